@@ -1,0 +1,20 @@
+"""Coordinate reference systems, transformations between them, and notations of a position."""
+
+from .crs import (
+    crs_label,
+    crs_name,
+    is_geographic,
+    metres_per_unit,
+    proj_crs,
+    same_crs,
+    text_of,
+    transform,
+    transform_extent,
+    unit_of,
+)
+from .notation import Position, position
+
+__all__ = [
+    "Position", "crs_label", "crs_name", "is_geographic", "metres_per_unit", "position", "proj_crs",
+    "same_crs", "text_of", "transform", "transform_extent", "unit_of",
+]  # fmt: skip

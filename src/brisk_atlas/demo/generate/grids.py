@@ -8,6 +8,7 @@ from pathlib import Path
 
 import numpy as np
 import rasterio
+from pyproj import CRS as ProjCRS
 from pyproj import Transformer
 from rasterio.enums import Resampling
 from rasterio.transform import from_origin
@@ -97,6 +98,7 @@ def write_seafloor(folder: Path) -> None:
             variable.standard_name, variable.units = standard, units
         crs = out.createVariable("crs", "i4", ())
         crs.grid_mapping_name = "latitude_longitude"
+        crs.spatial_ref = ProjCRS.from_epsg(4326).to_wkt("WKT1_GDAL")
         crs.semi_major_axis, crs.inverse_flattening = 6378137.0, 298.257223563
         depth = out.createVariable("elevation", "f4", ("lat", "lon"))
         depth[:] = np.round(floor * 4) / 4

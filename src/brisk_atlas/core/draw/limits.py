@@ -1,0 +1,45 @@
+"""Where a ramp begins and ends."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brisk_atlas.core.model import RasterPart, Stretch
+from brisk_atlas.core.read import Holdings, Source
+
+SAMPLE = 512  # cells on the longer side; limits of a grid are taken from a reduced reading of it
+
+
+def limits_of(values: np.ndarray, stretch: Stretch) -> tuple[float, float]:
+    """Return the low and high end of a ramp over finite `values`; (0, 1) where there are none."""
+    if stretch.kind == "hand":
+        return stretch.low, stretch.high
+    values = values[np.isfinite(values)] if values.dtype.kind == "f" else values
+    if not values.size:
+        return 0.0, 1.0
+    if stretch.kind == "percent":
+        low, high = np.percentile(values, (stretch.low, stretch.high))
+        return float(low), float(high)
+    return float(values.min()), float(values.max())
+
+
+def grid_limits(holdings: Holdings, source: Source, band: int, stretch: Stretch) -> tuple[float, float]:
+    """Return the limits of one band of a raster, from a sample of the whole of it, kept."""
+    if stretch.kind == "hand":
+        return stretch.low, stretch.high
+
+    def work() -> tuple[float, float]:
+        sample = holdings.keep(("sample", source, band), lambda: sample_of(holdings.raster(source), band))
+        return limits_of(sample, stretch)
+
+    return holdings.keep(("limits", source, band, stretch), work)
+
+
+def sample_of(part: RasterPart, band: int) -> np.ndarray:
+    """Return the valid values of a reduced reading of one band (at most 512 x 512 cells)."""
+    facts = part.facts
+    assert facts.extent is not None and facts.grid is not None
+    shrink = max(1.0, max(facts.grid.width, facts.grid.height) / SAMPLE)
+    shape = max(1, round(facts.grid.height / shrink)), max(1, round(facts.grid.width / shrink))
+    grid = part.read(facts.extent, shape, bands=(band,))
+    return grid.values[0][grid.valid]

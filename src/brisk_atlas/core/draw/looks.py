@@ -1,0 +1,43 @@
+"""The look that a part gets when it is first opened."""
+
+from __future__ import annotations
+
+from brisk_atlas.core.model import CloudStyle, Facts, GridStyle, Stretch, Style, VectorStyle
+
+from .ramps import CLASSES
+
+ELEVATION_WORDS = ("elev", "height", "dem", "dtm", "dsm", "depth", "bathy", "floor", "topo", "altitude")
+QUALITY_WORDS = ("quality", "class", "mask")
+
+
+def first_look(facts: Facts, number: int) -> Style | None:
+    """Return a style by what the part is; `number` sets the colour of vector layers apart."""
+    if facts.kind == "vector":
+        colour = CLASSES[number % len(CLASSES)]
+        kind = facts.geometry_type or ""
+        if "Line" in kind:
+            return VectorStyle(fill=colour, line=colour, width=1.8)
+        if "Point" in kind:
+            return VectorStyle(fill=colour, line="#FFFDF8", width=1.4, size=9.0)
+        return VectorStyle(fill=colour, line="#1D2A35", width=1.0)
+    if facts.kind == "pointcloud":
+        return CloudStyle()
+    if facts.kind == "raster" and facts.grid:
+        return _grid_look(facts)
+    return None
+
+
+def _grid_look(facts: Facts) -> GridStyle:
+    assert facts.grid is not None
+    bands, roles = facts.grid.bands, [band.role for band in facts.grid.bands]
+    names = " ".join([facts.name, *(band.name for band in bands)]).lower()
+    if "red" in roles and "green" in roles and "blue" in roles:
+        return GridStyle(tuple(roles.index(c) + 1 for c in ("red", "green", "blue")), stretch=Stretch("hand", 0, 255))
+    by_name = {band.name: band.index for band in bands}
+    if {"red", "green", "blue"} <= by_name.keys():
+        return GridStyle((by_name["red"], by_name["green"], by_name["blue"]))
+    if any(word in names for word in QUALITY_WORDS):
+        return GridStyle(ramp="scar", stretch=Stretch("range"), smooth=False)
+    if len(bands) == 1 and any(word in names for word in ELEVATION_WORDS):
+        return GridStyle(ramp="land", stretch=Stretch("percent", 1, 99), shade=0.75)
+    return GridStyle(ramp="ink")

@@ -1,0 +1,72 @@
+"""What a map pane shows: a place, a scale and a size."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from brisk_atlas.core.model import Extent
+
+
+@dataclass(frozen=True)
+class View:
+    """A picture's place on the map. `resolution` is CRS units a pixel, the same both ways; pixel
+    (0, 0) is the top left corner, y grows down. `density` is device pixels a screen pixel."""
+
+    x: float
+    y: float
+    resolution: float
+    width: int
+    height: int
+    crs: str | None = None
+    density: float = 1.0
+
+    @property
+    def extent(self) -> Extent:
+        half_w, half_h = self.width * self.resolution / 2, self.height * self.resolution / 2
+        return Extent(self.x - half_w, self.y - half_h, self.x + half_w, self.y + half_h, self.crs)
+
+    @property
+    def origin(self) -> tuple[float, float]:
+        """Return the map position of the top left corner."""
+        return self.x - self.width * self.resolution / 2, self.y + self.height * self.resolution / 2
+
+    def to_map(self, px: float, py: float) -> tuple[float, float]:
+        left, top = self.origin
+        return left + px * self.resolution, top - py * self.resolution
+
+    def to_pixel(self, x: float, y: float) -> tuple[float, float]:
+        left, top = self.origin
+        return (x - left) / self.resolution, (top - y) / self.resolution
+
+    def panned(self, dx: float, dy: float) -> View:
+        """Return the view after the hand moved the map by (dx, dy) pixels."""
+        return replace(self, x=self.x - dx * self.resolution, y=self.y + dy * self.resolution)
+
+    def zoomed(self, factor: float, px: float, py: float) -> View:
+        """Return the view `factor` times closer, with what lies at pixel (px, py) staying there."""
+        x, y = self.to_map(px, py)
+        resolution = self.resolution / factor
+        return replace(
+            self,
+            resolution=resolution,
+            x=x - (px - self.width / 2) * resolution,
+            y=y + (py - self.height / 2) * resolution,
+        )
+
+    def resized(self, width: int, height: int) -> View:
+        """Return the view with the same top left corner and scale in another size."""
+        left, top = self.origin
+        return replace(
+            self, width=width, height=height,
+            x=left + width * self.resolution / 2, y=top - height * self.resolution / 2,
+        )  # fmt: skip
+
+    @classmethod
+    def fitting(cls, extent: Extent, width: int, height: int, *, margin: float = 0.05, density: float = 1.0) -> View:
+        """Return the closest view that shows all of `extent` with a margin (a share of the size)."""
+        room = 1 - 2 * margin
+        resolution = max(extent.width / (width * room), extent.height / (height * room))
+        if resolution <= 0:  # a single point: show its surroundings
+            resolution = 1e-6 if extent.crs == "EPSG:4326" else 0.5
+        x, y = extent.centre
+        return cls(x, y, resolution, width, height, extent.crs, density)

@@ -1,0 +1,120 @@
+"""Background work: threads, progress, cancelling and errors. No window is needed."""
+
+from __future__ import annotations
+
+import itertools
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
+from typing import Any
+
+WORKERS = 4
+
+
+class Cancelled(Exception):
+    """Raised inside work that was asked to stop."""
+
+
+@dataclass(eq=False)
+class Job:
+    """One piece of work. `state` goes waiting, running, then done, failed or cancelled."""
+
+    name: str
+    shown: bool = True
+    id: int = field(default_factory=itertools.count(1).__next__)
+    state: str = "waiting"
+    progress: float = 0.0
+    step: str = ""
+    result: Any = None
+    error: BaseException | None = None
+    _stop: threading.Event = field(default_factory=threading.Event, repr=False)
+    _announce: Callable[[Job], None] = field(default=lambda job: None, repr=False)
+
+    def cancel(self) -> None:
+        """Ask the work to stop; it does so at its next check."""
+        self._stop.set()
+
+    @property
+    def stopping(self) -> bool:
+        return self._stop.is_set()
+
+    @property
+    def finished(self) -> bool:
+        return self.state in ("done", "failed", "cancelled")
+
+    def check(self) -> None:
+        """Raise Cancelled if the analyst asked to stop. Called by the work, often."""
+        if self._stop.is_set():
+            raise Cancelled(self.name)
+
+    def report(self, progress: float, step: str = "") -> None:
+        """Say how far the work is (0 to 1); also a place to stop."""
+        self.check()
+        self.progress, self.step = min(max(progress, 0.0), 1.0), step or self.step
+        self._announce(self)
+
+
+class Jobs:
+    """Runs jobs on a few threads and tells listeners of every change, on the working thread."""
+
+    def __init__(self, workers: int = WORKERS) -> None:
+        self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job")
+        self._lock = threading.Lock()
+        self._listeners: list[Callable[[Job], None]] = []
+        self._open: dict[int, Job] = {}
+
+    def listen(self, listener: Callable[[Job], None]) -> None:
+        self._listeners.append(listener)
+
+    @property
+    def open(self) -> list[Job]:
+        """Return the jobs that have not finished."""
+        with self._lock:
+            return list(self._open.values())
+
+    def start(
+        self,
+        name: str,
+        work: Callable[[Job], Any],
+        done: Callable[[Job], None] | None = None,
+        *,
+        shown: bool = True,
+    ) -> Job:
+        """Run `work(job)` in the background, then `done(job)` on the same thread, whatever came.
+
+        `shown` is False for work that needs no line in the list of jobs, such as drawing.
+        """
+        job = Job(name, shown)
+        job._announce = self._tell
+        with self._lock:
+            self._open[job.id] = job
+        self._pool.submit(self._run, job, work, done)
+        return job
+
+    def _run(self, job: Job, work: Callable[[Job], Any], done: Callable[[Job], None] | None) -> None:
+        try:
+            job.check()
+            job.state = "running"
+            self._tell(job)
+            job.result = work(job)
+            job.state, job.progress = "done", 1.0
+        except Cancelled:
+            job.state = "cancelled"
+        except BaseException as error:
+            job.state, job.error = "failed", error
+        with self._lock:
+            self._open.pop(job.id, None)
+        self._tell(job)
+        if done:
+            done(job)
+
+    def _tell(self, job: Job) -> None:
+        for listener in self._listeners:
+            listener(job)
+
+    def close(self) -> None:
+        """Cancel what runs and wait for it."""
+        for job in self.open:
+            job.cancel()
+        self._pool.shutdown(wait=True, cancel_futures=True)

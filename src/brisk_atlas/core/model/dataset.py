@@ -1,0 +1,112 @@
+"""A dataset on disk and its parts."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from .extent import Extent
+from .facts import Facts
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+    from .cloud import Points
+    from .grid import Grid
+    from .shapes import Features
+
+
+@dataclass(frozen=True)
+class Part:
+    """One thing inside a dataset that can be opened: it says its facts without reading its data."""
+
+    path: Path
+    facts: Facts
+
+
+class VectorPart(Part, ABC):
+    """Features with geometry."""
+
+    @abstractmethod
+    def read(self) -> Features:
+        """Return all features. Raises CannotRead."""
+
+
+class RasterPart(Part, ABC):
+    """A georeferenced grid of one or more bands."""
+
+    @abstractmethod
+    def read(
+        self,
+        extent: Extent,
+        shape: tuple[int, int],
+        *,
+        bands: tuple[int, ...] = (1,),
+        smooth: bool = False,
+    ) -> Grid:
+        """Return bands over `extent`, resampled to `shape` (rows, cols) in the CRS of `extent`.
+
+        Reads from overviews where they suffice; warps where the CRS differs. Cells without data
+        come back masked. `smooth` interpolates (for continuous values), else nearest cell.
+        """
+
+    @abstractmethod
+    def native(self, window: Extent | None = None, *, bands: tuple[int, ...] = (1,)) -> Grid:
+        """Return the file's own cells (those touching `window`, in the file's CRS) unresampled."""
+
+
+class CloudPart(Part, ABC):
+    """Points measured in three dimensions."""
+
+    @abstractmethod
+    def read(self) -> Points:
+        """Return all points with their dimensions. Raises CannotRead."""
+
+
+class TablePart(Part, ABC):
+    """Rows without geometry."""
+
+    @abstractmethod
+    def read(self) -> pa.Table:
+        """Return all rows. Raises CannotRead."""
+
+
+@dataclass(frozen=True)
+class Dataset:
+    """Files that belong together, seen as one thing."""
+
+    path: Path
+    format: str
+    kind: str
+    size_bytes: int
+    modified: datetime
+    members: tuple[Path, ...]
+    parts: tuple[Part, ...] = ()
+    warnings: tuple[str, ...] = ()
+
+    @property
+    def name(self) -> str:
+        return self.path.name
+
+    def part(self, name: str) -> Part:
+        """Return the part called `name`; raises KeyError."""
+        for part in self.parts:
+            if part.facts.name == name:
+                return part
+        raise KeyError(name)
+
+    def as_json(self) -> dict[str, Any]:
+        """Return the dataset as `facts --json` prints it."""
+        return {
+            "path": str(self.path),
+            "format": self.format,
+            "kind": self.kind,
+            "size_bytes": self.size_bytes,
+            "modified": self.modified.isoformat(timespec="seconds"),
+            "members": [member.name for member in self.members],
+            "parts": [part.facts.as_json() for part in self.parts],
+            "warnings": list(self.warnings),
+        }

@@ -1,0 +1,100 @@
+"""What is known of a dataset and its parts without reading their data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from .extent import Extent
+
+
+@dataclass(frozen=True)
+class Field:
+    """One attribute of a vector layer or table; `type` in the words of Arrow."""
+
+    name: str
+    type: str
+
+
+@dataclass(frozen=True)
+class Band:
+    """One band of a raster or scene. `centre_um` is the centre wavelength in micrometres."""
+
+    index: int
+    name: str
+    role: str = ""
+    centre_um: float | None = None
+    unit: str = ""
+
+
+@dataclass(frozen=True)
+class GridFacts:
+    """The grid of a raster: cells, storage and bands; `resolution` is the cell size in CRS units."""
+
+    width: int
+    height: int
+    dtype: str
+    nodata: float | None
+    resolution: tuple[float, float]
+    bands: tuple[Band, ...]
+    overviews: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class CloudFacts:
+    """The header of a point cloud."""
+
+    point_format: int
+    version: str
+    dimensions: tuple[str, ...]
+    zrange: tuple[float, float] | None = None
+    software: str = ""
+    system: str = ""
+    created: str = ""
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What one part is. `kind`: vector, raster, pointcloud, table, record or document.
+
+    `count` is features, rows or points (None for rasters); `crs` is `EPSG:n`, WKT or None.
+    """
+
+    name: str
+    kind: str
+    count: int | None = None
+    geometry_type: str | None = None
+    fields: tuple[Field, ...] = ()
+    crs: str | None = None
+    extent: Extent | None = None
+    grid: GridFacts | None = None
+    cloud: CloudFacts | None = None
+    notes: dict[str, str] = field(default_factory=dict)
+
+    def as_json(self) -> dict[str, Any]:
+        """Return the facts as the command line prints them."""
+        out: dict[str, Any] = {
+            "name": self.name,
+            "kind": self.kind,
+            "count": self.count,
+            "geometry_type": self.geometry_type,
+            "fields": [{"name": f.name, "type": f.type} for f in self.fields],
+            "crs": self.crs,
+            "extent": list(self.extent.bounds) if self.extent else None,
+        }
+        if self.grid:
+            out |= {
+                "width": self.grid.width,
+                "height": self.grid.height,
+                "band_count": len(self.grid.bands),
+                "dtype": self.grid.dtype,
+                "nodata": self.grid.nodata,
+                "resolution": list(self.grid.resolution),
+            }
+        if self.cloud:
+            out |= {
+                "point_format": self.cloud.point_format,
+                "version": self.cloud.version,
+                "dimensions": list(self.cloud.dimensions),
+            }
+        return out

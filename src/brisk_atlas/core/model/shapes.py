@@ -1,0 +1,78 @@
+"""Features in memory: flat coordinate arrays beside an Arrow table."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+POINT, LINE, POLYGON = 0, 1, 2
+
+
+@dataclass(frozen=True, eq=False)
+class Shapes:
+    """Geometry of many features as flat arrays.
+
+    A feature is a run of paths; a path is a run of vertices. A point is a path of one vertex; a
+    polygon's rings are paths of kind POLYGON, filled by the even-odd rule, so ring direction does
+    not matter.
+
+    xy : (vertices, 2) float64, CRS units
+    z : (vertices,) float64 or None
+    path_starts : (paths + 1,) int64 into xy
+    path_kinds : (paths,) uint8: POINT, LINE or POLYGON
+    feature_starts : (features + 1,) int64 into paths
+    bounds : (features, 4) float64 xmin, ymin, xmax, ymax; NaN for empty geometry
+    """
+
+    xy: np.ndarray
+    z: np.ndarray | None
+    path_starts: np.ndarray
+    path_kinds: np.ndarray
+    feature_starts: np.ndarray
+    bounds: np.ndarray
+
+    def __len__(self) -> int:
+        return len(self.feature_starts) - 1
+
+    def moved(self, xy: np.ndarray) -> Shapes:
+        """Return the same paths through other vertices (of another CRS, say), with new bounds."""
+        return replace(self, xy=xy, bounds=bounds_of(xy, self.path_starts, self.feature_starts))
+
+    def paths(self, feature: int) -> list[np.ndarray]:
+        """Return the vertex arrays of one feature."""
+        start, end = self.feature_starts[feature], self.feature_starts[feature + 1]
+        return [self.xy[self.path_starts[p] : self.path_starts[p + 1]] for p in range(start, end)]
+
+
+def bounds_of(xy: np.ndarray, path_starts: np.ndarray, feature_starts: np.ndarray) -> np.ndarray:
+    """Return (features, 4) bounds; NaN where a feature has no vertices."""
+    starts = path_starts[feature_starts]
+    count = len(starts) - 1
+    bounds = np.full((count, 4), np.nan)
+    filled = np.flatnonzero(np.diff(starts) > 0)
+    if filled.size:
+        first = starts[filled]  # features without vertices take no run, so these tile xy
+        for column, reduce, axis in ((0, np.minimum, 0), (1, np.minimum, 1), (2, np.maximum, 0), (3, np.maximum, 1)):
+            bounds[filled, column] = reduce.reduceat(xy[:, axis], first)
+    return bounds
+
+
+@dataclass(frozen=True, eq=False)
+class Features:
+    """A vector layer in memory: attributes, exact geometry as WKB, and the same as flat arrays.
+
+    All three have one row a feature, in the order of the file. `crs` is text or None.
+    """
+
+    table: pa.Table
+    wkb: pa.Array
+    shapes: Shapes
+    crs: str | None
+
+    def __len__(self) -> int:
+        return len(self.shapes)

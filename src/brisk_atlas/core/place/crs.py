@@ -1,0 +1,111 @@
+"""Coordinate reference systems as text (`EPSG:n` or WKT), and what can be asked of them."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from math import cos, pi, radians
+
+import numpy as np
+import pyproj
+from pyproj.exceptions import CRSError, ProjError
+
+from brisk_atlas.core.model import CannotPlace, Extent
+
+pyproj.network.set_network_enabled(False)
+METRES_PER_DEGREE = pi * 6378137.0 / 180
+
+
+@lru_cache(256)
+def proj_crs(text: str) -> pyproj.CRS:
+    """Return the CRS that `text` means. Raises CannotPlace."""
+    try:
+        return pyproj.CRS.from_user_input(text)
+    except CRSError as error:
+        raise CannotPlace(
+            text[:60], "this is not a coordinate reference system", "Give a code such as EPSG:32727, or WKT."
+        ) from error
+
+
+@lru_cache(256)
+def text_of(wkt: str) -> str:
+    """Return the shortest text that means the same CRS: `EPSG:n` where one is certain, else `wkt`.
+
+    A compound CRS keeps its horizontal part's code only when it has a code of its own.
+    """
+    crs = proj_crs(wkt)
+    authority = crs.to_authority(min_confidence=70)
+    return ":".join(authority) if authority else wkt
+
+
+def crs_label(text: str | None) -> str:
+    """Return a short name for a chip: the code, the name, or `no CRS`."""
+    if not text:
+        return "no CRS"
+    return text if len(text) <= 12 else proj_crs(text).name
+
+
+def crs_name(text: str | None) -> str:
+    """Return the full name with the code."""
+    if not text:
+        return "unknown"
+    name = proj_crs(text).name
+    return f"{name} ({text})" if len(text) <= 12 else name
+
+
+def is_geographic(text: str) -> bool:
+    return proj_crs(text).is_geographic
+
+
+def unit_of(text: str | None) -> str:
+    """Return the unit of the axes: `m`, `°`, or the CRS's own word; empty where unknown."""
+    if not text:
+        return ""
+    crs = proj_crs(text)
+    if crs.is_geographic:
+        return "°"
+    name = crs.axis_info[0].unit_name if crs.axis_info else ""
+    return "m" if name in ("metre", "meter") else name
+
+
+def same_crs(a: str | None, b: str | None) -> bool:
+    """Return whether coordinates mean the same in both; an unknown CRS is taken as the other's."""
+    return a is None or b is None or a == b or proj_crs(a) == proj_crs(b)
+
+
+def metres_per_unit(text: str | None, y: float = 0.0) -> float:
+    """Return the length of one axis unit eastwards at `y` (degrees shrink towards the poles)."""
+    if not text:
+        return 1.0
+    crs = proj_crs(text)
+    if crs.is_geographic:
+        return METRES_PER_DEGREE * max(cos(radians(min(abs(y), 89.9))), 1e-3)
+    return float(crs.axis_info[0].unit_conversion_factor) if crs.axis_info else 1.0
+
+
+@lru_cache(128)
+def _transformer(source: str, target: str) -> pyproj.Transformer:
+    return pyproj.Transformer.from_crs(proj_crs(source), proj_crs(target), always_xy=True)
+
+
+def transform(xy: np.ndarray, source: str | None, target: str | None) -> np.ndarray:
+    """Return (n, 2) coordinates in `target`; points that have no place there come back as NaN."""
+    if source is None or target is None or same_crs(source, target):
+        return np.asarray(xy, float)
+    x, y = _transformer(source, target).transform(
+        np.ascontiguousarray(xy[:, 0], float), np.ascontiguousarray(xy[:, 1], float)
+    )
+    out = np.column_stack([x, y])
+    out[~np.isfinite(out).all(axis=1)] = np.nan
+    return out
+
+
+def transform_extent(extent: Extent, target: str | None) -> Extent | None:
+    """Return the rectangle in `target` around `extent`, its edges followed; None where impossible."""
+    if target is None or extent.crs is None or same_crs(extent.crs, target):
+        return Extent(*extent.bounds, target or extent.crs)
+    try:
+        bounds = _transformer(extent.crs, target).transform_bounds(*extent.bounds, densify_pts=21)
+    except ProjError:
+        return None
+    out = Extent(*bounds, target)
+    return out if out.is_finite else None

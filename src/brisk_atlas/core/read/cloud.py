@@ -1,0 +1,85 @@
+"""Point clouds (LAS and LAZ) through laspy."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+import laspy
+import numpy as np
+from laspy.errors import LaspyException
+
+from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.place import text_of
+
+from .members import on_disk
+
+CHUNK = 1_000_000
+BROKEN = "The copy may have been cut short; ask for the file again."
+
+
+@dataclass(frozen=True)
+class LasCloud(CloudPart):
+    """The points of one LAS or LAZ file."""
+
+    def read(self) -> Points:
+        try:
+            with laspy.open(self.path) as source:
+                count = source.header.point_count
+                xyz = np.empty((count, 3))
+                names = [n for n in source.header.point_format.dimension_names if n not in ("X", "Y", "Z")]
+                dimensions: dict[str, np.ndarray] = {}
+                at = 0
+                for chunk in source.chunk_iterator(CHUNK):
+                    end = at + len(chunk)
+                    for axis, values in enumerate((chunk.x, chunk.y, chunk.z)):
+                        xyz[at:end, axis] = values
+                    for name in names:
+                        values = np.asarray(chunk[name])
+                        dimensions.setdefault(name, np.empty(count, values.dtype))[at:end] = values
+                    at = end
+        except (LaspyException, OSError, ValueError, RuntimeError) as error:
+            raise CannotRead(self.path, str(error), BROKEN) from error
+        except BaseException as error:  # the decompressor raises its own kind, not an Exception's child
+            if type(error).__name__ not in ("LazrsError", "PanicException"):
+                raise
+            raise CannotRead(self.path, f"its compressed points are damaged ({error})", BROKEN) from error
+        if at != count:
+            raise CannotRead(self.path, f"its header promises {count:,} points, it holds {at:,}", BROKEN)
+        return Points(xyz, dimensions, self.facts.crs)
+
+
+def _check_whole(path: Path, header: laspy.LasHeader) -> None:
+    size = path.stat().st_size
+    if header.are_points_compressed:
+        with path.open("rb") as file:
+            file.seek(header.offset_to_point_data)
+            table = int.from_bytes(file.read(8), "little", signed=True)  # where the chunk table stands
+        if table != -1 and table + 8 > size:
+            raise CannotRead(path, "its compressed points end too soon", BROKEN)
+    elif header.offset_to_point_data + header.point_count * header.point_format.size > size:
+        raise CannotRead(path, f"it is too short for the {header.point_count:,} points that its header promises", BROKEN)
+
+
+def open_dataset(path: Path) -> Dataset:
+    """Return the dataset of a LAS or LAZ file. Raises CannotRead."""
+    try:
+        with laspy.open(path) as source:
+            header = source.header
+            _check_whole(path, header)
+            parsed = header.parse_crs()
+    except (LaspyException, OSError, ValueError, RuntimeError, IndexError) as error:
+        raise CannotRead(path, str(error) or "its header is damaged", BROKEN) from error
+    crs = text_of(parsed.to_wkt()) if parsed else None
+    names = tuple(header.point_format.dimension_names)
+    low, high = header.mins, header.maxs
+    created = header.creation_date.isoformat() if header.creation_date else ""
+    cloud = CloudFacts(header.point_format.id, str(header.version), names, (float(low[2]), float(high[2])),
+                       header.generating_software.strip("\0 "), header.system_identifier.strip("\0 "), created)  # fmt: skip
+    fields = tuple(Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions)
+    extent = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]), crs) if header.point_count else None
+    facts = Facts(path.stem, "pointcloud", header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
+    said = [] if crs else ["no coordinate reference system"]
+    name = "LAZ" if header.are_points_compressed else "LAS"
+    return Dataset(format=name, kind="pointcloud", parts=(LasCloud(path, facts),), warnings=tuple(said), **on_disk(path))

@@ -1,0 +1,29 @@
+"""Plain text that comes with the data: descriptions, notes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from brisk_atlas.core.model import Dataset, Facts, Part
+
+from .members import on_disk
+
+TEXT_LIMIT = 2_000_000  # bytes shown at most
+
+
+@dataclass(frozen=True)
+class TextFile(Part):
+    """A text to read."""
+
+    def text(self) -> str:
+        with self.path.open("rb") as file:
+            return file.read(TEXT_LIMIT).decode("utf-8", "replace")
+
+
+def open_dataset(path: Path) -> Dataset:
+    """Return the dataset of a text file."""
+    with path.open("rb") as file:
+        lines = sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 20), b""))
+    facts = Facts(path.stem, "document", lines)
+    return Dataset(format="Text", kind="document", parts=(TextFile(path, facts),), **on_disk(path))

@@ -1,0 +1,101 @@
+"""What has been opened and read so far, shared by all rooms and safe for threads."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Hashable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, cast
+
+from brisk_atlas.core.model import CannotRead, CloudPart, Dataset, Part, RasterPart, TablePart, VectorPart
+
+from .registry import open as open_dataset
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+    from brisk_atlas.core.model.cloud import Points
+    from brisk_atlas.core.model.shapes import Features, Shapes
+
+Source = tuple[Path, str]
+
+
+class Holdings:
+    """Keeps datasets and their data in memory. The first to ask reads; others wait for it."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._held: dict[Hashable, Any] = {}
+        self._gates: dict[Hashable, threading.Lock] = {}
+
+    def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
+        with self._lock:
+            if key in self._held:
+                return self._held[key]
+            gate = self._gates.setdefault(key, threading.Lock())
+        with gate:
+            with self._lock:
+                if key in self._held:
+                    return self._held[key]
+            made = make()
+            with self._lock:
+                self._held[key] = made
+                self._gates.pop(key, None)
+            return made
+
+    def dataset(self, path: Path) -> Dataset:
+        """Return the dataset at `path`. Raises CannotRead."""
+        return self._once(("dataset", path), lambda: open_dataset(path))
+
+    def part(self, source: Source) -> Part:
+        """Return one part. Raises CannotRead, also when the file no longer has it."""
+        path, name = source
+        try:
+            return self.dataset(path).part(name)
+        except KeyError as error:
+            raise CannotRead(path, f"it has no part called {name} any more", "Open it again from Find.") from error
+
+    def raster(self, source: Source) -> RasterPart:
+        return cast(RasterPart, self.part(source))
+
+    def features(self, source: Source) -> Features:
+        """Return a vector part's features, read once."""
+        return self._once(("features", source), lambda: cast(VectorPart, self.part(source)).read())
+
+    def shapes_in(self, source: Source, crs: str | None) -> Shapes:
+        """Return a vector part's geometry in `crs`, transformed once."""
+        from brisk_atlas.core.place import same_crs, transform
+
+        features = self.features(source)
+        if same_crs(features.crs, crs):
+            return features.shapes
+        return self._once(
+            ("shapes", source, crs), lambda: features.shapes.moved(transform(features.shapes.xy, features.crs, crs))
+        )
+
+    def points(self, source: Source) -> Points:
+        """Return a cloud's points, read once."""
+        return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read())
+
+    def table(self, source: Source) -> pa.Table:
+        """Return the rows of a vector or table part."""
+        part = self.part(source)
+        if isinstance(part, TablePart):
+            return self._once(("table", source), part.read)
+        return self.features(source).table
+
+    def keep(self, key: Hashable, make: Callable[[], Any]) -> Any:
+        """Return what `make` returns, made once for `key`: room for what is derived from a source."""
+        return self._once(key, make)
+
+    def forget(self, path: Path) -> None:
+        """Let go of everything read from `path`, so that it is read anew."""
+        with self._lock:
+            for key in [k for k in self._held if path in _paths_in(k)]:
+                del self._held[key]
+
+
+def _paths_in(key: Hashable) -> set[Path]:
+    if isinstance(key, Path):
+        return {key}
+    return set().union(*map(_paths_in, key)) if isinstance(key, tuple) else set()

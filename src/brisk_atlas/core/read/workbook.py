@@ -1,0 +1,60 @@
+"""Workbooks (XLSX): every sheet with a header row is a table."""
+
+from __future__ import annotations
+
+import zipfile
+from dataclasses import dataclass
+from pathlib import Path
+
+import openpyxl
+import pyarrow as pa
+from openpyxl.utils.exceptions import InvalidFileException
+
+from brisk_atlas.core.model import CannotRead, Dataset, Facts, TablePart
+
+from .table import fields_of, table_dataset
+
+UNPACKED_LIMIT = 2_000_000_000  # bytes; a workbook that unpacks to more is refused
+
+
+def _rows(path: Path) -> dict[str, list[tuple]]:
+    try:
+        with zipfile.ZipFile(path) as archive:
+            if sum(item.file_size for item in archive.infolist()) > UNPACKED_LIMIT:
+                raise CannotRead(path, "it unpacks to more than 2 GB", "Save it as CSV or Parquet.")
+        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+        return {sheet.title: list(sheet.iter_rows(values_only=True)) for sheet in book.worksheets}
+    except (zipfile.BadZipFile, InvalidFileException, KeyError, ValueError, OSError) as error:
+        raise CannotRead(path, f"it is not a whole workbook ({error})", "The copy may have been cut short.") from error
+
+
+def _table(rows: list[tuple]) -> pa.Table:
+    header, *body = rows or [()]
+    names = [str(name) if name is not None else f"column {i + 1}" for i, name in enumerate(header)]
+    columns = []
+    for i in range(len(names)):
+        values = [row[i] if i < len(row) else None for row in body]
+        if {type(v) for v in values if v is not None} == {int, float}:
+            values = [None if v is None else float(v) for v in values]
+        try:
+            columns.append(pa.array(values))
+        except (pa.ArrowInvalid, pa.ArrowTypeError):  # mixed kinds in one column: keep what was typed
+            columns.append(pa.array([None if v is None else str(v) for v in values]))
+    return pa.table(columns, names=names)
+
+
+@dataclass(frozen=True)
+class WorkbookSheet(TablePart):
+    """One sheet of a workbook."""
+
+    def read(self) -> pa.Table:
+        return _table(_rows(self.path)[self.facts.name])
+
+
+def open_dataset(path: Path) -> Dataset:
+    """Return the dataset of a workbook. Raises CannotRead."""
+    parts = []
+    for name, rows in _rows(path).items():
+        table = _table(rows)
+        parts.append(WorkbookSheet(path, Facts(name, "table", table.num_rows, None, fields_of(table.schema))))
+    return table_dataset(path, "XLSX", tuple(parts))
