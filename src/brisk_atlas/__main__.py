@@ -4,4 +4,5 @@ import sys
 
 from brisk_atlas.cli import main
 
-sys.exit(main())
+if __name__ == "__main__":  # a child process imports this module and must not start a window
+    sys.exit(main())

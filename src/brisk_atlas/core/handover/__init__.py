@@ -1,0 +1,8 @@
+"""Writing a piece of a layer for somebody else."""
+
+from .raster import RasterOrder, hand_over_raster
+from .table import hand_over_table
+from .target import reason_of, written_beside
+from .vector import VectorOrder, hand_over_vector
+
+__all__ = ["RasterOrder", "VectorOrder", "hand_over_raster", "hand_over_table", "hand_over_vector", "reason_of", "written_beside"]

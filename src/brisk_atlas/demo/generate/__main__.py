@@ -31,4 +31,5 @@ def main() -> None:
     (folder.parent / "truth.json").write_text(json.dumps(told, indent=2) + "\n", encoding="utf-8")
 
 
-main()
+if __name__ == "__main__":
+    main()

@@ -202,7 +202,7 @@ def _light(epoch: str, x, y) -> np.ndarray:
     slope = np.arctan(np.hypot(dx, dy))
     facing = np.arctan2(-dx, -dy)
     toward = np.cos(slope) * np.sin(elevation) + np.sin(slope) * np.cos(elevation) * np.cos(azimuth - facing)
-    return np.clip(toward, 0.08, None) / np.sin(elevation)
+    return 0.3 + 0.7 * np.clip(toward, 0.05, None) / np.sin(elevation)
 
 
 def _block_mean(values: np.ndarray, factor: int) -> np.ndarray:

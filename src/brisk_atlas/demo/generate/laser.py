@@ -24,7 +24,7 @@ def strip() -> laspy.LasData:
     """Return the strip: three flight lines that overlap, returns in the order they were measured."""
     random = rng("laser")
     along = np.sort(random.uniform(0, LENGTH, COUNT))
-    across = (np.arange(COUNT) % 2001) / 2000 * WIDTH + random.normal(0, 0.25, COUNT)
+    across = (np.arange(COUNT) % 521) / 520 * WIDTH + random.normal(0, 0.25, COUNT)
     x = START[0] + along * np.cos(ALONG) - (across - WIDTH / 2) * np.sin(ALONG)
     y = START[1] + along * np.sin(ALONG) + (across - WIDTH / 2) * np.cos(ALONG)
     both = terrain()

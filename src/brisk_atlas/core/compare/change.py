@@ -1,0 +1,93 @@
+"""The difference between two grids: what rose, what fell, and by how much."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from brisk_atlas.core.model import AtlasError, Extent, RasterPart
+from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.place import is_geographic, metres_per_unit, same_crs, transform_extent
+
+NOTHING = 1e-9
+
+
+@dataclass(frozen=True, eq=False)
+class Change:
+    """B minus A on A's grid. Areas in m², volumes in m³ where values are metres.
+
+    `threshold` is the change, up or down, from which a cell counts as risen or fallen; net and mean
+    are over all compared cells. `resampled` says whether B had to be put onto A's grid.
+    """
+
+    difference: Grid
+    threshold: float
+    compared_cells: int
+    cell_area: float
+    risen_area: float
+    fallen_area: float
+    risen_volume: float
+    fallen_volume: float
+    net_volume: float
+    mean: float
+    least: float
+    greatest: float
+    resampled: bool
+
+
+def change_between(
+    before: RasterPart, after: RasterPart, *, threshold: float = 0.0, band: int = 1, check: Callable[[float], None] = lambda share: None
+) -> Change:
+    """Return what changed from `before` to `after` where both have data.
+
+    B is read onto A's grid: its own cells where the two grids coincide, otherwise interpolated.
+    Raises AtlasError where they do not overlap or A's CRS has no metres.
+    """
+    a, b = before.facts, after.facts
+    assert a.extent is not None and b.extent is not None and a.grid is not None and b.grid is not None
+    if a.crs is None or is_geographic(a.crs):
+        raise AtlasError(before.path, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first.")
+    placed = transform_extent(b.extent, a.crs)
+    common = placed.intersection(a.extent) if placed else None
+    if common is None or common.width <= 0 or common.height <= 0:
+        raise AtlasError(after.path, f"it does not overlap {before.path.name}", "Choose two grids of the same place.")
+    check(0.05)
+    first = before.native(common, bands=(band,))
+    check(0.4)
+    aligned = same_crs(a.crs, b.crs) and np.allclose(a.grid.resolution, b.grid.resolution) and _on_lattice(first, after)
+    if aligned:
+        second = after.native(_inner(first), bands=(band,))
+        aligned = second.shape == first.shape
+    if not aligned:
+        second = after.read(first.extent, first.shape, bands=(band,), smooth=True)
+    check(0.8)
+    valid = first.valid & second.valid
+    delta = np.where(valid, second.values[0].astype(float) - first.values[0].astype(float), np.nan)
+    scale = metres_per_unit(a.crs)
+    area = first.cell[0] * first.cell[1] * scale**2
+    known = delta[valid]
+    if not known.size:
+        raise AtlasError(after.path, f"no cell has data both here and in {before.path.name}", "Choose other grids.")
+    limit = max(threshold, NOTHING)
+    risen, fallen = known >= limit, known <= -limit
+    return Change(
+        Grid(delta[None].astype(np.float32), valid, first.extent), threshold, int(known.size), area,
+        float(risen.sum() * area), float(fallen.sum() * area), float(known[risen].sum() * area), float(-known[fallen].sum() * area),
+        float(known.sum() * area), float(known.mean()), float(known.min()), float(known.max()), not aligned,
+    )  # fmt: skip
+
+
+def _inner(grid: Grid) -> Extent:
+    """Return the grid's extent drawn in by a quarter cell, so that edges do not touch neighbours."""
+    e, (width, height) = grid.extent, grid.cell
+    return Extent(e.xmin + width / 4, e.ymin + height / 4, e.xmax - width / 4, e.ymax - height / 4, e.crs)
+
+
+def _on_lattice(grid: Grid, other: RasterPart) -> bool:
+    """Return whether the other raster's cells fall on this grid's."""
+    e, o = grid.extent, other.facts.extent
+    assert o is not None
+    shift_x, shift_y = (e.xmin - o.xmin) / grid.cell[0], (e.ymax - o.ymax) / grid.cell[1]
+    return abs(shift_x - round(shift_x)) < 1e-3 and abs(shift_y - round(shift_y)) < 1e-3

@@ -1,0 +1,114 @@
+"""The project file: the work as one JSON file with relative paths."""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from brisk_atlas.core.model import CannotRead, CannotWrite, CloudStyle, GridStyle, Layer, Stretch, Style, VectorStyle
+
+from .work import Place, Work, WorkState
+
+SCHEMA = 1
+SUFFIX = ".brisk.json"
+_STYLES: dict[str, type] = {"vector": VectorStyle, "raster": GridStyle, "pointcloud": CloudStyle}
+
+
+class _Saved(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class _SavedLayer(_Saved):
+    id: str = Field(max_length=200)
+    name: str = Field(max_length=500)
+    path: str
+    part: str
+    kind: Literal["vector", "raster", "pointcloud", "table"]
+    style: dict[str, Any] | None = None
+    visible: bool = True
+    opacity: float = Field(1.0, ge=0, le=1)
+
+
+class _SavedPlace(_Saved):
+    x: float
+    y: float
+    resolution: float = Field(gt=0)
+
+
+class _SavedProject(_Saved):
+    brisk_atlas_project: Literal[1]
+    crs: str | None = None
+    subject: str | None = None
+    curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+    place: _SavedPlace | None = None
+    layers: list[_SavedLayer] = Field(default_factory=list, max_length=10_000)
+
+
+def _style(layer: _SavedLayer) -> Style | None:
+    if layer.style is None or layer.kind not in _STYLES:
+        return None
+    values = dict(layer.style)
+    if isinstance(values.get("stretch"), dict):
+        values["stretch"] = Stretch(**values["stretch"])
+    if "bands" in values:
+        values["bands"] = tuple(values["bands"])
+    return _STYLES[layer.kind](**values)
+
+
+def save(work: Work, path: Path) -> None:
+    """Write the work to `path` through a temporary sibling. Raises CannotWrite; the old file stays."""
+    folder = path.absolute().parent
+    layers = [
+        _SavedLayer(
+            id=layer.id, name=layer.name, path=os.path.relpath(layer.path, folder), part=layer.part, kind=layer.kind,  # type: ignore[arg-type]
+            style=asdict(layer.style) if layer.style else None, visible=layer.visible, opacity=layer.opacity,
+        )
+        for layer in work.layers
+    ]  # fmt: skip
+    place = _SavedPlace(**asdict(work.place)) if work.place else None
+    told = _SavedProject(brisk_atlas_project=1, crs=work.state.crs, subject=work.state.subject, curtain=work.state.curtain, place=place, layers=layers)
+    beside = path.with_name(f".{path.name}.{os.getpid()}.new")
+    try:
+        with beside.open("w", encoding="utf-8") as out:
+            json.dump(told.model_dump(), out, indent=1)
+            out.write("\n")
+            out.flush()
+            os.fsync(out.fileno())
+        beside.replace(path)
+    except OSError as error:
+        beside.unlink(missing_ok=True) if os.access(folder, os.W_OK) else None
+        raise CannotWrite(path, error.strerror or str(error), "Save it elsewhere; the old file is as it was.") from error
+    work.saved(path)
+
+
+def read(path: Path) -> tuple[WorkState, Place | None]:
+    """Return the state in a project file. Raises CannotRead. Layers are not opened here."""
+    folder = path.absolute().parent
+    try:
+        told = json.loads(path.read_text("utf-8"))
+    except OSError as error:
+        raise CannotRead(path, error.strerror or str(error), "Check the path.") from error
+    except ValueError as error:
+        raise CannotRead(path, f"it is not whole JSON ({error})", "Open a copy, if you have one.") from error
+    version = told.get("brisk_atlas_project") if isinstance(told, dict) else None
+    if isinstance(version, int) and version > SCHEMA:
+        raise CannotRead(path, f"a newer Brisk Atlas wrote it (version {version})", "Update the application.")
+    try:
+        saved = _SavedProject.model_validate(told)
+        layers = tuple(
+            Layer(s.id, s.name, Path(os.path.normpath(folder / s.path)), s.part, s.kind, _style(s), s.visible, s.opacity) for s in saved.layers
+        )
+    except (ValidationError, TypeError) as error:
+        first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
+        where = ".".join(map(str, first["loc"])) or "the file"
+        raise CannotRead(path, f"it is not a project of Brisk Atlas ({where}: {first['msg']})", "Open a copy, if you have one.") from error
+    ids = {layer.id for layer in layers}
+    curtain = saved.curtain if saved.curtain and ids.issuperset((*saved.curtain[0], *saved.curtain[1])) else None
+    subject = saved.subject if saved.subject in ids else (layers[0].id if layers else None)
+    place = Place(**saved.place.model_dump()) if saved.place else None
+    return WorkState(layers, subject, saved.crs, curtain), place

@@ -1,0 +1,205 @@
+"""The work: what is open and how it looks. The one place that changes, and says when it does."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+from brisk_atlas.core.model import Facts, Layer, Style
+
+UNDO_STEPS = 200
+
+
+@dataclass(frozen=True)
+class Place:
+    """What a map pane looked at: centre and units a pixel."""
+
+    x: float
+    y: float
+    resolution: float
+
+
+@dataclass(frozen=True)
+class WorkState:
+    """All that undo brings back. `layers` top first; `curtain` is (side A, side B) layer ids."""
+
+    layers: tuple[Layer, ...] = ()
+    subject: str | None = None
+    crs: str | None = None
+    curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+
+
+@dataclass(frozen=True)
+class Picks:
+    """The picked rows of one layer."""
+
+    layer_id: str
+    rows: tuple[int, ...]
+
+
+@dataclass
+class Work:
+    """Holds the state, the steps back and forth, and what is picked. Used from one thread.
+
+    Listeners are called with what changed: `layers`, `subject`, `picks`, `curtain` or `file`.
+    """
+
+    state: WorkState = field(default_factory=WorkState)
+    file: Path | None = None
+    place: Place | None = None
+    picks: Picks | None = None
+    _past: list[tuple[str, WorkState]] = field(default_factory=list)
+    _future: list[tuple[str, WorkState]] = field(default_factory=list)
+    _saved: WorkState = field(default_factory=WorkState)
+    _listeners: list[Callable[[str], None]] = field(default_factory=list)
+    _ids: Any = field(default_factory=lambda: itertools.count(1))
+
+    def listen(self, listener: Callable[[str], None]) -> None:
+        self._listeners.append(listener)
+
+    def _announce(self, what: str) -> None:
+        for listener in self._listeners:
+            listener(what)
+
+    @property
+    def layers(self) -> tuple[Layer, ...]:
+        return self.state.layers
+
+    @property
+    def subject(self) -> Layer | None:
+        return self.layer(self.state.subject)
+
+    @property
+    def changed(self) -> bool:
+        """Return whether there is something to save."""
+        return self.state.layers != self._saved.layers or self.state.curtain != self._saved.curtain
+
+    def layer(self, layer_id: str | None) -> Layer | None:
+        return next((layer for layer in self.layers if layer.id == layer_id), None)
+
+    def drawn(self, hidden: tuple[str, ...] = ()) -> list[Layer]:
+        """Return the layers in drawing order, bottom first, without those named."""
+        return [layer for layer in reversed(self.layers) if layer.id not in hidden]
+
+    def _become(self, what: str, state: WorkState) -> None:
+        if state == self.state:
+            return
+        self._past = [*self._past[-UNDO_STEPS:], (what, self.state)]
+        self._future.clear()
+        self._swap(state)
+
+    def _swap(self, state: WorkState) -> None:
+        old, self.state = self.state, state
+        if self.picks and self.layer(self.picks.layer_id) is None:
+            self.picks = None
+            self._announce("picks")
+        if old.layers != state.layers or old.crs != state.crs:
+            self._announce("layers")
+        if old.subject != state.subject:
+            self._announce("subject")
+        if old.curtain != state.curtain:
+            self._announce("curtain")
+
+    @property
+    def undo_text(self) -> str:
+        return self._past[-1][0] if self._past else ""
+
+    @property
+    def redo_text(self) -> str:
+        return self._future[-1][0] if self._future else ""
+
+    def undo(self) -> None:
+        if self._past:
+            what, state = self._past.pop()
+            self._future.append((what, self.state))
+            self._swap(state)
+
+    def redo(self) -> None:
+        if self._future:
+            what, state = self._future.pop()
+            self._past.append((what, self.state))
+            self._swap(state)
+
+    def add(self, path: Path, facts: Facts, style: Style | None, name: str | None = None) -> Layer:
+        """Open a part on top of the stack (grids below all vectors) and make it the subject."""
+        taken = {layer.name for layer in self.layers}
+        base = name or facts.name
+        free = next(n for n in itertools.chain([base], (f"{base} {i}" for i in itertools.count(2))) if n not in taken)
+        known = {layer.id for layer in self.layers}
+        new_id = next(i for n in self._ids if (i := f"layer-{n}") not in known)
+        layer = Layer(new_id, free, path, facts.name, facts.kind, style)
+        layers = list(self.layers)
+        at = 0
+        if facts.kind == "raster":
+            at = next((i for i, other in enumerate(layers) if other.kind == "raster"), len(layers))
+        layers.insert(at, layer)
+        crs = self.state.crs or facts.crs
+        self._become(f"open {free}", replace(self.state, layers=tuple(layers), subject=layer.id, crs=crs))
+        return layer
+
+    def remove(self, layer_id: str) -> None:
+        layer = self.layer(layer_id)
+        if layer is None:
+            return
+        rest = tuple(other for other in self.layers if other.id != layer_id)
+        at = min(self.layers.index(layer), len(rest) - 1)
+        subject = self.state.subject if self.state.subject != layer_id else (rest[at].id if rest else None)
+        curtain = self.state.curtain
+        if curtain and layer_id in (*curtain[0], *curtain[1]):
+            curtain = None
+        crs = self.state.crs if rest else None
+        self._become(f"close {layer.name}", replace(self.state, layers=rest, subject=subject, curtain=curtain, crs=crs))
+
+    def choose(self, layer_id: str | None) -> None:
+        """Make a layer the subject. Not a step of undo by itself."""
+        if layer_id != self.state.subject:
+            self.state = replace(self.state, subject=layer_id)
+            self._announce("subject")
+
+    def change(self, what: str, layer_id: str, **values: object) -> None:
+        """Change values of one layer: style, visible, opacity or name."""
+        layers = tuple(replace(layer, **values) if layer.id == layer_id else layer for layer in self.layers)  # type: ignore[arg-type]
+        self._become(what, replace(self.state, layers=layers))
+
+    def reorder(self, ids: list[str]) -> None:
+        """Put the layers into the order of `ids`, top first."""
+        by_id = {layer.id: layer for layer in self.layers}
+        if sorted(ids) == sorted(by_id):
+            self._become("reorder layers", replace(self.state, layers=tuple(by_id[i] for i in ids)))
+
+    def move(self, layer_id: str, by: int) -> None:
+        """Move one layer up (negative) or down the stack."""
+        ids = [layer.id for layer in self.layers]
+        at = ids.index(layer_id)
+        to = min(max(at + by, 0), len(ids) - 1)
+        ids.insert(to, ids.pop(at))
+        self.reorder(ids)
+
+    def draw_curtain(self, side_a: tuple[str, ...], side_b: tuple[str, ...]) -> None:
+        """Compare layers of side A with those of side B; both sides keep all other layers."""
+        shown = tuple(replace(la, visible=True) if la.id in (*side_a, *side_b) else la for la in self.layers)
+        self._become("draw the curtain", replace(self.state, layers=shown, curtain=(side_a, side_b)))
+
+    def open_curtain(self) -> None:
+        self._become("put the curtain away", replace(self.state, curtain=None))
+
+    def pick(self, picks: Picks | None) -> None:
+        if picks != self.picks:
+            self.picks = picks
+            self._announce("picks")
+
+    def load(self, state: WorkState, file: Path | None, place: Place | None) -> None:
+        """Begin anew with an opened project."""
+        self._past, self._future, self.picks = [], [], None
+        self.file, self.place = file, place
+        self._saved = state
+        self.state = WorkState()
+        self._swap(state)
+        self._announce("file")
+
+    def saved(self, file: Path) -> None:
+        self.file, self._saved = file, self.state
+        self._announce("file")
