@@ -1,0 +1,1 @@
+"""The window. Thin: widgets ask the core and show the answer."""

@@ -38,7 +38,12 @@ class Change:
 
 
 def change_between(
-    before: RasterPart, after: RasterPart, *, threshold: float = 0.0, band: int = 1, check: Callable[[float], None] = lambda share: None
+    before: RasterPart,
+    after: RasterPart,
+    *,
+    threshold: float = 0.0,
+    band: int = 1,
+    check: Callable[[float], None] = lambda share: None,
 ) -> Change:
     """Return what changed from `before` to `after` where both have data.
 
@@ -48,7 +53,9 @@ def change_between(
     a, b = before.facts, after.facts
     assert a.extent is not None and b.extent is not None and a.grid is not None and b.grid is not None
     if a.crs is None or is_geographic(a.crs):
-        raise AtlasError(before.path, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first.")
+        raise AtlasError(
+            before.path, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first."
+        )
     placed = transform_extent(b.extent, a.crs)
     common = placed.intersection(a.extent) if placed else None
     if common is None or common.width <= 0 or common.height <= 0:

@@ -49,4 +49,6 @@ def draw_cloud(image: np.ndarray, holdings: Holdings, source: Source, style: Clo
     )
     left, upper = view.origin
     size = style.size * view.density
-    in_bands(image.shape[0], lambda a, b: draw_points(image, a, b, xy[0], xy[1], colours, left, upper, view.resolution, size))
+    in_bands(
+        image.shape[0], lambda a, b: draw_points(image, a, b, xy[0], xy[1], colours, left, upper, view.resolution, size)
+    )

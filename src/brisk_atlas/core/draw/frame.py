@@ -53,7 +53,12 @@ class Painter:
         self._lock = threading.Lock()
 
     def frame(
-        self, layers: Sequence[Layer], view: View, *, picked: Picked | None = None, check: Callable[[], None] = lambda: None
+        self,
+        layers: Sequence[Layer],
+        view: View,
+        *,
+        picked: Picked | None = None,
+        check: Callable[[], None] = lambda: None,
     ) -> Frame:
         """Return the picture of `layers` (bottom first). `check` is called often and may raise to stop."""
         image = np.zeros((view.height, view.width, 4), np.uint8)

@@ -63,11 +63,11 @@ def _even(anchors: np.ndarray, steps: int) -> np.ndarray:
     """Return `steps` OKLab colours along the anchors, equally spaced in lightness."""
     t = np.linspace(0, len(anchors) - 1, 2001)
     fine = np.column_stack([np.interp(t, np.arange(len(anchors)), anchors[:, i]) for i in range(3)])
-    order = np.argsort(fine[:, 0], kind="stable") if fine[0, 0] < fine[-1, 0] else np.argsort(-fine[:, 0], kind="stable")
-    fine = fine[order]
+    rising = fine[0, 0] < fine[-1, 0]
+    key = fine[:, 0] if rising else fine[::-1, 0]
     wanted = np.linspace(fine[0, 0], fine[-1, 0], steps)
-    key = fine[:, 0] if fine[0, 0] < fine[-1, 0] else -fine[:, 0]
-    return np.column_stack([np.interp(wanted if key is fine[:, 0] else -wanted, key, fine[:, i]) if i else wanted for i in range(3)])
+    rest = [np.interp(wanted, key, fine[:, i] if rising else fine[::-1, i]) for i in (1, 2)]
+    return np.column_stack([wanted, *rest])
 
 
 @cache

@@ -34,9 +34,14 @@ def draw_raster(image: np.ndarray, holdings: Holdings, source: Source, style: Gr
     colour(grid, style, limits, image)
 
 
-def _draw_cells(image: np.ndarray, part: RasterPart, style: GridStyle, limits: list[tuple[float, float]], view: View) -> None:
+def _draw_cells(
+    image: np.ndarray, part: RasterPart, style: GridStyle, limits: list[tuple[float, float]], view: View
+) -> None:
     """Closer than the file's own cells: colour those, then show each as the square it is."""
-    grid = part.native(view.extent.grown(2 * part.facts.grid.resolution[0] / max(view.extent.width, view.extent.height)), bands=style.bands)  # type: ignore[union-attr]
+    grid = part.native(
+        view.extent.grown(2 * part.facts.grid.resolution[0] / max(view.extent.width, view.extent.height)),
+        bands=style.bands,
+    )  # type: ignore[union-attr]
     if not grid.valid.size:
         return
     small = np.zeros((*grid.shape, 4), np.uint8)
@@ -53,7 +58,9 @@ def colour(grid: Grid, style: GridStyle, limits: list[tuple[float, float]], imag
     """Colour a grid of the picture's own size, by ramp with optional light, or as three bands."""
     if len(style.bands) == 3:
         lows, highs = np.array(limits, float).T
-        in_bands(image.shape[0], lambda a, b: colour_by_bands(grid.values[:, a:b], grid.valid[a:b], lows, highs, image[a:b]))
+        in_bands(
+            image.shape[0], lambda a, b: colour_by_bands(grid.values[:, a:b], grid.valid[a:b], lows, highs, image[a:b])
+        )
         return
     light = NO_LIGHT
     if style.shade > 0:
@@ -64,5 +71,7 @@ def colour(grid: Grid, style: GridStyle, limits: list[tuple[float, float]], imag
     table = ramps.ramp(style.ramp)
     in_bands(
         image.shape[0],
-        lambda a, b: colour_by_ramp(grid.values[0, a:b], grid.valid[a:b], low, high, table, light[a:b] if light.size else light, image[a:b]),
+        lambda a, b: colour_by_ramp(
+            grid.values[0, a:b], grid.valid[a:b], low, high, table, light[a:b] if light.size else light, image[a:b]
+        ),
     )

@@ -44,7 +44,9 @@ def colours_of(table: pa.Table, style: VectorStyle) -> np.ndarray | None:
         out[known] = ramps.ramp(style.ramp)[step]
         return out
     names, classes = class_colours(column)
-    codes = pc.fill_null(pc.index_in(column.cast(pa.string()), value_set=pa.array(names, pa.string())), -1).to_numpy(zero_copy_only=False)
+    codes = pc.fill_null(pc.index_in(column.cast(pa.string()), value_set=pa.array(names, pa.string())), -1).to_numpy(
+        zero_copy_only=False
+    )
     out[codes >= 0] = classes[codes[codes >= 0]]
     return out
 
@@ -86,7 +88,12 @@ def draw_shapes(
 
 
 def draw_vector(
-    image: np.ndarray, shapes: Shapes, colours: np.ndarray | None, style: VectorStyle, view: View, check: Callable[[], None]
+    image: np.ndarray,
+    shapes: Shapes,
+    colours: np.ndarray | None,
+    style: VectorStyle,
+    view: View,
+    check: Callable[[], None],
 ) -> int:
     """Draw a vector layer; returns how many features are in view."""
     features = visible_features(shapes, view, style.width + style.size)
@@ -111,7 +118,10 @@ def draw_picked(image: np.ndarray, shapes: Shapes, picked: np.ndarray, view: Vie
     wash = core.copy()
     wash[:, 3] = 0.22
     nothing = np.zeros_like(halo)
-    is_line = np.array([not (shapes.path_kinds[shapes.feature_starts[f] : shapes.feature_starts[f + 1]] == 2).any() for f in picked], bool)
+    is_line = np.array(
+        [not (shapes.path_kinds[shapes.feature_starts[f] : shapes.feature_starts[f + 1]] == 2).any() for f in picked],
+        bool,
+    )
     for bodies, lines, width, size in ((nothing, halo, 6.0, 17.0), (wash, core, 2.6, 12.0)):
         own = bodies.copy()
         own[is_line] = lines[is_line]

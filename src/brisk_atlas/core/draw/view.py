@@ -53,14 +53,6 @@ class View:
             y=y + (py - self.height / 2) * resolution,
         )
 
-    def resized(self, width: int, height: int) -> View:
-        """Return the view with the same top left corner and scale in another size."""
-        left, top = self.origin
-        return replace(
-            self, width=width, height=height,
-            x=left + width * self.resolution / 2, y=top - height * self.resolution / 2,
-        )  # fmt: skip
-
     @classmethod
     def fitting(cls, extent: Extent, width: int, height: int, *, margin: float = 0.05, density: float = 1.0) -> View:
         """Return the closest view that shows all of `extent` with a margin (a share of the size)."""

@@ -38,7 +38,9 @@ def list_folder(folder: Path) -> list[Entry]:
         with os.scandir(folder) as scan:
             found = {item.name: item for item in scan if not item.name.startswith(".")}
     except OSError as error:
-        raise CannotRead(folder, error.strerror or str(error), "Check that the folder is there and that you may read it.") from error
+        raise CannotRead(
+            folder, error.strerror or str(error), "Check that the folder is there and that you may read it."
+        ) from error
     taken = _belonging(folder, set(found))
     rows = []
     for name, item in found.items():

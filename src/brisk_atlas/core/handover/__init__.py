@@ -5,4 +5,12 @@ from .table import hand_over_table
 from .target import reason_of, written_beside
 from .vector import VectorOrder, hand_over_vector
 
-__all__ = ["RasterOrder", "VectorOrder", "hand_over_raster", "hand_over_table", "hand_over_vector", "reason_of", "written_beside"]
+__all__ = [
+    "RasterOrder",
+    "VectorOrder",
+    "hand_over_raster",
+    "hand_over_table",
+    "hand_over_vector",
+    "reason_of",
+    "written_beside",
+]

@@ -45,14 +45,21 @@ def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Extent, int, int, bo
         placed = transform_extent(order.within, facts.crs)
         cut = placed.intersection(source) if placed else None
         if cut is None or cut.width <= 0 or cut.height <= 0:
-            raise CannotWrite(order.path, "the extent does not meet the grid", "Move the map over the grid, or take all of it.")
+            raise CannotWrite(
+                order.path, "the extent does not meet the grid", "Move the map over the grid, or take all of it."
+            )
         source = cut
     width, height = facts.grid.resolution
     if same_crs(crs, facts.crs) and order.resolution is None:
         whole = facts.extent
         c0, c1 = np.floor((source.xmin - whole.xmin) / width + 1e-6), np.ceil((source.xmax - whole.xmin) / width - 1e-6)
-        r0, r1 = np.floor((whole.ymax - source.ymax) / height + 1e-6), np.ceil((whole.ymax - source.ymin) / height - 1e-6)
-        extent = Extent(whole.xmin + c0 * width, whole.ymax - r1 * height, whole.xmin + c1 * width, whole.ymax - r0 * height, crs)
+        r0, r1 = (
+            np.floor((whole.ymax - source.ymax) / height + 1e-6),
+            np.ceil((whole.ymax - source.ymin) / height - 1e-6),
+        )
+        extent = Extent(
+            whole.xmin + c0 * width, whole.ymax - r1 * height, whole.xmin + c1 * width, whole.ymax - r0 * height, crs
+        )
         return extent, int(c1 - c0), int(r1 - r0), True
     columns, rows = max(1, round(source.width / width)), max(1, round(source.height / height))
     resolution = order.resolution
@@ -60,18 +67,26 @@ def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Extent, int, int, bo
         proj_crs(facts.crs or crs or "").to_wkt(), proj_crs(crs or facts.crs or "").to_wkt(), columns, rows, *source.bounds,
         **({"resolution": resolution} if resolution else {}),
     )  # fmt: skip
-    extent = Extent(transform.c, transform.f + rows * transform.e, transform.c + columns * transform.a, transform.f, crs)
+    extent = Extent(
+        transform.c, transform.f + rows * transform.e, transform.c + columns * transform.a, transform.f, crs
+    )
     return extent, int(columns), int(rows), False
 
 
-def hand_over_raster(part: RasterPart, order: RasterOrder, report: Callable[[float, str], None] = lambda share, step: None) -> tuple[int, int]:
+def hand_over_raster(
+    part: RasterPart, order: RasterOrder, report: Callable[[float, str], None] = lambda share, step: None
+) -> tuple[int, int]:
     """Write a piece of a raster block by block; returns (columns, rows). Raises CannotWrite."""
     facts = part.facts
     assert facts.grid is not None
-    path = order.path if order.path.suffix.lower() in (".tif", ".tiff") else order.path.with_name(order.path.name + ".tif")
+    path = (
+        order.path if order.path.suffix.lower() in (".tif", ".tiff") else order.path.with_name(order.path.name + ".tif")
+    )
     extent, columns, rows, as_is = _lattice(part, order)
     if columns * rows > MOST_CELLS:
-        raise CannotWrite(path, f"the result would have {columns * rows:,} cells", "Choose a smaller extent or larger cells.")
+        raise CannotWrite(
+            path, f"the result would have {columns * rows:,} cells", "Choose a smaller extent or larger cells."
+        )
     kind = np.dtype(facts.grid.dtype)
     nodata = facts.grid.nodata if facts.grid.nodata is not None else (np.nan if kind.kind == "f" else None)
     names = {band.index: band for band in facts.grid.bands}

@@ -16,7 +16,9 @@ from .target import written_beside
 FORMATS = {"CSV": (".csv", "Types are lost; numbers and dates become text."), "Parquet": (".parquet", "")}
 
 
-def hand_over_table(table: pa.Table, path: Path, format_: str, rows: np.ndarray | None, fields: tuple[str, ...] | None) -> int:
+def hand_over_table(
+    table: pa.Table, path: Path, format_: str, rows: np.ndarray | None, fields: tuple[str, ...] | None
+) -> int:
     """Write rows and fields of a table; returns how many rows. Raises CannotWrite."""
     suffix = FORMATS[format_][0]
     path = path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)

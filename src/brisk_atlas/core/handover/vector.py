@@ -48,7 +48,9 @@ class VectorOrder:
 def _moved(shapes: np.ndarray, source: str | None, target: str | None) -> np.ndarray:
     if source is None or target is None or source == target:
         return shapes
-    return shapely.transform(shapes, lambda xyz: np.column_stack([transform(xyz[:, :2], source, target), xyz[:, 2:]]), include_z=True)
+    return shapely.transform(
+        shapes, lambda xyz: np.column_stack([transform(xyz[:, :2], source, target), xyz[:, 2:]]), include_z=True
+    )
 
 
 def _cut(shapes: np.ndarray, blade: shapely.Geometry, report: Callable[[float], None]) -> np.ndarray:
@@ -77,7 +79,9 @@ def _of_dimension(shape: shapely.Geometry | None, dimension: int) -> shapely.Geo
     return shapely.union_all(parts) if parts else None
 
 
-def hand_over_vector(features: Features, order: VectorOrder, report: Callable[[float, str], None] = lambda share, step: None) -> int:
+def hand_over_vector(
+    features: Features, order: VectorOrder, report: Callable[[float, str], None] = lambda share, step: None
+) -> int:
     """Write a piece of a layer; returns how many features. Raises CannotWrite; `report` may stop it.
 
     Polygons cut into several pieces are written as multipolygons, so the layer keeps one type.
@@ -90,13 +94,21 @@ def hand_over_vector(features: Features, order: VectorOrder, report: Callable[[f
     try:
         shapes = shapely.from_wkb(features.wkb.take(pa.array(rows)).to_numpy(zero_copy_only=False))
     except GEOSException as error:
-        raise CannotWrite(path, f"a geometry of the source is damaged ({error})", "Filter that row out first.") from error
+        raise CannotWrite(
+            path, f"a geometry of the source is damaged ({error})", "Filter that row out first."
+        ) from error
     if order.within is not None:
         placed = transform_extent(order.within, features.crs)
-        shapes = _cut(shapes, shapely.box(*placed.bounds) if placed else shapely.Point(), lambda s: report(0.05 + 0.3 * s, "cutting to the extent"))
+        shapes = _cut(
+            shapes,
+            shapely.box(*placed.bounds) if placed else shapely.Point(),
+            lambda s: report(0.05 + 0.3 * s, "cutting to the extent"),
+        )
     if order.clip is not None:
         wkb, blade_crs = order.clip
-        blades = shapely.make_valid(_moved(shapely.from_wkb(wkb.to_numpy(zero_copy_only=False)), blade_crs, features.crs))
+        blades = shapely.make_valid(
+            _moved(shapely.from_wkb(wkb.to_numpy(zero_copy_only=False)), blade_crs, features.crs)
+        )
         shapes = _cut(shapes, shapely.union_all(blades), lambda s: report(0.35 + 0.3 * s, "cutting to the polygons"))
     if order.within is not None or order.clip is not None:
         kept = np.array([s is not None for s in shapes], bool)
@@ -110,13 +122,17 @@ def hand_over_vector(features: Features, order: VectorOrder, report: Callable[[f
     kinds = set(shapely.get_type_id(shapes).tolist())
     if len(kinds) > 1:
         multi = {0: shapely.multipoints, 1: shapely.multilinestrings, 3: shapely.multipolygons}
-        shapes = np.array([multi[t]([s]) if (t := shapely.get_type_id(s)) in multi else s for s in shapes], dtype=object)
+        shapes = np.array(
+            [multi[t]([s]) if (t := shapely.get_type_id(s)) in multi else s for s in shapes], dtype=object
+        )
     geometry_type = shapes[0].geom_type if len({s.geom_type for s in shapes}) == 1 else "Unknown"
     if shapely.has_z(shapes).all():
         geometry_type += " Z"
     table = features.table.take(pa.array(rows))
     table = table.select(list(order.fields if order.fields is not None else table.column_names))
-    table = table.append_column("geometry", pa.array(shapely.to_wkb(shapes, flavor="iso", output_dimension=3), pa.binary()))
+    table = table.append_column(
+        "geometry", pa.array(shapely.to_wkb(shapes, flavor="iso", output_dimension=3), pa.binary())
+    )
     report(0.8, "writing")
     with written_beside(path) as beside:
         try:

@@ -3,4 +3,14 @@
 from .probe import Finding, Reading, cell_values, feature_finding, number_text, pick, probe
 from .statistics import Summary, summarise
 
-__all__ = ["Finding", "Reading", "Summary", "cell_values", "feature_finding", "number_text", "pick", "probe", "summarise"]
+__all__ = [
+    "Finding",
+    "Reading",
+    "Summary",
+    "cell_values",
+    "feature_finding",
+    "number_text",
+    "pick",
+    "probe",
+    "summarise",
+]

@@ -73,7 +73,12 @@ def pick(shapes: Shapes, x: float, y: float, tolerance: float) -> list[int]:
     Polygons by the even-odd rule, exact; lines and points within `tolerance`.
     """
     b = shapes.bounds
-    near = (b[:, 0] <= x + tolerance) & (b[:, 2] >= x - tolerance) & (b[:, 1] <= y + tolerance) & (b[:, 3] >= y - tolerance)
+    near = (
+        (b[:, 0] <= x + tolerance)
+        & (b[:, 2] >= x - tolerance)
+        & (b[:, 1] <= y + tolerance)
+        & (b[:, 3] >= y - tolerance)
+    )
     return [int(f) for f in np.flatnonzero(near)[::-1] if _hits(shapes, int(f), x, y, tolerance)]
 
 
@@ -142,7 +147,9 @@ def _geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[Reading]:
     return out
 
 
-def cell_values(holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None) -> tuple[tuple[int, int], np.ndarray, bool] | None:
+def cell_values(
+    holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None
+) -> tuple[tuple[int, int], np.ndarray, bool] | None:
     """Return ((row, col), values of all bands, valid) of the cell at a position, or None outside."""
     part = holdings.raster(layer.source)
     facts = part.facts
@@ -169,9 +176,17 @@ def _cell(holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None)
     shown = layer.style.bands if isinstance(layer.style, GridStyle) else ()
     readings = []
     for band, value in zip(facts.grid.bands, values.tolist()):
-        name = band.name + (f" ({band.centre_um:g} µm)" if band.centre_um else "") + (" · shown" if band.index in shown and len(values) > 1 else "")
+        name = (
+            band.name
+            + (f" ({band.centre_um:g} µm)" if band.centre_um else "")
+            + (" · shown" if band.index in shown and len(values) > 1 else "")
+        )
         known = valid or (value != facts.grid.nodata and np.isfinite(value))
-        readings.append(Reading(name, value if known else None, number_text(value) if known else "no data", band.unit if known else ""))
+        readings.append(
+            Reading(
+                name, value if known else None, number_text(value) if known else "no data", band.unit if known else ""
+            )
+        )
     readings.append(Reading("cell", (row, col), f"row {row:,}, column {col:,}"))
     return Finding(layer.id, layer.name, tuple(readings))
 

@@ -27,4 +27,6 @@ def summarise(values: np.ndarray, bins: int = 64) -> Summary | None:
     if not values.size:
         return None
     counts, edges = np.histogram(values, bins)
-    return Summary(values.size, float(values.min()), float(values.mean()), float(values.max()), float(values.std()), counts, edges)
+    return Summary(
+        values.size, float(values.min()), float(values.mean()), float(values.max()), float(values.std()), counts, edges
+    )

@@ -6,9 +6,10 @@ from .extent import Extent
 from .facts import Band, CloudFacts, Facts, Field, GridFacts
 from .layer import Layer
 from .style import CloudStyle, GridStyle, Stretch, Style, VectorStyle
+from .words import size_text
 
 __all__ = [
     "AtlasError", "BadExpression", "Band", "CannotPlace", "CannotRead", "CannotWrite", "CloudFacts",
     "CloudPart", "CloudStyle", "Dataset", "Extent", "Facts", "Field", "GridFacts", "GridStyle", "Layer",
-    "Part", "RasterPart", "Stretch", "Style", "TablePart", "VectorPart", "VectorStyle",
+    "Part", "RasterPart", "Stretch", "Style", "TablePart", "VectorPart", "VectorStyle", "size_text",
 ]  # fmt: skip

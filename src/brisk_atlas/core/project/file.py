@@ -71,7 +71,14 @@ def save(work: Work, path: Path) -> None:
         for layer in work.layers
     ]  # fmt: skip
     place = _SavedPlace(**asdict(work.place)) if work.place else None
-    told = _SavedProject(brisk_atlas_project=1, crs=work.state.crs, subject=work.state.subject, curtain=work.state.curtain, place=place, layers=layers)
+    told = _SavedProject(
+        brisk_atlas_project=1,
+        crs=work.state.crs,
+        subject=work.state.subject,
+        curtain=work.state.curtain,
+        place=place,
+        layers=layers,
+    )
     beside = path.with_name(f".{path.name}.{os.getpid()}.new")
     try:
         with beside.open("w", encoding="utf-8") as out:
@@ -82,7 +89,9 @@ def save(work: Work, path: Path) -> None:
         beside.replace(path)
     except OSError as error:
         beside.unlink(missing_ok=True) if os.access(folder, os.W_OK) else None
-        raise CannotWrite(path, error.strerror or str(error), "Save it elsewhere; the old file is as it was.") from error
+        raise CannotWrite(
+            path, error.strerror or str(error), "Save it elsewhere; the old file is as it was."
+        ) from error
     work.saved(path)
 
 
@@ -101,12 +110,17 @@ def read(path: Path) -> tuple[WorkState, Place | None]:
     try:
         saved = _SavedProject.model_validate(told)
         layers = tuple(
-            Layer(s.id, s.name, Path(os.path.normpath(folder / s.path)), s.part, s.kind, _style(s), s.visible, s.opacity) for s in saved.layers
+            Layer(
+                s.id, s.name, Path(os.path.normpath(folder / s.path)), s.part, s.kind, _style(s), s.visible, s.opacity
+            )
+            for s in saved.layers
         )
     except (ValidationError, TypeError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
         where = ".".join(map(str, first["loc"])) or "the file"
-        raise CannotRead(path, f"it is not a project of Brisk Atlas ({where}: {first['msg']})", "Open a copy, if you have one.") from error
+        raise CannotRead(
+            path, f"it is not a project of Brisk Atlas ({where}: {first['msg']})", "Open a copy, if you have one."
+        ) from error
     ids = {layer.id for layer in layers}
     curtain = saved.curtain if saved.curtain and ids.issuperset((*saved.curtain[0], *saved.curtain[1])) else None
     subject = saved.subject if saved.subject in ids else (layers[0].id if layers else None)

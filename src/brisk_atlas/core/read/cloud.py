@@ -59,7 +59,9 @@ def _check_whole(path: Path, header: laspy.LasHeader) -> None:
         if table != -1 and table + 8 > size:
             raise CannotRead(path, "its compressed points end too soon", BROKEN)
     elif header.offset_to_point_data + header.point_count * header.point_format.size > size:
-        raise CannotRead(path, f"it is too short for the {header.point_count:,} points that its header promises", BROKEN)
+        raise CannotRead(
+            path, f"it is too short for the {header.point_count:,} points that its header promises", BROKEN
+        )
 
 
 def open_dataset(path: Path) -> Dataset:
@@ -77,9 +79,13 @@ def open_dataset(path: Path) -> Dataset:
     created = header.creation_date.isoformat() if header.creation_date else ""
     cloud = CloudFacts(header.point_format.id, str(header.version), names, (float(low[2]), float(high[2])),
                        header.generating_software.strip("\0 "), header.system_identifier.strip("\0 "), created)  # fmt: skip
-    fields = tuple(Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions)
+    fields = tuple(
+        Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions
+    )
     extent = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]), crs) if header.point_count else None
     facts = Facts(path.stem, "pointcloud", header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
     said = [] if crs else ["no coordinate reference system"]
     name = "LAZ" if header.are_points_compressed else "LAS"
-    return Dataset(format=name, kind="pointcloud", parts=(LasCloud(path, facts),), warnings=tuple(said), **on_disk(path))
+    return Dataset(
+        format=name, kind="pointcloud", parts=(LasCloud(path, facts),), warnings=tuple(said), **on_disk(path)
+    )

@@ -47,6 +47,11 @@ class Holdings:
         """Return the dataset at `path`. Raises CannotRead."""
         return self._once(("dataset", path), lambda: open_dataset(path))
 
+    def peek(self, path: Path) -> Dataset | None:
+        """Return the dataset if it is open already, without reading."""
+        with self._lock:
+            return self._held.get(("dataset", path))
+
     def part(self, source: Source) -> Part:
         """Return one part. Raises CannotRead, also when the file no longer has it."""
         path, name = source

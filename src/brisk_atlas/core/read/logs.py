@@ -18,12 +18,18 @@ def _log(path: Path) -> lasio.LASFile:
     try:
         log = lasio.read(path, engine="numpy" if path.stat().st_size < 50_000_000 else "normal")
     except (LASDataError, LASHeaderError, ValueError, KeyError, OSError, IndexError) as error:
-        raise CannotRead(path, f"it is not a whole well log ({str(error).splitlines()[0][:120]})", "Ask for it again.") from error
+        raise CannotRead(
+            path, f"it is not a whole well log ({str(error).splitlines()[0][:120]})", "Ask for it again."
+        ) from error
     if not len(log.curves) or not len(log.index):
         raise CannotRead(path, "it has no curves or no depths", "The copy may have been cut short.")
     end = log.well.STOP.value if "STOP" in log.well else None
-    if isinstance(end, int | float) and abs(log.index[-1] - end) > 1.5 * abs(log.index[1] - log.index[0] if len(log.index) > 1 else 1):
-        raise CannotRead(path, f"it should reach {end:g} and ends at {log.index[-1]:g}", "The copy may have been cut short.")
+    if isinstance(end, int | float) and abs(log.index[-1] - end) > 1.5 * abs(
+        log.index[1] - log.index[0] if len(log.index) > 1 else 1
+    ):
+        raise CannotRead(
+            path, f"it should reach {end:g} and ends at {log.index[-1]:g}", "The copy may have been cut short."
+        )
     return log
 
 
@@ -44,5 +50,7 @@ def open_dataset(path: Path) -> Dataset:
     log = _log(path)
     table = _table(log)
     notes = {curve.mnemonic: f"{curve.descr} ({curve.unit})" for curve in log.curves}
-    facts = Facts(str(log.well.WELL.value or path.stem), "table", table.num_rows, None, fields_of(table.schema), notes=notes)
+    facts = Facts(
+        str(log.well.WELL.value or path.stem), "table", table.num_rows, None, fields_of(table.schema), notes=notes
+    )
     return table_dataset(path, "LAS 2.0 log", (WellLog(path, facts),))

@@ -38,7 +38,9 @@ class BoatSurvey(TablePart):
         records = lines[HEADER_LINES:]
         bad = next((i for i, r in enumerate(records, HEADER_LINES + 1) if len(r) != RECORD), None)
         if bad:
-            raise CannotRead(self.path, f"line {bad} is not {RECORD} characters long", "The copy may have been cut short.")
+            raise CannotRead(
+                self.path, f"line {bad} is not {RECORD} characters long", "The copy may have been cut short."
+            )
         try:
             times = [f"{r[12:16]}-{r[16:18]}-{r[18:20]}T{r[20:22]}:00" for r in records]
             minutes = np.array([int(r[22:27]) / 1000 for r in records])
@@ -46,7 +48,9 @@ class BoatSurvey(TablePart):
             columns = {name: pa.array([_number(r[a - 1 : b], by) for r in records], from_pandas=True)
                        for name, (a, b, by) in _COLUMNS.items()}  # fmt: skip
         except ValueError as error:
-            raise CannotRead(self.path, f"a record holds something else than numbers ({error})", "Ask for the file again.") from error
+            raise CannotRead(
+                self.path, f"a record holds something else than numbers ({error})", "Ask for the file again."
+            ) from error
         return pa.table({"time": pa.array(when), **columns})
 
 

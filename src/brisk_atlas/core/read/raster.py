@@ -82,7 +82,13 @@ class RasterFile(RasterPart):
             c1 = int(np.clip(-((whole.xmin - window.xmax) // width), 0, grid.width))
             r0 = int(np.clip((whole.ymax - window.ymax) // height, 0, grid.height))
             r1 = int(np.clip(-((window.ymin - whole.ymax) // height), 0, grid.height))
-        part = Extent(whole.xmin + c0 * width, whole.ymax - r1 * height, whole.xmin + c1 * width, whole.ymax - r0 * height, self.facts.crs)
+        part = Extent(
+            whole.xmin + c0 * width,
+            whole.ymax - r1 * height,
+            whole.xmin + c1 * width,
+            whole.ymax - r0 * height,
+            self.facts.crs,
+        )
         if c1 <= c0 or r1 <= r0:
             return Grid(np.zeros((len(bands), 0, 0)), np.zeros((0, 0), bool), part)
         found = []
@@ -109,7 +115,9 @@ def _stacked(bands: list[np.ma.MaskedArray], extent: Extent) -> Grid:
     return Grid(values, valid, extent)
 
 
-def _decimated(source: rasterio.DatasetReader, index: int, extent: Extent, shape: tuple[int, int], smooth: bool) -> np.ma.MaskedArray:
+def _decimated(
+    source: rasterio.DatasetReader, index: int, extent: Extent, shape: tuple[int, int], smooth: bool
+) -> np.ma.MaskedArray:
     """Read `extent` at `shape`; output cells whose centre lies outside the file are masked."""
     rows, cols = shape
     out = np.ma.masked_all(shape, source.dtypes[index - 1])
@@ -139,7 +147,13 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
     crs = text_of(source.crs.to_wkt()) if source.crs else None
     if bands is None:
         bands = tuple(
-            Band(i, source.descriptions[i - 1] or f"band {i}", source.colorinterp[i - 1].name, None, source.units[i - 1] or "")
+            Band(
+                i,
+                source.descriptions[i - 1] or f"band {i}",
+                source.colorinterp[i - 1].name,
+                None,
+                source.units[i - 1] or "",
+            )
             for i in source.indexes
         )
     tags = source.tags()
@@ -147,7 +161,9 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
     notes = {key.replace("_", " ").lower(): tags[key] for key in keep if key in tags}
     xs, ys = sorted((source.bounds.left, source.bounds.right)), sorted((source.bounds.bottom, source.bounds.top))
     extent = Extent(xs[0], ys[0], xs[1], ys[1], crs)
-    grid = GridFacts(source.width, source.height, source.dtypes[0], source.nodata, source.res, bands, tuple(source.overviews(1)))
+    grid = GridFacts(
+        source.width, source.height, source.dtypes[0], source.nodata, source.res, bands, tuple(source.overviews(1))
+    )
     return Facts(name, "raster", crs=crs, extent=extent, grid=grid, notes=notes)
 
 
@@ -161,9 +177,13 @@ def open_dataset(path: Path) -> Dataset:
             source.read(source.count, window=Window(*last, 1, 1))  # a cut-off file fails here, not on the map
             name = source.tags(1).get("NETCDF_VARNAME", path.stem)
             facts = grid_facts(source, name)
-            format_ = {"GTiff": "GeoTIFF", "netCDF": "netCDF", "JPEG": "JPEG", "PNG": "PNG"}.get(source.driver, source.driver)
+            format_ = {"GTiff": "GeoTIFF", "netCDF": "netCDF", "JPEG": "JPEG", "PNG": "PNG"}.get(
+                source.driver, source.driver
+            )
             files = tuple((str(path), i) for i in source.indexes)
     except (RasterioError, OSError) as error:
         raise CannotRead(path, _first_line(error), BROKEN) from error
     said = [] if facts.crs else ["no coordinate reference system"]
-    return Dataset(format=format_, kind="raster", parts=(RasterFile(path, facts, files),), warnings=tuple(said), **on_disk(path))
+    return Dataset(
+        format=format_, kind="raster", parts=(RasterFile(path, facts, files),), warnings=tuple(said), **on_disk(path)
+    )

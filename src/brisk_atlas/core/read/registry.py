@@ -46,6 +46,7 @@ def _is_record(head: bytes) -> bool:
 BUILT_IN = (
     Reader("GeoPackage", (".gpkg",), ("a SQLite database",), _late("vector")),
     Reader("Shapefile", (".shp",), ("a shapefile",), _late("vector")),
+    Reader("Project", (".json",), ("JSON",), _late("saved_work"), lambda head: b"brisk_atlas_project" in head),
     Reader("STAC item", (".json",), ("JSON",), _late("scene"), lambda head: b"stac_version" in head),
     Reader("GeoJSON", (".geojson", ".json"), ("JSON",), _late("vector")),
     Reader("FlatGeobuf", (".fgb",), ("FlatGeobuf",), _late("vector")),
@@ -98,7 +99,9 @@ def reader_for(path: Path) -> Reader:
     )  # fmt: skip
     wanted = by_name[0].format
     if content == "XML" and suffix == ".xml":
-        raise CannotRead(path, "this XML is not a metadata record that is known", "ISO 19139, ISO 19115-3 and FGDC are.")
+        raise CannotRead(
+            path, "this XML is not a metadata record that is known", "ISO 19139, ISO 19115-3 and FGDC are."
+        )
     raise CannotRead(path, f"its name says {wanted}, its content is {content}", remedy)
 
 

@@ -17,7 +17,11 @@ from brisk_atlas.core.model import Band, CannotRead, Dataset, Part
 from .members import on_disk
 from .raster import RasterFile, grid_facts
 
-GROUPS = {"visible": "visible to shortwave", "near infrared": "visible to shortwave", "shortwave infrared": "visible to shortwave"}
+GROUPS = {
+    "visible": "visible to shortwave",
+    "near infrared": "visible to shortwave",
+    "shortwave infrared": "visible to shortwave",
+}
 
 
 @dataclass(frozen=True)
@@ -68,7 +72,11 @@ def _from_groups(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
     for name, group in outer.items():
         if name.startswith("BAND_"):
             centre = group.get("CENTRE_MICROMETRES")
-            bands.append(_SceneBand(_inside(path.parent, group["FILE"]), group["NAME"], group["ROLE"], float(centre) if centre else None))
+            bands.append(
+                _SceneBand(
+                    _inside(path.parent, group["FILE"]), group["NAME"], group["ROLE"], float(centre) if centre else None
+                )
+            )
     return bands, {key.replace("_", " ").lower(): value for key, value in scene.items()}
 
 
@@ -80,7 +88,9 @@ def _from_stac(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
         if described:
             centre = described[0].get("center_wavelength")
             name = asset.get("title") or described[0].get("name", "")
-            bands.append(_SceneBand(_inside(path.parent, asset["href"]), name, described[0].get("common_name", ""), centre))
+            bands.append(
+                _SceneBand(_inside(path.parent, asset["href"]), name, described[0].get("common_name", ""), centre)
+            )
     known = item.get("properties", {})
     notes = {"scene id": item.get("id", "")}
     notes |= {name: str(known[key]) for key, name in (("datetime", "acquired"), ("platform", "platform"),

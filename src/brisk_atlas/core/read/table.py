@@ -39,7 +39,9 @@ class CsvTable(TablePart):
             convert = arrow_csv.ConvertOptions(strings_can_be_null=True)
             return arrow_csv.read_csv(self.path, parse_options=options, convert_options=convert)
         except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
-            raise CannotRead(self.path, str(error).splitlines()[0], "Check the delimiter and the encoding (UTF-8).") from error
+            raise CannotRead(
+                self.path, str(error).splitlines()[0], "Check the delimiter and the encoding (UTF-8)."
+            ) from error
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,14 @@ from .content import content_of, head_of
 from .members import on_disk
 from .wkb import shapes_of
 
-FORMATS = {".gpkg": "GeoPackage", ".shp": "Shapefile", ".kml": "KML", ".fgb": "FlatGeobuf", ".geojson": "GeoJSON", ".json": "GeoJSON"}
+FORMATS = {
+    ".gpkg": "GeoPackage",
+    ".shp": "Shapefile",
+    ".kml": "KML",
+    ".fgb": "FlatGeobuf",
+    ".geojson": "GeoJSON",
+    ".json": "GeoJSON",
+}
 _ARROW_TYPES = {"OFTInteger": "int32", "OFTInteger64": "int64", "OFTReal": "double", "OFTString": "string",
                 "OFTDate": "date32", "OFTTime": "time32", "OFTDateTime": "timestamp", "OFTBinary": "binary"}  # fmt: skip
 _TYPES = {"OFSTBoolean": "bool", "OFSTInt16": "int16", "OFSTFloat32": "float"}
@@ -53,7 +60,13 @@ class OgrLayer(VectorPart):
         wkb = wkb.storage if isinstance(wkb, pa.ExtensionArray) else wkb
         shapes, status = shapes_of(wkb)
         if status:  # big-endian, curves or damage: let GEOS put it right, dropping what it can't read
-            wkb = pa.array(shapely.to_wkb(shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore"), byte_order=1, flavor="iso"))
+            wkb = pa.array(
+                shapely.to_wkb(
+                    shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore"),
+                    byte_order=1,
+                    flavor="iso",
+                )
+            )
             shapes, _ = shapes_of(wkb.cast(pa.binary()))
         return Features(table.drop_columns([name]), wkb.cast(pa.binary()), shapes, self.facts.crs)
 
@@ -97,7 +110,11 @@ def _facts(path: Path, layer: str) -> tuple[Facts, list[str]]:
         return Facts(layer, "table", info["features"], None, fields), []
     crs = text_of(info["crs"]) if info["crs"] else None
     bounds = info["total_bounds"]
-    extent = Extent(*map(float, bounds), crs) if bounds is not None and np.isfinite(bounds).all() and info["features"] else None
+    extent = (
+        Extent(*map(float, bounds), crs)
+        if bounds is not None and np.isfinite(bounds).all() and info["features"]
+        else None
+    )
     said = []
     if crs is None:
         said.append(f"{layer}: no coordinate reference system")
@@ -127,4 +144,6 @@ def open_dataset(path: Path) -> Dataset:
     if not parts:
         raise CannotRead(path, "it holds no layers")
     kind = "vector" if any(part.facts.kind == "vector" for part in parts) else "table"
-    return Dataset(format=FORMATS[path.suffix.lower()], kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(path))
+    return Dataset(
+        format=FORMATS[path.suffix.lower()], kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(path)
+    )

@@ -111,7 +111,11 @@ def shapes_of(wkb: pa.Array) -> tuple[Shapes, int]:
 
     wkb = wkb.cast(pa.large_binary())
     _, offset_buffer, data_buffer = wkb.buffers()
-    offsets = np.frombuffer(offset_buffer, np.int64)[wkb.offset : wkb.offset + len(wkb) + 1] if len(wkb) else np.zeros(1, np.int64)
+    offsets = (
+        np.frombuffer(offset_buffer, np.int64)[wkb.offset : wkb.offset + len(wkb) + 1]
+        if len(wkb)
+        else np.zeros(1, np.int64)
+    )
     data = np.frombuffer(data_buffer, np.uint8) if data_buffer else np.zeros(0, np.uint8)
     scratch = np.zeros(16, np.uint8)
     nothing = np.zeros((0, 2)), np.zeros(0), np.zeros(0, np.int64), np.zeros(0, np.uint8), np.zeros(0, np.int64)

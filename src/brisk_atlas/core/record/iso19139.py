@@ -46,7 +46,9 @@ def _contact(party: etree._Element) -> Contact:
 def _box(root: etree._Element) -> tuple[float, float, float, float] | None:
     box = root.find(".//gmd:EX_GeographicBoundingBox", NAMES)
     try:
-        west, south, east, north = (float(_one(box, f"gmd:{side}")) for side in SIDES) if box is not None else (None,) * 4  # type: ignore[misc]
+        west, south, east, north = (
+            (float(_one(box, f"gmd:{side}")) for side in SIDES) if box is not None else (None,) * 4
+        )  # type: ignore[misc]
     except ValueError:
         return None
     return (west, south, east, north) if west is not None else None
@@ -92,7 +94,10 @@ def read_iso19139(path: Path) -> MetadataRecord:
         box=_box(identity),
         crs=tuple(systems),
         use_limits=_all(identity, "gmd:resourceConstraints/*/gmd:useLimitation"),
-        access=(*_all(identity, "gmd:resourceConstraints/*/gmd:accessConstraints"), *_all(identity, "gmd:resourceConstraints/*/gmd:otherConstraints")),
+        access=(
+            *_all(identity, "gmd:resourceConstraints/*/gmd:accessConstraints"),
+            *_all(identity, "gmd:resourceConstraints/*/gmd:otherConstraints"),
+        ),
         lineage=_one(root, "gmd:dataQualityInfo/*/gmd:lineage//gmd:statement"),
         quality=tuple(quality),
         maintenance=_one(identity, "gmd:resourceMaintenance//gmd:maintenanceAndUpdateFrequency"),

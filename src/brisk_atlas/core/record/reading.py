@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead, Dataset, Facts
+from brisk_atlas.core.model import CannotRead, Dataset, Facts, size_text
 from brisk_atlas.core.place import crs_name, unit_of
 from brisk_atlas.core.read.record import standard_of
 from brisk_atlas.core.read.xml import parse_xml
@@ -75,18 +75,6 @@ def sections_of(record: MetadataRecord) -> list[Section]:
         Section("About the record", lines(("standard", record.standard), ("identifier", record.identifier), ("dated", record.record_date),
                                           ("kept by", many(tuple(_contact_text(c) for c in record.record_contacts))))),
     ]  # fmt: skip
-
-
-def size_text(size: int) -> str:
-    """Return a file size as a person reads it."""
-    if size < 1000:
-        return f"{size} bytes"
-    value = float(size)
-    for unit in ("kB", "MB", "GB", "TB"):
-        value /= 1000
-        if value < 999.5 or unit == "TB":
-            break
-    return f"{value:.3g} {unit}"
 
 
 def extent_text(facts: Facts) -> str:

@@ -30,10 +30,18 @@ def terrain_of(painter: Painter, surface: Layer, draped: list[Layer], background
     heights = np.where(grid.valid, grid.values[0], np.nan).astype(np.float32)
 
     fine = max(facts.extent.width, facts.extent.height) / DRAPE_PIXELS
-    view = View(*facts.extent.centre, fine, max(2, round(facts.extent.width / fine)), max(2, round(facts.extent.height / fine)), facts.crs)
+    view = View(
+        *facts.extent.centre,
+        fine,
+        max(2, round(facts.extent.width / fine)),
+        max(2, round(facts.extent.height / fine)),
+        facts.crs,
+    )
     frame = painter.frame(draped, view)
     paper = np.array([int(background[i : i + 2], 16) for i in (1, 3, 5)])
     rest = 1 - frame.image[..., 3:] / 255.0
     drape = np.clip(frame.image[..., :3] + rest * paper, 0, 255).astype(np.uint8)
     scale_x = metres_per_unit(facts.crs, facts.extent.centre[1])
-    return Terrain(heights, facts.extent.width * scale_x, facts.extent.height * metres_per_unit(facts.crs), drape, surface.name)
+    return Terrain(
+        heights, facts.extent.width * scale_x, facts.extent.height * metres_per_unit(facts.crs), drape, surface.name
+    )

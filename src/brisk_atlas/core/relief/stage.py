@@ -27,6 +27,7 @@ class _Picture:
     camera: Camera
     size: tuple[int, int]
     background: str
+    fine: bool
 
 
 def _place_camera(plotter: Any, terrain: Terrain, camera: Camera, middle: float) -> None:
@@ -60,7 +61,7 @@ def _mesh(terrain: Terrain) -> Any:
 
 def _serve(pipe: Connection) -> None:
     """Draw what is asked until the pipe closes. Runs in the child."""
-    os.environ.pop("DISPLAY", None)  # off-screen drawing needs no display and must not wait for one
+    os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")  # needs no display
     import pyvista as pv
 
     plotter: Any = None
@@ -79,23 +80,37 @@ def _serve(pipe: Connection) -> None:
                 if plotter is not None:
                     plotter.close()
                 plotter = pv.Plotter(off_screen=True, lighting="none")
+                plotter.render_window.SetMultiSamples(0)
                 plotter.add_light(pv.Light(position=(-1, 1, 1.6), light_type="scene light", intensity=0.95))
                 plotter.add_light(pv.Light(position=(1, -0.6, 1.2), light_type="scene light", intensity=0.4))
                 mesh = _mesh(terrain).compute_normals(consistent_normals=False, split_vertices=False)
                 actor = plotter.add_mesh(
-                    mesh, texture=pv.Texture(np.ascontiguousarray(terrain.drape)), smooth_shading=True, ambient=0.28, diffuse=0.85, specular=0.0
+                    mesh,
+                    texture=pv.Texture(np.ascontiguousarray(terrain.drape)),
+                    smooth_shading=True,
+                    ambient=0.28,
+                    diffuse=0.85,
+                    specular=0.0,
                 )
                 middle = float(np.nanmean(terrain.heights))
                 pipe.send(True)
             elif isinstance(asked, _Picture) and terrain is not None and actor is not None:
-                plotter.window_size = asked.size
+                grain = 2 if asked.fine else 1  # drawn at twice the size and averaged: smooth edges
+                plotter.window_size = asked.size[0] * grain, asked.size[1] * grain
                 plotter.set_background(asked.background)
                 actor.scale = (1.0, 1.0, asked.camera.exaggeration)
                 _place_camera(plotter, terrain, asked.camera, middle)
                 plotter.render()
-                pipe.send(np.ascontiguousarray(plotter.screenshot(return_img=True)))
+                image = plotter.screenshot(return_img=True)
+                if asked.fine:
+                    image = image.reshape(asked.size[1], 2, asked.size[0], 2, 3).mean(axis=(1, 3)).astype(np.uint8)
+                pipe.send(np.ascontiguousarray(image))
         except Exception as error:
-            pipe.send(error if isinstance(error, ValueError | RuntimeError) else RuntimeError(f"{type(error).__name__}: {error}"))
+            pipe.send(
+                error
+                if isinstance(error, ValueError | RuntimeError)
+                else RuntimeError(f"{type(error).__name__}: {error}")
+            )
 
 
 class Stage:
@@ -125,7 +140,9 @@ class Stage:
             answer = pipe.recv()
         except (EOFError, OSError) as error:
             self._drop()
-            raise AtlasError("Relief", "the 3D drawing stopped", "Try again; if it stops again, Mesa's libEGL may be missing.") from error
+            raise AtlasError(
+                "Relief", "the 3D drawing stopped", "Try again; if it stops again, Mesa's libEGL may be missing."
+            ) from error
         if isinstance(answer, Exception):
             raise AtlasError("Relief", f"the 3D drawing failed ({answer})", "Check that Mesa's libEGL is installed.")
         return answer
@@ -136,13 +153,18 @@ class Stage:
             self._process.join()
         self._process, self._pipe, self._terrain = None, None, None
 
-    def picture(self, terrain: Terrain, camera: Camera, size: tuple[int, int], background: str) -> np.ndarray:
-        """Return (rows, cols, 3) uint8 of the terrain seen by the camera. Raises AtlasError."""
+    def picture(
+        self, terrain: Terrain, camera: Camera, size: tuple[int, int], background: str, *, fine: bool = True
+    ) -> np.ndarray:
+        """Return (rows, cols, 3) uint8 of the terrain seen by the camera. Raises AtlasError.
+
+        `fine` smooths edges and takes several times as long; leave it out while the hand moves.
+        """
         with self._lock:
             if self._terrain is not terrain:
                 self._ask(terrain)
                 self._terrain = terrain
-            return self._ask(_Picture(camera, size, background))
+            return self._ask(_Picture(camera, size, background, fine))
 
     def close(self) -> None:
         """End the child."""

@@ -73,7 +73,11 @@ class Sheet:
             with self._lock:
                 return self._db.execute(query).fetchnumpy()[ROW].astype(np.int64)
         except duckdb.Error as error:
-            raise BadExpression(expression or by or "", _reason(error), "Field names with spaces need double quotes, text needs single quotes.") from error
+            raise BadExpression(
+                expression or by or "",
+                _reason(error),
+                "Field names with spaces need double quotes, text needs single quotes.",
+            ) from error
 
     def rows(self, start: int, count: int) -> pa.Table:
         """Return rows `start` to `start + count` as they show."""
@@ -100,5 +104,9 @@ def _check_single(expression: str) -> None:
 
 
 def _reason(error: Exception) -> str:
-    lines = [line.strip() for line in str(error).splitlines() if line.strip() and not re.match(r"^(LINE \d|\^)", line.strip())]
+    lines = [
+        line.strip()
+        for line in str(error).splitlines()
+        if line.strip() and not re.match(r"^(LINE \d|\^)", line.strip())
+    ]
     return lines[0].split("Error: ", 1)[-1] if lines else "it can't be understood"

@@ -6,13 +6,14 @@ import json
 import sys
 from pathlib import Path
 
-from brisk_atlas.demo import DATA
+from brisk_atlas.demo import DATA, PROJECT
 
 from .boreholes import write_boreholes
 from .grids import write_elevation, write_scene, write_seafloor
 from .ground import EPOCHS
 from .laser import write_laser
 from .marine import write_marine
+from .project import write_project
 from .records import write_records
 from .tables import write_tables
 from .truth import facts
@@ -27,6 +28,7 @@ def main() -> None:
     scenes = {epoch: write_scene(folder, epoch) for epoch in EPOCHS}
     for write in (write_vectors, write_laser, write_tables, write_marine, write_boreholes, write_records):
         write(folder)
+    write_project(folder, folder / PROJECT.name)
     told = {**facts(), "scenes": scenes}
     (folder.parent / "truth.json").write_text(json.dumps(told, indent=2) + "\n", encoding="utf-8")
 

@@ -82,8 +82,14 @@ UNITS = dict(DEPT=("M", "depth below collar"), GR=("GAPI", "natural gamma"), RES
 def _write_log(path: Path, hole: str, place) -> None:
     las = lasio.LASFile()
     las.well.WELL.value, las.well.COMP.value, las.well.FLD.value = hole, "Tolvane Survey Office", "Mount Serrick"
-    las.well.LOC.value, las.well.DATE.value, las.well.NULL.value = f"{place[0]} E {place[1]} N, EPSG:32727", "2030-02-11", -999.25
-    las.params["EREF"] = lasio.HeaderItem("EREF", "M", round(float(sample(terrain().before, *place)), 1), "collar elevation")
+    las.well.LOC.value, las.well.DATE.value, las.well.NULL.value = (
+        f"{place[0]} E {place[1]} N, EPSG:32727",
+        "2030-02-11",
+        -999.25,
+    )
+    las.params["EREF"] = lasio.HeaderItem(
+        "EREF", "M", round(float(sample(terrain().before, *place)), 1), "collar elevation"
+    )
     for name, values in logs(hole).items():
         las.append_curve(name, values, unit=UNITS[name][0], descr=UNITS[name][1])
     with path.open("w", encoding="ascii", newline="\n") as out:
@@ -100,7 +106,9 @@ def _photo(path: Path, hole: str, top: float, base: float) -> None:
         depth = top + (base - top) * (row + np.arange(width) / width) / rows
         which = np.searchsorted([r["to_m"] for r in layers], depth, side="left").clip(0, len(layers) - 1)
         colour = np.array([ROCKS[r["rock"]][4] for r in layers], float)[which]
-        grain = gaussian_filter(random.normal(0, 34, (height, width)), 1.1) + gaussian_filter(random.normal(0, 90, (height, width)), (2, 7))
+        grain = gaussian_filter(random.normal(0, 34, (height, width)), 1.1) + gaussian_filter(
+            random.normal(0, 90, (height, width)), (2, 7)
+        )
         round_ = np.sqrt(1 - np.linspace(-0.96, 0.96, height) ** 2)[:, None]
         core = (colour[None] + grain[..., None]) * (0.42 + 0.62 * round_[..., None])
         for crack in random.integers(0, width, random.integers(5, 12)):
@@ -120,7 +128,10 @@ def write_boreholes(folder: Path) -> None:
         _write_log(home / f"{hole.lower()}.las", hole, place)
         layers = [row for row in intervals() if row["hole_id"] == hole]
         words = [f"{hole}: core description, Tolvane Survey Office", ""]
-        words += [f"{r['from_m']:7.1f} - {r['to_m']:7.1f} m  {r['rock']}: {ROCKS[r['rock']][5]} (recovery {r['recovery_percent']} %)" for r in layers]
+        words += [
+            f"{r['from_m']:7.1f} - {r['to_m']:7.1f} m  {r['rock']}: {ROCKS[r['rock']][5]} (recovery {r['recovery_percent']} %)"
+            for r in layers
+        ]
         (home / f"{hole.lower()}_description.txt").write_text("\n".join(words) + "\n", encoding="utf-8")
         for top in (round(depth * 0.25), round(depth * 0.7)):
             _photo(home / "photos" / f"{hole.lower()}_{top:03d}-{top + 5:03d}m.jpg", hole, top, top + 5)

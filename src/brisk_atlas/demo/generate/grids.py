@@ -172,9 +172,7 @@ def _scene_cover(epoch: str) -> tuple[np.ndarray, np.ndarray]:
             cover_by("new lava" if lava.year == 2031 else "old lava", share)
     if epoch == "after":
         cover_by("ash", np.clip(ash_thickness(x, y) / 90, 0, 0.92))
-    reflectance = sum(
-        np.array(COVER[name])[:, None, None] * value[None] for name, value in weight.items()
-    )
+    reflectance = sum(np.array(COVER[name])[:, None, None] * value[None] for name, value in weight.items())
     reflectance *= 1 + 0.06 * smooth_noise(random, x.shape, 5, octaves=2)[None]
     if epoch == "after":
         reflectance *= 0.86  # fine ash on everything

@@ -37,7 +37,10 @@ def strip() -> laspy.LasData:
     cls[wet], z[wet] = WATER, random.normal(0.05, 0.08, wet.sum())
     clumps = np.sin(x / 17.0) * np.sin(y / 23.0) + 0.5 * np.sin(x / 7.1 + y / 9.7)
     tree = ~wet & (lava < 0.3) & (ground > 4) & (clumps > 0.45) & (random.uniform(size=COUNT) < 0.75)
-    cls[tree], z[tree] = HIGH_VEGETATION, z[tree] + 7.5 * np.sqrt(random.uniform(0.1, 1, tree.sum())) * np.clip(clumps[tree], 0.4, 1)
+    cls[tree], z[tree] = (
+        HIGH_VEGETATION,
+        z[tree] + 7.5 * np.sqrt(random.uniform(0.1, 1, tree.sum())) * np.clip(clumps[tree], 0.4, 1),
+    )
     houses = [row["geometry"] for row in buildings()]
     roof = contains_xy(union_all(houses), x, y) & ~wet
     cls[roof], z[roof] = BUILDING, ground[roof] + 4.2 + random.normal(0, 0.04, roof.sum())

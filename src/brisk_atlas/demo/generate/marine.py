@@ -38,7 +38,9 @@ def survey(code: str) -> dict[str, np.ndarray]:
     away = np.hypot(x - SUMMIT[0], y - SUMMIT[1])
     smooth = np.convolve(np.pad(elevation, 8, "edge"), np.ones(17) / 17, "valid")
     free_air = 0.0419 * 1.64 * (smooth + 2600) + 34 * np.exp(-((away / 9000) ** 2)) + random.normal(0, 0.5, x.size)
-    normal = 978032.53359 * (1 + 0.0052790414 * np.sin(np.radians(lat)) ** 2 + 0.0000232718 * np.sin(np.radians(lat)) ** 4)
+    normal = 978032.53359 * (
+        1 + 0.0052790414 * np.sin(np.radians(lat)) ** 2 + 0.0000232718 * np.sin(np.radians(lat)) ** 4
+    )
     slope = np.gradient(smooth, 130.0)
     field = 31_240 + 0.09 * (smooth + 2600) + 900 * slope + random.normal(0, 4, x.size)
     nothing = np.full(x.size, np.nan)
@@ -54,7 +56,9 @@ def _header(code: str, what: str) -> list[str]:
         1: f"4{code:<8}MGD7700000001    {surveyed}20290420" + "TOLVANE SURVEY OFFICE",
         2: "TOLVANE ISLAND".ljust(18) + "SV PETREL".ljust(21) + "1" + "SURVEY LAUNCH".ljust(20),
         3: "TOLVANE ISLAND SHELF 2029".ljust(58),
-        5: "ECHO SOUNDER 12 KHZ" + ("; SEA GRAVIMETER" if "g" in what else "") + ("; PROTON MAGNETOMETER" if "m" in what else ""),
+        5: "ECHO SOUNDER 12 KHZ"
+        + ("; SEA GRAVIMETER" if "g" in what else "")
+        + ("; PROTON MAGNETOMETER" if "m" in what else ""),
         24: "MADE-UP SURVEY OF A MADE-UP ISLAND",
     }
     return [f"{cards.get(i, '')[:78]:<78}{i:02d}" for i in range(1, 25)]
@@ -62,7 +66,10 @@ def _header(code: str, what: str) -> list[str]:
 
 def _number(values, scale, width) -> list[str]:
     missing = "9" * width
-    return [missing if np.isnan(v) else f"{round(v * scale):0{width}d}" if v >= 0 else f"-{round(-v * scale):0{width - 1}d}" for v in values]
+    return [
+        missing if np.isnan(v) else f"{round(v * scale):0{width}d}" if v >= 0 else f"-{round(-v * scale):0{width - 1}d}"
+        for v in values
+    ]
 
 
 def write_marine(folder: Path) -> None:

@@ -61,7 +61,14 @@ RECORDS = {  # beside which file: what the record says
         purpose="Watches the volcano.", keywords=("gas", "sulphur dioxide", "monitoring"), topic="environment", kind="textTable",
         lineage="Instrument readings; 1.5 % are missing. Station G05 was lost to the lava on 18 April 2031.", maintenance="daily"),
 }  # fmt: skip
-WITH_GAPS = dict(title="Ash samples", abstract="Ash thickness and grain size at 74 places.", keywords=(), topic=None, kind=None, gaps=True)
+WITH_GAPS = dict(
+    title="Ash samples",
+    abstract="Ash thickness and grain size at 74 places.",
+    keywords=(),
+    topic=None,
+    kind=None,
+    gaps=True,
+)
 
 
 def _q(name: str) -> str:
@@ -105,7 +112,9 @@ def party(role: str, contact=OFFICE) -> etree._Element:
 
 
 def dated(day: str, kind: str) -> etree._Element:
-    return node("date", node("CI_Date", node("date", value("Date", day)), node("dateType", code("CI_DateTypeCode", kind))))
+    return node(
+        "date", node("CI_Date", node("date", value("Date", day)), node("dateType", code("CI_DateTypeCode", kind)))
+    )
 
 
 def iso19139(name: str, about: dict) -> etree._Element:
@@ -140,14 +149,22 @@ def iso19139(name: str, about: dict) -> etree._Element:
         identity.append(node("spatialResolution", node("MD_Resolution", node("equivalentScale", node(
             "MD_RepresentativeFraction", node("denominator", value("Integer", about["scale"])))))))  # fmt: skip
     if "resolution" in about:
-        identity.append(node("spatialResolution", node("MD_Resolution", node("distance", value("Distance", about["resolution"], uom="m")))))
+        identity.append(
+            node(
+                "spatialResolution",
+                node("MD_Resolution", node("distance", value("Distance", about["resolution"], uom="m"))),
+            )
+        )
     identity.append(node("language", code("LanguageCode", "eng")))
     if about["topic"]:
         topic = etree.Element(_q("MD_TopicCategoryCode"))
         topic.text = about["topic"]
         identity.append(node("topicCategory", topic))
     sides = ("westBoundLongitude", "eastBoundLongitude", "southBoundLatitude", "northBoundLatitude")
-    box = node("EX_GeographicBoundingBox", *[node(s, value("Decimal", v)) for s, v in zip(sides, (BOX[0], BOX[2], BOX[1], BOX[3]))])
+    box = node(
+        "EX_GeographicBoundingBox",
+        *[node(s, value("Decimal", v)) for s, v in zip(sides, (BOX[0], BOX[2], BOX[1], BOX[3]))],
+    )
     identity.append(node("extent", node("EX_Extent", node("geographicElement", box))))
 
     root.append(node("fileIdentifier", f"tolvane-{name.replace('/', '-').replace('.', '-').lower()}"))
@@ -160,10 +177,14 @@ def iso19139(name: str, about: dict) -> etree._Element:
     root.append(node("metadataStandardName", "ISO 19115:2003/19139"))
     if not gaps:
         identifier = node("RS_Identifier", node("code", "32727"), node("codeSpace", "EPSG"))
-        root.append(node("referenceSystemInfo", node("MD_ReferenceSystem", node("referenceSystemIdentifier", identifier))))
+        root.append(
+            node("referenceSystemInfo", node("MD_ReferenceSystem", node("referenceSystemIdentifier", identifier)))
+        )
     root.append(node("identificationInfo", identity))
     if "lineage" in about:
-        quality = node("DQ_DataQuality", node("scope", node("DQ_Scope", node("level", code("MD_ScopeCode", "dataset")))))
+        quality = node(
+            "DQ_DataQuality", node("scope", node("DQ_Scope", node("level", code("MD_ScopeCode", "dataset"))))
+        )
         if "accuracy" in about:
             measure, figure, unit = about["accuracy"]
             record = etree.Element(_q("gco:Record"))
@@ -172,7 +193,14 @@ def iso19139(name: str, about: dict) -> etree._Element:
             etree.SubElement(units, _q("gml:identifier"), codeSpace="ucum").text = unit
             etree.SubElement(units, _q("gml:unitsSystem"))
             result = node("DQ_QuantitativeResult", node("valueUnit", units), node("value", record))
-            quality.append(node("report", node("DQ_AbsoluteExternalPositionalAccuracy", node("nameOfMeasure", measure), node("result", result))))
+            quality.append(
+                node(
+                    "report",
+                    node(
+                        "DQ_AbsoluteExternalPositionalAccuracy", node("nameOfMeasure", measure), node("result", result)
+                    ),
+                )
+            )
         quality.append(node("lineage", node("LI_Lineage", node("statement", about["lineage"]))))
         root.append(node("dataQualityInfo", quality))
     return root

@@ -34,12 +34,19 @@ def readings() -> pa.Table:
     """Return six-hourly gas at every station; sulphur dioxide in ppm leaps at the onset."""
     times = READINGS_FROM + np.arange(0, READINGS_HOURS, STEP_HOURS).astype("timedelta64[h]")
     days = (times - ONSET) / np.timedelta64(1, "D")
-    columns: dict[str, list] = {"station": [], "time": [], "so2_ppm": [], "co2_ppm": [], "h2s_ppm": [], "temperature_c": []}
+    columns: dict[str, list] = {
+        "station": [],
+        "time": [],
+        "so2_ppm": [],
+        "co2_ppm": [],
+        "h2s_ppm": [],
+        "temperature_c": [],
+    }
     vent = np.mean(FISSURE_2031, axis=0)
     for code, _, place in STATIONS:
         random = rng(f"gas {code}")
         near = np.exp(-np.hypot(*(np.array(place) - vent)) / 1300)
-        unrest = 1.8 * np.exp(-((days + 12) / 30).clip(None, 0) ** 2 / 2) * (days < 0)
+        unrest = 1.8 * np.exp(-(((days + 12) / 30).clip(None, 0) ** 2) / 2) * (days < 0)
         alive = np.where(days >= 0, 26 * np.exp(-days.clip(0) / 34), 0)
         so2 = (0.12 + near * (0.35 + unrest + alive)) * random.lognormal(0, 0.25, times.size)
         co2 = 418 + 90 * near + 22 * so2 + random.normal(0, 6, times.size)
@@ -52,7 +59,12 @@ def readings() -> pa.Table:
         keep = ~(gone | dead)
         columns["station"] += [code] * int(keep.sum())
         columns["time"].append(times[keep])
-        for name, values in (("so2_ppm", so2), ("co2_ppm", co2), ("h2s_ppm", h2s), ("temperature_c", warm + random.normal(0, 0.8, times.size))):
+        for name, values in (
+            ("so2_ppm", so2),
+            ("co2_ppm", co2),
+            ("h2s_ppm", h2s),
+            ("temperature_c", warm + random.normal(0, 0.8, times.size)),
+        ):
             columns[name].append(np.round(values[keep], 2).astype(np.float32))
     arrays = {"station": pa.array(columns["station"]).dictionary_encode()}
     arrays["time"] = pa.array(np.concatenate(columns["time"]).astype("datetime64[ms]"))

@@ -142,7 +142,7 @@ def _before_coarse() -> np.ndarray:
     rim = np.median(height[np.abs(ring - 1) < 0.06])
     floor = rim - 175 + 14 * np.cos(ring * 5)
     bowl = floor + (rim + 12 - floor) * np.clip((ring - 0.42) / 0.58, 0, 1) ** 0.8
-    crater = np.where(ring < 1, np.minimum(bowl, rim + 12), height + 20 * np.exp(-((ring - 1) / 0.12) ** 2))
+    crater = np.where(ring < 1, np.minimum(bowl, rim + 12), height + 20 * np.exp(-(((ring - 1) / 0.12) ** 2)))
     blend = expit((1.03 - ring) / 0.02)
     height = crater * blend + (height + 20 * np.exp(-(((ring - 1) / 0.12) ** 2))) * (1 - blend)
     cliff = np.clip(height / 6, 0, 1)  # the sea has cut a low cliff all round
@@ -216,4 +216,3 @@ def land(height: np.ndarray) -> np.ndarray:
     """Return where the island is: the largest connected part above the sea."""
     pieces, _ = label(height > 0)
     return pieces == 1 + np.argmax(np.bincount(pieces.ravel())[1:])
-

@@ -67,9 +67,13 @@ def lava_polygons() -> list[dict]:
                 thick = lava.thickness[inside]
                 rows.append(
                     dict(
-                        geometry=outline, flow_id=f"L{lava.year % 100:02d}-{unit}-{number}", year=lava.year,
-                        vent=int(unit), mean_thick_m=round(float(thick.mean()), 2),
-                        max_thick_m=round(float(thick.max()), 2), volume_m3=round(float(thick.sum() * CELL**2), 1),
+                        geometry=outline,
+                        flow_id=f"L{lava.year % 100:02d}-{unit}-{number}",
+                        year=lava.year,
+                        vent=int(unit),
+                        mean_thick_m=round(float(thick.mean()), 2),
+                        max_thick_m=round(float(thick.max()), 2),
+                        volume_m3=round(float(thick.sum() * CELL**2), 1),
                         surface="rubbly" if thick.mean() > 6 else "smooth",
                     )  # fmt: skip
                 )
@@ -93,7 +97,15 @@ def closed_zones() -> list[dict]:
         out = radius * (1 + 0.07 * np.cos(3 * turn + random.uniform(0, 6)) + 0.05 * random.standard_normal(28))
         ring = np.round(np.c_[east + out * np.cos(turn), north + out * np.sin(turn)], 1)
         zone = Polygon(ring)
-        rows.append(dict(geometry=zone, zone=code, name=name, since=since, reason="fresh lava and gas" if code != "CZ-1" else "unstable rim"))
+        rows.append(
+            dict(
+                geometry=zone,
+                zone=code,
+                name=name,
+                since=since,
+                reason="fresh lava and gas" if code != "CZ-1" else "unstable rim",
+            )
+        )
     return rows
 
 
@@ -105,11 +117,21 @@ def ash_bands() -> list[dict]:
     rows = []
     for low, high in zip(limits, (*limits[1:], None)):
         mask = (fall >= low) & ((fall < high) if high else True)
-        pieces = [shape(g) for g, v in shapes(mask.astype(np.uint8), mask, transform=TRANSFORM * TRANSFORM.scale(2)) if v]
+        pieces = [
+            shape(g) for g, v in shapes(mask.astype(np.uint8), mask, transform=TRANSFORM * TRANSFORM.scale(2)) if v
+        ]
         band = shapely.intersection(shapely.union_all(pieces), on_land)
         if not band.is_empty:
-            rows.append(dict(geometry=shapely.multipolygons(shapely.get_parts(band)[shapely.get_dimensions(shapely.get_parts(band)) == 2]),
-                             from_mm=low, to_mm=high, area_ha=round(band.area / 1e4, 2)))
+            rows.append(
+                dict(
+                    geometry=shapely.multipolygons(
+                        shapely.get_parts(band)[shapely.get_dimensions(shapely.get_parts(band)) == 2]
+                    ),
+                    from_mm=low,
+                    to_mm=high,
+                    area_ha=round(band.area / 1e4, 2),
+                )
+            )
     return rows
 
 

@@ -1,0 +1,111 @@
+"""The command line: `brisk-atlas [PATH...]`, `--demo`, `--picture OUT.png`, `facts PATH...`."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from brisk_atlas import __version__
+
+PAGES = ("find", "desk", "record", "handover")
+
+
+def _size(text: str) -> tuple[int, int]:
+    width, _, height = text.lower().partition("x")
+    if not (width.isdigit() and height.isdigit() and 320 <= int(width) <= 8000 and 240 <= int(height) <= 8000):
+        raise argparse.ArgumentTypeError(f"'{text}' is not a size such as 1280x800")
+    return int(width), int(height)
+
+
+def _window_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="brisk-atlas", description="Open spatial data and see what it is.",
+        epilog="`brisk-atlas facts PATH... [--json]` says what datasets are, without a window.",
+    )  # fmt: skip
+    parser.add_argument("paths", nargs="*", type=Path, help="datasets, or one project, to open")
+    parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
+    parser.add_argument(
+        "--picture", type=Path, metavar="OUT.png", help="draw the window into a picture and exit; needs no display"
+    )
+    parser.add_argument("--page", choices=PAGES, default=None, help="the page to show in the picture")
+    parser.add_argument(
+        "--size", type=_size, default=(1280, 800), metavar="WxH", help="the picture's size, 1280x800 if not said"
+    )
+    parser.add_argument(
+        "--do",
+        action="append",
+        default=[],
+        metavar="COMMAND",
+        help="run a command of the window before the picture is taken",
+    )
+    parser.add_argument("--version", action="version", version=f"Brisk Atlas {__version__}")
+    return parser
+
+
+def _facts_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="brisk-atlas facts", description="Say what each dataset is.")
+    parser.add_argument("paths", nargs="+", type=Path)
+    parser.add_argument("--json", action="store_true", help="print a list with an object a dataset")
+    return parser
+
+
+def facts(paths: Sequence[Path], as_json: bool) -> int:
+    """Print what each dataset is; returns 1 if any could not be read."""
+    from brisk_atlas.core import read
+    from brisk_atlas.core.model import AtlasError, Dataset, size_text
+
+    found: list[Dataset] = []
+    failed = False
+    for path in paths:
+        try:
+            found.append(read.open(path))
+        except AtlasError as error:
+            failed = True
+            print(" ".join(str(error).split()), file=sys.stderr)
+    if as_json:
+        print(json.dumps([dataset.as_json() for dataset in found], indent=2))
+        return int(failed)
+    for dataset in found:
+        print(
+            f"{dataset.path.name}: {dataset.format}, {dataset.kind}, {size_text(dataset.size_bytes)}, {len(dataset.members)} file(s)"
+        )
+        for part in dataset.parts:
+            f = part.facts
+            size = (
+                f"{f.grid.width} x {f.grid.height} cells, {len(f.grid.bands)} band(s)"
+                if f.grid
+                else f"{f.count:,}"
+                if f.count is not None
+                else ""
+            )
+            print(f"  {f.name}: {f.geometry_type or f.kind}, {size}, {(f.crs or 'no CRS')[:60]}")
+        for warning in dataset.warnings:
+            print(f"  ! {warning}")
+    return int(failed)
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the program; returns its exit code."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    if given[:1] == ["facts"]:
+        asked = _facts_parser().parse_args(given[1:])
+        return facts(asked.paths, asked.json)
+    asked = _window_parser().parse_args(given)
+    paths = list(asked.paths)
+    pin = None
+    if asked.demo:
+        from brisk_atlas import demo
+
+        paths.insert(0, demo.PROJECT)
+        pin = demo.DATA
+    from brisk_atlas.desktop import app
+
+    if asked.picture:
+        from PyQt6.QtCore import QSize
+
+        page = asked.page or ("desk" if paths else "find")
+        return app.picture(paths, asked.picture, page, QSize(*asked.size), pin=pin, prepare=asked.do)
+    return app.run(paths, pin=pin)

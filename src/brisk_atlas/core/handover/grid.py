@@ -1,0 +1,53 @@
+"""Writing a computed grid to the user's data folder, so that it can be a layer like any other."""
+
+from __future__ import annotations
+
+import os
+import re
+from pathlib import Path
+
+import numpy as np
+import rasterio
+from platformdirs import user_data_path
+from rasterio.enums import Resampling
+from rasterio.errors import RasterioError
+from rasterio.transform import from_bounds
+
+from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.place import proj_crs
+
+from .target import reason_of, written_beside
+
+BLOCK = 256
+
+
+def derived_folder() -> Path:
+    """Return where computed grids are kept."""
+    home = os.environ.get("BRISK_ATLAS_HOME")
+    return (Path(home) if home else user_data_path("brisk-atlas")) / "derived"
+
+
+def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") -> Path:
+    """Write the first band of a grid as GeoTIFF with overviews; returns its path. Raises CannotWrite."""
+    path = derived_folder() / (re.sub(r"[^\w.-]+", "_", name)[:120] + ".tif")
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise reason_of(error, path) from error
+    rows, columns = grid.shape
+    values = np.where(grid.valid, grid.values[0], np.nan).astype(np.float32)
+    with written_beside(path) as beside:
+        try:
+            with rasterio.open(
+                beside, "w", driver="GTiff", width=columns, height=rows, count=1, dtype="float32", nodata=np.nan,
+                crs=proj_crs(grid.extent.crs).to_wkt() if grid.extent.crs else None,
+                transform=from_bounds(*grid.extent.bounds, columns, rows),
+                tiled=True, blockxsize=BLOCK, blockysize=BLOCK, compress="deflate", predictor=3,
+            ) as out:  # fmt: skip
+                out.write(values, 1)
+                out.set_band_description(1, description or name)
+                out.set_band_unit(1, unit)
+                out.build_overviews([2, 4, 8], Resampling.average)
+        except (RasterioError, OSError) as error:
+            raise reason_of(error, path) from error
+    return path

@@ -1,0 +1,27 @@
+"""Project files as datasets, so that Find can list them. `core.project` opens them."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+
+from brisk_atlas.core.model import CannotRead, Dataset, Facts, Part
+
+from .members import on_disk
+
+
+@dataclass(frozen=True)
+class SavedWork(Part):
+    """What a project file holds; its count is that of its layers."""
+
+
+def open_dataset(path: Path) -> Dataset:
+    """Return the dataset of a project file. Raises CannotRead."""
+    try:
+        told = json.loads(path.read_text("utf-8"))
+        layers = [str(layer["name"]) for layer in told["layers"]]
+    except (ValueError, KeyError, TypeError, OSError) as error:
+        raise CannotRead(path, f"it is not a whole project ({error})", "Open a copy, if you have one.") from error
+    facts = Facts(path.name, "project", len(layers), notes={"layers": ", ".join(layers)})
+    return Dataset(format="Project", kind="project", parts=(SavedWork(path, facts),), **on_disk(path, (path,)))

@@ -1,0 +1,122 @@
+"""Starting the window, and taking its picture without a display."""
+
+from __future__ import annotations
+
+import os
+import sys
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, QSize
+from PyQt6.QtGui import QCursor
+from PyQt6.QtWidgets import QApplication
+
+from brisk_atlas.core.find import Shelves
+
+from . import theme
+from .session import Session
+from .window import AtlasWindow, warm_later
+
+DEFAULT_SIZE = QSize(1280, 800)
+SETTLED_S = 0.4  # this long without work counts as settled
+PATIENCE_S = 120.0
+
+
+def _settings() -> QSettings:
+    home = os.environ.get("BRISK_ATLAS_HOME")
+    if home:
+        return QSettings(str(Path(home) / "window.ini"), QSettings.Format.IniFormat)
+    return QSettings("brisk-atlas", "brisk-atlas")
+
+
+def make_application() -> QApplication:
+    """Return the application object with our fonts and style."""
+    app = QApplication.instance()
+    if not isinstance(app, QApplication):
+        app = QApplication(sys.argv[:1])
+    app.setApplicationName("Brisk Atlas")
+    app.setStyle("Fusion")
+    theme.load_fonts()
+    return app
+
+
+def make_window(shelves: Shelves | None = None, settings: QSettings | None = None) -> AtlasWindow:
+    """Return a window of its own session, not yet shown."""
+    if shelves is None:
+        shelves = Shelves()
+        shelves.load()
+    window = AtlasWindow(Session(shelves), settings or _settings())
+    window.resize(DEFAULT_SIZE)
+    return window
+
+
+def run(paths: Sequence[Path], *, pin: Path | None = None) -> int:
+    """Open the window on `paths` and stay until it is closed."""
+    app = make_application()
+    window = make_window()
+    geometry = window.settings.value("geometry")
+    if geometry is not None:
+        window.restoreGeometry(geometry)
+    if pin is not None and pin not in window.session.shelves.pinned:
+        window.session.shelves.pinned.insert(0, pin)
+        window.find.fill_shelves()
+    window.show()
+    warm_later(window.session)
+    start = pin or (window.session.shelves.pinned[0] if window.session.shelves.pinned else Path.home())
+    window.find.go_to(start)
+    if paths:
+        window.session.open_paths(list(paths))
+    return app.exec()
+
+
+def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:
+    """Let the window work until nothing has been going on for a while; False if it never stops."""
+    app = QApplication.instance()
+    assert app is not None
+    end, quiet_since = time.monotonic() + patience, None
+    while time.monotonic() < end:
+        app.processEvents()
+        if window.busy:
+            quiet_since = None
+        elif quiet_since is None:
+            quiet_since = time.monotonic()
+        elif time.monotonic() - quiet_since > SETTLED_S:
+            return True
+        time.sleep(0.01)
+    return False
+
+
+def picture(
+    paths: Sequence[Path], out: Path, page: str, size: QSize, *, pin: Path | None = None, prepare: Sequence[str] = ()
+) -> int:
+    """Draw the settled window into a PNG; returns the exit code. `prepare` are commands to run first."""
+    os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    app = make_application()
+    window = make_window(Shelves(pinned=[pin] if pin else []))
+    window.resize(size)
+    window.show()
+    window.use_theme(theme.LIGHT)
+    if pin is not None:
+        window.find.go_to(pin, choose="elevation_2031.tif")
+    if paths:
+        window.session.open_paths(list(paths))
+    settled = settle(window)
+    window.show_page(page)
+    for command_id in prepare:
+        window.commands.do(command_id)
+        settle(window)
+    settled = settle(window) and settled
+    if window.notice.isVisible():
+        print(window.notice.text.text(), file=sys.stderr)
+    QCursor.setPos(window.mapToGlobal(window.rect().bottomRight()))
+    app.processEvents()
+    image = window.grab()
+    written = image.save(str(out), "PNG")
+    window.session.work.load(window.session.work.state, None, None)
+    window.close()
+    app.processEvents()
+    if not written:
+        print(f"{out}: the picture can't be written. Choose another folder.", file=sys.stderr)
+        return 1
+    return 0 if settled else 1

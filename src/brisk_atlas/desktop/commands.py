@@ -1,0 +1,82 @@
+"""Commands: the one list that menus, keys and Do... draw from."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QKeySequence
+from PyQt6.QtWidgets import QWidget
+
+from .icons import icon
+
+
+@dataclass(frozen=True)
+class Command:
+    """Something that can be done. `enabled` and `checked` are asked whenever the work changes."""
+
+    id: str
+    title: str
+    run: Callable[[], object]
+    keys: str = ""
+    tip: str = ""
+    icon: str = ""
+    enabled: Callable[[], bool] = lambda: True
+    checked: Callable[[], bool] | None = None
+
+    @property
+    def hint(self) -> str:
+        """Return the tooltip: what it does and its keys."""
+        shown = QKeySequence(self.keys).toString(QKeySequence.SequenceFormat.NativeText)
+        return (self.tip or self.title) + (f"  ({shown})" if shown else "")
+
+
+class Commands:
+    """All commands of a window, each with its action."""
+
+    def __init__(self, window: QWidget) -> None:
+        self._window = window
+        self._actions: dict[str, QAction] = {}
+        self._commands: dict[str, Command] = {}
+
+    def add(self, command: Command) -> QAction:
+        action = QAction(command.title, self._window)
+        if command.keys:
+            action.setShortcut(QKeySequence(command.keys))
+            action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+        action.setToolTip(command.hint)
+        action.setCheckable(command.checked is not None)
+        action.triggered.connect(lambda checked=False: self._trigger(command))
+        self._window.addAction(action)
+        self._actions[command.id], self._commands[command.id] = action, command
+        return action
+
+    def _trigger(self, command: Command) -> None:
+        if command.enabled():
+            command.run()
+        self.refresh()
+
+    def __getitem__(self, command_id: str) -> QAction:
+        return self._actions[command_id]
+
+    def all(self) -> list[Command]:
+        return list(self._commands.values())
+
+    def do(self, command_id: str) -> None:
+        """Run a command as if it had been chosen."""
+        self._trigger(self._commands[command_id])
+
+    def refresh(self) -> None:
+        """Ask every command whether it can be done now, and whether it is on."""
+        for command_id, command in self._commands.items():
+            action = self._actions[command_id]
+            action.setEnabled(command.enabled())
+            if command.checked is not None:
+                action.setChecked(command.checked())
+
+    def recolour(self, ink: str) -> None:
+        """Draw the icons anew for a theme."""
+        for command_id, command in self._commands.items():
+            if command.icon:
+                self._actions[command_id].setIcon(icon(command.icon, ink))

@@ -1,0 +1,170 @@
+"""The Change drawer: B minus A for two grids, in numbers, and as a new layer."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import GridStyle, Layer, Stretch
+
+from ..session import Session
+from ..theme import mono_font
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.compare import Change
+
+
+class ChangeDrawer(QWidget):
+    """Chooses two grids and a threshold, and shows area and volume of what rose and fell."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.result: Change | None = None
+        self._names = ("", "")
+        self.side_a, self.side_b = QComboBox(), QComboBox()
+        self.side_a.setObjectName("change a")
+        self.side_b.setObjectName("change b")
+        self.threshold = QDoubleSpinBox()
+        self.threshold.setObjectName("change threshold")
+        self.threshold.setRange(0, 1e6)
+        self.threshold.setValue(0.5)
+        self.threshold.setSingleStep(0.1)
+        self.threshold.setToolTip("Smaller changes, up or down, count as none")
+        self.measure = QPushButton("Measure the change")
+        self.measure.setObjectName("main")
+        self.answer = QLabel("Compares two grids where both have data: what rose, what fell, how much.")
+        self.answer.setWordWrap(True)
+        self.answer.setObjectName("quiet")
+        self.keep = QPushButton("Add the difference as a layer")
+        self.keep.setEnabled(False)
+        form = QFormLayout()
+        form.setVerticalSpacing(9)
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        form.addRow("A, before", self.side_a)
+        form.addRow("B, after", self.side_b)
+        form.addRow("Threshold", self.threshold)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 10, 12, 10)
+        column.setSpacing(10)
+        column.addLayout(form)
+        column.addWidget(self.measure)
+        column.addWidget(self.answer)
+        column.addWidget(self.keep)
+        column.addStretch(1)
+        self.measure.clicked.connect(self.compute)
+        self.keep.clicked.connect(self.add_layer)
+        session.work_changed.connect(self._work_changed)
+
+    def showEvent(self, event: object) -> None:
+        self._fill()
+
+    def _work_changed(self, what: str) -> None:
+        if what in ("layers", "curtain", "file") and self.isVisible():
+            self._fill()
+
+    def _fill(self) -> None:
+        """Offer the open grids; the curtain's sides come first."""
+        curtain = self.session.work.state.curtain
+        grids = [layer for layer in self.session.work.layers if layer.kind == "raster"]
+        for side, box in enumerate((self.side_a, self.side_b)):
+            now = box.currentData()
+            box.clear()
+            for layer in grids:
+                box.addItem(layer.name, layer.id)
+            on_side = next((layer.id for layer in grids if curtain and layer.id in curtain[side]), None)
+            wanted = on_side or now or (grids[-1 - side].id if len(grids) > 1 else None)
+            box.setCurrentIndex(max(0, box.findData(wanted)) if grids else -1)
+        self.measure.setEnabled(len(grids) > 1)
+
+    def _sides(self) -> tuple[Layer, Layer] | None:
+        a, b = (self.session.work.layer(box.currentData()) for box in (self.side_a, self.side_b))
+        return (a, b) if a and b and a.id != b.id else None
+
+    def compute(self) -> None:
+        """Compare in the background and show the numbers."""
+        sides = self._sides()
+        if sides is None:
+            self.answer.setText("Choose two different grids.")
+            return
+        a, b = sides
+        threshold = self.threshold.value()
+        bands = [layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1 for layer in sides]
+
+        def work(job: Job) -> Change:
+            from brisk_atlas.core.compare import change_between
+
+            holdings = self.session.holdings
+            return change_between(
+                holdings.raster(a.source),
+                holdings.raster(b.source),
+                threshold=threshold,
+                band=bands[0],
+                check=job.report,
+            )
+
+        self.answer.setText("Comparing…")
+        self.session.run(
+            f"Comparing {a.name} with {b.name}", work, lambda change: self._show(change, a, b), failed=self._failed
+        )
+
+    def _failed(self, error: BaseException) -> None:
+        self.answer.setText(str(error))
+        self.keep.setEnabled(False)
+
+    def _show(self, change: Change, a: Layer, b: Layer) -> None:
+        self.result, self._names = change, (a.name, b.name)
+        grid = self.session.holdings.part(a.source).facts.grid
+        unit = grid.bands[0].unit if grid else ""
+        metric = unit in ("m", "metre", "metres")
+        volume = "m³" if metric else f"m² x {unit or 'value'}"
+        rows = [
+            ("rose", f"{change.risen_area:,.0f} m²", f"{change.risen_volume:,.0f} {volume}"),
+            ("fell", f"{change.fallen_area:,.0f} m²", f"{change.fallen_volume:,.0f} {volume}"),
+            ("net", "", f"{change.net_volume:+,.0f} {volume}"),
+            ("mean", "", f"{change.mean:+,.3f} {unit}"),
+            ("most up", "", f"{change.greatest:+,.2f} {unit}"),
+            ("most down", "", f"{change.least:+,.2f} {unit}"),
+        ]
+        cells = "".join(
+            f"<tr><td>{n}&nbsp;&nbsp;</td><td align=right>{x}</td><td align=right>&nbsp;&nbsp;{y}</td></tr>"
+            for n, x, y in rows
+        )
+        how = (
+            "B was interpolated onto the cells of A."
+            if change.resampled
+            else "Cells of A and B coincide; nothing was resampled."
+        )
+        self.answer.setText(
+            f"<b>{b.name} − {a.name}</b><table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{cells}</table>"
+            f"<p>{change.compared_cells:,} cells compared; a cell counts from {change.threshold:g} {unit} up or down. {how} Areas in the plane.</p>"
+        )
+        self.keep.setEnabled(True)
+
+    def add_layer(self) -> None:
+        """Write the difference to the user's cache and open it as a layer."""
+        if self.result is None:
+            return
+        change, (a, b) = self.result, self._names
+
+        def work(job: Job) -> Path:
+            from brisk_atlas.core.handover.grid import write_grid
+
+            return write_grid(change.difference, f"{b}_minus_{a}", unit="m", description=f"{b} minus {a}")
+
+        def done(path: Path) -> None:
+            limit = max(abs(change.least), abs(change.greatest)) * 0.6 or 1.0
+            style = GridStyle(ramp="scar", stretch=Stretch("hand", -limit, limit))
+
+            def opened(dataset: object) -> None:
+                layer = self.session.work.add(path, dataset.parts[0].facts, style)  # type: ignore[attr-defined]
+                self.session.layers_opened.emit([layer.id])
+
+            self.session.holdings.forget(path)
+            self.session.painter.forget()
+            self.session.run(f"Opening {path.name}", lambda job: self.session.holdings.dataset(path), opened)
+
+        self.session.run("Writing the difference", work, done)

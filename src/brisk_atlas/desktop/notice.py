@@ -1,0 +1,83 @@
+"""A strip that says what failed, or what was done, and goes away when told."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout
+
+GOOD_MS = 6000
+MOST_WAITING = 50
+
+
+class Notice(QFrame):
+    """Shows one notice at a time; later faults wait their turn and are counted."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("notice")
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.more = QPushButton("Details")
+        self.more.setCheckable(True)
+        self.copy = QPushButton("Copy")
+        self.close_button = QPushButton("Dismiss")
+        self.close_button.setObjectName("dismiss")
+        self.details = QPlainTextEdit()
+        self.details.setReadOnly(True)
+        self.details.setMaximumHeight(140)
+        row = QHBoxLayout()
+        row.addWidget(self.text, 1)
+        for button in (self.more, self.copy, self.close_button):
+            row.addWidget(button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 6, 8, 6)
+        column.addLayout(row)
+        column.addWidget(self.details)
+        self.waiting: list[tuple[str, str, str]] = []
+        self._fade = QTimer(self)
+        self._fade.setSingleShot(True)
+        self._fade.setInterval(GOOD_MS)
+        self._fade.timeout.connect(self.dismiss)
+        self.more.toggled.connect(self.details.setVisible)
+        self.copy.clicked.connect(self._copy)
+        self.close_button.clicked.connect(self.dismiss)
+        self.hide()
+
+    def say(self, mood: str, text: str, details: str = "") -> None:
+        """Show a notice, or let it wait behind a fault that is on show. A repeat is not shown twice."""
+        if self.isVisible() and self.property("mood") == "fault":
+            if (
+                text != self.text.text()
+                and (mood, text, details) not in self.waiting
+                and len(self.waiting) < MOST_WAITING
+            ):
+                self.waiting.append((mood, text, details))
+                self.close_button.setText(f"Next ({len(self.waiting)})")
+            return
+        self.setProperty("mood", mood)
+        style = self.style()
+        assert style is not None
+        style.polish(self)
+        self.text.setText(text)
+        self.details.setPlainText(details)
+        self.more.setChecked(False)
+        self.details.hide()
+        self.more.setVisible(bool(details))
+        self.copy.setVisible(mood == "fault")
+        self.close_button.setText(f"Next ({len(self.waiting)})" if self.waiting else "Dismiss")
+        self.show()
+        self._fade.stop()
+        if mood == "good":
+            self._fade.start()
+
+    def dismiss(self) -> None:
+        self.hide()
+        if self.waiting:
+            self.say(*self.waiting.pop(0))
+
+    def _copy(self) -> None:
+        clipboard = QGuiApplication.clipboard()
+        assert clipboard is not None
+        clipboard.setText("\n".join(t for t in (self.text.text(), self.details.toPlainText()) if t))

@@ -1,0 +1,340 @@
+"""The drawing surface of a map pane: it shows frames and turns the hand into views."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from math import floor, log10
+from typing import TYPE_CHECKING
+
+import PyQt6.sip as sip
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QFont,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from brisk_atlas.core.draw import View
+
+from ..theme import LIGHT, MONO, Theme
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.draw.frame import Frame
+
+WHEEL_ZOOM = 1.25  # a notch of the wheel
+KEY_PAN = 0.15  # share of the pane that an arrow key moves
+CLICK_PX = 4  # a press that moves less is a click
+GRIP_PX = 9  # how near the curtain's edge can be gripped
+MIN_RESOLUTION, MAX_RESOLUTION = 1e-9, 1e7
+SETTLE_MS = 15
+
+
+def image_of(frame: Frame) -> QImage:
+    """Return a Qt image that shares the frame's pixels."""
+    rows, cols = frame.image.shape[:2]
+    image = QImage(
+        sip.voidptr(frame.image.ctypes.data), cols, rows, cols * 4, QImage.Format.Format_RGBA8888_Premultiplied
+    )
+    image._pixels = frame.image  # type: ignore[attr-defined]  # keeps them alive
+    return image
+
+
+class MapCanvas(QWidget):
+    """Shows the newest frames under the current view.
+
+    Signals:
+        view_changed(): the hand chose another view; a new frame is wanted.
+        pointer_moved(float, float): map position under the pointer.
+        pointer_left(): the pointer left the canvas.
+        probed(float, float): the analyst asks what is here.
+        curtain_moved(float): share of the width at which the curtain stands.
+    """
+
+    view_changed = pyqtSignal()
+    pointer_moved = pyqtSignal(float, float)
+    pointer_left = pyqtSignal()
+    probed = pyqtSignal(float, float)
+    curtain_moved = pyqtSignal(float)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("map canvas")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumSize(200, 160)
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.theme: Theme = LIGHT
+        self.view: View | None = None
+        self.frames: list[tuple[QImage, View]] = []
+        self.curtain: tuple[str, str] | None = None  # what stands left and right
+        self.curtain_at = 0.5
+        self.mark: tuple[float, float] | None = None
+        self.hint = ""
+        self.boxing = False
+        self._press: QPointF | None = None
+        self._last: QPointF | None = None
+        self._box: QRectF | None = None
+        self._doing = ""
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self.view_changed)
+
+    # What to show
+
+    def look(self, view: View) -> None:
+        """Go to a view and ask for its frame."""
+        resolution = min(max(view.resolution, MIN_RESOLUTION), MAX_RESOLUTION)
+        self.view = replace(view, resolution=resolution, width=self.width(), height=self.height())
+        self.update()
+        self._settle.start()
+
+    def show_frames(self, frames: list[Frame]) -> None:
+        self.frames = [(image_of(frame), frame.view) for frame in frames]
+        self.update()
+
+    def wanted_view(self) -> View | None:
+        """Return the view to draw, in device pixels."""
+        density = self.devicePixelRatioF()
+        if self.view is None:
+            return None
+        return replace(self.view, resolution=self.view.resolution / density, width=round(self.width() * density),
+                       height=round(self.height() * density), density=density)  # fmt: skip
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self.theme.paper))
+        if self.view is None:
+            return
+        divide = round(self.width() * self.curtain_at)
+        for side, (image, view) in enumerate(self.frames):
+            if self.curtain and len(self.frames) == 2:
+                clip = (
+                    QRectF(0, 0, divide, self.height())
+                    if side == 0
+                    else QRectF(divide, 0, self.width() - divide, self.height())
+                )
+                painter.setClipRect(clip)
+            painter.drawImage(self._where(view), image)
+        painter.setClipping(False)
+        if self.curtain and len(self.frames) == 2:
+            self._paint_curtain(painter, divide)
+        if self.frames:
+            self._paint_scale(painter)
+        if self.mark:
+            self._paint_mark(painter, QPointF(*self.view.to_pixel(*self.mark)))
+        if self.hasFocus() and self.view and not self.underMouse():
+            self._paint_centre(painter)
+        if self._box is not None:
+            painter.setPen(QPen(QColor(self.theme.accent), 1.5, Qt.PenStyle.DashLine))
+            painter.drawRect(self._box)
+        if self.hint:
+            self._paint_label(painter, self.hint, QPointF(self.width() / 2, self.height() - 26), middle=True)
+
+    def _where(self, view: View) -> QRectF:
+        """Return where a frame lies on the canvas under the current view."""
+        assert self.view is not None
+        left, top = self.view.to_pixel(*view.origin)
+        scale = view.resolution / self.view.resolution
+        width, height = view.width * scale, view.height * scale
+        if abs(width - round(width)) < 1e-6 and abs(height - round(height)) < 1e-6:
+            left, top = round(left), round(top)  # an unscaled frame is shown pixel for pixel
+        return QRectF(left, top, width, height)
+
+    def _paint_curtain(self, painter: QPainter, divide: int) -> None:
+        assert self.curtain is not None
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(self.theme.raised), 4))
+        painter.drawLine(divide, 0, divide, self.height())
+        painter.setPen(QPen(QColor(self.theme.accent), 2))
+        painter.drawLine(divide, 0, divide, self.height())
+        grip = QRectF(divide - 6, self.height() / 2 - 18, 12, 36)
+        painter.setBrush(QColor(self.theme.accent))
+        painter.setPen(QPen(QColor(self.theme.raised), 2))
+        painter.drawRoundedRect(grip, 6, 6)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        self._paint_label(painter, f"A  {self.curtain[0]}", QPointF(divide - 12, 12), right=True)
+        self._paint_label(painter, f"B  {self.curtain[1]}", QPointF(divide + 12, 12))
+
+    def _paint_label(
+        self, painter: QPainter, text: str, at: QPointF, *, right: bool = False, middle: bool = False
+    ) -> None:
+        painter.setFont(self.font())
+        width = painter.fontMetrics().horizontalAdvance(text) + 16
+        left = at.x() - (width if right else width / 2 if middle else 0)
+        box = QRectF(min(max(left, 4), max(4.0, self.width() - width - 4)), at.y(), width, 22)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(self.theme.rule), 1))
+        painter.setBrush(QColor(self.theme.raised))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QColor(self.theme.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def scale_bar(self) -> tuple[float, str] | None:
+        """Return the bar's width in pixels and its label, at the latitude of the view's middle."""
+        from brisk_atlas.core.place import metres_per_unit, unit_of
+
+        if self.view is None or not self.view.crs:
+            return None
+        metres = self.view.resolution * metres_per_unit(self.view.crs, self.view.y)
+        if not unit_of(self.view.crs) or metres <= 0:
+            return None
+        longest = metres * 160
+        step = 10 ** floor(log10(longest))
+        length = next(n * step for n in (5, 2, 1) if n * step <= longest)
+        label = (
+            f"{length / 1000:g} km" if length >= 1000 else f"{length:g} m" if length >= 1 else f"{length * 100:g} cm"
+        )
+        return length / metres, label
+
+    def _paint_scale(self, painter: QPainter) -> None:
+        bar = self.scale_bar()
+        if bar is None:
+            return
+        width, label = bar
+        left, base = 14.0, self.height() - 16.0
+        font = QFont(MONO)
+        font.setPixelSize(11)
+        painter.setFont(font)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        back = QRectF(left - 6, base - 20, max(width, painter.fontMetrics().horizontalAdvance(label)) + 12, 28)
+        painter.fillRect(back, QColor(self.theme.raised))
+        painter.setPen(QPen(QColor(self.theme.ink), 2))
+        painter.drawLine(QPointF(left, base), QPointF(left + width, base))
+        for x in (left, left + width):
+            painter.drawLine(QPointF(x, base - 4), QPointF(x, base + 1))
+        painter.drawText(QPointF(left, base - 7), label)
+
+    def _paint_mark(self, painter: QPainter, at: QPointF) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for colour, width in ((self.theme.raised, 5), (self.theme.accent, 2)):
+            painter.setPen(QPen(QColor(colour), width))
+            painter.drawEllipse(at, 7, 7)
+            for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                painter.drawLine(QPointF(at.x() + dx * 7, at.y() + dy * 7), QPointF(at.x() + dx * 13, at.y() + dy * 13))
+
+    def _paint_centre(self, painter: QPainter) -> None:
+        """Mark where the keyboard points."""
+        x, y = self.width() / 2, self.height() / 2
+        for colour, width in ((self.theme.raised, 3), (self.theme.ink, 1)):
+            painter.setPen(QPen(QColor(colour), width))
+            painter.drawLine(QPointF(x - 9, y), QPointF(x + 9, y))
+            painter.drawLine(QPointF(x, y - 9), QPointF(x, y + 9))
+
+    # The hand
+
+    def _near_curtain(self, at: QPointF) -> bool:
+        return self.curtain is not None and abs(at.x() - self.width() * self.curtain_at) <= GRIP_PX
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.setFocus()
+        at = event.position()
+        self._press = self._last = at
+        left = event.button() == Qt.MouseButton.LeftButton
+        if left and self._near_curtain(at):
+            self._doing = "curtain"
+        elif left and (self.boxing or event.modifiers() & Qt.KeyboardModifier.ShiftModifier):
+            self._doing = "box"
+        elif left or event.button() == Qt.MouseButton.MiddleButton:
+            self._doing = "press"
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = event.position()
+        if self.view is None:
+            return
+        if self._doing == "curtain":
+            self.move_curtain(at.x() / max(1, self.width()))
+        elif self._doing == "box" and self._press is not None:
+            self._box = QRectF(self._press, at).normalized()
+            self.update()
+        elif self._press is not None and self._last is not None and self._doing in ("press", "pan"):
+            if self._doing == "press" and (at - self._press).manhattanLength() > CLICK_PX:
+                self._doing = "pan"
+                self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            if self._doing == "pan":
+                self.look(self.view.panned(at.x() - self._last.x(), at.y() - self._last.y()))
+                self._last = at
+        if not self._doing:
+            self.setCursor(Qt.CursorShape.SplitHCursor if self._near_curtain(at) else Qt.CursorShape.CrossCursor)
+        self.pointer_moved.emit(*self.view.to_map(at.x(), at.y()))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        doing, self._doing = self._doing, ""
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        if self.view is not None and doing == "press" and event.button() == Qt.MouseButton.LeftButton:
+            self.probed.emit(*self.view.to_map(event.position().x(), event.position().y()))
+        if doing == "box" and self._box is not None and self.view is not None:
+            box, self._box = self._box, None
+            self.boxing = False
+            if box.width() > CLICK_PX and box.height() > CLICK_PX:
+                x, y = self.view.to_map(box.center().x(), box.center().y())
+                closer = max(box.width() / self.width(), box.height() / self.height())
+                self.look(replace(self.view, x=x, y=y, resolution=self.view.resolution * closer))
+        self._press = self._last = None
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        if self.view is not None and event.angleDelta().y():
+            at = event.position()
+            self.look(self.view.zoomed(WHEEL_ZOOM ** (event.angleDelta().y() / 120), at.x(), at.y()))
+        event.accept()
+
+    def leaveEvent(self, event: object) -> None:
+        self.pointer_left.emit()
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        key, view = event.key(), self.view
+        steps = {Qt.Key.Key_Left: (1, 0), Qt.Key.Key_Right: (-1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+        if view is None:
+            super().keyPressEvent(event)
+        elif key in steps:
+            dx, dy = steps[Qt.Key(key)]
+            self.look(view.panned(dx * KEY_PAN * fine * self.width(), dy * KEY_PAN * fine * self.height()))
+            self._tell_centre()
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+            factor = WHEEL_ZOOM if key != Qt.Key.Key_Minus else 1 / WHEEL_ZOOM
+            self.look(view.zoomed(factor, self.width() / 2, self.height() / 2))
+        elif key in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.probed.emit(view.x, view.y)
+        elif key in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) and self.curtain:
+            self.move_curtain(self.curtain_at + (0.05 if key == Qt.Key.Key_BracketRight else -0.05))
+        elif key == Qt.Key.Key_Escape:
+            self._box, self._doing, self.boxing = None, "", False
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def _tell_centre(self) -> None:
+        if self.view:
+            self.pointer_moved.emit(self.view.x, self.view.y)
+
+    def move_curtain(self, share: float) -> None:
+        self.curtain_at = min(max(share, 0.0), 1.0)
+        self.update()
+        self.curtain_moved.emit(self.curtain_at)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        if self.view is not None:
+            x, y = self.view.x, self.view.y
+            self.look(replace(self.view, x=x, y=y, width=self.width(), height=self.height()))
+
+    def look_at_centre(self, x: float, y: float, resolution: float, crs: str | None) -> None:
+        self.look(View(x, y, resolution, self.width(), self.height(), crs))

@@ -1,0 +1,289 @@
+"""The Map pane: a canvas, its slim bar of tools, and what the work wants drawn on it."""
+
+from __future__ import annotations
+
+import difflib
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import Extent, Layer
+from brisk_atlas.core.project import Place
+
+from ..commands import Commands
+from ..session import Session
+from .map_canvas import MapCanvas
+from .renderer import Renderer, Wish
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.draw.frame import Frame
+
+HOVER_MS = 40
+PICK_PX = 6
+
+
+class MapPane(QWidget):
+    """Draws the work.
+
+    Signals:
+        pointer_moved(float, float): map position under the pointer.
+        probed(float, float, float): position and reach in map units.
+        settled(): the newest wish has been drawn.
+        drawing_faults(dict): layer id -> why it could not be drawn.
+        view_changed(): the place or scale changed.
+    """
+
+    pointer_moved = pyqtSignal(float, float)
+    probed = pyqtSignal(float, float, float)
+    settled = pyqtSignal()
+    drawing_faults = pyqtSignal(dict)
+    view_changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.canvas = MapCanvas()
+        self.renderer = Renderer(session)
+        self.bar = QFrame()
+        self.bar.setObjectName("paneBar")
+        self._bar_row = QHBoxLayout(self.bar)
+        self._bar_row.setContentsMargins(8, 2, 8, 2)
+        self._bar_row.setSpacing(2)
+        title = QLabel("Map")
+        title.setObjectName("heading")
+        self._bar_row.addWidget(title)
+        self.said = QLabel("")
+        self.said.setObjectName("quiet")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.bar)
+        column.addWidget(self.canvas, 1)
+        self._hover = QTimer(self)
+        self._hover.setSingleShot(True)
+        self._hover.setInterval(HOVER_MS)
+        self._hover.timeout.connect(self._read_change)
+        self._pointer: tuple[float, float] | None = None
+        self._reading: Job | None = None
+        self._faults: dict[str, str] = {}
+        self.canvas.view_changed.connect(self._view_changed)
+        self.canvas.pointer_moved.connect(self._pointer_moved)
+        self.canvas.pointer_left.connect(self._pointer_left)
+        self.canvas.probed.connect(lambda x, y: self.probed.emit(x, y, self.reach))
+        self.renderer.drawn.connect(self._drawn)
+        session.work_changed.connect(self._work_changed)
+        session.layers_opened.connect(self._layers_opened)
+
+    def set_tools(self, commands: Commands, ids: tuple[str, ...]) -> None:
+        """Put commands on the bar as buttons."""
+        self._bar_row.addSpacing(8)
+        for command_id in ids:
+            button = QToolButton()
+            button.setDefaultAction(commands[command_id])
+            button.setObjectName(command_id)
+            self._bar_row.addWidget(button)
+        self._bar_row.addStretch(1)
+        self._bar_row.addWidget(self.said)
+
+    @property
+    def reach(self) -> float:
+        """Return how far from the pointer a thing can be picked, in map units."""
+        return PICK_PX * self.canvas.view.resolution if self.canvas.view else 0.0
+
+    @property
+    def busy(self) -> bool:
+        return self.renderer.busy or self.canvas._settle.isActive()
+
+    # What to draw
+
+    def _stacks(self) -> tuple[tuple[Layer, ...], ...]:
+        work = self.session.work
+        if work.state.curtain is None:
+            return (tuple(work.drawn()),)
+        side_a, side_b = work.state.curtain
+        return tuple(work.drawn(hidden=side_b)), tuple(work.drawn(hidden=side_a))
+
+    def draw(self) -> None:
+        """Ask for a frame of the present view."""
+        view = self.canvas.wanted_view()
+        if view is not None and view.width > 1 and view.height > 1:
+            self.renderer.want(Wish(self._stacks(), view, self.session.work.picks))
+
+    def _drawn(self, frames: list[Frame]) -> None:
+        work = self.session.work
+        names = work.state.curtain
+        self.canvas.curtain = (
+            (self._side_name(names[0]), self._side_name(names[1])) if names and len(frames) == 2 else None
+        )
+        self.canvas.show_frames(frames)
+        faults = {k: v for frame in frames for k, v in frame.faults.items()}
+        if faults != self._faults:
+            self._faults = faults
+            self.drawing_faults.emit(faults)
+        if not self.renderer.busy:
+            self.settled.emit()
+
+    def _side_name(self, ids: tuple[str, ...]) -> str:
+        names = [layer.name for layer in self.session.work.layers if layer.id in ids]
+        return names[0] if len(names) == 1 else f"{len(names)} layers"
+
+    def _view_changed(self) -> None:
+        view = self.canvas.view
+        if view is not None:
+            self.session.work.place = Place(view.x, view.y, view.resolution)
+        self.draw()
+        self.view_changed.emit()
+
+    def _work_changed(self, what: str) -> None:
+        if what in ("layers", "curtain", "picks"):
+            if not self.session.work.layers:
+                self.canvas.view, self.canvas.frames, self.canvas.mark = None, [], None
+                self.canvas.update()
+            self.draw()
+        elif what == "file":
+            place = self.session.work.place
+            if place is not None:
+                self.canvas.look(
+                    View(
+                        place.x,
+                        place.y,
+                        place.resolution,
+                        self.canvas.width(),
+                        self.canvas.height(),
+                        self.session.work.state.crs,
+                    )
+                )
+            else:
+                self.fit_all()
+
+    def _layers_opened(self, ids: list[str]) -> None:
+        """Go to what was opened if the map shows nothing yet."""
+        if self.canvas.view is None or self.canvas.view.crs != self.session.work.state.crs:
+            self._fit([layer for layer in self.session.work.layers if layer.id in ids])
+
+    # Going places
+
+    def _fit(self, layers: list[Layer]) -> None:
+        crs = self.session.work.state.crs
+
+        def work(job: Job) -> Extent | None:
+            from brisk_atlas.core.draw.frame import extent_of
+
+            return extent_of(self.session.holdings, layers, crs)
+
+        def done(extent: Extent | None) -> None:
+            if extent is not None:
+                self.canvas.look(
+                    View.fitting(replace(extent, crs=crs), max(1, self.canvas.width()), max(1, self.canvas.height()))
+                )
+
+        if layers:
+            self.session.run("Fitting", work, done, shown=False)
+
+    def fit_subject(self) -> None:
+        if self.session.work.subject:
+            self._fit([self.session.work.subject])
+
+    def fit_all(self) -> None:
+        self._fit([layer for layer in self.session.work.layers if layer.visible])
+
+    def fit_picked(self) -> None:
+        """Go to the picked features."""
+        picks = self.session.work.picks
+        layer = self.session.work.layer(picks.layer_id) if picks else None
+        if picks is None or layer is None or layer.kind != "vector":
+            return
+        crs, rows = self.session.work.state.crs, picks.rows
+
+        def work(job: Job) -> Extent:
+            bounds = self.session.holdings.shapes_in(layer.source, crs).bounds[list(rows)]
+            return Extent(*bounds[:, :2].min(axis=0).tolist(), *bounds[:, 2:].max(axis=0).tolist(), crs)
+
+        self.session.run("Going there", work, lambda e: self.canvas.look(
+            View.fitting(e, self.canvas.width(), self.canvas.height(), margin=0.25)), shown=False)  # fmt: skip
+
+    def box_zoom(self) -> None:
+        self.canvas.boxing = True
+        self.canvas.setFocus()
+
+    def zoom(self, factor: float) -> None:
+        view = self.canvas.view
+        if view:
+            self.canvas.look(view.zoomed(factor, self.canvas.width() / 2, self.canvas.height() / 2))
+
+    # The curtain
+
+    def toggle_curtain(self) -> None:
+        """Draw the curtain between the subject (B) and the layer most like it (A), or put it away."""
+        work = self.session.work
+        if work.state.curtain:
+            work.open_curtain()
+            self._pointer_left()
+            return
+        subject = work.subject
+        if subject is None or subject.style is None:
+            return
+        others = [layer for layer in work.layers if layer.id != subject.id and layer.style is not None]
+        same = [layer for layer in others if layer.kind == subject.kind] or others
+        if same:
+            best = max(same, key=lambda other: difflib.SequenceMatcher(None, other.name, subject.name).ratio())
+            a, b = sorted((best, subject), key=lambda layer: layer.name)
+            work.draw_curtain((a.id,), (b.id,))
+
+    def set_side(self, layer_id: str, side: str) -> None:
+        """Put a layer on side A, side B or both (`·`)."""
+        work = self.session.work
+        if work.state.curtain:
+            a, b = (tuple(i for i in ids if i != layer_id) for ids in work.state.curtain)
+            work.draw_curtain((*a, layer_id) if side == "A" else a, (*b, layer_id) if side == "B" else b)
+
+    def turn_side(self, layer_id: str) -> None:
+        """Move a layer on: both sides, A, B, both again."""
+        curtain = self.session.work.state.curtain
+        if curtain:
+            now = "A" if layer_id in curtain[0] else "B" if layer_id in curtain[1] else "·"
+            self.set_side(layer_id, {"·": "A", "A": "B", "B": "·"}[now])
+
+    def _pointer_moved(self, x: float, y: float) -> None:
+        self._pointer = (x, y)
+        self.pointer_moved.emit(x, y)
+        if self.session.work.state.curtain and not self._hover.isActive():
+            self._hover.start()
+
+    def _pointer_left(self) -> None:
+        self.canvas.hint = ""
+        self.canvas.update()
+
+    def sides(self) -> tuple[Layer, Layer] | None:
+        """Return the top grid of each side of the curtain, if both have one."""
+        curtain = self.session.work.state.curtain
+        if curtain is None:
+            return None
+        tops = [
+            next((la for la in self.session.work.layers if la.id in ids and la.kind == "raster"), None)
+            for ids in curtain
+        ]
+        return (tops[0], tops[1]) if tops[0] and tops[1] else None
+
+    def _read_change(self) -> None:
+        sides, pointer = self.sides(), self._pointer
+        if sides is None or pointer is None or (self._reading and not self._reading.finished):
+            return
+        crs = self.session.work.state.crs
+
+        def work(job: Job) -> str:
+            from brisk_atlas.core.inspect.difference import difference_at
+
+            return difference_at(self.session.holdings, *sides, *pointer, crs).text
+
+        def done(text: str) -> None:
+            self.canvas.hint = text if self.session.work.state.curtain else ""
+            self.canvas.update()
+            if self._pointer != pointer:
+                self._hover.start()
+
+        self._reading = self.session.run("Reading", work, done, shown=False, failed=lambda error: None)

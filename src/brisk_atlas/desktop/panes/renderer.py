@@ -1,0 +1,80 @@
+"""Asks the core for frames in the background: the newest view wins."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import Layer
+from brisk_atlas.core.project import Picks
+
+from ..session import Session
+
+PATIENCE_S = 0.25  # a drawing younger than this is let finish when a newer one is asked for
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What to draw: one or two stacks (bottom first) of the same view."""
+
+    stacks: tuple[tuple[Layer, ...], ...]
+    view: View
+    picks: Picks | None = None
+
+
+class Renderer(QObject):
+    """Draws wishes one at a time.
+
+    Signals:
+        drawn(list): the Frames of the newest finished wish, in the order of its stacks.
+    """
+
+    drawn = pyqtSignal(list)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._job: Job | None = None
+        self._began = 0.0
+        self._next: Wish | None = None
+
+    @property
+    def busy(self) -> bool:
+        return self._job is not None
+
+    def want(self, wish: Wish) -> None:
+        """Draw this as soon as may be; an older wish that waits is dropped."""
+        if self._job is None:
+            self._begin(wish)
+            return
+        self._next = wish
+        if time.monotonic() - self._began > PATIENCE_S:
+            self._job.cancel()
+
+    def _begin(self, wish: Wish) -> None:
+        self._next, self._began = None, time.monotonic()
+
+        def work(job: Job) -> list:
+            from brisk_atlas.core.draw.frame import Picked
+
+            picked = Picked(wish.picks.layer_id, wish.picks.rows) if wish.picks else None
+            return [
+                self._session.painter.frame(stack, wish.view, picked=picked, check=job.check) for stack in wish.stacks
+            ]
+
+        def finished(job: Job) -> None:
+            self._job = None
+            if job.state == "done":
+                self.drawn.emit(job.result)
+            elif job.state == "failed" and job.error:
+                self._session.fault(job.error)
+            if self._next:
+                self._begin(self._next)
+
+        self._job = self._session.jobs.start(
+            "Drawing", work, lambda job: self._session._came_home.emit(finished, job), shown=False
+        )

@@ -1,0 +1,183 @@
+"""What all parts of the window share: the work, what is held in memory, and the jobs."""
+
+from __future__ import annotations
+
+import traceback
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from brisk_atlas.core.find import Shelves
+from brisk_atlas.core.jobs import Job, Jobs
+from brisk_atlas.core.model import AtlasError, Dataset, Facts, Layer, Style
+from brisk_atlas.core.project import Place, Work, WorkState
+from brisk_atlas.core.read import Holdings
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.draw.frame import Painter
+    from brisk_atlas.core.sheet import Sheet
+
+PROJECT_SUFFIX = ".brisk.json"
+
+
+class Session(QObject):
+    """The work and what serves it.
+
+    Signals:
+        work_changed(str): layers, subject, picks, curtain or file.
+        noticed(str, str, str): mood (`fault` or `good`), text, details that can be unfolded.
+        job_changed(object): a Job began, went on or ended.
+        layers_opened(list): ids of layers just opened.
+    """
+
+    work_changed = pyqtSignal(str)
+    noticed = pyqtSignal(str, str, str)
+    job_changed = pyqtSignal(object)
+    layers_opened = pyqtSignal(list)
+    _came_home = pyqtSignal(object, object)
+
+    def __init__(self, shelves: Shelves | None = None) -> None:
+        super().__init__()
+        self.jobs = Jobs()
+        self.holdings = Holdings()
+        self.work = Work()
+        self.shelves = shelves or Shelves()
+        self._painter: Painter | None = None
+        self._closed = False
+        self._came_home.connect(lambda done, job: None if self._closed else done(job))
+        self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
+        self.work.listen(self.work_changed.emit)
+
+    @property
+    def painter(self) -> Painter:
+        """Return the painter; the first call loads the drawing core, so make it in a job."""
+        if self._painter is None:
+            from brisk_atlas.core.draw.frame import Painter
+
+            self._painter = Painter(self.holdings)
+        return self._painter
+
+    def run(self, name: str, work: Callable[[Job], Any], done: Callable[[Any], None] | None = None,
+            *, shown: bool = True, failed: Callable[[BaseException], None] | None = None) -> Job:  # fmt: skip
+        """Run `work(job)` in the background, then `done(result)` here; a failure becomes a notice."""
+
+        def home(job: Job) -> None:
+            if job.state == "done":
+                if done:
+                    done(job.result)
+            elif job.state == "failed" and job.error is not None:
+                (failed or self.fault)(job.error)
+
+        return self.jobs.start(
+            name, work, lambda job: None if self._closed else self._came_home.emit(home, job), shown=shown
+        )
+
+    def fault(self, error: BaseException) -> None:
+        """Show an error as a notice: plainly if it was foreseen, with its trace if not."""
+        if isinstance(error, AtlasError):
+            self.noticed.emit("fault", str(error), "")
+        else:
+            details = "".join(traceback.format_exception(error))
+            self.noticed.emit("fault", f"Something went wrong: {type(error).__name__}: {error}", details)
+
+    def open_paths(self, paths: Sequence[Path], part: str | None = None) -> None:
+        """Open datasets, or one part of one, or a project, in the background."""
+        projects = [p for p in paths if p.name.endswith(PROJECT_SUFFIX)]
+        if projects:
+            self.open_project(projects[0])
+            return
+        for path in paths:
+            self.run(
+                f"Opening {path.name}", lambda job, path=path: self._look(path.absolute(), part, job), self._opened
+            )
+
+    def _look(self, path: Path, part_name: str | None, job: Job) -> tuple[Path, list[tuple[Facts, Style | None]]]:
+        from brisk_atlas.core.draw.looks import first_look
+
+        job.report(0.1, "looking at it")
+        self.holdings.forget(path)  # it may have changed on disk since it was last looked at
+        dataset = self.holdings.dataset(path)
+        parts = [p for p in dataset.parts if p.facts.kind in ("vector", "raster", "pointcloud", "table")]
+        if part_name is not None:
+            parts = [p for p in parts if p.facts.name == part_name]
+        elif dataset.kind == "scene":
+            parts = parts[:1]
+        if not parts:
+            raise AtlasError(path, f"a {dataset.kind} is not drawn on the Desk", "Read it on Find or Record.")
+        looks = []
+        for number, part in enumerate(parts):
+            job.report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
+            if part.facts.kind == "vector":
+                self.holdings.features((dataset.path, part.facts.name))
+            elif part.facts.kind == "pointcloud":
+                self.holdings.points((dataset.path, part.facts.name))
+            looks.append((part.facts, first_look(part.facts, len(self.work.layers) + number)))
+        return dataset.path, looks
+
+    def _opened(self, found: tuple[Path, list[tuple[Facts, Style | None]]]) -> None:
+        path, looks = found
+        if self._painter:
+            self._painter.forget()
+        layers = [self.work.add(path, facts, style) for facts, style in looks]
+        self.shelves.opened(path)
+        self.layers_opened.emit([layer.id for layer in layers])
+
+    def open_project(self, path: Path) -> None:
+        """Open a project file; layers whose files are gone stay, with a notice each."""
+
+        def work(job: Job) -> tuple[WorkState, Place | None, list[AtlasError]]:
+            from brisk_atlas.core.project.file import read
+
+            state, place = read(path)
+            faults = []
+            for number, layer in enumerate(state.layers):
+                job.report(number / len(state.layers), layer.name)
+                try:
+                    self.holdings.part(layer.source)
+                except AtlasError as error:
+                    faults.append(error)
+            return state, place, faults
+
+        def done(found: tuple[WorkState, Place | None, list[AtlasError]]) -> None:
+            state, place, faults = found
+            self.work.load(state, path, place)
+            for error in faults:
+                self.fault(error)
+
+        self.run(f"Opening {path.name}", work, done)
+
+    def save_project(self, path: Path) -> bool:
+        """Write the project; returns whether it was written. A fault is shown."""
+        from brisk_atlas.core.project.file import save
+
+        path = path if path.name.endswith(PROJECT_SUFFIX) else path.with_name(path.name + PROJECT_SUFFIX)
+        try:
+            save(self.work, path)
+        except AtlasError as error:
+            self.fault(error)
+            return False
+        self.noticed.emit("good", f"Saved {path.name}", "")
+        return True
+
+    def dataset_of(self, layer: Layer) -> Dataset | None:
+        """Return the open dataset of a layer, without reading anything."""
+        return self.holdings.peek(layer.path)
+
+    def facts_of(self, layer: Layer) -> Facts | None:
+        dataset = self.dataset_of(layer)
+        try:
+            return dataset.part(layer.part).facts if dataset else None
+        except KeyError:
+            return None
+
+    def sheet_of(self, layer: Layer) -> Sheet:
+        """Return the sheet of a layer, made once. Reads, so call it in a job."""
+        from brisk_atlas.core.sheet import Sheet
+
+        return self.holdings.keep(("sheet", layer.source), lambda: Sheet(self.holdings.table(layer.source)))
+
+    def close(self) -> None:
+        self._closed = True
+        self.jobs.close()

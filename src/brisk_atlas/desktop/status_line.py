@@ -1,0 +1,124 @@
+"""The foot of the window: the pointer's position in three notations, scale, CRS, and jobs."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QProgressBar,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+    QWidgetAction,
+)
+
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.jobs import Job
+
+from .session import Session
+
+INCH_M = 0.0254
+
+
+class StatusLine(QFrame):
+    """Says where the pointer is and what runs in the background."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("foot")
+        self.session = session
+        self.own, self.degrees, self.mgrs = QLabel(), QLabel(), QLabel()
+        self.scale, self.crs = QLabel(), QLabel()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 2, 6, 2)
+        row.setSpacing(20)
+        for label in (self.own, self.degrees, self.mgrs):
+            label.setObjectName("mono")
+            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+            row.addWidget(label)
+        row.addStretch(1)
+        for label in (self.scale, self.crs):
+            label.setObjectName("quiet")
+            row.addWidget(label)
+        self.jobs = QToolButton()
+        self.jobs.setObjectName("jobs")
+        self.jobs.setText("no jobs")
+        self.jobs.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu = QMenu(self)
+        self.jobs.setMenu(self.menu)
+        self.menu.aboutToShow.connect(self._fill_menu)
+        row.addWidget(self.jobs)
+        self._lines: dict[int, tuple[QLabel, QProgressBar]] = {}
+        session.job_changed.connect(self._job_changed)
+
+    def show_pointer(self, x: float, y: float) -> None:
+        from brisk_atlas.core.place import position
+
+        place = position(x, y, self.session.work.state.crs)
+        self.own.setText(place.own)
+        self.degrees.setText(place.degrees)
+        self.mgrs.setText(place.mgrs)
+
+    def clear_pointer(self) -> None:
+        for label in (self.own, self.degrees, self.mgrs):
+            label.setText("")
+
+    def show_view(self, view: View | None, dots_per_inch: float) -> None:
+        """Say the map's scale on this screen, and its CRS."""
+        if view is None:
+            self.scale.setText("")
+            self.crs.setText("")
+            return
+        from brisk_atlas.core.place import crs_name, metres_per_unit
+
+        if view.crs:
+            metres = view.resolution * metres_per_unit(view.crs, view.y)
+            ratio = metres * dots_per_inch / INCH_M
+            self.scale.setText(f"1:{float(f'{ratio:.3g}'):,.0f}" if ratio >= 1 else f"{1 / ratio:,.0f}:1")
+        else:
+            self.scale.setText("scale unknown")
+        self.crs.setText(crs_name(view.crs) if view.crs else "no CRS")
+
+    def _job_changed(self, job: Job) -> None:
+        running = [j for j in self.session.jobs.open if j.shown]
+        self.jobs.setText(
+            "no jobs" if not running else f"{running[0].name}…" if len(running) == 1 else f"{len(running)} jobs"
+        )
+        if job.id in self._lines:
+            label, bar = self._lines[job.id]
+            label.setText(self._line(job))
+            bar.setValue(100 if job.finished else round(job.progress * 100))
+
+    @staticmethod
+    def _line(job: Job) -> str:
+        return f"{job.name}: {job.state}" if job.finished else f"{job.name}" + (f", {job.step}" if job.step else "")
+
+    def _fill_menu(self) -> None:
+        self.menu.clear()
+        self._lines.clear()
+        running = [j for j in self.session.jobs.open if j.shown]
+        if not running:
+            nothing = self.menu.addAction("Nothing is running")
+            assert nothing is not None
+            nothing.setEnabled(False)
+        for job in running:
+            line = QWidget()
+            column = QVBoxLayout(line)
+            column.setContentsMargins(10, 6, 10, 6)
+            label, bar, stop = QLabel(self._line(job)), QProgressBar(), QPushButton("Cancel")
+            bar.setMinimumWidth(240)
+            bar.setValue(round(job.progress * 100))
+            stop.clicked.connect(job.cancel)
+            row = QHBoxLayout()
+            row.addWidget(bar, 1)
+            row.addWidget(stop)
+            column.addWidget(label)
+            column.addLayout(row)
+            action = QWidgetAction(self.menu)
+            action.setDefaultWidget(line)
+            self.menu.addAction(action)
+            self._lines[job.id] = (label, bar)

@@ -1,0 +1,102 @@
+"""The subject bar: the name of the layer under discussion and its facts as chips."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
+
+from brisk_atlas.core.model import Facts
+
+from .session import Session
+
+
+CHIP_PX = 24
+
+
+def count_text(facts: Facts) -> str:
+    """Return how much there is: cells for grids, else features, points or rows."""
+    if facts.grid:
+        return f"{facts.grid.width:,} x {facts.grid.height:,} cells"
+    noun = {"vector": "features", "pointcloud": "points", "table": "rows"}.get(facts.kind, "")
+    return f"{facts.count:,} {noun}".strip() if facts.count is not None else "count unknown"
+
+
+def kind_text(facts: Facts) -> str:
+    if facts.geometry_type:
+        if facts.kind != "vector":
+            return "points"
+        return "mixed geometry" if facts.geometry_type == "Unknown" else facts.geometry_type.lower()
+    if facts.grid and len(facts.grid.bands) > 1:
+        return f"raster, {len(facts.grid.bands)} bands"
+    return facts.kind
+
+
+class SubjectBar(QWidget):
+    """Name, kind, count, CRS, extent and warnings of the subject."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.name = QLabel()
+        self.name.setObjectName("title")
+        self.name.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.name.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
+        self.chips = [QLabel() for _ in range(5)]
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 0, 0, 0)
+        row.setSpacing(6)
+        row.addWidget(self.name)
+        for chip in self.chips:
+            chip.setObjectName("chip")
+            chip.setFixedHeight(CHIP_PX)
+            row.addWidget(chip)
+        row.addStretch(1)
+        session.work_changed.connect(self._work_changed)
+        self.refresh()
+
+    def _work_changed(self, what: str) -> None:
+        if what in ("subject", "layers", "file"):
+            self.refresh()
+
+    def refresh(self) -> None:
+        layer = self.session.work.subject
+        facts = self.session.facts_of(layer) if layer else None
+        for chip in self.chips:
+            chip.hide()
+        if layer is None:
+            self.name.setText("no subject yet")
+            return
+        self.name.setText(layer.name)
+        if facts is None:
+            self._set(0, "file can't be read", "caution")
+            return
+        from brisk_atlas.core.place import crs_label, crs_name, unit_of
+
+        dataset = self.session.dataset_of(layer)
+        warnings = dataset.warnings if dataset else ()
+        self._set(0, kind_text(facts))
+        self._set(1, count_text(facts))
+        self._set(2, crs_label(facts.crs), "" if facts.crs or facts.kind == "table" else "caution", crs_name(facts.crs))
+        if facts.extent:
+            unit, scale = unit_of(facts.crs), 1.0
+            if unit == "m" and max(facts.extent.width, facts.extent.height) >= 5000:
+                unit, scale = "km", 0.001
+            sides = f"{facts.extent.width * scale:,.4g} x {facts.extent.height * scale:,.4g} {unit}".strip()
+            self._set(3, sides, tip="extent: " + ", ".join(f"{v:,.6g}" for v in facts.extent.bounds))
+        text = "ok" if not warnings else warnings[0] if len(warnings) == 1 else f"{len(warnings)} warnings"
+        self._set(
+            4,
+            text if len(text) < 34 else "1 warning",
+            "caution" if warnings else "good",
+            "\n".join(warnings) or "nothing to warn of",
+        )
+
+    def _set(self, number: int, text: str, mood: str = "", tip: str = "") -> None:
+        chip = self.chips[number]
+        chip.setText(text)
+        chip.setToolTip(tip)
+        chip.setProperty("mood", mood)
+        style = chip.style()
+        assert style is not None
+        style.polish(chip)
+        chip.show()

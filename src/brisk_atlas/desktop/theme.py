@@ -1,0 +1,146 @@
+"""Ink on paper: the colours by role, in light and at night, and the style sheet made of them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+FONTS = Path(__file__).parent / "fonts"
+SANS, MONO = "Source Sans 3", "Source Code Pro"
+BASE_PX = 13
+PICKED = "#7A2DBF"
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours by role. All text on `paper` and `raised` meets a contrast of 4.5 to 1."""
+
+    name: str
+    paper: str
+    raised: str
+    rule: str
+    ink: str
+    quiet: str
+    accent: str
+    second: str
+    good: str
+    caution: str
+    fault: str
+    wash: str  # behind what is chosen
+    on_accent: str
+
+
+LIGHT = Theme("light", "#F6F2EA", "#FFFDF8", "#D9D1C3", "#1D2A35", "#5F6B73", "#C2452D", "#1C7C7D", "#2F7D4F", "#8F5E12",
+              "#A61B1B", "#EADFCB", "#FFFDF8")  # fmt: skip
+NIGHT = Theme("night", "#171D22", "#20282F", "#37424B", "#E9E4DA", "#9DA8AF", "#E8765C", "#56B5B3", "#6CC08B", "#DDAA55",
+              "#F08080", "#2E3A43", "#171D22")  # fmt: skip
+
+
+def load_fonts() -> None:
+    """Register the shipped fonts."""
+    for file in ("SourceSans3-Regular.ttf", "SourceSans3-Semibold.ttf", "SourceCodePro-Regular.ttf"):
+        QFontDatabase.addApplicationFont(str(FONTS / file))
+
+
+def mono_font(px: int = BASE_PX - 1) -> QFont:
+    font = QFont(MONO)
+    font.setPixelSize(px)
+    return font
+
+
+def apply(app: QApplication, theme: Theme) -> None:
+    """Give the whole application its colours and type."""
+    font = QFont(SANS)
+    font.setPixelSize(BASE_PX)
+    app.setFont(font)
+    palette = QPalette()
+    role = QPalette.ColorRole
+    for which, colour in (
+        (role.Window, theme.paper), (role.Base, theme.raised), (role.AlternateBase, theme.paper), (role.Button, theme.raised),
+        (role.WindowText, theme.ink), (role.Text, theme.ink), (role.ButtonText, theme.ink), (role.ToolTipBase, theme.raised),
+        (role.ToolTipText, theme.ink), (role.Highlight, theme.wash), (role.HighlightedText, theme.ink),
+        (role.PlaceholderText, theme.quiet), (role.Link, theme.second), (role.Mid, theme.rule),
+    ):  # fmt: skip
+        palette.setColor(which, QColor(colour))
+    for which in (role.WindowText, role.Text, role.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, which, QColor(theme.quiet))
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(theme))
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    QWidget {{ font-size: {BASE_PX}px; }}
+    QFrame#bar {{ background: {t.raised}; border: 0; border-bottom: 1px solid {t.rule}; }}
+    QFrame#foot {{ background: {t.raised}; border: 0; border-top: 1px solid {t.rule}; }}
+    QFrame#drawer {{ background: {t.raised}; border: 0; border-left: 1px solid {t.rule}; }}
+    QFrame#bottomDrawer {{ background: {t.raised}; border: 0; border-top: 1px solid {t.rule}; }}
+    QFrame#paneBar {{ background: {t.paper}; border: 0; border-bottom: 1px solid {t.rule}; }}
+    QFrame#notice {{ background: {t.raised}; border: 1px solid {t.fault}; border-radius: 4px; }}
+    QFrame#notice[mood="good"] {{ border-color: {t.good}; }}
+    QLabel#title {{ font-weight: 600; font-size: 15px; }}
+    QLabel#heading {{ font-weight: 600; color: {t.ink}; }}
+    QLabel#quiet {{ color: {t.quiet}; }}
+    QLabel#fault {{ color: {t.fault}; }}
+    QLabel#chip {{ background: {t.paper}; border: 1px solid {t.rule}; border-radius: 4px; padding: 1px 7px; color: {t.ink}; }}
+    QLabel#chip[mood="caution"] {{ color: {t.caution}; border-color: {t.caution}; }}
+    QLabel#chip[mood="good"] {{ color: {t.good}; }}
+    QLabel#mono, QPushButton#mono {{ font-family: "{MONO}"; font-size: {BASE_PX - 1}px; }}
+    QToolButton, QPushButton {{ background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 4px 8px; color: {t.ink}; }}
+    QToolButton:hover, QPushButton:hover {{ background: {t.wash}; }}
+    QToolButton:checked {{ background: {t.wash}; border-color: {t.rule}; }}
+    QToolButton:focus, QPushButton:focus {{ border-color: {t.second}; }}
+    QToolButton:disabled, QPushButton:disabled {{ color: {t.quiet}; }}
+    QToolButton::menu-indicator {{ image: none; }}
+    QPushButton {{ border-color: {t.rule}; background: {t.raised}; min-height: 18px; }}
+    QPushButton#main {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
+    QPushButton#main:disabled {{ background: {t.rule}; border-color: {t.rule}; color: {t.quiet}; }}
+    QPushButton#main:focus {{ border: 2px solid {t.ink}; padding: 3px 7px; }}
+    QToolButton#page {{ font-weight: 600; font-size: 14px; padding: 6px 12px; border: 0; border-bottom: 3px solid transparent; border-radius: 0; }}
+    QToolButton#page:checked {{ background: transparent; border-bottom-color: {t.accent}; color: {t.accent}; }}
+    QToolButton#page:focus {{ background: {t.wash}; }}
+    QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px;
+        padding: 3px 6px; color: {t.ink}; selection-background-color: {t.second}; selection-color: {t.on_accent}; min-height: 18px; }}
+    QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {t.second}; }}
+    QLineEdit[wrong="true"] {{ border-color: {t.fault}; }}
+    QComboBox::drop-down {{ border: 0; width: 18px; }}
+    QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.rule}; outline: 0; }}
+    QAbstractItemView {{ background: {t.raised}; border: 0; outline: 0; alternate-background-color: {t.paper};
+        selection-background-color: {t.wash}; selection-color: {t.ink}; gridline-color: {t.rule}; }}
+    QTreeView::item, QListView::item {{ padding: 3px 4px; }}
+    QTreeView::item:selected, QListView::item:selected, QTableView::item:selected {{ background: {t.wash}; color: {t.ink}; }}
+    QTreeView::item:selected:active, QListView::item:selected:active, QTableView::item:selected:active {{ background: {t.wash}; }}
+    QHeaderView {{ background: {t.paper}; }}
+    QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: 0; border-right: 1px solid {t.rule}; border-bottom: 1px solid {t.rule};
+        padding: 4px 6px; font-weight: 600; }}
+    QTabBar::tab {{ background: transparent; color: {t.quiet}; padding: 6px 11px; border: 0; border-bottom: 2px solid transparent; font-weight: 600; }}
+    QTabBar::tab:selected {{ color: {t.ink}; border-bottom-color: {t.accent}; }}
+    QTabBar::tab:focus {{ background: {t.wash}; }}
+    QTabWidget::pane {{ border: 0; border-top: 1px solid {t.rule}; }}
+    QSplitter::handle {{ background: {t.rule}; }}
+    QSplitter::handle:horizontal {{ width: 1px; }} QSplitter::handle:vertical {{ height: 1px; }}
+    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
+    QScrollBar::handle {{ background: {t.rule}; border-radius: 4px; min-height: 24px; min-width: 24px; margin: 1px; }}
+    QScrollBar::handle:hover {{ background: {t.quiet}; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollArea {{ border: 0; background: transparent; }}
+    QScrollArea > QWidget > QWidget {{ background: transparent; }}
+    QMenu {{ background: {t.raised}; border: 1px solid {t.rule}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 26px 5px 12px; border-radius: 4px; }}
+    QMenu::item:selected {{ background: {t.wash}; }}
+    QMenu::item:disabled {{ color: {t.quiet}; }}
+    QMenu::separator {{ height: 1px; background: {t.rule}; margin: 4px 8px; }}
+    QProgressBar {{ background: {t.paper}; border: 1px solid {t.rule}; border-radius: 4px; height: 8px; text-align: center; color: transparent; }}
+    QProgressBar::chunk {{ background: {t.second}; border-radius: 3px; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {t.rule}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ background: {t.second}; width: 14px; margin: -5px 0; border-radius: 7px; }}
+    QSlider::sub-page:horizontal {{ background: {t.second}; border-radius: 2px; }}
+    QTextBrowser {{ background: {t.raised}; border: 0; padding: 4px 12px; }}
+    QDialog {{ background: {t.raised}; border: 1px solid {t.rule}; }}
+    QToolTip {{ background: {t.raised}; color: {t.ink}; border: 1px solid {t.rule}; padding: 4px; }}
+    QCheckBox, QRadioButton {{ spacing: 6px; }}
+    """
