@@ -8,11 +8,10 @@ import time
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, QSize
-from PyQt6.QtGui import QCursor
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import QSettings, QSize, Qt
+from PyQt6.QtWidgets import QApplication, QWidget
 
-from brisk_atlas.core.find import Shelves
+from brisk_atlas.core.find.shelves import Shelves
 
 from . import theme
 from .session import Session
@@ -38,6 +37,7 @@ def make_application() -> QApplication:
     app.setApplicationName("Brisk Atlas")
     app.setStyle("Fusion")
     theme.load_fonts()
+    theme.apply(app, theme.LIGHT)
     return app
 
 
@@ -96,7 +96,7 @@ def picture(
     window = make_window(Shelves(pinned=[pin] if pin else []))
     window.resize(size)
     window.show()
-    window.use_theme(theme.LIGHT)
+    window.use_theme(theme.LIGHT)  # whatever the user's own is
     if pin is not None:
         window.find.go_to(pin, choose="elevation_2031.tif")
     if paths:
@@ -109,8 +109,8 @@ def picture(
     settled = settle(window) and settled
     if window.notice.isVisible():
         print(window.notice.text.text(), file=sys.stderr)
-    QCursor.setPos(window.mapToGlobal(window.rect().bottomRight()))
-    app.processEvents()
+    for widget in window.findChildren(QWidget):  # there is no pointer in a picture
+        widget.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, False)
     image = window.grab()
     written = image.save(str(out), "PNG")
     window.session.work.load(window.session.work.state, None, None)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from brisk_atlas.core.find import Shelves
+from brisk_atlas.core.find.shelves import Shelves
 from brisk_atlas.core.jobs import Job, Jobs
 from brisk_atlas.core.model import AtlasError, Dataset, Facts, Layer, Style
 from brisk_atlas.core.project import Place, Work, WorkState
@@ -30,12 +30,14 @@ class Session(QObject):
         noticed(str, str, str): mood (`fault` or `good`), text, details that can be unfolded.
         job_changed(object): a Job began, went on or ended.
         layers_opened(list): ids of layers just opened.
+        opening(): layers or a project are about to come; whoever shows them should stand ready.
     """
 
     work_changed = pyqtSignal(str)
     noticed = pyqtSignal(str, str, str)
     job_changed = pyqtSignal(object)
     layers_opened = pyqtSignal(list)
+    opening = pyqtSignal()
     _came_home = pyqtSignal(object, object)
 
     def __init__(self, shelves: Shelves | None = None) -> None:
@@ -84,6 +86,7 @@ class Session(QObject):
 
     def open_paths(self, paths: Sequence[Path], part: str | None = None) -> None:
         """Open datasets, or one part of one, or a project, in the background."""
+        self.opening.emit()
         projects = [p for p in paths if p.name.endswith(PROJECT_SUFFIX)]
         if projects:
             self.open_project(projects[0])
@@ -126,6 +129,7 @@ class Session(QObject):
 
     def open_project(self, path: Path) -> None:
         """Open a project file; layers whose files are gone stay, with a notice each."""
+        self.opening.emit()
 
         def work(job: Job) -> tuple[WorkState, Place | None, list[AtlasError]]:
             from brisk_atlas.core.project.file import read

@@ -180,7 +180,7 @@ class _Tile(QStyledItemDelegate):
 
     def _side(self, layer: Layer) -> str | None:
         curtain = self.spine.session.work.state.curtain
-        return None if curtain is None else "A" if layer.id in curtain[0] else "B" if layer.id in curtain[1] else "·"
+        return None if curtain is None else "A" if layer.id in curtain[0] else "B" if layer.id in curtain[1] else "AB"
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         layer, theme = self._layer(index), self.spine.theme
@@ -247,10 +247,13 @@ class _Tile(QStyledItemDelegate):
 
     @staticmethod
     def _paint_side(painter: QPainter, side: str, box: QRect, theme: Theme) -> None:
-        painter.setPen(QPen(QColor(theme.accent if side != "·" else theme.rule), 1))
+        painter.setPen(QPen(QColor(theme.accent if side != "AB" else theme.rule), 1))
         painter.setBrush(QColor(theme.accent) if side == "B" else QColor(theme.raised))
         painter.drawRoundedRect(QRectF(box), 3, 3)
         painter.setPen(QColor(theme.on_accent if side == "B" else theme.accent if side == "A" else theme.quiet))
+        font = QFont(painter.font())
+        font.setPixelSize(9 if side == "AB" else 12)
+        painter.setFont(font)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, side)
 
     @staticmethod

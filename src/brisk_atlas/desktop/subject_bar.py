@@ -11,6 +11,7 @@ from .session import Session
 
 
 CHIP_PX = 24
+NAME_CHARS = 28
 
 
 def count_text(facts: Facts) -> str:
@@ -66,7 +67,8 @@ class SubjectBar(QWidget):
         if layer is None:
             self.name.setText("no subject yet")
             return
-        self.name.setText(layer.name)
+        self.name.setText(layer.name if len(layer.name) <= NAME_CHARS else f"{layer.name[:14]}…{layer.name[-13:]}")
+        self.name.setToolTip(layer.name)
         if facts is None:
             self._set(0, "file can't be read", "caution")
             return

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
 FONTS = Path(__file__).parent / "fonts"
+MARKS = Path(__file__).parent / "marks"
 SANS, MONO = "Source Sans 3", "Source Code Pro"
 BASE_PX = 13
 PICKED = "#7A2DBF"
@@ -52,7 +53,10 @@ def mono_font(px: int = BASE_PX - 1) -> QFont:
 
 
 def apply(app: QApplication, theme: Theme) -> None:
-    """Give the whole application its colours and type."""
+    """Give the whole application its colours and type. Costly once widgets stand, so not repeated."""
+    if app.property("theme") == theme.name:
+        return
+    app.setProperty("theme", theme.name)
     font = QFont(SANS)
     font.setPixelSize(BASE_PX)
     app.setFont(font)
@@ -72,8 +76,9 @@ def apply(app: QApplication, theme: Theme) -> None:
 
 
 def _sheet(t: Theme) -> str:
+    up, down = ((MARKS / f"{name}-{t.name}.svg").as_posix() for name in ("up", "down"))
     return f"""
-    QWidget {{ font-size: {BASE_PX}px; }}
+    QWidget {{ font-family: "{SANS}"; font-size: {BASE_PX}px; }}
     QFrame#bar {{ background: {t.raised}; border: 0; border-bottom: 1px solid {t.rule}; }}
     QFrame#foot {{ background: {t.raised}; border: 0; border-top: 1px solid {t.rule}; }}
     QFrame#drawer {{ background: {t.raised}; border: 0; border-left: 1px solid {t.rule}; }}
@@ -88,7 +93,8 @@ def _sheet(t: Theme) -> str:
     QLabel#chip {{ background: {t.paper}; border: 1px solid {t.rule}; border-radius: 4px; padding: 1px 7px; color: {t.ink}; }}
     QLabel#chip[mood="caution"] {{ color: {t.caution}; border-color: {t.caution}; }}
     QLabel#chip[mood="good"] {{ color: {t.good}; }}
-    QLabel#mono, QPushButton#mono {{ font-family: "{MONO}"; font-size: {BASE_PX - 1}px; }}
+    QLabel#place {{ color: {t.quiet}; font-family: "{MONO}"; font-size: 11px; }}
+    QLabel#mono {{ font-family: "{MONO}"; font-size: {BASE_PX - 1}px; }}
     QToolButton, QPushButton {{ background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 4px 8px; color: {t.ink}; }}
     QToolButton:hover, QPushButton:hover {{ background: {t.wash}; }}
     QToolButton:checked {{ background: {t.wash}; border-color: {t.rule}; }}
@@ -106,7 +112,10 @@ def _sheet(t: Theme) -> str:
         padding: 3px 6px; color: {t.ink}; selection-background-color: {t.second}; selection-color: {t.on_accent}; min-height: 18px; }}
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {t.second}; }}
     QLineEdit[wrong="true"] {{ border-color: {t.fault}; }}
-    QComboBox::drop-down {{ border: 0; width: 18px; }}
+    QComboBox::drop-down {{ border: 0; width: 20px; }}
+    QComboBox::down-arrow, QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url({down}); width: 10px; height: 10px; }}
+    QSpinBox::up-arrow, QDoubleSpinBox::up-arrow {{ image: url({up}); width: 10px; height: 10px; }}
+    QSpinBox::up-button, QDoubleSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::down-button {{ border: 0; width: 18px; background: transparent; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.rule}; outline: 0; }}
     QAbstractItemView {{ background: {t.raised}; border: 0; outline: 0; alternate-background-color: {t.paper};
         selection-background-color: {t.wash}; selection-color: {t.ink}; gridline-color: {t.rule}; }}

@@ -1,8 +1,9 @@
-"""The window: page switch, subject bar, pages, notices and the foot; and all commands."""
+"""The window: page switch, subject bar, pages, notices and the foot."""
 
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
@@ -22,53 +23,110 @@ from PyQt6.QtWidgets import (
 )
 
 from . import theme as themes
-from .commands import Command, Commands
-from .do_palette import DoPalette
+from .command_list import PAGE_TITLES, add_commands
+from .commands import Commands
 from .notice import Notice
-from .pages.desk_page import DeskPage
 from .pages.find_page import FindPage
-from .pages.handover_page import HandoverPage
 from .session import PROJECT_SUFFIX, Session
 from .status_line import StatusLine
 from .subject_bar import SubjectBar
 
-PAGES = ("find", "desk", "record", "handover")
-PAGE_TITLES = {"find": "Find", "desk": "Desk", "record": "Record", "handover": "Hand over"}
+if TYPE_CHECKING:
+    from .do_palette import DoPalette
+    from .pages.desk_page import DeskPage
+    from .pages.handover_page import HandoverPage
+    from .pages.record_page import RecordPage
+
+SMALLEST = (960, 560)
+PAGES = tuple(PAGE_TITLES)
 MAP_TOOLS = ("fit_subject", "fit_all", "fit_picked", "box_zoom", "zoom_in", "zoom_out", "curtain", "relief")
+MENU = (("open", "open_project", "save", "save_as"), ("undo", "redo"), ("probe", "style", "change", "sheet", "relief"),
+        ("show_hide", "layer_up", "layer_down", "close_layer"), ("theme", "quit"))  # fmt: skip
+ICONS_LATER_MS = 20
 
 
 class AtlasWindow(QMainWindow):
-    """One window, four pages."""
+    """One window, four pages. All but Find are made when they are first needed."""
 
     def __init__(self, session: Session, settings: QSettings) -> None:
         super().__init__()
         self.session = session
         self.settings = settings
-        self.theme = themes.LIGHT
+        self.theme = themes.NIGHT if settings.value("theme") == "night" else themes.LIGHT
         self.setWindowTitle("Brisk Atlas")
         self.setAcceptDrops(True)
         self.commands = Commands(self)
         self.find = FindPage(session)
-        self.desk = DeskPage(session)
-        self.handover = HandoverPage(session)
-        self._record: QWidget | None = None  # loads XML libraries, so it is made when first shown
         self.pages = QStackedWidget()
-        self._holder = QWidget()
-        QVBoxLayout(self._holder).setContentsMargins(0, 0, 0, 0)
-        for page in (self.find, self.desk, self._holder, self.handover):
-            self.pages.addWidget(page)
+        self._made: dict[str, Any] = {"find": self.find}
+        self._rooms: dict[str, QWidget] = {}
+        for page in PAGES:
+            room = QWidget()
+            column = QVBoxLayout(room)
+            column.setContentsMargins(0, 0, 0, 0)
+            self._rooms[page] = room
+            self.pages.addWidget(room)
+        self._house("find", self.find)
+        self._palette_box: DoPalette | None = None
         self.subject = SubjectBar(session)
         self.notice = Notice()
         self.foot = StatusLine(session)
-        self._add_commands()
-        self.commands["do"].setIconText("Do…")
-        self.palette_box = DoPalette(self.commands, self)
+        add_commands(self)
         self._lay_out()
         self._connect()
-        self.use_theme(themes.NIGHT if settings.value("theme") == "night" else themes.LIGHT)
         self.show_page("find")
+        self.use_theme(self.theme)
 
     # Putting it together
+
+    def _house(self, page: str, widget: QWidget) -> None:
+        layout = self._rooms[page].layout()
+        assert layout is not None
+        layout.addWidget(widget)
+
+    @property
+    def has_desk(self) -> bool:
+        return "desk" in self._made
+
+    @property
+    def desk(self) -> DeskPage:
+        """Return the Desk, made at the first call."""
+        if "desk" not in self._made:
+            from .pages.desk_page import DeskPage
+
+            desk = self._made["desk"] = DeskPage(self.session)
+            self._house("desk", desk)
+            desk.map.set_tools(self.commands, MAP_TOOLS)
+            desk.to_find.clicked.connect(lambda: self.show_page("find"))
+            desk.map.pointer_moved.connect(self.foot.show_pointer)
+            desk.map.canvas.pointer_left.connect(self.foot.clear_pointer)
+            desk.map.view_changed.connect(self._view_changed)
+            desk.map.settled.connect(self._view_changed)
+            desk.map.drawing_faults.connect(lambda faults: [self.notice.say("fault", text) for text in faults.values()])
+            self._recolour()
+        return self._made["desk"]
+
+    @property
+    def record(self) -> RecordPage:
+        """Return the Record page, made at the first call."""
+        if "record" not in self._made:
+            from .pages.record_page import RecordPage
+
+            self._made["record"] = RecordPage(self.session)
+            self._house("record", self._made["record"])
+            self._recolour()
+        return self._made["record"]
+
+    @property
+    def handover(self) -> HandoverPage:
+        """Return the Hand over page, made at the first call."""
+        if "handover" not in self._made:
+            from .pages.handover_page import HandoverPage
+
+            page = self._made["handover"] = HandoverPage(self.session)
+            self._house("handover", page)
+            page.open_wanted.connect(self.session.open_paths)
+        return self._made["handover"]
 
     def _lay_out(self) -> None:
         bar = QFrame()
@@ -110,13 +168,12 @@ class AtlasWindow(QMainWindow):
         column.setSpacing(0)
         for widget in (bar, self.notice, self.pages, self.foot):
             column.addWidget(widget, 1 if widget is self.pages else 0)
+        middle.setMinimumSize(*SMALLEST)  # or a long name or number would widen the window
         self.setCentralWidget(middle)
-        self.desk.map.set_tools(self.commands, MAP_TOOLS)
 
     def _menu(self) -> QMenu:
         menu = QMenu(self)
-        for group in (("open", "open_project", "save", "save_as"), ("undo", "redo"), ("probe", "style", "change", "sheet", "relief"),
-                      ("show_hide", "layer_up", "layer_down", "close_layer"), ("theme", "quit")):  # fmt: skip
+        for group in MENU:
             for command_id in group:
                 menu.addAction(self.commands[command_id])
             menu.addSeparator()
@@ -126,267 +183,9 @@ class AtlasWindow(QMainWindow):
         self.session.noticed.connect(self.notice.say)
         self.session.work_changed.connect(self._work_changed)
         self.session.layers_opened.connect(lambda ids: self.show_page("desk"))
+        self.session.opening.connect(lambda: self.desk)
         self.find.open_wanted.connect(self.session.open_paths)
         self.find.record_wanted.connect(self.read_record)
-        self.handover.open_wanted.connect(self.session.open_paths)
-        self.desk.to_find.clicked.connect(lambda: self.show_page("find"))
-        self.desk.map.pointer_moved.connect(self.foot.show_pointer)
-        self.desk.map.canvas.pointer_left.connect(self.foot.clear_pointer)
-        self.desk.map.view_changed.connect(self._view_changed)
-        self.desk.map.settled.connect(self._view_changed)
-        self.desk.map.drawing_faults.connect(
-            lambda faults: [self.notice.say("fault", text) for text in faults.values()]
-        )
-
-    def _add_commands(self) -> None:
-        work, desk = self.session.work, self.desk
-        page_keys = {page: f"Ctrl+{number}" for number, page in enumerate(PAGES, 1)}
-
-        def has_layers() -> bool:
-            return bool(work.layers)
-
-        def has_subject() -> bool:
-            return work.subject is not None
-
-        def drawn_subject() -> bool:
-            return work.subject is not None and work.subject.style is not None
-
-        def can_compare() -> bool:
-            return work.state.curtain is not None or (
-                drawn_subject() and sum(la.style is not None for la in work.layers) > 1
-            )
-
-        def has_curtain() -> bool:
-            return work.state.curtain is not None and has_subject()
-
-        def on_desk(run):  # type: ignore[no-untyped-def]
-            return lambda: (self.show_page("desk"), run())
-
-        for page in PAGES:
-            self.commands.add(
-                Command(
-                    f"page_{page}",
-                    f"Go to {PAGE_TITLES[page]}",
-                    lambda page=page: self.show_page(page),
-                    page_keys[page],
-                )
-            )
-        add = self.commands.add
-        add(Command("do", "Do…", self._begin_do, "Ctrl+K", "Find any command by words", "magnifying-glass"))
-        add(Command("open", "Open files…", self.choose_files, "Ctrl+O", "Open datasets from disk", "folder-open"))
-        add(Command("open_project", "Open a project…", self.choose_project, "Ctrl+Shift+O", icon="folder-notch-open"))
-        add(
-            Command(
-                "save",
-                "Save the project",
-                self.save,
-                "Ctrl+S",
-                "Write what is open and how it looks to a project file",
-                "floppy-disk",
-                has_layers,
-            )
-        )
-        add(
-            Command(
-                "save_as",
-                "Save the project as…",
-                self.save_as,
-                "Ctrl+Shift+S",
-                icon="floppy-disk-back",
-                enabled=has_layers,
-            )
-        )
-        add(
-            Command(
-                "undo",
-                "Undo",
-                work.undo,
-                "Ctrl+Z",
-                icon="arrow-counter-clockwise",
-                enabled=lambda: bool(work.undo_text),
-            )
-        )
-        add(
-            Command(
-                "redo", "Redo", work.redo, "Ctrl+Shift+Z", icon="arrow-clockwise", enabled=lambda: bool(work.redo_text)
-            )
-        )
-        add(
-            Command(
-                "fit_subject",
-                "Fit the subject",
-                on_desk(desk.map.fit_subject),
-                "F",
-                "Show all of the subject",
-                "frame-corners",
-                has_subject,
-            )
-        )
-        add(
-            Command(
-                "fit_all",
-                "Fit all",
-                on_desk(desk.map.fit_all),
-                "A",
-                "Show all visible layers",
-                "corners-out",
-                has_layers,
-            )
-        )
-        add(
-            Command(
-                "fit_picked",
-                "Go to the picked rows",
-                on_desk(desk.map.fit_picked),
-                "G",
-                icon="crosshair",
-                enabled=lambda: work.picks is not None,
-            )
-        )
-        add(
-            Command(
-                "box_zoom",
-                "Zoom to a box",
-                on_desk(desk.map.box_zoom),
-                "B",
-                "Drag a box on the map; or hold Shift and drag",
-                "selection",
-                has_layers,
-            )
-        )
-        add(
-            Command(
-                "zoom_in",
-                "Zoom in",
-                on_desk(lambda: desk.map.zoom(1.6)),
-                "Ctrl+=",
-                icon="magnifying-glass-plus",
-                enabled=has_layers,
-            )
-        )
-        add(
-            Command(
-                "zoom_out",
-                "Zoom out",
-                on_desk(lambda: desk.map.zoom(1 / 1.6)),
-                "Ctrl+-",
-                icon="magnifying-glass-minus",
-                enabled=has_layers,
-            )
-        )
-        add(Command("curtain", "Curtain", on_desk(desk.map.toggle_curtain), "C", "Compare the subject with the layer most like it; [ and ] move the edge",
-                    "columns", can_compare, lambda: work.state.curtain is not None))  # fmt: skip
-        for side, key, words in (
-            ("A", "Shift+A", "side A of the curtain"),
-            ("B", "Shift+B", "side B of the curtain"),
-            ("·", "Shift+N", "both sides of the curtain"),
-        ):
-            add(Command(f"side_{side}", f"Put the subject on {words}", lambda side=side: work.subject and desk.map.set_side(work.subject.id, side), key,
-                        enabled=has_curtain))  # fmt: skip
-        add(Command("relief", "Relief", on_desk(desk.toggle_relief), "R", "See an elevation grid in three dimensions, the map draped over it",
-                    "cube", has_layers, lambda: not desk.relief.isHidden()))  # fmt: skip
-        add(
-            Command(
-                "focus_map",
-                "To the map",
-                on_desk(desk.map.canvas.setFocus),
-                "F6",
-                "Put the keyboard on the map",
-                enabled=has_layers,
-            )
-        )
-        add(
-            Command(
-                "focus_stack",
-                "To the stack",
-                on_desk(desk.spine.setFocus),
-                "F7",
-                "Put the keyboard on the stack of layers",
-                enabled=has_layers,
-            )
-        )
-        for name, drawer, key, mark in (
-            ("probe", desk.probe, "P", "info"),
-            ("style", desk.style_form, "S", "palette"),
-            ("change", desk.change, "D", "plus-minus"),
-        ):
-            add(Command(name, f"{name.capitalize()} drawer", on_desk(lambda drawer=drawer: desk.toggle_drawer(drawer)), key, icon=mark, enabled=has_layers,
-                        checked=lambda drawer=drawer: desk.shows(drawer)))  # fmt: skip
-        add(Command("probe_centre", "Probe the middle of the map", on_desk(lambda: desk.map.canvas.view and desk.map.canvas.probed.emit(
-            desk.map.canvas.view.x, desk.map.canvas.view.y)), "Ctrl+P", enabled=has_layers))  # fmt: skip
-        add(
-            Command(
-                "measure_change",
-                "Measure the change between two grids",
-                on_desk(desk.change.compute),
-                "",
-                "Area and volume of B minus A",
-                enabled=has_layers,
-            )
-        )
-        add(
-            Command(
-                "sheet",
-                "Sheet drawer",
-                on_desk(desk.toggle_sheet),
-                "T",
-                "The rows of the subject",
-                "table",
-                has_layers,
-                lambda: not desk.bottom.isHidden(),
-            )
-        )
-        add(Command("show_hide", "Show or hide the subject", lambda: work.subject and work.change(
-            "show or hide", work.subject.id, visible=not work.subject.visible), "H", icon="eye", enabled=drawn_subject))  # fmt: skip
-        add(
-            Command(
-                "layer_up",
-                "Move the subject up",
-                lambda: work.subject and work.move(work.subject.id, -1),
-                "Ctrl+Up",
-                icon="arrow-up",
-                enabled=has_subject,
-            )
-        )
-        add(
-            Command(
-                "layer_down",
-                "Move the subject down",
-                lambda: work.subject and work.move(work.subject.id, 1),
-                "Ctrl+Down",
-                icon="arrow-down",
-                enabled=has_subject,
-            )
-        )
-        add(Command("close_layer", "Close the subject", lambda: work.subject and work.remove(work.subject.id), "Delete", "Take the subject off the Desk; its files stay",
-                    "x", has_subject))  # fmt: skip
-        add(
-            Command(
-                "pin",
-                "Pin or unpin the folder on Find",
-                self.find.toggle_pin,
-                "Ctrl+D",
-                icon="push-pin",
-                enabled=lambda: self.find.folder is not None,
-            )
-        )
-        add(
-            Command(
-                "hand_over",
-                "Hand over the subject",
-                lambda: self.show_page("handover"),
-                "Ctrl+E",
-                "Export a piece of the subject",
-                "export",
-                has_subject,
-            )
-        )
-        add(
-            Command(
-                "theme", "Light or night", self.toggle_theme, "Ctrl+T", "Change between light and night colours", "moon"
-            )
-        )
-        add(Command("quit", "Quit", self.close, "Ctrl+Q"))
 
     # Pages and themes
 
@@ -394,25 +193,12 @@ class AtlasWindow(QMainWindow):
     def page(self) -> str:
         return PAGES[self.pages.currentIndex()]
 
-    @property
-    def record(self) -> QWidget:
-        """Return the Record page, made when it is first needed."""
-        if self._record is None:
-            from .pages.record_page import RecordPage
-
-            self._record = RecordPage(self.session)
-            self._record.reading.repaint_theme(self.theme)
-            layout = self._holder.layout()
-            assert layout is not None
-            layout.addWidget(self._record)
-        return self._record
-
     def show_page(self, page: str) -> None:
-        if page == "record":
-            self.record.show()
+        """Go to a page; the keyboard goes to its main thing."""
+        widget: Any = self.find if page == "find" else getattr(self, page)
+        view = self.desk.map.canvas.view if page == "handover" and self.has_desk else None
         if page == "handover":
-            view = self.desk.map.canvas.view
-            self.handover.view_extent = view.extent if view else None
+            widget.view_extent = view.extent if view else None
         self.pages.setCurrentIndex(PAGES.index(page))
         button = self.page_buttons.button(PAGES.index(page))
         assert button is not None
@@ -425,37 +211,31 @@ class AtlasWindow(QMainWindow):
 
     def read_record(self, path: Path) -> None:
         self.show_page("record")
-        self.record.read_path(path)  # type: ignore[attr-defined]
+        self.record.read_path(path)
 
     def toggle_theme(self) -> None:
         self.use_theme(themes.LIGHT if self.theme is themes.NIGHT else themes.NIGHT)
 
     def use_theme(self, theme: themes.Theme) -> None:
-        """Recolour everything that paints itself, then the style sheet for the rest."""
+        """Take on the colours of a theme."""
         self.theme = theme
         self.settings.setValue("theme", theme.name)
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         themes.apply(app, theme)
-        for widget in (
-            self.desk.map.canvas,
-            self.desk.relief,
-            self.desk.relief.canvas,
-            self.desk.spine,
-            self.desk.probe,
-            self.desk.sheet.model,
-            self.find,
-        ):
-            widget.theme = theme
+        self._recolour()
+
+    def _recolour(self) -> None:
+        """Give the colours to everything that paints itself; icons follow a moment later."""
         readings = [self.find.glance.facts, self.find.glance.record, self.find.glance.members]
-        if self._record is not None:
-            readings.append(self._record.reading)  # type: ignore[attr-defined]
+        self.find.theme = self.theme
+        if self.has_desk:
+            self._made["desk"].use_theme(self.theme)
+        if "record" in self._made:
+            readings.append(self._made["record"].reading)
         for reading in readings:
-            reading.repaint_theme(theme)
-        self.commands.recolour(theme.ink)
-        if self.desk.relief.isVisible():
-            self.desk.relief._remake()
-        self.update()
+            reading.repaint_theme(self.theme)
+        QTimer.singleShot(ICONS_LATER_MS, lambda: self.commands.recolour(self.theme.ink))
 
     # The work
 
@@ -474,13 +254,14 @@ class AtlasWindow(QMainWindow):
             self.show_page("desk")
 
     def _view_changed(self) -> None:
-        view = self.desk.map.canvas.view
-        self.foot.show_view(view, self.logicalDpiX())
-        if view is not None and self.page == "handover":
-            self.handover.view_extent = view.extent
+        self.foot.show_view(self.desk.map.canvas.view, self.logicalDpiX())
 
-    def _begin_do(self) -> None:
-        self.palette_box.begin()
+    def begin_do(self) -> None:
+        if self._palette_box is None:
+            from .do_palette import DoPalette
+
+            self._palette_box = DoPalette(self.commands, self)
+        self._palette_box.begin()
 
     def choose_files(self) -> None:
         start = str(self.find.folder or Path.home())
@@ -521,8 +302,8 @@ class AtlasWindow(QMainWindow):
     @property
     def busy(self) -> bool:
         """Return whether anything on show is still being worked out."""
-        record_busy = self._record is not None and self._record.busy  # type: ignore[attr-defined]
-        return bool(self.session.jobs.open) or self.desk.busy or self.find.busy or record_busy
+        pages = [page for page in self._made.values() if hasattr(page, "busy")]
+        return bool(self.session.jobs.open) or any(page.busy for page in pages)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
@@ -531,7 +312,8 @@ class AtlasWindow(QMainWindow):
             return
         self.settings.setValue("geometry", self.saveGeometry())
         self.session.close()
-        self.desk.relief.close_stage()
+        if self.has_desk:
+            self.desk.relief.close_stage()
         event.accept()
 
     def _may_close(self) -> bool:

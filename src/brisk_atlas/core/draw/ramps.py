@@ -15,7 +15,7 @@ import numpy as np
 STEPS = 256
 _ANCHORS = {
     "ember": ("#1b1426", "#5a1f4e", "#a52f45", "#dd6a35", "#f3b25a", "#fdf0cf"),
-    "tide": ("#0d1b33", "#16436b", "#17747f", "#45a384", "#a5cf97", "#f2f4d6"),
+    "tide": ("#0d1b33", "#123a5e", "#1d6178", "#4f919b", "#9bc2c0", "#eaf3ef"),
     "moss": ("#10241c", "#1f4a33", "#3f7437", "#7f9c3b", "#cbc25e", "#fbf3c9"),
     "land": ("#20402f", "#4e7144", "#94955a", "#c2a878", "#ddcdb4", "#fbf8f2"),
     "ink": ("#101418", "#fdfcf9"),

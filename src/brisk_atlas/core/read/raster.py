@@ -149,7 +149,7 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
         bands = tuple(
             Band(
                 i,
-                source.descriptions[i - 1] or f"band {i}",
+                source.descriptions[i - 1] or source.tags(i).get("long_name") or f"band {i}",
                 source.colorinterp[i - 1].name,
                 None,
                 source.units[i - 1] or "",

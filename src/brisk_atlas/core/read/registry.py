@@ -10,7 +10,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from importlib import import_module
-from importlib.metadata import entry_points
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead, Dataset
@@ -70,6 +69,8 @@ BUILT_IN = (
 @cache
 def readers() -> tuple[Reader, ...]:
     """Return all readers, those of third parties first, so that they can take over a format."""
+    from importlib.metadata import entry_points  # slow to load, and not needed to show a window
+
     added = [point.load() for point in entry_points(group="brisk_atlas.readers")]
     return (*added, *BUILT_IN)
 

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from math import cos, radians, sin
+from typing import TYPE_CHECKING
 
-import numpy as np
+if TYPE_CHECKING:
+    import numpy as np
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,7 +34,7 @@ class Camera:
 
     azimuth: float = 160.0
     elevation: float = 32.0
-    distance: float = 1.35
+    distance: float = 1.5
     exaggeration: float = 1.5
     shift_x: float = 0.0
     shift_y: float = 0.0
@@ -46,9 +49,9 @@ class Camera:
 
     def shifted(self, dx: float, dy: float) -> Camera:
         """Return the camera after the hand moved the ground by (dx, dy) pixels."""
-        turn = np.radians(self.azimuth)
+        turn = radians(self.azimuth)
         step = self.distance * 0.0012
         right, ahead = -dx * step, dy * step
-        east = -np.cos(turn) * right - np.sin(turn) * ahead
-        north = np.sin(turn) * right - np.cos(turn) * ahead
-        return replace(self, shift_x=self.shift_x + float(east), shift_y=self.shift_y + float(north))
+        east = -cos(turn) * right - sin(turn) * ahead
+        north = sin(turn) * right - cos(turn) * ahead
+        return replace(self, shift_x=self.shift_x + east, shift_y=self.shift_y + north)

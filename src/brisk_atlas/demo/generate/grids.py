@@ -32,7 +32,7 @@ from .ground import (
 from .terrain import FISSURE_2031, land, terrain
 
 NODATA = -9999.0
-DEEPEST_SURVEYED = -80.0  # metres; the laser reaches no deeper
+DEEPEST_SURVEYED = -12.0  # metres; the laser reaches no deeper
 VERTICAL_DATUM = "mean sea level at Harrow Landing, 2029"
 
 
@@ -40,7 +40,7 @@ def surveyed(epoch: str) -> np.ndarray:
     """Return elevation in metres at 10 m, nodata where the sea is deeper than the laser reaches."""
     both = terrain()
     height = both.before if epoch == "before" else both.after
-    reach = gaussian_filter(both.before, 5) > DEEPEST_SURVEYED
+    reach = gaussian_filter(both.before, 2) > DEEPEST_SURVEYED
     reach |= both.lava[-1].thickness > 0  # the new delta was sounded before and after
     return np.where(reach, height, NODATA).astype(np.float32)
 
@@ -213,7 +213,7 @@ def _clouds(epoch: str, shape) -> np.ndarray:
     x, y = centres(15.0)
     field = smooth_noise(rng(f"clouds {epoch}"), shape, 130, octaves=5)
     field -= 3 * np.exp(-((np.hypot(x - 510_700, y - 5_770_200) / 2600) ** 4))  # a lucky gap
-    return np.clip((field - (1.75 if epoch == "before" else 2.0)) / 0.5, 0, 1)
+    return np.clip((field - (1.75 if epoch == "before" else 1.5)) / 0.5, 0, 1)
 
 
 def scene_numbers(epoch: str) -> dict[str, np.ndarray]:

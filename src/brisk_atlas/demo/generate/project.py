@@ -11,10 +11,10 @@ from brisk_atlas.core.read import Holdings
 
 LAVA = VectorStyle(colour_by="year", ramp="ember", stretch=Stretch("hand", 1950, 2045), line="#1D2A35", width=0.8)
 LAYERS = (  # bottom first: file, part, name, style, visible, opacity
-    ("seafloor.nc", "elevation", "sea floor", GridStyle(ramp="tide", stretch=Stretch("hand", -3200, 200), shade=0.5), True, 1.0),
+    ("seafloor.nc", "elevation", "sea floor", GridStyle(ramp="tide", stretch=Stretch("hand", -3200, 300), shade=0.5), True, 1.0),
     (
         "elevation_2029.tif", "elevation_2029", None,
-        GridStyle(ramp="land", stretch=Stretch("hand", -60, 960), shade=0.75), True, 1.0,
+        GridStyle(ramp="land", stretch=Stretch("hand", -40, 960), shade=0.75), True, 1.0,
     ),
     ("MERIDEL3_20310624/MERIDEL3_20310624_META.txt", "visible to shortwave", "scene 2031", GridStyle((3, 2, 1)), False, 1.0),
     ("harrow_bay_2031.laz", "harrow_bay_2031", "laser strip", CloudStyle("z", "land"), False, 1.0),

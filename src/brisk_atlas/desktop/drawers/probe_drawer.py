@@ -12,7 +12,7 @@ from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.project import Picks
 
 from ..session import Session
-from ..theme import LIGHT, Theme, mono_font
+from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.inspect import Finding
@@ -28,7 +28,7 @@ class ProbeDrawer(QWidget):
         self.session = session
         self.theme: Theme = LIGHT
         self.where = QLabel(EMPTY)
-        self.where.setObjectName("quiet")
+        self.where.setObjectName("place")
         self.where.setWordWrap(True)
         self.where.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.tree = QTreeWidget()
@@ -95,7 +95,6 @@ class ProbeDrawer(QWidget):
     def _show(self, place: object, findings: list[Finding], change: object) -> None:
         self.findings = findings
         self.where.setText(f"{place.own}\n{place.degrees}\n{place.mgrs}")  # type: ignore[attr-defined]
-        self.where.setFont(mono_font(11))
         self.tree.clear()
         if change is not None:
             self._add("Across the curtain", [("A", self._side(change.a, change.unit)), ("B", self._side(change.b, change.unit)),  # type: ignore[attr-defined]

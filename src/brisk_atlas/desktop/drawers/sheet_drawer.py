@@ -64,6 +64,7 @@ class SheetDrawer(QWidget):
         columns.sectionClicked.connect(self._sort_by)
         row = QHBoxLayout()
         row.setContentsMargins(8, 5, 8, 3)
+        row.setSpacing(8)
         title = QLabel("Sheet")
         title.setObjectName("heading")
         for widget in (title, self.filter, self.count, self.go):

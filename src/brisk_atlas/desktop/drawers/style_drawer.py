@@ -45,6 +45,13 @@ def ramp_icon(name: str) -> QIcon:
     return QIcon(pixmap)
 
 
+def _slim(box: QComboBox) -> QComboBox:
+    """Return the box made to fit the drawer, however long its entries."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(8)
+    return box
+
+
 class StyleDrawer(QScrollArea):
     """A form made anew for each kind of layer."""
 
@@ -183,7 +190,7 @@ class StyleDrawer(QScrollArea):
         self._setters.append(lambda layer: spin.setValue(getattr(layer.style, field)))
 
     def _choice(self, label: str, field: str, options: list[tuple[str, object]], *, name: str = "") -> QComboBox:
-        box = QComboBox()
+        box = _slim(QComboBox())
         box.setObjectName(name or field)
         box.setAccessibleName(label)
         for text, data in options:
@@ -202,7 +209,7 @@ class StyleDrawer(QScrollArea):
             box.setItemIcon(i, ramp_icon(name))
 
     def _stretch(self) -> None:
-        kind = QComboBox()
+        kind = _slim(QComboBox())
         kind.setObjectName("stretch")
         for key, text in STRETCHES.items():
             kind.addItem(text, key)
@@ -282,7 +289,7 @@ class StyleDrawer(QScrollArea):
         assert facts.grid is not None
         bands = facts.grid.bands
         if len(bands) >= 3:
-            mode = QComboBox()
+            mode = _slim(QComboBox())
             mode.setObjectName("composite")
             mode.addItem("three bands", 3)
             mode.addItem("one band through a ramp", 1)
@@ -296,7 +303,7 @@ class StyleDrawer(QScrollArea):
             self._band(label, place, [(b.name, b.index) for b in bands])
         if len(style.bands) == 1:
             self._ramp()
-            light = QCheckBox("hillshade from the band's own heights")
+            light = QCheckBox("hillshade")
             light.setObjectName("shade")
             light.toggled.connect(lambda on: self._change("hillshade", shade=0.75 if on else 0.0))
             self._form.addRow("Light", light)
@@ -305,7 +312,7 @@ class StyleDrawer(QScrollArea):
         self._choice("Resample", "smooth", [("interpolate (continuous)", True), ("nearest cell (classes)", False)])
 
     def _band(self, label: str, place: int, options: list[tuple[str, int]]) -> None:
-        box = QComboBox()
+        box = _slim(QComboBox())
         box.setObjectName(f"band {label.lower()}")
         for text, index in options:
             box.addItem(text, index)

@@ -23,6 +23,7 @@ from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
 from ..session import Session
 from ..stack_spine import StackSpine
+from ..theme import Theme
 
 DRAWER_PX, SHEET_PX = 300, 216
 
@@ -68,6 +69,9 @@ class DeskPage(QWidget):
         self.body.setStretchFactor(0, 1)
         self.body.setSizes([1280 - DRAWER_PX, DRAWER_PX])
         self.body.setChildrenCollapsible(False)
+        self.middle.setMinimumWidth(320)  # the hints of hidden panes must not widen the window
+        self.side.setMinimumWidth(240)
+        self.body.setMinimumWidth(640)
         self.full, self.empty = QWidget(), self._empty_state()
         row = QHBoxLayout(self.full)
         row.setContentsMargins(0, 0, 0, 0)
@@ -82,6 +86,7 @@ class DeskPage(QWidget):
         self.map.probed.connect(self._probed)
         self.sheet.go_wanted.connect(self.map.fit_picked)
         session.work_changed.connect(lambda what: self._which() if what in ("layers", "file") else None)
+        self._which()
 
     def _empty_state(self) -> QWidget:
         page = QWidget()
@@ -98,6 +103,24 @@ class DeskPage(QWidget):
 
     def _which(self) -> None:
         self.either.setCurrentWidget(self.full if self.session.work.layers else self.empty)
+
+    def drawer(self, name: str) -> QWidget:
+        """Return a drawer at the right by its name."""
+        return {"probe": self.probe, "style": self.style_form, "change": self.change}[name]
+
+    def measure_change(self) -> None:
+        """Open the Change drawer and measure."""
+        self.side.show()
+        self.tabs.setCurrentWidget(self.change)
+        self.change.compute()
+
+    def use_theme(self, theme: Theme) -> None:
+        """Hand the colours to everything here that paints itself."""
+        for painted in (self.map.canvas, self.relief, self.relief.canvas, self.spine, self.probe, self.sheet.model):
+            painted.theme = theme
+        if self.relief.isVisible():
+            self.relief.remake()
+        self.update()
 
     @property
     def busy(self) -> bool:

@@ -131,9 +131,15 @@ class HandoverPage(QWidget):
         ):
             form.addRow(label, row)
         self.form = form
+        for row in (extent_row, rows_row, crs_row, path_row, format_row):
+            row.setSpacing(8)
         buttons = QHBoxLayout()
+        buttons.setSpacing(8)
         for widget in (self.go, self.stop, self.progress):
-            buttons.addWidget(widget, 1 if widget is self.progress else 0)
+            buttons.addWidget(widget)
+        buttons.addStretch(1)
+        self.go.setMinimumWidth(140)
+        self.progress.setMinimumWidth(320)
         sheet = QWidget()
         sheet.setMaximumWidth(860)
         column = QVBoxLayout(sheet)

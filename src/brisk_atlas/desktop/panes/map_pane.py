@@ -235,7 +235,7 @@ class MapPane(QWidget):
             work.draw_curtain((a.id,), (b.id,))
 
     def set_side(self, layer_id: str, side: str) -> None:
-        """Put a layer on side A, side B or both (`·`)."""
+        """Put a layer on side A, on side B or on both (AB)."""
         work = self.session.work
         if work.state.curtain:
             a, b = (tuple(i for i in ids if i != layer_id) for ids in work.state.curtain)
@@ -245,8 +245,8 @@ class MapPane(QWidget):
         """Move a layer on: both sides, A, B, both again."""
         curtain = self.session.work.state.curtain
         if curtain:
-            now = "A" if layer_id in curtain[0] else "B" if layer_id in curtain[1] else "·"
-            self.set_side(layer_id, {"·": "A", "A": "B", "B": "·"}[now])
+            now = "A" if layer_id in curtain[0] else "B" if layer_id in curtain[1] else "AB"
+            self.set_side(layer_id, {"AB": "A", "A": "B", "B": "AB"}[now])
 
     def _pointer_moved(self, x: float, y: float) -> None:
         self._pointer = (x, y)

@@ -166,7 +166,7 @@ class ReliefPane(QWidget):
         self._still.setInterval(STILL_MS)
         self._still.timeout.connect(lambda: self._ask(fine=True))
         self.canvas.moved.connect(self._moved)
-        self.surface.currentIndexChanged.connect(self._remake)
+        self.surface.currentIndexChanged.connect(self.remake)
         self.height_slider.valueChanged.connect(self._exaggerate)
         session.work_changed.connect(self._work_changed)
 
@@ -176,12 +176,12 @@ class ReliefPane(QWidget):
 
     def showEvent(self, event: object) -> None:
         self._fill_surfaces()
-        self._remake()
+        self.remake()
 
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "subject", "file") and self.isVisible():
             self._fill_surfaces()
-            self._remake()
+            self.remake()
 
     def _fill_surfaces(self) -> None:
         """Offer the single-band grids that are open; the subject first if it is one."""
@@ -205,7 +205,7 @@ class ReliefPane(QWidget):
         shown = [layer for layer in self.session.work.drawn() if layer.visible and layer.kind != "pointcloud"]
         return shown or [surface]
 
-    def _remake(self) -> None:
+    def remake(self) -> None:
         """Make the terrain anew if its grid or its drape has changed."""
         surface = self._surface_layer()
         if surface is None:

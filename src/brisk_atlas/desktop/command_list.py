@@ -1,0 +1,160 @@
+"""Every command of the window, in the order in which Do... lists them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING
+
+from .commands import Command
+
+if TYPE_CHECKING:
+    from .pages.desk_page import DeskPage
+    from .window import AtlasWindow
+
+PAGE_TITLES = {"find": "Find", "desk": "Desk", "record": "Record", "handover": "Hand over"}
+SIDES = (("A", "Shift+A", "side A"), ("B", "Shift+B", "side B"), ("AB", "Shift+N", "both sides"))
+DRAWERS = (("probe", "P", "info"), ("style", "S", "palette"), ("change", "D", "plus-minus"))
+
+
+def add_commands(window: AtlasWindow) -> None:
+    """Give a window its commands."""
+    for command in (*_files(window), *_pages(window), *_map(window), *_drawers(window), *_layers(window)):
+        window.commands.add(command)
+    window.commands["do"].setIconText("Do…")
+
+
+def _on_desk(window: AtlasWindow, run: Callable[[DeskPage], object]) -> Callable[[], None]:
+    """Return a command's work that first goes to the Desk."""
+
+    def go() -> None:
+        window.show_page("desk")
+        run(window.desk)
+
+    return go
+
+
+def _on_subject(window: AtlasWindow, run: Callable[[str], object]) -> Callable[[], None]:
+    """Return a command's work that is given the id of the subject."""
+
+    def go() -> None:
+        if window.session.work.subject is not None:
+            run(window.session.work.subject.id)
+
+    return go
+
+
+def _files(window: AtlasWindow) -> list[Command]:
+    work = window.session.work
+    some = lambda: bool(work.layers)  # noqa: E731
+    return [
+        Command("do", "Do…", window.begin_do, "Ctrl+K", "Find any command by words", "magnifying-glass"),
+        Command("open", "Open files…", window.choose_files, "Ctrl+O", "Open datasets from disk", "folder-open"),
+        Command("open_project", "Open a project…", window.choose_project, "Ctrl+Shift+O", icon="folder-notch-open"),
+        Command("save", "Save the project", window.save, "Ctrl+S", "Write what is open and how it looks to a project file",
+                "floppy-disk", some),
+        Command("save_as", "Save the project as…", window.save_as, "Ctrl+Shift+S", icon="floppy-disk-back", enabled=some),
+        Command("undo", "Undo", work.undo, "Ctrl+Z", icon="arrow-counter-clockwise", enabled=lambda: bool(work.undo_text)),
+        Command("redo", "Redo", work.redo, "Ctrl+Shift+Z", icon="arrow-clockwise", enabled=lambda: bool(work.redo_text)),
+        Command("theme", "Light or night", window.toggle_theme, "Ctrl+T", "Change between light and night colours", "moon"),
+        Command("quit", "Quit", window.close, "Ctrl+Q"),
+    ]  # fmt: skip
+
+
+def _pages(window: AtlasWindow) -> list[Command]:
+    work = window.session.work
+    pages = [
+        Command(f"page_{page}", f"Go to {title}", lambda page=page: window.show_page(page), f"Ctrl+{number}")  # type: ignore[misc]
+        for number, (page, title) in enumerate(PAGE_TITLES.items(), 1)
+    ]
+    return [
+        *pages,
+        Command("pin", "Pin or unpin the folder on Find", window.find.toggle_pin, "Ctrl+D", icon="push-pin",
+                enabled=lambda: window.find.folder is not None),
+        Command("hand_over", "Hand over the subject", lambda: window.show_page("handover"), "Ctrl+E",
+                "Export a piece of the subject", "export", lambda: work.subject is not None),
+    ]  # fmt: skip
+
+
+def _map(window: AtlasWindow) -> list[Command]:
+    work = window.session.work
+    some = lambda: bool(work.layers)  # noqa: E731
+
+    def at_map(run: Callable[[DeskPage], object]) -> Callable[[], None]:
+        return _on_desk(window, run)
+
+    def can_compare() -> bool:
+        subject = work.subject
+        pair = subject is not None and subject.style is not None and sum(la.style is not None for la in work.layers) > 1
+        return work.state.curtain is not None or pair
+
+    def probe_centre(desk: DeskPage) -> None:
+        view = desk.map.canvas.view
+        if view is not None:
+            desk.map.canvas.probed.emit(view.x, view.y)
+
+    sides = [
+        Command(f"side_{side}", f"Put the subject on {words} of the curtain",
+                _on_subject(window, lambda layer_id, side=side: window.desk.map.set_side(layer_id, side)), keys,  # type: ignore[misc]
+                enabled=lambda: work.state.curtain is not None and work.subject is not None)
+        for side, keys, words in SIDES
+    ]  # fmt: skip
+    return [
+        Command("fit_subject", "Fit the subject", at_map(lambda d: d.map.fit_subject()), "F", "Show all of the subject",
+                "frame-corners", lambda: work.subject is not None),
+        Command("fit_all", "Fit all", at_map(lambda d: d.map.fit_all()), "A", "Show all visible layers", "corners-out", some),
+        Command("fit_picked", "Go to the picked rows", at_map(lambda d: d.map.fit_picked()), "G", icon="crosshair",
+                enabled=lambda: work.picks is not None),
+        Command("box_zoom", "Zoom to a box", at_map(lambda d: d.map.box_zoom()), "B",
+                "Drag a box on the map; or hold Shift and drag", "selection", some),
+        Command("zoom_in", "Zoom in", at_map(lambda d: d.map.zoom(1.6)), "Ctrl+=", icon="magnifying-glass-plus", enabled=some),
+        Command("zoom_out", "Zoom out", at_map(lambda d: d.map.zoom(1 / 1.6)), "Ctrl+-", icon="magnifying-glass-minus", enabled=some),
+        Command("curtain", "Curtain", at_map(lambda d: d.map.toggle_curtain()), "C",
+                "Compare the subject with the layer most like it; [ and ] move the edge", "columns", can_compare,
+                lambda: work.state.curtain is not None),
+        *sides,
+        Command("relief", "Relief", at_map(lambda d: d.toggle_relief()), "R",
+                "See an elevation grid in three dimensions, the map draped over it", "cube", some,
+                lambda: window.has_desk and not window.desk.relief.isHidden()),
+        Command("focus_map", "To the map", at_map(lambda d: d.map.canvas.setFocus()), "F6", "Put the keyboard on the map", enabled=some),
+        Command("focus_stack", "To the stack", at_map(lambda d: d.spine.setFocus()), "F7",
+                "Put the keyboard on the stack of layers", enabled=some),
+        Command("probe_centre", "Probe the middle of the map", at_map(probe_centre), "Ctrl+P", enabled=some),
+    ]  # fmt: skip
+
+
+def _drawers(window: AtlasWindow) -> list[Command]:
+    work = window.session.work
+    some = lambda: bool(work.layers)  # noqa: E731
+    drawers = [
+        Command(name, f"{name.capitalize()} drawer", _on_desk(window, lambda d, name=name: d.toggle_drawer(d.drawer(name))), keys,  # type: ignore[misc]
+                icon=mark, enabled=some, checked=lambda name=name: window.has_desk and window.desk.shows(window.desk.drawer(name)))  # type: ignore[misc]
+        for name, keys, mark in DRAWERS
+    ]  # fmt: skip
+    return [
+        *drawers,
+        Command("measure_change", "Measure the change between two grids", _on_desk(window, lambda d: d.measure_change()),
+                tip="Area and volume of B minus A", enabled=some),
+        Command("sheet", "Sheet drawer", _on_desk(window, lambda d: d.toggle_sheet()), "T", "The rows of the subject", "table",
+                some, lambda: window.has_desk and not window.desk.bottom.isHidden()),
+    ]  # fmt: skip
+
+
+def _layers(window: AtlasWindow) -> list[Command]:
+    work = window.session.work
+    has_subject = lambda: work.subject is not None  # noqa: E731
+
+    def turn(layer_id: str) -> None:
+        layer = work.layer(layer_id)
+        if layer is not None:
+            work.change("show or hide", layer_id, visible=not layer.visible)
+
+    return [
+        Command("show_hide", "Show or hide the subject", _on_subject(window, turn), "H", icon="eye",
+                enabled=lambda: work.subject is not None and work.subject.style is not None),
+        Command("layer_up", "Move the subject up", _on_subject(window, lambda i: work.move(i, -1)), "Ctrl+Up", icon="arrow-up",
+                enabled=has_subject),
+        Command("layer_down", "Move the subject down", _on_subject(window, lambda i: work.move(i, 1)), "Ctrl+Down", icon="arrow-down",
+                enabled=has_subject),
+        Command("close_layer", "Close the subject", _on_subject(window, work.remove), "Delete",
+                "Take the subject off the Desk; its files stay", "x", has_subject),
+    ]  # fmt: skip
