@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import json
 import sys
 from collections.abc import Sequence
@@ -22,9 +23,10 @@ def _size(text: str) -> tuple[int, int]:
 
 def _window_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
-        prog="brisk-atlas", description="Open spatial data and see what it is.",
+        prog="brisk-atlas",
+        description="Open spatial data and see what it is.",
         epilog="`brisk-atlas facts PATH... [--json]` says what datasets are, without a window.",
-    )  # fmt: skip
+    )
     parser.add_argument("paths", nargs="*", type=Path, help="datasets, or one project, to open")
     parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
     parser.add_argument(
@@ -69,18 +71,14 @@ def facts(paths: Sequence[Path], as_json: bool) -> int:
         print(json.dumps([dataset.as_json() for dataset in found], indent=2))
         return int(failed)
     for dataset in found:
-        print(
-            f"{dataset.path.name}: {dataset.format}, {dataset.kind}, {size_text(dataset.size_bytes)}, {len(dataset.members)} file(s)"
-        )
+        size, files = size_text(dataset.size_bytes), len(dataset.members)
+        print(f"{dataset.path.name}: {dataset.format}, {dataset.kind}, {size}, {files} file(s)")
         for part in dataset.parts:
             f = part.facts
-            size = (
-                f"{f.grid.width} x {f.grid.height} cells, {len(f.grid.bands)} band(s)"
-                if f.grid
-                else f"{f.count:,}"
-                if f.count is not None
-                else ""
-            )
+            if f.grid:
+                size = f"{f.grid.width} x {f.grid.height} cells, {len(f.grid.bands)} band(s)"
+            else:
+                size = "" if f.count is None else f"{f.count:,}"
             print(f"  {f.name}: {f.geometry_type or f.kind}, {size}, {(f.crs or 'no CRS')[:60]}")
         for warning in dataset.warnings:
             print(f"  ! {warning}")
@@ -101,6 +99,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         paths.insert(0, demo.PROJECT)
         pin = demo.DATA
+    gc.disable()  # nothing is thrown away while modules load; `run` turns it on again
     from brisk_atlas.desktop import app
 
     if asked.picture:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import itertools
 import threading
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from queue import SimpleQueue
 from typing import Any
 
 WORKERS = 4
@@ -59,7 +59,8 @@ class Jobs:
     """Runs jobs on a few threads and tells listeners of every change, on the working thread."""
 
     def __init__(self, workers: int = WORKERS) -> None:
-        self._pool = ThreadPoolExecutor(workers, thread_name_prefix="job")
+        self._queue: SimpleQueue[Callable[[], None] | None] = SimpleQueue()
+        self._threads = [threading.Thread(target=self._serve, name=f"job {i}", daemon=True) for i in range(workers)]
         self._lock = threading.Lock()
         self._listeners: list[Callable[[Job], None]] = []
         self._open: dict[int, Job] = {}
@@ -74,12 +75,7 @@ class Jobs:
             return list(self._open.values())
 
     def start(
-        self,
-        name: str,
-        work: Callable[[Job], Any],
-        done: Callable[[Job], None] | None = None,
-        *,
-        shown: bool = True,
+        self, name: str, work: Callable[[Job], Any], done: Callable[[Job], None] | None = None, *, shown: bool = True
     ) -> Job:
         """Run `work(job)` in the background, then `done(job)` on the same thread, whatever came.
 
@@ -89,8 +85,21 @@ class Jobs:
         job._announce = self._tell
         with self._lock:
             self._open[job.id] = job
-        self._pool.submit(self._run, job, work, done)
+        if not self._threads[0].is_alive():
+            self._begin()
+        self._queue.put(lambda: self._run(job, work, done))
         return job
+
+    def _begin(self) -> None:
+        """Start the threads, at the first job."""
+        with self._lock:
+            for thread in self._threads:
+                if thread.ident is None:
+                    thread.start()
+
+    def _serve(self) -> None:
+        while (task := self._queue.get()) is not None:
+            task()
 
     def _run(self, job: Job, work: Callable[[Job], Any], done: Callable[[Job], None] | None) -> None:
         try:
@@ -117,4 +126,8 @@ class Jobs:
         """Cancel what runs and wait for it."""
         for job in self.open:
             job.cancel()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        for _ in self._threads:
+            self._queue.put(None)
+        for thread in self._threads:
+            if thread.ident is not None:
+                thread.join()

@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import sys
 import time
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, QSize, Qt
+from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
-
-from brisk_atlas.core.find.shelves import Shelves
 
 from . import theme
 from .session import Session
 from .window import AtlasWindow, warm_later
 
+if TYPE_CHECKING:
+    from brisk_atlas.core.find import Shelves
+
 DEFAULT_SIZE = QSize(1280, 800)
+BEGIN_MS = 40  # the window stands first
 SETTLED_S = 0.4  # this long without work counts as settled
 PATIENCE_S = 120.0
 
@@ -43,9 +47,6 @@ def make_application() -> QApplication:
 
 def make_window(shelves: Shelves | None = None, settings: QSettings | None = None) -> AtlasWindow:
     """Return a window of its own session, not yet shown."""
-    if shelves is None:
-        shelves = Shelves()
-        shelves.load()
     window = AtlasWindow(Session(shelves), settings or _settings())
     window.resize(DEFAULT_SIZE)
     return window
@@ -58,16 +59,22 @@ def run(paths: Sequence[Path], *, pin: Path | None = None) -> int:
     geometry = window.settings.value("geometry")
     if geometry is not None:
         window.restoreGeometry(geometry)
-    if pin is not None and pin not in window.session.shelves.pinned:
-        window.session.shelves.pinned.insert(0, pin)
-        window.find.fill_shelves()
     window.show()
+    QTimer.singleShot(0, gc.enable)
     warm_later(window.session)
-    start = pin or (window.session.shelves.pinned[0] if window.session.shelves.pinned else Path.home())
-    window.find.go_to(start)
+    QTimer.singleShot(BEGIN_MS, lambda: _begin(window, paths, pin))
+    return app.exec()
+
+
+def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None:
+    """Fill the standing window: the shelves, the first folder, and what was asked for."""
+    shelves = window.session.shelves
+    if pin is not None and pin not in shelves.pinned:
+        shelves.pinned.insert(0, pin)
+    window.find_page.fill_shelves()
+    window.find_page.go_to(pin or (shelves.pinned[0] if shelves.pinned else Path.home()))
     if paths:
         window.session.open_paths(list(paths))
-    return app.exec()
 
 
 def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:
@@ -93,12 +100,14 @@ def picture(
     """Draw the settled window into a PNG; returns the exit code. `prepare` are commands to run first."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
     app = make_application()
+    from brisk_atlas.core.find import Shelves
+
     window = make_window(Shelves(pinned=[pin] if pin else []))
     window.resize(size)
     window.show()
     window.use_theme(theme.LIGHT)  # whatever the user's own is
     if pin is not None:
-        window.find.go_to(pin, choose="elevation_2031.tif")
+        window.find_page.go_to(pin, choose="elevation_2031.tif")
     if paths:
         window.session.open_paths(list(paths))
     settled = settle(window)
@@ -111,6 +120,7 @@ def picture(
         print(window.notice.text.text(), file=sys.stderr)
     for widget in window.findChildren(QWidget):  # there is no pointer in a picture
         widget.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, False)
+    gc.enable()
     image = window.grab()
     written = image.save(str(out), "PNG")
     window.session.work.load(window.session.work.state, None, None)

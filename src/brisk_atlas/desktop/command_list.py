@@ -68,8 +68,8 @@ def _pages(window: AtlasWindow) -> list[Command]:
     ]
     return [
         *pages,
-        Command("pin", "Pin or unpin the folder on Find", window.find.toggle_pin, "Ctrl+D", icon="push-pin",
-                enabled=lambda: window.find.folder is not None),
+        Command("pin", "Pin or unpin the folder on Find", window.find_page.toggle_pin, "Ctrl+D", icon="push-pin",
+                enabled=lambda: window.find_page.folder is not None),
         Command("hand_over", "Hand over the subject", lambda: window.show_page("handover"), "Ctrl+E",
                 "Export a piece of the subject", "export", lambda: work.subject is not None),
     ]  # fmt: skip

@@ -31,13 +31,16 @@ class ReadingView(QTextBrowser):
         out = []
         for number, section in enumerate(sections):
             out.append(
-                f"<a name='s{number}'></a><p style='font-size:14px; font-weight:600; color:{t.ink}; margin:12px 0 2px 0'>{escape(section.title)}</p><table cellspacing=0 cellpadding=2>"
+                f"<a name='s{number}'></a><p style='font-size:14px; font-weight:600; color:{t.ink}; "
+                f"margin:12px 0 2px 0'>{escape(section.title)}</p><table cellspacing=0 cellpadding=2>"
             )
             for label, text in section.lines:
                 colour = t.quiet if text == NOT_SAID else t.caution if label == "warning" else t.ink
                 style = "font-style:italic" if text == NOT_SAID else ""
-                out.append(f"<tr><td width=118 style='color:{t.quiet}'>{escape(label)}</td>"
-                           f"<td style='color:{colour}; {style}'>{escape(text)}</td></tr>")  # fmt: skip
+                out.append(
+                    f"<tr><td width=118 style='color:{t.quiet}'>{escape(label)}</td>"
+                    f"<td style='color:{colour}; {style}'>{escape(text)}</td></tr>"
+                )
             out.append("</table>")
         self.setHtml("".join(out))
 

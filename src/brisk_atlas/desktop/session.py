@@ -9,14 +9,16 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from brisk_atlas.core.find.shelves import Shelves
 from brisk_atlas.core.jobs import Job, Jobs
-from brisk_atlas.core.model import AtlasError, Dataset, Facts, Layer, Style
-from brisk_atlas.core.project import Place, Work, WorkState
-from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.project import Work
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
+    from brisk_atlas.core.find import Shelves
+    from brisk_atlas.core.model import Dataset, Facts, Layer, Style
+    from brisk_atlas.core.project import Place, WorkState
+    from brisk_atlas.core.read import Holdings
     from brisk_atlas.core.sheet import Sheet
 
 PROJECT_SUFFIX = ".brisk.json"
@@ -43,14 +45,33 @@ class Session(QObject):
     def __init__(self, shelves: Shelves | None = None) -> None:
         super().__init__()
         self.jobs = Jobs()
-        self.holdings = Holdings()
         self.work = Work()
-        self.shelves = shelves or Shelves()
+        self._shelves = shelves
+        self._holdings: Holdings | None = None
         self._painter: Painter | None = None
         self._closed = False
         self._came_home.connect(lambda done, job: None if self._closed else done(job))
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self.work_changed.emit)
+
+    @property
+    def holdings(self) -> Holdings:
+        """Return what is held in memory; the readers load at the first call."""
+        if self._holdings is None:
+            from brisk_atlas.core.read import Holdings
+
+            self._holdings = Holdings()
+        return self._holdings
+
+    @property
+    def shelves(self) -> Shelves:
+        """Return the shelves, remembered from the last run unless others were given."""
+        if self._shelves is None:
+            from brisk_atlas.core.find import Shelves
+
+            self._shelves = Shelves()
+            self._shelves.load()
+        return self._shelves
 
     @property
     def painter(self) -> Painter:
@@ -61,8 +82,15 @@ class Session(QObject):
             self._painter = Painter(self.holdings)
         return self._painter
 
-    def run(self, name: str, work: Callable[[Job], Any], done: Callable[[Any], None] | None = None,
-            *, shown: bool = True, failed: Callable[[BaseException], None] | None = None) -> Job:  # fmt: skip
+    def run(
+        self,
+        name: str,
+        work: Callable[[Job], Any],
+        done: Callable[[Any], None] | None = None,
+        *,
+        shown: bool = True,
+        failed: Callable[[BaseException], None] | None = None,
+    ) -> Job:
         """Run `work(job)` in the background, then `done(result)` here; a failure becomes a notice."""
 
         def home(job: Job) -> None:
@@ -92,9 +120,10 @@ class Session(QObject):
             self.open_project(projects[0])
             return
         for path in paths:
-            self.run(
-                f"Opening {path.name}", lambda job, path=path: self._look(path.absolute(), part, job), self._opened
-            )
+            self._open_one(path.absolute(), part)
+
+    def _open_one(self, path: Path, part: str | None) -> None:
+        self.run(f"Opening {path.name}", lambda job: self._look(path, part, job), self._opened)
 
     def _look(self, path: Path, part_name: str | None, job: Job) -> tuple[Path, list[tuple[Facts, Style | None]]]:
         from brisk_atlas.core.draw.looks import first_look

@@ -17,8 +17,8 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.model import Layer
 
+from .frame_image import image_of
 from .icons import icon
-from .panes.map_canvas import image_of
 from .session import Session
 from .theme import LIGHT, MONO, Theme
 

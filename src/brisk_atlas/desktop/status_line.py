@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFrame,
@@ -16,10 +18,11 @@ from PyQt6.QtWidgets import (
     QWidgetAction,
 )
 
-from brisk_atlas.core.draw import View
-from brisk_atlas.core.jobs import Job
-
 from .session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.draw import View
+    from brisk_atlas.core.jobs import Job
 
 INCH_M = 0.0254
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
 
-from brisk_atlas.core.model import Facts
-
 from .session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.model import Facts
 
 
 CHIP_PX = 24

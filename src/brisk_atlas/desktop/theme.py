@@ -34,10 +34,36 @@ class Theme:
     on_accent: str
 
 
-LIGHT = Theme("light", "#F6F2EA", "#FFFDF8", "#D9D1C3", "#1D2A35", "#5F6B73", "#C2452D", "#1C7C7D", "#2F7D4F", "#8F5E12",
-              "#A61B1B", "#EADFCB", "#FFFDF8")  # fmt: skip
-NIGHT = Theme("night", "#171D22", "#20282F", "#37424B", "#E9E4DA", "#9DA8AF", "#E8765C", "#56B5B3", "#6CC08B", "#DDAA55",
-              "#F08080", "#2E3A43", "#171D22")  # fmt: skip
+LIGHT = Theme(
+    "light",
+    "#F6F2EA",
+    "#FFFDF8",
+    "#D9D1C3",
+    "#1D2A35",
+    "#5F6B73",
+    "#C2452D",
+    "#1C7C7D",
+    "#2F7D4F",
+    "#8F5E12",
+    "#A61B1B",
+    "#EADFCB",
+    "#FFFDF8",
+)
+NIGHT = Theme(
+    "night",
+    "#171D22",
+    "#20282F",
+    "#37424B",
+    "#E9E4DA",
+    "#9DA8AF",
+    "#E8765C",
+    "#56B5B3",
+    "#6CC08B",
+    "#DDAA55",
+    "#F08080",
+    "#2E3A43",
+    "#171D22",
+)
 
 
 def load_fonts() -> None:
@@ -63,11 +89,21 @@ def apply(app: QApplication, theme: Theme) -> None:
     palette = QPalette()
     role = QPalette.ColorRole
     for which, colour in (
-        (role.Window, theme.paper), (role.Base, theme.raised), (role.AlternateBase, theme.paper), (role.Button, theme.raised),
-        (role.WindowText, theme.ink), (role.Text, theme.ink), (role.ButtonText, theme.ink), (role.ToolTipBase, theme.raised),
-        (role.ToolTipText, theme.ink), (role.Highlight, theme.wash), (role.HighlightedText, theme.ink),
-        (role.PlaceholderText, theme.quiet), (role.Link, theme.second), (role.Mid, theme.rule),
-    ):  # fmt: skip
+        (role.Window, theme.paper),
+        (role.Base, theme.raised),
+        (role.AlternateBase, theme.paper),
+        (role.Button, theme.raised),
+        (role.WindowText, theme.ink),
+        (role.Text, theme.ink),
+        (role.ButtonText, theme.ink),
+        (role.ToolTipBase, theme.raised),
+        (role.ToolTipText, theme.ink),
+        (role.Highlight, theme.wash),
+        (role.HighlightedText, theme.ink),
+        (role.PlaceholderText, theme.quiet),
+        (role.Link, theme.second),
+        (role.Mid, theme.rule),
+    ):
         palette.setColor(which, QColor(colour))
     for which in (role.WindowText, role.Text, role.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, which, QColor(theme.quiet))

@@ -40,8 +40,13 @@ if TYPE_CHECKING:
 SMALLEST = (960, 560)
 PAGES = tuple(PAGE_TITLES)
 MAP_TOOLS = ("fit_subject", "fit_all", "fit_picked", "box_zoom", "zoom_in", "zoom_out", "curtain", "relief")
-MENU = (("open", "open_project", "save", "save_as"), ("undo", "redo"), ("probe", "style", "change", "sheet", "relief"),
-        ("show_hide", "layer_up", "layer_down", "close_layer"), ("theme", "quit"))  # fmt: skip
+MENU = (
+    ("open", "open_project", "save", "save_as"),
+    ("undo", "redo"),
+    ("probe", "style", "change", "sheet", "relief"),
+    ("show_hide", "layer_up", "layer_down", "close_layer"),
+    ("theme", "quit"),
+)
 ICONS_LATER_MS = 20
 
 
@@ -56,9 +61,9 @@ class AtlasWindow(QMainWindow):
         self.setWindowTitle("Brisk Atlas")
         self.setAcceptDrops(True)
         self.commands = Commands(self)
-        self.find = FindPage(session)
+        self.find_page = FindPage(session)
         self.pages = QStackedWidget()
-        self._made: dict[str, Any] = {"find": self.find}
+        self._made: dict[str, Any] = {"find": self.find_page}
         self._rooms: dict[str, QWidget] = {}
         for page in PAGES:
             room = QWidget()
@@ -66,7 +71,7 @@ class AtlasWindow(QMainWindow):
             column.setContentsMargins(0, 0, 0, 0)
             self._rooms[page] = room
             self.pages.addWidget(room)
-        self._house("find", self.find)
+        self._house("find", self.find_page)
         self._palette_box: DoPalette | None = None
         self.subject = SubjectBar(session)
         self.notice = Notice()
@@ -102,7 +107,7 @@ class AtlasWindow(QMainWindow):
             desk.map.canvas.pointer_left.connect(self.foot.clear_pointer)
             desk.map.view_changed.connect(self._view_changed)
             desk.map.settled.connect(self._view_changed)
-            desk.map.drawing_faults.connect(lambda faults: [self.notice.say("fault", text) for text in faults.values()])
+            desk.map.drawing_faults.connect(self._say_faults)
             self._recolour()
         return self._made["desk"]
 
@@ -184,8 +189,8 @@ class AtlasWindow(QMainWindow):
         self.session.work_changed.connect(self._work_changed)
         self.session.layers_opened.connect(lambda ids: self.show_page("desk"))
         self.session.opening.connect(lambda: self.desk)
-        self.find.open_wanted.connect(self.session.open_paths)
-        self.find.record_wanted.connect(self.read_record)
+        self.find_page.open_wanted.connect(self.session.open_paths)
+        self.find_page.record_wanted.connect(self.read_record)
 
     # Pages and themes
 
@@ -195,7 +200,7 @@ class AtlasWindow(QMainWindow):
 
     def show_page(self, page: str) -> None:
         """Go to a page; the keyboard goes to its main thing."""
-        widget: Any = self.find if page == "find" else getattr(self, page)
+        widget: Any = self.find_page if page == "find" else getattr(self, page)
         view = self.desk.map.canvas.view if page == "handover" and self.has_desk else None
         if page == "handover":
             widget.view_extent = view.extent if view else None
@@ -205,7 +210,7 @@ class AtlasWindow(QMainWindow):
         button.setChecked(True)
         self.commands.refresh()
         if page == "find":
-            self.find.list.setFocus()
+            self.find_page.list.setFocus()
         elif page == "desk" and self.session.work.layers:
             self.desk.map.canvas.setFocus()
 
@@ -227,8 +232,8 @@ class AtlasWindow(QMainWindow):
 
     def _recolour(self) -> None:
         """Give the colours to everything that paints itself; icons follow a moment later."""
-        readings = [self.find.glance.facts, self.find.glance.record, self.find.glance.members]
-        self.find.theme = self.theme
+        readings = [self.find_page.glance.facts, self.find_page.glance.record, self.find_page.glance.members]
+        self.find_page.theme = self.theme
         if self.has_desk:
             self._made["desk"].use_theme(self.theme)
         if "record" in self._made:
@@ -253,6 +258,10 @@ class AtlasWindow(QMainWindow):
         if what == "file":
             self.show_page("desk")
 
+    def _say_faults(self, faults: dict[str, str]) -> None:
+        for text in faults.values():
+            self.notice.say("fault", text)
+
     def _view_changed(self) -> None:
         self.foot.show_view(self.desk.map.canvas.view, self.logicalDpiX())
 
@@ -264,7 +273,7 @@ class AtlasWindow(QMainWindow):
         self._palette_box.begin()
 
     def choose_files(self) -> None:
-        start = str(self.find.folder or Path.home())
+        start = str(self.find_page.folder or Path.home())
         chosen, _ = QFileDialog.getOpenFileNames(self, "Open files", start)
         if chosen:
             self.session.open_paths([Path(p) for p in chosen])

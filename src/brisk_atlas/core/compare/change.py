@@ -80,10 +80,20 @@ def change_between(
     limit = max(threshold, NOTHING)
     risen, fallen = known >= limit, known <= -limit
     return Change(
-        Grid(delta[None].astype(np.float32), valid, first.extent), threshold, int(known.size), area,
-        float(risen.sum() * area), float(fallen.sum() * area), float(known[risen].sum() * area), float(-known[fallen].sum() * area),
-        float(known.sum() * area), float(known.mean()), float(known.min()), float(known.max()), not aligned,
-    )  # fmt: skip
+        Grid(delta[None].astype(np.float32), valid, first.extent),
+        threshold,
+        int(known.size),
+        area,
+        float(risen.sum() * area),
+        float(fallen.sum() * area),
+        float(known[risen].sum() * area),
+        float(-known[fallen].sum() * area),
+        float(known.sum() * area),
+        float(known.mean()),
+        float(known.min()),
+        float(known.max()),
+        not aligned,
+    )
 
 
 def _inner(grid: Grid) -> Extent:

@@ -6,6 +6,7 @@ import os
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
+from itertools import pairwise
 
 CORES = max(1, min(4, os.cpu_count() or 1))
 SMALL = 64  # rows; a smaller picture is not worth sharing
@@ -22,5 +23,5 @@ def in_bands(rows: int, draw: Callable[[int, int], None]) -> None:
         draw(0, rows)
         return
     edges = [rows * i // CORES for i in range(CORES + 1)]
-    for job in [_pool().submit(draw, a, b) for a, b in zip(edges, edges[1:])]:
+    for job in [_pool().submit(draw, a, b) for a, b in pairwise(edges)]:
         job.result()

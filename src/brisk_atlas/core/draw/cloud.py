@@ -16,9 +16,18 @@ from .limits import limits_of
 from .view import View
 
 CLASS_COLOURS = {  # by the class codes of ASPRS LAS 1.4, table 9
-    0: "#9AA3A8", 1: "#9AA3A8", 2: "#9C7A52", 3: "#A9C46C", 4: "#7FA650", 5: "#3F7437", 6: "#C2452D",
-    7: "#7A2DBF", 9: "#3B7EA6", 17: "#5F6B73", 18: "#7A2DBF",
-}  # fmt: skip
+    0: "#9AA3A8",
+    1: "#9AA3A8",
+    2: "#9C7A52",
+    3: "#A9C46C",
+    4: "#7FA650",
+    5: "#3F7437",
+    6: "#C2452D",
+    7: "#7A2DBF",
+    9: "#3B7EA6",
+    17: "#5F6B73",
+    18: "#7A2DBF",
+}
 
 
 def point_colours(points: Points, style: CloudStyle) -> np.ndarray:
@@ -44,8 +53,7 @@ def draw_cloud(image: np.ndarray, holdings: Holdings, source: Source, style: Clo
     points = holdings.points(source)
     colours = holdings.keep(("colours", source, style), lambda: point_colours(points, style))
     xy = holdings.keep(
-        ("points", source, view.crs),
-        lambda: np.ascontiguousarray(transform(points.xyz[:, :2], points.crs, view.crs).T),
+        ("points", source, view.crs), lambda: np.ascontiguousarray(transform(points.xyz[:, :2], points.crs, view.crs).T)
     )
     left, upper = view.origin
     size = style.size * view.density

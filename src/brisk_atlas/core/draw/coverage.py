@@ -188,9 +188,25 @@ def _disc(image, x, y, radius, edge, body, line, top, bottom, width):
 
 @njit(**_JIT)
 def draw_features(
-    image, top, bottom, xy, path_starts, path_kinds, feature_starts, features, left, upper, per_pixel,
-    bodies, lines, line_width, point_radius, area, cover, touched,
-):  # fmt: skip
+    image,
+    top,
+    bottom,
+    xy,
+    path_starts,
+    path_kinds,
+    feature_starts,
+    features,
+    left,
+    upper,
+    per_pixel,
+    bodies,
+    lines,
+    line_width,
+    point_radius,
+    area,
+    cover,
+    touched,
+):
     """Draw `features` (indices, in drawing order) into rows `top` to `bottom` of `image`.
 
     bodies, lines : (len(features), 4) float64 red, green, blue (0 to 255) and opacity (0 to 1)
@@ -329,13 +345,21 @@ def hillshade(height, valid, cell_x, cell_y, strength):
             if not whole:
                 continue
             dzdx = (
-                float(height[r - 1, c + 1]) + 2.0 * height[r, c + 1] + height[r + 1, c + 1]
-                - height[r - 1, c - 1] - 2.0 * height[r, c - 1] - height[r + 1, c - 1]
-            ) / (8.0 * cell_x)  # fmt: skip
+                float(height[r - 1, c + 1])
+                + 2.0 * height[r, c + 1]
+                + height[r + 1, c + 1]
+                - height[r - 1, c - 1]
+                - 2.0 * height[r, c - 1]
+                - height[r + 1, c - 1]
+            ) / (8.0 * cell_x)
             dzdy = (
-                float(height[r - 1, c - 1]) + 2.0 * height[r - 1, c] + height[r - 1, c + 1]
-                - height[r + 1, c - 1] - 2.0 * height[r + 1, c] - height[r + 1, c + 1]
-            ) / (8.0 * cell_y)  # fmt: skip
+                float(height[r - 1, c - 1])
+                + 2.0 * height[r - 1, c]
+                + height[r - 1, c + 1]
+                - height[r + 1, c - 1]
+                - 2.0 * height[r + 1, c]
+                - height[r + 1, c + 1]
+            ) / (8.0 * cell_y)
             lit = (up - dzdx * east - dzdy * north) / np.sqrt(1.0 + dzdx * dzdx + dzdy * dzdy)
             light[r, c] = 1.0 + strength * (max(lit, 0.0) / up - 1.0)
     return light

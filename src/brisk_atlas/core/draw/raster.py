@@ -38,10 +38,10 @@ def _draw_cells(
     image: np.ndarray, part: RasterPart, style: GridStyle, limits: list[tuple[float, float]], view: View
 ) -> None:
     """Closer than the file's own cells: colour those, then show each as the square it is."""
-    grid = part.native(
-        view.extent.grown(2 * part.facts.grid.resolution[0] / max(view.extent.width, view.extent.height)),
-        bands=style.bands,
-    )  # type: ignore[union-attr]
+    assert part.facts.grid is not None
+    seen = view.extent
+    two_cells = 2 * part.facts.grid.resolution[0] / max(seen.width, seen.height)
+    grid = part.native(seen.grown(two_cells), bands=style.bands)
     if not grid.valid.size:
         return
     small = np.zeros((*grid.shape, 4), np.uint8)

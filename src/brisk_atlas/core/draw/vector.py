@@ -80,9 +80,25 @@ def draw_shapes(
             check()
             cut = slice(start, start + SLICE)
             draw_features(
-                image, top, bottom, shapes.xy, shapes.path_starts, shapes.path_kinds, shapes.feature_starts,
-                features[cut], left, upper, view.resolution, bodies[cut], lines[cut], width, radius, area, cover, touched,
-            )  # fmt: skip
+                image,
+                top,
+                bottom,
+                shapes.xy,
+                shapes.path_starts,
+                shapes.path_kinds,
+                shapes.feature_starts,
+                features[cut],
+                left,
+                upper,
+                view.resolution,
+                bodies[cut],
+                lines[cut],
+                width,
+                radius,
+                area,
+                cover,
+                touched,
+            )
 
     in_bands(image.shape[0], band)
 

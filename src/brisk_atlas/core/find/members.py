@@ -7,10 +7,19 @@ from pathlib import Path
 from brisk_atlas.core.model import Dataset
 
 ROLES = {
-    ".shx": "index of the shapes", ".dbf": "attributes", ".prj": "coordinate reference system", ".cpg": "text encoding",
-    ".qix": "spatial index", ".sbn": "spatial index", ".sbx": "spatial index", ".ovr": "reduced copies for speed",
-    ".msk": "mask", ".tfw": "where the picture lies", ".jgw": "where the picture lies", ".pgw": "where the picture lies",
-}  # fmt: skip
+    ".shx": "index of the shapes",
+    ".dbf": "attributes",
+    ".prj": "coordinate reference system",
+    ".cpg": "text encoding",
+    ".qix": "spatial index",
+    ".sbn": "spatial index",
+    ".sbx": "spatial index",
+    ".ovr": "reduced copies for speed",
+    ".msk": "mask",
+    ".tfw": "where the picture lies",
+    ".jgw": "where the picture lies",
+    ".pgw": "where the picture lies",
+}
 
 
 def role_of(member: Path, dataset: Dataset) -> str:

@@ -39,11 +39,22 @@ def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") 
     with written_beside(path) as beside:
         try:
             with rasterio.open(
-                beside, "w", driver="GTiff", width=columns, height=rows, count=1, dtype="float32", nodata=np.nan,
+                beside,
+                "w",
+                driver="GTiff",
+                width=columns,
+                height=rows,
+                count=1,
+                dtype="float32",
+                nodata=np.nan,
                 crs=proj_crs(grid.extent.crs).to_wkt() if grid.extent.crs else None,
                 transform=from_bounds(*grid.extent.bounds, columns, rows),
-                tiled=True, blockxsize=BLOCK, blockysize=BLOCK, compress="deflate", predictor=3,
-            ) as out:  # fmt: skip
+                tiled=True,
+                blockxsize=BLOCK,
+                blockysize=BLOCK,
+                compress="deflate",
+                predictor=3,
+            ) as out:
                 out.write(values, 1)
                 out.set_band_description(1, description or name)
                 out.set_band_unit(1, unit)

@@ -64,9 +64,13 @@ def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Extent, int, int, bo
     columns, rows = max(1, round(source.width / width)), max(1, round(source.height / height))
     resolution = order.resolution
     transform, columns, rows = calculate_default_transform(
-        proj_crs(facts.crs or crs or "").to_wkt(), proj_crs(crs or facts.crs or "").to_wkt(), columns, rows, *source.bounds,
+        proj_crs(facts.crs or crs or "").to_wkt(),
+        proj_crs(crs or facts.crs or "").to_wkt(),
+        columns,
+        rows,
+        *source.bounds,
         **({"resolution": resolution} if resolution else {}),
-    )  # fmt: skip
+    )
     extent = Extent(
         transform.c, transform.f + rows * transform.e, transform.c + columns * transform.a, transform.f, crs
     )
@@ -93,14 +97,28 @@ def hand_over_raster(
     with written_beside(path) as beside:
         try:
             with rasterio.open(
-                beside, "w", driver="GTiff", width=columns, height=rows, count=len(order.bands), dtype=facts.grid.dtype, nodata=nodata,
-                crs=proj_crs(extent.crs).to_wkt() if extent.crs else None, transform=from_bounds(*extent.bounds, columns, rows),
-                tiled=True, blockxsize=BLOCK, blockysize=BLOCK, compress="deflate", predictor=3 if kind.kind == "f" else 2, bigtiff="if_safer",
-            ) as out:  # fmt: skip
+                beside,
+                "w",
+                driver="GTiff",
+                width=columns,
+                height=rows,
+                count=len(order.bands),
+                dtype=facts.grid.dtype,
+                nodata=nodata,
+                crs=proj_crs(extent.crs).to_wkt() if extent.crs else None,
+                transform=from_bounds(*extent.bounds, columns, rows),
+                tiled=True,
+                blockxsize=BLOCK,
+                blockysize=BLOCK,
+                compress="deflate",
+                predictor=3 if kind.kind == "f" else 2,
+                bigtiff="if_safer",
+            ) as out:
                 windows = [window for _, window in out.block_windows(1)]
                 for done, window in enumerate(windows):
                     report(0.05 + 0.9 * done / len(windows), "writing")
-                    block = Extent(*out.window_bounds(window), extent.crs)
+                    west, south, east, north = out.window_bounds(window)
+                    block = Extent(west, south, east, north, extent.crs)
                     shape = int(window.height), int(window.width)
                     grid = part.read(block, shape, bands=order.bands, smooth=order.smooth and not as_is)
                     fill = 0 if nodata is None else nodata

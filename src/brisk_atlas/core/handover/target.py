@@ -44,7 +44,7 @@ def written_beside(path: Path) -> Iterator[Path]:
             with file.open("rb") as written:
                 os.fsync(written.fileno())
         for file in made:
-            os.replace(file, path.with_name(file.name))
+            file.replace(path.with_name(file.name))
     except OSError as error:
         raise reason_of(error, path) from error
     finally:

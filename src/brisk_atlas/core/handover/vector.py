@@ -136,8 +136,15 @@ def hand_over_vector(
     report(0.8, "writing")
     with written_beside(path) as beside:
         try:
-            pyogrio.write_arrow(table, beside, driver=driver, layer=order.layer_name, geometry_name="geometry", geometry_type=geometry_type,
-                                crs=proj_crs(crs).to_wkt() if crs else None)  # fmt: skip
+            pyogrio.write_arrow(
+                table,
+                beside,
+                driver=driver,
+                layer=order.layer_name,
+                geometry_name="geometry",
+                geometry_type=geometry_type,
+                crs=proj_crs(crs).to_wkt() if crs else None,
+            )
         except (RuntimeError, ValueError, OSError, pyogrio.errors.DataSourceError) as error:
             raise reason_of(error, path) from error
         report(0.97, "moving into place")

@@ -14,9 +14,18 @@ from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.read import Holdings
 
 POINT_CLASSES = {  # ASPRS LAS 1.4, table 9
-    0: "never classified", 1: "unclassified", 2: "ground", 3: "low vegetation", 4: "medium vegetation", 5: "high vegetation",
-    6: "building", 7: "low noise", 9: "water", 17: "bridge deck", 18: "high noise",
-}  # fmt: skip
+    0: "never classified",
+    1: "unclassified",
+    2: "ground",
+    3: "low vegetation",
+    4: "medium vegetation",
+    5: "high vegetation",
+    6: "building",
+    7: "low noise",
+    9: "water",
+    17: "bridge deck",
+    18: "high noise",
+}
 
 
 @dataclass(frozen=True)
@@ -43,13 +52,15 @@ def number_text(value: Any) -> str:
     """Return a value as a person reads it; unknown is said, not left blank."""
     if value is None or (isinstance(value, float) and np.isnan(value)):
         return "unknown"
-    if isinstance(value, bool | np.bool_):
+    if isinstance(value, np.generic):
+        value = value.item()
+    if isinstance(value, bool):
         return "yes" if value else "no"
-    if isinstance(value, int | np.integer):
-        return f"{int(value):,}" if abs(int(value)) >= 10_000 else str(int(value))
-    if isinstance(value, float | np.floating):
+    if isinstance(value, int):
+        return f"{value:,}" if abs(value) >= 10_000 else str(value)
+    if isinstance(value, float):
         digits = 2 if abs(value) >= 100 else 3 if abs(value) >= 1 else 5
-        return f"{float(value):,.{digits}f}".rstrip("0").rstrip(".")
+        return f"{value:,.{digits}f}".rstrip("0").rstrip(".")
     return str(value)
 
 

@@ -40,12 +40,7 @@ class RasterPart(Part, ABC):
 
     @abstractmethod
     def read(
-        self,
-        extent: Extent,
-        shape: tuple[int, int],
-        *,
-        bands: tuple[int, ...] = (1,),
-        smooth: bool = False,
+        self, extent: Extent, shape: tuple[int, int], *, bands: tuple[int, ...] = (1,), smooth: bool = False
     ) -> Grid:
         """Return bands over `extent`, resampled to `shape` (rows, cols) in the CRS of `extent`.
 

@@ -49,9 +49,12 @@ class Extent:
     def union(self, other: Extent) -> Extent:
         """Return the smallest rectangle around both (same CRS assumed)."""
         return Extent(
-            min(self.xmin, other.xmin), min(self.ymin, other.ymin),
-            max(self.xmax, other.xmax), max(self.ymax, other.ymax), self.crs,
-        )  # fmt: skip
+            min(self.xmin, other.xmin),
+            min(self.ymin, other.ymin),
+            max(self.xmax, other.xmax),
+            max(self.ymax, other.ymax),
+            self.crs,
+        )
 
     def grown(self, share: float) -> Extent:
         """Return this rectangle, wider on each side by `share` of its longer side."""

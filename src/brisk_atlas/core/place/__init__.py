@@ -15,6 +15,16 @@ from .crs import (
 from .notation import Position, position
 
 __all__ = [
-    "Position", "crs_label", "crs_name", "is_geographic", "metres_per_unit", "position", "proj_crs",
-    "same_crs", "text_of", "transform", "transform_extent", "unit_of",
-]  # fmt: skip
+    "Position",
+    "crs_label",
+    "crs_name",
+    "is_geographic",
+    "metres_per_unit",
+    "position",
+    "proj_crs",
+    "same_crs",
+    "text_of",
+    "transform",
+    "transform_extent",
+    "unit_of",
+]

@@ -65,11 +65,17 @@ def save(work: Work, path: Path) -> None:
     folder = path.absolute().parent
     layers = [
         _SavedLayer(
-            id=layer.id, name=layer.name, path=os.path.relpath(layer.path, folder), part=layer.part, kind=layer.kind,  # type: ignore[arg-type]
-            style=asdict(layer.style) if layer.style else None, visible=layer.visible, opacity=layer.opacity,
+            id=layer.id,
+            name=layer.name,
+            path=os.path.relpath(layer.path, folder),
+            part=layer.part,
+            kind=layer.kind,  # type: ignore[arg-type]
+            style=asdict(layer.style) if layer.style else None,
+            visible=layer.visible,
+            opacity=layer.opacity,
         )
         for layer in work.layers
-    ]  # fmt: skip
+    ]
     place = _SavedPlace(**asdict(work.place)) if work.place else None
     told = _SavedProject(
         brisk_atlas_project=1,

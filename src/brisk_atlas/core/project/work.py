@@ -6,9 +6,12 @@ import itertools
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from brisk_atlas.core.model import Facts, Layer, Style
+from brisk_atlas.core.model import Layer
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.model import Facts, Style
 
 UNDO_STEPS = 200
 

@@ -77,8 +77,15 @@ def open_dataset(path: Path) -> Dataset:
     names = tuple(header.point_format.dimension_names)
     low, high = header.mins, header.maxs
     created = header.creation_date.isoformat() if header.creation_date else ""
-    cloud = CloudFacts(header.point_format.id, str(header.version), names, (float(low[2]), float(high[2])),
-                       header.generating_software.strip("\0 "), header.system_identifier.strip("\0 "), created)  # fmt: skip
+    cloud = CloudFacts(
+        header.point_format.id,
+        str(header.version),
+        names,
+        (float(low[2]), float(high[2])),
+        header.generating_software.strip("\0 "),
+        header.system_identifier.strip("\0 "),
+        created,
+    )
     fields = tuple(
         Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions
     )

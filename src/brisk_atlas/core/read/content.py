@@ -8,11 +8,23 @@ from brisk_atlas.core.model import CannotRead
 
 HEAD_BYTES = 2048
 _MAGIC = (
-    (b"II*\0", "TIFF"), (b"MM\0*", "TIFF"), (b"II+\0", "TIFF"), (b"MM\0+", "TIFF"),
-    (b"SQLite format 3\0", "a SQLite database"), (b"PK\x03\x04", "a zip archive"), (b"LASF", "LAS points"),
-    (b"\0\0\x27\x0a", "a shapefile"), (b"CDF", "netCDF"), (b"\x89HDF", "HDF5"), (b"PAR1", "Parquet"),
-    (b"\xff\xd8\xff", "JPEG"), (b"\x89PNG", "PNG"), (b"fgb", "FlatGeobuf"), (b"%PDF", "PDF"), (b"\x1f\x8b", "a gzip archive"),
-)  # fmt: skip
+    (b"II*\0", "TIFF"),
+    (b"MM\0*", "TIFF"),
+    (b"II+\0", "TIFF"),
+    (b"MM\0+", "TIFF"),
+    (b"SQLite format 3\0", "a SQLite database"),
+    (b"PK\x03\x04", "a zip archive"),
+    (b"LASF", "LAS points"),
+    (b"\0\0\x27\x0a", "a shapefile"),
+    (b"CDF", "netCDF"),
+    (b"\x89HDF", "HDF5"),
+    (b"PAR1", "Parquet"),
+    (b"\xff\xd8\xff", "JPEG"),
+    (b"\x89PNG", "PNG"),
+    (b"fgb", "FlatGeobuf"),
+    (b"%PDF", "PDF"),
+    (b"\x1f\x8b", "a gzip archive"),
+)
 
 
 def head_of(path: Path) -> bytes:

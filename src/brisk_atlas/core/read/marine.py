@@ -17,9 +17,14 @@ from .table import fields_of, table_dataset
 
 HEADER_LINES, RECORD = 24, 120
 _COLUMNS = {  # name: first column, last column, divisor
-    "lat": (28, 35, 1e5), "lon": (36, 44, 1e5), "depth_m": (52, 57, 10), "magnetic_total_nt": (61, 66, 10),
-    "magnetic_residual_nt": (73, 78, 10), "gravity_mgal": (91, 97, 10), "free_air_mgal": (104, 108, 10),
-}  # fmt: skip
+    "lat": (28, 35, 1e5),
+    "lon": (36, 44, 1e5),
+    "depth_m": (52, 57, 10),
+    "magnetic_total_nt": (61, 66, 10),
+    "magnetic_residual_nt": (73, 78, 10),
+    "gravity_mgal": (91, 97, 10),
+    "free_air_mgal": (104, 108, 10),
+}
 
 
 def _number(text: str, divisor: float) -> float:
@@ -45,8 +50,10 @@ class BoatSurvey(TablePart):
             times = [f"{r[12:16]}-{r[16:18]}-{r[18:20]}T{r[20:22]}:00" for r in records]
             minutes = np.array([int(r[22:27]) / 1000 for r in records])
             when = np.array(times, "datetime64[ms]") + np.round(minutes * 60_000).astype("timedelta64[ms]")
-            columns = {name: pa.array([_number(r[a - 1 : b], by) for r in records], from_pandas=True)
-                       for name, (a, b, by) in _COLUMNS.items()}  # fmt: skip
+            columns = {
+                name: pa.array([_number(r[a - 1 : b], by) for r in records], from_pandas=True)
+                for name, (a, b, by) in _COLUMNS.items()
+            }
         except ValueError as error:
             raise CannotRead(
                 self.path, f"a record holds something else than numbers ({error})", "Ask for the file again."

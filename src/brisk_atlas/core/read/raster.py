@@ -6,6 +6,7 @@ import threading
 import warnings
 from collections import OrderedDict
 from dataclasses import dataclass
+from math import ceil
 from pathlib import Path
 
 import numpy as np
@@ -15,15 +16,19 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from rasterio.transform import from_bounds
 from rasterio.vrt import WarpedVRT
 from rasterio.windows import Window
+from scipy.io import netcdf_file
 
 from brisk_atlas.core.model import Band, CannotRead, Dataset, Extent, Facts, GridFacts, RasterPart
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import same_crs, text_of
 
+from .content import content_of, head_of
 from .members import on_disk
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 HANDLES_A_THREAD = 24
+OVERVIEW_BLOCK = 128  # the library's own choice for overviews inside a TIFF
+LAST_BLOCKS = 8  # looked at in each level for whether the file holds them
 _open = threading.local()
 warnings.simplefilter("ignore", NotGeoreferencedWarning)  # facts say so in plain words
 
@@ -67,9 +72,15 @@ class RasterFile(RasterPart):
             return _decimated(source, index, extent, shape, smooth)
         transform = from_bounds(*extent.bounds, shape[1], shape[0])
         with WarpedVRT(
-            source, src_crs=self.facts.crs, crs=extent.crs, transform=transform, width=shape[1], height=shape[0],
-            resampling=Resampling.bilinear if smooth else Resampling.nearest, add_alpha=source.nodata is None,
-        ) as warped:  # fmt: skip
+            source,
+            src_crs=self.facts.crs,
+            crs=extent.crs,
+            transform=transform,
+            width=shape[1],
+            height=shape[0],
+            resampling=Resampling.bilinear if smooth else Resampling.nearest,
+            add_alpha=source.nodata is None,
+        ) as warped:
             return warped.read(index, masked=True)
 
     def _native(self, window: Extent | None, bands: tuple[int, ...]) -> Grid:
@@ -167,6 +178,29 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
     return Facts(name, "raster", crs=crs, extent=extent, grid=grid, notes=notes)
 
 
+def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
+    """Raise CannotRead for a file that ends before its cells do, which the library may not notice."""
+    size = path.stat().st_size
+    if source.driver == "GTiff":
+        block_rows, block_cols = source.block_shapes[0]
+        for level, shrink in ((None, 1), *enumerate(source.overviews(1))):
+            tall, wide = (block_rows, block_cols) if level is None else (OVERVIEW_BLOCK, OVERVIEW_BLOCK)
+            rows, columns = ceil(ceil(source.height / shrink) / tall), ceil(ceil(source.width / shrink) / wide)
+            for number in range(rows * columns - 1, max(-1, rows * columns - 1 - LAST_BLOCKS), -1):
+                at = f"{number % columns}_{number // columns}"
+                offset = source.get_tag_item(f"BLOCK_OFFSET_{at}", "TIFF", bidx=1, ovr=level)
+                length = source.get_tag_item(f"BLOCK_SIZE_{at}", "TIFF", bidx=1, ovr=level)
+                if offset and length and int(offset) + int(length) > size:
+                    raise CannotRead(path, f"it ends before its cells do, after {size:,} bytes", BROKEN)
+    elif source.driver == "netCDF" and content_of(head_of(path)) == "netCDF":
+        try:
+            mapped = netcdf_file(path, mmap=True)  # fails at once where a variable has no room
+            mapped.variables.clear()
+            mapped.close()
+        except (TypeError, ValueError, OSError, IndexError) as error:
+            raise CannotRead(path, "it ends before its cells do", BROKEN) from error
+
+
 def open_dataset(path: Path) -> Dataset:
     """Return the dataset of a raster file. Raises CannotRead."""
     try:
@@ -175,6 +209,7 @@ def open_dataset(path: Path) -> Dataset:
                 raise CannotRead(path, "it holds no single grid", "Containers of several grids are not opened yet.")
             last = source.width - 1, source.height - 1
             source.read(source.count, window=Window(*last, 1, 1))  # a cut-off file fails here, not on the map
+            _check_whole(path, source)
             name = source.tags(1).get("NETCDF_VARNAME", path.stem)
             facts = grid_facts(source, name)
             format_ = {"GTiff": "GeoTIFF", "netCDF": "netCDF", "JPEG": "JPEG", "PNG": "PNG"}.get(

@@ -63,7 +63,7 @@ BUILT_IN = (
     Reader("Scene metadata", (".txt",), ("text",), _late("scene"), lambda head: head.lstrip()[:5] == b"GROUP"),
     Reader("Text", (".txt", ".md"), ("text",), _late("document")),
     Reader("Metadata record", (".xml",), ("XML",), _late("record"), _is_record),
-)  # fmt: skip
+)
 
 
 @cache
@@ -88,16 +88,21 @@ def reader_for(path: Path) -> Reader:
     suffix = path.suffix.lower()
     by_name = [reader for reader in readers() if suffix in reader.suffixes]
     if not by_name:
-        raise CannotRead(path, f"the ending '{suffix or 'none'}' is not one that is known",
-                         "Rename the file to what it is, or convert it first.")  # fmt: skip
+        raise CannotRead(
+            path,
+            f"the ending '{suffix or 'none'}' is not one that is known",
+            "Rename the file to what it is, or convert it first.",
+        )
     content = content_of(head)
     for reader in by_name:
         if content in reader.contents and reader.claims(head):
             return reader
     fitting = [r for r in readers() if content in r.contents and content not in ("text", "XML", "JSON")]
-    remedy = f"If it is {fitting[0].format}, rename it to {fitting[0].suffixes[0]}." if fitting else (
-        "Ask for the file again, or check how it was copied."
-    )  # fmt: skip
+    remedy = (
+        f"If it is {fitting[0].format}, rename it to {fitting[0].suffixes[0]}."
+        if fitting
+        else ("Ask for the file again, or check how it was copied.")
+    )
     wanted = by_name[0].format
     if content == "XML" and suffix == ".xml":
         raise CannotRead(

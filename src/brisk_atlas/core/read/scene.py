@@ -93,8 +93,17 @@ def _from_stac(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
             )
     known = item.get("properties", {})
     notes = {"scene id": item.get("id", "")}
-    notes |= {name: str(known[key]) for key, name in (("datetime", "acquired"), ("platform", "platform"),
-              ("eo:cloud_cover", "cloud percent"), ("view:sun_azimuth", "sun azimuth"), ("view:sun_elevation", "sun elevation")) if key in known}  # fmt: skip
+    notes |= {
+        name: str(known[key])
+        for key, name in (
+            ("datetime", "acquired"),
+            ("platform", "platform"),
+            ("eo:cloud_cover", "cloud percent"),
+            ("view:sun_azimuth", "sun azimuth"),
+            ("view:sun_elevation", "sun elevation"),
+        )
+        if key in known
+    }
     return bands, notes
 
 
@@ -128,5 +137,10 @@ def open_dataset(path: Path) -> Dataset:
     said = [f"{len(missing)} of its band files missing: {', '.join(missing[:3])}"] if missing else []
     beside = path.with_name(path.name + ".xml")
     members += [beside] if beside.is_file() else []
-    return Dataset(format="STAC item" if path.suffix == ".json" else "Scene metadata", kind="scene", parts=tuple(parts),
-                   warnings=tuple(said), **on_disk(path, tuple(members)))  # fmt: skip
+    return Dataset(
+        format="STAC item" if path.suffix == ".json" else "Scene metadata",
+        kind="scene",
+        parts=tuple(parts),
+        warnings=tuple(said),
+        **on_disk(path, tuple(members)),
+    )

@@ -28,8 +28,16 @@ FORMATS = {
     ".geojson": "GeoJSON",
     ".json": "GeoJSON",
 }
-_ARROW_TYPES = {"OFTInteger": "int32", "OFTInteger64": "int64", "OFTReal": "double", "OFTString": "string",
-                "OFTDate": "date32", "OFTTime": "time32", "OFTDateTime": "timestamp", "OFTBinary": "binary"}  # fmt: skip
+_ARROW_TYPES = {
+    "OFTInteger": "int32",
+    "OFTInteger64": "int64",
+    "OFTReal": "double",
+    "OFTString": "string",
+    "OFTDate": "date32",
+    "OFTTime": "time32",
+    "OFTDateTime": "timestamp",
+    "OFTBinary": "binary",
+}
 _TYPES = {"OFSTBoolean": "bool", "OFSTInt16": "int16", "OFSTFloat32": "float"}
 BROKEN = "The copy may have been cut short; ask for the file again."
 SQLITE_PAGE_SIZE, SQLITE_PAGE_COUNT = slice(16, 18), slice(28, 32)  # in the file's head; sqlite.org/fileformat2
@@ -102,19 +110,20 @@ def _check_whole(path: Path) -> None:
 
 def _facts(path: Path, layer: str) -> tuple[Facts, list[str]]:
     info = pyogrio.read_info(path, layer=layer, force_feature_count=True, force_total_bounds=True)
-    types = [_TYPES.get(sub) or _ARROW_TYPES.get(main, main)
-             for main, sub in zip(info["ogr_types"], info.get("ogr_subtypes", info["ogr_types"]))]  # fmt: skip
+    types = [
+        _TYPES.get(sub) or _ARROW_TYPES.get(main, main)
+        for main, sub in zip(info["ogr_types"], info.get("ogr_subtypes", info["ogr_types"]))
+    ]
     fields = tuple(Field(str(n), t) for n, t in zip(info["fields"], types))
     geometry = info["geometry_type"]
     if geometry is None:
         return Facts(layer, "table", info["features"], None, fields), []
     crs = text_of(info["crs"]) if info["crs"] else None
     bounds = info["total_bounds"]
-    extent = (
-        Extent(*map(float, bounds), crs)
-        if bounds is not None and np.isfinite(bounds).all() and info["features"]
-        else None
-    )
+    extent = None
+    if bounds is not None and np.isfinite(bounds).all() and info["features"]:
+        xmin, ymin, xmax, ymax = (float(v) for v in bounds)
+        extent = Extent(xmin, ymin, xmax, ymax, crs)
     said = []
     if crs is None:
         said.append(f"{layer}: no coordinate reference system")

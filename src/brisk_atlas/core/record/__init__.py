@@ -5,6 +5,16 @@ from .model import Contact, DatedEvent, MetadataRecord, Quality
 from .reading import NOT_SAID, Section, derived_sections, extent_text, record_of, records_of, sections_of
 
 __all__ = [
-    "NOT_SAID", "Contact", "DatedEvent", "MetadataRecord", "Quality", "Section", "derived_sections", "extent_text",
-    "read_iso19139", "record_of", "records_of", "sections_of",
-]  # fmt: skip
+    "NOT_SAID",
+    "Contact",
+    "DatedEvent",
+    "MetadataRecord",
+    "Quality",
+    "Section",
+    "derived_sections",
+    "extent_text",
+    "read_iso19139",
+    "record_of",
+    "records_of",
+    "sections_of",
+]

@@ -38,20 +38,24 @@ def _all(root: etree._Element, path: str) -> tuple[str, ...]:
 
 def _contact(party: etree._Element) -> Contact:
     return Contact(
-        _one(party, "gmd:individualName"), _one(party, "gmd:organisationName"), _one(party, "gmd:role"),
-        _one(party, ".//gmd:electronicMailAddress"), _one(party, ".//gmd:voice"), _one(party, ".//gmd:city"),
-    )  # fmt: skip
+        _one(party, "gmd:individualName"),
+        _one(party, "gmd:organisationName"),
+        _one(party, "gmd:role"),
+        _one(party, ".//gmd:electronicMailAddress"),
+        _one(party, ".//gmd:voice"),
+        _one(party, ".//gmd:city"),
+    )
 
 
 def _box(root: etree._Element) -> tuple[float, float, float, float] | None:
     box = root.find(".//gmd:EX_GeographicBoundingBox", NAMES)
+    if box is None:
+        return None
     try:
-        west, south, east, north = (
-            (float(_one(box, f"gmd:{side}")) for side in SIDES) if box is not None else (None,) * 4
-        )  # type: ignore[misc]
+        west, south, east, north = (float(_one(box, f"gmd:{side}")) for side in SIDES)
     except ValueError:
         return None
-    return (west, south, east, north) if west is not None else None
+    return west, south, east, north
 
 
 def read_iso19139(path: Path) -> MetadataRecord:

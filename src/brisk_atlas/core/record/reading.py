@@ -65,16 +65,40 @@ def sections_of(record: MetadataRecord) -> list[Section]:
     dates = [(d.kind or "date", d.day) for d in record.dates] or [("date", "")]
     quality = [(q.measure or "accuracy", f"{q.value} {q.unit}".strip()) for q in record.quality] or [("accuracy", "")]
     return [
-        Section("What it is", lines(("title", record.title), ("summary", record.abstract), ("purpose", record.purpose),
-                                    ("status", record.status), ("topic", many(record.topics)), ("keywords", many(record.keywords)))),
+        Section(
+            "What it is",
+            lines(
+                ("title", record.title),
+                ("summary", record.abstract),
+                ("purpose", record.purpose),
+                ("status", record.status),
+                ("topic", many(record.topics)),
+                ("keywords", many(record.keywords)),
+            ),
+        ),
         Section("Who and when", lines(*contacts, *dates, ("maintenance", record.maintenance))),
-        Section("Where and how fine", lines(("extent", place), ("reference system", many(record.crs)), ("scale", record.scale),
-                                            ("resolution", record.resolution), ("representation", record.representation))),
+        Section(
+            "Where and how fine",
+            lines(
+                ("extent", place),
+                ("reference system", many(record.crs)),
+                ("scale", record.scale),
+                ("resolution", record.resolution),
+                ("representation", record.representation),
+            ),
+        ),
         Section("Conditions", lines(("use", many(record.use_limits)), ("access", many(record.access)))),
         Section("How it was made", lines(("lineage", record.lineage), *quality)),
-        Section("About the record", lines(("standard", record.standard), ("identifier", record.identifier), ("dated", record.record_date),
-                                          ("kept by", many(tuple(_contact_text(c) for c in record.record_contacts))))),
-    ]  # fmt: skip
+        Section(
+            "About the record",
+            lines(
+                ("standard", record.standard),
+                ("identifier", record.identifier),
+                ("dated", record.record_date),
+                ("kept by", many(tuple(_contact_text(c) for c in record.record_contacts))),
+            ),
+        ),
+    ]
 
 
 def extent_text(facts: Facts) -> str:
@@ -89,13 +113,17 @@ def extent_text(facts: Facts) -> str:
 
 def derived_sections(dataset: Dataset, part_name: str | None = None) -> list[Section]:
     """Return what the data itself tells: of one part, or of all."""
-    files = [("format", dataset.format), ("kind", dataset.kind), ("size", size_text(dataset.size_bytes)),
-             ("changed", dataset.modified.strftime("%Y-%m-%d %H:%M UTC")), ("files", ", ".join(m.name for m in dataset.members))]  # fmt: skip
+    files = [
+        ("format", dataset.format),
+        ("kind", dataset.kind),
+        ("size", size_text(dataset.size_bytes)),
+        ("changed", dataset.modified.strftime("%Y-%m-%d %H:%M UTC")),
+        ("files", ", ".join(m.name for m in dataset.members)),
+    ]
     files += [("warning", text) for text in dataset.warnings]
     sections = [Section("Derived from the files", tuple(files))]
-    for part in dataset.parts:
-        if part_name is None or part.facts.name == part_name:
-            sections.append(Section(f"Derived from the data: {part.facts.name}", tuple(_derived(part.facts))))
+    chosen = [p.facts for p in dataset.parts if part_name in (None, p.facts.name)]
+    sections += [Section(f"Derived from the data: {facts.name}", tuple(_derived(facts))) for facts in chosen]
     return sections
 
 
@@ -108,14 +136,29 @@ def _derived(facts: Facts) -> list[tuple[str, str]]:
         lines += [("reference system", crs_name(facts.crs)), ("extent", extent_text(facts))]
     if facts.grid:
         g, unit = facts.grid, unit_of(facts.crs)
-        lines += [("cells", f"{g.width:,} columns x {g.height:,} rows"), ("cell size", f"{g.resolution[0]:g} x {g.resolution[1]:g} {unit}".strip()),
-                  ("stored as", g.dtype), ("nodata", "none declared" if g.nodata is None else f"{g.nodata:g}"),
-                  ("overviews", ", ".join(f"1:{o}" for o in g.overviews) or "none"),
-                  ("bands", "; ".join(b.name + (f" {b.centre_um:g} µm" if b.centre_um else "") + (f" [{b.unit}]" if b.unit else "") for b in g.bands))]  # fmt: skip
+        lines += [
+            ("cells", f"{g.width:,} columns x {g.height:,} rows"),
+            ("cell size", f"{g.resolution[0]:g} x {g.resolution[1]:g} {unit}".strip()),
+            ("stored as", g.dtype),
+            ("nodata", "none declared" if g.nodata is None else f"{g.nodata:g}"),
+            ("overviews", ", ".join(f"1:{o}" for o in g.overviews) or "none"),
+            (
+                "bands",
+                "; ".join(
+                    b.name + (f" {b.centre_um:g} µm" if b.centre_um else "") + (f" [{b.unit}]" if b.unit else "")
+                    for b in g.bands
+                ),
+            ),
+        ]
     if facts.cloud:
         c = facts.cloud
-        lines += [("point format", f"{c.point_format} of LAS {c.version}"), ("software", c.software or NOT_SAID), ("system", c.system or NOT_SAID),
-                  ("created", c.created or NOT_SAID), ("heights", f"{c.zrange[0]:,.2f} to {c.zrange[1]:,.2f} m" if c.zrange else NOT_SAID)]  # fmt: skip
+        lines += [
+            ("point format", f"{c.point_format} of LAS {c.version}"),
+            ("software", c.software or NOT_SAID),
+            ("system", c.system or NOT_SAID),
+            ("created", c.created or NOT_SAID),
+            ("heights", f"{c.zrange[0]:,.2f} to {c.zrange[1]:,.2f} m" if c.zrange else NOT_SAID),
+        ]
     if facts.fields:
         lines.append(("fields", ", ".join(f"{f.name} ({f.type})" for f in facts.fields)))
     return lines + list(facts.notes.items())

@@ -16,19 +16,7 @@ from rasterio.warp import transform_bounds
 from scipy.io import netcdf_file
 from scipy.ndimage import gaussian_filter
 
-from .ground import (
-    CRS,
-    EAST,
-    EPOCHS,
-    NORTH,
-    SOUTH,
-    TRANSFORM,
-    WEST,
-    centres,
-    rng,
-    sample,
-    smooth_noise,
-)
+from .ground import CRS, EAST, EPOCHS, NORTH, SOUTH, TRANSFORM, WEST, centres, rng, sample, smooth_noise
 from .terrain import FISSURE_2031, land, terrain
 
 NODATA = -9999.0
@@ -248,7 +236,7 @@ def write_scene(folder: Path, epoch: str) -> dict[str, object]:
     home = folder / name
     home.mkdir(parents=True, exist_ok=True)
     numbers = scene_numbers(epoch)
-    for band, title, centre, cell, _ in BANDS:
+    for band, title, _, cell, _ in BANDS:
         data = numbers[band]
         with rasterio.open(
             home / f"{name}_{band}.tif", "w", driver="GTiff", width=data.shape[1], height=data.shape[0],

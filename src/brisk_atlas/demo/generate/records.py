@@ -233,7 +233,7 @@ def iso19115_3() -> etree._Element:
 <mri:extent><gex:EX_Extent><gex:geographicElement><gex:EX_GeographicBoundingBox>{box}</gex:EX_GeographicBoundingBox></gex:geographicElement></gex:EX_Extent></mri:extent>
 </mri:MD_DataIdentification></mdb:identificationInfo>
 <mdb:resourceLineage><mrl:LI_Lineage>{text("mrl:statement", "Soundings corrected for tide, gridded by minimum curvature.")}</mrl:LI_Lineage></mdb:resourceLineage>
-</mdb:MD_Metadata>"""  # noqa: E501
+</mdb:MD_Metadata>"""
     return etree.fromstring(body, etree.XMLParser(remove_blank_text=True))
 
 

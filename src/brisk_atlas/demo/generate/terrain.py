@@ -7,7 +7,7 @@ from functools import cache
 
 import numba
 import numpy as np
-from scipy.ndimage import binary_opening, gaussian_filter, label, zoom
+from scipy.ndimage import binary_opening, distance_transform_edt, gaussian_filter, label, zoom
 from scipy.special import expit
 
 from .ground import CELL, HARROW_BAY, NORTH, SUMMIT, WEST, centres, rng, smooth_noise
@@ -182,7 +182,10 @@ def _erupt(ground, year) -> Lava:
     large = np.bincount(pieces.ravel()) >= 12
     large[0] = False
     mapped = large[pieces]
-    return Lava(year, np.where(mapped, thickness, 0.0), np.where(mapped, _fine(unit, 0), 0).astype(np.uint8))
+    fine_unit = _fine(unit, 0)
+    nearest = distance_transform_edt(fine_unit == 0, return_distances=False, return_indices=True)
+    fine_unit = fine_unit[tuple(nearest)]  # where smoothing spread the lava, it is that of the nearest vent
+    return Lava(year, np.where(mapped, thickness, 0.0), np.where(mapped, fine_unit, 0).astype(np.uint8))
 
 
 @cache

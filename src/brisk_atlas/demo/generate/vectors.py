@@ -40,13 +40,19 @@ FISSURES = (  # id, opened, eruption year, end points
     ("F6", "2031-04-18", 2031, [(509_790, 5_771_080), (510_030, 5_770_890)]),
 )
 STATIONS = (  # id, name, place
-    ("G01", "Crater rim west", (508_330, 5_771_960)), ("G02", "Crater rim south", (508_760, 5_771_480)),
-    ("G03", "Crater floor", (508_690, 5_771_880)), ("G04", "Upper fissure", (509_620, 5_771_330)),
-    ("G05", "Lower fissure", (510_150, 5_770_980)), ("G06", "Harrow ridge", (510_640, 5_770_420)),
-    ("G07", "Harrow Landing", (510_240, 5_769_640)), ("G08", "Gannet Cove", (508_250, 5_769_230)),
-    ("G09", "West Tolvane", (505_650, 5_772_050)), ("G10", "Northpoint", (508_340, 5_774_830)),
-    ("G11", "East shoulder", (510_350, 5_772_300)), ("G12", "Old cone 1962", (506_420, 5_773_060)),
-)  # fmt: skip
+    ("G01", "Crater rim west", (508_330, 5_771_960)),
+    ("G02", "Crater rim south", (508_760, 5_771_480)),
+    ("G03", "Crater floor", (508_690, 5_771_880)),
+    ("G04", "Upper fissure", (509_620, 5_771_330)),
+    ("G05", "Lower fissure", (510_150, 5_770_980)),
+    ("G06", "Harrow ridge", (510_640, 5_770_420)),
+    ("G07", "Harrow Landing", (510_240, 5_769_640)),
+    ("G08", "Gannet Cove", (508_250, 5_769_230)),
+    ("G09", "West Tolvane", (505_650, 5_772_050)),
+    ("G10", "Northpoint", (508_340, 5_774_830)),
+    ("G11", "East shoulder", (510_350, 5_772_300)),
+    ("G12", "Old cone 1962", (506_420, 5_773_060)),
+)
 
 
 def _polygons(mask: np.ndarray) -> list[Polygon]:
@@ -61,8 +67,6 @@ def lava_polygons() -> list[dict]:
         for unit in np.unique(lava.unit[lava.unit > 0]):
             mask = lava.unit == unit
             for number, outline in enumerate(sorted(_polygons(mask), key=lambda p: -p.area), 1):
-                if outline.area < 800:
-                    continue
                 inside = shapely.contains_xy(outline, *centres()) & mask
                 thick = lava.thickness[inside]
                 rows.append(
@@ -75,7 +79,7 @@ def lava_polygons() -> list[dict]:
                         max_thick_m=round(float(thick.max()), 2),
                         volume_m3=round(float(thick.sum() * CELL**2), 1),
                         surface="rubbly" if thick.mean() > 6 else "smooth",
-                    )  # fmt: skip
+                    )
                 )
     return rows
 
@@ -175,8 +179,16 @@ def trails() -> list[dict]:
         z = sample(terrain().before, smooth[:, 0], smooth[:, 1])
         line = LineString(np.round(np.c_[smooth, z], 1))
         climb = np.clip(np.diff(z), 0, None).sum()
-        out.append(dict(geometry=line, trail=f"T{number}", name=f"{name} path" if "to" in name else f"{name} to the rim",
-                        length_m=round(LineString(smooth).length, 1), climb_m=round(float(climb), 1), open_2031=number not in (1, 5)))  # fmt: skip
+        out.append(
+            dict(
+                geometry=line,
+                trail=f"T{number}",
+                name=f"{name} path" if "to" in name else f"{name} to the rim",
+                length_m=round(LineString(smooth).length, 1),
+                climb_m=round(float(climb), 1),
+                open_2031=number not in (1, 5),
+            )
+        )
     return out
 
 
@@ -199,10 +211,17 @@ def buildings() -> list[dict]:
             done.append(house)
             ash = float(ash_thickness(east, north))
             buried = sample(lava.thickness, east, north) > 0.5
-            rows.append(dict(geometry=house, building=f"B{len(rows) + 1:03d}", village=village,
-                             use=str(random.choice(["house", "house", "house", "shed", "store", "public"])),
-                             floors=int(random.integers(1, 3)), people=int(random.integers(0, 6)),
-                             damage="buried" if buried else "roof" if ash > 20 else "light" if ash > 2.5 else "none"))  # fmt: skip
+            rows.append(
+                dict(
+                    geometry=house,
+                    building=f"B{len(rows) + 1:03d}",
+                    village=village,
+                    use=str(random.choice(["house", "house", "house", "shed", "store", "public"])),
+                    floors=int(random.integers(1, 3)),
+                    people=int(random.integers(0, 6)),
+                    damage="buried" if buried else "roof" if ash > 20 else "light" if ash > 2.5 else "none",
+                )
+            )
     return rows
 
 
@@ -213,9 +232,18 @@ def fissures() -> list[dict]:
         line = shapely.segmentize(LineString(ends), 25)
         xy = shapely.get_coordinates(line) + random.normal(0, 2.2, (len(shapely.get_coordinates(line)), 2))
         line = LineString(np.round(xy, 1))
-        rows.append(dict(geometry=line, fissure=code, opened=opened, eruption_year=year, length_m=round(line.length, 1),
-                         max_opening_m=round(float(random.uniform(0.4, 3.2)), 2), dip_degrees=int(random.integers(72, 90)),
-                         active_2031=year == 2031))  # fmt: skip
+        rows.append(
+            dict(
+                geometry=line,
+                fissure=code,
+                opened=opened,
+                eruption_year=year,
+                length_m=round(line.length, 1),
+                max_opening_m=round(float(random.uniform(0.4, 3.2)), 2),
+                dip_degrees=int(random.integers(72, 90)),
+                active_2031=year == 2031,
+            )
+        )
     return rows
 
 
@@ -238,11 +266,19 @@ def ash_samples() -> list[dict]:
         if true < 0.6 or not inside.contains(Point(east, north)):
             continue
         lon, lat = TO_DEGREES.transform(east, north)
-        rows.append(dict(lon=round(lon, 6), lat=round(lat, 6), sample=f"A{len(rows) + 1:02d}",
-                         thickness_mm=round(true * random.lognormal(0, 0.12), 1),
-                         median_grain_mm=round(float(2.4 * np.exp(-np.hypot(east - 509_765, north - 5_771_090) / 1700)), 3),
-                         sampled=f"2031-05-{random.integers(6, 29):02d}",
-                         note=None if random.uniform() < 0.7 else str(random.choice(["reworked by rain", "under trees", "roof"]))))  # fmt: skip
+        rows.append(
+            dict(
+                lon=round(lon, 6),
+                lat=round(lat, 6),
+                sample=f"A{len(rows) + 1:02d}",
+                thickness_mm=round(true * random.lognormal(0, 0.12), 1),
+                median_grain_mm=round(float(2.4 * np.exp(-np.hypot(east - 509_765, north - 5_771_090) / 1700)), 3),
+                sampled=f"2031-05-{random.integers(6, 29):02d}",
+                note=None
+                if random.uniform() < 0.7
+                else str(random.choice(["reworked by rain", "under trees", "roof"])),
+            )
+        )
     return rows
 
 
@@ -262,24 +298,47 @@ def _write(path: Path, rows: list[dict], rename: dict[str, str] | None = None, *
     kinds = {g.geom_type for g in geometry}
     kind = kinds.pop() if len(kinds) == 1 else "Unknown"
     pyogrio.raw.write(
-        path, shapely.to_wkb(geometry), columns, [(rename or {}).get(n, n) for n in names], masks,
-        crs=CRS, geometry_type=f"{kind} Z" if geometry[0].has_z else kind, promote_to_multi=False, **options,
-    )  # fmt: skip
+        path,
+        shapely.to_wkb(geometry),
+        columns,
+        [(rename or {}).get(n, n) for n in names],
+        masks,
+        crs=CRS,
+        geometry_type=f"{kind} Z" if geometry[0].has_z else kind,
+        promote_to_multi=False,
+        **options,
+    )
 
 
-CUT_OFF = {"fissure": "FISS_ID", "opened": "OPEN_DT", "eruption_year": "ERUP_YR", "length_m": "FISS_LEN_M",
-           "max_opening_m": "MAXOPEN_M", "dip_degrees": "DIP_DEG", "active_2031": "ACT_2031"}  # fmt: skip
+CUT_OFF = {
+    "fissure": "FISS_ID",
+    "opened": "OPEN_DT",
+    "eruption_year": "ERUP_YR",
+    "length_m": "FISS_LEN_M",
+    "max_opening_m": "MAXOPEN_M",
+    "dip_degrees": "DIP_DEG",
+    "active_2031": "ACT_2031",
+}
 
 
 def write_vectors(folder: Path) -> None:
     survey = folder / "tolvane_survey.gpkg"
     survey.unlink(missing_ok=True)
-    coasts = [dict(geometry=coastline(e).exterior, epoch=e, surveyed=y, length_m=round(coastline(e).exterior.length, 1))
-              for e, y in (("before", 2029), ("after", 2031))]  # fmt: skip
+    coasts = [
+        dict(geometry=coastline(e).exterior, epoch=e, surveyed=y, length_m=round(coastline(e).exterior.length, 1))
+        for e, y in (("before", 2029), ("after", 2031))
+    ]
     for ring in coasts:
         ring["geometry"] = LineString(ring["geometry"])
-    layers = {"coastline": coasts, "lava_flows": lava_polygons(), "fissures": fissures(), "ash_bands": ash_bands(),
-              "trails": trails(), "buildings": buildings(), "closed_zones": closed_zones()}  # fmt: skip
+    layers = {
+        "coastline": coasts,
+        "lava_flows": lava_polygons(),
+        "fissures": fissures(),
+        "ash_bands": ash_bands(),
+        "trails": trails(),
+        "buildings": buildings(),
+        "closed_zones": closed_zones(),
+    }
     for name, rows in layers.items():
         _write(survey, rows, layer=name, driver="GPKG", append=survey.exists())
     shapefile = folder / "fissures_2031" / "fissures.shp"
@@ -288,10 +347,13 @@ def write_vectors(folder: Path) -> None:
     (folder / "vents.kml").write_text(_kml(vents()), encoding="utf-8")
     samples = ash_samples()
     features = [
-        {"type": "Feature", "properties": {k: v for k, v in row.items() if k not in ("lon", "lat")},
-         "geometry": mapping(Point(row["lon"], row["lat"]))}
+        {
+            "type": "Feature",
+            "properties": {k: v for k, v in row.items() if k not in ("lon", "lat")},
+            "geometry": mapping(Point(row["lon"], row["lat"])),
+        }
         for row in samples
-    ]  # fmt: skip
+    ]
     lines = ",\n".join(json.dumps(f) for f in features)
     text = f'{{"type": "FeatureCollection", "name": "ash_samples", "features": [\n{lines}\n]}}\n'
     (folder / "ash_samples.geojson").write_text(text, encoding="utf-8")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -139,8 +140,10 @@ class ChangeDrawer(QWidget):
             else "Cells of A and B coincide; nothing was resampled."
         )
         self.answer.setText(
-            f"<b>{b.name} − {a.name}</b><table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{cells}</table>"
-            f"<p>{change.compared_cells:,} cells compared; a cell counts from {change.threshold:g} {unit} up or down. {how} Areas in the plane.</p>"
+            f"<b>{escape(b.name)} − {escape(a.name)}</b>"
+            f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{cells}</table>"
+            f"<p>{change.compared_cells:,} cells compared; a cell counts from {change.threshold:g} {unit} up or down. "
+            f"{how} Areas in the plane.</p>"
         )
         self.keep.setEnabled(True)
 

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QBrush, QColor, QFont, QGuiApplication, QKeySequence, QS
 from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import Layer
 from brisk_atlas.core.project import Picks
 
 from ..session import Session
@@ -16,6 +17,8 @@ from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.inspect import Finding
+    from brisk_atlas.core.inspect.difference import PointChange
+    from brisk_atlas.core.place import Position
 
 EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
 
@@ -83,22 +86,29 @@ class ProbeDrawer(QWidget):
             self._job.cancel()
         self._job = self.session.run("Probing", ask, lambda found: self._show(*found), shown=False)
 
-    def _curtain_sides(self) -> tuple | None:
+    def _curtain_sides(self) -> tuple[Layer, Layer] | None:
         work = self.session.work
         if work.state.curtain is None:
             return None
         tops = [
             next((la for la in work.layers if la.id in ids and la.kind == "raster"), None) for ids in work.state.curtain
         ]
-        return tuple(tops) if all(tops) else None
+        return (tops[0], tops[1]) if tops[0] and tops[1] else None
 
-    def _show(self, place: object, findings: list[Finding], change: object) -> None:
+    def _show(self, place: Position, findings: list[Finding], change: PointChange | None) -> None:
         self.findings = findings
-        self.where.setText(f"{place.own}\n{place.degrees}\n{place.mgrs}")  # type: ignore[attr-defined]
+        self.where.setText(f"{place.own}\n{place.degrees}\n{place.mgrs}")
         self.tree.clear()
         if change is not None:
-            self._add("Across the curtain", [("A", self._side(change.a, change.unit)), ("B", self._side(change.b, change.unit)),  # type: ignore[attr-defined]
-                      ("change, B − A", self._side(change.change, change.unit, signed=True))], strong=True)  # type: ignore[attr-defined]  # fmt: skip
+            self._add(
+                "Across the curtain",
+                [
+                    ("A", self._side(change.a, change.unit)),
+                    ("B", self._side(change.b, change.unit)),
+                    ("change, B − A", self._side(change.change, change.unit, signed=True)),
+                ],
+                strong=True,
+            )
         for finding in findings:
             self._add(finding.title, [(r.label, f"{r.text} {r.unit}".strip()) for r in finding.readings])
         if not findings and change is None:

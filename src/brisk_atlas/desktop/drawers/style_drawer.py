@@ -326,11 +326,12 @@ class StyleDrawer(QScrollArea):
 
         box.currentIndexChanged.connect(chosen)
         self._form.addRow(label, box)
-        self._setters.append(
-            lambda layer: box.setCurrentIndex(
-                max(0, box.findData(layer.style.bands[place])) if place < len(layer.style.bands) else 0
-            )
-        )  # type: ignore[union-attr]
+
+        def show(layer: Layer) -> None:
+            if isinstance(layer.style, GridStyle) and place < len(layer.style.bands):
+                box.setCurrentIndex(max(0, box.findData(layer.style.bands[place])))
+
+        self._setters.append(show)
 
     def _cloud(self, facts: Facts) -> None:
         names = [f.name for f in facts.fields if f.name not in ("X", "Y", "Z")]

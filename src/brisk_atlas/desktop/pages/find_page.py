@@ -25,9 +25,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.find import Entry
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError, Dataset, Facts, size_text
+from brisk_atlas.core.model import AtlasError, size_text
 
 from ..session import Session
 from ..subject_bar import count_text, kind_text
@@ -36,6 +35,9 @@ from .glance import Glance
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+
+    from brisk_atlas.core.find import Entry
+    from brisk_atlas.core.model import Dataset, Facts
 
 COLUMNS = ("Name", "Kind", "Count or size", "CRS", "On disk", "Changed", "Remarks")
 WIDTHS = (206, 104, 138, 88, 70, 84, 60)
@@ -94,7 +96,6 @@ class FindPage(QWidget):
         self.glance = Glance(session)
         self._lay_out()
         self._connect()
-        self.fill_shelves()
 
     def _lay_out(self) -> None:
         left = QWidget()
@@ -109,8 +110,8 @@ class FindPage(QWidget):
         rows = QVBoxLayout(middle)
         rows.setContentsMargins(8, 10, 8, 8)
         bar = QHBoxLayout()
-        for widget in (self.up, self.path_line, self.filter):
-            bar.addWidget(widget)
+        for piece in (self.up, self.path_line, self.filter):
+            bar.addWidget(piece)
         rows.addLayout(bar)
         rows.addWidget(self.list, 1)
         rows.addWidget(self.count)
@@ -243,8 +244,17 @@ class FindPage(QWidget):
         self.filter.clear()
         items = []
         for entry in entries:
-            item = QTreeWidgetItem([entry.name, "folder" if entry.is_folder else "", "", "", "" if entry.is_folder else size_text(entry.size_bytes),
-                                    entry.modified.strftime("%Y-%m-%d"), ""])  # fmt: skip
+            item = QTreeWidgetItem(
+                [
+                    entry.name,
+                    "folder" if entry.is_folder else "",
+                    "",
+                    "",
+                    "" if entry.is_folder else size_text(entry.size_bytes),
+                    entry.modified.strftime("%Y-%m-%d"),
+                    "",
+                ]
+            )
             item.setData(0, PATH, entry.path)
             item.setData(0, IS_FOLDER, entry.is_folder)
             item.setToolTip(0, entry.name)
@@ -252,8 +262,9 @@ class FindPage(QWidget):
             items.append(item)
         self.list.addTopLevelItems(items)
         data = sum(not entry.is_folder for entry in entries)
-        self.count.setText(f"{data:,} dataset{'s' if data != 1 else ''}, {len(entries) - data:,} folder{'s' if len(entries) - data != 1 else ''}"
-                           if entries else "Nothing here that can be opened. Go up, or pin another folder.")  # fmt: skip
+        folders = len(entries) - data
+        told = f"{data:,} dataset{'s' * (data != 1)}, {folders:,} folder{'s' * (folders != 1)}"
+        self.count.setText(told if entries else "Nothing here that can be opened. Go up, or pin another folder.")
         wanted = next((i for i in items if self._want and i.text(0) == self._want), None)
         first = wanted or next((i for i in items if not i.data(0, IS_FOLDER)), items[0] if items else None)
         if first:

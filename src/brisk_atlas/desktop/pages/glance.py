@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QT
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, size_text
 
-from ..panes.map_canvas import image_of
 from ..reading_view import ReadingView
 from ..session import Session
 
@@ -69,9 +68,17 @@ class Glance(QWidget):
             column.addWidget(widget)
         column.addLayout(buttons)
         column.addWidget(self.tabs, 1)
-        self.open_button.clicked.connect(lambda: self.chosen and self.open_wanted.emit(*self.chosen))
-        self.record_button.clicked.connect(lambda: self.chosen and self.record_wanted.emit(self.chosen[0]))
+        self.open_button.clicked.connect(self._open)
+        self.record_button.clicked.connect(self._read)
         self._clear("")
+
+    def _open(self) -> None:
+        if self.chosen:
+            self.open_wanted.emit(*self.chosen)
+
+    def _read(self) -> None:
+        if self.chosen:
+            self.record_wanted.emit(self.chosen[0])
 
     @property
     def busy(self) -> bool:
@@ -180,6 +187,8 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None, job: Job
     frame = session.painter.frame(layers, view, check=job.check)
     if frame.faults:
         raise AtlasError(dataset.path, next(iter(frame.faults.values())).removeprefix(f"{dataset.path}: "))
+    from ..frame_image import image_of
+
     image = image_of(frame).copy()
     image.setDevicePixelRatio(2.0)
     return image

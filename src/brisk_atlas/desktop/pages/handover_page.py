@@ -42,8 +42,11 @@ SUFFIXES = {
     "CSV": ".csv",
     "Parquet": ".parquet",
 }
-NOTES = {"GeoJSON": "Always in longitude and latitude (EPSG:4326).", "Shapefile": "Cuts field names to 10 characters and text to 254.",
-         "CSV": "Loses types; numbers and dates become text."}  # fmt: skip
+NOTES = {
+    "GeoJSON": "Always in longitude and latitude (EPSG:4326).",
+    "Shapefile": "Cuts field names to 10 characters and text to 254.",
+    "CSV": "Loses types; numbers and dates become text.",
+}
 BY_KIND = {
     "vector": ("GeoPackage", "GeoJSON", "FlatGeobuf", "Shapefile"),
     "raster": ("GeoTIFF",),
@@ -94,8 +97,16 @@ class HandoverPage(QWidget):
         self.result.setWordWrap(True)
         self.result.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.open_result = QPushButton("Open the result")
-        for widget, name in ((self.extent, "extent"), (self.within, "inside"), (self.rows, "rows"), (self.where, "where"), (self.crs, "crs"),
-                             (self.format, "format"), (self.path, "target"), (self.fields, "fields")):  # fmt: skip
+        for widget, name in (
+            (self.extent, "extent"),
+            (self.within, "inside"),
+            (self.rows, "rows"),
+            (self.where, "where"),
+            (self.crs, "crs"),
+            (self.format, "format"),
+            (self.path, "target"),
+            (self.fields, "fields"),
+        ):
             widget.setObjectName(f"hand over {name}")
             widget.setAccessibleName(name)
         self._lay_out()
@@ -171,8 +182,8 @@ class HandoverPage(QWidget):
         self.crs.textChanged.connect(self._crs_changed)
         self.browse.clicked.connect(self._browse)
         self.go.clicked.connect(self.hand_over)
-        self.stop.clicked.connect(lambda: self.job and self.job.cancel())
-        self.open_result.clicked.connect(lambda: self.written and self.open_wanted.emit([self.written], None))
+        self.stop.clicked.connect(self._cancel)
+        self.open_result.clicked.connect(self._open_written)
         self.session.work_changed.connect(
             lambda what: self.refresh() if self.isVisible() and what in ("subject", "picks", "file") else None
         )
@@ -352,7 +363,8 @@ class HandoverPage(QWidget):
                 )
                 return f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}"
             if layer.kind == "table":
-                return f"{handover.hand_over_table(holdings.table(layer.source), target, format_, rows_of(job), chosen):,} rows"
+                table = holdings.table(layer.source)
+                return f"{handover.hand_over_table(table, target, format_, rows_of(job), chosen):,} rows"
             clip = None
             if blade is not None:
                 zones = holdings.features(blade.source)
@@ -367,6 +379,14 @@ class HandoverPage(QWidget):
         self.job = self.session.run(
             f"Handing over {layer.name}", work, lambda what: self._done(target, what), failed=self._failed
         )
+
+    def _cancel(self) -> None:
+        if self.job:
+            self.job.cancel()
+
+    def _open_written(self) -> None:
+        if self.written:
+            self.open_wanted.emit([self.written], None)
 
     def _begin(self) -> None:
         self.result.setText("")

@@ -111,7 +111,8 @@ class RecordPage(QWidget):
             self.said.setText(f"Record: {', '.join(standards)}" + (f" · {gaps} things not said" if gaps else ""))
         elif standards:
             self.said.setText(
-                f"Record: {', '.join(standards)}. Its standard is recognised, its content is not read yet; below is what the data tells."
+                f"Record: {', '.join(standards)}. Its standard is recognised, its content is not read yet; "
+                "below is what the data tells."
             )
         else:
             self.said.setText("No record beside the data; below is what the data itself tells.")

@@ -6,7 +6,6 @@ from dataclasses import replace
 from math import floor, log10
 from typing import TYPE_CHECKING
 
-import PyQt6.sip as sip
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -24,6 +23,7 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw import View
 
+from ..frame_image import image_of
 from ..theme import LIGHT, MONO, Theme
 
 if TYPE_CHECKING:
@@ -35,16 +35,6 @@ CLICK_PX = 4  # a press that moves less is a click
 GRIP_PX = 9  # how near the curtain's edge can be gripped
 MIN_RESOLUTION, MAX_RESOLUTION = 1e-9, 1e7
 SETTLE_MS = 15
-
-
-def image_of(frame: Frame) -> QImage:
-    """Return a Qt image that shares the frame's pixels."""
-    rows, cols = frame.image.shape[:2]
-    image = QImage(
-        sip.voidptr(frame.image.ctypes.data), cols, rows, cols * 4, QImage.Format.Format_RGBA8888_Premultiplied
-    )
-    image._pixels = frame.image  # type: ignore[attr-defined]  # keeps them alive
-    return image
 
 
 class MapCanvas(QWidget):
@@ -106,8 +96,13 @@ class MapCanvas(QWidget):
         density = self.devicePixelRatioF()
         if self.view is None:
             return None
-        return replace(self.view, resolution=self.view.resolution / density, width=round(self.width() * density),
-                       height=round(self.height() * density), density=density)  # fmt: skip
+        return replace(
+            self.view,
+            resolution=self.view.resolution / density,
+            width=round(self.width() * density),
+            height=round(self.height() * density),
+            density=density,
+        )
 
     # Painting
 

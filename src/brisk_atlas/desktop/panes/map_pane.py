@@ -201,10 +201,15 @@ class MapPane(QWidget):
 
         def work(job: Job) -> Extent:
             bounds = self.session.holdings.shapes_in(layer.source, crs).bounds[list(rows)]
-            return Extent(*bounds[:, :2].min(axis=0).tolist(), *bounds[:, 2:].max(axis=0).tolist(), crs)
+            (xmin, ymin), (xmax, ymax) = bounds[:, :2].min(axis=0).tolist(), bounds[:, 2:].max(axis=0).tolist()
+            return Extent(xmin, ymin, xmax, ymax, crs)
 
-        self.session.run("Going there", work, lambda e: self.canvas.look(
-            View.fitting(e, self.canvas.width(), self.canvas.height(), margin=0.25)), shown=False)  # fmt: skip
+        self.session.run(
+            "Going there",
+            work,
+            lambda e: self.canvas.look(View.fitting(e, self.canvas.width(), self.canvas.height(), margin=0.25)),
+            shown=False,
+        )
 
     def box_zoom(self) -> None:
         self.canvas.boxing = True

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-import PyQt6.sip as sip
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
@@ -48,7 +47,7 @@ class ReliefCanvas(QWidget):
 
     def show_picture(self, pixels: np.ndarray) -> None:
         rows, cols = pixels.shape[:2]
-        image = QImage(sip.voidptr(pixels.ctypes.data), cols, rows, cols * 3, QImage.Format.Format_RGB888)
+        image = QImage(pixels.tobytes(), cols, rows, cols * 3, QImage.Format.Format_RGB888)
         self.image = image.copy()
         self.message = ""
         self.update()

@@ -1,0 +1,51 @@
+"""What the tests share: the shipped survey, its truth, and a home of their own."""
+
+from __future__ import annotations
+
+import pytest
+
+from brisk_atlas import demo
+from brisk_atlas.core.read import Holdings
+
+
+@pytest.fixture(autouse=True)
+def home(tmp_path_factory, monkeypatch):
+    """No test reads or writes what the user keeps."""
+    folder = tmp_path_factory.mktemp("home")
+    monkeypatch.setenv("BRISK_ATLAS_HOME", str(folder))
+    return folder
+
+
+@pytest.fixture(scope="session")
+def data():
+    return demo.DATA
+
+
+@pytest.fixture(scope="session")
+def truth():
+    return demo.truth()
+
+
+@pytest.fixture(scope="session")
+def holdings():
+    return Holdings()
+
+
+@pytest.fixture(scope="session")
+def before(holdings, data):
+    return holdings.raster((data / "elevation_2029.tif", "elevation_2029"))
+
+
+@pytest.fixture(scope="session")
+def after(holdings, data):
+    return holdings.raster((data / "elevation_2031.tif", "elevation_2031"))
+
+
+@pytest.fixture(scope="session")
+def lava(holdings, data):
+    return holdings.features((data / "tolvane_survey.gpkg", "lava_flows"))
+
+
+@pytest.fixture(scope="session")
+def zones(holdings, data):
+    return holdings.features((data / "tolvane_survey.gpkg", "closed_zones"))

@@ -1,0 +1,226 @@
+"""Views, ramps, limits, legends and whole frames."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_atlas.core.draw import View, ramps
+from brisk_atlas.core.draw.cloud import CLASS_COLOURS
+from brisk_atlas.core.draw.frame import Painter, Picked, extent_of
+from brisk_atlas.core.draw.legend import legend_of
+from brisk_atlas.core.draw.limits import grid_limits, limits_of
+from brisk_atlas.core.draw.looks import first_look
+from brisk_atlas.core.draw.vector import colours_of
+from brisk_atlas.core.jobs import Cancelled
+from brisk_atlas.core.model import CloudStyle, Extent, GridStyle, Layer, Stretch, VectorStyle
+
+UTM = "EPSG:32727"
+views = st.builds(View, st.floats(-1e6, 1e6), st.floats(-1e6, 1e6), st.floats(0.01, 1e4), st.just(640), st.just(480))
+
+
+def layer(holdings, path, part, style=None, **more):
+    facts = holdings.part((path, part)).facts
+    return Layer(more.pop("id", part), part, path, part, facts.kind, style or first_look(facts, 0), **more)
+
+
+@pytest.fixture(scope="module")
+def painter(holdings):
+    return Painter(holdings)
+
+
+@pytest.fixture
+def island(holdings, data):
+    return layer(holdings, data / "elevation_2031.tif", "elevation_2031")
+
+
+@given(views, st.floats(0, 640), st.floats(0, 480))
+def test_to_the_map_and_back(view, px, py):
+    assert view.to_pixel(*view.to_map(px, py)) == pytest.approx((px, py), abs=1e-3)
+
+
+@given(views, st.floats(0, 640), st.floats(0, 480), st.floats(0.1, 10))
+def test_zooming_keeps_what_is_under_the_pointer(view, px, py, factor):
+    place = view.to_map(px, py)
+    closer = view.zoomed(factor, px, py)
+    assert closer.to_pixel(*place) == pytest.approx((px, py), abs=1e-2)
+    assert closer.resolution == pytest.approx(view.resolution / factor)
+
+
+@given(views, st.floats(-500, 500), st.floats(-500, 500))
+def test_panning_moves_the_map_with_the_hand(view, dx, dy):
+    place = view.to_map(100, 100)
+    assert view.panned(dx, dy).to_pixel(*place) == pytest.approx((100 + dx, 100 + dy), abs=1e-2)
+
+
+def test_fitting_shows_all_with_a_margin():
+    extent = Extent(0, 0, 1000, 200, UTM)
+    seen = View.fitting(extent, 500, 500).extent
+    assert seen.contains(0, 0) and seen.contains(1000, 200) and seen.centre == pytest.approx(extent.centre)
+    assert View.fitting(Extent(5, 5, 5, 5, UTM), 100, 100).resolution > 0
+
+
+@pytest.mark.parametrize("name", ramps.NAMES)
+def test_ramps_are_even_in_lightness(name):
+    light = ramps.lightness(ramps.ramp(name))
+    steps = np.diff(light)
+    if name in ramps.DIVERGING:
+        half = len(steps) // 2
+        assert (steps[: half - 1] > 0).all() and (steps[half + 1 :] < 0).all()
+        assert light[0] == pytest.approx(light[-1], abs=0.12)
+    else:
+        assert np.abs(steps - steps.mean()).max() < 0.012 and abs(light[-1] - light[0]) > 0.5
+
+
+def test_ramps_begin_and_end_at_their_anchors():
+    assert np.abs(ramps.ramp("ember")[0].astype(int) - ramps.rgb_of("#1b1426")).max() <= 2
+    assert np.abs(ramps.ramp("ember")[-1].astype(int) - ramps.rgb_of("#fdf0cf")).max() <= 2
+
+
+def test_limits():
+    values = np.r_[np.arange(101.0), np.nan]
+    assert limits_of(values, Stretch("range")) == (0, 100)
+    assert limits_of(values, Stretch("percent", 10, 90)) == (10, 90)
+    assert limits_of(values, Stretch("hand", 3, 4)) == (3, 4)
+    assert limits_of(np.array([np.nan]), Stretch("range")) == (0, 1)
+
+
+def test_limits_of_a_grid_come_from_all_of_it(holdings, data, after):
+    source = (data / "elevation_2031.tif", "elevation_2031")
+    low, high = grid_limits(holdings, source, 1, Stretch("percent", 2, 98))
+    cells = after.native()
+    exact = np.percentile(cells.values[0][cells.valid], (2, 98))
+    assert (low, high) == pytest.approx(tuple(exact), rel=0.05, abs=2)
+
+
+def test_numbers_colour_through_the_ramp_and_words_through_the_palette():
+    table = pa.table({"n": [0.0, 10.0, None], "w": ["b", "a", None]})
+    by_number = colours_of(table, VectorStyle(colour_by="n", ramp="ink"))
+    assert by_number[0].tolist() == ramps.ramp("ink")[0].tolist() and by_number[1].tolist() == ramps.ramp("ink")[-1].tolist()
+    by_word = colours_of(table, VectorStyle(colour_by="w"))
+    assert by_word[1].tolist() == ramps.rgb_of(ramps.CLASSES[0]).tolist()  # a comes first
+    assert by_number[2].tolist() == by_word[2].tolist()  # unknown is grey in both
+    assert colours_of(table, VectorStyle(colour_by="gone")) is None
+
+
+def test_first_looks_follow_what_the_data_is(holdings, data):
+    look = lambda path, part: first_look(holdings.part((data / path, part)).facts, 0)  # noqa: E731
+    assert look("elevation_2029.tif", "elevation_2029").shade > 0
+    scene = "MERIDEL3_20310624/MERIDEL3_20310624_META.txt"
+    assert look(scene, "visible to shortwave").bands == (3, 2, 1)
+    assert look(scene, "quality").smooth is False
+    assert isinstance(look("harrow_bay_2031.laz", "harrow_bay_2031"), CloudStyle)
+    assert look("tolvane_survey.gpkg", "trails").line == look("tolvane_survey.gpkg", "trails").fill
+    assert look("gas_readings.parquet", "gas_readings") is None
+
+
+def test_a_cell_under_the_pointer_has_the_colour_of_its_value(painter, island, after):
+    style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
+    view = View(508_705, 5_771_895, 0.5, 200, 200, UTM)  # one cell is twenty pixels
+    image = painter.frame([Layer("a", "a", *island.source, "raster", style)], view).image
+    cells = after.native()
+    for px, py in ((100, 100), (30, 170), (199, 0)):
+        row, col = cells.cell_of(*view.to_map(px + 0.5, py + 0.5))
+        step = min(int(cells.values[0, row, col] / 1000 * 256), 255)
+        assert image[py, px, :3].tolist() == ramps.ramp("ink")[step].tolist()
+
+
+def test_cells_are_squares_when_seen_from_near(painter, island):
+    flat = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
+    view = View(510_005, 5_771_495, 0.5, 200, 200, UTM)
+    image = painter.frame([Layer("b", "b", *island.source, "raster", flat)], view).image
+    changes = np.flatnonzero((np.diff(image[100, :, 0].astype(int)) != 0))
+    left, _ = view.origin
+    edges = (left + (changes + 1) * view.resolution - 504_000) % 10
+    assert changes.size and np.allclose(np.minimum(edges, 10 - edges), 0, atol=0.5)
+
+
+def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, holdings, data, island, monkeypatch):
+    view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 160, 120)
+    zones = layer(holdings, data / "tolvane_survey.gpkg", "closed_zones")
+    painter.frame([island, zones], view)
+    asked = []
+    import brisk_atlas.core.draw.frame as frame
+
+    monkeypatch.setattr(frame, "draw_raster", lambda *a: asked.append("raster"))
+    monkeypatch.setattr(frame, "draw_vector", lambda *a: asked.append("vector"))
+    painter.frame([island, Layer("z", "z", *zones.source, "vector", VectorStyle(fill="#123456"))], view)
+    assert asked == ["vector"]
+
+
+def test_hidden_and_clear_layers_leave_no_mark(painter, holdings, data):
+    view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 80, 60)
+    path = data / "tolvane_survey.gpkg"
+    hidden = layer(holdings, path, "closed_zones", visible=False)
+    clear = layer(holdings, path, "lava_flows", opacity=0.0)
+    assert not painter.frame([hidden, clear], view).image.any()
+
+
+def test_opacity_is_that_of_the_layer(painter, holdings, data):
+    path = data / "tolvane_survey.gpkg"
+    view = View(508_700, 5_771_900, 1.0, 9, 9, UTM)  # inside a closed zone
+    zone = layer(holdings, path, "closed_zones", VectorStyle(fill="#ff0000", width=0))
+    half = Layer("h", "h", *zone.source, "vector", zone.style, True, 0.5)
+    assert painter.frame([zone], view).image[4, 4].tolist() == [255, 0, 0, 255]
+    assert painter.frame([half], view).image[4, 4].tolist() == [128, 0, 0, 128]
+
+
+def test_a_layer_that_fails_is_named_and_the_rest_is_drawn(painter, holdings, data, tmp_path, island):
+    gone = Layer("gone", "gone", tmp_path / "gone.tif", "gone", "raster", GridStyle())
+    view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 80, 60)
+    frame = painter.frame([island, gone], view)
+    assert "no such file" in frame.faults["gone"] and frame.image.any()
+
+
+def test_asked_to_stop_it_stops(painter, island):
+    def stop():
+        raise Cancelled("stop")
+
+    with pytest.raises(Cancelled):
+        painter.frame([island], View(508_700, 5_771_900, 3.3, 300, 300, UTM), check=stop)
+
+
+def test_picked_features_are_violet_with_a_halo(painter, holdings, data):
+    lava = layer(holdings, data / "tolvane_survey.gpkg", "lava_flows", VectorStyle(fill="#ffffff", width=0))
+    view = View.fitting(Extent(509_400, 5_769_400, 511_400, 5_771_300, UTM), 300, 300)
+    plain = painter.frame([lava], view).image
+    picked = painter.frame([lava], view, picked=Picked("lava_flows", tuple(range(len(holdings.features(lava.source)))))).image
+    violet = (np.abs(picked[..., :3].astype(int) - ramps.rgb_of("#7A2DBF")).max(axis=2) < 4).sum()
+    assert violet > 200 and not (plain == picked).all()
+
+
+def test_a_layer_in_degrees_falls_on_its_place_in_metres(painter, holdings, data):
+    view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 200, 180)
+    samples = layer(holdings, data / "ash_samples.geojson", "ash_samples", VectorStyle(size=6))
+    image = painter.frame([samples], view).image
+    shapes = holdings.shapes_in(samples.source, UTM)
+    for x, y in shapes.xy[:20]:
+        px, py = view.to_pixel(x, y)
+        assert image[int(py), int(px), 3] > 200
+
+
+def test_points_by_class_have_the_colours_of_the_legend(painter, holdings, data):
+    cloud = layer(holdings, data / "harrow_bay_2031.laz", "harrow_bay_2031", CloudStyle(colour_by="classification"))
+    legend = legend_of(holdings, cloud)
+    assert dict((text, colour) for colour, text in legend.entries)["class 9"] == CLASS_COLOURS[9]
+    frame = painter.frame([cloud], View.fitting(extent_of(holdings, [cloud], UTM), 200, 200))
+    water = (frame.image[..., :3] == ramps.rgb_of(CLASS_COLOURS[9])).all(axis=2)
+    assert water.sum() > 1000
+
+
+def test_legends(holdings, data, island):
+    grid = legend_of(holdings, island)
+    assert (grid.title, grid.ramp, grid.unit) == ("elevation", "land", "m") and grid.low < 30 < 800 < grid.high
+    path = data / "tolvane_survey.gpkg"
+    words = legend_of(holdings, layer(holdings, path, "buildings", VectorStyle(colour_by="village")))
+    assert [text for _, text in words.entries] == ["Gannet Cove", "Harrow Landing", "Northpoint", "West Tolvane"]
+    years = legend_of(holdings, layer(holdings, path, "lava_flows", VectorStyle(colour_by="year")))
+    assert (years.low, years.high) == (1962, 2031)
+
+
+def test_extent_of_layers_in_another_crs(holdings, data, island):
+    extent = extent_of(holdings, [island], "EPSG:4326")
+    assert -21 < extent.xmin < extent.xmax < -20.8 and -38.3 < extent.ymin < extent.ymax < -38.1
