@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
-import pytest
+import os
 
-from brisk_atlas import demo
-from brisk_atlas.core.read import Holdings
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # before Qt is loaded
+
+import pytest  # noqa: E402
+
+from brisk_atlas import demo  # noqa: E402
+from brisk_atlas.core.read import Holdings  # noqa: E402
 
 
 @pytest.fixture(autouse=True)

@@ -45,9 +45,13 @@ class VectorOrder:
     clip: tuple[pa.Array, str | None] | None = None
 
 
-def _moved(shapes: np.ndarray, source: str | None, target: str | None) -> np.ndarray:
+def _moved(shapes: np.ndarray, source: str | None, target: str | None, path: Path) -> np.ndarray:
+    """Return geometries in another CRS, heights kept. Raises CannotWrite where one has no place there."""
     if source is None or target is None or source == target:
         return shapes
+    xy = transform(shapely.get_coordinates(shapes), source, target)
+    if not np.isfinite(xy).all():
+        raise CannotWrite(path, "some features have no place in that CRS", "Choose a CRS made for this area.")
     return shapely.transform(
         shapes, lambda xyz: np.column_stack([transform(xyz[:, :2], source, target), xyz[:, 2:]]), include_z=True
     )
@@ -107,7 +111,7 @@ def hand_over_vector(
     if order.clip is not None:
         wkb, blade_crs = order.clip
         blades = shapely.make_valid(
-            _moved(shapely.from_wkb(wkb.to_numpy(zero_copy_only=False)), blade_crs, features.crs)
+            _moved(shapely.from_wkb(wkb.to_numpy(zero_copy_only=False)), blade_crs, features.crs, path)
         )
         shapes = _cut(shapes, shapely.union_all(blades), lambda s: report(0.35 + 0.3 * s, "cutting to the polygons"))
     if order.within is not None or order.clip is not None:
@@ -116,9 +120,7 @@ def hand_over_vector(
     if not len(rows):
         raise CannotWrite(path, "the choice leaves no feature", "Widen the extent, the rows or the polygons.")
     report(0.7, "changing the CRS")
-    shapes = _moved(shapes, features.crs, crs)
-    if not np.isfinite(shapely.bounds(shapes)).all(axis=1)[~shapely.is_empty(shapes)].all():
-        raise CannotWrite(path, "some features have no place in that CRS", "Choose a CRS made for this area.")
+    shapes = _moved(shapes, features.crs, crs, path)
     kinds = set(shapely.get_type_id(shapes).tolist())
     if len(kinds) > 1:
         multi = {0: shapely.multipoints, 1: shapely.multilinestrings, 3: shapely.multipolygons}

@@ -28,6 +28,7 @@ from .members import on_disk
 BROKEN = "The copy may have been cut short; ask for the file again."
 HANDLES_A_THREAD = 24
 OVERVIEW_BLOCK = 128  # the library's own choice for overviews inside a TIFF
+READ_THROUGH_BYTES = 50_000_000  # netCDF files up to this size are read once to see whether they are whole
 LAST_BLOCKS = 8  # looked at in each level for whether the file holds them
 _open = threading.local()
 warnings.simplefilter("ignore", NotGeoreferencedWarning)  # facts say so in plain words
@@ -192,11 +193,10 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
                 length = source.get_tag_item(f"BLOCK_SIZE_{at}", "TIFF", bidx=1, ovr=level)
                 if offset and length and int(offset) + int(length) > size:
                     raise CannotRead(path, f"it ends before its cells do, after {size:,} bytes", BROKEN)
-    elif source.driver == "netCDF" and content_of(head_of(path)) == "netCDF":
+    elif source.driver == "netCDF" and size < READ_THROUGH_BYTES and content_of(head_of(path)) == "netCDF":
         try:
-            mapped = netcdf_file(path, mmap=True)  # fails at once where a variable has no room
-            mapped.variables.clear()
-            mapped.close()
+            with netcdf_file(path, mmap=False):  # fails where a variable has no room
+                return
         except (TypeError, ValueError, OSError, IndexError) as error:
             raise CannotRead(path, "it ends before its cells do", BROKEN) from error
 

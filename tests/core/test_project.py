@@ -1,0 +1,177 @@
+"""The work, its undo, and its file."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brisk_atlas.core.model import CannotRead, CannotWrite, CloudStyle, Facts, GridStyle, Stretch, VectorStyle
+from brisk_atlas.core.project import Picks, Place, Work
+from brisk_atlas.core.project.file import read, save
+
+VECTOR, GRID = Facts("v", "vector", crs="EPSG:32727"), Facts("g", "raster", crs="EPSG:32727")
+
+
+def filled(folder: Path) -> Work:
+    work = Work()
+    work.add(folder / "a.tif", GRID, GridStyle((3, 2, 1), "tide", Stretch("hand", -5, 7.5), 0.5, False))
+    work.add(folder / "b.gpkg", VECTOR, VectorStyle(colour_by="year", hollow=True))
+    work.add(folder / "c.laz", Facts("c", "pointcloud"), CloudStyle("intensity", size=3.0))
+    work.add(folder / "d.csv", Facts("d", "table"), None)
+    work.place = Place(1.5, 2.5, 3.5)
+    return work
+
+
+def test_grids_go_below_vectors_and_names_stay_apart(tmp_path):
+    work = Work()
+    for facts in (VECTOR, GRID, VECTOR, GRID):
+        work.add(tmp_path / "x", facts, None)
+    assert [layer.name for layer in work.layers] == ["v 2", "v", "g 2", "g"]
+    assert len({layer.id for layer in work.layers}) == 4 and work.subject.name == "g 2"
+    assert work.state.crs == "EPSG:32727"
+
+
+steps = st.lists(
+    st.tuples(st.sampled_from(["add", "remove", "up", "down", "hide", "opacity", "curtain", "open"]), st.integers(0, 5)), max_size=25
+)
+
+
+def take(work: Work, step: str, number: int) -> None:
+    layer = work.layers[number % len(work.layers)] if work.layers else None
+    if step == "add" or layer is None:
+        work.add(Path("/x"), VECTOR if number % 2 else GRID, VectorStyle() if number % 2 else GridStyle())
+    elif step == "remove":
+        work.remove(layer.id)
+    elif step in ("up", "down"):
+        work.move(layer.id, -1 if step == "up" else 1)
+    elif step == "hide":
+        work.change("hide", layer.id, visible=not layer.visible)
+    elif step == "opacity":
+        work.change("opacity", layer.id, opacity=number / 5)
+    elif step == "curtain":
+        work.draw_curtain((layer.id,), ())
+    else:
+        work.open_curtain()
+
+
+@settings(max_examples=60)
+@given(steps)
+def test_undoing_all_brings_back_every_state_and_redoing_too(taken):
+    work = Work()
+    states = [work.state]
+    for step, number in taken:
+        take(work, step, number)
+        if work.state != states[-1]:
+            states.append(work.state)
+    for state in reversed(states[:-1]):
+        work.undo()
+        assert work.state == state
+    assert not work.undo_text
+    for state in states[1:]:
+        work.redo()
+        assert work.state == state
+    ids = [layer.id for layer in work.layers]
+    assert len(ids) == len(set(ids)) and (work.subject is not None) == bool(ids)
+
+
+def test_a_new_step_forgets_what_was_undone(tmp_path):
+    work = filled(tmp_path)
+    work.undo()
+    work.change("hide", work.layers[0].id, visible=False)
+    assert not work.redo_text
+
+
+def test_listeners_hear_what_changed(tmp_path):
+    work, heard = filled(tmp_path), []
+    work.listen(heard.append)
+    first, second = work.layers[0], work.layers[1]
+    work.choose(second.id)
+    work.change("style", second.id, style=replace(second.style, size=9.0))
+    work.pick(Picks(second.id, (1,)))
+    work.draw_curtain((first.id,), (second.id,))
+    work.remove(second.id)
+    assert heard == ["subject", "layers", "picks", "curtain", "picks", "layers", "subject", "curtain"]
+    assert work.state.curtain is None and work.picks is None  # they spoke of what is closed
+
+
+def test_closing_the_last_layer_forgets_the_crs(tmp_path):
+    work = Work()
+    work.remove(work.add(tmp_path / "x", GRID, GridStyle()).id)
+    assert work.state.crs is None and work.subject is None
+    work.add(tmp_path / "y", Facts("y", "vector", crs="EPSG:4326"), VectorStyle())
+    assert work.state.crs == "EPSG:4326"
+
+
+def test_saved_and_opened_it_is_the_same(tmp_path):
+    work = filled(tmp_path)
+    work.draw_curtain((work.layers[0].id,), (work.layers[1].id,))
+    path = tmp_path / "w.brisk.json"
+    assert work.changed
+    save(work, path)
+    assert not work.changed and work.file == path
+    assert read(path) == (work.state, work.place)
+
+
+def test_a_moved_folder_takes_its_paths_along(tmp_path):
+    (tmp_path / "one").mkdir()
+    save(filled(tmp_path / "one"), tmp_path / "one" / "w.brisk.json")
+    assert '"a.tif"' in (tmp_path / "one" / "w.brisk.json").read_text()
+    (tmp_path / "one").rename(tmp_path / "two")
+    state, _ = read(tmp_path / "two" / "w.brisk.json")
+    assert {layer.path.parent for layer in state.layers} == {tmp_path / "two"}
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("", "not whole JSON"),
+        ('{"brisk_atlas_project": 1, "layers": [', "not whole JSON"),
+        ("[]", "not a project"),
+        ('{"layers": []}', "not a project"),
+        ('{"brisk_atlas_project": 9, "layers": []}', "a newer Brisk Atlas"),
+        ('{"brisk_atlas_project": 1, "surprise": 2}', "not a project"),
+        ('{"brisk_atlas_project": 1, "place": {"x": 0, "y": 0, "resolution": 0}}', "place.resolution"),
+        ('{"brisk_atlas_project": 1, "layers": [{"id": "a", "name": "n", "path": "p", "part": "q", "kind": "spell"}]}', "kind"),
+        ('{"brisk_atlas_project": 1, "layers": [{"id": "a", "name": "n", "path": "p", "part": "q", "kind": "vector", "style": {"glow": 1}}]}',
+         "not a project"),
+    ],
+)  # fmt: skip
+def test_a_damaged_or_foreign_file_is_refused_with_its_reason(tmp_path, text, words):
+    path = tmp_path / "w.brisk.json"
+    path.write_text(text)
+    with pytest.raises(CannotRead, match=words) as caught:
+        read(path)
+    assert caught.value.remedy
+
+
+def test_a_subject_or_curtain_that_names_no_layer_is_let_go(tmp_path):
+    path = tmp_path / "w.brisk.json"
+    save(filled(tmp_path), path)
+    told = json.loads(path.read_text()) | {"subject": "ghost", "curtain": [["ghost"], []]}
+    path.write_text(json.dumps(told))
+    state, _ = read(path)
+    assert state.curtain is None and state.subject == state.layers[0].id
+
+
+def test_a_full_disk_leaves_the_old_project(tmp_path, monkeypatch):
+    path = tmp_path / "w.brisk.json"
+    save(filled(tmp_path), path)
+    old = path.read_text()
+
+    def full(descriptor):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr("brisk_atlas.core.project.file.os.fsync", full)
+    with pytest.raises(CannotWrite, match="No space left"):
+        save(Work(), path)
+    assert path.read_text() == old and [p.name for p in tmp_path.iterdir()] == [path.name]
+
+
+def test_the_shipped_project_opens_on_the_shipped_data(data):
+    state, place = read(data / "tolvane.brisk.json")
+    assert len(state.layers) > 8 and place is not None and all(layer.path.is_file() for layer in state.layers)

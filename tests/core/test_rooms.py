@@ -1,0 +1,246 @@
+"""Jobs, Find, records and relief."""
+
+from __future__ import annotations
+
+import os
+import threading
+
+import numpy as np
+import pytest
+
+from brisk_atlas.core import read, record
+from brisk_atlas.core.draw.frame import Painter
+from brisk_atlas.core.draw.looks import first_look
+from brisk_atlas.core.find import Shelves, list_folder, role_of, walk
+from brisk_atlas.core.jobs import Jobs
+from brisk_atlas.core.model import AtlasError, CannotRead, Layer
+from brisk_atlas.core.record import NOT_SAID
+from brisk_atlas.core.relief import Camera, Stage
+from brisk_atlas.core.relief.drape import terrain_of
+
+# Jobs
+
+
+@pytest.fixture
+def jobs():
+    made = Jobs(2)
+    yield made
+    made.close()
+
+
+def finished(jobs, work, **options):
+    """Run work to its end and return the job."""
+    over = threading.Event()
+    job = jobs.start("work", work, lambda job: over.set(), **options)
+    assert over.wait(10)
+    return job
+
+
+def test_a_job_reports_and_brings_its_result(jobs):
+    heard = []
+    jobs.listen(lambda job: heard.append((job.state, job.progress)))
+
+    def work(job):
+        job.report(0.5, "half")
+        job.report(7)
+        return 42
+
+    job = finished(jobs, work)
+    assert (job.state, job.result, job.step) == ("done", 42, "half")
+    assert heard == [("running", 0), ("running", 0.5), ("running", 1), ("done", 1)] and not jobs.open
+
+
+def test_a_failure_is_kept_and_the_next_job_runs(jobs):
+    job = finished(jobs, lambda job: 1 / 0)
+    assert job.state == "failed" and isinstance(job.error, ZeroDivisionError)
+    assert finished(jobs, lambda job: "on").result == "on"
+
+
+def test_cancelling_stops_at_the_next_check(jobs):
+    started, going = threading.Event(), threading.Event()
+
+    def work(job):
+        started.set()
+        while True:
+            job.check()
+            going.wait(0.01)
+
+    over = threading.Event()
+    job = jobs.start("endless", work, lambda job: over.set())
+    assert started.wait(10) and jobs.open == [job]
+    job.cancel()
+    assert over.wait(10) and job.state == "cancelled" and job.finished
+
+
+def test_cancelled_before_it_began_it_does_nothing(jobs):
+    gate, done = threading.Event(), []
+    for _ in range(2):
+        jobs.start("block", lambda job: gate.wait(10))
+    over = threading.Event()
+    waiting = jobs.start("never", lambda job: done.append(1), lambda job: over.set())
+    waiting.cancel()
+    gate.set()
+    assert over.wait(10) and waiting.state == "cancelled" and not done
+
+
+# Find
+
+
+def test_a_folder_lists_datasets_and_not_files(data):
+    names = [row.name for row in list_folder(data)]
+    assert names[:3] == ["boat_lines", "boreholes", "fissures_2031"]
+    assert "elevation_2031.tif" in names and "elevation_2031.tif.xml" not in names and "tolvane_survey.gpkg" in names
+    assert [row.name for row in list_folder(data / "fissures_2031")] == ["fissures.shp"]
+    assert [row.name for row in list_folder(data / "MERIDEL3_20310624")] == ["MERIDEL3_20310624_META.txt"]
+
+
+def test_walking_finds_every_dataset_once(data):
+    found = [row.path for row in walk(data)]
+    assert len(found) == len(set(found)) and data / "boreholes" / "tg-1.las" in found
+
+
+def test_a_folder_that_can_not_be_listed_says_why(tmp_path):
+    with pytest.raises(CannotRead, match="No such file"):
+        list_folder(tmp_path / "gone")
+
+
+def test_broken_links_and_hidden_files_are_passed_over(tmp_path):
+    (tmp_path / ".hidden.tif").write_bytes(b"II*\0")
+    (tmp_path / "a.csv").write_text("x\n1\n")
+    os.symlink(tmp_path / "nowhere.tif", tmp_path / "dangling.tif")
+    os.symlink(tmp_path, tmp_path / "loop")
+    assert [row.name for row in list_folder(tmp_path)] == ["loop", "a.csv"]
+    assert [row.name for row in walk(tmp_path)] == ["a.csv"]
+
+
+def test_members_have_roles_in_plain_words(data):
+    dataset = read.open(data / "fissures_2031" / "fissures.shp")
+    roles = {m.name: role_of(m, dataset) for m in dataset.members}
+    assert roles["fissures.shp"] == "what to open" and roles["fissures.dbf"] == "attributes"
+    assert roles["fissures.shp.xml"] == "metadata record"
+
+
+def test_shelves_are_remembered(home, tmp_path):
+    shelves = Shelves()
+    shelves.pin(tmp_path)
+    shelves.pin(tmp_path)
+    for i in range(20):
+        shelves.opened(tmp_path / f"{i}.tif")
+    shelves.opened(tmp_path / "15.tif")
+    again = Shelves()
+    again.load()
+    assert again.pinned == [tmp_path] and len(again.recent) == 12 and again.recent[0].name == "15.tif"
+    again.unpin(tmp_path)
+    shelves.file.write_text("{ damaged")
+    fresh = Shelves()
+    fresh.load()
+    assert fresh.pinned == []
+
+
+# Records
+
+
+def lines(sections):
+    return {label: text for section in sections for label, text in section.lines}
+
+
+def test_what_the_record_says(data):
+    said = record.read_iso19139(data / "elevation_2031.tif.xml")
+    assert said.title == "Elevation of Tolvane Island after the eruption, 2031"
+    assert [(d.kind, d.day) for d in said.dates] == [("creation", "2031-06-24"), ("publication", "2031-07-30")]
+    assert said.contacts[0].organisation == "Tolvane Survey Office" and said.contacts[0].role == "owner"
+    assert said.keywords == ("elevation", "eruption", "lava", "Tolvane Island") and said.resolution == "10 m"
+    assert said.crs == ("EPSG:32727",) and said.quality[0].value == "0.21" and said.quality[0].unit == "m"
+    assert said.box == pytest.approx((-20.9543, -38.24504, -20.83727, -38.16384), abs=0.01)
+    assert said.record_contacts[0].email.endswith("@survey.tolvane.example") and "merged" in said.lineage
+
+
+def test_a_scale_reads_as_a_scale(data):
+    assert record.read_iso19139(data / "tolvane_survey.gpkg.xml").scale == "1:5,000"
+
+
+def test_gaps_are_said_and_not_left_blank(data):
+    read_out = lines(record.sections_of(record.read_iso19139(data / "ash_samples.geojson.xml")))
+    for label in ("purpose", "contact", "date", "lineage", "use", "reference system"):
+        assert read_out[label] == NOT_SAID
+    assert read_out["title"] == "Ash samples"
+
+
+def test_another_standard_is_recognised_but_not_misread(data):
+    dataset = read.open(data / "seafloor.nc")
+    assert record.records_of(dataset) == [(data / "seafloor.nc.xml", "ISO 19115-3")]
+    assert record.record_of(dataset) is None
+    with pytest.raises(CannotRead, match="not an ISO 19139 record"):
+        record.read_iso19139(data / "seafloor.nc.xml")
+
+
+def test_a_record_with_nonsense_in_its_box_still_reads(data, tmp_path):
+    text = (data / "elevation_2031.tif.xml").read_text().replace("<gco:Decimal>-", "<gco:Decimal>west of ")
+    path = tmp_path / "r.xml"
+    path.write_text(text)
+    assert record.read_iso19139(path).box is None and record.read_iso19139(path).title
+
+
+def test_the_data_tells_of_itself(data, truth):
+    told = lines(record.derived_sections(read.open(data / "elevation_2031.tif")))
+    assert told["cells"] == "1,024 columns x 900 rows" and told["nodata"] == "-9999" and told["bands"] == "elevation [m]"
+    assert told["reference system"] == "WGS 84 / UTM zone 27S (EPSG:32727)"
+    layer = lines(record.derived_sections(read.open(data / "tolvane_survey.gpkg"), "closed_zones"))
+    assert layer["features"] == str(truth["counts"]["closed_zones"]) and "zone (string)" in layer["fields"]
+
+
+def test_an_unknown_crs_is_said_to_be_unknown(data):
+    photo = next((data / "boreholes" / "photos").glob("*.jpg"))
+    told = lines(record.derived_sections(read.open(photo)))
+    assert told["reference system"] == "unknown" and told["warning"] == "no coordinate reference system"
+
+
+# Relief
+
+
+@pytest.fixture(scope="module")
+def terrain(holdings, data):
+    path = data / "elevation_2031.tif"
+    facts = holdings.part((path, "elevation_2031")).facts
+    layer = Layer("e", "e", path, "elevation_2031", "raster", first_look(facts, 0))
+    return terrain_of(Painter(holdings), layer, [layer], "#FFFFFF")
+
+
+def test_a_terrain_has_the_heights_of_its_grid(terrain, after):
+    assert (terrain.width, terrain.depth) == (10_240, 9_000) and max(terrain.heights.shape) <= 420
+    cells = after.native()
+    assert np.nanmax(terrain.heights) == pytest.approx(cells.values[0][cells.valid].max(), rel=0.03)
+    assert np.isnan(terrain.heights[0, 0])  # the sea
+    assert terrain.drape.shape[2] == 3
+
+
+def test_the_stage_draws_the_island_and_answers_to_the_camera(terrain):
+    stage = Stage()
+    try:
+        paper = np.array([255, 255, 255])
+        picture = stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")
+        assert picture.shape == (120, 160, 3)
+        covered = (picture != paper).any(axis=2)
+        assert 0.08 < covered.mean() < 0.9 and not covered[0].any()  # an island below a sky of paper
+        high = stage.picture(terrain, Camera(exaggeration=4.0), (160, 120), "#FFFFFF")
+        top = lambda image: np.flatnonzero((image != paper).any(axis=2).any(axis=1))[0]  # noqa: E731
+        assert top(high) < top(picture)  # a higher mountain reaches further up
+        near = stage.picture(terrain, Camera().closer(2), (160, 120), "#FFFFFF", fine=False)
+        assert (near != paper).any(axis=2).mean() > covered.mean()
+        stage._process.kill()
+        stage._process.join()
+        with pytest.raises(AtlasError, match="stopped"):
+            stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")
+        again = stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")  # a dead stage is replaced
+        assert np.abs(again.astype(int) - picture).mean() < 1
+    finally:
+        stage.close()
+
+
+def test_the_camera_turns_and_never_dives():
+    camera = Camera(azimuth=350, elevation=10)
+    assert camera.orbited(50, 0).azimuth == pytest.approx(10)
+    assert camera.orbited(0, -500).elevation == 4 and camera.orbited(0, 500).elevation == 89
+    assert camera.closer(1e9).distance == 0.08
+    facing_south = Camera(azimuth=0)
+    assert facing_south.shifted(0, 100).shift_y < 0  # pulled towards the eye, the ground beyond comes near

@@ -1,0 +1,108 @@
+"""A real window, offscreen, on a session of its own."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, QSettings, Qt
+
+from brisk_atlas import demo
+from brisk_atlas.core.find import Shelves
+from brisk_atlas.desktop.app import make_application, make_window, settle
+
+
+@pytest.fixture(scope="session")
+def qapp():
+    return make_application()
+
+
+class Driver:
+    """Does with the window what a person does, and waits until it has settled."""
+
+    def __init__(self, window, qtbot):
+        self.window, self.qtbot = window, qtbot
+
+    @property
+    def work(self):
+        return self.window.session.work
+
+    @property
+    def canvas(self):
+        return self.window.desk.map.canvas
+
+    def settle(self):
+        assert settle(self.window, 60), "the window never came to rest"
+
+    def layer(self, name):
+        return next(layer for layer in self.work.layers if layer.name == name)
+
+    def open(self, *paths, part=None):
+        self.window.session.open_paths([Path(p) for p in paths], part)
+        self.settle()
+
+    def press(self, widget, key, modifiers=Qt.KeyboardModifier.NoModifier):
+        self.qtbot.keyClick(widget, key, modifiers)
+
+    def click(self, widget, at=None, modifiers=Qt.KeyboardModifier.NoModifier):
+        self.qtbot.mouseClick(widget, Qt.MouseButton.LeftButton, modifiers, QPoint(*map(round, at)) if at else QPoint())
+        self.settle()
+
+    def type(self, widget, text, enter=True):
+        widget.setFocus()
+        widget.selectAll()
+        self.qtbot.keyClicks(widget, text)
+        if enter:
+            self.press(widget, Qt.Key.Key_Return)
+        self.settle()
+
+    def drag(self, widget, start, end, modifiers=Qt.KeyboardModifier.NoModifier):
+        left = Qt.MouseButton.LeftButton
+        self.qtbot.mousePress(widget, left, modifiers, QPoint(*start))
+        for share in (0.3, 0.7, 1.0):
+            at = QPoint(*(round(a + (b - a) * share) for a, b in zip(start, end)))
+            self.move(widget, at, modifiers)
+        self.qtbot.mouseRelease(widget, left, modifiers, QPoint(*end))
+        self.settle()
+
+    def move(self, widget, at, modifiers=Qt.KeyboardModifier.NoModifier, button=Qt.MouseButton.LeftButton):
+        """Move with the button held; Qt's own test call does not say which button is down."""
+        from PyQt6.QtCore import QEvent, QPointF
+        from PyQt6.QtGui import QMouseEvent
+        from PyQt6.QtWidgets import QApplication
+
+        where = QPointF(at)
+        event = QMouseEvent(QEvent.Type.MouseMove, where, widget.mapToGlobal(where), Qt.MouseButton.NoButton, button, modifiers)
+        QApplication.sendEvent(widget, event)
+
+    def command(self, words):
+        """Run a command the way Do... does: open it, type, Enter."""
+        self.press(self.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+        box = self.window._palette_box
+        assert box is not None and box.isVisible()
+        self.qtbot.keyClicks(box.line, words)
+        self.press(box.line, Qt.Key.Key_Return)
+        self.settle()
+
+    def at(self, x, y):
+        """Return where a map position lies on the canvas."""
+        return self.canvas.view.to_pixel(x, y)
+
+    def colour(self, at):
+        return self.window.desk.map.canvas.grab().toImage().pixelColor(*map(round, at)).name()
+
+
+@pytest.fixture
+def driver(qtbot, qapp, tmp_path):
+    window = make_window(Shelves(file=tmp_path / "shelves.json"), QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
+    window.resize(1280, 800)
+    window.show()
+    yield Driver(window, qtbot)
+    window.session.work.load(window.session.work.state, None, None)
+    window.close()
+
+
+@pytest.fixture
+def demo_driver(driver):
+    driver.open(demo.PROJECT)
+    return driver
