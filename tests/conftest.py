@@ -32,7 +32,9 @@ def truth():
 
 @pytest.fixture(scope="session")
 def holdings():
-    return Holdings()
+    held = Holdings()
+    yield held
+    held.clear()
 
 
 @pytest.fixture(scope="session")

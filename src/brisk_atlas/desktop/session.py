@@ -214,3 +214,5 @@ class Session(QObject):
     def close(self) -> None:
         self._closed = True
         self.jobs.close()
+        if self._holdings is not None:
+            self._holdings.clear()

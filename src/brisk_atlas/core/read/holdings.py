@@ -93,6 +93,11 @@ class Holdings:
         """Return what `make` returns, made once for `key`: room for what is derived from a source."""
         return self._once(key, make)
 
+    def clear(self) -> None:
+        """Let go of everything, at the end."""
+        with self._lock:
+            self._held.clear()
+
     def forget(self, path: Path) -> None:
         """Let go of everything read from `path`, so that it is read anew."""
         with self._lock:

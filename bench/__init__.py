@@ -1,0 +1,1 @@
+"""The benchmark suite: ratios in one run, medians. `./run bench [NAME...] [--json OUT]`."""
