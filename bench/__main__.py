@@ -12,7 +12,13 @@ NAMES = ("start", "stall")
 
 def main() -> None:
     parser = argparse.ArgumentParser(prog="./run bench")
-    parser.add_argument("names", nargs="*", choices=[*NAMES, []], metavar="NAME", help=f"any of {', '.join(NAMES)}; all if none is given")
+    parser.add_argument(
+        "names",
+        nargs="*",
+        choices=[*NAMES, []],
+        metavar="NAME",
+        help=f"any of {', '.join(NAMES)}; all if none is given",
+    )
     parser.add_argument("--json", type=Path, metavar="OUT")
     asked = parser.parse_args()
     cases = []

@@ -40,7 +40,9 @@ import os; os._exit(0)
 def _once(code: str, home: str) -> tuple[float, float]:
     begun = time.monotonic()
     surroundings = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "BRISK_ATLAS_HOME": home}
-    said = subprocess.run([sys.executable, "-c", code], env=surroundings, capture_output=True, text=True, check=True).stdout
+    said = subprocess.run(
+        [sys.executable, "-c", code], env=surroundings, capture_output=True, text=True, check=True
+    ).stdout
     shown, peak = said.split()[-2:]
     return float(shown) - begun, float(peak)
 
@@ -54,4 +56,6 @@ def run() -> Iterator[Case]:
     def median(runs: list[tuple[float, float]]) -> Measured:
         return Measured(statistics.median(r[0] for r in runs), statistics.median(r[1] for r in runs))
 
-    yield Case("start", "process start to an empty usable window", "a bare PyQt6 window", median(ours), median(bare), 1 / 3)
+    yield Case(
+        "start", "process start to an empty usable window", "a bare PyQt6 window", median(ours), median(bare), 1 / 3
+    )

@@ -6,10 +6,10 @@ import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # before Qt is loaded
 
-import pytest  # noqa: E402
+import pytest
 
-from brisk_atlas import demo  # noqa: E402
-from brisk_atlas.core.read import Holdings  # noqa: E402
+from brisk_atlas import demo
+from brisk_atlas.core.read import Holdings
 
 
 @pytest.fixture(autouse=True)

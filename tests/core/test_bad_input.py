@@ -109,7 +109,7 @@ def test_a_csv_that_breaks_off_in_the_middle_of_a_row(data, tmp_path):
 
 def test_an_entity_bomb_is_refused_before_it_grows(tmp_path):
     path = tmp_path / "record.xml"
-    entities = "".join(f'<!ENTITY e{i} "{("&e%d;" % (i - 1)) * 10 if i else "boom"}">' for i in range(9))
+    entities = "".join(f'<!ENTITY e{i} "{f"&e{i - 1};" * 10 if i else "boom"}">' for i in range(9))
     path.write_text(f'<?xml version="1.0"?><!DOCTYPE metadata [{entities}]><metadata>&e8;</metadata>')
     message = said(path)
     assert "entit" in message.lower()
@@ -119,7 +119,9 @@ def test_an_external_entity_reads_no_file(tmp_path):
     secret = tmp_path / "secret.txt"
     secret.write_text("the secret")
     path = tmp_path / "record.xml"
-    path.write_text(f'<!DOCTYPE metadata [<!ENTITY x SYSTEM "{secret.as_uri()}">]><metadata><idinfo>&x;</idinfo></metadata>')
+    path.write_text(
+        f'<!DOCTYPE metadata [<!ENTITY x SYSTEM "{secret.as_uri()}">]><metadata><idinfo>&x;</idinfo></metadata>'
+    )
     assert "the secret" not in said(path)
 
 

@@ -98,7 +98,9 @@ def test_no_jitter_at_extreme_zoom():
 
 def test_a_line_is_as_wide_as_asked():
     for width in (1.0, 2.0, 5.0):
-        image = drawn(flat(shapely.LineString([(-9, 12), (40, 12)])), fill=(255, 0, 0, 1), line=(255, 0, 0, 1), width=width)
+        image = drawn(
+            flat(shapely.LineString([(-9, 12), (40, 12)])), fill=(255, 0, 0, 1), line=(255, 0, 0, 1), width=width
+        )
         assert image[:, 12, 3].sum() / 255 == pytest.approx(width, abs=0.02)
 
 
@@ -153,7 +155,18 @@ def test_blend_by_opacity():
 
 def test_cloud_points_are_squares_in_their_colour():
     image = np.zeros((10, 10, 4), np.uint8)
-    draw_points(image, 0, 10, np.array([4.5, 100.0]), np.array([5.5, 5.0]), np.array([[1, 2, 3], [9, 9, 9]], np.uint8), 0.0, 10.0, 1.0, 3.0)
+    draw_points(
+        image,
+        0,
+        10,
+        np.array([4.5, 100.0]),
+        np.array([5.5, 5.0]),
+        np.array([[1, 2, 3], [9, 9, 9]], np.uint8),
+        0.0,
+        10.0,
+        1.0,
+        3.0,
+    )
     assert (image[..., 3] > 0).sum() == 9 and image[4, 4].tolist() == [1, 2, 3, 255]
 
 

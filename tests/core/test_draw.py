@@ -99,7 +99,10 @@ def test_limits_of_a_grid_come_from_all_of_it(holdings, data, after):
 def test_numbers_colour_through_the_ramp_and_words_through_the_palette():
     table = pa.table({"n": [0.0, 10.0, None], "w": ["b", "a", None]})
     by_number = colours_of(table, VectorStyle(colour_by="n", ramp="ink"))
-    assert by_number[0].tolist() == ramps.ramp("ink")[0].tolist() and by_number[1].tolist() == ramps.ramp("ink")[-1].tolist()
+    assert (
+        by_number[0].tolist() == ramps.ramp("ink")[0].tolist()
+        and by_number[1].tolist() == ramps.ramp("ink")[-1].tolist()
+    )
     by_word = colours_of(table, VectorStyle(colour_by="w"))
     assert by_word[1].tolist() == ramps.rgb_of(ramps.CLASSES[0]).tolist()  # a comes first
     assert by_number[2].tolist() == by_word[2].tolist()  # unknown is grey in both
@@ -132,7 +135,7 @@ def test_cells_are_squares_when_seen_from_near(painter, island):
     flat = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
     view = View(510_005, 5_771_495, 0.5, 200, 200, UTM)
     image = painter.frame([Layer("b", "b", *island.source, "raster", flat)], view).image
-    changes = np.flatnonzero((np.diff(image[100, :, 0].astype(int)) != 0))
+    changes = np.flatnonzero(np.diff(image[100, :, 0].astype(int)) != 0)
     left, _ = view.origin
     edges = (left + (changes + 1) * view.resolution - 504_000) % 10
     assert changes.size and np.allclose(np.minimum(edges, 10 - edges), 0, atol=0.5)
@@ -187,7 +190,9 @@ def test_picked_features_are_violet_with_a_halo(painter, holdings, data):
     lava = layer(holdings, data / "tolvane_survey.gpkg", "lava_flows", VectorStyle(fill="#ffffff", width=0))
     view = View.fitting(Extent(509_400, 5_769_400, 511_400, 5_771_300, UTM), 300, 300)
     plain = painter.frame([lava], view).image
-    picked = painter.frame([lava], view, picked=Picked("lava_flows", tuple(range(len(holdings.features(lava.source)))))).image
+    picked = painter.frame(
+        [lava], view, picked=Picked("lava_flows", tuple(range(len(holdings.features(lava.source)))))
+    ).image
     violet = (np.abs(picked[..., :3].astype(int) - ramps.rgb_of("#7A2DBF")).max(axis=2) < 4).sum()
     assert violet > 200 and not (plain == picked).all()
 
@@ -205,7 +210,7 @@ def test_a_layer_in_degrees_falls_on_its_place_in_metres(painter, holdings, data
 def test_points_by_class_have_the_colours_of_the_legend(painter, holdings, data):
     cloud = layer(holdings, data / "harrow_bay_2031.laz", "harrow_bay_2031", CloudStyle(colour_by="classification"))
     legend = legend_of(holdings, cloud)
-    assert dict((text, colour) for colour, text in legend.entries)["class 9"] == CLASS_COLOURS[9]
+    assert {text: colour for colour, text in legend.entries}["class 9"] == CLASS_COLOURS[9]
     frame = painter.frame([cloud], View.fitting(extent_of(holdings, [cloud], UTM), 200, 200))
     water = (frame.image[..., :3] == ramps.rgb_of(CLASS_COLOURS[9])).all(axis=2)
     assert water.sum() > 1000

@@ -58,7 +58,9 @@ def test_picking_lines_reaches_as_far_as_the_tolerance(corners, x, y, reach):
 
 
 def test_the_feature_drawn_last_is_found_first():
-    flat, _ = shapes_of(pa.array([shapely.to_wkb(shapely.box(0, 0, 9, 9)), shapely.to_wkb(shapely.box(1, 1, 8, 8))], pa.binary()))
+    flat, _ = shapes_of(
+        pa.array([shapely.to_wkb(shapely.box(0, 0, 9, 9)), shapely.to_wkb(shapely.box(1, 1, 8, 8))], pa.binary())
+    )
     assert pick(flat, 5, 5, 0) == [1, 0] and pick(flat, 0.5, 0.5, 0) == [0]
 
 
@@ -117,7 +119,9 @@ def test_a_probe_given_in_degrees_finds_the_same(holdings, data):
 
 
 def test_nothing_there_is_none(holdings, data):
-    assert probe(holdings, layer(holdings, data / "tolvane_survey.gpkg", "buildings"), 508_700, 5_771_900, UTM, 5) is None
+    assert (
+        probe(holdings, layer(holdings, data / "tolvane_survey.gpkg", "buildings"), 508_700, 5_771_900, UTM, 5) is None
+    )
     assert probe(holdings, layer(holdings, data / "elevation_2031.tif", "elevation_2031"), 0, 0, UTM, 5) is None
 
 

@@ -37,7 +37,10 @@ def test_grids_go_below_vectors_and_names_stay_apart(tmp_path):
 
 
 steps = st.lists(
-    st.tuples(st.sampled_from(["add", "remove", "up", "down", "hide", "opacity", "curtain", "open"]), st.integers(0, 5)), max_size=25
+    st.tuples(
+        st.sampled_from(["add", "remove", "up", "down", "hide", "opacity", "curtain", "open"]), st.integers(0, 5)
+    ),
+    max_size=25,
 )
 
 

@@ -18,7 +18,9 @@ def facts(path, part=None):
     return (dataset.parts[0] if part is None else dataset.part(part)).facts
 
 
-@pytest.mark.parametrize("layer", ["coastline", "lava_flows", "fissures", "ash_bands", "trails", "buildings", "closed_zones"])
+@pytest.mark.parametrize(
+    "layer", ["coastline", "lava_flows", "fissures", "ash_bands", "trails", "buildings", "closed_zones"]
+)
 def test_survey_layers(data, truth, layer):
     f = facts(data / "tolvane_survey.gpkg", layer)
     assert f.count == truth["counts"][layer] and f.crs == "EPSG:32727" and f.kind == "vector"
@@ -66,7 +68,7 @@ def test_well_logs(data, truth, holdings):
         path = data / "boreholes" / f"{hole.lower()}.las"
         f = facts(path)
         assert (f.name, f.count) == (hole, samples)
-        assert [field.name for field in f.fields][0] == "DEPT"
+        assert f.fields[0].name == "DEPT"
         assert holdings.table((path, hole)).column("GR").null_count > 0  # the stretch that the tool missed
 
 
@@ -94,7 +96,11 @@ def test_elevation_grid(data, truth, holdings):
 
 def test_seafloor_is_placed(data, truth):
     f = facts(data / "seafloor.nc")
-    assert f.crs == "EPSG:4326" and f.grid.width == truth["seafloor"]["columns"] and f.grid.height == truth["seafloor"]["rows"]
+    assert (
+        f.crs == "EPSG:4326"
+        and f.grid.width == truth["seafloor"]["columns"]
+        and f.grid.height == truth["seafloor"]["rows"]
+    )
     assert f.extent.contains(-20.9, -38.2)
 
 
@@ -138,7 +144,10 @@ def test_laser_ground_lies_on_the_grid_after(data, holdings, after):
     points = holdings.points((data / "harrow_bay_2031.laz", "harrow_bay_2031"))
     ground = points.xyz[points.dimensions["classification"] == 2][::500]
     grid = after.native()
-    row, col = ((grid.extent.ymax - ground[:, 1]) // 10).astype(int), ((ground[:, 0] - grid.extent.xmin) // 10).astype(int)
+    row, col = (
+        ((grid.extent.ymax - ground[:, 1]) // 10).astype(int),
+        ((ground[:, 0] - grid.extent.xmin) // 10).astype(int),
+    )
     known = grid.valid[row, col]
     assert np.median(np.abs(grid.values[0][row, col] - ground[:, 2])[known]) < 1.5
 
@@ -244,7 +253,9 @@ def test_a_third_party_reader_takes_over_its_ending(monkeypatch, tmp_path):
     from brisk_atlas.core.read.members import on_disk
 
     def opens(path):
-        return Dataset(format="Sketch", kind="document", parts=(Part(path, Facts("s", "document", 1)),), **on_disk(path))
+        return Dataset(
+            format="Sketch", kind="document", parts=(Part(path, Facts("s", "document", 1)),), **on_disk(path)
+        )
 
     class Point:
         @staticmethod

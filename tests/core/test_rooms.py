@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import threading
 
 import numpy as np
@@ -107,8 +106,8 @@ def test_a_folder_that_can_not_be_listed_says_why(tmp_path):
 def test_broken_links_and_hidden_files_are_passed_over(tmp_path):
     (tmp_path / ".hidden.tif").write_bytes(b"II*\0")
     (tmp_path / "a.csv").write_text("x\n1\n")
-    os.symlink(tmp_path / "nowhere.tif", tmp_path / "dangling.tif")
-    os.symlink(tmp_path, tmp_path / "loop")
+    (tmp_path / "dangling.tif").symlink_to(tmp_path / "nowhere.tif")
+    (tmp_path / "loop").symlink_to(tmp_path)
     assert [row.name for row in list_folder(tmp_path)] == ["loop", "a.csv"]
     assert [row.name for row in walk(tmp_path)] == ["a.csv"]
 
@@ -183,7 +182,9 @@ def test_a_record_with_nonsense_in_its_box_still_reads(data, tmp_path):
 
 def test_the_data_tells_of_itself(data, truth):
     told = lines(record.derived_sections(read.open(data / "elevation_2031.tif")))
-    assert told["cells"] == "1,024 columns x 900 rows" and told["nodata"] == "-9999" and told["bands"] == "elevation [m]"
+    assert (
+        told["cells"] == "1,024 columns x 900 rows" and told["nodata"] == "-9999" and told["bands"] == "elevation [m]"
+    )
     assert told["reference system"] == "WGS 84 / UTM zone 27S (EPSG:32727)"
     layer = lines(record.derived_sections(read.open(data / "tolvane_survey.gpkg"), "closed_zones"))
     assert layer["features"] == str(truth["counts"]["closed_zones"]) and "zone (string)" in layer["fields"]

@@ -49,7 +49,15 @@ def test_sorting_keeps_rows_and_puts_unknown_last(values, descending):
 
 @pytest.mark.parametrize(
     "expression",
-    ["year ==== 3", "nofield = 1", "1); DROP TABLE rows; SELECT (1", "year = 2031; SELECT 1", "(", "year = 2031 --", "'open"],
+    [
+        "year ==== 3",
+        "nofield = 1",
+        "1); DROP TABLE rows; SELECT (1",
+        "year = 2031; SELECT 1",
+        "(",
+        "year = 2031 --",
+        "'open",
+    ],
 )
 def test_what_is_no_single_condition_is_refused_and_changes_nothing(sheet, truth, expression):
     sheet.arrange("year = 2031")

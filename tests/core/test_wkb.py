@@ -15,7 +15,9 @@ from brisk_atlas.core.read.wkb import shapes_of
 coordinate = st.floats(-1e6, 1e6, allow_nan=False, width=64)
 points = st.builds(shapely.Point, coordinate, coordinate)
 lines = arrays(float, st.tuples(st.integers(2, 6), st.just(2)), elements=coordinate).map(shapely.LineString)
-boxes = st.builds(lambda x, y, w, h: shapely.box(x, y, x + w, y + h), coordinate, coordinate, st.floats(1, 9), st.floats(1, 9))
+boxes = st.builds(
+    lambda x, y, w, h: shapely.box(x, y, x + w, y + h), coordinate, coordinate, st.floats(1, 9), st.floats(1, 9)
+)
 geometry = st.one_of(
     points,
     lines,

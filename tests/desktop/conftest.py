@@ -72,7 +72,9 @@ class Driver:
         from PyQt6.QtWidgets import QApplication
 
         where = QPointF(at)
-        event = QMouseEvent(QEvent.Type.MouseMove, where, widget.mapToGlobal(where), Qt.MouseButton.NoButton, button, modifiers)
+        event = QMouseEvent(
+            QEvent.Type.MouseMove, where, widget.mapToGlobal(where), Qt.MouseButton.NoButton, button, modifiers
+        )
         QApplication.sendEvent(widget, event)
 
     def command(self, words):
@@ -94,7 +96,9 @@ class Driver:
 
 @pytest.fixture
 def driver(qtbot, qapp, tmp_path):
-    window = make_window(Shelves(file=tmp_path / "shelves.json"), QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat))
+    window = make_window(
+        Shelves(file=tmp_path / "shelves.json"), QSettings(str(tmp_path / "w.ini"), QSettings.Format.IniFormat)
+    )
     window.resize(1280, 800)
     window.show()
     yield Driver(window, qtbot)

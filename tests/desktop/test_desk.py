@@ -20,7 +20,9 @@ def pixels(image):
     """Return (rows, cols, 3) of a Qt image."""
     image = image.convertToFormat(image.Format.Format_RGB888)
     raw = np.frombuffer(image.constBits().asstring(image.sizeInBytes()), np.uint8)
-    return raw.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].reshape(image.height(), image.width(), 3)
+    return raw.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].reshape(
+        image.height(), image.width(), 3
+    )
 
 
 # The map
@@ -49,7 +51,16 @@ def test_the_wheel_zooms_at_the_pointer(demo_driver, qapp):
     place, resolution = d.canvas.view.to_map(200, 150), d.canvas.view.resolution
     none = Qt.KeyboardModifier.NoModifier
     at = QPointF(200, 150)
-    event = QWheelEvent(at, d.canvas.mapToGlobal(at), QPoint(), QPoint(0, 120), Qt.MouseButton.NoButton, none, Qt.ScrollPhase.NoScrollPhase, False)
+    event = QWheelEvent(
+        at,
+        d.canvas.mapToGlobal(at),
+        QPoint(),
+        QPoint(0, 120),
+        Qt.MouseButton.NoButton,
+        none,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
     qapp.sendEvent(d.canvas, event)
     assert d.canvas.view.resolution < resolution
     assert d.canvas.view.to_map(200, 150) == pytest.approx(place, abs=resolution)
@@ -118,7 +129,10 @@ def test_tiles_have_pictures_and_the_subject_its_legend(demo_driver):
     assert all(spine.thumbs[i][1] is not None for i in drawn)
     subject = demo_driver.work.subject
     assert spine.thumbs[subject.id][2].title == "year"
-    heights = {spine.item(i).data(Qt.ItemDataRole.UserRole): spine.visualItemRect(spine.item(i)).height() for i in range(spine.count())}
+    heights = {
+        spine.item(i).data(Qt.ItemDataRole.UserRole): spine.visualItemRect(spine.item(i)).height()
+        for i in range(spine.count())
+    }
     assert heights[subject.id] > max(h for i, h in heights.items() if i != subject.id)
 
 

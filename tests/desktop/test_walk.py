@@ -50,7 +50,9 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
 
     # Draw the curtain against the one before and read the change at the pointer.
     if by_mouse:
-        curtain = next(b for b in desk.map.bar.findChildren(type(window.page_buttons.button(0))) if b.objectName() == "curtain")
+        curtain = next(
+            b for b in desk.map.bar.findChildren(type(window.page_buttons.button(0))) if b.objectName() == "curtain"
+        )
         d.click(curtain)
     else:
         d.press(desk.map.canvas, Qt.Key.Key_C)

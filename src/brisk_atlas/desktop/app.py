@@ -61,7 +61,7 @@ def run(paths: Sequence[Path], *, pin: Path | None = None) -> int:
         window.restoreGeometry(geometry)
     window.show()
     QTimer.singleShot(0, gc.enable)
-    warm_later(window.session)
+    warm_later(window)
     QTimer.singleShot(BEGIN_MS, lambda: _begin(window, paths, pin))
     return app.exec()
 
@@ -106,6 +106,7 @@ def picture(
     window.resize(size)
     window.show()
     window.use_theme(theme.LIGHT)  # whatever the user's own is
+    window.find_page.fill_shelves()
     if pin is not None:
         window.find_page.go_to(pin, choose="elevation_2031.tif")
     if paths:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import traceback
 from collections.abc import Callable, Sequence
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -116,14 +117,15 @@ class Session(QObject):
         """Open datasets, or one part of one, or a project, in the background."""
         self.opening.emit()
         projects = [p for p in paths if p.name.endswith(PROJECT_SUFFIX)]
+        others = [p.absolute() for p in paths if p not in projects]
         if projects:
-            self.open_project(projects[0])
+            self.open_project(projects[0], then=lambda: self._open_each(others, part))
             return
-        for path in paths:
-            self._open_one(path.absolute(), part)
+        self._open_each(others, part)
 
-    def _open_one(self, path: Path, part: str | None) -> None:
-        self.run(f"Opening {path.name}", lambda job: self._look(path, part, job), self._opened)
+    def _open_each(self, paths: Sequence[Path], part: str | None) -> None:
+        for path in paths:
+            self.run(f"Opening {path.name}", partial(self._look, path, part), self._opened)
 
     def _look(self, path: Path, part_name: str | None, job: Job) -> tuple[Path, list[tuple[Facts, Style | None]]]:
         from brisk_atlas.core.draw.looks import first_look
@@ -156,7 +158,7 @@ class Session(QObject):
         self.shelves.opened(path)
         self.layers_opened.emit([layer.id for layer in layers])
 
-    def open_project(self, path: Path) -> None:
+    def open_project(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
         """Open a project file; layers whose files are gone stay, with a notice each."""
         self.opening.emit()
 
@@ -178,6 +180,7 @@ class Session(QObject):
             self.work.load(state, path, place)
             for error in faults:
                 self.fault(error)
+            then()
 
         self.run(f"Opening {path.name}", work, done)
 

@@ -48,6 +48,7 @@ MENU = (
     ("theme", "quit"),
 )
 ICONS_LATER_MS = 20
+WARM_MS = 150
 
 
 class AtlasWindow(QMainWindow):
@@ -191,6 +192,7 @@ class AtlasWindow(QMainWindow):
         self.session.opening.connect(lambda: self.desk)
         self.find_page.open_wanted.connect(self.session.open_paths)
         self.find_page.record_wanted.connect(self.read_record)
+        self.find_page.folder_changed.connect(self.commands.refresh)
 
     # Pages and themes
 
@@ -339,14 +341,16 @@ class AtlasWindow(QMainWindow):
         return self.save() if box.clickedButton() is save else True
 
 
-def warm_later(session: Session) -> None:
-    """Load the heavy libraries and the kernels in the background once the window stands."""
+def warm_later(window: AtlasWindow) -> None:
+    """Once the window stands: load the libraries and kernels in the background, and make the Desk."""
 
     def work(job: object) -> None:
         from brisk_atlas.core.draw import warm
-        from brisk_atlas.core.draw.frame import Painter
 
-        del Painter
+        assert window.session.painter is not None
         warm.warm()
 
-    QTimer.singleShot(150, lambda: session.run("Getting ready", work, shown=False))
+    def made(nothing: object) -> None:
+        assert window.desk is not None
+
+    QTimer.singleShot(WARM_MS, lambda: window.session.run("Getting ready", work, made, shown=False))

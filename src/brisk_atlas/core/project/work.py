@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from difflib import SequenceMatcher
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -185,6 +186,17 @@ class Work:
         """Compare layers of side A with those of side B; both sides keep all other layers."""
         shown = tuple(replace(la, visible=True) if la.id in (*side_a, *side_b) else la for la in self.layers)
         self._become("draw the curtain", replace(self.state, layers=shown, curtain=(side_a, side_b)))
+
+    def alike(self) -> tuple[Layer, Layer] | None:
+        """Return the subject and the drawn layer most like it in kind and name, by name; None without."""
+        subject = self.subject
+        others = [la for la in self.layers if subject and la.id != subject.id and la.style is not None]
+        if subject is None or subject.style is None or not others:
+            return None
+        same = [layer for layer in others if layer.kind == subject.kind] or others
+        best = max(same, key=lambda other: SequenceMatcher(None, other.name, subject.name).ratio())
+        a, b = sorted((best, subject), key=lambda layer: layer.name)
+        return a, b
 
     def open_curtain(self) -> None:
         self._become("put the curtain away", replace(self.state, curtain=None))

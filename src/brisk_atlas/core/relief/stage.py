@@ -20,6 +20,7 @@ from brisk_atlas.core.model import AtlasError
 from .terrain import Camera, Terrain
 
 PATIENCE_S = 60.0
+WHOLE_ASPECT = 1.3  # a pane narrower than this, width to height, is looked at from further away
 
 
 @dataclass(frozen=True)
@@ -33,7 +34,8 @@ class _Picture:
 def _place_camera(plotter: Any, terrain: Terrain, camera: Camera, middle: float) -> None:
     size = max(terrain.width, terrain.depth)
     turn, rise = np.radians(camera.azimuth), np.radians(camera.elevation)
-    away = camera.distance * size
+    wide, high = plotter.window_size
+    away = camera.distance * size * max(1.0, WHOLE_ASPECT * high / wide)
     focus = np.array([camera.shift_x * size, camera.shift_y * size, middle * camera.exaggeration])
     eye = focus + away * np.array([np.sin(turn) * np.cos(rise), np.cos(turn) * np.cos(rise), np.sin(rise)])
     plotter.camera_position = [tuple(eye), tuple(focus), (0.0, 0.0, 1.0)]

@@ -68,17 +68,21 @@ class ChangeDrawer(QWidget):
             self._fill()
 
     def _fill(self) -> None:
-        """Offer the open grids; the curtain's sides come first."""
-        curtain = self.session.work.state.curtain
-        grids = [layer for layer in self.session.work.layers if layer.kind == "raster"]
+        """Offer the open grids; first the curtain's sides, else the subject and the grid most like it."""
+        work = self.session.work
+        grids = [layer for layer in work.layers if layer.kind == "raster"]
+        pair = work.alike() if work.subject in grids else None
         for side, box in enumerate((self.side_a, self.side_b)):
             now = box.currentData()
             box.clear()
             for layer in grids:
                 box.addItem(layer.name, layer.id)
-            on_side = next((layer.id for layer in grids if curtain and layer.id in curtain[side]), None)
-            wanted = on_side or now or (grids[-1 - side].id if len(grids) > 1 else None)
-            box.setCurrentIndex(max(0, box.findData(wanted)) if grids else -1)
+            curtain = work.state.curtain
+            wanted = next((layer.id for layer in grids if curtain and layer.id in curtain[side]), None)
+            if wanted is None and pair and pair[side] in grids:
+                wanted = pair[side].id
+            at = next((box.findData(i) for i in (wanted, now) if box.findData(i) >= 0), min(side, len(grids) - 1))
+            box.setCurrentIndex(at)
         self.measure.setEnabled(len(grids) > 1)
 
     def _sides(self) -> tuple[Layer, Layer] | None:

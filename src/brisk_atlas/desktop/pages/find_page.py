@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import Dataset, Facts
 
 COLUMNS = ("Name", "Kind", "Count or size", "CRS", "On disk", "Changed", "Remarks")
-WIDTHS = (206, 104, 138, 88, 70, 84, 60)
+WIDTHS = (186, 104, 132, 86, 70, 82, 60)
 PLAIN = {"record": "", "document": "lines", "project": "layers"}  # kinds without a place, and what is counted
 PATH, PART, IS_FOLDER = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
 
@@ -51,8 +51,10 @@ class FindPage(QWidget):
     Signals:
         open_wanted(list, object): paths to open and the part (or None).
         record_wanted(object): a path whose record to read.
+        folder_changed(): another folder is on show.
     """
 
+    folder_changed = pyqtSignal()
     open_wanted = pyqtSignal(list, object)
     record_wanted = pyqtSignal(object)
 
@@ -236,6 +238,7 @@ class FindPage(QWidget):
             self.folder = folder
             self.path_line.setText(str(folder))
             self._fill(entries)
+            self.folder_changed.emit()
 
         self._job = self.session.run(f"Listing {folder.name}", lambda job: list_folder(folder), done)
 
@@ -333,9 +336,7 @@ class FindPage(QWidget):
     @staticmethod
     def _set_facts(item: QTreeWidgetItem, facts: Facts, kind: str) -> None:
         item.setText(1, kind if kind in PLAIN else kind_text(facts))
-        item.setText(
-            2, "" if kind == "record" else f"{facts.count:,} lines" if kind == "document" else count_text(facts)
-        )
+        item.setText(2, _plain_count(kind, facts.count) if kind in PLAIN else count_text(facts))
         item.setText(3, _crs(facts) if kind not in PLAIN else "")
 
     def _filter(self, text: str) -> None:

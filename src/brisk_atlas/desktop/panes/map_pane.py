@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -229,15 +228,9 @@ class MapPane(QWidget):
             work.open_curtain()
             self._pointer_left()
             return
-        subject = work.subject
-        if subject is None or subject.style is None:
-            return
-        others = [layer for layer in work.layers if layer.id != subject.id and layer.style is not None]
-        same = [layer for layer in others if layer.kind == subject.kind] or others
-        if same:
-            best = max(same, key=lambda other: difflib.SequenceMatcher(None, other.name, subject.name).ratio())
-            a, b = sorted((best, subject), key=lambda layer: layer.name)
-            work.draw_curtain((a.id,), (b.id,))
+        pair = work.alike()
+        if pair:
+            work.draw_curtain((pair[0].id,), (pair[1].id,))
 
     def set_side(self, layer_id: str, side: str) -> None:
         """Put a layer on side A, on side B or on both (AB)."""

@@ -1,0 +1,122 @@
+"""The command line, as a person calls it."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+
+import pytest
+from PIL import Image
+
+from brisk_atlas import __version__, cli
+
+
+def call(*arguments, **surroundings):
+    return subprocess.run(
+        [sys.executable, "-m", "brisk_atlas", *map(str, arguments)], capture_output=True, text=True, timeout=240,
+        env={**os.environ, **surroundings}, check=False,
+    )  # fmt: skip
+
+
+def test_facts_as_json_keep_their_contract(data, truth, capsys):
+    assert (
+        cli.main(
+            [
+                "facts",
+                str(data / "tolvane_survey.gpkg"),
+                str(data / "elevation_2031.tif"),
+                str(data / "harrow_bay_2031.laz"),
+                "--json",
+            ]
+        )
+        == 0
+    )
+    survey, grid, cloud = json.loads(capsys.readouterr().out)
+    assert set(survey) == {"path", "format", "kind", "size_bytes", "modified", "members", "parts", "warnings"}
+    lava = next(part for part in survey["parts"] if part["name"] == "lava_flows")
+    assert (lava["count"], lava["crs"], lava["geometry_type"]) == (
+        truth["counts"]["lava_flows"],
+        "EPSG:32727",
+        "Polygon",
+    )
+    assert {"name": "year", "type": "int32"} in lava["fields"] and len(lava["extent"]) == 4
+    part = grid["parts"][0]
+    assert (part["width"], part["height"], part["band_count"], part["dtype"], part["nodata"]) == (
+        1024,
+        900,
+        1,
+        "float32",
+        -9999,
+    )
+    assert (
+        part["resolution"] == [10, 10]
+        and part["count"] is None
+        and part["extent"] == [504_000, 5_767_000, 514_240, 5_776_000]
+    )
+    assert grid["members"] == ["elevation_2031.tif", "elevation_2031.tif.xml"]
+    points = cloud["parts"][0]
+    assert (points["count"], points["point_format"], points["version"]) == (truth["counts"]["laser_points"], 7, "1.4")
+    assert "intensity" in points["dimensions"]
+
+
+def test_facts_for_people(data, capsys):
+    assert cli.main(["facts", str(data / "fissures_2031" / "fissures.shp")]) == 0
+    out = capsys.readouterr().out
+    assert out.startswith("fissures.shp: Shapefile, vector, ") and "fissures: LineString, 6, EPSG:32727" in out
+
+
+def test_what_can_not_be_read_is_one_line_and_exit_1_and_the_rest_is_told(data, tmp_path, capsys):
+    bad = tmp_path / "bad.gpkg"
+    bad.write_bytes(b"")
+    assert cli.main(["facts", str(bad), str(data / "vents.kml"), "--json"]) == 1
+    said = capsys.readouterr()
+    assert said.err.count("\n") == 1 and "bad.gpkg: the file is empty" in said.err
+    assert [dataset["format"] for dataset in json.loads(said.out)] == ["KML"]
+
+
+@pytest.mark.parametrize("size", ["12x12", "big", "99999x800"])
+def test_a_size_that_is_none_is_refused(size, capsys):
+    with pytest.raises(SystemExit):
+        cli.main(["--picture", "x.png", "--size", size])
+    assert "is not a size such as 1280x800" in capsys.readouterr().err
+
+
+def test_version(capsys):
+    with pytest.raises(SystemExit) as stop:
+        cli.main(["--version"])
+    assert stop.value.code == 0 and __version__ in capsys.readouterr().out
+
+
+@pytest.mark.parametrize(("page", "size"), [("find", "1280x800"), ("record", "1100x700")])
+def test_a_picture_of_the_demo_without_a_display(tmp_path, page, size):
+    out = tmp_path / "shot.png"
+    done = call("--demo", "--picture", out, "--page", page, "--size", size, DISPLAY="")
+    assert done.returncode == 0, done.stderr
+    with Image.open(out) as image:
+        assert image.size == tuple(map(int, size.split("x")))
+        assert len(image.convert("RGB").getcolors(1_000_000)) > 100
+
+
+def test_the_picture_shows_map_and_relief(tmp_path, data):
+    out = tmp_path / "shot.png"
+    done = call("--demo", "--picture", out, "--do", "relief")
+    assert done.returncode == 0, done.stderr
+    with Image.open(out) as image:
+        pixels = image.convert("RGB")
+        left = {pixels.getpixel((x, 420)) for x in range(260, 560, 3)}
+        right = {pixels.getpixel((x, 420)) for x in range(640, 940, 3)}
+    assert len(left) > 40 and len(right) > 40
+
+
+def test_a_picture_that_can_not_be_written_says_so(tmp_path):
+    done = call("--picture", tmp_path / "nowhere" / "x.png")
+    assert done.returncode == 1 and "can't be written" in done.stderr
+
+
+def test_a_bad_path_on_the_command_line_is_told_in_the_window(tmp_path):
+    bad = tmp_path / "bad.laz"
+    bad.write_bytes(b"LASF" + bytes(20))
+    done = call(bad, "--picture", tmp_path / "x.png", "--page", "find")
+    assert done.returncode == 0 and "bad.laz" in done.stderr
