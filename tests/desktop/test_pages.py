@@ -83,7 +83,8 @@ def test_pinning_by_key_and_going_there_by_click(found, tmp_path):
     find, shelves = found.window.find_page, found.window.session.shelves
     found.press(found.window, Qt.Key.Key_D, CTRL)
     assert shelves.pinned == [demo.DATA]
-    find.go_to(tmp_path)
+    (tmp_path / "bare").mkdir()
+    find.go_to(tmp_path / "bare")
     found.settle()
     assert "Nothing here" in find.count.text()
     at = next(i for i in range(find.shelves.count()) if find.shelves.item(i).text().strip() == demo.DATA.name)

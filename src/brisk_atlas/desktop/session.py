@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import traceback
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
@@ -110,6 +109,8 @@ class Session(QObject):
         if isinstance(error, AtlasError):
             self.noticed.emit("fault", str(error), "")
         else:
+            import traceback
+
             details = "".join(traceback.format_exception(error))
             self.noticed.emit("fault", f"Something went wrong: {type(error).__name__}: {error}", details)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
@@ -12,6 +13,7 @@ FONTS = Path(__file__).parent / "fonts"
 MARKS = Path(__file__).parent / "marks"
 SANS, MONO = "Source Sans 3", "Source Code Pro"
 BASE_PX = 13
+MONO_LATER_MS = 60
 PICKED = "#7A2DBF"
 
 
@@ -67,9 +69,10 @@ NIGHT = Theme(
 
 
 def load_fonts() -> None:
-    """Register the shipped fonts."""
-    for file in ("SourceSans3-Regular.ttf", "SourceSans3-Semibold.ttf", "SourceCodePro-Regular.ttf"):
+    """Register the shipped fonts; that for numbers a moment later, as an empty window shows none."""
+    for file in ("SourceSans3-Regular.ttf", "SourceSans3-Semibold.ttf"):
         QFontDatabase.addApplicationFont(str(FONTS / file))
+    QTimer.singleShot(MONO_LATER_MS, lambda: QFontDatabase.addApplicationFont(str(FONTS / "SourceCodePro-Regular.ttf")))
 
 
 def mono_font(px: int = BASE_PX - 1) -> QFont:

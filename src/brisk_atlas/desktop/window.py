@@ -179,11 +179,15 @@ class AtlasWindow(QMainWindow):
 
     def _menu(self) -> QMenu:
         menu = QMenu(self)
+        menu.aboutToShow.connect(lambda: self._fill_menu(menu))
+        return menu
+
+    def _fill_menu(self, menu: QMenu) -> None:
+        menu.clear()
         for group in MENU:
             for command_id in group:
                 menu.addAction(self.commands[command_id])
             menu.addSeparator()
-        return menu
 
     def _connect(self) -> None:
         self.session.noticed.connect(self.notice.say)
@@ -234,14 +238,12 @@ class AtlasWindow(QMainWindow):
 
     def _recolour(self) -> None:
         """Give the colours to everything that paints itself; icons follow a moment later."""
-        readings = [self.find_page.glance.facts, self.find_page.glance.record, self.find_page.glance.members]
         self.find_page.theme = self.theme
+        self.find_page.glance.use_theme(self.theme)
         if self.has_desk:
             self._made["desk"].use_theme(self.theme)
         if "record" in self._made:
-            readings.append(self._made["record"].reading)
-        for reading in readings:
-            reading.repaint_theme(self.theme)
+            self._made["record"].reading.repaint_theme(self.theme)
         QTimer.singleShot(ICONS_LATER_MS, lambda: self.commands.recolour(self.theme.ink))
 
     # The work

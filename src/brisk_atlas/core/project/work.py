@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from difflib import SequenceMatcher
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -189,6 +188,8 @@ class Work:
 
     def alike(self) -> tuple[Layer, Layer] | None:
         """Return the subject and the drawn layer most like it in kind and name, by name; None without."""
+        from difflib import SequenceMatcher  # not needed to show a window
+
         subject = self.subject
         others = [la for la in self.layers if subject and la.id != subject.id and la.style is not None]
         if subject is None or subject.style is None or not others:

@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTabWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, size_text
 
-from ..reading_view import ReadingView
 from ..session import Session
+from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Dataset
@@ -41,17 +41,29 @@ class Glance(QWidget):
         self.name = QLabel(EMPTY)
         self.name.setObjectName("title")
         self.name.setWordWrap(True)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 12, 14, 12)
+        column.setSpacing(8)
+        column.addWidget(self.name)
+        self.rest = QWidget()  # stands in for the body until there is something to show
+        column.addWidget(self.rest, 1)
+        self.theme: Theme = LIGHT
+        self._built = False
+
+    def _build(self) -> None:
+        """Make the body, with the first dataset that is looked at."""
+        if self._built:
+            return
+        from ..reading_view import ReadingView
+
+        self._built = True
         self.summary = QLabel("")
         self.summary.setObjectName("quiet")
         self.summary.setWordWrap(True)
         self.picture = QLabel()
         self.picture.setFixedHeight(PICTURE[1])
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.facts, self.record = ReadingView(), ReadingView()
-        self.members = ReadingView()
-        self.text = QPlainTextEdit()
-        self.text.setReadOnly(True)
-        self.text.setObjectName("mono")
+        self.facts, self.record, self.members = ReadingView(), ReadingView(), ReadingView()
         self.tabs = QTabWidget()
         for page, title in ((self.facts, "Facts"), (self.record, "Record"), (self.members, "Files")):
             self.tabs.addTab(page, title)
@@ -61,16 +73,23 @@ class Glance(QWidget):
         buttons = QHBoxLayout()
         buttons.addWidget(self.open_button, 1)
         buttons.addWidget(self.record_button, 1)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 12, 14, 12)
+        column = QVBoxLayout(self.rest)
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        for widget in (self.name, self.summary, self.picture):
-            column.addWidget(widget)
+        column.addWidget(self.summary)
+        column.addWidget(self.picture)
         column.addLayout(buttons)
         column.addWidget(self.tabs, 1)
+        column.addStretch(0)
         self.open_button.clicked.connect(self._open)
         self.record_button.clicked.connect(self._read)
-        self._clear("")
+        self.use_theme(self.theme)
+
+    def use_theme(self, theme: Theme) -> None:
+        self.theme = theme
+        if self._built:
+            for reading in (self.facts, self.record, self.members):
+                reading.repaint_theme(theme)
 
     def _open(self) -> None:
         if self.chosen:
@@ -101,8 +120,10 @@ class Glance(QWidget):
         self.chosen = (path, part) if path else None
         if path is None:
             self.name.setText(EMPTY)
-            self._clear("")
+            if self._built:
+                self._clear("")
             return
+        self._build()
         self.name.setText(path.name if part is None else f"{path.name} · {part}")
 
         def work(job: Job) -> tuple:
