@@ -20,7 +20,7 @@ from brisk_atlas.core.model import AtlasError
 from .terrain import Camera, Terrain
 
 PATIENCE_S = 60.0
-WHOLE_ASPECT = 1.3  # a pane narrower than this, width to height, is looked at from further away
+WHOLE_ASPECT = 0.85  # a pane narrower than this, width to height, is looked at from further away
 
 
 @dataclass(frozen=True)
