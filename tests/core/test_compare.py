@@ -78,3 +78,9 @@ def test_grids_that_do_not_meet_or_have_no_metres_are_refused(tmp_path):
     empty = grid(tmp_path / "e.tif", np.full((2, 2), -9999))
     with pytest.raises(AtlasError, match="no cell has data"):
         change_between(a, empty)
+
+
+def test_each_side_has_its_own_band(holdings, data):
+    scene = holdings.raster((data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
+    bands = scene.native(bands=(3, 4)).values.astype(float)
+    assert change_between(scene, scene, bands=(3, 4)).mean == pytest.approx((bands[1] - bands[0]).mean())

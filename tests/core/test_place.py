@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from brisk_atlas.core.model import CannotPlace, Extent
 from brisk_atlas.core.place import (
     crs_label,
+    height_unit_of,
     is_geographic,
     metres_per_unit,
     position,
@@ -119,3 +120,7 @@ def test_position_in_metres_names_its_crs():
     place = position(508_700, 5_771_900, UTM27S)
     assert place.own == "508,700.0 E 5,771,900.0 N EPSG:32727"
     assert place.degrees.startswith("38°12′") and place.mgrs.startswith("27H WT")
+
+
+def test_heights_have_a_unit_only_where_the_plane_has_one():
+    assert (height_unit_of(UTM27S), height_unit_of("EPSG:4326"), height_unit_of(None)) == ("m", "", "")

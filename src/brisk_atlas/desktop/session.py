@@ -100,9 +100,12 @@ class Session(QObject):
             elif job.state == "failed" and job.error is not None:
                 (failed or self.fault)(job.error)
 
-        return self.jobs.start(
-            name, work, lambda job: None if self._closed else self._came_home.emit(home, job), shown=shown
-        )
+        return self.jobs.start(name, work, lambda job: self.come_home(home, job), shown=shown)
+
+    def come_home(self, done: Callable[[Any], None], what: object) -> None:
+        """Call `done(what)` on the window's thread, from any thread; not once the session is closed."""
+        if not self._closed:
+            self._came_home.emit(done, what)
 
     def fault(self, error: BaseException) -> None:
         """Show an error as a notice: plainly if it was foreseen, with its trace if not."""

@@ -42,12 +42,13 @@ def change_between(
     after: RasterPart,
     *,
     threshold: float = 0.0,
-    band: int = 1,
+    bands: tuple[int, int] = (1, 1),
     check: Callable[[float], None] = lambda share: None,
 ) -> Change:
     """Return what changed from `before` to `after` where both have data.
 
-    B is read onto A's grid: its own cells where the two grids coincide, otherwise interpolated.
+    `bands` are those of A and of B. B is read onto A's grid: its own cells where the two grids
+    coincide, otherwise interpolated.
     Raises AtlasError where they do not overlap or A's CRS has no metres.
     """
     a, b = before.facts, after.facts
@@ -61,14 +62,14 @@ def change_between(
     if common is None or common.width <= 0 or common.height <= 0:
         raise AtlasError(after.path, f"it does not overlap {before.path.name}", "Choose two grids of the same place.")
     check(0.05)
-    first = before.native(common, bands=(band,))
+    first = before.native(common, bands=bands[:1])
     check(0.4)
     aligned = same_crs(a.crs, b.crs) and np.allclose(a.grid.resolution, b.grid.resolution) and _on_lattice(first, after)
     if aligned:
-        second = after.native(_inner(first), bands=(band,))
+        second = after.native(_inner(first), bands=bands[1:])
         aligned = second.shape == first.shape
     if not aligned:
-        second = after.read(first.extent, first.shape, bands=(band,), smooth=True)
+        second = after.read(first.extent, first.shape, bands=bands[1:], smooth=True)
     check(0.8)
     valid = first.valid & second.valid
     delta = np.where(valid, second.values[0].astype(float) - first.values[0].astype(float), np.nan)

@@ -8,6 +8,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.read import Holdings
 
 from .cloud import CLASS_COLOURS
@@ -78,4 +79,6 @@ def _cloud(holdings: Holdings, layer: Layer, style: CloudStyle) -> Legend:
         present = np.unique(points.dimensions["classification"]).tolist()
         return Legend("class", tuple((CLASS_COLOURS.get(c, "#4C5FA8"), f"class {c}") for c in present))
     low, high = limits_of(points.values(style.colour_by).astype(float), style.stretch)
-    return Legend(style.colour_by, (), style.ramp, low, high, "m" if style.colour_by == "z" else "")
+    return Legend(
+        style.colour_by, (), style.ramp, low, high, height_unit_of(points.crs) if style.colour_by == "z" else ""
+    )

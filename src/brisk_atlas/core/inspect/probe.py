@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.model import Extent, GridStyle, Layer
 from brisk_atlas.core.model.shapes import POINT, POLYGON, Shapes
-from brisk_atlas.core.place import transform, unit_of
+from brisk_atlas.core.place import height_unit_of, transform, unit_of
 from brisk_atlas.core.read import Holdings
 
 POINT_CLASSES = {  # ASPRS LAS 1.4, table 9
@@ -211,7 +211,11 @@ def _point(holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None
     if not near.size:
         return None
     i = int(near[np.argmin(np.hypot(points.xyz[near, 0] - px, points.xyz[near, 1] - py))])
-    readings = [Reading(axis, float(points.xyz[i, k]), f"{points.xyz[i, k]:,.2f}", "m") for k, axis in enumerate("xyz")]
+    plane, height = unit_of(points.crs), height_unit_of(points.crs)
+    px, py, pz = points.xyz[i].tolist()
+    digits = 6 if plane == "°" else 2
+    readings = [Reading("x", px, f"{px:,.{digits}f}", plane), Reading("y", py, f"{py:,.{digits}f}", plane)]
+    readings.append(Reading("z", pz, f"{pz:,.2f}", height))
     for name, values in points.dimensions.items():
         value = values[i].item()
         text = number_text(value)

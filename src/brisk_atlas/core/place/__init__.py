@@ -3,6 +3,7 @@
 from .crs import (
     crs_label,
     crs_name,
+    height_unit_of,
     is_geographic,
     metres_per_unit,
     proj_crs,
@@ -18,6 +19,7 @@ __all__ = [
     "Position",
     "crs_label",
     "crs_name",
+    "height_unit_of",
     "is_geographic",
     "metres_per_unit",
     "position",

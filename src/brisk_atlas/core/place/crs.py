@@ -67,6 +67,12 @@ def unit_of(text: str | None) -> str:
     return "m" if name in ("metre", "meter") else name
 
 
+def height_unit_of(text: str | None) -> str:
+    """Return the unit that heights in a CRS are taken to have: that of its plane; empty where unknown."""
+    unit = unit_of(text)
+    return "" if unit == "°" else unit
+
+
 def same_crs(a: str | None, b: str | None) -> bool:
     """Return whether coordinates mean the same in both; an unknown CRS is taken as the other's."""
     return a is None or b is None or a == b or proj_crs(a) == proj_crs(b)

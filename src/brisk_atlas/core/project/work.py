@@ -199,6 +199,15 @@ class Work:
         a, b = sorted((best, subject), key=lambda layer: layer.name)
         return a, b
 
+    def curtain_grids(self) -> tuple[Layer, Layer] | None:
+        """Return the top grid of each side of the curtain, if both have one."""
+        if self.state.curtain is None:
+            return None
+        a, b = (
+            next((la for la in self.layers if la.id in ids and la.kind == "raster"), None) for ids in self.state.curtain
+        )
+        return (a, b) if a and b else None
+
     def open_curtain(self) -> None:
         self._become("put the curtain away", replace(self.state, curtain=None))
 

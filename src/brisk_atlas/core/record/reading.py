@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead, Dataset, Facts, size_text
-from brisk_atlas.core.place import crs_name, unit_of
+from brisk_atlas.core.place import crs_name, height_unit_of, unit_of
 from brisk_atlas.core.read.record import standard_of
 from brisk_atlas.core.read.xml import parse_xml
 
@@ -157,7 +157,12 @@ def _derived(facts: Facts) -> list[tuple[str, str]]:
             ("software", c.software or NOT_SAID),
             ("system", c.system or NOT_SAID),
             ("created", c.created or NOT_SAID),
-            ("heights", f"{c.zrange[0]:,.2f} to {c.zrange[1]:,.2f} m" if c.zrange else NOT_SAID),
+            (
+                "heights",
+                f"{c.zrange[0]:,.2f} to {c.zrange[1]:,.2f} {height_unit_of(facts.crs)}".rstrip()
+                if c.zrange
+                else NOT_SAID,
+            ),
         ]
     if facts.fields:
         lines.append(("fields", ", ".join(f"{f.name} ({f.type})" for f in facts.fields)))

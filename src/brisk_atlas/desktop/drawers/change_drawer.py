@@ -25,7 +25,7 @@ class ChangeDrawer(QWidget):
         super().__init__()
         self.session = session
         self.result: Change | None = None
-        self._names = ("", "")
+        self._names, self._unit = ("", ""), ""
         self.side_a, self.side_b = QComboBox(), QComboBox()
         self.side_a.setObjectName("change a")
         self.side_b.setObjectName("change b")
@@ -97,7 +97,7 @@ class ChangeDrawer(QWidget):
             return
         a, b = sides
         threshold = self.threshold.value()
-        bands = [layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1 for layer in sides]
+        band_a, band_b = (la.style.bands[0] if isinstance(la.style, GridStyle) else 1 for la in sides)
 
         def work(job: Job) -> Change:
             from brisk_atlas.core.compare import change_between
@@ -107,7 +107,7 @@ class ChangeDrawer(QWidget):
                 holdings.raster(a.source),
                 holdings.raster(b.source),
                 threshold=threshold,
-                band=bands[0],
+                bands=(band_a, band_b),
                 check=job.report,
             )
 
@@ -123,7 +123,8 @@ class ChangeDrawer(QWidget):
     def _show(self, change: Change, a: Layer, b: Layer) -> None:
         self.result, self._names = change, (a.name, b.name)
         grid = self.session.holdings.part(a.source).facts.grid
-        unit = grid.bands[0].unit if grid else ""
+        band = a.style.bands[0] if isinstance(a.style, GridStyle) else 1
+        unit = self._unit = grid.bands[band - 1].unit if grid else ""
         metric = unit in ("m", "metre", "metres")
         volume = "m³" if metric else f"m² x {unit or 'value'}"
         rows = [
@@ -155,12 +156,12 @@ class ChangeDrawer(QWidget):
         """Write the difference to the user's cache and open it as a layer."""
         if self.result is None:
             return
-        change, (a, b) = self.result, self._names
+        change, (a, b), unit = self.result, self._names, self._unit
 
         def work(job: Job) -> Path:
             from brisk_atlas.core.handover.grid import write_grid
 
-            return write_grid(change.difference, f"{b}_minus_{a}", unit="m", description=f"{b} minus {a}")
+            return write_grid(change.difference, f"{b}_minus_{a}", unit=unit, description=f"{b} minus {a}")
 
         def done(path: Path) -> None:
             limit = max(abs(change.least), abs(change.greatest)) * 0.6 or 1.0

@@ -9,7 +9,6 @@ from PyQt6.QtGui import QBrush, QColor, QFont, QGuiApplication, QKeySequence, QS
 from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import Layer
 from brisk_atlas.core.project import Picks
 
 from ..session import Session
@@ -62,7 +61,7 @@ class ProbeDrawer(QWidget):
         if subject in layers:
             layers.remove(subject)
             layers.insert(0, subject)
-        sides = self._curtain_sides()
+        sides = work.curtain_grids()
 
         def ask(job: Job) -> tuple:
             from brisk_atlas.core.inspect import probe
@@ -85,15 +84,6 @@ class ProbeDrawer(QWidget):
         if self._job:
             self._job.cancel()
         self._job = self.session.run("Probing", ask, lambda found: self._show(*found), shown=False)
-
-    def _curtain_sides(self) -> tuple[Layer, Layer] | None:
-        work = self.session.work
-        if work.state.curtain is None:
-            return None
-        tops = [
-            next((la for la in work.layers if la.id in ids and la.kind == "raster"), None) for ids in work.state.curtain
-        ]
-        return (tops[0], tops[1]) if tops[0] and tops[1] else None
 
     def _show(self, place: Position, findings: list[Finding], change: PointChange | None) -> None:
         self.findings = findings

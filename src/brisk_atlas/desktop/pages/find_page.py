@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -279,7 +280,7 @@ class FindPage(QWidget):
     def _read_facts(self, entries: list[Entry]) -> None:
         """Fill the fact columns one dataset after the other, off this thread."""
         rows = {item.data(0, PATH): item for item in self._items()}
-        home = self.session._came_home
+        home = self.session.come_home
 
         def work(job: Job) -> None:
             from brisk_atlas.core import read
@@ -292,7 +293,7 @@ class FindPage(QWidget):
                     found = error
                 except Exception as error:
                     found = AtlasError(entry.path, f"it can't be read ({type(error).__name__}: {error})")
-                home.emit(lambda item_found, path=entry.path: self._show_facts(rows.get(path), item_found), found)
+                home(partial(self._show_facts, rows.get(entry.path)), found)
 
         if entries:
             self._facts_job = self.session.run("Looking at datasets", work)

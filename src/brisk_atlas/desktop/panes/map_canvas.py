@@ -104,6 +104,11 @@ class MapCanvas(QWidget):
             density=density,
         )
 
+    @property
+    def settling(self) -> bool:
+        """Return whether a frame of the present view is still to be asked for."""
+        return self._settle.isActive()
+
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:

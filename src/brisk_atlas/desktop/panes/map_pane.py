@@ -95,7 +95,7 @@ class MapPane(QWidget):
 
     @property
     def busy(self) -> bool:
-        return self.renderer.busy or self.canvas._settle.isActive()
+        return self.renderer.busy or self.canvas.settling
 
     # What to draw
 
@@ -256,19 +256,8 @@ class MapPane(QWidget):
         self.canvas.hint = ""
         self.canvas.update()
 
-    def sides(self) -> tuple[Layer, Layer] | None:
-        """Return the top grid of each side of the curtain, if both have one."""
-        curtain = self.session.work.state.curtain
-        if curtain is None:
-            return None
-        tops = [
-            next((la for la in self.session.work.layers if la.id in ids and la.kind == "raster"), None)
-            for ids in curtain
-        ]
-        return (tops[0], tops[1]) if tops[0] and tops[1] else None
-
     def _read_change(self) -> None:
-        sides, pointer = self.sides(), self._pointer
+        sides, pointer = self.session.work.curtain_grids(), self._pointer
         if sides is None or pointer is None or (self._reading and not self._reading.finished):
             return
         crs = self.session.work.state.crs

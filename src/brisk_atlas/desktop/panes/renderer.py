@@ -76,5 +76,5 @@ class Renderer(QObject):
                 self._begin(self._next)
 
         self._job = self._session.jobs.start(
-            "Drawing", work, lambda job: self._session._came_home.emit(finished, job), shown=False
+            "Drawing", work, lambda job: self._session.come_home(finished, job), shown=False
         )
