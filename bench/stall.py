@@ -82,6 +82,7 @@ def run() -> Iterator[Case]:
     window = make_window()
     window.resize(1280, 800)
     window.show()
+    window.find_page.fill_shelves()
     warm_later(window)
     until = time.monotonic() + 3  # the libraries load in the background while the analyst looks for data
     while time.monotonic() < until:

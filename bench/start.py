@@ -12,7 +12,7 @@ from collections.abc import Iterator
 
 from .case import Case, Measured
 
-RUNS = 9
+RUNS = 15
 _TELL = "import resource, time; print(time.monotonic(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, flush=True)"
 BARE = f"""
 from PyQt6 import QtWidgets

@@ -5,7 +5,6 @@ from __future__ import annotations
 import itertools
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from queue import SimpleQueue
 from typing import Any
 
@@ -16,20 +15,20 @@ class Cancelled(Exception):
     """Raised inside work that was asked to stop."""
 
 
-@dataclass(eq=False)
 class Job:
     """One piece of work. `state` goes waiting, running, then done, failed or cancelled."""
 
-    name: str
-    shown: bool = True
-    id: int = field(default_factory=itertools.count(1).__next__)
-    state: str = "waiting"
-    progress: float = 0.0
-    step: str = ""
-    result: Any = None
-    error: BaseException | None = None
-    _stop: threading.Event = field(default_factory=threading.Event, repr=False)
-    _announce: Callable[[Job], None] = field(default=lambda job: None, repr=False)
+    _numbers = itertools.count(1)
+
+    def __init__(self, name: str, shown: bool = True) -> None:
+        self.name, self.shown, self.id = name, shown, next(self._numbers)
+        self.state = "waiting"
+        self.progress = 0.0
+        self.step = ""
+        self.result: Any = None
+        self.error: BaseException | None = None
+        self._stop = threading.Event()
+        self._announce: Callable[[Job], None] = lambda job: None
 
     def cancel(self) -> None:
         """Ask the work to stop; it does so at its next check."""

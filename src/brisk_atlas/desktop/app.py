@@ -37,9 +37,8 @@ def make_application() -> QApplication:
     """Return the application object with our fonts and style."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
-        app = QApplication(sys.argv[:1])
+        app = QApplication([*sys.argv[:1], "-style", "fusion"])
     app.setApplicationName("Brisk Atlas")
-    app.setStyle("Fusion")
     theme.load_fonts()
     theme.apply(app, theme.LIGHT)
     return app

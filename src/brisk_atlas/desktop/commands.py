@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QKeySequence
@@ -12,8 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from .icons import icon
 
 
-@dataclass(frozen=True)
-class Command:
+class Command(NamedTuple):
     """Something that can be done. `enabled` and `checked` are asked whenever the work changes."""
 
     id: str

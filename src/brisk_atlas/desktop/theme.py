@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -17,8 +17,7 @@ MONO_LATER_MS = 60
 PICKED = "#7A2DBF"
 
 
-@dataclass(frozen=True)
-class Theme:
+class Theme(NamedTuple):
     """Colours by role. All text on `paper` and `raised` meets a contrast of 4.5 to 1."""
 
     name: str

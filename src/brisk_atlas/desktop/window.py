@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -49,6 +50,7 @@ MENU = (
 )
 ICONS_LATER_MS = 20
 WARM_MS = 150
+REHEARSE_MS = 10
 
 
 class AtlasWindow(QMainWindow):
@@ -192,7 +194,8 @@ class AtlasWindow(QMainWindow):
     def _connect(self) -> None:
         self.session.noticed.connect(self.notice.say)
         self.session.work_changed.connect(self._work_changed)
-        self.session.layers_opened.connect(lambda ids: self.show_page("desk"))
+        # Queued: taking the layers in and showing the Desk are two short steps rather than a long one.
+        self.session.layers_opened.connect(self._show_opened, Qt.ConnectionType.QueuedConnection)
         self.session.opening.connect(lambda: self.desk)
         self.find_page.open_wanted.connect(self.session.open_paths)
         self.find_page.record_wanted.connect(self.read_record)
@@ -219,6 +222,9 @@ class AtlasWindow(QMainWindow):
             self.find_page.list.setFocus()
         elif page == "desk" and self.session.work.layers:
             self.desk.map.canvas.setFocus()
+
+    def _show_opened(self, ids: list[str]) -> None:
+        self.show_page("desk")
 
     def read_record(self, path: Path) -> None:
         self.show_page("record")
@@ -343,16 +349,28 @@ class AtlasWindow(QMainWindow):
         return self.save() if box.clickedButton() is save else True
 
 
+def _one_at_a_time(pieces: list[QWidget]) -> None:
+    """Paint each piece once, unseen, a beat apart, so that fonts and icons are there at the first show."""
+    if pieces:
+        pieces.pop(0).grab()
+        QTimer.singleShot(REHEARSE_MS, lambda: _one_at_a_time(pieces))
+
+
 def warm_later(window: AtlasWindow) -> None:
     """Once the window stands: load the libraries and kernels in the background, and make the Desk."""
 
     def work(job: object) -> None:
         from brisk_atlas.core.draw import warm
 
+        from .pages import desk_page  # noqa: F401  loading it here leaves the window's thread only the making
+
         assert window.session.painter is not None
         warm.warm()
 
     def made(nothing: object) -> None:
-        assert window.desk is not None
+        gc.freeze()  # what is loaded by now stays, so no later collection stops the window to look through it
+        desk = window.desk
+        desk.resize(window.pages.size())
+        _one_at_a_time([*desk.painted_pieces(), window.subject])
 
     QTimer.singleShot(WARM_MS, lambda: window.session.run("Getting ready", work, made, shown=False))

@@ -76,7 +76,7 @@ def save(work: Work, path: Path) -> None:
         )
         for layer in work.layers
     ]
-    place = _SavedPlace(**asdict(work.place)) if work.place else None
+    place = _SavedPlace(**work.place._asdict()) if work.place else None
     told = _SavedProject(
         brisk_atlas_project=1,
         crs=work.state.crs,

@@ -1,23 +1,24 @@
-"""The work: what is open and how it looks. The one place that changes, and says when it does."""
+"""The work: what is open and how it looks. The one place that changes, and says when it does.
+
+Its values are named tuples and layers load late: the window stands before either would be ready
+as a dataclass.
+"""
 
 from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
-from pathlib import Path
-from typing import TYPE_CHECKING, Any
-
-from brisk_atlas.core.model import Layer
+from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.model import Facts, Style
+    from pathlib import Path
+
+    from brisk_atlas.core.model import Facts, Layer, Style
 
 UNDO_STEPS = 200
 
 
-@dataclass(frozen=True)
-class Place:
+class Place(NamedTuple):
     """What a map pane looked at: centre and units a pixel."""
 
     x: float
@@ -25,8 +26,7 @@ class Place:
     resolution: float
 
 
-@dataclass(frozen=True)
-class WorkState:
+class WorkState(NamedTuple):
     """All that undo brings back. `layers` top first; `curtain` is (side A, side B) layer ids."""
 
     layers: tuple[Layer, ...] = ()
@@ -35,30 +35,28 @@ class WorkState:
     curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
 
 
-@dataclass(frozen=True)
-class Picks:
+class Picks(NamedTuple):
     """The picked rows of one layer."""
 
     layer_id: str
     rows: tuple[int, ...]
 
 
-@dataclass
 class Work:
     """Holds the state, the steps back and forth, and what is picked. Used from one thread.
 
     Listeners are called with what changed: `layers`, `subject`, `picks`, `curtain` or `file`.
     """
 
-    state: WorkState = field(default_factory=WorkState)
-    file: Path | None = None
-    place: Place | None = None
-    picks: Picks | None = None
-    _past: list[tuple[str, WorkState]] = field(default_factory=list)
-    _future: list[tuple[str, WorkState]] = field(default_factory=list)
-    _saved: WorkState = field(default_factory=WorkState)
-    _listeners: list[Callable[[str], None]] = field(default_factory=list)
-    _ids: Any = field(default_factory=lambda: itertools.count(1))
+    def __init__(self) -> None:
+        self.state = self._saved = WorkState()
+        self.file: Path | None = None
+        self.place: Place | None = None
+        self.picks: Picks | None = None
+        self._past: list[tuple[str, WorkState]] = []
+        self._future: list[tuple[str, WorkState]] = []
+        self._listeners: list[Callable[[str], None]] = []
+        self._ids = itertools.count(1)
 
     def listen(self, listener: Callable[[str], None]) -> None:
         self._listeners.append(listener)
@@ -128,6 +126,8 @@ class Work:
 
     def add(self, path: Path, facts: Facts, style: Style | None, name: str | None = None) -> Layer:
         """Open a part on top of the stack (grids below all vectors) and make it the subject."""
+        from brisk_atlas.core.model import Layer
+
         taken = {layer.name for layer in self.layers}
         base = name or facts.name
         free = next(n for n in itertools.chain([base], (f"{base} {i}" for i in itertools.count(2))) if n not in taken)
@@ -140,7 +140,7 @@ class Work:
             at = next((i for i, other in enumerate(layers) if other.kind == "raster"), len(layers))
         layers.insert(at, layer)
         crs = self.state.crs or facts.crs
-        self._become(f"open {free}", replace(self.state, layers=tuple(layers), subject=layer.id, crs=crs))
+        self._become(f"open {free}", self.state._replace(layers=tuple(layers), subject=layer.id, crs=crs))
         return layer
 
     def remove(self, layer_id: str) -> None:
@@ -154,24 +154,26 @@ class Work:
         if curtain and layer_id in (*curtain[0], *curtain[1]):
             curtain = None
         crs = self.state.crs if rest else None
-        self._become(f"close {layer.name}", replace(self.state, layers=rest, subject=subject, curtain=curtain, crs=crs))
+        self._become(f"close {layer.name}", self.state._replace(layers=rest, subject=subject, curtain=curtain, crs=crs))
 
     def choose(self, layer_id: str | None) -> None:
         """Make a layer the subject. Not a step of undo by itself."""
         if layer_id != self.state.subject:
-            self.state = replace(self.state, subject=layer_id)
+            self.state = self.state._replace(subject=layer_id)
             self._announce("subject")
 
     def change(self, what: str, layer_id: str, **values: object) -> None:
         """Change values of one layer: style, visible, opacity or name."""
+        from dataclasses import replace
+
         layers = tuple(replace(layer, **values) if layer.id == layer_id else layer for layer in self.layers)  # type: ignore[arg-type]
-        self._become(what, replace(self.state, layers=layers))
+        self._become(what, self.state._replace(layers=layers))
 
     def reorder(self, ids: list[str]) -> None:
         """Put the layers into the order of `ids`, top first."""
         by_id = {layer.id: layer for layer in self.layers}
         if sorted(ids) == sorted(by_id):
-            self._become("reorder layers", replace(self.state, layers=tuple(by_id[i] for i in ids)))
+            self._become("reorder layers", self.state._replace(layers=tuple(by_id[i] for i in ids)))
 
     def move(self, layer_id: str, by: int) -> None:
         """Move one layer up (negative) or down the stack."""
@@ -183,8 +185,10 @@ class Work:
 
     def draw_curtain(self, side_a: tuple[str, ...], side_b: tuple[str, ...]) -> None:
         """Compare layers of side A with those of side B; both sides keep all other layers."""
+        from dataclasses import replace
+
         shown = tuple(replace(la, visible=True) if la.id in (*side_a, *side_b) else la for la in self.layers)
-        self._become("draw the curtain", replace(self.state, layers=shown, curtain=(side_a, side_b)))
+        self._become("draw the curtain", self.state._replace(layers=shown, curtain=(side_a, side_b)))
 
     def alike(self) -> tuple[Layer, Layer] | None:
         """Return the subject and the drawn layer most like it in kind and name, by name; None without."""
@@ -209,7 +213,7 @@ class Work:
         return (a, b) if a and b else None
 
     def open_curtain(self) -> None:
-        self._become("put the curtain away", replace(self.state, curtain=None))
+        self._become("put the curtain away", self.state._replace(curtain=None))
 
     def pick(self, picks: Picks | None) -> None:
         if picks != self.picks:

@@ -104,6 +104,10 @@ class DeskPage(QWidget):
     def _which(self) -> None:
         self.either.setCurrentWidget(self.full if self.session.work.layers else self.empty)
 
+    def painted_pieces(self) -> list[QWidget]:
+        """Return the pieces whose first painting takes longest."""
+        return [self.map.bar, self.spine, *(w for i in range(self.tabs.count()) if (w := self.tabs.widget(i))), self.full]
+
     def drawer(self, name: str) -> QWidget:
         """Return a drawer at the right by its name."""
         return {"probe": self.probe, "style": self.style_form, "change": self.change}[name]
