@@ -9,14 +9,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_atlas.core.draw import View, ramps
+from brisk_atlas.core.draw.classes import colouring_of
 from brisk_atlas.core.draw.cloud import CLASS_COLOURS
 from brisk_atlas.core.draw.frame import Painter, Picked, extent_of
 from brisk_atlas.core.draw.legend import legend_of
 from brisk_atlas.core.draw.limits import grid_limits, limits_of
 from brisk_atlas.core.draw.looks import first_look
-from brisk_atlas.core.draw.vector import colours_of
 from brisk_atlas.core.jobs import Cancelled
-from brisk_atlas.core.model import CloudStyle, Extent, GridStyle, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model import BadExpression, CloudStyle, Extent, GridStyle, Layer, Stretch, VectorStyle
 
 UTM = "EPSG:32727"
 views = st.builds(View, st.floats(-1e6, 1e6), st.floats(-1e6, 1e6), st.floats(0.01, 1e4), st.just(640), st.just(480))
@@ -98,15 +98,15 @@ def test_limits_of_a_grid_come_from_all_of_it(holdings, data, after):
 
 def test_numbers_colour_through_the_ramp_and_words_through_the_palette():
     table = pa.table({"n": [0.0, 10.0, None], "w": ["b", "a", None]})
-    by_number = colours_of(table, VectorStyle(colour_by="n", ramp="ink"))
-    assert (
-        by_number[0].tolist() == ramps.ramp("ink")[0].tolist()
-        and by_number[1].tolist() == ramps.ramp("ink")[-1].tolist()
-    )
-    by_word = colours_of(table, VectorStyle(colour_by="w"))
+    by_number = colouring_of(table, VectorStyle(colour_by="n", ramp="ink")).rgb
+    assert by_number[:2].tolist() == ramps.ramp("ink")[[0, -1]].tolist()
+    by_word = colouring_of(table, VectorStyle(colour_by="w")).rgb
     assert by_word[1].tolist() == ramps.rgb_of(ramps.CLASSES[0]).tolist()  # a comes first
     assert by_number[2].tolist() == by_word[2].tolist()  # unknown is grey in both
-    assert colours_of(table, VectorStyle(colour_by="gone")) is None
+    by_sum = colouring_of(table, VectorStyle(colour_by="n * 2 + 1", ramp="ink"))
+    assert (by_sum.low, by_sum.high) == (1, 21) and by_sum.rgb.tolist() == by_number.tolist()
+    with pytest.raises(BadExpression, match="gone"):
+        colouring_of(table, VectorStyle(colour_by="gone"))
 
 
 def test_first_looks_follow_what_the_data_is(holdings, data):
@@ -114,7 +114,7 @@ def test_first_looks_follow_what_the_data_is(holdings, data):
     assert look("elevation_2029.tif", "elevation_2029").shade > 0
     scene = "MERIDEL3_20310624/MERIDEL3_20310624_META.txt"
     assert look(scene, "visible to shortwave").bands == (3, 2, 1)
-    assert look(scene, "quality").smooth is False
+    assert look(scene, "quality").resample == "nearest"
     assert isinstance(look("harrow_bay_2031.laz", "harrow_bay_2031"), CloudStyle)
     assert look("tolvane_survey.gpkg", "trails").line == look("tolvane_survey.gpkg", "trails").fill
     assert look("gas_readings.parquet", "gas_readings") is None
@@ -148,7 +148,7 @@ def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, holdin
     asked = []
     import brisk_atlas.core.draw.frame as frame
 
-    monkeypatch.setattr(frame, "draw_raster", lambda *a: asked.append("raster"))
+    monkeypatch.setattr(frame, "draw_raster", lambda *a: asked.append("raster") or frame.Drawn())
     monkeypatch.setattr(frame, "draw_vector", lambda *a: asked.append("vector"))
     painter.frame([island, Layer("z", "z", *zones.source, "vector", VectorStyle(fill="#123456"))], view)
     assert asked == ["vector"]

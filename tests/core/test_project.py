@@ -19,7 +19,7 @@ VECTOR, GRID = Facts("v", "vector", crs="EPSG:32727"), Facts("g", "raster", crs=
 
 def filled(folder: Path) -> Work:
     work = Work()
-    work.add(folder / "a.tif", GRID, GridStyle((3, 2, 1), "tide", Stretch("hand", -5, 7.5), 0.5, False))
+    work.add(folder / "a.tif", GRID, GridStyle((3, 2, 1), "tide", Stretch("hand", -5, 7.5), 0.5, "nearest"))
     work.add(folder / "b.gpkg", VECTOR, VectorStyle(colour_by="year", hollow=True))
     work.add(folder / "c.laz", Facts("c", "pointcloud"), CloudStyle("intensity", size=3.0))
     work.add(folder / "d.csv", Facts("d", "table"), None)

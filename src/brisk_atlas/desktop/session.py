@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import Shelves
     from brisk_atlas.core.model import Dataset, Facts, Layer, Style
     from brisk_atlas.core.project import Place, WorkState
-    from brisk_atlas.core.read import Holdings
+    from brisk_atlas.core.read import Holdings, Source
     from brisk_atlas.core.sheet import Sheet
 
 PROJECT_SUFFIX = ".brisk.json"
@@ -50,6 +50,7 @@ class Session(QObject):
         self._holdings: Holdings | None = None
         self._painter: Painter | None = None
         self._closed = False
+        self._preparing: set[Source] = set()
         self._came_home.connect(lambda done, job: None if self._closed else done(job))
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self.work_changed.emit)
@@ -149,8 +150,6 @@ class Session(QObject):
             job.report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
             if part.facts.kind == "vector":
                 self.holdings.features((dataset.path, part.facts.name))
-            elif part.facts.kind == "pointcloud":
-                self.holdings.points((dataset.path, part.facts.name))
             looks.append((part.facts, first_look(part.facts, len(self.work.layers) + number)))
         return dataset.path, looks
 
@@ -161,6 +160,31 @@ class Session(QObject):
         layers = [self.work.add(path, facts, style) for facts, style in looks]
         self.shelves.opened(path)
         self.layers_opened.emit([layer.id for layer in layers])
+
+    def prepare(self, source: Source, layer: Layer, told: Callable[[], None], done: Callable[[], None]) -> None:
+        """Do in the background what makes a layer draw better: read all of a large cloud, or make the
+        overviews that a raster lacks. `told` is called when more can be seen, `done` at the end."""
+        if source in self._preparing:
+            return
+        self._preparing.add(source)
+
+        def work(job: Job) -> None:
+            from brisk_atlas.core.draw.prepare import prepare
+
+            def report(share: float) -> None:
+                job.report(share)
+                self.come_home(lambda nothing: told(), None)
+
+            prepare(self.holdings, layer, report)
+
+        def ended(nothing: object) -> None:
+            self._preparing.discard(source)
+            done()
+
+        def failed(error: BaseException) -> None:
+            self.fault(error)  # it stays among those tried, so that it is not tried with every frame
+
+        self.run(f"Preparing {layer.name}", work, ended, failed=failed)
 
     def open_project(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
         """Open a project file; layers whose files are gone stay, with a notice each."""

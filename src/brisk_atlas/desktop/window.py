@@ -195,7 +195,7 @@ class AtlasWindow(QMainWindow):
         self.session.noticed.connect(self.notice.say)
         self.session.work_changed.connect(self._work_changed)
         # Queued: taking the layers in and showing the Desk are two short steps rather than a long one.
-        self.session.layers_opened.connect(self._show_opened, Qt.ConnectionType.QueuedConnection)
+        self.session.layers_opened.connect(self._show_opened, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
         self.session.opening.connect(lambda: self.desk)
         self.find_page.open_wanted.connect(self.session.open_paths)
         self.find_page.record_wanted.connect(self.read_record)

@@ -1,18 +1,22 @@
-"""Drawing point clouds as seen from above."""
+"""Drawing point clouds as seen from above: the highest point in each pixel shows."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
-from brisk_atlas.core.model import CloudStyle
+from brisk_atlas.core.model import CloudStyle, Extent
 from brisk_atlas.core.model.cloud import Points
-from brisk_atlas.core.place import transform
 from brisk_atlas.core.read import Holdings, Source
 
 from . import ramps
 from .bands import in_bands
-from .coverage import draw_points
-from .limits import limits_of
+from .cloud_order import CloudOrder, order_of
+from .kernels.points import draw_points
+from .limits import limits_of, stretched
+from .raster import Drawn
+from .vector import inks_from, pixels_of
 from .view import View
 
 CLASS_COLOURS = {  # by the class codes of ASPRS LAS 1.4, table 9
@@ -28,35 +32,114 @@ CLASS_COLOURS = {  # by the class codes of ASPRS LAS 1.4, table 9
     17: "#5F6B73",
     18: "#7A2DBF",
 }
+OTHER_CLASS = "#4C5FA8"
+AT_ONCE = 2_000_000  # points that are read before the first picture; of a larger cloud, as many spread over it
+MOST_DRAWN = 6_000_000  # points in view beyond which a picture leaves out the finer levels
 
 
-def point_colours(points: Points, style: CloudStyle) -> np.ndarray:
-    """Return (points, 3) uint8 colours."""
+def point_inks(points: Points, style: CloudStyle) -> np.ndarray:
+    """Return (points,) uint32 inks in the order of the file."""
     names = points.dimensions
     if style.colour_by == "rgb" and "red" in names:
         rgb = np.column_stack([names["red"], names["green"], names["blue"]])
-        return (rgb >> 8).astype(np.uint8) if rgb.max(initial=0) > 255 else rgb.astype(np.uint8)
+        return inks_from((rgb >> 8) if rgb.max(initial=0) > 255 else rgb)
     name = style.colour_by if style.colour_by in names else "z"
     values = points.values(name)
     if name == "classification":
-        table = np.tile(ramps.rgb_of("#4C5FA8"), (256, 1))
+        table = np.tile(ramps.rgb_of(OTHER_CLASS), (256, 1))
         for code, hue in CLASS_COLOURS.items():
             table[code] = ramps.rgb_of(hue)
-        return table[values]
-    low, high = limits_of(values.astype(float), style.stretch)
-    step = np.clip((values - low) / ((high - low) or 1.0) * ramps.STEPS, 0, ramps.STEPS - 1).astype(np.uint8)
-    return ramps.ramp(style.ramp)[step]
+        return inks_from(table)[values]
+    low, high = cloud_limits(values, style)
+    share = stretched(values, low, high, style.stretch.gamma)
+    return inks_from(ramps.ramp(style.ramp))[np.clip(share * ramps.STEPS, 0, ramps.STEPS - 1).astype(np.uint8)]
 
 
-def draw_cloud(image: np.ndarray, holdings: Holdings, source: Source, style: CloudStyle, view: View) -> None:
-    """Draw one point cloud layer; colours are kept until the style changes."""
-    points = holdings.points(source)
-    colours = holdings.keep(("colours", source, style), lambda: point_colours(points, style))
-    xy = holdings.keep(
-        ("points", source, view.crs), lambda: np.ascontiguousarray(transform(points.xyz[:, :2], points.crs, view.crs).T)
-    )
+def cloud_limits(values: np.ndarray, style: CloudStyle) -> tuple[float, float]:
+    """Return the ends of the ramp over a dimension, from a sample of large ones."""
+    return limits_of(values[:: max(1, len(values) // 1_000_000)].astype(float), style.stretch)
+
+
+def draw_cloud(
+    image: np.ndarray,
+    holdings: Holdings,
+    source: Source,
+    style: CloudStyle,
+    view: View,
+    check: Callable[[], None] = lambda: None,
+    tell: Callable[[], None] = lambda: None,
+) -> Drawn:
+    """Draw one point cloud layer into a clear picture."""
+    went = Drawn()
+    points, whole = holdings.points_so_far(source, AT_ONCE)
+    key = (source, whole)
+    if not whole:
+        went.unfinished = True
+        count = holdings.part(source).facts.count or 0
+        went.note = f"1 in {count / max(1, len(points)):.0f} points while the rest is read"
+    check()
+    order = holdings.keep(("cloud order", key, view.crs), lambda: order_of(points, view.crs))
+    inks = holdings.keep_latest(
+        ("cloud inks", source), (key, view.crs, style.colour_by, style.ramp, style.stretch),
+        lambda: order.inks(point_inks(points, style)),
+    )  # fmt: skip
+    check()
+    shown, seen = draw_order(image, order, inks, style.size * view.density, view, check, tell)
+    if shown < seen and not went.note:
+        went.note = f"1 in {seen / max(1, shown):.0f} points at this scale"
+    return went
+
+
+def draw_order(
+    image: np.ndarray,
+    order: CloudOrder,
+    inks: np.ndarray,
+    size: float,
+    view: View,
+    check: Callable[[], None],
+    tell: Callable[[], None],
+) -> tuple[int, int]:
+    """Draw ordered points, coarse levels first; returns how many were drawn and how many are in view."""
+    pixels = pixels_of(image)
+    depth = np.full(pixels.shape, -np.inf, np.float32)
+    width = max(1, round(size))
     left, upper = view.origin
-    size = style.size * view.density
-    in_bands(
-        image.shape[0], lambda a, b: draw_points(image, a, b, xy[0], xy[1], colours, left, upper, view.resolution, size)
-    )
+    per_step = order.quantum / view.resolution
+    x0, y0 = (order.extent.xmin - left) / view.resolution, (upper - order.extent.ymin) / view.resolution
+    reach = width * view.resolution
+    counts = [sum(b - a for a, b in order.runs(view.extent, level)) for level in range(order.levels)]
+    seen, shown = sum(counts), 0
+    for level, count in enumerate(counts):
+        if shown and shown + count > MOST_DRAWN:
+            break
+        check()
+
+        def band(top: int, bottom: int, level: int = level) -> None:
+            part = Extent(
+                view.extent.xmin - reach,
+                upper - bottom * view.resolution - reach,
+                view.extent.xmax + reach,
+                upper - top * view.resolution + reach,
+            )
+            for first, last in order.runs(part, level):
+                draw_points(
+                    order.x,
+                    order.y,
+                    order.height,
+                    inks,
+                    first,
+                    last,
+                    x0,
+                    y0,
+                    per_step,
+                    width,
+                    pixels,
+                    depth,
+                    top,
+                    bottom,
+                )
+
+        in_bands(image.shape[0], band)
+        shown += count
+        tell()
+    return shown, seen

@@ -3,37 +3,49 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from brisk_atlas.core.model import AtlasError, CloudStyle, Extent, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.place import transform_extent
-from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read import Holdings, Source
 
 from .bands import in_bands
 from .cloud import draw_cloud
-from .coverage import blend
-from .raster import draw_raster
-from .vector import colours_of, draw_picked, draw_vector
+from .kernels.pixels import MULTIPLY, NORMAL, blend
+from .labels import Measure, PlacedLabel, Room, anchors_of, place_labels
+from .raster import Drawn, draw_raster
+from .shape_index import ShapeIndex, index_of
+from .vector import Inks, draw_picked, draw_vector, inks_of
 from .view import View
 
 KEPT_PICTURES = 24  # pictures of single layers kept for the next frame
 PICKED_INK, HALO = "#7A2DBF", "#FFFDF8"
+TELL_S = 0.12  # between two pictures of a frame that is not finished
+LEAST_SHARED = 0.15  # of a kept picture that must still be in view for it to be worth moving
+BLENDS = {"normal": NORMAL, "multiply": MULTIPLY}
 
 
 @dataclass(frozen=True, eq=False)
 class Frame:
-    """A finished picture: (rows, cols, 4) uint8 premultiplied RGBA of `view`.
+    """A picture: (rows, cols, 4) uint8 premultiplied RGBA of `view`.
 
-    `faults` says by layer id what could not be drawn and why.
+    By layer id: `faults` says what could not be drawn and why, `notes` what is to be known of a
+    picture (thinned out, coarse), `limits` between which values the colours ran. `unfinished` names
+    the sources that work in the background would draw better. `labels` are placed, not painted.
     """
 
     image: np.ndarray
     view: View
-    faults: dict[str, str]
+    faults: dict[str, str] = field(default_factory=dict)
+    notes: dict[str, str] = field(default_factory=dict)
+    limits: dict[str, tuple[tuple[float, float], ...]] = field(default_factory=dict)
+    unfinished: tuple[Source, ...] = ()
+    labels: tuple[PlacedLabel, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -44,13 +56,23 @@ class Picked:
     rows: tuple[int, ...]
 
 
+@dataclass(frozen=True, eq=False)
+class _Kept:
+    """The finished picture of one layer."""
+
+    image: np.ndarray
+    view: View
+    drawn: Drawn
+
+
 class Painter:
     """Draws frames. Safe for threads; pictures of layers are shared between frames."""
 
     def __init__(self, holdings: Holdings) -> None:
         self.holdings = holdings
-        self._kept: OrderedDict[tuple, np.ndarray] = OrderedDict()
+        self._kept: OrderedDict[tuple, _Kept] = OrderedDict()
         self._lock = threading.Lock()
+        self._placed: dict[str, dict[int, int]] = {}  # labels of the last picture, by layer and feature
 
     def frame(
         self,
@@ -59,55 +81,186 @@ class Painter:
         *,
         picked: Picked | None = None,
         check: Callable[[], None] = lambda: None,
+        tell: Callable[[Frame], None] | None = None,
+        measure: Measure | None = None,
     ) -> Frame:
-        """Return the picture of `layers` (bottom first). `check` is called often and may raise to stop."""
+        """Return the picture of `layers` (bottom first), of the view moved to whole pixels.
+
+        `check` is called often and may raise to stop. `tell` is given the frame as far as it is,
+        whenever that takes long. With `measure`, which says how large a text is, labels are placed.
+        """
+        view = view.on_pixels()
         image = np.zeros((view.height, view.width, 4), np.uint8)
-        faults: dict[str, str] = {}
+        frame = Frame(image, view)
+        told = time.monotonic()
+        unfinished: list[Source] = []
         for layer in layers:
             check()
             if not layer.visible or layer.opacity <= 0 or layer.style is None:
                 continue
+
+            def so_far(above: np.ndarray, layer: Layer = layer) -> None:
+                nonlocal told
+                if tell is not None and time.monotonic() - told > TELL_S:
+                    whole = image.copy()
+                    _lay(whole, above, layer)
+                    tell(Frame(whole, view, notes=dict(frame.notes)))
+                    told = time.monotonic()
+
             try:
-                above = self._layer(layer, view, check)
+                above, drawn = self._layer(layer, view, check, so_far)
+            except AtlasError as error:
+                frame.faults[layer.id] = str(error)
+                continue
+            _lay(image, above, layer)
+            if drawn.note:
+                frame.notes[layer.id] = drawn.note
+            if drawn.limits:
+                frame.limits[layer.id] = drawn.limits
+            if drawn.unfinished:
+                unfinished.append(layer.source)
+        if picked:
+            self._pick(image, layers, view, picked, frame.faults)
+        labels = self._labels(layers, view, measure, frame.faults, check) if measure else ()
+        return Frame(image, view, frame.faults, frame.notes, frame.limits, tuple(unfinished), labels)
+
+    def _labels(
+        self,
+        layers: Sequence[Layer],
+        view: View,
+        measure: Measure,
+        faults: dict[str, str],
+        check: Callable[[], None],
+    ) -> tuple[PlacedLabel, ...]:
+        """Place the labels of all layers in view, the top layer first."""
+        room, placed = Room(), []
+        for layer in reversed(layers):
+            style = layer.style
+            if not layer.visible or not isinstance(style, VectorStyle) or style.label is None or layer.id in faults:
+                continue
+            check()
+            look, index = style.label, self.index(layer.source, view.crs)
+            features = self.holdings.features(layer.source)
+            try:
+                anchors = self.holdings.keep_latest(
+                    ("anchors", layer.id, layer.source),
+                    (look.text, look.first, view.crs),
+                    lambda f=features, i=index, k=look: anchors_of(f, i, k, view.crs),  # type: ignore[misc]
+                )
             except AtlasError as error:
                 faults[layer.id] = str(error)
                 continue
-            in_bands(view.height, lambda a, b, above=above, o=layer.opacity: blend(image, above, o, a, b))  # type: ignore[misc]
-        if picked:
-            for layer in layers:
-                if layer.id == picked.layer_id and layer.kind == "vector" and layer.visible and layer.id not in faults:
-                    shapes = self.holdings.shapes_in(layer.source, view.crs)
-                    draw_picked(image, shapes, np.array(picked.rows, np.int64), view, HALO, PICKED_INK)
-        return Frame(image, view, faults)
+            symbol = max(style.size, *(style.sizes if style.size_by else (0.0,))) * view.density
+            before = self._placed.get(layer.id, {})
+            found = place_labels(index, anchors, look, symbol, view, measure, room, before)
+            self._placed[layer.id] = {label.feature: label.slot for label in found}
+            placed += found
+        return tuple(placed)
 
-    def _layer(self, layer: Layer, view: View, check: Callable[[], None]) -> np.ndarray:
-        key = (layer.source, layer.style, view)
+    def _pick(
+        self, image: np.ndarray, layers: Sequence[Layer], view: View, picked: Picked, faults: dict[str, str]
+    ) -> None:
+        for layer in layers:
+            if layer.id == picked.layer_id and layer.kind == "vector" and layer.visible and layer.id not in faults:
+                index = self.index(layer.source, view.crs)
+                draw_picked(image, index, np.array(picked.rows, np.int64), view, HALO, PICKED_INK)
+
+    def index(self, source: Source, crs: str | None) -> ShapeIndex:
+        """Return the index of a vector part's shapes in a CRS, made once."""
+        return self.holdings.keep(("shape index", source, crs), lambda: index_of(self.holdings.shapes_in(source, crs)))
+
+    def inks(self, layer: Layer) -> Inks:
+        """Return what a vector layer's style makes of each row."""
+        style = layer.style
+        assert isinstance(style, VectorStyle)
+        asked = (style.colour_by, style.method, style.classes, style.ramp, style.stretch,
+                 style.width_by, style.widths, style.size_by, style.sizes)  # fmt: skip
+        table = self.holdings.features(layer.source).table
+        return self.holdings.keep_latest(("inks", layer.id, layer.source), asked, lambda: inks_of(table, style))
+
+    def _layer(
+        self, layer: Layer, view: View, check: Callable[[], None], so_far: Callable[[np.ndarray], None]
+    ) -> tuple[np.ndarray, Drawn]:
+        """Return a layer's picture: a kept one, one moved and mended at its edges, or a new one."""
+        key = (layer.source, layer.style, view.crs, view.resolution, view.density, view.width, view.height)
         with self._lock:
-            if key in self._kept:
+            kept = self._kept.get(key)
+            if kept is not None:
                 self._kept.move_to_end(key)
-                return self._kept[key]
+        if kept is not None and kept.view == view:
+            return kept.image, kept.drawn
         image = np.zeros((view.height, view.width, 4), np.uint8)
+        missing = _move(kept, image, view) if kept is not None and _may_move(layer) else None
+        if missing is None:
+            drawn = self._draw(layer, image, view, check, lambda: so_far(image))
+        else:
+            assert kept is not None
+            drawn = kept.drawn
+            for piece, rows, cols in missing:
+                part = np.zeros((piece.height, piece.width, 4), np.uint8)
+                drawn = self._draw(layer, part, piece, check, lambda: None)
+                image[rows, cols] = part
+                if drawn.unfinished:
+                    break
+            if drawn.unfinished:
+                image[:] = 0
+                drawn = self._draw(layer, image, view, check, lambda: so_far(image))
+        if not drawn.unfinished:
+            with self._lock:
+                self._kept[key] = _Kept(image, view, drawn)
+                while len(self._kept) > KEPT_PICTURES:
+                    self._kept.popitem(last=False)
+        return image, drawn
+
+    def _draw(
+        self, layer: Layer, image: np.ndarray, view: View, check: Callable[[], None], tell: Callable[[], None]
+    ) -> Drawn:
         style = layer.style
         if isinstance(style, VectorStyle):
-            shapes = self.holdings.shapes_in(layer.source, view.crs)
+            index = self.index(layer.source, view.crs)
             check()
-            table = self.holdings.features(layer.source).table
-            colours = self.holdings.keep(("feature colours", layer.source, style), lambda: colours_of(table, style))
-            draw_vector(image, shapes, colours, style, view, check)
+            draw_vector(image, index, self.inks(layer), style, view, check, tell)
         elif isinstance(style, GridStyle):
-            draw_raster(image, self.holdings, layer.source, style, view)
+            return draw_raster(image, self.holdings, layer.source, style, view, check)
         elif isinstance(style, CloudStyle):
-            draw_cloud(image, self.holdings, layer.source, style, view)
-        with self._lock:
-            self._kept[key] = image
-            while len(self._kept) > KEPT_PICTURES:
-                self._kept.popitem(last=False)
-        return image
+            return draw_cloud(image, self.holdings, layer.source, style, view, check, tell)
+        return Drawn()
 
     def forget(self) -> None:
         """Let go of the kept pictures, after data on disk has changed."""
         with self._lock:
             self._kept.clear()
+
+
+def _lay(image: np.ndarray, above: np.ndarray, layer: Layer) -> None:
+    mode, opacity = BLENDS[layer.blend], layer.opacity
+    in_bands(image.shape[0], lambda a, b: blend(image, above, opacity, mode, a, b))
+
+
+def _may_move(layer: Layer) -> bool:
+    """Return whether a place on the map looks the same wherever it stands in the picture."""
+    return not (isinstance(layer.style, GridStyle) and layer.style.stretch.in_view)
+
+
+def _move(kept: _Kept, image: np.ndarray, view: View) -> list[tuple[View, slice, slice]] | None:
+    """Copy what a kept picture shows of `view`; return the pieces that are missing, or None where
+    too little is shared."""
+    (left, upper), (old_left, old_upper) = view.origin, kept.view.origin
+    dx, dy = round((left - old_left) / view.resolution), round((old_upper - upper) / view.resolution)
+    wide, tall = view.width - abs(dx), view.height - abs(dy)
+    if wide <= 0 or tall <= 0 or wide * tall < LEAST_SHARED * view.width * view.height:
+        return None
+    rows = slice(max(0, -dy), max(0, -dy) + tall)
+    cols = slice(max(0, -dx), max(0, -dx) + wide)
+    image[rows, cols] = kept.image[rows.start + dy : rows.stop + dy, cols.start + dx : cols.stop + dx]
+    missing = []
+    if dy:
+        strip = slice(rows.stop, view.height) if dy > 0 else slice(0, rows.start)
+        missing.append((view.piece(0, strip.start, view.width, strip.stop - strip.start), strip, slice(None)))
+    if dx:
+        side = slice(cols.stop, view.width) if dx > 0 else slice(0, cols.start)
+        missing.append((view.piece(side.start, rows.start, side.stop - side.start, tall), rows, side))
+    return missing
 
 
 def extent_of(holdings: Holdings, layers: Sequence[Layer], crs: str | None) -> Extent | None:

@@ -5,22 +5,24 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import pyarrow as pa
 
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.read import Holdings
 
-from .cloud import CLASS_COLOURS
-from .limits import grid_limits, limits_of
-from .vector import class_colours
+from .classes import NO_VALUE, colouring_of
+from .cloud import AT_ONCE, CLASS_COLOURS, OTHER_CLASS, cloud_limits
+from .limits import grid_limits
+from .raster import STEEPEST, channel_sources
 
 MOST_CLASSES = 12
+CHANNELS = ("#C2452D", "#2F7D4F", "#3B7EA6")
 
 
 @dataclass(frozen=True)
 class Legend:
-    """`ramp` with its ends, or `entries` of (colour, text); `title` says of what."""
+    """`ramp` with its ends, or `entries` of (colour, text); `title` says of what. `plain` numbers
+    are written without separators, as years are."""
 
     title: str
     entries: tuple[tuple[str, str], ...] = ()
@@ -28,10 +30,14 @@ class Legend:
     low: float = 0.0
     high: float = 0.0
     unit: str = ""
+    plain: bool = False
 
 
 def legend_of(holdings: Holdings, layer: Layer) -> Legend | None:
-    """Return the legend of a layer; reads what it needs, so call it in the background."""
+    """Return the legend of a layer; reads what it needs, so call it in the background.
+
+    Raises BadExpression.
+    """
     style = layer.style
     if isinstance(style, GridStyle):
         return _grid(holdings, layer, style)
@@ -42,43 +48,49 @@ def legend_of(holdings: Holdings, layer: Layer) -> Legend | None:
     return None
 
 
-def _hex(rgb: np.ndarray) -> str:
-    return "#" + "".join(f"{int(v):02x}" for v in rgb)
+def _most(entries: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
+    if len(entries) <= MOST_CLASSES:
+        return entries
+    return (*entries[:MOST_CLASSES], (NO_VALUE, f"{len(entries) - MOST_CLASSES:,} more"))
 
 
 def _grid(holdings: Holdings, layer: Layer, style: GridStyle) -> Legend:
-    grid = holdings.part(layer.source).facts.grid
-    assert grid is not None
-    names = [grid.bands[b - 1].name for b in style.bands]
+    sources = channel_sources(layer.source, style)
+    bands = []
+    for source, number in zip(sources, style.bands):
+        grid = holdings.part(source).facts.grid
+        assert grid is not None
+        bands.append(grid.bands[number - 1])
     if len(style.bands) == 3:
-        return Legend("composite", tuple(zip(("#C2452D", "#2F7D4F", "#3B7EA6"), names)))
-    low, high = grid_limits(holdings, layer.source, style.bands[0], style.stretch)
-    return Legend(names[0], (), style.ramp, low, high, grid.bands[style.bands[0] - 1].unit)
+        return Legend("composite", tuple(zip(CHANNELS, (band.name for band in bands))))
+    band = bands[0]
+    if style.own_colours and band.classes:
+        return Legend(band.name, _most(tuple((hue, name or str(value)) for value, hue, name in band.classes)))
+    if style.slope:
+        low, high = (style.stretch.low, style.stretch.high) if style.stretch.kind == "hand" else (0.0, STEEPEST)
+        return Legend(f"slope of {band.name}", (), style.ramp, low, high, "°")
+    low, high = grid_limits(holdings, sources[0], style.bands[0], style.stretch)
+    return Legend(band.name, (), style.ramp, low, high, band.unit)
 
 
 def _vector(holdings: Holdings, layer: Layer, style: VectorStyle) -> Legend:
-    table = holdings.features(layer.source).table
-    if style.colour_by is None or style.colour_by not in table.column_names:
-        return Legend("", ((style.fill, layer.name),))
-    column = table.column(style.colour_by).combine_chunks()
-    if pa.types.is_integer(column.type) or pa.types.is_floating(column.type):
-        low, high = limits_of(column.to_numpy(zero_copy_only=False).astype(float), style.stretch)
-        return Legend(style.colour_by, (), style.ramp, low, high)
-    names, colours = class_colours(column)
-    entries = [(_hex(c), n) for n, c in zip(names[:MOST_CLASSES], colours)]
-    if len(names) > MOST_CLASSES:
-        entries.append(("#9AA3A8", f"{len(names) - MOST_CLASSES} more"))
-    return Legend(style.colour_by, tuple(entries))
+    colouring = colouring_of(holdings.features(layer.source).table, style) if style.colour_by else None
+    if colouring is None or style.colour_by is None:
+        kind = holdings.part(layer.source).facts.geometry_type or ""
+        return Legend("", ((style.line if "Line" in kind else style.fill, layer.name),))
+    if colouring.ramp:
+        plain = "year" in style.colour_by.lower()
+        return Legend(style.colour_by, (), colouring.ramp, colouring.low, colouring.high, plain=plain)
+    return Legend(style.colour_by, _most(colouring.entries))
 
 
 def _cloud(holdings: Holdings, layer: Layer, style: CloudStyle) -> Legend:
-    points = holdings.points(layer.source)
+    points, _ = holdings.points_so_far(layer.source, AT_ONCE)
     if style.colour_by == "rgb":
         return Legend("colour as measured")
     if style.colour_by == "classification":
         present = np.unique(points.dimensions["classification"]).tolist()
-        return Legend("class", tuple((CLASS_COLOURS.get(c, "#4C5FA8"), f"class {c}") for c in present))
-    low, high = limits_of(points.values(style.colour_by).astype(float), style.stretch)
-    return Legend(
-        style.colour_by, (), style.ramp, low, high, height_unit_of(points.crs) if style.colour_by == "z" else ""
-    )
+        return Legend("class", tuple((CLASS_COLOURS.get(c, OTHER_CLASS), f"class {c}") for c in present))
+    low, high = cloud_limits(points.values(style.colour_by), style)
+    unit = height_unit_of(points.crs) if style.colour_by == "z" else ""
+    return Legend(style.colour_by, (), style.ramp, low, high, unit)

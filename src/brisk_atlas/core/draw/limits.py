@@ -20,19 +20,32 @@ def limits_of(values: np.ndarray, stretch: Stretch) -> tuple[float, float]:
     if stretch.kind == "percent":
         low, high = np.percentile(values, (stretch.low, stretch.high))
         return float(low), float(high)
-    return float(values.min()), float(values.max())
+    low, high = float(values.min()), float(values.max())
+    if stretch.kind == "deviations":
+        middle, spread = float(values.mean()), float(values.std())
+        return max(low, middle - stretch.low * spread), min(high, middle + stretch.high * spread)
+    return low, high
+
+
+def stretched(values: np.ndarray, low: float, high: float, gamma: float = 1.0) -> np.ndarray:
+    """Return where values stand between the ends, 0 to 1, the middle brightened by `gamma`."""
+    share = np.clip((values - low) / ((high - low) or 1.0), 0.0, 1.0)
+    return share ** (1.0 / gamma) if gamma != 1.0 else share
 
 
 def grid_limits(holdings: Holdings, source: Source, band: int, stretch: Stretch) -> tuple[float, float]:
     """Return the limits of one band of a raster, from a sample of the whole of it, kept."""
     if stretch.kind == "hand":
         return stretch.low, stretch.high
+    return holdings.keep(
+        ("limits", source, band, stretch.kind, stretch.low, stretch.high),
+        lambda: limits_of(grid_sample(holdings, source, band), stretch),
+    )
 
-    def work() -> tuple[float, float]:
-        sample = holdings.keep(("sample", source, band), lambda: sample_of(holdings.raster(source), band))
-        return limits_of(sample, stretch)
 
-    return holdings.keep(("limits", source, band, stretch), work)
+def grid_sample(holdings: Holdings, source: Source, band: int) -> np.ndarray:
+    """Return the valid values of a reduced reading of one band, kept."""
+    return holdings.keep(("sample", source, band), lambda: sample_of(holdings.raster(source), band))
 
 
 def sample_of(part: RasterPart, band: int) -> np.ndarray:

@@ -36,8 +36,10 @@ def _grid_look(facts: Facts) -> GridStyle:
     by_name = {band.name: band.index for band in bands}
     if {"red", "green", "blue"} <= by_name.keys():
         return GridStyle((by_name["red"], by_name["green"], by_name["blue"]))
+    if len(bands) == 1 and bands[0].classes:
+        return GridStyle(resample="nearest", own_colours=True)
     if any(word in names for word in QUALITY_WORDS):
-        return GridStyle(ramp="scar", stretch=Stretch("range"), smooth=False)
+        return GridStyle(ramp="scar", stretch=Stretch("range"), resample="nearest")
     if len(bands) == 1 and any(word in names for word in ELEVATION_WORDS):
         return GridStyle(ramp="land", stretch=Stretch("percent", 1, 99), shade=0.75)
     return GridStyle(ramp="ink")

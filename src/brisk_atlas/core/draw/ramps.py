@@ -31,6 +31,11 @@ def rgb_of(colour: str) -> np.ndarray:
     return np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)], np.uint8)
 
 
+def hex_of(rgb: np.ndarray) -> str:
+    """Return `#rrggbb` of (3,) numbers."""
+    return "#" + "".join(f"{int(v):02x}" for v in rgb)
+
+
 def _to_oklab(rgb: np.ndarray) -> np.ndarray:
     c = rgb / 255.0
     linear = np.where(c <= 0.04045, c / 12.92, ((c + 0.055) / 1.055) ** 2.4)

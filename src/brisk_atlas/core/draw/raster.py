@@ -1,77 +1,259 @@
-"""Drawing grids: cells to colours, at the resolution of the view or of the file, whichever is coarser."""
+"""Drawing grids: the stored level that suits the view, its cells under the pixels, and their colours."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cache, partial
+from math import ceil, cos, floor, radians, sin
+from pathlib import Path
+
 import numpy as np
 
-from brisk_atlas.core.model import GridStyle, RasterPart
-from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.place import metres_per_unit, same_crs, transform_extent
+from brisk_atlas.core.model import GridStyle, Level, RasterPart
+from brisk_atlas.core.place import metres_per_unit, transform_extent
 from brisk_atlas.core.read import Holdings, Source
+from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
 
 from . import ramps
 from .bands import in_bands
-from .coverage import colour_by_bands, colour_by_ramp, hillshade
-from .limits import grid_limits
+from .kernels import grid as kernels
+from .limits import grid_limits, limits_of
+from .mesh import Mesh, mesh_of
+from .vector import inks_from, pixels_of
 from .view import View
 
+HOW = {"nearest": kernels.NEAREST, "bilinear": kernels.BILINEAR, "cubic": kernels.CUBIC}
+MARGIN_CELLS = 3  # around a window, for the neighbours that interpolation and slopes ask
+STEEPEST = 45.0  # degrees that take the upper end of a ramp of slopes
 NO_LIGHT = np.zeros((0, 0), np.float32)
-PLAIN_PHOTO = ("red", "green", "blue")
+LAMPS = ((225.0, 0.2), (270.0, 0.3), (315.0, 0.3), (0.0, 0.2))  # azimuth and share, for light from several sides
+MAKING = "coarse while an overview is made"
 
 
-def draw_raster(image: np.ndarray, holdings: Holdings, source: Source, style: GridStyle, view: View) -> None:
+@dataclass
+class Drawn:
+    """How the drawing of a layer went: what is to be said of it, whether more work in the
+    background would make it better, and the limits that its colours took."""
+
+    note: str = ""
+    unfinished: bool = False
+    limits: tuple[tuple[float, float], ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class _Channel:
+    """One band seen from a view: the part and band it comes from and where the pixels lie in its cells."""
+
+    part: RasterPart
+    source: Source
+    band: int
+    col: np.ndarray
+    row: np.ndarray
+    step: int
+    cells_a_pixel: float
+
+
+def channel_sources(source: Source, style: GridStyle) -> list[Source]:
+    """Return which part each of the style's bands comes from."""
+    others = [*style.others, *([None] * len(style.bands))]
+    return [(Path(o[0]), o[1]) if o else source for o in others[: len(style.bands)]]
+
+
+def draw_raster(
+    image: np.ndarray,
+    holdings: Holdings,
+    source: Source,
+    style: GridStyle,
+    view: View,
+    check: Callable[[], None] = lambda: None,
+) -> Drawn:
     """Draw one raster layer into a clear picture."""
     part = holdings.raster(source)
     assert part.facts.grid is not None and part.facts.extent is not None
     placed = transform_extent(part.facts.extent, view.crs)
     if placed is not None and placed.intersection(view.extent) is None:
-        return
-    limits = [grid_limits(holdings, source, band, style.stretch) for band in style.bands]
-    if same_crs(part.facts.crs, view.crs) and view.resolution < part.facts.grid.resolution[0]:
-        _draw_cells(image, part, style, limits, view)
-        return
-    grid = part.read(view.extent, (view.height, view.width), bands=style.bands, smooth=style.smooth)
-    colour(grid, style, limits, image)
+        return Drawn()
+    sources = channel_sources(source, style)
+    light = len(style.bands) == 1 and (style.shade > 0 or style.slope)
+    seen = replace(view, width=view.width + 2, height=view.height + 2) if light else view
+    meshes: dict[str | None, Mesh] = {}
+    channels = []
+    for band, own in zip(style.bands, sources):
+        owner = holdings.raster(own)
+        if owner.facts.crs not in meshes:
+            meshes[owner.facts.crs] = mesh_of(seen, owner.facts.crs)
+        channels.append(_channel(owner, own, band, meshes[owner.facts.crs]))
+    went = Drawn()
+    if channels[0].cells_a_pixel < 1.0 and len(set(sources)) == 1:
+        _draw_cells(image, holdings, channels, style, view, went, 1 if light else 0)
+        return went
+    values = []
+    for channel in channels:
+        check()
+        values.append(_sampled(holdings, channel, style, seen, went))
+    metres = view.resolution * metres_per_unit(view.crs, view.y), view.resolution * metres_per_unit(view.crs)
+    limits = _limits(holdings, channels, style, values, went)
+    colour(values, style, limits, metres, pixels_of(image), 1 if light else 0, _classes(channels))
+    return went
+
+
+def _channel(part: RasterPart, source: Source, band: int, mesh: Mesh) -> _Channel:
+    col, row = part.to_cells(band, mesh.x, mesh.y)
+    apart = np.concatenate([
+        np.hypot(np.diff(col, axis=1), np.diff(row, axis=1)).ravel(),
+        np.hypot(np.diff(col, axis=0), np.diff(row, axis=0)).ravel(),
+    ])  # fmt: skip
+    apart = apart[np.isfinite(apart)]
+    spacing = float(np.median(apart)) / mesh.step if apart.size else 1.0
+    return _Channel(part, source, band, col, row, mesh.step, spacing)
+
+
+def _window(channel: _Channel, level: Level) -> tuple[int, int, int, int] | None:
+    """Return the cells of a level that the view can see, or None."""
+    known = np.isfinite(channel.col) & np.isfinite(channel.row)
+    if not known.any():
+        return None
+    col, row = channel.col[known] / level.factor_x, channel.row[known] / level.factor_y
+    c0, c1 = max(0, floor(col.min()) - MARGIN_CELLS), min(level.width, ceil(col.max()) + MARGIN_CELLS)
+    r0, r1 = max(0, floor(row.min()) - MARGIN_CELLS), min(level.height, ceil(row.max()) + MARGIN_CELLS)
+    return (c0, r0, c1, r1) if c1 > c0 and r1 > r0 else None
+
+
+def pyramid_of(holdings: Holdings, source: Source, band: int, style: GridStyle) -> Pyramid | None:
+    """Return the pyramid that stands in for the overviews a band lacks; None where it needs none."""
+    part = holdings.raster(source)
+    if not needs_pyramid(part, band):
+        return None
+    nearest = style.resample == "nearest"
+    return holdings.keep(("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.path, nearest=nearest))
+
+
+def _sampled(holdings: Holdings, channel: _Channel, style: GridStyle, view: View, went: Drawn) -> np.ndarray:
+    """Return (rows, cols) float32 of one band under the view's pixels, NaN without data."""
+    out = np.full((view.height, view.width), np.nan, np.float32)
+    pyramid = pyramid_of(holdings, channel.source, channel.band, style)
+    levels = list(channel.part.levels(channel.band)) + (pyramid.levels if pyramid else [])
+    level = max(
+        (le for le in levels if le.factor_x <= max(1.0, channel.cells_a_pixel * 1.01)), key=lambda le: le.factor_x
+    )
+    window = _window(channel, level)
+    if window is None:
+        return out
+    if pyramid and (level.number or 0) < 0:
+        cells = pyramid.cells(level, window)
+        if not pyramid.complete:
+            went.unfinished, went.note = True, MAKING
+    else:
+        cells = channel.part.cells(channel.band, level, window)
+    col, row = channel.col / level.factor_x - window[0], channel.row / level.factor_y - window[1]
+    how = HOW[style.resample] if channel.cells_a_pixel >= 1.0 else kernels.NEAREST
+    in_bands(view.height, lambda a, b: kernels.sample(cells, col, row, channel.step, how, out, a, b))
+    return out
 
 
 def _draw_cells(
-    image: np.ndarray, part: RasterPart, style: GridStyle, limits: list[tuple[float, float]], view: View
+    image: np.ndarray, holdings: Holdings, channels: list[_Channel], style: GridStyle, view: View, went: Drawn, rim: int
 ) -> None:
     """Closer than the file's own cells: colour those, then show each as the square it is."""
-    assert part.facts.grid is not None
-    seen = view.extent
-    two_cells = 2 * part.facts.grid.resolution[0] / max(seen.width, seen.height)
-    grid = part.native(seen.grown(two_cells), bands=style.bands)
-    if not grid.valid.size:
+    first = channels[0]
+    level = first.part.levels(first.band)[0]
+    window = _window(first, level)
+    if window is None:
         return
-    small = np.zeros((*grid.shape, 4), np.uint8)
-    colour(grid, style, limits, small)
-    left, upper = view.origin
-    width, height = grid.cell
-    cols = np.floor((left + (np.arange(view.width) + 0.5) * view.resolution - grid.extent.xmin) / width).astype(int)
-    rows = np.floor((grid.extent.ymax - upper + (np.arange(view.height) + 0.5) * view.resolution) / height).astype(int)
-    in_cols, in_rows = (cols >= 0) & (cols < grid.shape[1]), (rows >= 0) & (rows < grid.shape[0])
-    image[np.ix_(in_rows, in_cols)] = small[np.ix_(rows[in_rows], cols[in_cols])]
+    values = [channel.part.cells(channel.band, level, window) for channel in channels]
+    facts = first.part.facts
+    assert facts.grid is not None and facts.extent is not None
+    across = metres_per_unit(facts.crs, facts.extent.centre[1])
+    metres = facts.grid.resolution[0] * across, facts.grid.resolution[1] * metres_per_unit(facts.crs)
+    small = np.zeros(values[0].shape, np.uint32)
+    colour(values, style, _limits(holdings, channels, style, values, went), metres, small, 0, _classes(channels))
+    mesh_col, mesh_row = first.col - window[0], first.row - window[1]
+    seen = np.zeros((view.height + 2 * rim, view.width + 2 * rim), np.uint32)  # as large as the mesh is
+    in_bands(seen.shape[0], lambda a, b: kernels.pick(small, mesh_col, mesh_row, first.step, seen, a, b))
+    pixels_of(image)[:] = seen[rim : rim + view.height, rim : rim + view.width]
 
 
-def colour(grid: Grid, style: GridStyle, limits: list[tuple[float, float]], image: np.ndarray) -> None:
-    """Colour a grid of the picture's own size, by ramp with optional light, or as three bands."""
-    if len(style.bands) == 3:
+def _classes(channels: list[_Channel]) -> tuple[tuple[int, str, str], ...]:
+    grid = channels[0].part.facts.grid
+    assert grid is not None
+    return grid.bands[channels[0].band - 1].classes
+
+
+def _limits(
+    holdings: Holdings, channels: list[_Channel], style: GridStyle, values: list[np.ndarray], went: Drawn
+) -> list[tuple[float, float]]:
+    stretch = style.stretch
+    if style.slope and len(channels) == 1:
+        found = [(stretch.low, stretch.high) if stretch.kind == "hand" else (0.0, STEEPEST)]
+    elif stretch.in_view and stretch.kind != "hand":
+        found = [limits_of(v.ravel()[:: max(1, v.size // 250_000)], stretch) for v in values]
+    else:
+        found = [grid_limits(holdings, c.source, c.band, stretch) for c in channels]
+    went.limits = tuple(found)
+    return found
+
+
+@cache
+def _ramp_inks(name: str) -> np.ndarray:
+    return inks_from(ramps.ramp(name))
+
+
+def class_inks(classes: tuple[tuple[int, str, str], ...]) -> np.ndarray:
+    """Return a table of inks by class number; 0 for numbers without a colour."""
+    table = np.zeros(max(value for value, _, _ in classes) + 1, np.uint32)
+    for value, colour_text, _ in classes:
+        table[value] = inks_from(ramps.rgb_of(colour_text)[None])[0]
+    return table
+
+
+def colour(
+    values: list[np.ndarray],
+    style: GridStyle,
+    limits: list[tuple[float, float]],
+    cell: tuple[float, float],
+    pixels: np.ndarray,
+    rim: int,
+    classes: tuple[tuple[int, str, str], ...] = (),
+) -> None:
+    """Colour bands into `pixels` (uint32): by ramp with optional light, by class, or as three bands.
+
+    cell : metres across and along a cell; rim : cells by which `values` are larger on each side
+    """
+    inner = (slice(rim, -rim), slice(rim, -rim)) if rim else (slice(None), slice(None))
+    if len(values) == 3:
         lows, highs = np.array(limits, float).T
+        r, g, b = (np.ascontiguousarray(v[inner]) for v in values)
+        gamma = style.stretch.gamma
         in_bands(
-            image.shape[0], lambda a, b: colour_by_bands(grid.values[:, a:b], grid.valid[a:b], lows, highs, image[a:b])
+            pixels.shape[0], lambda top, end: kernels.colour_by_bands(r, g, b, lows, highs, gamma, pixels, top, end)
         )
         return
-    light = NO_LIGHT
-    if style.shade > 0:
-        across = metres_per_unit(grid.extent.crs, grid.extent.centre[1])
-        cell_x, cell_y = grid.cell[0] * across, grid.cell[1] * metres_per_unit(grid.extent.crs)
-        light = hillshade(grid.values[0], grid.valid, cell_x, cell_y, style.shade)
+    band, light = values[0], NO_LIGHT
+    if classes and style.own_colours:
+        table = class_inks(classes)
+        in_bands(pixels.shape[0], lambda a, b: kernels.colour_by_class(band, table, pixels, a, b))
+        return
+    if style.shade > 0 or style.slope:
+        east, north = np.empty_like(band), np.empty_like(band)
+        in_bands(band.shape[0], lambda a, b: kernels.slopes(band, cell[0], cell[1], east, north, a, b))
+        if style.shade > 0:
+            light = np.ascontiguousarray(lit(east, north, style)[inner])
+        if style.slope:
+            band = np.degrees(np.arctan(np.hypot(east, north)))
+    band = np.ascontiguousarray(band[inner])
     low, high = limits[0]
-    table = ramps.ramp(style.ramp)
-    in_bands(
-        image.shape[0],
-        lambda a, b: colour_by_ramp(
-            grid.values[0, a:b], grid.valid[a:b], low, high, table, light[a:b] if light.size else light, image[a:b]
-        ),
-    )
+    inks, gamma = _ramp_inks(style.ramp), style.stretch.gamma
+    in_bands(pixels.shape[0], lambda a, b: kernels.colour_by_ramp(band, low, high, gamma, inks, light, pixels, a, b))
+
+
+def lit(east: np.ndarray, north: np.ndarray, style: GridStyle) -> np.ndarray:
+    """Return how bright each cell is, 1 on the flat, for the style's lamp or for several blended."""
+    lamps = ((style.azimuth, 1.0),) if style.lights == 1 else LAMPS
+    light = np.zeros(east.shape, np.float32)
+    level, up = cos(radians(style.altitude)), sin(radians(style.altitude))
+    for azimuth, share in lamps:
+        to_east, to_north = level * sin(radians(azimuth)), level * cos(radians(azimuth))
+        lamp = partial(kernels.shade, east, north, to_east, to_north, up, share, style.shade, light)
+        in_bands(len(light), lamp)
+    return light

@@ -1,144 +1,242 @@
-"""Drawing features: which ones are in view, in which colours, and the call to the kernels."""
+"""Drawing features: which ones are in view, in which inks, and the calls to the kernels."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from math import sqrt
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.compute as pc
 
 from brisk_atlas.core.model import VectorStyle
-from brisk_atlas.core.model.shapes import Shapes
+from brisk_atlas.core.model.shapes import LINE, POINT
 
-from . import ramps
+from . import ramps, symbols
 from .bands import in_bands
-from .coverage import draw_features
-from .limits import limits_of
+from .classes import Colouring, colouring_of, grown
+from .kernels import fill, stroke, thin
+from .kernels.features import NEAR, REACH, draw_features
+from .kernels.fill import clear_rows
+from .kernels.symbols import stamp
+from .shape_index import ShapeIndex
 from .view import View
 
-SLICE = 20_000  # features between two looks at whether to stop
-NO_VALUE = "#9AA3A8"
+SLICE_VERTICES, SLICE_FEATURES = 600_000, 60_000  # drawn between two looks at whether to stop
+JOINS = {"round": stroke.ROUND, "mitre": stroke.MITER, "bevel": stroke.BEVEL}
+CAPS = {"round": stroke.ROUND, "flat": stroke.BUTT, "square": stroke.SQUARE}
+HATCHES = {
+    "none": fill.NO_HATCH,
+    "rising": fill.RISING,
+    "falling": fill.FALLING,
+    "crossed": fill.CROSSED,
+    "level": fill.LEVEL,
+    "dots": fill.DOTTED,
+}
+HATCH_WEIGHT = 1.2  # pixels
+SIZE_STEP = 1.0  # sizes of symbols that grow with a value are rounded to this many pixels
+NO_DASH = np.zeros(0)
+NO_INK = np.uint32(0)
 
 
-def visible_features(shapes: Shapes, view: View, margin_px: float) -> np.ndarray:
-    """Return the indices of features whose bounds meet the view, in drawing order."""
-    e, by = view.extent, margin_px * view.resolution
-    b = shapes.bounds
-    inside = (b[:, 0] <= e.xmax + by) & (b[:, 2] >= e.xmin - by) & (b[:, 1] <= e.ymax + by) & (b[:, 3] >= e.ymin - by)
-    return np.flatnonzero(inside)
+@dataclass(frozen=True, eq=False)
+class Inks:
+    """What a style makes of each row: colours, widths and sizes, where they differ from row to row."""
+
+    colouring: Colouring | None = None
+    widths: np.ndarray | None = None
+    sizes: np.ndarray | None = None
 
 
-def colours_of(table: pa.Table, style: VectorStyle) -> np.ndarray | None:
-    """Return (rows, 3) float64 colours by the field of the style, or None for a single colour."""
-    if style.colour_by is None or style.colour_by not in table.column_names:
-        return None
-    column = table.column(style.colour_by)
-    column = column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
-    out = np.tile(ramps.rgb_of(NO_VALUE).astype(float), (len(column), 1))
-    if pa.types.is_integer(column.type) or pa.types.is_floating(column.type):
-        values = column.to_numpy(zero_copy_only=False).astype(float)
-        low, high = limits_of(values, style.stretch)
-        known = np.isfinite(values)
-        step = np.clip((values[known] - low) / ((high - low) or 1.0) * ramps.STEPS, 0, ramps.STEPS - 1).astype(int)
-        out[known] = ramps.ramp(style.ramp)[step]
-        return out
-    names, classes = class_colours(column)
-    codes = pc.fill_null(pc.index_in(column.cast(pa.string()), value_set=pa.array(names, pa.string())), -1).to_numpy(
-        zero_copy_only=False
+def inks_of(table: pa.Table, style: VectorStyle) -> Inks:
+    """Return the inks of all rows. Raises BadExpression."""
+    return Inks(
+        colouring_of(table, style),
+        grown(table, style.width_by, style.widths) if style.width_by else None,
+        grown(table, style.size_by, style.sizes) if style.size_by else None,
     )
-    out[codes >= 0] = classes[codes[codes >= 0]]
-    return out
 
 
-def class_colours(column: pa.Array) -> tuple[list[str], np.ndarray]:
-    """Return the distinct values, sorted, and (n, 3) colours for them; the palette repeats."""
-    names = sorted(v for v in pc.unique(column.cast(pa.string())).to_pylist() if v is not None)
-    palette = np.array([ramps.rgb_of(c) for c in ramps.CLASSES], float)
-    return names, palette[np.arange(len(names)) % len(palette)]
+def _ink(colour: str, count: int, opacity: float = 1.0) -> np.ndarray:
+    """Return (count,) inks of one colour."""
+    return np.full(count, inks_from(ramps.rgb_of(colour)[None], opacity)[0])
 
 
-def draw_shapes(
-    image: np.ndarray,
-    shapes: Shapes,
-    features: np.ndarray,
-    bodies: np.ndarray,
-    lines: np.ndarray,
-    style: VectorStyle,
-    view: View,
-    check: Callable[[], None],
-) -> None:
-    """Draw features in order. bodies, lines : (features, 4) red, green, blue and opacity."""
-    left, upper = view.origin
-    width, radius = style.width * view.density, style.size / 2 * view.density
+def inks_from(rgb: np.ndarray, opacity: float = 1.0) -> np.ndarray:
+    """Return (n,) uint32 inks, premultiplied, of (n, 3) colours."""
+    rgba = np.empty((len(rgb), 4), np.uint8)
+    rgba[:, :3] = np.round(rgb * opacity)
+    rgba[:, 3] = round(255 * opacity)
+    return rgba.view(np.uint32)[:, 0]
 
-    def band(top: int, bottom: int) -> None:
-        rows = bottom - top
-        area, cover = np.zeros((rows, image.shape[1] + 2)), np.zeros((rows, image.shape[1] + 2))
-        touched = np.empty((rows * (image.shape[1] + 2), 2), np.int32)
-        for start in range(0, features.size, SLICE):
-            check()
-            cut = slice(start, start + SLICE)
-            draw_features(
-                image,
-                top,
-                bottom,
-                shapes.xy,
-                shapes.path_starts,
-                shapes.path_kinds,
-                shapes.feature_starts,
-                features[cut],
-                left,
-                upper,
-                view.resolution,
-                bodies[cut],
-                lines[cut],
-                width,
-                radius,
-                area,
-                cover,
-                touched,
-            )
 
-    in_bands(image.shape[0], band)
+def pixels_of(image: np.ndarray) -> np.ndarray:
+    """Return the (rows, cols, 4) uint8 picture as (rows, cols) uint32 that share its memory."""
+    return image.view(np.uint32)[..., 0]
 
 
 def draw_vector(
     image: np.ndarray,
-    shapes: Shapes,
-    colours: np.ndarray | None,
+    index: ShapeIndex,
+    inks: Inks,
     style: VectorStyle,
     view: View,
-    check: Callable[[], None],
+    check: Callable[[], None] = lambda: None,
+    tell: Callable[[], None] = lambda: None,
 ) -> int:
-    """Draw a vector layer; returns how many features are in view."""
-    features = visible_features(shapes, view, style.width + style.size)
-    bodies = np.empty((features.size, 4))
-    bodies[:, :3] = ramps.rgb_of(style.fill) if colours is None else colours[features]
-    bodies[:, 3] = 0.0 if style.hollow else 1.0
-    lines = np.tile(np.append(ramps.rgb_of(style.line).astype(float), 1.0), (features.size, 1))
-    first = shapes.feature_starts[:-1][features]
-    if first.size and shapes.path_kinds.size:
-        is_line = shapes.path_kinds[np.minimum(first, shapes.path_kinds.size - 1)] == 1
-        bodies[is_line, 3] = 1.0  # a line is its own body
-        if colours is None:
-            bodies[is_line, :3] = ramps.rgb_of(style.line)
-    draw_shapes(image, shapes, features, bodies, lines, style, view, check)
-    return int(features.size)
+    """Draw a vector layer; returns how many features are in view.
+
+    `check` is called often and may raise to stop; `tell` whenever more can be seen.
+    """
+    widest = max([style.width, *(style.widths if style.width_by else ())]) + 2 * style.casing
+    largest = max([style.size, *(style.sizes if style.size_by else ())])
+    margin = max(widest / 2 * REACH, largest * symbols.PIN_HEIGHT / 2) * view.density + 2
+    features = index.within(view.extent, margin * view.resolution)
+    count = features.size
+    bodies = _ink(style.fill, count)
+    lines = _ink(style.line, count)
+    is_line = _first_kinds(index, features) == LINE
+    if inks.colouring is not None:
+        bodies = inks_from(inks.colouring.rgb[features])
+    else:
+        bodies[is_line] = lines[is_line]  # a line is its own body
+    if style.hollow:
+        bodies[~is_line] = NO_INK
+    widths = np.full(count, style.width, np.float32) if inks.widths is None else inks.widths[features]
+    halves = widths * np.float32(view.density / 2)
+    if style.casing > 0:
+        outer = np.where(is_line | (halves > 0), halves + np.float32(style.casing * view.density), 0).astype(np.float32)
+        casing = _ink(style.casing_colour, count)
+        hidden = casing.copy()
+        hidden[~is_line] = NO_INK
+        draw_shapes(image, index, features, hidden, casing, outer, style, view, check, tell, plain=True)
+    draw_shapes(image, index, features, bodies, lines, halves, style, view, check, tell)
+    sizes = np.full(count, style.size, np.float32) if inks.sizes is None else inks.sizes[features]
+    draw_symbols(image, index, features, bodies, lines, sizes * np.float32(view.density), style, view)
+    return int(count)
 
 
-def draw_picked(image: np.ndarray, shapes: Shapes, picked: np.ndarray, view: View, paper: str, ink: str) -> None:
+def _first_kinds(index: ShapeIndex, features: np.ndarray) -> np.ndarray:
+    """Return the kind of each feature's first path; 255 for one without."""
+    shapes = index.shapes
+    kinds = np.full(features.size, 255, np.uint8)
+    first, last = shapes.feature_starts[features], shapes.feature_starts[features + 1]
+    some = first < last
+    kinds[some] = shapes.path_kinds[first[some]]
+    return kinds
+
+
+def draw_shapes(
+    image: np.ndarray,
+    index: ShapeIndex,
+    features: np.ndarray,
+    bodies: np.ndarray,
+    lines: np.ndarray,
+    halves: np.ndarray,
+    style: VectorStyle,
+    view: View,
+    check: Callable[[], None] = lambda: None,
+    tell: Callable[[], None] = lambda: None,
+    *,
+    plain: bool = False,
+) -> None:
+    """Draw the lines and polygons among `features`, in order. bodies, lines : (features,) inks;
+    halves : (features,) float32 half widths, pixels. `plain` leaves out dashes and hatch."""
+    shapes, pixels = index.shapes, pixels_of(image)
+    left, upper = view.origin
+    gap = max(style.hatch_gap, 2.0) * view.density
+    hatch = fill.NO_HATCH if plain else HATCHES[style.hatch]
+    period = gap * sqrt(2) if hatch in (fill.RISING, fill.FALLING, fill.CROSSED) else gap
+    at_x, at_y = (left / view.resolution) % period, (-upper / view.resolution) % period
+    dashes = NO_DASH if plain or len(style.dash) < 2 else np.array(style.dash, float) * view.density
+    buffers: dict[int, tuple[np.ndarray, ...]] = {}
+
+    def band(first: int, last: int, top: int, bottom: int) -> None:
+        if top not in buffers:
+            buffers[top] = (
+                *_buffer(bottom - top, image.shape[1]), *_buffer(NEAR, NEAR),
+                np.full((thin.SIDE, thin.SIDE), thin.FAR, np.float32), np.zeros((thin.SIDE, thin.SIDE), np.uint8),
+                np.zeros(stroke.PEN_SIZE),
+            )  # fmt: skip
+        draw_features(
+            pixels, top, bottom,
+            shapes.xy, shapes.path_starts, shapes.path_kinds, shapes.feature_starts, shapes.bounds,
+            index.areas, index.block_starts, index.blocks, features, first, last,
+            left, upper, view.resolution, bodies, lines, halves,
+            JOINS[style.join], CAPS[style.cap], dashes, hatch, gap, HATCH_WEIGHT * view.density, at_x, at_y,
+            *buffers[top],
+        )  # fmt: skip
+
+    for first, last in _slices(index, features):
+        check()
+        in_bands(image.shape[0], partial(band, first, last))
+        tell()
+
+
+def _buffer(rows: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Return a clean buffer for fills: area, and the first and last column touched in each row."""
+    area = np.empty((rows, width + 2), np.float32)
+    lo, hi = np.empty(rows, np.int64), np.empty(rows, np.int64)
+    clear_rows(area, lo, hi)
+    return area, lo, hi
+
+
+def _slices(index: ShapeIndex, features: np.ndarray) -> list[tuple[int, int]]:
+    """Return runs of features with about as much work each."""
+    shapes = index.shapes
+    starts = shapes.path_starts[shapes.feature_starts]
+    work = np.cumsum(starts[features + 1] - starts[features] + SLICE_VERTICES // SLICE_FEATURES)
+    if not work.size:
+        return []
+    turns = np.arange(SLICE_VERTICES, work[-1] + SLICE_VERTICES, SLICE_VERTICES)
+    ends = np.unique(np.minimum(np.searchsorted(work, turns) + 1, features.size))
+    return list(zip([0, *ends[:-1].tolist()], ends.tolist()))
+
+
+def draw_symbols(
+    image: np.ndarray,
+    index: ShapeIndex,
+    features: np.ndarray,
+    bodies: np.ndarray,
+    lines: np.ndarray,
+    sizes: np.ndarray,
+    style: VectorStyle,
+    view: View,
+) -> None:
+    """Draw the points among `features` as symbols. sizes : (features,) float32 pixels across."""
+    if not index.has_points:
+        return
+    shapes = index.shapes
+    first, last = shapes.feature_starts[features], shapes.feature_starts[features + 1]
+    of = np.repeat(np.arange(features.size), last - first)
+    if not of.size:
+        return
+    paths = np.arange(of.size) - np.repeat(np.cumsum(last - first) - (last - first), last - first) + first[of]
+    points = shapes.path_kinds[paths] == POINT
+    if not points.any():
+        return
+    of, vertices = of[points], shapes.path_starts[paths[points]]
+    left, upper = view.origin
+    x = (shapes.xy[vertices, 0] - left) / view.resolution
+    y = (upper - shapes.xy[vertices, 1]) / view.resolution
+    steps, which = np.unique(np.maximum(np.round(sizes[of] / SIZE_STEP), 1) * SIZE_STEP, return_inverse=True)
+    made, middle = symbols.masks(style.symbol, tuple(steps.tolist()), style.width * view.density)
+    own_bodies, own_lines, which = bodies[of], lines[of], which.astype(np.int32)
+    pixels = pixels_of(image)
+    in_bands(image.shape[0], lambda a, b: stamp(pixels, a, b, x, y, which, made, middle, own_bodies, own_lines))
+
+
+def draw_picked(image: np.ndarray, index: ShapeIndex, picked: np.ndarray, view: View, paper: str, ink: str) -> None:
     """Draw the picked features: an outline in `ink` within a halo of `paper`, and a light wash."""
-    picked = picked[(picked >= 0) & (picked < len(shapes))]
-    halo, core = (np.tile(np.append(ramps.rgb_of(c).astype(float), 1.0), (picked.size, 1)) for c in (paper, ink))
-    wash = core.copy()
-    wash[:, 3] = 0.22
-    nothing = np.zeros_like(halo)
-    is_line = np.array(
-        [not (shapes.path_kinds[shapes.feature_starts[f] : shapes.feature_starts[f + 1]] == 2).any() for f in picked],
-        bool,
-    )
-    for bodies, lines, width, size in ((nothing, halo, 6.0, 17.0), (wash, core, 2.6, 12.0)):
-        own = bodies.copy()
-        own[is_line] = lines[is_line]
-        draw_shapes(image, shapes, picked, own, lines, VectorStyle(width=width, size=size), view, lambda: None)
+    picked = picked[(picked >= 0) & (picked < len(index.shapes))]
+    is_line = _first_kinds(index, picked) == LINE
+    halo, core, wash = _ink(paper, picked.size), _ink(ink, picked.size), _ink(ink, picked.size, 0.22)
+    nothing = _ink(paper, picked.size, 0.0)
+    for bodies, lines, width, size in ((nothing, halo, 6.0, 15.0), (wash, core, 2.6, 10.0)):
+        own = np.where(is_line, lines, bodies)
+        halves = np.full(picked.size, width / 2 * view.density, np.float32)
+        style = VectorStyle(width=width, size=size)
+        draw_shapes(image, index, picked, own, lines, halves, style, view)
+        sizes = np.full(picked.size, size * view.density, np.float32)
+        draw_symbols(image, index, picked, own, lines, sizes, style, view)

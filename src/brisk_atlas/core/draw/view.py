@@ -38,6 +38,24 @@ class View:
         left, top = self.origin
         return (x - left) / self.resolution, (top - y) / self.resolution
 
+    def on_pixels(self) -> View:
+        """Return the view moved by less than a pixel, so that pixels of all views of this resolution
+        lie on one grid and a picture can be moved to serve another view."""
+        left, upper = self.origin
+        col, row = round(left / self.resolution), round(upper / self.resolution)
+        return replace(self, x=(col + self.width / 2) * self.resolution, y=(row - self.height / 2) * self.resolution)
+
+    def piece(self, col: int, row: int, width: int, height: int) -> View:
+        """Return the view of some of this one's pixels."""
+        left, upper = self.origin
+        return replace(
+            self,
+            x=left + (col + width / 2) * self.resolution,
+            y=upper - (row + height / 2) * self.resolution,
+            width=width,
+            height=height,
+        )
+
     def panned(self, dx: float, dy: float) -> View:
         """Return the view after the hand moved the map by (dx, dy) pixels."""
         return replace(self, x=self.x - dx * self.resolution, y=self.y + dy * self.resolution)

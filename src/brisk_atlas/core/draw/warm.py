@@ -5,12 +5,18 @@ from __future__ import annotations
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import VectorStyle
+from brisk_atlas.core.model import CloudStyle, GridStyle, Stretch, VectorStyle
+from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.read.kernels import reduce_mean, reduce_nearest
 from brisk_atlas.core.read.wkb import shapes_of
 
-from .coverage import blend, colour_by_bands, colour_by_ramp, draw_points, hillshade
-from .ramps import ramp
-from .vector import draw_shapes
+from .cloud import draw_order, point_inks
+from .cloud_order import order_of
+from .kernels.grid import CUBIC, pick, sample
+from .kernels.pixels import NORMAL, blend
+from .raster import colour
+from .shape_index import index_of
+from .vector import Inks, draw_vector, pixels_of
 from .view import View
 
 _SQUARE = bytes.fromhex(
@@ -18,24 +24,34 @@ _SQUARE = bytes.fromhex(
     "00000000000010400000000000001040000000000000000000000000000010400000000000000000"
     "0000000000000000"
 )
+_POINT = bytes.fromhex("0101000000000000000000f03f000000000000f03f")
 
 
 def warm() -> None:
     """Run every kernel once on next to nothing; compiled code is kept beside the sources."""
     view = View(2, 2, 0.5, 16, 16)
     image = np.zeros((16, 16, 4), np.uint8)
-    shapes, _ = shapes_of(pa.array([_SQUARE], pa.binary()))
-    ink = np.array([[10.0, 20.0, 30.0, 1.0]])
-    draw_shapes(image, shapes, np.array([0]), ink, ink, VectorStyle(), view, lambda: None)
-    draw_points(image, 0, 16, np.zeros(1), np.zeros(1), np.zeros((1, 3), np.uint8), 0.0, 4.0, 0.5, 2.0)
-    blend(image, image.copy(), 0.5, 0, 16)
-    valid, light = np.ones((4, 4), bool), np.ones((4, 4), np.float32)
-    small = np.zeros((4, 4, 4), np.uint8)
-    for kind in (np.float32, np.uint16, np.uint8, np.int16, np.float64):
-        values = np.ones((3, 4, 4), kind)
-        colour_by_ramp(values[0], valid, 0.0, 1.0, ramp("ink"), light, small)
-        colour_by_bands(values, valid, np.zeros(3), np.ones(3), small)
-        hillshade(values[0], valid, 1.0, 1.0, 1.0)
+    index = index_of(shapes_of(pa.array([_SQUARE, _POINT], pa.binary()))[0])
+    index.within(view.extent)
+    for style in (VectorStyle(), VectorStyle(dash=(2, 2), hatch="rising", width=6)):
+        draw_vector(image, index, Inks(), style, view)
+    blend(image, image.copy(), 0.5, NORMAL, 0, 16)
+    cells = np.ones((8, 8), np.float32)
+    nodes = np.array([[0.5, 20.5], [0.5, 20.5]]), np.array([[0.5, 0.5], [20.5, 20.5]])
+    out = np.zeros((16, 16), np.float32)
+    sample(cells, *nodes, 16, CUBIC, out, 0, 16)
+    pick(np.zeros((8, 8), np.uint32), *nodes, 16, pixels_of(image), 0, 16)
+    limits = [(0.0, 1.0)] * 3
+    colour([out], GridStyle(shade=1.0, lights=4), limits, (1.0, 1.0), pixels_of(image), 0)
+    colour([out], GridStyle(own_colours=True), limits, (1.0, 1.0), pixels_of(image), 0, ((1, "#000000", ""),))
+    colour([out] * 3, GridStyle((1, 2, 3), stretch=Stretch(gamma=2.0)), limits, (1.0, 1.0), pixels_of(image), 0)
+    points = Points(np.ones((4, 3)), {}, None)
+    order = order_of(points, None)
+    inks = order.inks(point_inks(points, CloudStyle()))
+    draw_order(image, order, inks, 2.0, view, lambda: None, lambda: None)
+    reduced = np.empty((2, 2), np.float32)
+    reduce_mean(cells, 4, reduced)
+    reduce_nearest(cells, 4, reduced)
 
 
 if __name__ == "__main__":

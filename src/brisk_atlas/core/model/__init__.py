@@ -9,21 +9,21 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from .dataset import CloudPart, Dataset, Part, RasterPart, TablePart, VectorPart
+    from .dataset import CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts
     from .layer import Layer
-    from .style import CloudStyle, GridStyle, Stretch, Style, VectorStyle
+    from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle
     from .words import size_text
 
 _HOMES = {
-    "dataset": ("CloudPart", "Dataset", "Part", "RasterPart", "TablePart", "VectorPart"),
+    "dataset": ("CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart"),
     "errors": ("AtlasError", "BadExpression", "CannotPlace", "CannotRead", "CannotWrite"),
     "extent": ("Extent",),
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts"),
     "layer": ("Layer",),
-    "style": ("CloudStyle", "GridStyle", "Stretch", "Style", "VectorStyle"),
+    "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle"),
     "words": ("size_text",),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
@@ -44,7 +44,9 @@ __all__ = [
     "Field",
     "GridFacts",
     "GridStyle",
+    "Label",
     "Layer",
+    "Level",
     "Part",
     "RasterPart",
     "Stretch",

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .extent import Extent
 from .facts import Facts
 
 if TYPE_CHECKING:
+    import numpy as np
     import pyarrow as pa
 
     from .cloud import Points
@@ -35,6 +37,17 @@ class VectorPart(Part, ABC):
         """Return all features. Raises CannotRead."""
 
 
+class Level(NamedTuple):
+    """One of the grids on which a band is stored, `factor` times coarser than the file's own cells;
+    `number` is that of the overview in the file, None for the cells themselves."""
+
+    factor_x: float
+    factor_y: float
+    width: int
+    height: int
+    number: int | None = None
+
+
 class RasterPart(Part, ABC):
     """A georeferenced grid of one or more bands."""
 
@@ -52,13 +65,34 @@ class RasterPart(Part, ABC):
     def native(self, window: Extent | None = None, *, bands: tuple[int, ...] = (1,)) -> Grid:
         """Return the file's own cells (those touching `window`, in the file's CRS) unresampled."""
 
+    @abstractmethod
+    def levels(self, band: int) -> tuple[Level, ...]:
+        """Return the grids on which a band is stored: the file's own cells first, then its overviews."""
+
+    @abstractmethod
+    def cells(self, band: int, level: Level, window: tuple[int, int, int, int]) -> np.ndarray:
+        """Return (rows, cols) float32 cells of a level, NaN without data.
+
+        `window` is first column, first row, last column and last row (not included). Raises CannotRead.
+        """
+
+    @abstractmethod
+    def to_cells(self, band: int, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Return where positions in the part's CRS lie: columns and rows of the file's own cells, as
+        fractions (0 at the outer edge of the first cell)."""
+
 
 class CloudPart(Part, ABC):
     """Points measured in three dimensions."""
 
     @abstractmethod
-    def read(self) -> Points:
-        """Return all points with their dimensions. Raises CannotRead."""
+    def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
+        """Return all points with their dimensions. `report` takes the share read and may raise to
+        stop. Raises CannotRead."""
+
+    @abstractmethod
+    def sample(self, count: int) -> Points:
+        """Return about `count` points spread over the file, in its order. Raises CannotRead."""
 
 
 class TablePart(Part, ABC):

@@ -18,13 +18,15 @@ class Field:
 
 @dataclass(frozen=True)
 class Band:
-    """One band of a raster or scene. `centre_um` is the centre wavelength in micrometres."""
+    """One band of a raster or scene. `centre_um` is the centre wavelength in micrometres; `classes`
+    are the file's own (number, `#rrggbb`, name), for a band of classes."""
 
     index: int
     name: str
     role: str = ""
     centre_um: float | None = None
     unit: str = ""
+    classes: tuple[tuple[int, str, str], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
 class Layer:
     """One open layer. `kind` is that of its part; `style` is None for tables.
 
+    `blend` is `normal` or `multiply`, which darkens what lies below by this layer's colours.
     `id` is unique in the work and stays when the layer is restyled or moved.
     """
 
@@ -25,6 +26,7 @@ class Layer:
     style: Style | None = None
     visible: bool = True
     opacity: float = 1.0
+    blend: str = "normal"
 
     @property
     def source(self) -> tuple[Path, str]:

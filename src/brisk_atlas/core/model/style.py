@@ -9,19 +9,40 @@ from dataclasses import dataclass
 class Stretch:
     """Which values take the ends of a ramp.
 
-    `kind`: `percent` (cut `low`/`high` per cent off the tails), `range` (the least and greatest
-    value) or `hand` (from `low` to `high`).
+    `kind`: `percent` (cut `low`/`high` per cent off the tails), `deviations` (mean less `low` to
+    mean plus `high` standard deviations), `range` (the least and greatest value) or `hand` (from
+    `low` to `high`). `gamma` above 1 brightens the middle. `in_view` measures what the map shows
+    rather than the whole.
     """
 
     kind: str = "percent"
     low: float = 2.0
     high: float = 98.0
+    gamma: float = 1.0
+    in_view: bool = False
+
+
+@dataclass(frozen=True)
+class Label:
+    """Text beside features. `text` is a field or an SQL expression; `first` is one whose greatest
+    value is placed first where there is no room for all."""
+
+    text: str
+    size: float = 12.0
+    colour: str = "#1D2A35"
+    halo: str = "#FFFDF8"
+    first: str | None = None
 
 
 @dataclass(frozen=True)
 class VectorStyle:
-    """Colours are `#rrggbb`, widths and sizes pixels. With `colour_by`, `ramp` colours the fill of
-    polygons, the stroke of lines and the body of points by that field."""
+    """Colours are `#rrggbb`, widths, sizes and gaps pixels.
+
+    With `colour_by` (a field or an SQL expression), colour goes by value: the fill of polygons, the
+    stroke of lines, the body of points. `method` is `ramp`, or makes `classes` classes: `equal`,
+    `quantile`, `natural`; `unique` gives each value its own. `width_by` and `size_by` let width and
+    size grow from the first to the second of `widths` and `sizes` with a value.
+    """
 
     fill: str = "#1C7C7D"
     line: str = "#1D2A35"
@@ -29,20 +50,47 @@ class VectorStyle:
     size: float = 8.0
     hollow: bool = False
     colour_by: str | None = None
+    method: str = "ramp"
+    classes: int = 5
     ramp: str = "ember"
     stretch: Stretch = Stretch("range", 0.0, 0.0)
+    symbol: str = "circle"
+    join: str = "round"
+    cap: str = "round"
+    dash: tuple[float, ...] = ()
+    casing: float = 0.0
+    casing_colour: str = "#FFFDF8"
+    hatch: str = "none"
+    hatch_gap: float = 8.0
+    width_by: str | None = None
+    widths: tuple[float, float] = (0.8, 6.0)
+    size_by: str | None = None
+    sizes: tuple[float, float] = (5.0, 26.0)
+    label: Label | None = None
 
 
 @dataclass(frozen=True)
 class GridStyle:
-    """One band through `ramp`, or three bands as red, green and blue. `shade` darkens the colour by
-    a hillshade of the band (0 none, 1 full), for elevation."""
+    """One band through `ramp`, or three bands as red, green and blue.
+
+    `others` says, for each band, which part it comes from when not from the layer's own, as (path,
+    part). `resample` is `nearest` (classes), `bilinear` or `cubic` (continuous). `shade` darkens
+    the colour by a hillshade of the band (0 none, 1 full), lit from `azimuth` degrees, `altitude`
+    degrees above the horizon, or from four sides at once with `lights` 4. `slope` colours by the
+    steepness of the band instead of its values. `own_colours` takes the file's class colours.
+    """
 
     bands: tuple[int, ...] = (1,)
     ramp: str = "ember"
     stretch: Stretch = Stretch()
     shade: float = 0.0
-    smooth: bool = True
+    resample: str = "bilinear"
+    others: tuple[tuple[str, str] | None, ...] = ()
+    lights: int = 1
+    azimuth: float = 315.0
+    altitude: float = 45.0
+    slope: bool = False
+    own_colours: bool = False
 
 
 @dataclass(frozen=True)

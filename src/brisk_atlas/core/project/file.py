@@ -10,12 +10,30 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from brisk_atlas.core.model import CannotRead, CannotWrite, CloudStyle, GridStyle, Layer, Stretch, Style, VectorStyle
+from brisk_atlas.core.model import (
+    CannotRead,
+    CannotWrite,
+    CloudStyle,
+    GridStyle,
+    Label,
+    Layer,
+    Stretch,
+    Style,
+    VectorStyle,
+)
 
 from .work import Place, Work, WorkState
 
 SCHEMA = 1
 SUFFIX = ".brisk.json"
+_WORDS = {
+    "method": ("ramp", "equal", "quantile", "natural", "unique"),
+    "symbol": ("circle", "square", "triangle", "cross", "pin"),
+    "join": ("round", "mitre", "bevel"),
+    "cap": ("round", "flat", "square"),
+    "hatch": ("none", "rising", "falling", "crossed", "level", "dots"),
+    "resample": ("nearest", "bilinear", "cubic"),
+}
 _STYLES: dict[str, type] = {"vector": VectorStyle, "raster": GridStyle, "pointcloud": CloudStyle}
 
 
@@ -32,6 +50,7 @@ class _SavedLayer(_Saved):
     style: dict[str, Any] | None = None
     visible: bool = True
     opacity: float = Field(1.0, ge=0, le=1)
+    blend: Literal["normal", "multiply"] = "normal"
 
 
 class _SavedPlace(_Saved):
@@ -49,15 +68,42 @@ class _SavedProject(_Saved):
     layers: list[_SavedLayer] = Field(default_factory=list, max_length=10_000)
 
 
-def _style(layer: _SavedLayer) -> Style | None:
+def _style(layer: _SavedLayer, folder: Path) -> Style | None:
     if layer.style is None or layer.kind not in _STYLES:
         return None
-    values = dict(layer.style)
+    values = {key: _tuples(value) for key, value in layer.style.items()}
     if isinstance(values.get("stretch"), dict):
         values["stretch"] = Stretch(**values["stretch"])
-    if "bands" in values:
-        values["bands"] = tuple(values["bands"])
-    return _STYLES[layer.kind](**values)
+    if isinstance(values.get("label"), dict):
+        values["label"] = Label(**values["label"])
+    if "smooth" in values:  # as projects were written at first
+        values["resample"] = "bilinear" if values.pop("smooth") else "nearest"
+    if "others" in values:
+        values["others"] = tuple(
+            (os.path.normpath(folder / other[0]), other[1]) if other else None for other in values["others"]
+        )
+    style = _STYLES[layer.kind](**values)
+    _check_words(style)
+    return style
+
+
+def _tuples(value: Any) -> Any:
+    return tuple(map(_tuples, value)) if isinstance(value, list) else value
+
+
+def _check_words(style: Style) -> None:
+    """Raise TypeError for a word that no drawing knows."""
+    for name, known in _WORDS.items():
+        word = getattr(style, name, None)
+        if word is not None and word not in known:
+            raise TypeError(f"{name} can't be {word!r}")
+
+
+def _saved_style(style: Style, folder: Path) -> dict[str, Any]:
+    values = asdict(style)
+    if values.get("others"):
+        values["others"] = [(os.path.relpath(o[0], folder), o[1]) if o else None for o in values["others"]]
+    return values
 
 
 def save(work: Work, path: Path) -> None:
@@ -70,9 +116,10 @@ def save(work: Work, path: Path) -> None:
             path=os.path.relpath(layer.path, folder),
             part=layer.part,
             kind=layer.kind,  # type: ignore[arg-type]
-            style=asdict(layer.style) if layer.style else None,
+            style=_saved_style(layer.style, folder) if layer.style else None,
             visible=layer.visible,
             opacity=layer.opacity,
+            blend=layer.blend,  # type: ignore[arg-type]
         )
         for layer in work.layers
     ]
@@ -117,7 +164,15 @@ def read(path: Path) -> tuple[WorkState, Place | None]:
         saved = _SavedProject.model_validate(told)
         layers = tuple(
             Layer(
-                s.id, s.name, Path(os.path.normpath(folder / s.path)), s.part, s.kind, _style(s), s.visible, s.opacity
+                s.id,
+                s.name,
+                Path(os.path.normpath(folder / s.path)),
+                s.part,
+                s.kind,
+                _style(s, folder),
+                s.visible,
+                s.opacity,
+                s.blend,
             )
             for s in saved.layers
         )

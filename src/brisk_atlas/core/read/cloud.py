@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,6 +17,7 @@ from brisk_atlas.core.place import text_of
 from .members import on_disk
 
 CHUNK = 1_000_000
+PIECE = 50_000  # points compressed together by default; LAZ specification
 BROKEN = "The copy may have been cut short; ask for the file again."
 
 
@@ -23,21 +25,39 @@ BROKEN = "The copy may have been cut short; ask for the file again."
 class LasCloud(CloudPart):
     """The points of one LAS or LAZ file."""
 
-    def read(self) -> Points:
+    def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
+        count = self.facts.count or 0
+        runs = [(at, min(CHUNK, count - at)) for at in range(0, count, CHUNK)]
+        return self._read(runs, report)
+
+    def sample(self, count: int) -> Points:
+        whole = self.facts.count or 0
+        pieces = max(1, min(count, whole) // PIECE)
+        starts = np.linspace(0, max(0, whole - PIECE), pieces).astype(int) // PIECE * PIECE
+        return self._read([(int(at), min(PIECE, whole - int(at))) for at in np.unique(starts)], lambda share: None)
+
+    def _read(self, runs: list[tuple[int, int]], report: Callable[[float], None]) -> Points:
+        """Read runs of points (first, count), in the order of the file."""
+        wanted = sum(count for _, count in runs)
+        at = 0
         try:
             with laspy.open(self.path) as source:
-                count = source.header.point_count
-                xyz = np.empty((count, 3))
+                xyz = np.empty((wanted, 3))
                 names = [n for n in source.header.point_format.dimension_names if n not in ("X", "Y", "Z")]
                 dimensions: dict[str, np.ndarray] = {}
-                at = 0
-                for chunk in source.chunk_iterator(CHUNK):
+                place = 0
+                for first, count in runs:
+                    report(at / wanted)
+                    if first != place:
+                        source.seek(first)
+                    chunk = source.read_points(count)
+                    place = first + len(chunk)
                     end = at + len(chunk)
                     for axis, values in enumerate((chunk.x, chunk.y, chunk.z)):
                         xyz[at:end, axis] = values
                     for name in names:
                         values = np.asarray(chunk[name])
-                        dimensions.setdefault(name, np.empty(count, values.dtype))[at:end] = values
+                        dimensions.setdefault(name, np.empty(wanted, values.dtype))[at:end] = values
                     at = end
         except (LaspyException, OSError, ValueError, RuntimeError) as error:
             raise CannotRead(self.path, str(error), BROKEN) from error
@@ -45,8 +65,8 @@ class LasCloud(CloudPart):
             if type(error).__name__ not in ("LazrsError", "PanicException"):
                 raise
             raise CannotRead(self.path, f"its compressed points are damaged ({error})", BROKEN) from error
-        if at != count:
-            raise CannotRead(self.path, f"its header promises {count:,} points, it holds {at:,}", BROKEN)
+        if at != wanted:
+            raise CannotRead(self.path, f"its header promises {wanted:,} points, it holds {at:,}", BROKEN)
         return Points(xyz, dimensions, self.facts.crs)
 
 

@@ -26,6 +26,7 @@ class Holdings:
     def __init__(self) -> None:
         self._lock = threading.Lock()
         self._held: dict[Hashable, Any] = {}
+        self._latest: dict[Hashable, tuple[Hashable, Any]] = {}
         self._gates: dict[Hashable, threading.Lock] = {}
 
     def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
@@ -78,9 +79,19 @@ class Holdings:
             ("shapes", source, crs), lambda: features.shapes.moved(transform(features.shapes.xy, features.crs, crs))
         )
 
-    def points(self, source: Source) -> Points:
-        """Return a cloud's points, read once."""
-        return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read())
+    def points(self, source: Source, report: Callable[[float], None] = lambda share: None) -> Points:
+        """Return a cloud's points, read once; the first to ask is told how far it is."""
+        return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read(report))
+
+    def points_so_far(self, source: Source, at_once: int) -> tuple[Points, bool]:
+        """Return a cloud's points and whether they are all: those of one of more than `at_once` that
+        has not been read yet are about as many, spread over it."""
+        with self._lock:
+            whole = ("points", source) in self._held
+        part = cast(CloudPart, self.part(source))
+        if whole or (part.facts.count or 0) <= at_once:
+            return self.points(source), True
+        return self._once(("some points", source), lambda: part.sample(at_once)), False
 
     def table(self, source: Source) -> pa.Table:
         """Return the rows of a vector or table part."""
@@ -93,16 +104,29 @@ class Holdings:
         """Return what `make` returns, made once for `key`: room for what is derived from a source."""
         return self._once(key, make)
 
+    def keep_latest(self, key: Hashable, state: Hashable, make: Callable[[], Any]) -> Any:
+        """Return what `make` returns, made anew whenever `state` differs; only the latest is kept."""
+        with self._lock:
+            held = self._latest.get(key)
+        if held is not None and held[0] == state:
+            return held[1]
+        made = make()
+        with self._lock:
+            self._latest[key] = (state, made)
+        return made
+
     def clear(self) -> None:
         """Let go of everything, at the end."""
         with self._lock:
             self._held.clear()
+            self._latest.clear()
 
     def forget(self, path: Path) -> None:
         """Let go of everything read from `path`, so that it is read anew."""
         with self._lock:
-            for key in [k for k in self._held if path in _paths_in(k)]:
-                del self._held[key]
+            for kept in (self._held, self._latest):
+                for key in [k for k in kept if path in _paths_in(k)]:
+                    del kept[key]
 
 
 def _paths_in(key: Hashable) -> set[Path]:

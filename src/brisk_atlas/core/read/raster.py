@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import threading
 import warnings
 from collections import OrderedDict
@@ -11,35 +12,39 @@ from pathlib import Path
 
 import numpy as np
 import rasterio
-from rasterio.enums import Resampling
+from rasterio.enums import ColorInterp, MaskFlags, Resampling
 from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from rasterio.transform import from_bounds
 from rasterio.vrt import WarpedVRT
 from rasterio.windows import Window
 from scipy.io import netcdf_file
 
-from brisk_atlas.core.model import Band, CannotRead, Dataset, Extent, Facts, GridFacts, RasterPart
+from brisk_atlas.core.model import Band, CannotRead, Dataset, Extent, Facts, GridFacts, Level, RasterPart
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import same_crs, text_of
 
 from .content import content_of, head_of
 from .members import on_disk
+from .xml import parse_xml
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 HANDLES_A_THREAD = 24
 OVERVIEW_BLOCK = 128  # the library's own choice for overviews inside a TIFF
 READ_THROUGH_BYTES = 50_000_000  # netCDF files up to this size are read once to see whether they are whole
 LAST_BLOCKS = 8  # looked at in each level for whether the file holds them
+BLOCKS_KEPT_MB = 160  # of decoded cells; the library's own choice is a share of all memory
+os.environ.setdefault("GDAL_CACHEMAX", str(BLOCKS_KEPT_MB))  # read when the first file is opened
 _open = threading.local()
 warnings.simplefilter("ignore", NotGeoreferencedWarning)  # facts say so in plain words
 
 
-def handle(path: Path | str) -> rasterio.DatasetReader:
-    """Return an open file, one a thread, reopened when the file on disk has changed."""
+def handle(path: Path | str, overview: int | None = None) -> rasterio.DatasetReader:
+    """Return an open file or one of its overviews, one a thread, reopened when the file has changed."""
     handles: OrderedDict = _open.__dict__.setdefault("handles", OrderedDict())
-    key = (str(path), Path(path).stat().st_mtime_ns if Path(path).exists() else 0)
+    key = (str(path), overview, Path(path).stat().st_mtime_ns if Path(path).exists() else 0)
     if key not in handles:
-        handles[key] = rasterio.open(path, sharing=False)
+        choice = {} if overview is None else {"overview_level": overview}
+        handles[key] = rasterio.open(path, sharing=False, **choice)
         while len(handles) > HANDLES_A_THREAD:
             handles.popitem(last=False)[1].close()
     handles.move_to_end(key)
@@ -59,6 +64,17 @@ class RasterFile(RasterPart):
 
     def native(self, window: Extent | None = None, *, bands: tuple[int, ...] = (1,)) -> Grid:
         return self._guarded(lambda: self._native(window, bands))
+
+    def levels(self, band: int) -> tuple[Level, ...]:
+        return self._guarded(lambda: _levels(handle(self.files[band - 1][0]), self.files[band - 1]))
+
+    def cells(self, band: int, level: Level, window: tuple[int, int, int, int]) -> np.ndarray:
+        file, index = self.files[band - 1]
+        return self._guarded(lambda: _cells(handle(file, level.number), index, window))
+
+    def to_cells(self, band: int, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        t = ~handle(self.files[band - 1][0]).transform
+        return t.a * x + t.b * y + t.c, t.d * x + t.e * y + t.f
 
     def _guarded(self, work):  # type: ignore[no-untyped-def]
         try:
@@ -110,6 +126,29 @@ class RasterFile(RasterPart):
         return _stacked(found, part)
 
 
+def _levels(source: rasterio.DatasetReader, file: tuple[str, int]) -> tuple[Level, ...]:
+    width, height = source.width, source.height
+    found = [Level(1.0, 1.0, width, height)]
+    for number, factor in enumerate(source.overviews(file[1])):
+        w, h = ceil(width / factor), ceil(height / factor)
+        found.append(Level(width / w, height / h, w, h, number))
+    return tuple(found)
+
+
+def _cells(source: rasterio.DatasetReader, index: int, window: tuple[int, int, int, int]) -> np.ndarray:
+    c0, r0, c1, r1 = window
+    part = Window(c0, r0, c1 - c0, r1 - r0)
+    values = source.read(index, window=part, out_dtype="float32")
+    flags = source.mask_flag_enums[index - 1]
+    nodata = source.nodatavals[index - 1]
+    if nodata is not None:
+        if not np.isnan(nodata):
+            values[values == np.float32(nodata)] = np.nan
+    elif MaskFlags.all_valid not in flags:
+        values[source.read_masks(index, window=part) == 0] = np.nan
+    return values
+
+
 def _first_line(error: Exception) -> str:
     return str(error).splitlines()[0][:160] if str(error) else type(error).__name__
 
@@ -154,6 +193,29 @@ def _decimated(
     return out
 
 
+def _classes(source: rasterio.DatasetReader, index: int) -> tuple[tuple[int, str, str], ...]:
+    """Return the file's own class colours, named by its .aux.xml where that names them."""
+    if source.colorinterp[index - 1] != ColorInterp.palette:
+        return ()
+    names = _category_names(Path(source.name + ".aux.xml"), index)
+    return tuple(
+        (value, "#{:02x}{:02x}{:02x}".format(*rgba[:3]), names[value] if value < len(names) else "")
+        for value, rgba in source.colormap(index).items()
+        if rgba[3] > 0 and (not names or (value < len(names) and names[value]))
+    )
+
+
+def _category_names(sidecar: Path, index: int) -> list[str]:
+    if not sidecar.is_file():
+        return []
+    try:
+        tree = parse_xml(sidecar)
+    except CannotRead:
+        return []
+    found = tree.xpath(f"/PAMDataset/PAMRasterBand[@band='{index}']/CategoryNames/Category")
+    return [(each.text or "").strip() for each in found]
+
+
 def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...] | None = None) -> Facts:
     """Return the facts of an open raster."""
     crs = text_of(source.crs.to_wkt()) if source.crs else None
@@ -165,6 +227,7 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
                 source.colorinterp[i - 1].name,
                 None,
                 source.units[i - 1] or "",
+                _classes(source, i),
             )
             for i in source.indexes
         )

@@ -1,27 +1,17 @@
-"""The table engine: rows of an Arrow table, sorted and filtered by DuckDB.
-
-Expressions are SQL. External access is switched off and the configuration locked, so that an
-expression can read no file and reach no network; it runs in a statement that only selects.
-"""
+"""The table engine: rows of an Arrow table, sorted and filtered by DuckDB with SQL expressions."""
 
 from __future__ import annotations
 
-import re
 import threading
 
 import duckdb
 import numpy as np
 import pyarrow as pa
 
+from brisk_atlas.core import expression as sql
 from brisk_atlas.core.model import BadExpression
 
 ROW = "__row"  # the row's place in the file, 0 first
-MEMORY_LIMIT = "4GB"
-_SAFE = {"enable_external_access": "false", "memory_limit": MEMORY_LIMIT, "threads": "2"}
-
-
-def _quoted(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"'
 
 
 class Sheet:
@@ -35,9 +25,7 @@ class Sheet:
         self.order = np.arange(table.num_rows, dtype=np.int64)
         self.filter = ""
         self._lock = threading.Lock()
-        self._db = duckdb.connect(":memory:", config=_SAFE)
-        self._db.register("rows", table.append_column(ROW, pa.array(self.order)))
-        self._db.execute("SET lock_configuration = true")
+        self._db = sql.connect(table.append_column(ROW, pa.array(self.order)))
 
     @property
     def columns(self) -> list[str]:
@@ -63,10 +51,10 @@ class Sheet:
         expression = expression.strip()
         if not expression and by is None:
             return np.arange(self.table.num_rows, dtype=np.int64)
-        sort = f"{_quoted(by)} {'DESC' if descending else 'ASC'} NULLS LAST, {ROW}" if by else ROW
+        sort = f"{sql.quoted(by)} {'DESC' if descending else 'ASC'} NULLS LAST, {ROW}" if by else ROW
         where = ""
         if expression:
-            _check_single(expression)
+            sql.check_single(expression)
             where = f"WHERE ({expression}\n)"
         query = f"SELECT {ROW} FROM rows {where} ORDER BY {sort}"
         try:
@@ -75,7 +63,7 @@ class Sheet:
         except duckdb.Error as error:
             raise BadExpression(
                 expression or by or "",
-                _reason(error),
+                sql.reason(error),
                 "Field names with spaces need double quotes, text needs single quotes.",
             ) from error
 
@@ -91,22 +79,3 @@ class Sheet:
     def stop(self) -> None:
         """Interrupt a query that another thread is waiting for."""
         self._db.interrupt()
-
-
-def _check_single(expression: str) -> None:
-    """Refuse what is more than one expression, before the engine sees it."""
-    try:
-        statements = duckdb.extract_statements(f"SELECT ({expression}\n)")
-    except duckdb.Error as error:
-        raise BadExpression(expression, _reason(error), "Write one condition, such as year = 2031.") from error
-    if len(statements) != 1 or statements[0].type != duckdb.StatementType.SELECT:
-        raise BadExpression(expression, "this is more than one expression", "Write one condition, such as year = 2031.")
-
-
-def _reason(error: Exception) -> str:
-    lines = [
-        line.strip()
-        for line in str(error).splitlines()
-        if line.strip() and not re.match(r"^(LINE \d|\^)", line.strip())
-    ]
-    return lines[0].split("Error: ", 1)[-1] if lines else "it can't be understood"

@@ -106,7 +106,12 @@ class DeskPage(QWidget):
 
     def painted_pieces(self) -> list[QWidget]:
         """Return the pieces whose first painting takes longest."""
-        return [self.map.bar, self.spine, *(w for i in range(self.tabs.count()) if (w := self.tabs.widget(i))), self.full]
+        return [
+            self.map.bar,
+            self.spine,
+            *(w for i in range(self.tabs.count()) if (w := self.tabs.widget(i))),
+            self.full,
+        ]
 
     def drawer(self, name: str) -> QWidget:
         """Return a drawer at the right by its name."""

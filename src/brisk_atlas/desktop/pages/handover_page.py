@@ -357,7 +357,7 @@ class HandoverPage(QWidget):
                 part = holdings.raster(layer.source)
                 assert part.facts.grid is not None
                 bands = tuple(b.index for b in part.facts.grid.bands if b.name in chosen)
-                smooth = layer.style.smooth if isinstance(layer.style, GridStyle) else True
+                smooth = layer.style.resample != "nearest" if isinstance(layer.style, GridStyle) else True
                 columns, rows = handover.hand_over_raster(
                     part, handover.RasterOrder(target, bands, crs, None, within, smooth), job.report
                 )

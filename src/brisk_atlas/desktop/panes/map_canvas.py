@@ -64,6 +64,7 @@ class MapCanvas(QWidget):
         self.theme: Theme = LIGHT
         self.view: View | None = None
         self.frames: list[tuple[QImage, View]] = []
+        self._under: tuple[QImage, View] | None = None  # the last whole frame, while the next is being drawn
         self.curtain: tuple[str, str] | None = None  # what stands left and right
         self.curtain_at = 0.5
         self.mark: tuple[float, float] | None = None
@@ -89,6 +90,14 @@ class MapCanvas(QWidget):
 
     def show_frames(self, frames: list[Frame]) -> None:
         self.frames = [(image_of(frame), frame.view) for frame in frames]
+        self._under = None
+        self.update()
+
+    def show_begun(self, frame: Frame) -> None:
+        """Show a frame as far as it is, over the last whole one."""
+        if self._under is None and len(self.frames) == 1:
+            self._under = self.frames[0]
+        self.frames = [(image_of(frame), frame.view)]
         self.update()
 
     def wanted_view(self) -> View | None:
@@ -117,6 +126,8 @@ class MapCanvas(QWidget):
         if self.view is None:
             return
         divide = round(self.width() * self.curtain_at)
+        if self._under is not None:
+            painter.drawImage(self._where(self._under[1]), self._under[0])
         for side, (image, view) in enumerate(self.frames):
             if self.curtain and len(self.frames) == 2:
                 clip = (

@@ -20,8 +20,10 @@ from .renderer import Renderer, Wish
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Frame
+    from brisk_atlas.core.read import Source
 
 HOVER_MS = 40
+AGAIN_MS = 300  # between two pictures of a layer that is being prepared
 PICK_PX = 6
 
 
@@ -69,11 +71,17 @@ class MapPane(QWidget):
         self._pointer: tuple[float, float] | None = None
         self._reading: Job | None = None
         self._faults: dict[str, str] = {}
+        self.limits: dict[str, tuple[tuple[float, float], ...]] = {}
         self.canvas.view_changed.connect(self._view_changed)
         self.canvas.pointer_moved.connect(self._pointer_moved)
         self.canvas.pointer_left.connect(self._pointer_left)
         self.canvas.probed.connect(lambda x, y: self.probed.emit(x, y, self.reach))
         self.renderer.drawn.connect(self._drawn)
+        self.renderer.begun.connect(self.canvas.show_begun)
+        self._again = QTimer(self)
+        self._again.setSingleShot(True)
+        self._again.setInterval(AGAIN_MS)
+        self._again.timeout.connect(self.draw)
         session.work_changed.connect(self._work_changed)
         session.layers_opened.connect(self._layers_opened)
 
@@ -95,7 +103,7 @@ class MapPane(QWidget):
 
     @property
     def busy(self) -> bool:
-        return self.renderer.busy or self.canvas.settling
+        return self.renderer.busy or self.canvas.settling or self._again.isActive()
 
     # What to draw
 
@@ -123,8 +131,23 @@ class MapPane(QWidget):
         if faults != self._faults:
             self._faults = faults
             self.drawing_faults.emit(faults)
+        notes = {k: v for frame in frames for k, v in frame.notes.items()}
+        self.said.setText("   ".join(f"{layer.name}: {notes[layer.id]}" for layer in work.layers if layer.id in notes))
+        self._prepare({source for frame in frames for source in frame.unfinished})
+        self.limits = {k: v for frame in frames for k, v in frame.limits.items()}
         if not self.renderer.busy:
             self.settled.emit()
+
+    def _prepare(self, sources: set[Source]) -> None:
+        """Have done in the background what the layers on show lack, and draw anew as it comes."""
+
+        def told() -> None:
+            if not self._again.isActive():
+                self._again.start()
+
+        for layer in self.session.work.layers:
+            if layer.source in sources:
+                self.session.prepare(layer.source, layer, told, self.draw)
 
     def _side_name(self, ids: tuple[str, ...]) -> str:
         names = [layer.name for layer in self.session.work.layers if layer.id in ids]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -13,6 +14,9 @@ from brisk_atlas.core.model import Layer
 from brisk_atlas.core.project import Picks
 
 from ..session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.draw.frame import Frame
 
 PATIENCE_S = 0.25  # a drawing younger than this is let finish when a newer one is asked for
 
@@ -31,9 +35,11 @@ class Renderer(QObject):
 
     Signals:
         drawn(list): the Frames of the newest finished wish, in the order of its stacks.
+        begun(object): a Frame of a wish for one stack, as far as it is.
     """
 
     drawn = pyqtSignal(list)
+    begun = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -62,8 +68,15 @@ class Renderer(QObject):
             from brisk_atlas.core.draw.frame import Picked
 
             picked = Picked(wish.picks.layer_id, wish.picks.rows) if wish.picks else None
+
+            def tell(frame: Frame) -> None:
+                self._session.come_home(lambda f: self.begun.emit(f) if self._job is job else None, frame)
+
             return [
-                self._session.painter.frame(stack, wish.view, picked=picked, check=job.check) for stack in wish.stacks
+                self._session.painter.frame(
+                    stack, wish.view, picked=picked, check=job.check, tell=tell if len(wish.stacks) == 1 else None
+                )
+                for stack in wish.stacks
             ]
 
         def finished(job: Job) -> None:

@@ -1,0 +1,201 @@
+"""Drawing many features, in order, from flat coordinates."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
+
+from . import JIT
+from .fill import EVEN_ODD, NO_HATCH, NON_ZERO, add_edge, sweep
+from .pixels import lay_box, thinned
+from .stroke import DASH, LEFT, ROUND, THIN_PX, begin, dash_to, draw_to, finish
+from .thin import SIDE, lay_near, near_path
+
+BLOCK = 64  # vertices that share one rectangle in the index of a long path
+DOT_PX = 1.5  # a feature no larger than this is drawn as a box of its own area
+STEP_PX = 0.35  # a stroke leaves out vertices nearer than this to the last one drawn
+TINY_FILL_PX, TINY_STROKE_PX = 0.1, 0.5  # a block no larger than this is drawn as one edge
+NEAR = 60  # rows and columns up to which a feature is drawn in the small buffer
+REACH = 4.0  # how many half widths a mitred corner may stand out
+
+
+@njit(**JIT)
+def _fill_path(area, lo, hi, xy, start, end, blocks, block, left, upper, scale, rows, width):
+    """Add a ring's edges; blocks of vertices that are out of sight count as one edge."""
+    if end - start < 3:
+        return
+    fx, fy = (xy[start, 0] - left) * scale, (upper - xy[start, 1]) * scale
+    ax, ay = fx, fy
+    i = start
+    while i < end - 1:
+        stop = min(i + BLOCK, end - 1)
+        y0, y1 = (upper - blocks[block, 3]) * scale, (upper - blocks[block, 1]) * scale
+        x0, x1 = (blocks[block, 0] - left) * scale, (blocks[block, 2] - left) * scale
+        block += 1
+        if y1 <= 0.0 or y0 >= rows:
+            ax, ay = (xy[stop, 0] - left) * scale, (upper - xy[stop, 1]) * scale
+        elif x1 <= 0.0 or x0 >= width or (x1 - x0 < TINY_FILL_PX and y1 - y0 < TINY_FILL_PX):
+            bx, by = (xy[stop, 0] - left) * scale, (upper - xy[stop, 1]) * scale
+            add_edge(area, lo, hi, ax, ay, bx, by, rows, width)
+            ax, ay = bx, by
+        else:
+            for k in range(i + 1, stop + 1):
+                bx, by = (xy[k, 0] - left) * scale, (upper - xy[k, 1]) * scale
+                add_edge(area, lo, hi, ax, ay, bx, by, rows, width)
+                ax, ay = bx, by
+        i = stop
+    add_edge(area, lo, hi, ax, ay, fx, fy, rows, width)
+
+
+@njit(**JIT)
+def _stroke_path(
+    area, lo, hi, pen, xy, start, end, blocks, block, closed, left, upper, scale, half, join, cap, dashes, rows, width
+):  # fmt: skip
+    """Add the outline of a stroke along one path."""
+    reach = half * REACH + 1.0 if half > THIN_PX else half + 1.0
+    px, py = (xy[start, 0] - left) * scale, (upper - xy[start, 1]) * scale
+    begin(pen, px, py)
+    dashed = dashes.size > 1
+    if dashed:
+        pen[DASH], pen[LEFT] = 0.0, dashes[0]
+    i = start
+    while i < end - 1:
+        stop = min(i + BLOCK, end - 1)
+        y0, y1 = (upper - blocks[block, 3]) * scale, (upper - blocks[block, 1]) * scale
+        x0, x1 = (blocks[block, 0] - left) * scale, (blocks[block, 2] - left) * scale
+        block += 1
+        unseen = y1 < -reach or y0 > rows + reach or x1 < -reach or x0 > width + reach
+        tiny = x1 - x0 < TINY_STROKE_PX and y1 - y0 < TINY_STROKE_PX
+        first = stop if (unseen or tiny) and not dashed else i + 1
+        for k in range(first, stop + 1):
+            bx, by = (xy[k, 0] - left) * scale, (upper - xy[k, 1]) * scale
+            if k < end - 1 and abs(bx - px) < STEP_PX and abs(by - py) < STEP_PX:
+                continue
+            if dashed:
+                dash_to(area, lo, hi, pen, bx, by, dashes, half, join, cap, rows, width)
+            else:
+                draw_to(area, lo, hi, pen, bx, by, half, join, rows, width)
+            px, py = bx, by
+        i = stop
+    if not dashed or pen[0] > 0.0:
+        finish(area, lo, hi, pen, closed and not dashed, half, join, cap, rows, width)
+
+
+@njit(**JIT)
+def draw_features(
+    image,
+    top,
+    bottom,
+    xy,
+    path_starts,
+    path_kinds,
+    feature_starts,
+    bounds,
+    areas,
+    block_starts,
+    blocks,
+    features,
+    first,
+    last,
+    left,
+    upper,
+    per_pixel,
+    bodies,
+    lines,
+    halves,
+    join,
+    cap,
+    dashes,
+    hatch,
+    spacing,
+    weight,
+    at_x,
+    at_y,
+    wide_area,
+    wide_lo,
+    wide_hi,
+    near_area,
+    near_lo,
+    near_hi,
+    nearest,
+    inside,
+    pen,
+):
+    """Draw `features[first:last]` into rows `top` to `bottom`: polygons filled (even-odd), then
+    stroked; lines stroked. Points are drawn elsewhere.
+
+    image, bodies, lines : uint32 pixels and one such ink for each feature, 0 for none
+    halves : (features,) float32 half the stroke's width, pixels; 0 for none
+    areas : (features,) float64 area of each feature, map units squared
+    left, upper, per_pixel : map position of the top left corner and map units a pixel
+    dashes : lengths drawn and left out, pixels; empty for an unbroken stroke
+    wide_area, wide_lo, wide_hi : clean buffers of the band's size; left clean
+    near_area, near_lo, near_hi : the same, NEAR x NEAR cells, for small features
+    nearest, inside, pen : scratch of `thin` and of `stroke`
+    """
+    width = image.shape[1]
+    scale = 1.0 / per_pixel
+    for k in range(first, last):
+        feature = features[k]
+        half = float(halves[k])
+        x0, x1 = (bounds[feature, 0] - left) * scale, (bounds[feature, 2] - left) * scale
+        y0, y1 = (upper - bounds[feature, 3]) * scale, (upper - bounds[feature, 1]) * scale
+        reach = half * REACH + 1.0 if half > THIN_PX else half + 1.0
+        if not (y1 > top - reach and y0 < bottom + reach and x1 > -reach and x0 < width + reach):
+            continue
+        path0, path1 = feature_starts[feature], feature_starts[feature + 1]
+        if path0 == path1 or path_kinds[path0] == POINT:
+            continue
+        body, line = bodies[k], lines[k]
+        strength = min(1.0, 2.0 * half)  # a stroke thinner than a pixel is a paler one
+        half = max(half, 0.5) if half > 0.0 else 0.0
+        wide, tall = x1 - x0, y1 - y0
+        is_line = path_kinds[path0] == LINE
+        ink = body if is_line else line
+        if wide <= DOT_PX and tall <= DOT_PX:
+            if not is_line and body != 0:
+                w, h = max(wide, 0.02), max(tall, 0.02)
+                density = min(1.0, areas[feature] * scale * scale / (w * h))
+                lay_box(image, top, bottom, x0, y0, x0 + w, y0 + h, density, body)
+            if half > 0.0 and ink != 0:
+                w, h = wide + 2.0 * half, tall + 2.0 * half
+                density = 1.0 - (4.0 - np.pi) * half * half / (w * h)  # its corners are round
+                lay_box(image, top, bottom, x0 - half, y0 - half, x1 + half, y1 + half, density * strength, ink)
+            continue
+        row0 = max(top, int(np.floor(max(y0 - reach, float(top)))))
+        rows = min(bottom, int(np.ceil(min(y1 + reach, float(bottom))))) - row0
+        col0 = int(np.floor(max(x0 - reach, 0.0)))
+        cols = int(np.ceil(min(x1 + reach, float(width)))) - col0
+        if rows <= 0 or cols <= 0:
+            continue
+        if rows <= NEAR and cols <= NEAR:
+            area, lo, hi = near_area, near_lo, near_hi
+        else:
+            area, lo, hi = wide_area, wide_lo, wide_hi
+        own_left, own_upper = left + col0 * per_pixel, upper - row0 * per_pixel
+        if strength < 1.0:
+            ink = thinned(ink, strength)
+        small = rows <= SIDE and cols <= SIDE and 0.0 < half <= THIN_PX and ink != 0
+        if small and hatch == NO_HATCH and dashes.size == 0 and (cap == ROUND or not is_line):
+            for path in range(path0, path1):
+                near_path(nearest, inside, xy, path_starts[path], path_starts[path + 1], own_left, own_upper, scale,
+                          STEP_PX, rows, half + 0.5)  # fmt: skip
+            lay_near(nearest, inside, image, row0, col0, rows, cols, np.uint32(0) if is_line else body, ink, half)
+            continue
+        if not is_line and body != 0:
+            for path in range(path0, path1):
+                if path_kinds[path] == POLYGON:
+                    _fill_path(area, lo, hi, xy, path_starts[path], path_starts[path + 1], blocks, block_starts[path],
+                               own_left, own_upper, scale, rows, cols)  # fmt: skip
+            sweep(area, lo, hi, image, row0, col0, rows, cols, body, EVEN_ODD, hatch, spacing, weight, at_x, at_y)
+        if half <= 0.0 or ink == 0:
+            continue
+        for path in range(path0, path1):
+            if path_kinds[path] != POINT:
+                closed = path_kinds[path] == POLYGON
+                _stroke_path(area, lo, hi, pen, xy, path_starts[path], path_starts[path + 1], blocks,
+                             block_starts[path], closed, own_left, own_upper, scale, half, join, cap, dashes,
+                             rows, cols)  # fmt: skip
+        sweep(area, lo, hi, image, row0, col0, rows, cols, ink, NON_ZERO, NO_HATCH, spacing, weight, at_x, at_y)

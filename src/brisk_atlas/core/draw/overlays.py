@@ -1,0 +1,111 @@
+"""What is laid over a map to read it by: the scale bar, grid lines and the direction of north."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import atan2, ceil, degrees, floor, log10
+
+import numpy as np
+
+from brisk_atlas.core.place import is_geographic, metres_per_unit, transform, unit_of
+
+from .view import View
+
+GEOGRAPHIC = "EPSG:4326"
+LINES_WANTED = 5  # across the view
+NODES = 33  # along a line that may be curved
+LONGEST_BAR_PX = 160
+DEGREE_STEPS = (90, 45, 30, 15, 10, 5, 2, 1, 0.5, 0.25, 1 / 6, 1 / 12, 1 / 30, 1 / 60, 1 / 120, 1 / 240, 1 / 600, 1 / 3600,
+                1 / 7200, 1 / 36000)  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class GridLine:
+    """A line of equal `value`: points (n, 2) in pixels, its text, and whether it runs up and down."""
+
+    points: np.ndarray
+    text: str
+    upright: bool
+
+
+def scale_bar(view: View) -> tuple[float, str] | None:
+    """Return the bar's width in pixels and its label, at the latitude of the view's middle."""
+    if not view.crs or not unit_of(view.crs):
+        return None
+    metres = view.resolution * metres_per_unit(view.crs, view.y)
+    if metres <= 0:
+        return None
+    longest = metres * LONGEST_BAR_PX
+    length = _round_step(longest)
+    label = f"{length / 1000:g} km" if length >= 1000 else f"{length:g} m" if length >= 1 else f"{length * 100:g} cm"
+    return length / metres, label
+
+
+def _round_step(longest: float) -> float:
+    """Return the longest of 1, 2 and 5 times a power of ten."""
+    step = 10 ** floor(log10(longest))
+    return next(n * step for n in (5, 2, 1) if n * step <= longest)
+
+
+def grid_lines(view: View, *, geographic: bool) -> list[GridLine]:
+    """Return lines of equal easting and northing, or of equal longitude and latitude, in view."""
+    crs = GEOGRAPHIC if geographic else view.crs
+    if crs is None or view.crs is None:
+        return []
+    edge = _edge(view, crs)
+    if edge is None:
+        return []
+    (xmin, ymin), (xmax, ymax) = edge
+    in_degrees = is_geographic(crs)
+    span = max(xmax - xmin, ymax - ymin)
+    step = next((s for s in DEGREE_STEPS if s * LINES_WANTED <= span), DEGREE_STEPS[-1]) if in_degrees else (
+        _round_step(span / LINES_WANTED)
+    )  # fmt: skip
+    lines = []
+    for upright, low, high, other_low, other_high in ((True, xmin, xmax, ymin, ymax), (False, ymin, ymax, xmin, xmax)):
+        for n in range(ceil(low / step), floor(high / step) + 1):
+            along = np.linspace(other_low, other_high, NODES)
+            same = np.full(NODES, n * step)
+            xy = transform(np.column_stack([same, along] if upright else [along, same]), crs, view.crs)
+            px, py = view.to_pixel(xy[:, 0], xy[:, 1])  # type: ignore[arg-type]
+            points = np.column_stack([px, py])
+            points = points[np.isfinite(points).all(axis=1)]
+            if len(points) > 1:
+                lines.append(GridLine(points, _text(n * step, step, in_degrees, upright), upright))
+    return lines
+
+
+def _edge(view: View, crs: str) -> tuple[np.ndarray, np.ndarray] | None:
+    """Return the least and greatest coordinates that a view reaches in a CRS."""
+    x, y = np.meshgrid(np.linspace(0, view.width, 9), np.linspace(0, view.height, 9))
+    mx, my = view.to_map(x.ravel(), y.ravel())  # type: ignore[arg-type]
+    there = transform(np.column_stack([mx, my]), view.crs, crs)
+    there = there[np.isfinite(there).all(axis=1)]
+    return (there.min(axis=0), there.max(axis=0)) if len(there) > 3 else None
+
+
+def _text(value: float, step: float, in_degrees: bool, upright: bool) -> str:
+    if not in_degrees:
+        return f"{value:,.0f}" if step >= 1 else f"{value:,.2f}"
+    side = ("E" if value > 0 else "W" if value < 0 else "") if upright else ("N" if value > 0 else "S" if value < 0 else "")
+    seconds = round(abs(value) * 3600, 2)
+    d, rest = divmod(seconds, 3600)
+    m, s = divmod(rest, 60)
+    text = f"{d:.0f}°"
+    if step < 1:
+        text += f"{m:02.0f}′"
+    if step < 1 / 60:
+        text += f"{s:04.1f}″" if step < 1 / 3600 else f"{s:02.0f}″"
+    return f"{text} {side}".strip()
+
+
+def north_of(view: View) -> float | None:
+    """Return the direction of true north at the view's middle, degrees clockwise from up."""
+    if view.crs is None or not unit_of(view.crs):
+        return None
+    here = transform(np.array([[view.x, view.y]]), view.crs, GEOGRAPHIC)
+    there = transform(here + [[0.0, 0.001 if here[0, 1] < 89 else -0.001]], GEOGRAPHIC, view.crs)
+    if not np.isfinite(there).all():
+        return None
+    dx, dy = there[0] - (view.x, view.y)
+    return float(degrees(atan2(dx, dy))) + (180.0 if here[0, 1] >= 89 else 0.0)
