@@ -118,6 +118,13 @@ def _map(window: AtlasWindow) -> list[Command]:
         Command("focus_map", "To the map", at_map(lambda d: d.map.canvas.setFocus()), "F6", "Put the keyboard on the map", enabled=some),
         Command("focus_stack", "To the stack", at_map(lambda d: d.spine.setFocus()), "F7",
                 "Put the keyboard on the stack of layers", enabled=some),
+        Command("grid_projected", "Grid lines in map units", at_map(lambda d: d.map.toggle_grid("projected")), "L",
+                icon="grid-four", enabled=some, checked=lambda: window.has_desk and window.desk.map.grid == "projected"),
+        Command("grid_geographic", "Grid lines in degrees", at_map(lambda d: d.map.toggle_grid("geographic")), "Shift+L",
+                icon="globe-hemisphere-west", enabled=some,
+                checked=lambda: window.has_desk and window.desk.map.grid == "geographic"),
+        Command("north", "North arrow", at_map(lambda d: d.map.toggle_north()), "N", "Point to true north", "compass", some,
+                lambda: window.has_desk and window.desk.map.canvas.shows_north),
         Command("probe_centre", "Probe the middle of the map", at_map(probe_centre), "Ctrl+P", enabled=some),
     ]  # fmt: skip
 
@@ -155,6 +162,11 @@ def _layers(window: AtlasWindow) -> list[Command]:
                 enabled=has_subject),
         Command("layer_down", "Move the subject down", _on_subject(window, lambda i: work.move(i, 1)), "Ctrl+Down", icon="arrow-down",
                 enabled=has_subject),
+        Command("copy_style", "Copy the subject's style", lambda: window.desk.style_form.copy(), "Ctrl+Shift+C", icon="copy",
+                enabled=lambda: work.subject is not None and work.subject.style is not None),
+        Command("paste_style", "Paste the style on the subject", lambda: window.desk.style_form.paste(), "Ctrl+Shift+V",
+                icon="clipboard",
+                enabled=lambda: window.has_desk and work.subject is not None and window.desk.style_form.can_paste(work.subject)),
         Command("close_layer", "Close the subject", _on_subject(window, work.remove), "Delete",
                 "Take the subject off the Desk; its files stay", "x", has_subject),
     ]  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -85,9 +86,22 @@ class StackSpine(QListWidget):
         for layer in self.session.work.layers:
             self._picture(layer)
         self.scheduleDelayedItemsLayout()
+        self._repaint()
+
+    def _repaint(self) -> None:
         view = self.viewport()
         assert view is not None
         view.update()
+
+    def show_limits(self, limits: dict[str, tuple[tuple[float, float], ...]]) -> None:
+        """Let legends say between which values the colours of the last picture ran."""
+        for layer_id, ends in limits.items():
+            key, image, legend = self.thumbs.get(layer_id, (None, None, None))
+            if key is not None and legend is not None and legend.ramp and len(ends) == 1:
+                low, high = ends[0]
+                if (legend.low, legend.high) != (low, high):
+                    self.thumbs[layer_id] = (key, image, replace(legend, low=low, high=high))
+                    self._repaint()
 
     def _picture(self, layer: Layer) -> None:
         key = (layer.source, layer.style)
@@ -97,8 +111,6 @@ class StackSpine(QListWidget):
         self.thumbs[layer.id] = (key, held[1] if held else None, held[2] if held else None)
 
         def work(job: object) -> tuple:
-            from dataclasses import replace
-
             from brisk_atlas.core.draw import View
             from brisk_atlas.core.draw.legend import legend_of
 
@@ -114,9 +126,7 @@ class StackSpine(QListWidget):
             if self.thumbs.get(layer.id, (None,))[0] == key:
                 self.thumbs[layer.id] = (key, image_of(frame) if frame else None, legend)
                 self.scheduleDelayedItemsLayout()
-                view = self.viewport()
-                assert view is not None
-                view.update()
+                self._repaint()
 
         self.session.run("Tile", work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
 
@@ -278,8 +288,9 @@ class _Tile(QStyledItemDelegate):
             painter.setFont(font)
             painter.setPen(QColor(theme.ink))
             ends = QRect(box.left(), top + 14, box.width(), 16)
-            painter.drawText(ends, Qt.AlignmentFlag.AlignLeft, number_text(float(f"{legend.low:.4g}")))
-            painter.drawText(ends, Qt.AlignmentFlag.AlignRight, number_text(float(f"{legend.high:.4g}")))
+            for value, side in ((legend.low, Qt.AlignmentFlag.AlignLeft), (legend.high, Qt.AlignmentFlag.AlignRight)):
+                text = f"{value:.0f}" if legend.plain else number_text(float(f"{value:.4g}"))
+                painter.drawText(ends, side, text)
             top += 34
         for colour, text in legend.entries:
             painter.fillRect(QRect(box.left(), top + 4, 12, 10), QColor(colour))

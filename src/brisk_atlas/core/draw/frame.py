@@ -125,12 +125,7 @@ class Painter:
         return Frame(image, view, frame.faults, frame.notes, frame.limits, tuple(unfinished), labels)
 
     def _labels(
-        self,
-        layers: Sequence[Layer],
-        view: View,
-        measure: Measure,
-        faults: dict[str, str],
-        check: Callable[[], None],
+        self, layers: Sequence[Layer], view: View, measure: Measure, faults: dict[str, str], check: Callable[[], None]
     ) -> tuple[PlacedLabel, ...]:
         """Place the labels of all layers in view, the top layer first."""
         room, placed = Room(), []

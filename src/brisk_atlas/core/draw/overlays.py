@@ -15,8 +15,11 @@ GEOGRAPHIC = "EPSG:4326"
 LINES_WANTED = 5  # across the view
 NODES = 33  # along a line that may be curved
 LONGEST_BAR_PX = 160
-DEGREE_STEPS = (90, 45, 30, 15, 10, 5, 2, 1, 0.5, 0.25, 1 / 6, 1 / 12, 1 / 30, 1 / 60, 1 / 120, 1 / 240, 1 / 600, 1 / 3600,
-                1 / 7200, 1 / 36000)  # fmt: skip
+DEGREE_STEPS = (
+    *(90, 45, 30, 15, 10, 5, 2, 1),
+    *(m / 60 for m in (30, 15, 10, 5, 2, 1)),
+    *(s / 3600 for s in (30, 15, 5, 1, 0.5, 0.1)),
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -87,7 +90,7 @@ def _edge(view: View, crs: str) -> tuple[np.ndarray, np.ndarray] | None:
 def _text(value: float, step: float, in_degrees: bool, upright: bool) -> str:
     if not in_degrees:
         return f"{value:,.0f}" if step >= 1 else f"{value:,.2f}"
-    side = ("E" if value > 0 else "W" if value < 0 else "") if upright else ("N" if value > 0 else "S" if value < 0 else "")
+    side = ("EW" if upright else "NS")[value < 0] if value else ""
     seconds = round(abs(value) * 3600, 2)
     d, rest = divmod(seconds, 3600)
     m, s = divmod(rest, 60)

@@ -84,6 +84,7 @@ class DeskPage(QWidget):
         self.spine.subject_chosen.connect(session.work.choose)
         self.spine.side_turned.connect(self.map.turn_side)
         self.map.probed.connect(self._probed)
+        self.map.settled.connect(lambda: self.spine.show_limits(self.map.limits))
         self.sheet.go_wanted.connect(self.map.fit_picked)
         session.work_changed.connect(lambda what: self._which() if what in ("layers", "file") else None)
         self._which()
@@ -125,7 +126,11 @@ class DeskPage(QWidget):
 
     def use_theme(self, theme: Theme) -> None:
         """Hand the colours to everything here that paints itself."""
-        for painted in (self.map.canvas, self.relief, self.relief.canvas, self.spine, self.probe, self.sheet.model):
+        painted_by_themselves = (
+            *(self.map.canvas, self.relief, self.relief.canvas, self.spine),
+            *(self.probe, self.sheet.model, self.style_form),
+        )
+        for painted in painted_by_themselves:
             painted.theme = theme
         if self.relief.isVisible():
             self.relief.remake()

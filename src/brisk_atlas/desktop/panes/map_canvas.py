@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from math import floor, log10
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
@@ -16,6 +15,7 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
@@ -69,6 +69,7 @@ class MapCanvas(QWidget):
         self.curtain_at = 0.5
         self.mark: tuple[float, float] | None = None
         self.hint = ""
+        self.shows_north = False
         self.boxing = False
         self._press: QPointF | None = None
         self._last: QPointF | None = None
@@ -142,6 +143,8 @@ class MapCanvas(QWidget):
             self._paint_curtain(painter, divide)
         if self.frames:
             self._paint_scale(painter)
+            if self.shows_north:
+                self._paint_north(painter)
         if self.mark:
             self._paint_mark(painter, QPointF(*self.view.to_pixel(*self.mark)))
         if self.hasFocus() and self.view and not self.underMouse():
@@ -194,20 +197,9 @@ class MapCanvas(QWidget):
 
     def scale_bar(self) -> tuple[float, str] | None:
         """Return the bar's width in pixels and its label, at the latitude of the view's middle."""
-        from brisk_atlas.core.place import metres_per_unit, unit_of
+        from brisk_atlas.core.draw.overlays import scale_bar
 
-        if self.view is None or not self.view.crs:
-            return None
-        metres = self.view.resolution * metres_per_unit(self.view.crs, self.view.y)
-        if not unit_of(self.view.crs) or metres <= 0:
-            return None
-        longest = metres * 160
-        step = 10 ** floor(log10(longest))
-        length = next(n * step for n in (5, 2, 1) if n * step <= longest)
-        label = (
-            f"{length / 1000:g} km" if length >= 1000 else f"{length:g} m" if length >= 1 else f"{length * 100:g} cm"
-        )
-        return length / metres, label
+        return scale_bar(self.view) if self.view is not None else None
 
     def _paint_scale(self, painter: QPainter) -> None:
         bar = self.scale_bar()
@@ -226,6 +218,27 @@ class MapCanvas(QWidget):
         for x in (left, left + width):
             painter.drawLine(QPointF(x, base - 4), QPointF(x, base + 1))
         painter.drawText(QPointF(left, base - 7), label)
+
+    def _paint_north(self, painter: QPainter) -> None:
+        """Point to true north, in the upper right corner."""
+        from brisk_atlas.core.draw.overlays import north_of
+
+        turn = north_of(self.view) if self.view is not None else None
+        if turn is None:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.translate(self.width() - 30, 36)
+        painter.setPen(QPen(QColor(self.theme.rule), 1))
+        painter.setBrush(QColor(self.theme.raised))
+        painter.drawEllipse(QPointF(0, 0), 20, 20)
+        painter.rotate(turn)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(self.theme.ink))
+        painter.drawPolygon(QPolygonF([QPointF(0, -16), QPointF(5, -2), QPointF(-5, -2)]))
+        painter.setPen(QColor(self.theme.ink))
+        painter.drawText(QRectF(-10, -3, 20, 16), Qt.AlignmentFlag.AlignCenter, "N")
+        painter.restore()
 
     def _paint_mark(self, painter: QPainter, at: QPointF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -71,6 +71,7 @@ class MapPane(QWidget):
         self._pointer: tuple[float, float] | None = None
         self._reading: Job | None = None
         self._faults: dict[str, str] = {}
+        self.grid = ""  # lines of equal coordinates: projected, geographic, or none
         self.limits: dict[str, tuple[tuple[float, float], ...]] = {}
         self.canvas.view_changed.connect(self._view_changed)
         self.canvas.pointer_moved.connect(self._pointer_moved)
@@ -118,7 +119,7 @@ class MapPane(QWidget):
         """Ask for a frame of the present view."""
         view = self.canvas.wanted_view()
         if view is not None and view.width > 1 and view.height > 1:
-            self.renderer.want(Wish(self._stacks(), view, self.session.work.picks))
+            self.renderer.want(Wish(self._stacks(), view, self.session.work.picks, self.grid))
 
     def _drawn(self, frames: list[Frame]) -> None:
         work = self.session.work
@@ -241,6 +242,15 @@ class MapPane(QWidget):
         view = self.canvas.view
         if view:
             self.canvas.look(view.zoomed(factor, self.canvas.width() / 2, self.canvas.height() / 2))
+
+    def toggle_grid(self, kind: str) -> None:
+        """Lay lines of equal coordinates over the map, `projected` or `geographic`, or take them off."""
+        self.grid = "" if self.grid == kind else kind
+        self.draw()
+
+    def toggle_north(self) -> None:
+        self.canvas.shows_north = not self.canvas.shows_north
+        self.canvas.update()
 
     # The curtain
 

@@ -14,6 +14,7 @@ from brisk_atlas.core.model import Layer
 from brisk_atlas.core.project import Picks
 
 from ..session import Session
+from . import map_text
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Frame
@@ -23,11 +24,13 @@ PATIENCE_S = 0.25  # a drawing younger than this is let finish when a newer one 
 
 @dataclass(frozen=True)
 class Wish:
-    """What to draw: one or two stacks (bottom first) of the same view."""
+    """What to draw: one or two stacks (bottom first) of the same view. `grid` is `projected` or
+    `geographic` for lines of equal coordinates, empty for none."""
 
     stacks: tuple[tuple[Layer, ...], ...]
     view: View
     picks: Picks | None = None
+    grid: str = ""
 
 
 class Renderer(QObject):
@@ -72,12 +75,22 @@ class Renderer(QObject):
             def tell(frame: Frame) -> None:
                 self._session.come_home(lambda f: self.begun.emit(f) if self._job is job else None, frame)
 
-            return [
+            frames = [
                 self._session.painter.frame(
-                    stack, wish.view, picked=picked, check=job.check, tell=tell if len(wish.stacks) == 1 else None
+                    stack,
+                    wish.view,
+                    picked=picked,
+                    check=job.check,
+                    tell=tell if len(wish.stacks) == 1 else None,
+                    measure=map_text.measure,
                 )
                 for stack in wish.stacks
             ]
+            for frame in frames:
+                if wish.grid:
+                    map_text.paint_grid_lines(frame, geographic=wish.grid == "geographic")
+                map_text.paint_labels(frame)
+            return frames
 
         def finished(job: Job) -> None:
             self._job = None

@@ -1,0 +1,65 @@
+"""How the values that a layer is coloured by are spread, for choosing where its ramp begins and ends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brisk_atlas.core.expression import column_of
+from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.read import Holdings
+
+from .classes import is_number, numbers_of
+from .cloud import AT_ONCE, cloud_limits
+from .limits import grid_limits, grid_sample, limits_of
+from .raster import channel_sources
+
+BINS = 96
+
+
+@dataclass(frozen=True, eq=False)
+class Spread:
+    """counts : one (bins,) array for each band shown; edges : (bins + 1,); low, high : the present
+    ends of the ramp."""
+
+    counts: tuple[np.ndarray, ...]
+    edges: np.ndarray
+    low: float
+    high: float
+
+
+def spread_of(holdings: Holdings, layer: Layer) -> Spread | None:
+    """Return the spread of what colours a layer, None where colours do not run with numbers.
+
+    Raises BadExpression.
+    """
+    style = layer.style
+    if isinstance(style, GridStyle):
+        if style.own_colours or style.slope:
+            return None
+        sources = channel_sources(layer.source, style)
+        samples = [grid_sample(holdings, s, b) for s, b in zip(sources, style.bands)]
+        ends = [grid_limits(holdings, s, b, style.stretch) for s, b in zip(sources, style.bands)]
+        return _spread(samples, min(low for low, _ in ends), max(high for _, high in ends))
+    if isinstance(style, VectorStyle) and style.colour_by and style.method == "ramp":
+        table = holdings.features(layer.source).table
+        if not is_number(column_of(table, style.colour_by).type):
+            return None
+        values = numbers_of(table, style.colour_by)
+        return _spread([values], *limits_of(values, style.stretch))
+    if isinstance(style, CloudStyle) and style.colour_by not in ("rgb", "classification"):
+        points, _ = holdings.points_so_far(layer.source, AT_ONCE)
+        values = points.values(style.colour_by)
+        return _spread([values[:: max(1, len(values) // 500_000)]], *cloud_limits(values, style))
+    return None
+
+
+def _spread(samples: list[np.ndarray], low: float, high: float) -> Spread | None:
+    samples = [s[np.isfinite(s)] for s in (np.asarray(s, float) for s in samples)]
+    samples = [s for s in samples if s.size]
+    if not samples:
+        return None
+    ends = min(s.min() for s in samples), max(s.max() for s in samples)
+    edges = np.linspace(ends[0], ends[1] if ends[1] > ends[0] else ends[0] + 1, BINS + 1)
+    return Spread(tuple(np.histogram(s, edges)[0] for s in samples), edges, low, high)

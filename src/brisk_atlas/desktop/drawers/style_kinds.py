@@ -1,0 +1,295 @@
+"""The style forms of vector layers, grids and point clouds."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from brisk_atlas.core.model import Band, CloudStyle, Facts, GridStyle, Label, Layer, VectorStyle
+
+from .style_rows import StyleRows, slim
+
+METHODS = [
+    ("ramp", "ramp"),
+    ("equal intervals", "equal"),
+    ("quantiles", "quantile"),
+    ("natural breaks", "natural"),
+    ("each value its own", "unique"),
+]
+DASHES: list[tuple[str, object]] = [
+    ("unbroken", ()),
+    ("dashes", (8.0, 4.0)),
+    ("long dashes", (16.0, 6.0)),
+    ("dots", (1.0, 4.0)),
+    ("dash and dot", (10.0, 4.0, 1.0, 4.0)),
+]
+HATCHES: list[tuple[str, object]] = [
+    ("solid", "none"),
+    ("hatch rising", "rising"),
+    ("hatch falling", "falling"),
+    ("hatch crossed", "crossed"),
+    ("hatch level", "level"),
+    ("dots", "dots"),
+]
+RESAMPLES: list[tuple[str, object]] = [
+    ("nearest cell (classes)", "nearest"),
+    ("bilinear (continuous)", "bilinear"),
+    ("cubic (continuous)", "cubic"),
+]
+COMPOSITES = {  # by the roles that bands have, or else by their names; red, green, blue
+    "natural colour": ("red", "green", "blue"),
+    "colour infrared": ("near infrared", "red", "green"),
+    "shortwave infrared": ("shortwave infrared 2", "near infrared", "red"),
+    "burn and lava": ("shortwave infrared 2", "shortwave infrared 1", "near infrared"),
+}
+
+
+def vector_rows(rows: StyleRows, facts: Facts) -> None:
+    """Add what a vector style has, by the geometry of the layer."""
+    kind = facts.geometry_type or ""
+    fields = [f.name for f in facts.fields]
+    is_line, has_points = "Line" in kind, "Point" in kind or kind in ("Unknown", "Geometry", "GeometryCollection")
+    rows.heading("Colour")
+    rows.by_field("Colour by", "colour_by", "one colour", fields, lambda s: s.colour_by,
+                  lambda value: rows.change("colour by", colour_by=value))  # fmt: skip
+    method = rows.choice("Classes", "method", [(text, word) for text, word in METHODS])
+    count = rows.number("How many", "classes", 2, 12, 1, "")
+    count.valueChanged.disconnect()
+    count.valueChanged.connect(lambda value: rows.change("classes", classes=int(value)))
+    ramp = rows.ramp()
+
+    def fitting(layer: Layer) -> None:
+        style = layer.style
+        if isinstance(style, VectorStyle):
+            rows.form.setRowVisible(method, style.colour_by is not None)
+            rows.form.setRowVisible(count, style.colour_by is not None and style.method not in ("ramp", "unique"))
+            rows.form.setRowVisible(ramp, style.colour_by is not None and style.method != "unique")
+
+    rows.setters.append(fitting)
+    rows.stretch()
+    _show_when(rows, lambda style: style.colour_by is not None and style.method == "ramp", 6)
+    if not is_line:
+        rows.heading("Fill")
+        rows.colour("Fill", "fill")
+        rows.check("", "outline only", "hollow", lambda s: s.hollow, lambda on: rows.change("outline only", hollow=on))
+        if not has_points or kind in ("Unknown", "Geometry", "GeometryCollection"):
+            rows.choice("Pattern", "hatch", HATCHES)
+            gap = rows.number("Gap", "hatch_gap", 3, 40, 1)
+            rows.setters.append(
+                lambda layer: rows.form.setRowVisible(gap, getattr(layer.style, "hatch", "none") != "none")
+            )
+    if has_points:
+        rows.heading("Symbol")
+        rows.choice("Shape", "symbol", [(w, w) for w in ("circle", "square", "triangle", "cross", "pin")])
+        rows.number("Size", "size", 1.0, 60.0, 1.0)
+        rows.by_field("Size by", "size_by", "the same for all", fields, lambda s: s.size_by,
+                      lambda value: rows.change("size by", size_by=value))  # fmt: skip
+        _ends(rows, "sizes", "size_by", 1.0, 80.0, 1.0)
+    rows.heading("Line")
+    rows.colour("Line", "line")
+    rows.number("Width", "width", 0.0, 30.0, 0.2)
+    if is_line:
+        rows.by_field("Width by", "width_by", "the same for all", fields, lambda s: s.width_by,
+                      lambda value: rows.change("width by", width_by=value))  # fmt: skip
+        _ends(rows, "widths", "width_by", 0.0, 40.0, 0.2)
+    if is_line or not has_points:
+        rows.choice("Dashes", "dash", DASHES)
+        rows.choice("Corners", "join", [(w, w) for w in ("round", "mitre", "bevel")])
+    if is_line:
+        rows.choice("Ends", "cap", [(w, w) for w in ("round", "flat", "square")])
+        rows.number("Casing", "casing", 0.0, 10.0, 0.5)
+        rows.colour("Casing colour", "casing_colour")
+    _label_rows(rows, fields)
+
+
+def _show_when(rows: StyleRows, wanted: Any, last: int) -> None:
+    """Show the `last` rows of the form only for styles that want them."""
+    form = rows.form
+    numbers = range(form.rowCount() - last, form.rowCount())
+
+    def show(layer: Layer) -> None:
+        on = wanted(layer.style)
+        for number in numbers:
+            form.setRowVisible(number, on)
+
+    rows.setters.append(show)
+
+
+def _ends(rows: StyleRows, field: str, by: str, low: float, high: float, step: float) -> None:
+    """Add the two ends between which a width or size grows, shown when it does."""
+    for place, label in enumerate(("least", "greatest")):
+        spin = rows.number(label, field, low, high, step)
+        spin.setObjectName(f"{field} {label}")
+        spin.valueChanged.disconnect()
+        rows.setters.pop()
+
+        def put(value: float, place: int = place) -> None:
+            ends = list(getattr(rows.style(), field))
+            ends[place] = value
+            rows.change(by.replace("_", " "), **{field: tuple(ends)})
+
+        def show(layer: Layer, spin: Any = spin, place: int = place) -> None:
+            spin.setValue(getattr(layer.style, field)[place])
+            rows.form.setRowVisible(spin, getattr(layer.style, by) is not None)
+
+        spin.valueChanged.connect(put)
+        rows.setters.append(show)
+
+
+def _label_rows(rows: StyleRows, fields: list[str]) -> None:
+    """Add what labels say, how large, and which go first."""
+
+    def label() -> Label | None:
+        return getattr(rows.style(), "label", None)
+
+    def put_text(text: str | None) -> None:
+        now = label()
+        made = None if text is None else Label(text) if now is None else _with(now, text=text)
+        rows.change("labels", label=made)
+
+    rows.heading("Labels")
+    rows.by_field("Text", "label", "none", fields, lambda s: s.label.text if s.label else None, put_text)
+    size = rows.number("Text size", "label size", 6, 40, 1)
+    size.valueChanged.disconnect()
+    rows.setters.pop()
+    size.valueChanged.connect(lambda v: rows.change("label size", label=_with(label(), size=v)) if label() else None)
+    rows.by_field("First", "label first", "the largest", fields, lambda s: s.label.first if s.label else None,
+                  lambda v: rows.change("label order", label=_with(label(), first=v)) if label() else None)  # fmt: skip
+
+    def show(layer: Layer) -> None:
+        now = getattr(layer.style, "label", None)
+        rows.form.setRowVisible(size, now is not None)
+        if now is not None:
+            size.setValue(now.size)
+
+    rows.setters.append(show)
+
+
+def _with(label: Label | None, **values: object) -> Label | None:
+    from dataclasses import replace
+
+    return replace(label, **values) if label is not None else None  # type: ignore[arg-type]
+
+
+def grid_rows(
+    rows: StyleRows, facts: Facts, style: GridStyle, elsewhere: list[tuple[str, tuple[str, str], int]]
+) -> None:
+    """Add what a grid's style has. `elsewhere` lists bands of other open layers: text, part and number."""
+    assert facts.grid is not None
+    bands = facts.grid.bands
+    rows.heading("Bands")
+    three = len(style.bands) == 3
+    if len(bands) + len(elsewhere) >= 3:
+        mode = [("three bands", 3), ("one band through a ramp", 1)]
+        first = tuple(b.index for b in bands[:3])
+        first += (first[-1],) * (3 - len(first))
+        rows.choice_of("Show", "composite", [(t, n) for t, n in mode], lambda layer: len(_grid(layer).bands),
+                       lambda n: rows.change("composite", bands=first if n == 3 else first[:1], others=()))  # fmt: skip
+    presets = presets_of(bands)
+    if three and presets:
+        found: list[tuple[str, object]] = [
+            ("chosen by hand", None),
+            *((name, numbers) for name, numbers in presets.items()),
+        ]
+
+        def preset(layer: Layer) -> object:
+            return None if any(_grid(layer).others) else _grid(layer).bands
+
+        def put(numbers: object) -> None:
+            if numbers:
+                rows.change("preset", bands=numbers, others=())
+
+        rows.choice_of("Preset", "preset", found, preset, put)
+    for place, label in enumerate(("Red", "Green", "Blue") if three else ("Band",)):
+        _band(rows, label, place, [(b.name, None, b.index) for b in bands] + list(elsewhere if three else []))
+    if not three:
+        classes = bands[style.bands[0] - 1].classes
+        if classes:
+            rows.check("Colours", "those of the file", "own colours", lambda s: s.own_colours,
+                       lambda on: rows.change("class colours", own_colours=on))  # fmt: skip
+        rows.ramp()
+        rows.heading("Light")
+        rows.check(
+            "",
+            "hillshade",
+            "shade",
+            lambda s: s.shade > 0,
+            lambda on: rows.change("hillshade", shade=0.75 if on else 0.0),
+        )
+        lights = rows.choice("From", "lights", [("one side", 1), ("several sides", 4)])
+        azimuth = rows.number("Azimuth", "azimuth", 0, 360, 15, "°")
+        altitude = rows.number("Altitude", "altitude", 5, 90, 5, "°")
+
+        def fitting(layer: Layer) -> None:
+            now = _grid(layer)
+            rows.form.setRowVisible(lights, now.shade > 0)
+            rows.form.setRowVisible(azimuth, now.shade > 0 and now.lights == 1)
+            rows.form.setRowVisible(altitude, now.shade > 0)
+
+        rows.setters.append(fitting)
+        rows.check("", "colour by slope", "slope", lambda s: s.slope, lambda on: rows.change("slope", slope=on))
+    rows.heading("Stretch")
+    rows.stretch(in_view=True)
+    rows.heading("Cells")
+    rows.choice("Resample", "resample", RESAMPLES)
+
+
+def _grid(layer: Layer) -> GridStyle:
+    assert isinstance(layer.style, GridStyle)
+    return layer.style
+
+
+def presets_of(bands: tuple[Band, ...]) -> dict[str, tuple[int, ...]]:
+    """Return the named composites that bands can make, by role, or by name where roles repeat."""
+    by_name = {band.name.lower(): band.index for band in bands}
+    by_role = {band.role.lower(): band.index for band in reversed(bands)}
+    known = by_role | by_name
+    return {
+        name: tuple(known[word] for word in words)
+        for name, words in COMPOSITES.items()
+        if all(word in known for word in words)
+    }
+
+
+def _band(rows: StyleRows, label: str, place: int, options: list[tuple[str, tuple[str, str] | None, int]]) -> None:
+    from PyQt6.QtWidgets import QComboBox
+
+    box = slim(QComboBox())
+    box.setObjectName(f"band {label.lower()}")
+    box.setAccessibleName(label)
+    for text, _, _ in options:
+        box.addItem(text)
+
+    def chosen(i: int) -> None:
+        style = rows.style()
+        if isinstance(style, GridStyle) and not rows.filling:
+            bands, others = list(style.bands), [*style.others, *([None] * 3)][: len(style.bands)]
+            bands[place], others[place] = options[i][2], options[i][1]
+            rows.change("bands", bands=tuple(bands), others=tuple(others) if any(others) else ())
+
+    def show(layer: Layer) -> None:
+        style = _grid(layer)
+        if place < len(style.bands):
+            other = style.others[place] if place < len(style.others) else None
+            box.setCurrentIndex(
+                next((i for i, (_, o, n) in enumerate(options) if (o, n) == (other, style.bands[place])), 0)
+            )
+
+    box.currentIndexChanged.connect(chosen)
+    rows.form.addRow(label, box)
+    rows.setters.append(show)
+
+
+def cloud_rows(rows: StyleRows, facts: Facts) -> None:
+    """Add what a point cloud's style has."""
+    names = [f.name for f in facts.fields if f.name not in ("X", "Y", "Z")]
+    options: list[tuple[str, object]] = [("height", "z"), *((n.replace("_", " "), n) for n in names)]
+    if "red" in names:
+        options.insert(1, ("measured colour", "rgb"))
+    rows.heading("Points")
+    rows.choice("Colour by", "colour_by", options)
+    rows.number("Size", "size", 1.0, 20.0, 1.0)
+    ramp = rows.ramp()
+    rows.stretch()
+    runs = lambda style: isinstance(style, CloudStyle) and style.colour_by not in ("rgb", "classification")  # noqa: E731
+    rows.setters.append(lambda layer: rows.form.setRowVisible(ramp, runs(layer.style)))
+    _show_when(rows, runs, 5)

@@ -1,0 +1,362 @@
+"""The rows that style forms are made of. Each changes one value of the subject's style."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import Any
+
+from PyQt6.QtCore import QSize, Qt, QTimer
+from PyQt6.QtGui import QColor, QIcon, QLinearGradient, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QColorDialog,
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSlider,
+    QWidget,
+)
+
+from brisk_atlas.core.model import AtlasError, Layer, Style
+
+from ..session import Session
+from .histogram import Histogram
+
+STRETCHES = {
+    "percent": "cut the tails",
+    "deviations": "standard deviations",
+    "range": "least to greatest",
+    "hand": "by hand",
+}
+UNITS = {"percent": " %", "deviations": " σ"}
+STARTS = {"percent": (2.0, 98.0), "deviations": (2.0, 2.0), "range": (0.0, 0.0)}
+SWATCH = QSize(96, 14)
+SLIDE_MS = 60  # one step of undo for a drag, not one a pixel
+BY_EXPRESSION = "…"  # what stands for an expression among names of fields
+EXPRESSION_HINT = "SQL, such as area_m2 / 10000"
+
+
+def ramp_icon(name: str) -> QIcon:
+    """Return a strip of a colour ramp."""
+    from brisk_atlas.core.draw.ramps import ramp
+
+    pixmap = QPixmap(SWATCH)
+    strip = QLinearGradient(0, 0, SWATCH.width(), 0)
+    colours = ramp(name)
+    for i in range(0, 256, 15):
+        strip.setColorAt(i / 255, QColor(*map(int, colours[i])))
+    painter = QPainter(pixmap)
+    painter.fillRect(pixmap.rect(), strip)
+    painter.end()
+    return QIcon(pixmap)
+
+
+def slim(box: QComboBox) -> QComboBox:
+    """Return the box made to fit the drawer, however long its entries."""
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    box.setMinimumContentsLength(8)
+    return box
+
+
+class StyleRows:
+    """Adds rows to a form; `setters` bring them up to date with a layer."""
+
+    def __init__(self, session: Session, form: QFormLayout, parent: QWidget) -> None:
+        self.session, self.form, self.parent = session, form, parent
+        self.setters: list[Callable[[Layer], None]] = []
+        self.filling = False
+
+    def fill(self, layer: Layer) -> None:
+        self.filling = True
+        for setter in self.setters:
+            setter(layer)
+        self.filling = False
+
+    def change(self, what: str, **values: object) -> None:
+        """Change values of the subject's style."""
+        layer = self.session.work.subject
+        if layer is not None and layer.style is not None and not self.filling:
+            self.session.work.change(what, layer.id, style=replace(layer.style, **values))  # type: ignore[arg-type]
+
+    def change_layer(self, what: str, **values: object) -> None:
+        layer = self.session.work.subject
+        if layer is not None and not self.filling:
+            self.session.work.change(what, layer.id, **values)
+
+    def style(self) -> Style | None:
+        layer = self.session.work.subject
+        return layer.style if layer else None
+
+    def heading(self, text: str) -> None:
+        label = QLabel(text)
+        label.setObjectName("heading")
+        label.setContentsMargins(0, 6, 0, 0)
+        self.form.addRow(label)
+
+    def opacity(self) -> None:
+        slider = QSlider(Qt.Orientation.Horizontal)
+        slider.setObjectName("opacity")
+        slider.setRange(0, 100)
+        later = QTimer(slider)
+        later.setSingleShot(True)
+        later.setInterval(SLIDE_MS)
+        later.timeout.connect(lambda: self.change_layer("opacity", opacity=slider.value() / 100))
+        slider.valueChanged.connect(lambda value: None if self.filling else later.start())
+        self.form.addRow("Opacity", slider)
+        self.setters.append(lambda layer: slider.setValue(round(layer.opacity * 100)))
+        self.choice_of("Blend", "blend", [("lay over", "normal"), ("multiply (darken)", "multiply")],
+                       lambda layer: layer.blend, lambda value: self.change_layer("blend", blend=value))  # fmt: skip
+
+    def colour(self, label: str, field: str) -> QPushButton:
+        button = QPushButton()
+        button.setObjectName(field)
+        button.setAccessibleName(label)
+
+        def choose() -> None:
+            colour = QColorDialog.getColor(QColor(getattr(self.style(), field)), self.parent, label)
+            if colour.isValid():
+                self.change(label.lower(), **{field: colour.name()})
+
+        def show(layer: Layer) -> None:
+            pixmap = QPixmap(SWATCH)
+            pixmap.fill(QColor(getattr(layer.style, field)))
+            button.setIcon(QIcon(pixmap))
+            button.setIconSize(SWATCH)
+            button.setText(getattr(layer.style, field))
+
+        button.clicked.connect(choose)
+        self.form.addRow(label, button)
+        self.setters.append(show)
+        return button
+
+    def number(self, label: str, field: str, low: float, high: float, step: float, unit: str = " px") -> QDoubleSpinBox:
+        spin = QDoubleSpinBox()
+        spin.setObjectName(field)
+        spin.setRange(low, high)
+        spin.setSingleStep(step)
+        spin.setDecimals(1 if step < 1 else 0)
+        spin.setSuffix(unit)
+        spin.setKeyboardTracking(False)
+        spin.valueChanged.connect(lambda value: self.change(label.lower(), **{field: value}))
+        self.form.addRow(label, spin)
+        self.setters.append(lambda layer: spin.setValue(getattr(layer.style, field)))
+        return spin
+
+    def check(self, label: str, text: str, name: str, get: Callable[[Any], bool], put: Callable[[bool], None]) -> None:
+        box = QCheckBox(text)
+        box.setObjectName(name)
+        box.toggled.connect(lambda on: None if self.filling else put(on))
+        self.form.addRow(label, box)
+        self.setters.append(lambda layer: box.setChecked(get(layer.style)))
+
+    def choice(self, label: str, field: str, options: list[tuple[str, object]]) -> QComboBox:
+        return self.choice_of(label, field, options, lambda layer: getattr(layer.style, field),
+                              lambda value: self.change(label.lower(), **{field: value}))  # fmt: skip
+
+    def choice_of(
+        self,
+        label: str,
+        name: str,
+        options: list[tuple[str, object]],
+        get: Callable[[Layer], object],
+        put: Callable[[Any], None],
+    ) -> QComboBox:
+        box = slim(QComboBox())
+        box.setObjectName(name)
+        box.setAccessibleName(label)
+        for text, data in options:
+            box.addItem(text, data)
+        box.currentIndexChanged.connect(lambda i: None if self.filling else put(box.itemData(i)))
+        self.form.addRow(label, box)
+
+        def show(layer: Layer) -> None:
+            value = get(layer)
+            at = next((i for i in range(box.count()) if box.itemData(i) == value), 0)
+            box.setCurrentIndex(at)
+
+        self.setters.append(show)
+        return box
+
+    def by_field(
+        self,
+        label: str,
+        name: str,
+        none: str,
+        fields: list[str],
+        get: Callable[[Any], str | None],
+        put: Callable[[str | None], None],
+    ) -> None:
+        """Add a choice of a field, or of an SQL expression, which is tried before it is taken."""
+        box = slim(QComboBox())
+        box.setObjectName(name)
+        box.setAccessibleName(label)
+        for text, data in [(none, None), *((f, f) for f in fields), ("an expression…", BY_EXPRESSION)]:
+            box.addItem(text, data)
+        line = QLineEdit()
+        line.setObjectName(f"{name} expression")
+        line.setPlaceholderText(EXPRESSION_HINT)
+        self.form.addRow(label, box)
+        self.form.addRow("", line)
+        self.form.setRowVisible(line, False)
+
+        def chosen(i: int) -> None:
+            own = box.itemData(i) == BY_EXPRESSION
+            self.form.setRowVisible(line, own)
+            if self.filling:
+                return
+            if own:
+                line.setFocus()
+            else:
+                put(box.itemData(i))
+
+        def typed() -> None:
+            text = line.text().strip()
+            if text and text != get(self.style()):
+                self._try(text, line, put)
+
+        def show(layer: Layer) -> None:
+            value = get(layer.style)
+            own = value is not None and value not in fields
+            box.setCurrentIndex(box.count() - 1 if own else 0 if value is None else fields.index(value) + 1)
+            self.form.setRowVisible(line, own)
+            if own:
+                line.setText(value)
+
+        box.currentIndexChanged.connect(chosen)
+        line.editingFinished.connect(typed)
+        self.setters.append(show)
+
+    def _try(self, expression: str, line: QLineEdit, put: Callable[[str | None], None]) -> None:
+        layer = self.session.work.subject
+        if layer is None:
+            return
+
+        def work(job: object) -> None:
+            from brisk_atlas.core.expression import column_of
+
+            column_of(self.session.holdings.table(layer.source).slice(0, 1000), expression)
+
+        def mark(wrong: str) -> None:
+            line.setProperty("wrong", bool(wrong))
+            line.setToolTip(wrong)
+            style = line.style()
+            if style is not None:
+                style.polish(line)
+
+        def done(nothing: object) -> None:
+            mark("")
+            put(expression)
+
+        def failed(error: BaseException) -> None:
+            mark(str(error))
+            if not isinstance(error, AtlasError):
+                self.session.fault(error)
+
+        self.session.run("Trying the expression", work, done, shown=False, failed=failed)
+
+    def ramp(self) -> QComboBox:
+        from brisk_atlas.core.draw.ramps import NAMES
+
+        box = self.choice("Ramp", "ramp", [(name, name) for name in NAMES])
+        box.setIconSize(SWATCH)
+        for i, name in enumerate(NAMES):
+            box.setItemIcon(i, ramp_icon(name))
+        return box
+
+    # Stretch
+
+    def stretch(self, *, in_view: bool = False) -> None:
+        self.histogram = Histogram()
+        self.histogram.limits_chosen.connect(
+            lambda low, high: self._change_stretch(kind="hand", low=low, high=high, in_view=False)
+        )
+        self.form.addRow(self.histogram)
+        self.setters.append(self._refresh_histogram)
+        kind = slim(QComboBox())
+        kind.setObjectName("stretch")
+        for key, text in STRETCHES.items():
+            kind.addItem(text, key)
+        low, high, gamma = QDoubleSpinBox(), QDoubleSpinBox(), QDoubleSpinBox()
+        for spin, name in ((low, "stretch low"), (high, "stretch high"), (gamma, "gamma")):
+            spin.setObjectName(name)
+            spin.setRange(-1e12, 1e12)
+            spin.setDecimals(2)
+            spin.setKeyboardTracking(False)
+        gamma.setRange(0.1, 10.0)
+        gamma.setSingleStep(0.1)
+
+        def apply() -> None:
+            style = self.style()
+            if self.filling or style is None:
+                return
+            chosen = kind.currentData()
+            if chosen != style.stretch.kind:
+                self._start_stretch(chosen)
+            elif chosen == "deviations" or low.value() < high.value():
+                self._change_stretch(low=low.value(), high=high.value())
+
+        def show(layer: Layer) -> None:
+            stretch = layer.style.stretch  # type: ignore[union-attr]
+            kind.setCurrentIndex(kind.findData(stretch.kind))
+            gamma.setValue(stretch.gamma)
+            for spin, value in ((low, stretch.low), (high, stretch.high)):
+                spin.setEnabled(stretch.kind != "range")
+                spin.setSuffix(UNITS.get(stretch.kind, ""))
+                spin.setValue(value)
+
+        for signal in (kind.currentIndexChanged, low.valueChanged, high.valueChanged):
+            signal.connect(lambda value: apply())
+        gamma.valueChanged.connect(lambda value: None if self.filling else self._change_stretch(gamma=value))
+        self.form.addRow("Stretch", kind)
+        self.form.addRow("from", low)
+        self.form.addRow("to", high)
+        self.form.addRow("Gamma", gamma)
+        self.setters.append(show)
+        if in_view:
+            self.check("", "by what is in view", "in view", lambda style: style.stretch.in_view,
+                       lambda on: self._change_stretch(in_view=on))  # fmt: skip
+
+    def _change_stretch(self, **values: object) -> None:
+        style = self.style()
+        if style is not None and not self.filling:
+            self.change("stretch", stretch=replace(style.stretch, **values))  # type: ignore[arg-type]
+
+    def _refresh_histogram(self, layer: Layer) -> None:
+        asked = layer.id, layer.style
+
+        def work(job: object) -> object:
+            from brisk_atlas.core.draw.spread import spread_of
+
+            return spread_of(self.session.holdings, layer)
+
+        def done(spread: Any) -> None:
+            subject = self.session.work.subject
+            if subject is not None and (subject.id, subject.style) == asked:
+                self.histogram.show_spread(spread)
+
+        self.session.run("Histogram", work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
+
+    def _start_stretch(self, kind: str) -> None:
+        """Go over to another kind of stretch; by hand begins at the limits that are on show."""
+        layer = self.session.work.subject
+        if kind != "hand":
+            low, high = STARTS[kind]
+            self._change_stretch(kind=kind, low=low, high=high)
+            return
+        if layer is None:
+            return
+
+        def work(job: object) -> tuple[float, float]:
+            from brisk_atlas.core.draw.spread import spread_of
+
+            spread = spread_of(self.session.holdings, layer)
+            return (spread.low, spread.high) if spread else (0.0, 1.0)
+
+        def done(ends: tuple[float, float]) -> None:
+            self._change_stretch(kind="hand", low=ends[0], high=ends[1], in_view=False)
+
+        self.session.run("Limits", work, done, shown=False)

@@ -1,0 +1,108 @@
+"""Text and grid lines painted on a frame. Works on images alone, so it runs beside the window."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+
+from ..frame_image import image_of
+from ..theme import LIGHT, MONO, SANS
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.draw.frame import Frame
+    from brisk_atlas.core.draw.labels import PlacedLabel
+
+HALO_PX = 3.0
+GRID_INK, GRID_OPACITY = LIGHT.ink, 110
+GRID_TEXT_PX = 10
+
+
+@lru_cache(64)
+def _font(size: float, family: str = SANS) -> QFont:
+    font = QFont(family)
+    font.setPixelSize(max(4, round(size)))
+    return font
+
+
+def measure(text: str, size: float) -> tuple[float, float]:
+    """Return width and height of a text of a size, in pixels."""
+    metrics = QFontMetricsF(_font(size))
+    return metrics.horizontalAdvance(text), metrics.height() * 0.86
+
+
+def paint_labels(frame: Frame) -> None:
+    """Paint the labels that were placed for a frame on its picture."""
+    if not frame.labels:
+        return
+    image = image_of(frame)
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for label in frame.labels:
+        _paint_label(painter, label, frame)
+    painter.end()
+
+
+def _paint_label(painter: QPainter, label: PlacedLabel, frame: Frame) -> None:
+    density = frame.view.density
+    font = _font(label.look.size * density)
+    metrics = QFontMetricsF(font)
+    path = QPainterPath()
+    path.addText(QPointF(-metrics.horizontalAdvance(label.text) / 2, metrics.capHeight() / 2), font, label.text)
+    painter.save()
+    painter.translate(QPointF(*frame.view.to_pixel(label.x, label.y)))
+    painter.rotate(label.angle)
+    halo = QPen(QColor(label.look.halo), HALO_PX * density)
+    halo.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    painter.strokePath(path, halo)
+    painter.fillPath(path, QColor(label.look.colour))
+    painter.restore()
+
+
+def paint_grid_lines(frame: Frame, *, geographic: bool) -> None:
+    """Paint grid lines with their values at the left and upper edge."""
+    from brisk_atlas.core.draw.overlays import grid_lines
+
+    image = image_of(frame)
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    density = frame.view.density
+    ink, paper = QColor(GRID_INK), QColor(LIGHT.raised)
+    ink.setAlpha(GRID_OPACITY)
+    font = _font(GRID_TEXT_PX * density, MONO)
+    painter.setFont(font)
+    metrics = QFontMetricsF(font)
+    for line in grid_lines(frame.view, geographic=geographic):
+        points = QPolygonF([QPointF(x, y) for x, y in line.points.tolist()])
+        paper.setAlpha(GRID_OPACITY)
+        for colour, width in ((paper, 2.5), (ink, 1.0)):
+            painter.setPen(QPen(colour, width * density))
+            painter.drawPolyline(points)
+        at = _edge_place(line.points, line.upright, frame.view.width, frame.view.height)
+        if at is None:
+            continue
+        width, height = metrics.horizontalAdvance(line.text) + 6 * density, metrics.height()
+        left = min(max(at[0] - width / 2, 2.0), frame.view.width - width - 2) if line.upright else 3.0
+        upper = 3.0 if line.upright else min(max(at[1] - height / 2, 2.0), frame.view.height - height - 2)
+        box = QRectF(left, upper, width, height)
+        paper.setAlpha(225)
+        painter.fillRect(box, paper)
+        painter.setPen(QColor(GRID_INK))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, line.text)
+    painter.end()
+
+
+def _edge_place(points, upright: bool, width: int, height: int) -> tuple[float, float] | None:  # type: ignore[no-untyped-def]
+    """Return where a line meets the upper edge (upright) or the left edge, or None."""
+    import numpy as np
+
+    across, along = (points[:, 0], points[:, 1]) if upright else (points[:, 1], points[:, 0])
+    order = np.argsort(along)
+    if not (along.min() <= 0.5 * (height if upright else width) and along.max() >= 0):
+        return None
+    at = float(np.interp(0.0, along[order], across[order]))
+    if not 0 <= at <= (width if upright else height):
+        return None
+    return (at, 0.0) if upright else (0.0, at)
