@@ -7,7 +7,7 @@ import json
 from importlib import import_module
 from pathlib import Path
 
-NAMES = ("start", "stall")
+NAMES = ("start", "draw", "raster", "points", "stall")
 
 
 def main() -> None:

@@ -1,7 +1,11 @@
-"""One measured case and how it is printed."""
+"""One measured case, how it is measured, and how it is printed."""
 
 from __future__ import annotations
 
+import resource
+import statistics
+import time
+from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -24,6 +28,7 @@ class Case:
     ours: Measured
     theirs: Measured
     target: float
+    note: str = ""
 
     @property
     def ratio(self) -> float:
@@ -42,4 +47,35 @@ class Case:
             f"{self.bench}: {self.case}\n    ours {self.ours.seconds * 1000:9.1f} ms {self.ours.peak_mb:7.0f} MB"
             f"\n    peer {self.theirs.seconds * 1000:9.1f} ms {self.theirs.peak_mb:7.0f} MB   {self.peer}"
             f"\n    ratio {self.ratio:.2f}, at least {self.target:.2f}: {verdict}"
+            + (f"\n    {self.note}" if self.note else "")
         )
+
+
+def peak_mb() -> float:
+    """Return the most memory that this process has held so far, in MB."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
+def timed(act: Callable[[], object]) -> float:
+    begun = time.perf_counter()
+    act()
+    return time.perf_counter() - begun
+
+
+def in_turn(
+    ours: Callable[[], object], theirs: Callable[[], object], runs: int, *, ours_each: int = 1
+) -> tuple[Measured, Measured]:
+    """Time both in turn, so that a slow spell of the machine meets both; return their medians.
+
+    A first run of each is not counted. Memory is the process's peak after the first run of each:
+    of the second it is at least that of the first.
+    """
+    timed(ours)
+    ours_peak = peak_mb()
+    timed(theirs)
+    theirs_peak = peak_mb()
+    mine, yours = [], []
+    for _ in range(runs):
+        mine += [timed(ours) for _ in range(ours_each)]
+        yours.append(timed(theirs))
+    return Measured(statistics.median(mine), ours_peak), Measured(statistics.median(yours), theirs_peak)

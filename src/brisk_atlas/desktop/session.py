@@ -149,9 +149,17 @@ class Session(QObject):
         for number, part in enumerate(parts):
             job.report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
             if part.facts.kind == "vector":
-                self.holdings.features((dataset.path, part.facts.name))
+                self._hold((dataset.path, part.facts))
             looks.append((part.facts, first_look(part.facts, len(self.work.layers) + number)))
         return dataset.path, looks
+
+    def _hold(self, what: tuple[Path, Facts]) -> None:
+        """Read a vector part, or the sample of one that is too large to be held."""
+        from brisk_atlas.core.read.streams import seen_features
+
+        path, facts = what
+        if facts.extent is not None:
+            seen_features(self.holdings, (path, facts.name), facts.extent)
 
     def _opened(self, found: tuple[Path, list[tuple[Facts, Style | None]]]) -> None:
         path, looks = found
@@ -238,8 +246,11 @@ class Session(QObject):
 
     def sheet_of(self, layer: Layer) -> Sheet:
         """Return the sheet of a layer, made once. Reads, so call it in a job."""
+        from brisk_atlas.core.read.streams import refuse_stream
         from brisk_atlas.core.sheet import Sheet
 
+        if layer.kind == "vector":
+            refuse_stream(self.holdings, layer.source)
         return self.holdings.keep(("sheet", layer.source), lambda: Sheet(self.holdings.table(layer.source)))
 
     def close(self) -> None:

@@ -11,10 +11,10 @@ from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.read import Holdings, Source
 
 from . import ramps
-from .bands import in_bands
+from .bands import in_bands, in_shares
 from .cloud_order import CloudOrder, order_of
-from .kernels.points import draw_points
-from .limits import limits_of, stretched
+from .kernels.points import draw_points, ramp_inks
+from .limits import limits_of
 from .raster import Drawn
 from .vector import inks_from, pixels_of
 from .view import View
@@ -37,6 +37,11 @@ AT_ONCE = 2_000_000  # points that are read before the first picture; of a large
 MOST_DRAWN = 6_000_000  # points in view beyond which a picture leaves out the finer levels
 
 
+def dimensions_of(style: CloudStyle) -> tuple[str, ...]:
+    """Return the dimensions that a style's colours are made of."""
+    return ("red", "green", "blue") if style.colour_by == "rgb" else (style.colour_by,)
+
+
 def point_inks(points: Points, style: CloudStyle) -> np.ndarray:
     """Return (points,) uint32 inks in the order of the file."""
     names = points.dimensions
@@ -51,8 +56,10 @@ def point_inks(points: Points, style: CloudStyle) -> np.ndarray:
             table[code] = ramps.rgb_of(hue)
         return inks_from(table)[values]
     low, high = cloud_limits(values, style)
-    share = stretched(values, low, high, style.stretch.gamma)
-    return inks_from(ramps.ramp(style.ramp))[np.clip(share * ramps.STEPS, 0, ramps.STEPS - 1).astype(np.uint8)]
+    table, out = inks_from(ramps.ramp(style.ramp)), np.empty(len(values), np.uint32)
+    values = np.ascontiguousarray(values, np.float64)
+    in_shares(len(out), lambda a, b: ramp_inks(values, low, high, style.stretch.gamma, table, out, a, b))
+    return out
 
 
 def cloud_limits(values: np.ndarray, style: CloudStyle) -> tuple[float, float]:
@@ -71,8 +78,8 @@ def draw_cloud(
 ) -> Drawn:
     """Draw one point cloud layer into a clear picture."""
     went = Drawn()
-    points, whole = holdings.points_so_far(source, AT_ONCE)
-    key = (source, whole)
+    points, whole = holdings.points_so_far(source, AT_ONCE, dimensions_of(style))
+    key = (source, "all") if whole else (source, style.colour_by)
     if not whole:
         went.unfinished = True
         count = holdings.part(source).facts.count or 0

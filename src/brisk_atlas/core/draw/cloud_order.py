@@ -13,7 +13,7 @@ from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import same_crs, transform
 
 from .bands import in_shares
-from .kernels.points import count_cells, gather, order_points
+from .kernels.points import count_cells, gather, order_points, reach_of
 
 FIRST_LEVEL = 300_000  # points of the coarsest level; each further one has four times as many
 TILE_POINTS = 20_000  # points of all levels over an average tile
@@ -69,8 +69,10 @@ def order_of(points: Points, crs: str | None, check: Callable[[], None] = lambda
     xy = points.xyz if same_crs(points.crs, crs) else transform(points.xyz[:, :2], points.crs, crs)
     count = len(xy)
     check()
-    low, high = (np.zeros(2), np.ones(2)) if not count else (np.nanmin(xy[:, :2], axis=0), np.nanmax(xy[:, :2], axis=0))
-    extent = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]), crs)
+    reach = np.array([np.inf, np.inf, -np.inf, -np.inf])
+    reach_of(xy, reach)
+    xmin, ymin, xmax, ymax = reach.tolist() if reach[0] <= reach[2] else (0.0, 0.0, 1.0, 1.0)
+    extent = Extent(xmin, ymin, xmax, ymax, crs)
     span = max(extent.width, extent.height) or 1.0
     tiles = min(MOST_TILES, max(1, ceil(sqrt(count / TILE_POINTS))))
     levels, reached = 1, FIRST_LEVEL

@@ -11,8 +11,9 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from brisk_atlas.core.model import AtlasError, CloudStyle, Extent, GridStyle, Layer, VectorStyle
-from brisk_atlas.core.place import transform_extent
+from brisk_atlas.core.place import same_crs, transform, transform_extent
 from brisk_atlas.core.read import Holdings, Source
+from brisk_atlas.core.read.streams import Seen, seen_features
 
 from .bands import in_bands
 from .cloud import draw_cloud
@@ -134,12 +135,12 @@ class Painter:
             if not layer.visible or not isinstance(style, VectorStyle) or style.label is None or layer.id in faults:
                 continue
             check()
-            look, index = style.label, self.index(layer.source, view.crs)
-            features = self.holdings.features(layer.source)
+            seen = seen_features(self.holdings, layer.source, view.extent)
+            look, index, features = style.label, self.index(layer.source, view.crs, seen), seen.features
             try:
                 anchors = self.holdings.keep_latest(
                     ("anchors", layer.id, layer.source),
-                    (look.text, look.first, view.crs),
+                    (seen.key, look.text, look.first, view.crs),
                     lambda f=features, i=index, k=look: anchors_of(f, i, k, view.crs),  # type: ignore[misc]
                 )
             except AtlasError as error:
@@ -157,20 +158,33 @@ class Painter:
     ) -> None:
         for layer in layers:
             if layer.id == picked.layer_id and layer.kind == "vector" and layer.visible and layer.id not in faults:
-                index = self.index(layer.source, view.crs)
+                seen = seen_features(self.holdings, layer.source, view.extent)
+                if seen.key != ("all",):
+                    return  # rows of a stream have no lasting numbers
+                index = self.index(layer.source, view.crs, seen)
                 draw_picked(image, index, np.array(picked.rows, np.int64), view, HALO, PICKED_INK)
 
-    def index(self, source: Source, crs: str | None) -> ShapeIndex:
-        """Return the index of a vector part's shapes in a CRS, made once."""
-        return self.holdings.keep(("shape index", source, crs), lambda: index_of(self.holdings.shapes_in(source, crs)))
+    def index(self, source: Source, crs: str | None, seen: Seen) -> ShapeIndex:
+        """Return the index of the shapes of seen features in a CRS, made once."""
+        if seen.key == ("all",):
+            return self.holdings.keep(
+                ("shape index", source, crs), lambda: index_of(self.holdings.shapes_in(source, crs))
+            )
+        shapes = seen.features.shapes
 
-    def inks(self, layer: Layer) -> Inks:
+        def make() -> ShapeIndex:
+            same = same_crs(seen.features.crs, crs)
+            return index_of(shapes if same else shapes.moved(transform(shapes.xy, seen.features.crs, crs)))
+
+        return self.holdings.keep_latest(("shape index", source), (seen.key, crs), make)
+
+    def inks(self, layer: Layer, seen: Seen) -> Inks:
         """Return what a vector layer's style makes of each row."""
         style = layer.style
         assert isinstance(style, VectorStyle)
-        asked = (style.colour_by, style.method, style.classes, style.ramp, style.stretch,
+        asked = (seen.key, style.colour_by, style.method, style.classes, style.ramp, style.stretch,
                  style.width_by, style.widths, style.size_by, style.sizes)  # fmt: skip
-        table = self.holdings.features(layer.source).table
+        table = seen.features.table
         return self.holdings.keep_latest(("inks", layer.id, layer.source), asked, lambda: inks_of(table, style))
 
     def _layer(
@@ -212,9 +226,11 @@ class Painter:
     ) -> Drawn:
         style = layer.style
         if isinstance(style, VectorStyle):
-            index = self.index(layer.source, view.crs)
+            seen = seen_features(self.holdings, layer.source, view.extent)
+            index = self.index(layer.source, view.crs, seen)
             check()
-            draw_vector(image, index, self.inks(layer), style, view, check, tell)
+            draw_vector(image, index, self.inks(layer, seen), style, view, check, tell)
+            return Drawn(note=seen.note)
         elif isinstance(style, GridStyle):
             return draw_raster(image, self.holdings, layer.source, style, view, check)
         elif isinstance(style, CloudStyle):

@@ -6,7 +6,9 @@ import numpy as np
 
 from brisk_atlas.core.model import RasterPart, Stretch
 from brisk_atlas.core.read import Holdings, Source
+from brisk_atlas.core.read.pyramid import needs_pyramid
 
+SPOTS = 12  # windows each way, for a large grid without overviews
 SAMPLE = 512  # cells on the longer side; limits of a grid are taken from a reduced reading of it
 
 
@@ -54,5 +56,20 @@ def sample_of(part: RasterPart, band: int) -> np.ndarray:
     assert facts.extent is not None and facts.grid is not None
     shrink = max(1.0, max(facts.grid.width, facts.grid.height) / SAMPLE)
     shape = max(1, round(facts.grid.height / shrink)), max(1, round(facts.grid.width / shrink))
+    if needs_pyramid(part, band):  # the library would have to read all of it
+        return _spots(part, band)
     grid = part.read(facts.extent, shape, bands=(band,))
     return grid.values[0][grid.valid]
+
+
+def _spots(part: RasterPart, band: int) -> np.ndarray:
+    """Return the valid cells of small windows spread over a band."""
+    level = part.levels(band)[0]
+    side = SAMPLE // SPOTS
+    found = []
+    for row in np.linspace(0, max(0, level.height - side), SPOTS).astype(int).tolist():
+        for col in np.linspace(0, max(0, level.width - side), SPOTS).astype(int).tolist():
+            window = (col, row, min(level.width, col + side), min(level.height, row + side))
+            found.append(part.cells(band, level, window).ravel())
+    cells = np.concatenate(found)
+    return cells[np.isfinite(cells)]

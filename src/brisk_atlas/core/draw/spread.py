@@ -9,9 +9,10 @@ import numpy as np
 from brisk_atlas.core.expression import column_of
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.streams import seen_features
 
 from .classes import is_number, numbers_of
-from .cloud import AT_ONCE, cloud_limits
+from .cloud import AT_ONCE, cloud_limits, dimensions_of
 from .limits import grid_limits, grid_sample, limits_of
 from .raster import channel_sources
 
@@ -43,13 +44,16 @@ def spread_of(holdings: Holdings, layer: Layer) -> Spread | None:
         ends = [grid_limits(holdings, s, b, style.stretch) for s, b in zip(sources, style.bands)]
         return _spread(samples, min(low for low, _ in ends), max(high for _, high in ends))
     if isinstance(style, VectorStyle) and style.colour_by and style.method == "ramp":
-        table = holdings.features(layer.source).table
+        extent = holdings.part(layer.source).facts.extent
+        if extent is None:
+            return None
+        table = seen_features(holdings, layer.source, extent).features.table
         if not is_number(column_of(table, style.colour_by).type):
             return None
         values = numbers_of(table, style.colour_by)
         return _spread([values], *limits_of(values, style.stretch))
     if isinstance(style, CloudStyle) and style.colour_by not in ("rgb", "classification"):
-        points, _ = holdings.points_so_far(layer.source, AT_ONCE)
+        points, _ = holdings.points_so_far(layer.source, AT_ONCE, dimensions_of(style))
         values = points.values(style.colour_by)
         return _spread([values[:: max(1, len(values) // 500_000)]], *cloud_limits(values, style))
     return None

@@ -156,7 +156,7 @@ def draw_shapes(
         if top not in buffers:
             buffers[top] = (
                 *_buffer(bottom - top, image.shape[1]), *_buffer(NEAR, NEAR),
-                np.full((thin.SIDE, thin.SIDE), thin.FAR, np.float32), np.zeros((thin.SIDE, thin.SIDE), np.uint8),
+                np.full((thin.LANES, thin.LANES), thin.FAR, np.float32), np.zeros((thin.LANES, thin.LANES), np.uint8),
                 np.zeros(stroke.PEN_SIZE),
             )  # fmt: skip
         draw_features(

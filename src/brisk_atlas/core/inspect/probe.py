@@ -9,9 +9,10 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import Extent, GridStyle, Layer
-from brisk_atlas.core.model.shapes import POINT, POLYGON, Shapes
-from brisk_atlas.core.place import height_unit_of, transform, unit_of
+from brisk_atlas.core.model.shapes import POINT, POLYGON, Features, Shapes
+from brisk_atlas.core.place import height_unit_of, same_crs, transform, unit_of
 from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.streams import is_stream, piece_of
 
 POINT_CLASSES = {  # ASPRS LAS 1.4, table 9
     0: "never classified",
@@ -119,22 +120,40 @@ def _distance_to_line(xy: np.ndarray, x: float, y: float) -> float:
 
 
 def _feature(holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None, tolerance: float) -> Finding | None:
-    shapes = holdings.shapes_in(layer.source, crs)
-    hits = pick(shapes, x, y, tolerance)
+    if is_stream(holdings, layer.source):
+        return _streamed(holdings, layer, x, y, crs, tolerance)
+    hits = pick(holdings.shapes_in(layer.source, crs), x, y, tolerance)
     if not hits:
         return None
     return feature_finding(holdings, layer, hits[0], others=len(hits) - 1)
 
 
+def _streamed(
+    holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None, tolerance: float
+) -> Finding | None:
+    """Return what a layer that is read by view has at a place; its features have no row numbers."""
+    around = Extent(x - tolerance, y - tolerance, x + tolerance, y + tolerance, crs)
+    features = piece_of(holdings, layer.source, around)
+    shapes = features.shapes
+    if not same_crs(features.crs, crs):
+        shapes = shapes.moved(transform(shapes.xy, features.crs, crs))
+    hits = pick(shapes, x, y, tolerance)
+    return _finding(layer, features, hits[0], len(hits) - 1, None) if hits else None
+
+
 def feature_finding(holdings: Holdings, layer: Layer, row: int, others: int = 0) -> Finding:
     """Return one feature's attributes and the facts of its geometry."""
-    features = holdings.features(layer.source)
-    values = features.table.slice(row, 1).to_pylist()[0] if features.table.num_columns else {}
+    return _finding(layer, holdings.features(layer.source), row, others, row)
+
+
+def _finding(layer: Layer, features: Features, at: int, others: int, row: int | None) -> Finding:
+    values = features.table.slice(at, 1).to_pylist()[0] if features.table.num_columns else {}
     readings = [Reading(name, value, number_text(value)) for name, value in values.items()]
-    readings += _geometry_readings(features.wkb[row], features.crs)
+    readings += _geometry_readings(features.wkb[at], features.crs)
     if others:
         readings.append(Reading("also here", others, f"{others} more of this layer"))
-    return Finding(layer.id, f"{layer.name}, row {row + 1:,}", tuple(readings), row)
+    title = layer.name if row is None else f"{layer.name}, row {row + 1:,}"
+    return Finding(layer.id, title, tuple(readings), row)
 
 
 def _geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[Reading]:

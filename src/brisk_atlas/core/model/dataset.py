@@ -36,6 +36,14 @@ class VectorPart(Part, ABC):
     def read(self) -> Features:
         """Return all features. Raises CannotRead."""
 
+    @abstractmethod
+    def read_within(self, extent: Extent) -> Features:
+        """Return the features whose bounds meet `extent` (in the part's CRS), by the format's index."""
+
+    @abstractmethod
+    def read_every(self, step: int) -> Features:
+        """Return one feature in `step`, spread over the part."""
+
 
 class Level(NamedTuple):
     """One of the grids on which a band is stored, `factor` times coarser than the file's own cells;
@@ -91,8 +99,9 @@ class CloudPart(Part, ABC):
         stop. Raises CannotRead."""
 
     @abstractmethod
-    def sample(self, count: int) -> Points:
-        """Return about `count` points spread over the file, in its order. Raises CannotRead."""
+    def sample(self, count: int, names: tuple[str, ...]) -> Points:
+        """Return about `count` points spread over the file, in its order, with the dimensions
+        `names` alone. Raises CannotRead."""
 
 
 class TablePart(Part, ABC):

@@ -16,7 +16,7 @@ from brisk_atlas.core.place import text_of
 
 from .members import on_disk
 
-CHUNK = 1_000_000
+CHUNK = 100_000  # points decoded in one call; the decoder holds Python's lock all the while
 PIECE = 50_000  # points compressed together by default; LAZ specification
 BROKEN = "The copy may have been cut short; ask for the file again."
 
@@ -30,13 +30,16 @@ class LasCloud(CloudPart):
         runs = [(at, min(CHUNK, count - at)) for at in range(0, count, CHUNK)]
         return self._read(runs, report)
 
-    def sample(self, count: int) -> Points:
+    def sample(self, count: int, names: tuple[str, ...]) -> Points:
         whole = self.facts.count or 0
         pieces = max(1, min(count, whole) // PIECE)
         starts = np.linspace(0, max(0, whole - PIECE), pieces).astype(int) // PIECE * PIECE
-        return self._read([(int(at), min(PIECE, whole - int(at))) for at in np.unique(starts)], lambda share: None)
+        runs = [(int(at), min(PIECE, whole - int(at))) for at in np.unique(starts)]
+        return self._read(runs, lambda share: None, names)
 
-    def _read(self, runs: list[tuple[int, int]], report: Callable[[float], None]) -> Points:
+    def _read(
+        self, runs: list[tuple[int, int]], report: Callable[[float], None], only: tuple[str, ...] | None = None
+    ) -> Points:
         """Read runs of points (first, count), in the order of the file."""
         wanted = sum(count for _, count in runs)
         at = 0
@@ -44,6 +47,7 @@ class LasCloud(CloudPart):
             with laspy.open(self.path) as source:
                 xyz = np.empty((wanted, 3))
                 names = [n for n in source.header.point_format.dimension_names if n not in ("X", "Y", "Z")]
+                names = names if only is None else [n for n in names if n in only]
                 dimensions: dict[str, np.ndarray] = {}
                 place = 0
                 for first, count in runs:

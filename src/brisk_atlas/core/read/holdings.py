@@ -83,15 +83,15 @@ class Holdings:
         """Return a cloud's points, read once; the first to ask is told how far it is."""
         return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read(report))
 
-    def points_so_far(self, source: Source, at_once: int) -> tuple[Points, bool]:
+    def points_so_far(self, source: Source, at_once: int, names: tuple[str, ...]) -> tuple[Points, bool]:
         """Return a cloud's points and whether they are all: those of one of more than `at_once` that
-        has not been read yet are about as many, spread over it."""
+        has not been read yet are about as many, spread over it, with the dimensions `names` alone."""
         with self._lock:
             whole = ("points", source) in self._held
         part = cast(CloudPart, self.part(source))
         if whole or (part.facts.count or 0) <= at_once:
             return self.points(source), True
-        return self._once(("some points", source), lambda: part.sample(at_once)), False
+        return self._once(("some points", source, names), lambda: part.sample(at_once, names)), False
 
     def table(self, source: Source) -> pa.Table:
         """Return the rows of a vector or table part."""
@@ -114,6 +114,11 @@ class Holdings:
         with self._lock:
             self._latest[key] = (state, made)
         return made
+
+    def latest(self, key: Hashable) -> tuple[Any, Any] | None:
+        """Return the state and what is kept for it, without making it."""
+        with self._lock:
+            return self._latest.get(key)
 
     def clear(self) -> None:
         """Let go of everything, at the end."""

@@ -43,11 +43,11 @@ BROKEN = "The copy may have been cut short; ask for the file again."
 SQLITE_PAGE_SIZE, SQLITE_PAGE_COUNT = slice(16, 18), slice(28, 32)  # in the file's head; sqlite.org/fileformat2
 
 
-def _read_arrow(path: Path, layer: str) -> tuple[dict, pa.Table]:
+def _read_arrow(path: Path, layer: str, **which: object) -> tuple[dict, pa.Table]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            return pyogrio.read_arrow(path, layer=layer)
+            return pyogrio.read_arrow(path, layer=layer, **which)
     except (DataSourceError, DataLayerError, RuntimeError, pa.ArrowException, ValueError, OSError) as error:
         raise CannotRead(path, _first_line(error), BROKEN) from error
 
@@ -61,7 +61,17 @@ class OgrLayer(VectorPart):
     """A layer with geometry."""
 
     def read(self) -> Features:
-        meta, table = _read_arrow(self.path, self.facts.name)
+        return self._read()
+
+    def read_within(self, extent: Extent) -> Features:
+        return self._read(bbox=extent.bounds)
+
+    def read_every(self, step: int) -> Features:
+        column = pyogrio.read_info(self.path, layer=self.facts.name)["fid_column"] or "FID"
+        return self._read(where=f'"{column}" % {int(step)} = 0' if step > 1 else None)
+
+    def _read(self, **which: object) -> Features:
+        meta, table = _read_arrow(self.path, self.facts.name, **which)
         name = meta["geometry_name"] or "wkb_geometry"
         column = table.column(name).combine_chunks()
         wkb = column.chunk(0) if isinstance(column, pa.ChunkedArray) else column

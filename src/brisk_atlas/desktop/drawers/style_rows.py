@@ -237,8 +237,12 @@ class StyleRows:
 
         def work(job: object) -> None:
             from brisk_atlas.core.expression import column_of
+            from brisk_atlas.core.read.streams import seen_features
 
-            column_of(self.session.holdings.table(layer.source).slice(0, 1000), expression)
+            extent = self.session.holdings.part(layer.source).facts.extent
+            if extent is not None:
+                seen = seen_features(self.session.holdings, layer.source, extent)
+                column_of(seen.features.table.slice(0, 1000), expression)
 
         def mark(wrong: str) -> None:
             line.setProperty("wrong", bool(wrong))

@@ -351,6 +351,7 @@ class HandoverPage(QWidget):
 
         def work(job: Job) -> str:
             from brisk_atlas.core import handover
+            from brisk_atlas.core.read.streams import piece_of
 
             holdings = self.session.holdings
             if layer.kind == "raster":
@@ -370,7 +371,8 @@ class HandoverPage(QWidget):
                 zones = holdings.features(blade.source)
                 clip = (zones.wkb, zones.crs)
             order = handover.VectorOrder(target, format_, target.stem, rows_of(job), chosen, crs, within, clip)
-            return f"{handover.hand_over_vector(holdings.features(layer.source), order, job.report):,} features"
+            features = piece_of(holdings, layer.source, within)
+            return f"{handover.hand_over_vector(features, order, job.report):,} features"
 
         if layer.kind == "raster" and not chosen:
             self._say("Choose at least one band.", bad=True)

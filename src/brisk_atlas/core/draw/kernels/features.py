@@ -11,7 +11,7 @@ from . import JIT
 from .fill import EVEN_ODD, NO_HATCH, NON_ZERO, add_edge, sweep
 from .pixels import lay_box, thinned
 from .stroke import DASH, LEFT, ROUND, THIN_PX, begin, dash_to, draw_to, finish
-from .thin import SIDE, lay_near, near_path
+from .thin import GRAIN, SIDE, lay_near, near_path
 
 BLOCK = 64  # vertices that share one rectangle in the index of a long path
 DOT_PX = 1.5  # a feature no larger than this is drawn as a box of its own area
@@ -158,11 +158,11 @@ def draw_features(
             if not is_line and body != 0:
                 w, h = max(wide, 0.02), max(tall, 0.02)
                 density = min(1.0, areas[feature] * scale * scale / (w * h))
-                lay_box(image, top, bottom, x0, y0, x0 + w, y0 + h, density, body)
+                lay_box(image, top, bottom, x0, y0, x0 + w, y0 + h, density, body, False)
             if half > 0.0 and ink != 0:
                 w, h = wide + 2.0 * half, tall + 2.0 * half
                 density = 1.0 - (4.0 - np.pi) * half * half / (w * h)  # its corners are round
-                lay_box(image, top, bottom, x0 - half, y0 - half, x1 + half, y1 + half, density * strength, ink)
+                lay_box(image, top, bottom, x0 - half, y0 - half, x1 + half, y1 + half, density * strength, ink, True)
             continue
         row0 = max(top, int(np.floor(max(y0 - reach, float(top)))))
         rows = min(bottom, int(np.ceil(min(y1 + reach, float(bottom))))) - row0
@@ -180,9 +180,10 @@ def draw_features(
         small = rows <= SIDE and cols <= SIDE and 0.0 < half <= THIN_PX and ink != 0
         if small and hatch == NO_HATCH and dashes.size == 0 and (cap == ROUND or not is_line):
             for path in range(path0, path1):
-                near_path(nearest, inside, xy, path_starts[path], path_starts[path + 1], own_left, own_upper, scale,
-                          STEP_PX, rows, half + 0.5)  # fmt: skip
-            lay_near(nearest, inside, image, row0, col0, rows, cols, np.uint32(0) if is_line else body, ink, half)
+                near_path(nearest, inside, xy, path_starts[path], path_starts[path + 1], own_left, own_upper,
+                          scale * GRAIN, STEP_PX * GRAIN, rows * GRAIN, cols * GRAIN, (half + 0.5) * GRAIN)  # fmt: skip
+            only_ink = np.uint32(0) if is_line else body
+            lay_near(nearest, inside, image, row0, col0, rows, cols, only_ink, ink, half * GRAIN)
             continue
         if not is_line and body != 0:
             for path in range(path0, path1):

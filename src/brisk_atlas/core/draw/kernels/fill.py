@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 
 from . import JIT
-from .pixels import lay
+from .pixels import lay, lay_over
 
 EVEN_ODD, NON_ZERO = 0, 1
 NO_HATCH, RISING, FALLING, CROSSED, LEVEL, DOTTED = 0, 1, 2, 3, 4, 5
@@ -150,7 +150,7 @@ def sweep(area, lo, hi, image, row0, col0, rows, width, ink, rule, hatch, spacin
     """Lay the ink where the accumulated area covers, and leave the buffers clean.
 
     image, ink : see `pixels.lay`; the buffer's first cell is the picture's (row0, col0)
-    rule : EVEN_ODD or NON_ZERO
+    rule : EVEN_ODD for fills, laid beside what is there; NON_ZERO for strokes, laid over it
     hatch : NO_HATCH, or the pattern that thins the ink; at_x, at_y place it on the map
     """
     for line in range(rows):
@@ -176,7 +176,11 @@ def sweep(area, lo, hi, image, row0, col0, rows, width, ink, rule, hatch, spacin
                 col = col0 + at
                 if hatch != NO_HATCH:
                     cover *= np.float32(hatch_cover(hatch, col + at_x, row + at_y, spacing, weight))
-                lay(image, row, col, ink, int(cover * np.float32(256.0) + np.float32(0.5)))
+                share = int(cover * np.float32(256.0) + np.float32(0.5))
+                if rule == NON_ZERO:
+                    lay_over(image, row, col, ink, share)
+                else:
+                    lay(image, row, col, ink, share)
         if last >= width:
             area[line, width] = np.float32(0.0)
             area[line, width + 1] = np.float32(0.0)

@@ -45,21 +45,41 @@ def lay(image, row, col, ink, cover):
         image[row, col] = np.uint32(source)
         return
     there = below >> 24
-    keep = free + (free >> 7) if there == 255 else min(FULL, (free << 8) // there)
+    keep = free + 1 if there == 255 else min(FULL, (free << 8) // there)  # 255 * keep >> 8 is free
     image[row, col] = np.uint32(
         source + (((below & _PAIR) * keep >> 8 & _PAIR) | (((below >> 8) & _PAIR) * keep & 0xFF00FF00))
     )
 
 
 @njit(**JIT)
-def lay_box(image, top, bottom, x0, y0, x1, y1, density, ink):
+def lay_over(image, row, col, ink, cover):
+    """Lay `ink` on the share `cover` (0 to FULL) of one pixel, over all that is there: for strokes,
+    which hide the edges that they follow. Source: "over", Porter and Duff (1984)."""
+    source = np.int64(ink)
+    if cover < FULL:
+        source = (((source & _PAIR) * cover + 0x800080) >> 8 & _PAIR) | (
+            (((source >> 8) & _PAIR) * cover + 0x800080) & 0xFF00FF00
+        )
+    below = np.int64(image[row, col])
+    free = 255 - (source >> 24)
+    keep = free + 1 if free > 0 else 0
+    image[row, col] = np.uint32(
+        source + (((below & _PAIR) * keep >> 8 & _PAIR) | (((below >> 8) & _PAIR) * keep & 0xFF00FF00))
+    )
+
+
+@njit(**JIT)
+def lay_box(image, top, bottom, x0, y0, x1, y1, density, ink, over):
     """Lay an upright box, each pixel by the share of it that the box covers, thinned by `density`."""
     width = image.shape[1]
     for row in range(max(top, int(np.floor(y0))), min(bottom, int(np.ceil(y1)))):
         tall = (min(y1, row + 1.0) - max(y0, float(row))) * density * 256.0
         for col in range(max(0, int(np.floor(x0))), min(width, int(np.ceil(x1)))):
             wide = min(x1, col + 1.0) - max(x0, float(col))
-            lay(image, row, col, ink, int(tall * wide + 0.5))
+            if over:
+                lay_over(image, row, col, ink, int(tall * wide + 0.5))
+            else:
+                lay(image, row, col, ink, int(tall * wide + 0.5))
 
 
 @njit(**JIT)

@@ -22,6 +22,27 @@ def _scatter(i):
 
 
 @njit(**JIT)
+def reach_of(xy, out):
+    """Fill out (4,) with the least x and y and the greatest x and y that are known."""
+    for i in range(xy.shape[0]):
+        x, y = xy[i, 0], xy[i, 1]
+        if x == x and y == y:
+            out[0], out[1] = min(out[0], x), min(out[1], y)
+            out[2], out[3] = max(out[2], x), max(out[3], y)
+
+
+@njit(**JIT)
+def ramp_inks(values, low, high, gamma, table, out, first, last):
+    """Fill out[first:last] with the ink of each value; table : (256,) uint32 from low to high."""
+    span = high - low if high > low else 1.0
+    for i in range(first, last):
+        share = min(max((values[i] - low) / span, 0.0), 1.0)
+        if gamma != 1.0:
+            share = share ** (1.0 / gamma)
+        out[i] = table[min(255, int(share * 256.0))]
+
+
+@njit(**JIT)
 def cell_of(i, x, y, xmin, ymin, per_tile, tiles, upto):
     """Return level x tiles x tiles + tile of one point; upto : (levels,) share of points up to each level."""
     share = _scatter(i)

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 
 from . import JIT
-from .pixels import lay
+from .pixels import lay, lay_over
 
 PHASES = 4  # places within a pixel, each way; a symbol stands at most an eighth of a pixel off
 
@@ -37,4 +37,4 @@ def stamp(image, top, bottom, x, y, which, masks, middle, bodies, lines):
                 if inner:
                     lay(image, row, col0 - middle + c, body, inner + (inner >> 7))
                 if outer:
-                    lay(image, row, col0 - middle + c, line, outer + (outer >> 7))
+                    lay_over(image, row, col0 - middle + c, line, outer + (outer >> 7))

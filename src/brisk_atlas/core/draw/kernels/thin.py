@@ -1,7 +1,8 @@
-"""Small features with a thin stroke, by the distance of each pixel to the nearest segment.
+"""Small features with a thin stroke, by the distance to the nearest segment.
 
 A stroke of a pixel or two around a feature of a few pixels has more corners than pixels, so asking
-each pixel is quicker than laying outlines; corners and ends come out round.
+places is quicker than laying outlines: each pixel is asked at two by two places, the same for all
+columns at once. Corners and ends come out round.
 """
 
 from __future__ import annotations
@@ -10,16 +11,24 @@ import numpy as np
 from numba import njit
 
 from . import JIT
-from .pixels import lay
+from .pixels import lay, lay_over
 
-SIDE = 16  # rows and columns of the buffer of squared distances
+SIDE = 16  # rows and columns of pixels up to which a feature is drawn this way
+GRAIN = 2  # places asked in a pixel, each way; `lay_near` adds them up in pairs
+LANES = SIDE * GRAIN
 FAR = np.float32(1e9)
+PLACES = np.arange(LANES, dtype=np.float32) + np.float32(0.5)  # where the places of a row lie
 
 
 @njit(**JIT)
-def near_path(nearest, inside, xy, start, end, left, upper, scale, step, rows, reach):
-    """Lower `nearest` (SIDE x SIDE float32, squared pixels) by the distance to one path, and turn
-    over `inside` (SIDE x SIDE uint8) where a pixel's middle lies left of it (even-odd)."""
+def near_path(nearest, inside, xy, start, end, left, upper, scale, step, rows, cols, reach):
+    """Lower `nearest` (LANES x LANES float32, squared distance) by the distance to one path, and
+    turn over `inside` (LANES x LANES uint8) where a place lies left of it (even-odd).
+
+    All in the places' own spacing: scale is places a map unit, rows and cols count places.
+    """
+    lanes = min(LANES, (cols + 7) // 8 * 8)
+    half = np.float32(0.5)
     ax, ay = (xy[start, 0] - left) * scale, (upper - xy[start, 1]) * scale
     for k in range(start + 1, end):
         bx, by = (xy[k, 0] - left) * scale, (upper - xy[k, 1]) * scale
@@ -31,18 +40,18 @@ def near_path(nearest, inside, xy, start, end, left, upper, scale, step, rows, r
         first = max(0, int(min(ay, by) - reach))
         last = min(rows, int(max(ay, by) + reach) + 1)
         for row in range(first, last):
-            py = np.float32(row) + np.float32(0.5) - y
+            py = np.float32(row) + half - y
             line = nearest[row]
-            for col in range(SIDE):
-                px = np.float32(col) + np.float32(0.5) - x
+            for col in range(lanes):
+                px = PLACES[col] - x
                 along = min(max((px * dx + py * dy) * per, np.float32(0.0)), np.float32(1.0))
                 qx, qy = px - along * dx, py - along * dy
                 line[col] = min(line[col], qx * qx + qy * qy)
             if (py < np.float32(0.0)) != (py < dy):
                 crossing = x + py * dx / dy
                 flags = inside[row]
-                for col in range(SIDE):
-                    flags[col] ^= np.uint8(np.float32(col) + np.float32(0.5) < crossing)
+                for col in range(lanes):
+                    flags[col] ^= np.uint8(PLACES[col] < crossing)
         ax, ay = bx, by
 
 
@@ -50,21 +59,30 @@ def near_path(nearest, inside, xy, start, end, left, upper, scale, step, rows, r
 def lay_near(nearest, inside, image, row0, col0, rows, cols, body, ink, half):
     """Lay the body within the outline and the stroke upon it, and leave the buffers clean.
 
-    The edge of the body is told by the distance to it, as the stroke hides all but its course.
+    half : half the stroke's width in places. A distance d near it is taken as (d * d / half + half) / 2,
+    which saves the root; the last part of `centre` is what that is too far on average.
     """
-    reach = np.float32(half + 0.5)
-    half_pixel, whole = np.float32(0.5), np.float32(1.0)
+    whole, nothing, share = np.float32(1.0), np.float32(0.0), np.float32(256.0 / (GRAIN * GRAIN))
+    centre, slope = np.float32(0.5 + 0.5 * half + 1.0 / (24.0 * half)), np.float32(0.5 / half)
+    lanes = min(LANES, (cols * GRAIN + 7) // 8 * 8)
     for row in range(rows):
-        line, flags = nearest[row], inside[row]
+        # Both rows of places first, all columns at once; the sums stay in the upper one.
+        upper, lower = nearest[row * GRAIN], nearest[row * GRAIN + 1]
+        flags, more = inside[row * GRAIN], inside[row * GRAIN + 1]
+        for col in range(lanes):
+            a = min(max(centre - upper[col] * slope, nothing), whole)
+            b = min(max(centre - lower[col] * slope, nothing), whole)
+            upper[col] = a + b
+            flags[col] += more[col]
         for col in range(cols):
-            far = np.sqrt(line[col])
-            within = flags[col] != 0
-            line[col] = FAR
+            cover = int((upper[2 * col] + upper[2 * col + 1]) * share + np.float32(0.5))
+            fill = np.int64(flags[2 * col]) + np.int64(flags[2 * col + 1])
+            if body != 0 and fill > 0 and cover < 256:
+                lay(image, row0 + row, col0 + col, body, fill * (256 // (GRAIN * GRAIN)))
+            if cover > 0:
+                lay_over(image, row0 + row, col0 + col, ink, cover)
+        for col in range(lanes):
+            upper[col] = FAR
+            lower[col] = FAR
             flags[col] = 0
-            stroke = min(reach - far, whole)
-            if body != 0 and stroke < whole:
-                fill = min(half_pixel + far, whole) if within else half_pixel - far
-                if fill > np.float32(0.0):
-                    lay(image, row0 + row, col0 + col, body, int(fill * np.float32(256.0) + half_pixel))
-            if stroke > np.float32(0.0):
-                lay(image, row0 + row, col0 + col, ink, int(stroke * np.float32(256.0) + half_pixel))
+            more[col] = 0

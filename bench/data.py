@@ -1,0 +1,130 @@
+"""Data for the benchmarks: seeded, made once, kept outside the project."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from platformdirs import user_cache_path
+
+CRS = "EPSG:32727"
+WEST, SOUTH = 504_000.0, 5_767_000.0
+
+
+def made(name: str, make: Callable[[Path], None]) -> Path:
+    """Return the file `name`, made by `make` the first time."""
+    path = user_cache_path("brisk-atlas-bench") / name
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        beside = path.with_name("new-" + path.name)
+        beside.unlink(missing_ok=True)
+        make(beside)
+        beside.replace(path)
+    return path
+
+
+def rings(count: int, corners: int, width: float, height: float, radii: tuple[float, float], seed: int) -> np.ndarray:
+    """Return (count, corners + 1, 2) closed rings around random places, each of a size of its own
+    and its corners up to a fifth further in or out."""
+    random = np.random.default_rng(seed)
+    centre = random.uniform((0, 0), (width, height), (count, 2))
+    turn = np.linspace(0, 2 * np.pi, corners, endpoint=False)
+    out = random.uniform(*radii, (count, 1)) * random.uniform(0.8, 1.2, (count, corners))
+    ring = centre[:, None] + out[..., None] * np.stack([np.cos(turn), np.sin(turn)], axis=-1)
+    return np.concatenate([ring, ring[:, :1]], axis=1)
+
+
+def wandering_lines(count: int, vertices: int, width: float, height: float, step: float, seed: int) -> np.ndarray:
+    """Return (count, vertices, 2) lines that wander from random places."""
+    random = np.random.default_rng(seed)
+    turn = np.cumsum(random.normal(0, 0.25, (count, vertices)), axis=1) + random.uniform(0, 2 * np.pi, (count, 1))
+    moves = step * np.stack([np.cos(turn), np.sin(turn)], axis=-1)
+    return random.uniform((0, 0), (width, height), (count, 1, 2)) + np.cumsum(moves, axis=1)
+
+
+def polygons() -> Path:
+    """Return a GeoPackage of 100,000 polygons of 12 vertices."""
+
+    def make(path: Path) -> None:
+        import pyogrio
+        import shapely
+
+        count = 100_000
+        corners = rings(count, 12, 10_240, 9_000, (8, 30), 1) + (WEST, SOUTH)
+        wkb = shapely.to_wkb(shapely.polygons(corners))
+        values = [np.arange(count), np.random.default_rng(2).uniform(0, 9, count)]
+        pyogrio.raw.write(path, wkb, values, ["id", "value"], crs=CRS, geometry_type="Polygon", driver="GPKG")
+
+    return made("polygons-100000.gpkg", make)
+
+
+def lines(count: int, vertices: int) -> Path:
+    """Return a GeoPackage of wandering lines."""
+
+    def make(path: Path) -> None:
+        import pyogrio
+        import shapely
+
+        xy = wandering_lines(count, vertices, 10_000, 8_000, 2.0, 7) + (WEST, SOUTH)
+        wkb = shapely.to_wkb(shapely.linestrings(xy))
+        pyogrio.raw.write(path, wkb, [np.arange(count)], ["id"], crs=CRS, geometry_type="LineString", driver="GPKG")
+
+    return made(f"lines-{count}-{vertices}.gpkg", make)
+
+
+GRID_SIDE, CELL = 20_000, 1.0
+
+
+def grid(*, overviews: bool) -> Path:
+    """Return a tiled GeoTIFF of 20,000 x 20,000 float cells, with or without overviews."""
+
+    def make(path: Path) -> None:
+        import rasterio
+        from rasterio.enums import Resampling
+        from rasterio.transform import from_origin
+        from rasterio.windows import Window
+
+        random = np.random.default_rng(3)
+        x = np.arange(GRID_SIDE, dtype=np.float32)[None, :]
+        how = {"driver": "GTiff", "width": GRID_SIDE, "height": GRID_SIDE, "count": 1, "dtype": "float32", "crs": CRS}
+        how |= {"transform": from_origin(WEST, SOUTH + GRID_SIDE * CELL, CELL, CELL), "nodata": -9999.0}
+        how |= {"tiled": True, "blockxsize": 256, "blockysize": 256, "compress": "lzw", "BIGTIFF": "YES"}
+        with rasterio.Env(GDAL_NUM_THREADS="2"), rasterio.open(path, "w", **how) as out:
+            for top in range(0, GRID_SIDE, 1000):
+                y = np.arange(top, top + 1000, dtype=np.float32)[:, None]
+                hills = 300 * np.sin(x / 900) * np.cos(y / 1300) + 40 * np.sin((x + y) / 61) + 500
+                hills += random.normal(0, 0.5, hills.shape).astype(np.float32)
+                out.write(np.round(hills, 1).astype(np.float32), 1, window=Window(0, top, GRID_SIDE, 1000))
+            if overviews:
+                out.build_overviews([2, 4, 8, 16, 32, 64], Resampling.average)
+
+    return made(f"grid-{GRID_SIDE}{'-overviews' if overviews else ''}.tif", make)
+
+
+POINTS = 20_000_000
+
+
+def cloud() -> Path:
+    """Return a LAZ file of 20,000,000 points in flight lines."""
+
+    def make(path: Path) -> None:
+        import laspy
+
+        header = laspy.LasHeader(version="1.4", point_format=6)
+        header.scales, header.offsets = [0.01] * 3, [WEST, SOUTH, 0]
+        random = np.random.default_rng(4)
+        with laspy.open(path.with_suffix(".laz"), "w", header=header) as out:
+            for piece in range(40):
+                count = POINTS // 40
+                record = laspy.ScaleAwarePointRecord.zeros(count, header=header)
+                along = np.sort(random.uniform(0, 4000, count))
+                across = piece * 75 + random.uniform(0, 90, count)
+                record.x, record.y = WEST + along, SOUTH + across
+                record.z = 200 + 80 * np.sin(along / 300) * np.cos(across / 400) + random.normal(0, 0.4, count)
+                record.intensity = random.integers(0, 4000, count)
+                record.classification = random.choice([2, 2, 2, 5, 6], count)
+                out.write_points(record)
+        path.with_suffix(".laz").rename(path)
+
+    return made(f"cloud-{POINTS}.laz", make)

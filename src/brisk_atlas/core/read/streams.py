@@ -1,0 +1,92 @@
+"""Vector parts too large to hold: the map sees a sample of them from afar and reads them by view
+from near, through the format's own index."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from math import ceil
+
+from brisk_atlas.core.model import CannotRead, Extent, VectorPart
+from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.place import transform_extent
+
+from .holdings import Holdings, Source
+
+MOST_HELD = 5_000_000  # features
+MOST_SHARE = 0.25  # of the machine's memory, for the file of a layer that is held
+SAMPLED = 200_000  # features of the sample that stands for all of a layer
+BY_VIEW = 300_000  # features, estimated from the sample, up to which a view is read in full
+AROUND = 0.5  # of the view's longer side, read beyond its edges for the next pan
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """The features that serve a view. `key` tells different ones of a layer apart; `note` says what
+    is left out, if anything."""
+
+    features: Features
+    key: tuple
+    note: str = ""
+
+
+def is_stream(holdings: Holdings, source: Source) -> bool:
+    """Return whether a vector part is too large to be held."""
+    count = holdings.part(source).facts.count or 0
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    return count > MOST_HELD or holdings.dataset(source[0]).size_bytes > MOST_SHARE * memory
+
+
+def seen_features(holdings: Holdings, source: Source, extent: Extent) -> Seen:
+    """Return the features that serve a view of `extent`: all, those in view, or a sample of all."""
+    if not is_stream(holdings, source):
+        return Seen(holdings.features(source), ("all",))
+    part = holdings.part(source)
+    assert isinstance(part, VectorPart)
+    count = part.facts.count or 0
+    every = max(1, ceil(count / SAMPLED))
+    sample = holdings.keep(("stream sample", source), lambda: part.read_every(every))
+    own = transform_extent(extent, part.facts.crs)
+    if own is None:
+        return Seen(sample, ("sample",), f"1 in {every:,} features")
+    b = sample.shapes.bounds
+    inside = (b[:, 0] <= own.xmax) & (b[:, 2] >= own.xmin) & (b[:, 1] <= own.ymax) & (b[:, 3] >= own.ymin)
+    if int(inside.sum()) * every > BY_VIEW:
+        return Seen(sample, ("sample",), f"1 in {every:,} features at this scale")
+    held = holdings.latest(("stream view", source))
+    if held is None or not _holds(held[0], own):
+        around = own.grown(AROUND)
+        features = holdings.keep_latest(("stream view", source), around, lambda: part.read_within(around))
+        return Seen(features, ("view", around), "read by view")
+    return Seen(held[1], ("view", held[0]), "read by view")
+
+
+def _holds(outer: Extent, inner: Extent) -> bool:
+    return outer.contains(inner.xmin, inner.ymin) and outer.contains(inner.xmax, inner.ymax)
+
+
+def piece_of(holdings: Holdings, source: Source, within: Extent | None) -> Features:
+    """Return a part's features; of one too large to be held, those that meet `within`.
+
+    Raises CannotRead for all of one that is too large.
+    """
+    if not is_stream(holdings, source):
+        return holdings.features(source)
+    part = holdings.part(source)
+    assert isinstance(part, VectorPart)
+    own = transform_extent(within, part.facts.crs) if within is not None else None
+    if own is None:
+        refuse_stream(holdings, source)
+    assert own is not None
+    return part.read_within(own)
+
+
+def refuse_stream(holdings: Holdings, source: Source) -> None:
+    """Raise CannotRead for a part that is too large to be held."""
+    if is_stream(holdings, source):
+        count = holdings.part(source).facts.count or 0
+        raise CannotRead(
+            source[0],
+            f"{source[1]} has {count:,} features, more than are held at once",
+            "The map and the probe read it by view; hand over a piece by extent to have its rows.",
+        )
