@@ -16,8 +16,8 @@ from brisk_atlas.core.place import text_of
 
 from .members import on_disk
 
-CHUNK = 100_000  # points decoded in one call; the decoder holds Python's lock all the while
-PIECE = 50_000  # points compressed together by default; LAZ specification
+PIECE = 50_000  # points compressed together by default (LAZ specification), decoded in one call: the decoder
+# holds Python's lock all the while, so that the window waits no longer than for one piece.
 BROKEN = "The copy may have been cut short; ask for the file again."
 
 
@@ -27,7 +27,7 @@ class LasCloud(CloudPart):
 
     def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
         count = self.facts.count or 0
-        runs = [(at, min(CHUNK, count - at)) for at in range(0, count, CHUNK)]
+        runs = [(at, min(PIECE, count - at)) for at in range(0, count, PIECE)]
         return self._read(runs, report)
 
     def sample(self, count: int, names: tuple[str, ...]) -> Points:

@@ -322,7 +322,16 @@ class StyleRows:
         self.setters.append(show)
         if in_view:
             self.check("", "by what is in view", "in view", lambda style: style.stretch.in_view,
-                       lambda on: self._change_stretch(in_view=on))  # fmt: skip
+                       self._measure_in_view)  # fmt: skip
+
+    def _measure_in_view(self, on: bool) -> None:
+        """Take the limits from what the map shows, or from the whole; by hand there is nothing to measure."""
+        style = self.style()
+        if on and style is not None and style.stretch.kind == "hand":
+            low, high = STARTS["percent"]
+            self._change_stretch(kind="percent", low=low, high=high, in_view=True)
+        else:
+            self._change_stretch(in_view=on)
 
     def _change_stretch(self, **values: object) -> None:
         style = self.style()

@@ -1,0 +1,279 @@
+"""Classes, labels, overlays, spreads and streams: what styles are made of besides pixels."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyarrow as pa
+import pyogrio
+import pytest
+import shapely
+import shapely.affinity
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.classes import breaks, colouring_of, grown
+from brisk_atlas.core.draw.frame import Painter
+from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
+from brisk_atlas.core.draw.spread import spread_of
+from brisk_atlas.core.expression import column_of
+from brisk_atlas.core.inspect import probe
+from brisk_atlas.core.model import BadExpression, CannotRead, Extent, GridStyle, Label, Layer, Stretch, VectorStyle
+from brisk_atlas.core.place import transform
+from brisk_atlas.core.read import Holdings, streams
+
+UTM, DEGREES = "EPSG:32727", "EPSG:4326"
+
+
+def measure(text, size):
+    return 0.5 * size * len(text), size
+
+
+# Classes
+
+
+def test_natural_breaks_part_what_lies_apart():
+    values = np.concatenate([np.random.default_rng(1).normal(m, 0.3, 200) for m in (0, 10, 50)])
+    edges = breaks(values, "natural", 3)
+    assert len(edges) == 4 and 1.5 < edges[1] <= 10 and 12 < edges[2] <= 50
+
+
+def test_natural_breaks_have_the_least_spread_of_all():
+    values = np.array([1.0, 2, 4, 7, 8, 13, 14, 20])
+
+    def spread(cuts):
+        return sum(((part - part.mean()) ** 2).sum() for part in np.split(values, cuts) if part.size)
+
+    best = min(spread([i, j]) for i in range(1, 8) for j in range(i + 1, 8))
+    edges = breaks(values, "natural", 3)
+    assert spread(np.searchsorted(values, edges[1:-1])) == pytest.approx(best)
+
+
+@given(
+    st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=60),
+    st.sampled_from(["equal", "quantile", "natural"]),
+    st.integers(2, 7),
+)
+def test_classes_take_in_every_value_in_order(values, method, count):
+    edges = breaks(np.array(values), method, count)
+    assert (np.diff(edges) > 0).all() and edges[0] <= min(values) and edges[-1] >= max(values)
+    assert 2 <= len(edges) <= count + 1
+
+
+def test_quantiles_hold_as_many_each_and_the_legend_names_them():
+    table = pa.table({"n": np.arange(100.0) ** 2})
+    made = colouring_of(table, VectorStyle(colour_by="n", method="quantile", classes=4))
+    assert len(made.entries) == 4 and made.entries[0][1].startswith("0 to ")
+    assert np.unique(made.rgb, axis=0, return_counts=True)[1].tolist() == [25, 25, 25, 25]
+
+
+def test_unique_values_sort_numbers_as_numbers():
+    table = pa.table({"n": [10, 9, 9, None]})
+    assert [t for _, t in colouring_of(table, VectorStyle(colour_by="n", method="unique")).entries] == ["9", "10"]
+
+
+def test_sizes_grow_with_a_value_and_the_unknown_is_least():
+    assert grown(pa.table({"n": [0.0, 5.0, 10.0, None]}), "n", (2.0, 12.0)).tolist() == [2, 7, 12, 2]
+
+
+@pytest.mark.parametrize("bad", ["sum(n)", "n; DROP TABLE rows", "no_such", "read_csv('/etc/passwd')", "n +"])
+def test_an_expression_that_is_none_is_refused(bad):
+    with pytest.raises(BadExpression):
+        column_of(pa.table({"n": [1, 2]}), bad)
+
+
+# Labels
+
+
+@pytest.fixture
+def painter(holdings):
+    return Painter(holdings)
+
+
+def labelled(data, part, text, **more):
+    return Layer(part, part, data / "tolvane_survey.gpkg", part, "vector", VectorStyle(label=Label(text, **more)))
+
+
+def boxes(labels, view):
+    made = []
+    for label in labels:
+        width, height = measure(label.text, label.look.size)
+        turned = shapely.affinity.rotate(shapely.box(-width / 2, -height / 2, width / 2, height / 2), label.angle)
+        made.append(shapely.affinity.translate(turned, *view.to_pixel(label.x, label.y)))
+    return made
+
+
+def test_labels_do_not_lie_over_each_other(painter, data):
+    layers = [
+        labelled(data, "buildings", "village"),
+        labelled(data, "trails", "name"),
+        labelled(data, "closed_zones", "name"),
+    ]
+    view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 900, 800)
+    frame = painter.frame(layers, view, measure=measure)
+    assert len(frame.labels) >= 4
+    made = boxes(frame.labels, frame.view)
+    for i, box in enumerate(made):
+        assert not any(box.intersection(other).area > 1 for other in made[:i])
+
+
+def test_labels_of_lines_lie_on_them_and_read_upright(painter, data, holdings):
+    view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 1200, 1000)
+    frame = painter.frame([labelled(data, "trails", "name")], view, measure=measure)
+    shapes = holdings.features((data / "tolvane_survey.gpkg", "trails")).wkb.to_numpy(zero_copy_only=False)
+    assert frame.labels
+    for label in frame.labels:
+        line = shapely.from_wkb(shapes[label.feature])
+        assert line.distance(shapely.Point(label.x, label.y)) < 12 * frame.view.resolution and -90 <= label.angle <= 90
+
+
+def test_labels_of_polygons_lie_inside_them(painter, data, holdings):
+    view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 1200, 1000)
+    frame = painter.frame([labelled(data, "closed_zones", "name")], view, measure=measure)
+    shapes = holdings.features((data / "tolvane_survey.gpkg", "closed_zones")).wkb.to_numpy(zero_copy_only=False)
+    assert frame.labels
+    for label in frame.labels:
+        assert shapely.from_wkb(shapes[label.feature]).buffer(1).contains(shapely.Point(label.x, label.y))
+
+
+def test_labels_stay_where_they_are_while_the_map_is_panned(painter, data):
+    layer = labelled(data, "buildings", "village")
+    view = View(509_000, 5_771_500, 9.0, 700, 600, UTM)
+    before = {p.feature: (p.x, p.y) for p in painter.frame([layer], view, measure=measure).labels}
+    for _ in range(4):
+        view = view.panned(15, -10)
+        now = {p.feature: (p.x, p.y) for p in painter.frame([layer], view, measure=measure).labels}
+        both = before.keys() & now.keys()
+        assert len(both) >= 0.8 * len(before)
+        assert all(now[f] == pytest.approx(before[f], abs=view.resolution) for f in both)
+        before = now
+
+
+def test_the_greatest_value_is_placed_first():
+    holdings = Holdings()
+    table = pa.table({"name": ["low", "high"], "rank": [1, 9]})
+    from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
+    from brisk_atlas.core.draw.shape_index import index_of
+    from brisk_atlas.core.model.shapes import Features
+    from brisk_atlas.core.read.wkb import shapes_of
+
+    wkb = pa.array([shapely.to_wkb(shapely.box(x, 0, x + 60, 30)) for x in (0, 10)], pa.binary())
+    features = Features(table, wkb, shapes_of(wkb)[0], None)
+    index, look = index_of(features.shapes), Label("name", first="rank")
+    anchors = anchors_of(features, index, look, None)
+    placed = place_labels(index, anchors, look, 0, View(30, 15, 1, 100, 60), measure, Room(), {})
+    assert [p.text for p in placed] == ["high"] and holdings is not None
+
+
+# Overlays
+
+
+def test_grid_lines_in_degrees_lie_on_whole_minutes():
+    view = View(508_700, 5_771_900, 12.0, 900, 700, UTM)
+    lines = grid_lines(view, geographic=True)
+    assert {line.upright for line in lines} == {True, False} and 6 < len(lines) < 24
+    line = next(line for line in lines if line.text.startswith("20°54"))
+    x, y = view.to_map(line.points[:, 0], line.points[:, 1])
+    there = transform(np.column_stack([x, y]), UTM, DEGREES)
+    assert line.upright and np.abs(there[:, 0] + 20.9).max() < 1e-6
+
+
+def test_grid_lines_in_map_units_are_round_numbers():
+    for line in grid_lines(View(508_700, 5_771_900, 12.0, 900, 700, UTM), geographic=False):
+        assert int(line.text.replace(",", "")) % 1000 == 0
+
+
+def test_north_follows_the_meridians():
+    assert north_of(View(500_000, 5_771_900, 10, 100, 100, UTM)) == pytest.approx(0, abs=0.01)  # the middle meridian
+    east = View(800_000, 5_771_900, 10, 100, 100, UTM)
+    lon = transform(np.array([[east.x, east.y]]), UTM, DEGREES)[0]
+    exact = np.degrees(np.arctan(np.tan(np.radians(lon[0] + 21)) * np.sin(np.radians(lon[1]))))
+    assert north_of(east) == pytest.approx(-exact, abs=0.02)
+    assert north_of(View(0, 0, 1, 100, 100, None)) is None
+
+
+def test_the_scale_bar_is_as_long_as_it_says():
+    for resolution in (0.013, 1.0, 27.0):
+        width, label = scale_bar(View(508_700, 5_771_900, resolution, 900, 700, UTM))
+        metres = float(label.split()[0]) * {"cm": 0.01, "m": 1, "km": 1000}[label.split()[1]]
+        assert width * resolution == pytest.approx(metres) and 60 < width <= 160
+
+
+# Spreads
+
+
+def test_a_spread_counts_the_values_and_knows_the_ends(holdings, data):
+    layer = Layer(
+        "e", "e", data / "elevation_2031.tif", "elevation_2031", "raster", GridStyle(stretch=Stretch("percent", 2, 98))
+    )
+    spread = spread_of(holdings, layer)
+    assert len(spread.counts) == 1 and spread.counts[0].sum() > 100_000
+    assert spread.edges[0] < spread.low < spread.high < spread.edges[-1]
+    words = Layer("b", "b", data / "tolvane_survey.gpkg", "buildings", "vector", VectorStyle(colour_by="village"))
+    assert spread_of(holdings, words) is None
+
+
+def test_a_stretch_by_deviations_stays_within_the_values():
+    from brisk_atlas.core.draw.limits import limits_of
+
+    values = np.random.default_rng(1).normal(100, 10, 10_000)
+    low, high = limits_of(values, Stretch("deviations", 2, 1))
+    assert (low, high) == pytest.approx((80, 110), abs=1)
+    assert limits_of(np.array([1.0, 2, 3]), Stretch("deviations", 9, 9)) == (1, 3)
+
+
+# Streams
+
+
+@pytest.fixture
+def crowd(tmp_path, monkeypatch):
+    """A layer that counts as too large to be held: 4,000 squares on a lattice of 100 m."""
+    monkeypatch.setattr(streams, "MOST_HELD", 1000)
+    monkeypatch.setattr(streams, "SAMPLED", 400)
+    monkeypatch.setattr(streams, "BY_VIEW", 600)
+    x, y = (a.ravel() * 100.0 + b for a, b in zip(np.meshgrid(np.arange(80), np.arange(50)), (500_000, 5_770_000)))
+    wkb = shapely.to_wkb(shapely.box(x, y, x + 50, y + 50))
+    path = tmp_path / "crowd.gpkg"
+    pyogrio.raw.write(path, wkb, [np.arange(4000)], ["n"], crs=UTM, geometry_type="Polygon", driver="GPKG")
+    return path
+
+
+def test_a_stream_is_sampled_from_afar_and_whole_from_near(crowd):
+    holdings = Holdings()
+    layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle(width=0))
+    painter = Painter(holdings)
+    far = painter.frame([layer], View(504_000, 5_772_500, 10.0, 820, 520, UTM))
+    assert far.notes["c"] == "1 in 10 features at this scale"
+    assert (far.image[..., 3] > 0).sum() == pytest.approx(400 * 25, rel=0.1)
+    near = painter.frame([layer], View(504_000, 5_772_500, 2.0, 400, 300, UTM))
+    assert near.notes["c"] == "read by view" and (near.image[..., 3] > 0).mean() == pytest.approx(0.25, abs=0.02)
+
+
+def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch):
+    holdings = Holdings()
+    part = holdings.part((crowd, "crowd"))
+    asked = []
+    read = type(part).read_within
+    monkeypatch.setattr(type(part), "read_within", lambda self, extent: asked.append(extent) or read(self, extent))
+    painter = Painter(holdings)
+    layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle())
+    view = View(504_000, 5_772_500, 2.0, 400, 300, UTM)
+    for dx in (0, 30, 60):
+        painter.frame([layer], view.panned(dx, 0))
+    assert len(asked) == 1
+
+
+def test_the_probe_reads_a_stream_where_it_is_asked(crowd):
+    holdings = Holdings()
+    layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle())
+    found = probe(holdings, layer, 500_325, 5_770_025, UTM, 1.0)
+    assert found.row is None and found.readings[0].value == 3
+    assert probe(holdings, layer, 500_375, 5_770_025, UTM, 1.0) is None
+
+
+def test_a_piece_of_a_stream_can_be_had_and_all_of_it_is_refused(crowd):
+    holdings = Holdings()
+    piece = streams.piece_of(holdings, (crowd, "crowd"), Extent(500_000, 5_770_000, 500_260, 5_770_060, UTM))
+    assert sorted(piece.table["n"].to_pylist()) == [0, 1, 2]
+    with pytest.raises(CannotRead, match="4,000 features"):
+        streams.piece_of(holdings, (crowd, "crowd"), None)
