@@ -22,8 +22,8 @@ def run() -> Iterator[Case]:
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.draw.prepare import prepare
     from brisk_atlas.core.model import CloudStyle, Layer
+    from brisk_atlas.core.points_decoder import PIECE
     from brisk_atlas.core.read import Holdings
-    from brisk_atlas.core.read.cloud import PIECE
 
     path = data.cloud()
     layer = Layer("cloud", "cloud", path, path.stem, "pointcloud", CloudStyle())

@@ -13,10 +13,10 @@ from brisk_atlas.core.read import Holdings, Source
 from . import ramps
 from .bands import in_bands, in_shares
 from .cloud_order import CloudOrder, order_of
+from .drawn import Drawn
+from .ink import inks_from, pixels_of
 from .kernels.points import draw_points, ramp_inks
 from .limits import limits_of
-from .raster import Drawn
-from .vector import inks_from, pixels_of
 from .view import View
 
 CLASS_COLOURS = {  # by the class codes of ASPRS LAS 1.4, table 9

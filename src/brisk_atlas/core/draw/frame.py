@@ -17,9 +17,10 @@ from brisk_atlas.core.read.streams import Seen, seen_features
 
 from .bands import in_bands
 from .cloud import draw_cloud
+from .drawn import Drawn
 from .kernels.pixels import MULTIPLY, NORMAL, blend
 from .labels import Measure, PlacedLabel, Room, anchors_of, place_labels
-from .raster import Drawn, draw_raster
+from .raster import draw_raster
 from .shape_index import ShapeIndex, index_of
 from .vector import Inks, draw_picked, draw_vector, inks_of
 from .view import View

@@ -101,4 +101,5 @@ def _cloud(holdings: Holdings, layer: Layer, style: CloudStyle) -> Legend:
         return Legend("class", tuple((CLASS_COLOURS.get(c, OTHER_CLASS), f"class {c}") for c in present))
     low, high = cloud_limits(points.values(style.colour_by), style)
     unit = height_unit_of(points.crs) if style.colour_by == "z" else ""
-    return Legend(style.colour_by, (), style.ramp, low, high, unit)
+    title = "height" if style.colour_by == "z" else style.colour_by.replace("_", " ")
+    return Legend(title, (), style.ramp, low, high, unit)

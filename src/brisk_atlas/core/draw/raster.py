@@ -17,10 +17,11 @@ from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
 
 from . import ramps
 from .bands import in_bands
+from .drawn import Drawn
+from .ink import inks_from, pixels_of
 from .kernels import grid as kernels
 from .limits import grid_limits, limits_of
 from .mesh import Mesh, mesh_of
-from .vector import inks_from, pixels_of
 from .view import View
 
 HOW = {"nearest": kernels.NEAREST, "bilinear": kernels.BILINEAR, "cubic": kernels.CUBIC}
@@ -29,16 +30,6 @@ STEEPEST = 45.0  # degrees that take the upper end of a ramp of slopes
 NO_LIGHT = np.zeros((0, 0), np.float32)
 LAMPS = ((225.0, 0.2), (270.0, 0.3), (315.0, 0.3), (0.0, 0.2))  # azimuth and share, for light from several sides
 MAKING = "coarse while an overview is made"
-
-
-@dataclass
-class Drawn:
-    """How the drawing of a layer went: what is to be said of it, whether more work in the
-    background would make it better, and the limits that its colours took."""
-
-    note: str = ""
-    unfinished: bool = False
-    limits: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True, eq=False)

@@ -16,6 +16,7 @@ from brisk_atlas.core.model.shapes import LINE, POINT
 from . import ramps, symbols
 from .bands import in_bands
 from .classes import Colouring, colouring_of, grown
+from .ink import NO_INK, inks_from, pixels_of
 from .kernels import fill, stroke, thin
 from .kernels.features import NEAR, REACH, draw_features
 from .kernels.fill import clear_rows
@@ -23,7 +24,7 @@ from .kernels.symbols import stamp
 from .shape_index import ShapeIndex
 from .view import View
 
-SLICE_VERTICES, SLICE_FEATURES = 600_000, 60_000  # drawn between two looks at whether to stop
+SLICE_VERTICES, SLICE_FEATURES = 200_000, 20_000  # drawn between two looks at whether to stop
 JOINS = {"round": stroke.ROUND, "mitre": stroke.MITER, "bevel": stroke.BEVEL}
 CAPS = {"round": stroke.ROUND, "flat": stroke.BUTT, "square": stroke.SQUARE}
 HATCHES = {
@@ -37,7 +38,6 @@ HATCHES = {
 HATCH_WEIGHT = 1.2  # pixels
 SIZE_STEP = 1.0  # sizes of symbols that grow with a value are rounded to this many pixels
 NO_DASH = np.zeros(0)
-NO_INK = np.uint32(0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,19 +63,6 @@ def _ink(colour: str, count: int, opacity: float = 1.0) -> np.ndarray:
     return np.full(count, inks_from(ramps.rgb_of(colour)[None], opacity)[0])
 
 
-def inks_from(rgb: np.ndarray, opacity: float = 1.0) -> np.ndarray:
-    """Return (n,) uint32 inks, premultiplied, of (n, 3) colours."""
-    rgba = np.empty((len(rgb), 4), np.uint8)
-    rgba[:, :3] = np.round(rgb * opacity)
-    rgba[:, 3] = round(255 * opacity)
-    return rgba.view(np.uint32)[:, 0]
-
-
-def pixels_of(image: np.ndarray) -> np.ndarray:
-    """Return the (rows, cols, 4) uint8 picture as (rows, cols) uint32 that share its memory."""
-    return image.view(np.uint32)[..., 0]
-
-
 def draw_vector(
     image: np.ndarray,
     index: ShapeIndex,
@@ -93,6 +80,7 @@ def draw_vector(
     largest = max([style.size, *(style.sizes if style.size_by else ())])
     margin = max(widest / 2 * REACH, largest * symbols.PIN_HEIGHT / 2) * view.density + 2
     features = index.within(view.extent, margin * view.resolution)
+    check()
     count = features.size
     bodies = _ink(style.fill, count)
     lines = _ink(style.line, count)
@@ -101,6 +89,7 @@ def draw_vector(
         bodies = inks_from(inks.colouring.rgb[features])
     else:
         bodies[is_line] = lines[is_line]  # a line is its own body
+    check()
     if style.hollow:
         bodies[~is_line] = NO_INK
     widths = np.full(count, style.width, np.float32) if inks.widths is None else inks.widths[features]

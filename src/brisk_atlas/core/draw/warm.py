@@ -12,11 +12,12 @@ from brisk_atlas.core.read.wkb import shapes_of
 
 from .cloud import draw_order, point_inks
 from .cloud_order import order_of
+from .ink import pixels_of
 from .kernels.grid import CUBIC, pick, sample
 from .kernels.pixels import NORMAL, blend
 from .raster import colour
 from .shape_index import index_of
-from .vector import Inks, draw_vector, pixels_of
+from .vector import Inks, draw_vector
 from .view import View
 
 _SQUARE = bytes.fromhex(

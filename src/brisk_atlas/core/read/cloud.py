@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,11 +14,10 @@ from laspy.errors import LaspyException
 from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import text_of
+from brisk_atlas.core.points_decoder import PIECE, DamagedPoints, decode
 
 from .members import on_disk
 
-PIECE = 50_000  # points compressed together by default (LAZ specification), decoded in one call: the decoder
-# holds Python's lock all the while, so that the window waits no longer than for one piece.
 BROKEN = "The copy may have been cut short; ask for the file again."
 
 
@@ -26,9 +26,7 @@ class LasCloud(CloudPart):
     """The points of one LAS or LAZ file."""
 
     def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
-        count = self.facts.count or 0
-        runs = [(at, min(PIECE, count - at)) for at in range(0, count, PIECE)]
-        return self._read(runs, report)
+        return self._read([(0, self.facts.count or 0)], report)
 
     def sample(self, count: int, names: tuple[str, ...]) -> Points:
         whole = self.facts.count or 0
@@ -41,37 +39,11 @@ class LasCloud(CloudPart):
         self, runs: list[tuple[int, int]], report: Callable[[float], None], only: tuple[str, ...] | None = None
     ) -> Points:
         """Read runs of points (first, count), in the order of the file."""
-        wanted = sum(count for _, count in runs)
-        at = 0
         try:
-            with laspy.open(self.path) as source:
-                xyz = np.empty((wanted, 3))
-                names = [n for n in source.header.point_format.dimension_names if n not in ("X", "Y", "Z")]
-                names = names if only is None else [n for n in names if n in only]
-                dimensions: dict[str, np.ndarray] = {}
-                place = 0
-                for first, count in runs:
-                    report(at / wanted)
-                    if first != place:
-                        source.seek(first)
-                    chunk = source.read_points(count)
-                    place = first + len(chunk)
-                    end = at + len(chunk)
-                    for axis, values in enumerate((chunk.x, chunk.y, chunk.z)):
-                        xyz[at:end, axis] = values
-                    for name in names:
-                        values = np.asarray(chunk[name])
-                        dimensions.setdefault(name, np.empty(wanted, values.dtype))[at:end] = values
-                    at = end
-        except (LaspyException, OSError, ValueError, RuntimeError) as error:
+            arrays = decode(self.path, runs, only, report, os.cpu_count() or 1)
+        except (DamagedPoints, LaspyException, OSError) as error:
             raise CannotRead(self.path, str(error), BROKEN) from error
-        except BaseException as error:  # the decompressor raises its own kind, not an Exception's child
-            if type(error).__name__ not in ("LazrsError", "PanicException"):
-                raise
-            raise CannotRead(self.path, f"its compressed points are damaged ({error})", BROKEN) from error
-        if at != wanted:
-            raise CannotRead(self.path, f"its header promises {wanted:,} points, it holds {at:,}", BROKEN)
-        return Points(xyz, dimensions, self.facts.crs)
+        return Points(arrays.pop("xyz"), arrays, self.facts.crs)
 
 
 def _check_whole(path: Path, header: laspy.LasHeader) -> None:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from brisk_atlas.core.model import CloudStyle, GridStyle, Stretch, VectorStyle
+from brisk_atlas.core.model import CloudStyle, GridStyle, Label, Stretch, VectorStyle
 from brisk_atlas.core.project import Place, Work
 from brisk_atlas.core.project.file import save
 from brisk_atlas.core.read import Holdings
 
 LAVA = VectorStyle(colour_by="year", ramp="ember", stretch=Stretch("hand", 1950, 2045), line="#1D2A35", width=0.8)
+TRAILS = VectorStyle(line="#6C5B4B", width=1.6, casing=1.2, label=Label("name", 12.0))
 LAYERS = (  # bottom first: file, part, name, style, visible, opacity
     ("seafloor.nc", "elevation", "sea floor", GridStyle(ramp="tide", stretch=Stretch("hand", -3200, 300), shade=0.5), True, 1.0),
     (
@@ -20,7 +21,7 @@ LAYERS = (  # bottom first: file, part, name, style, visible, opacity
     ("harrow_bay_2031.laz", "harrow_bay_2031", "laser strip", CloudStyle("z", "land"), False, 1.0),
     ("tolvane_survey.gpkg", "ash_bands", None, VectorStyle(colour_by="from_mm", ramp="ink", line="#5F6B73", width=0.6), False, 0.6),
     ("tolvane_survey.gpkg", "lava_flows", None, LAVA, True, 0.9),
-    ("tolvane_survey.gpkg", "trails", None, VectorStyle(line="#6C5B4B", width=1.4), True, 1.0),
+    ("tolvane_survey.gpkg", "trails", None, TRAILS, True, 1.0),
     ("tolvane_survey.gpkg", "buildings", None, VectorStyle(fill="#1D2A35", line="#1D2A35", width=0.6), True, 1.0),
     ("tolvane_survey.gpkg", "closed_zones", None, VectorStyle(line="#C2452D", width=2.0, hollow=True), True, 1.0),
     ("tolvane_survey.gpkg", "coastline", None, VectorStyle(line="#1C7C7D", width=1.0), True, 1.0),

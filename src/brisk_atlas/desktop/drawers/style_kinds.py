@@ -152,12 +152,13 @@ def _label_rows(rows: StyleRows, fields: list[str]) -> None:
     size.valueChanged.disconnect()
     rows.setters.pop()
     size.valueChanged.connect(lambda v: rows.change("label size", label=_with(label(), size=v)) if label() else None)
-    rows.by_field("First", "label first", "the largest", fields, lambda s: s.label.first if s.label else None,
+    first = rows.by_field("First", "label first", "the largest", fields, lambda s: s.label.first if s.label else None,
                   lambda v: rows.change("label order", label=_with(label(), first=v)) if label() else None)  # fmt: skip
 
     def show(layer: Layer) -> None:
         now = getattr(layer.style, "label", None)
         rows.form.setRowVisible(size, now is not None)
+        rows.form.setRowVisible(first, now is not None)
         if now is not None:
             size.setValue(now.size)
 

@@ -189,7 +189,7 @@ class StyleRows:
         fields: list[str],
         get: Callable[[Any], str | None],
         put: Callable[[str | None], None],
-    ) -> None:
+    ) -> QComboBox:
         """Add a choice of a field, or of an SQL expression, which is tried before it is taken."""
         box = slim(QComboBox())
         box.setObjectName(name)
@@ -229,6 +229,7 @@ class StyleRows:
         box.currentIndexChanged.connect(chosen)
         line.editingFinished.connect(typed)
         self.setters.append(show)
+        return box
 
     def _try(self, expression: str, line: QLineEdit, put: Callable[[str | None], None]) -> None:
         layer = self.session.work.subject

@@ -24,6 +24,7 @@ GRID_TEXT_PX = 10
 def _font(size: float, family: str = SANS) -> QFont:
     font = QFont(family)
     font.setPixelSize(max(4, round(size)))
+    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)  # even gaps between letters, turned or not
     return font
 
 

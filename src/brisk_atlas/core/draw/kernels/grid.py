@@ -22,6 +22,14 @@ def _cubic(t):
 
 
 @njit(**JIT)
+def _between(nodes, i, j, v, u):
+    """Return the value at shares v and u of the way from node (i, j) to the next ones."""
+    upper = (1.0 - u) * nodes[i, j] + u * nodes[i, j + 1]
+    lower = (1.0 - u) * nodes[i + 1, j] + u * nodes[i + 1, j + 1]
+    return (1.0 - v) * upper + v * lower
+
+
+@njit(**JIT)
 def sample(cells, mesh_col, mesh_row, step, how, out, top, bottom):
     """Fill rows `top` to `bottom` of `out` (float32, NaN without data) with the cells under them.
 
@@ -37,19 +45,7 @@ def sample(cells, mesh_col, mesh_row, step, how, out, top, bottom):
         for col in range(out.shape[1]):
             j = col // step
             u = (col - j * step) / step
-            w00, w01, w10, w11 = (1 - v) * (1 - u), (1 - v) * u, v * (1 - u), v * u
-            x = (
-                w00 * mesh_col[i, j]
-                + w01 * mesh_col[i, j + 1]
-                + w10 * mesh_col[i + 1, j]
-                + w11 * mesh_col[i + 1, j + 1]
-            )
-            y = (
-                w00 * mesh_row[i, j]
-                + w01 * mesh_row[i, j + 1]
-                + w10 * mesh_row[i + 1, j]
-                + w11 * mesh_row[i + 1, j + 1]
-            )
+            x, y = _between(mesh_col, i, j, v, u), _between(mesh_row, i, j, v, u)
             out[row, col] = np.float32(np.nan)
             if not (x >= 0.0 and x < cols and y >= 0.0 and y < rows):
                 continue
@@ -92,19 +88,7 @@ def pick(picture, mesh_col, mesh_row, step, out, top, bottom):
         for col in range(out.shape[1]):
             j = col // step
             u = (col - j * step) / step
-            w00, w01, w10, w11 = (1 - v) * (1 - u), (1 - v) * u, v * (1 - u), v * u
-            x = (
-                w00 * mesh_col[i, j]
-                + w01 * mesh_col[i, j + 1]
-                + w10 * mesh_col[i + 1, j]
-                + w11 * mesh_col[i + 1, j + 1]
-            )
-            y = (
-                w00 * mesh_row[i, j]
-                + w01 * mesh_row[i, j + 1]
-                + w10 * mesh_row[i + 1, j]
-                + w11 * mesh_row[i + 1, j + 1]
-            )
+            x, y = _between(mesh_col, i, j, v, u), _between(mesh_row, i, j, v, u)
             if x >= 0.0 and x < cols and y >= 0.0 and y < rows:
                 out[row, col] = picture[int(y), int(x)]
 

@@ -1,0 +1,177 @@
+"""Decoding LAS and LAZ points, here or in processes beside this one.
+
+The decompressor holds Python's lock while it works, so a large file is decoded by a process for each
+core, straight into memory that is shared; the window never waits for it. A child is started as
+`python -m brisk_atlas.core.points_decoder` and knows nothing but laspy.
+"""
+
+from __future__ import annotations
+
+import json
+import mmap
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import laspy
+import numpy as np
+
+IN_THIS_PROCESS = 400_000  # points that are decoded here, as starting a process would take longer
+PIECE = 50_000  # points compressed together by default (LAZ specification), and decoded in one call
+Runs = list[tuple[int, int]]
+Arrays = dict[str, np.ndarray]
+
+
+class DamagedPoints(Exception):
+    """The points can't be decoded; the text says why."""
+
+
+def layout(path: Path, only: tuple[str, ...] | None) -> dict[str, str]:
+    """Return the dimensions of a file that are wanted, each with its type; `xyz` comes first."""
+    with laspy.open(path) as source:
+        header = source.header
+        one = laspy.ScaleAwarePointRecord.zeros(1, header=header)
+        names = [n for n in header.point_format.dimension_names if n not in ("X", "Y", "Z")]
+        return {"xyz": "float64"} | {
+            name: np.asarray(one[name]).dtype.str for name in names if only is None or name in only
+        }
+
+
+def decode(
+    path: Path, runs: Runs, only: tuple[str, ...] | None, report: Callable[[float], None], processes: int
+) -> Arrays:
+    """Return `xyz` (points, 3) and the wanted dimensions of runs of points (first, count), in order.
+
+    `report` takes the share done and may raise to stop. Raises DamagedPoints.
+    """
+    wanted = sum(count for _, count in runs)
+    types = layout(path, only)
+    pieces = [(first + at, min(PIECE, count - at)) for first, count in runs for at in range(0, count, PIECE)]
+    if wanted <= IN_THIS_PROCESS:
+        arrays = _arrays(types, wanted, None)
+        _fill(path, pieces, 0, arrays, report)
+        return arrays
+    memory = os.memfd_create("points")
+    try:
+        os.ftruncate(memory, max(1, _size(types, wanted)))
+        _in_children(path, pieces, types, wanted, memory, report, processes)
+        return _arrays(types, wanted, mmap.mmap(memory, 0))
+    finally:
+        os.close(memory)
+
+
+def _size(types: dict[str, str], count: int) -> int:
+    return sum(count * np.dtype(kind).itemsize * (3 if name == "xyz" else 1) for name, kind in types.items())
+
+
+def _arrays(types: dict[str, str], count: int, memory: mmap.mmap | None) -> Arrays:
+    """Return the arrays, in memory of their own or one after another in that which is shared."""
+    made, at = {}, 0
+    for name, kind in types.items():
+        shape = (count, 3) if name == "xyz" else (count,)
+        if memory is None:
+            made[name] = np.empty(shape, kind)
+        else:
+            made[name] = np.frombuffer(memory, kind, int(np.prod(shape)), at).reshape(shape)
+        at += made[name].nbytes
+    return made
+
+
+def _fill(path: Path, pieces: Runs, at: int, arrays: Arrays, report: Callable[[float], None]) -> None:
+    """Decode pieces into the arrays from row `at` on."""
+    try:
+        with laspy.open(path, laz_backend=laspy.LazBackend.Lazrs) as source:
+            place = 0
+            for number, (first, count) in enumerate(pieces):
+                report(number / len(pieces))
+                if first != place:
+                    source.seek(first)
+                chunk = source.read_points(count)
+                if len(chunk) != count:
+                    raise DamagedPoints(f"it ends after {first + len(chunk):,} points")
+                place, end = first + count, at + count
+                for name, into in arrays.items():
+                    if name == "xyz":
+                        for axis, values in enumerate((chunk.x, chunk.y, chunk.z)):
+                            into[at:end, axis] = values
+                    else:
+                        into[at:end] = np.asarray(chunk[name])
+                at = end
+    except (laspy.errors.LaspyException, OSError, ValueError, RuntimeError) as error:
+        raise DamagedPoints(str(error)) from error
+    except BaseException as error:  # the decompressor raises its own kind, not an Exception's child
+        if type(error).__name__ not in ("LazrsError", "PanicException"):
+            raise
+        raise DamagedPoints(f"its compressed points are damaged ({error})") from error
+
+
+def _in_children(
+    path: Path,
+    pieces: Runs,
+    types: dict[str, str],
+    wanted: int,
+    memory: int,
+    report: Callable[[float], None],
+    processes: int,
+) -> None:
+    """Have children decode a share each, one after another in the file; wait for all of them."""
+    children: list[subprocess.Popen] = []
+    shares = np.array_split(np.arange(len(pieces)), max(1, min(processes, len(pieces))))
+    try:
+        for share in shares:
+            child = subprocess.Popen(
+                [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+                pass_fds=[memory], env={**os.environ, "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)},
+            )  # fmt: skip
+            children.append(child)
+            asked = {
+                "path": str(path),
+                "memory": memory,
+                "types": types,
+                "wanted": wanted,
+                "at": sum(count for _, count in pieces[: int(share[0])]),
+                "pieces": pieces[int(share[0]) : int(share[-1]) + 1],
+            }
+            assert child.stdin is not None
+            child.stdin.write(json.dumps(asked))
+            child.stdin.close()
+        _listen(children, report)
+    finally:
+        for child in children:
+            child.kill()
+            child.wait()
+            if child.stdout is not None:
+                child.stdout.close()
+
+
+def _listen(children: list[subprocess.Popen], report: Callable[[float], None]) -> None:
+    """Pass on how far the children are; they finish at about the same time, so one after another."""
+    furthest = 0.0
+    for child in children:
+        assert child.stdout is not None
+        for line in child.stdout:
+            word, _, text = line.strip().partition(" ")
+            if word == "fault":
+                raise DamagedPoints(json.loads(text))
+            furthest = max(furthest, float(text))
+            report(furthest)
+        if child.wait() != 0:
+            raise DamagedPoints("the process that decodes it ended")
+
+
+def main() -> None:
+    """Decode what standard input asks for; say how far it is, or what is wrong, a line each."""
+    asked = json.load(sys.stdin)
+    shared = mmap.mmap(asked["memory"], 0)
+    arrays = _arrays(asked["types"], asked["wanted"], shared)
+    pieces = [(first, count) for first, count in asked["pieces"]]
+    try:
+        _fill(Path(asked["path"]), pieces, asked["at"], arrays, lambda share: print("done", share, flush=True))
+    except DamagedPoints as error:
+        print("fault", json.dumps(str(error)), flush=True)
+
+
+if __name__ == "__main__":
+    main()
