@@ -217,6 +217,8 @@ def test_points_by_class_have_the_colours_of_the_legend(painter, holdings, data)
 
 
 def test_legends(holdings, data, island):
+    hollow = layer(holdings, data / "tolvane_survey.gpkg", "closed_zones", VectorStyle(hollow=True, line="#c2452d"))
+    assert legend_of(holdings, hollow).entries == (("#c2452d", "closed_zones"),)
     grid = legend_of(holdings, island)
     assert (grid.title, grid.ramp, grid.unit) == ("elevation", "land", "m") and grid.low < 30 < 800 < grid.high
     path = data / "tolvane_survey.gpkg"

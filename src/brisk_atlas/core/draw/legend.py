@@ -79,7 +79,8 @@ def _vector(holdings: Holdings, layer: Layer, style: VectorStyle) -> Legend:
     colouring = colouring_of(_table(holdings, layer), style) if style.colour_by else None
     if colouring is None or style.colour_by is None:
         kind = holdings.part(layer.source).facts.geometry_type or ""
-        return Legend("", ((style.line if "Line" in kind else style.fill, layer.name),))
+        only_line = "Line" in kind or style.hollow
+        return Legend("", ((style.line if only_line else style.fill, layer.name),))
     if colouring.ramp:
         plain = "year" in style.colour_by.lower()
         return Legend(style.colour_by, (), colouring.ramp, colouring.low, colouring.high, plain=plain)

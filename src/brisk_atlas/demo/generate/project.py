@@ -10,7 +10,7 @@ from brisk_atlas.core.project.file import save
 from brisk_atlas.core.read import Holdings
 
 LAVA = VectorStyle(colour_by="year", ramp="ember", stretch=Stretch("hand", 1950, 2045), line="#1D2A35", width=0.8)
-TRAILS = VectorStyle(line="#6C5B4B", width=1.6, casing=1.2, label=Label("name", 12.0))
+TRAILS = VectorStyle(line="#6C5B4B", width=1.8, casing=0.8, label=Label("name", 12.0))
 LAYERS = (  # bottom first: file, part, name, style, visible, opacity
     ("seafloor.nc", "elevation", "sea floor", GridStyle(ramp="tide", stretch=Stretch("hand", -3200, 300), shade=0.5), True, 1.0),
     (
