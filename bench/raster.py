@@ -79,8 +79,6 @@ def without_overviews() -> None:
 
     path = data.grid(overviews=False)
     painter, layer = _painter(), _layer(path)
-    small = _layer(data.polygons())
-    assert small is not None
     start = peak_mb()
     said: dict[str, float] = {}
     said["first"] = timed(lambda: painter.frame([layer], _view()))
@@ -93,8 +91,11 @@ def without_overviews() -> None:
 
     said["making"] = timed(lambda: prepare(painter.holdings, layer, report))
     said["pictures"] = float(len(seen))
-    again = _painter()
-    said["second"] = timed(lambda: again.frame([layer], _view()))
+    openings = []
+    for _ in range(6):
+        again = _painter()
+        openings.append(timed(lambda p=again: p.frame([layer], _view())))  # type: ignore[misc]
+    said["second"] = statistics.median(openings[1:])
     said["above_start_mb"] = peak_mb() - start
     print(json.dumps(said))
 

@@ -32,6 +32,7 @@ class Session(QObject):
         noticed(str, str, str): mood (`fault` or `good`), text, details that can be unfolded.
         job_changed(object): a Job began, went on or ended.
         layers_opened(list): ids of layers just opened.
+        prepared(object): a source whose layers can now be drawn in full.
         opening(): layers or a project are about to come; whoever shows them should stand ready.
     """
 
@@ -40,6 +41,7 @@ class Session(QObject):
     job_changed = pyqtSignal(object)
     layers_opened = pyqtSignal(list)
     opening = pyqtSignal()
+    prepared = pyqtSignal(object)
     _came_home = pyqtSignal(object, object)
 
     def __init__(self, shelves: Shelves | None = None) -> None:
@@ -187,6 +189,7 @@ class Session(QObject):
 
         def ended(nothing: object) -> None:
             self._preparing.discard(source)
+            self.prepared.emit(source)
             done()
 
         def failed(error: BaseException) -> None:

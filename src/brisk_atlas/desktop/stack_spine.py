@@ -62,10 +62,18 @@ class StackSpine(QListWidget):
         assert model is not None
         model.rowsMoved.connect(self._moved)
         session.work_changed.connect(self._work_changed)
+        session.prepared.connect(self._remake)
 
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "subject", "curtain", "file"):
             self.fill()
+
+    def _remake(self, source: object) -> None:
+        """Make the tiles of a source anew, now that all of it can be seen."""
+        for layer in self.session.work.layers:
+            if layer.source == source:
+                self.thumbs.pop(layer.id, None)
+        self.fill()
 
     def fill(self) -> None:
         """Show the layers of the work and make the pictures that are missing."""
