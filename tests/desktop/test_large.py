@@ -47,6 +47,18 @@ def test_a_grid_without_overviews_fills_up_and_says_so(driver, wide):
     assert tile.pixelColor(tile.width() // 2, tile.height() // 2).alpha() == 255
 
 
+def test_the_glance_has_an_overview_made_and_looks_again(driver, wide):
+    find = driver.window.find_page
+    find.go_to(wide.parent, choose="wide.tif")
+    driver.settle()
+    picture = find.glance.picture.pixmap()
+    assert not picture.isNull()
+    image = picture.toImage()
+    assert image.pixelColor(image.width() // 2, image.height() // 2).alpha() == 255
+    driver.open(wide)  # and what was made for the glance serves the map
+    assert driver.window.desk.map.said.text() == ""
+
+
 def test_a_cloud_is_seen_in_part_and_then_in_full(driver, data, monkeypatch):
     for module in (cloud, legend):
         monkeypatch.setattr(module, "AT_ONCE", 50_000)

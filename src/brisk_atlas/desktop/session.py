@@ -32,6 +32,7 @@ class Session(QObject):
         noticed(str, str, str): mood (`fault` or `good`), text, details that can be unfolded.
         job_changed(object): a Job began, went on or ended.
         layers_opened(list): ids of layers just opened.
+        preparing(object): a source of which more can be seen than before.
         prepared(object): a source whose layers can now be drawn in full.
         opening(): layers or a project are about to come; whoever shows them should stand ready.
     """
@@ -41,6 +42,7 @@ class Session(QObject):
     job_changed = pyqtSignal(object)
     layers_opened = pyqtSignal(list)
     opening = pyqtSignal()
+    preparing = pyqtSignal(object)
     prepared = pyqtSignal(object)
     _came_home = pyqtSignal(object, object)
 
@@ -52,7 +54,7 @@ class Session(QObject):
         self._holdings: Holdings | None = None
         self._painter: Painter | None = None
         self._closed = False
-        self._preparing: set[Source] = set()
+        self._tried: set[Source] = set()
         self._came_home.connect(lambda done, job: None if self._closed else done(job))
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self.work_changed.emit)
@@ -171,31 +173,28 @@ class Session(QObject):
         self.shelves.opened(path)
         self.layers_opened.emit([layer.id for layer in layers])
 
-    def prepare(self, source: Source, layer: Layer, told: Callable[[], None], done: Callable[[], None]) -> None:
+    def prepare(self, layer: Layer) -> None:
         """Do in the background what makes a layer draw better: read all of a large cloud, or make the
-        overviews that a raster lacks. `told` is called when more can be seen, `done` at the end."""
-        if source in self._preparing:
+        overviews that a raster lacks. `preparing` and `prepared` say how it goes."""
+        source = layer.source
+        if source in self._tried:
             return
-        self._preparing.add(source)
+        self._tried.add(source)  # also when it fails, so that it is not tried with every picture
 
         def work(job: Job) -> None:
             from brisk_atlas.core.draw.prepare import prepare
 
             def report(share: float) -> None:
                 job.report(share)
-                self.come_home(lambda nothing: told(), None)
+                self.come_home(self.preparing.emit, source)
 
             prepare(self.holdings, layer, report)
 
         def ended(nothing: object) -> None:
-            self._preparing.discard(source)
+            self._tried.discard(source)
             self.prepared.emit(source)
-            done()
 
-        def failed(error: BaseException) -> None:
-            self.fault(error)  # it stays among those tried, so that it is not tried with every frame
-
-        self.run(f"Preparing {layer.name}", work, ended, failed=failed)
+        self.run(f"Preparing {layer.name}", work, ended)
 
     def open_project(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
         """Open a project file; layers whose files are gone stay, with a notice each."""

@@ -27,6 +27,8 @@ FIRST_FACTOR = 4
 SMALLEST = 400  # cells on the longer side of the coarsest level
 KEPT_BYTES = 6_000_000_000  # of all pyramids; the longest unused go first
 _DONE = "done"
+_PROGRESS: dict[Path, tuple[np.ndarray, threading.Lock]] = {}
+_PROGRESS_LOCK = threading.Lock()
 
 
 def cache_folder() -> Path:
@@ -58,8 +60,10 @@ class Pyramid:
                 break
             factor *= 2
         self.strips = ceil(height / STRIP)
-        self.done = np.zeros(self.strips, bool)
-        self._building = threading.Lock()
+        with _PROGRESS_LOCK:  # shared by all that look at the same file
+            self.done, self._building = _PROGRESS.setdefault(
+                self.folder, (np.zeros(self.strips, bool), threading.Lock())
+            )
         if (self.folder / _DONE).exists():
             self.done[:] = True
             os.utime(self.folder)
@@ -130,3 +134,5 @@ def prune(limit: int = KEPT_BYTES) -> None:
         kept += sum(f.stat().st_size for f in each.iterdir())
         if kept > limit:
             shutil.rmtree(each, ignore_errors=True)
+            with _PROGRESS_LOCK:
+                _PROGRESS.pop(each, None)

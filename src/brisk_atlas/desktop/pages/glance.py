@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPixmap
@@ -16,9 +16,13 @@ from ..session import Session
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.model import Dataset
+    from collections.abc import Sequence
+
+    from brisk_atlas.core.model import Dataset, Layer
+    from brisk_atlas.core.read import Source
 
 PICTURE = (344, 236)
+MAKING = "an overview is being made"
 EMPTY = "Choose a dataset in the list to see what it is."
 
 
@@ -38,6 +42,8 @@ class Glance(QWidget):
         self.session = session
         self.chosen: tuple[Path, str | None] | None = None
         self._job: Job | None = None
+        self._waiting: set[Source] = set()
+        session.prepared.connect(self._prepared)
         self.name = QLabel(EMPTY)
         self.name.setObjectName("title")
         self.name.setWordWrap(True)
@@ -140,7 +146,12 @@ class Glance(QWidget):
 
         self._job = self.session.run("Glance", work, done, shown=False, failed=failed)
 
-    def _show(self, dataset: Dataset, sections: tuple, picture: object) -> None:
+    def _prepared(self, source: object) -> None:
+        """Look again once all of what is on show can be seen."""
+        if source in self._waiting and self.chosen:
+            self.look_at(*self.chosen)
+
+    def _show(self, dataset: Dataset, sections: tuple, picture: _Picture) -> None:
         derived, record, members = sections
         self.facts.show_sections(derived)
         self.record.show_sections(record)
@@ -151,10 +162,13 @@ class Glance(QWidget):
             f"{dataset.format} · {dataset.kind}" + (f" · {'; '.join(dataset.warnings)}" if dataset.warnings else "")
         )
         self.picture.clear()
-        if isinstance(picture, str):
-            self.picture.setText(picture)
-        elif isinstance(picture, QImage):
-            self.picture.setPixmap(QPixmap.fromImage(picture))
+        if isinstance(picture.shown, str):
+            self.picture.setText(picture.shown)
+        else:
+            self.picture.setPixmap(QPixmap.fromImage(picture.shown))
+        self._waiting = {layer.source for layer in picture.unfinished}
+        for layer in picture.unfinished:
+            self.session.prepare(layer)
         can_open = dataset.kind in ("vector", "raster", "scene", "pointcloud", "table", "project")
         self.open_button.setVisible(can_open)
         self.record_button.setVisible(True)
@@ -182,7 +196,14 @@ def _glance(session: Session, path: Path, part_name: str | None, job: Job) -> tu
     return dataset, (derived, said, members), _picture(session, dataset, part_name, job)
 
 
-def _picture(session: Session, dataset: Dataset, part_name: str | None, job: Job) -> QImage | str:
+class _Picture(NamedTuple):
+    """A picture, or what is said in its place, and the layers that it would take more to draw."""
+
+    shown: QImage | str
+    unfinished: Sequence[Layer] = ()
+
+
+def _picture(session: Session, dataset: Dataset, part_name: str | None, job: Job) -> _Picture:
     from brisk_atlas.core.draw import View
     from brisk_atlas.core.draw.frame import extent_of
     from brisk_atlas.core.draw.looks import first_look
@@ -198,11 +219,11 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None, job: Job
     if dataset.kind == "scene" and part_name is None:
         layers = layers[:1]
     if not layers:
-        return "no picture: it has no geometry" if dataset.kind == "table" else ""
+        return _Picture("no picture: it has no geometry" if dataset.kind == "table" else "")
     facts = session.holdings.part(layers[0].source).facts
     extent = extent_of(session.holdings, layers, facts.crs)
     if extent is None:
-        return "no picture: it has no extent"
+        return _Picture("no picture: it has no extent")
     job.check()
     view = View.fitting(extent, PICTURE[0] * 2, PICTURE[1] * 2, margin=0.03, density=2.0)
     frame = session.painter.frame(layers, view, check=job.check)
@@ -210,6 +231,8 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None, job: Job
         raise AtlasError(dataset.path, next(iter(frame.faults.values())).removeprefix(f"{dataset.path}: "))
     from ..frame_image import image_of
 
+    if frame.unfinished and not frame.image.any():
+        return _Picture(MAKING, layers)
     image = image_of(frame).copy()
     image.setDevicePixelRatio(2.0)
-    return image
+    return _Picture(image, [layer for layer in layers if layer.kind == "raster" and layer.source in frame.unfinished])

@@ -83,6 +83,9 @@ class MapPane(QWidget):
         self._again.setSingleShot(True)
         self._again.setInterval(AGAIN_MS)
         self._again.timeout.connect(self.draw)
+        self._unfinished: set[Source] = set()
+        session.preparing.connect(self._more_to_see)
+        session.prepared.connect(self._more_to_see)
         session.work_changed.connect(self._work_changed)
         session.layers_opened.connect(self._layers_opened)
 
@@ -134,21 +137,18 @@ class MapPane(QWidget):
             self.drawing_faults.emit(faults)
         notes = {k: v for frame in frames for k, v in frame.notes.items()}
         self.said.setText("   ".join(f"{layer.name}: {notes[layer.id]}" for layer in work.layers if layer.id in notes))
-        self._prepare({source for frame in frames for source in frame.unfinished})
+        self._unfinished = {source for frame in frames for source in frame.unfinished}
+        for layer in work.layers:
+            if layer.source in self._unfinished:
+                self.session.prepare(layer)
         self.limits = {k: v for frame in frames for k, v in frame.limits.items()}
         if not self.renderer.busy:
             self.settled.emit()
 
-    def _prepare(self, sources: set[Source]) -> None:
-        """Have done in the background what the layers on show lack, and draw anew as it comes."""
-
-        def told() -> None:
-            if not self._again.isActive():
-                self._again.start()
-
-        for layer in self.session.work.layers:
-            if layer.source in sources:
-                self.session.prepare(layer.source, layer, told, self.draw)
+    def _more_to_see(self, source: Source) -> None:
+        """Draw again, not at once, what lacked something when it was drawn last."""
+        if source in self._unfinished and not self._again.isActive():
+            self._again.start()
 
     def _side_name(self, ids: tuple[str, ...]) -> str:
         names = [layer.name for layer in self.session.work.layers if layer.id in ids]
