@@ -169,6 +169,7 @@ class Session(QObject):
         path, looks = found
         if self._painter:
             self._painter.forget()
+        self._tried = {source for source in self._tried if source[0] != path}
         layers = [self.work.add(path, facts, style) for facts, style in looks]
         self.shelves.opened(path)
         self.layers_opened.emit([layer.id for layer in layers])
@@ -179,7 +180,7 @@ class Session(QObject):
         source = layer.source
         if source in self._tried:
             return
-        self._tried.add(source)  # also when it fails, so that it is not tried with every picture
+        self._tried.add(source)  # also when it fails or is cancelled: not again until it is opened anew
 
         def work(job: Job) -> None:
             from brisk_atlas.core.draw.prepare import prepare
