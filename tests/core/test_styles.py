@@ -14,13 +14,18 @@ from hypothesis import strategies as st
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.classes import breaks, colouring_of, grown
 from brisk_atlas.core.draw.frame import Painter
+from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
+from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
+from brisk_atlas.core.draw.shape_index import index_of
 from brisk_atlas.core.draw.spread import spread_of
 from brisk_atlas.core.expression import column_of
 from brisk_atlas.core.inspect import probe
 from brisk_atlas.core.model import BadExpression, CannotRead, Extent, GridStyle, Label, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read import Holdings, streams
+from brisk_atlas.core.read.wkb import shapes_of
 
 UTM, DEGREES = "EPSG:32727", "EPSG:4326"
 
@@ -150,19 +155,13 @@ def test_labels_stay_where_they_are_while_the_map_is_panned(painter, data):
 
 
 def test_the_greatest_value_is_placed_first():
-    holdings = Holdings()
     table = pa.table({"name": ["low", "high"], "rank": [1, 9]})
-    from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
-    from brisk_atlas.core.draw.shape_index import index_of
-    from brisk_atlas.core.model.shapes import Features
-    from brisk_atlas.core.read.wkb import shapes_of
-
     wkb = pa.array([shapely.to_wkb(shapely.box(x, 0, x + 60, 30)) for x in (0, 10)], pa.binary())
     features = Features(table, wkb, shapes_of(wkb)[0], None)
     index, look = index_of(features.shapes), Label("name", first="rank")
     anchors = anchors_of(features, index, look, None)
     placed = place_labels(index, anchors, look, 0, View(30, 15, 1, 100, 60), measure, Room(), {})
-    assert [p.text for p in placed] == ["high"] and holdings is not None
+    assert [p.text for p in placed] == ["high"]
 
 
 # Overlays
@@ -214,8 +213,6 @@ def test_a_spread_counts_the_values_and_knows_the_ends(holdings, data):
 
 
 def test_a_stretch_by_deviations_stays_within_the_values():
-    from brisk_atlas.core.draw.limits import limits_of
-
     values = np.random.default_rng(1).normal(100, 10, 10_000)
     low, high = limits_of(values, Stretch("deviations", 2, 1))
     assert (low, high) == pytest.approx((80, 110), abs=1)
