@@ -74,6 +74,21 @@ def test_from_afar_some_points_are_left_out_and_it_is_said(order, monkeypatch):
     assert shown == seen < MANY / 5  # near by, all that are in view
 
 
+def test_a_pan_keeps_a_thinned_cloud_as_dense_everywhere(points, tmp_path, monkeypatch):
+    monkeypatch.setattr(cloud, "MOST_DRAWN", 400_000)
+    header = laspy.LasHeader(version="1.4", point_format=6)
+    header.scales = [0.01] * 3
+    las = laspy.LasData(header)
+    las.x, las.y, las.z = points.xyz.T
+    las.write(tmp_path / "dense.las")
+    layer = Layer("c", "c", tmp_path / "dense.las", "dense", "pointcloud", CloudStyle(size=1.0))
+    painter, view = Painter(Holdings()), View(500, 400, 0.8, 900, 700)
+    assert "at this scale" in painter.frame([layer], view).notes["c"]
+    frame = painter.frame([layer], view.panned(-60, 0))
+    covered = (frame.image[..., 3] > 0).mean(axis=0)
+    assert covered[850:].mean() == pytest.approx(covered[300:700].mean(), rel=0.05) and "c" in frame.notes
+
+
 @pytest.fixture
 def long_file(tmp_path, monkeypatch):
     """A LAZ file that counts as too long to read before the first picture."""

@@ -269,6 +269,15 @@ def test_a_large_grid_without_overviews_gets_some_once(large):
     )
 
 
+def test_overviews_that_are_not_coarse_enough_get_coarser_ones(tmp_path, monkeypatch):
+    path = write(tmp_path / "half.tif", slope_values(1500, 2000), overviews=(2,))
+    part = Holdings().raster((path, "half"))
+    monkeypatch.setattr(pyramid, "MANY_CELLS", 800_000)
+    assert not pyramid.needs_pyramid(part, 1)  # 1000 x 750 cells will do
+    monkeypatch.setattr(pyramid, "MANY_CELLS", 700_000)
+    assert pyramid.needs_pyramid(part, 1)
+
+
 def test_overviews_stopped_half_way_show_what_is_done(large):
     holdings, view = Holdings(), View.fitting(ALL, 100, 75, margin=0.0)
     layer = layer_of(large, INK)

@@ -260,6 +260,16 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
     assert len(asked) == 1
 
 
+def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):
+    """A strip that comes into view is small enough to be read in full; the picture must not be half one, half other."""
+    layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle(width=0))
+    used, view = Painter(Holdings()), View(504_000, 5_772_500, 8.0, 820, 520, UTM)
+    used.frame([layer], view)
+    view = view.panned(-40, 25)
+    moved, anew = used.frame([layer], view), Painter(Holdings()).frame([layer], view)
+    assert np.array_equal(moved.image, anew.image) and moved.notes == anew.notes
+
+
 def test_the_probe_reads_a_stream_where_it_is_asked(crowd):
     holdings = Holdings()
     layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle())

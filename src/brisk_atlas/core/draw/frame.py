@@ -200,27 +200,29 @@ class Painter:
         if kept is not None and kept.view == view:
             return kept.image, kept.drawn
         image = np.zeros((view.height, view.width, 4), np.uint8)
-        missing = _move(kept, image, view) if kept is not None and _may_move(layer) else None
-        if missing is None:
+        drawn = self._mend(layer, kept, image, view, check) if kept is not None and _may_move(layer, kept) else None
+        if drawn is None:
             drawn = self._draw(layer, image, view, check, lambda: so_far(image))
-        else:
-            assert kept is not None
-            drawn = kept.drawn
-            for piece, rows, cols in missing:
-                part = np.zeros((piece.height, piece.width, 4), np.uint8)
-                drawn = self._draw(layer, part, piece, check, lambda: None)
-                image[rows, cols] = part
-                if drawn.unfinished:
-                    break
-            if drawn.unfinished:
-                image[:] = 0
-                drawn = self._draw(layer, image, view, check, lambda: so_far(image))
         if not drawn.unfinished:
             with self._lock:
                 self._kept[key] = _Kept(image, view, drawn)
                 while len(self._kept) > KEPT_PICTURES:
                     self._kept.popitem(last=False)
         return image, drawn
+
+    def _mend(
+        self, layer: Layer, kept: _Kept, image: np.ndarray, view: View, check: Callable[[], None]
+    ) -> Drawn | None:
+        """Fill a clear picture from a kept one and draw the pieces that came into view; None, and the
+        picture left clear, where too little is shared."""
+        missing = _move(kept, image, view)
+        if missing is None:
+            return None
+        for piece, rows, cols in missing:
+            part = np.zeros((piece.height, piece.width, 4), np.uint8)
+            self._draw(layer, part, piece, check, lambda: None)
+            image[rows, cols] = part
+        return kept.drawn
 
     def _draw(
         self, layer: Layer, image: np.ndarray, view: View, check: Callable[[], None], tell: Callable[[], None]
@@ -249,9 +251,10 @@ def _lay(image: np.ndarray, above: np.ndarray, layer: Layer) -> None:
     in_bands(image.shape[0], lambda a, b: blend(image, above, opacity, mode, a, b))
 
 
-def _may_move(layer: Layer) -> bool:
-    """Return whether a place on the map looks the same wherever it stands in the picture."""
-    return not (isinstance(layer.style, GridStyle) and layer.style.stretch.in_view)
+def _may_move(layer: Layer, kept: _Kept) -> bool:
+    """Return whether a place on the map looks the same wherever it stands in the picture: not where
+    colours follow the view, nor where some things are left out by how many are in view."""
+    return not kept.drawn.note and not (isinstance(layer.style, GridStyle) and layer.style.stretch.in_view)
 
 
 def _move(kept: _Kept, image: np.ndarray, view: View) -> list[tuple[View, slice, slice]] | None:

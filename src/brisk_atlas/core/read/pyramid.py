@@ -21,7 +21,7 @@ from brisk_atlas.core.model import Level, RasterPart
 
 from .kernels import reduce_mean, reduce_nearest
 
-MANY_CELLS = 9_000_000  # a band with more cells than this and no overviews gets some
+MANY_CELLS = 9_000_000  # a band whose coarsest stored level has more cells than this gets coarser ones
 STRIP = 512  # rows of the file read at a time; every level's factor divides it
 FIRST_FACTOR = 4
 SMALLEST = 400  # cells on the longer side of the coarsest level
@@ -38,8 +38,7 @@ def cache_folder() -> Path:
 
 def needs_pyramid(part: RasterPart, band: int) -> bool:
     """Return whether pictures of all of a band would have to read too much of its file."""
-    levels = part.levels(band)
-    return len(levels) == 1 and levels[0].width * levels[0].height > MANY_CELLS
+    return min(level.width * level.height for level in part.levels(band)) > MANY_CELLS
 
 
 class Pyramid:

@@ -22,6 +22,17 @@ REACH = 4.0  # how many half widths a mitred corner may stand out
 
 
 @njit(**JIT)
+def _on_buffer(bounds, i, left, upper, scale):
+    """Return the i-th rectangle of the map in pixels: left, upper, right and lower edge."""
+    return (
+        (bounds[i, 0] - left) * scale,
+        (upper - bounds[i, 3]) * scale,
+        (bounds[i, 2] - left) * scale,
+        (upper - bounds[i, 1]) * scale,
+    )
+
+
+@njit(**JIT)
 def _fill_path(area, lo, hi, xy, start, end, blocks, block, left, upper, scale, rows, width):
     """Add a ring's edges; blocks of vertices that are out of sight count as one edge."""
     if end - start < 3:
@@ -31,8 +42,7 @@ def _fill_path(area, lo, hi, xy, start, end, blocks, block, left, upper, scale, 
     i = start
     while i < end - 1:
         stop = min(i + BLOCK, end - 1)
-        y0, y1 = (upper - blocks[block, 3]) * scale, (upper - blocks[block, 1]) * scale
-        x0, x1 = (blocks[block, 0] - left) * scale, (blocks[block, 2] - left) * scale
+        x0, y0, x1, y1 = _on_buffer(blocks, block, left, upper, scale)
         block += 1
         if y1 <= 0.0 or y0 >= rows:
             ax, ay = (xy[stop, 0] - left) * scale, (upper - xy[stop, 1]) * scale
@@ -63,8 +73,7 @@ def _stroke_path(
     i = start
     while i < end - 1:
         stop = min(i + BLOCK, end - 1)
-        y0, y1 = (upper - blocks[block, 3]) * scale, (upper - blocks[block, 1]) * scale
-        x0, x1 = (blocks[block, 0] - left) * scale, (blocks[block, 2] - left) * scale
+        x0, y0, x1, y1 = _on_buffer(blocks, block, left, upper, scale)
         block += 1
         unseen = y1 < -reach or y0 > rows + reach or x1 < -reach or x0 > width + reach
         tiny = x1 - x0 < TINY_STROKE_PX and y1 - y0 < TINY_STROKE_PX
@@ -140,8 +149,7 @@ def draw_features(
     for k in range(first, last):
         feature = features[k]
         half = float(halves[k])
-        x0, x1 = (bounds[feature, 0] - left) * scale, (bounds[feature, 2] - left) * scale
-        y0, y1 = (upper - bounds[feature, 3]) * scale, (upper - bounds[feature, 1]) * scale
+        x0, y0, x1, y1 = _on_buffer(bounds, feature, left, upper, scale)
         reach = half * REACH + 1.0 if half > THIN_PX else half + 1.0
         if not (y1 > top - reach and y0 < bottom + reach and x1 > -reach and x0 < width + reach):
             continue
