@@ -128,7 +128,7 @@ def test_an_external_entity_reads_no_file(tmp_path):
 def test_xml_that_is_no_record_is_said_to_be_none(tmp_path):
     path = tmp_path / "other.xml"
     path.write_text("<?xml version='1.0'?><shopping><item/></shopping>")
-    assert "not a metadata record that is known" in said(path)
+    assert "not one that is known" in said(path)
 
 
 def test_a_scene_may_not_name_files_outside_its_folder(tmp_path, data):

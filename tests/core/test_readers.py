@@ -250,9 +250,9 @@ def test_a_part_that_is_gone_is_said_by_name(data, holdings):
 def test_a_third_party_reader_takes_over_its_ending(monkeypatch, tmp_path):
     from brisk_atlas.core.model import Dataset, Facts, Part
     from brisk_atlas.core.read import registry
-    from brisk_atlas.core.read.members import on_disk
+    from brisk_atlas.core.read.on_disk import on_disk
 
-    def opens(path):
+    def opens(path, reading):
         return Dataset(
             format="Sketch", kind="document", parts=(Part(path, Facts("s", "document", 1)),), **on_disk(path)
         )

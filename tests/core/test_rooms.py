@@ -193,7 +193,7 @@ def test_the_data_tells_of_itself(data, truth):
 def test_an_unknown_crs_is_said_to_be_unknown(data):
     photo = next((data / "boreholes" / "photos").glob("*.jpg"))
     told = lines(record.derived_sections(read.open(photo)))
-    assert told["reference system"] == "unknown" and told["warning"] == "no coordinate reference system"
+    assert told["reference system"] == "unknown" and told["place"].startswith("none: a picture")
 
 
 # Relief

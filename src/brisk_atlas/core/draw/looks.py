@@ -32,10 +32,9 @@ def _grid_look(facts: Facts) -> GridStyle:
     bands, roles = facts.grid.bands, [band.role for band in facts.grid.bands]
     names = " ".join([facts.name, *(band.name for band in bands)]).lower()
     if "red" in roles and "green" in roles and "blue" in roles:
-        return GridStyle(tuple(roles.index(c) + 1 for c in ("red", "green", "blue")), stretch=Stretch("hand", 0, 255))
-    by_name = {band.name: band.index for band in bands}
-    if {"red", "green", "blue"} <= by_name.keys():
-        return GridStyle((by_name["red"], by_name["green"], by_name["blue"]))
+        as_stored = facts.grid.dtype == "uint8"
+        stretch = Stretch("hand", 0, 255) if as_stored else Stretch()
+        return GridStyle(tuple(roles.index(c) + 1 for c in ("red", "green", "blue")), stretch=stretch)
     if len(bands) == 1 and bands[0].classes:
         return GridStyle(resample="nearest", own_colours=True)
     if any(word in names for word in QUALITY_WORDS):

@@ -9,26 +9,30 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from .dataset import CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart
+    from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite
     from .extent import Extent
-    from .facts import Band, CloudFacts, Facts, Field, GridFacts
+    from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
     from .layer import Layer
+    from .reading import AS_IT_SAYS, Columns, Reading, TextForm
     from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle
-    from .words import size_text
+    from .words import path_text, size_text
 
 _HOMES = {
-    "dataset": ("CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart"),
+    "dataset": ("AS", "CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart"),
     "errors": ("AtlasError", "BadExpression", "CannotPlace", "CannotRead", "CannotWrite"),
     "extent": ("Extent",),
-    "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts"),
+    "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
     "layer": ("Layer",),
+    "reading": ("AS_IT_SAYS", "Columns", "Reading", "TextForm"),
     "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle"),
-    "words": ("size_text",),
+    "words": ("path_text", "size_text"),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
+    "AS",
+    "AS_IT_SAYS",
     "AtlasError",
     "BadExpression",
     "Band",
@@ -38,6 +42,7 @@ __all__ = [
     "CloudFacts",
     "CloudPart",
     "CloudStyle",
+    "Columns",
     "Dataset",
     "Extent",
     "Facts",
@@ -49,11 +54,15 @@ __all__ = [
     "Level",
     "Part",
     "RasterPart",
+    "Reading",
+    "Rescale",
     "Stretch",
     "Style",
     "TablePart",
+    "TextForm",
     "VectorPart",
     "VectorStyle",
+    "path_text",
     "size_text",
 ]
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .extent import Extent
 from .facts import Facts
+from .words import path_text
 
 if TYPE_CHECKING:
     import numpy as np
@@ -19,6 +20,9 @@ if TYPE_CHECKING:
     from .cloud import Points
     from .grid import Grid
     from .shapes import Features
+
+
+AS = " as "  # between the name of a part and the quantity that its numbers are turned into
 
 
 @dataclass(frozen=True)
@@ -58,6 +62,19 @@ class Level(NamedTuple):
 
 class RasterPart(Part, ABC):
     """A georeferenced grid of one or more bands."""
+
+    @property
+    def quantities(self) -> tuple[str, ...]:
+        """Return what the numbers of all bands can be turned into, such as `reflectance`."""
+        bands = self.facts.grid.bands if self.facts.grid else ()
+        if not bands:
+            return ()
+        every = [[r.quantity for r in band.rescale if r.quantity] for band in bands]
+        return tuple(q for q in every[0] if all(q in others for others in every))
+
+    @abstractmethod
+    def measured_as(self, quantity: str) -> RasterPart:
+        """Return this part with its numbers turned into `quantity`. Raises KeyError for another one."""
 
     @abstractmethod
     def read(
@@ -130,16 +147,21 @@ class Dataset:
         return self.path.name
 
     def part(self, name: str) -> Part:
-        """Return the part called `name`; raises KeyError."""
+        """Return the part called `name`, or `name` + AS + a quantity for one with its numbers turned
+        into that; raises KeyError."""
         for part in self.parts:
             if part.facts.name == name:
                 return part
+        base, _, quantity = name.rpartition(AS)
+        found = next((part for part in self.parts if part.facts.name == base), None)
+        if isinstance(found, RasterPart):
+            return found.measured_as(quantity)
         raise KeyError(name)
 
     def as_json(self) -> dict[str, Any]:
         """Return the dataset as `facts --json` prints it."""
         return {
-            "path": str(self.path),
+            "path": path_text(self.path),
             "format": self.format,
             "kind": self.kind,
             "size_bytes": self.size_bytes,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from .words import path_text
+
 
 class AtlasError(Exception):
     """Base of all errors whose text is meant for the analyst.
@@ -10,7 +12,7 @@ class AtlasError(Exception):
     """
 
     def __init__(self, place: object, reason: str, remedy: str = "") -> None:
-        self.place, self.reason, self.remedy = str(place), reason.rstrip("."), remedy
+        self.place, self.reason, self.remedy = path_text(place), reason.rstrip("."), remedy
         super().__init__(f"{self.place}: {self.reason}." + (f" {remedy}" if remedy else ""))
 
 

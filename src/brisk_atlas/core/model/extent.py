@@ -62,6 +62,12 @@ class Extent:
         return Extent(self.xmin - by, self.ymin - by, self.xmax + by, self.ymax + by, self.crs)
 
     @classmethod
+    def of(cls, bounds: Iterable[float], crs: str | None) -> Extent:
+        """Return the rectangle of four numbers: xmin, ymin, xmax, ymax."""
+        xmin, ymin, xmax, ymax = (float(v) for v in bounds)
+        return cls(xmin, ymin, xmax, ymax, crs)
+
+    @classmethod
     def around(cls, extents: Iterable[Extent]) -> Extent | None:
         """Return the union of `extents`, or None for none."""
         whole: Extent | None = None

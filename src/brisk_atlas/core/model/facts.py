@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .extent import Extent
+
+if TYPE_CHECKING:
+    import numpy as np
 
 
 @dataclass(frozen=True)
@@ -16,10 +19,42 @@ class Field:
     type: str
 
 
+class Rescale(NamedTuple):
+    """How stored numbers become a quantity: number x `gain` + `offset`, in `unit`.
+
+    With `k1` and `k2` that is a radiance, from which the temperature is K2 / ln(K1 / radiance + 1)
+    kelvin (Planck's law inverted for one band).
+    """
+
+    quantity: str
+    gain: float
+    offset: float
+    unit: str = ""
+    k1: float | None = None
+    k2: float | None = None
+
+    def __call__(self, values: np.ndarray) -> np.ndarray:
+        """Return float32 values of the quantity."""
+        import numpy as np
+
+        scaled = values.astype(np.float32) * np.float32(self.gain) + np.float32(self.offset)
+        if self.k1 is None or self.k2 is None:
+            return scaled
+        with np.errstate(divide="ignore", invalid="ignore"):
+            return np.where(scaled > 0, self.k2 / np.log(self.k1 / scaled + 1), np.nan).astype(np.float32)
+
+    def formula(self) -> str:
+        """Return in words how a number becomes the quantity."""
+        shift = f" {'-' if self.offset < 0 else '+'} {abs(self.offset):g}" if self.offset else ""
+        line = f"number x {self.gain:g}{shift}"
+        return f"{self.k2:g} / ln({self.k1:g} / ({line}) + 1)" if self.k1 is not None else line
+
+
 @dataclass(frozen=True)
 class Band:
     """One band of a raster or scene. `centre_um` is the centre wavelength in micrometres; `classes`
-    are the file's own (number, `#rrggbb`, name), for a band of classes."""
+    are the file's own (number, `#rrggbb`, name), for a band of classes; `rescale` says into which
+    quantities its numbers can be turned."""
 
     index: int
     name: str
@@ -27,6 +62,7 @@ class Band:
     centre_um: float | None = None
     unit: str = ""
     classes: tuple[tuple[int, str, str], ...] = ()
+    rescale: tuple[Rescale, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -46,7 +82,7 @@ class GridFacts:
 class CloudFacts:
     """The header of a point cloud."""
 
-    point_format: int
+    point_format: int | None
     version: str
     dimensions: tuple[str, ...]
     zrange: tuple[float, float] | None = None

@@ -10,6 +10,8 @@ import numpy as np
 if TYPE_CHECKING:
     import pyarrow as pa
 
+    from .extent import Extent
+
 POINT, LINE, POLYGON = 0, 1, 2
 
 
@@ -38,6 +40,11 @@ class Shapes:
 
     def __len__(self) -> int:
         return len(self.feature_starts) - 1
+
+    def meeting(self, extent: Extent) -> np.ndarray:
+        """Return (features,) bool: whose bounds meet `extent`, in the same CRS."""
+        b = self.bounds
+        return (b[:, 0] <= extent.xmax) & (b[:, 2] >= extent.xmin) & (b[:, 1] <= extent.ymax) & (b[:, 3] >= extent.ymin)
 
     def moved(self, xy: np.ndarray) -> Shapes:
         """Return the same paths through other vertices (of another CRS, say), with new bounds."""

@@ -13,15 +13,17 @@ from .crs import (
     transform_extent,
     unit_of,
 )
-from .notation import Position, position
+from .notation import Position, degrees_from, mgrs_to_degrees, position
 
 __all__ = [
     "Position",
     "crs_label",
     "crs_name",
+    "degrees_from",
     "height_unit_of",
     "is_geographic",
     "metres_per_unit",
+    "mgrs_to_degrees",
     "position",
     "proj_crs",
     "same_crs",

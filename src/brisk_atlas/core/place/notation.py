@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from functools import cache
 
@@ -58,3 +59,31 @@ def position(x: float, y: float, crs: str | None) -> Position:
     if not (np.isfinite(lon) and np.isfinite(lat)):
         return Position(f"{own} {crs_label(crs)}", "outside this CRS", "outside this CRS")
     return Position(f"{own} {crs_label(crs)}", degrees_text(lon, lat), mgrs_text(lon, lat))
+
+
+_DEGREES = re.compile(
+    r"^\s*([NSEW])?\s*([+-]?\d+(?:[.,]\d+)?)\s*°?\s*(?:(\d+(?:[.,]\d+)?)\s*['′’m]?\s*)?(?:(\d+(?:[.,]\d+)?)\s*(?:\"|″|”|''|s)?\s*)?([NSEW])?\s*$",
+    re.IGNORECASE,
+)
+
+
+def degrees_from(text: str) -> float | None:
+    """Return decimal degrees from degrees, minutes and seconds with a letter or sign, or None."""
+    found = _DEGREES.match(text)
+    if not found:
+        return None
+    before, degrees, minutes, seconds, after = found.groups()
+    parts = [float((piece or "0").replace(",", ".")) for piece in (degrees.lstrip("+-"), minutes, seconds)]
+    if parts[1] >= 60 or parts[2] >= 60:
+        return None
+    value = parts[0] + parts[1] / 60 + parts[2] / 3600
+    return -value if degrees.startswith("-") or (before or after or "N").upper() in "SW" else value
+
+
+def mgrs_to_degrees(text: str) -> tuple[float, float] | None:
+    """Return longitude and latitude of an MGRS reference's south-western corner, or None."""
+    try:
+        lat, lon = _mgrs().toLatLon("".join(text.split()).upper())
+    except (mgrs.core.MGRSError, ValueError, TypeError):
+        return None
+    return lon, lat

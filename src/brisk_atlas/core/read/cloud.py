@@ -16,7 +16,8 @@ from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import text_of
 from brisk_atlas.core.points_decoder import PIECE, DamagedPoints, decode
 
-from .members import on_disk
+from .on_disk import on_disk
+from .reach import fetched, stem_of
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 
@@ -62,10 +63,11 @@ def _check_whole(path: Path, header: laspy.LasHeader) -> None:
 
 def open_dataset(path: Path) -> Dataset:
     """Return the dataset of a LAS or LAZ file. Raises CannotRead."""
+    here = fetched(path)
     try:
-        with laspy.open(path) as source:
+        with laspy.open(here) as source:
             header = source.header
-            _check_whole(path, header)
+            _check_whole(here, header)
             parsed = header.parse_crs()
     except (LaspyException, OSError, ValueError, RuntimeError, IndexError) as error:
         raise CannotRead(path, str(error) or "its header is damaged", BROKEN) from error
@@ -86,9 +88,10 @@ def open_dataset(path: Path) -> Dataset:
         Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions
     )
     extent = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]), crs) if header.point_count else None
-    facts = Facts(path.stem, "pointcloud", header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
+    facts = Facts(stem_of(path), "pointcloud", header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
     said = [] if crs else ["no coordinate reference system"]
-    name = "LAZ" if header.are_points_compressed else "LAS"
+    indexed = any(vlr.user_id == "copc" for vlr in header.vlrs)
+    name = "COPC" if indexed else "LAZ" if header.are_points_compressed else "LAS"
     return Dataset(
-        format=name, kind="pointcloud", parts=(LasCloud(path, facts),), warnings=tuple(said), **on_disk(path)
+        format=name, kind="pointcloud", parts=(LasCloud(here, facts),), warnings=tuple(said), **on_disk(path)
     )

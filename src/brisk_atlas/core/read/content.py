@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead
 
-HEAD_BYTES = 2048
+from . import reach
+
+HEAD_BYTES = 4096
 _MAGIC = (
     (b"II*\0", "TIFF"),
     (b"MM\0*", "TIFF"),
@@ -14,6 +17,7 @@ _MAGIC = (
     (b"MM\0+", "TIFF"),
     (b"SQLite format 3\0", "a SQLite database"),
     (b"PK\x03\x04", "a zip archive"),
+    (b"PK\x05\x06", "a zip archive"),
     (b"LASF", "LAS points"),
     (b"\0\0\x27\x0a", "a shapefile"),
     (b"CDF", "netCDF"),
@@ -21,24 +25,26 @@ _MAGIC = (
     (b"PAR1", "Parquet"),
     (b"\xff\xd8\xff", "JPEG"),
     (b"\x89PNG", "PNG"),
+    (b"\0\0\0\x0cjP", "JPEG 2000"),
+    (b"\xff\x4f\xff\x51", "JPEG 2000"),
     (b"fgb", "FlatGeobuf"),
+    (b"UHL1", "DTED"),
+    (b"EHFA_HEADER_TAG", "an Imagine grid"),
+    (b"ply\n", "PLY"),
+    (b"ply\r", "PLY"),
     (b"%PDF", "PDF"),
     (b"\x1f\x8b", "a gzip archive"),
 )
+_ROOT = re.compile(
+    rb"(?:<\?[^>]*\?>|<!--.*?-->|<!DOCTYPE[^>\[]*(?:\[.*?\])?\s*>|\s)*<(?:[\w.-]+:)?([\w.-]+)", re.DOTALL
+)
+TEXT_BYTES = bytes({7, 8, 9, 10, 12, 13, 27} | set(range(0x20, 0x100)) - {0x7F})
 
 
 def head_of(path: Path) -> bytes:
     """Return the first bytes. Raises CannotRead where there is nothing to read."""
-    try:
-        with path.open("rb") as file:
-            head = file.read(HEAD_BYTES)
-    except FileNotFoundError as error:
-        raise CannotRead(path, "there is no such file", "Check the path; it may have been moved.") from error
-    except PermissionError as error:
-        raise CannotRead(path, "you may not read it", "Ask its owner for read permission.") from error
-    except OSError as error:
-        raise CannotRead(path, error.strerror or str(error)) from error
-    if not head:
+    head = reach.head_of(path, HEAD_BYTES)
+    if not head and not reach.is_remote(path):
         raise CannotRead(path, "the file is empty", "Ask for it again; the copy may have failed.")
     return head
 
@@ -48,13 +54,21 @@ def content_of(head: bytes) -> str:
     for magic, name in _MAGIC:
         if head.startswith(magic):
             return name
+    if head[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return "text"
     text = head.removeprefix(b"\xef\xbb\xbf").lstrip()
-    if text.startswith((b"<?xml", b"<")):
+    if text.startswith(b"<"):
         return "XML"
-    if text.startswith((b"{", b"[")):
+    if text.startswith((b"{", b"[", b"\x1e{")):
         return "JSON"
     if text[:1] == b"~" or b"\n~V" in head[:400] or b"\n~v" in head[:400]:
         return "a well log"
-    if b"\0" in head:
+    if head.translate(None, TEXT_BYTES):
         return "binary data"
     return "text"
+
+
+def root_of(head: bytes) -> str:
+    """Return the name of an XML document's root element, without its prefix, or an empty text."""
+    found = _ROOT.match(head.removeprefix(b"\xef\xbb\xbf"))
+    return found.group(1).decode("ascii", "replace") if found else ""

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from brisk_atlas.core.model import Dataset, Facts, Part
 
-from .members import on_disk
+from .on_disk import on_disk
 
 TEXT_LIMIT = 2_000_000  # bytes shown at most
 

@@ -2,36 +2,74 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-from pathlib import Path
-from typing import Any
+import os
+from collections.abc import Collection, Iterable
+from functools import lru_cache
+from pathlib import Path, PurePath
 
-SHAPEFILE = (".shx", ".dbf", ".prj", ".cpg", ".sbn", ".sbx", ".qix", ".shp.xml")
 BESIDE_ANY = (".xml", ".aux.xml", ".ovr", ".msk")  # appended to the whole name
-WORLD_FILES = (".tfw", ".jgw", ".pgw", ".wld", ".prj")
-SQLITE = ("-wal", "-shm", "-journal")
+RECORDS = (".xml", ".iso.xml", ".fgdc.xml", ".dc.xml")  # in place of the ending
+SQLITE = ("-wal", "-shm", "-journal")  # appended to the whole name
+_PICTURE = (".wld", ".prj", ".clr")
+WITH_STEM = {  # ending: the endings of files with the same stem that belong to it
+    ".shp": (".shx", ".dbf", ".prj", ".cpg", ".sbn", ".sbx", ".qix", ".qpj", ".shp.xml"),
+    ".tif": (".tfw", ".tifw", ".rrd", ".aux", *_PICTURE),
+    ".tiff": (".tfw", ".tiffw", ".rrd", ".aux", *_PICTURE),
+    ".jpg": (".jgw", ".jpgw", *_PICTURE),
+    ".jpeg": (".jgw", ".jpegw", *_PICTURE),
+    ".png": (".pgw", ".pngw", *_PICTURE),
+    ".jp2": (".j2w", *_PICTURE),
+    ".tab": (".dat", ".map", ".id", ".ind", ".cpg"),
+    ".mif": (".mid",),
+    ".asc": (".prj",),
+    ".flt": (".hdr", ".prj", ".stx", ".clr"),
+    ".bil": (".hdr", ".prj", ".stx", ".clr", ".blw"),
+    ".bip": (".hdr", ".prj", ".stx", ".clr"),
+    ".bsq": (".hdr", ".prj", ".stx", ".clr"),
+    ".img": (".hdr", ".ige", ".rrd"),
+    ".gml": (".xsd", ".gfs"),
+    ".csv": (".csvt", ".prj"),
+    ".las": (".lax",),
+    ".laz": (".lax",),
+    ".hgt": (".prj",),
+    ".xyz": (".prj",),
+}
+SQLITE_ENDINGS = (".gpkg", ".sqlite", ".db", ".mbtiles")
+MOST_MEMBERS = 100_000  # files counted in a folder that is one dataset
+
+
+@lru_cache(65536)
+def _possible(name: str) -> tuple[str, ...]:
+    """Return the names that would belong to the dataset called `name`."""
+    path = PurePath(name)
+    stem, suffix = path.stem, path.suffix.lower()
+    endings = WITH_STEM.get(suffix, ())
+    if path.suffix.isupper():
+        endings = tuple(ending.upper() for ending in endings)
+    found = [name + ending for ending in BESIDE_ANY]
+    found += [stem + ending for ending in endings]
+    found += [stem + ending for ending in RECORDS] if suffix != ".xml" else []
+    found += [name + ending for ending in SQLITE] if suffix in SQLITE_ENDINGS else []
+    return tuple(dict.fromkeys(found))
+
+
+def names_with(name: str, present: Collection[str]) -> list[str]:
+    """Return those of the names in one folder that make the dataset called `name`, itself first."""
+    return [name, *(other for other in _possible(name) if other in present and other != name)]
 
 
 def members_of(path: Path) -> tuple[Path, ...]:
-    """Return the files that belong to the dataset at `path`, itself first."""
-    suffix = path.suffix.lower()
-    found = [path.with_name(path.name + ending) for ending in BESIDE_ANY]
-    if suffix == ".shp":
-        found += [path.with_suffix(ending) for ending in SHAPEFILE]
-    elif suffix in (".tif", ".tiff", ".jpg", ".jpeg", ".png"):
-        found += [path.with_suffix(ending) for ending in WORLD_FILES]
-    elif suffix == ".gpkg":
-        found += [path.with_name(path.name + ending) for ending in SQLITE]
-    return (path, *dict.fromkeys(p for p in found if p.is_file()))
+    """Return the files that belong to the dataset at `path`, itself first; of a folder, all its files."""
+    if path.is_dir():
+        return tuple(_below(path))
+    return (path, *(p for name in _possible(path.name) if (p := path.with_name(name)).is_file()))
 
 
-def on_disk(path: Path, members: tuple[Path, ...] | None = None) -> dict[str, Any]:
-    """Return the arguments of Dataset that the file system knows: path, members, size, modified."""
-    members = members or members_of(path)
-    stats = [member.stat() for member in members]
-    return {
-        "path": path,
-        "members": members,
-        "size_bytes": sum(stat.st_size for stat in stats),
-        "modified": datetime.fromtimestamp(max(stat.st_mtime for stat in stats), UTC),
-    }
+def _below(folder: Path) -> Iterable[Path]:
+    count = 0
+    for root, _, names in os.walk(folder):
+        for name in sorted(names):
+            count += 1
+            if count > MOST_MEMBERS:
+                return
+            yield Path(root) / name

@@ -6,7 +6,7 @@ import os
 import threading
 import warnings
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import ceil
 from pathlib import Path
 
@@ -19,15 +19,30 @@ from rasterio.vrt import WarpedVRT
 from rasterio.windows import Window
 from scipy.io import netcdf_file
 
-from brisk_atlas.core.model import Band, CannotRead, Dataset, Extent, Facts, GridFacts, Level, RasterPart
+from brisk_atlas.core.model import AS, Band, CannotRead, Dataset, Extent, Facts, GridFacts, Level, RasterPart, Rescale
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import same_crs, text_of
 
 from .content import content_of, head_of
-from .members import on_disk
+from .on_disk import on_disk
+from .reach import is_remote, library_name, stem_of
 from .xml import parse_xml
 
 BROKEN = "The copy may have been cut short; ask for the file again."
+FORMATS = {
+    "GTiff": "GeoTIFF",
+    "COG": "GeoTIFF",
+    "AAIGrid": "ASCII grid",
+    "EHdr": "binary grid",
+    "ENVI": "ENVI grid",
+    "HFA": "Imagine grid",
+    "HDF5Image": "HDF5",
+    "JP2OpenJPEG": "JPEG 2000",
+    "SRTMHGT": "HGT",
+}
+UNPLACED = "none: a picture, whose positions are columns and rows"
+MOST_GRIDS = 200  # listed of one container
+UNDEFINED = ("LOCAL_CS", "ENGCRS", "ENGINEERINGCRS")  # what the library calls a CRS that is not known
 HANDLES_A_THREAD = 24
 OVERVIEW_BLOCK = 128  # the library's own choice for overviews inside a TIFF
 READ_THROUGH_BYTES = 50_000_000  # netCDF files up to this size are read once to see whether they are whole
@@ -41,7 +56,7 @@ warnings.simplefilter("ignore", NotGeoreferencedWarning)  # facts say so in plai
 def handle(path: Path | str, overview: int | None = None) -> rasterio.DatasetReader:
     """Return an open file or one of its overviews, one a thread, reopened when the file has changed."""
     handles: OrderedDict = _open.__dict__.setdefault("handles", OrderedDict())
-    key = (str(path), overview, Path(path).stat().st_mtime_ns if Path(path).exists() else 0)
+    key = (str(path), overview, _stamp(str(path)))
     if key not in handles:
         choice = {} if overview is None else {"overview_level": overview}
         handles[key] = rasterio.open(path, sharing=False, **choice)
@@ -51,11 +66,45 @@ def handle(path: Path | str, overview: int | None = None) -> rasterio.DatasetRea
     return handles[key]
 
 
+def _stamp(name: str) -> int:
+    """Return the time of change of what a name reaches; 0 for what has none (services, addresses)."""
+    file = Path(name)
+    try:
+        return file.stat().st_mtime_ns if len(name) < 1000 else 0
+    except (OSError, ValueError):
+        return 0
+
+
 @dataclass(frozen=True)
 class RasterFile(RasterPart):
-    """The bands of one raster, each found in `files` as (file, band number); all on one grid."""
+    """The bands of one raster, each found in `files` as (file, band number); all on one grid.
+
+    `quantity` is what the stored numbers are turned into; empty for the scale that the file itself
+    declares, if any.
+    """
 
     files: tuple[tuple[str, int], ...]
+    quantity: str = ""
+
+    def measured_as(self, quantity: str) -> RasterFile:
+        if quantity not in self.quantities:
+            raise KeyError(quantity)
+        assert self.facts.grid is not None
+        turned = [_rescale(band, quantity) for band in self.facts.grid.bands]
+        bands = tuple(
+            replace(band, unit=how.unit) for band, how in zip(self.facts.grid.bands, turned) if how is not None
+        )
+        notes = {**self.facts.notes, "values": f"{quantity}: {turned[0].formula() if turned[0] else ''}"}
+        grid = replace(self.facts.grid, bands=bands)
+        return replace(
+            self,
+            facts=replace(self.facts, name=self.facts.name + AS + quantity, grid=grid, notes=notes),
+            quantity=quantity,
+        )
+
+    def _turn(self, band: int) -> Rescale | None:
+        assert self.facts.grid is not None
+        return _rescale(self.facts.grid.bands[band - 1], self.quantity)
 
     def read(
         self, extent: Extent, shape: tuple[int, int], *, bands: tuple[int, ...] = (1,), smooth: bool = False
@@ -70,7 +119,9 @@ class RasterFile(RasterPart):
 
     def cells(self, band: int, level: Level, window: tuple[int, int, int, int]) -> np.ndarray:
         file, index = self.files[band - 1]
-        return self._guarded(lambda: _cells(handle(file, level.number), index, window))
+        stored = self._guarded(lambda: _cells(handle(file, level.number), index, window))
+        turn = self._turn(band)
+        return stored if turn is None else turn(stored)
 
     def to_cells(self, band: int, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         t = ~handle(self.files[band - 1][0]).transform
@@ -83,6 +134,9 @@ class RasterFile(RasterPart):
             raise CannotRead(self.path, f"reading its cells failed ({_first_line(error)})", BROKEN) from error
 
     def _band(self, band: int, extent: Extent, shape: tuple[int, int], smooth: bool) -> np.ma.MaskedArray:
+        return _turned(self._stored(band, extent, shape, smooth), self._turn(band))
+
+    def _stored(self, band: int, extent: Extent, shape: tuple[int, int], smooth: bool) -> np.ma.MaskedArray:
         file, index = self.files[band - 1]
         source = handle(file)
         if same_crs(self.facts.crs, extent.crs) and _is_north_up(source):
@@ -122,8 +176,17 @@ class RasterFile(RasterPart):
         found = []
         for band in bands:
             file, index = self.files[band - 1]
-            found.append(handle(file).read(index, window=Window(c0, r0, c1 - c0, r1 - r0), masked=True))
+            stored = handle(file).read(index, window=Window(c0, r0, c1 - c0, r1 - r0), masked=True)
+            found.append(_turned(stored, self._turn(band)))
         return _stacked(found, part)
+
+
+def _rescale(band: Band, quantity: str) -> Rescale | None:
+    return next((how for how in band.rescale if how.quantity == quantity), None)
+
+
+def _turned(stored: np.ma.MaskedArray, turn: Rescale | None) -> np.ma.MaskedArray:
+    return stored if turn is None else np.ma.MaskedArray(turn(stored.data), np.ma.getmaskarray(stored))
 
 
 def _levels(source: rasterio.DatasetReader, file: tuple[str, int]) -> tuple[Level, ...]:
@@ -216,24 +279,42 @@ def _category_names(sidecar: Path, index: int) -> list[str]:
     return [(each.text or "").strip() for each in found]
 
 
+def _band_name(tags: dict[str, str]) -> str:
+    """Return what a band's tags call it: its own long name, and its place along further dimensions."""
+    along = [f"{k.removeprefix('NETCDF_DIM_')} {v}" for k, v in tags.items() if k.startswith("NETCDF_DIM_")]
+    name = tags.get("long_name", "")
+    return ", ".join([name, *along] if name else along)
+
+
+def _own_scale(source: rasterio.DatasetReader, index: int) -> tuple[Rescale, ...]:
+    """Return the scale that a file declares for a band's stored numbers, which readers are to apply."""
+    gain, offset = source.scales[index - 1], source.offsets[index - 1]
+    return () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, source.units[index - 1] or ""),)
+
+
 def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...] | None = None) -> Facts:
     """Return the facts of an open raster."""
-    crs = text_of(source.crs.to_wkt()) if source.crs else None
+    crs = text_of(source.crs.to_wkt()) if source.crs and not source.crs.to_wkt().startswith(UNDEFINED) else None
     if bands is None:
         bands = tuple(
             Band(
                 i,
-                source.descriptions[i - 1] or source.tags(i).get("long_name") or f"band {i}",
+                source.descriptions[i - 1] or _band_name(source.tags(i)) or f"band {i}",
                 source.colorinterp[i - 1].name,
                 None,
                 source.units[i - 1] or "",
                 _classes(source, i),
+                _own_scale(source, i),
             )
             for i in source.indexes
         )
     tags = source.tags()
     keep = ("AREA_OR_POINT", "VERTICAL_DATUM", "SURVEY_YEAR", "TIFFTAG_SOFTWARE", "TIFFTAG_DATETIME")
     notes = {key.replace("_", " ").lower(): tags[key] for key in keep if key in tags}
+    if bands[0].rescale and not bands[0].rescale[0].quantity:
+        notes["values"] = f"{bands[0].rescale[0].formula()}, as the file declares"
+    if source.transform.is_identity and crs is None:
+        notes["place"] = UNPLACED
     xs, ys = sorted((source.bounds.left, source.bounds.right)), sorted((source.bounds.bottom, source.bounds.top))
     extent = Extent(xs[0], ys[0], xs[1], ys[1], crs)
     grid = GridFacts(
@@ -264,24 +345,79 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
             raise CannotRead(path, "it ends before its cells do", BROKEN) from error
 
 
-def open_dataset(path: Path) -> Dataset:
-    """Return the dataset of a raster file. Raises CannotRead."""
+def part_of(path: Path, name: str, called: str) -> RasterFile:
+    """Return one grid of a container by the name that the library gives it. Raises CannotRead."""
     try:
-        with rasterio.open(path) as source:
-            if not source.count:
-                raise CannotRead(path, "it holds no single grid", "Containers of several grids are not opened yet.")
-            last = source.width - 1, source.height - 1
-            source.read(source.count, window=Window(*last, 1, 1))  # a cut-off file fails here, not on the map
-            _check_whole(path, source)
-            name = source.tags(1).get("NETCDF_VARNAME", path.stem)
-            facts = grid_facts(source, name)
-            format_ = {"GTiff": "GeoTIFF", "netCDF": "netCDF", "JPEG": "JPEG", "PNG": "PNG"}.get(
-                source.driver, source.driver
-            )
-            files = tuple((str(path), i) for i in source.indexes)
-    except (RasterioError, OSError) as error:
+        with rasterio.open(name) as source:
+            facts = grid_facts(source, called)
+            return RasterFile(path, facts, tuple((name, i) for i in source.indexes))
+    except (RasterioError, OSError, ValueError) as error:
+        raise CannotRead(path, f"{called} can't be read ({_first_line(error)})", BROKEN) from error
+
+
+def _called(name: str, path: Path) -> str:
+    """Return what a subdataset is called: the end of the name that the library gives it."""
+    return name.rpartition(str(path))[2].strip('":/') or name
+
+
+def _grids(path: Path, names: list[str]) -> tuple[list[RasterFile], list[str]]:
+    """Return those of a container's grids that can be read, and what is wrong with the others."""
+    parts, said = [], []
+    for name in names[:MOST_GRIDS]:
+        called = _called(name, path)
+        try:
+            part = part_of(path, name, called)
+        except CannotRead as error:
+            said.append(f"{called}: {error.reason}")
+            continue
+        assert part.facts.grid is not None
+        if min(part.facts.grid.width, part.facts.grid.height) > 1:  # else it is an axis, not a grid
+            parts.append(part)
+    if len(names) > MOST_GRIDS:
+        said.append(f"only the first {MOST_GRIDS} of {len(names):,} grids are listed")
+    return parts, said
+
+
+def open_dataset(path: Path) -> Dataset:
+    """Return the dataset of a raster file or folder. Raises CannotRead."""
+    from .tile_folder import is_tile_folder
+
+    if is_remote(path) or not path.is_dir() or not is_tile_folder(path):
+        return open_named(path, library_name(path))
+    from .tile_folder import service_of
+
+    service, zoom, tiles = service_of(path)
+    return open_named(path, service, format_="map tiles", notes={"zoom": str(zoom), "tiles there": f"{tiles:,}"})
+
+
+def open_named(path: Path, name: str, *, format_: str = "", notes: dict[str, str] | None = None) -> Dataset:
+    """Return the dataset that the raster library reaches by `name`. Raises CannotRead."""
+    said: list[str] = []
+    try:
+        with rasterio.open(name) as source:
+            format_ = format_ or FORMATS.get(source.driver, source.driver)
+            if (source.count and source.driver not in ("Zarr",)) or not source.subdatasets:
+                if not source.count:
+                    raise CannotRead(path, "it holds no grid", "It may hold tables alone.")
+                last = source.width - 1, source.height - 1
+                if source.driver != "WMS" and not is_remote(path):
+                    source.read(source.count, window=Window(*last, 1, 1))  # a cut-off file fails here, not on the map
+                    _check_whole(path, source)
+                facts = grid_facts(source, source.tags(1).get("NETCDF_VARNAME") or stem_of(path))
+                facts.notes.update(notes or {})
+                parts = [RasterFile(path, facts, tuple((name, i) for i in source.indexes))]
+            else:
+                parts, said = _grids(path, source.subdatasets)
+    except (RasterioError, OSError, ValueError) as error:
         raise CannotRead(path, _first_line(error), BROKEN) from error
-    said = [] if facts.crs else ["no coordinate reference system"]
-    return Dataset(
-        format=format_, kind="raster", parts=(RasterFile(path, facts, files),), warnings=tuple(said), **on_disk(path)
-    )
+    if not parts:
+        raise CannotRead(path, "it holds no grid of two dimensions that can be read", "It may hold tables alone.")
+    said += remarks([part.facts for part in parts])
+    return Dataset(format=format_, kind="raster", parts=tuple(parts), warnings=tuple(said), **on_disk(path))
+
+
+def remarks(facts: list[Facts]) -> list[str]:
+    """Return what should be said of grids before they are used."""
+    if len(facts) == 1:
+        return [] if facts[0].crs or "place" in facts[0].notes else ["no coordinate reference system"]
+    return [f"{f.name}: no coordinate reference system" for f in facts if not f.crs]

@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import dataclass
 from pathlib import Path
 
+from lxml import etree
+
 from brisk_atlas.core.model import CannotRead, Dataset, Facts, Part
 
-from .members import on_disk
+from .on_disk import on_disk
 from .xml import parse_xml
 
+ISO_TITLE = ".//{*}citation//{*}title/{*}CharacterString"
 STANDARDS = {  # root element: name of the standard, where the title stands
-    "{http://www.isotc211.org/2005/gmd}MD_Metadata": ("ISO 19139", ".//{*}citation//{*}title/{*}CharacterString"),
-    "{http://standards.iso.org/iso/19115/-3/mdb/2.0}MD_Metadata": (
-        "ISO 19115-3",
-        ".//{*}citation//{*}title/{*}CharacterString",
-    ),
+    "{http://www.isotc211.org/2005/gmd}MD_Metadata": ("ISO 19139", ISO_TITLE),
+    "{http://www.isotc211.org/2005/gmi}MI_Metadata": ("ISO 19139", ISO_TITLE),
+    "{http://standards.iso.org/iso/19115/-3/mdb/1.0}MD_Metadata": ("ISO 19115-3", ISO_TITLE),
+    "{http://standards.iso.org/iso/19115/-3/mdb/2.0}MD_Metadata": ("ISO 19115-3", ISO_TITLE),
     "metadata": ("FGDC CSDGM", "idinfo/citation/citeinfo/title"),
 }
+DUBLIN_CORE = ("http://purl.org/dc/elements/1.1/", "http://purl.org/dc/terms/")
 
 
 @dataclass(frozen=True)
@@ -25,20 +29,47 @@ class RecordFile(Part):
     """A metadata record that stands alone."""
 
 
-def standard_of(root_tag: str) -> str | None:
-    """Return the standard whose root element this is, or None."""
-    return STANDARDS[root_tag][0] if root_tag in STANDARDS else None
+def standard_of(root: etree._Element) -> str | None:
+    """Return the standard of a record by its root element, or None."""
+    if root.tag in STANDARDS:
+        return STANDARDS[root.tag][0] if root.tag != "metadata" or root.find("idinfo") is not None else _dublin(root)
+    return _dublin(root)
+
+
+def _dublin(root: etree._Element) -> str | None:
+    elements = sum(1 for e in root.iter() if isinstance(e.tag, str) and e.tag.startswith(_DC))
+    return "Dublin Core" if elements else None
+
+
+_DC = tuple("{" + space + "}" for space in DUBLIN_CORE)
+
+
+def _title(root: etree._Element, standard: str) -> str:
+    if standard == "Dublin Core":
+        return next((found for space in _DC if (found := root.findtext(f".//{space}title"))), "")
+    return root.findtext(STANDARDS[root.tag][1]) or ""
 
 
 def open_dataset(path: Path) -> Dataset:
     """Return the dataset of a metadata record. Raises CannotRead."""
     root = parse_xml(path).getroot()
-    if root.tag not in STANDARDS:
-        raise CannotRead(
-            path, "this XML is not a metadata record that is known", "ISO 19139, ISO 19115-3 and FGDC are."
-        )
-    standard, where = STANDARDS[root.tag]
-    title = (root.findtext(where) or "").strip()
+    standard = standard_of(root)
+    if standard is None:
+        told = "ISO 19139, ISO 19115-3, FGDC and Dublin Core are."
+        raise CannotRead(path, "this XML is not a metadata record that is known", told)
+    return _dataset(path, standard, " ".join(_title(root, standard).split()))
+
+
+def stac_collection(path: Path) -> Dataset:
+    """Return the dataset of a STAC collection or catalogue. Raises CannotRead."""
+    try:
+        told = json.loads(path.read_text("utf-8"))
+        return _dataset(path, "STAC collection", str(told.get("title") or told.get("id") or ""))
+    except (ValueError, OSError, AttributeError) as error:
+        raise CannotRead(path, f"it is not a whole STAC collection ({error})", "Ask for the file again.") from error
+
+
+def _dataset(path: Path, standard: str, title: str) -> Dataset:
     facts = Facts(title or path.stem, "record", 1, notes={"title": title or "not given", "standard": standard})
     said = () if title else ("the record has no title",)
     return Dataset(

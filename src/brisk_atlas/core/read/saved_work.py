@@ -8,7 +8,7 @@ from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead, Dataset, Facts, Part
 
-from .members import on_disk
+from .on_disk import on_disk
 
 
 @dataclass(frozen=True)

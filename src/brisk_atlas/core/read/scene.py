@@ -1,27 +1,36 @@
 """Satellite scenes, opened by their metadata: `GROUP` / `KEY = value` text or a STAC item.
 
-A scene's parts are its band groups: bands of one kind on one grid.
+A scene's parts are its band groups: bands of one kind on one grid. The text may give each band a
+group of its own, or one key a band (`FILE_NAME_BAND_4 = ...`).
 """
 
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import dataclass
 from pathlib import Path
 
 import rasterio
 from rasterio.errors import RasterioError
 
-from brisk_atlas.core.model import Band, CannotRead, Dataset, Part
+from brisk_atlas.core.model import Band, CannotRead, Dataset, Facts, Part, Rescale
 
-from .members import on_disk
+from .on_disk import on_disk
 from .raster import RasterFile, grid_facts
+from .scene_names import metadata_in
+from .scene_words import GROUPS, role_of_band
 
-GROUPS = {
-    "visible": "visible to shortwave",
-    "near infrared": "visible to shortwave",
-    "shortwave infrared": "visible to shortwave",
-}
+__all__ = ["metadata_in", "open_dataset", "parse_groups"]
+_FLAT = re.compile(r"^FILE_NAME_(?:BAND_)?(.+)$")
+_QUANTITIES = (  # key of the gain, key of the offset, quantity, unit
+    (("REFLECTANCE_SCALE", "REFLECTANCE_MULT"), ("REFLECTANCE_OFFSET", "REFLECTANCE_ADD"), "reflectance", ""),
+    (("RADIANCE_SCALE", "RADIANCE_MULT"), ("RADIANCE_OFFSET", "RADIANCE_ADD"), "radiance", "W/(m² sr µm)"),
+    (("TEMPERATURE_SCALE", "TEMPERATURE_MULT"), ("TEMPERATURE_OFFSET", "TEMPERATURE_ADD"), "temperature", "K"),
+)
+_UNITS = {"reflectance": "", "radiance": "W/(m² sr µm)", "temperature": "K", "kelvin": "K"}
+QUALITY_COLOURS = ("#C9BEA8", "#9A8F7A", "#4F7FA8", "#7FB2C9", "#E9E6DF", "#6B6F7A", "#B9C7D6", "#8E6BA8", "#A8584F")
+MOST_METADATA = 4_000_000  # bytes; no scene's metadata is larger
 
 
 @dataclass(frozen=True)
@@ -30,6 +39,8 @@ class _SceneBand:
     name: str
     role: str
     centre_um: float | None
+    rescale: tuple[Rescale, ...] = ()
+    classes: tuple[tuple[int, str, str], ...] = ()
 
 
 def parse_groups(text: str) -> dict[str, dict]:
@@ -61,36 +72,90 @@ def _inside(folder: Path, name: str) -> Path:
     file = (folder / name).resolve()
     if folder.resolve() not in file.parents:
         raise ValueError(f"it names {name}, which lies outside its folder")
-    return file
+    return folder / file.relative_to(folder.resolve())
+
+
+def _rescales(value_of: dict[str, str]) -> tuple[Rescale, ...]:
+    """Return the rescalings among a band's keys."""
+
+    def number(keys: tuple[str, ...]) -> float | None:
+        return next((float(value_of[key]) for key in keys if key in value_of), None)
+
+    found = []
+    for gains, offsets, quantity, unit in _QUANTITIES:
+        gain, offset = number(gains), number(offsets)
+        if gain is not None:
+            found.append(Rescale(quantity, gain, offset or 0.0, unit))
+    k1, k2 = number(("K1", "K1_CONSTANT")), number(("K2", "K2_CONSTANT"))
+    radiance = next((how for how in found if how.quantity == "radiance"), None)
+    if k1 is not None and k2 is not None and radiance and not any(how.quantity == "temperature" for how in found):
+        found.append(Rescale("temperature", radiance.gain, radiance.offset, "K", k1, k2))
+    return tuple(found)
+
+
+def _classes(value_of: dict[str, str]) -> tuple[tuple[int, str, str], ...]:
+    named = sorted((int(key[6:]), text) for key, text in value_of.items() if re.fullmatch(r"CLASS_\d+", key))
+    return tuple((value, QUALITY_COLOURS[i % len(QUALITY_COLOURS)], text) for i, (value, text) in enumerate(named))
 
 
 def _from_groups(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
-    tree = parse_groups(path.read_text("utf-8", "replace"))
-    outer = next(iter(tree.values()))
-    scene = outer.get("SCENE", {})
+    if path.stat().st_size > MOST_METADATA:
+        raise ValueError("it is far longer than scene metadata is")
+    outer = next(iter(parse_groups(path.read_text("utf-8", "replace")).values()))
+    flat: dict[str, str] = {}
+    for group in outer.values():
+        if isinstance(group, dict):
+            flat |= {key: value for key, value in group.items() if isinstance(value, str)}
     bands = []
     for name, group in outer.items():
-        if name.startswith("BAND_"):
+        if name.startswith("BAND_") and isinstance(group, dict) and "FILE" in group:
             centre = group.get("CENTRE_MICROMETRES")
+            role = group.get("ROLE", "")
+            file = _inside(path.parent, group["FILE"])
+            told = group.get("NAME") or name.replace("_", " ").lower()
             bands.append(
-                _SceneBand(
-                    _inside(path.parent, group["FILE"]), group["NAME"], group["ROLE"], float(centre) if centre else None
-                )
+                _SceneBand(file, told, role, float(centre) if centre else None, _rescales(group), _classes(group))
             )
-    return bands, {key.replace("_", " ").lower(): value for key, value in scene.items()}
+    if not bands:
+        bands = _from_keys(path, flat)
+    scene = outer.get("SCENE") or {k: v for k, v in flat.items() if not re.search(r"BAND_|FILE_NAME", k)}
+    return bands, {key.replace("_", " ").lower(): value for key, value in list(scene.items())[:40]}
+
+
+def _from_keys(path: Path, flat: dict[str, str]) -> list[_SceneBand]:
+    """Return the bands of metadata that has a key a band, such as `FILE_NAME_BAND_4`."""
+    bands = []
+    for key, value in flat.items():
+        found = _FLAT.match(key)
+        if not found or not value.lower().endswith((".tif", ".tiff", ".jp2")):
+            continue
+        mark = found.group(1)
+        own = {k.removesuffix(f"_BAND_{mark}"): v for k, v in flat.items() if k.endswith(f"_BAND_{mark}")}
+        quality = "QUALITY" in mark.upper() or mark.upper().startswith("QA")
+        name = f"band {mark}" if mark.isdigit() else mark.replace("_", " ").lower()
+        role = "quality" if quality else "thermal" if "K1_CONSTANT" in own else "visible"
+        bands.append(_SceneBand(_inside(path.parent, value), name, role, None, _rescales(own)))
+    return bands
 
 
 def _from_stac(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
     item = json.loads(path.read_text("utf-8"))
     bands = []
-    for asset in item.get("assets", {}).values():
-        described = asset.get("eo:bands")
-        if described:
-            centre = described[0].get("center_wavelength")
-            name = asset.get("title") or described[0].get("name", "")
-            bands.append(
-                _SceneBand(_inside(path.parent, asset["href"]), name, described[0].get("common_name", ""), centre)
-            )
+    for key, asset in item.get("assets", {}).items():
+        described = asset.get("eo:bands") or asset.get("bands")
+        if not described:
+            continue
+        first = described[0]
+        centre = first.get("center_wavelength", first.get("eo:center_wavelength"))
+        common = first.get("common_name", first.get("eo:common_name", ""))
+        name = asset.get("title") or first.get("name") or key
+        numbers = (asset.get("raster:bands") or [{}])[0]
+        classes = tuple(
+            (int(c["value"]), QUALITY_COLOURS[i % len(QUALITY_COLOURS)], c.get("description") or c.get("name", ""))
+            for i, c in enumerate(asset.get("classification:classes") or ())
+        )
+        file = _inside(path.parent, asset["href"])
+        bands.append(_SceneBand(file, name, common, centre, _stac_scale(numbers, first, common), classes))
     known = item.get("properties", {})
     notes = {"scene id": item.get("id", "")}
     notes |= {
@@ -107,11 +172,27 @@ def _from_stac(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
     return bands, notes
 
 
+def _stac_scale(numbers: dict, band: dict, role: str) -> tuple[Rescale, ...]:
+    gain = numbers.get("scale", band.get("raster:scale"))
+    offset = numbers.get("offset", band.get("raster:offset", 0.0))
+    if gain is None:
+        return ()
+    unit = str(numbers.get("unit") or band.get("unit") or "")
+    warm = role.startswith(("thermal", "lwir")) or unit.lower() in ("k", "kelvin")
+    quantity = "temperature" if warm else "radiance" if "sr" in unit.lower() else "reflectance"
+    return (Rescale(quantity, float(gain), float(offset), _UNITS[quantity]),)
+
+
 def open_dataset(path: Path) -> Dataset:
-    """Return a scene by its metadata file. Raises CannotRead."""
+    """Return a scene by its metadata file; a STAC collection as a record. Raises CannotRead."""
+    stac = path.suffix == ".json"
     try:
-        bands, notes = (_from_stac if path.suffix == ".json" else _from_groups)(path)
-    except (ValueError, KeyError, StopIteration, AttributeError, TypeError) as error:
+        if stac and json.loads(path.read_text("utf-8")).get("type") in ("Collection", "Catalog"):
+            from .record import stac_collection
+
+            return stac_collection(path)
+        bands, notes = (_from_stac if stac else _from_groups)(path)
+    except (ValueError, KeyError, StopIteration, AttributeError, TypeError, IndexError, OSError) as error:
         raise CannotRead(path, f"its scene metadata is not whole ({error})", "Ask for the file again.") from error
     groups: dict[tuple, list[_SceneBand]] = {}
     missing = [band.file.name for band in bands if not band.file.is_file()]
@@ -123,13 +204,7 @@ def open_dataset(path: Path) -> Dataset:
                 with rasterio.open(band.file) as source:
                     key = (GROUPS.get(band.role, band.role), source.shape, source.transform, source.dtypes[0])
                 groups.setdefault(key, []).append(band)
-        parts: list[Part] = []
-        for (name, *_), found in groups.items():
-            described = tuple(Band(i, b.name, b.role, b.centre_um) for i, b in enumerate(found, 1))
-            with rasterio.open(found[0].file) as source:
-                facts = grid_facts(source, name, described)
-            facts.notes.update(notes)
-            parts.append(RasterFile(path, facts, tuple((str(b.file), 1) for b in found)))
+        parts = [_part(path, name, found, notes) for (name, *_), found in groups.items()]
     except (RasterioError, OSError) as error:
         raise CannotRead(path, f"one of its bands can't be read ({error})", "Ask for the scene again.") from error
     if not parts:
@@ -138,9 +213,34 @@ def open_dataset(path: Path) -> Dataset:
     beside = path.with_name(path.name + ".xml")
     members += [beside] if beside.is_file() else []
     return Dataset(
-        format="STAC item" if path.suffix == ".json" else "Scene metadata",
+        format="STAC item" if stac else "Scene metadata",
         kind="scene",
-        parts=tuple(parts),
+        parts=_unlike(parts),
         warnings=tuple(said),
         **on_disk(path, tuple(members)),
     )
+
+
+def _part(path: Path, name: str, found: list[_SceneBand], notes: dict[str, str]) -> RasterFile:
+    described = tuple(
+        Band(i, b.name, role_of_band(b.name, b.role, b.centre_um), b.centre_um, "", b.classes, b.rescale)
+        for i, b in enumerate(found, 1)
+    )
+    with rasterio.open(found[0].file) as source:
+        facts: Facts = grid_facts(source, name or "bands", described)
+    facts.notes.update(notes)
+    return RasterFile(path, facts, tuple((str(b.file), 1) for b in found))
+
+
+def _unlike(parts: list[RasterFile]) -> tuple[Part, ...]:
+    """Return the parts, those of the same name told apart by the size of their cells."""
+    from dataclasses import replace
+
+    names = [part.facts.name for part in parts]
+    out: list[Part] = []
+    for part in parts:
+        facts = part.facts
+        if names.count(facts.name) > 1 and facts.grid:
+            part = replace(part, facts=replace(facts, name=f"{facts.name}, {facts.grid.resolution[0]:g} m"))
+        out.append(part)
+    return tuple(out)

@@ -49,9 +49,7 @@ def seen_features(holdings: Holdings, source: Source, extent: Extent) -> Seen:
     own = transform_extent(extent, part.facts.crs)
     if own is None:
         return Seen(sample, ("sample",), f"1 in {every:,} features")
-    b = sample.shapes.bounds
-    inside = (b[:, 0] <= own.xmax) & (b[:, 2] >= own.xmin) & (b[:, 1] <= own.ymax) & (b[:, 3] >= own.ymin)
-    if int(inside.sum()) * every > BY_VIEW:
+    if int(sample.shapes.meeting(own).sum()) * every > BY_VIEW:
         return Seen(sample, ("sample",), f"1 in {every:,} features at this scale")
     held = holdings.latest(("stream view", source))
     if held is None or not _holds(held[0], own):

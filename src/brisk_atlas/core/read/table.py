@@ -1,58 +1,97 @@
-"""Tables: CSV and TSV through Arrow's reader, Parquet."""
+"""Text tables (CSV, TSV and others) through Arrow's reader."""
 
 from __future__ import annotations
 
-import csv
+import codecs
+import io
+from collections import Counter
 from dataclasses import dataclass
 from pathlib import Path
 
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
-import pyarrow.parquet as pq
 
-from brisk_atlas.core.model import CannotRead, Dataset, Facts, Field, TablePart
+from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, Facts, Field, Reading, TablePart, TextForm
 
-from .content import head_of
-from .members import on_disk
+from .on_disk import on_disk
+from .reach import fetched, stem_of, suffix_of
+from .text_form import guess_form, split
 
-DELIMITERS = ",;\t|"
 BROKEN = "The copy may have been cut short; ask for the file again."
+READ_WHOLE = 64_000_000  # bytes; of longer files, types come from the start and rows are counted by line
 
 
-def delimiter_of(path: Path) -> str:
-    """Return the delimiter that the first lines use."""
-    text = head_of(path).decode("utf-8", "replace")
-    first = "\n".join(text.splitlines()[:-1] or text.splitlines())
+@dataclass(frozen=True)
+class TextTable(TablePart):
+    """A text table in the form `form`."""
+
+    form: TextForm
+
+    def read(self) -> pa.Table:
+        return read_text(self.path, self.form)
+
+
+def _options(path: Path, form: TextForm, first: bytes) -> tuple:
+    text = first.decode(form.encoding, "replace").lstrip("\ufeff")
+    line = next((line for line in text.splitlines() if line.strip()), "")
+    cells = (split([line], form.delimiter) or [[]])[0]
+    names = [(c.strip() if form.header else "") or f"column {i}" for i, c in enumerate(cells, 1)]
+    read = arrow_csv.ReadOptions(
+        encoding="utf-8" if form.encoding == "utf-8" else form.encoding,
+        column_names=unlike(names),
+        skip_rows=1 if form.header else 0,
+    )
+    parse = arrow_csv.ParseOptions(delimiter=form.delimiter, newlines_in_values=True)
+    convert = arrow_csv.ConvertOptions(strings_can_be_null=True, decimal_point=form.decimal)
+    return read, parse, convert
+
+
+def unlike(names: list[str]) -> list[str]:
+    """Return the names with a number after those that stand twice."""
+    seen: Counter[str] = Counter()
+    out = []
+    for name in names:
+        seen[name] += 1
+        out.append(name if seen[name] == 1 else f"{name} {seen[name]}")
+    return out
+
+
+def _source(path: Path, form: TextForm) -> io.BytesIO | str:
+    """Return what Arrow is to read: the file, or its text with runs of blanks made into tabs."""
+    if form.delimiter != " ":
+        return str(path)
+    text = path.read_bytes().decode(form.encoding, "replace").lstrip("\ufeff")
+    lines = ("\t".join(line.split()) for line in text.splitlines() if line.strip())
+    return io.BytesIO("\n".join(lines).encode())
+
+
+def read_text(path: Path, form: TextForm) -> pa.Table:
+    """Return the rows of a text file in a form. Raises CannotRead."""
     try:
-        return csv.Sniffer().sniff(first, DELIMITERS).delimiter
-    except csv.Error:
-        return "\t" if path.suffix.lower() == ".tsv" else ","
+        codecs.lookup(form.encoding)
+        with path.open("rb") as file:
+            first = file.read(65536)
+        read, parse, convert = _options(path, form, first)
+        source = _source(path, form)
+        if isinstance(source, io.BytesIO):
+            read.encoding, parse.delimiter = "utf-8", "\t"
+        return arrow_csv.read_csv(source, read_options=read, parse_options=parse, convert_options=convert)
+    except (pa.ArrowException, OSError, UnicodeDecodeError, LookupError) as error:
+        raise CannotRead(path, str(error).splitlines()[0], "Check the delimiter and the encoding.") from error
 
 
-@dataclass(frozen=True)
-class CsvTable(TablePart):
-    """A text table with a header line."""
-
-    def read(self) -> pa.Table:
-        try:
-            options = arrow_csv.ParseOptions(delimiter=delimiter_of(self.path), newlines_in_values=True)
-            convert = arrow_csv.ConvertOptions(strings_can_be_null=True)
-            return arrow_csv.read_csv(self.path, parse_options=options, convert_options=convert)
-        except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
-            raise CannotRead(
-                self.path, str(error).splitlines()[0], "Check the delimiter and the encoding (UTF-8)."
-            ) from error
-
-
-@dataclass(frozen=True)
-class ParquetTable(TablePart):
-    """A Parquet file without geometry."""
-
-    def read(self) -> pa.Table:
-        try:
-            return pq.read_table(self.path)
-        except (pa.ArrowException, OSError) as error:
-            raise CannotRead(self.path, str(error).splitlines()[0], BROKEN) from error
+def _schema_of_long(path: Path, form: TextForm) -> tuple[pa.Schema, int]:
+    """Return the types that the start of a long file has, and its rows as counted by line."""
+    try:
+        with path.open("rb") as file:
+            read, parse, convert = _options(path, form, file.read(65536))
+        with arrow_csv.open_csv(path, read_options=read, parse_options=parse, convert_options=convert) as stream:
+            schema = stream.schema
+        with path.open("rb") as file:
+            lines = sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 22), b""))
+    except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
+        raise CannotRead(path, str(error).splitlines()[0], "Check the delimiter and the encoding.") from error
+    return schema, lines - int(form.header)
 
 
 def fields_of(schema: pa.Schema) -> tuple[Field, ...]:
@@ -65,15 +104,17 @@ def table_dataset(path: Path, format_: str, parts: tuple[TablePart, ...]) -> Dat
     return Dataset(format=format_, kind="table", parts=parts, warnings=said, **on_disk(path))
 
 
-def open_dataset(path: Path) -> Dataset:
-    """Return the dataset of a CSV, TSV or Parquet file. Raises CannotRead."""
-    if path.suffix.lower() == ".parquet":
-        try:
-            meta = pq.read_metadata(path)
-            facts = Facts(path.stem, "table", meta.num_rows, None, fields_of(meta.schema.to_arrow_schema()))
-        except (pa.ArrowException, OSError) as error:
-            raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
-        return table_dataset(path, "Parquet", (ParquetTable(path, facts),))
-    table = CsvTable(path, Facts(path.stem, "table")).read()
-    facts = Facts(path.stem, "table", table.num_rows, None, fields_of(table.schema))
-    return table_dataset(path, "CSV" if delimiter_of(path) != "\t" else "TSV", (CsvTable(path, facts),))
+def open_dataset(path: Path, reading: Reading = AS_IT_SAYS) -> Dataset:
+    """Return the dataset of a text table. Raises CannotRead."""
+    here = fetched(path)
+    form = reading.form or guess_form(here).form
+    notes = {}
+    if here.stat().st_size > READ_WHOLE and form.delimiter != " ":
+        schema, rows = _schema_of_long(here, form)
+        notes = {"rows": "counted by line; types from the start of the file"}
+    else:
+        table = read_text(here, form)
+        schema, rows = table.schema, table.num_rows
+    facts = Facts(stem_of(path), "table", rows, None, fields_of(schema), notes=notes)
+    name = {"\t": "TSV", ",": "CSV"}.get(form.delimiter, "Text table") if suffix_of(path) != ".txt" else "Text table"
+    return table_dataset(path, name, (TextTable(here, facts, form),))

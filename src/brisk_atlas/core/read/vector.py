@@ -9,7 +9,6 @@ from pathlib import Path
 import numpy as np
 import pyarrow as pa
 import pyogrio
-import shapely
 from pyogrio.errors import DataLayerError, DataSourceError
 
 from brisk_atlas.core.model import CannotRead, Dataset, Extent, Facts, Field, Part, TablePart, VectorPart
@@ -17,17 +16,43 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import text_of
 
 from .content import content_of, head_of
-from .members import on_disk
-from .wkb import shapes_of
+from .on_disk import on_disk
+from .reach import is_remote, library_name, suffix_of
+from .wkb import exact_shapes
 
 FORMATS = {
     ".gpkg": "GeoPackage",
     ".shp": "Shapefile",
     ".kml": "KML",
+    ".kmz": "KMZ",
     ".fgb": "FlatGeobuf",
     ".geojson": "GeoJSON",
     ".json": "GeoJSON",
+    ".topojson": "TopoJSON",
+    ".geojsonl": "GeoJSON sequence",
+    ".geojsons": "GeoJSON sequence",
+    ".ndjson": "GeoJSON sequence",
+    ".jsonl": "GeoJSON sequence",
+    ".gpx": "GPX",
+    ".dxf": "DXF",
+    ".tab": "MapInfo TAB",
+    ".mif": "MapInfo MIF",
+    ".gdb": "File geodatabase",
+    ".sqlite": "SQLite",
+    ".sqlite3": "SQLite",
+    ".db": "SQLite",
+    ".vrt": "VRT",
+    ".gml": "GML",
+    ".xml": "GML",
+    ".dbf": "dBase table",
+    ".ods": "ODS",
 }
+OPTIONS = {".gml": {"WRITE_GFS": "NO"}, ".xml": {"WRITE_GFS": "NO"}}  # nothing is written beside originals
+DRIVERS = {  # for endings that several drivers claim, or none
+    **dict.fromkeys((".geojsonl", ".geojsons", ".ndjson", ".jsonl"), "GeoJSONSeq:"),
+    ".xml": "GML:",
+}
+UNDEFINED = ("ENGCRS", "LOCAL_CS", "Undefined")  # what libraries call a CRS that is not known
 _ARROW_TYPES = {
     "OFTInteger": "int32",
     "OFTInteger64": "int64",
@@ -43,11 +68,15 @@ BROKEN = "The copy may have been cut short; ask for the file again."
 SQLITE_PAGE_SIZE, SQLITE_PAGE_COUNT = slice(16, 18), slice(28, 32)  # in the file's head; sqlite.org/fileformat2
 
 
+def _options(path: Path) -> dict[str, str]:
+    return OPTIONS.get(suffix_of(path), {})
+
+
 def _read_arrow(path: Path, layer: str, **which: object) -> tuple[dict, pa.Table]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            return pyogrio.read_arrow(path, layer=layer, **which)
+            return pyogrio.read_arrow(library_name(path), layer=layer, **which, **_options(path))
     except (DataSourceError, DataLayerError, RuntimeError, pa.ArrowException, ValueError, OSError) as error:
         raise CannotRead(path, _first_line(error), BROKEN) from error
 
@@ -67,7 +96,7 @@ class OgrLayer(VectorPart):
         return self._read(bbox=extent.bounds)
 
     def read_every(self, step: int) -> Features:
-        column = pyogrio.read_info(self.path, layer=self.facts.name)["fid_column"] or "FID"
+        column = pyogrio.read_info(library_name(self.path), layer=self.facts.name)["fid_column"] or "FID"
         return self._read(where=f'"{column}" % {int(step)} = 0' if step > 1 else None)
 
     def _read(self, **which: object) -> Features:
@@ -76,17 +105,8 @@ class OgrLayer(VectorPart):
         column = table.column(name).combine_chunks()
         wkb = column.chunk(0) if isinstance(column, pa.ChunkedArray) else column
         wkb = wkb.storage if isinstance(wkb, pa.ExtensionArray) else wkb
-        shapes, status = shapes_of(wkb)
-        if status:  # big-endian, curves or damage: let GEOS put it right, dropping what it can't read
-            wkb = pa.array(
-                shapely.to_wkb(
-                    shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore"),
-                    byte_order=1,
-                    flavor="iso",
-                )
-            )
-            shapes, _ = shapes_of(wkb.cast(pa.binary()))
-        return Features(table.drop_columns([name]), wkb.cast(pa.binary()), shapes, self.facts.crs)
+        exact, shapes = exact_shapes(wkb)
+        return Features(table.drop_columns([name]), exact, shapes, self.facts.crs)
 
 
 @dataclass(frozen=True)
@@ -97,8 +117,10 @@ class OgrTable(TablePart):
         return _read_arrow(self.path, self.facts.name)[1]
 
 
-def _check_whole(path: Path) -> None:
+def check_whole(path: Path) -> None:
     """Raise CannotRead for the ways of being cut short that the library does not notice."""
+    if is_remote(path) or path.is_dir():
+        return
     head = head_of(path)
     kind = content_of(head)
     if kind == "a SQLite database":
@@ -118,8 +140,10 @@ def _check_whole(path: Path) -> None:
             raise CannotRead(path, f"it should have {size:,} bytes and has {path.stat().st_size:,}", BROKEN)
 
 
-def _facts(path: Path, layer: str) -> tuple[Facts, list[str]]:
-    info = pyogrio.read_info(path, layer=layer, force_feature_count=True, force_total_bounds=True)
+def _facts(path: Path, layer: str) -> Facts:
+    info = pyogrio.read_info(
+        library_name(path), layer=layer, force_feature_count=True, force_total_bounds=True, **_options(path)
+    )
     types = [
         _TYPES.get(sub) or _ARROW_TYPES.get(main, main)
         for main, sub in zip(info["ogr_types"], info.get("ogr_subtypes", info["ogr_types"]))
@@ -127,42 +151,64 @@ def _facts(path: Path, layer: str) -> tuple[Facts, list[str]]:
     fields = tuple(Field(str(n), t) for n, t in zip(info["fields"], types))
     geometry = info["geometry_type"]
     if geometry is None:
-        return Facts(layer, "table", info["features"], None, fields), []
-    crs = text_of(info["crs"]) if info["crs"] else None
+        return Facts(layer, "table", info["features"], None, fields)
+    crs = text_of(info["crs"]) if info["crs"] and not info["crs"].startswith(UNDEFINED) else None
     bounds = info["total_bounds"]
     extent = None
     if bounds is not None and np.isfinite(bounds).all() and info["features"]:
         xmin, ymin, xmax, ymax = (float(v) for v in bounds)
         extent = Extent(xmin, ymin, xmax, ymax, crs)
+    return Facts(layer, "vector", info["features"], geometry, fields, crs, extent)
+
+
+def remarks(facts: Facts) -> list[str]:
+    """Return what should be said of a vector part before it is used."""
     said = []
-    if crs is None:
-        said.append(f"{layer}: no coordinate reference system")
-    if not info["features"]:
-        said.append(f"{layer}: no features")
-    return Facts(layer, "vector", info["features"], geometry, fields, crs, extent), said
+    if facts.kind == "vector" and facts.crs is None:
+        said.append(f"{facts.name}: no coordinate reference system")
+    if not facts.count:
+        said.append(f"{facts.name}: no {'features' if facts.kind == 'vector' else 'rows'}")
+    return said
+
+
+def _layer_names(path: Path) -> list[str]:
+    """Return the layers; of formats that always have all, those with something in them."""
+    names = [str(name) for name, _ in pyogrio.list_layers(library_name(path))]
+    if suffix_of(path) != ".gpx":
+        return names
+    filled = [n for n in names if pyogrio.read_info(library_name(path), layer=n, force_feature_count=True)["features"]]
+    return filled or names[:1]
 
 
 def open_dataset(path: Path) -> Dataset:
-    """Return the dataset of a vector file. Raises CannotRead."""
-    _check_whole(path)
+    """Return the dataset of a vector file or folder. Raises CannotRead."""
+    check_whole(path)
     said: list[str] = []
     parts: list[Part] = []
-    if path.suffix.lower() == ".shp":
-        missing = [ending for ending in (".shx", ".dbf", ".prj") if not path.with_suffix(ending).exists()]
-        if ".shx" in missing or ".dbf" in missing:
-            said.append(f"{' and '.join(m for m in missing if m != '.prj')} missing beside the .shp")
+    if path.suffix.lower() == ".shp" and not is_remote(path):
+        missing = [ending for ending in (".shx", ".dbf") if not _beside(path, ending)]
+        if missing:
+            said.append(f"{' and '.join(missing)} missing beside the .shp")
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            for name, _ in pyogrio.list_layers(path):
-                facts, more = _facts(path, str(name))
-                said += more
+            for name in _layer_names(path):
+                facts = _facts(path, name)
                 parts.append((OgrTable if facts.kind == "table" else OgrLayer)(path, facts))
+                said += remarks(facts)
     except (DataSourceError, DataLayerError, RuntimeError, ValueError, OSError) as error:
         raise CannotRead(path, _first_line(error), BROKEN) from error
     if not parts:
         raise CannotRead(path, "it holds no layers")
     kind = "vector" if any(part.facts.kind == "vector" for part in parts) else "table"
     return Dataset(
-        format=FORMATS[path.suffix.lower()], kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(path)
+        format=FORMATS.get(suffix_of(path), "vector"),
+        kind=kind,
+        parts=tuple(parts),
+        warnings=tuple(said),
+        **on_disk(path),
     )
+
+
+def _beside(path: Path, ending: str) -> bool:
+    return path.with_suffix(ending).exists() or path.with_suffix(ending.upper()).exists()

@@ -126,3 +126,19 @@ def shapes_of(wkb: pa.Array) -> tuple[Shapes, int]:
     *_, status = _walk(data, offsets, scratch, True, xy, z, path_starts, kinds, feature_starts)
     bounds = bounds_of(xy, path_starts, feature_starts)
     return Shapes(xy, z if any_z else None, path_starts, kinds, feature_starts, bounds), int(status)
+
+
+def exact_shapes(wkb: pa.Array) -> tuple[pa.Array, Shapes]:
+    """Return the geometry as binary and as shapes. What the quick way can't follow (big-endian,
+    curves, damage) is put right by GEOS, which leaves out what it can't read."""
+    import pyarrow as pa
+
+    wkb = wkb.cast(pa.binary())
+    shapes, status = shapes_of(wkb)
+    if status:
+        import shapely
+
+        read = shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
+        wkb = pa.array(shapely.to_wkb(read, byte_order=1, flavor="iso"), pa.binary())
+        shapes, _ = shapes_of(wkb)
+    return wkb, shapes

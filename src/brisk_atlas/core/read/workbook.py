@@ -1,4 +1,4 @@
-"""Workbooks (XLSX): every sheet with a header row is a table."""
+"""Workbooks (XLSX, ODS): every sheet with a header row is a table."""
 
 from __future__ import annotations
 
@@ -12,16 +12,15 @@ from openpyxl.utils.exceptions import InvalidFileException
 
 from brisk_atlas.core.model import CannotRead, Dataset, Facts, TablePart
 
-from .table import fields_of, table_dataset
+from . import vector
+from .reach import members_in
+from .table import fields_of, table_dataset, unlike
 
 UNPACKED_LIMIT = 2_000_000_000  # bytes; a workbook that unpacks to more is refused
 
 
 def _rows(path: Path) -> dict[str, list[tuple]]:
     try:
-        with zipfile.ZipFile(path) as archive:
-            if sum(item.file_size for item in archive.infolist()) > UNPACKED_LIMIT:
-                raise CannotRead(path, "it unpacks to more than 2 GB", "Save it as CSV or Parquet.")
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
         return {sheet.title: list(sheet.iter_rows(values_only=True)) for sheet in book.worksheets}
     except (zipfile.BadZipFile, InvalidFileException, KeyError, ValueError, OSError) as error:
@@ -30,7 +29,7 @@ def _rows(path: Path) -> dict[str, list[tuple]]:
 
 def _table(rows: list[tuple]) -> pa.Table:
     header, *body = rows or [()]
-    names = [str(name) if name is not None else f"column {i + 1}" for i, name in enumerate(header)]
+    names = unlike([str(name) if name is not None else f"column {i + 1}" for i, name in enumerate(header)])
     columns = []
     for i in range(len(names)):
         values = [row[i] if i < len(row) else None for row in body]
@@ -51,8 +50,18 @@ class WorkbookSheet(TablePart):
         return _table(_rows(self.path)[self.facts.name])
 
 
+def check_archive(path: Path) -> None:
+    """Raise CannotRead for a workbook that unpacks to more than it may."""
+    packed = members_in(path).values()
+    if sum(item.file_size for item in packed) > UNPACKED_LIMIT:
+        raise CannotRead(path, "it unpacks to more than 2 GB", "Save it as CSV or Parquet.")
+
+
 def open_dataset(path: Path) -> Dataset:
     """Return the dataset of a workbook. Raises CannotRead."""
+    check_archive(path)
+    if path.suffix.lower() == ".ods":
+        return vector.open_dataset(path)
     parts = []
     for name, rows in _rows(path).items():
         table = _table(rows)

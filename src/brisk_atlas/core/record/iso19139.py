@@ -61,7 +61,7 @@ def _box(root: etree._Element) -> tuple[float, float, float, float] | None:
 def read_iso19139(path: Path) -> MetadataRecord:
     """Return the record in an ISO 19139 file. Raises CannotRead."""
     root = parse_xml(path).getroot()
-    if standard_of(root.tag) != "ISO 19139":
+    if standard_of(root) != "ISO 19139":
         raise CannotRead(path, "it is not an ISO 19139 record", "Look at its XML instead.")
     identity = root.find("gmd:identificationInfo/*", NAMES)
     identity = identity if identity is not None else etree.Element("none")

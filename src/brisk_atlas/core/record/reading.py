@@ -30,7 +30,7 @@ def records_of(dataset: Dataset) -> list[tuple[Path, str]]:
     for member in dataset.members:
         if member.suffix.lower() == ".xml" and not member.name.lower().endswith(".aux.xml"):
             try:
-                standard = standard_of(parse_xml(member).getroot().tag)
+                standard = standard_of(parse_xml(member).getroot())
             except CannotRead:
                 continue
             if standard:

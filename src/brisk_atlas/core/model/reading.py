@@ -1,0 +1,47 @@
+"""What the analyst said about a file that the file does not say itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Columns:
+    """Which columns of a table place its rows: `x` and `y` (longitude and latitude in a geographic
+    CRS), or well-known text, or MGRS references. `z` makes a text file of points a cloud."""
+
+    x: str = ""
+    y: str = ""
+    z: str = ""
+    wkt: str = ""
+    mgrs: str = ""
+
+    def __bool__(self) -> bool:
+        return bool((self.x and self.y) or self.wkt or self.mgrs)
+
+
+@dataclass(frozen=True)
+class TextForm:
+    """How a text table is written. `delimiter` is one character, a space for runs of blanks."""
+
+    delimiter: str = ","
+    encoding: str = "utf-8"
+    header: bool = True
+    decimal: str = "."
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How to take a file. What is None is as the file says, or as it is guessed.
+
+    `crs` is for parts that state none; `parts` are the names of those to open. `columns` without a
+    name says that a table is to stay a table.
+    """
+
+    crs: str | None = None
+    form: TextForm | None = None
+    columns: Columns | None = None
+    parts: tuple[str, ...] | None = None
+
+
+AS_IT_SAYS = Reading()

@@ -1,0 +1,54 @@
+"""Zip archives: the datasets inside, each of which can be opened by its own path."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path, PurePosixPath
+
+from brisk_atlas.core.model import CannotRead, Dataset, Facts, Part
+
+from .on_disk import on_disk
+from .reach import members_in
+
+MOST_LISTED = 500
+
+
+def datasets_in(path: Path) -> list[str]:
+    """Return the names of what can be opened in an archive; members of other datasets are left out.
+
+    Raises CannotRead.
+    """
+    from .grouping import group
+    from .registry import folder_suffixes
+
+    folders: dict[str, list[str]] = {}
+    whole: set[str] = set()
+    for name in members_in(path):
+        pure = PurePosixPath(name)
+        inside = next((p for p in reversed(pure.parents) if p.suffix.lower() in folder_suffixes()), None)
+        if inside is not None:
+            whole.add(str(inside))
+        else:
+            folders.setdefault(str(pure.parent), []).append(pure.name)
+    found = sorted(whole)
+    for folder, names in sorted(folders.items()):
+        shown = [main for main in group(names) if not main.startswith(".")]
+        found += [main if folder == "." else f"{folder}/{main}" for main in sorted(shown)]
+    return found
+
+
+def open_dataset(path: Path) -> Dataset:
+    """Return the one dataset in an archive, or the list of several. Raises CannotRead."""
+    from .registry import open as open_inside
+
+    names = datasets_in(path)
+    if not names:
+        raise CannotRead(path, "it holds nothing that can be opened here", "Unpack it to look at its files.")
+    if len(names) == 1:
+        inside = open_inside(path / names[0])
+        return replace(inside, path=path / names[0], format=f"{inside.format}, zipped")
+    parts: list[Part] = [
+        Part(path / name, Facts(name, "packed", notes={"inside": path.name})) for name in names[:MOST_LISTED]
+    ]
+    said = () if len(names) <= MOST_LISTED else (f"only the first {MOST_LISTED} of {len(names):,} are listed",)
+    return Dataset(format="zip archive", kind="archive", parts=tuple(parts), warnings=said, **on_disk(path, (path,)))

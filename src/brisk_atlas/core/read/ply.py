@@ -1,0 +1,73 @@
+"""Point clouds in PLY, text or binary; faces are counted and left aside."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+import plyfile
+
+from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model.cloud import Points
+
+from .on_disk import on_disk
+from .reach import fetched, stem_of
+
+BROKEN = "The copy may have been cut short; ask for the file again."
+COLOURS = {prefix + name: name for prefix in ("", "diffuse_") for name in ("red", "green", "blue")}
+FULL = 257  # from 8 bits to the 16 bits that colours have in clouds
+
+
+def _vertices(path: Path) -> tuple[np.ndarray, dict[str, int]]:
+    try:
+        told = plyfile.PlyData.read(str(path), mmap=False)
+        others = {element.name: element.count for element in told.elements if element.name != "vertex"}
+        return told["vertex"].data, others
+    except (plyfile.PlyParseError, KeyError, ValueError, OSError, EOFError, MemoryError, UnicodeDecodeError) as error:
+        raise CannotRead(path, f"it is not a whole PLY file ({error})", BROKEN) from error
+
+
+@dataclass(frozen=True)
+class PlyCloud(CloudPart):
+    """The vertices of one PLY file."""
+
+    def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
+        return self._points(_vertices(self.path)[0])
+
+    def sample(self, count: int, names: tuple[str, ...]) -> Points:
+        data = _vertices(self.path)[0]
+        points = self._points(data[:: max(1, len(data) // max(1, count))])
+        return replace(points, dimensions={k: v for k, v in points.dimensions.items() if k in names})
+
+    def _points(self, data: np.ndarray) -> Points:
+        xyz = np.column_stack([data[axis].astype(float) for axis in "xyz"])
+        rest = {}
+        for name in data.dtype.names or ():
+            if name in "xyz":
+                continue
+            values = data[name]
+            if name in COLOURS and values.dtype == np.uint8:
+                values = values.astype(np.uint16) * FULL
+            rest[COLOURS.get(name, name)] = values
+        return Points(xyz, rest, self.facts.crs)
+
+
+def open_dataset(path: Path) -> Dataset:
+    """Return the dataset of a PLY file. Raises CannotRead."""
+    here = fetched(path)
+    data, others = _vertices(here)
+    names = data.dtype.names or ()
+    if not {"x", "y", "z"} <= set(names):
+        raise CannotRead(path, "its vertices have no x, y and z", "It may hold something else than points.")
+    extent = zrange = None
+    if len(data):
+        x0, x1, y0, y1, z0, z1 = (float(v) for axis in "xyz" for v in (data[axis].min(), data[axis].max()))
+        extent, zrange = Extent(x0, y0, x1, y1, None), (z0, z1)
+    cloud = CloudFacts(None, "", tuple(names), zrange)
+    fields = tuple(Field(name, str(data.dtype[name])) for name in names)
+    notes = {name: f"{count:,}, left aside" for name, count in others.items()}
+    facts = Facts(stem_of(path), "pointcloud", len(data), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
+    said = ("no coordinate reference system",)
+    return Dataset(format="PLY", kind="pointcloud", parts=(PlyCloud(here, facts),), warnings=said, **on_disk(path))

@@ -1,0 +1,136 @@
+"""How a text table is written: encoding, delimiter, header and decimal sign, guessed from its start.
+
+Every guess comes with its reason, so that it can be shown beside the choice.
+"""
+
+from __future__ import annotations
+
+import csv
+import re
+from collections import Counter
+from pathlib import Path
+from typing import NamedTuple
+
+from brisk_atlas.core.model import TextForm
+
+from .reach import head_of
+
+DELIMITERS = (",", ";", "\t", "|", " ")
+LOOKED_AT = 65536  # bytes
+LINES = 60
+_NUMBER = re.compile(r"^\s*[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?\s*$")
+_COMMA_NUMBER = re.compile(r"^\s*[+-]?\d*,\d+\s*$")
+_BOMS = ((b"\xef\xbb\xbf", "utf-8"), (b"\xff\xfe", "utf-16-le"), (b"\xfe\xff", "utf-16-be"))
+ENCODINGS = (
+    "utf-8",
+    "cp1252",
+    "iso-8859-15",
+    "iso-8859-2",
+    "cp1251",
+    "cp437",
+    "utf-16-le",
+    "utf-16-be",
+    "shift_jis",
+    "gb18030",
+)
+
+
+class Guess(NamedTuple):
+    """A form and, by the names of its fields, why each was taken. `sure` is False where another
+    would do as well."""
+
+    form: TextForm
+    reasons: dict[str, str]
+    sure: bool
+
+
+def guess_form(path: Path) -> Guess:
+    """Return how a text file seems to be written. Raises CannotRead."""
+    return guess_form_of(head_of(path, LOOKED_AT))
+
+
+def guess_form_of(head: bytes) -> Guess:
+    """Return how a text seems to be written, from its first bytes."""
+    encoding, why_encoding, sure_encoding = _encoding(head)
+    text = head.decode(encoding, "replace").lstrip("\ufeff")
+    lines = text.splitlines()
+    lines = lines[:-1] if len(lines) > 1 and len(head) >= LOOKED_AT else lines
+    lines = [line for line in lines[:LINES] if line.strip()]
+    delimiter, why_delimiter, sure_delimiter = _delimiter(lines)
+    rows = split(lines, delimiter)
+    header, why_header = _header(rows)
+    decimal, why_decimal = _decimal(rows[1:] if header else rows, delimiter)
+    form = TextForm(delimiter, encoding, header, decimal)
+    reasons = {"encoding": why_encoding, "delimiter": why_delimiter, "header": why_header, "decimal": why_decimal}
+    return Guess(form, reasons, sure_encoding and sure_delimiter)
+
+
+def split(lines: list[str], delimiter: str) -> list[list[str]]:
+    """Return the cells of lines; runs of blanks count as one delimiter."""
+    if delimiter == " ":
+        return [line.split() for line in lines]
+    return list(csv.reader(lines, delimiter=delimiter))
+
+
+def has_columns(head: bytes) -> bool:
+    """Return whether a text is plainly a table: at least three lines of the same two or more cells."""
+    if b"\0" in head[:200]:
+        return False
+    text = head.decode("utf-8", "replace")
+    lines = text.splitlines() if text.endswith("\n") else text.splitlines()[:-1]  # the last may be cut
+    lines = [line for line in lines if line.strip()][:LINES]
+    if len(lines) < 3:
+        return False
+    for delimiter in DELIMITERS[:-1]:
+        if {line.count(delimiter) for line in lines} == {max(1, lines[0].count(delimiter))}:
+            return True
+    return False
+
+
+def _encoding(head: bytes) -> tuple[str, str, bool]:
+    for mark, name in _BOMS:
+        if head.startswith(mark):
+            return name, "its first bytes say so", True
+    try:
+        head[: len(head) - 4 if len(head) >= LOOKED_AT else len(head)].decode("utf-8")
+        return "utf-8", "all that was looked at is valid UTF-8", True
+    except UnicodeDecodeError as error:
+        if error.start > len(head) - 5:
+            return "utf-8", "all that was looked at is valid UTF-8", True
+        return "cp1252", f"byte {error.start + 1:,} is no UTF-8; this is the commonest other", False
+
+
+def _delimiter(lines: list[str]) -> tuple[str, str, bool]:
+    best: list[tuple[float, int, str]] = []
+    for delimiter in DELIMITERS:
+        try:
+            counts = Counter(len(row) for row in split(lines, delimiter))
+        except csv.Error:
+            continue
+        width, times = counts.most_common(1)[0] if counts else (1, 0)
+        if width > 1:
+            best.append((times / max(1, len(lines)), width, delimiter))
+    if not best:
+        return ",", "there is one column", True
+    spaced = [entry for entry in best if entry[2] != " "] or best
+    spaced = spaced if max(spaced)[0] > 0.8 else best
+    share, width, delimiter = max(spaced, key=lambda entry: (entry[0], entry[1]))
+    rivals = [d for s, w, d in spaced if d != delimiter and s >= share and w > 1]
+    return delimiter, f"{width} cells in {share:.0%} of the lines", share > 0.95 and not rivals
+
+
+def _header(rows: list[list[str]]) -> tuple[bool, str]:
+    if not rows:
+        return True, "there is nothing to tell by"
+    if any(_NUMBER.match(cell) for cell in rows[0]):
+        return False, "the first line holds numbers"
+    return True, "the first line holds words alone"
+
+
+def _decimal(rows: list[list[str]], delimiter: str) -> tuple[str, str]:
+    if delimiter == ",":
+        return ".", "the comma parts the cells"
+    cells = [cell for row in rows for cell in row]
+    if any(_COMMA_NUMBER.match(cell) for cell in cells) and not any("." in c and _NUMBER.match(c) for c in cells):
+        return ",", "numbers are written with a comma"
+    return ".", "no number is written with a comma"
