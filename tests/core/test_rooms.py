@@ -11,6 +11,7 @@ from brisk_atlas.core import read, record
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Shelves, list_folder, role_of, walk
+from brisk_atlas.core.find.looker import look
 from brisk_atlas.core.jobs import Jobs
 from brisk_atlas.core.model import AtlasError, CannotRead, Layer
 from brisk_atlas.core.record import NOT_SAID
@@ -94,7 +95,7 @@ def test_a_folder_lists_datasets_and_not_files(data):
 
 
 def test_walking_finds_every_dataset_once(data):
-    found = [row.path for row in walk(data)]
+    found = [row.path for rows in walk(data) for row in rows]
     assert len(found) == len(set(found)) and data / "boreholes" / "tg-1.las" in found
 
 
@@ -103,13 +104,14 @@ def test_a_folder_that_can_not_be_listed_says_why(tmp_path):
         list_folder(tmp_path / "gone")
 
 
-def test_broken_links_and_hidden_files_are_passed_over(tmp_path):
+def test_broken_links_stay_in_the_list_and_hidden_files_do_not(tmp_path):
     (tmp_path / ".hidden.tif").write_bytes(b"II*\0")
     (tmp_path / "a.csv").write_text("x\n1\n")
     (tmp_path / "dangling.tif").symlink_to(tmp_path / "nowhere.tif")
     (tmp_path / "loop").symlink_to(tmp_path)
-    assert [row.name for row in list_folder(tmp_path)] == ["loop", "a.csv"]
-    assert [row.name for row in walk(tmp_path)] == ["a.csv"]
+    assert [row.name for row in list_folder(tmp_path)] == ["loop", "a.csv", "dangling.tif"]
+    assert [row.name for rows in walk(tmp_path) for row in rows] == ["a.csv", "dangling.tif"]
+    assert look(tmp_path / "dangling.tif").fault == "there is no such file"
 
 
 def test_members_have_roles_in_plain_words(data):

@@ -1,7 +1,58 @@
-"""Looking for data and knowing what it is before it is opened."""
+"""Looking for data and knowing what it is before it is opened.
 
-from .listing import Entry, list_folder, walk
-from .members import role_of
-from .shelves import Shelves
+Names load when they are first asked for: the shelves are shown before the rest is ready.
+"""
 
-__all__ = ["Entry", "Shelves", "list_folder", "role_of", "walk"]
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from .anatomy import Anatomy, Member, anatomy_of, role_of
+    from .answers import Answers
+    from .catalogue import Catalogue
+    from .listing import Entry, list_folder, walk
+    from .lookers import Lookers
+    from .questions import Neighbour, Question, question_about
+    from .shelves import Shelves
+    from .summary import Summary
+    from .text_pages import TextPages
+
+_HOMES = {
+    "anatomy": ("Anatomy", "Member", "anatomy_of", "role_of"),
+    "answers": ("Answers",),
+    "catalogue": ("Catalogue",),
+    "listing": ("Entry", "list_folder", "walk"),
+    "lookers": ("Lookers",),
+    "questions": ("Neighbour", "Question", "question_about"),
+    "shelves": ("Shelves",),
+    "summary": ("Summary",),
+    "text_pages": ("TextPages",),
+}
+_HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
+
+__all__ = [
+    "Anatomy",
+    "Answers",
+    "Catalogue",
+    "Entry",
+    "Lookers",
+    "Member",
+    "Neighbour",
+    "Question",
+    "Shelves",
+    "Summary",
+    "TextPages",
+    "anatomy_of",
+    "list_folder",
+    "question_about",
+    "role_of",
+    "walk",
+]
+
+
+def __getattr__(name: str) -> object:
+    if name not in _HOME_OF:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)

@@ -4,35 +4,40 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import NamedTuple
 
 from brisk_atlas.core.model import CannotRead
-from brisk_atlas.core.read import known_suffixes, members_of
+from brisk_atlas.core.read import folder_suffixes
+from brisk_atlas.core.read.grouping import group
+from brisk_atlas.core.read.scene_names import META_ENDINGS, bands_named_like
+from brisk_atlas.core.read.tile_folder import is_tile_folder
 
-SCENE_TEXT = "_META.txt"
+MOST_PEEKED = 300  # subfolders looked into to see whether they are one dataset
+NO_DATE = datetime.fromtimestamp(0, UTC)
 
 
-@dataclass(frozen=True)
-class Entry:
-    """One row of the list: a folder or a dataset, before it is opened."""
+class Entry(NamedTuple):
+    """One row of the list: a folder or a dataset, before it is opened.
+
+    `state` changes whenever any of its files does.
+    """
 
     path: Path
+    name: str
     is_folder: bool
     size_bytes: int
     modified: datetime
-
-    @property
-    def name(self) -> str:
-        return self.path.name
+    files: int = 1
+    state: str = ""
 
 
 def list_folder(folder: Path) -> list[Entry]:
     """Return the folder's datasets and subfolders, folders first, by name.
 
-    Sidecars, records beside data and the bands of a scene are not rows of their own. Raises
-    CannotRead.
+    Sidecars, records beside data and the bands of a scene are not rows of their own; a folder that is
+    one dataset is its row. Raises CannotRead.
     """
     try:
         with os.scandir(folder) as scan:
@@ -41,44 +46,72 @@ def list_folder(folder: Path) -> list[Entry]:
         raise CannotRead(
             folder, error.strerror or str(error), "Check that the folder is there and that you may read it."
         ) from error
-    taken = _belonging(folder, set(found))
-    rows = []
-    for name, item in found.items():
-        try:
-            folder_row = item.is_dir()
-            if not folder_row and (name in taken or Path(name).suffix.lower() not in known_suffixes()):
-                continue
-            stat = item.stat()
-        except OSError:
-            continue
-        modified = datetime.fromtimestamp(stat.st_mtime, UTC)
-        rows.append(Entry(folder / name, folder_row, 0 if folder_row else stat.st_size, modified))
+    folders = {name for name, item in found.items() if _is_dir(item)}
+    rows = [_folder_row(folder, name, found[name], len(folders) <= MOST_PEEKED) for name in folders]
+    for name, members in group(found.keys() - folders).items():
+        rows.append(_row(folder / name, name, [found[member] for member in members]))
     return sorted(rows, key=lambda row: (not row.is_folder, row.name.lower()))
 
 
-def _belonging(folder: Path, names: set[str]) -> set[str]:
-    """Return the names that are members of another dataset in the folder."""
-    taken: set[str] = set()
-    for name in names:
-        path = folder / name
-        if path.suffix.lower() in known_suffixes() and path.suffix.lower() != ".xml":
-            taken.update(member.name for member in members_of(path)[1:])
-        if name.endswith(SCENE_TEXT):
-            stem = name.removesuffix(SCENE_TEXT)
-            taken.update(n for n in names if n.startswith(stem + "_") and n.lower().endswith((".tif", ".xml")))
-            taken.update(n for n in names if n == stem + ".stac.json")
-    return taken
-
-
-def walk(folder: Path) -> Iterator[Entry]:
-    """Yield every dataset below a folder, folder by folder; unreadable folders are passed over."""
+def _is_dir(item: os.DirEntry) -> bool:
     try:
-        rows = list_folder(folder)
-    except CannotRead:
-        return
-    for row in rows:
-        if not row.is_folder:
-            yield row
-    for row in rows:
-        if row.is_folder and not row.path.is_symlink():
-            yield from walk(row.path)
+        return item.is_dir()
+    except OSError:
+        return False
+
+
+def _row(path: Path, name: str, items: list[os.DirEntry]) -> Entry:
+    size, latest, states = 0, 0.0, []
+    for item in items:
+        try:
+            stat = item.stat()
+        except OSError:  # a link that leads nowhere or in a circle stays a row, which says so when looked at
+            states.append("gone")
+            continue
+        size += stat.st_size
+        latest = max(latest, stat.st_mtime)
+        states.append(f"{stat.st_size:x}.{stat.st_mtime_ns:x}")
+    modified = datetime.fromtimestamp(latest, UTC) if latest else NO_DATE
+    return Entry(path, name, False, size, modified, len(items), "-".join(states))
+
+
+def _folder_row(folder: Path, name: str, item: os.DirEntry, peek: bool) -> Entry:
+    path = folder / name
+    try:
+        stat = item.stat()
+        modified = datetime.fromtimestamp(stat.st_mtime, UTC)
+    except OSError:
+        return Entry(path, name, True, 0, NO_DATE)
+    if path.suffix.lower() in folder_suffixes() or (peek and is_tile_folder(path)):
+        return Entry(path, name, False, 0, modified, 0, f"{stat.st_mtime_ns:x}")
+    scene = _only_scene(path) if peek else None
+    return scene._replace(name=name) if scene else Entry(path, name, True, 0, modified)
+
+
+def _only_scene(folder: Path) -> Entry | None:
+    """Return the row of the scene that is all that a folder holds, or None."""
+    try:
+        with os.scandir(folder) as scan:
+            found = {item.name: item for item in scan if not item.name.startswith(".")}
+    except OSError:
+        return None
+    metas = [name for name in found if name.endswith(META_ENDINGS)]
+    if len(metas) != 1:
+        return None
+    members = [metas[0], *bands_named_like(metas[0], found.keys())]
+    if len(members) < 3 or found.keys() - set(members):
+        return None
+    return _row(folder / metas[0], metas[0], [found[name] for name in members])
+
+
+def walk(folder: Path) -> Iterator[list[Entry]]:
+    """Yield the datasets of every folder below one, folder by folder; unreadable folders are passed over."""
+    waiting = [folder]
+    while waiting:
+        here = waiting.pop()
+        try:
+            rows = list_folder(here)
+        except CannotRead:
+            continue
+        yield [row for row in rows if not row.is_folder]
+        waiting += [row.path for row in rows if row.is_folder and not row.path.is_symlink()]

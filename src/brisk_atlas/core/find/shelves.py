@@ -1,4 +1,4 @@
-"""The places that data comes from: pinned folders and what was opened lately."""
+"""The places that data comes from: pinned folders, mounted places, and what was opened lately."""
 
 from __future__ import annotations
 
@@ -10,45 +10,82 @@ from pathlib import Path
 from platformdirs import user_config_path
 
 RECENT_KEPT = 12
+MOUNTS = Path("/proc/self/mounts")
+REMOVABLE = ("/media/", "/run/media/", "/mnt/")
+OVER_THE_NET = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "9p", "davfs", "fuse.rclone")
+
+
+def config_folder() -> Path:
+    """Return where the user's choices are remembered."""
+    home = os.environ.get("BRISK_ATLAS_HOME")
+    return Path(home) if home else user_config_path("brisk-atlas")
 
 
 def shelf_file() -> Path:
-    """Return where the shelves are remembered."""
-    home = os.environ.get("BRISK_ATLAS_HOME")
-    return (Path(home) if home else user_config_path("brisk-atlas")) / "shelves.json"
+    return config_folder() / "shelves.json"
+
+
+def write_beside(file: Path, text: str) -> None:
+    """Write a small file of the user's choices through a sibling; a read-only home does not stop the work."""
+    try:
+        file.parent.mkdir(parents=True, exist_ok=True)
+        beside = file.with_suffix(".new")
+        beside.write_text(text, encoding="utf-8")
+        beside.replace(file)
+    except OSError:
+        return
+
+
+def mounted(table: Path = MOUNTS) -> list[tuple[Path, str]]:
+    """Return removable and mounted places, each with what it is: `removable` or `network`."""
+    try:
+        lines = table.read_text("utf-8", "surrogateescape").splitlines()
+    except OSError:
+        return []
+    found = []
+    for line in lines:
+        pieces = line.split(" ")
+        if len(pieces) < 3:
+            continue
+        where = pieces[1].replace("\\040", " ").replace("\\011", "\t").replace("\\134", "\\")
+        if pieces[2] in OVER_THE_NET:
+            found.append((Path(where), "network"))
+        elif f"{where}/".startswith(REMOVABLE):
+            found.append((Path(where), "removable"))
+    return sorted(dict(found).items())
 
 
 @dataclass
 class Shelves:
-    """Pinned folders and recent datasets of one user, remembered between runs."""
+    """Pinned folders, recent datasets and recent projects of one user, remembered between runs."""
 
     file: Path = field(default_factory=shelf_file)
     pinned: list[Path] = field(default_factory=list)
     recent: list[Path] = field(default_factory=list)
+    projects: list[Path] = field(default_factory=list)
 
     def load(self) -> None:
         """Read what was remembered; a damaged file counts as nothing remembered."""
         try:
             told = json.loads(self.file.read_text("utf-8"))
-            self.pinned = [Path(p) for p in told.get("pinned", [])]
-            self.recent = [Path(p) for p in told.get("recent", [])]
+            self.pinned, self.recent, self.projects = (
+                [Path(p) for p in told.get(name, [])] for name in ("pinned", "recent", "projects")
+            )
         except (OSError, ValueError, AttributeError, TypeError):
             return
 
     def _save(self) -> None:
-        try:
-            self.file.parent.mkdir(parents=True, exist_ok=True)
-            told = {"pinned": [str(p) for p in self.pinned], "recent": [str(p) for p in self.recent]}
-            beside = self.file.with_suffix(".new")
-            beside.write_text(json.dumps(told, indent=1), encoding="utf-8")
-            beside.replace(self.file)
-        except OSError:
-            return  # shelves are a comfort; a read-only home must not stop the work
+        told = {name: [str(p) for p in getattr(self, name)] for name in ("pinned", "recent", "projects")}
+        write_beside(self.file, json.dumps(told, indent=1))
 
-    def pin(self, folder: Path) -> None:
-        if folder not in self.pinned:
-            self.pinned.append(folder)
-            self._save()
+    def pin(self, folder: Path, before: Path | None = None) -> None:
+        """Pin a folder, at the end or before another; one that is pinned already moves there."""
+        if folder == before or (folder in self.pinned and before is None):
+            return
+        rest = [p for p in self.pinned if p != folder]
+        at = rest.index(before) if before in rest else len(rest)
+        self.pinned = [*rest[:at], folder, *rest[at:]]
+        self._save()
 
     def unpin(self, folder: Path) -> None:
         if folder in self.pinned:
@@ -58,4 +95,9 @@ class Shelves:
     def opened(self, path: Path) -> None:
         """Note a dataset as the latest opened."""
         self.recent = [path, *(p for p in self.recent if p != path)][:RECENT_KEPT]
+        self._save()
+
+    def opened_project(self, path: Path) -> None:
+        """Note a project as the latest opened."""
+        self.projects = [path, *(p for p in self.projects if p != path)][:RECENT_KEPT]
         self._save()

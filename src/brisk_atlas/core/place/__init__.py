@@ -13,13 +13,17 @@ from .crs import (
     transform_extent,
     unit_of,
 )
+from .crs_search import CrsEntry, covers, entry_of, search_crs
 from .notation import Position, degrees_from, mgrs_to_degrees, position
 
 __all__ = [
+    "CrsEntry",
     "Position",
+    "covers",
     "crs_label",
     "crs_name",
     "degrees_from",
+    "entry_of",
     "height_unit_of",
     "is_geographic",
     "metres_per_unit",
@@ -27,6 +31,7 @@ __all__ = [
     "position",
     "proj_crs",
     "same_crs",
+    "search_crs",
     "text_of",
     "transform",
     "transform_extent",

@@ -2,6 +2,16 @@
 
 from .holdings import Holdings, Source
 from .members import members_of
-from .registry import Reader, known_suffixes, open, reader_for, readers
+from .registry import Reader, folder_suffixes, known_suffixes, open, reader_for, readers
 
-__all__ = ["Holdings", "Reader", "Source", "known_suffixes", "members_of", "open", "reader_for", "readers"]
+__all__ = [
+    "Holdings",
+    "Reader",
+    "Source",
+    "folder_suffixes",
+    "known_suffixes",
+    "members_of",
+    "open",
+    "reader_for",
+    "readers",
+]

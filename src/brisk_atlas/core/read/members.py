@@ -62,7 +62,8 @@ def members_of(path: Path) -> tuple[Path, ...]:
     """Return the files that belong to the dataset at `path`, itself first; of a folder, all its files."""
     if path.is_dir():
         return tuple(_below(path))
-    return (path, *(p for name in _possible(path.name) if (p := path.with_name(name)).is_file()))
+    folder = f"{path.parent}/"
+    return (path, *(path.with_name(name) for name in _possible(path.name) if os.path.isfile(folder + name)))  # noqa: PTH113  far cheaper
 
 
 def _below(folder: Path) -> Iterable[Path]:

@@ -21,7 +21,6 @@ from brisk_atlas.core.place import text_of
 from .on_disk import on_disk
 from .reach import fetched
 from .table import BROKEN, fields_of, table_dataset
-from .wkb import exact_shapes
 
 LONGITUDE_LATITUDE = "EPSG:4326"  # what the standard takes where no CRS is said, with x first
 
@@ -61,6 +60,8 @@ class ParquetLayer(VectorPart):
             raise CannotRead(self.path, str(error).splitlines()[0], BROKEN) from error
 
     def _features(self, table: pa.Table) -> Features:
+        from .wkb import exact_shapes  # the compiler loads with it, which facts can do without
+
         column = table.column(self.geometry).combine_chunks()
         if pa.types.is_struct(column.type):  # coordinates of points, x and y
             x, y = (pc.struct_field(column, name).to_numpy(zero_copy_only=False) for name in ("x", "y"))

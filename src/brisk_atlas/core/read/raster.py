@@ -17,7 +17,6 @@ from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from rasterio.transform import from_bounds
 from rasterio.vrt import WarpedVRT
 from rasterio.windows import Window
-from scipy.io import netcdf_file
 
 from brisk_atlas.core.model import AS, Band, CannotRead, Dataset, Extent, Facts, GridFacts, Level, RasterPart, Rescale
 from brisk_atlas.core.model.grid import Grid
@@ -48,6 +47,7 @@ OVERVIEW_BLOCK = 128  # the library's own choice for overviews inside a TIFF
 READ_THROUGH_BYTES = 50_000_000  # netCDF files up to this size are read once to see whether they are whole
 LAST_BLOCKS = 8  # looked at in each level for whether the file holds them
 BLOCKS_KEPT_MB = 160  # of decoded cells; the library's own choice is a share of all memory
+os.environ.setdefault("GDAL_DISABLE_READDIR_ON_OPEN", "TRUE")  # sidecars are asked for by name, not by listing
 os.environ.setdefault("GDAL_CACHEMAX", str(BLOCKS_KEPT_MB))  # read when the first file is opened
 _open = threading.local()
 warnings.simplefilter("ignore", NotGeoreferencedWarning)  # facts say so in plain words
@@ -338,6 +338,8 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
                 if offset and length and int(offset) + int(length) > size:
                     raise CannotRead(path, f"it ends before its cells do, after {size:,} bytes", BROKEN)
     elif source.driver == "netCDF" and size < READ_THROUGH_BYTES and content_of(head_of(path)) == "netCDF":
+        from scipy.io import netcdf_file  # slow to load, and seldom needed
+
         try:
             with netcdf_file(path, mmap=False):  # fails where a variable has no room
                 return
@@ -401,7 +403,10 @@ def open_named(path: Path, name: str, *, format_: str = "", notes: dict[str, str
                     raise CannotRead(path, "it holds no grid", "It may hold tables alone.")
                 last = source.width - 1, source.height - 1
                 if source.driver != "WMS" and not is_remote(path):
-                    source.read(source.count, window=Window(*last, 1, 1))  # a cut-off file fails here, not on the map
+                    if source.driver != "GTiff":
+                        source.read(
+                            source.count, window=Window(*last, 1, 1)
+                        )  # a cut-off file fails here, not on the map
                     _check_whole(path, source)
                 facts = grid_facts(source, source.tags(1).get("NETCDF_VARNAME") or stem_of(path))
                 facts.notes.update(notes or {})

@@ -18,7 +18,6 @@ from brisk_atlas.core.place import text_of
 from .content import content_of, head_of
 from .on_disk import on_disk
 from .reach import is_remote, library_name, suffix_of
-from .wkb import exact_shapes
 
 FORMATS = {
     ".gpkg": "GeoPackage",
@@ -105,6 +104,8 @@ class OgrLayer(VectorPart):
         column = table.column(name).combine_chunks()
         wkb = column.chunk(0) if isinstance(column, pa.ChunkedArray) else column
         wkb = wkb.storage if isinstance(wkb, pa.ExtensionArray) else wkb
+        from .wkb import exact_shapes  # the compiler loads with it, which facts can do without
+
         exact, shapes = exact_shapes(wkb)
         return Features(table.drop_columns([name]), exact, shapes, self.facts.crs)
 

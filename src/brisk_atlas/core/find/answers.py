@@ -1,0 +1,52 @@
+"""What the analyst answered when a file was opened, so that nothing is asked twice."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from brisk_atlas.core.model import Columns, Reading, TextForm
+
+from .shelves import config_folder, write_beside
+
+MOST_KEPT = 2000
+
+
+def reading_from(told: dict[str, Any]) -> Reading:
+    """Return a reading from its saved form. Raises TypeError where that holds something else."""
+    return Reading(
+        crs=told.get("crs"),
+        form=TextForm(**told["form"]) if told.get("form") else None,
+        columns=Columns(**told["columns"]) if told.get("columns") is not None else None,
+        parts=tuple(map(str, told["parts"])) if told.get("parts") is not None else None,
+    )
+
+
+def saved_form(reading: Reading) -> dict[str, Any]:
+    return {key: value for key, value in asdict(reading).items() if value is not None}
+
+
+class Answers:
+    """The answers by path, remembered between runs; the oldest go first."""
+
+    def __init__(self, file: Path | None = None) -> None:
+        self.file = file or config_folder() / "answers.json"
+        self._by_path: dict[str, Reading] = {}
+        try:
+            told = json.loads(self.file.read_text("utf-8"))
+            self._by_path = {str(path): reading_from(each) for path, each in told.items()}
+        except (OSError, ValueError, AttributeError, TypeError, KeyError):
+            return
+
+    def get(self, path: Path) -> Reading | None:
+        return self._by_path.get(str(path))
+
+    def keep(self, path: Path, reading: Reading) -> None:
+        self._by_path.pop(str(path), None)
+        self._by_path[str(path)] = reading
+        for old in list(self._by_path)[:-MOST_KEPT]:
+            del self._by_path[old]
+        told = {path: saved_form(each) for path, each in self._by_path.items()}
+        write_beside(self.file, json.dumps(told, indent=1))

@@ -1,0 +1,166 @@
+"""What was found out about datasets, kept in the user's cache, with an index of their words.
+
+One SQLite file. A row is good as long as the files that it speaks of have the sizes and times that
+they had; it is made anew otherwise.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import sqlite3
+import threading
+from collections.abc import Iterable
+from pathlib import Path
+
+from platformdirs import user_cache_path
+
+from brisk_atlas import __version__
+
+from .listing import Entry
+from .summary import Summary, from_text, to_text
+
+SCHEMA = f"2 {__version__}"  # another one empties the cache
+MOST_FOUND = 300
+_TABLES = """
+CREATE TABLE known (
+    id INTEGER PRIMARY KEY, folder TEXT NOT NULL, path TEXT NOT NULL UNIQUE, state TEXT NOT NULL, row TEXT NOT NULL,
+    name TEXT, title TEXT, fields TEXT, keywords TEXT, abstract TEXT);
+CREATE INDEX known_folder ON known (folder);
+CREATE VIRTUAL TABLE words USING fts5 (
+    name, title, fields, keywords, abstract, content='known', content_rowid='id', prefix='1 2 3',
+    tokenize="unicode61 remove_diacritics 2");
+CREATE TRIGGER known_in AFTER INSERT ON known BEGIN
+    INSERT INTO words (rowid, name, title, fields, keywords, abstract)
+    VALUES (new.id, new.name, new.title, new.fields, new.keywords, new.abstract); END;
+CREATE TRIGGER known_out AFTER DELETE ON known BEGIN
+    INSERT INTO words (words, rowid, name, title, fields, keywords, abstract)
+    VALUES ('delete', old.id, old.name, old.title, old.fields, old.keywords, old.abstract); END;
+"""
+_TIERS = ("name : ", "{name title} : ", "{name title keywords fields} : ", "")  # where all words stand; the best first
+_WORD = re.compile(r"\w+")
+
+
+def catalogue_file() -> Path:
+    home = os.environ.get("BRISK_ATLAS_HOME")
+    return (Path(home) / "cache" if home else user_cache_path("brisk-atlas")) / "catalogue.db"
+
+
+class Catalogue:
+    """The kept rows. Used from several threads, one at a time; a cache that can't be used is done without."""
+
+    def __init__(self, file: Path | None = None) -> None:
+        self._lock = threading.Lock()
+        self._database = self._opened(file or catalogue_file())
+
+    def _opened(self, file: Path) -> sqlite3.Connection:
+        try:
+            file.parent.mkdir(parents=True, exist_ok=True)
+            return self._ready(sqlite3.connect(file, check_same_thread=False, timeout=5))
+        except (sqlite3.Error, OSError):
+            try:  # damaged: it is only a cache
+                file.unlink(missing_ok=True)
+                return self._ready(sqlite3.connect(file, check_same_thread=False, timeout=5))
+            except (sqlite3.Error, OSError):
+                return self._ready(sqlite3.connect(":memory:", check_same_thread=False))
+
+    @staticmethod
+    def _ready(database: sqlite3.Connection) -> sqlite3.Connection:
+        database.execute("PRAGMA journal_mode = WAL")
+        database.execute("PRAGMA synchronous = NORMAL")
+        with database:
+            database.execute("CREATE TABLE IF NOT EXISTS about (schema TEXT)")
+            found = database.execute("SELECT schema FROM about").fetchone()
+            if found is None or found[0] != SCHEMA:
+                for name in ("words", "known"):
+                    database.execute(f"DROP TABLE IF EXISTS {name}")
+                database.execute("DELETE FROM about")
+                database.executescript(_TABLES)
+                database.execute("INSERT INTO about VALUES (?)", (SCHEMA,))
+        return database
+
+    def rows_in(self, folder: Path) -> dict[str, tuple[str, str]]:
+        """Return state and row (as text) of all that is known in a folder, by path."""
+        with self._lock:
+            found = self._database.execute("SELECT path, state, row FROM known WHERE folder = ?", (_text(folder),))
+            return {path: (state, row) for path, state, row in found}
+
+    def known(self, folder: Path, entries: Iterable[Entry]) -> tuple[dict[Path, str], list[Entry]]:
+        """Return the rows (as text, see `summary.from_text`) that still hold, and the entries without one."""
+        kept = self.rows_in(folder)
+        good: dict[Path, str] = {}
+        rest = []
+        for entry in entries:
+            state, row = kept.get(_text(entry.path), ("", ""))
+            if row and state == entry.state:
+                good[entry.path] = row
+            else:
+                rest.append(entry)
+        return good, rest
+
+    def keep(self, folder: Path, found: Iterable[tuple[Entry, Summary]]) -> None:
+        """Keep rows; what was kept of the same paths goes."""
+        values = [
+            (_text(folder), _text(entry.path), entry.state, to_text(row._replace(abstract="", fields="", keywords="")),
+             entry.name, row.title, row.fields, row.keywords, row.abstract)
+            for entry, row in found
+        ]  # fmt: skip
+        with self._lock, self._database as database:
+            database.executemany("DELETE FROM known WHERE path = ?", [(value[1],) for value in values])
+            database.executemany(
+                "INSERT INTO known (folder, path, state, row, name, title, fields, keywords, abstract)"
+                " VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                values,
+            )
+
+    def forget_gone(self, folder: Path, present: Iterable[Path]) -> None:
+        """Drop the rows of a folder for what is no longer in it."""
+        here = {_text(path) for path in present}
+        gone = [(path,) for path in self.rows_in(folder) if path not in here]
+        if gone:
+            with self._lock, self._database as database:
+                database.executemany("DELETE FROM known WHERE path = ?", gone)
+
+    def search(self, text: str, below: Iterable[Path], most: int = MOST_FOUND) -> list[Summary]:
+        """Return the datasets below some folders that have all words of `text`, or their beginnings, in
+        their name, field names, title, keywords or summary; those with them in the name first.
+
+        Each step stops at `most`, so that a word that stands everywhere is answered as fast as a rare one.
+        """
+        words = _WORD.findall(text)
+        roots = [_text(folder).rstrip("/") for folder in below]
+        if not words or not roots:
+            return []
+        places = " OR ".join("k.path LIKE ? ESCAPE '!'" for _ in roots)
+        likes = [re.sub(r"([!%_])", r"!\1", root) + "/%" for root in roots]
+        asked = (
+            "SELECT k.id, k.row FROM words JOIN known k ON k.id = words.rowid"
+            f" WHERE words MATCH ? AND ({places}) LIMIT ?"
+        )
+        found: dict[int, str] = {}
+        with self._lock:
+            for columns in _TIERS:
+                rest = most - len(found)
+                if rest <= 0:
+                    break
+                for number, row in self._database.execute(asked, (_in_columns(columns, words), *likes, most)):
+                    found.setdefault(number, row)
+        return [from_text(row) for row in list(found.values())[:most]]
+
+    def __len__(self) -> int:
+        with self._lock:
+            return self._database.execute("SELECT COUNT(*) FROM known").fetchone()[0]
+
+    def close(self) -> None:
+        with self._lock:
+            self._database.close()
+
+
+def _in_columns(columns: str, words: list[str]) -> str:
+    """Return the question to the index: all words, or their beginnings, in some of its columns."""
+    return columns + "(" + " AND ".join(f'"{word}"*' for word in words) + ")"
+
+
+def _text(path: Path) -> str:
+    """Return a path as SQLite can keep it, names in other encodings included."""
+    return str(path).encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")

@@ -1,0 +1,79 @@
+"""Knowing all datasets of a folder: from what is kept, and by looking at the rest."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+
+from .catalogue import Catalogue
+from .listing import Entry, walk
+from .lookers import Lookers
+from .summary import Summary, from_text
+
+KEEP_EVERY_S = 0.5
+
+
+def summaries(
+    folder: Path,
+    entries: Iterable[Entry],
+    catalogue: Catalogue,
+    lookers: Lookers,
+    check: Callable[[], None] = lambda: None,
+) -> Iterator[tuple[Path, Summary]]:
+    """Yield the row of every dataset in a folder: those kept first, the others as they are looked at.
+
+    What is found out is kept at once, so that a look that is broken off goes on where it stopped.
+    """
+    known, rest = catalogue.known(folder, entries)
+    for path, text in known.items():
+        yield path, from_text(text)
+    by_path = {str(entry.path): entry for entry in rest}
+    unkept: list[tuple[Entry, Summary]] = []
+    kept_at = time.monotonic()
+    try:
+        for row in lookers.look_at((entry.path for entry in rest), check):
+            entry = by_path.get(row.path) or _asked(by_path, row)
+            if entry is None:
+                continue
+            unkept.append((entry, row))
+            if time.monotonic() - kept_at > KEEP_EVERY_S:
+                catalogue.keep(folder, unkept)
+                unkept, kept_at = [], time.monotonic()
+            yield entry.path, row
+    finally:
+        if unkept:
+            catalogue.keep(folder, unkept)
+
+
+def _asked(by_path: dict[str, Entry], row: Summary) -> Entry | None:
+    """Return the entry that a row is of where a dataset goes by another path (an archive's only one)."""
+    return next((by_path[str(p)] for p in Path(row.path).parents if str(p) in by_path), None)
+
+
+def index(
+    shelves: Iterable[Path],
+    catalogue: Catalogue,
+    lookers: Lookers,
+    report: Callable[[int, str], None] = lambda count, folder: None,
+) -> int:
+    """Look at everything below the shelves that is not known yet; returns how many datasets there are.
+
+    `report` is told the datasets so far and the folder, and may raise to stop; the next call goes on.
+    """
+    count = 0
+    for shelf in shelves:
+        for entries in walk(shelf):
+            if not entries:
+                continue
+            folder = _folder_of(entries[0])
+            report(count, str(folder))
+            for _ in summaries(folder, entries, catalogue, lookers, lambda: report(count, str(folder))):  # noqa: B023
+                count += 1
+            catalogue.forget_gone(folder, [entry.path for entry in entries])
+    return count
+
+
+def _folder_of(entry: Entry) -> Path:
+    """Return the folder in which an entry is a row: one up where the entry stands for its folder."""
+    return entry.path.parent.parent if entry.path.name != entry.name else entry.path.parent

@@ -1,0 +1,169 @@
+"""What the list and the search need to know of a dataset: one flat row, made once and kept."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import NamedTuple
+
+from brisk_atlas.core.model import Dataset, Extent, Facts, size_text
+from brisk_atlas.core.place import crs_label, transform_extent
+from brisk_atlas.core.read.record_words import RecordWords, words_of
+
+NOUNS = {"vector": "features", "table": "rows", "pointcloud": "points", "document": "lines", "project": "layers"}
+MOST_FIELDS = 2000  # names kept for the search
+DEGREES = "EPSG:4326"
+
+
+class PartLine(NamedTuple):
+    """One part of a dataset, for a row of its own under it."""
+
+    name: str
+    kind: str
+    shape: str
+    amount: str
+    crs: str
+
+
+class Summary(NamedTuple):
+    """One dataset. `shape` is its geometry or bands, `amount` its rows or cells in words, `number` the
+    same to sort by; `box` is west, south, east, north in degrees where it has a place;
+    `fault` is the reason why it can't be read."""
+
+    path: str
+    format: str = ""
+    kind: str = ""
+    shape: str = ""
+    amount: str = ""
+    number: float = 0
+    crs: str = ""
+    box: tuple[float, float, float, float] | None = None
+    size_bytes: int = 0
+    modified: str = ""
+    files: int = 1
+    record: str = ""
+    title: str = ""
+    themes: tuple[str, ...] = ()
+    warnings: tuple[str, ...] = ()
+    fault: str = ""
+    remedy: str = ""
+    parts: tuple[PartLine, ...] = ()
+    fields: str = ""
+    abstract: str = ""
+    keywords: str = ""
+
+
+def kind_word(facts: Facts) -> str:
+    """Return in one word what a part is: its geometry, `grid`, `points`, `table` and so on."""
+    if facts.kind == "vector":
+        shape = (facts.geometry_type or "").removeprefix("Multi").removesuffix(" Z")
+        return {"Polygon": "polygon", "LineString": "line", "Point": "point"}.get(shape, "vector")
+    return {"raster": "grid", "pointcloud": "points"}.get(facts.kind, facts.kind)
+
+
+def shape_text(facts: Facts) -> str:
+    """Return the geometry type, or the bands of a grid."""
+    if facts.grid:
+        bands = facts.grid.bands
+        return f"{len(bands)} bands" if len(bands) > 1 else (bands[0].classes and "classes") or "1 band"
+    return "" if facts.kind not in ("vector", "pointcloud") else facts.geometry_type or ""
+
+
+def amount_text(facts: Facts) -> str:
+    """Return rows, features or points; of a grid its columns and rows of cells."""
+    if facts.grid:
+        return f"{facts.grid.width:,} × {facts.grid.height:,}"
+    noun = NOUNS.get(facts.kind)
+    return f"{facts.count:,} {noun}" if noun and facts.count is not None else ""
+
+
+def amount_of(facts: Facts) -> float:
+    return float(facts.grid.width) * facts.grid.height if facts.grid else float(facts.count or 0)
+
+
+def crs_text(facts: Facts) -> str:
+    if facts.kind in ("vector", "raster", "pointcloud"):
+        return "picture" if "place" in facts.notes else crs_label(facts.crs)
+    return crs_label(facts.crs) if facts.crs else ""
+
+
+def degrees_of(facts: list[Facts]) -> tuple[float, float, float, float] | None:
+    """Return the box around all parts in degrees, or None where none has a place on the globe."""
+    found = [transform_extent(f.extent, DEGREES) for f in facts if f.extent is not None and f.crs]
+    whole = Extent.around(e for e in found if e is not None)
+    return tuple(round(v, 7) for v in whole.bounds) if whole else None  # type: ignore[return-value]
+
+
+def summarise(dataset: Dataset) -> Summary:
+    """Return the row of a dataset, the words of its records included."""
+    facts = [part.facts for part in dataset.parts]
+    words = _words(dataset)
+    names = dict.fromkeys(f.name for each in facts for f in each.fields)
+    bands = dict.fromkeys(b.name for each in facts if each.grid for b in each.grid.bands)
+    one = facts[0] if len(facts) == 1 else None
+    systems = {crs_text(f) for f in facts} - {""}
+    many = {"scene": "band groups", "archive": "datasets"}.get(dataset.kind, "parts")
+    return Summary(
+        path=str(dataset.path),
+        format=dataset.format,
+        kind=kind_word(one) if one and dataset.kind != "scene" else dataset.kind,
+        shape=shape_text(one) if one else _shapes(facts),
+        amount=amount_text(one) if one else f"{len(facts):,} {many}",
+        number=amount_of(one) if one else len(facts),
+        crs=systems.pop() if len(systems) == 1 else "several" if systems else "",
+        box=degrees_of(facts),
+        size_bytes=dataset.size_bytes,
+        modified=dataset.modified.isoformat(timespec="seconds"),
+        files=len(dataset.members),
+        record=words.standard if words else "",
+        title=words.title if words else "",
+        themes=words.themes if words else (),
+        warnings=dataset.warnings,
+        parts=tuple(PartLine(f.name, kind_word(f), shape_text(f), amount_text(f), crs_text(f)) for f in facts)
+        if len(facts) > 1
+        else (),
+        fields=" ".join([*list(names)[:MOST_FIELDS], *bands, *(f.name for f in facts)]),
+        abstract=words.summary if words else "",
+        keywords="; ".join(words.keywords) if words else "",
+    )
+
+
+def _shapes(facts: list[Facts]) -> str:
+    kinds = dict.fromkeys(kind_word(f) for f in facts if f.kind != "packed")
+    return ", ".join(kinds)
+
+
+def _words(dataset: Dataset) -> RecordWords | None:
+    """Return the words of the dataset's own record, or of the first beside it."""
+    for member in dataset.members[:200]:
+        name = member.name.lower()
+        own = dataset.kind == "record" or dataset.format == "STAC item"
+        if (name.endswith(".xml") and not name.endswith(".aux.xml")) or (own and name.endswith(".json")):
+            words = words_of(member)
+            if words:
+                return words
+    return None
+
+
+def faulty(path: Path, reason: str, remedy: str, size: int, modified: str) -> Summary:
+    """Return the row of what can't be read."""
+    return Summary(str(path), kind="can't be read", size_bytes=size, modified=modified, fault=reason, remedy=remedy)
+
+
+def to_text(summary: Summary) -> str:
+    return json.dumps(summary, ensure_ascii=False, separators=(",", ":"))
+
+
+def from_text(text: str) -> Summary:
+    """Return the row in a text. Raises ValueError or TypeError where the text is damaged."""
+    told = Summary(*json.loads(text))
+    return told._replace(
+        box=tuple(told.box) if told.box else None,  # type: ignore[arg-type]
+        themes=tuple(told.themes),
+        warnings=tuple(told.warnings),
+        parts=tuple(PartLine(*part) for part in told.parts),
+    )
+
+
+def size_words(summary: Summary) -> str:
+    return size_text(summary.size_bytes)

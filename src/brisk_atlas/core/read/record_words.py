@@ -1,0 +1,88 @@
+"""The words of a metadata record that people search by: title, summary and keywords, in any standard.
+
+Light on purpose: it goes by the names of elements. `core.record` reads records properly.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import NamedTuple
+
+from lxml import etree
+
+from brisk_atlas.core.model import CannotRead
+
+from .record import standard_of
+from .xml import parse_xml
+
+TITLES = ("title",)
+SUMMARIES = ("abstract", "purpose", "description", "statement", "supplementalInformation")
+KEYWORDS = ("keyword", "subject", "themekey", "placekey", "topicCategory")
+PLACES = ("place", "stratum", "temporal")  # kinds of keywords that are no themes
+MOST_TEXT = 20_000  # characters kept of a summary
+
+
+class RecordWords(NamedTuple):
+    """`themes` are those keywords that say what the data is about."""
+
+    title: str = ""
+    summary: str = ""
+    keywords: tuple[str, ...] = ()
+    themes: tuple[str, ...] = ()
+    standard: str = ""
+
+
+def words_of(path: Path) -> RecordWords | None:
+    """Return the words of a record file, or None where it is no record that is known."""
+    if path.suffix.lower() == ".json":
+        return _stac(path)
+    try:
+        root = parse_xml(path).getroot()
+    except (CannotRead, OSError):
+        return None
+    standard = standard_of(root)
+    if standard is None:
+        return None
+    titles: list[str] = []
+    summaries: list[str] = []
+    keywords: list[str] = []
+    themes: list[str] = []
+    for element in root.iter():
+        if not isinstance(element.tag, str):
+            continue
+        name = etree.QName(element).localname
+        if name in TITLES or name in SUMMARIES or name in KEYWORDS:
+            text = " ".join("".join(element.itertext()).split())
+            if not text:
+                continue
+            if name in TITLES:
+                titles.append(text)
+            elif name in SUMMARIES:
+                summaries.append(text)
+            else:
+                keywords.append(text)
+                if name != "placekey" and name != "topicCategory" and _kind(element) not in PLACES:
+                    themes.append(text)
+    kept = tuple(dict.fromkeys(keywords))
+    return RecordWords(
+        titles[0] if titles else "", "\n".join(summaries)[:MOST_TEXT], kept, tuple(dict.fromkeys(themes)), standard
+    )
+
+
+def _kind(keyword: etree._Element) -> str:
+    """Return the kind of the list that a keyword stands in, as ISO records say it."""
+    parent = keyword.getparent()
+    coded = parent.find(".//{*}MD_KeywordTypeCode") if parent is not None else None
+    return coded.get("codeListValue", "") if coded is not None else ""
+
+
+def _stac(path: Path) -> RecordWords | None:
+    try:
+        told = json.loads(path.read_text("utf-8"))
+        about = {**told, **told.get("properties", {})}
+        keywords = tuple(map(str, about.get("keywords") or ()))
+        title, summary = str(about.get("title") or told.get("id") or ""), str(about.get("description") or "")
+    except (OSError, ValueError, AttributeError, TypeError):
+        return None
+    return RecordWords(title, summary[:MOST_TEXT], keywords, keywords, "STAC")
