@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brisk_atlas.core.model import CannotRead, CannotWrite, CloudStyle, Facts, GridStyle, Stretch, VectorStyle
+from brisk_atlas.core.model import CannotRead, CannotWrite, CloudStyle, Facts, GridStyle, Reading, Stretch, VectorStyle
 from brisk_atlas.core.project import Picks, Place, Work
 from brisk_atlas.core.project.file import read, save
 
@@ -117,7 +117,9 @@ def test_saved_and_opened_it_is_the_same(tmp_path):
     assert work.changed
     save(work, path)
     assert not work.changed and work.file == path
-    assert read(path) == (work.state, work.place)
+    said = {work.layers[0].path: Reading(crs="EPSG:32727")}
+    save(work, path, said)
+    assert read(path) == (work.state, work.place, said)
 
 
 def test_a_moved_folder_takes_its_paths_along(tmp_path):
@@ -125,7 +127,7 @@ def test_a_moved_folder_takes_its_paths_along(tmp_path):
     save(filled(tmp_path / "one"), tmp_path / "one" / "w.brisk.json")
     assert '"a.tif"' in (tmp_path / "one" / "w.brisk.json").read_text()
     (tmp_path / "one").rename(tmp_path / "two")
-    state, _ = read(tmp_path / "two" / "w.brisk.json")
+    state, _, _ = read(tmp_path / "two" / "w.brisk.json")
     assert {layer.path.parent for layer in state.layers} == {tmp_path / "two"}
 
 
@@ -157,7 +159,7 @@ def test_a_subject_or_curtain_that_names_no_layer_is_let_go(tmp_path):
     save(filled(tmp_path), path)
     told = json.loads(path.read_text()) | {"subject": "ghost", "curtain": [["ghost"], []]}
     path.write_text(json.dumps(told))
-    state, _ = read(path)
+    state, _, _ = read(path)
     assert state.curtain is None and state.subject == state.layers[0].id
 
 
@@ -176,5 +178,5 @@ def test_a_full_disk_leaves_the_old_project(tmp_path, monkeypatch):
 
 
 def test_the_shipped_project_opens_on_the_shipped_data(data):
-    state, place = read(data / "tolvane.brisk.json")
+    state, place, _ = read(data / "tolvane.brisk.json")
     assert len(state.layers) > 8 and place is not None and all(layer.path.is_file() for layer in state.layers)

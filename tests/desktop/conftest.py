@@ -86,6 +86,45 @@ class Driver:
         self.press(box.line, Qt.Key.Key_Return)
         self.settle()
 
+    def rows(self):
+        """Return what the list of Find shows: the texts of each row by column, by name."""
+        model = self.window.find_page.list.rows
+        found = {}
+        for i in range(model.rowCount()):
+            texts = {name: model.data(model.index(i, k)) for k, name in enumerate(model.columns)}
+            found[texts["name"]] = texts
+        return found
+
+    def find(self, name, part=None):
+        """Go to a row of the list on Find, or to a part under it, and wait for its glance."""
+        find = self.window.find_page
+        model = find.list.rows
+        path = next(row.entry.path for row in model.shown if row.entry.name == name)
+        index = model.index_of(path)
+        if part is not None:
+            find.list.expand(index)
+            parts = [model.index(i, 0, index) for i in range(model.rowCount(index))]
+            index = next(each for each in parts if model.data(each) == part)
+        find.list.go_to(index)
+        self.settle()
+
+    @property
+    def sheet(self):
+        """Return the sheet that asks before opening."""
+        sheet = self.window.sheet
+        assert sheet is not None and sheet.isVisible(), "nothing is asked"
+        self.settle()
+        return sheet
+
+    def choose(self, box, text):
+        """Choose an entry of a box by the keyboard."""
+        box.setFocus()
+        self.press(box, Qt.Key.Key_Home)
+        for _ in range(box.findText(text)):
+            self.press(box, Qt.Key.Key_Down)
+        assert box.currentText() == text
+        self.settle()
+
     def at(self, x, y):
         """Return where a map position lies on the canvas."""
         return self.canvas.view.to_pixel(x, y)

@@ -1,9 +1,6 @@
-"""Find, Record and Hand over, by mouse and keys."""
+"""Record and Hand over, by mouse and keys."""
 
 from __future__ import annotations
-
-import shutil
-import stat
 
 import pyogrio
 import pytest
@@ -15,11 +12,6 @@ from brisk_atlas import demo
 CTRL = Qt.KeyboardModifier.ControlModifier
 
 
-def row(find, name):
-    items = [find.list.topLevelItem(i) for i in range(find.list.topLevelItemCount())]
-    return next(item for item in items if item.text(0) == name)
-
-
 @pytest.fixture
 def found(driver):
     driver.window.find_page.go_to(demo.DATA)
@@ -27,117 +19,12 @@ def found(driver):
     return driver
 
 
-# Find
-
-
-def test_the_list_tells_the_facts_of_each_dataset(found, truth):
-    find = found.window.find_page
-    assert row(find, "elevation_2029.tif").text(2) == "1,024 x 900 cells"
-    assert row(find, "ash_samples.geojson").text(3) == "EPSG:4326"
-    assert row(find, "gas_readings.parquet").text(2) == f"{truth['counts']['gas_readings']:,} rows"
-    assert row(find, "tolvane.brisk.json").text(1) == "project" and row(find, "tolvane.brisk.json").text(2).endswith(
-        "layers"
-    )
-    survey = row(find, "tolvane_survey.gpkg")
-    assert survey.childCount() == 7 and survey.child(1).text(0) == "lava_flows" and survey.child(1).text(1) == "polygon"
-
-
-def test_filter_as_you_type_also_by_what_is_inside(found):
-    find = found.window.find_page
-    found.type(find.filter, "lava", enter=False)
-    shown = [i.text(0) for i in find._items() if not i.isHidden()]
-    assert shown == ["tolvane_survey.gpkg"] and find.glance.name.text() == "tolvane_survey.gpkg"
-
-
-def test_the_glance_of_a_grid_a_table_and_a_part(found):
-    find, glance = found.window.find_page, found.window.find_page.glance
-    find.list.setCurrentItem(row(find, "elevation_2031.tif"))
-    found.settle()
-    assert not glance.picture.pixmap().isNull() and "Tolvane Survey Office" in glance.record.toPlainText()
-    assert "metadata record" in glance.members.toPlainText()
-    find.list.setCurrentItem(row(find, "gas_readings.parquet"))
-    found.settle()
-    assert "it has no geometry" in glance.picture.text() and "so2_ppm (float)" in glance.facts.toPlainText()
-    find.list.setCurrentItem(row(find, "tolvane_survey.gpkg").child(6))
-    found.settle()
-    assert glance.name.text() == "tolvane_survey.gpkg · closed_zones" and "features" in glance.facts.toPlainText()
-    assert found.work.layers == ()  # nothing was opened by looking
-
-
-def test_enter_opens_a_folder_or_a_part(found):
-    find = found.window.find_page
-    find.list.setCurrentItem(row(find, "boreholes"))
-    found.press(find.list, Qt.Key.Key_Return)
-    found.settle()
-    assert find.folder == demo.DATA / "boreholes" and row(find, "tg-1.las").text(2) == "1,241 rows"
-    found.press(find.list, Qt.Key.Key_Backspace)
-    found.settle()
-    assert find.folder == demo.DATA and find.list.currentItem().text(0) == "boreholes"
-    find.list.setCurrentItem(row(find, "tolvane_survey.gpkg").child(2))
-    found.press(find.list, Qt.Key.Key_Return)
-    found.settle()
-    assert [layer.name for layer in found.work.layers] == ["fissures"] and found.window.page == "desk"
-
-
-def test_pinning_by_key_and_going_there_by_click(found, tmp_path):
-    find, shelves = found.window.find_page, found.window.session.shelves
-    found.press(found.window, Qt.Key.Key_D, CTRL)
-    assert shelves.pinned == [demo.DATA]
-    (tmp_path / "bare").mkdir()
-    find.go_to(tmp_path / "bare")
-    found.settle()
-    assert "Nothing here" in find.count.text()
-    at = next(i for i in range(find.shelves.count()) if find.shelves.item(i).text().strip() == demo.DATA.name)
-    rect = find.shelves.visualItemRect(find.shelves.item(at))
-    found.click(find.shelves.viewport(), (rect.center().x(), rect.center().y()))
-    assert find.folder == demo.DATA
-    found.press(found.window, Qt.Key.Key_D, CTRL)
-    assert shelves.pinned == []
-
-
-def test_a_folder_of_damaged_files_lists_whole_each_with_its_reason(driver, tmp_path):
-    for number, path in enumerate(sorted(p for p in demo.DATA.iterdir() if p.is_file() and p.suffix != ".xml")):
-        (tmp_path / f"cut {number}{path.suffix}").write_bytes(path.read_bytes()[: 30 + 7 * number])
-    (tmp_path / "empty.tif").write_bytes(b"")
-    shutil.copy(demo.DATA / "vents.kml", tmp_path / "good.kml")
-    locked = tmp_path / "locked.tif"
-    locked.write_bytes(b"II*\0")
-    locked.chmod(stat.S_IWUSR)
-    find = driver.window.find_page
-    find.go_to(tmp_path)
-    driver.settle()
-    assert row(find, "good.kml").text(2) == "8 features"
-    bad = [
-        item
-        for item in find._items()
-        if item.text(0).startswith(("cut", "empty", "locked")) and not item.text(0).endswith((".csv",))
-    ]
-    assert len(bad) > 8 and all(item.text(1) == "can't be read" and item.text(6) for item in bad)
-    find.list.setCurrentItem(row(find, "empty.tif"))
-    driver.settle()
-    assert "the file is empty" in find.glance.summary.text() and not find.glance.open_button.isVisible()
-
-
-def test_a_folder_that_is_not_there_is_a_notice(driver, tmp_path):
-    driver.type(driver.window.find_page.path_line, str(tmp_path / "gone"))
-    assert "gone" in driver.window.notice.text.text()
-
-
-def test_a_project_opens_from_the_list(found):
-    find = found.window.find_page
-    find.list.setCurrentItem(row(find, "tolvane.brisk.json"))
-    found.press(find.list, Qt.Key.Key_Return)
-    found.settle()
-    assert found.work.file == demo.PROJECT and len(found.work.layers) > 8
-
-
 # Record
 
 
 def test_the_record_of_what_find_sent(found):
     find = found.window.find_page
-    find.list.setCurrentItem(row(find, "ash_samples.geojson"))
-    found.settle()
+    found.find("ash_samples.geojson")
     found.click(find.glance.record_button)
     page = found.window.record
     assert found.window.page == "record" and page.title.text() == "ash_samples.geojson"

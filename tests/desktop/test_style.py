@@ -142,7 +142,7 @@ def test_a_band_of_another_layer_joins_a_composite_and_survives_saving(styled, t
     assert not d.window.notice.isVisible()
     save(d.work, tmp_path / "with band.brisk.json")
     assert "elevation_2029.tif" in (tmp_path / "with band.brisk.json").read_text()
-    state, _ = read(tmp_path / "with band.brisk.json")
+    state, _, _ = read(tmp_path / "with band.brisk.json")
     assert next(la for la in state.layers if la.name == "scene 2031").style == style
 
 

@@ -72,6 +72,7 @@ def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None
         shelves.pinned.insert(0, pin)
     window.find_page.fill_shelves()
     window.find_page.go_to(pin or (shelves.pinned[0] if shelves.pinned else Path.home()))
+    window.find_page.shelves.pins_changed.emit()  # so that the shelves are gone through in a while
     if paths:
         window.session.open_paths(list(paths))
 
@@ -102,6 +103,7 @@ def picture(
     from brisk_atlas.core.find import Shelves
 
     window = make_window(Shelves(pinned=[pin] if pin else []))
+    window.session.asks = False
     window.resize(size)
     window.show()
     window.use_theme(theme.LIGHT)  # whatever the user's own is

@@ -68,11 +68,26 @@ def _pages(window: AtlasWindow) -> list[Command]:
     ]
     return [
         *pages,
+        Command("search", "Search all pinned shelves", lambda: _to_search(window), "Ctrl+F",
+                "By words in names, fields and records", "magnifying-glass"),
+        Command("open_chosen", "Open the chosen datasets", window.find_page.open_chosen, icon="folder-open",
+                enabled=lambda: window.page == "find"),
+        Command("open_asking", "Open the chosen datasets and ask…", window.find_page.open_asking,
+                tip="Ask for CRS, columns, parts and form, whatever was answered before  (Ctrl+Return in the list)",
+                enabled=lambda: window.page == "find"),
+        Command("index", "Get to know the pinned shelves", window.find_page.index_shelves,
+                tip="Go through them now, so that they can be searched",
+                enabled=lambda: bool(window.session.shelves.pinned)),
         Command("pin", "Pin or unpin the folder on Find", window.find_page.toggle_pin, "Ctrl+D", icon="push-pin",
                 enabled=lambda: window.find_page.folder is not None),
         Command("hand_over", "Hand over the subject", lambda: window.show_page("handover"), "Ctrl+E",
                 "Export a piece of the subject", "export", lambda: work.subject is not None),
     ]  # fmt: skip
+
+
+def _to_search(window: AtlasWindow) -> None:
+    window.show_page("find")
+    window.find_page.begin_search()
 
 
 def _map(window: AtlasWindow) -> list[Command]:

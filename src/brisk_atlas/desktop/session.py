@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
@@ -10,18 +11,19 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.jobs import Job, Jobs
-from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model import AS_IT_SAYS, AtlasError
 from brisk_atlas.core.project import Work
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
-    from brisk_atlas.core.find import Shelves
-    from brisk_atlas.core.model import Dataset, Facts, Layer, Style
+    from brisk_atlas.core.find import Answers, Catalogue, Lookers, Shelves
+    from brisk_atlas.core.model import Dataset, Facts, Layer, Reading, Style
     from brisk_atlas.core.project import Place, WorkState
     from brisk_atlas.core.read import Holdings, Source
     from brisk_atlas.core.sheet import Sheet
 
 PROJECT_SUFFIX = ".brisk.json"
+DRAWN_KINDS = ("vector", "raster", "pointcloud", "table")
 
 
 class Session(QObject):
@@ -34,6 +36,7 @@ class Session(QObject):
         layers_opened(list): ids of layers just opened.
         preparing(object): a source of which more can be seen than before.
         prepared(object): a source whose layers can now be drawn in full.
+        asked(list): Questions to put before files can be opened.
         opening(): layers or a project are about to come; whoever shows them should stand ready.
     """
 
@@ -42,6 +45,7 @@ class Session(QObject):
     job_changed = pyqtSignal(object)
     layers_opened = pyqtSignal(list)
     opening = pyqtSignal()
+    asked = pyqtSignal(list)
     preparing = pyqtSignal(object)
     prepared = pyqtSignal(object)
     _came_home = pyqtSignal(object, object)
@@ -53,6 +57,10 @@ class Session(QObject):
         self._shelves = shelves
         self._holdings: Holdings | None = None
         self._painter: Painter | None = None
+        self._answers: Answers | None = None
+        self._catalogue: Catalogue | None = None
+        self._making = threading.Lock()
+        self.asks = True  # whether there is somebody to answer; a picture takes the guesses
         self._closed = False
         self._tried: set[Source] = set()
         self._came_home.connect(lambda done, job: None if self._closed else done(job))
@@ -77,6 +85,32 @@ class Session(QObject):
             self._shelves = Shelves()
             self._shelves.load()
         return self._shelves
+
+    @property
+    def answers(self) -> Answers:
+        """Return what was answered about files before."""
+        if self._answers is None:
+            from brisk_atlas.core.find import Answers
+
+            self._answers = Answers()
+        return self._answers
+
+    @property
+    def catalogue(self) -> Catalogue:
+        """Return what is kept about datasets; opened at the first call, so make it in a job."""
+        with self._making:
+            if self._catalogue is None:
+                from brisk_atlas.core.find import Catalogue
+
+                self._catalogue = Catalogue()
+            return self._catalogue
+
+    @property
+    def lookers(self) -> Lookers:
+        """Return the children that look at datasets."""
+        from brisk_atlas.core.find.lookers import shared_lookers
+
+        return shared_lookers()
 
     @property
     def painter(self) -> Painter:
@@ -126,25 +160,70 @@ class Session(QObject):
         """Open datasets, or one part of one, or a project, in the background."""
         self.opening.emit()
         projects = [p for p in paths if p.name.endswith(PROJECT_SUFFIX)]
-        others = [p.absolute() for p in paths if p not in projects]
+        others = [p for p in paths if p not in projects]
         if projects:
-            self.open_project(projects[0], then=lambda: self._open_each(others, part))
+            self.open_project(projects[0], then=lambda: self._look_at(others, part))
             return
-        self._open_each(others, part)
+        self._look_at(others, part)
 
-    def _open_each(self, paths: Sequence[Path], part: str | None) -> None:
-        for path in paths:
-            self.run(f"Opening {path.name}", partial(self._look, path, part), self._opened)
+    def open_asking(self, paths: Sequence[Path]) -> None:
+        """Open datasets after asking all that can be chosen, whatever was answered before."""
+        self.opening.emit()
+        self._look_at(paths, None, anew=True)
+
+    def _look_at(self, paths: Sequence[Path], part: str | None, *, anew: bool = False) -> None:
+        """Look at datasets in the background; open those that need no answer, and ask for the others."""
+        from .opening import Looked, look_before
+
+        def work(job: Job) -> list[Looked]:
+            found = []
+            for number, path in enumerate(paths):
+                job.report(number / len(paths), path.name)
+                found.append(look_before(self, path, anew=anew, part=part, job=job))
+            return found
+
+        def done(found: list[Looked]) -> None:
+            for each in found:
+                if each.error is not None:
+                    self.fault(each.error)
+            waiting = [each.question for each in found if each.question is not None]
+            for each in found:
+                if each.error is None and each.question is None:
+                    self._open(each.path, part)
+            if waiting and self.asks:
+                self.asked.emit(waiting)
+            for question in waiting if not self.asks else ():
+                self.open_as(question.path, question.guess, keep=False)
+
+        if paths:
+            name = paths[0].name if len(paths) == 1 else f"{len(paths):,} datasets"
+            self.run(f"Looking at {name}", work, done)
+
+    def open_as(self, path: Path, reading: Reading, *, keep: bool = True) -> None:
+        """Open a dataset as the analyst says; the answer is kept for the next time."""
+        if keep:
+            self.answers.keep(path, reading)
+        self.holdings.say(path, reading)
+        self._open(path, None)
+
+    def _open(self, path: Path, part: str | None) -> None:
+        self.run(f"Opening {path.name}", partial(self._look, path, part), self._opened)
 
     def _look(self, path: Path, part_name: str | None, job: Job) -> tuple[Path, list[tuple[Facts, Style | None]]]:
         from brisk_atlas.core.draw.looks import first_look
 
         job.report(0.1, "looking at it")
-        self.holdings.forget(path)  # it may have changed on disk since it was last looked at
         dataset = self.holdings.dataset(path)
-        parts = [p for p in dataset.parts if p.facts.kind in ("vector", "raster", "pointcloud", "table")]
+        parts = [p for p in dataset.parts if p.facts.kind in DRAWN_KINDS]
+        chosen = self.holdings.readings.get(path, AS_IT_SAYS).parts
         if part_name is not None:
             parts = [p for p in parts if p.facts.name == part_name]
+        elif chosen is not None:
+            parts = [p for p in parts if p.facts.name in chosen]
+            inside = [p.path for p in dataset.parts if p.facts.kind == "packed" and p.facts.name in chosen]
+            if inside:
+                self.come_home(lambda inner: self._look_at(inner, None), inside)
+                return dataset.path, []
         elif dataset.kind == "scene":
             parts = parts[:1]
         if not parts:
@@ -153,9 +232,9 @@ class Session(QObject):
         for number, part in enumerate(parts):
             job.report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
             if part.facts.kind == "vector":
-                self._hold((dataset.path, part.facts))
+                self._hold((path, part.facts))
             looks.append((part.facts, first_look(part.facts, len(self.work.layers) + number)))
-        return dataset.path, looks
+        return path, looks
 
     def _hold(self, what: tuple[Path, Facts]) -> None:
         """Read a vector part, or the sample of one that is too large to be held."""
@@ -167,6 +246,8 @@ class Session(QObject):
 
     def _opened(self, found: tuple[Path, list[tuple[Facts, Style | None]]]) -> None:
         path, looks = found
+        if not looks:
+            return
         if self._painter:
             self._painter.forget()
         self._tried = {source for source in self._tried if source[0] != path}
@@ -204,7 +285,9 @@ class Session(QObject):
         def work(job: Job) -> tuple[WorkState, Place | None, list[AtlasError]]:
             from brisk_atlas.core.project.file import read
 
-            state, place = read(path)
+            state, place, readings = read(path)
+            for file, reading in readings.items():
+                self.holdings.say(file, reading)
             faults = []
             for number, layer in enumerate(state.layers):
                 job.report(number / len(state.layers), layer.name)
@@ -217,6 +300,7 @@ class Session(QObject):
         def done(found: tuple[WorkState, Place | None, list[AtlasError]]) -> None:
             state, place, faults = found
             self.work.load(state, path, place)
+            self.shelves.opened_project(path)
             for error in faults:
                 self.fault(error)
             then()
@@ -229,7 +313,7 @@ class Session(QObject):
 
         path = path if path.name.endswith(PROJECT_SUFFIX) else path.with_name(path.name + PROJECT_SUFFIX)
         try:
-            save(self.work, path)
+            save(self.work, path, self.holdings.readings)
         except AtlasError as error:
             self.fault(error)
             return False
@@ -261,3 +345,5 @@ class Session(QObject):
         self.jobs.close()
         if self._holdings is not None:
             self._holdings.clear()
+        if self._catalogue is not None:
+            self._catalogue.close()

@@ -157,8 +157,9 @@ def _sheet(t: Theme) -> str:
     QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.rule}; outline: 0; }}
     QAbstractItemView {{ background: {t.raised}; border: 0; outline: 0; alternate-background-color: {t.paper};
         selection-background-color: {t.wash}; selection-color: {t.ink}; gridline-color: {t.rule}; }}
-    QTreeView::item, QListView::item {{ padding: 3px 4px; }}
-    QTreeView::item:selected, QListView::item:selected, QTableView::item:selected {{ background: {t.wash}; color: {t.ink}; }}
+    QTreeView {{ show-decoration-selected: 1; }}
+    QTreeView::item, QListView::item {{ padding: 3px 4px; border: 0; }}
+    QTreeView::item:selected, QListView::item:selected, QTableView::item:selected {{ background: {t.wash}; color: {t.ink}; border: 0; }}
     QTreeView::item:selected:active, QListView::item:selected:active, QTableView::item:selected:active {{ background: {t.wash}; }}
     QHeaderView {{ background: {t.paper}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: 0; border-right: 1px solid {t.rule}; border-bottom: 1px solid {t.rule};

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -33,7 +33,10 @@ from .status_line import StatusLine
 from .subject_bar import SubjectBar
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.find import Question
+
     from .do_palette import DoPalette
+    from .opening_sheet import OpeningSheet
     from .pages.desk_page import DeskPage
     from .pages.handover_page import HandoverPage
     from .pages.record_page import RecordPage
@@ -64,7 +67,7 @@ class AtlasWindow(QMainWindow):
         self.setWindowTitle("Brisk Atlas")
         self.setAcceptDrops(True)
         self.commands = Commands(self)
-        self.find_page = FindPage(session)
+        self.find_page = FindPage(session, settings)
         self.pages = QStackedWidget()
         self._made: dict[str, Any] = {"find": self.find_page}
         self._rooms: dict[str, QWidget] = {}
@@ -76,6 +79,7 @@ class AtlasWindow(QMainWindow):
             self.pages.addWidget(room)
         self._house("find", self.find_page)
         self._palette_box: DoPalette | None = None
+        self.sheet: OpeningSheet | None = None
         self.subject = SubjectBar(session)
         self.notice = Notice()
         self.foot = StatusLine(session)
@@ -198,6 +202,8 @@ class AtlasWindow(QMainWindow):
         self.session.layers_opened.connect(self._show_opened, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
         self.session.opening.connect(lambda: self.desk)
         self.find_page.open_wanted.connect(self.session.open_paths)
+        self.find_page.ask_wanted.connect(self.session.open_asking)
+        self.session.asked.connect(self.ask)
         self.find_page.record_wanted.connect(self.read_record)
         self.find_page.folder_changed.connect(self.commands.refresh)
 
@@ -288,6 +294,17 @@ class AtlasWindow(QMainWindow):
         if chosen:
             self.session.open_paths([Path(p) for p in chosen])
 
+    def ask(self, questions: list[Question]) -> None:
+        """Put the questions that stand before opening; a sheet that stands already is answered first."""
+        from .opening_sheet import OpeningSheet
+
+        if self.sheet is not None and self.sheet.isVisible():
+            self.sheet.finished.connect(lambda code: self.ask(questions))
+            return
+        self.sheet = OpeningSheet(self.session, questions, self.theme, self)
+        self.sheet.answered.connect(self.session.open_as)
+        self.sheet.open()
+
     def choose_project(self) -> None:
         chosen, _ = QFileDialog.getOpenFileName(
             self, "Open a project", str(Path.home()), f"Projects (*{PROJECT_SUFFIX})"
@@ -312,17 +329,33 @@ class AtlasWindow(QMainWindow):
         if mime is not None and mime.hasUrls():
             event.acceptProposedAction()
 
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        """Go to the Desk when something is dragged over its name, so that it can be dropped there."""
+        assert event is not None
+        at = event.position().toPoint()
+        desk = self.page_buttons.button(PAGES.index("desk"))
+        assert desk is not None
+        if desk.rect().contains(desk.mapFrom(self, at)) and self.page != "desk":
+            self.show_page("desk")
+
     def dropEvent(self, event: QDropEvent | None) -> None:
+        """Open what is dropped; what comes from the list and is dropped on Find again stays as it is."""
         assert event is not None
         mime = event.mimeData()
-        if mime is not None:
-            self.session.open_paths([Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()])
+        if mime is not None and not (self.page == "find" and event.source() is self.find_page.list):
+            paths = [Path(url.toLocalFile()) for url in mime.urls() if url.isLocalFile()]
+            folders = [path for path in paths if path.is_dir() and not is_dataset_folder(path)]
+            if folders:
+                self.show_page("find")
+                self.find_page.go_to(folders[0])
+            self.session.open_paths([path for path in paths if path not in folders])
 
     @property
     def busy(self) -> bool:
         """Return whether anything on show is still being worked out."""
         pages = [page for page in self._made.values() if hasattr(page, "busy")]
-        return bool(self.session.jobs.open) or any(page.busy for page in pages)
+        asking = self.sheet is not None and self.sheet.isVisible() and self.sheet.busy
+        return bool(self.session.jobs.open) or asking or any(page.busy for page in pages)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
@@ -349,6 +382,15 @@ class AtlasWindow(QMainWindow):
         return self.save() if box.clickedButton() is save else True
 
 
+def is_dataset_folder(path: Path) -> bool:
+    """Return whether a folder is a dataset by itself."""
+    from brisk_atlas.core.read import folder_suffixes
+    from brisk_atlas.core.read.scene_names import metadata_in
+    from brisk_atlas.core.read.tile_folder import is_tile_folder
+
+    return path.suffix.lower() in folder_suffixes() or len(metadata_in(path)) == 1 or is_tile_folder(path)
+
+
 def _one_at_a_time(pieces: list[QWidget]) -> None:
     """Paint each piece once, unseen, a beat apart, so that fonts and icons are there at the first show."""
     if pieces:
@@ -365,6 +407,7 @@ def warm_later(window: AtlasWindow) -> None:
         from .pages import desk_page  # noqa: F401  loading it here leaves the window's thread only the making
 
         assert window.session.painter is not None
+        window.session.lookers.warm()
         warm.warm()
 
     def made(nothing: object) -> None:

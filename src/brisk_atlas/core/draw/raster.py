@@ -76,17 +76,41 @@ def draw_raster(
             meshes[owner.facts.crs] = mesh_of(seen, owner.facts.crs)
         channels.append(_channel(owner, own, band, meshes[owner.facts.crs]))
     went = Drawn()
-    if channels[0].cells_a_pixel < 1.0 and len(set(sources)) == 1:
+    if channels[0].cells_a_pixel < 1.0 and len(set(sources)) == 1 and style.mask is None:
         _draw_cells(image, holdings, channels, style, view, went, 1 if light else 0)
         return went
     values = []
     for channel in channels:
         check()
         values.append(_sampled(holdings, channel, style, seen, went))
+    if style.mask is not None:
+        _leave_out(holdings, source, style, seen, meshes, values)
     metres = view.resolution * metres_per_unit(view.crs, view.y), view.resolution * metres_per_unit(view.crs)
     limits = _limits(holdings, channels, style, values, went)
     colour(values, style, limits, metres, pixels_of(image), 1 if light else 0, _classes(channels))
     return went
+
+
+def _leave_out(
+    holdings: Holdings,
+    source: Source,
+    style: GridStyle,
+    seen: View,
+    meshes: dict[str | None, Mesh],
+    values: list[np.ndarray],
+) -> None:
+    """Take the values away under the cells whose class the style's mask hides."""
+    assert style.mask is not None
+    part, band, hidden = style.mask
+    own = (source[0], part)
+    owner = holdings.raster(own)
+    if owner.facts.crs not in meshes:
+        meshes[owner.facts.crs] = mesh_of(seen, owner.facts.crs)
+    channel = _channel(owner, own, band, meshes[owner.facts.crs])
+    classes = _sampled(holdings, channel, replace(style, resample="nearest"), seen, Drawn())
+    out = np.isin(classes, np.asarray(hidden, np.float32))
+    for each in values:
+        each[out] = np.nan
 
 
 def _channel(part: RasterPart, source: Source, band: int, mesh: Mesh) -> _Channel:

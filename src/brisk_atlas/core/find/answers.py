@@ -3,29 +3,14 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
-from brisk_atlas.core.model import Columns, Reading, TextForm
+from brisk_atlas.core.model import Reading
+from brisk_atlas.core.model.reading import reading_from, saved_form
 
 from .shelves import config_folder, write_beside
 
 MOST_KEPT = 2000
-
-
-def reading_from(told: dict[str, Any]) -> Reading:
-    """Return a reading from its saved form. Raises TypeError where that holds something else."""
-    return Reading(
-        crs=told.get("crs"),
-        form=TextForm(**told["form"]) if told.get("form") else None,
-        columns=Columns(**told["columns"]) if told.get("columns") is not None else None,
-        parts=tuple(map(str, told["parts"])) if told.get("parts") is not None else None,
-    )
-
-
-def saved_form(reading: Reading) -> dict[str, Any]:
-    return {key: value for key, value in asdict(reading).items() if value is not None}
 
 
 class Answers:

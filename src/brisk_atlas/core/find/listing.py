@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from brisk_atlas.core.model import CannotRead
-from brisk_atlas.core.read import folder_suffixes
+from brisk_atlas.core.read import folder_suffixes, members_of
 from brisk_atlas.core.read.grouping import group
 from brisk_atlas.core.read.scene_names import META_ENDINGS, bands_named_like
 from brisk_atlas.core.read.tile_folder import is_tile_folder
@@ -115,3 +115,21 @@ def walk(folder: Path) -> Iterator[list[Entry]]:
             continue
         yield [row for row in rows if not row.is_folder]
         waiting += [row.path for row in rows if row.is_folder and not row.path.is_symlink()]
+
+
+def entry_of(path: Path) -> Entry | None:
+    """Return the row of one file by itself, or None for what is not a plain file."""
+    try:
+        if not path.is_file():
+            return None
+        return _entry_of([path, *members_of(path)[1:]])
+    except OSError:
+        return None
+
+
+def _entry_of(members: list[Path]) -> Entry:
+    stats = [member.stat() for member in members]
+    states = "-".join(f"{stat.st_size:x}.{stat.st_mtime_ns:x}" for stat in stats)
+    modified = datetime.fromtimestamp(max(stat.st_mtime for stat in stats), UTC)
+    size = sum(stat.st_size for stat in stats)
+    return Entry(members[0], members[0].name, False, size, modified, len(members), states)

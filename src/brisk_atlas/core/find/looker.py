@@ -10,6 +10,7 @@ import os
 import resource
 import sys
 from datetime import UTC, datetime
+from importlib import import_module
 from pathlib import Path
 
 from brisk_atlas.core.model import AtlasError
@@ -48,6 +49,8 @@ def main() -> None:
     most = int(whole * MOST_MEMORY_SHARE)
     resource.setrlimit(resource.RLIMIT_AS, (most, most))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    for module in ("vector", "raster", "table"):  # most files need one of them
+        import_module(f"brisk_atlas.core.read.{module}")
     for line in sys.stdin:
         summary = look(Path(json.loads(line)))
         answers.write(to_text(summary) + "\n")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import json
 import os
 import select
@@ -10,6 +11,7 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable, Iterable, Iterator
+from functools import cache
 from pathlib import Path
 from queue import Empty, SimpleQueue
 
@@ -115,6 +117,14 @@ class Lookers:
             children, self._all = set(self._all), set()
         for child in children:
             child.kill()
+
+
+@cache
+def shared_lookers() -> Lookers:
+    """Return the lookers of this process, closed at its end."""
+    lookers = Lookers()
+    atexit.register(lookers.close)
+    return lookers
 
 
 class _Child:

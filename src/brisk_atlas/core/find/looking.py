@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterable, Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 
 from .catalogue import Catalogue
-from .listing import Entry, walk
+from .listing import Entry, entry_of, walk
 from .lookers import Lookers
+from .sieve import Row
 from .summary import Summary, from_text
 
 KEEP_EVERY_S = 0.5
@@ -20,8 +22,11 @@ def summaries(
     catalogue: Catalogue,
     lookers: Lookers,
     check: Callable[[], None] = lambda: None,
+    first: Callable[[], Iterable[Path]] = lambda: (),
 ) -> Iterator[tuple[Path, Summary]]:
     """Yield the row of every dataset in a folder: those kept first, the others as they are looked at.
+
+    `first` is asked again and again which of them matter most now.
 
     What is found out is kept at once, so that a look that is broken off goes on where it stopped.
     """
@@ -32,7 +37,7 @@ def summaries(
     unkept: list[tuple[Entry, Summary]] = []
     kept_at = time.monotonic()
     try:
-        for row in lookers.look_at((entry.path for entry in rest), check):
+        for row in lookers.look_at(_in_turn([entry.path for entry in rest], first), check):
             entry = by_path.get(row.path) or _asked(by_path, row)
             if entry is None:
                 continue
@@ -44,6 +49,26 @@ def summaries(
     finally:
         if unkept:
             catalogue.keep(folder, unkept)
+
+
+def _in_turn(paths: list[Path], first: Callable[[], Iterable[Path]]) -> Iterator[Path]:
+    """Yield each path once: those that matter most now before the others."""
+    waiting = dict.fromkeys(paths)
+    while waiting:
+        path = next((p for p in first() if p in waiting), None) or next(iter(waiting))
+        del waiting[path]
+        yield path
+
+
+def rows_found(summaries: Iterable[Summary]) -> list[Row]:
+    """Return the rows of what a search found; what is gone from disk is left out."""
+    rows = []
+    for summary in summaries:
+        path = Path(summary.path)
+        modified = datetime.fromisoformat(summary.modified) if summary.modified else datetime.fromtimestamp(0, UTC)
+        if path.exists():
+            rows.append(Row(Entry(path, path.name, False, summary.size_bytes, modified, summary.files), summary))
+    return rows
 
 
 def _asked(by_path: dict[str, Entry], row: Summary) -> Entry | None:
@@ -77,3 +102,16 @@ def index(
 def _folder_of(entry: Entry) -> Path:
     """Return the folder in which an entry is a row: one up where the entry stands for its folder."""
     return entry.path.parent.parent if entry.path.name != entry.name else entry.path.parent
+
+
+def known_now(path: Path, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None) -> Summary:
+    """Return the row of one dataset: the one kept while its files are as they were, else after a look."""
+    entry = entry_of(path)
+    if entry is None:
+        return lookers.look(path, check)
+    known, _ = catalogue.known(path.parent, [entry])
+    if path in known:
+        return from_text(known[path])
+    row = lookers.look(path, check)
+    catalogue.keep(path.parent, [(entry, row)])
+    return row

@@ -141,8 +141,8 @@ def _columns(table: TablePart) -> tuple[Columns | None, str]:
     for xs, ys, what in ((LONGITUDES, LATITUDES, "degrees"), (EASTS, NORTHS, "units of a map")):
         x, y = next((names[n] for n in xs if n in names), ""), next((names[n] for n in ys if n in names), "")
         if x and y and x != y and (rows is None or (_numeric(rows, x) and _numeric(rows, y))):
-            return Columns(x=x, y=y), f"{x} and {y} are called like {what}"
-    return None, "no column is called like a position"
+            return Columns(x=x, y=y), f"{x} and {y} are named like {what}"
+    return None, "no column is named like a position"
 
 
 def _some_rows(table: TablePart) -> pa.Table | None:

@@ -66,7 +66,7 @@ def shape_text(facts: Facts) -> str:
     if facts.grid:
         bands = facts.grid.bands
         return f"{len(bands)} bands" if len(bands) > 1 else (bands[0].classes and "classes") or "1 band"
-    return "" if facts.kind not in ("vector", "pointcloud") else facts.geometry_type or ""
+    return {"Unknown": "mixed"}.get(facts.geometry_type or "", facts.geometry_type or "")
 
 
 def amount_text(facts: Facts) -> str:

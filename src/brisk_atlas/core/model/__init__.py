@@ -9,7 +9,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart
+    from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart, named_as
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from .words import path_text, size_text
 
 _HOMES = {
-    "dataset": ("AS", "CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart"),
+    "dataset": ("AS", "CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart", "named_as"),
     "errors": ("AtlasError", "BadExpression", "CannotPlace", "CannotRead", "CannotWrite"),
     "extent": ("Extent",),
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
@@ -62,6 +62,7 @@ __all__ = [
     "TextForm",
     "VectorPart",
     "VectorStyle",
+    "named_as",
     "path_text",
     "size_text",
 ]

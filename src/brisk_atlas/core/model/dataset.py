@@ -25,6 +25,12 @@ if TYPE_CHECKING:
 AS = " as "  # between the name of a part and the quantity that its numbers are turned into
 
 
+def named_as(name: str, quantity: str) -> str:
+    """Return the name of a part with its numbers turned into a quantity; as stored where that is empty."""
+    base = name.rpartition(AS)[0] if AS in name else name
+    return base + AS + quantity if quantity else base
+
+
 @dataclass(frozen=True)
 class Part:
     """One thing inside a dataset that can be opened: it says its facts without reading its data."""
@@ -39,6 +45,10 @@ class VectorPart(Part, ABC):
     @abstractmethod
     def read(self) -> Features:
         """Return all features. Raises CannotRead."""
+
+    def first(self, count: int) -> pa.Table:
+        """Return the attributes of the first features, in the order of the file. Raises CannotRead."""
+        return self.read().table.slice(0, count)
 
     @abstractmethod
     def read_within(self, extent: Extent) -> Features:
@@ -123,6 +133,10 @@ class CloudPart(Part, ABC):
 
 class TablePart(Part, ABC):
     """Rows without geometry."""
+
+    def first(self, count: int) -> pa.Table:
+        """Return the first rows. Raises CannotRead."""
+        return self.read().slice(0, count)
 
     @abstractmethod
     def read(self) -> pa.Table:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
+from typing import Any
 
 
 @dataclass(frozen=True)
@@ -45,3 +46,17 @@ class Reading:
 
 
 AS_IT_SAYS = Reading()
+
+
+def reading_from(told: dict[str, Any]) -> Reading:
+    """Return a reading from its saved form. Raises TypeError where that holds something else."""
+    return Reading(
+        crs=told.get("crs"),
+        form=TextForm(**told["form"]) if told.get("form") else None,
+        columns=Columns(**told["columns"]) if told.get("columns") is not None else None,
+        parts=tuple(map(str, told["parts"])) if told.get("parts") is not None else None,
+    )
+
+
+def saved_form(reading: Reading) -> dict[str, Any]:
+    return {key: value for key, value in asdict(reading).items() if value is not None}

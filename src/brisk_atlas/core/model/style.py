@@ -77,7 +77,8 @@ class GridStyle:
     part). `resample` is `nearest` (classes), `bilinear` or `cubic` (continuous). `shade` darkens
     the colour by a hillshade of the band (0 none, 1 full), lit from `azimuth` degrees, `altitude`
     degrees above the horizon, or from four sides at once with `lights` 4. `slope` colours by the
-    steepness of the band instead of its values. `own_colours` takes the file's class colours.
+    steepness of the band instead of its values. `own_colours` takes the file's class colours. `mask`
+    names a part of the same dataset, one of its bands, and the classes in it whose cells are left out.
     """
 
     bands: tuple[int, ...] = (1,)
@@ -91,6 +92,7 @@ class GridStyle:
     altitude: float = 45.0
     slope: bool = False
     own_colours: bool = False
+    mask: tuple[str, int, tuple[int, ...]] | None = None
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """Coordinate reference systems, transformations between them, and notations of a position."""
 
 from .crs import (
+    METRES_PER_DEGREE,
     crs_label,
     crs_name,
     height_unit_of,
@@ -17,6 +18,7 @@ from .crs_search import CrsEntry, covers, entry_of, search_crs
 from .notation import Position, degrees_from, mgrs_to_degrees, position
 
 __all__ = [
+    "METRES_PER_DEGREE",
     "CrsEntry",
     "Position",
     "covers",

@@ -56,7 +56,8 @@ def search_crs(text: str, near: tuple[float, float] | None = None) -> list[CrsEn
         code = entry.code.partition(":")[2]
         exact = text.strip().lower() in (code, entry.code.lower())
         fits = near is not None and entry.box is not None and covers(entry.box, near)
-        return not exact, not fits, not (words and code.startswith(words[0])), _size(entry), len(entry.name)
+        modern = entry.name.startswith(("WGS 84", "ETRS89"))  # what new data mostly is in
+        return not exact, not fits, not (words and code.startswith(words[0])), not modern, _size(entry), len(entry.name)
 
     if not words:
         found = [entry for entry in found if near is not None and entry.box and covers(entry.box, near)]

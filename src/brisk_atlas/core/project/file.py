@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Mapping
 from dataclasses import asdict
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
@@ -17,14 +19,19 @@ from brisk_atlas.core.model import (
     GridStyle,
     Label,
     Layer,
+    Reading,
     Stretch,
     Style,
     VectorStyle,
+    path_text,
 )
+from brisk_atlas.core.model.reading import reading_from, saved_form
+from brisk_atlas.core.read.reach import is_remote
 
 from .work import Place, Work, WorkState
 
 SCHEMA = 1
+NOTHING_SAID: Mapping[Path, Reading] = MappingProxyType({})
 SUFFIX = ".brisk.json"
 _WORDS = {
     "method": ("ramp", "equal", "quantile", "natural", "unique"),
@@ -66,6 +73,7 @@ class _SavedProject(_Saved):
     curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
     place: _SavedPlace | None = None
     layers: list[_SavedLayer] = Field(default_factory=list, max_length=10_000)
+    readings: dict[str, dict[str, Any]] = Field(default_factory=dict, max_length=10_000)
 
 
 def _style(layer: _SavedLayer, folder: Path) -> Style | None:
@@ -106,14 +114,26 @@ def _saved_style(style: Style, folder: Path) -> dict[str, Any]:
     return values
 
 
-def save(work: Work, path: Path) -> None:
-    """Write the work to `path` through a temporary sibling. Raises CannotWrite; the old file stays."""
+def _kept(path: Path, folder: Path) -> str:
+    """Return how a project names a file: from its own folder; an address as it is."""
+    return path_text(path) if is_remote(path) else os.path.relpath(path, folder)
+
+
+def _found(text: str, folder: Path) -> Path:
+    return Path(text) if is_remote(Path(text)) else Path(os.path.normpath(folder / text))
+
+
+def save(work: Work, path: Path, readings: Mapping[Path, Reading] = NOTHING_SAID) -> None:
+    """Write the work to `path` through a temporary sibling, with what was said about its files.
+
+    Raises CannotWrite; the old file stays.
+    """
     folder = path.absolute().parent
     layers = [
         _SavedLayer(
             id=layer.id,
             name=layer.name,
-            path=os.path.relpath(layer.path, folder),
+            path=_kept(layer.path, folder),
             part=layer.part,
             kind=layer.kind,  # type: ignore[arg-type]
             style=_saved_style(layer.style, folder) if layer.style else None,
@@ -131,6 +151,11 @@ def save(work: Work, path: Path) -> None:
         curtain=work.state.curtain,
         place=place,
         layers=layers,
+        readings={
+            _kept(file, folder): saved_form(readings[file])
+            for file in dict.fromkeys(layer.path for layer in work.layers)
+            if file in readings
+        },
     )
     beside = path.with_name(f".{path.name}.{os.getpid()}.new")
     try:
@@ -148,8 +173,11 @@ def save(work: Work, path: Path) -> None:
     work.saved(path)
 
 
-def read(path: Path) -> tuple[WorkState, Place | None]:
-    """Return the state in a project file. Raises CannotRead. Layers are not opened here."""
+def read(path: Path) -> tuple[WorkState, Place | None, dict[Path, Reading]]:
+    """Return the state in a project file, and what was said about its files.
+
+    Raises CannotRead. Layers are not opened here.
+    """
     folder = path.absolute().parent
     try:
         told = json.loads(path.read_text("utf-8"))
@@ -164,18 +192,11 @@ def read(path: Path) -> tuple[WorkState, Place | None]:
         saved = _SavedProject.model_validate(told)
         layers = tuple(
             Layer(
-                s.id,
-                s.name,
-                Path(os.path.normpath(folder / s.path)),
-                s.part,
-                s.kind,
-                _style(s, folder),
-                s.visible,
-                s.opacity,
-                s.blend,
+                s.id, s.name, _found(s.path, folder), s.part, s.kind, _style(s, folder), s.visible, s.opacity, s.blend
             )
             for s in saved.layers
         )
+        readings = {_found(file, folder): reading_from(told) for file, told in saved.readings.items()}
     except (ValidationError, TypeError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
         where = ".".join(map(str, first["loc"])) or "the file"
@@ -186,4 +207,4 @@ def read(path: Path) -> tuple[WorkState, Place | None]:
     curtain = saved.curtain if saved.curtain and ids.issuperset((*saved.curtain[0], *saved.curtain[1])) else None
     subject = saved.subject if saved.subject in ids else (layers[0].id if layers else None)
     place = Place(**saved.place.model_dump()) if saved.place else None
-    return WorkState(layers, subject, saved.crs, curtain), place
+    return WorkState(layers, subject, saved.crs, curtain), place, readings

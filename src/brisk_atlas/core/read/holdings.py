@@ -7,7 +7,17 @@ from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
-from brisk_atlas.core.model import CannotRead, CloudPart, Dataset, Part, RasterPart, TablePart, VectorPart
+from brisk_atlas.core.model import (
+    AS_IT_SAYS,
+    CannotRead,
+    CloudPart,
+    Dataset,
+    Part,
+    RasterPart,
+    Reading,
+    TablePart,
+    VectorPart,
+)
 
 from .registry import open as open_dataset
 
@@ -28,6 +38,7 @@ class Holdings:
         self._held: dict[Hashable, Any] = {}
         self._latest: dict[Hashable, tuple[Hashable, Any]] = {}
         self._gates: dict[Hashable, threading.Lock] = {}
+        self.readings: dict[Path, Reading] = {}  # what the analyst said about files
 
     def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
         with self._lock:
@@ -46,7 +57,13 @@ class Holdings:
 
     def dataset(self, path: Path) -> Dataset:
         """Return the dataset at `path`. Raises CannotRead."""
-        return self._once(("dataset", path), lambda: open_dataset(path))
+        return self._once(("dataset", path), lambda: open_dataset(path, self.readings.get(path, AS_IT_SAYS)))
+
+    def say(self, path: Path, reading: Reading) -> None:
+        """Take a file as the analyst says from now on."""
+        if self.readings.get(path) != reading:
+            self.readings[path] = reading
+            self.forget(path)
 
     def peek(self, path: Path) -> Dataset | None:
         """Return the dataset if it is open already, without reading."""

@@ -25,9 +25,21 @@ from .table import BROKEN, fields_of, table_dataset
 LONGITUDE_LATITUDE = "EPSG:4326"  # what the standard takes where no CRS is said, with x first
 
 
+def _first(path: Path, count: int) -> pa.Table:
+    try:
+        with pq.ParquetFile(path) as file:
+            batches = next(file.iter_batches(count), None)
+            return pa.Table.from_batches([batches]) if batches is not None else file.schema_arrow.empty_table()
+    except (pa.ArrowException, OSError) as error:
+        raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
+
+
 @dataclass(frozen=True)
 class ParquetTable(TablePart):
     """A Parquet file without geometry."""
+
+    def first(self, count: int) -> pa.Table:
+        return _first(self.path, count)
 
     def read(self) -> pa.Table:
         try:
@@ -44,6 +56,9 @@ class ParquetLayer(VectorPart):
 
     def read(self) -> Features:
         return self._features(self._table())
+
+    def first(self, count: int) -> pa.Table:
+        return _first(self.path, count).drop_columns([self.geometry])
 
     def read_within(self, extent: Extent) -> Features:
         table = self._table()

@@ -18,7 +18,18 @@ from rasterio.transform import from_bounds
 from rasterio.vrt import WarpedVRT
 from rasterio.windows import Window
 
-from brisk_atlas.core.model import AS, Band, CannotRead, Dataset, Extent, Facts, GridFacts, Level, RasterPart, Rescale
+from brisk_atlas.core.model import (
+    Band,
+    CannotRead,
+    Dataset,
+    Extent,
+    Facts,
+    GridFacts,
+    Level,
+    RasterPart,
+    Rescale,
+    named_as,
+)
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import same_crs, text_of
 
@@ -98,7 +109,7 @@ class RasterFile(RasterPart):
         grid = replace(self.facts.grid, bands=bands)
         return replace(
             self,
-            facts=replace(self.facts, name=self.facts.name + AS + quantity, grid=grid, notes=notes),
+            facts=replace(self.facts, name=named_as(self.facts.name, quantity), grid=grid, notes=notes),
             quantity=quantity,
         )
 

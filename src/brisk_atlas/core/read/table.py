@@ -30,6 +30,17 @@ class TextTable(TablePart):
     def read(self) -> pa.Table:
         return read_text(self.path, self.form)
 
+    def first(self, count: int) -> pa.Table:
+        if self.path.stat().st_size <= READ_WHOLE or self.form.delimiter == " ":
+            return self.read().slice(0, count)
+        try:
+            with self.path.open("rb") as file:
+                read, parse, convert = _options(self.path, self.form, file.read(65536))
+            with arrow_csv.open_csv(self.path, read, parse, convert) as stream:
+                return pa.Table.from_batches([stream.read_next_batch().slice(0, count)])
+        except (pa.ArrowException, OSError, UnicodeDecodeError, StopIteration) as error:
+            raise CannotRead(self.path, str(error).splitlines()[0], "Check the delimiter and the encoding.") from error
+
 
 def _options(path: Path, form: TextForm, first: bytes) -> tuple:
     text = first.decode(form.encoding, "replace").lstrip("\ufeff")

@@ -134,3 +134,22 @@ def _decimal(rows: list[list[str]], delimiter: str) -> tuple[str, str]:
     if any(_COMMA_NUMBER.match(cell) for cell in cells) and not any("." in c and _NUMBER.match(c) for c in cells):
         return ",", "numbers are written with a comma"
     return ".", "no number is written with a comma"
+
+
+def first_rows(path: Path, form: TextForm, count: int) -> tuple[list[str], list[list[str]]]:
+    """Return the names of the columns and the first rows, as text, that a form makes of a file.
+
+    Raises CannotRead.
+    """
+    text = head_of(path, LOOKED_AT).decode(form.encoding, "replace").lstrip("\ufeff")
+    lines = [line for line in text.splitlines() if line.strip()][: count + 1]
+    try:
+        rows = split(lines, form.delimiter)
+    except csv.Error:
+        rows = [[line] for line in lines]
+    width = max((len(row) for row in rows), default=0)
+    numbered = [f"column {i}" for i in range(1, width + 1)]
+    if not form.header or not rows:
+        return numbered, rows[:count]
+    names = [cell.strip() or numbered[i] for i, cell in enumerate(rows[0])]
+    return names + numbered[len(names) :], rows[1:]

@@ -91,6 +91,9 @@ class OgrLayer(VectorPart):
     def read(self) -> Features:
         return self._read()
 
+    def first(self, count: int) -> pa.Table:
+        return _read_arrow(self.path, self.facts.name, max_features=count, read_geometry=False)[1]
+
     def read_within(self, extent: Extent) -> Features:
         return self._read(bbox=extent.bounds)
 
@@ -116,6 +119,9 @@ class OgrTable(TablePart):
 
     def read(self) -> pa.Table:
         return _read_arrow(self.path, self.facts.name)[1]
+
+    def first(self, count: int) -> pa.Table:
+        return _read_arrow(self.path, self.facts.name, max_features=count)[1]
 
 
 def check_whole(path: Path) -> None:

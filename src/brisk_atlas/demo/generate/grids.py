@@ -118,6 +118,8 @@ COVER = {  # reflectance of blue, green, red, near infrared, shortwave 1 and 2
 SUN = {"before": (51.0, 48.6), "after": (38.0, 27.4)}  # azimuth, elevation in degrees
 REFLECTANCE_SCALE, REFLECTANCE_OFFSET = 2.0e-5, -0.1
 TEMPERATURE_SCALE, TEMPERATURE_OFFSET = 0.01, 150.0
+SUNLIGHT = {"B1": 1970.0, "B2": 1840.0, "B3": 1550.0, "B4": 1040.0, "B5": 245.0, "B6": 80.0, "B7": 1730.0}  # W/(m2 um)
+QUALITY = {1: "clear land", 2: "clear water", 4: "cloud"}
 
 
 def ash_thickness(x, y):
@@ -229,6 +231,13 @@ def scene_numbers(epoch: str) -> dict[str, np.ndarray]:
     return {name: v.astype(np.uint8 if name == "B9" else np.uint16) for name, v in out.items()}
 
 
+def radiance_of(band: str, epoch: str) -> tuple[float, float]:
+    """Return gain and offset from numbers to radiance in W/(m2 sr um): reflectance x sunlight x
+    sin(sun elevation) / pi, at the mean distance of the sun."""
+    share = SUNLIGHT[band] * np.sin(np.radians(SUN[epoch][1])) / np.pi
+    return round(float(REFLECTANCE_SCALE * share), 9), round(float(REFLECTANCE_OFFSET * share), 6)
+
+
 def write_scene(folder: Path, epoch: str) -> dict[str, object]:
     """Write one scene: a file a band, the metadata text and a STAC item. Returns facts of truth."""
     day = EPOCHS[epoch].replace("-", "")
@@ -270,9 +279,11 @@ def _scene_text(name, epoch, numbers, cloud) -> str:
         if role == "thermal":
             lines += [f"    TEMPERATURE_SCALE = {TEMPERATURE_SCALE}", f"    TEMPERATURE_OFFSET = {TEMPERATURE_OFFSET}"]
         elif role == "quality":
-            lines += ['    CLASS_1 = "clear land"', '    CLASS_2 = "clear water"', '    CLASS_4 = "cloud"']
+            lines += [f'    CLASS_{value} = "{words}"' for value, words in QUALITY.items()]
         else:
-            lines += [f"    REFLECTANCE_SCALE = {REFLECTANCE_SCALE}", f"    REFLECTANCE_OFFSET = {REFLECTANCE_OFFSET}"]
+            gain, offset = radiance_of(band, epoch)
+            lines += [f"    REFLECTANCE_SCALE = {REFLECTANCE_SCALE}", f"    REFLECTANCE_OFFSET = {REFLECTANCE_OFFSET}",
+                      f"    RADIANCE_SCALE = {gain}", f"    RADIANCE_OFFSET = {offset}"]  # fmt: skip
         lines.append(f"  END_GROUP = BAND_{band[1:]}")
     return "\n".join([*lines, "END_GROUP = MERIDEL_SCENE", "END", ""])
 
@@ -286,6 +297,12 @@ def _stac(name, epoch, cloud) -> dict[str, object]:
         asset = {"href": f"./{name}_{band}.tif", "type": "image/tiff; application=geotiff", "title": title,
                  "roles": ["data" if centre else "data-mask"], "gsd": cell}  # fmt: skip
         asset["eo:bands"] = [{"name": band, "common_name": role, **({"center_wavelength": centre} if centre else {})}]
+        if role == "thermal":
+            asset["raster:bands"] = [{"scale": TEMPERATURE_SCALE, "offset": TEMPERATURE_OFFSET, "unit": "kelvin"}]
+        elif role == "quality":
+            asset["classification:classes"] = [{"value": v, "description": words} for v, words in QUALITY.items()]
+        else:
+            asset["raster:bands"] = [{"scale": REFLECTANCE_SCALE, "offset": REFLECTANCE_OFFSET}]
         assets[band] = asset
     assets["metadata"] = {"href": f"./{name}_META.txt", "type": "text/plain", "roles": ["metadata"]}
     return {

@@ -11,6 +11,7 @@ from ..session import Session
 from ..theme import LIGHT, Theme
 from .style_kinds import cloud_rows, grid_rows, vector_rows
 from .style_rows import StyleRows
+from .style_scene import mask_rows, scene_rows
 
 EMPTY = "Open a layer to style it."
 
@@ -51,7 +52,11 @@ class StyleDrawer(QScrollArea):
         """Make the form for the subject, or only refresh its values."""
         layer = self.session.work.subject
         facts = self.session.facts_of(layer) if layer else None
-        key = (layer.id, layer.kind, facts is not None, _shape(layer), len(self.session.work.layers)) if layer else None
+        key = (
+            (layer.id, layer.kind, layer.part, facts is not None, _shape(layer), len(self.session.work.layers))
+            if layer
+            else None
+        )
         if key != self._built or self.widget() is None:
             self._built = key
             self._make_form(layer, facts)
@@ -81,7 +86,10 @@ class StyleDrawer(QScrollArea):
             if isinstance(layer.style, VectorStyle):
                 vector_rows(self._rows, facts)
             elif isinstance(layer.style, GridStyle):
+                dataset = self.session.dataset_of(layer)
+                scene_rows(self._rows, layer, dataset)
                 grid_rows(self._rows, facts, layer.style, self._bands_elsewhere(layer))
+                mask_rows(self._rows, layer, dataset)
             elif isinstance(layer.style, CloudStyle):
                 cloud_rows(self._rows, facts)
             self.theme = self._theme

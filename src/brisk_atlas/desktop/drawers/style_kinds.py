@@ -40,6 +40,8 @@ COMPOSITES = {  # by the roles that bands have, or else by their names; red, gre
     "colour infrared": ("near infrared", "red", "green"),
     "shortwave infrared": ("shortwave infrared 2", "near infrared", "red"),
     "burn and lava": ("shortwave infrared 2", "shortwave infrared 1", "near infrared"),
+    "vegetation": ("shortwave infrared 1", "near infrared", "blue"),
+    "rock and soil": ("shortwave infrared 2", "shortwave infrared 1", "blue"),
 }
 
 

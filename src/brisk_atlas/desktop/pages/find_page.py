@@ -2,101 +2,95 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor
+from PyQt6.QtCore import QFileSystemWatcher, QPoint, QSettings, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QLineEdit,
-    QListWidget,
-    QListWidgetItem,
     QMenu,
     QPushButton,
     QSplitter,
     QToolButton,
-    QTreeWidget,
-    QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
+from brisk_atlas.core.find.sieve import Row
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError, size_text
 
 from ..session import Session
-from ..subject_bar import count_text, kind_text
 from ..theme import LIGHT, Theme
+from .find_list import FindList
 from .glance import Glance
+from .shelf_list import ShelfList
+from .sieve_bar import SieveBar
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from brisk_atlas.core.find import Entry, Summary
 
-    from brisk_atlas.core.find import Entry
-    from brisk_atlas.core.model import Dataset, Facts
-
-COLUMNS = ("Name", "Kind", "Count or size", "CRS", "On disk", "Changed", "Remarks")
-WIDTHS = (186, 104, 132, 86, 70, 82, 60)
-PLAIN = {"record": "", "document": "lines", "project": "layers"}  # kinds without a place, and what is counted
-PATH, PART, IS_FOLDER = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
+TYPING_MS = 60
+LEARN_MS = 120  # what was found out is shown this often
+WATCH_MS = 500  # a change in the folder is looked at after this much quiet
+INDEX_MS = 4000  # after the last look at a folder, the shelves are gone through
 
 
 class FindPage(QWidget):
-    """Looking for data.
+    """Looking for data, in a folder or through all pinned shelves.
 
     Signals:
         open_wanted(list, object): paths to open and the part (or None).
+        ask_wanted(list): paths to open after asking all that can be chosen.
         record_wanted(object): a path whose record to read.
         folder_changed(): another folder is on show.
     """
 
     folder_changed = pyqtSignal()
     open_wanted = pyqtSignal(list, object)
+    ask_wanted = pyqtSignal(list)
     record_wanted = pyqtSignal(object)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, settings: QSettings | None = None) -> None:
         super().__init__()
         self.session = session
-        self.theme: Theme = LIGHT
         self.folder: Path | None = None
+        self.searching = ""  # what is searched for through all shelves
+        self._theme: Theme = LIGHT
         self._job: Job | None = None
         self._facts_job: Job | None = None
+        self._index_job: Job | None = None
         self._want: str | None = None
-        self.shelves = QListWidget()
-        self.shelves.setObjectName("shelves")
-        self.shelves.setAccessibleName("Shelves")
+        self._learned: dict[Path, Summary] = {}
+        self._in_view: list[Path] = []
+        self.shelves = ShelfList(session)
         self.pin_button = QPushButton("Pin a folder…")
         self.up = QToolButton()
         self.up.setText("Up")
         self.up.setToolTip("To the folder above (Backspace)")
         self.path_line = QLineEdit()
         self.path_line.setObjectName("folder")
-        self.path_line.setPlaceholderText("Type or paste a folder, then Enter")
+        self.path_line.setPlaceholderText("Type or paste a folder or an address, then Enter")
         self.filter = QLineEdit()
         self.filter.setObjectName("find filter")
         self.filter.setPlaceholderText("Filter by name")
         self.filter.setClearButtonEnabled(True)
-        self.filter.setMaximumWidth(190)
-        self.list = QTreeWidget()
-        self.list.setObjectName("find list")
-        self.list.setHeaderLabels(list(COLUMNS))
-        self.list.setAlternatingRowColors(True)
-        self.list.setUniformRowHeights(True)
-        self.list.setSelectionMode(QTreeWidget.SelectionMode.ExtendedSelection)
-        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        header = self.list.header()
-        assert header is not None
-        for i, width in enumerate(WIDTHS):
-            header.resizeSection(i, width)
-        header.setSectionResizeMode(len(WIDTHS) - 1, QHeaderView.ResizeMode.Stretch)
+        self.everywhere = QToolButton()
+        self.everywhere.setObjectName("everywhere")
+        self.everywhere.setText("All shelves")
+        self.everywhere.setCheckable(True)
+        self.everywhere.setToolTip("Search names, fields and records of all pinned shelves (Ctrl+F)")
+        self.sieve = SieveBar()
+        self.list = FindList(settings)
         self.count = QLabel("")
         self.count.setObjectName("quiet")
         self.glance = Glance(session)
+        self._watcher: QFileSystemWatcher | None = None
+        self._timers = {name: QTimer(self) for name in ("typed", "learn", "watch", "index")}
         self._lay_out()
         self._connect()
 
@@ -113,16 +107,17 @@ class FindPage(QWidget):
         rows = QVBoxLayout(middle)
         rows.setContentsMargins(8, 10, 8, 8)
         bar = QHBoxLayout()
-        for piece in (self.up, self.path_line, self.filter):
-            bar.addWidget(piece)
+        for piece, stretch in ((self.up, 0), (self.path_line, 3), (self.filter, 2), (self.everywhere, 0)):
+            bar.addWidget(piece, stretch)
         rows.addLayout(bar)
+        rows.addWidget(self.sieve)
         rows.addWidget(self.list, 1)
         rows.addWidget(self.count)
         split = QSplitter()
         for widget, stretch in ((left, 0), (middle, 1), (self.glance, 0)):
             split.addWidget(widget)
             split.setStretchFactor(split.count() - 1, stretch)
-        split.setSizes([150, 760, 370])
+        split.setSizes([136, 814, 330])
         self.glance.setMinimumWidth(300)
         left.setMinimumWidth(120)
         whole = QHBoxLayout(self)
@@ -130,75 +125,58 @@ class FindPage(QWidget):
         whole.addWidget(split)
 
     def _connect(self) -> None:
-        self.shelves.itemClicked.connect(self._shelf_chosen)
-        self.shelves.itemActivated.connect(self._shelf_chosen)
-        self.shelves.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.shelves.customContextMenuRequested.connect(self._shelf_menu)
+        for name, interval, run in (
+            ("typed", TYPING_MS, self._filter_now),
+            ("learn", LEARN_MS, self._learn),
+            ("watch", WATCH_MS, self._list_again),
+            ("index", INDEX_MS, self.index_shelves),
+        ):
+            self._timers[name].setSingleShot(True)
+            self._timers[name].setInterval(interval)
+            self._timers[name].timeout.connect(run)
+        self.shelves.chosen.connect(self._shelf_chosen)
+        self.shelves.pins_changed.connect(self._pins_changed)
         self.pin_button.clicked.connect(self.pin_folder)
         self.up.clicked.connect(self.go_up)
-        self.path_line.returnPressed.connect(lambda: self.go_to(Path(self.path_line.text()).expanduser()))
-        self.filter.textChanged.connect(self._filter)
-        self.filter.returnPressed.connect(self.list.setFocus)
-        self.list.currentItemChanged.connect(lambda item, before: self._glance_at(item))
-        self.list.itemActivated.connect(lambda item, column: self.open_chosen())
-        self.list.customContextMenuRequested.connect(self._row_menu)
+        self.path_line.returnPressed.connect(self._go_to_typed)
+        self.filter.textChanged.connect(lambda text: self._timers["typed"].start())
+        self.filter.returnPressed.connect(self._filter_entered)
+        self.everywhere.toggled.connect(self._everywhere_changed)
+        self.sieve.changed.connect(self._sieve_changed)
+        self.list.looked_at.connect(self.glance.look_at)
+        self.list.activated_rows.connect(self.open_chosen)
+        self.list.asked.connect(self.open_asking)
+        self.list.went_up.connect(self.go_up)
+        self.list.scrolled.connect(self._note_view)
+        self.list.customContextMenuRequested.connect(lambda at: self._row_menu(at).popup(self._global(at)))
         self.glance.open_wanted.connect(lambda path, part: self.open_wanted.emit([path], part))
         self.glance.record_wanted.connect(self.record_wanted)
+        self.glance.went_stale.connect(self._list_again)
+
+    @property
+    def theme(self) -> Theme:
+        return self._theme
+
+    @theme.setter
+    def theme(self, theme: Theme) -> None:
+        self._theme = self.list.rows.theme = self.sieve.theme = theme
 
     @property
     def busy(self) -> bool:
-        jobs = (self._job, self._facts_job)
-        return any(job is not None and not job.finished for job in jobs) or self.glance.busy
+        jobs = (self._job, self._facts_job, self._index_job)
+        waiting = any(self._timers[name].isActive() for name in ("typed", "learn", "watch"))
+        return waiting or any(job is not None and not job.finished for job in jobs) or self.glance.busy
 
     # Shelves
 
     def fill_shelves(self) -> None:
-        self.shelves.clear()
+        self.shelves.fill()
 
-        def heading(text: str) -> None:
-            item = QListWidgetItem(text)
-            item.setFlags(Qt.ItemFlag.NoItemFlags)
-            self.shelves.addItem(item)
-
-        def place(path: Path, text: str) -> None:
-            item = QListWidgetItem("   " + text)
-            item.setData(PATH, path)
-            item.setToolTip(str(path))
-            self.shelves.addItem(item)
-
-        heading("Pinned")
-        for folder in self.session.shelves.pinned:
-            place(folder, folder.name or str(folder))
-        heading("This machine")
-        place(Path.home(), "Home")
-        place(Path("/"), "File system")
-        if self.session.shelves.recent:
-            heading("Opened lately")
-            for path in self.session.shelves.recent:
-                place(path, path.name)
-
-    def _shelf_chosen(self, item: QListWidgetItem) -> None:
-        path = item.data(PATH)
-        if path is None:
-            return
+    def _shelf_chosen(self, path: Path) -> None:
         if path.is_dir():
             self.go_to(path)
         else:
             self.go_to(path.parent, choose=path.name)
-
-    def _shelf_menu(self, at: QPoint) -> None:
-        item = self.shelves.itemAt(at)
-        path = item.data(PATH) if item else None
-        if path in self.session.shelves.pinned:
-            menu = QMenu(self)
-            unpin = menu.addAction("Unpin")
-            assert unpin is not None
-            unpin.triggered.connect(lambda: self._unpin(path))
-            menu.popup(self.shelves.mapToGlobal(at))
-
-    def _unpin(self, path: Path) -> None:
-        self.session.shelves.unpin(path)
-        self.fill_shelves()
 
     def pin_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Pin a folder", str(self.folder or Path.home()))
@@ -206,31 +184,61 @@ class FindPage(QWidget):
             self.pin(Path(chosen))
 
     def pin(self, folder: Path) -> None:
-        self.session.shelves.pin(folder)
-        self.fill_shelves()
+        self.shelves.pin(folder)
         self.go_to(folder)
 
     def toggle_pin(self) -> None:
         """Pin the folder on show, or unpin it."""
         if self.folder in self.session.shelves.pinned:
-            self._unpin(self.folder)
+            self.shelves.unpin(self.folder)
         elif self.folder:
-            self.session.shelves.pin(self.folder)
-            self.fill_shelves()
+            self.shelves.pin(self.folder)
 
-    # The list
+    def _pins_changed(self) -> None:
+        self.folder_changed.emit()
+        self._timers["index"].start()
+
+    def index_shelves(self) -> None:
+        """Go through everything on the pinned shelves in the background, so that it can be searched."""
+        if self._index_job is not None and not self._index_job.finished:
+            self._index_job.cancel()
+        shelves = list(self.session.shelves.pinned)
+
+        def work(job: Job) -> int:
+            from brisk_atlas.core.find.looking import index
+
+            def report(count: int, folder: str) -> None:
+                job.report(0.0, f"{count:,} datasets, {folder}")
+
+            return index(shelves, self.session.catalogue, self.session.lookers, report)
+
+        def done(count: int) -> None:
+            if self.searching:
+                self._search()
+
+        if shelves:
+            self._index_job = self.session.run("Getting to know the shelves", work, done)
+
+    # Folders
 
     def go_up(self) -> None:
         if self.folder and self.folder.parent != self.folder:
             self.go_to(self.folder.parent, choose=self.folder.name)
 
+    def _go_to_typed(self) -> None:
+        from brisk_atlas.core.read.reach import is_remote
+
+        text = self.path_line.text().strip()
+        if is_remote(Path(text)):
+            self.open_wanted.emit([Path(text)], None)
+        else:
+            self.go_to(Path(text).expanduser())
+
     def go_to(self, folder: Path, choose: str | None = None) -> None:
         """List a folder, then look at each dataset in the background."""
         from brisk_atlas.core.find import list_folder
 
-        for job in (self._job, self._facts_job):
-            if job:
-                job.cancel()
+        self._stop()
         if folder.is_file():
             folder, choose = folder.parent, folder.name
         self._want = choose
@@ -238,177 +246,249 @@ class FindPage(QWidget):
         def done(entries: list[Entry]) -> None:
             self.folder = folder
             self.path_line.setText(str(folder))
+            self._watch(folder)
+            if self.everywhere.isChecked():
+                self.everywhere.setChecked(False)
+            self.filter.clear()
+            self._timers["typed"].stop()
+            self.sieve.set_text("")
             self._fill(entries)
             self.folder_changed.emit()
 
         self._job = self.session.run(f"Listing {folder.name}", lambda job: list_folder(folder), done)
 
-    def _fill(self, entries: list[Entry]) -> None:
-        self.list.clear()
-        self.filter.clear()
-        items = []
-        for entry in entries:
-            item = QTreeWidgetItem(
-                [
-                    entry.name,
-                    "folder" if entry.is_folder else "",
-                    "",
-                    "",
-                    "" if entry.is_folder else size_text(entry.size_bytes),
-                    entry.modified.strftime("%Y-%m-%d"),
-                    "",
-                ]
-            )
-            item.setData(0, PATH, entry.path)
-            item.setData(0, IS_FOLDER, entry.is_folder)
-            item.setToolTip(0, entry.name)
-            item.setTextAlignment(4, Qt.AlignmentFlag.AlignRight)
-            items.append(item)
-        self.list.addTopLevelItems(items)
-        data = sum(not entry.is_folder for entry in entries)
-        folders = len(entries) - data
-        told = f"{data:,} dataset{'s' * (data != 1)}, {folders:,} folder{'s' * (folders != 1)}"
-        self.count.setText(told if entries else "Nothing here that can be opened. Go up, or pin another folder.")
-        wanted = next((i for i in items if self._want and i.text(0) == self._want), None)
-        first = wanted or next((i for i in items if not i.data(0, IS_FOLDER)), items[0] if items else None)
-        if first:
-            self.list.setCurrentItem(first)
+    def _stop(self) -> None:
+        for job in (self._job, self._facts_job):
+            if job:
+                job.cancel()
+        self._learned.clear()
+
+    def _watch(self, folder: Path) -> None:
+        if self._watcher is None:
+            self._watcher = QFileSystemWatcher(self)
+            self._watcher.directoryChanged.connect(lambda path: self._timers["watch"].start())
+        if self._watcher.directories():
+            self._watcher.removePaths(self._watcher.directories())
+        self._watcher.addPath(str(folder))
+
+    def _list_again(self) -> None:
+        """Show what is in the folder now, and stay where the analyst is."""
+        from brisk_atlas.core.find import list_folder
+
+        folder = self.folder
+        if folder is None or self.searching:
+            return
+
+        def done(entries: list[Entry]) -> None:
+            if folder == self.folder and not self.searching:
+                self._fill(entries, again=True)
+
+        self._stop()
+        self._job = self.session.run(
+            f"Listing {folder.name} again", lambda job: list_folder(folder), done, shown=False, failed=lambda e: None
+        )
+
+    def _fill(self, entries: Sequence[Entry], *, again: bool = False) -> None:
+        known = {row.entry: row.summary for row in self.list.rows.rows} if again else {}
+        self._show_rows([Row(entry, known.get(entry)) for entry in entries], again=again)
+        self._say_count()
+        self._read_facts([entry for entry in entries if not entry.is_folder and known.get(entry) is None])
+
+    def _show_rows(self, rows: list[Row], *, again: bool = False) -> None:
+        if self.searching and "folder" not in self.list.rows.columns:
+            self.list.set_columns(("name", "folder", *(c for c in self.list.rows.columns if c != "name")))
+        elif not self.searching and "folder" in self.list.rows.columns:
+            self.list.show_column("folder", False)
+        self.list.rows.show(rows)
+        self.sieve.show_rows(rows)
+        if again and self.list.current is not None:
+            return
+        wanted = next((r.entry.path for r in rows if self._want and r.entry.name == self._want), None)
+        index = self.list.rows.index_of(wanted) if wanted else self.list.rows.first_dataset()
+        if index.isValid():
+            self.list.go_to(index)
         else:
             self.glance.look_at(None)
-        self._read_facts([entry for entry in entries if not entry.is_folder])
+
+    def _say_count(self) -> None:
+        rows, shown = self.list.rows.rows, self.list.rows.shown
+        data = sum(not row.entry.is_folder for row in rows)
+        folders = len(rows) - data
+        told = f"{data:,} dataset{'s' * (data != 1)}"
+        if self.searching:
+            most = " at most" if data >= 300 else ""
+            told = f"{told}{most} on the pinned shelves with '{self.searching}'"
+            if not data:
+                told = "Nothing on the pinned shelves has all these words."
+        else:
+            told += f", {folders:,} folder{'s' * (folders != 1)}"
+            if not rows:
+                told = "Nothing here that can be opened. Go up, or pin another folder."
+        different = len({row.entry.path for row in shown})
+        if rows and different < len(rows):
+            told = f"{different:,} of {told}"
+        self.count.setText(told)
+
+    # Facts
+
+    def _note_view(self) -> None:
+        self._in_view = self.list.in_view()
 
     def _read_facts(self, entries: list[Entry]) -> None:
-        """Fill the fact columns one dataset after the other, off this thread."""
-        rows = {item.data(0, PATH): item for item in self._items()}
+        """Fill the fact columns off this thread: what is kept at once, then what is in view, then the rest."""
+        folder = self.folder
         home = self.session.come_home
+        self._note_view()
 
         def work(job: Job) -> None:
-            from brisk_atlas.core import read
+            from brisk_atlas.core.find.looking import summaries
 
-            for number, entry in enumerate(entries):
-                job.report(number / len(entries), entry.name)
-                try:
-                    found: Dataset | AtlasError = self.session.holdings.peek(entry.path) or read.open(entry.path)
-                except AtlasError as error:
-                    found = error
-                except Exception as error:
-                    found = AtlasError(entry.path, f"it can't be read ({type(error).__name__}: {error})")
-                home(partial(self._show_facts, rows.get(entry.path)), found)
+            assert folder is not None
+            catalogue, lookers = self.session.catalogue, self.session.lookers
+            found = summaries(folder, entries, catalogue, lookers, job.check, lambda: self._in_view)
+            for number, (path, summary) in enumerate(found):
+                job.report(number / len(entries), path.name)
+                home(partial(self._found, job), (path, summary))
 
-        if entries:
+        if entries and folder is not None:
             self._facts_job = self.session.run("Looking at datasets", work)
 
-    def _items(self) -> Iterator[QTreeWidgetItem]:
-        for i in range(self.list.topLevelItemCount()):
-            item = self.list.topLevelItem(i)
-            assert item is not None
-            yield item
+    def _found(self, job: Job, found: tuple[Path, Summary]) -> None:
+        if job is self._facts_job or self._facts_job is None:
+            self._learned[found[0]] = found[1]
+            if not self._timers["learn"].isActive():
+                self._timers["learn"].start()
 
-    def _show_facts(self, item: QTreeWidgetItem | None, found: Dataset | AtlasError) -> None:
-        import PyQt6.sip as sip
+    def _learn(self) -> None:
+        """Show what was found out since the last time."""
+        found, self._learned = self._learned, {}
+        if self.list.rows.learn(found):
+            self.list.rows.arrange()
+        self.sieve.show_rows(self.list.rows.rows)
+        self._say_count()
 
-        if item is None or sip.isdeleted(item):
-            return
-        if isinstance(found, AtlasError):
-            item.setText(1, "can't be read")
-            item.setText(6, found.reason)
-            item.setToolTip(6, str(found))
-            item.setForeground(1, QBrush(QColor(self.theme.fault)))
-            return
-        item.setText(4, size_text(found.size_bytes))
-        remarks = list(found.warnings)
-        if len(found.members) > 1:
-            remarks.append(f"{len(found.members)} files")
-        item.setText(6, "; ".join(remarks))
-        item.setToolTip(6, "\n".join(remarks))
-        if len(found.parts) == 1:
-            self._set_facts(item, found.parts[0].facts, found.kind)
-            return
-        item.setText(1, found.kind)
-        item.setText(2, f"{len(found.parts)} {'band groups' if found.kind == 'scene' else 'parts'}")
-        item.setText(3, _common_crs([part.facts for part in found.parts]))
-        for part in found.parts:
-            child = QTreeWidgetItem([part.facts.name, "", "", "", "", "", ""])
-            child.setData(0, PATH, found.path)
-            child.setData(0, PART, part.facts.name)
-            self._set_facts(child, part.facts, part.facts.kind)
-            item.addChild(child)
+    # Filter and search
 
-    @staticmethod
-    def _set_facts(item: QTreeWidgetItem, facts: Facts, kind: str) -> None:
-        item.setText(1, kind if kind in PLAIN else kind_text(facts))
-        item.setText(2, _plain_count(kind, facts.count) if kind in PLAIN else count_text(facts))
-        item.setText(3, _crs(facts) if kind not in PLAIN else "")
-
-    def _filter(self, text: str) -> None:
-        words = text.lower().split()
-        for item in self._items():
-            names = " ".join([item.text(0), *(item.child(i).text(0) for i in range(item.childCount()))]).lower()  # type: ignore[union-attr]
-            item.setHidden(not all(word in names for word in words))
-        current = self.list.currentItem()
-        if current is None or current.isHidden():
-            shown = next((i for i in self._items() if not i.isHidden()), None)
-            if shown:
-                self.list.setCurrentItem(shown)
-
-    def _glance_at(self, item: QTreeWidgetItem | None) -> None:
-        if item is None or item.data(0, IS_FOLDER):
-            self.glance.look_at(None)
+    def _filter_now(self) -> None:
+        text = self.filter.text().strip()
+        if self.everywhere.isChecked():
+            self.searching = text
+            self._search()
         else:
-            self.glance.look_at(item.data(0, PATH), item.data(0, PART))
+            self.sieve.set_text(text)
+
+    def _filter_entered(self) -> None:
+        if self._timers["typed"].isActive():
+            self._timers["typed"].stop()
+            self._filter_now()
+        self.list.setFocus()
+
+    def _sieve_changed(self) -> None:
+        self.list.rows.sieve, self.list.rows.grouped = self.sieve.sieve, self.sieve.grouped
+        self.list.rows.arrange()
+        current = self.list.current
+        if current is None or not self.list.rows.index_of(current[0]).isValid():
+            self.list.go_to(self.list.rows.first_dataset())
+        self._say_count()
+
+    def begin_search(self) -> None:
+        """Put the keyboard on the search through all shelves."""
+        self.everywhere.setChecked(True)
+        self.filter.setFocus()
+        self.filter.selectAll()
+
+    def _everywhere_changed(self, on: bool) -> None:
+        self.filter.setPlaceholderText("Words in names, fields or records" if on else "Filter by name")
+        self.sieve.set_text("")
+        text = self.filter.text().strip()
+        if on:
+            self.searching = text
+            self._search()
+            return
+        self.searching = ""
+        if self.folder is not None:
+            self.sieve.set_text(text)
+            self._stop()
+            self._list_from_search()
+
+    def _list_from_search(self) -> None:
+        folder = self.folder
+        assert folder is not None
+        from brisk_atlas.core.find import list_folder
+
+        self._job = self.session.run(f"Listing {folder.name}", lambda job: list_folder(folder), self._fill)
+
+    def _search(self) -> None:
+        """Show what the index has; a later word takes the place of an earlier one."""
+        text = self.searching
+        shelves = list(self.session.shelves.pinned)
+        self._stop()
+        if not text:
+            self._show_rows([])
+            self.count.setText("Type words that stand in names, fields, titles, summaries or keywords.")
+            return
+
+        def work(job: Job) -> list[Row]:
+            from brisk_atlas.core.find.looking import rows_found
+
+            return rows_found(self.session.catalogue.search(text, shelves))
+
+        def done(rows: list[Row]) -> None:
+            if text == self.searching:
+                self._show_rows(rows)
+                self._say_count()
+
+        self._job = self.session.run("Searching", work, done, shown=False)
+
+    # Opening
 
     def open_chosen(self) -> None:
         """Go into the chosen folder, or open the chosen datasets."""
-        current = self.list.currentItem()
-        if current is not None and current.data(0, IS_FOLDER):
-            self.go_to(current.data(0, PATH))
+        row = self.list.rows.row_at(self.list.currentIndex())
+        if row is not None and row.entry.is_folder:
+            self.go_to(row.entry.path)
             return
-        chosen = [item for item in self.list.selectedItems() if not item.data(0, IS_FOLDER)]
-        parts = [item for item in chosen if item.data(0, PART)]
-        for item in parts:
-            self.open_wanted.emit([item.data(0, PATH)], item.data(0, PART))
-        whole = [item.data(0, PATH) for item in chosen if not item.data(0, PART)]
+        chosen = self.list.chosen()
+        for path, part in chosen:
+            if part is not None:
+                self.open_wanted.emit([path], part)
+        whole = [path for path, part in chosen if part is None]
         if whole:
             self.open_wanted.emit(whole, None)
 
-    def _row_menu(self, at: QPoint) -> None:
-        item = self.list.itemAt(at)
-        if item is None:
-            return
-        menu = QMenu(self)
-        if item.data(0, IS_FOLDER):
-            pin = menu.addAction("Pin this folder")
-            assert pin is not None
-            pin.triggered.connect(lambda: self.pin(item.data(0, PATH)))
-        else:
-            for text, run in (
-                ("Open on the Desk", self.open_chosen),
-                ("Read its record", lambda: self.record_wanted.emit(item.data(0, PATH))),
-            ):
-                action = menu.addAction(text)
-                assert action is not None
-                action.triggered.connect(run)
+    def open_asking(self) -> None:
+        """Open the chosen datasets after asking all that can be chosen about them."""
+        chosen = list(dict.fromkeys(path for path, _ in self.list.chosen()))
+        if chosen:
+            self.ask_wanted.emit(chosen)
+
+    def _global(self, at: QPoint) -> QPoint:
         viewport = self.list.viewport()
         assert viewport is not None
-        menu.popup(viewport.mapToGlobal(at))
+        return viewport.mapToGlobal(at)
 
-    def keyPressEvent(self, event: object) -> None:
-        if event.key() == Qt.Key.Key_Backspace:  # type: ignore[attr-defined]
-            self.go_up()
+    def _row_menu(self, at: QPoint) -> QMenu:
+        menu = QMenu(self)
+        row = self.list.rows.row_at(self.list.indexAt(at))
+        if row is None:
+            return menu
+        path = row.entry.path
+        if row.entry.is_folder:
+            pinned = path in self.session.shelves.pinned
+            actions = [
+                ("Go there", lambda: self.go_to(path)),
+                ("Unpin", lambda: self.shelves.unpin(path)) if pinned else ("Pin", lambda: self.shelves.pin(path)),
+            ]
         else:
-            super().keyPressEvent(event)  # type: ignore[arg-type]
-
-
-def _plain_count(kind: str, count: int | None) -> str:
-    return f"{count:,} {PLAIN[kind]}" if PLAIN[kind] and count is not None else ""
-
-
-def _crs(facts: Facts) -> str:
-    from brisk_atlas.core.place import crs_label
-
-    return crs_label(facts.crs) if facts.crs or facts.kind != "table" else ""
-
-
-def _common_crs(facts: list[Facts]) -> str:
-    found = {_crs(f) for f in facts}
-    return found.pop() if len(found) == 1 else "several"
+            actions = [
+                ("Open on the Desk", self.open_chosen),
+                ("Open and ask…", self.open_asking),
+                ("Read its record", lambda: self.record_wanted.emit(path)),
+            ]
+            if self.searching:
+                actions.append(("Go to its folder", lambda: self.go_to(path.parent, choose=row.entry.name)))
+        for text, run in actions:
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(run)
+        return menu

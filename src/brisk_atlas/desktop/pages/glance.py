@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QImage, QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError, size_text
 
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -18,24 +16,30 @@ from ..theme import LIGHT, Theme
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from brisk_atlas.core.model import Dataset, Layer
+    from brisk_atlas.core.find import Anatomy
+    from brisk_atlas.core.model import Dataset, Extent, Layer
     from brisk_atlas.core.read import Source
+    from brisk_atlas.core.record import Section
 
-PICTURE = (344, 236)
-MAKING = "an overview is being made"
+PICTURE_PX = 236
 EMPTY = "Choose a dataset in the list to see what it is."
+OPENED = ("vector", "raster", "scene", "pointcloud", "table", "project", "archive")
+FACTS, ROWS, RECORD, FILES, TEXT = range(5)
+TABS = ("Facts", "Rows", "Record", "Files", "Text")
 
 
 class Glance(QWidget):
-    """Picture, facts, record summary and member files of one dataset or one of its parts.
+    """Picture, facts, first rows, record summary, files and text of one dataset or one of its parts.
 
     Signals:
         open_wanted(object, object): path and part name (or None) to open.
         record_wanted(object): path whose record to read.
+        went_stale(): a file of the dataset was taken away.
     """
 
     open_wanted = pyqtSignal(object, object)
     record_wanted = pyqtSignal(object)
+    went_stale = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -61,17 +65,21 @@ class Glance(QWidget):
         if self._built:
             return
         from ..reading_view import ReadingView
+        from ..text_view import TextView
+        from .glance_files import GlanceFiles
+        from .glance_picture import GlancePicture
+        from .glance_rows import GlanceRows
 
         self._built = True
         self.summary = QLabel("")
         self.summary.setObjectName("quiet")
         self.summary.setWordWrap(True)
-        self.picture = QLabel()
-        self.picture.setFixedHeight(PICTURE[1])
-        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.facts, self.record, self.members = ReadingView(), ReadingView(), ReadingView()
+        self.picture = GlancePicture(self.session)
+        self.facts, self.record = ReadingView(), ReadingView()
+        self.rows, self.files, self.text = GlanceRows(), GlanceFiles(self.session), TextView(self.session)
         self.tabs = QTabWidget()
-        for page, title in ((self.facts, "Facts"), (self.record, "Record"), (self.members, "Files")):
+        self.tabs.setObjectName("glance tabs")
+        for page, title in zip((self.facts, self.rows, self.record, self.files, self.text), TABS):
             self.tabs.addTab(page, title)
         self.open_button = QPushButton("Open on the Desk")
         self.open_button.setObjectName("main")
@@ -79,23 +87,39 @@ class Glance(QWidget):
         buttons = QHBoxLayout()
         buttons.addWidget(self.open_button, 1)
         buttons.addWidget(self.record_button, 1)
+        upper, lower = QWidget(), QWidget()
+        top = QVBoxLayout(upper)
+        top.setContentsMargins(0, 0, 0, 4)
+        top.addWidget(self.picture, 1)
+        top.addLayout(buttons)
+        bottom = QVBoxLayout(lower)
+        bottom.setContentsMargins(0, 0, 0, 0)
+        bottom.addWidget(self.tabs, 1)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.addWidget(upper)
+        split.addWidget(lower)
+        split.setSizes([PICTURE_PX + 40, 400])
+        split.setStretchFactor(1, 1)
         column = QVBoxLayout(self.rest)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
         column.addWidget(self.summary)
-        column.addWidget(self.picture)
-        column.addLayout(buttons)
-        column.addWidget(self.tabs, 1)
-        column.addStretch(0)
+        column.addWidget(split, 1)
         self.open_button.clicked.connect(self._open)
         self.record_button.clicked.connect(self._read)
+        self.picture.unfinished.connect(self._prepare)
+        self.files.deleted.connect(self.went_stale)
+        self.files.deleted.connect(self._look_again)
+        self.tabs.currentChanged.connect(lambda tab: self._tab_changed())
         self.use_theme(self.theme)
 
     def use_theme(self, theme: Theme) -> None:
         self.theme = theme
         if self._built:
-            for reading in (self.facts, self.record, self.members):
+            for reading in (self.facts, self.record):
                 reading.repaint_theme(theme)
+            self.picture.theme = self.files.theme = self.text.lines.theme = theme
+            self.update()
 
     def _open(self) -> None:
         if self.chosen:
@@ -107,17 +131,20 @@ class Glance(QWidget):
 
     @property
     def busy(self) -> bool:
-        return self._job is not None and not self._job.finished
+        if self._job is not None and not self._job.finished:
+            return True
+        return self._built and self.picture.isVisible() and (self.picture.busy or self.text.busy)
 
     def _clear(self, text: str) -> None:
-        for view in (self.facts, self.record, self.members):
+        for view in (self.facts, self.record):
             view.show_sections([])
-        self.picture.clear()
-        self.picture.setText(text)
+        self.picture.show_words(text)
         self.summary.setText("")
-        self.tabs.setVisible(False)
-        self.open_button.setVisible(False)
-        self.record_button.setVisible(False)
+        self.rows.show_tables({})
+        self.files.show_anatomy(None)
+        self.text.show_file(None)
+        for widget in (self.tabs, self.open_button, self.record_button):
+            widget.setVisible(False)
 
     def look_at(self, path: Path | None, part: str | None = None) -> None:
         """Show a dataset; the latest wish wins."""
@@ -132,79 +159,128 @@ class Glance(QWidget):
         self._build()
         self.name.setText(path.name if part is None else f"{path.name} · {part}")
 
-        def work(job: Job) -> tuple:
-            return _glance(self.session, path, part, job)
+        def work(job: Job) -> Glimpse:
+            return glimpse(self.session, path, part, job)
 
-        def done(found: tuple) -> None:
+        def done(found: Glimpse) -> None:
             if self.chosen == (path, part):
-                self._show(*found)
+                self._show(path, found)
 
         def failed(error: BaseException) -> None:
             if self.chosen == (path, part):
-                self._clear("can't be read")
-                self.summary.setText(f"{error.reason}. {error.remedy}" if isinstance(error, AtlasError) else str(error))
+                self._clear(str(error).removeprefix(f"{path}: "))
+                self._offer_text(path)
 
-        self._job = self.session.run("Glance", work, done, shown=False, failed=failed)
+        self._job = self.session.run(f"Glancing at {path.name}", work, done, shown=False, failed=failed)
 
-    def _prepared(self, source: object) -> None:
-        """Look again once all of what is on show can be seen."""
-        if source in self._waiting and self.chosen:
+    def _look_again(self) -> None:
+        if self.chosen:
             self.look_at(*self.chosen)
 
-    def _show(self, dataset: Dataset, sections: tuple, picture: _Picture) -> None:
-        derived, record, members = sections
-        self.facts.show_sections(derived)
-        self.record.show_sections(record)
-        self.members.show_sections(members)
+    def _prepare(self, layers: list[Layer]) -> None:
+        self._waiting = {layer.source for layer in layers}
+        for layer in layers:
+            self.session.prepare(layer)
+
+    def _prepared(self, source: object) -> None:
+        """Draw again once all of what is on show can be seen."""
+        if source in self._waiting and self._built:
+            self.picture.draw_again()
+
+    def _show(self, path: Path, found: Glimpse) -> None:
+        dataset = found.dataset
+        self.facts.show_sections(found.derived)
+        self.record.show_sections(found.said)
+        self.rows.show_tables(found.tables)
+        self.files.show_anatomy(found.anatomy)
+        for tab, there in ((ROWS, bool(found.tables)), (RECORD, bool(found.said)), (FILES, True)):
+            self.tabs.setTabVisible(tab, there)
+        remarks = (
+            sum(bool(m.remark) for m in found.anatomy.members) + len(found.anatomy.missing) + len(found.anatomy.locks)
+        )
+        self.tabs.setTabText(FILES, f"Files ({remarks} !)" if remarks else "Files")
         self.tabs.setVisible(True)
-        self.tabs.setTabVisible(1, bool(record))
+        self._offer_text(path)
         self.summary.setText(
             f"{dataset.format} · {dataset.kind}" + (f" · {'; '.join(dataset.warnings)}" if dataset.warnings else "")
         )
-        self.picture.clear()
-        if isinstance(picture.shown, str):
-            self.picture.setText(picture.shown)
-        else:
-            self.picture.setPixmap(QPixmap.fromImage(picture.shown))
-        self._waiting = {layer.source for layer in picture.unfinished}
-        for layer in picture.unfinished:
-            self.session.prepare(layer)
-        can_open = dataset.kind in ("vector", "raster", "scene", "pointcloud", "table", "project")
-        self.open_button.setVisible(can_open)
+        self.open_button.setVisible(dataset.kind in OPENED)
         self.record_button.setVisible(True)
+        if found.extent is not None:
+            self.picture.show_layers(found.layers, found.extent)
+        else:
+            self.picture.show_words(found.words)
+
+    def _offer_text(self, path: Path) -> None:
+        from brisk_atlas.core.find.text_pages import is_textual
+
+        textual = is_textual(path)
+        self.tabs.setTabVisible(TEXT, textual)
+        if not self.tabs.isVisible() and textual:  # what can't be read may still be looked at
+            for tab in (FACTS, ROWS, RECORD, FILES):
+                self.tabs.setTabVisible(tab, False)
+            self.tabs.setVisible(True)
+        else:
+            self.tabs.setTabVisible(FACTS, True)
+        self._tab_changed()
+
+    def _tab_changed(self) -> None:
+        """Read the text only once it is looked at."""
+        shown = self.tabs.currentIndex() == TEXT and self.tabs.isTabVisible(TEXT) and self.chosen is not None
+        self.text.show_file(self.chosen[0] if shown and self.chosen else None)
 
 
-def _glance(session: Session, path: Path, part_name: str | None, job: Job) -> tuple:
-    """Work out a glance: sections to read and a picture. Runs in the background."""
+class Glimpse(NamedTuple):
+    """All that a glance shows, worked out in the background. `words` stand in for a picture."""
+
+    dataset: Dataset
+    derived: Sequence[Section]
+    said: Sequence[Section]
+    anatomy: Anatomy
+    tables: dict[str, Any]
+    layers: Sequence[Layer]
+    extent: Extent | None
+    words: str
+
+
+def glimpse(session: Session, path: Path, part_name: str | None, job: Job) -> Glimpse:
+    """Work out a glance. Runs in the background. Raises AtlasError."""
     from brisk_atlas.core import record as records
-    from brisk_atlas.core.find import role_of
+    from brisk_atlas.core.find import anatomy_of
 
-    session.holdings.forget(path) if not any(layer.path == path for layer in session.work.layers) else None
+    from ..opening import check_safe
+
+    check_safe(session, path, job)
+    if not any(layer.path == path for layer in session.work.layers):
+        session.holdings.forget(path)
     dataset = session.holdings.dataset(path)
     job.check()
-    derived = records.derived_sections(dataset, part_name)
-    said: list = []
+    said: list[Section] = []
     for _, standard in records.records_of(dataset):
         if standard != "ISO 19139":
             said.append(records.Section("Record", (("standard", standard), ("reading", "its XML is beside the data"))))
     found = records.record_of(dataset)
     if found:
         said = records.sections_of(found)
-    files = [(size_text(m.stat().st_size), f"{m.name}: {role_of(m, dataset)}") for m in dataset.members]
-    members = [records.Section(f"{len(files)} files" if len(files) > 1 else "one file", tuple(files))]
     job.check()
-    return dataset, (derived, said, members), _picture(session, dataset, part_name, job)
+    layers, extent, words = _picture(session, dataset, part_name)
+    job.check()
+    derived = records.derived_sections(dataset, part_name)
+    return Glimpse(dataset, derived, said, anatomy_of(dataset), _tables(dataset, part_name), layers, extent, words)
 
 
-class _Picture(NamedTuple):
-    """A picture, or what is said in its place, and the layers that it would take more to draw."""
+def _tables(dataset: Dataset, part_name: str | None) -> dict[str, Any]:
+    """Return the first rows of every part that has rows, and how many it has."""
+    from brisk_atlas.core.model import TablePart, VectorPart
 
-    shown: QImage | str
-    unfinished: Sequence[Layer] = ()
+    from .glance_rows import ROWS as FIRST
+
+    parts = [p for p in dataset.parts if isinstance(p, VectorPart | TablePart) and part_name in (None, p.facts.name)]
+    return {part.facts.name: (part.first(FIRST), part.facts.count) for part in parts[:12]}
 
 
-def _picture(session: Session, dataset: Dataset, part_name: str | None, job: Job) -> _Picture:
-    from brisk_atlas.core.draw import View
+def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple[list[Layer], Extent | None, str]:
+    """Return the layers to draw and where, or words in place of a picture."""
     from brisk_atlas.core.draw.frame import extent_of
     from brisk_atlas.core.draw.looks import first_look
     from brisk_atlas.core.model import Layer
@@ -216,23 +292,10 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None, job: Job
             layers.append(
                 Layer(f"glance-{number}", part.facts.name, dataset.path, part.facts.name, part.facts.kind, style)
             )
-    if dataset.kind == "scene" and part_name is None:
+    if dataset.kind in ("scene", "raster") and part_name is None:
         layers = layers[:1]
     if not layers:
-        return _Picture("no picture: it has no geometry" if dataset.kind == "table" else "")
+        return [], None, "no picture: it has no geometry" if dataset.kind == "table" else ""
     facts = session.holdings.part(layers[0].source).facts
     extent = extent_of(session.holdings, layers, facts.crs)
-    if extent is None:
-        return _Picture("no picture: it has no extent")
-    job.check()
-    view = View.fitting(extent, PICTURE[0] * 2, PICTURE[1] * 2, margin=0.03, density=2.0)
-    frame = session.painter.frame(layers, view, check=job.check)
-    if frame.faults:
-        raise AtlasError(dataset.path, next(iter(frame.faults.values())).removeprefix(f"{dataset.path}: "))
-    from ..frame_image import image_of
-
-    if frame.unfinished and not frame.image.any():
-        return _Picture(MAKING, layers)
-    image = image_of(frame).copy()
-    image.setDevicePixelRatio(2.0)
-    return _Picture(image, [layer for layer in layers if layer.kind == "raster" and layer.source in frame.unfinished])
+    return (layers, extent, "") if extent is not None else ([], None, "no picture: it has no extent")

@@ -1,0 +1,156 @@
+"""Which rows of a list are kept, in which order, and under which themes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from datetime import UTC, datetime, timedelta
+from typing import TYPE_CHECKING, NamedTuple
+
+from brisk_atlas.core.model import size_text
+
+if TYPE_CHECKING:  # the readers load with them, which an empty list can do without
+    from .listing import Entry
+    from .summary import Summary
+
+NO_THEME = "no theme"
+AGES = {"today": 1, "last 7 days": 7, "last 30 days": 30, "last year": 365}  # days
+
+
+class Row(NamedTuple):
+    """One row: an entry, and what is known of it so far."""
+
+    entry: Entry
+    summary: Summary | None = None
+
+    @property
+    def kind(self) -> str:
+        if self.entry.is_folder:
+            return "folder"
+        return self.summary.kind if self.summary else ""
+
+
+class Sieve(NamedTuple):
+    """What a row must be to be kept. Empty values keep all. `box` is west, south, east and north in degrees;
+    `age` one of AGES. Folders are kept by their names, and by nothing else once there is another wish."""
+
+    text: str = ""
+    kinds: frozenset[str] = frozenset()
+    crs: frozenset[str] = frozenset()
+    age: str = ""
+    box: tuple[float, float, float, float] | None = None
+
+    @property
+    def by_facts(self) -> bool:
+        """Return whether rows are judged by what must be looked up first."""
+        return bool(self.kinds or self.crs or self.box)
+
+    def keeps(self, row: Row, now: datetime | None = None) -> bool:
+        """Return whether a row is kept; one that is not known yet is not, when that matters."""
+        entry, known = row.entry, row.summary
+        if self.text:
+            names = entry.name.lower() + (" " + " ".join(p.name for p in known.parts).lower() if known else "")
+            if not all(word in names for word in self.text.lower().split()):
+                return False
+        if entry.is_folder:
+            return not (self.by_facts or self.age)
+        if self.age:
+            now = now or datetime.now(UTC)
+            if entry.modified < now - timedelta(days=AGES[self.age]):
+                return False
+        if not self.by_facts:
+            return True
+        if known is None:
+            return False
+        kinds = {known.kind, *(part.kind for part in known.parts)}
+        systems = {known.crs, *(part.crs for part in known.parts)}
+        return (
+            (not self.kinds or bool(kinds & self.kinds))
+            and (not self.crs or bool(systems & self.crs))
+            and (self.box is None or (known.box is not None and overlap(known.box, self.box)))
+        )
+
+
+def overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
+    """Return whether two boxes in degrees (west, south, east, north) share a place."""
+    return a[0] <= b[2] and b[0] <= a[2] and a[1] <= b[3] and b[1] <= a[3]
+
+
+def extent_words(box: tuple[float, float, float, float] | None) -> str:
+    """Return the middle and the size of a box in degrees."""
+    if box is None:
+        return ""
+    lon, lat = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
+    return f"{abs(lat):.3f}° {'N' if lat >= 0 else 'S'} {abs(lon):.3f}° {'E' if lon >= 0 else 'W'}"
+
+
+def remarks_of(row: Row) -> str:
+    """Return what is wrong or particular: the reason why it can't be read, or the warnings."""
+    known = row.summary
+    if known is None:
+        return ""
+    return known.fault or "; ".join(known.warnings)
+
+
+class Column(NamedTuple):
+    """One column of the list: its title, what it says of a row, and what it sorts by."""
+
+    title: str
+    text: Callable[[Row], str]
+    key: Callable[[Row], object]
+    width: int
+    right: bool = False
+
+
+def _of(name: str, empty: str = "") -> Callable[[Row], str]:
+    return lambda row: str(getattr(row.summary, name)) if row.summary is not None else empty
+
+
+def _size(row: Row) -> int:
+    return row.summary.size_bytes if row.summary is not None and not row.entry.size_bytes else row.entry.size_bytes
+
+
+COLUMNS = {
+    "name": Column("Name", lambda r: r.entry.name, lambda r: r.entry.name.lower(), 150),
+    "kind": Column("Kind", lambda r: r.kind, lambda r: r.kind, 62),
+    "shape": Column("Shape, bands", _of("shape"), _of("shape"), 86),
+    "amount": Column("Rows or cells", _of("amount"), lambda r: r.summary.number if r.summary else -1.0, 98, True),
+    "crs": Column("CRS", _of("crs"), _of("crs"), 80),
+    "extent": Column(
+        "Middle", lambda r: extent_words(r.summary.box if r.summary else None),
+        lambda r: r.summary.box or (999.0,) * 4 if r.summary else (999.0,) * 4, 130,
+    ),
+    "size": Column("On disk", lambda r: "" if r.entry.is_folder else size_text(_size(r)), _size, 66, True),
+    "modified": Column(
+        "Changed", lambda r: r.entry.modified.strftime("%Y-%m-%d") if r.entry.modified.year > 1970 else "",
+        lambda r: r.entry.modified, 74),
+    "record": Column("Record", _of("record"), _of("record"), 74),
+    "remarks": Column("Remarks", remarks_of, lambda r: (not remarks_of(r), remarks_of(r)), 94),
+    "files": Column("Files", lambda r: "" if r.entry.is_folder or not r.summary else f"{r.summary.files:,}",
+                    lambda r: r.summary.files if r.summary else 0, 50, True),
+    "format": Column("Format", _of("format"), _of("format"), 90),
+    "title": Column("Title in the record", _of("title"), _of("title"), 200),
+    "folder": Column("Folder", lambda r: str(r.entry.path.parent), lambda r: str(r.entry.path.parent), 160),
+}  # fmt: skip
+SHOWN_FIRST = ("name", "kind", "shape", "amount", "crs", "size", "modified", "record", "remarks")
+
+
+def in_order(rows: Iterable[Row], column: str, *, down: bool = False) -> list[Row]:
+    """Return rows sorted by a column, folders always first; rows that are alike stay by name."""
+    key = COLUMNS[column].key
+    by_name = sorted(rows, key=lambda row: row.entry.name.lower())
+    ordered = sorted(by_name, key=lambda row: key(row), reverse=down)  # type: ignore[arg-type,return-value]
+    return sorted(ordered, key=lambda row: not row.entry.is_folder)
+
+
+def by_theme(rows: Sequence[Row]) -> dict[str, list[Row]]:
+    """Return the datasets under each theme that their records name; one with several stands under each."""
+    found: dict[str, list[Row]] = {}
+    rest = []
+    for row in rows:
+        themes = row.summary.themes if row.summary is not None else ()
+        for theme in themes:
+            found.setdefault(theme, []).append(row)
+        if not themes and not row.entry.is_folder:
+            rest.append(row)
+    ordered = dict(sorted(found.items(), key=lambda item: item[0].lower()))
+    return {**ordered, NO_THEME: rest} if rest else ordered

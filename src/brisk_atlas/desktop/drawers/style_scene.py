@@ -1,0 +1,79 @@
+"""The rows that scenes add to a grid's style: what its numbers are turned into, and its quality as a mask."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from brisk_atlas.core.model import AS, GridStyle, RasterPart, Stretch, named_as
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.model import Dataset, Layer
+
+    from .style_rows import StyleRows
+
+STORED = "numbers as stored"
+
+
+def scene_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
+    """Add the choice of radiance, reflectance or temperature where the dataset says how to come by them."""
+    part = _base(dataset, layer)
+    if part is None or not part.quantities:
+        return
+    options = [(STORED, ""), *((quantity, quantity) for quantity in part.quantities)]
+
+    def quantity(now: Layer) -> str:
+        return now.part.rpartition(AS)[2] if AS in now.part else ""
+
+    def put(wanted: object) -> None:
+        now = rows.session.work.subject
+        if now is None or rows.filling or not isinstance(now.style, GridStyle):
+            return
+        style = now.style if now.style.stretch.kind != "hand" else replace(now.style, stretch=Stretch())
+        name = named_as(now.part, str(wanted))
+        rows.session.work.change(f"show {wanted or STORED}", now.id, part=name, style=style)
+
+    rows.heading("Values")
+    rows.choice_of("Turned into", "quantity", options, quantity, put)  # type: ignore[arg-type]
+
+
+def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
+    """Add a tick for each class of the dataset's quality band, to leave its cells out."""
+    found = quality_of(dataset, layer)
+    if found is None:
+        return
+    part, band, classes = found
+    rows.heading("Leave out, by quality")
+    for value, _, name in classes:
+
+        def on(style: GridStyle, value: int = value) -> bool:
+            return style.mask is not None and value in style.mask[2]
+
+        def put(wanted: bool, value: int = value, name: str = name) -> None:
+            style = rows.style()
+            if isinstance(style, GridStyle) and not rows.filling:
+                hidden = set(style.mask[2] if style.mask else ()) - {value} | ({value} if wanted else set())
+                mask = (part, band, tuple(sorted(hidden))) if hidden else None
+                rows.change(f"{'leave out' if wanted else 'show'} {name}", mask=mask)
+
+        rows.check("", name, f"mask {name}", on, put)
+
+
+def quality_of(dataset: Dataset | None, layer: Layer) -> tuple[str, int, tuple[tuple[int, str, str], ...]] | None:
+    """Return part, band and classes of a scene's quality band, for its other band groups."""
+    if dataset is None or dataset.kind != "scene":
+        return None
+    for part in dataset.parts:
+        grid = part.facts.grid
+        for band in grid.bands if grid is not None else ():
+            if band.role == "quality" and band.classes and part.facts.name != layer.part:
+                return part.facts.name, band.index, band.classes
+    return None
+
+
+def _base(dataset: Dataset | None, layer: Layer) -> RasterPart | None:
+    """Return the part as stored, whatever its numbers are turned into now."""
+    if dataset is None:
+        return None
+    found = next((p for p in dataset.parts if p.facts.name == named_as(layer.part, "")), None)
+    return found if isinstance(found, RasterPart) else None

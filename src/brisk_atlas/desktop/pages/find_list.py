@@ -1,0 +1,192 @@
+"""The list of datasets: a tree with columns to choose, to order and to sort by."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QModelIndex, QPoint, QSettings, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTreeView
+
+from brisk_atlas.core.find import sieve
+
+from .find_model import FindModel
+
+KEPT = "find/columns"
+
+
+class FindList(QTreeView):
+    """The rows of a FindModel.
+
+    Signals:
+        looked_at(object, object): path and part (or None) of the row that the analyst is on; None for none.
+        activated_rows(): the chosen rows are to be opened.
+        asked(): the chosen rows are to be opened, with all questions.
+        went_up(): to the folder above.
+        scrolled(): other rows are in view.
+    """
+
+    looked_at = pyqtSignal(object, object)
+    activated_rows = pyqtSignal()
+    asked = pyqtSignal()
+    went_up = pyqtSignal()
+    scrolled = pyqtSignal()
+
+    def __init__(self, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self.setObjectName("find list")
+        self.settings = settings
+        self.rows = FindModel()
+        self._remember()
+        self.setModel(self.rows)
+        self.setAlternatingRowColors(True)
+        self.setUniformRowHeights(True)
+        self.setAllColumnsShowFocus(True)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.setDragEnabled(True)
+        self.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
+        self.setSortingEnabled(True)
+        header = self.header()
+        assert header is not None
+        header.setSectionsMovable(True)
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        header.setStretchLastSection(True)
+        header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
+        header.setToolTip("Click to sort, drag to order, right click to choose columns")
+        self._size_columns()
+        header.setSortIndicator(0, Qt.SortOrder.AscendingOrder)
+        selection = self.selectionModel()
+        assert selection is not None
+        selection.currentChanged.connect(self._current_changed)
+        self.rows.modelReset.connect(self._after_reset)
+        self.doubleClicked.connect(lambda index: self.activated_rows.emit())
+        bar = self.verticalScrollBar()
+        assert bar is not None
+        bar.valueChanged.connect(lambda value: self.scrolled.emit())
+        self._kept: tuple[Path, str | None] | None = None
+
+    # Columns
+
+    def _remember(self) -> None:
+        kept = self.settings.value(KEPT) if self.settings is not None else None
+        names = tuple(n for n in str(kept).split(",") if n in sieve.COLUMNS) if kept else ()
+        if "name" in names:
+            self.rows.columns = names
+
+    def _size_columns(self) -> None:
+        for number, name in enumerate(self.rows.columns):
+            self.setColumnWidth(number, sieve.COLUMNS[name].width)
+
+    def column_menu(self) -> QMenu:
+        """Return the menu of all columns; those on show are ticked."""
+        menu = QMenu(self)
+        for name, column in sieve.COLUMNS.items():
+            action = menu.addAction(column.title)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(name in self.rows.columns)
+            action.setEnabled(name != "name")
+            action.triggered.connect(lambda checked, name=name: self.show_column(name, checked))
+        return menu
+
+    def show_column(self, name: str, on: bool) -> None:
+        """Show or hide a column; a new one comes where the list of all has it."""
+        header = self.header()
+        assert header is not None
+        order = [self.rows.columns[header.logicalIndex(i)] for i in range(len(self.rows.columns))]
+        if on and name not in order:
+            every = list(sieve.COLUMNS)
+            at = next((i for i, other in enumerate(order) if every.index(other) > every.index(name)), len(order))
+            order.insert(at, name)
+        elif not on and name in order and name != "name":
+            order.remove(name)
+        self.set_columns(tuple(order))
+
+    def set_columns(self, names: tuple[str, ...]) -> None:
+        if names == self.rows.columns:
+            return
+        widths = {name: self.columnWidth(i) for i, name in enumerate(self.rows.columns)}
+        self.rows.beginResetModel()
+        self.rows.columns = names
+        self.rows.endResetModel()
+        for number, name in enumerate(names):
+            self.setColumnWidth(number, widths.get(name, sieve.COLUMNS[name].width))
+        if self.rows.sorted_by not in names:
+            self.rows.sorted_by = "name"
+        header = self.header()
+        assert header is not None
+        order = Qt.SortOrder.DescendingOrder if self.rows.down else Qt.SortOrder.AscendingOrder
+        header.setSortIndicator(names.index(self.rows.sorted_by), order)
+        if self.settings is not None:
+            self.settings.setValue(KEPT, ",".join(n for n in names if n != "folder"))
+
+    # Where the analyst is
+
+    @property
+    def current(self) -> tuple[Path, str | None] | None:
+        row = self.rows.row_at(self.currentIndex())
+        return (row.entry.path, self.rows.part_at(self.currentIndex())) if row is not None else None
+
+    def chosen(self) -> list[tuple[Path, str | None]]:
+        """Return the chosen rows that are no folders, as path and part."""
+        selection = self.selectionModel()
+        assert selection is not None
+        found = []
+        for index in selection.selectedRows():
+            row = self.rows.row_at(index)
+            if row is not None and not row.entry.is_folder:
+                found.append((row.entry.path, self.rows.part_at(index)))
+        return found
+
+    def in_view(self) -> list[Path]:
+        """Return the datasets whose rows can be seen."""
+        viewport = self.viewport()
+        assert viewport is not None
+        index, found = self.indexAt(QPoint(4, 4)), []
+        while index.isValid() and self.visualRect(index).top() < viewport.height():
+            row = self.rows.row_at(index)
+            if row is not None and not row.entry.is_folder:
+                found.append(row.entry.path)
+            index = self.indexBelow(index)
+        return found
+
+    def go_to(self, index: QModelIndex) -> None:
+        self.setCurrentIndex(index)
+        self.scrollTo(index)
+
+    def _current_changed(self, index: QModelIndex, before: QModelIndex) -> None:
+        row = self.rows.row_at(index)
+        if row is None or row.entry.is_folder:
+            self.looked_at.emit(None, None)
+            self._kept = None
+        else:
+            self._kept = (row.entry.path, self.rows.part_at(index))
+            self.looked_at.emit(*self._kept)
+
+    def _after_reset(self) -> None:
+        """Stay on the row that the analyst was on; unfold themes."""
+        if self.rows.grouped:
+            self.expandToDepth(0)
+        if self._kept is not None:
+            index = self.rows.index_of(self._kept[0])
+            if index.isValid():
+                selection = self.selectionModel()
+                assert selection is not None
+                selection.blockSignals(True)
+                self.setCurrentIndex(index)
+                selection.blockSignals(False)
+        self.scrolled.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+        if enter and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.asked.emit()
+        elif enter:
+            self.activated_rows.emit()
+        elif event.key() == Qt.Key.Key_Backspace:
+            self.went_up.emit()
+        else:
+            super().keyPressEvent(event)

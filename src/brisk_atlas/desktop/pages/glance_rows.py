@@ -1,0 +1,113 @@
+"""The fields of a dataset and its first hundred rows."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtWidgets import QComboBox, QLabel, QTableView, QVBoxLayout, QWidget
+
+from ..theme import mono_font
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+
+ROWS = 100
+WIDEST_PX = 220
+
+
+class FirstRows(QAbstractTableModel):
+    """A short table; each head says a field's name and its type."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.names: list[str] = []
+        self.types: list[str] = []
+        self._columns: list[list[Any]] = []
+
+    def show(self, table: pa.Table | None) -> None:
+        self.beginResetModel()
+        self.names = list(table.column_names) if table is not None else []
+        self.types = [_plain(kind) for kind in table.schema.types] if table is not None else []
+        self._columns = [column.to_pylist() for column in table.columns] if table is not None else []
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return len(self._columns[0]) if self._columns and not parent.isValid() else 0
+
+    def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return len(self._columns) if not parent.isValid() else 0
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if not index.isValid():
+            return None
+        value = self._columns[index.column()][index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            from brisk_atlas.core.inspect import number_text
+
+            return "—" if value is None else number_text(value)
+        number = isinstance(value, int | float) and not isinstance(value, bool)
+        if role == Qt.ItemDataRole.TextAlignmentRole and number:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        return mono_font() if role == Qt.ItemDataRole.FontRole and number else None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if orientation == Qt.Orientation.Vertical:
+            return str(section + 1) if role == Qt.ItemDataRole.DisplayRole else None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return f"{self.names[section]}\n{self.types[section]}"
+        return f"{self.names[section]} ({self.types[section]})" if role == Qt.ItemDataRole.ToolTipRole else None
+
+
+def _plain(kind: pa.DataType) -> str:
+    """Return the type of the values, however they are stored."""
+    return str(getattr(kind, "value_type", kind)) if str(kind).startswith("dictionary") else str(kind)
+
+
+class GlanceRows(QWidget):
+    """The first rows of one part; a choice where there are several."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.part = QComboBox()
+        self.part.setObjectName("rows of")
+        self.part.setAccessibleName("Part whose rows are shown")
+        self.said = QLabel()
+        self.said.setObjectName("quiet")
+        self.said.setWordWrap(True)
+        self.rows = FirstRows()
+        self.table = QTableView()
+        self.table.setObjectName("first rows")
+        self.table.setModel(self.rows)
+        self.table.setAlternatingRowColors(True)
+        self._tables: dict[str, pa.Table] = {}
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 6, 0, 0)
+        for widget in (self.part, self.said, self.table):
+            column.addWidget(widget, int(widget is self.table))
+        self.part.currentTextChanged.connect(self._show)
+
+    def show_tables(self, tables: dict[str, tuple[pa.Table, int | None]]) -> None:
+        """Show the first rows of parts by name, with how many there are of each."""
+        self._tables = {name: table for name, (table, _) in tables.items()}
+        self._counts = {name: count for name, (_, count) in tables.items()}
+        self.part.blockSignals(True)
+        self.part.clear()
+        self.part.addItems(list(tables))
+        self.part.blockSignals(False)
+        self.part.setVisible(len(tables) > 1)
+        self._show(self.part.currentText())
+
+    def _show(self, name: str) -> None:
+        table = self._tables.get(name)
+        self.rows.show(table)
+        if table is None:
+            self.said.setText("")
+            return
+        count = self._counts.get(name)
+        told = f"{len(table.column_names):,} fields; "
+        told += f"rows 1 to {len(table):,} of {count:,}" if count is not None else f"the first {len(table):,} rows"
+        self.said.setText(told)
+        self.table.resizeColumnsToContents()
+        for i in range(len(table.column_names)):
+            self.table.setColumnWidth(i, min(self.table.columnWidth(i), WIDEST_PX))

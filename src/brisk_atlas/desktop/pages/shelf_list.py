@@ -1,0 +1,163 @@
+"""The shelves: pinned folders, this machine's places, and what was opened lately."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu
+
+from ..session import Session
+
+PATH = Qt.ItemDataRole.UserRole
+INDENT = "   "
+MOST_RECENT = 8
+
+
+class ShelfList(QListWidget):
+    """Shelves under their headings. Folders dropped here are pinned; pinned ones are dragged into order.
+
+    Signals:
+        chosen(object): the path of the shelf to go to.
+        pins_changed(): folders were pinned, unpinned or put in another order.
+    """
+
+    chosen = pyqtSignal(object)
+    pins_changed = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setObjectName("shelves")
+        self.setAccessibleName("Shelves")
+        self.setDragEnabled(True)
+        self.setAcceptDrops(True)
+        self.setDropIndicatorShown(True)
+        self.setDragDropMode(QListWidget.DragDropMode.DragDrop)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.itemClicked.connect(self._choose)
+        self.itemActivated.connect(self._choose)
+        self.customContextMenuRequested.connect(self._menu)
+
+    def fill(self) -> None:
+        """Show what there is now; mounted places are looked up each time."""
+        from brisk_atlas.core.find.shelves import mounted
+
+        self.clear()
+        shelves = self.session.shelves
+        self._heading("Pinned")
+        for folder in shelves.pinned:
+            self._place(folder, folder.name or str(folder))
+        if not shelves.pinned:
+            self._hint("Drop a folder here")
+        self._heading("This machine")
+        self._place(Path.home(), "Home")
+        self._place(Path("/"), "File system")
+        for folder, what in mounted():
+            self._place(folder, folder.name, f"{folder}, {what}")
+        for title, paths in (("Opened lately", shelves.recent), ("Projects", shelves.projects)):
+            if paths:
+                self._heading(title)
+            for path in paths[:MOST_RECENT]:
+                self._place(path, path.name.removesuffix(".brisk.json"))
+
+    def _heading(self, text: str) -> None:
+        item = QListWidgetItem(text)
+        item.setFlags(Qt.ItemFlag.NoItemFlags)
+        self.addItem(item)
+
+    def _hint(self, text: str) -> None:
+        self._heading(INDENT + text)
+
+    def _place(self, path: Path, text: str, tip: str = "") -> None:
+        item = QListWidgetItem(INDENT + text)
+        item.setData(PATH, path)
+        item.setToolTip(tip or str(path))
+        self.addItem(item)
+
+    def _path_at(self, item: QListWidgetItem | None) -> Path | None:
+        return item.data(PATH) if item is not None else None
+
+    def _choose(self, item: QListWidgetItem) -> None:
+        path = self._path_at(item)
+        if path is not None:
+            self.chosen.emit(path)
+
+    # Pinning
+
+    def pin(self, folder: Path, before: Path | None = None) -> None:
+        self.session.shelves.pin(folder, before)
+        self.fill()
+        self.pins_changed.emit()
+
+    def unpin(self, folder: Path) -> None:
+        self.session.shelves.unpin(folder)
+        self.fill()
+        self.pins_changed.emit()
+
+    def _menu(self, at: QPoint) -> None:
+        path = self._path_at(self.itemAt(at))
+        if path is None:
+            return
+        menu = QMenu(self)
+        shelves = self.session.shelves
+
+        def add(text: str, run: Callable[[], object]) -> None:
+            action = menu.addAction(text)
+            assert action is not None
+            action.triggered.connect(run)
+
+        add("Go there", lambda: self.chosen.emit(path))
+        if path in shelves.pinned:
+            add("Unpin", lambda: self.unpin(path))
+        elif path.is_dir():
+            add("Pin", lambda: self.pin(path))
+        menu.popup(self.mapToGlobal(at))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        path = self._path_at(self.currentItem())
+        if event.key() == Qt.Key.Key_Delete and path in self.session.shelves.pinned:
+            assert path is not None
+            self.unpin(path)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentItem() is not None:
+            self._choose(self.currentItem())  # type: ignore[arg-type]
+        else:
+            super().keyPressEvent(event)
+
+    # Dragging
+
+    def mimeData(self, items: list[QListWidgetItem]) -> QMimeData:  # type: ignore[override]
+        from PyQt6.QtCore import QUrl
+
+        mime = QMimeData()
+        paths = [path for item in items if (path := self._path_at(item)) is not None]
+        mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+        return mime
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        if _folders_in(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
+        super().dragMoveEvent(event)  # it draws the line between the shelves
+        assert event is not None
+        if _folders_in(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        before = self._path_at(self.itemAt(event.position().toPoint()))
+        for folder in _folders_in(event.mimeData()):
+            self.pin(folder, before if before in self.session.shelves.pinned else None)
+        event.acceptProposedAction()
+
+
+def _folders_in(mime: QMimeData | None) -> list[Path]:
+    """Return the folders among what is being dragged."""
+    urls = mime.urls() if mime is not None else []
+    paths = [Path(url.toLocalFile()) for url in urls if url.isLocalFile()]
+    return [path for path in paths if path.is_dir()]

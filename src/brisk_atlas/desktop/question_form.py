@@ -1,0 +1,428 @@
+"""What one file is asked: how its text is written, which columns place it, its CRS, and which parts."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.model import AtlasError, Columns, Reading, TextForm
+
+from .crs_picker import CrsPicker
+from .locator_map import LocatorMap
+from .session import Session
+from .theme import Theme, mono_font
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.find import Neighbour, Question
+    from brisk_atlas.core.jobs import Job
+
+DELIMITER_WORDS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", " ": "blanks"}
+WAYS = {"none": "keep it a table", "xy": "two columns", "wkt": "well-known text", "mgrs": "MGRS reference"}
+PREVIEW_ROWS = 5
+NAME = Qt.ItemDataRole.UserRole
+
+
+class QuestionForm(QWidget):
+    """The choices for one file, filled in with the guess; `reading()` is the answer.
+
+    Signals:
+        changed(): another choice was made.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Session, question: Question, theme: Theme) -> None:
+        super().__init__()
+        self.session, self.question, self.theme = session, question, theme
+        self.bounds = question.bounds
+        self._job: Job | None = None
+        self._neighbours: list[Neighbour] = []
+        self._height = 0
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        if question.form is not None:
+            self._add_form(column)
+        if question.columns:
+            self._add_columns(column)
+        if question.asks_crs:
+            self._add_crs(column)
+        if question.parts:
+            self._add_parts(column)
+        column.addStretch(0)
+        if question.columns:
+            self._way_changed()
+        elif question.asks_crs:
+            self._landed()
+
+    def wanted_height(self) -> int:
+        return self._height
+
+    @property
+    def busy(self) -> bool:
+        return (self._job is not None and not self._job.finished) or (self.question.asks_crs and self.crs.busy)
+
+    def _heading(self, column: QVBoxLayout, text: str, reason: str = "") -> QLabel:
+        row = QHBoxLayout()
+        heading = QLabel(text)
+        heading.setObjectName("heading")
+        why = QLabel(reason)
+        why.setObjectName("quiet")
+        row.addWidget(heading)
+        row.addWidget(why, 1)
+        column.addLayout(row)
+        self._height += 30
+        return why
+
+    # How the text is written
+
+    def _add_form(self, column: QVBoxLayout) -> None:
+        guess = self.question.form
+        assert guess is not None
+        from brisk_atlas.core.read.text_form import ENCODINGS
+
+        self._heading(column, "How it is written")
+        self.delimiter, self.encoding, self.decimal = QComboBox(), QComboBox(), QComboBox()
+        for sign, word in DELIMITER_WORDS.items():
+            self.delimiter.addItem(word, sign)
+        for name in dict.fromkeys((guess.form.encoding, *ENCODINGS)):
+            self.encoding.addItem(name, name)
+        for sign, word in ((".", "point"), (",", "comma")):
+            self.decimal.addItem(word, sign)
+        self.header = QCheckBox("first line names the columns")
+        self.header.setChecked(guess.form.header)
+        for box, name, value in (
+            (self.delimiter, "delimiter", guess.form.delimiter),
+            (self.encoding, "encoding", guess.form.encoding),
+            (self.decimal, "decimal", guess.form.decimal),
+        ):
+            box.setObjectName(name)
+            box.setAccessibleName(name.capitalize())
+            box.setCurrentIndex(box.findData(value))
+            box.setToolTip(f"Guessed: {guess.reasons[name]}")
+            box.currentIndexChanged.connect(self._form_changed)
+        self.header.setToolTip(f"Guessed: {guess.reasons['header']}")
+        self.header.toggled.connect(self._form_changed)
+        row = QHBoxLayout()
+        for text, widget in (
+            ("Delimiter", self.delimiter),
+            ("Encoding", self.encoding),
+            ("Decimal sign", self.decimal),
+        ):
+            row.addWidget(QLabel(text))
+            row.addWidget(widget)
+        row.addWidget(self.header)
+        row.addStretch(1)
+        column.addLayout(row)
+        self.preview = QTableWidget()
+        self.preview.setObjectName("preview")
+        self.preview.setAccessibleName("First rows")
+        self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.preview.setFont(mono_font())
+        self.preview.setFixedHeight(34 + PREVIEW_ROWS * 24)
+        heads = self.preview.verticalHeader()
+        assert heads is not None
+        heads.setVisible(False)
+        heads.setDefaultSectionSize(24)
+        column.addWidget(self.preview)
+        self._height += 44 + 28 + PREVIEW_ROWS * 24
+        self._show_preview()
+
+    def form(self) -> TextForm | None:
+        """Return how the text is to be taken."""
+        if self.question.form is None:
+            return None
+        return TextForm(
+            self.delimiter.currentData(),
+            self.encoding.currentData(),
+            self.header.isChecked(),
+            self.decimal.currentData(),
+        )
+
+    def _show_preview(self) -> list[str]:
+        from brisk_atlas.core.read.reach import brought
+        from brisk_atlas.core.read.text_form import first_rows
+
+        form = self.form()
+        assert form is not None
+        try:
+            names, rows = first_rows(brought(self.question.path), form, PREVIEW_ROWS)
+        except AtlasError as error:
+            names, rows = ["it can't be shown"], [[error.reason]]
+        self.preview.setColumnCount(len(names))
+        self.preview.setRowCount(len(rows))
+        self.preview.setHorizontalHeaderLabels(names)
+        for i, row in enumerate(rows):
+            for j in range(len(names)):
+                self.preview.setItem(i, j, QTableWidgetItem(row[j] if j < len(row) else ""))
+        self.preview.resizeColumnsToContents()
+        return names
+
+    def _form_changed(self) -> None:
+        names = self._show_preview()
+        if self.question.columns:
+            for box in (self.x_box, self.y_box, self.z_box, self.text_box):
+                was = box.currentText()
+                box.blockSignals(True)
+                box.clear()
+                box.addItems(names)
+                box.setCurrentIndex(max(0, box.findText(was)))
+                box.blockSignals(False)
+            self._columns_changed()
+        self.changed.emit()
+
+    # Which columns place the rows
+
+    def _add_columns(self, column: QVBoxLayout) -> None:
+        self.why_columns = self._heading(column, "Where its rows lie", self.question.columns_reason)
+        guess = self.question.guess.columns or Columns()
+        self.is_cloud = bool(guess.z)
+        self.way = QComboBox()
+        self.way.setObjectName("way")
+        for key, word in WAYS.items():
+            if not self.is_cloud or key == "xy":
+                self.way.addItem("three columns" if self.is_cloud else word, key)
+        self.way.setCurrentIndex(
+            self.way.findData("wkt" if guess.wkt else "mgrs" if guess.mgrs else "xy" if guess.x else "none")
+        )
+        self.x_box, self.y_box, self.z_box, self.text_box = QComboBox(), QComboBox(), QComboBox(), QComboBox()
+        self.x_name, self.y_name, self.z_name = QLabel("x or longitude"), QLabel("y or latitude"), QLabel("height")
+        for box, name, value in (
+            (self.x_box, "x column", guess.x),
+            (self.y_box, "y column", guess.y),
+            (self.z_box, "z column", guess.z),
+            (self.text_box, "text column", guess.wkt or guess.mgrs),
+        ):
+            box.setObjectName(name)
+            box.setAccessibleName(name)
+            box.addItems(self.question.columns)
+            box.setCurrentIndex(max(0, box.findText(value)))
+            box.currentIndexChanged.connect(self._columns_changed)
+        self.way.currentIndexChanged.connect(self._way_changed)
+        row = QHBoxLayout()
+        for widget in (
+            self.way,
+            self.x_name,
+            self.x_box,
+            self.y_name,
+            self.y_box,
+            self.z_name,
+            self.z_box,
+            self.text_box,
+        ):
+            row.addWidget(widget)
+        row.addStretch(1)
+        column.addLayout(row)
+        self._height += 40
+
+    def columns(self) -> Columns | None:
+        """Return which columns place the rows; one without names to keep a table a table."""
+        if not self.question.columns:
+            return None
+        way = self.way.currentData()
+        if way == "xy":
+            return Columns(
+                self.x_box.currentText(), self.y_box.currentText(), self.z_box.currentText() if self.is_cloud else ""
+            )
+        if way == "wkt":
+            return Columns(wkt=self.text_box.currentText())
+        return Columns(mgrs=self.text_box.currentText()) if way == "mgrs" else Columns()
+
+    def _way_changed(self) -> None:
+        way = self.way.currentData()
+        for widget in (self.x_name, self.x_box, self.y_name, self.y_box):
+            widget.setVisible(way == "xy")
+        for widget in (self.z_name, self.z_box):
+            widget.setVisible(self.is_cloud)
+        self.text_box.setVisible(way in ("wkt", "mgrs"))
+        if self.question.asks_crs:
+            self.place.setVisible(way in ("xy", "wkt"))
+        self._columns_changed()
+
+    def _columns_changed(self) -> None:
+        """Find out in the background where the rows lie by the columns now chosen."""
+        columns = self.columns()
+        reading = Reading(form=self.form(), columns=columns)
+        path = self.question.path
+        if self._job:
+            self._job.cancel()
+        self.bounds = None
+
+        def work(job: Job) -> object:
+            from brisk_atlas.core import read
+
+            try:
+                parts = read.open(path, reading).parts
+            except AtlasError:
+                return None
+            found = [part.facts.extent for part in parts if part.facts.extent is not None]
+            return found[0].bounds if found else None
+
+        def done(bounds: tuple[float, float, float, float] | None) -> None:
+            if self.columns() == columns:
+                self.bounds = bounds
+                self._landed()
+                self.changed.emit()
+
+        if columns:
+            self._job = self.session.run("Looking where it lies", work, done, shown=False)
+        else:
+            self._landed()
+        self.changed.emit()
+
+    # Its CRS
+
+    def _add_crs(self, column: QVBoxLayout) -> None:
+        self.place = QWidget()
+        inner = QVBoxLayout(self.place)
+        inner.setContentsMargins(0, 0, 0, 0)
+        self._heading(inner, "Coordinate reference system", "the file states none; " + self.question.crs_reason)
+        self.crs = CrsPicker(self.session)
+        self.locator = LocatorMap()
+        self.locator.theme = self.theme
+        self.landing = QLabel()
+        self.landing.setWordWrap(True)
+        grid = QGridLayout()
+        grid.addWidget(self.crs, 0, 0, 2, 1)
+        grid.addWidget(self.locator, 0, 1)
+        grid.addWidget(self.landing, 1, 1)
+        grid.setColumnStretch(0, 3)
+        grid.setColumnStretch(1, 2)
+        inner.addLayout(grid)
+        column.addWidget(self.place, 1)
+        self._height += 240
+        self.crs.offer(self.question.suggestions, self.question.guess.crs, None)
+        self.crs.chosen.connect(lambda code: self._landed())
+        self.crs.chosen.connect(lambda code: self.changed.emit())
+        self._look_for_neighbours()
+
+    def _look_for_neighbours(self) -> None:
+        def work(job: Job) -> list[Neighbour]:
+            from .opening import neighbours
+
+            return neighbours(self.session, self.question.path)
+
+        def done(found: list[Neighbour]) -> None:
+            self._neighbours = found
+            self._landed()
+
+        self.session.run("Looking around it", work, done, shown=False)
+
+    def _landed(self) -> None:
+        """Show where the data would lie in the CRS now chosen, among what is known nearby."""
+        if not self.question.asks_crs:
+            return
+        around = [neighbour.box for neighbour in self._neighbours]
+        if self.bounds is None or self.crs.code is None:
+            self.locator.show_boxes(around)
+            told = "Without one it is drawn as it stands, and can't be laid over others."
+            self.landing.setText(told if self.crs.code is None else "These columns hold no positions.")
+            self._mood("quiet")
+            return
+        from brisk_atlas.core.find.landing import landing_of
+
+        found = landing_of(self.bounds, self.crs.code)
+        if found is None:
+            self.locator.show_boxes(around)
+            self.landing.setText(f"In {self.crs.code} these coordinates have no place.")
+            self._mood("fault")
+            return
+        self.locator.show_boxes(around, chosen=found.box)
+        fits = {True: "", False: f" That is outside the area it is made for: {found.area}", None: ""}[found.fits]
+        self.landing.setText(found.words[0].upper() + found.words[1:] + "." + fits)
+        self._mood("fault" if found.fits is False else "quiet")
+
+    def _mood(self, name: str) -> None:
+        if self.landing.objectName() != name:
+            self.landing.setObjectName(name)
+            style = self.landing.style()
+            assert style is not None
+            style.polish(self.landing)
+
+    # Which parts
+
+    def _add_parts(self, column: QVBoxLayout) -> None:
+        self.why_parts = self._heading(column, "Which parts")
+        self.parts = QListWidget()
+        self.parts.setObjectName("parts")
+        self.parts.setAccessibleName("Parts to open")
+        chosen = self.question.guess.parts or ()
+        for part in self.question.parts:
+            item = QListWidgetItem(f"{part.name}   {part.what}")
+            item.setData(NAME, part.name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked if part.name in chosen else Qt.CheckState.Unchecked)
+            self.parts.addItem(item)
+        all_button, none_button = QPushButton("All"), QPushButton("None")
+        all_button.clicked.connect(lambda: self._check(Qt.CheckState.Checked))
+        none_button.clicked.connect(lambda: self._check(Qt.CheckState.Unchecked))
+        row = QHBoxLayout()
+        row.addWidget(self.parts, 1)
+        buttons = QVBoxLayout()
+        buttons.addWidget(all_button)
+        buttons.addWidget(none_button)
+        buttons.addStretch(1)
+        row.addLayout(buttons)
+        column.addLayout(row, 1)
+        shown = min(len(self.question.parts), 9)
+        self.parts.setMinimumHeight(24 * shown + 8)
+        self._height += 24 * shown + 20
+        self.parts.itemChanged.connect(lambda item: self._parts_changed())
+        self._parts_changed()
+
+    def _check(self, state: Qt.CheckState) -> None:
+        for i in range(self.parts.count()):
+            item = self.parts.item(i)
+            assert item is not None
+            item.setCheckState(state)
+
+    def chosen_parts(self) -> tuple[str, ...] | None:
+        if not self.question.parts:
+            return None
+        items = [self.parts.item(i) for i in range(self.parts.count())]
+        return tuple(
+            item.data(NAME) for item in items if item is not None and item.checkState() == Qt.CheckState.Checked
+        )
+
+    def _parts_changed(self) -> None:
+        chosen = self.chosen_parts() or ()
+        self.why_parts.setText(f"{len(chosen)} of {len(self.question.parts)} will be opened")
+        self.changed.emit()
+
+    # The answer
+
+    def fault(self) -> str:
+        """Return why the file can't be opened as chosen, or an empty text."""
+        if self.question.parts and not self.chosen_parts():
+            return f"Choose at least one part of {self.question.path.name}."
+        columns = self.columns()
+        if columns and columns.x and columns.x == columns.y:
+            return "x and y can't be the same column."
+        if columns and self.bounds is None:
+            return "The chosen columns hold no positions." if not self.busy else "Looking where it lies…"
+        return ""
+
+    def reading(self) -> Reading:
+        columns = self.columns()
+        placed = bool(columns) or not self.question.columns
+        return Reading(
+            crs=self.crs.code if self.question.asks_crs and placed else None,
+            form=self.form(),
+            columns=columns,
+            parts=self.chosen_parts(),
+        )
