@@ -119,6 +119,12 @@ def world_picture(folder: Path, file: str, driver: str) -> Path:
     return path
 
 
+def tile(path: Path) -> None:
+    """Write one map tile of 256 x 256 pixels."""
+    with rasterio.open(path, "w", driver="PNG", width=256, height=256, count=3, dtype="uint8") as out:
+        out.write(np.full((3, 256, 256), 90, np.uint8))
+
+
 def laser(folder: Path, version: str, point_format: int, file: str, count=500) -> Path:
     """Write points of one format; version 1.0 is that of 1.1 with its number changed."""
     made = "1.1" if version == "1.0" else version

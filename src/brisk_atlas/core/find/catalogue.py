@@ -100,11 +100,11 @@ class Catalogue:
 
     def keep(self, folder: Path, found: Iterable[tuple[Entry, Summary]]) -> None:
         """Keep rows; what was kept of the same paths goes."""
-        values = [
-            (_text(folder), _text(entry.path), entry.state, to_text(row._replace(abstract="", fields="", keywords="")),
-             entry.name, row.title, row.fields, row.keywords, row.abstract)
-            for entry, row in found
-        ]  # fmt: skip
+        values = []
+        for entry, row in found:
+            text = to_text(row._replace(abstract="", fields="", keywords=""))
+            words = (entry.name, row.title, row.fields, row.keywords, row.abstract)
+            values.append((_text(folder), _text(entry.path), entry.state, text, *map(_text, words)))
         with self._lock, self._database as database:
             database.executemany("DELETE FROM known WHERE path = ?", [(value[1],) for value in values])
             database.executemany(
@@ -161,6 +161,6 @@ def _in_columns(columns: str, words: list[str]) -> str:
     return columns + "(" + " AND ".join(f'"{word}"*' for word in words) + ")"
 
 
-def _text(path: Path) -> str:
-    """Return a path as SQLite can keep it, names in other encodings included."""
-    return str(path).encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")
+def _text(words: Path | str) -> str:
+    """Return a path or words as SQLite can keep them, names in other encodings included."""
+    return str(words).encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")

@@ -151,7 +151,7 @@ def faulty(path: Path, reason: str, remedy: str, size: int, modified: str) -> Su
 
 
 def to_text(summary: Summary) -> str:
-    return json.dumps(summary, ensure_ascii=False, separators=(",", ":"))
+    return json.dumps(summary, separators=(",", ":"))  # names in other encodings pass as escapes
 
 
 def from_text(text: str) -> Summary:

@@ -25,11 +25,10 @@ def is_tile_folder(folder: Path) -> bool:
         if not column.isdigit():
             return False
         with os.scandir(folder / names[0] / column) as scan:
-            tile = next((item.name for item in scan if item.is_file()), "")
+            tile = next((item.name for item in scan if item.name.lower().endswith(ENDINGS)), "")
     except OSError:
         return False
-    found = PurePath(tile)
-    return found.stem.isdigit() and found.suffix.lower() in ENDINGS
+    return PurePath(tile).stem.isdigit()
 
 
 def service_of(folder: Path) -> tuple[str, int, int]:

@@ -130,6 +130,11 @@ def check_whole(path: Path) -> None:
         return
     head = head_of(path)
     kind = content_of(head)
+    if suffix_of(path) == ".dbf":
+        wanted = dbf_size(head)
+        if path.stat().st_size < wanted:
+            raise CannotRead(path, f"it should have {wanted:,} bytes and has {path.stat().st_size:,}", BROKEN)
+        return
     if kind == "a SQLite database":
         page = int.from_bytes(head[SQLITE_PAGE_SIZE], "big")
         size = (65536 if page == 1 else page) * int.from_bytes(head[SQLITE_PAGE_COUNT], "big")
@@ -145,6 +150,12 @@ def check_whole(path: Path) -> None:
         size = 2 * int.from_bytes(head[24:28], "big")  # length in 16-bit words
         if path.stat().st_size < size:
             raise CannotRead(path, f"it should have {size:,} bytes and has {path.stat().st_size:,}", BROKEN)
+
+
+def dbf_size(head: bytes) -> int:
+    """Return how long a dBase table must be by its head: that, and its records."""
+    count, first, each = (int.from_bytes(head[a:b], "little") for a, b in ((4, 8), (8, 10), (10, 12)))
+    return first + count * each
 
 
 def _facts(path: Path, layer: str) -> Facts:
@@ -196,6 +207,9 @@ def open_dataset(path: Path) -> Dataset:
         missing = [ending for ending in (".shx", ".dbf") if not _beside(path, ending)]
         if missing:
             said.append(f"{' and '.join(missing)} missing beside the .shp")
+        table = path.with_suffix(".dbf")
+        if table.exists() and table.stat().st_size < dbf_size(head_of(table)):
+            said.append(f"{table.name} is cut short, so attributes are missing")
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")

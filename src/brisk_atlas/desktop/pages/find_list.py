@@ -41,7 +41,7 @@ class FindList(QTreeView):
         self.setModel(self.rows)
         self.setAlternatingRowColors(True)
         self.setUniformRowHeights(True)
-        self.setAllColumnsShowFocus(True)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # the end of a name tells its kind
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.setDragEnabled(True)
@@ -104,7 +104,8 @@ class FindList(QTreeView):
             order.remove(name)
         self.set_columns(tuple(order))
 
-    def set_columns(self, names: tuple[str, ...]) -> None:
+    def set_columns(self, names: tuple[str, ...], *, keep: bool = True) -> None:
+        """Show other columns; `keep` remembers them for the next time."""
         if names == self.rows.columns:
             return
         widths = {name: self.columnWidth(i) for i, name in enumerate(self.rows.columns)}
@@ -119,8 +120,8 @@ class FindList(QTreeView):
         assert header is not None
         order = Qt.SortOrder.DescendingOrder if self.rows.down else Qt.SortOrder.AscendingOrder
         header.setSortIndicator(names.index(self.rows.sorted_by), order)
-        if self.settings is not None:
-            self.settings.setValue(KEPT, ",".join(n for n in names if n != "folder"))
+        if self.settings is not None and keep:
+            self.settings.setValue(KEPT, ",".join(names))
 
     # Where the analyst is
 
@@ -151,6 +152,10 @@ class FindList(QTreeView):
                 found.append(row.entry.path)
             index = self.indexBelow(index)
         return found
+
+    def leave(self) -> None:
+        """Stay nowhere: what is shown next has nothing to do with what was."""
+        self._kept = None
 
     def go_to(self, index: QModelIndex) -> None:
         self.setCurrentIndex(index)

@@ -44,6 +44,7 @@ class FindModel(QAbstractItemModel):
         self.sieve: Sieve = sieve.Sieve()
         self.sorted_by, self.down = "name", False
         self.grouped = False
+        self.as_found = False  # in the order in which a search found them, the best first
         self.rows: list[Row] = []
         self._place: dict[Path, int] = {}
         self._top: list[Node] = []
@@ -59,7 +60,9 @@ class FindModel(QAbstractItemModel):
     def arrange(self) -> None:
         """Sieve, sort and group anew."""
         self.beginResetModel()
-        kept = sieve.in_order((row for row in self.rows if self.sieve.keeps(row)), self.sorted_by, down=self.down)
+        kept = [row for row in self.rows if self.sieve.keeps(row)]
+        if not self.as_found:
+            kept = sieve.in_order(kept, self.sorted_by, down=self.down)
         self._nodes = {}
         if self.grouped:
             self._top = []
@@ -211,8 +214,9 @@ class FindModel(QAbstractItemModel):
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
         if 0 <= column < len(self.columns):
             wanted = self.columns[column], order == Qt.SortOrder.DescendingOrder
-            if wanted != (self.sorted_by, self.down):
+            if wanted != (self.sorted_by, self.down) or self.as_found:
                 self.sorted_by, self.down = wanted
+                self.as_found = False
                 self.arrange()
 
     # Dragging

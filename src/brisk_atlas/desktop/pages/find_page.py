@@ -37,6 +37,7 @@ if TYPE_CHECKING:
 TYPING_MS = 60
 LEARN_MS = 120  # what was found out is shown this often
 WATCH_MS = 500  # a change in the folder is looked at after this much quiet
+SEARCH_COLUMNS = ("name", "title", "kind", "amount", "crs", "folder", "modified")
 INDEX_MS = 4000  # after the last look at a folder, the shelves are gone through
 
 
@@ -65,6 +66,7 @@ class FindPage(QWidget):
         self._facts_job: Job | None = None
         self._index_job: Job | None = None
         self._want: str | None = None
+        self._columns: tuple[str, ...] | None = None  # those of folders, while a search shows its own
         self._learned: dict[Path, Summary] = {}
         self._in_view: list[Path] = []
         self.shelves = ShelfList(session)
@@ -295,10 +297,16 @@ class FindPage(QWidget):
         self._read_facts([entry for entry in entries if not entry.is_folder and known.get(entry) is None])
 
     def _show_rows(self, rows: list[Row], *, again: bool = False) -> None:
-        if self.searching and "folder" not in self.list.rows.columns:
-            self.list.set_columns(("name", "folder", *(c for c in self.list.rows.columns if c != "name")))
-        elif not self.searching and "folder" in self.list.rows.columns:
-            self.list.show_column("folder", False)
+        searching = self.everywhere.isChecked()
+        if searching and self._columns is None:
+            self._columns = self.list.rows.columns
+            self.list.set_columns(SEARCH_COLUMNS, keep=False)
+        elif not searching and self._columns is not None:
+            self.list.set_columns(self._columns)
+            self._columns = None
+        self.list.rows.as_found = searching
+        if not again:
+            self.list.leave()
         self.list.rows.show(rows)
         self.sieve.show_rows(rows)
         if again and self.list.current is not None:
@@ -324,8 +332,8 @@ class FindPage(QWidget):
             told += f", {folders:,} folder{'s' * (folders != 1)}"
             if not rows:
                 told = "Nothing here that can be opened. Go up, or pin another folder."
-        different = len({row.entry.path for row in shown})
-        if rows and different < len(rows):
+        different = len({row.entry.path for row in shown if not row.entry.is_folder})
+        if different < data:
             told = f"{different:,} of {told}"
         self.count.setText(told)
 
@@ -422,6 +430,7 @@ class FindPage(QWidget):
         """Show what the index has; a later word takes the place of an earlier one."""
         text = self.searching
         shelves = list(self.session.shelves.pinned)
+        self._want = None
         self._stop()
         if not text:
             self._show_rows([])

@@ -154,7 +154,7 @@ class AreaBox(QFrame):
         super().__init__(parent, Qt.WindowType.Popup)
         from ..locator_map import LocatorMap
 
-        self.setObjectName("area box")
+        self.setObjectName("areaBox")
         self.map = LocatorMap(drawing=True)
         self.map.setFixedSize(*MAP_PX)
         told = QLabel("Drag a box; only datasets that touch it are listed. The wheel zooms.")
