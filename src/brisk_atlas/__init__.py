@@ -1,3 +1,3 @@
 """Brisk Atlas: a desktop reader for spatial data that other people made."""
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"

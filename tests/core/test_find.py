@@ -65,12 +65,23 @@ def test_files_of_one_dataset_are_one_row(data, tmp_path):
     made.grid(tmp_path, "grid.zarr", "Zarr", copy=True)
     made.world_picture(tmp_path, "picture.png", "PNG")
     (tmp_path / "zones.gdb" / "a.lock").touch()
+    made.grid(tmp_path, "left.tif", "GTiff")
+    made.rasterio.shutil.copy(tmp_path / "left.tif", tmp_path / "mosaic.vrt", driver="VRT")
     shutil.copytree(data / "MERIDEL3_20310624", tmp_path / "scene")
     for zoom, column in ((3, 3), (3, 4), (2, 1)):  # some tiles of the rectangle are not there
         (tmp_path / "tiles" / str(zoom) / str(column)).mkdir(parents=True)
         made.tile(tmp_path / "tiles" / str(zoom) / str(column) / f"{column + zoom - 2}.png")
     rows = {row.name: row for row in list_folder(tmp_path)}
-    assert set(rows) == {"zones.shp", "zones.tab", "zones.gdb", "grid.zarr", "picture.png", "scene", "tiles"}
+    assert set(rows) == {
+        "zones.shp",
+        "zones.tab",
+        "zones.gdb",
+        "grid.zarr",
+        "picture.png",
+        "scene",
+        "tiles",
+        "mosaic.vrt",
+    }
     assert (
         not any(row.is_folder for row in rows.values()) and rows["scene"].files == 12 and rows["zones.tab"].files == 5
     )

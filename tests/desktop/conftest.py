@@ -100,12 +100,10 @@ class Driver:
         find = self.window.find_page
         model = find.list.rows
         path = next(row.entry.path for row in model.shown if row.entry.name == name)
-        index = model.index_of(path)
+        find.list.go_to(model.index_of(path))
         if part is not None:
-            find.list.expand(index)
-            parts = [model.index(i, 0, index) for i in range(model.rowCount(index))]
-            index = next(each for each in parts if model.data(each) == part)
-        find.list.go_to(index)
+            self.press(find.list, Qt.Key.Key_Right)
+            find.list.go_to(model.index_of(path, part))
         self.settle()
 
     @property

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.jobs import Job, Jobs
-from brisk_atlas.core.model import AS_IT_SAYS, AtlasError
+from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.project import Work
 
 if TYPE_CHECKING:
@@ -215,7 +215,8 @@ class Session(QObject):
         job.report(0.1, "looking at it")
         dataset = self.holdings.dataset(path)
         parts = [p for p in dataset.parts if p.facts.kind in DRAWN_KINDS]
-        chosen = self.holdings.readings.get(path, AS_IT_SAYS).parts
+        said = self.holdings.readings.get(path)
+        chosen = said.parts if said is not None else None
         if part_name is not None:
             parts = [p for p in parts if p.facts.name == part_name]
         elif chosen is not None:

@@ -11,6 +11,7 @@ from typing import NamedTuple
 from brisk_atlas.core.model import CannotRead
 from brisk_atlas.core.read import folder_suffixes, members_of
 from brisk_atlas.core.read.grouping import group
+from brisk_atlas.core.read.members import sources_of
 from brisk_atlas.core.read.scene_names import META_ENDINGS, bands_named_like
 from brisk_atlas.core.read.tile_folder import is_tile_folder
 
@@ -48,8 +49,12 @@ def list_folder(folder: Path) -> list[Entry]:
         ) from error
     folders = {name for name, item in found.items() if _is_dir(item)}
     rows = [_folder_row(folder, name, found[name], len(folders) <= MOST_PEEKED) for name in folders]
-    for name, members in group(found.keys() - folders).items():
-        rows.append(_row(folder / name, name, [found[member] for member in members]))
+    groups = group(found.keys() - folders)
+    for name in [name for name in groups if name.lower().endswith(".vrt")]:
+        for source in sources_of(folder / name):  # what a virtual raster is made of is no row of its own
+            groups[name] += groups.pop(source, [])
+    here = f"{folder}/"  # joining paths is most of the work for a folder of many files
+    rows += [_row(Path(here + name), name, [found[member] for member in members]) for name, members in groups.items()]
     return sorted(rows, key=lambda row: (not row.is_folder, row.name.lower()))
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime, timedelta
+from math import cos, radians
 from typing import TYPE_CHECKING, NamedTuple
 
 from brisk_atlas.core.model import size_text
@@ -13,6 +14,7 @@ if TYPE_CHECKING:  # the readers load with them, which an empty list can do with
     from .summary import Summary
 
 NO_THEME = "no theme"
+KM_PER_DEGREE = 111.32  # along the equator
 AGES = {"today": 1, "last 7 days": 7, "last 30 days": 30, "last year": 365}  # days
 
 
@@ -76,11 +78,13 @@ def overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, 
 
 
 def extent_words(box: tuple[float, float, float, float] | None) -> str:
-    """Return the middle and the size of a box in degrees."""
+    """Return the middle of a box in degrees, and its width and height on the ground."""
     if box is None:
         return ""
     lon, lat = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
-    return f"{abs(lat):.3f}° {'N' if lat >= 0 else 'S'} {abs(lon):.3f}° {'E' if lon >= 0 else 'W'}"
+    sides = [(box[2] - box[0]) * KM_PER_DEGREE * cos(radians(lat)), (box[3] - box[1]) * KM_PER_DEGREE]
+    place = f"{abs(lat):.3f}° {'N' if lat >= 0 else 'S'} {abs(lon):.3f}° {'E' if lon >= 0 else 'W'}"
+    return f"{place}, {sides[0]:,.3g} × {sides[1]:,.3g} km"
 
 
 def remarks_of(row: Row) -> str:
@@ -116,8 +120,8 @@ COLUMNS = {
     "amount": Column("Rows or cells", _of("amount"), lambda r: r.summary.number if r.summary else -1.0, 98, True),
     "crs": Column("CRS", _of("crs"), _of("crs"), 80),
     "extent": Column(
-        "Middle", lambda r: extent_words(r.summary.box if r.summary else None),
-        lambda r: r.summary.box or (999.0,) * 4 if r.summary else (999.0,) * 4, 130,
+        "Extent", lambda r: extent_words(r.summary.box if r.summary else None),
+        lambda r: r.summary.box or (999.0,) * 4 if r.summary else (999.0,) * 4, 220,
     ),
     "size": Column("On disk", lambda r: "" if r.entry.is_folder else size_text(_size(r)), _size, 66, True),
     "modified": Column(
@@ -136,6 +140,9 @@ SHOWN_FIRST = ("name", "kind", "shape", "amount", "crs", "size", "modified", "re
 
 def in_order(rows: Iterable[Row], column: str, *, down: bool = False) -> list[Row]:
     """Return rows sorted by a column, folders always first; rows that are alike stay by name."""
+    if column == "name":
+        named = sorted(rows, key=lambda row: row.entry.name.lower(), reverse=down)
+        return sorted(named, key=lambda row: not row.entry.is_folder)
     key = COLUMNS[column].key
     by_name = sorted(rows, key=lambda row: row.entry.name.lower())
     ordered = sorted(by_name, key=lambda row: key(row), reverse=down)  # type: ignore[arg-type,return-value]

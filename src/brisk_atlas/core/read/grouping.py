@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from pathlib import PurePosixPath
 
 from .members import names_with
-from .reach import suffix_of
+from .reach import suffix_of_name
 from .scene_names import META_ENDINGS, STAC_ENDING, bands_named_like
 
 
@@ -20,7 +19,7 @@ def group(names: Collection[str]) -> dict[str, list[str]]:
 
     present = set(names)
     known = known_suffixes()
-    mains = [name for name in names if suffix_of(PurePosixPath(name)) in known]
+    mains = [name for name in names if suffix_of_name(name) in known]
     found: dict[str, list[str]] = {}
     taken: set[str] = set()
     for name in mains:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Collection, Iterable
 from functools import lru_cache
 from pathlib import Path, PurePath
@@ -35,6 +36,8 @@ WITH_STEM = {  # ending: the endings of files with the same stem that belong to 
     ".xyz": (".prj",),
 }
 SQLITE_ENDINGS = (".gpkg", ".sqlite", ".db", ".mbtiles")
+_SOURCE = re.compile(r"<SourceFilename[^>]*>([^<]+)</SourceFilename>")
+MOST_VIRTUAL = 1_000_000  # bytes of a virtual raster that are searched for what it is made of
 MOST_MEMBERS = 100_000  # files counted in a folder that is one dataset
 
 
@@ -58,12 +61,31 @@ def names_with(name: str, present: Collection[str]) -> list[str]:
     return [name, *(other for other in _possible(name) if other in present and other != name)]
 
 
+def sources_of(path: Path) -> list[str]:
+    """Return the names of the files in its own folder that a virtual raster is made of."""
+    try:
+        with path.open("rb") as file:
+            text = file.read(MOST_VIRTUAL).decode("utf-8", "replace")
+    except OSError:
+        return []
+    found = [name.replace("&amp;", "&").removeprefix("./") for name in _SOURCE.findall(text)]
+    return [name for name in dict.fromkeys(found) if "/" not in name and name != path.name]
+
+
 def members_of(path: Path) -> tuple[Path, ...]:
     """Return the files that belong to the dataset at `path`, itself first; of a folder, all its files."""
     if path.is_dir():
         return tuple(_below(path))
+    if path.suffix.lower() == ".vrt":
+        made_of = [other for name in sources_of(path) if (other := path.with_name(name)).is_file()]
+        return (path, *(p for p in _beside(path) if p not in made_of), *made_of)
+    return (path, *_beside(path))
+
+
+def _beside(path: Path) -> tuple[Path, ...]:
+    """Return the files with the names that belong to a dataset."""
     folder = f"{path.parent}/"
-    return (path, *(path.with_name(name) for name in _possible(path.name) if os.path.isfile(folder + name)))  # noqa: PTH113  far cheaper
+    return tuple(path.with_name(n) for n in _possible(path.name) if os.path.isfile(folder + n))  # noqa: PTH113  cheaper
 
 
 def _below(folder: Path) -> Iterable[Path]:

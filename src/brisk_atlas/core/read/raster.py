@@ -34,8 +34,10 @@ from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import same_crs, text_of
 
 from .content import content_of, head_of
+from .members import members_of
 from .on_disk import on_disk
 from .reach import is_remote, library_name, stem_of
+from .tiff_head import head_of_tiff
 from .xml import parse_xml
 
 BROKEN = "The copy may have been cut short; ask for the file again."
@@ -303,6 +305,15 @@ def _own_scale(source: rasterio.DatasetReader, index: int) -> tuple[Rescale, ...
     return () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, source.units[index - 1] or ""),)
 
 
+def _notes(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:
+    """Return what a file says of itself that belongs beside the facts."""
+    keep = ("AREA_OR_POINT", "VERTICAL_DATUM", "SURVEY_YEAR", "TIFFTAG_SOFTWARE", "TIFFTAG_DATETIME")
+    notes = {key.replace("_", " ").lower(): tags[key] for key in keep if key in tags}
+    if bands[0].rescale and not bands[0].rescale[0].quantity:
+        notes["values"] = f"{bands[0].rescale[0].formula()}, as the file declares"
+    return notes
+
+
 def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...] | None = None) -> Facts:
     """Return the facts of an open raster."""
     crs = text_of(source.crs.to_wkt()) if source.crs and not source.crs.to_wkt().startswith(UNDEFINED) else None
@@ -319,11 +330,7 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
             )
             for i in source.indexes
         )
-    tags = source.tags()
-    keep = ("AREA_OR_POINT", "VERTICAL_DATUM", "SURVEY_YEAR", "TIFFTAG_SOFTWARE", "TIFFTAG_DATETIME")
-    notes = {key.replace("_", " ").lower(): tags[key] for key in keep if key in tags}
-    if bands[0].rescale and not bands[0].rescale[0].quantity:
-        notes["values"] = f"{bands[0].rescale[0].formula()}, as the file declares"
+    notes = _notes(source.tags(), bands)
     if source.transform.is_identity and crs is None:
         notes["place"] = UNPLACED
     xs, ys = sorted((source.bounds.left, source.bounds.right)), sorted((source.bounds.bottom, source.bounds.top))
@@ -396,11 +403,44 @@ def open_dataset(path: Path) -> Dataset:
     from .tile_folder import is_tile_folder
 
     if is_remote(path) or not path.is_dir() or not is_tile_folder(path):
+        if path.suffix.lower() in (".tif", ".tiff") and not is_remote(path):
+            known = _plain_tiff(path)
+            if known is not None:
+                return known
         return open_named(path, library_name(path))
     from .tile_folder import service_of
 
     service, zoom, tiles = service_of(path)
     return open_named(path, service, format_="map tiles", notes={"zoom": str(zoom), "tiles there": f"{tiles:,}"})
+
+
+def _plain_tiff(path: Path) -> Dataset | None:
+    """Return the dataset of a GeoTIFF whose tags say all, or None for one that only the library knows."""
+    members = members_of(path)
+    if any(not member.name.lower().endswith(".xml") or member.name.endswith(".aux.xml") for member in members[1:]):
+        return None  # sidecars may say something else
+    head = head_of_tiff(path)
+    if head is None:
+        return None
+    get = head.items.get
+    bands = []
+    for i in range(head.bands):
+        name = get((i, "DESCRIPTION", "description")) or get((i, "long_name", "")) or f"band {i + 1}"
+        gain, offset = float(get((i, "SCALE", "scale"), 1)), float(get((i, "OFFSET", "offset"), 0))
+        unit = get((i, "UNITTYPE", "unittype"), "")
+        scale = () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, unit),)
+        bands.append(Band(i + 1, name, "gray" if i == 0 else "undefined", None, unit, (), scale))
+    (west, north), (dx, dy) = head.origin, head.cell
+    extent = Extent(west, north - head.height * dy, west + head.width * dx, north, head.crs)
+    said = {"AREA_OR_POINT": "Area" if head.area else "Point"}
+    said |= {name: text for (band, name, role), text in head.items.items() if band < 0 and not role}
+    said |= {"TIFFTAG_SOFTWARE": head.software} if head.software else {}
+    said |= {"TIFFTAG_DATETIME": head.datetime} if head.datetime else {}
+    notes = _notes(said, tuple(bands))
+    grid = GridFacts(head.width, head.height, head.dtype, head.nodata, head.cell, tuple(bands), head.overviews)
+    facts = Facts(stem_of(path), "raster", crs=head.crs, extent=extent, grid=grid, notes=notes)
+    part = RasterFile(path, facts, tuple((str(path), band.index) for band in bands))
+    return Dataset(format="GeoTIFF", kind="raster", parts=(part,), **on_disk(path, members))
 
 
 def open_named(path: Path, name: str, *, format_: str = "", notes: dict[str, str] | None = None) -> Dataset:

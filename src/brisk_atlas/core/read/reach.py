@@ -75,6 +75,14 @@ def suffix_of(path: PurePath) -> str:
     return _plain_name(path).suffix.lower()
 
 
+def suffix_of_name(name: str) -> str:
+    """Return the same of a bare name; cheap, as a folder has many."""
+    name = name.lower()
+    name = name[:-3] if name.endswith(".gz") else name
+    at = name.rfind(".")
+    return name[at:] if at > 0 else ""
+
+
 def stem_of(path: PurePath) -> str:
     """Return the name without endings, to call a part by."""
     return _plain_name(path).stem

@@ -66,7 +66,7 @@ def _is_table(head: bytes) -> bool:
 
 BUILT_IN = (
     Reader("GeoPackage", (".gpkg",), ("a SQLite database",), _late("geopackage")),
-    Reader("Shapefile", (".shp",), ("a shapefile",), _late("vector")),
+    Reader("Shapefile", (".shp",), ("a shapefile",), _late("shapefile")),
     Reader("Project", (".json",), ("JSON",), _late("saved_work"), lambda head: b"brisk_atlas_project" in head),
     Reader("STAC", (".json",), ("JSON",), _late("scene"), lambda head: b'"stac_version"' in head),
     Reader("GeoJSON", (".geojson", ".json", ".topojson"), ("JSON",), _late("vector")),

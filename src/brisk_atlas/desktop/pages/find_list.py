@@ -1,22 +1,60 @@
-"""The list of datasets: a tree with columns to choose, to order and to sort by."""
+"""The list of datasets: lines that unfold, with columns to choose, to order and to sort by."""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QModelIndex, QPoint, QSettings, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTreeView
+from PyQt6.QtCore import QModelIndex, QPointF, QSettings, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPixmap, QPolygonF
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
 from brisk_atlas.core.find import sieve
 
-from .find_model import FindModel
+from .find_model import DEPTH, UNFOLDS, FindModel
 
 KEPT = "find/columns"
+ROW_PX = 24
+INDENT_PX, ARROW_PX = 18, 14
 
 
-class FindList(QTreeView):
-    """The rows of a FindModel.
+class Unfolding(QStyledItemDelegate):
+    """Draws names further in the deeper they stand, with an arrow before what unfolds."""
+
+    def __init__(self, listed: FindList) -> None:
+        super().__init__(listed)
+        self._listed = listed
+        self._marks: dict[tuple[bool | None, int, str], QIcon] = {}
+
+    def initStyleOption(self, option: QStyleOptionViewItem | None, index: QModelIndex) -> None:
+        super().initStyleOption(option, index)
+        assert option is not None
+        depth = index.data(DEPTH) or 0
+        option.features |= QStyleOptionViewItem.ViewItemFeature.HasDecoration
+        option.decorationSize = QSize(ARROW_PX + INDENT_PX * depth, ARROW_PX)
+        option.icon = self._mark(index.data(UNFOLDS), depth)
+
+    def _mark(self, unfolded: bool | None, depth: int) -> QIcon:
+        """Return the room before a name, with an arrow at its end that points down when unfolded."""
+        ink = self._listed.rows.theme.quiet
+        key = unfolded, depth, ink
+        if key not in self._marks:
+            pixmap = QPixmap(QSize(ARROW_PX + INDENT_PX * depth, ARROW_PX))
+            pixmap.fill(Qt.GlobalColor.transparent)
+            if unfolded is not None:
+                painter = QPainter(pixmap)
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(QColor(ink))
+                painter.translate(pixmap.width() - ARROW_PX / 2, ARROW_PX / 2)
+                painter.rotate(90 if unfolded else 0)
+                painter.drawPolygon(QPolygonF([QPointF(-2.5, -4.5), QPointF(3.5, 0), QPointF(-2.5, 4.5)]))
+                painter.end()
+            self._marks[key] = QIcon(pixmap)
+        return self._marks[key]
+
+
+class FindList(QTableView):
+    """The lines of a FindModel.
 
     Signals:
         looked_at(object, object): path and part (or None) of the row that the analyst is on; None for none.
@@ -39,24 +77,37 @@ class FindList(QTreeView):
         self.rows = FindModel()
         self._remember()
         self.setModel(self.rows)
+        self.setItemDelegateForColumn(0, Unfolding(self))
         self.setAlternatingRowColors(True)
-        self.setUniformRowHeights(True)
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        self.setTabKeyNavigation(False)
+        self.setCornerButtonEnabled(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        heads = self.verticalHeader()
+        assert heads is not None
+        heads.setVisible(False)
+        heads.setMinimumSectionSize(ROW_PX)
+        heads.setDefaultSectionSize(ROW_PX)
         self.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # the end of a name tells its kind
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.setDragEnabled(True)
         self.setDragDropMode(QAbstractItemView.DragDropMode.DragOnly)
         self.setSortingEnabled(True)
-        header = self.header()
+        header = self.horizontalHeader()
         assert header is not None
         header.setSectionsMovable(True)
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         header.setStretchLastSection(True)
+        header.setHighlightSections(False)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         header.customContextMenuRequested.connect(lambda at: self.column_menu().popup(header.mapToGlobal(at)))
         header.setToolTip("Click to sort, drag to order, right click to choose columns")
         self._size_columns()
         header.setSortIndicator(0, Qt.SortOrder.AscendingOrder)
+        header.setFixedHeight(30)
         selection = self.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(self._current_changed)
@@ -93,7 +144,7 @@ class FindList(QTreeView):
 
     def show_column(self, name: str, on: bool) -> None:
         """Show or hide a column; a new one comes where the list of all has it."""
-        header = self.header()
+        header = self.horizontalHeader()
         assert header is not None
         order = [self.rows.columns[header.logicalIndex(i)] for i in range(len(self.rows.columns))]
         if on and name not in order:
@@ -116,7 +167,7 @@ class FindList(QTreeView):
             self.setColumnWidth(number, widths.get(name, sieve.COLUMNS[name].width))
         if self.rows.sorted_by not in names:
             self.rows.sorted_by = "name"
-        header = self.header()
+        header = self.horizontalHeader()
         assert header is not None
         order = Qt.SortOrder.DescendingOrder if self.rows.down else Qt.SortOrder.AscendingOrder
         header.setSortIndicator(names.index(self.rows.sorted_by), order)
@@ -145,13 +196,9 @@ class FindList(QTreeView):
         """Return the datasets whose rows can be seen."""
         viewport = self.viewport()
         assert viewport is not None
-        index, found = self.indexAt(QPoint(4, 4)), []
-        while index.isValid() and self.visualRect(index).top() < viewport.height():
-            row = self.rows.row_at(index)
-            if row is not None and not row.entry.is_folder:
-                found.append(row.entry.path)
-            index = self.indexBelow(index)
-        return found
+        first = max(0, self.rowAt(0))
+        rows = [self.rows.row_at(self.rows.index(i, 0)) for i in range(first, first + viewport.height() // ROW_PX + 2)]
+        return [row.entry.path for row in rows if row is not None and not row.entry.is_folder]
 
     def leave(self) -> None:
         """Stay nowhere: what is shown next has nothing to do with what was."""
@@ -171,11 +218,9 @@ class FindList(QTreeView):
             self.looked_at.emit(*self._kept)
 
     def _after_reset(self) -> None:
-        """Stay on the row that the analyst was on; unfold themes."""
-        if self.rows.grouped:
-            self.expandToDepth(0)
+        """Stay on the row that the analyst was on."""
         if self._kept is not None:
-            index = self.rows.index_of(self._kept[0])
+            index = self.rows.index_of(*self._kept)
             if index.isValid():
                 selection = self.selectionModel()
                 assert selection is not None
@@ -184,6 +229,31 @@ class FindList(QTreeView):
                 selection.blockSignals(False)
         self.scrolled.emit()
 
+    # The hand
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Unfold or fold where the arrow before a name is pressed."""
+        assert event is not None
+        at = event.position().toPoint()
+        index = self.indexAt(at)
+        unfolds = index.data(UNFOLDS) if index.isValid() and index.column() == 0 else None
+        if unfolds is not None:
+            left = self.columnViewportPosition(0) + (index.data(DEPTH) or 0) * INDENT_PX
+            if left <= at.x() < left + ARROW_PX + 8:
+                self.rows.unfold(index, not unfolds)
+                return
+        super().mousePressEvent(event)
+
+    def unfold_current(self, on: bool) -> None:
+        """Show or hide the parts of the dataset that the analyst is on; from a part, go back to its dataset."""
+        index = self.currentIndex()
+        if not on and self.rows.part_at(index) is not None:
+            row = self.rows.row_at(index)
+            assert row is not None
+            self.go_to(self.rows.index_of(row.entry.path))
+        else:
+            self.rows.unfold(index, on)
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         enter = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
@@ -191,6 +261,8 @@ class FindList(QTreeView):
             self.asked.emit()
         elif enter:
             self.activated_rows.emit()
+        elif event.key() in (Qt.Key.Key_Right, Qt.Key.Key_Left):
+            self.unfold_current(event.key() == Qt.Key.Key_Right)
         elif event.key() == Qt.Key.Key_Backspace:
             self.went_up.emit()
         else:

@@ -1,41 +1,48 @@
-"""The rows of Find as Qt asks for them: datasets, their parts, and themes when grouped."""
+"""The lines of Find as Qt asks for them: datasets, parts of those unfolded, and themes when grouped."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
-from PyQt6.QtCore import QAbstractItemModel, QMimeData, QModelIndex, Qt, QUrl
+from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, Qt, QUrl
 from PyQt6.QtGui import QColor, QFont
 
 from brisk_atlas.core.find import sieve
+from brisk_atlas.core.find.sieve import Row
 
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Summary
-    from brisk_atlas.core.find.sieve import Row, Sieve
+    from brisk_atlas.core.find.sieve import Sieve
     from brisk_atlas.core.find.summary import PartLine
 
 PART_TEXTS = ("name", "kind", "shape", "amount", "crs")
+DEPTH, UNFOLDS = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1  # how deep; True, False, or None for no parts
 
 
-class Node:
-    """One line of the tree: a theme, a dataset or folder, or a part."""
+class PartOf(NamedTuple):
+    """The line of one part, under its dataset."""
 
-    __slots__ = ("children", "filled", "number", "parent", "part", "row", "theme")
-
-    def __init__(self, parent: Node | None, number: int, row: Row | None = None) -> None:
-        self.parent, self.number, self.row = parent, number, row
-        self.part: PartLine | None = None
-        self.theme = ""
-        self.children: list[Node] = []
-        self.filled = False
+    row: Row
+    part: PartLine
 
 
-class FindModel(QAbstractItemModel):
-    """All rows of a folder or of a search; `shown` are those that the sieve keeps, in order."""
+class ThemeLine(NamedTuple):
+    """The line of a theme, over its datasets."""
+
+    name: str
+    many: int
+
+
+Line = Row | PartOf | ThemeLine
+
+
+class FindModel(QAbstractTableModel):
+    """All rows of a folder or of a search. `lines` are those on show, in order; the rows themselves stand in
+    it as they are, so that twenty thousand of them cost no more than their order."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -46,165 +53,168 @@ class FindModel(QAbstractItemModel):
         self.grouped = False
         self.as_found = False  # in the order in which a search found them, the best first
         self.rows: list[Row] = []
-        self._place: dict[Path, int] = {}
-        self._top: list[Node] = []
-        self._nodes: dict[Path, list[Node]] = {}
+        self.lines: list[Line] = []
+        self._unfolded: set[Path] = set()
+        self._places: dict[Path, int] | None = None
+        self._line_of: dict[Path, list[int]] | None = None
 
     # What is shown
 
     def show(self, rows: Iterable[Row]) -> None:
         self.rows = list(rows)
-        self._place = {row.entry.path: number for number, row in enumerate(self.rows)}
+        self._places = None
         self.arrange()
 
     def arrange(self) -> None:
         """Sieve, sort and group anew."""
         self.beginResetModel()
-        kept = [row for row in self.rows if self.sieve.keeps(row)]
+        kept = self.rows if self.sieve == sieve.Sieve() else [row for row in self.rows if self.sieve.keeps(row)]
         if not self.as_found:
             kept = sieve.in_order(kept, self.sorted_by, down=self.down)
-        self._nodes = {}
+        lines: list[Line] = []
         if self.grouped:
-            self._top = []
             for theme, rows in sieve.by_theme(kept).items():
-                group = Node(None, len(self._top))
-                group.theme, group.filled = theme, True
-                group.children = [self._node(group, i, row) for i, row in enumerate(rows)]
-                self._top.append(group)
+                lines += [ThemeLine(theme, len(rows)), *rows]
         else:
-            self._top = [self._node(None, i, row) for i, row in enumerate(kept)]
+            lines += kept
+        self.lines = self._with_parts(lines) if self._unfolded else lines
+        self._line_of = None
         self.endResetModel()
 
-    def _node(self, parent: Node | None, number: int, row: Row) -> Node:
-        node = Node(parent, number, row)
-        self._nodes.setdefault(row.entry.path, []).append(node)
-        return node
+    def _with_parts(self, lines: list[Line]) -> list[Line]:
+        out: list[Line] = []
+        for line in lines:
+            out.append(line)
+            if isinstance(line, Row) and line.summary is not None and line.entry.path in self._unfolded:
+                out += [PartOf(line, part) for part in line.summary.parts]
+        return out
 
     def learn(self, found: dict[Path, Summary]) -> bool:
         """Take in what was found out about datasets; returns whether the rows should be arranged anew."""
+        if self._places is None:
+            self._places = {row.entry.path: number for number, row in enumerate(self.rows)}
+        lines = self._lines_by_path()
         for path, summary in found.items():
-            number = self._place.get(path)
+            number = self._places.get(path)
             if number is None:
                 continue
             row = self.rows[number] = self.rows[number]._replace(summary=summary)
-            for node in self._nodes.get(path, ()):
-                node.row = row
-                index = self.createIndex(node.number, 0, node)
-                if summary.parts and not node.filled:
-                    node.filled = True  # or the view would fill it when it is told of the rows
-                    self.beginInsertRows(index, 0, len(summary.parts) - 1)
-                    self._unfold(node)
-                    self.endInsertRows()
-                self.dataChanged.emit(index, self.createIndex(node.number, len(self.columns) - 1, node))
+            for at in lines.get(path, ()):
+                if isinstance(self.lines[at], Row):
+                    self.lines[at] = row
+                    self.dataChanged.emit(self.index(at, 0), self.index(at, len(self.columns) - 1))
         return self.sieve.by_facts or self.grouped or self.sorted_by not in ("name", "size", "modified", "folder")
 
-    def _unfold(self, node: Node) -> None:
-        if node.row is None or node.row.summary is None:
-            return  # what it holds is not known yet
-        node.filled = True
-        parts = () if node.children else node.row.summary.parts
-        for number, part in enumerate(parts):
-            child = Node(node, number, node.row)
-            child.part, child.filled = part, True
-            node.children.append(child)
+    def _lines_by_path(self) -> dict[Path, list[int]]:
+        if self._line_of is None:
+            self._line_of = {}
+            for at, line in enumerate(self.lines):
+                if isinstance(line, Row):
+                    self._line_of.setdefault(line.entry.path, []).append(at)
+        return self._line_of
+
+    def unfold(self, index: QModelIndex, on: bool) -> None:
+        """Show or hide the parts of a dataset below it."""
+        at = index.row()
+        line = self.lines[at] if index.isValid() else None
+        if not isinstance(line, Row) or line.summary is None or not line.summary.parts:
+            return
+        path, count = line.entry.path, len(line.summary.parts)
+        if on == (path in self._unfolded):
+            return
+        if self.grouped:  # it may stand under several themes
+            (self._unfolded.add if on else self._unfolded.discard)(path)
+            self.arrange()
+            return
+        if on:
+            self._unfolded.add(path)
+            self.beginInsertRows(QModelIndex(), at + 1, at + count)
+            self.lines[at + 1 : at + 1] = [PartOf(line, part) for part in line.summary.parts]
+            self.endInsertRows()
+        else:
+            self._unfolded.discard(path)
+            self.beginRemoveRows(QModelIndex(), at + 1, at + count)
+            del self.lines[at + 1 : at + 1 + count]
+            self.endRemoveRows()
+        self._line_of = None
 
     @property
     def shown(self) -> list[Row]:
         """Return the rows on show, in order."""
-        if self.grouped:
-            return [child.row for group in self._top for child in group.children if child.row is not None]
-        return [node.row for node in self._top if node.row is not None]
-
-    def node(self, index: QModelIndex) -> Node | None:
-        return index.internalPointer() if index.isValid() else None
+        return [line for line in self.lines if isinstance(line, Row)]
 
     def row_at(self, index: QModelIndex) -> Row | None:
-        node = self.node(index)
-        return node.row if node is not None else None
+        line = self.lines[index.row()] if index.isValid() else None
+        return line if isinstance(line, Row) else line.row if isinstance(line, PartOf) else None
 
     def part_at(self, index: QModelIndex) -> str | None:
-        node = self.node(index)
-        return node.part.name if node is not None and node.part is not None else None
+        line = self.lines[index.row()] if index.isValid() else None
+        return line.part.name if isinstance(line, PartOf) else None
 
-    def index_of(self, path: Path) -> QModelIndex:
-        nodes = self._nodes.get(path)
-        return self.createIndex(nodes[0].number, 0, nodes[0]) if nodes else QModelIndex()
+    def index_of(self, path: Path, part: str | None = None) -> QModelIndex:
+        """Return where a dataset stands, or one of its parts if it is unfolded."""
+        for at in self._lines_by_path().get(path, ()):
+            if part is None:
+                return self.index(at, 0)
+            for below in range(at + 1, len(self.lines)):
+                line = self.lines[below]
+                if not isinstance(line, PartOf):
+                    break
+                if line.part.name == part:
+                    return self.index(below, 0)
+        return QModelIndex()
 
     def first_dataset(self) -> QModelIndex:
-        """Return the first row that is no folder, or the first of all."""
-        for path, nodes in self._nodes.items():
-            row = nodes[0].row
-            if row is not None and not row.entry.is_folder:
-                return self.index_of(path)
-        return self.index(0, 0)
+        """Return the first line of a dataset, or the first of all."""
+        found = next(
+            (at for at, line in enumerate(self.lines) if isinstance(line, Row) and not line.entry.is_folder), 0
+        )
+        return self.index(found, 0)
 
     # What Qt asks
 
-    def index(self, row: int, column: int, parent: QModelIndex = QModelIndex()) -> QModelIndex:  # noqa: B008
-        nodes = self._children(parent)
-        if 0 <= row < len(nodes) and 0 <= column < len(self.columns):
-            return self.createIndex(row, column, nodes[row])
-        return QModelIndex()
-
-    def parent(self, index: QModelIndex) -> QModelIndex:  # type: ignore[override]
-        node = self.node(index)
-        if node is None or node.parent is None:
-            return QModelIndex()
-        return self.createIndex(node.parent.number, 0, node.parent)
-
-    def _children(self, parent: QModelIndex) -> list[Node]:
-        node = self.node(parent)
-        if node is None:
-            return self._top
-        if not node.filled:
-            self._unfold(node)
-        return node.children if parent.column() == 0 else []
-
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return len(self._children(parent))
+        return 0 if parent.isValid() else len(self.lines)
 
     def columnCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return len(self.columns)
+        return 0 if parent.isValid() else len(self.columns)
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        node = self.node(index)
-        if node is None:
+        if not index.isValid():
             return None
-        name = self.columns[index.column()]
-        column = sieve.COLUMNS[name]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            text = self._text(node, name)
-            if role == Qt.ItemDataRole.ToolTipRole and name == "name" and node.row is not None and node.part is None:
-                return str(node.row.entry.path)
-            return text if text or role == Qt.ItemDataRole.DisplayRole else None
-        if role == Qt.ItemDataRole.TextAlignmentRole and column.right:
+        line, name = self.lines[index.row()], self.columns[index.column()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self._text(line, name)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            is_path = name == "name" and isinstance(line, Row)
+            return str(line.entry.path) if is_path and isinstance(line, Row) else self._text(line, name) or None
+        if role == Qt.ItemDataRole.TextAlignmentRole and sieve.COLUMNS[name].right:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ForegroundRole:
-            return self._colour(node, name)
-        if role == Qt.ItemDataRole.FontRole and node.theme:
+            return self._colour(line, name)
+        if role == Qt.ItemDataRole.FontRole and isinstance(line, ThemeLine):
             font = QFont()
             font.setBold(True)
             return font
+        if role == DEPTH:
+            return int(isinstance(line, PartOf)) + int(self.grouped and not isinstance(line, ThemeLine))
+        if role == UNFOLDS and isinstance(line, Row) and line.summary is not None and line.summary.parts:
+            return line.entry.path in self._unfolded
         return None
 
-    def _text(self, node: Node, name: str) -> str:
-        if node.theme:
-            count = len(node.children)
-            return f"{node.theme} ({count:,})" if name == "name" else ""
-        if node.part is not None:
-            return getattr(node.part, name) if name in PART_TEXTS else ""
-        assert node.row is not None
-        return sieve.COLUMNS[name].text(node.row)
+    @staticmethod
+    def _text(line: Line, name: str) -> str:
+        if isinstance(line, ThemeLine):
+            return f"{line.name} ({line.many:,})" if name == "name" else ""
+        if isinstance(line, PartOf):
+            return getattr(line.part, name) if name in PART_TEXTS else ""
+        return sieve.COLUMNS[name].text(line)
 
-    def _colour(self, node: Node, name: str) -> QColor | None:
-        known = node.row.summary if node.row is not None else None
-        if known is None or node.part is not None:
-            return None
-        if known.fault and name in ("kind", "remarks"):
+    def _colour(self, line: Line, name: str) -> QColor | None:
+        known = line.summary if isinstance(line, Row) else None
+        if known is not None and known.fault and name in ("kind", "remarks"):
             return QColor(self.theme.fault)
-        if known.warnings and name == "remarks":
-            return QColor(self.theme.caution)
-        return None
+        return QColor(self.theme.caution) if known is not None and known.warnings and name == "remarks" else None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
@@ -223,8 +233,7 @@ class FindModel(QAbstractItemModel):
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
         flags = super().flags(index)
-        node = self.node(index)
-        return flags | Qt.ItemFlag.ItemIsDragEnabled if node is not None and node.row is not None else flags
+        return flags | Qt.ItemFlag.ItemIsDragEnabled if self.row_at(index) is not None else flags
 
     def mimeTypes(self) -> list[str]:
         return ["text/uri-list"]

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.find.sieve import Row
+from brisk_atlas.core.find.sieve import Row, Sieve
 from brisk_atlas.core.jobs import Job
 
 from ..session import Session
@@ -36,6 +36,7 @@ if TYPE_CHECKING:
 
 TYPING_MS = 60
 LEARN_MS = 120  # what was found out is shown this often
+ARRANGE_MS = 400  # and sorted and sieved anew, where that matters, this often
 WATCH_MS = 500  # a change in the folder is looked at after this much quiet
 SEARCH_COLUMNS = ("name", "title", "kind", "amount", "crs", "folder", "modified")
 INDEX_MS = 4000  # after the last look at a folder, the shelves are gone through
@@ -69,6 +70,7 @@ class FindPage(QWidget):
         self._columns: tuple[str, ...] | None = None  # those of folders, while a search shows its own
         self._learned: dict[Path, Summary] = {}
         self._in_view: list[Path] = []
+        self._counts = 0, 0  # datasets and folders of what is listed
         self.shelves = ShelfList(session)
         self.pin_button = QPushButton("Pin a folder…")
         self.up = QToolButton()
@@ -92,7 +94,7 @@ class FindPage(QWidget):
         self.count.setObjectName("quiet")
         self.glance = Glance(session)
         self._watcher: QFileSystemWatcher | None = None
-        self._timers = {name: QTimer(self) for name in ("typed", "learn", "watch", "index")}
+        self._timers = {name: QTimer(self) for name in ("typed", "learn", "arrange", "watch", "index")}
         self._lay_out()
         self._connect()
 
@@ -130,6 +132,7 @@ class FindPage(QWidget):
         for name, interval, run in (
             ("typed", TYPING_MS, self._filter_now),
             ("learn", LEARN_MS, self._learn),
+            ("arrange", ARRANGE_MS, self.list.rows.arrange),
             ("watch", WATCH_MS, self._list_again),
             ("index", INDEX_MS, self.index_shelves),
         ):
@@ -166,7 +169,7 @@ class FindPage(QWidget):
     @property
     def busy(self) -> bool:
         jobs = (self._job, self._facts_job, self._index_job)
-        waiting = any(self._timers[name].isActive() for name in ("typed", "learn", "watch"))
+        waiting = any(self._timers[name].isActive() for name in ("typed", "learn", "arrange", "watch"))
         return waiting or any(job is not None and not job.finished for job in jobs) or self.glance.busy
 
     # Shelves
@@ -305,6 +308,8 @@ class FindPage(QWidget):
             self.list.set_columns(self._columns)
             self._columns = None
         self.list.rows.as_found = searching
+        data = sum(not row.entry.is_folder for row in rows)
+        self._counts = data, len(rows) - data
         if not again:
             self.list.leave()
         self.list.rows.show(rows)
@@ -319,9 +324,8 @@ class FindPage(QWidget):
             self.glance.look_at(None)
 
     def _say_count(self) -> None:
-        rows, shown = self.list.rows.rows, self.list.rows.shown
-        data = sum(not row.entry.is_folder for row in rows)
-        folders = len(rows) - data
+        model = self.list.rows
+        data, folders = self._counts
         told = f"{data:,} dataset{'s' * (data != 1)}"
         if self.searching:
             most = " at most" if data >= 300 else ""
@@ -330,11 +334,11 @@ class FindPage(QWidget):
                 told = "Nothing on the pinned shelves has all these words."
         else:
             told += f", {folders:,} folder{'s' * (folders != 1)}"
-            if not rows:
+            if not data + folders:
                 told = "Nothing here that can be opened. Go up, or pin another folder."
-        different = len({row.entry.path for row in shown if not row.entry.is_folder})
-        if different < data:
-            told = f"{different:,} of {told}"
+        if model.sieve != Sieve():
+            kept = len({row.entry.path for row in model.shown if not row.entry.is_folder})
+            told = f"{kept:,} of {told}" if kept < data else told
         self.count.setText(told)
 
     # Facts
@@ -370,8 +374,8 @@ class FindPage(QWidget):
     def _learn(self) -> None:
         """Show what was found out since the last time."""
         found, self._learned = self._learned, {}
-        if self.list.rows.learn(found):
-            self.list.rows.arrange()
+        if self.list.rows.learn(found) and not self._timers["arrange"].isActive():
+            self._timers["arrange"].start()
         self.sieve.show_rows(self.list.rows.rows)
         self._say_count()
 

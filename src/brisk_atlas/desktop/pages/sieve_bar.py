@@ -46,10 +46,7 @@ class SieveBar(QWidget):
             button.setObjectName(f"sieve {name}")
             row.addWidget(button)
             if name != "area":
-                menu = QMenu(button)
-                button.setMenu(menu)
-                button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-                menu.aboutToShow.connect(lambda menu=menu, name=name: self._fill(menu, name))
+                button.clicked.connect(lambda checked=False, name=name: self._offer(name))
         self.area.clicked.connect(self.draw_area)
         self.theme_button.setObjectName("group by theme")
         self.theme_button.setText("By theme")
@@ -101,8 +98,19 @@ class SieveBar(QWidget):
         self.area.setText("In the drawn area ▾" if s.box else "Any place ▾")
         self.clear.setVisible(bool(s.kinds or s.crs or s.age or s.box))
 
+    def _offer(self, name: str) -> None:
+        """Show what can be chosen, below the button."""
+        button = {"kinds": self.kind, "crs": self.crs, "age": self.age}[name]
+        self.choices(name).popup(button.mapToGlobal(QPoint(0, button.height() + 2)))
+
+    def choices(self, name: str) -> QMenu:
+        """Return the menu of what the rows at hand offer for `kinds`, `crs` or `age`."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self._fill(menu, name)
+        return menu
+
     def _fill(self, menu: QMenu, name: str) -> None:
-        menu.clear()
         if name == "age":
             for age in ("", *sieve.AGES):
                 self._add(menu, age or ANY["age"], self.sieve.age == age, lambda on, age=age: self._become(age=age))

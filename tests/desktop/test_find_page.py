@@ -9,7 +9,7 @@ import time
 
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDragEnterEvent, QDropEvent, QGuiApplication
+from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 
 import made_files as made
@@ -54,7 +54,12 @@ def test_the_list_tells_the_facts_of_each_dataset(found, truth):
     assert (rows["tolvane.brisk.json"]["kind"], rows["tolvane.brisk.json"]["amount"]) == ("project", "11 layers")
     assert rows["MERIDEL3_20310624"]["kind"] == "scene" and rows["MERIDEL3_20310624"]["amount"] == "4 band groups"
     found.find("tolvane_survey.gpkg", "lava_flows")
+    listed = found.window.find_page.list
     assert found.window.find_page.glance.name.text() == "tolvane_survey.gpkg · lava_flows"
+    at = listed.visualRect(listed.rows.index_of(demo.DATA / "tolvane_survey.gpkg"))
+    shown = listed.rows.rowCount()
+    found.click(listed.viewport(), (at.left() + 9, at.center().y()))  # the arrow folds it
+    assert listed.rows.rowCount() == shown - 7
 
 
 def test_filter_as_you_type_also_by_what_is_inside(found):
@@ -66,21 +71,18 @@ def test_filter_as_you_type_also_by_what_is_inside(found):
 
 def test_filters_by_kind_crs_date_and_area(found):
     find, bar = found.window.find_page, found.window.find_page.sieve
-    bar.kind.menu().aboutToShow.emit()
-    grid = next(a for a in bar.kind.menu().actions() if a.text().startswith("grid"))
+    grid = next(a for a in bar.choices("kinds").actions() if a.text().startswith("grid"))
     grid.trigger()
     found.settle()
     assert {"elevation_2029.tif", "seafloor.nc", "MERIDEL3_20310624"} == set(found.rows()) - {
         "elevation_2031.tif",
         "MERIDEL3_20290311",
     }
-    bar.crs.menu().aboutToShow.emit()
-    next(a for a in bar.crs.menu().actions() if a.text().startswith("EPSG:4326")).trigger()
+    next(a for a in bar.choices("crs").actions() if a.text().startswith("EPSG:4326")).trigger()
     assert list(found.rows()) == ["seafloor.nc"] and find.glance.name.text() == "seafloor.nc"
     found.click(bar.clear)
     assert len(found.rows()) == 17
-    bar.age.menu().aboutToShow.emit()
-    next(a for a in bar.age.menu().actions() if a.text() == "today").trigger()
+    next(a for a in bar.choices("age").actions() if a.text() == "today").trigger()
     for name in found.rows():
         assert (time.time() - (demo.DATA / name).stat().st_mtime) < 86_500
     bar.let_all_through()
@@ -98,7 +100,7 @@ def test_columns_can_be_chosen_ordered_and_sorted_by(found):
     listed = found.window.find_page.list
     listed.column_menu().actions()[list(made_columns()).index("Files")].trigger()
     assert "files" in listed.rows.columns and found.rows()["elevation_2031.tif"]["files"] == "2"
-    header = listed.header()
+    header = listed.horizontalHeader()
     at = listed.rows.columns.index("size")
     found.click(header.viewport(), (header.sectionViewportPosition(at) + 8, 10))
     names = [row.entry.name for row in listed.rows.shown if not row.entry.is_folder]
@@ -119,8 +121,15 @@ def test_grouped_by_the_themes_of_the_records(found):
     find = found.window.find_page
     found.click(find.sieve.theme_button)
     model = find.list.rows
-    themes = {model.data(model.index(i, 0)): model.rowCount(model.index(i, 0)) for i in range(model.rowCount())}
-    assert themes["lava (3)"] == 3 and "no theme (7)" in themes
+    names = [model.data(model.index(i, 0)) for i in range(model.rowCount())]
+    at = names.index("lava (3)")
+    assert names[at + 1 : at + 4] == ["elevation_2031.tif", "harrow_bay_2031.laz", "tolvane_survey.gpkg"]
+    assert "no theme (7)" in names
+    found.find("tolvane_survey.gpkg", "trails")  # it stands under five themes, and unfolds under each
+    assert [model.data(model.index(i, 0)) for i in range(model.rowCount())].count("trails") == 5
+    found.press(find.list, Qt.Key.Key_Left)
+    found.press(find.list, Qt.Key.Key_Left)
+    assert "trails" not in [model.data(model.index(i, 0)) for i in range(model.rowCount())]
     found.click(find.sieve.theme_button)
     assert len(found.rows()) == 17
 
@@ -467,3 +476,33 @@ def test_a_folder_of_damaged_files_lists_whole_each_with_its_reason(driver, tmp_
 def test_a_folder_that_is_not_there_is_a_notice(driver, tmp_path):
     driver.type(driver.window.find_page.path_line, str(tmp_path / "gone"))
     assert "gone" in driver.window.notice.text.text()
+
+
+def test_a_file_that_brings_libraries_down_is_not_opened_in_the_window(driver, tmp_path):
+    from brisk_atlas.core.find.listing import entry_of
+    from brisk_atlas.core.find.summary import faulty
+
+    path = shutil.copy(demo.DATA / "vents.kml", tmp_path / "vents.kml")
+    row = faulty(path, "the library that reads it broke down on it (SIGSEGV)", "Ask for it again.", 1, "")
+    driver.window.session.catalogue.keep(tmp_path, [(entry_of(path), row)])  # as a child that died leaves it
+    find = go(driver, tmp_path, "vents.kml")
+    assert driver.rows()["vents.kml"]["kind"] == "can't be read" and "broke down" in find.glance.picture.words
+    assert not find.glance.open_button.isVisible()
+    driver.open(path)
+    assert driver.work.layers == () and "broke down on it (SIGSEGV)" in driver.window.notice.text.text()
+
+
+def test_rows_are_dragged_to_the_desk(found):
+    find, window = found.window.find_page, found.window
+    found.find("vents.kml")
+    mime = find.list.rows.mimeData([find.list.currentIndex()])
+    assert [url.toLocalFile() for url in mime.urls()] == [str(demo.DATA / "vents.kml")]
+    desk = window.page_buttons.button(1)
+    at = desk.mapTo(window, desk.rect().center())
+    left, nothing = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    QApplication.sendEvent(window, QDragEnterEvent(at, Qt.DropAction.CopyAction, mime, left, nothing))
+    window.dragMoveEvent(QDragMoveEvent(at, Qt.DropAction.CopyAction, mime, left, nothing))
+    assert window.page == "desk"
+    QApplication.sendEvent(window, QDropEvent(QPointF(500, 400), Qt.DropAction.CopyAction, mime, left, nothing))
+    found.settle()
+    assert [layer.name for layer in found.work.layers] == ["vents"]
