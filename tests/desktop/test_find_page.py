@@ -168,7 +168,7 @@ def test_twenty_thousand_files_are_listed_at_once_and_known_by_and_by(driver, tm
     find.list.scrollToBottom()  # what is in view is looked at before the rest
     last = find.list.rows.index(19_999, 1)
     driver.qtbot.waitUntil(lambda: last.data() == "can't be read", timeout=20_000)
-    find._stop()
+    find.lookout.stop()
     driver.settle()
 
 

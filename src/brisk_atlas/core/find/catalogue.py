@@ -139,7 +139,7 @@ class Catalogue:
         )
         found: dict[int, str] = {}
         with self._lock:
-            for columns in _TIERS:
+            for columns in _TIERS if len(words) < 3 else _TIERS[-1:]:  # names seldom have many words
                 rest = most - len(found)
                 if rest <= 0:
                     break

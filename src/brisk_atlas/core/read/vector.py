@@ -51,6 +51,7 @@ DRIVERS = {  # for endings that several drivers claim, or none
     **dict.fromkeys((".geojsonl", ".geojsons", ".ndjson", ".jsonl"), "GeoJSONSeq:"),
     ".xml": "GML:",
 }
+ONE_LAYER = (".geojson", ".geojsonl", ".geojsons", ".ndjson", ".jsonl", ".fgb")
 UNDEFINED = ("ENGCRS", "LOCAL_CS", "Undefined")  # what libraries call a CRS that is not known
 _ARROW_TYPES = {
     "OFTInteger": "int32",
@@ -158,10 +159,12 @@ def dbf_size(head: bytes) -> int:
     return first + count * each
 
 
-def _facts(path: Path, layer: str) -> Facts:
+def _facts(path: Path, layer: str | None) -> Facts:
+    """Return the facts of a layer, or of the only one."""
     info = pyogrio.read_info(
         library_name(path), layer=layer, force_feature_count=True, force_total_bounds=True, **_options(path)
     )
+    layer = layer if layer is not None else str(info["layer_name"])
     types = [
         _TYPES.get(sub) or _ARROW_TYPES.get(main, main)
         for main, sub in zip(info["ogr_types"], info.get("ogr_subtypes", info["ogr_types"]))
@@ -189,8 +192,11 @@ def remarks(facts: Facts) -> list[str]:
     return said
 
 
-def _layer_names(path: Path) -> list[str]:
-    """Return the layers; of formats that always have all, those with something in them."""
+def _layer_names(path: Path) -> list[str] | list[None]:
+    """Return the layers; of formats that always have all, those with something in them; None for the only
+    one of formats that have no more, as asking would read the whole file."""
+    if suffix_of(path) in ONE_LAYER:
+        return [None]
     names = [str(name) for name, _ in pyogrio.list_layers(library_name(path))]
     if suffix_of(path) != ".gpx":
         return names

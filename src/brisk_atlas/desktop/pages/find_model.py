@@ -100,9 +100,9 @@ class FindModel(QAbstractTableModel):
                 continue
             row = self.rows[number] = self.rows[number]._replace(summary=summary)
             for at in lines.get(path, ()):
-                if isinstance(self.lines[at], Row):
-                    self.lines[at] = row
-                    self.dataChanged.emit(self.index(at, 0), self.index(at, len(self.columns) - 1))
+                self.lines[at] = row
+        if self.lines:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(self.lines) - 1, len(self.columns) - 1))
         return self.sieve.by_facts or self.grouped or self.sorted_by not in ("name", "size", "modified", "folder")
 
     def _lines_by_path(self) -> dict[Path, list[int]]:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -22,12 +20,12 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.find.sieve import Row, Sieve
-from brisk_atlas.core.jobs import Job
 
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .find_list import FindList
 from .glance import Glance
+from .lookout import Lookout
 from .shelf_list import ShelfList
 from .sieve_bar import SieveBar
 
@@ -35,8 +33,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import Entry, Summary
 
 TYPING_MS = 60
-LEARN_MS = 120  # what was found out is shown this often
-ARRANGE_MS = 400  # and sorted and sieved anew, where that matters, this often
+ARRANGE_MS = 400  # what was found out is sorted and sieved anew, where that matters, this often
 WATCH_MS = 500  # a change in the folder is looked at after this much quiet
 SEARCH_COLUMNS = ("name", "title", "kind", "amount", "crs", "folder", "modified")
 INDEX_MS = 4000  # after the last look at a folder, the shelves are gone through
@@ -63,14 +60,10 @@ class FindPage(QWidget):
         self.folder: Path | None = None
         self.searching = ""  # what is searched for through all shelves
         self._theme: Theme = LIGHT
-        self._job: Job | None = None
-        self._facts_job: Job | None = None
-        self._index_job: Job | None = None
         self._want: str | None = None
         self._columns: tuple[str, ...] | None = None  # those of folders, while a search shows its own
-        self._learned: dict[Path, Summary] = {}
-        self._in_view: list[Path] = []
         self._counts = 0, 0  # datasets and folders of what is listed
+        self.lookout = Lookout(session)
         self.shelves = ShelfList(session)
         self.pin_button = QPushButton("Pin a folder…")
         self.up = QToolButton()
@@ -94,7 +87,7 @@ class FindPage(QWidget):
         self.count.setObjectName("quiet")
         self.glance = Glance(session)
         self._watcher: QFileSystemWatcher | None = None
-        self._timers = {name: QTimer(self) for name in ("typed", "learn", "arrange", "watch", "index")}
+        self._timers = {name: QTimer(self) for name in ("typed", "arrange", "watch", "index")}
         self._lay_out()
         self._connect()
 
@@ -131,7 +124,6 @@ class FindPage(QWidget):
     def _connect(self) -> None:
         for name, interval, run in (
             ("typed", TYPING_MS, self._filter_now),
-            ("learn", LEARN_MS, self._learn),
             ("arrange", ARRANGE_MS, self.list.rows.arrange),
             ("watch", WATCH_MS, self._list_again),
             ("index", INDEX_MS, self.index_shelves),
@@ -139,6 +131,10 @@ class FindPage(QWidget):
             self._timers[name].setSingleShot(True)
             self._timers[name].setInterval(interval)
             self._timers[name].timeout.connect(run)
+        self.lookout.listed.connect(self._listed)
+        self.lookout.learned.connect(self._learn)
+        self.lookout.found.connect(self._found)
+        self.lookout.indexed.connect(self._indexed)
         self.shelves.chosen.connect(self._shelf_chosen)
         self.shelves.pins_changed.connect(self._pins_changed)
         self.pin_button.clicked.connect(self.pin_folder)
@@ -168,9 +164,8 @@ class FindPage(QWidget):
 
     @property
     def busy(self) -> bool:
-        jobs = (self._job, self._facts_job, self._index_job)
-        waiting = any(self._timers[name].isActive() for name in ("typed", "learn", "arrange", "watch"))
-        return waiting or any(job is not None and not job.finished for job in jobs) or self.glance.busy
+        waiting = any(self._timers[name].isActive() for name in ("typed", "arrange", "watch"))
+        return waiting or self.lookout.busy or self.glance.busy
 
     # Shelves
 
@@ -204,25 +199,11 @@ class FindPage(QWidget):
         self._timers["index"].start()
 
     def index_shelves(self) -> None:
-        """Go through everything on the pinned shelves in the background, so that it can be searched."""
-        if self._index_job is not None and not self._index_job.finished:
-            self._index_job.cancel()
-        shelves = list(self.session.shelves.pinned)
+        self.lookout.index_shelves()
 
-        def work(job: Job) -> int:
-            from brisk_atlas.core.find.looking import index
-
-            def report(count: int, folder: str) -> None:
-                job.report(0.0, f"{count:,} datasets, {folder}")
-
-            return index(shelves, self.session.catalogue, self.session.lookers, report)
-
-        def done(count: int) -> None:
-            if self.searching:
-                self._search()
-
-        if shelves:
-            self._index_job = self.session.run("Getting to know the shelves", work, done)
+    def _indexed(self) -> None:
+        if self.searching:
+            self.lookout.search(self.searching)
 
     # Folders
 
@@ -241,32 +222,34 @@ class FindPage(QWidget):
 
     def go_to(self, folder: Path, choose: str | None = None) -> None:
         """List a folder, then look at each dataset in the background."""
-        from brisk_atlas.core.find import list_folder
-
-        self._stop()
         if folder.is_file():
             folder, choose = folder.parent, folder.name
         self._want = choose
+        self.lookout.list_folder(folder)
 
-        def done(entries: list[Entry]) -> None:
+    def _listed(self, folder: Path, entries: list[Entry], again: bool) -> None:
+        """Show what is in a folder; listed again, what is known stays and so does the analyst."""
+        if again and (folder != self.folder or self.searching):
+            return
+        if not again:
             self.folder = folder
             self.path_line.setText(str(folder))
             self._watch(folder)
-            if self.everywhere.isChecked():
-                self.everywhere.setChecked(False)
+            self.searching = ""
+            self.everywhere.blockSignals(True)
+            self.everywhere.setChecked(False)
+            self.everywhere.blockSignals(False)
+            self._say_scope()
             self.filter.clear()
             self._timers["typed"].stop()
             self.sieve.set_text("")
-            self._fill(entries)
+        known = {row.entry: row.summary for row in self.list.rows.rows} if again else {}
+        self._show_rows([Row(entry, known.get(entry)) for entry in entries], again=again)
+        self._say_count()
+        self._note_view()
+        self.lookout.look_at(folder, [e for e in entries if not e.is_folder and known.get(e) is None])
+        if not again:
             self.folder_changed.emit()
-
-        self._job = self.session.run(f"Listing {folder.name}", lambda job: list_folder(folder), done)
-
-    def _stop(self) -> None:
-        for job in (self._job, self._facts_job):
-            if job:
-                job.cancel()
-        self._learned.clear()
 
     def _watch(self, folder: Path) -> None:
         if self._watcher is None:
@@ -277,27 +260,8 @@ class FindPage(QWidget):
         self._watcher.addPath(str(folder))
 
     def _list_again(self) -> None:
-        """Show what is in the folder now, and stay where the analyst is."""
-        from brisk_atlas.core.find import list_folder
-
-        folder = self.folder
-        if folder is None or self.searching:
-            return
-
-        def done(entries: list[Entry]) -> None:
-            if folder == self.folder and not self.searching:
-                self._fill(entries, again=True)
-
-        self._stop()
-        self._job = self.session.run(
-            f"Listing {folder.name} again", lambda job: list_folder(folder), done, shown=False, failed=lambda e: None
-        )
-
-    def _fill(self, entries: Sequence[Entry], *, again: bool = False) -> None:
-        known = {row.entry: row.summary for row in self.list.rows.rows} if again else {}
-        self._show_rows([Row(entry, known.get(entry)) for entry in entries], again=again)
-        self._say_count()
-        self._read_facts([entry for entry in entries if not entry.is_folder and known.get(entry) is None])
+        if self.folder is not None and not self.searching:
+            self.lookout.list_folder(self.folder, again=True)
 
     def _show_rows(self, rows: list[Row], *, again: bool = False) -> None:
         searching = self.everywhere.isChecked()
@@ -341,39 +305,11 @@ class FindPage(QWidget):
             told = f"{kept:,} of {told}" if kept < data else told
         self.count.setText(told)
 
-    # Facts
-
     def _note_view(self) -> None:
-        self._in_view = self.list.in_view()
+        self.lookout.in_view = self.list.in_view()
 
-    def _read_facts(self, entries: list[Entry]) -> None:
-        """Fill the fact columns off this thread: what is kept at once, then what is in view, then the rest."""
-        folder = self.folder
-        home = self.session.come_home
-        self._note_view()
-
-        def work(job: Job) -> None:
-            from brisk_atlas.core.find.looking import summaries
-
-            assert folder is not None
-            catalogue, lookers = self.session.catalogue, self.session.lookers
-            found = summaries(folder, entries, catalogue, lookers, job.check, lambda: self._in_view)
-            for number, (path, summary) in enumerate(found):
-                job.report(number / len(entries), path.name)
-                home(partial(self._found, job), (path, summary))
-
-        if entries and folder is not None:
-            self._facts_job = self.session.run("Looking at datasets", work)
-
-    def _found(self, job: Job, found: tuple[Path, Summary]) -> None:
-        if job is self._facts_job or self._facts_job is None:
-            self._learned[found[0]] = found[1]
-            if not self._timers["learn"].isActive():
-                self._timers["learn"].start()
-
-    def _learn(self) -> None:
-        """Show what was found out since the last time."""
-        found, self._learned = self._learned, {}
+    def _learn(self, found: dict[Path, Summary]) -> None:
+        """Show what was found out."""
         if self.list.rows.learn(found) and not self._timers["arrange"].isActive():
             self._timers["arrange"].start()
         self.sieve.show_rows(self.list.rows.rows)
@@ -409,49 +345,37 @@ class FindPage(QWidget):
         self.filter.setFocus()
         self.filter.selectAll()
 
-    def _everywhere_changed(self, on: bool) -> None:
+    def _say_scope(self) -> None:
+        on = self.everywhere.isChecked()
         self.filter.setPlaceholderText("Words in names, fields or records" if on else "Filter by name")
-        self.sieve.set_text("")
+
+    def _everywhere_changed(self, on: bool) -> None:
+        self._say_scope()
         text = self.filter.text().strip()
         if on:
+            self.sieve.set_text("")
             self.searching = text
             self._search()
             return
         self.searching = ""
         if self.folder is not None:
-            self.sieve.set_text(text)
-            self._stop()
-            self._list_from_search()
-
-    def _list_from_search(self) -> None:
-        folder = self.folder
-        assert folder is not None
-        from brisk_atlas.core.find import list_folder
-
-        self._job = self.session.run(f"Listing {folder.name}", lambda job: list_folder(folder), self._fill)
+            self._want = None
+            self.lookout.list_folder(self.folder)
 
     def _search(self) -> None:
         """Show what the index has; a later word takes the place of an earlier one."""
-        text = self.searching
-        shelves = list(self.session.shelves.pinned)
         self._want = None
-        self._stop()
-        if not text:
-            self._show_rows([])
-            self.count.setText("Type words that stand in names, fields, titles, summaries or keywords.")
+        if self.searching:
+            self.lookout.search(self.searching)
             return
+        self.lookout.stop()
+        self._show_rows([])
+        self.count.setText("Type words that stand in names, fields, titles, summaries or keywords.")
 
-        def work(job: Job) -> list[Row]:
-            from brisk_atlas.core.find.looking import rows_found
-
-            return rows_found(self.session.catalogue.search(text, shelves))
-
-        def done(rows: list[Row]) -> None:
-            if text == self.searching:
-                self._show_rows(rows)
-                self._say_count()
-
-        self._job = self.session.run("Searching", work, done, shown=False)
+    def _found(self, words: str, rows: list[Row]) -> None:
+        if words == self.searching:
+            self._show_rows(rows)
+            self._say_count()
 
     # Opening
 
