@@ -17,7 +17,7 @@ from brisk_atlas.core import read
 from brisk_atlas.core.model import CannotRead, Reading, TextForm
 from brisk_atlas.core.model.reading import Columns
 from brisk_atlas.core.place import same_crs
-from brisk_atlas.core.read import geopackage, raster, shapefile, vector
+from brisk_atlas.core.read import geopackage, geotiff, raster, shapefile, vector
 from range_server import serving
 
 
@@ -226,7 +226,7 @@ def test_files_on_a_server(file, data, capsys):
 def test_heads_read_by_ourselves_say_what_the_library_says(data, tmp_path):
     grids = [made.grid(tmp_path, "two.tif", "GTiff", count=2), made.grid(tmp_path, "cog.tif", "COG", copy=True)]
     grids += [made.grid(tmp_path, "degrees.tif", "GTiff", crs="EPSG:4326", cell=0.001), *data.rglob("*.tif")]
-    own = {path: raster._plain_tiff(path) for path in grids}
+    own = {path: geotiff.plain_tiff(path) for path in grids}
     assert all(known is not None for known in own.values())
     for path, known in own.items():
         assert known == raster.open_named(path, str(path)), path.name
@@ -236,4 +236,4 @@ def test_heads_read_by_ourselves_say_what_the_library_says(data, tmp_path):
     survey = data / "tolvane_survey.gpkg"
     assert geopackage.open_dataset(survey) == vector.open_dataset(survey)
     made.grid(tmp_path, "colours.tif", "GTiff", dtype="uint8", count=3)
-    assert raster._plain_tiff(tmp_path / "colours.tif") is None  # left to the library
+    assert geotiff.plain_tiff(tmp_path / "colours.tif") is None  # left to the library

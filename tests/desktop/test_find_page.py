@@ -323,7 +323,7 @@ def test_a_table_opens_as_points_after_its_columns_were_put_right(driver, tmp_pa
     sheet = driver.sheet
     form = sheet.forms[0]
     assert (form.x_box.currentText(), form.y_box.currentText()) == ("lon", "lat")
-    assert form.preview.item(0, 1).text() == "Crater rim west"
+    assert form.text_form.preview.item(0, 1).text() == "Crater rim west"
     driver.choose(form.x_box, "lat")
     assert not sheet.open_button.isEnabled() and "same column" in sheet.open_button.toolTip()
     driver.choose(form.y_box, "lon")

@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QCheckBox,
     QComboBox,
     QGridLayout,
     QHBoxLayout,
@@ -14,8 +13,6 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -25,15 +22,14 @@ from brisk_atlas.core.model import AtlasError, Columns, Reading, TextForm
 from .crs_picker import CrsPicker
 from .locator_map import LocatorMap
 from .session import Session
-from .theme import Theme, mono_font
+from .text_form_rows import HEIGHT_PX, TextFormRows
+from .theme import Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Neighbour, Question
     from brisk_atlas.core.jobs import Job
 
-DELIMITER_WORDS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", " ": "blanks"}
 WAYS = {"none": "keep it a table", "xy": "two columns", "wkt": "well-known text", "mgrs": "MGRS reference"}
-PREVIEW_ROWS = 5
 NAME = Qt.ItemDataRole.UserRole
 
 
@@ -94,87 +90,17 @@ class QuestionForm(QWidget):
     def _add_form(self, column: QVBoxLayout) -> None:
         guess = self.question.form
         assert guess is not None
-        from brisk_atlas.core.read.text_form import ENCODINGS
-
         self._heading(column, "How it is written")
-        self.delimiter, self.encoding, self.decimal = QComboBox(), QComboBox(), QComboBox()
-        for sign, word in DELIMITER_WORDS.items():
-            self.delimiter.addItem(word, sign)
-        for name in dict.fromkeys((guess.form.encoding, *ENCODINGS)):
-            self.encoding.addItem(name, name)
-        for sign, word in ((".", "point"), (",", "comma")):
-            self.decimal.addItem(word, sign)
-        self.header = QCheckBox("first line names the columns")
-        self.header.setChecked(guess.form.header)
-        for box, name, value in (
-            (self.delimiter, "delimiter", guess.form.delimiter),
-            (self.encoding, "encoding", guess.form.encoding),
-            (self.decimal, "decimal", guess.form.decimal),
-        ):
-            box.setObjectName(name)
-            box.setAccessibleName(name.capitalize())
-            box.setCurrentIndex(box.findData(value))
-            box.setToolTip(f"Guessed: {guess.reasons[name]}")
-            box.currentIndexChanged.connect(self._form_changed)
-        self.header.setToolTip(f"Guessed: {guess.reasons['header']}")
-        self.header.toggled.connect(self._form_changed)
-        row = QHBoxLayout()
-        for text, widget in (
-            ("Delimiter", self.delimiter),
-            ("Encoding", self.encoding),
-            ("Decimal sign", self.decimal),
-        ):
-            row.addWidget(QLabel(text))
-            row.addWidget(widget)
-        row.addWidget(self.header)
-        row.addStretch(1)
-        column.addLayout(row)
-        self.preview = QTableWidget()
-        self.preview.setObjectName("preview")
-        self.preview.setAccessibleName("First rows")
-        self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.preview.setFont(mono_font())
-        self.preview.setFixedHeight(34 + PREVIEW_ROWS * 24)
-        heads = self.preview.verticalHeader()
-        assert heads is not None
-        heads.setVisible(False)
-        heads.setDefaultSectionSize(24)
-        column.addWidget(self.preview)
-        self._height += 44 + 28 + PREVIEW_ROWS * 24
-        self._show_preview()
+        self.text_form = TextFormRows(self.question.path, guess)
+        self.text_form.changed.connect(self._form_changed)
+        column.addWidget(self.text_form)
+        self._height += HEIGHT_PX
 
     def form(self) -> TextForm | None:
-        """Return how the text is to be taken."""
-        if self.question.form is None:
-            return None
-        return TextForm(
-            self.delimiter.currentData(),
-            self.encoding.currentData(),
-            self.header.isChecked(),
-            self.decimal.currentData(),
-        )
+        """Return how the text is to be taken, or None where it is no text."""
+        return self.text_form.form() if self.question.form is not None else None
 
-    def _show_preview(self) -> list[str]:
-        from brisk_atlas.core.read.reach import brought
-        from brisk_atlas.core.read.text_form import first_rows
-
-        form = self.form()
-        assert form is not None
-        try:
-            names, rows = first_rows(brought(self.question.path), form, PREVIEW_ROWS)
-        except AtlasError as error:
-            names, rows = ["it can't be shown"], [[error.reason]]
-        self.preview.setColumnCount(len(names))
-        self.preview.setRowCount(len(rows))
-        self.preview.setHorizontalHeaderLabels(names)
-        for i, row in enumerate(rows):
-            for j in range(len(names)):
-                self.preview.setItem(i, j, QTableWidgetItem(row[j] if j < len(row) else ""))
-        self.preview.resizeColumnsToContents()
-        return names
-
-    def _form_changed(self) -> None:
-        names = self._show_preview()
+    def _form_changed(self, names: list[str]) -> None:
         if self.question.columns:
             for box in (self.x_box, self.y_box, self.z_box, self.text_box):
                 was = box.currentText()

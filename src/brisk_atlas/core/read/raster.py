@@ -12,33 +12,20 @@ from pathlib import Path
 
 import numpy as np
 import rasterio
-from rasterio.enums import ColorInterp, MaskFlags, Resampling
+from rasterio.enums import MaskFlags, Resampling
 from rasterio.errors import NotGeoreferencedWarning, RasterioError
 from rasterio.transform import from_bounds
 from rasterio.vrt import WarpedVRT
 from rasterio.windows import Window
 
-from brisk_atlas.core.model import (
-    Band,
-    CannotRead,
-    Dataset,
-    Extent,
-    Facts,
-    GridFacts,
-    Level,
-    RasterPart,
-    Rescale,
-    named_as,
-)
+from brisk_atlas.core.model import Band, CannotRead, Dataset, Extent, Facts, Level, RasterPart, Rescale, named_as
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.place import same_crs, text_of
+from brisk_atlas.core.place import same_crs
 
 from .content import content_of, head_of
-from .members import members_of
+from .grid_facts import grid_facts
 from .on_disk import on_disk
 from .reach import is_remote, library_name, stem_of
-from .tiff_head import head_of_tiff
-from .xml import parse_xml
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 FORMATS = {
@@ -52,9 +39,7 @@ FORMATS = {
     "JP2OpenJPEG": "JPEG 2000",
     "SRTMHGT": "HGT",
 }
-UNPLACED = "none: a picture, whose positions are columns and rows"
 MOST_GRIDS = 200  # listed of one container
-UNDEFINED = ("LOCAL_CS", "ENGCRS", "ENGINEERINGCRS")  # what the library calls a CRS that is not known
 HANDLES_A_THREAD = 24
 OVERVIEW_BLOCK = 128  # the library's own choice for overviews inside a TIFF
 READ_THROUGH_BYTES = 50_000_000  # netCDF files up to this size are read once to see whether they are whole
@@ -269,78 +254,6 @@ def _decimated(
     return out
 
 
-def _classes(source: rasterio.DatasetReader, index: int) -> tuple[tuple[int, str, str], ...]:
-    """Return the file's own class colours, named by its .aux.xml where that names them."""
-    if source.colorinterp[index - 1] != ColorInterp.palette:
-        return ()
-    names = _category_names(Path(source.name + ".aux.xml"), index)
-    return tuple(
-        (value, "#{:02x}{:02x}{:02x}".format(*rgba[:3]), names[value] if value < len(names) else "")
-        for value, rgba in source.colormap(index).items()
-        if rgba[3] > 0 and (not names or (value < len(names) and names[value]))
-    )
-
-
-def _category_names(sidecar: Path, index: int) -> list[str]:
-    if not sidecar.is_file():
-        return []
-    try:
-        tree = parse_xml(sidecar)
-    except CannotRead:
-        return []
-    found = tree.xpath(f"/PAMDataset/PAMRasterBand[@band='{index}']/CategoryNames/Category")
-    return [(each.text or "").strip() for each in found]
-
-
-def _band_name(tags: dict[str, str]) -> str:
-    """Return what a band's tags call it: its own long name, and its place along further dimensions."""
-    along = [f"{k.removeprefix('NETCDF_DIM_')} {v}" for k, v in tags.items() if k.startswith("NETCDF_DIM_")]
-    name = tags.get("long_name", "")
-    return ", ".join([name, *along] if name else along)
-
-
-def _own_scale(source: rasterio.DatasetReader, index: int) -> tuple[Rescale, ...]:
-    """Return the scale that a file declares for a band's stored numbers, which readers are to apply."""
-    gain, offset = source.scales[index - 1], source.offsets[index - 1]
-    return () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, source.units[index - 1] or ""),)
-
-
-def _notes(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:
-    """Return what a file says of itself that belongs beside the facts."""
-    keep = ("AREA_OR_POINT", "VERTICAL_DATUM", "SURVEY_YEAR", "TIFFTAG_SOFTWARE", "TIFFTAG_DATETIME")
-    notes = {key.replace("_", " ").lower(): tags[key] for key in keep if key in tags}
-    if bands[0].rescale and not bands[0].rescale[0].quantity:
-        notes["values"] = f"{bands[0].rescale[0].formula()}, as the file declares"
-    return notes
-
-
-def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...] | None = None) -> Facts:
-    """Return the facts of an open raster."""
-    crs = text_of(source.crs.to_wkt()) if source.crs and not source.crs.to_wkt().startswith(UNDEFINED) else None
-    if bands is None:
-        bands = tuple(
-            Band(
-                i,
-                source.descriptions[i - 1] or _band_name(source.tags(i)) or f"band {i}",
-                source.colorinterp[i - 1].name,
-                None,
-                source.units[i - 1] or "",
-                _classes(source, i),
-                _own_scale(source, i),
-            )
-            for i in source.indexes
-        )
-    notes = _notes(source.tags(), bands)
-    if source.transform.is_identity and crs is None:
-        notes["place"] = UNPLACED
-    xs, ys = sorted((source.bounds.left, source.bounds.right)), sorted((source.bounds.bottom, source.bounds.top))
-    extent = Extent(xs[0], ys[0], xs[1], ys[1], crs)
-    grid = GridFacts(
-        source.width, source.height, source.dtypes[0], source.nodata, source.res, bands, tuple(source.overviews(1))
-    )
-    return Facts(name, "raster", crs=crs, extent=extent, grid=grid, notes=notes)
-
-
 def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
     """Raise CannotRead for a file that ends before its cells do, which the library may not notice."""
     size = path.stat().st_size
@@ -403,44 +316,11 @@ def open_dataset(path: Path) -> Dataset:
     from .tile_folder import is_tile_folder
 
     if is_remote(path) or not path.is_dir() or not is_tile_folder(path):
-        if path.suffix.lower() in (".tif", ".tiff") and not is_remote(path):
-            known = _plain_tiff(path)
-            if known is not None:
-                return known
         return open_named(path, library_name(path))
     from .tile_folder import service_of
 
     service, zoom, tiles = service_of(path)
     return open_named(path, service, format_="map tiles", notes={"zoom": str(zoom), "tiles there": f"{tiles:,}"})
-
-
-def _plain_tiff(path: Path) -> Dataset | None:
-    """Return the dataset of a GeoTIFF whose tags say all, or None for one that only the library knows."""
-    members = members_of(path)
-    if any(not member.name.lower().endswith(".xml") or member.name.endswith(".aux.xml") for member in members[1:]):
-        return None  # sidecars may say something else
-    head = head_of_tiff(path)
-    if head is None:
-        return None
-    get = head.items.get
-    bands = []
-    for i in range(head.bands):
-        name = get((i, "DESCRIPTION", "description")) or get((i, "long_name", "")) or f"band {i + 1}"
-        gain, offset = float(get((i, "SCALE", "scale"), 1)), float(get((i, "OFFSET", "offset"), 0))
-        unit = get((i, "UNITTYPE", "unittype"), "")
-        scale = () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, unit),)
-        bands.append(Band(i + 1, name, "gray" if i == 0 else "undefined", None, unit, (), scale))
-    (west, north), (dx, dy) = head.origin, head.cell
-    extent = Extent(west, north - head.height * dy, west + head.width * dx, north, head.crs)
-    said = {"AREA_OR_POINT": "Area" if head.area else "Point"}
-    said |= {name: text for (band, name, role), text in head.items.items() if band < 0 and not role}
-    said |= {"TIFFTAG_SOFTWARE": head.software} if head.software else {}
-    said |= {"TIFFTAG_DATETIME": head.datetime} if head.datetime else {}
-    notes = _notes(said, tuple(bands))
-    grid = GridFacts(head.width, head.height, head.dtype, head.nodata, head.cell, tuple(bands), head.overviews)
-    facts = Facts(stem_of(path), "raster", crs=head.crs, extent=extent, grid=grid, notes=notes)
-    part = RasterFile(path, facts, tuple((str(path), band.index) for band in bands))
-    return Dataset(format="GeoTIFF", kind="raster", parts=(part,), **on_disk(path, members))
 
 
 def open_named(path: Path, name: str, *, format_: str = "", notes: dict[str, str] | None = None) -> Dataset:

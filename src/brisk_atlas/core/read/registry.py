@@ -80,7 +80,7 @@ BUILT_IN = (
     Reader("MapInfo MIF", (".mif",), ("text",), _late("vector"), lambda head: head.lstrip()[:7].lower() == b"version"),
     Reader("File geodatabase", (".gdb",), (), _late("vector"), folder=True),
     Reader("SQLite", (".sqlite", ".sqlite3", ".db"), ("a SQLite database",), _late("vector")),
-    Reader("GeoTIFF", (".tif", ".tiff", ".gtiff"), ("TIFF",), _late("raster")),
+    Reader("GeoTIFF", (".tif", ".tiff", ".gtiff"), ("TIFF",), _late("geotiff")),
     Reader("VRT", (".vrt",), ("XML",), _late("raster"), _rooted("VRTDataset")),
     Reader("VRT", (".vrt",), ("XML",), _late("vector"), _rooted("OGRVRTDataSource")),
     Reader("ASCII grid", (".asc", ".agr", ".grd"), ("text",), _late("raster"), lambda h: b"ncols" in h[:400].lower()),

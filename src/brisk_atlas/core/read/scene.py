@@ -16,8 +16,9 @@ from rasterio.errors import RasterioError
 
 from brisk_atlas.core.model import Band, CannotRead, Dataset, Facts, Part, Rescale
 
+from .grid_facts import grid_facts
 from .on_disk import on_disk
-from .raster import RasterFile, grid_facts
+from .raster import RasterFile
 from .scene_names import metadata_in
 from .scene_words import GROUPS, role_of_band
 

@@ -1,0 +1,49 @@
+"""GeoTIFFs: those whose tags say all are known without the library; the others go through it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from brisk_atlas.core.model import Band, Dataset, Extent, Facts, GridFacts, Rescale
+
+from . import raster
+from .grid_facts import notes_of
+from .members import members_of
+from .on_disk import on_disk
+from .reach import is_remote, stem_of
+from .tiff_head import head_of_tiff
+
+
+def open_dataset(path: Path) -> Dataset:
+    """Return the dataset of a GeoTIFF. Raises CannotRead."""
+    known = None if is_remote(path) else plain_tiff(path)
+    return known if known is not None else raster.open_dataset(path)
+
+
+def plain_tiff(path: Path) -> Dataset | None:
+    """Return the dataset of a GeoTIFF whose tags say all, or None for one that only the library knows."""
+    members = members_of(path)
+    if any(not member.name.lower().endswith(".xml") or member.name.endswith(".aux.xml") for member in members[1:]):
+        return None  # sidecars may say something else
+    head = head_of_tiff(path)
+    if head is None:
+        return None
+    get = head.items.get
+    bands = []
+    for i in range(head.bands):
+        name = get((i, "DESCRIPTION", "description")) or get((i, "long_name", "")) or f"band {i + 1}"
+        gain, offset = float(get((i, "SCALE", "scale"), 1)), float(get((i, "OFFSET", "offset"), 0))
+        unit = get((i, "UNITTYPE", "unittype"), "")
+        scale = () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, unit),)
+        bands.append(Band(i + 1, name, "gray" if i == 0 else "undefined", None, unit, (), scale))
+    (west, north), (dx, dy) = head.origin, head.cell
+    extent = Extent(west, north - head.height * dy, west + head.width * dx, north, head.crs)
+    said = {"AREA_OR_POINT": "Area" if head.area else "Point"}
+    said |= {name: text for (band, name, role), text in head.items.items() if band < 0 and not role}
+    said |= {"TIFFTAG_SOFTWARE": head.software} if head.software else {}
+    said |= {"TIFFTAG_DATETIME": head.datetime} if head.datetime else {}
+    notes = notes_of(said, tuple(bands))
+    grid = GridFacts(head.width, head.height, head.dtype, head.nodata, head.cell, tuple(bands), head.overviews)
+    facts = Facts(stem_of(path), "raster", crs=head.crs, extent=extent, grid=grid, notes=notes)
+    part = raster.RasterFile(path, facts, tuple((str(path), band.index) for band in bands))
+    return Dataset(format="GeoTIFF", kind="raster", parts=(part,), **on_disk(path, members))

@@ -1,0 +1,88 @@
+"""The facts of an open raster: its grid, its bands, and what it says of itself."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import rasterio
+from rasterio.enums import ColorInterp
+
+from brisk_atlas.core.model import Band, CannotRead, Extent, Facts, GridFacts, Rescale
+from brisk_atlas.core.place import text_of
+
+from .xml import parse_xml
+
+UNPLACED = "none: a picture, whose positions are columns and rows"
+UNDEFINED = ("LOCAL_CS", "ENGCRS", "ENGINEERINGCRS")  # what the library calls a CRS that is not known
+
+
+def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...] | None = None) -> Facts:
+    """Return the facts of an open raster."""
+    crs = text_of(source.crs.to_wkt()) if source.crs and not source.crs.to_wkt().startswith(UNDEFINED) else None
+    if bands is None:
+        bands = tuple(
+            Band(
+                i,
+                source.descriptions[i - 1] or _band_name(source.tags(i)) or f"band {i}",
+                source.colorinterp[i - 1].name,
+                None,
+                source.units[i - 1] or "",
+                _classes(source, i),
+                _own_scale(source, i),
+            )
+            for i in source.indexes
+        )
+    notes = notes_of(source.tags(), bands)
+    if source.transform.is_identity and crs is None:
+        notes["place"] = UNPLACED
+    xs, ys = sorted((source.bounds.left, source.bounds.right)), sorted((source.bounds.bottom, source.bounds.top))
+    extent = Extent(xs[0], ys[0], xs[1], ys[1], crs)
+    grid = GridFacts(
+        source.width, source.height, source.dtypes[0], source.nodata, source.res, bands, tuple(source.overviews(1))
+    )
+    return Facts(name, "raster", crs=crs, extent=extent, grid=grid, notes=notes)
+
+
+def notes_of(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:
+    """Return what a file says of itself that belongs beside the facts."""
+    keep = ("AREA_OR_POINT", "VERTICAL_DATUM", "SURVEY_YEAR", "TIFFTAG_SOFTWARE", "TIFFTAG_DATETIME")
+    notes = {key.replace("_", " ").lower(): tags[key] for key in keep if key in tags}
+    if bands[0].rescale and not bands[0].rescale[0].quantity:
+        notes["values"] = f"{bands[0].rescale[0].formula()}, as the file declares"
+    return notes
+
+
+def _band_name(tags: dict[str, str]) -> str:
+    """Return what a band's tags call it: its own long name, and its place along further dimensions."""
+    along = [f"{k.removeprefix('NETCDF_DIM_')} {v}" for k, v in tags.items() if k.startswith("NETCDF_DIM_")]
+    name = tags.get("long_name", "")
+    return ", ".join([name, *along] if name else along)
+
+
+def _own_scale(source: rasterio.DatasetReader, index: int) -> tuple[Rescale, ...]:
+    """Return the scale that a file declares for a band's stored numbers, which readers are to apply."""
+    gain, offset = source.scales[index - 1], source.offsets[index - 1]
+    return () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, source.units[index - 1] or ""),)
+
+
+def _classes(source: rasterio.DatasetReader, index: int) -> tuple[tuple[int, str, str], ...]:
+    """Return the file's own class colours, named by its .aux.xml where that names them."""
+    if source.colorinterp[index - 1] != ColorInterp.palette:
+        return ()
+    names = _category_names(Path(source.name + ".aux.xml"), index)
+    return tuple(
+        (value, "#{:02x}{:02x}{:02x}".format(*rgba[:3]), names[value] if value < len(names) else "")
+        for value, rgba in source.colormap(index).items()
+        if rgba[3] > 0 and (not names or (value < len(names) and names[value]))
+    )
+
+
+def _category_names(sidecar: Path, index: int) -> list[str]:
+    if not sidecar.is_file():
+        return []
+    try:
+        tree = parse_xml(sidecar)
+    except CannotRead:
+        return []
+    found = tree.xpath(f"/PAMDataset/PAMRasterBand[@band='{index}']/CategoryNames/Category")
+    return [(each.text or "").strip() for each in found]
