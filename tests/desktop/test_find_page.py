@@ -167,7 +167,7 @@ def test_twenty_thousand_files_are_listed_at_once_and_known_by_and_by(driver, tm
     find = driver.window.find_page
     find.list.scrollToBottom()  # what is in view is looked at before the rest
     last = find.list.rows.index(19_999, 1)
-    driver.qtbot.waitUntil(lambda: last.data() == "can't be read", timeout=20_000)
+    driver.qtbot.waitUntil(lambda: last.data() == "fault", timeout=20_000)
     find.lookout.stop()
     driver.settle()
 
@@ -216,7 +216,7 @@ def test_a_dataset_is_found_by_a_word_that_stands_only_in_its_abstract(driver, t
     assert find.everywhere.isChecked() and "Type words" in find.count.text()
     driver.command("get to know the pinned")
     driver.type(find.filter, "obsid", enter=False)
-    assert list(driver.rows()) == ["vents.kml"] and driver.rows()["vents.kml"]["folder"] == str(shelf)
+    assert list(driver.rows()) == ["vents.kml"] and driver.rows()["vents.kml"]["folder"] == "delivery/deep"
     assert find.glance.name.text() == "vents.kml"
     driver.type(find.filter, "thickness_mm", enter=False)  # the name of a field
     assert list(driver.rows()) == ["ash_samples.geojson"]
@@ -468,7 +468,7 @@ def test_a_folder_of_damaged_files_lists_whole_each_with_its_reason(driver, tmp_
     rows = driver.rows()
     assert rows["good.kml"]["amount"] == "8 features"
     bad = {n: r for n, r in rows.items() if n.startswith(("cut", "empty", "locked")) and not n.endswith(".csv")}
-    assert len(bad) > 8 and all(r["kind"] == "can't be read" and r["remarks"] for r in bad.values())
+    assert len(bad) > 8 and all(r["kind"] == "fault" and r["remarks"] for r in bad.values())
     driver.find("empty.tif")
     assert "the file is empty" in find.glance.picture.words and not find.glance.open_button.isVisible()
 
@@ -486,7 +486,7 @@ def test_a_file_that_brings_libraries_down_is_not_opened_in_the_window(driver, t
     row = faulty(path, "the library that reads it broke down on it (SIGSEGV)", "Ask for it again.", 1, "")
     driver.window.session.catalogue.keep(tmp_path, [(entry_of(path), row)])  # as a child that died leaves it
     find = go(driver, tmp_path, "vents.kml")
-    assert driver.rows()["vents.kml"]["kind"] == "can't be read" and "broke down" in find.glance.picture.words
+    assert driver.rows()["vents.kml"]["kind"] == "fault" and "broke down" in find.glance.picture.words
     assert not find.glance.open_button.isVisible()
     driver.open(path)
     assert driver.work.layers == () and "broke down on it (SIGSEGV)" in driver.window.notice.text.text()

@@ -101,8 +101,7 @@ def anatomy_of(dataset: Dataset) -> Anatomy:
         remark = ""
         suffix = member.suffix.lower()
         if main is not None and suffix in INDEXES and stat.st_mtime < newest - SLACK_S:
-            old = datetime.fromtimestamp(newest, UTC).strftime("%Y-%m-%d %H:%M")
-            remark = f"older than the data ({old}), so it may be out of date"
+            remark = "older than the data, may be out of date"
         elif suffix == ".shx" and main is not None:
             remark = _index_fits(member, dataset.path)
         elif stat.st_size == 0:

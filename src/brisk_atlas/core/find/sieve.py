@@ -116,7 +116,7 @@ def _size(row: Row) -> int:
 COLUMNS = {
     "name": Column("Name", lambda r: r.entry.name, lambda r: r.entry.name.lower(), 150),
     "kind": Column("Kind", lambda r: r.kind, lambda r: r.kind, 62),
-    "shape": Column("Shape, bands", _of("shape"), _of("shape"), 86),
+    "shape": Column("Shape, bands", _of("shape"), _of("shape"), 94),
     "amount": Column("Rows or cells", _of("amount"), lambda r: r.summary.number if r.summary else -1.0, 98, True),
     "crs": Column("CRS", _of("crs"), _of("crs"), 80),
     "extent": Column(
@@ -127,13 +127,15 @@ COLUMNS = {
     "modified": Column(
         "Changed", lambda r: r.entry.modified.strftime("%Y-%m-%d") if r.entry.modified.year > 1970 else "",
         lambda r: r.entry.modified, 74),
-    "record": Column("Record", _of("record"), _of("record"), 74),
-    "remarks": Column("Remarks", remarks_of, lambda r: (not remarks_of(r), remarks_of(r)), 94),
+    "record": Column("Record", lambda r: _of("record")(r).removesuffix(" CSDGM"), _of("record"), 74),
+    "remarks": Column("Remarks", remarks_of, lambda r: (not remarks_of(r), remarks_of(r)), 86),
     "files": Column("Files", lambda r: "" if r.entry.is_folder or not r.summary else f"{r.summary.files:,}",
                     lambda r: r.summary.files if r.summary else 0, 50, True),
     "format": Column("Format", _of("format"), _of("format"), 90),
-    "title": Column("Title in the record", _of("title"), _of("title"), 200),
-    "folder": Column("Folder", lambda r: str(r.entry.path.parent), lambda r: str(r.entry.path.parent), 160),
+    "title": Column("Title in the record", _of("title"), _of("title"), 190),
+    "folder": Column(
+        "Folder", lambda r: "/".join(r.entry.path.parent.parts[-2:]), lambda r: str(r.entry.path.parent), 130,
+    ),
 }  # fmt: skip
 SHOWN_FIRST = ("name", "kind", "shape", "amount", "crs", "size", "modified", "record", "remarks")
 

@@ -147,7 +147,7 @@ def _words(dataset: Dataset) -> RecordWords | None:
 
 def faulty(path: Path, reason: str, remedy: str, size: int, modified: str) -> Summary:
     """Return the row of what can't be read."""
-    return Summary(str(path), kind="can't be read", size_bytes=size, modified=modified, fault=reason, remedy=remedy)
+    return Summary(str(path), kind="fault", size_bytes=size, modified=modified, fault=reason, remedy=remedy)
 
 
 def to_text(summary: Summary) -> str:

@@ -29,6 +29,7 @@ class Unfolding(QStyledItemDelegate):
         super().initStyleOption(option, index)
         assert option is not None
         depth = index.data(DEPTH) or 0
+        option.textElideMode = Qt.TextElideMode.ElideMiddle  # the end of a name tells its kind
         option.features |= QStyleOptionViewItem.ViewItemFeature.HasDecoration
         option.decorationSize = QSize(ARROW_PX + INDENT_PX * depth, ARROW_PX)
         option.icon = self._mark(index.data(UNFOLDS), depth)
@@ -89,7 +90,6 @@ class FindList(QTableView):
         heads.setVisible(False)
         heads.setMinimumSectionSize(ROW_PX)
         heads.setDefaultSectionSize(ROW_PX)
-        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)  # the end of a name tells its kind
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.setDragEnabled(True)

@@ -186,8 +186,9 @@ class FindModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self._text(line, name)
         if role == Qt.ItemDataRole.ToolTipRole:
-            is_path = name == "name" and isinstance(line, Row)
-            return str(line.entry.path) if is_path and isinstance(line, Row) else self._text(line, name) or None
+            if isinstance(line, Row) and name in ("name", "folder"):
+                return str(line.entry.path)
+            return self._text(line, name) or None
         if role == Qt.ItemDataRole.TextAlignmentRole and sieve.COLUMNS[name].right:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ForegroundRole:
