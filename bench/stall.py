@@ -78,6 +78,7 @@ def _layer(name: str, path: Path) -> Iterator[Case]:
 
     app = _app()
     window = make_window()
+    window.session.asks = False  # nobody is there to answer
     window.resize(1280, 800)
     window.show()
     window.find_page.fill_shelves()

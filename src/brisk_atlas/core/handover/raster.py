@@ -91,8 +91,9 @@ def hand_over_raster(
         raise CannotWrite(
             path, f"the result would have {columns * rows:,} cells", "Choose a smaller extent or larger cells."
         )
-    kind = np.dtype(facts.grid.dtype)
-    nodata = facts.grid.nodata if facts.grid.nodata is not None else (np.nan if kind.kind == "f" else None)
+    kind = np.dtype(part.value_dtype)
+    nodata = facts.grid.nodata if part.value_dtype == facts.grid.dtype else None
+    nodata = nodata if nodata is not None else (np.nan if kind.kind == "f" else None)
     names = {band.index: band for band in facts.grid.bands}
     with written_beside(path) as beside:
         try:
@@ -103,7 +104,7 @@ def hand_over_raster(
                 width=columns,
                 height=rows,
                 count=len(order.bands),
-                dtype=facts.grid.dtype,
+                dtype=part.value_dtype,
                 nodata=nodata,
                 crs=proj_crs(extent.crs).to_wkt() if extent.crs else None,
                 transform=from_bounds(*extent.bounds, columns, rows),

@@ -212,11 +212,9 @@ def _cell(holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None)
             + (" · shown" if band.index in shown and len(values) > 1 else "")
         )
         known = valid or (value != facts.grid.nodata and np.isfinite(value))
-        readings.append(
-            Reading(
-                name, value if known else None, number_text(value) if known else "no data", band.unit if known else ""
-            )
-        )
+        label = next((label for number, _, label in band.classes if number == value), "")
+        text = f"{number_text(value)} {label}".rstrip() if known else "no data"
+        readings.append(Reading(name, value if known else None, text, band.unit if known else ""))
     readings.append(Reading("cell", (row, col), f"row {row:,}, column {col:,}"))
     return Finding(layer.id, layer.name, tuple(readings))
 

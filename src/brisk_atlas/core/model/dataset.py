@@ -82,6 +82,12 @@ class RasterPart(Part, ABC):
         every = [[r.quantity for r in band.rescale if r.quantity] for band in bands]
         return tuple(q for q in every[0] if all(q in others for others in every))
 
+    @property
+    def value_dtype(self) -> str:
+        """Return the type of the values that are read; that of storage unless they are turned into something."""
+        assert self.facts.grid is not None
+        return self.facts.grid.dtype
+
     @abstractmethod
     def measured_as(self, quantity: str) -> RasterPart:
         """Return this part with its numbers turned into `quantity`. Raises KeyError for another one."""

@@ -100,6 +100,12 @@ class RasterFile(RasterPart):
             quantity=quantity,
         )
 
+    @property
+    def value_dtype(self) -> str:
+        assert self.facts.grid is not None
+        turned = any(_rescale(band, self.quantity) is not None for band in self.facts.grid.bands)
+        return "float32" if turned else self.facts.grid.dtype
+
     def _turn(self, band: int) -> Rescale | None:
         assert self.facts.grid is not None
         return _rescale(self.facts.grid.bands[band - 1], self.quantity)
@@ -184,7 +190,12 @@ def _rescale(band: Band, quantity: str) -> Rescale | None:
 
 
 def _turned(stored: np.ma.MaskedArray, turn: Rescale | None) -> np.ma.MaskedArray:
-    return stored if turn is None else np.ma.MaskedArray(turn(stored.data), np.ma.getmaskarray(stored))
+    if turn is None:
+        return stored
+    gone = np.ma.getmaskarray(stored)
+    values = turn(stored.data)
+    values[gone] = np.nan  # what stands for no data means nothing once it is turned
+    return np.ma.MaskedArray(values, gone)
 
 
 def _levels(source: rasterio.DatasetReader, file: tuple[str, int]) -> tuple[Level, ...]:
