@@ -34,7 +34,7 @@ from brisk_atlas.core.find.landing import landing_of
 from brisk_atlas.core.find.locks import delete_stale
 from brisk_atlas.core.find.looker import look
 from brisk_atlas.core.find.lookers import shared_lookers
-from brisk_atlas.core.find.looking import index, known_now, summaries
+from brisk_atlas.core.find.looking import index, known_now, rows_found, summaries
 from brisk_atlas.core.find.shelves import mounted
 from brisk_atlas.core.find.sieve import Row, Sieve
 from brisk_atlas.core.find.summary import from_text, to_text
@@ -162,6 +162,14 @@ def test_search_by_name_field_and_record(data, catalogue):
     assert names("subtracted") == ["elevation_2031.tif"] == names("SUBTR")  # a summary, its beginning
     assert names("subtracted gas") == [] and names('"') == [] and names("elevation OR gas") == []
     assert catalogue.search("fissures", [data / "templates"]) == []
+
+
+def test_the_only_dataset_of_an_archive_is_found_as_the_archive(data, tmp_path, catalogue):
+    shelf = tmp_path / "shelf"
+    shelf.mkdir()
+    path = made.zipped(shelf, "delivery.zip", data / "vents.kml")
+    assert known(shelf, catalogue)["delivery.zip"].format == "KML, zipped"
+    assert [row.entry.path for row in rows_found(catalogue.search("tessellate", [tmp_path]))] == [path]
 
 
 def test_a_damaged_cache_is_made_anew(tmp_path):

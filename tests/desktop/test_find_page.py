@@ -402,6 +402,14 @@ def test_datasets_in_a_zip_are_chosen_and_opened(driver, tmp_path):
     path = made.zipped(tmp_path, "delivery.zip", demo.DATA / "vents.kml", demo.DATA / "ash_samples.geojson")
     find = go(driver, tmp_path, "delivery.zip")
     assert driver.rows()["delivery.zip"]["amount"] == "2 datasets"
+    driver.find("delivery.zip", "ash_samples.geojson")  # looked at where it lies
+    assert find.glance.name.text() == "ash_samples.geojson" and find.glance.picture.frames
+    driver.press(find.list, Qt.Key.Key_Return)
+    driver.settle()
+    assert [layer.path for layer in driver.work.layers] == [path / "ash_samples.geojson"]
+    driver.work.remove(driver.work.layers[0].id)
+    driver.window.show_page("find")
+    driver.find("delivery.zip")
     driver.press(find.list, Qt.Key.Key_Return)
     driver.settle()
     driver.click(driver.sheet.open_button)

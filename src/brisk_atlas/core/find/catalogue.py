@@ -134,18 +134,18 @@ class Catalogue:
         places = " OR ".join("k.path LIKE ? ESCAPE '!'" for _ in roots)
         likes = [re.sub(r"([!%_])", r"!\1", root) + "/%" for root in roots]
         asked = (
-            "SELECT k.id, k.row FROM words JOIN known k ON k.id = words.rowid"
+            "SELECT k.id, k.path, k.row FROM words JOIN known k ON k.id = words.rowid"
             f" WHERE words MATCH ? AND ({places}) LIMIT ?"
         )
-        found: dict[int, str] = {}
+        found: dict[int, tuple[str, str]] = {}
         with self._lock:
             for columns in _TIERS if len(words) < 3 else _TIERS[-1:]:  # names seldom have many words
                 rest = most - len(found)
                 if rest <= 0:
                     break
-                for number, row in self._database.execute(asked, (_in_columns(columns, words), *likes, most)):
-                    found.setdefault(number, row)
-        return [from_text(row) for row in list(found.values())[:most]]
+                for number, path, row in self._database.execute(asked, (_in_columns(columns, words), *likes, most)):
+                    found.setdefault(number, (path, row))
+        return [from_text(row)._replace(path=path) for path, row in list(found.values())[:most]]
 
     def __len__(self) -> int:
         with self._lock:

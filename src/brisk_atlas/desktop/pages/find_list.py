@@ -181,16 +181,21 @@ class FindList(QTableView):
         row = self.rows.row_at(self.currentIndex())
         return (row.entry.path, self.rows.part_at(self.currentIndex())) if row is not None else None
 
+    def _meant(self, index: QModelIndex) -> tuple[Path, str | None] | None:
+        """Return the dataset and the part that a line means; None for folders and themes. A dataset that is
+        packed in an archive is one by itself."""
+        row, part = self.rows.row_at(index), self.rows.part_at(index)
+        if row is None or row.entry.is_folder:
+            return None
+        if part is not None and row.summary is not None and row.summary.kind == "archive":
+            return row.entry.path / part, None
+        return row.entry.path, part
+
     def chosen(self) -> list[tuple[Path, str | None]]:
         """Return the chosen rows that are no folders, as path and part."""
         selection = self.selectionModel()
         assert selection is not None
-        found = []
-        for index in selection.selectedRows():
-            row = self.rows.row_at(index)
-            if row is not None and not row.entry.is_folder:
-                found.append((row.entry.path, self.rows.part_at(index)))
-        return found
+        return [meant for index in selection.selectedRows() if (meant := self._meant(index)) is not None]
 
     def in_view(self) -> list[Path]:
         """Return the datasets whose rows can be seen."""
@@ -209,13 +214,9 @@ class FindList(QTableView):
         self.scrollTo(index)
 
     def _current_changed(self, index: QModelIndex, before: QModelIndex) -> None:
-        row = self.rows.row_at(index)
-        if row is None or row.entry.is_folder:
-            self.looked_at.emit(None, None)
-            self._kept = None
-        else:
-            self._kept = (row.entry.path, self.rows.part_at(index))
-            self.looked_at.emit(*self._kept)
+        meant = self._meant(index)
+        self._kept = self.current if meant is not None else None
+        self.looked_at.emit(*(meant or (None, None)))
 
     def _after_reset(self) -> None:
         """Stay on the row that the analyst was on."""

@@ -173,7 +173,11 @@ class FindPage(QWidget):
         self.shelves.fill()
 
     def _shelf_chosen(self, path: Path) -> None:
-        if path.is_dir():
+        from brisk_atlas.core.read.reach import is_remote
+
+        if is_remote(path):
+            self.open_wanted.emit([path], None)
+        elif path.is_dir():
             self.go_to(path)
         else:
             self.go_to(path.parent, choose=path.name)
