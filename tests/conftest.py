@@ -7,9 +7,13 @@ import os
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # before Qt is loaded
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from brisk_atlas import demo
 from brisk_atlas.core.read import Holdings
+
+settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])  # busy machines
+settings.load_profile("steady")
 
 
 @pytest.fixture(autouse=True)

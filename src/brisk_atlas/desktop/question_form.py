@@ -239,9 +239,9 @@ class QuestionForm(QWidget):
 
     def _look_for_neighbours(self) -> None:
         def work(job: Job) -> list[Neighbour]:
-            from .opening import neighbours
+            from brisk_atlas.core.find.before import neighbours_of
 
-            return neighbours(self.session, self.question.path)
+            return [*self.session.placed_layers(), *neighbours_of(self.question.path, self.session.catalogue)]
 
         def done(found: list[Neighbour]) -> None:
             self._neighbours = found

@@ -16,7 +16,8 @@ from brisk_atlas.core.project import Work
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
-    from brisk_atlas.core.find import Answers, Catalogue, Lookers, Shelves
+    from brisk_atlas.core.find import Answers, Catalogue, Lookers, Neighbour, Shelves
+    from brisk_atlas.core.find.before import Looked
     from brisk_atlas.core.model import Dataset, Facts, Layer, Reading, Style
     from brisk_atlas.core.project import Place, WorkState
     from brisk_atlas.core.read import Holdings, Source
@@ -173,13 +174,15 @@ class Session(QObject):
 
     def _look_at(self, paths: Sequence[Path], part: str | None, *, anew: bool = False) -> None:
         """Look at datasets in the background; open those that need no answer, and ask for the others."""
-        from .opening import Looked, look_before
 
         def work(job: Job) -> list[Looked]:
-            found = []
+            from brisk_atlas.core.find.before import Before
+
+            before = Before(self.holdings, self.answers, self.catalogue, self.lookers)
+            nearby, found = self.placed_layers(), []
             for number, path in enumerate(paths):
                 job.report(number / len(paths), path.name)
-                found.append(look_before(self, path, anew=anew, part=part, job=job))
+                found.append(before.look(path, nearby, anew=anew, part=part, check=job.check))
             return found
 
         def done(found: list[Looked]) -> None:
@@ -198,6 +201,13 @@ class Session(QObject):
         if paths:
             name = paths[0].name if len(paths) == 1 else f"{len(paths):,} datasets"
             self.run(f"Looking at {name}", work, done)
+
+    def placed_layers(self) -> list[Neighbour]:
+        """Return the open layers that have a place. Reads, so call it in a job."""
+        from brisk_atlas.core.find.before import neighbour
+
+        known = [(layer.name, self.facts_of(layer)) for layer in self.work.layers]
+        return [near for name, facts in known if facts is not None and (near := neighbour(name, facts)) is not None]
 
     def open_as(self, path: Path, reading: Reading, *, keep: bool = True) -> None:
         """Open a dataset as the analyst says; the answer is kept for the next time."""

@@ -247,10 +247,9 @@ def glimpse(session: Session, path: Path, part_name: str | None, job: Job) -> Gl
     """Work out a glance. Runs in the background. Raises AtlasError."""
     from brisk_atlas.core import record as records
     from brisk_atlas.core.find import anatomy_of
+    from brisk_atlas.core.find.before import check_safe
 
-    from ..opening import check_safe
-
-    check_safe(session, path, job)
+    check_safe(path, session.catalogue, session.lookers, job.check)
     if not any(layer.path == path for layer in session.work.layers):
         session.holdings.forget(path)
     dataset = session.holdings.dataset(path)

@@ -1,0 +1,109 @@
+"""Looking at a file before it is opened: whether it is safe to, and what must be asked first."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from brisk_atlas.core.model import AtlasError, CannotRead, Facts
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.reach import settled
+
+from .answers import Answers
+from .catalogue import Catalogue
+from .lookers import Lookers
+from .looking import known_now
+from .questions import Neighbour, Question, question_about
+from .summary import degrees_of, from_text
+
+MOST_NEIGHBOURS = 60
+BROKE_DOWN = "broke down"
+
+
+class Looked(NamedTuple):
+    """A path, and the error or the question that stands in the way of opening it, if any."""
+
+    path: Path
+    error: AtlasError | None = None
+    question: Question | None = None
+
+
+class Before:
+    """Looks at files, with all that is known of them: what is held, answered and kept."""
+
+    def __init__(self, holdings: Holdings, answers: Answers, catalogue: Catalogue, lookers: Lookers) -> None:
+        self.holdings, self.answers, self.catalogue, self.lookers = holdings, answers, catalogue, lookers
+
+    def look(
+        self,
+        path: Path,
+        nearby: Sequence[Neighbour] = (),
+        *,
+        anew: bool = False,
+        part: str | None = None,
+        check: Callable[[], None] = lambda: None,
+    ) -> Looked:
+        """Return whether a path can be opened at once. `anew` asks whatever was answered before; a `part`
+        that is named needs no question. `nearby` is what is open; the other datasets of the folder are
+        added."""
+        path = settled(path)
+        try:
+            check_safe(path, self.catalogue, self.lookers, check)
+            answered = self._take_answer(path)
+            if part is not None or (answered and not anew):
+                return Looked(path)
+            if answered:
+                self._ask_again(path)
+            around = [*nearby, *neighbours_of(path, self.catalogue)]
+            question = question_about(self.holdings.dataset(path), around)
+            wanted = question is not None and (question.needed or anew)
+            return Looked(path, question=question if wanted else None)
+        except AtlasError as error:
+            return Looked(path, error)
+
+    def _take_answer(self, path: Path) -> bool:
+        """Read a file as it was answered before; returns False where nothing was, or it no longer fits."""
+        said = self.holdings.readings.get(path) or self.answers.get(path)
+        if said is not None:
+            self.holdings.say(path, said)
+        self.holdings.forget(path)  # it may have changed on disk since it was last looked at
+        try:
+            self.holdings.dataset(path)
+        except AtlasError:
+            if said is None:
+                raise
+            self._ask_again(path)
+            return False
+        return said is not None
+
+    def _ask_again(self, path: Path) -> None:
+        self.holdings.readings.pop(path, None)
+        self.holdings.forget(path)
+
+
+def check_safe(path: Path, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None) -> None:
+    """Raise CannotRead where the library that reads a file breaks down on it.
+
+    A file that nobody has looked at yet is looked at by a child process first, so that it can't take the
+    window along.
+    """
+    row = known_now(path, catalogue, lookers, check)
+    if BROKE_DOWN in row.fault:
+        raise CannotRead(path, row.fault, row.remedy)
+
+
+def neighbour(name: str, facts: Facts) -> Neighbour | None:
+    """Return a part as a neighbour of others, if it has a place."""
+    box = degrees_of([facts]) if facts.crs else None
+    return Neighbour(name, facts.crs, box) if facts.crs and box else None
+
+
+def neighbours_of(path: Path, catalogue: Catalogue) -> list[Neighbour]:
+    """Return the other datasets of a path's folder that have a place, as far as they are known."""
+    rows = [from_text(text) for _, text in list(catalogue.rows_in(path.parent).values())[:MOST_NEIGHBOURS]]
+    return [
+        Neighbour(Path(row.path).name, row.crs, row.box)
+        for row in rows
+        if row.box and row.crs.startswith("EPSG:") and row.path != str(path)
+    ]
