@@ -17,7 +17,7 @@ from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
 from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
-from brisk_atlas.core.draw.shape_index import index_of
+from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.draw.spread import spread_of
 from brisk_atlas.core.expression import column_of
 from brisk_atlas.core.inspect import probe

@@ -9,8 +9,8 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from brisk_atlas.core.expression import column_of
 from brisk_atlas.core.model import VectorStyle
+from brisk_atlas.core.rows import column_of
 
 from . import ramps
 from .limits import limits_of, stretched

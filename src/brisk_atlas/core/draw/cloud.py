@@ -9,9 +9,10 @@ import numpy as np
 from brisk_atlas.core.model import CloudStyle, Extent
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.read import Holdings, Source
+from brisk_atlas.core.shares import in_shares
 
 from . import ramps
-from .bands import in_bands, in_shares
+from .bands import in_bands
 from .cloud_order import CloudOrder, order_of
 from .drawn import Drawn
 from .ink import inks_from, pixels_of

@@ -11,8 +11,8 @@ import numpy as np
 from brisk_atlas.core.model import Extent
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import same_crs, transform
+from brisk_atlas.core.shares import in_shares
 
-from .bands import in_shares
 from .kernels.points import count_cells, gather, order_points, reach_of
 
 FIRST_LEVEL = 300_000  # points of the coarsest level; each further one has four times as many

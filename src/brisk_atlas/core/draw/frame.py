@@ -13,7 +13,9 @@ import numpy as np
 from brisk_atlas.core.model import AtlasError, CloudStyle, Extent, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.place import same_crs, transform, transform_extent
 from brisk_atlas.core.read import Holdings, Source
+from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
 from brisk_atlas.core.read.streams import Seen, seen_features
+from brisk_atlas.core.rows import seen_rows, seen_shown
 
 from .bands import in_bands
 from .cloud import draw_cloud
@@ -21,7 +23,6 @@ from .drawn import Drawn
 from .kernels.pixels import MULTIPLY, NORMAL, blend
 from .labels import Measure, PlacedLabel, Room, anchors_of, place_labels
 from .raster import draw_raster
-from .shape_index import ShapeIndex, index_of
 from .vector import Inks, draw_picked, draw_vector, inks_of
 from .view import View
 
@@ -139,17 +140,18 @@ class Painter:
             seen = seen_features(self.holdings, layer.source, view.extent)
             look, index, features = style.label, self.index(layer.source, view.crs, seen), seen.features
             try:
+                table, shown = seen_rows(self.holdings, layer, seen), seen_shown(self.holdings, layer, seen)
                 anchors = self.holdings.keep_latest(
                     ("anchors", layer.id, layer.source),
-                    (seen.key, look.text, look.first, view.crs),
-                    lambda f=features, i=index, k=look: anchors_of(f, i, k, view.crs),  # type: ignore[misc]
+                    (seen.key, look.text, look.first, view.crs, layer.rows.added),
+                    lambda f=features, t=table, i=index, k=look: anchors_of(f, t, i, k, view.crs),  # type: ignore[misc]
                 )
             except AtlasError as error:
                 faults[layer.id] = str(error)
                 continue
             symbol = max(style.size, *(style.sizes if style.size_by else (0.0,))) * view.density
             before = self._placed.get(layer.id, {})
-            found = place_labels(index, anchors, look, symbol, view, measure, room, before)
+            found = place_labels(index, anchors, look, symbol, view, measure, room, before, shown)
             self._placed[layer.id] = {label.feature: label.slot for label in found}
             placed += found
         return tuple(placed)
@@ -168,9 +170,7 @@ class Painter:
     def index(self, source: Source, crs: str | None, seen: Seen) -> ShapeIndex:
         """Return the index of the shapes of seen features in a CRS, made once."""
         if seen.key == ("all",):
-            return self.holdings.keep(
-                ("shape index", source, crs), lambda: index_of(self.holdings.shapes_in(source, crs))
-            )
+            return self.holdings.shape_index(source, crs)
         shapes = seen.features.shapes
 
         def make() -> ShapeIndex:
@@ -184,15 +184,24 @@ class Painter:
         style = layer.style
         assert isinstance(style, VectorStyle)
         asked = (seen.key, style.colour_by, style.method, style.classes, style.ramp, style.stretch,
-                 style.width_by, style.widths, style.size_by, style.sizes)  # fmt: skip
-        table = seen.features.table
+                 style.width_by, style.widths, style.size_by, style.sizes, layer.rows.added)  # fmt: skip
+        table = seen_rows(self.holdings, layer, seen)
         return self.holdings.keep_latest(("inks", layer.id, layer.source), asked, lambda: inks_of(table, style))
 
     def _layer(
         self, layer: Layer, view: View, check: Callable[[], None], so_far: Callable[[np.ndarray], None]
     ) -> tuple[np.ndarray, Drawn]:
         """Return a layer's picture: a kept one, one moved and mended at its edges, or a new one."""
-        key = (layer.source, layer.style, view.crs, view.resolution, view.density, view.width, view.height)
+        key = (
+            layer.source,
+            layer.style,
+            layer.rows.drawn,
+            view.crs,
+            view.resolution,
+            view.density,
+            view.width,
+            view.height,
+        )
         with self._lock:
             kept = self._kept.get(key)
             if kept is not None:
@@ -232,7 +241,8 @@ class Painter:
             seen = seen_features(self.holdings, layer.source, view.extent)
             index = self.index(layer.source, view.crs, seen)
             check()
-            draw_vector(image, index, self.inks(layer, seen), style, view, check, tell)
+            inks, shown = self.inks(layer, seen), seen_shown(self.holdings, layer, seen, check)
+            draw_vector(image, index, inks, style, view, check, tell, shown)
             return Drawn(note=seen.note)
         elif isinstance(style, GridStyle):
             return draw_raster(image, self.holdings, layer.source, style, view, check)

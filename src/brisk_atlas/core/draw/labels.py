@@ -14,13 +14,13 @@ import numpy as np
 import pyarrow as pa
 import shapely
 
-from brisk_atlas.core.expression import column_of
 from brisk_atlas.core.model import Label
 from brisk_atlas.core.model.shapes import LINE, POINT, Features
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.read.shape_index import ShapeIndex
+from brisk_atlas.core.rows import column_of
 
 from .classes import numbers_of
-from .shape_index import ShapeIndex
 from .view import View
 
 MOST_TRIED = 3000  # features in view, the most important first
@@ -60,15 +60,15 @@ class Anchors:
     weight: np.ndarray
 
 
-def anchors_of(features: Features, index: ShapeIndex, label: Label, crs: str | None) -> Anchors:
-    """Return the anchors of a layer's labels. Raises BadExpression."""
-    column = column_of(features.table, label.text)
+def anchors_of(features: Features, table: pa.Table, index: ShapeIndex, label: Label, crs: str | None) -> Anchors:
+    """Return the anchors of a layer's labels, texts from `table`. Raises BadExpression."""
+    column = column_of(table, label.text)
     texts = column.cast(pa.string()).to_pylist()
     shapes = shapely.from_wkb(features.wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
     points = shapely.point_on_surface(shapes)
     inside = transform(np.column_stack([shapely.get_x(points), shapely.get_y(points)]), features.crs, crs)
     if label.first:
-        weight = np.nan_to_num(numbers_of(features.table, label.first), nan=-np.inf)
+        weight = np.nan_to_num(numbers_of(table, label.first), nan=-np.inf)
     else:
         b = index.shapes.bounds
         weight = np.nan_to_num(np.hypot(b[:, 2] - b[:, 0], b[:, 3] - b[:, 1]))
@@ -108,13 +108,17 @@ def place_labels(
     measure: Measure,
     room: Room,
     before: Mapping[int, int],
+    shown: np.ndarray | None = None,
 ) -> list[PlacedLabel]:
     """Return the labels of one layer that find room.
 
     measure : width and height in pixels of a text of a size
     before : feature -> slot of the labels of the last picture, which are placed first
+    shown : (features,) bool of those that are drawn, None for all
     """
     found = index.within(view.extent, MARGIN_PX * view.resolution)
+    if shown is not None:
+        found = found[shown[found]]
     if found.size > MOST_TRIED:
         found = found[np.argpartition(-anchors.weight[found], MOST_TRIED)[:MOST_TRIED]]
     kept = np.isin(found, np.fromiter(before, np.int64, len(before)))

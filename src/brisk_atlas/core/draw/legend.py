@@ -5,12 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import pyarrow as pa
 
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.read import Holdings
-from brisk_atlas.core.read.streams import seen_features
+from brisk_atlas.core.rows import all_seen_rows
 
 from .classes import NO_VALUE, colouring_of
 from .cloud import AT_ONCE, CLASS_COLOURS, OTHER_CLASS, cloud_limits, dimensions_of
@@ -76,7 +75,7 @@ def _grid(holdings: Holdings, layer: Layer, style: GridStyle) -> Legend:
 
 
 def _vector(holdings: Holdings, layer: Layer, style: VectorStyle) -> Legend:
-    colouring = colouring_of(_table(holdings, layer), style) if style.colour_by else None
+    colouring = colouring_of(all_seen_rows(holdings, layer), style) if style.colour_by else None
     if colouring is None or style.colour_by is None:
         kind = holdings.part(layer.source).facts.geometry_type or ""
         only_line = "Line" in kind or style.hollow
@@ -85,12 +84,6 @@ def _vector(holdings: Holdings, layer: Layer, style: VectorStyle) -> Legend:
         plain = "year" in style.colour_by.lower()
         return Legend(style.colour_by, (), colouring.ramp, colouring.low, colouring.high, plain=plain)
     return Legend(style.colour_by, _most(colouring.entries))
-
-
-def _table(holdings: Holdings, layer: Layer) -> pa.Table:
-    """Return the rows that colours are worked out from: all, or the sample of a stream."""
-    extent = holdings.part(layer.source).facts.extent
-    return seen_features(holdings, layer.source, extent).features.table if extent else pa.table({})
 
 
 def _cloud(holdings: Holdings, layer: Layer, style: CloudStyle) -> Legend:

@@ -6,10 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brisk_atlas.core.expression import column_of
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.read import Holdings
-from brisk_atlas.core.read.streams import seen_features
+from brisk_atlas.core.rows import all_seen_rows, column_of
 
 from .classes import is_number, numbers_of
 from .cloud import AT_ONCE, cloud_limits, dimensions_of
@@ -44,11 +43,8 @@ def spread_of(holdings: Holdings, layer: Layer) -> Spread | None:
         ends = [grid_limits(holdings, s, b, style.stretch) for s, b in zip(sources, style.bands)]
         return _spread(samples, min(low for low, _ in ends), max(high for _, high in ends))
     if isinstance(style, VectorStyle) and style.colour_by and style.method == "ramp":
-        extent = holdings.part(layer.source).facts.extent
-        if extent is None:
-            return None
-        table = seen_features(holdings, layer.source, extent).features.table
-        if not is_number(column_of(table, style.colour_by).type):
+        table = all_seen_rows(holdings, layer)
+        if not table.num_rows or not is_number(column_of(table, style.colour_by).type):
             return None
         values = numbers_of(table, style.colour_by)
         return _spread([values], *limits_of(values, style.stretch))

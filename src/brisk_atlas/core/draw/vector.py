@@ -12,6 +12,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.model import VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POINT
+from brisk_atlas.core.read.shape_index import ShapeIndex
 
 from . import ramps, symbols
 from .bands import in_bands
@@ -21,7 +22,6 @@ from .kernels import fill, stroke, thin
 from .kernels.features import NEAR, REACH, draw_features
 from .kernels.fill import clear_rows
 from .kernels.symbols import stamp
-from .shape_index import ShapeIndex
 from .view import View
 
 SLICE_VERTICES, SLICE_FEATURES = 200_000, 20_000  # drawn between two looks at whether to stop
@@ -71,15 +71,18 @@ def draw_vector(
     view: View,
     check: Callable[[], None] = lambda: None,
     tell: Callable[[], None] = lambda: None,
+    shown: np.ndarray | None = None,
 ) -> int:
     """Draw a vector layer; returns how many features are in view.
 
-    `check` is called often and may raise to stop; `tell` whenever more can be seen.
+    `shown` : (features,) bool of those to draw, None for all. `check` is called often and may raise to stop; `tell` whenever more can be seen.
     """
     widest = max([style.width, *(style.widths if style.width_by else ())]) + 2 * style.casing
     largest = max([style.size, *(style.sizes if style.size_by else ())])
     margin = max(widest / 2 * REACH, largest * symbols.PIN_HEIGHT / 2) * view.density + 2
     features = index.within(view.extent, margin * view.resolution)
+    if shown is not None:
+        features = features[shown[features]]
     check()
     count = features.size
     bodies = _ink(style.fill, count)

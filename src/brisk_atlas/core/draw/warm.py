@@ -8,6 +8,7 @@ import pyarrow as pa
 from brisk_atlas.core.model import CloudStyle, GridStyle, Stretch, VectorStyle
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.read.kernels import reduce_mean, reduce_nearest
+from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
 
 from .cloud import draw_order, point_inks
@@ -16,7 +17,6 @@ from .ink import pixels_of
 from .kernels.grid import CUBIC, pick, sample
 from .kernels.pixels import NORMAL, blend
 from .raster import colour
-from .shape_index import index_of
 from .vector import Inks, draw_vector
 from .view import View
 
@@ -34,6 +34,7 @@ def warm() -> None:
     image = np.zeros((16, 16, 4), np.uint8)
     index = index_of(shapes_of(pa.array([_SQUARE, _POINT], pa.binary()))[0])
     index.within(view.extent)
+    index.at(1.0, 1.0, 0.1)
     for style in (VectorStyle(), VectorStyle(dash=(2, 2), hatch="rising", width=6)):
         draw_vector(image, index, Inks(), style, view)
     blend(image, image.copy(), 0.5, NORMAL, 0, 16)

@@ -15,8 +15,9 @@ if TYPE_CHECKING:
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
     from .layer import Layer
     from .reading import AS_IT_SAYS, Columns, Reading, TextForm
+    from .rows import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
     from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle
-    from .words import path_text, size_text
+    from .words import number_text, path_text, size_text
 
 _HOMES = {
     "dataset": ("AS", "CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart", "named_as"),
@@ -25,8 +26,9 @@ _HOMES = {
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
     "layer": ("Layer",),
     "reading": ("AS_IT_SAYS", "Columns", "Reading", "TextForm"),
+    "rows": ("ColumnLook", "ComputedField", "Edit", "FieldFilter", "Join", "RowsLook"),
     "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle"),
-    "words": ("path_text", "size_text"),
+    "words": ("number_text", "path_text", "size_text"),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
@@ -42,13 +44,18 @@ __all__ = [
     "CloudFacts",
     "CloudPart",
     "CloudStyle",
+    "ColumnLook",
     "Columns",
+    "ComputedField",
     "Dataset",
+    "Edit",
     "Extent",
     "Facts",
     "Field",
+    "FieldFilter",
     "GridFacts",
     "GridStyle",
+    "Join",
     "Label",
     "Layer",
     "Level",
@@ -56,6 +63,7 @@ __all__ = [
     "RasterPart",
     "Reading",
     "Rescale",
+    "RowsLook",
     "Stretch",
     "Style",
     "TablePart",
@@ -63,6 +71,7 @@ __all__ = [
     "VectorPart",
     "VectorStyle",
     "named_as",
+    "number_text",
     "path_text",
     "size_text",
 ]

@@ -29,4 +29,8 @@ class CannotPlace(AtlasError):
 
 
 class BadExpression(AtlasError):
-    """An expression typed by the analyst can't be used."""
+    """An expression typed by the analyst can't be used. `at` is the first and last character concerned."""
+
+    def __init__(self, place: object, reason: str, remedy: str = "", at: tuple[int, int] | None = None) -> None:
+        super().__init__(place, reason, remedy)
+        self.at = at

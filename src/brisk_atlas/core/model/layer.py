@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from .rows import PLAIN_ROWS, RowsLook
+
 if TYPE_CHECKING:
     from .style import Style
 
@@ -14,7 +16,7 @@ if TYPE_CHECKING:
 class Layer:
     """One open layer. `kind` is that of its part; `style` is None for tables.
 
-    `blend` is `normal` or `multiply`, which darkens what lies below by this layer's colours.
+    `rows` is how its rows are looked at and what was added to them. `blend` is `normal` or `multiply`, which darkens what lies below by this layer's colours.
     `id` is unique in the work and stays when the layer is restyled or moved.
     """
 
@@ -27,6 +29,7 @@ class Layer:
     visible: bool = True
     opacity: float = 1.0
     blend: str = "normal"
+    rows: RowsLook = PLAIN_ROWS
 
     @property
     def source(self) -> tuple[Path, str]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 
 def size_text(size: int) -> str:
     """Return a file size as a person reads it."""
@@ -20,3 +22,22 @@ def path_text(path: object) -> str:
     text = str(path)
     scheme, colon, rest = text.partition(":/")
     return f"{scheme}://{rest.lstrip('/')}" if colon and scheme in ("http", "https", "s3") else text
+
+
+def number_text(value: Any) -> str:
+    """Return a value as a person reads it; unknown is said, not left blank."""
+    if hasattr(value, "item"):
+        value = value.item()
+    if value is None or value != value:
+        return "unknown"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, int):
+        return f"{value:,}" if abs(value) >= 10_000 else str(value)
+    if isinstance(value, float):
+        if abs(value) >= 1e15 or 0 < abs(value) < 1e-5:
+            return f"{value:.6g}"
+        digits = 2 if abs(value) >= 100 else 3 if abs(value) >= 1 else 5
+        text = f"{value:,.{digits}f}"
+        return text.rstrip("0").rstrip(".") if "." in text else text
+    return str(value)

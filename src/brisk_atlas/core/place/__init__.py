@@ -15,12 +15,13 @@ from .crs import (
     unit_of,
 )
 from .crs_search import CrsEntry, covers, entry_of, search_crs
-from .notation import Position, degrees_from, mgrs_to_degrees, position
+from .notation import Cells, Spot, degrees_from, mgrs_to_degrees, notations
 
 __all__ = [
     "METRES_PER_DEGREE",
+    "Cells",
     "CrsEntry",
-    "Position",
+    "Spot",
     "covers",
     "crs_label",
     "crs_name",
@@ -30,7 +31,7 @@ __all__ = [
     "is_geographic",
     "metres_per_unit",
     "mgrs_to_degrees",
-    "position",
+    "notations",
     "proj_crs",
     "same_crs",
     "search_crs",

@@ -3,30 +3,93 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 from functools import cache
+from math import floor
+from typing import NamedTuple
 
 import mgrs
 import numpy as np
 
-from .crs import crs_label, is_geographic, transform
+from .crs import crs_label, is_geographic, transform, unit_of
 
 WGS84 = "EPSG:4326"
-MGRS_LIMITS = (-80.0, 84.0)  # degrees of latitude; beyond lie the polar grids
+UTM_LIMITS = (-80.0, 84.0)  # degrees of latitude; beyond lie the polar grids
+UPS_NORTH, UPS_SOUTH = "EPSG:5041", "EPSG:5042"  # universal polar stereographic, easting first
+NO_CRS = "no CRS"
+OUTSIDE = "outside this CRS"
+
+TITLES = {
+    "pane": "map",
+    "layer": "layer",
+    "degrees": "degrees",
+    "sexagesimal": "deg, min, sec",
+    "utm": "UTM",
+    "mgrs": "MGRS",
+    "cell": "pixel, line",
+}
 
 
-@dataclass(frozen=True)
-class Position:
-    """A position as text: in the pane's CRS, as degrees, and as MGRS."""
+class Cells(NamedTuple):
+    """The lattice of a grid: outer corner, cell size (CRS units) and number of columns and rows."""
 
-    own: str
-    degrees: str
-    mgrs: str
+    xmin: float
+    ymax: float
+    cell_width: float
+    cell_height: float
+    columns: int
+    rows: int
+    crs: str | None
 
 
-@cache
-def _mgrs() -> mgrs.MGRS:
-    return mgrs.MGRS()
+class Spot(NamedTuple):
+    """A position: `x` and `y` in `crs`, and what it is read against: a layer's CRS and a grid."""
+
+    x: float
+    y: float
+    crs: str | None
+    layer_crs: str | None = None
+    cells: Cells | None = None
+
+
+def notations(spot: Spot) -> dict[str, str]:
+    """Return the texts of a position by the names of `TITLES`; one that has no place there says so.
+
+    `layer` and `cell` are left out where nothing is given to read them against.
+    """
+    found = {"pane": own_text(spot.x, spot.y, spot.crs)}
+    if spot.layer_crs is not None:
+        x, y = transform(np.array([[spot.x, spot.y]]), spot.crs, spot.layer_crs)[0].tolist()
+        found["layer"] = own_text(x, y, spot.layer_crs)
+    if spot.crs is None:
+        found |= dict.fromkeys(("degrees", "sexagesimal", "utm", "mgrs"), NO_CRS)
+    else:
+        lon, lat = transform(np.array([[spot.x, spot.y]]), spot.crs, WGS84)[0].tolist()
+        if not (np.isfinite(lon) and np.isfinite(lat)):
+            found |= dict.fromkeys(("degrees", "sexagesimal", "utm", "mgrs"), OUTSIDE)
+        else:
+            found["degrees"] = decimal_text(lon, lat)
+            found["sexagesimal"] = degrees_text(lon, lat)
+            found["utm"], found["mgrs"] = utm_text(lon, lat), mgrs_text(lon, lat)
+    if spot.cells is not None:
+        found["cell"] = cell_text(spot)
+    return found
+
+
+def own_text(x: float, y: float, crs: str | None) -> str:
+    """Return coordinates as their CRS states them, with its label."""
+    if not (np.isfinite(x) and np.isfinite(y)):
+        return f"outside {crs_label(crs)}"
+    if crs is None:
+        return f"{x:,.2f} {y:,.2f}"
+    if is_geographic(crs):
+        return f"{y:.6f}° {x:.6f}° {crs_label(crs)}"
+    digits = 1 if unit_of(crs) == "m" else 2
+    return f"{x:,.{digits}f} E {y:,.{digits}f} N {crs_label(crs)}"
+
+
+def decimal_text(lon: float, lat: float) -> str:
+    """Return latitude and longitude in decimal degrees, to a tenth of a metre."""
+    return f"{abs(lat):.6f}° {'S' if lat < 0 else 'N'} {abs(lon):.6f}° {'W' if lon < 0 else 'E'}"
 
 
 def _sexagesimal(value: float, positive: str, negative: str) -> str:
@@ -41,24 +104,77 @@ def degrees_text(lon: float, lat: float) -> str:
     return f"{_sexagesimal(lat, 'N', 'S')} {_sexagesimal(lon, 'E', 'W')}"
 
 
+def wrapped(lon: float) -> float:
+    """Return a longitude from -180 (included) to 180."""
+    return (lon + 180) % 360 - 180
+
+
+def utm_zone(lon: float, lat: float) -> int:
+    """Return the number of the UTM zone, with the wider zones at 56 to 64 and 72 to 84 degrees north.
+
+    Source: NGA.SIG.0012_2.0.0_UTMUPS (2014), section 7.
+    """
+    lon = wrapped(lon)
+    if 56 <= lat < 64 and 3 <= lon < 12:
+        return 32
+    if 72 <= lat <= 84 and 0 <= lon < 42:
+        return 31 if lon < 9 else 33 if lon < 21 else 35 if lon < 33 else 37
+    return int(floor((lon + 180) / 6)) % 60 + 1
+
+
+def utm_crs(zone: int, *, south: bool) -> str:
+    return f"EPSG:{(32700 if south else 32600) + zone}"
+
+
+def utm_text(lon: float, lat: float) -> str:
+    """Return zone, easting and northing to 1 m; beyond its limits in the polar grid, and that it is that."""
+    if not -90 <= lat <= 90:
+        return "outside UTM"
+    south = lat < 0
+    if not UTM_LIMITS[0] <= lat <= UTM_LIMITS[1]:
+        x, y = transform(np.array([[wrapped(lon), lat]]), WGS84, UPS_SOUTH if south else UPS_NORTH)[0].tolist()
+        return f"outside UTM, UPS {'south' if south else 'north'} {_metres(x)} E {_metres(y)} N"
+    zone = utm_zone(lon, lat)
+    x, y = transform(np.array([[wrapped(lon), lat]]), WGS84, utm_crs(zone, south=south))[0].tolist()
+    return f"{zone} {'south' if south else 'north'} {_metres(x)} E {_metres(y)} N"
+
+
+def _metres(value: float) -> str:
+    return f"{round(value):,}"
+
+
+@cache
+def _mgrs() -> mgrs.MGRS:
+    return mgrs.MGRS()
+
+
 def mgrs_text(lon: float, lat: float) -> str:
-    """Return the MGRS reference to 1 m, or why there is none."""
-    if not MGRS_LIMITS[0] <= lat <= MGRS_LIMITS[1]:
+    """Return the MGRS reference of the square metre that holds a point; the polar letters at the poles."""
+    if not -90 <= lat <= 90:
         return "outside MGRS"
-    text = _mgrs().toMGRS(lat, (lon + 180) % 360 - 180)
+    text = _mgrs().toMGRS(lat, wrapped(lon))
     head = text[: len(text) - 12]
     return f"{head} {text[-12:-10]} {text[-10:-5]} {text[-5:]}"
 
 
-def position(x: float, y: float, crs: str | None) -> Position:
-    """Return the notations of a point given in `crs`. Without a CRS only its own is known."""
-    if crs is None:
-        return Position(f"{x:,.2f} {y:,.2f}", "no CRS", "no CRS")
-    own = f"{y:.6f}° {x:.6f}°" if is_geographic(crs) else f"{x:,.1f} E {y:,.1f} N"
-    lon, lat = transform(np.array([[x, y]]), crs, WGS84)[0]
-    if not (np.isfinite(lon) and np.isfinite(lat)):
-        return Position(f"{own} {crs_label(crs)}", "outside this CRS", "outside this CRS")
-    return Position(f"{own} {crs_label(crs)}", degrees_text(lon, lat), mgrs_text(lon, lat))
+def mgrs_to_degrees(text: str) -> tuple[float, float] | None:
+    """Return longitude and latitude of an MGRS reference's south-western corner, or None."""
+    try:
+        lat, lon = _mgrs().toLatLon("".join(text.split()).upper())
+    except (mgrs.core.MGRSError, ValueError, TypeError):
+        return None
+    return lon, lat
+
+
+def cell_text(spot: Spot) -> str:
+    """Return pixel and line (the first is 0, 0), with the share of a cell; outside the grid it says so."""
+    cells = spot.cells
+    assert cells is not None
+    x, y = transform(np.array([[spot.x, spot.y]]), spot.crs, cells.crs)[0].tolist()
+    pixel, line = (x - cells.xmin) / cells.cell_width, (cells.ymax - y) / cells.cell_height
+    if not (0 <= pixel <= cells.columns and 0 <= line <= cells.rows):
+        return "outside the grid"
+    return f"pixel {pixel:,.1f}, line {line:,.1f}"
 
 
 _DEGREES = re.compile(
@@ -78,12 +194,3 @@ def degrees_from(text: str) -> float | None:
         return None
     value = parts[0] + parts[1] / 60 + parts[2] / 3600
     return -value if degrees.startswith("-") or (before or after or "N").upper() in "SW" else value
-
-
-def mgrs_to_degrees(text: str) -> tuple[float, float] | None:
-    """Return longitude and latitude of an MGRS reference's south-western corner, or None."""
-    try:
-        lat, lon = _mgrs().toLatLon("".join(text.split()).upper())
-    except (mgrs.core.MGRSError, ValueError, TypeError):
-        return None
-    return lon, lat

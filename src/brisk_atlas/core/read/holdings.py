@@ -27,6 +27,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model.cloud import Points
     from brisk_atlas.core.model.shapes import Features, Shapes
 
+    from .shape_index import ShapeIndex
+
 Source = tuple[Path, str]
 
 
@@ -95,6 +97,12 @@ class Holdings:
         return self._once(
             ("shapes", source, crs), lambda: features.shapes.moved(transform(features.shapes.xy, features.crs, crs))
         )
+
+    def shape_index(self, source: Source, crs: str | None) -> ShapeIndex:
+        """Return the index of a vector part's geometry in `crs`, made once."""
+        from .shape_index import index_of
+
+        return self._once(("shape index", source, crs), lambda: index_of(self.shapes_in(source, crs)))
 
     def points(self, source: Source, report: Callable[[float], None] = lambda share: None) -> Points:
         """Return a cloud's points, read once; the first to ask is told how far it is."""

@@ -237,13 +237,9 @@ class StyleRows:
             return
 
         def work(job: object) -> None:
-            from brisk_atlas.core.expression import column_of
-            from brisk_atlas.core.read.streams import seen_features
+            from brisk_atlas.core.rows import all_seen_rows, column_of
 
-            extent = self.session.holdings.part(layer.source).facts.extent
-            if extent is not None:
-                seen = seen_features(self.session.holdings, layer.source, extent)
-                column_of(seen.features.table.slice(0, 1000), expression)
+            column_of(all_seen_rows(self.session.holdings, layer).slice(0, 1000), expression)
 
         def mark(wrong: str) -> None:
             line.setProperty("wrong", bool(wrong))

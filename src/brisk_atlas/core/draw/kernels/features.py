@@ -6,6 +6,7 @@ import numpy as np
 from numba import njit
 
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
+from brisk_atlas.core.read.index_kernels import BLOCK
 
 from . import JIT
 from .fill import EVEN_ODD, NO_HATCH, NON_ZERO, add_edge, sweep
@@ -13,7 +14,6 @@ from .pixels import lay_box, thinned
 from .stroke import DASH, LEFT, ROUND, THIN_PX, begin, dash_to, draw_to, finish
 from .thin import GRAIN, SIDE, lay_near, near_path
 
-BLOCK = 64  # vertices that share one rectangle in the index of a long path
 DOT_PX = 1.5  # a feature no larger than this is drawn as a box of its own area
 STEP_PX = 0.35  # a stroke leaves out vertices nearer than this to the last one drawn
 TINY_FILL_PX, TINY_STROKE_PX = 0.1, 0.5  # a block no larger than this is drawn as one edge

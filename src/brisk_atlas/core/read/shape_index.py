@@ -1,4 +1,4 @@
-"""What is worked out once for a layer's shapes, so that a picture of any part of it is quick."""
+"""What is worked out once for a layer's shapes, so that a picture of any part, and a pick, are quick."""
 
 from __future__ import annotations
 
@@ -8,11 +8,11 @@ import numpy as np
 
 from brisk_atlas.core.model import Extent
 from brisk_atlas.core.model.shapes import POINT, Shapes
+from brisk_atlas.core.shares import in_shares
 
-from .bands import in_shares
-from .kernels.index import count_blocks, fill_areas, fill_blocks, fill_leaves, find_in, hilbert
+from .index_kernels import DEEPEST, FAN, count_blocks, fill_areas, fill_blocks, fill_tree, find_in, hilbert, hit_among
 
-LEAF = 16  # features to a rectangle of the tree
+FEW = 256  # features that a pick has room for at first
 
 
 @dataclass(frozen=True, eq=False)
@@ -23,7 +23,9 @@ class ShapeIndex:
     block_starts : (paths + 1,) int64 into blocks
     blocks : (n, 4) float64 bounds of runs of vertices along each path
     areas : (features,) float64, CRS units squared
-    order : (features,) int64 along a Hilbert curve; leaves : (n, 4) bounds of runs of it
+    order : (features,) int64 along a Hilbert curve
+    tree : (nodes, 4) bounds of runs of it, then of runs of those, up to the last level
+    level_starts : (levels + 1,) int64 into tree, the level of the features' own runs first
     """
 
     shapes: Shapes
@@ -33,7 +35,8 @@ class ShapeIndex:
     blocks: np.ndarray
     areas: np.ndarray
     order: np.ndarray
-    leaves: np.ndarray
+    tree: np.ndarray
+    level_starts: np.ndarray
 
     def within(self, extent: Extent, margin: float = 0.0) -> np.ndarray:
         """Return the features whose bounds meet `extent` (grown by `margin`), in drawing order."""
@@ -44,17 +47,30 @@ class ShapeIndex:
             return np.arange(len(self.shapes))
         found = np.empty(len(self.shapes), np.int64)
         count = find_in(
-            self.shapes.bounds,
-            self.order,
-            LEAF,
-            self.leaves,
-            extent.xmin - margin,
-            extent.ymin - margin,
-            extent.xmax + margin,
-            extent.ymax + margin,
-            found,
-        )
+            self.shapes.bounds, self.order, self.tree, self.level_starts, np.empty((DEEPEST, 2), np.int64),
+            e.xmin - margin, e.ymin - margin, e.xmax + margin, e.ymax + margin, found,
+        )  # fmt: skip
         return np.sort(found[:count])
+
+    def at(self, x: float, y: float, tolerance: float) -> np.ndarray:
+        """Return the features at a position, the one drawn last first.
+
+        Polygons by the even-odd rule, exact; lines and points within `tolerance`, in units of the CRS.
+        """
+        room, s = FEW, self.shapes
+        while True:
+            found = np.empty(room, np.int64)
+            near, count = hit_among(
+                s.xy, s.path_starts, s.path_kinds, s.feature_starts, s.bounds,
+                self.order, self.tree, self.level_starts, np.empty((DEEPEST, 2), np.int64),
+                float(x), float(y), float(tolerance), found,
+            )  # fmt: skip
+            if near <= room:
+                break
+            room = near
+        hit = found[:count]
+        hit.sort()
+        return hit[::-1]
 
 
 def index_of(shapes: Shapes) -> ShapeIndex:
@@ -77,7 +93,11 @@ def index_of(shapes: Shapes) -> ShapeIndex:
         span = float(max(high - low)) or 1.0
         in_shares(features, lambda a, b: hilbert(shapes.bounds[a:b], low[0], low[1], 65535.0 / span, codes[a:b]))
         order = np.argsort(codes, kind="stable")
-    leaves = np.empty(((features + LEAF - 1) // LEAF, 4))
-    fill_leaves(shapes.bounds, order, LEAF, leaves)
+    sizes = [(features + FAN - 1) // FAN]
+    while sizes[-1] > FAN:
+        sizes.append((sizes[-1] + FAN - 1) // FAN)
+    level_starts = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
+    tree = np.empty((int(level_starts[-1]), 4))
+    fill_tree(shapes.bounds, order, level_starts, tree)
     has_points = bool((shapes.path_kinds == POINT).any())
-    return ShapeIndex(shapes, whole, has_points, block_starts, blocks, areas, order, leaves)
+    return ShapeIndex(shapes, whole, has_points, block_starts, blocks, areas, order, tree, level_starts)

@@ -1,0 +1,133 @@
+"""How the rows of a layer are looked at, and what the analyst added to them. Saved with the project."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+
+@dataclass(frozen=True)
+class ColumnLook:
+    """How one field shows. `width` in pixels, 0 for by its kind; `kept` stays in sight at the left.
+
+    `form` is `auto`, `fixed` (with `digits`), `percent`, `scientific` for numbers; `iso`, `day` or
+    `year` for dates. `alias` stands for the name where it is not empty.
+    """
+
+    name: str
+    shown: bool = True
+    kept: bool = False
+    width: int = 0
+    form: str = "auto"
+    digits: int = 2
+    thousands: bool = True
+    alias: str = ""
+    unit: str = ""
+
+
+@dataclass(frozen=True)
+class ComputedField:
+    """A field worked out from an SQL expression; `type` in the words of SQL, empty for as it comes."""
+
+    name: str
+    expression: str
+    type: str = ""
+    unit: str = ""
+
+
+@dataclass(frozen=True)
+class Join:
+    """Fields of another table, found by equal keys, as `name.field`. With `many` rows to a key, the
+    other table is related instead: its rows are looked up for the picked row, none are added."""
+
+    name: str
+    path: Path
+    part: str
+    key: str
+    other_key: str
+    many: bool = False
+
+    @property
+    def source(self) -> tuple[Path, str]:
+        return self.path, self.part
+
+
+@dataclass(frozen=True)
+class FieldFilter:
+    """Which values of one field let a row show.
+
+    `kind`: `values` (one of `values`), `range` (from `low` to `high`, both included, None for open),
+    `text` (holds `text`, whatever the case), `missing` or `known`.
+    """
+
+    field: str
+    kind: str
+    values: tuple[Any, ...] = ()
+    low: Any = None
+    high: Any = None
+    text: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Edit:
+    """New values of one field, on the working copy. `rows` are places in the file; later edits win."""
+
+    field: str
+    rows: tuple[int, ...]
+    values: tuple[Any, ...]
+
+
+FileState = tuple[tuple[str, int, int], ...]  # name, size and time (ns) of each file of a dataset
+
+
+@dataclass(frozen=True)
+class RowsLook:
+    """All of it. `columns` come in this order, the fields not named after them; `where` is SQL.
+
+    `sort` holds (field, descending), the first one first. `on_map` lets the filters act on the map.
+    `edited_from` is what the files were when the first edit was made.
+    """
+
+    columns: tuple[ColumnLook, ...] = ()
+    sort: tuple[tuple[str, bool], ...] = ()
+    where: str = ""
+    filters: tuple[FieldFilter, ...] = ()
+    on_map: bool = False
+    summary: bool = False
+    computed: tuple[ComputedField, ...] = ()
+    joins: tuple[Join, ...] = ()
+    edits: tuple[Edit, ...] = ()
+    edited_from: FileState = ()
+
+    @property
+    def added(self) -> tuple:
+        """Return what makes the rows differ from those of the file."""
+        return self.joins, self.computed, self.edits
+
+    @property
+    def filtered(self) -> bool:
+        return bool(self.where.strip() or self.filters)
+
+    @property
+    def drawn(self) -> tuple:
+        """Return what of it the map shows."""
+        return (*self.added, self.where, self.filters) if self.on_map else self.added
+
+    def column(self, name: str) -> ColumnLook:
+        return next((look for look in self.columns if look.name == name), ColumnLook(name))
+
+    def with_column(self, look: ColumnLook, order: list[str]) -> RowsLook:
+        """Return these rows with one column looking so; `order` names all fields as they stand now."""
+        known = {c.name: c for c in self.ordered(order)}
+        known[look.name] = look
+        return replace(self, columns=tuple(known.values()))
+
+    def ordered(self, names: list[str]) -> list[ColumnLook]:
+        """Return the looks of the fields `names`, in the order in which they stand; those kept first."""
+        said = [c for c in self.columns if c.name in names]
+        missing = [ColumnLook(name) for name in names if name not in {c.name for c in said}]
+        return sorted([*said, *missing], key=lambda c: not c.kept)
+
+
+PLAIN_ROWS = RowsLook()

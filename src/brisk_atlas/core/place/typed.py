@@ -1,0 +1,227 @@
+"""What a typed place means: every notation in which a position is usually written."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+import numpy as np
+
+from brisk_atlas.core.model import CannotPlace
+
+from .crs import crs_label, is_geographic, proj_crs, transform
+from .notation import UPS_NORTH, UPS_SOUTH, WGS84, Cells, degrees_from, mgrs_to_degrees, utm_crs
+
+_NUMBER = r"[+-]?\d+(?:[.,]\d+)?"
+_CODE = re.compile(r"\b(EPSG|ESRI|OGC|IAU_2015):?\s*(\w+)\b", re.IGNORECASE)
+_UTM = re.compile(
+    rf"^(?:utm\s*)?(?:zone\s*)?(\d{{1,2}})\s*([a-z]+)?\s+({_NUMBER})\s*m?\s*e?\s+({_NUMBER})\s*m?\s*n?$", re.IGNORECASE
+)
+_UPS = re.compile(rf"^ups\s*(north|south|n|s)\s+({_NUMBER})\s*m?\s*e?\s+({_NUMBER})\s*m?\s*n?$", re.IGNORECASE)
+_MGRS = re.compile(r"^(?:mgrs\s*)?((?:\d{1,2}\s*)?[a-hj-np-z]\s*[a-hj-np-z]{2}\s*(?:\d\s*){0,10})$", re.IGNORECASE)
+_CELL = re.compile(rf"^(?:pixel|col(?:umn)?)\s*({_NUMBER})\s*(?:line|row)\s*({_NUMBER})$", re.IGNORECASE)
+_CELL_TURNED = re.compile(rf"^(?:line|row)\s*({_NUMBER})\s*(?:pixel|col(?:umn)?)\s*({_NUMBER})$", re.IGNORECASE)
+_ISO6709 = re.compile(r"^([+-]\d+(?:\.\d+)?)([+-]\d+(?:\.\d+)?)(?:[+-]\d+(?:\.\d+)?)?/?$")
+LAT_LON, LON_LAT = "latitude and longitude in degrees", "longitude and latitude in degrees"
+_BANDS_NORTH, _BANDS_SOUTH = "NPQRSTUVWX", "CDEFGHJKLM"
+
+
+class Understood(NamedTuple):
+    """One reading of what was typed: position in `crs`, and in words how it was taken."""
+
+    x: float
+    y: float
+    crs: str | None
+    words: str
+
+    def placed(self, crs: str | None) -> tuple[float, float] | None:
+        """Return the position in `crs`, or None where it has no place there."""
+        x, y = transform(np.array([[self.x, self.y]]), self.crs, crs)[0].tolist()
+        return (x, y) if np.isfinite(x) and np.isfinite(y) else None
+
+
+def understand(text: str, crs: str | None, cells: Cells | None = None) -> list[Understood]:
+    """Return what a typed place can mean, the likeliest first; nothing where it means no place.
+
+    `crs` is that of the map, `cells` the grid that pixel and line count in.
+    """
+    text = _plain(text)
+    if not text:
+        return []
+    found: list[Understood] = []
+    code = _CODE.search(text)
+    if code:
+        try:
+            said = f"{code[1].upper()}:{code[2]}"
+            proj_crs(said)
+        except CannotPlace:
+            return []
+        found += _pair(_without(text, code), said)
+        return found
+    found += _cell(text, cells) + _utm(text) + _grid_reference(text) + _degrees(text)
+    found += [u for u in _pair(text, crs) if not any(_same(u, other) for other in found)]
+    return found
+
+
+def _plain(text: str) -> str:
+    text = text.strip().replace("−", "-").replace("º", "°").replace("\u00a0", " ").replace("\u202f", " ")
+    text = (
+        re.sub(r"(?<=\d),(?=\d{3}(?:\D|$))(?=.*\d,\d{3}|.*\s)", "", text)
+        if re.search(r"\d{1,3},\d{3}\b", text)
+        else text
+    )
+    return re.sub(r"\s+", " ", text)
+
+
+def _without(text: str, code: re.Match[str]) -> str:
+    return (text[: code.start()] + " " + text[code.end() :]).strip(" ,;")
+
+
+def _value(text: str) -> float:
+    return float(text.replace(",", "."))
+
+
+def _same(a: Understood, b: Understood) -> bool:
+    return a.crs == b.crs and abs(a.x - b.x) < 1e-9 and abs(a.y - b.y) < 1e-9
+
+
+def _pair(text: str, crs: str | None) -> list[Understood]:
+    """Return two plain numbers as coordinates of a CRS: easting first in a projected one, latitude
+    first in degrees, as usual; with letters as they say."""
+    if crs is not None and is_geographic(crs):
+        return _degrees(text, crs)
+    pieces = re.findall(rf"({_NUMBER})\s*(?:m\b)?\s*([ENen])?", re.sub(r"[;,]\s", " ", text))
+    rest = re.sub(rf"({_NUMBER})\s*(?:m\b)?\s*([ENen])?", "", re.sub(r"[;,]\s", " ", text)).strip(" ,;xyXY=:")
+    if len(pieces) != 2 or rest:
+        return []
+    (first, mark), (second, other) = pieces
+    x, y = _value(first), _value(second)
+    if mark.upper() == "N" or other.upper() == "E":
+        x, y = y, x
+    return [Understood(x, y, crs, f"easting and northing, {crs_label(crs)}" if crs else "x and y of a map without CRS")]
+
+
+def _degrees(text: str, crs: str = WGS84) -> list[Understood]:
+    iso = _ISO6709.match(text.replace(" ", ""))
+    if iso and "°" not in text and " " not in text:
+        lat, lon = _iso_angle(iso[1], 2), _iso_angle(iso[2], 3)
+        return (
+            _checked(lon, lat, crs, "latitude and longitude, ISO 6709") if lat is not None and lon is not None else []
+        )
+    for first, second in _halves(text):
+        a, b = degrees_from(first), degrees_from(second)
+        if a is None or b is None:
+            continue
+        letters = [next((c for c in piece.upper() if c in "NSEW"), "") for piece in (first, second)]
+        if letters[0] in tuple("EW") or letters[1] in tuple("NS"):
+            return _checked(a, b, crs, LON_LAT)
+        if letters[0] or letters[1]:
+            return _checked(b, a, crs, LAT_LON)
+        usual = _checked(b, a, crs, LAT_LON)
+        return usual + _checked(a, b, crs, LON_LAT)
+    return []
+
+
+def _halves(text: str) -> list[tuple[str, str]]:
+    """Return the ways to part a text into two angles: at a comma or semicolon, after or before a letter, else
+    in the middle of its numbers."""
+    ways = []
+    for mark in (";", ", ", ","):
+        if text.count(mark) == 1:
+            ways.append(tuple(piece.strip() for piece in text.split(mark)))
+    after = re.match(r"^(.*\d[^\d]*?[NSEW])\s*[,;]?\s*(.*\d.*)$", text, re.IGNORECASE)
+    if after:
+        ways.append((after[1], after[2]))
+    before = re.match(r"^([NSEW].*?)\s*[,;]?\s*([NSEW].*)$", text, re.IGNORECASE)
+    if before:
+        ways.append((before[1], before[2]))
+    words = text.split(" ")
+    if len(words) % 2 == 0:
+        ways.append((" ".join(words[: len(words) // 2]), " ".join(words[len(words) // 2 :])))
+    return ways  # type: ignore[return-value]
+
+
+def _iso_angle(text: str, digits: int) -> float | None:
+    """Return degrees from ±DD.D, ±DDMM.M or ±DDMMSS.S (three digits of degrees for longitude)."""
+    sign, whole, share = text[0], *(text[1:].partition(".")[::2])
+    extra = len(whole) - digits
+    fraction = f".{share}" if share else ""
+    if extra <= 0:
+        value = float(whole + fraction)
+    elif extra == 2:
+        value = float(whole[:digits]) + float(whole[digits:] + fraction) / 60
+    elif extra == 4:
+        value = (
+            float(whole[:digits])
+            + float(whole[digits : digits + 2]) / 60
+            + float(whole[digits + 2 :] + fraction) / 3600
+        )
+    else:
+        return None
+    return -value if sign == "-" else value
+
+
+def _checked(lon: float, lat: float, crs: str, words: str) -> list[Understood]:
+    return [Understood(lon, lat, crs, words)] if abs(lat) <= 90 and abs(lon) <= 360 else []
+
+
+def _utm(text: str) -> list[Understood]:
+    polar = _UPS.match(text.replace(",", " "))
+    if polar:
+        south = polar[1].lower().startswith("s")
+        return [
+            Understood(
+                _value(polar[2]), _value(polar[3]), UPS_SOUTH if south else UPS_NORTH,
+                f"UPS {'south' if south else 'north'}",
+            )
+        ]  # fmt: skip
+    found = _UTM.match(re.sub(r"[;,]\s?", " ", text))
+    if not found or not 1 <= int(found[1]) <= 60:
+        return []
+    zone, letter, x, y = int(found[1]), (found[2] or "").lower(), _value(found[3]), _value(found[4])
+    if letter in ("north", "south"):
+        halves = [letter == "south"]
+    elif letter == "s":  # the southern half, as most write it; the band S lies in the north
+        halves = [True, False]
+    elif len(letter) == 1 and letter.upper() in _BANDS_NORTH + _BANDS_SOUTH:
+        halves = [letter.upper() in _BANDS_SOUTH]
+    else:
+        return []
+    return [
+        Understood(x, y, utm_crs(zone, south=south), f"UTM zone {zone} {'south' if south else 'north'}")
+        for south in halves
+        if 0 <= x <= 1_000_000 and 0 <= y <= 10_000_000
+    ]
+
+
+def _grid_reference(text: str) -> list[Understood]:
+    found = _MGRS.match(text)
+    place = mgrs_to_degrees(found[1]) if found else None
+    if found is None or place is None:
+        return []
+    digits = sum(c.isdigit() for c in re.sub(r"^\d{1,2}", "", "".join(found[1].split())))
+    size = 10 ** (5 - digits // 2)
+    side = f"{size:,} m" if size < 1000 else f"{size // 1000:,} km"
+    return [Understood(*place, WGS84, f"MGRS, south-western corner of a square of {side}")]
+
+
+def _cell(text: str, cells: Cells | None) -> list[Understood]:
+    if cells is None:
+        return []
+    plain = re.sub(r"[;,:=]", " ", text)
+    plain = re.sub(r"\s+", " ", plain)
+    straight, turned = _CELL.match(plain), _CELL_TURNED.match(plain)
+    if straight:
+        pixel, line = _value(straight[1]), _value(straight[2])
+    elif turned:
+        line, pixel = _value(turned[1]), _value(turned[2])
+    else:
+        return []
+    if not (0 <= pixel <= cells.columns and 0 <= line <= cells.rows):
+        return []
+    return [
+        Understood(
+            cells.xmin + pixel * cells.cell_width, cells.ymax - line * cells.cell_height, cells.crs,
+            "pixel and line of the subject",
+        )
+    ]  # fmt: skip

@@ -1,0 +1,19 @@
+"""The rows of a layer with what the analyst added: edits, joined and computed fields, and filters.
+
+Drawing and the sheet both stand on them.
+"""
+
+from .expression import column_of, mask_of, prepare
+from .extended import all_seen_rows, base_rows, rows_of, seen_rows, seen_shown, shown_rows
+
+__all__ = [
+    "all_seen_rows",
+    "base_rows",
+    "column_of",
+    "mask_of",
+    "prepare",
+    "rows_of",
+    "seen_rows",
+    "seen_shown",
+    "shown_rows",
+]

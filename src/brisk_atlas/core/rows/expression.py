@@ -1,0 +1,300 @@
+"""SQL expressions over the rows of a table.
+
+An expression is parsed before it is run, and only what works row by row on this table is let through:
+fields, constants, operators, and the functions of a list. So it can read no file, reach no network,
+change nothing and make no value of unbounded size; the engine's own access to files is switched off
+besides. What takes long can be stopped.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import threading
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import closing, contextmanager
+from functools import cache
+from typing import Any, NamedTuple
+
+import duckdb
+import numpy as np
+import pyarrow as pa
+
+from brisk_atlas.core.model import BadExpression
+
+from .functions import ALLOWED, MEASURES
+
+MEMORY_LIMIT = "4GB"
+MOST_LETTERS = 20_000  # of an expression
+LOOK_S = 0.04  # between two looks at whether to stop
+_SAFE = {"enable_external_access": "false", "memory_limit": MEMORY_LIMIT, "threads": "2"}
+_SETTINGS = ("SET python_enable_replacements = false", "SET errors_as_json = true", "SET lock_configuration = true")
+_HEAD = "SELECT ("
+_CLASSES = {
+    "CONJUNCTION", "COMPARISON", "OPERATOR", "FUNCTION", "COLUMN_REF", "CONSTANT", "CAST", "BETWEEN", "CASE", "WINDOW",
+    "TYPE",
+}  # fmt: skip
+_REASONS = {
+    "SUBQUERY": ("an expression speaks of the rows of this table alone", "Join the other table to use its fields."),
+    "STAR": ("a star stands for all fields", "Name the fields."),
+    "PARAMETER": ("there are no parameters here", "Write the value itself."),
+}
+
+
+def quoted(name: str) -> str:
+    """Return a field's name as SQL writes it."""
+    return '"' + name.replace('"', '""') + '"'
+
+
+def literal(value: Any) -> str:
+    """Return a value as SQL writes it."""
+    if value is None:
+        return "NULL"
+    if isinstance(value, bool):
+        return "TRUE" if value else "FALSE"
+    if isinstance(value, int):
+        return str(value)
+    if isinstance(value, float):
+        return f"CAST('{value!r}' AS DOUBLE)"
+    return "'" + str(value).replace("'", "''") + "'"
+
+
+def connect(table: pa.Table, name: str = "rows") -> duckdb.DuckDBPyConnection:
+    """Return a locked connection that knows `table` by its name."""
+    db = duckdb.connect(":memory:", config=_SAFE)
+    db.register(name, table)
+    for setting in _SETTINGS:
+        db.execute(setting)
+    return db
+
+
+@contextmanager
+def stoppable(db: duckdb.DuckDBPyConnection, check: Callable[[], None] | None) -> Iterator[None]:
+    """Interrupt the query inside as soon as `check` raises; what it raised comes out."""
+    if check is None:
+        yield
+        return
+    check()
+    over = threading.Event()
+
+    def watch() -> None:
+        while not over.wait(LOOK_S):
+            try:
+                check()
+            except BaseException:
+                db.interrupt()
+                return
+
+    watcher = threading.Thread(target=watch, daemon=True, name="stop a query")
+    watcher.start()
+    try:
+        yield
+    except duckdb.InterruptException:
+        check()
+        raise
+    finally:
+        over.set()
+        watcher.join()
+
+
+class Prepared(NamedTuple):
+    """An expression that may run: `sql`, the fields it names, and the measures of geometry it needs as
+    (column, function, CRS or None)."""
+
+    sql: str
+    fields: tuple[str, ...]
+    measures: tuple[tuple[str, str, str | None], ...] = ()
+
+
+@cache
+def _parser() -> tuple[duckdb.DuckDBPyConnection, threading.Lock]:
+    return connect(pa.table({"none": pa.array([], pa.int8())})), threading.Lock()
+
+
+def prepare(expression: str, columns: Sequence[str], *, measured: bool = True) -> Prepared:
+    """Return an expression made ready to run over a table of `columns`. Raises BadExpression, with its place.
+
+    `measured` says whether the rows have geometry.
+    """
+    text = expression.strip()
+    if not text:
+        raise BadExpression("the expression", "it is empty", "Write a condition, such as year = 2031.")
+    if len(text) > MOST_LETTERS:
+        raise BadExpression(text[:40] + "…", f"it is longer than {MOST_LETTERS:,} characters", "Make it shorter.")
+    body = f"{_HEAD}{text}\n)"
+    try:
+        statements = duckdb.extract_statements(body)
+    except duckdb.Error as error:
+        raise told(error, text) from error
+    if len(statements) != 1 or statements[0].type != duckdb.StatementType.SELECT:
+        raise BadExpression(text, "this is more than one expression", "Write one condition, such as year = 2031.")
+    parser, lock = _parser()
+    try:
+        with lock:
+            tree = json.loads(parser.execute("SELECT json_serialize_sql(?)", [body]).fetchone()[0])  # type: ignore[index]
+    except duckdb.Error as error:
+        raise told(error, text) from error
+    except (RecursionError, ValueError) as error:
+        raise BadExpression(text[:40] + "…", "it is nested too deeply", "Split it into computed fields.") from error
+    node = tree["statements"][0]["node"] if not tree.get("error") else None
+    if not node or node.get("from_table", {}).get("type") != "EMPTY" or node.get("where_clause") or len(
+        node.get("select_list", ())
+    ) != 1 or node.get("type") != "SELECT_NODE" or node.get("modifiers") or node.get("group_expressions"):  # fmt: skip
+        raise BadExpression(text, "this is not one expression", "Write one condition, such as year = 2031.")
+    return _Walk(text, body.encode(), tuple(columns), measured).through(node["select_list"][0])
+
+
+class _Walk:
+    """Goes through a parsed expression; finds what is not allowed, and what must be written otherwise."""
+
+    def __init__(self, text: str, body: bytes, columns: tuple[str, ...], measured: bool) -> None:
+        self.text, self.body, self.measured = text, body, measured
+        self.columns = {name.lower(): name for name in columns}
+        self.fields: dict[str, None] = {}
+        self.measures: dict[tuple[str, str, str | None], None] = {}
+        self.written: list[tuple[int, int, str]] = []
+
+    def through(self, tree: dict[str, Any]) -> Prepared:
+        waiting = [tree]
+        while waiting:
+            waiting += self._node(waiting.pop())
+        sql = self.body
+        for start, length, new in sorted(self.written, reverse=True):
+            sql = sql[:start] + new.encode() + sql[start + length :]
+        inner = sql[len(_HEAD) :].decode()
+        return Prepared(inner[: inner.rindex("\n)")], tuple(self.fields), tuple(self.measures))
+
+    def _node(self, node: dict[str, Any]) -> list[dict[str, Any]]:
+        kind = node.get("class", "")
+        if kind not in _CLASSES:
+            reason, remedy = _REASONS.get(
+                kind, ("this can't stand in an expression", "Use fields, values and functions.")
+            )
+            raise self._bad(node, reason, remedy)
+        if kind == "COLUMN_REF":
+            self._field(node)
+            return []
+        if kind == "TYPE":
+            return []
+        if kind in ("FUNCTION", "WINDOW"):
+            name = str(node.get("function_name", "")).lower()
+            if name in MEASURES and kind == "FUNCTION":
+                self._measure(node, name)
+                return []
+            if node.get("schema") or node.get("catalog") or name not in ALLOWED:
+                raise self._bad(
+                    node, f"there is no function {name}()", "The builder lists the functions that can be used."
+                )
+        return [child for key, value in node.items() if key != "qualified_name" for child in _inner(value)]
+
+    def _field(self, node: dict[str, Any]) -> None:
+        name = ".".join(node["column_names"])
+        own = self.columns.get(name.lower())
+        if own is None:
+            from difflib import get_close_matches
+
+            near = get_close_matches(name.lower(), list(self.columns), 1, 0.6)
+            hint = (
+                f"Is it {self.columns[near[0]]}?"
+                if near
+                else "Text needs single quotes, a name with blanks double ones."
+            )
+            raise self._bad(node, f"there is no field {name}", hint)
+        self.fields[own] = None
+        self.written.append((node["query_location"], node["query_location_length"], quoted(own)))
+
+    def _measure(self, node: dict[str, Any], name: str) -> None:
+        said = [argument["expression"] for argument in node.get("arguments", ())]
+        crs = None
+        if said and name.startswith("centroid"):
+            crs = said[0].get("literal", {}).get("text") if said[0].get("class") == "CONSTANT" else None
+        if not self.measured:
+            raise self._bad(node, "these rows have no geometry", "Use fields alone.")
+        if len(said) > 1 or (said and crs is None):
+            raise self._bad(node, f"{name}() does not take this", "Give centroid_x a CRS in single quotes, or nothing.")
+        column = f"{name}({crs or ''})"
+        self.measures[(column, name, crs)] = None
+        self.written.append((node["query_location"], node["query_location_length"], quoted(column)))
+
+    def _bad(self, node: dict[str, Any], reason: str, remedy: str) -> BadExpression:
+        start, length = node.get("query_location", 0), node.get("query_location_length", 0)
+        return BadExpression(self.text, reason, remedy, _place(self.body, start, length))
+
+
+def _inner(value: Any) -> Iterator[dict[str, Any]]:
+    """Return the expressions right below a value of the tree."""
+    if isinstance(value, dict):
+        if "class" in value:
+            yield value
+        else:
+            for inner in value.values():
+                yield from _inner(inner)
+    elif isinstance(value, list):
+        for inner in value:
+            yield from _inner(inner)
+
+
+def _place(body: bytes, start: int, length: int) -> tuple[int, int] | None:
+    """Return the first and last character (not included) of the expression that stand there."""
+    if not len(_HEAD) <= start < len(body):
+        return None
+    first = len(body[len(_HEAD) : start].decode(errors="ignore"))
+    last = len(body[len(_HEAD) : start + max(length, 1)].decode(errors="ignore"))
+    return first, max(last, first + 1)
+
+
+def told(error: Exception, text: str) -> BadExpression:
+    """Return what the engine found wrong with an expression, and where."""
+    raw = str(error)
+    at, said = None, raw.split("Error: ", 1)[-1]
+    if "{" in said:
+        try:
+            whole = json.loads(said[said.index("{") :])
+            said = str(whole.get("exception_message", said))
+            if str(whole.get("position", "")).isdigit():
+                at = _place(f"{_HEAD}{text}\n)".encode(), int(whole["position"]), 1)
+        except ValueError:
+            pass
+    else:
+        found = re.search(r"^LINE 1: (.*)\n( *)\^", raw, re.MULTILINE)
+        if found and found[1].startswith(_HEAD):
+            first = len(found[2]) - len("LINE 1: ") - len(_HEAD)
+            at = (first, first + 1) if first >= 0 else None
+    line = next((piece.strip() for piece in said.splitlines() if piece.strip()), "it can't be understood")
+    if "must appear in the GROUP BY" in line or "cannot contain aggregates" in line:
+        return BadExpression(text, "this sums up many rows", "Write sum(x) OVER () for the sum of all rows.", at)
+    return BadExpression(text, line, "Field names with spaces need double quotes, text needs single quotes.", at)
+
+
+def evaluate(
+    table: pa.Table, sql: str, text: str, check: Callable[[], None] | None = None, type_: str = ""
+) -> pa.ChunkedArray:
+    """Return one value a row of prepared SQL. Raises BadExpression."""
+    made = f"TRY_CAST(({sql}\n) AS {type_})" if type_ else f"({sql}\n)"
+    try:
+        with closing(connect(table)) as db, stoppable(db, check):
+            column = db.sql(f"SELECT {made} AS made FROM rows").to_arrow_table().column(0)
+    except duckdb.InterruptException as error:
+        raise BadExpression(text, "it was stopped") from error
+    except duckdb.Error as error:
+        raise told(error, text) from error
+    if len(column) != table.num_rows:
+        raise BadExpression(text, "it does not give one value a row", "Write sum(x) OVER () for the sum of all rows.")
+    return column
+
+
+def column_of(table: pa.Table, expression: str, check: Callable[[], None] | None = None) -> pa.Array:
+    """Return one value a row: a field by its name, or what an SQL expression makes. Raises BadExpression."""
+    if expression in table.column_names:
+        column = table.column(expression)
+    else:
+        prepared = prepare(expression, table.column_names, measured=False)
+        column = evaluate(table, prepared.sql, expression, check)
+    return column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
+
+
+def mask_of(table: pa.Table, expression: str, check: Callable[[], None] | None = None) -> np.ndarray:
+    """Return (rows,) bool: where an SQL condition is true; missing counts as not. Raises BadExpression."""
+    prepared = prepare(expression, table.column_names, measured=False)
+    made = evaluate(table, f"coalesce(CAST(({prepared.sql}\n) AS BOOLEAN), FALSE)", expression, check)
+    return made.combine_chunks().to_numpy(zero_copy_only=False).astype(bool)

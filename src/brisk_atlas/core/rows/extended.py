@@ -1,0 +1,137 @@
+"""The rows of a layer as they stand: the file's, edited, with joined and computed fields."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import numpy as np
+import pyarrow as pa
+
+from brisk_atlas.core.model import ComputedField, Layer, RowsLook
+from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.streams import Seen, seen_features
+
+from .editing import edited
+from .expression import evaluate, mask_of, prepare
+from .filters import where_of
+from .joining import joined
+from .measures import measure
+
+Check = Callable[[], None] | None
+
+
+def base_rows(holdings: Holdings, layer: Layer) -> pa.Table:
+    """Return the rows as the file has them."""
+    return holdings.table(layer.source)
+
+
+def rows_of(holdings: Holdings, layer: Layer, check: Check = None) -> pa.Table:
+    """Return all rows of a vector or table layer with what was added to them. Raises BadExpression."""
+    table = base_rows(holdings, layer)
+    if not any(layer.rows.added):
+        return table
+    features = holdings.features(layer.source) if layer.kind == "vector" else None
+    return holdings.keep_latest(
+        ("rows", layer.id, layer.source),
+        layer.rows.added,
+        lambda: extend(holdings, table, layer.rows, features, ("measure", layer.source), check),
+    )
+
+
+def shown_rows(holdings: Holdings, layer: Layer, check: Check = None) -> np.ndarray | None:
+    """Return (rows,) bool of those that the filters let show; None where there is no filter. Raises
+    BadExpression."""
+    where = where_of(layer.rows)
+    if not where:
+        return None
+    return holdings.keep_latest(
+        ("shown rows", layer.id, layer.source), (layer.rows.added, where), lambda: _mask(holdings, layer, where, check)
+    )
+
+
+def _mask(holdings: Holdings, layer: Layer, where: str, check: Check) -> np.ndarray:
+    table = rows_of(holdings, layer, check)
+    features = holdings.features(layer.source) if layer.kind == "vector" else None
+    table, sql = _with_measures(holdings, table, where, features, ("measure", layer.source), check)
+    return mask_of(table, sql, check)
+
+
+def seen_rows(holdings: Holdings, layer: Layer, seen: Seen, check: Check = None) -> pa.Table:
+    """Return the rows of features that serve a view, with what was added to them. Raises BadExpression."""
+    if seen.key == ("all",):
+        return rows_of(holdings, layer, check)
+    table = seen.features.table
+    if not any(layer.rows.added):
+        return table
+    return holdings.keep_latest(
+        ("seen rows", layer.id, layer.source),
+        (seen.key, layer.rows.added),
+        lambda: extend(
+            holdings, table, replace(layer.rows, edits=()), seen.features, ("measure", layer.source, seen.key), check
+        ),
+    )
+
+
+def seen_shown(holdings: Holdings, layer: Layer, seen: Seen, check: Check = None) -> np.ndarray | None:
+    """Return (features,) bool of seen features that the map shows under filters that act on it, or None
+    for all. Raises BadExpression."""
+    if not layer.rows.on_map or not layer.rows.filtered:
+        return None
+    if seen.key == ("all",):
+        return shown_rows(holdings, layer, check)
+    where = where_of(layer.rows)
+    return holdings.keep_latest(
+        ("seen shown", layer.id, layer.source),
+        (seen.key, layer.rows.added, where),
+        lambda: mask_of(seen_rows(holdings, layer, seen, check), where, check),
+    )
+
+
+def all_seen_rows(holdings: Holdings, layer: Layer) -> pa.Table:
+    """Return the rows that stand for all of a vector layer: all of them, or the sample of a stream."""
+    extent = holdings.part(layer.source).facts.extent
+    return seen_rows(holdings, layer, seen_features(holdings, layer.source, extent)) if extent else pa.table({})
+
+
+def extend(
+    holdings: Holdings, table: pa.Table, look: RowsLook, features: Features | None, key: tuple, check: Check = None
+) -> pa.Table:
+    """Return `table` edited, joined and with its computed fields. `features` has the same rows, if they
+    have geometry; `key` is that under which its measures are kept."""
+    table = edited(table, look.edits)
+    for join in look.joins:
+        if not join.many:
+            table = joined(table, holdings.table(join.source), join)
+    for field in look.computed:
+        table = table.append_column(field.name, computed(holdings, table, field, features, key, check))
+    return table
+
+
+def computed(
+    holdings: Holdings,
+    table: pa.Table,
+    field: ComputedField,
+    features: Features | None,
+    key: tuple,
+    check: Check = None,
+) -> pa.ChunkedArray:
+    """Return the values of a computed field over `table`. Raises BadExpression."""
+    with_measures, sql = _with_measures(holdings, table, field.expression, features, key, check)
+    return evaluate(with_measures, sql, field.expression, check, field.type)
+
+
+def _with_measures(
+    holdings: Holdings, table: pa.Table, expression: str, features: Features | None, key: tuple, check: Check
+) -> tuple[pa.Table, str]:
+    """Return the table with the measures of geometry that an expression asks for, and its SQL."""
+    prepared = prepare(expression, table.column_names, measured=features is not None)
+    for column, name, crs in prepared.measures:
+        assert features is not None
+        values = holdings.keep(
+            (*key, name, crs),
+            lambda n=name, c=crs: measure(features, n, c, check or (lambda: None)),  # type: ignore[misc]
+        )
+        table = table.append_column(column, pa.array(values[: table.num_rows], from_pandas=True))
+    return table, prepared.sql

@@ -1,0 +1,48 @@
+"""Filters of single fields as SQL conditions."""
+
+from __future__ import annotations
+
+from brisk_atlas.core.model import FieldFilter, RowsLook
+
+from .expression import literal, quoted
+
+
+def condition_of(chosen: FieldFilter) -> str:
+    """Return the SQL condition that a filter stands for."""
+    name = quoted(chosen.field)
+    if chosen.kind == "missing":
+        return f"{name} IS NULL"
+    if chosen.kind == "known":
+        return f"{name} IS NOT NULL"
+    if chosen.kind == "text":
+        return f"contains(lower(CAST({name} AS VARCHAR)), {literal(chosen.text.lower())})"
+    if chosen.kind == "range":
+        ends = [(">=", chosen.low), ("<=", chosen.high)]
+        return " AND ".join(f"{name} {sign} {literal(v)}" for sign, v in ends if v is not None) or "TRUE"
+    known = [literal(v) for v in chosen.values if v is not None]
+    either = [f"{name} IN ({', '.join(known)})"] if known else []
+    either += [f"{name} IS NULL"] if None in chosen.values else []
+    return f"({' OR '.join(either)})" if either else "FALSE"
+
+
+def words_of(chosen: FieldFilter) -> str:
+    """Return a filter as a person reads it."""
+    if chosen.kind in ("missing", "known"):
+        return f"{chosen.field} is {chosen.kind}"
+    if chosen.kind == "text":
+        return f"{chosen.field} holds “{chosen.text}”"
+    if chosen.kind == "range":
+        low, high = chosen.low, chosen.high
+        if low is None or high is None:
+            return f"{chosen.field} {'up to' if low is None else 'from'} {high if low is None else low}"
+        return f"{chosen.field} {low} to {high}"
+    shown = ", ".join("missing" if v is None else str(v) for v in chosen.values[:3])
+    return f"{chosen.field}: {shown}" + (f" and {len(chosen.values) - 3} more" if len(chosen.values) > 3 else "")
+
+
+def where_of(look: RowsLook) -> str:
+    """Return the SQL condition of all filters together, empty for none."""
+    pieces = [condition_of(chosen) for chosen in look.filters]
+    if look.where.strip():
+        pieces.append(f"({look.where.strip()}\n)")
+    return " AND ".join(pieces)
