@@ -10,10 +10,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core.draw.looks import first_look
-from brisk_atlas.core.inspect import number_text, pick, probe, summarise
+from brisk_atlas.core.inspect import Where, summarise
+from brisk_atlas.core.inspect import probe as probe_at
 from brisk_atlas.core.inspect.difference import PointChange, difference_at
-from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model import Layer, number_text
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
 
 UTM = "EPSG:32727"
@@ -25,7 +27,15 @@ def layer(holdings, path, part):
 
 
 def values(finding):
-    return {reading.label: reading for reading in finding.readings}
+    return {reading.name: reading for reading in finding.readings}
+
+
+def probe(holdings, layer, x, y, crs, reach):
+    return probe_at(holdings, layer, Where.at(x, y, crs, reach))
+
+
+def pick(shapes, x, y, reach):
+    return index_of(shapes).at(x, y, reach).tolist()
 
 
 def thickest(truth):
@@ -68,7 +78,7 @@ def test_lava_under_the_pointer(holdings, data, truth):
     found = probe(holdings, layer(holdings, data / "tolvane_survey.gpkg", "lava_flows"), *thickest(truth), UTM, 5)
     assert values(found)["year"].value == 2031
     assert values(found)["max_thick_m"].value == pytest.approx(truth["eruption_2031"]["thickest_m"], abs=0.01)
-    assert values(found)["area in the plane"].unit == "m²" and found.row is not None
+    assert values(found)["area, plane"].unit == "m²" and found.row is not None
 
 
 def test_elevation_under_the_pointer(holdings, data, truth, after):
@@ -99,15 +109,16 @@ def test_nodata_is_said_and_not_numbered(holdings, data):
 
 def test_every_band_of_a_scene_with_its_wavelength(holdings, data):
     scene = layer(holdings, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
-    labels = list(values(probe(holdings, scene, 508_700, 5_771_900, UTM, 5)))
-    assert labels[0] == "blue (0.485 µm) · shown" and labels[3] == "near infrared (0.845 µm)" and len(labels) == 7
+    readings = probe(holdings, scene, 508_700, 5_771_900, UTM, 5).readings
+    labels = [r.label for r in readings if r.group == "bands" and not r.label.startswith(" ")]
+    assert labels[0] == "blue (0.485 µm) · blue" and labels[3] == "near infrared (0.845 µm)" and len(labels) == 6
 
 
 def test_a_laser_point_with_its_class(holdings, data):
     cloud = layer(holdings, data / "harrow_bay_2031.laz", "harrow_bay_2031")
     found = values(probe(holdings, cloud, 510_600, 5_769_650, UTM, 4))
     assert found["classification"].text.split()[0] in ("2", "5", "6", "7", "9")
-    assert abs(found["x"].value - 510_600) <= 4 and found["points within reach"].value > 1
+    assert abs(found["x"].value - 510_600) <= 4 and found["points"].value > 1
     assert probe(holdings, cloud, 505_000, 5_775_000, UTM, 4) is None
 
 

@@ -277,7 +277,7 @@ class _Tile(QStyledItemDelegate):
     @staticmethod
     def _paint_legend(painter: QPainter, legend: Legend, box: QRect, theme: Theme) -> None:
         from brisk_atlas.core.draw.ramps import ramp
-        from brisk_atlas.core.inspect import number_text
+        from brisk_atlas.core.model import number_text
 
         top = box.top()
         painter.setPen(QColor(theme.quiet))

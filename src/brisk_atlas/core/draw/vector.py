@@ -75,7 +75,8 @@ def draw_vector(
 ) -> int:
     """Draw a vector layer; returns how many features are in view.
 
-    `shown` : (features,) bool of those to draw, None for all. `check` is called often and may raise to stop; `tell` whenever more can be seen.
+    `shown` is (features,) bool of those to draw, None for all. `check` is called often and may raise to
+    stop; `tell` whenever more can be seen.
     """
     widest = max([style.width, *(style.widths if style.width_by else ())]) + 2 * style.casing
     largest = max([style.size, *(style.sizes if style.size_by else ())])

@@ -1,16 +1,33 @@
-"""What is here: probes and statistics."""
+"""What is here: probes, measures and statistics."""
 
-from .probe import Finding, Reading, cell_values, feature_finding, number_text, pick, probe
-from .statistics import Summary, summarise
+from .cell import cell_values, cells_of
+from .feature import feature_finding, row_finding, vertex_readings
+from .finding import Finding, Reading, Where
+from .held import Compared, Held, as_rows, as_table, compare, spectra
+from .picking import picked
+from .probe import probe, probe_all
+from .statistics import Summary, names_of, statistics_of, summarise
 
 __all__ = [
+    "Compared",
     "Finding",
+    "Held",
     "Reading",
     "Summary",
+    "Where",
+    "as_rows",
+    "as_table",
     "cell_values",
+    "cells_of",
+    "compare",
     "feature_finding",
-    "number_text",
-    "pick",
+    "names_of",
+    "picked",
     "probe",
+    "probe_all",
+    "row_finding",
+    "spectra",
+    "statistics_of",
     "summarise",
+    "vertex_readings",
 ]

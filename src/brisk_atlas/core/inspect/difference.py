@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brisk_atlas.core.model import GridStyle, Layer
+from brisk_atlas.core.model import GridStyle, Layer, number_text
 from brisk_atlas.core.read import Holdings
 
-from .probe import cell_values, number_text
+from .cell import cell_values
 
 
 @dataclass(frozen=True)
@@ -41,10 +41,10 @@ def difference_at(holdings: Holdings, side_a: Layer, side_b: Layer, x: float, y:
     units = []
     for layer in (side_a, side_b):
         band = layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1
-        cell = cell_values(holdings, layer, x, y, crs)
-        grid = holdings.part(layer.source).facts.grid
+        part = holdings.raster(layer.source)
+        cell, grid = cell_values(part, x, y, crs), part.facts.grid
         assert grid is not None
         units.append(grid.bands[band - 1].unit)
-        value = float(cell[1][band - 1]) if cell and cell[2] else None
+        value = float(cell.values[band - 1]) if cell and cell.known[band - 1] else None
         found.append(value if value is not None and np.isfinite(value) else None)
     return PointChange(found[0], found[1], units[0] if units[0] == units[1] else "")

@@ -1,15 +1,35 @@
-"""Numbers about many values: histogram and summary."""
+"""Numbers about many values: of a band, a field or a dimension; whole, in view, in an area or along a line."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
+import pyarrow as pa
+import shapely
+
+from brisk_atlas.core.model import BadExpression, Extent, Layer, RasterPart, number_text
+from brisk_atlas.core.place import height_unit_of, transform_extent
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.rows import rows_of, shown_rows
+
+from .cell import along
+from .finding import Reading, Where
+from .picking import around, hit, shape_in
+
+MOST_CELLS = 16_000_000  # read for one summary; of more, one in so many is taken
+LINE_STEPS = 2000  # places along a line
+STRIP = 4_000_000  # cells read at once
+Check = Callable[[], None]
 
 
 @dataclass(frozen=True, eq=False)
 class Summary:
-    """Summary of the known values. `counts` and `edges` are those of a histogram."""
+    """Summary of the known values. `counts` and `edges` are those of a histogram.
+
+    `missing` is how many had no value; `note` says how they were chosen, where not all were taken.
+    """
 
     count: int
     least: float
@@ -18,15 +38,207 @@ class Summary:
     spread: float
     counts: np.ndarray
     edges: np.ndarray
+    middle: float = float("nan")
+    missing: int = 0
+    note: str = ""
 
 
-def summarise(values: np.ndarray, bins: int = 64) -> Summary | None:
+def summarise(values: np.ndarray, bins: int = 64, note: str = "") -> Summary | None:
     """Return the summary of a 1-D array; NaN does not count; None where nothing is known."""
     values = np.asarray(values, float)
-    values = values[np.isfinite(values)]
-    if not values.size:
+    known = values[np.isfinite(values)]
+    if not known.size:
         return None
-    counts, edges = np.histogram(values, bins)
+    counts, edges = np.histogram(known, bins)
     return Summary(
-        values.size, float(values.min()), float(values.mean()), float(values.max()), float(values.std()), counts, edges
+        known.size,
+        float(known.min()),
+        float(known.mean()),
+        float(known.max()),
+        float(known.std()),
+        counts,
+        edges,
+        float(np.median(known)),
+        values.size - known.size,
+        note,
     )
+
+
+def summary_readings(name: str, summary: Summary, unit: str = "") -> list[Reading]:
+    """Return a summary as the lines of a finding, under the name of what it sums up."""
+    lines = [
+        ("least", summary.least), ("mean", summary.mean), ("middle", summary.middle),
+        ("greatest", summary.greatest), ("spread", summary.spread),
+    ]  # fmt: skip
+    found = [Reading("values", summary.count, f"{summary.count:,}", "", name, f"{name}, values", summary.note)]
+    if summary.missing:
+        found.append(Reading("without a value", summary.missing, f"{summary.missing:,}", "", name, f"{name}, missing"))
+    found += [
+        Reading(label, value, number_text(float(f"{value:.7g}")), unit, name, f"{name}, {label}")
+        for label, value in lines
+    ]
+    if summary.note:
+        found.append(Reading("taken", None, summary.note, "", name, f"{name}, taken"))
+    return found
+
+
+def _windows(part: RasterPart, extent: Extent) -> tuple[Extent, tuple[int, int], int]:
+    """Return the extent snapped to the cells that meet it, its (rows, columns), and one in how many to take."""
+    facts = part.facts
+    assert facts.grid is not None and facts.extent is not None
+    e, (width, height) = facts.extent, facts.grid.resolution
+    c0 = max(0, int((extent.xmin - e.xmin) / width))
+    c1 = min(facts.grid.width, int(np.ceil((extent.xmax - e.xmin) / width)))
+    r0 = max(0, int((e.ymax - extent.ymax) / height))
+    r1 = min(facts.grid.height, int(np.ceil((e.ymax - extent.ymin) / height)))
+    c1, r1 = max(c1, c0 + 1), max(r1, r0 + 1)
+    snapped = Extent(e.xmin + c0 * width, e.ymax - r1 * height, e.xmin + c1 * width, e.ymax - r0 * height, facts.crs)
+    every = max(1, int(np.ceil(np.sqrt((r1 - r0) * (c1 - c0) / MOST_CELLS))))
+    return snapped, (r1 - r0, c1 - c0), every
+
+
+def band_values(
+    part: RasterPart, band: int, area: shapely.Geometry | None, check: Check = lambda: None
+) -> tuple[np.ndarray, str]:
+    """Return the values of the cells whose middle lies in an area (in the part's CRS; None for all), NaN
+    without data, and how they were taken where not all were."""
+    facts = part.facts
+    assert facts.extent is not None
+    wanted = facts.extent
+    if area is not None:
+        xmin, ymin, xmax, ymax = area.bounds
+        met = Extent(xmin, ymin, xmax, ymax, facts.crs).intersection(facts.extent)
+        if met is None:
+            return np.zeros(0), ""
+        wanted = met
+    snapped, (rows, columns), every = _windows(part, wanted)
+    found = []
+    for piece, shape in _strips(snapped, rows, columns, every):
+        check()
+        grid = part.native(piece, bands=(band,)) if every == 1 else part.read(piece, shape, bands=(band,), smooth=False)
+        values = np.where(grid.valid, grid.values[0], np.nan).astype(float)
+        found.append(values[_inside(grid.extent, grid.shape, area)] if area is not None else values.ravel())
+    note = f"one cell in {every * every:,}, nearest" if every > 1 else ""
+    return (np.concatenate(found) if found else np.zeros(0)), note
+
+
+def _strips(extent: Extent, rows: int, columns: int, every: int) -> Iterator[tuple[Extent, tuple[int, int]]]:
+    """Give an extent in strips of whole rows that are small enough to be read at once."""
+    tall = max(1, STRIP // columns // every * every) if columns * rows > STRIP else rows
+    height = extent.height / rows
+    for top in range(0, rows, tall):
+        bottom = min(rows, top + tall)
+        inset = height / 4 if every == 1 else 0.0  # so that no row of the next strip is touched
+        piece = Extent(
+            extent.xmin + inset, extent.ymax - bottom * height + inset,
+            extent.xmax - inset, extent.ymax - top * height - inset, extent.crs,
+        )  # fmt: skip
+        yield piece, (max(1, (bottom - top) // every), max(1, columns // every))
+
+
+def _inside(extent: Extent, shape: tuple[int, int], area: shapely.Geometry) -> np.ndarray:
+    """Return (rows, cols) bool: which cells have their middle in an area."""
+    rows, columns = shape
+    x = extent.xmin + (np.arange(columns) + 0.5) * extent.width / columns
+    y = extent.ymax - (np.arange(rows) + 0.5) * extent.height / rows
+    if area.equals(shapely.box(*area.bounds)):
+        xmin, ymin, xmax, ymax = area.bounds
+        return ((y >= ymin) & (y <= ymax))[:, None] & ((x >= xmin) & (x <= xmax))[None, :]
+    shapely.prepare(area)
+    return np.array([shapely.contains_xy(area, x, np.full(columns, v)) for v in y.tolist()]).reshape(rows, columns)
+
+
+def area_statistics(
+    holdings: Holdings, layer: Layer, where: Where, check: Check = lambda: None
+) -> list[tuple[str, Summary, str]]:
+    """Return (band, summary, unit) of all bands of a raster layer over the cells in an area."""
+    part = holdings.raster(layer.source)
+    assert part.facts.grid is not None
+    area, found = shape_in(where, part.facts.crs), []
+    for band in part.facts.grid.bands:
+        values, note = band_values(part, band.index, area, check)
+        summary = summarise(values, note=note)
+        if summary is not None:
+            found.append((band.name, summary, band.unit))
+    return found
+
+
+def line_statistics(
+    holdings: Holdings, layer: Layer, where: Where, check: Check = lambda: None
+) -> list[tuple[str, Summary, str]]:
+    """Return (band, summary, unit) of all bands of a raster layer at places along a line."""
+    part, xy = holdings.raster(layer.source), places_along(where.xy, LINE_STEPS)
+    assert part.facts.grid is not None
+    found = []
+    for band in part.facts.grid.bands:
+        check()
+        summary = summarise(along(part, xy, where.crs, band.index), note=f"at {len(xy):,} places along the line")
+        if summary is not None:
+            found.append((band.name, summary, band.unit))
+    return found
+
+
+def places_along(xy: np.ndarray, count: int) -> np.ndarray:
+    """Return (count, 2) positions at equal steps along (n, 2) positions."""
+    run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
+    at = np.linspace(0.0, run[-1], count)
+    return np.column_stack([np.interp(at, run, xy[:, 0]), np.interp(at, run, xy[:, 1])])
+
+
+def names_of(holdings: Holdings, layer: Layer) -> list[str]:
+    """Return what of a layer can be summed up: bands, fields of numbers, or dimensions."""
+    facts = holdings.part(layer.source).facts
+    if layer.kind == "raster" and facts.grid:
+        return [band.name for band in facts.grid.bands]
+    if layer.kind == "pointcloud" and facts.cloud:
+        return ["z", *(name for name in facts.cloud.dimensions if name not in ("X", "Y", "Z"))]
+    table = rows_of(holdings, layer)
+    number = lambda t: pa.types.is_integer(t) or pa.types.is_floating(t) or pa.types.is_decimal(t)  # noqa: E731
+    return [field.name for field in table.schema if number(field.type)]
+
+
+def statistics_of(
+    holdings: Holdings, layer: Layer, name: str, where: Where | Extent | None = None, check: Check = lambda: None
+) -> tuple[Summary | None, str]:
+    """Return the summary of a band, a field or a dimension by name, and its unit.
+
+    `where` is an area, or the extent of a view, None for the whole. Fields are those of the rows that
+    the filters show; in an area, of features that meet it. Raises BadExpression, CannotRead.
+    """
+    facts = holdings.part(layer.source).facts
+    if isinstance(where, Extent):
+        own = transform_extent(where, facts.crs)
+        if own is None:
+            return None, ""
+        where = Where.box(own.xmin, own.ymin, own.xmax, own.ymax, facts.crs)
+    if layer.kind == "raster":
+        part = holdings.raster(layer.source)
+        assert facts.grid is not None
+        band = next(b for b in facts.grid.bands if b.name == name)
+        values, note = band_values(part, band.index, shape_in(where, facts.crs) if where else None, check)
+        return summarise(values, note=note), band.unit
+    if layer.kind == "pointcloud":
+        points = holdings.points(layer.source)
+        values = points.values(name)
+        if where is not None:
+            values = values[shapely.contains_xy(shape_in(where, points.crs), points.xyz[:, 0], points.xyz[:, 1])]
+        return summarise(values), height_unit_of(points.crs) if name == "z" else ""
+    table = rows_of(holdings, layer)
+    if name not in table.column_names:
+        raise BadExpression(name, "there is no such field any more", "Choose another one.")
+    column = table.column(name).cast(pa.float64(), safe=False).to_numpy()
+    mask = shown_rows(holdings, layer)
+    if where is not None and layer.kind == "vector":
+        rows = hit(holdings.features(layer.source), holdings.shape_index(layer.source, where.crs), where)
+        met = np.zeros(table.num_rows, bool)
+        met[rows] = True
+        mask = met if mask is None else mask & met
+    return summarise(column if mask is None else column[mask]), next(
+        (f.unit for f in layer.rows.computed if f.name == name), ""
+    )
+
+
+__all__ = [
+    "Summary", "area_statistics", "around", "band_values", "line_statistics", "names_of", "places_along",
+    "statistics_of", "summarise", "summary_readings",
+]  # fmt: skip

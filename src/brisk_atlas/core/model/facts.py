@@ -80,7 +80,8 @@ class GridFacts:
 
 @dataclass(frozen=True)
 class CloudFacts:
-    """The header of a point cloud."""
+    """The header of a point cloud. `scale` and `offset` are those of x, y and z; `records` are the
+    variable-length records as (user, number, description)."""
 
     point_format: int | None
     version: str
@@ -89,6 +90,10 @@ class CloudFacts:
     software: str = ""
     system: str = ""
     created: str = ""
+    project: str = ""
+    scale: tuple[float, float, float] | None = None
+    offset: tuple[float, float, float] | None = None
+    records: tuple[tuple[str, int, str], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -16,8 +16,9 @@ if TYPE_CHECKING:
 class Layer:
     """One open layer. `kind` is that of its part; `style` is None for tables.
 
-    `rows` is how its rows are looked at and what was added to them. `blend` is `normal` or `multiply`, which darkens what lies below by this layer's colours.
-    `id` is unique in the work and stays when the layer is restyled or moved.
+    `blend` is `normal` or `multiply`, which darkens what lies below by this layer's colours. `rows` is
+    how its rows are looked at and what was added to them. `id` is unique in the work and stays when
+    the layer is restyled or moved.
     """
 
     id: str

@@ -119,7 +119,7 @@ def utm_zone(lon: float, lat: float) -> int:
         return 32
     if 72 <= lat <= 84 and 0 <= lon < 42:
         return 31 if lon < 9 else 33 if lon < 21 else 35 if lon < 33 else 37
-    return int(floor((lon + 180) / 6)) % 60 + 1
+    return floor((lon + 180) / 6) % 60 + 1
 
 
 def utm_crs(zone: int, *, south: bool) -> str:

@@ -21,6 +21,7 @@ _UPS = re.compile(rf"^ups\s*(north|south|n|s)\s+({_NUMBER})\s*m?\s*e?\s+({_NUMBE
 _MGRS = re.compile(r"^(?:mgrs\s*)?((?:\d{1,2}\s*)?[a-hj-np-z]\s*[a-hj-np-z]{2}\s*(?:\d\s*){0,10})$", re.IGNORECASE)
 _CELL = re.compile(rf"^(?:pixel|col(?:umn)?)\s*({_NUMBER})\s*(?:line|row)\s*({_NUMBER})$", re.IGNORECASE)
 _CELL_TURNED = re.compile(rf"^(?:line|row)\s*({_NUMBER})\s*(?:pixel|col(?:umn)?)\s*({_NUMBER})$", re.IGNORECASE)
+_THOUSANDS = re.compile(r"(?<![\d.,])\d{1,3}(?:,\d{3})+(?!\d)")
 _ISO6709 = re.compile(r"^([+-]\d+(?:\.\d+)?)([+-]\d+(?:\.\d+)?)(?:[+-]\d+(?:\.\d+)?)?/?$")
 LAT_LON, LON_LAT = "latitude and longitude in degrees", "longitude and latitude in degrees"
 _BANDS_NORTH, _BANDS_SOUTH = "NPQRSTUVWX", "CDEFGHJKLM"
@@ -58,18 +59,14 @@ def understand(text: str, crs: str | None, cells: Cells | None = None) -> list[U
             return []
         found += _pair(_without(text, code), said)
         return found
-    found += _cell(text, cells) + _utm(text) + _grid_reference(text) + _degrees(text)
-    found += [u for u in _pair(text, crs) if not any(_same(u, other) for other in found)]
+    metres = _THOUSANDS.sub(lambda whole: whole[0].replace(",", ""), text)
+    found += _cell(text, cells) + _utm(metres) + _grid_reference(text) + _degrees(text)
+    found += [u for u in _pair(metres, crs) if not any(_same(u, other) for other in found)]
     return found
 
 
 def _plain(text: str) -> str:
     text = text.strip().replace("−", "-").replace("º", "°").replace("\u00a0", " ").replace("\u202f", " ")
-    text = (
-        re.sub(r"(?<=\d),(?=\d{3}(?:\D|$))(?=.*\d,\d{3}|.*\s)", "", text)
-        if re.search(r"\d{1,3},\d{3}\b", text)
-        else text
-    )
     return re.sub(r"\s+", " ", text)
 
 
@@ -125,16 +122,13 @@ def _degrees(text: str, crs: str = WGS84) -> list[Understood]:
 def _halves(text: str) -> list[tuple[str, str]]:
     """Return the ways to part a text into two angles: at a comma or semicolon, after or before a letter, else
     in the middle of its numbers."""
-    ways = []
-    for mark in (";", ", ", ","):
-        if text.count(mark) == 1:
-            ways.append(tuple(piece.strip() for piece in text.split(mark)))
-    after = re.match(r"^(.*\d[^\d]*?[NSEW])\s*[,;]?\s*(.*\d.*)$", text, re.IGNORECASE)
-    if after:
-        ways.append((after[1], after[2]))
+    ways = [tuple(piece.strip() for piece in text.split(mark)) for mark in (";", ", ", ",") if text.count(mark) == 1]
     before = re.match(r"^([NSEW].*?)\s*[,;]?\s*([NSEW].*)$", text, re.IGNORECASE)
     if before:
         ways.append((before[1], before[2]))
+    after = re.match(r"^(.*\d[^\d]*?[NSEW])\s*[,;]?\s*(.*\d.*)$", text, re.IGNORECASE)
+    if after:
+        ways.append((after[1], after[2]))
     words = text.split(" ")
     if len(words) % 2 == 0:
         ways.append((" ".join(words[: len(words) // 2]), " ".join(words[len(words) // 2 :])))

@@ -61,6 +61,15 @@ def _check_whole(path: Path, header: laspy.LasHeader) -> None:
         )
 
 
+def _triple(values: np.ndarray) -> tuple[float, float, float]:
+    x, y, z = map(float, values)
+    return x, y, z
+
+
+def _records(header: laspy.LasHeader) -> list:
+    return [*header.vlrs, *(header.evlrs or ())]
+
+
 def open_dataset(path: Path) -> Dataset:
     """Return the dataset of a LAS or LAZ file. Raises CannotRead."""
     here = fetched(path)
@@ -83,6 +92,10 @@ def open_dataset(path: Path) -> Dataset:
         header.generating_software.strip("\0 "),
         header.system_identifier.strip("\0 "),
         created,
+        str(header.uuid) if header.uuid.int else "",
+        _triple(header.scales),
+        _triple(header.offsets),
+        tuple((v.user_id.strip("\0 "), v.record_id, v.description.strip("\0 ")) for v in _records(header)),
     )
     fields = tuple(
         Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions

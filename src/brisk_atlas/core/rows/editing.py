@@ -71,7 +71,6 @@ def edited(table: pa.Table, edits: Sequence[Edit]) -> pa.Table:
         order = np.sort(rows)
         new = pa.array([told[int(r)] for r in order], kind)
         old = table.column(at).cast(kind).combine_chunks()
-        old = old if isinstance(old, pa.Array) else pa.concat_arrays(old.chunks)
         table = table.set_column(
             at, pa.field(name, kind, True, field.metadata), pc.replace_with_mask(old, pa.array(mask), new)
         )

@@ -29,6 +29,7 @@ MOST_LETTERS = 20_000  # of an expression
 LOOK_S = 0.04  # between two looks at whether to stop
 _SAFE = {"enable_external_access": "false", "memory_limit": MEMORY_LIMIT, "threads": "2"}
 _SETTINGS = ("SET python_enable_replacements = false", "SET errors_as_json = true", "SET lock_configuration = true")
+HOW_TO_QUOTE = "Field names with spaces need double quotes, text needs single quotes."
 _HEAD = "SELECT ("
 _CLASSES = {
     "CONJUNCTION", "COMPARISON", "OPERATOR", "FUNCTION", "COLUMN_REF", "CONSTANT", "CAST", "BETWEEN", "CASE", "WINDOW",
@@ -131,7 +132,7 @@ def prepare(expression: str, columns: Sequence[str], *, measured: bool = True) -
     parser, lock = _parser()
     try:
         with lock:
-            tree = json.loads(parser.execute("SELECT json_serialize_sql(?)", [body]).fetchone()[0])  # type: ignore[index]
+            tree = json.loads(parser.execute("SELECT json_serialize_sql(?)", [body]).fetchone()[0])
     except duckdb.Error as error:
         raise told(error, text) from error
     except (RecursionError, ValueError) as error:
@@ -194,14 +195,12 @@ class _Walk:
             from difflib import get_close_matches
 
             near = get_close_matches(name.lower(), list(self.columns), 1, 0.6)
-            hint = (
-                f"Is it {self.columns[near[0]]}?"
-                if near
-                else "Text needs single quotes, a name with blanks double ones."
-            )
+            hint = f"Is it {self.columns[near[0]]}?" if near else HOW_TO_QUOTE
             raise self._bad(node, f"there is no field {name}", hint)
         self.fields[own] = None
-        self.written.append((node["query_location"], node["query_location_length"], quoted(own)))
+        start, length = node["query_location"], node["query_location_length"]
+        if "." in name or self.body[start : start + length].decode().strip('"').lower() != own.lower():
+            self.written.append((start, length, quoted(own)))  # one of a joined table
 
     def _measure(self, node: dict[str, Any], name: str) -> None:
         said = [argument["expression"] for argument in node.get("arguments", ())]
@@ -234,17 +233,17 @@ def _inner(value: Any) -> Iterator[dict[str, Any]]:
             yield from _inner(inner)
 
 
-def _place(body: bytes, start: int, length: int) -> tuple[int, int] | None:
+def _place(body: bytes, start: int, length: int, head: str = _HEAD) -> tuple[int, int] | None:
     """Return the first and last character (not included) of the expression that stand there."""
-    if not len(_HEAD) <= start < len(body):
+    if not len(head) <= start < len(body) - 2:
         return None
-    first = len(body[len(_HEAD) : start].decode(errors="ignore"))
-    last = len(body[len(_HEAD) : start + max(length, 1)].decode(errors="ignore"))
+    first = len(body[len(head) : start].decode(errors="ignore"))
+    last = len(body[len(head) : start + max(length, 1)].decode(errors="ignore"))
     return first, max(last, first + 1)
 
 
-def told(error: Exception, text: str) -> BadExpression:
-    """Return what the engine found wrong with an expression, and where."""
+def told(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
+    """Return what the engine found wrong with an expression that was run after `head`, and where."""
     raw = str(error)
     at, said = None, raw.split("Error: ", 1)[-1]
     if "{" in said:
@@ -252,7 +251,7 @@ def told(error: Exception, text: str) -> BadExpression:
             whole = json.loads(said[said.index("{") :])
             said = str(whole.get("exception_message", said))
             if str(whole.get("position", "")).isdigit():
-                at = _place(f"{_HEAD}{text}\n)".encode(), int(whole["position"]), 1)
+                at = _place(f"{head}{text}\n)".encode(), int(whole["position"]), 1, head)
         except ValueError:
             pass
     else:
@@ -263,21 +262,23 @@ def told(error: Exception, text: str) -> BadExpression:
     line = next((piece.strip() for piece in said.splitlines() if piece.strip()), "it can't be understood")
     if "must appear in the GROUP BY" in line or "cannot contain aggregates" in line:
         return BadExpression(text, "this sums up many rows", "Write sum(x) OVER () for the sum of all rows.", at)
-    return BadExpression(text, line, "Field names with spaces need double quotes, text needs single quotes.", at)
+    return BadExpression(text, line, HOW_TO_QUOTE, at)
 
 
 def evaluate(
     table: pa.Table, sql: str, text: str, check: Callable[[], None] | None = None, type_: str = ""
 ) -> pa.ChunkedArray:
     """Return one value a row of prepared SQL. Raises BadExpression."""
-    made = f"TRY_CAST(({sql}\n) AS {type_})" if type_ else f"({sql}\n)"
+    head, tail = ("SELECT TRY_CAST((", f"\n) AS {type_})") if type_ else (_HEAD, "\n)")
     try:
         with closing(connect(table)) as db, stoppable(db, check):
-            column = db.sql(f"SELECT {made} AS made FROM rows").to_arrow_table().column(0)
+            column = db.sql(f"{head}{sql}{tail} AS made FROM rows").to_arrow_table().column(0)
     except duckdb.InterruptException as error:
         raise BadExpression(text, "it was stopped") from error
     except duckdb.Error as error:
-        raise told(error, text) from error
+        wrong = told(error, text, head)
+        wrong.at = wrong.at if sql == text else None
+        raise wrong from error
     if len(column) != table.num_rows:
         raise BadExpression(text, "it does not give one value a row", "Write sum(x) OVER () for the sum of all rows.")
     return column

@@ -97,46 +97,24 @@ geometry  | centroid_y | centroid_y('EPSG:4326')   | y of the centroid, in the l
 geometry  | vertices | vertices()                  | how many vertices
 """
 
-FUNCTIONS = tuple(
-    Function(
-        *(piece.strip() for piece in line.split("|", 2)[:2]), *(p.strip() for p in line.split("|", 2)[2].rsplit("|", 1))
-    )
-    for line in _TOLD.strip().splitlines()
-)
+
+def _listed(line: str) -> Function:
+    group, name, rest = line.split("|", 2)
+    form, says = rest.rsplit("|", 1)
+    return Function(group.strip(), name.strip(), form.strip(), says.strip())
+
+
+FUNCTIONS = tuple(map(_listed, _TOLD.strip().splitlines()))
 MEASURES = frozenset(f.name for f in FUNCTIONS if f.group == "geometry")
 
-_OPERATORS = [
-    "+",
-    "-",
-    "*",
-    "/",
-    "//",
-    "%",
-    "^",
-    "**",
-    "||",
-    "=",
-    "<>",
-    "~~",
-    "!~~",
-    "~~*",
-    "!~~*",
-    "~~~",
-    "&",
-    "|",
-    "~",
-    "<<",
-    ">>",
-    "not_like_escape",
-    "like_escape",
-    "ilike_escape",
-    "not_ilike_escape",
-]
-_ALSO = (  # other spellings and what the parser makes of syntax
-    "ceiling pow mean substr string_agg first_value last_value dense_rank percent_rank cume_dist nth_value "
-    "stddev_samp stddev_pop variance var_samp var_pop len char_length character_length ltrim rtrim position "
-    "add subtract multiply divide date_sub datesub datediff datetrunc datepart week quarter dayofweek epoch "
-    "isinf ifnull log truncate trunc cbrt cot prefix suffix instr strptime today now current_date quantile_cont "
-    "regexp_full_match reverse ascii count_star bit_count even gcd lcm list_value"
-).split()
-ALLOWED = frozenset([*(f.name for f in FUNCTIONS if f.group != "geometry"), *_OPERATORS, *_ALSO])
+_OPERATORS = """
++ - * / // % ^ ** || = <> ~~ !~~ ~~* !~~* ~~~ & | ~ << >> not_like_escape like_escape ilike_escape not_ilike_escape
+"""
+_ALSO = """
+ceiling pow mean substr string_agg first_value last_value dense_rank percent_rank cume_dist nth_value stddev_samp
+stddev_pop variance var_samp var_pop len char_length character_length ltrim rtrim position add subtract multiply
+divide date_sub datesub datediff datetrunc datepart week quarter dayofweek epoch isinf ifnull log truncate trunc
+cbrt cot prefix suffix instr strptime today now current_date quantile_cont regexp_full_match reverse ascii
+count_star bit_count even gcd lcm list_value
+"""  # other spellings, and what the parser makes of syntax
+ALLOWED = frozenset([*(f.name for f in FUNCTIONS if f.group != "geometry"), *_OPERATORS.split(), *_ALSO.split()])

@@ -1,5 +1,5 @@
-"""What is in it: rows, sorted and filtered."""
+"""What is in it: rows sorted, summed up, formatted, copied."""
 
-from .engine import Sheet
+from .engine import FieldSummary, Sheet
 
-__all__ = ["Sheet"]
+__all__ = ["FieldSummary", "Sheet"]

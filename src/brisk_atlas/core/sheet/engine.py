@@ -1,21 +1,42 @@
-"""The table engine: rows of an Arrow table, sorted and filtered by DuckDB with SQL expressions."""
+"""The table engine: rows of an Arrow table in an order, found, summed up and counted."""
 
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import duckdb
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from brisk_atlas.core import expression as sql
 from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.rows.expression import connect, prepare, quoted, stoppable, told
 
 ROW = "__row"  # the row's place in the file, 0 first
+BINS = 24  # of the small distribution in a column's header
+MOST_DISTINCT = 1000  # values listed with their counts
+Check = Callable[[], None] | None
+
+
+@dataclass(frozen=True)
+class FieldSummary:
+    """The summary of one field over the rows that show. What its kind does not have is None."""
+
+    field: str
+    count: int
+    missing: int
+    distinct: int
+    least: Any = None
+    greatest: Any = None
+    mean: float | None = None
+    total: float | None = None
 
 
 class Sheet:
-    """Rows of one table in an order and under a filter. Safe for threads.
+    """Rows of one table in an order. Safe for threads.
 
     `order` holds the numbers of the rows that show, in the order in which they show.
     """
@@ -23,9 +44,9 @@ class Sheet:
     def __init__(self, table: pa.Table) -> None:
         self.table = table
         self.order = np.arange(table.num_rows, dtype=np.int64)
-        self.filter = ""
         self._lock = threading.Lock()
-        self._db = sql.connect(table.append_column(ROW, pa.array(self.order)))
+        self._ends: dict[str, np.ndarray] = {}  # where the chunks of a field end
+        self._db = connect(table.append_column(ROW, pa.array(self.order)))
 
     @property
     def columns(self) -> list[str]:
@@ -34,48 +55,146 @@ class Sheet:
     def __len__(self) -> int:
         return len(self.order)
 
-    def matching(self, expression: str) -> np.ndarray:
+    @property
+    def _is_whole(self) -> bool:
+        """Return whether all rows show in the order of the file."""
+        n = self.table.num_rows
+        return len(self.order) == n and bool(n == 0 or (self.order[0] == 0 and (np.diff(self.order) == 1).all()))
+
+    def type_of(self, field: str) -> pa.DataType:
+        kind = self.table.schema.field(field).type
+        return kind.value_type if pa.types.is_dictionary(kind) else kind
+
+    def is_number(self, field: str) -> bool:
+        kind = self.type_of(field)
+        return pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)
+
+    def matching(self, expression: str, check: Check = None) -> np.ndarray:
         """Return the numbers of the rows for which an SQL expression is true. Raises BadExpression."""
-        return self._select(expression, None, False)
+        return self._ordered(expression, (), check)
 
-    def arrange(self, expression: str = "", by: str | None = None, descending: bool = False) -> np.ndarray:
-        """Filter by an SQL expression (empty for all), sort by a column (None for file order).
+    def arrange(
+        self,
+        where: str = "",
+        sort: Sequence[tuple[str, bool]] = (),
+        among: np.ndarray | None = None,
+        check: Check = None,
+    ) -> np.ndarray:
+        """Return the numbers of the rows for which `where` is true, sorted by (field, descending) pairs.
 
-        Missing values come last. Returns the new order. Raises BadExpression; the old order stays.
+        `among` : (rows,) bool, the rows to choose from, None for all. Missing values come last. Rows
+        that are alike keep the order of the file. Raises BadExpression.
         """
-        order = self._select(expression, by, descending)
-        self.order, self.filter = order, expression
-        return order
+        order = self._ordered(where, sort, check)
+        return order if among is None else order[among[order]]
 
-    def _select(self, expression: str, by: str | None, descending: bool) -> np.ndarray:
-        expression = expression.strip()
-        if not expression and by is None:
+    def _ordered(self, where: str, sort: Sequence[tuple[str, bool]], check: Check) -> np.ndarray:
+        where = where.strip()
+        if not where and not sort:
             return np.arange(self.table.num_rows, dtype=np.int64)
-        sort = f"{sql.quoted(by)} {'DESC' if descending else 'ASC'} NULLS LAST, {ROW}" if by else ROW
-        where = ""
-        if expression:
-            sql.check_single(expression)
-            where = f"WHERE ({expression}\n)"
-        query = f"SELECT {ROW} FROM rows {where} ORDER BY {sort}"
-        try:
-            with self._lock:
-                return self._db.execute(query).fetchnumpy()[ROW].astype(np.int64)
-        except duckdb.Error as error:
-            raise BadExpression(
-                expression or by or "",
-                sql.reason(error),
-                "Field names with spaces need double quotes, text needs single quotes.",
-            ) from error
+        for field, _ in sort:
+            if field not in self.table.column_names:
+                raise BadExpression(field, "there is no such field to sort by", "Sort by another column.")
+        chosen = f"WHERE ({prepare(where, self.columns, measured=False).sql}\n)" if where else ""
+        by = ", ".join(f"{quoted(f)} {'DESC' if down else 'ASC'} NULLS LAST" for f, down in sort)
+        turn = f" ORDER BY {by}, {ROW}" if sort else ""
+        found = self._ask(f"SELECT {ROW} FROM rows {chosen}{turn}", where, check)
+        order = found.column(0).to_numpy()
+        return order if sort else np.sort(order)
 
-    def rows(self, start: int, count: int) -> pa.Table:
-        """Return rows `start` to `start + count` as they show."""
-        return self.table.take(pa.array(self.order[start : start + count]))
+    def _ask(self, query: str, text: str, check: Check) -> pa.Table:
+        try:
+            with self._lock, stoppable(self._db, check):
+                return self._db.sql(query).to_arrow_table()
+        except duckdb.Error as error:
+            raise told(error, text, query.partition("WHERE (")[0] + "WHERE (") from error
+
+    def values(self, start: int, count: int, fields: Sequence[str]) -> dict[str, list[Any]]:
+        """Return the values of some fields in the rows `start` to `start + count` as they show. Touches
+        nothing but those cells."""
+        rows = self.order[start : start + count]
+        found: dict[str, list[Any]] = {}
+        for field in fields:
+            chunks = self.table.column(field).chunks
+            if len(chunks) == 1:
+                only = chunks[0]
+                found[field] = [only[row].as_py() for row in rows.tolist()]
+                continue
+            ends = self._ends.setdefault(field, np.cumsum([len(chunk) for chunk in chunks]))
+            which = np.searchsorted(ends, rows, side="right")
+            first = np.concatenate([[0], ends[:-1]])[which]
+            found[field] = [chunks[c][r].as_py() for c, r in zip(which.tolist(), (rows - first).tolist())]
+        return found
+
+    def rows(self) -> pa.Table:
+        """Return all rows that show, in their order."""
+        return self.table if self._is_whole else self.table.take(pa.array(self.order))
 
     def place_of(self, row: int) -> int | None:
         """Return where a row shows, or None where the filter hides it."""
         at = np.flatnonzero(self.order == row)
         return int(at[0]) if at.size else None
 
-    def stop(self) -> None:
-        """Interrupt a query that another thread is waiting for."""
-        self._db.interrupt()
+    def shown(self, field: str) -> pa.ChunkedArray:
+        """Return one field of the rows that show."""
+        column = self.table.column(field)
+        return column if len(self.order) == self.table.num_rows else column.take(pa.array(np.sort(self.order)))
+
+    def summary(self, field: str, check: Check = None) -> FieldSummary:
+        """Return the summary of a field over the rows that show."""
+        column = self.shown(field)
+        name = quoted(field)
+        asked = ["count(*)", f"count({name})", f"count(DISTINCT {name})"]
+        kind, number = self.type_of(field), self.is_number(field)
+        if pa.types.is_nested(kind) or pa.types.is_null(kind):
+            return FieldSummary(field, len(column) - column.null_count, column.null_count, 0)
+        asked += [f"min({name})", f"max({name})"]
+        if number:
+            known = f"CASE WHEN isfinite(CAST({name} AS DOUBLE)) THEN {name} END"
+            asked += [f"avg({known})", f"CAST(sum({known}) AS DOUBLE)"]
+        whole = len(self.order) == self.table.num_rows
+        if whole:
+            told_ = self._ask(f"SELECT {', '.join(asked)} FROM rows", field, check)
+        else:
+            with connect(pa.table({field: column})) as db, stoppable(db, check):
+                told_ = db.sql(f"SELECT {', '.join(asked)} FROM rows").to_arrow_table()
+        rows, count, distinct, least, greatest, *more = (c[0].as_py() for c in told_.columns)
+        mean, total = more if number else (None, None)
+        return FieldSummary(field, count, rows - count, distinct, least, greatest, mean, total)
+
+    def distribution(self, field: str) -> np.ndarray | None:
+        """Return the counts of a field's values, of the rows that show, for a small picture: in BINS equal
+        classes of numbers and dates, of the commonest values of text; None for what has none."""
+        column, kind = self.shown(field), self.type_of(field)
+        if pa.types.is_dictionary(column.type):
+            column = column.cast(kind)
+        if pa.types.is_temporal(kind) and not pa.types.is_duration(kind):
+            wide = pa.int32() if kind.bit_width == 32 else pa.int64()
+            column = column.cast(wide)
+        elif not self.is_number(field):
+            if not (pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_boolean(kind)):
+                return None
+            counts = pc.value_counts(column).field("counts").to_numpy(zero_copy_only=False)
+            return np.sort(counts)[::-1][:BINS].copy()
+        values = column.drop_null().cast(pa.float64(), safe=False).to_numpy()
+        values = values[np.isfinite(values)]
+        return np.histogram(values, BINS)[0] if values.size else None
+
+    def distinct(self, field: str, most: int = MOST_DISTINCT, check: Check = None) -> tuple[list[tuple[Any, int]], int]:
+        """Return the commonest values of a field with their counts, over all rows, and how many
+        different values there are. Missing is one of them."""
+        name = quoted(field)
+        found = self._ask(f"SELECT {name} AS v, count(*) AS n FROM rows GROUP BY 1", field, check)
+        total = found.num_rows
+        top = pc.select_k_unstable(found, most, [("n", "descending")]) if total > most else pc.sort_indices(
+            found, [("n", "descending")]
+        )  # fmt: skip
+        kept = found.take(top)
+        return list(zip(kept.column("v").to_pylist(), kept.column("n").to_pylist())), total
+
+    def texts(self, field: str, most: int = 200) -> list[str]:
+        """Return some different texts of a field, for completion."""
+        return [str(v) for v in pc.unique(self.table.column(field).slice(0, 20_000)).drop_null().to_pylist()[:most]]
+
+    def close(self) -> None:
+        self._db.close()

@@ -43,7 +43,7 @@ class FirstRows(QAbstractTableModel):
             return None
         value = self._columns[index.column()][index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            from brisk_atlas.core.inspect import number_text
+            from brisk_atlas.core.model import number_text
 
             return "—" if value is None else number_text(value)
         number = isinstance(value, int | float) and not isinstance(value, bool)

@@ -1,0 +1,170 @@
+"""One cell of a grid: where it is, and what every band has there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brisk_atlas.core.model import Band, Extent, GridStyle, Layer, RasterPart, number_text
+from brisk_atlas.core.model.dataset import AS
+from brisk_atlas.core.place import Cells, same_crs, transform, unit_of
+from brisk_atlas.core.read import Holdings
+
+from .finding import Finding, Reading
+
+BANDS, CELL = "bands", "cell"
+CHANNELS = ("red", "green", "blue")
+_ALSO = {"m": ("ft", 1 / 0.3048, 0.0), "K": ("°C", 1.0, -273.15), "°C": ("K", 1.0, 273.15), "ft": ("m", 0.3048, 0.0)}
+
+
+@dataclass(frozen=True, eq=False)
+class CellValues:
+    """(row, column) of a cell, its middle in the grid's CRS, values of all bands, and which are known."""
+
+    row: int
+    column: int
+    middle: tuple[float, float]
+    values: np.ndarray
+    known: np.ndarray
+
+
+def cells_of(part: RasterPart) -> Cells | None:
+    """Return the lattice of a grid, for pixel and line."""
+    facts = part.facts
+    if facts.grid is None or facts.extent is None:
+        return None
+    width, height = facts.grid.resolution
+    return Cells(facts.extent.xmin, facts.extent.ymax, width, height, facts.grid.width, facts.grid.height, facts.crs)
+
+
+def cell_values(part: RasterPart, x: float, y: float, crs: str | None) -> CellValues | None:
+    """Return the cell at a position, or None outside the grid."""
+    facts = part.facts
+    assert facts.grid is not None and facts.extent is not None
+    px, py = transform(np.array([[x, y]]), crs, facts.crs)[0]
+    if not facts.extent.contains(px, py):
+        return None
+    width, height = facts.grid.resolution
+    col = min(int((px - facts.extent.xmin) / width), facts.grid.width - 1)
+    row = min(int((facts.extent.ymax - py) / height), facts.grid.height - 1)
+    middle_x, middle_y = facts.extent.xmin + (col + 0.5) * width, facts.extent.ymax - (row + 0.5) * height
+    tiny = Extent(middle_x - width / 4, middle_y - height / 4, middle_x + width / 4, middle_y + height / 4, facts.crs)
+    grid = part.native(tiny, bands=tuple(band.index for band in facts.grid.bands))
+    values = grid.values[:, 0, 0]
+    nodata = facts.grid.nodata
+    known = np.array([bool(grid.valid[0, 0]) or (v != nodata and np.isfinite(v)) for v in values.tolist()])
+    return CellValues(row, col, (middle_x, middle_y), values, known)
+
+
+def cell_finding(holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None) -> Finding | None:
+    """Return what a raster layer has at a position, or None outside of it.
+
+    The bands on show are marked with the colour they drive; a scene's bands say what their numbers mean
+    in the quantities that they can be turned into.
+    """
+    part = holdings.raster(layer.source)
+    found = cell_values(part, x, y, crs)
+    if found is None:
+        return None
+    assert part.facts.grid is not None
+    style = layer.style if isinstance(layer.style, GridStyle) else None
+    shown = _shown(part, style)
+    readings = []
+    for band, value, known in zip(part.facts.grid.bands, found.values.tolist(), found.known.tolist()):
+        readings += band_readings(band, value, known, shown.get(band.index, ""), scaled=AS in layer.part)
+    readings += _from_others(holdings, layer, style, x, y, crs)
+    unit, (mx, my) = unit_of(part.facts.crs), found.middle
+    digits = 6 if unit == "°" else 2
+    readings.append(
+        Reading(
+            "row, column", (found.row, found.column), f"row {found.row:,}, column {found.column:,}", "", CELL, "cell"
+        )
+    )
+    readings.append(Reading("cell centre", (mx, my), f"{mx:,.{digits}f}, {my:,.{digits}f}", unit, CELL))
+    return Finding(layer.id, layer.name, tuple(readings))
+
+
+def _shown(part: RasterPart, style: GridStyle | None) -> dict[int, str]:
+    """Return which of a part's own bands are on show, and as what."""
+    if style is None or part.facts.grid is None or len(part.facts.grid.bands) < 2:
+        return {}
+    own = [(i, b) for i, b in enumerate(style.bands) if not (style.others and style.others[i])]
+    if len(style.bands) != 3:
+        return {b: "shown" for _, b in own}
+    said: dict[int, list[str]] = {}
+    for i, band in own:
+        said.setdefault(band, []).append(CHANNELS[i])
+    return {band: ", ".join(channels) for band, channels in said.items()}
+
+
+def _from_others(
+    holdings: Holdings, layer: Layer, style: GridStyle | None, x: float, y: float, crs: str | None
+) -> list[Reading]:
+    """Return the bands of a composite that come from other parts."""
+    from pathlib import Path
+
+    readings = []
+    for channel, (band_number, other) in enumerate(zip(style.bands, style.others) if style else ()):
+        if other is None:
+            continue
+        part = holdings.raster((Path(other[0]), other[1]))
+        found = cell_values(part, x, y, crs)
+        if found is None or part.facts.grid is None:
+            continue
+        band = part.facts.grid.bands[band_number - 1]
+        value, known = found.values[band_number - 1].item(), bool(found.known[band_number - 1])
+        readings += band_readings(band, value, known, f"{CHANNELS[channel]}, from {other[1]}")
+    return readings
+
+
+def band_readings(band: Band, value: float, known: bool, mark: str = "", *, scaled: bool = False) -> list[Reading]:
+    """Return a band's value with its class, and the same in other units and quantities.
+
+    `scaled` says that the number has been turned into a quantity already.
+    """
+    wave = f" ({band.centre_um:g} µm)" if band.centre_um else ""
+    label = band.name + wave + (f" · {mark}" if mark else "")
+    meaning = next((name for number, _, name in band.classes if number == value), "")
+    if not known:
+        return [Reading(label, None, "no data", "", BANDS, band.name, wavelength=band.centre_um)]
+    text = f"{number_text(value)} {meaning}".rstrip()
+    readings = [Reading(label, value, text, band.unit, BANDS, band.name, wavelength=band.centre_um)]
+    also = _ALSO.get(band.unit)
+    if also is not None:
+        unit, gain, offset = also
+        readings.append(_also(band, f"in {unit}", value * gain + offset, unit))
+    for rescale in () if scaled else band.rescale:
+        if rescale.quantity:
+            made = float(rescale(np.array([value]))[0])
+            readings.append(_also(band, rescale.quantity, made, rescale.unit))
+    return readings
+
+
+def _also(band: Band, words: str, value: float, unit: str) -> Reading:
+    value = float(f"{value:.6g}")
+    return Reading(f"    {words}", value, number_text(value), unit, BANDS, f"{band.name}, {words}")
+
+
+def along(part: RasterPart, xy: np.ndarray, crs: str | None, band: int = 1) -> np.ndarray:
+    """Return (n,) float64 values of one band's cells at positions in `crs`; NaN outside and without data.
+
+    Reads the window around them once.
+    """
+    facts = part.facts
+    assert facts.grid is not None and facts.extent is not None
+    own = xy if same_crs(crs, facts.crs) else transform(xy, crs, facts.crs)
+    out = np.full(len(xy), np.nan)
+    e, (width, height) = facts.extent, facts.grid.resolution
+    inside = (own[:, 0] >= e.xmin) & (own[:, 0] <= e.xmax) & (own[:, 1] >= e.ymin) & (own[:, 1] <= e.ymax)
+    if not inside.any():
+        return out
+    low, high = own[inside].min(axis=0), own[inside].max(axis=0)
+    window = Extent(low[0] - width / 4, low[1] - height / 4, high[0] + width / 4, high[1] + height / 4, facts.crs)
+    grid = part.native(window, bands=(band,))
+    g = grid.extent
+    columns = np.clip(((own[inside, 0] - g.xmin) / width).astype(int), 0, grid.shape[1] - 1)
+    rows = np.clip(((g.ymax - own[inside, 1]) / height).astype(int), 0, grid.shape[0] - 1)
+    values = grid.values[0, rows, columns].astype(float)
+    out[inside] = np.where(grid.valid[rows, columns], values, np.nan)
+    return out

@@ -1,0 +1,163 @@
+"""One feature: its attributes as the record explains them, and the facts of its geometry."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import pyarrow as pa
+import shapely
+from shapely.errors import GEOSException
+
+from brisk_atlas.core.model import Layer, number_text
+from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.place import unit_of
+from brisk_atlas.core.place.geodesy import has_plane, lengths_on_ellipsoid, ring_areas_on_ellipsoid
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.field_words import FieldWords, field_words
+from brisk_atlas.core.rows import rows_of
+
+from .finding import Finding, Reading
+
+ATTRIBUTES, GEOMETRY, VERTICES = "attributes", "geometry", "vertices"
+MOST_VERTICES = 2000  # listed on request
+PARTS = ("Polygon", "LineString", "Point")
+
+
+def feature_finding(holdings: Holdings, layer: Layer, row: int, rows: Sequence[int] = ()) -> Finding:
+    """Return one feature of a layer that is held, with what was added to its row."""
+    table = rows_of(holdings, layer)
+    return _finding(holdings, layer, holdings.features(layer.source), table, row, row, tuple(rows))
+
+
+def streamed_finding(holdings: Holdings, layer: Layer, features: Features, at: int) -> Finding:
+    """Return one feature of a piece of a layer that is read by view; it has no lasting row."""
+    return _finding(holdings, layer, features, features.table, at, None, ())
+
+
+def row_finding(holdings: Holdings, layer: Layer, row: int) -> Finding:
+    """Return one row of a table."""
+    readings = attribute_readings(rows_of(holdings, layer), row, _words(holdings, layer), layer)
+    return Finding(layer.id, f"{layer.name}, row {row + 1:,}", tuple(readings), row, (row,))
+
+
+def _finding(
+    holdings: Holdings, layer: Layer, features: Features, table: pa.Table, at: int, row: int | None, rows: tuple
+) -> Finding:
+    readings = attribute_readings(table, at, _words(holdings, layer), layer)
+    readings += geometry_readings(features.wkb[at], features.crs)
+    title = layer.name if row is None else f"{layer.name}, row {row + 1:,}"
+    return Finding(layer.id, title, tuple(readings), row, rows)
+
+
+def _words(holdings: Holdings, layer: Layer) -> dict[str, FieldWords]:
+    return field_words(holdings, layer.source)
+
+
+def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldWords], layer: Layer) -> list[Reading]:
+    """Return the attributes of a row, under their aliases where there are some."""
+    found = []
+    units = {field.name: field.unit for field in layer.rows.computed}
+    for name in table.column_names:
+        value = table.column(name)[row].as_py()
+        said, look = words.get(name), layer.rows.column(name)
+        label = look.alias or (said.alias if said else "") or name
+        about = said.description if said else ""
+        meaning = said.meaning_of(value) if said else ""
+        text = number_text(value) + (f" {meaning}" if meaning else "")
+        unit = look.unit or units.get(name, "") or (said.unit if said else "")
+        found.append(Reading(label, value, text, unit if value is not None else "", ATTRIBUTES, name, about))
+    return found
+
+
+def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[Reading]:
+    """Return type, parts, vertices, measures, validity and heights of one geometry."""
+    if not wkb.is_valid:
+        return [Reading("geometry", None, "none", group=GEOMETRY)]
+    try:
+        shape = shapely.from_wkb(wkb.as_py())
+    except GEOSException as error:
+        return [Reading("geometry", None, f"damaged ({error})", group=GEOMETRY)]
+    parts, vertices = shapely.get_num_geometries(shape), shapely.get_num_coordinates(shape)
+    out = [
+        Reading("type", shape.geom_type, shape.geom_type, group=GEOMETRY),
+        Reading("parts", int(parts), f"{parts:,}", group=GEOMETRY),
+        Reading("vertices", int(vertices), f"{vertices:,}", group=GEOMETRY),
+    ]
+    out += _measures(shape, crs)
+    out.append(_validity(shape))
+    for axis, has, take in (("Z", shape.has_z, 2), ("M", shapely.has_m(shape), -1)):
+        if has:
+            values = shapely.get_coordinates(shape, include_z=True, include_m=bool(shapely.has_m(shape)))[:, take]
+            known = values[np.isfinite(values)]
+            text = f"{known.min():,.2f} to {known.max():,.2f}" if known.size else "unknown"
+            low_high = (float(known.min()), float(known.max())) if known.size else None
+            out.append(Reading(f"{axis} range", low_high, text, group=GEOMETRY))
+    return out
+
+
+def _measures(shape: shapely.Geometry, crs: str | None) -> list[Reading]:
+    dimension = shapely.get_dimensions(shape)
+    if dimension < 1:
+        return []
+    unit, out = unit_of(crs), []
+    rings = shapely.get_rings(shapely.get_parts(shape)) if dimension == 2 else shapely.get_parts(shape)
+    noun = "perimeter" if dimension == 2 else "length"
+    if crs is not None:
+        xy, at = shapely.get_coordinates(rings, return_index=True)
+        starts = np.searchsorted(at, np.arange(len(rings) + 1))
+        if dimension == 2:
+            area = _on_ellipsoid(shape, crs)
+            out.append(Reading("area, ellipsoid", area, _large(area), "m²", GEOMETRY))
+        along = float(lengths_on_ellipsoid(xy, starts, crs).sum())
+        out.append(Reading(f"{noun}, ellipsoid", along, _large(along), "m", GEOMETRY))
+    if has_plane(crs):
+        if dimension == 2:
+            out.append(Reading("area, plane", shape.area, _large(shape.area), f"{unit}²" if unit else "", GEOMETRY))
+        out.append(Reading(f"{noun}, plane", shape.length, _large(shape.length), unit, GEOMETRY))
+    return out
+
+
+def _on_ellipsoid(shape: shapely.Geometry, crs: str) -> float:
+    total = 0.0
+    for polygon in shapely.get_parts(shape):
+        if polygon.geom_type == "Polygon" and not polygon.is_empty:
+            rings = shapely.get_rings(polygon)
+            xy, at = shapely.get_coordinates(rings, return_index=True)
+            areas = ring_areas_on_ellipsoid(xy, np.searchsorted(at, np.arange(len(rings) + 1)), crs)
+            total += float(areas[0] - areas[1:].sum())
+    return total
+
+
+def _large(value: float) -> str:
+    return f"{value:,.2f}" if abs(value) < 1e9 else f"{value:,.0f}"
+
+
+def _validity(shape: shapely.Geometry) -> Reading:
+    reason = shapely.is_valid_reason(shape)
+    if reason == "Valid Geometry":
+        return Reading("valid", True, "yes", group=GEOMETRY)
+    words, _, place = reason.partition("[")
+    x_y = tuple(float(v) for v in place.rstrip("]").split()[:2]) if place else ()
+    where = f" at {x_y[0]:,.2f}, {x_y[1]:,.2f}" if len(x_y) == 2 else ""
+    return Reading("valid", False, f"no: {words.strip().lower()}{where}", group=GEOMETRY)
+
+
+def vertex_readings(holdings: Holdings, layer: Layer, row: int) -> list[Reading]:
+    """Return the coordinates of a feature's vertices, in the layer's CRS, at most MOST_VERTICES."""
+    features = holdings.features(layer.source)
+    wkb = features.wkb[row]
+    if not wkb.is_valid:
+        return []
+    shape = shapely.from_wkb(wkb.as_py())
+    xyz = shapely.get_coordinates(shape, include_z=shape.has_z)
+    digits = 8 if unit_of(features.crs) == "°" else 3
+    lines = [
+        Reading(f"{i:,}", tuple(v), "  ".join(f"{c:,.{digits}f}" for c in v), group=VERTICES)
+        for i, v in enumerate(xyz[:MOST_VERTICES].tolist(), 1)
+    ]
+    if len(xyz) > MOST_VERTICES:
+        lines.append(
+            Reading("…", None, f"{len(xyz) - MOST_VERTICES:,} more; copy the row as WKT for all", group=VERTICES)
+        )
+    return lines

@@ -1,0 +1,85 @@
+"""What a probe finds, as lines to read and to compare."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One line: a label, its value as data, as text, and its unit.
+
+    `group` is the heading it stands under; `key` names it when findings are compared (a field's name
+    behind its alias); `about` says more of it; `wavelength` in micrometres makes it part of a spectrum.
+    """
+
+    label: str
+    value: Any
+    text: str
+    unit: str = ""
+    group: str = ""
+    key: str = ""
+    about: str = ""
+    wavelength: float | None = None
+
+    @property
+    def name(self) -> str:
+        return self.key or self.label
+
+    @property
+    def shown(self) -> str:
+        return f"{self.text} {self.unit}".strip()
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What one layer has there. `row` is the feature's row in the sheet, if it is one; `rows` are those of
+    all features found in the layer, to step through."""
+
+    layer_id: str
+    title: str
+    readings: tuple[Reading, ...]
+    row: int | None = None
+    rows: tuple[int, ...] = ()
+
+    def reading(self, name: str) -> Reading | None:
+        return next((r for r in self.readings if name in (r.key, r.label)), None)
+
+
+@dataclass(frozen=True, eq=False)
+class Where:
+    """What the hand chose: `click`, `box`, `lasso` (areas) or `line`, as (n, 2) positions in `crs`.
+
+    `reach`, in units of `crs`, is how far off a point or line may lie from a click or line.
+    """
+
+    kind: str
+    xy: np.ndarray
+    crs: str | None
+    reach: float = 0.0
+
+    @classmethod
+    def at(cls, x: float, y: float, crs: str | None, reach: float) -> Where:
+        return cls("click", np.array([[x, y]], float), crs, reach)
+
+    @classmethod
+    def box(cls, x0: float, y0: float, x1: float, y1: float, crs: str | None) -> Where:
+        (x0, x1), (y0, y1) = sorted((x0, x1)), sorted((y0, y1))
+        return cls("box", np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1], [x0, y0]], float), crs)
+
+    @property
+    def is_area(self) -> bool:
+        return self.kind in ("box", "lasso")
+
+    @property
+    def middle(self) -> tuple[float, float]:
+        """Return a position that stands for it: the click, the middle of an area, half way along a line."""
+        if self.kind == "line":
+            step = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(self.xy, axis=0).T))])
+            half = step[-1] / 2
+            return float(np.interp(half, step, self.xy[:, 0])), float(np.interp(half, step, self.xy[:, 1]))
+        low, high = self.xy.min(axis=0), self.xy.max(axis=0)
+        return float((low[0] + high[0]) / 2), float((low[1] + high[1]) / 2)

@@ -1,0 +1,187 @@
+"""Points of a cloud: one point's record, its neighbours, and what an area holds beside what the header says."""
+
+from __future__ import annotations
+
+import numpy as np
+import shapely
+
+from brisk_atlas.core.model import Layer, number_text
+from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.place import crs_name, height_unit_of, transform, unit_of
+from brisk_atlas.core.read import Holdings
+
+from .finding import Finding, Reading, Where
+from .picking import shape_in
+
+POINT_CLASSES = {  # ASPRS LAS 1.4 R15, table 17
+    0: "never classified",
+    1: "unclassified",
+    2: "ground",
+    3: "low vegetation",
+    4: "medium vegetation",
+    5: "high vegetation",
+    6: "building",
+    7: "low noise",
+    8: "model key point",
+    9: "water",
+    10: "rail",
+    11: "road surface",
+    13: "wire, guard",
+    14: "wire, conductor",
+    15: "transmission tower",
+    16: "wire connector",
+    17: "bridge deck",
+    18: "high noise",
+    19: "overhead structure",
+    20: "ignored ground",
+    21: "snow",
+    22: "temporal exclusion",
+}
+POINT, NEAR, INSIDE, HEADER, RECORDS = (
+    "point",
+    "neighbours",
+    "inside",
+    "header of the whole file",
+    "records in the header",
+)
+
+
+def point_finding(holdings: Holdings, layer: Layer, where: Where) -> Finding | None:
+    """Return the record of the point nearest to a click, and the statistics of those within reach."""
+    points = holdings.points(layer.source)
+    px, py = transform(where.xy[:1], where.crs, points.crs)[0]
+    reach = _reach_in(where, points.crs)
+    if not np.isfinite(px):
+        return None
+    x, y = points.xyz[:, 0], points.xyz[:, 1]
+    near = np.flatnonzero((np.abs(x - px) <= reach) & (np.abs(y - py) <= reach))
+    off = np.hypot(x[near] - px, y[near] - py)
+    near, off = near[off <= reach], off[off <= reach]
+    if not near.size:
+        return None
+    i = int(near[np.argmin(off)])
+    readings = _record(points, i)
+    plane, height = unit_of(points.crs), height_unit_of(points.crs)
+    z = points.xyz[near, 2]
+    readings.append(Reading("radius", reach, number_text(float(f"{reach:.3g}")), plane, NEAR))
+    readings.append(Reading("points", int(near.size), f"{near.size:,}", "", NEAR))
+    readings += _spread("z", z, height, NEAR)
+    if plane == "m":
+        density = near.size / (np.pi * reach**2)
+        readings.append(Reading("density", density, f"{density:,.2f}", "per m²", NEAR))
+    readings += _classes(points, near, NEAR)
+    return Finding(layer.id, f"{layer.name}, point {i + 1:,}", tuple(readings))
+
+
+def _reach_in(where: Where, crs: str | None) -> float:
+    """Return the reach of a click in units of another CRS."""
+    x, y = where.xy[0].tolist()
+    sides = transform(np.array([[x, y], [x + where.reach, y], [x, y + where.reach]]), where.crs, crs)
+    return float(np.nanmax(np.hypot(*(sides[1:] - sides[0]).T)))
+
+
+def _record(points: Points, i: int) -> list[Reading]:
+    plane, height = unit_of(points.crs), height_unit_of(points.crs)
+    x, y, z = points.xyz[i].tolist()
+    digits = 6 if plane == "°" else 2
+    found = [
+        Reading("x", x, f"{x:,.{digits}f}", plane, POINT),
+        Reading("y", y, f"{y:,.{digits}f}", plane, POINT),
+        Reading("z", z, f"{z:,.2f}", height, POINT),
+    ]
+    for name, values in points.dimensions.items():
+        value = values[i].item()
+        meaning = POINT_CLASSES.get(value, "") if name == "classification" else ""
+        text = f"{number_text(value)} {meaning}".strip()
+        found.append(Reading(name.replace("_", " "), value, text, "", POINT, name))
+    return found
+
+
+def _spread(name: str, values: np.ndarray, unit: str, group: str) -> list[Reading]:
+    said = (("least", values.min()), ("mean", values.mean()), ("greatest", values.max()), ("spread", values.std()))
+    return [Reading(f"{name}, {word}", float(v), f"{v:,.2f}", unit, group) for word, v in said]
+
+
+def _classes(points: Points, chosen: np.ndarray, group: str) -> list[Reading]:
+    if "classification" not in points.dimensions:
+        return []
+    kinds, counts = np.unique(points.dimensions["classification"][chosen], return_counts=True)
+    return [
+        Reading(
+            f"class {k} {POINT_CLASSES.get(k, '')}".strip(),
+            int(c),
+            f"{c:,} ({c / chosen.size:.1%})",
+            "",
+            group,
+            f"class {k}",
+        )
+        for k, c in zip(kinds.tolist(), counts.tolist())
+    ]
+
+
+def area_finding(holdings: Holdings, layer: Layer, where: Where) -> Finding:
+    """Return what the header says of the whole file and, apart from it, what the points inside an area are."""
+    points = holdings.points(layer.source)
+    area = shape_in(where, points.crs)
+    xmin, ymin, xmax, ymax = area.bounds
+    xyz = points.xyz
+    near = np.flatnonzero((xyz[:, 0] >= xmin) & (xyz[:, 0] <= xmax) & (xyz[:, 1] >= ymin) & (xyz[:, 1] <= ymax))
+    if where.kind != "box" or not area.equals(shapely.box(*area.bounds)):
+        near = near[shapely.contains_xy(area, xyz[near, 0], xyz[near, 1])]
+    readings = [Reading("points", int(near.size), f"{near.size:,} of {len(points):,}", "", INSIDE)]
+    if near.size:
+        unit = height_unit_of(points.crs)
+        readings += _spread("z", xyz[near, 2], unit, INSIDE)
+        if unit_of(points.crs) == "m" and area.area > 0:
+            density = near.size / area.area
+            readings.append(Reading("density", density, f"{density:,.2f}", "per m²", INSIDE))
+        for name, values in points.dimensions.items():
+            if name != "classification":
+                readings.append(_range(name, values[near], INSIDE))
+        readings += _classes(points, near, INSIDE)
+    return Finding(layer.id, layer.name, (*readings, *header_readings(holdings, layer, points)))
+
+
+def _range(name: str, values: np.ndarray, group: str) -> Reading:
+    low, high = values.min().item(), values.max().item()
+    text = number_text(low) if low == high else f"{number_text(low)} to {number_text(high)}"
+    return Reading(name.replace("_", " "), (low, high), text, "", group, name)
+
+
+def header_readings(holdings: Holdings, layer: Layer, points: Points | None = None) -> list[Reading]:
+    """Return what a cloud's header says, with the types of its dimensions and, where points are given,
+    their ranges."""
+    facts = holdings.part(layer.source).facts
+    cloud = facts.cloud
+    if cloud is None:
+        return []
+    e = facts.extent
+    triple = lambda v: ", ".join(f"{c:g}" for c in v) if v else "not said"  # noqa: E731
+    said = [
+        ("software", cloud.software or "not said"),
+        ("system", cloud.system or "not said"),
+        ("created", cloud.created or "not said"),
+        ("project id", cloud.project or "none"),
+        ("version", f"LAS {cloud.version}, point format {cloud.point_format}" if cloud.version else "not LAS"),
+        ("points", f"{facts.count or 0:,}"),
+        ("reference system", crs_name(facts.crs)),
+        ("scale", triple(cloud.scale)),
+        ("offset", triple(cloud.offset)),
+    ]
+    if e is not None:
+        said.append(("extent", f"x {e.xmin:,.2f} to {e.xmax:,.2f}, y {e.ymin:,.2f} to {e.ymax:,.2f}"))
+    if cloud.zrange:
+        said.append(
+            ("heights", f"{cloud.zrange[0]:,.2f} to {cloud.zrange[1]:,.2f} {height_unit_of(facts.crs)}".strip())
+        )
+    found = [Reading(label, text, text, "", HEADER) for label, text in said]
+    types = {field.name: field.type for field in facts.fields}
+    for name in cloud.dimensions:
+        text = types.get(name, "")
+        if points is not None and name in points.dimensions:
+            values = points.dimensions[name]
+            text += f", {number_text(values.min())} to {number_text(values.max())}"
+        found.append(Reading(name.replace("_", " "), text, text, "", "dimensions of the whole file", name))
+    for user, number, words in cloud.records:
+        found.append(Reading(f"{user} {number}", words, words or "no description", "", RECORDS))
+    return found

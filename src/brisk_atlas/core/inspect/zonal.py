@@ -1,0 +1,138 @@
+"""Zonal numbers: what the cells of a grid come to within each polygon of a layer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+import pyarrow as pa
+
+from brisk_atlas.core.model import BadExpression, CannotPlace, Extent, Layer
+from brisk_atlas.core.model.shapes import POLYGON, Shapes
+from brisk_atlas.core.place import same_crs, transform, unit_of
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.rows import rows_of
+
+from .zonal_kernels import gather
+
+STRIP = 4_000_000  # cells read at once
+MOST_VALUES = 50_000_000  # cells in all zones up to which the middle and the commonest value are worked out
+
+
+def zonal_table(
+    holdings: Holdings, zones: Layer, grid: Layer, band: int = 1, report: Callable[[float], None] = lambda share: None
+) -> pa.Table:
+    """Return the rows of a polygon layer with the numbers of one band appended: cells, area, least, mean,
+    middle, greatest, sum, spread, and the commonest value of a grid of whole numbers.
+
+    A cell counts for a zone if its middle lies in it; zones may overlap. For a zone without cells all
+    but their count is missing. Raises BadExpression, CannotPlace, CannotRead.
+    """
+    shapes = _zones_in(holdings, zones, grid)
+    facts = holdings.raster(grid.source).facts
+    assert facts.grid is not None
+    count = len(shapes)
+    sums = np.zeros((count, 3))  # cells, sum, and sum of squares about `shift`
+    ends = np.column_stack([np.full(count, np.inf), np.full(count, -np.inf)])
+    shift, held = None, 0
+    kept: list[tuple[np.ndarray, np.ndarray]] | None = []
+    for zone, value in _pairs(holdings, shapes, grid, band, report):
+        if not zone.size:
+            continue
+        shift = float(value.mean()) if shift is None else shift
+        off = value - shift  # squares about a near value lose no digits
+        sums += np.column_stack([np.bincount(zone, w, count) for w in (np.ones(zone.size), value, off * off)])
+        np.minimum.at(ends[:, 0], zone, value)
+        np.maximum.at(ends[:, 1], zone, value)
+        held += zone.size
+        kept = None if kept is None or held > MOST_VALUES else [*kept, (zone, value)]
+    report(0.95)
+    cells = sums[:, 0]
+    with np.errstate(divide="ignore", invalid="ignore"):
+        mean = sums[:, 1] / cells
+        spread = np.sqrt(np.maximum(sums[:, 2] / cells - (mean - (shift or 0.0)) ** 2, 0.0))
+    made: dict[str, np.ndarray] = {"least": ends[:, 0], "mean": mean}
+    whole = np.issubdtype(np.dtype(holdings.raster(grid.source).value_dtype), np.integer)
+    if kept is not None:
+        middle, commonest = _ranked(kept, count)
+        made["middle"] = middle
+    made |= {"greatest": ends[:, 1], "sum": sums[:, 1], "spread": spread}
+    if kept is not None and whole:
+        made["commonest"] = commonest
+    width, height = facts.grid.resolution
+    unit, table = unit_of(facts.crs), rows_of(holdings, zones)
+    columns = {"cells": pa.array(cells.astype(np.int64))}
+    if unit and unit != "°":
+        columns[f"cells_area_{unit}2"] = pa.array(cells * width * height)
+    columns |= {name: pa.array(values, mask=cells == 0) for name, values in made.items()}
+    for name, column in columns.items():
+        table = table.append_column(_free(f"{grid.name}_{name}", table.column_names), column)
+    return table
+
+
+def _free(name: str, taken: list[str]) -> str:
+    return next(n for n in (name, *(f"{name}_{i}" for i in range(2, 1000))) if n not in taken)
+
+
+def _zones_in(holdings: Holdings, zones: Layer, grid: Layer) -> Shapes:
+    """Return the polygons in the CRS of the grid. Raises BadExpression, CannotPlace."""
+    features, facts = holdings.features(zones.source), holdings.raster(grid.source).facts
+    if not (features.shapes.path_kinds == POLYGON).any():
+        raise BadExpression(zones.name, "it has no polygons", "Choose a layer of polygons as zones.")
+    if (features.crs is None) != (facts.crs is None):
+        raise CannotPlace(zones.name, "one of the two has no CRS", "Give it one when it is opened.")
+    if same_crs(features.crs, facts.crs):
+        return features.shapes
+    return features.shapes.moved(transform(features.shapes.xy, features.crs, facts.crs))
+
+
+def _pairs(holdings: Holdings, shapes: Shapes, grid: Layer, band: int, report: Callable[[float], None]):  # type: ignore[no-untyped-def]
+    """Give (zones, values) of the cells in polygons, strip by strip of the grid."""
+    part = holdings.raster(grid.source)
+    facts, b = part.facts, shapes.bounds
+    assert facts.grid is not None and facts.extent is not None
+    width, height = facts.grid.resolution
+    xmin, ymax, xmax = facts.extent.xmin, facts.extent.ymax, facts.extent.xmax
+    top = max(0, int((ymax - np.nanmax(b[:, 3])) / height))
+    last = min(facts.grid.height, int((ymax - np.nanmin(b[:, 1])) / height) + 1)
+    tall = max(1, STRIP // facts.grid.width)
+    vertices = np.diff(shapes.path_starts[shapes.feature_starts])
+    room = np.empty(int(vertices.max(initial=0)) + 2)
+    for first in range(top, last, tall):
+        report(0.02 + 0.9 * (first - top) / (last - top))
+        rows = min(tall, last - first)
+        high, low = ymax - (first + 0.25) * height, ymax - (first + rows - 0.25) * height
+        window = Extent(xmin + width / 4, low, xmax - width / 4, high, facts.crs)
+        cells = part.native(window, bands=(band,))
+        values = np.where(cells.valid, cells.values[0], np.nan).astype(np.float64)
+        capacity = values.size
+        while True:
+            zone, value = np.empty(capacity, np.int64), np.empty(capacity)
+            found = gather(
+                shapes.xy, shapes.path_starts, shapes.path_kinds, shapes.feature_starts, b,
+                values, xmin, ymax, width, height, first, room, zone, value,
+            )  # fmt: skip
+            if found <= capacity:
+                break
+            capacity = found  # zones that lie over each other
+        yield zone[:found], value[:found]
+
+
+def _ranked(kept: list[tuple[np.ndarray, np.ndarray]], count: int) -> tuple[np.ndarray, np.ndarray]:
+    """Return (zones,) the middle value and the commonest one (the least of several); NaN without cells."""
+    middle, commonest = np.full(count, np.nan), np.full(count, np.nan)
+    if not kept:
+        return middle, commonest
+    zone, value = np.concatenate([z for z, _ in kept]), np.concatenate([v for _, v in kept])
+    order = np.lexsort((value, zone))
+    zone, value = zone[order], value[order]
+    present, starts, counts = np.unique(zone, return_index=True, return_counts=True)
+    middle[present] = (value[starts + (counts - 1) // 2] + value[starts + counts // 2]) / 2
+    new = np.ones(zone.size, bool)
+    new[1:] = (zone[1:] != zone[:-1]) | (value[1:] != value[:-1])
+    at = np.flatnonzero(new)
+    length = np.diff(np.append(at, zone.size))
+    best = np.lexsort((value[at], -length, zone[at]))
+    first = np.unique(zone[at][best], return_index=True)[1]
+    commonest[present] = value[at][best][first]
+    return middle, commonest
