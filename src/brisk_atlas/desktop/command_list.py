@@ -12,8 +12,33 @@ if TYPE_CHECKING:
     from .window import AtlasWindow
 
 PAGE_TITLES = {"find": "Find", "desk": "Desk", "record": "Record", "handover": "Hand over"}
+SHEET_TOOLS = (
+    ("fields", "Choose and order the sheet's fields…", "Ctrl+Shift+F"),
+    ("compute", "Add a computed field…", "Ctrl+Shift+N"),
+    ("join", "Join a table by a key…", "Ctrl+J"),
+    ("summary", "Summary row of the sheet", "Ctrl+Shift+M"),
+    ("on map", "Let the sheet's filters act on the map", "Ctrl+Shift+A"),
+    ("edit", "Edit values of the sheet", "Ctrl+Shift+E"),
+    ("replace", "Find and replace in the sheet…", "Ctrl+H"),
+    ("save", "Save edited values into their file", ""),
+    ("new file", "Save the rows as a new file…", ""),
+    ("export", "Export the sheet as seen…", ""),
+    ("window", "Sheet in a window of its own", ""),
+)
 SIDES = (("A", "Shift+A", "side A"), ("B", "Shift+B", "side B"), ("AB", "Shift+N", "both sides"))
-DRAWERS = (("probe", "P", "info"), ("style", "S", "palette"), ("change", "D", "plus-minus"))
+DRAWERS = (
+    ("probe", "P", "info"),
+    ("style", "S", "palette"),
+    ("change", "D", "plus-minus"),
+    ("numbers", "U", "chart-bar"),
+)
+TOOLS = (
+    ("pick_box", "box", "Pick in a box", "Alt+B", "selection-plus"),
+    ("pick_lasso", "lasso", "Pick in a shape drawn by hand", "Alt+L", "lasso"),
+    ("pick_line", "line", "Pick along a line", "Alt+N", "line-segment"),
+    ("measure", "distance", "Measure a distance", "M", "ruler"),
+    ("measure_area", "area", "Measure an area", "Shift+M", "polygon"),
+)
 
 
 def add_commands(window: AtlasWindow) -> None:
@@ -139,6 +164,17 @@ def _map(window: AtlasWindow) -> list[Command]:
                 checked=lambda: window.has_desk and window.desk.map.grid == "geographic"),
         Command("north", "North arrow", at_map(lambda d: d.map.toggle_north()), "N", "Point to true north", "compass", some,
                 lambda: window.has_desk and window.desk.map.canvas.shows_north),
+        *(
+            Command(name, title, at_map(lambda d, kind=kind: d.take_tool(kind)), keys, icon=mark, enabled=some,  # type: ignore[misc]
+                    checked=lambda kind=kind: window.has_desk and window.desk.tool == kind)  # type: ignore[misc]
+            for name, kind, title, keys, mark in TOOLS
+        ),
+        Command("hold", "Hold the probe", at_map(lambda d: d.probe.hold()), "K", "Keep it as a column to compare", "push-pin-simple",
+                lambda: window.has_desk and bool(window.desk.probe.findings)),
+        Command("release", "Let go of all held probes", at_map(lambda d: d.probe.held.clear()), "Shift+K",
+                enabled=lambda: window.has_desk and len(window.desk.probe.held) > 0),
+        Command("go_to", "Go to a place…", window.begin_go_to, "Ctrl+G", "Type coordinates in any usual notation",
+                "map-pin-line", some),
         Command("probe_centre", "Probe the middle of the map", at_map(probe_centre), "Ctrl+P", enabled=some),
     ]  # fmt: skip
 
@@ -157,6 +193,11 @@ def _drawers(window: AtlasWindow) -> list[Command]:
                 tip="Area and volume of B minus A", enabled=some),
         Command("sheet", "Sheet drawer", _on_desk(window, lambda d: d.toggle_sheet()), "T", "The rows of the subject", "table",
                 some, lambda: window.has_desk and not window.desk.bottom.isHidden()),
+        *(
+            Command(f"sheet_{name.replace(' ', '_')}", title, _on_desk(window, lambda d, name=name: d.use_sheet(name)), keys,  # type: ignore[misc]
+                    enabled=lambda: work.subject is not None and work.subject.kind in ("vector", "table"))
+            for name, title, keys in SHEET_TOOLS
+        ),
     ]  # fmt: skip
 
 

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Answers, Catalogue, Lookers, Neighbour, Shelves
     from brisk_atlas.core.find.before import Looked
-    from brisk_atlas.core.model import Dataset, Facts, Layer, Reading, Style
+    from brisk_atlas.core.model import Dataset, Facts, Field, Layer, Reading, Style
     from brisk_atlas.core.project import Place, WorkState
     from brisk_atlas.core.read import Holdings, Source
     from brisk_atlas.core.sheet import Sheet
@@ -342,14 +342,40 @@ class Session(QObject):
         except KeyError:
             return None
 
-    def sheet_of(self, layer: Layer) -> Sheet:
-        """Return the sheet of a layer, made once. Reads, so call it in a job."""
+    def fields_of(self, layer: Layer) -> tuple[Field, ...]:
+        """Return the fields of a layer with those that were added; its dataset must be open."""
+        from brisk_atlas.core.rows import fields_with_added
+
+        return fields_with_added(self.holdings, layer)
+
+    def sheet_of(self, layer: Layer, check: Callable[[], None] | None = None) -> Sheet:
+        """Return the sheet of a layer with what was added to its rows, made once for each state of that.
+        Reads, so call it in a job."""
         from brisk_atlas.core.read.streams import refuse_stream
+        from brisk_atlas.core.rows import rows_of
         from brisk_atlas.core.sheet import Sheet
 
         if layer.kind == "vector":
             refuse_stream(self.holdings, layer.source)
-        return self.holdings.keep(("sheet", layer.source), lambda: Sheet(self.holdings.table(layer.source)))
+        return self.holdings.keep_latest(
+            ("sheet", layer.id, layer.source), layer.rows.added, lambda: Sheet(rows_of(self.holdings, layer, check))
+        )
+
+    def saved_rows(self, layer: Layer) -> None:
+        """Read a layer anew whose edits have been written into its file."""
+        from dataclasses import replace
+
+        self.holdings.forget(layer.path)
+        if self._painter:
+            self._painter.forget()
+        now = self.work.layer(layer.id)
+        if now is not None:
+            rows = replace(now.rows, edits=(), edited_from=())
+            self.run(
+                f"Reading {layer.name}",
+                lambda job: self.holdings.part(layer.source),
+                lambda part: self.work.change("save edits", layer.id, rows=rows),
+            )
 
     def close(self) -> None:
         self._closed = True

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -25,24 +26,31 @@ if TYPE_CHECKING:
     from brisk_atlas.core.jobs import Job
 
 INCH_M = 0.0254
+SLOTS = ("pane", "sexagesimal", "mgrs")  # the notations shown until others are chosen
+KEPT = "notations"
 
 
 class StatusLine(QFrame):
     """Says where the pointer is and what runs in the background."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, settings: QSettings) -> None:
         super().__init__()
         self.setObjectName("foot")
-        self.session = session
-        self.own, self.degrees, self.mgrs = QLabel(), QLabel(), QLabel()
+        self.session, self.settings = session, settings
+        kept = str(settings.value(KEPT, "")).split()
+        self.slots = kept if len(kept) == len(SLOTS) else list(SLOTS)
+        self.places = [QToolButton() for _ in SLOTS]
         self.scale, self.crs = QLabel(), QLabel()
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 2, 6, 2)
         row.setSpacing(20)
-        for label in (self.own, self.degrees, self.mgrs):
-            label.setObjectName("mono")
-            label.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-            row.addWidget(label)
+        for slot, place in enumerate(self.places):
+            place.setObjectName("mono")
+            place.setToolTip("Click to copy; right click to show another notation")
+            place.clicked.connect(lambda checked=False, slot=slot: self._copy(slot))
+            place.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            place.customContextMenuRequested.connect(lambda at, slot=slot: self._offer(slot))
+            row.addWidget(place)
         row.addStretch(1)
         for label in (self.scale, self.crs):
             label.setObjectName("quiet")
@@ -59,16 +67,50 @@ class StatusLine(QFrame):
         session.job_changed.connect(self._job_changed)
 
     def show_pointer(self, x: float, y: float) -> None:
-        from brisk_atlas.core.place import position
+        from brisk_atlas.core.place import Spot, notations
 
-        place = position(x, y, self.session.work.state.crs)
-        self.own.setText(place.own)
-        self.degrees.setText(place.degrees)
-        self.mgrs.setText(place.mgrs)
+        subject = self.session.work.subject
+        facts = self.session.facts_of(subject) if subject else None
+        cells = None
+        if facts is not None and facts.grid is not None and "cell" in self.slots and subject is not None:
+            from brisk_atlas.core.inspect import cells_of
+
+            cells = cells_of(self.session.holdings.raster(subject.source))
+        spot = Spot(x, y, self.session.work.state.crs, facts.crs if facts else None, cells)
+        texts = notations(spot)
+        for name, place in zip(self.slots, self.places):
+            place.setText(texts.get(name, "no grid" if name == "cell" else ""))
 
     def clear_pointer(self) -> None:
-        for label in (self.own, self.degrees, self.mgrs):
-            label.setText("")
+        for place in self.places:
+            place.setText("")
+
+    def _copy(self, slot: int) -> None:
+        clipboard, text = QGuiApplication.clipboard(), self.places[slot].text()
+        if clipboard is not None and text:
+            clipboard.setText(text)
+            self.session.noticed.emit("good", f"Copied {text}", "")
+
+    def _offer(self, slot: int) -> None:
+        self.notation_menu(slot).popup(self.places[slot].mapToGlobal(self.places[slot].rect().topLeft()))
+
+    def notation_menu(self, slot: int) -> QMenu:
+        """Return the menu of the notations that a place of the line can show."""
+        from brisk_atlas.core.place.notation import TITLES
+
+        menu = QMenu(self)
+        for name, title in TITLES.items():
+            action = menu.addAction(title, lambda name=name: self.show_notation(slot, name))
+            if action is not None:
+                action.setCheckable(True)
+                action.setChecked(self.slots[slot] == name)
+        return menu
+
+    def show_notation(self, slot: int, name: str) -> None:
+        """Show a notation at a place of the line from now on, in later runs too."""
+        self.slots[slot] = name
+        self.settings.setValue(KEPT, " ".join(self.slots))
+        self.clear_pointer()
 
     def show_view(self, view: View | None, dots_per_inch: float) -> None:
         """Say the map's scale on this screen, and its CRS."""

@@ -144,13 +144,18 @@ def _sheet(t: Theme) -> str:
     QPushButton#main {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
     QPushButton#main:disabled {{ background: {t.rule}; border-color: {t.rule}; color: {t.quiet}; }}
     QPushButton#main:focus {{ border: 2px solid {t.ink}; padding: 3px 7px; }}
+    QToolButton#mono, QPushButton#copyable {{ font-family: "{MONO}"; font-size: {BASE_PX - 1}px; padding: 1px 4px; text-align: left; border: 0; background: transparent; min-height: 16px; }}
+    QToolButton#mono:hover, QPushButton#copyable:hover {{ background: {t.wash}; }}
+    QToolButton#scope {{ padding: 3px 6px; }}
+    QFrame#columnMenu {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px; }}
+    QPlainTextEdit:focus {{ border-color: {t.second}; }}
     QToolButton#page {{ font-weight: 600; font-size: 14px; padding: 6px 12px; border: 0; border-bottom: 3px solid transparent; border-radius: 0; }}
     QToolButton#page:checked {{ background: transparent; border-bottom-color: {t.accent}; color: {t.accent}; }}
     QToolButton#page:focus {{ background: {t.wash}; }}
     QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px;
         padding: 3px 6px; color: {t.ink}; selection-background-color: {t.second}; selection-color: {t.on_accent}; min-height: 18px; }}
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {t.second}; }}
-    QLineEdit[wrong="true"] {{ border-color: {t.fault}; }}
+    QLineEdit[wrong="true"], QPlainTextEdit[wrong="true"] {{ border-color: {t.fault}; }}
     QComboBox::drop-down {{ border: 0; width: 20px; }}
     QComboBox::down-arrow, QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url({down}); width: 10px; height: 10px; }}
     QSpinBox::up-arrow, QDoubleSpinBox::up-arrow {{ image: url({up}); width: 10px; height: 10px; }}

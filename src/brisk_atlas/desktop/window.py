@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import Question
 
     from .do_palette import DoPalette
+    from .go_to import GoTo
     from .opening_sheet import OpeningSheet
     from .pages.desk_page import DeskPage
     from .pages.handover_page import HandoverPage
@@ -43,11 +44,14 @@ if TYPE_CHECKING:
 
 SMALLEST = (960, 560)
 PAGES = tuple(PAGE_TITLES)
-MAP_TOOLS = ("fit_subject", "fit_all", "fit_picked", "box_zoom", "zoom_in", "zoom_out", "curtain", "relief")
+MAP_TOOLS = (
+    "fit_subject", "fit_all", "fit_picked", "box_zoom", "zoom_in", "zoom_out", "curtain", "relief", "measure", "go_to",
+)  # fmt: skip
 MENU = (
     ("open", "open_project", "save", "save_as"),
     ("undo", "redo"),
-    ("probe", "style", "change", "sheet", "relief"),
+    ("probe", "style", "change", "numbers", "sheet", "relief"),
+    ("pick_box", "pick_lasso", "pick_line", "measure", "measure_area", "hold", "go_to"),
     ("show_hide", "layer_up", "layer_down", "close_layer"),
     ("theme", "quit"),
 )
@@ -79,10 +83,11 @@ class AtlasWindow(QMainWindow):
             self.pages.addWidget(room)
         self._house("find", self.find_page)
         self._palette_box: DoPalette | None = None
+        self._go_to_box: GoTo | None = None
         self.sheet: OpeningSheet | None = None
         self.subject = SubjectBar(session)
         self.notice = Notice()
-        self.foot = StatusLine(session)
+        self.foot = StatusLine(session, settings)
         add_commands(self)
         self._lay_out()
         self._connect()
@@ -287,6 +292,19 @@ class AtlasWindow(QMainWindow):
 
             self._palette_box = DoPalette(self.commands, self)
         self._palette_box.begin()
+
+    def begin_go_to(self) -> None:
+        """Ask for a place to go to."""
+        if self._go_to_box is None:
+            from .go_to import GoTo
+
+            self._go_to_box = GoTo(self.session, self)
+            self._go_to_box.chosen.connect(self._go_to)
+        self._go_to_box.begin()
+
+    def _go_to(self, x: float, y: float) -> None:
+        self.show_page("desk")
+        self.desk.go_to(x, y)
 
     def choose_files(self) -> None:
         start = str(self.find_page.folder or Path.home())

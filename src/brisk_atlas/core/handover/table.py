@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import datetime
+from collections.abc import Callable
+from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -11,9 +15,15 @@ import pyarrow.parquet as pq
 
 from brisk_atlas.core.model import CannotWrite
 
-from .target import written_beside
+from .target import reason_of, written_beside
 
-FORMATS = {"CSV": (".csv", "Types are lost; numbers and dates become text."), "Parquet": (".parquet", "")}
+FORMATS = {
+    "CSV": (".csv", "Types are lost; numbers and dates become text."),
+    "Parquet": (".parquet", ""),
+    "XLSX": (".xlsx", "At most 1,048,575 rows."),
+}
+MOST_XLSX = 1_048_575  # rows of a sheet besides its head
+WRITE_EVERY = 10_000  # rows between two looks at whether to stop
 
 
 def hand_over_table(
@@ -26,6 +36,54 @@ def hand_over_table(
     chosen = chosen if fields is None else chosen.select(list(fields))
     if not chosen.num_rows:
         raise CannotWrite(path, "the choice leaves no row", "Widen the filter.")
-    with written_beside(path) as beside:
-        (arrow_csv.write_csv if format_ == "CSV" else pq.write_table)(chosen, beside)
+    write_table(chosen, path, format_)
     return chosen.num_rows
+
+
+def write_table(table: pa.Table, path: Path, format_: str, check: Callable[[], None] = lambda: None) -> None:
+    """Write a table through a temporary sibling. Raises CannotWrite; `check` may stop it."""
+    if format_ == "XLSX" and table.num_rows > MOST_XLSX:
+        raise CannotWrite(path, f"a sheet of XLSX has room for {MOST_XLSX:,} rows", "Write CSV or Parquet.")
+    with written_beside(path) as beside:
+        try:
+            if format_ == "CSV":
+                arrow_csv.write_csv(_flat(table), beside)
+            elif format_ == "Parquet":
+                pq.write_table(table, beside)
+            else:
+                _write_xlsx(table, beside, check)
+        except (OSError, pa.ArrowException, ValueError) as error:
+            raise reason_of(error, path) from error
+
+
+def _flat(table: pa.Table) -> pa.Table:
+    """Return a table whose columns can be written as text."""
+    for at, field in enumerate(table.schema):
+        if pa.types.is_binary(field.type) or pa.types.is_nested(field.type):
+            texts = [
+                None if v is None else v.hex() if isinstance(v, bytes) else str(v) for v in table.column(at).to_pylist()
+            ]
+            table = table.set_column(at, field.name, pa.array(texts, pa.string()))
+    return table
+
+
+def _write_xlsx(table: pa.Table, path: Path, check: Callable[[], None]) -> None:
+    from openpyxl import Workbook
+
+    book = Workbook(write_only=True)
+    sheet = book.create_sheet(path.stem[:31] or "rows")
+    sheet.append(table.column_names)
+    for batch in table.to_batches(max_chunksize=WRITE_EVERY):
+        check()
+        for row in zip(*(column.to_pylist() for column in batch.columns)):
+            sheet.append([_cell(value) for value in row])
+    book.save(path)
+
+
+def _cell(value: Any) -> Any:
+    """Return a value as a cell of a workbook can hold it."""
+    if isinstance(value, datetime.datetime):
+        return value.replace(tzinfo=None)
+    if value is None or isinstance(value, int | float | str | bool | datetime.date | datetime.time):
+        return None if value != value else value
+    return float(value) if isinstance(value, Decimal) else str(value)

@@ -28,6 +28,7 @@ from brisk_atlas.core.model import (
 from brisk_atlas.core.model.reading import reading_from, saved_form
 from brisk_atlas.core.read.reach import is_remote
 
+from .saved_rows import rows_from, saved_rows
 from .work import Place, Work, WorkState
 
 SCHEMA = 1
@@ -58,6 +59,7 @@ class _SavedLayer(_Saved):
     visible: bool = True
     opacity: float = Field(1.0, ge=0, le=1)
     blend: Literal["normal", "multiply"] = "normal"
+    rows: dict[str, Any] | None = None
 
 
 class _SavedPlace(_Saved):
@@ -140,6 +142,7 @@ def save(work: Work, path: Path, readings: Mapping[Path, Reading] = NOTHING_SAID
             visible=layer.visible,
             opacity=layer.opacity,
             blend=layer.blend,  # type: ignore[arg-type]
+            rows=saved_rows(layer.rows, lambda path: _kept(path, folder)),
         )
         for layer in work.layers
     ]
@@ -192,12 +195,21 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[Path, Reading]]:
         saved = _SavedProject.model_validate(told)
         layers = tuple(
             Layer(
-                s.id, s.name, _found(s.path, folder), s.part, s.kind, _style(s, folder), s.visible, s.opacity, s.blend
+                s.id,
+                s.name,
+                _found(s.path, folder),
+                s.part,
+                s.kind,
+                _style(s, folder),
+                s.visible,
+                s.opacity,
+                s.blend,
+                rows_from(s.rows, lambda text: _found(text, folder)),
             )
             for s in saved.layers
         )
         readings = {_found(file, folder): reading_from(told) for file, told in saved.readings.items()}
-    except (ValidationError, TypeError) as error:
+    except (ValidationError, TypeError, KeyError, ValueError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
         where = ".".join(map(str, first["loc"])) or "the file"
         raise CannotRead(

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import ComputedField, Layer, RowsLook
+from brisk_atlas.core.model import ComputedField, Field, Layer, RowsLook
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.streams import Seen, seen_features
@@ -25,6 +25,16 @@ Check = Callable[[], None] | None
 def base_rows(holdings: Holdings, layer: Layer) -> pa.Table:
     """Return the rows as the file has them."""
     return holdings.table(layer.source)
+
+
+def fields_with_added(holdings: Holdings, layer: Layer) -> tuple[Field, ...]:
+    """Return the fields of a layer: the file's, those of joined tables, and computed ones."""
+    found = [*holdings.part(layer.source).facts.fields]
+    for join in layer.rows.joins:
+        if not join.many:
+            other = holdings.part(join.source).facts.fields
+            found += [Field(f"{join.name}.{field.name}", field.type) for field in other]
+    return (*found, *(Field(c.name, c.type.lower() or "computed") for c in layer.rows.computed))
 
 
 def rows_of(holdings: Holdings, layer: Layer, check: Check = None) -> pa.Table:

@@ -1,134 +1,310 @@
-"""The Probe drawer: what lies at the probed position, the subject first."""
+"""The Probe drawer: what lies where the hand pointed, the subject first; held probes side by side."""
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QBrush, QColor, QFont, QGuiApplication, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QHeaderView, QLabel, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import GridStyle, Layer
 from brisk_atlas.core.project import Picks
 
 from ..session import Session
 from ..theme import LIGHT, Theme
+from .coordinates import Coordinates
+from .held_list import HeldList
+from .held_table import HeldTable
+from .readings_tree import ReadingsTree
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.inspect import Finding
+    import numpy as np
+
+    from brisk_atlas.core.inspect import Finding, Where
     from brisk_atlas.core.inspect.difference import PointChange
-    from brisk_atlas.core.place import Position
+    from brisk_atlas.core.inspect.measured import Measured
+
+    from .spectra_chart import SpectraChart
 
 EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
+SCOPES = (("all", "all visible layers"), ("subject", "the subject alone"))
 
 
 class ProbeDrawer(QWidget):
-    """Shows findings, and picks the feature that was hit."""
+    """Shows findings, and picks the features that were hit.
+
+    Signals:
+        held_changed(): the held probes are others.
+        tool_wanted(str): a tool for the map: box, lasso, line, distance, area.
+    """
+
+    held_changed = pyqtSignal()
+    tool_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.theme: Theme = LIGHT
+        self._theme: Theme = LIGHT
+        self.held = HeldList()
+        self.findings: list[Finding] = []
+        self.where_at: Where | None = None
+        self.scope = "all"
         self.where = QLabel(EMPTY)
         self.where.setObjectName("place")
         self.where.setWordWrap(True)
-        self.where.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.tree = QTreeWidget()
-        self.tree.setObjectName("probe readings")
-        self.tree.setHeaderHidden(True)
-        self.tree.setColumnCount(2)
-        self.tree.setRootIsDecorated(False)
-        self.tree.setIndentation(8)
-        header = self.tree.header()
-        assert header is not None
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
-        header.resizeSection(0, 132)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(10, 8, 6, 6)
-        column.addWidget(self.where)
-        column.addWidget(self.tree, 1)
+        self.where.setContentsMargins(10, 4, 6, 0)
+        self.places = Coordinates()
+        self.places.copied.connect(lambda text: session.noticed.emit("good", f"Copied {text}", ""))
+        self.tree = ReadingsTree()
+        self.steps, self.step = self._step_row()
+        self.hold_button = QPushButton("Hold")
+        self.hold_button.setObjectName("hold")
+        self.hold_button.setToolTip("Keep what is shown as a column to compare  (K)")
+        self.hold_button.clicked.connect(self.hold)
+        self.corners = QPushButton("Vertices")
+        self.corners.setObjectName("vertices")
+        self.corners.setToolTip("List the coordinates of the feature's vertices")
+        self.corners.clicked.connect(self.show_vertices)
+        self.copy_button = QPushButton("Copy")
+        self.copy_button.clicked.connect(self.copy)
+        self.save_button = QPushButton("Save held…")
+        self.save_button.setObjectName("save held")
+        self.save_button.setToolTip("Save the held probes as a layer of points with their values")
+        self.save_button.clicked.connect(self.save_held)
+        self.table = HeldTable(self.held)
+        self.chart: SpectraChart | None = None
+        self._lay_out()
         copy = QShortcut(QKeySequence.StandardKey.Copy, self.tree)
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
-        copy.activated.connect(self._copy)
-        self.findings: list[Finding] = []
+        copy.activated.connect(self.copy)
+        self.held.changed.connect(self._held_changed)
         self._job: Job | None = None
+        self._measuring: Job | None = None
+        self._held_changed()
 
-    def probe(self, x: float, y: float, reach: float) -> None:
-        """Ask all visible layers what is at a position of the map."""
+    def _lay_out(self) -> None:
+        bar = QHBoxLayout()
+        bar.setContentsMargins(8, 6, 6, 2)
+        bar.setSpacing(2)
+        self.tools: dict[str, QToolButton] = {}
+        for kind, text, tip in (
+            ("box", "Box", "Pick what a box meets"),
+            ("lasso", "Lasso", "Pick what lies in a shape drawn by hand"),
+            ("line", "Line", "Pick what a line meets"),
+            ("distance", "Measure", "Distance, bearing and the surface along a line"),
+            ("area", "Area", "Measure an area"),
+        ):
+            button = QToolButton()
+            button.setObjectName(f"tool {kind}")
+            button.setText(text)
+            button.setToolTip(tip)
+            button.setCheckable(True)
+            button.clicked.connect(lambda checked=False, kind=kind: self.tool_wanted.emit(kind))
+            self.tools[kind] = button
+            bar.addWidget(button)
+        bar.addStretch(1)
+        self.scope_button = QToolButton()
+        self.scope_button.setObjectName("probe scope")
+        self.scope_button.setText("all layers")
+        self.scope_button.setCheckable(True)
+        self.scope_button.setToolTip("Ask all visible layers, or the subject alone")
+        self.scope_button.clicked.connect(lambda on: self.set_scope("subject" if on else "all"))
+        bar.addWidget(self.scope_button)
+        end = QHBoxLayout()
+        end.setContentsMargins(8, 4, 6, 6)
+        for push in (self.hold_button, self.corners, self.copy_button, self.save_button):
+            end.addWidget(push)
+        end.addStretch(1)
+        above = QWidget()
+        column = QVBoxLayout(above)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(bar)
+        column.addWidget(self.where)
+        column.addWidget(self.places)
+        column.addWidget(self.step)
+        column.addWidget(self.tree, 1)
+        column.addLayout(end)
+        self.below = QWidget()
+        below = QVBoxLayout(self.below)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(0)
+        below.addWidget(self.table, 1)
+        self.parts = QSplitter(Qt.Orientation.Vertical)
+        self.parts.setChildrenCollapsible(False)
+        self.parts.addWidget(above)
+        self.parts.addWidget(self.below)
+        self.parts.setSizes([360, 300])
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(self.parts)
+
+    def _step_row(self) -> tuple[QLabel, QWidget]:
+        """Return the line that steps through overlapping features: its text, and all of it."""
+        holder, text = QWidget(), QLabel("")
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(8, 0, 6, 0)
+        for name, mark, by in (("step back", "◂", -1), ("step on", "▸", 1)):
+            button = QToolButton()
+            button.setObjectName(name)
+            button.setText(mark)
+            button.setToolTip("The one before" if by < 0 else "The next one")
+            button.clicked.connect(lambda checked=False, by=by: self.step_by(by))
+            row.addWidget(button)
+            if by < 0:
+                row.addWidget(text)
+        row.addStretch(1)
+        holder.hide()
+        return text, holder
+
+    @property
+    def theme(self) -> Theme:
+        return self._theme
+
+    @theme.setter
+    def theme(self, theme: Theme) -> None:
+        self._theme = self.tree.theme = self.table.theme = theme
+        if self.chart is not None:
+            self.chart.use_theme(theme)
+
+    def set_scope(self, scope: str) -> None:
+        self.scope = scope
+        self.scope_button.setChecked(scope == "subject")
+        self.scope_button.setText("subject only" if scope == "subject" else "all layers")
+        if self.where_at is not None:
+            self.probe(self.where_at)
+
+    # Asking
+
+    def _layers(self) -> list[Layer]:
+        """Return the layers to ask, the subject first."""
         work = self.session.work
-        crs, subject = work.state.crs, work.subject
         layers = [layer for layer in work.layers if layer.visible and layer.style is not None]
+        subject = work.subject
+        if self.scope == "subject":
+            return [subject] if subject is not None and subject.style is not None else []
         if subject in layers:
             layers.remove(subject)
             layers.insert(0, subject)
-        sides = work.curtain_grids()
+        return layers
+
+    def probe(self, where: Where) -> None:
+        """Ask what is there: at a click, in an area or along a line."""
+        work = self.session.work
+        layers, subject = self._layers(), work.subject
+        sides = work.curtain_grids() if where.kind == "click" else None
+        self.where_at = where
+        holdings = self.session.holdings
 
         def ask(job: Job) -> tuple:
-            from brisk_atlas.core.inspect import probe
+            from brisk_atlas.core.inspect import cells_of, probe_all
             from brisk_atlas.core.inspect.difference import difference_at
-            from brisk_atlas.core.model import AtlasError
-            from brisk_atlas.core.place import position
+            from brisk_atlas.core.place import Spot, notations
 
-            findings = []
-            for layer in layers:
-                job.check()
-                try:
-                    found = probe(self.session.holdings, layer, x, y, crs, reach)
-                except AtlasError:
-                    continue  # the map says which layer can't be read, and why
-                if found:
-                    findings.append(found)
-            change = difference_at(self.session.holdings, *sides, x, y, crs) if sides else None
-            return position(x, y, crs), findings, change
+            findings = probe_all(holdings, layers, where, job.check)
+            x, y = where.middle
+            change = difference_at(holdings, *sides, x, y, where.crs) if sides else None
+            facts = self.session.facts_of(subject) if subject else None
+            cells = cells_of(holdings.raster(subject.source)) if subject and subject.kind == "raster" else None
+            texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))
+            return texts, findings, change
 
         if self._job:
             self._job.cancel()
-        self._job = self.session.run("Probing", ask, lambda found: self._show(*found), shown=False)
+        self._job = self.session.run("Probing", ask, lambda found: self._show(where, *found), shown=False)
 
-    def _show(self, place: Position, findings: list[Finding], change: PointChange | None) -> None:
+    def _show(self, where: Where, texts: dict[str, str], findings: list[Finding], change: PointChange | None) -> None:
         self.findings = findings
-        self.where.setText(f"{place.own}\n{place.degrees}\n{place.mgrs}")
-        self.tree.clear()
+        kinds = {"box": "middle of the box", "lasso": "middle of the lasso", "line": "half way along the line"}
+        self.where.setText(kinds.get(where.kind, ""))
+        self.where.setVisible(where.kind in kinds)
+        self.places.show_texts(texts)
+        self.tree.begin()
         if change is not None:
-            self._add(
+            self.tree.add(
                 "Across the curtain",
                 [
                     ("A", self._side(change.a, change.unit)),
                     ("B", self._side(change.b, change.unit)),
                     ("change, B − A", self._side(change.change, change.unit, signed=True)),
                 ],
-                strong=True,
+                strong="change",
             )
         for finding in findings:
-            self._add(finding.title, [(r.label, f"{r.text} {r.unit}".strip()) for r in finding.readings])
+            self.tree.add_finding(finding)
         if not findings and change is None:
-            self._add("Nothing here", [("", "No visible layer has anything at this place.")])
+            self.tree.add("Nothing here", [("", "No visible layer has anything at this place.")])
+        self._tell_steps()
+        self.hold_button.setEnabled(bool(findings))
+        self.corners.setEnabled(bool(findings) and findings[0].row is not None)
         self._pick(findings)
 
     @staticmethod
     def _side(value: float | None, unit: str, *, signed: bool = False) -> str:
         return "no data" if value is None else f"{value:{'+' if signed else ''},.2f} {unit}".strip()
 
-    def _add(self, title: str, lines: list[tuple[str, str]], *, strong: bool = False) -> None:
-        top = QTreeWidgetItem([title])
-        font = QFont(self.tree.font())
-        font.setWeight(QFont.Weight.DemiBold)
-        top.setFont(0, font)
-        self.tree.addTopLevelItem(top)
-        top.setFirstColumnSpanned(True)
-        for label, text in lines:
-            item = QTreeWidgetItem([label, text])
-            item.setForeground(0, QBrush(QColor(self.theme.quiet)))
-            if strong and label.startswith("change"):
-                item.setForeground(1, QBrush(QColor(self.theme.accent)))
-                item.setFont(1, font)
-            item.setToolTip(0, label)
-            item.setToolTip(1, text)
-            top.addChild(item)
-        top.setExpanded(True)
+    def show_row(self, layer: Layer, row: int) -> None:
+        """Show one row of the sheet as a finding."""
+
+        def ask(job: Job) -> Finding:
+            from brisk_atlas.core.inspect import feature_finding, row_finding
+
+            if layer.kind == "vector":
+                return feature_finding(self.session.holdings, layer, row, (row,))
+            return row_finding(self.session.holdings, layer, row)
+
+        def done(finding: Finding) -> None:
+            self.findings = [finding]
+            self.tree.begin()
+            self.tree.add_finding(finding)
+            self._tell_steps()
+            self.hold_button.setEnabled(True)
+            self.corners.setEnabled(layer.kind == "vector")
+
+        self.session.run("Reading a row", ask, done, shown=False)
+
+    # Stepping through what overlaps
+
+    def _stepped(self) -> Finding | None:
+        """Return the finding whose features can be stepped through."""
+        return next((f for f in self.findings if len(f.rows) > 1), None)
+
+    def _tell_steps(self) -> None:
+        finding = self._stepped()
+        self.step.setVisible(finding is not None)
+        if finding is not None and finding.row is not None:
+            layer = self.session.work.layer(finding.layer_id)
+            name = layer.name if layer else ""
+            self.steps.setText(f"{finding.rows.index(finding.row) + 1:,} of {len(finding.rows):,} in {name}")
+
+    def step_by(self, by: int) -> None:
+        """Go to the next of the features that were hit, or the one before."""
+        finding = self._stepped()
+        layer = self.session.work.layer(finding.layer_id) if finding else None
+        if finding is None or layer is None or finding.row is None:
+            return
+        row = finding.rows[(finding.rows.index(finding.row) + by) % len(finding.rows)]
+
+        def ask(job: Job) -> Finding:
+            from brisk_atlas.core.inspect import feature_finding
+
+            return feature_finding(self.session.holdings, layer, row, finding.rows)
+
+        def done(other: Finding) -> None:
+            self.findings = [other if f is finding else f for f in self.findings]
+            self.tree.begin()
+            for each in self.findings:
+                self.tree.add_finding(each)
+            self._tell_steps()
+            self.session.work.pick(Picks(layer.id, (row,)))
+
+        self.session.run("Next feature", ask, done, shown=False)
 
     def _pick(self, findings: list[Finding]) -> None:
-        """Pick the feature that was hit: the subject's if there is one, else the topmost."""
+        """Pick the features that were hit: of the subject if there are some, else of the topmost layer."""
         work = self.session.work
         hit = next((f for f in findings if f.row is not None), None)
         if hit is None or hit.row is None:
@@ -138,19 +314,126 @@ class ProbeDrawer(QWidget):
             work.subject is None or work.subject.kind == "vector" or not work.state.curtain
         ):
             work.choose(hit.layer_id)
-        work.pick(Picks(hit.layer_id, (hit.row,)))
+        area = self.where_at is not None and self.where_at.kind != "click"
+        work.pick(Picks(hit.layer_id, hit.rows if area and hit.rows else (hit.row,)))
 
-    def _copy(self) -> None:
-        """Copy the chosen readings, or all, as tab-separated lines."""
-        lines = []
-        for i in range(self.tree.topLevelItemCount()):
-            top = self.tree.topLevelItem(i)
-            assert top is not None
-            lines.append(top.text(0))
-            for k in range(top.childCount()):
-                child = top.child(k)
-                assert child is not None
-                lines.append(f"{child.text(0)}\t{child.text(1)}")
+    def show_vertices(self) -> None:
+        """List the vertices of the feature on show."""
+        finding = next((f for f in self.findings if f.row is not None), None)
+        layer = self.session.work.layer(finding.layer_id) if finding else None
+        if finding is None or layer is None or finding.row is None or layer.kind != "vector":
+            return
+        row = finding.row
+
+        def ask(job: Job) -> list:
+            from brisk_atlas.core.inspect import vertex_readings
+
+            return vertex_readings(self.session.holdings, layer, row)
+
+        def done(lines: list) -> None:
+            self.tree.add(f"Vertices of row {row + 1:,}", [(r.label, r.text) for r in lines])
+
+        self.session.run("Vertices", ask, done, shown=False)
+
+    # Measuring
+
+    def measure(self, kind: str, xy: np.ndarray, *, ended: bool, then: object = None) -> None:
+        """Measure a line or an area; while it is drawn, only what takes no time."""
+        crs = self.session.work.state.crs
+        heights = self._heights() if ended else None
+        if self._measuring is not None:
+            self._measuring.cancel()
+
+        def ask(job: Job) -> Measured:
+            from brisk_atlas.core.inspect.measured import measure
+
+            return measure(self.session.holdings, xy, crs, closed=kind == "area", heights=heights)
+
+        def done(found: Measured) -> None:
+            if callable(then):
+                then(found)
+            if ended:
+                self.where.hide()
+                self.tree.begin()
+                self.tree.add("Measured", [*found.lines], strong="distance" if kind == "distance" else "area")
+                self.findings = []
+                self.hold_button.setEnabled(False)
+
+        self._measuring = self.session.run("Measuring", ask, done, shown=False)
+
+    def _heights(self) -> Layer | None:
+        """Return the elevation to follow the surface on: the subject, else the topmost grid of heights."""
+        work = self.session.work
+        layers = [layer for layer in (work.subject, *work.layers) if layer is not None and layer.kind == "raster"]
+        for layer in layers:
+            facts = self.session.facts_of(layer)
+            if facts is None or facts.grid is None or not isinstance(layer.style, GridStyle):
+                continue
+            band = facts.grid.bands[layer.style.bands[0] - 1]
+            if len(layer.style.bands) == 1 and band.unit in ("m", "ft", "metre", "meters") and layer.visible:
+                return layer
+        return None
+
+    # Holding
+
+    def hold(self) -> None:
+        """Keep the first finding on show as a column."""
+        if not self.findings or self.where_at is None:
+            return
+        x, y = self.where_at.middle
+        self.held.hold(self.findings[0], x, y, self.where_at.crs)
+
+    def _held_changed(self) -> None:
+        some = len(self.held) > 0
+        self.below.setVisible(some)
+        self.save_button.setVisible(some)
+        if some:
+            from brisk_atlas.core.inspect import spectra
+
+            found = spectra(self.held.held)
+            if found and self.chart is None:
+                from .spectra_chart import SpectraChart
+
+                self.chart = SpectraChart()
+                self.chart.use_theme(self.theme)
+                layout = self.below.layout()
+                assert layout is not None
+                layout.addWidget(self.chart)
+            if self.chart is not None:
+                self.chart.show_spectra(found)
+        self.held_changed.emit()
+
+    def copy(self) -> None:
+        """Copy the held comparison if there is one, else what is shown, as tab-separated lines."""
+        from brisk_atlas.core.inspect import as_table
+
+        text = as_table(self.held.held, self.held.mapping) if len(self.held) else self.tree.as_text()
         clipboard = QGuiApplication.clipboard()
         assert clipboard is not None
-        clipboard.setText("\n".join(lines))
+        clipboard.setText(text)
+        self.session.noticed.emit("good", "Copied the held probes as a table" if len(self.held) else "Copied", "")
+
+    def save_held(self) -> None:
+        chosen, _ = QFileDialog.getSaveFileName(
+            self,
+            "Save held probes as points",
+            str(Path.home() / "probes.gpkg"),
+            "GeoPackage (*.gpkg);;GeoJSON (*.geojson)",
+        )
+        if chosen:
+            self.save_held_to(Path(chosen))
+
+    def save_held_to(self, path: Path) -> None:
+        """Write the held probes as points with their values, and open them."""
+        held, mapping = list(self.held.held), dict(self.held.mapping)
+
+        def work(job: Job) -> Path:
+            from brisk_atlas.core.handover.probes import save_probes
+
+            return save_probes(held, mapping, path)
+
+        def done(written: Path) -> None:
+            self.session.noticed.emit("good", f"Saved {len(held)} probes in {written.name}", "")
+            self.session.open_paths([written])
+
+        self.session.run(f"Saving {path.name}", work, done)

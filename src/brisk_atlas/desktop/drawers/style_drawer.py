@@ -53,7 +53,16 @@ class StyleDrawer(QScrollArea):
         layer = self.session.work.subject
         facts = self.session.facts_of(layer) if layer else None
         key = (
-            (layer.id, layer.kind, layer.part, facts is not None, _shape(layer), len(self.session.work.layers))
+            (
+                layer.id,
+                layer.kind,
+                layer.part,
+                layer.rows.computed,
+                layer.rows.joins,
+                facts is not None,
+                _shape(layer),
+                len(self.session.work.layers),
+            )
             if layer
             else None
         )
@@ -84,7 +93,7 @@ class StyleDrawer(QScrollArea):
             self._rows.filling = True  # the making of the form changes nothing
             self._rows.opacity()
             if isinstance(layer.style, VectorStyle):
-                vector_rows(self._rows, facts)
+                vector_rows(self._rows, facts, [f.name for f in self.session.fields_of(layer)])
             elif isinstance(layer.style, GridStyle):
                 dataset = self.session.dataset_of(layer)
                 scene_rows(self._rows, layer, dataset)

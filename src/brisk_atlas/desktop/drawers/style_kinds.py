@@ -45,10 +45,9 @@ COMPOSITES = {  # by the roles that bands have, or else by their names; red, gre
 }
 
 
-def vector_rows(rows: StyleRows, facts: Facts) -> None:
-    """Add what a vector style has, by the geometry of the layer."""
+def vector_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
+    """Add what a vector style has, by the geometry of the layer; `fields` are those it can go by."""
     kind = facts.geometry_type or ""
-    fields = [f.name for f in facts.fields]
     is_line, has_points = "Line" in kind, "Point" in kind or kind in ("Unknown", "Geometry", "GeometryCollection")
     rows.heading("Colour")
     rows.by_field("Colour by", "colour_by", "one colour", fields, lambda s: s.colour_by,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFrame,
@@ -16,16 +18,26 @@ from PyQt6.QtWidgets import (
 )
 
 from ..drawers.change_drawer import ChangeDrawer
+from ..drawers.numbers_drawer import NumbersDrawer
 from ..drawers.probe_drawer import ProbeDrawer
-from ..drawers.sheet_drawer import SheetDrawer
 from ..drawers.style_drawer import StyleDrawer
 from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
 from ..session import Session
+from ..sheet.drawer import SheetDrawer
+from ..sheet.window import SheetWindow
 from ..stack_spine import StackSpine
 from ..theme import Theme
 
-DRAWER_PX, SHEET_PX = 300, 216
+if TYPE_CHECKING:
+    import numpy as np
+
+    from brisk_atlas.core.inspect import Where
+    from brisk_atlas.core.inspect.measured import Measured
+    from brisk_atlas.core.model import Extent
+
+DRAWER_PX, SHEET_PX = 300, 250
+HELD_PX = 440  # of the drawer that shows held probes
 
 
 class DeskPage(QWidget):
@@ -38,6 +50,10 @@ class DeskPage(QWidget):
         self.map, self.relief = MapPane(session), ReliefPane(session)
         self.probe, self.style_form = ProbeDrawer(session), StyleDrawer(session)
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
+        self.numbers = NumbersDrawer(session)
+        for asks in (self.sheet, self.numbers):
+            asks.view_extent = self._view_extent
+        self._sheet_window: SheetWindow | None = None
         self.relief.hide()
         self.panes = QSplitter(Qt.Orientation.Horizontal)
         self.panes.addWidget(self.map)
@@ -60,6 +76,7 @@ class DeskPage(QWidget):
         self.tabs.addTab(self.probe, "Probe")
         self.tabs.addTab(self.style_form, "Style")
         self.tabs.addTab(self.change, "Change")
+        self.tabs.addTab(self.numbers, "Numbers")
         beside = QVBoxLayout(self.side)
         beside.setContentsMargins(0, 0, 0, 0)
         beside.addWidget(self.tabs)
@@ -84,9 +101,15 @@ class DeskPage(QWidget):
         self.spine.subject_chosen.connect(session.work.choose)
         self.spine.side_turned.connect(self.map.turn_side)
         self.map.probed.connect(self._probed)
+        self.map.measured.connect(self._measured)
+        self.map.view_changed.connect(self._view_moved)
+        self.map.canvas.tool_changed.connect(self._tool_changed)
+        self.probe.tool_wanted.connect(self.take_tool)
+        self.probe.held_changed.connect(self._show_discs)
+        self.sheet.window_wanted.connect(self.turn_sheet_window)
         self.map.settled.connect(lambda: self.spine.show_limits(self.map.limits))
         self.sheet.go_wanted.connect(self.map.fit_picked)
-        session.work_changed.connect(lambda what: self._which() if what in ("layers", "file") else None)
+        session.work_changed.connect(self._work_changed)
         self._which()
 
     def _empty_state(self) -> QWidget:
@@ -116,7 +139,7 @@ class DeskPage(QWidget):
 
     def drawer(self, name: str) -> QWidget:
         """Return a drawer at the right by its name."""
-        return {"probe": self.probe, "style": self.style_form, "change": self.change}[name]
+        return {"probe": self.probe, "style": self.style_form, "change": self.change, "numbers": self.numbers}[name]
 
     def measure_change(self) -> None:
         """Open the Change drawer and measure."""
@@ -128,7 +151,7 @@ class DeskPage(QWidget):
         """Hand the colours to everything here that paints itself."""
         painted_by_themselves = (
             *(self.map.canvas, self.relief, self.relief.canvas, self.spine),
-            *(self.probe, self.sheet.model, self.style_form),
+            *(self.probe, self.sheet, self.style_form, self.numbers),
         )
         for painted in painted_by_themselves:
             painted.theme = theme
@@ -138,16 +161,89 @@ class DeskPage(QWidget):
 
     @property
     def busy(self) -> bool:
-        return self.map.busy or self.relief.busy
+        return self.map.busy or self.relief.busy or self.sheet.busy
 
-    def _probed(self, x: float, y: float, reach: float) -> None:
-        self.map.canvas.mark = (x, y)
+    # Probing and measuring
+
+    @property
+    def tool(self) -> str:
+        """Return the name of the drawing tool in the hand, empty for none."""
+        return self.map.canvas.tool.kind if self.map.canvas.tool else ""
+
+    def take_tool(self, kind: str) -> None:
+        self.map.canvas.take_tool(kind)
+
+    def _tool_changed(self) -> None:
+        for kind, button in self.probe.tools.items():
+            button.setChecked(self.tool == kind)
+
+    def _work_changed(self, what: str) -> None:
+        if what in ("layers", "file"):
+            self._which()
+            self._show_discs()
+
+    def _view_extent(self) -> Extent | None:
+        view = self.map.canvas.view
+        return view.extent if view is not None else None
+
+    def _view_moved(self) -> None:
+        self.sheet.view_moved()
+        self.numbers.view_moved()
+
+    def _show_discs(self) -> None:
+        """Show held probes on the map, and give their drawer room."""
+        held, crs = self.probe.held.held, self.session.work.state.crs
+        discs = []
+        if held:
+            import numpy as np
+
+            from brisk_atlas.core.place import transform
+
+            for probe in held:
+                x, y = transform(np.array([[probe.x, probe.y]]), probe.crs, crs)[0].tolist()
+                discs.append((probe.number, x, y))
+            sizes = self.body.sizes()
+            if self.side.isVisible() and sizes[1] < HELD_PX < sum(sizes) - 400:
+                self.body.setSizes([sum(sizes) - HELD_PX, HELD_PX])
+        self.map.canvas.discs = [disc for disc in discs if disc[1] == disc[1]]
         self.map.canvas.update()
+
+    def _measured(self, kind: str, xy: np.ndarray, ended: bool) -> None:
+        """Say a measure beside what is drawn while it is drawn, and in the drawer when it has ended."""
+
+        def say(found: Measured) -> None:
+            if not ended:
+                self.map.canvas.say = "   ".join(f"{label} {text}" for label, text in found.lines[:3])
+                self.map.canvas.update()
+
+        if ended:
+            self.map.canvas.say = ""
+            self._show_probe()
+        self.probe.measure(kind, xy, ended=ended, then=say)
+
+    def go_to(self, x: float, y: float) -> None:
+        """Go to a position of the map, no further out than now, and probe it."""
+        view = self.map.canvas.view
+        if view is None:
+            return
+        self.map.canvas.look_at_centre(x, y, view.resolution, view.crs)
+        self.map.canvas.probed.emit(x, y)
+
+    def _show_probe(self) -> None:
         if not self.side.isVisible():
             self.side.show()
         if self.tabs.currentWidget() is not self.probe:
             self.tabs.setCurrentWidget(self.probe)
-        self.probe.probe(x, y, reach)
+
+    def _probed(self, where: Where) -> None:
+        self.map.canvas.mark = where.middle if where.kind == "click" else None
+        self.map.canvas.update()
+        if where.is_area:
+            self.numbers.area_drawn(where)
+            if self.side.isVisible() and self.tabs.currentWidget() is self.numbers:
+                return
+        self._show_probe()
+        self.probe.probe(where)
 
     def toggle_drawer(self, drawer: QWidget) -> None:
         """Open a drawer at the right, or close it if it is the one on show."""
@@ -166,7 +262,42 @@ class DeskPage(QWidget):
         if self.bottom.isVisible():
             if self.middle.sizes()[1] < 80:
                 self.middle.setSizes([self.height() - SHEET_PX, SHEET_PX])
-            self.sheet.table.setFocus()
+            self.sheet.grid.setFocus()
+
+    # The sheet
+
+    def use_sheet(self, name: str) -> None:
+        """Open the sheet and use one of its tools."""
+        if self.bottom.isHidden() and self.sheet.parent() is self.bottom:
+            self.toggle_sheet()
+        tools = self.sheet.tools
+        runs = {
+            "replace": tools.replace_values,
+            "save": tools.save_edits,
+            "new file": tools.save_as_new,
+            "export": tools.export,
+        }
+        if name in runs:
+            runs[name]()
+        else:
+            tools.button[name].click()
+
+    def turn_sheet_window(self) -> None:
+        """Show the sheet in a window of its own, or back below the panes."""
+        layout = self.bottom.layout()
+        assert layout is not None
+        if self._sheet_window is None:
+            self._sheet_window = SheetWindow(self.sheet, self)
+            self._sheet_window.closed.connect(self.turn_sheet_window)
+            self.bottom.hide()
+            self._sheet_window.show()
+        else:
+            window, self._sheet_window = self._sheet_window, None
+            layout.addWidget(self.sheet)
+            self.bottom.show()
+            self.sheet.show()
+            window.hide()
+            window.deleteLater()
 
     def toggle_relief(self) -> None:
         self.relief.setVisible(not self.relief.isVisible())

@@ -50,7 +50,7 @@ NOTES = {
 BY_KIND = {
     "vector": ("GeoPackage", "GeoJSON", "FlatGeobuf", "Shapefile"),
     "raster": ("GeoTIFF",),
-    "table": ("CSV", "Parquet"),
+    "table": ("CSV", "Parquet", "XLSX"),
 }
 
 
@@ -206,7 +206,10 @@ class HandoverPage(QWidget):
             )
             return
         if subject != self.layer or not self.extent.count():
-            new_source = self.layer is None or subject.source != self.layer.source
+            new_source = self.layer is None or (subject.source, subject.rows.added) != (
+                self.layer.source,
+                self.layer.rows.added,
+            )
             self.layer = subject
             self.title.setText(f"Hand over a piece of {subject.name}")
             self._fill_choices(subject, facts, new_source)
@@ -234,7 +237,7 @@ class HandoverPage(QWidget):
             return
         self.fields.clear()
         names = (
-            [(f.name, f.type) for f in facts.fields]
+            [(f.name, f.type) for f in self.session.fields_of(layer)]
             if not facts.grid
             else [(b.name, f"band {b.index}") for b in facts.grid.bands]
         )
@@ -350,8 +353,11 @@ class HandoverPage(QWidget):
             return None
 
         def work(job: Job) -> str:
+            from dataclasses import replace
+
             from brisk_atlas.core import handover
-            from brisk_atlas.core.read.streams import piece_of
+            from brisk_atlas.core import rows as added
+            from brisk_atlas.core.read.streams import is_stream, piece_of
 
             holdings = self.session.holdings
             if layer.kind == "raster":
@@ -364,7 +370,7 @@ class HandoverPage(QWidget):
                 )
                 return f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}"
             if layer.kind == "table":
-                table = holdings.table(layer.source)
+                table = added.rows_of(holdings, layer, job.check)
                 return f"{handover.hand_over_table(table, target, format_, rows_of(job), chosen):,} rows"
             clip = None
             if blade is not None:
@@ -372,6 +378,8 @@ class HandoverPage(QWidget):
                 clip = (zones.wkb, zones.crs)
             order = handover.VectorOrder(target, format_, target.stem, rows_of(job), chosen, crs, within, clip)
             features = piece_of(holdings, layer.source, within)
+            if not is_stream(holdings, layer.source):
+                features = replace(features, table=added.rows_of(holdings, layer, job.check))
             return f"{handover.hand_over_vector(features, order, job.report):,} features"
 
         if layer.kind == "raster" and not chosen:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -25,6 +26,8 @@ from brisk_atlas.core.draw import View
 
 from ..frame_image import image_of
 from ..theme import LIGHT, MONO, Theme
+from .discs import paint_discs
+from .hand_tool import CLOSED, DRAGGED, HandTool, paint_shape
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Frame
@@ -46,6 +49,9 @@ class MapCanvas(QWidget):
         pointer_left(): the pointer left the canvas.
         probed(float, float): the analyst asks what is here.
         curtain_moved(float): share of the width at which the curtain stands.
+        shape_drawn(str, object): the hand ended a shape: its kind, and (n, 2) positions.
+        shape_going(str, object): the same, while it is being drawn.
+        tool_changed(): another tool is in the hand, or none.
     """
 
     view_changed = pyqtSignal()
@@ -53,6 +59,9 @@ class MapCanvas(QWidget):
     pointer_left = pyqtSignal()
     probed = pyqtSignal(float, float)
     curtain_moved = pyqtSignal(float)
+    shape_drawn = pyqtSignal(str, object)
+    shape_going = pyqtSignal(str, object)
+    tool_changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,6 +77,10 @@ class MapCanvas(QWidget):
         self.curtain: tuple[str, str] | None = None  # what stands left and right
         self.curtain_at = 0.5
         self.mark: tuple[float, float] | None = None
+        self.tool: HandTool | None = None
+        self.shape: tuple[np.ndarray, bool] | None = None  # the last one drawn, and whether it is closed
+        self.discs: list[tuple[int, float, float]] = []  # held probes
+        self.say = ""  # beside what is being drawn
         self.hint = ""
         self.shows_north = False
         self.boxing = False
@@ -145,6 +158,12 @@ class MapCanvas(QWidget):
             self._paint_scale(painter)
             if self.shows_north:
                 self._paint_north(painter)
+        if self.shape is not None:
+            paint_shape(painter, self.shape[0], self.view, self.theme, closed=self.shape[1])
+        if self.tool is not None:
+            self.tool.paint(painter, self.view, self.theme)
+            self._paint_label(painter, self.say or self.tool.hint, QPointF(self.width() / 2, 10), middle=True)
+        paint_discs(painter, self.discs, self.view, self.theme)
         if self.mark:
             self._paint_mark(painter, QPointF(*self.view.to_pixel(*self.mark)))
         if self.hasFocus() and self.view and not self.underMouse():
@@ -258,6 +277,24 @@ class MapCanvas(QWidget):
 
     # The hand
 
+    def take_tool(self, kind: str) -> None:
+        """Put a drawing tool into the hand; the same again, or an empty name, puts it away."""
+        put_away = not kind or (self.tool is not None and self.tool.kind == kind)
+        self.tool = None if put_away else HandTool(kind, self._shape_ended, self.shape_going.emit)
+        self.say = ""
+        self.setFocus()
+        self.update()
+        self.tool_changed.emit()
+
+    def _shape_ended(self, kind: str, xy: np.ndarray) -> None:
+        self.shape = (xy, kind in CLOSED)
+        self.shape_drawn.emit(kind, xy)
+        self.update()
+
+    def clear_shape(self) -> None:
+        self.shape = None
+        self.update()
+
     def _near_curtain(self, at: QPointF) -> bool:
         return self.curtain is not None and abs(at.x() - self.width() * self.curtain_at) <= GRIP_PX
 
@@ -267,7 +304,11 @@ class MapCanvas(QWidget):
         at = event.position()
         self._press = self._last = at
         left = event.button() == Qt.MouseButton.LeftButton
-        if left and self._near_curtain(at):
+        if left and self.tool is not None and self.view is not None:
+            self._doing = "draw"
+            self.tool.press(at, self.view.to_map(at.x(), at.y()))
+            self.update()
+        elif left and self._near_curtain(at):
             self._doing = "curtain"
         elif left and (self.boxing or event.modifiers() & Qt.KeyboardModifier.ShiftModifier):
             self._doing = "box"
@@ -279,7 +320,10 @@ class MapCanvas(QWidget):
         at = event.position()
         if self.view is None:
             return
-        if self._doing == "curtain":
+        if self.tool is not None and self._doing in ("draw", ""):
+            self.tool.move(at, self.view.to_map(at.x(), at.y()))
+            self.update()
+        elif self._doing == "curtain":
             self.move_curtain(at.x() / max(1, self.width()))
         elif self._doing == "box" and self._press is not None:
             self._box = QRectF(self._press, at).normalized()
@@ -299,6 +343,8 @@ class MapCanvas(QWidget):
         assert event is not None
         doing, self._doing = self._doing, ""
         self.setCursor(Qt.CursorShape.CrossCursor)
+        if doing == "draw" and self.tool is not None and self.view is not None:
+            self.tool.release(self.view.to_map(event.position().x(), event.position().y()))
         if self.view is not None and doing == "press" and event.button() == Qt.MouseButton.LeftButton:
             self.probed.emit(*self.view.to_map(event.position().x(), event.position().y()))
         if doing == "box" and self._box is not None and self.view is not None:
@@ -310,6 +356,14 @@ class MapCanvas(QWidget):
                 self.look(replace(self.view, x=x, y=y, resolution=self.view.resolution * closer))
         self._press = self._last = None
         self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self.tool is not None:
+            self.tool.finish()
+            self.update()
+        else:
+            self.mousePressEvent(event)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         assert event is not None
@@ -329,6 +383,8 @@ class MapCanvas(QWidget):
         fine = 0.1 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
         if view is None:
             super().keyPressEvent(event)
+        elif self.tool is not None and self._tool_key(Qt.Key(key)):
+            self.update()
         elif key in steps:
             dx, dy = steps[Qt.Key(key)]
             self.look(view.panned(dx * KEY_PAN * fine * self.width(), dy * KEY_PAN * fine * self.height()))
@@ -345,6 +401,22 @@ class MapCanvas(QWidget):
             self.update()
         else:
             super().keyPressEvent(event)
+
+    def _tool_key(self, key: Qt.Key) -> bool:
+        """Let the tool in the hand have a key; returns whether it took it. Space sets a corner in the middle."""
+        assert self.tool is not None and self.view is not None
+        if key == Qt.Key.Key_Escape:
+            self.take_tool("")
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.tool.finish()
+        elif key == Qt.Key.Key_Backspace:
+            self.tool.take_back()
+        elif key == Qt.Key.Key_Space and self.tool.kind not in DRAGGED:
+            middle = QPointF(self.width() / 2, self.height() / 2)
+            self.tool.press(middle, (self.view.x, self.view.y))
+        else:
+            return False
+        return True
 
     def _tell_centre(self) -> None:
         if self.view:

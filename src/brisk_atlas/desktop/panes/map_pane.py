@@ -19,12 +19,15 @@ from .map_canvas import MapCanvas
 from .renderer import Renderer, Wish
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from brisk_atlas.core.draw.frame import Frame
     from brisk_atlas.core.read import Source
 
 HOVER_MS = 40
 AGAIN_MS = 300  # between two pictures of a layer that is being prepared
 PICK_PX = 6
+MEASURES = ("distance", "area")
 
 
 class MapPane(QWidget):
@@ -32,14 +35,16 @@ class MapPane(QWidget):
 
     Signals:
         pointer_moved(float, float): map position under the pointer.
-        probed(float, float, float): position and reach in map units.
+        probed(object): where the analyst asks what is there, as a Where.
+        measured(str, object, bool): a line or area that is drawn: its kind, positions, whether it has ended.
         settled(): the newest wish has been drawn.
         drawing_faults(dict): layer id -> why it could not be drawn.
         view_changed(): the place or scale changed.
     """
 
     pointer_moved = pyqtSignal(float, float)
-    probed = pyqtSignal(float, float, float)
+    probed = pyqtSignal(object)
+    measured = pyqtSignal(str, object, bool)
     settled = pyqtSignal()
     drawing_faults = pyqtSignal(dict)
     view_changed = pyqtSignal()
@@ -76,7 +81,9 @@ class MapPane(QWidget):
         self.canvas.view_changed.connect(self._view_changed)
         self.canvas.pointer_moved.connect(self._pointer_moved)
         self.canvas.pointer_left.connect(self._pointer_left)
-        self.canvas.probed.connect(lambda x, y: self.probed.emit(x, y, self.reach))
+        self.canvas.probed.connect(self._clicked)
+        self.canvas.shape_drawn.connect(self._shape_drawn)
+        self.canvas.shape_going.connect(self._shape_going)
         self.renderer.drawn.connect(self._drawn)
         self.renderer.begun.connect(self.canvas.show_begun)
         self._again = QTimer(self)
@@ -108,6 +115,26 @@ class MapPane(QWidget):
     @property
     def busy(self) -> bool:
         return self.renderer.busy or self.canvas.settling or self._again.isActive()
+
+    # What the hand asks
+
+    def _clicked(self, x: float, y: float) -> None:
+        from brisk_atlas.core.inspect import Where
+
+        self.canvas.clear_shape()
+        self.probed.emit(Where.at(x, y, self.session.work.state.crs, self.reach))
+
+    def _shape_drawn(self, kind: str, xy: np.ndarray) -> None:
+        from brisk_atlas.core.inspect import Where
+
+        if kind in MEASURES:
+            self.measured.emit(kind, xy, True)
+            return
+        self.probed.emit(Where(kind, xy, self.session.work.state.crs, self.reach if kind == "line" else 0.0))
+
+    def _shape_going(self, kind: str, xy: np.ndarray) -> None:
+        if kind in MEASURES and len(xy) > 1:
+            self.measured.emit(kind, xy, False)
 
     # What to draw
 

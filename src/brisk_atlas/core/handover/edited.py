@@ -1,0 +1,202 @@
+"""Saving edited values: into the file they came from, or as a new one."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import sqlite3
+from collections.abc import Callable
+from contextlib import closing
+from datetime import UTC, date, datetime
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.parquet as pq
+import pyogrio
+
+from brisk_atlas.core.model import CannotWrite, Dataset, Layer
+from brisk_atlas.core.model.rows import FileState
+from brisk_atlas.core.place import proj_crs
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.table import TextTable
+from brisk_atlas.core.rows.editing import changed_cells, edited, state_of
+from brisk_atlas.core.rows.expression import quoted
+
+from .target import reason_of, written_beside
+
+IN_PLACE = ("GeoPackage", "SQLite", "SpatiaLite")
+REWRITTEN = {
+    "GeoJSON": "GeoJSON",
+    "FlatGeobuf": "FlatGeobuf",
+    "ESRI Shapefile": "ESRI Shapefile",
+    "Shapefile": "ESRI Shapefile",
+}
+TABLES = ("CSV", "TSV", "Text table", "Parquet")
+SEQUENCES = (".geojsonl", ".geojsons", ".jsonl", ".ndjson")
+ELSEWHERE = "Save them as a new file."
+Report = Callable[[float, str], None]
+
+
+def why_not(dataset: Dataset) -> str | None:
+    """Return why edits can't be saved into a dataset's own file, or None where they can."""
+    if not dataset.path.is_file():
+        return "it is not a file of its own"
+    suffix = dataset.path.suffix.lower()
+    if suffix in SEQUENCES:
+        return "sequences are not rewritten"
+    if dataset.format in (*IN_PLACE, *REWRITTEN) or (dataset.kind == "table" and dataset.format in TABLES):
+        return None
+    return f"{dataset.format} is not written back"
+
+
+def check_unchanged(dataset: Dataset, before: FileState) -> None:
+    """Raise CannotWrite where a file is not as it was when the first edit was made."""
+    now = {name: (size, time) for name, size, time in state_of(dataset.members)}
+    for name, size, time in before:
+        if now.get(name) != (size, time):
+            gone = now.get(name, (-1, -1))[0] < 0
+            what = f"{name} {'is gone' if gone else 'was changed by another program'} since it was read"
+            raise CannotWrite(dataset.path, what, "Save your edits as a new file, then compare the two.")
+
+
+def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, step: None) -> int:
+    """Write the edits of a layer into its own file; returns how many values. Raises CannotWrite, and
+    leaves the file as it was, where it changed meanwhile or can't be written."""
+    dataset = holdings.dataset(layer.path)
+    reason = why_not(dataset)
+    if reason is not None:
+        raise CannotWrite(dataset.path, reason, ELSEWHERE)
+    check_unchanged(dataset, layer.rows.edited_from)
+    report(0.1, "writing")
+    cells = changed_cells(layer.rows.edits)
+    with written_beside(dataset.path) as beside:
+        try:
+            if dataset.format in IN_PLACE:
+                _update(dataset.path, beside, layer.part, cells)
+            elif dataset.kind == "table":
+                _rewrite_table(holdings, dataset, layer, beside)
+            else:
+                _rewrite(holdings, dataset, layer, beside)
+        except (
+            sqlite3.Error,
+            OSError,
+            RuntimeError,
+            ValueError,
+            pa.ArrowException,
+            pyogrio.errors.DataSourceError,
+        ) as error:
+            raise reason_of(error, dataset.path) from error
+        report(0.8, "checking the original")
+        check_unchanged(dataset, layer.rows.edited_from)
+        report(0.9, "moving into place")
+    return len(cells)
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, datetime):
+        told = value.astimezone(UTC) if value.tzinfo else value
+        return told.strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3] + "Z"
+    return value.isoformat() if isinstance(value, date) else value
+
+
+def _update(path: Path, beside: Path, table: str, cells: dict[tuple[int, str], Any]) -> None:
+    """Update values in a copy of a database; everything else in it stays as it is.
+
+    Rows are those in the order of the table's own key, as the library reads them.
+    """
+    with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as source, closing(sqlite3.connect(beside)) as db:
+        source.backup(db)
+        for name in ("ST_IsEmpty", "ST_MinX", "ST_MaxX", "ST_MinY", "ST_MaxY"):
+            db.create_function(name, 1, _of_geometry)  # the triggers name them; attributes alone are changed
+        key = next((row[1] for row in db.execute(f"PRAGMA table_info({quoted(table)})") if row[5] == 1), "rowid")
+        key = key if key == "rowid" else quoted(key)
+        ids = [row[0] for row in db.execute(f"SELECT {key} FROM {quoted(table)} ORDER BY {key}")]
+        by_field: dict[str, list[tuple[Any, Any]]] = {}
+        for (row, field), value in cells.items():
+            by_field.setdefault(field, []).append((_plain(value), ids[row]))
+        for field, values in by_field.items():
+            db.executemany(f"UPDATE {quoted(table)} SET {quoted(field)} = ? WHERE {key} = ?", values)
+        if db.execute("SELECT 1 FROM sqlite_master WHERE name = 'gpkg_contents'").fetchone():
+            now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3] + "Z"
+            db.execute("UPDATE gpkg_contents SET last_change = ? WHERE lower(table_name) = lower(?)", (now, table))
+        db.commit()
+        db.execute("PRAGMA journal_mode = DELETE")
+
+
+def _of_geometry(blob: bytes | None) -> float | None:
+    """Stand in for a function of geometry: whether it is empty (OGC 12-128r18, 2.1.3, flag bit 4)."""
+    return None if not blob or len(blob) < 4 else float(blob[3] >> 4 & 1)
+
+
+def _rewrite(holdings: Holdings, dataset: Dataset, layer: Layer, beside: Path) -> None:
+    """Write a single-layer vector file anew with its edits, geometry as it was."""
+    if len(dataset.parts) != 1:
+        raise CannotWrite(dataset.path, "it holds several layers", ELSEWHERE)
+    features = holdings.features(layer.source)
+    table = edited(features.table, layer.rows.edits)
+    driver = REWRITTEN[dataset.format]
+    facts = dataset.parts[0].facts
+    pyogrio.write_arrow(
+        table.append_column("geometry", features.wkb.cast(pa.binary())),
+        beside,
+        driver=driver,
+        layer=beside.stem if driver == "ESRI Shapefile" else facts.name,
+        geometry_name="geometry",
+        geometry_type=facts.geometry_type or "Unknown",
+        crs=_wkt(features.crs),
+        **({"encoding": "UTF-8"} if driver == "ESRI Shapefile" else {}),
+    )
+    if driver == "GeoJSON":
+        _keep_head(dataset.path, beside)
+
+
+def _wkt(crs: str | None) -> str | None:
+    return proj_crs(crs).to_wkt() if crs else None
+
+
+def _keep_head(path: Path, beside: Path) -> None:
+    """Give a rewritten GeoJSON the members of the old one that the library does not carry over."""
+    old, new = (json.loads(file.read_text("utf-8")) for file in (path, beside))
+    features = new.get("features", [])
+    for before, after in zip(old.get("features", []), features):
+        for member, value in before.items():
+            if member not in ("properties", "geometry") and member not in after:
+                after[member] = value
+    head = {member: value for member, value in old.items() if member != "features"}
+    beside.write_text(json.dumps({**head, "features": features}, ensure_ascii=False), "utf-8")
+
+
+def _rewrite_table(holdings: Holdings, dataset: Dataset, layer: Layer, beside: Path) -> None:
+    """Write a table anew. Of a text table, cells that were not edited keep the text that they had."""
+    if dataset.format == "Parquet":
+        table = edited(holdings.table(layer.source), layer.rows.edits)
+        pq.write_table(table.replace_schema_metadata(pq.read_schema(dataset.path).metadata), beside)
+        return
+    part = holdings.part(layer.source)
+    assert isinstance(part, TextTable)
+    form, names = part.form, holdings.table(layer.source).column_names
+    cells = changed_cells(layer.rows.edits)
+    raw = dataset.path.read_bytes().decode(form.encoding)
+    ending = "\r\n" if "\r\n" in raw[:65536] else "\n"
+    mark = "\ufeff" if raw.startswith("\ufeff") else ""
+    rows = [
+        row for row in csv.reader(io.StringIO(raw.removeprefix("\ufeff"), newline=""), delimiter=form.delimiter) if row
+    ]
+    head = int(form.header)
+    if len(rows) - head != holdings.table(layer.source).num_rows:
+        raise CannotWrite(dataset.path, "its lines do not match its rows", ELSEWHERE)
+    for (row, field), value in cells.items():
+        rows[row + head][names.index(field)] = _text(value, form.decimal)
+    with beside.open("w", encoding=form.encoding, newline="") as out:
+        out.write(mark)
+        csv.writer(out, delimiter=form.delimiter, lineterminator=ending).writerows(rows)
+
+
+def _text(value: Any, decimal: str) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return repr(value).replace(".", decimal) if isinstance(value, float) else str(_plain(value))

@@ -1,0 +1,82 @@
+"""How the look of a layer's rows, and what was added to them, stand in a project file."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable
+from dataclasses import asdict
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from brisk_atlas.core.model import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
+from brisk_atlas.core.model.rows import PLAIN_ROWS
+
+_KINDS = {"values", "range", "text", "missing", "known"}
+
+
+def saved_rows(rows: RowsLook, kept: Callable[[Path], str]) -> dict[str, Any] | None:
+    """Return rows as JSON can hold them, None for plain ones. `kept` says how a path is written."""
+    if rows == PLAIN_ROWS:
+        return None
+    told: dict[str, Any] = {
+        "columns": [asdict(c) for c in rows.columns],
+        "sort": rows.sort,
+        "where": rows.where,
+        "filters": [{**asdict(f), "values": [_told(v) for v in f.values], "low": _told(f.low), "high": _told(f.high)}
+                    for f in rows.filters],
+        "on_map": rows.on_map,
+        "summary": rows.summary,
+        "computed": [asdict(c) for c in rows.computed],
+        "joins": [{**asdict(j), "path": kept(j.path)} for j in rows.joins],
+        "edits": [{"field": e.field, "rows": e.rows, "values": [_told(v) for v in e.values]} for e in rows.edits],
+        "edited_from": rows.edited_from,
+    }  # fmt: skip
+    return {key: value for key, value in told.items() if value}
+
+
+def rows_from(told: dict[str, Any] | None, found: Callable[[str], Path]) -> RowsLook:
+    """Return rows from their saved form. Raises TypeError or KeyError where that holds something else."""
+    if told is None:
+        return PLAIN_ROWS
+    filters = tuple(
+        FieldFilter(f["field"], f["kind"], tuple(_meant(v) for v in f.get("values", ())),
+                    _meant(f.get("low")), _meant(f.get("high")), f.get("text", ""))
+        for f in told.get("filters", ())
+    )  # fmt: skip
+    if any(f.kind not in _KINDS for f in filters):
+        raise TypeError("a filter of an unknown kind")
+    return RowsLook(
+        tuple(ColumnLook(**c) for c in told.get("columns", ())),
+        tuple((str(field), bool(down)) for field, down in told.get("sort", ())),
+        str(told.get("where", "")),
+        filters,
+        bool(told.get("on_map")),
+        bool(told.get("summary")),
+        tuple(ComputedField(**c) for c in told.get("computed", ())),
+        tuple(Join(**{**j, "path": found(j["path"])}) for j in told.get("joins", ())),
+        tuple(
+            Edit(e["field"], tuple(map(int, e["rows"])), tuple(_meant(v) for v in e["values"]))
+            for e in told.get("edits", ())
+        ),
+        tuple((str(n), int(s), int(t)) for n, s, t in told.get("edited_from", ())),
+    )
+
+
+def _told(value: Any) -> Any:
+    """Return a value as JSON can hold it."""
+    if isinstance(value, datetime.datetime):
+        return {"time": value.isoformat()}
+    if isinstance(value, datetime.date):
+        return {"date": value.isoformat()}
+    return float(value) if isinstance(value, Decimal) else value
+
+
+def _meant(value: Any) -> Any:
+    if isinstance(value, dict):
+        return (
+            datetime.datetime.fromisoformat(value["time"])
+            if "time" in value
+            else datetime.date.fromisoformat(value["date"])
+        )
+    return value

@@ -1,0 +1,54 @@
+"""What an expression makes of the first rows, before a field is added."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+import pyarrow as pa
+
+from brisk_atlas.core.model import ComputedField, Layer
+from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.wkb import shapes_of
+from brisk_atlas.core.rows.expression import prepare
+from brisk_atlas.core.rows.extended import base_rows, computed, extend, rows_of
+
+CONTEXT = 5_000  # rows that a window over "all rows" may see in a preview of a large table
+
+
+def preview(
+    holdings: Holdings,
+    layer: Layer,
+    others: tuple[ComputedField, ...],
+    field: ComputedField,
+    count: int,
+    check: Callable[[], None] | None = None,
+) -> pa.Table:
+    """Return the first rows: the fields that an expression names, and what it makes of them.
+
+    `others` are the computed fields that stand before it. Raises BadExpression. Sums over all rows run
+    over all rows of a table of up to CONTEXT rows, else over the first of them.
+    """
+    look = replace(layer.rows, computed=others)
+    table, features = base_rows(holdings, layer), None
+    few = table.num_rows > CONTEXT
+    if layer.kind == "vector":
+        whole = holdings.features(layer.source)
+        features = _first(whole, CONTEXT) if few else whole
+    if few:
+        table = extend(
+            holdings, table.slice(0, CONTEXT), replace(look, edits=()), features, ("preview", layer.source), check
+        )
+    else:
+        table = rows_of(holdings, replace(layer, rows=look), check)
+    name = field.name or "made"
+    key = ("preview" if few else "measure", layer.source)
+    made = computed(holdings, table, field, features, key, check)
+    used = prepare(field.expression, table.column_names, measured=features is not None).fields
+    return table.select(list(used)).append_column(name, made).slice(0, count)
+
+
+def _first(features: Features, count: int) -> Features:
+    wkb = features.wkb.slice(0, count)
+    return Features(features.table.slice(0, count), wkb, shapes_of(wkb)[0], features.crs)

@@ -1,0 +1,70 @@
+"""A histogram to read: bars, and the value under the pointer."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QWidget
+
+from ..theme import LIGHT, Theme, mono_font
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.inspect import Summary
+
+HEIGHT_PX, FOOT_PX = 110, 16
+LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+
+
+class Bars(QWidget):
+    """Shows the histogram of a Summary."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("bars")
+        self.setAccessibleName("Histogram")
+        self.setFixedHeight(HEIGHT_PX)
+        self.setMouseTracking(True)
+        self.theme: Theme = LIGHT
+        self.summary: Summary | None = None
+        self.unit = ""
+
+    def sizeHint(self) -> QSize:
+        return QSize(240, HEIGHT_PX)
+
+    def show_summary(self, summary: Summary | None, unit: str) -> None:
+        self.summary, self.unit = summary, unit
+        self.setVisible(summary is not None)
+        self.update()
+
+    def paintEvent(self, event: object) -> None:
+        from brisk_atlas.core.model import number_text
+
+        if self.summary is None:
+            return
+        painter = QPainter(self)
+        counts, edges = self.summary.counts, self.summary.edges
+        tall = self.height() - FOOT_PX - 2
+        wide = self.width() / len(counts)
+        for i, count in enumerate(counts.tolist()):
+            height = max(1.0 if count else 0.0, tall * count / max(1, counts.max()))
+            painter.fillRect(QRectF(i * wide, tall - height, max(1.0, wide - 1), height), QColor(self.theme.second))
+        painter.setPen(QColor(self.theme.rule))
+        painter.drawLine(0, tall, self.width(), tall)
+        painter.setFont(mono_font(11))
+        painter.setPen(QColor(self.theme.quiet))
+        foot = QRectF(0, tall, self.width(), FOOT_PX + 2)
+        painter.drawText(foot, LEFT, number_text(float(f"{edges[0]:.5g}")))
+        painter.drawText(foot, RIGHT, f"{number_text(float(f'{edges[-1]:.5g}'))} {self.unit}".strip())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        from brisk_atlas.core.model import number_text
+
+        if self.summary is None or event is None:
+            return
+        counts, edges = self.summary.counts, self.summary.edges
+        i = min(max(int(event.position().x() / self.width() * len(counts)), 0), len(counts) - 1)
+        low, high = (number_text(float(f"{v:.5g}")) for v in (edges[i], edges[i + 1]))
+        self.setToolTip(f"{low} to {high} {self.unit}: {counts[i]:,}")

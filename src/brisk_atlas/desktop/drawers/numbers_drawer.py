@@ -1,0 +1,244 @@
+"""The Numbers drawer: statistics and histogram of a band, field or dimension; zonal numbers as a new table."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import AtlasError, Extent, Layer, number_text
+
+from ..session import Session
+from ..theme import LIGHT, Theme
+from .bars import Bars
+from .readings_tree import ReadingsTree
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.inspect import Summary, Where
+
+WHOLE, IN_VIEW, IN_AREA = "the whole", "what is in view", "the drawn area"
+
+
+class NumbersDrawer(QWidget):
+    """Asks what of the subject to sum up and where, and shows it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._theme: Theme = LIGHT
+        self.view_extent: Callable[[], Extent | None] = lambda: None
+        self.area: Where | None = None
+        self.what, self.over = QComboBox(), QComboBox()
+        self.what.setObjectName("numbers of")
+        self.over.setObjectName("numbers over")
+        self.over.addItems([WHOLE, IN_VIEW, IN_AREA])
+        self.said = QLabel("Choose a layer to sum up.")
+        self.said.setObjectName("quiet")
+        self.said.setWordWrap(True)
+        self.bars = Bars()
+        self.tree = ReadingsTree()
+        self.tree.setObjectName("numbers")
+        self.summary: Summary | None = None
+        self.zones, self.grid, self.band = QComboBox(), QComboBox(), QComboBox()
+        for box, name in ((self.zones, "zones"), (self.grid, "zonal grid"), (self.band, "zonal band")):
+            box.setObjectName(name)
+        self.make = QPushButton("Make the table")
+        self.make.setObjectName("main")
+        self.make.clicked.connect(self.make_zonal)
+        form, zonal = QFormLayout(), QFormLayout()
+        form.addRow("of", self.what)
+        form.addRow("over", self.over)
+        zonal.addRow("polygons of", self.zones)
+        zonal.addRow("over the grid", self.grid)
+        zonal.addRow("band", self.band)
+        heading = QLabel("Numbers by zone")
+        heading.setObjectName("heading")
+        self.zonal = QWidget()
+        below = QVBoxLayout(self.zonal)
+        below.setContentsMargins(0, 6, 0, 0)
+        below.addWidget(heading)
+        below.addLayout(zonal)
+        below.addWidget(self.make)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 10, 12, 10)
+        column.addLayout(form)
+        column.addWidget(self.bars)
+        column.addWidget(self.said)
+        column.addWidget(self.tree, 1)
+        column.addWidget(self.zonal)
+        self._listed: object = None
+        self._job: Job | None = None
+        self.what.activated.connect(lambda i: self.sum_up())
+        self.over.activated.connect(lambda i: self.sum_up())
+        self.grid.currentIndexChanged.connect(lambda i: self._bands())
+        session.work_changed.connect(self._work_changed)
+
+    @property
+    def theme(self) -> Theme:
+        return self._theme
+
+    @theme.setter
+    def theme(self, theme: Theme) -> None:
+        self._theme = self.tree.theme = self.bars.theme = theme
+
+    def showEvent(self, event: object) -> None:
+        self._follow()
+
+    def _work_changed(self, what: str) -> None:
+        if what in ("subject", "layers", "file") and self.isVisible():
+            self._follow()
+
+    def _follow(self) -> None:
+        """Offer what the subject has, and the layers that zones and grids can be."""
+        work = self.session.work
+        layer = work.subject
+        self._zonal_choices()
+        key = (layer.id, layer.source, layer.rows.added, layer.rows.where, layer.rows.filters) if layer else None
+        if key == self._listed:
+            return
+        self._listed = key
+        self.what.clear()
+        if layer is None:
+            return
+
+        def listed(names: list[str]) -> None:
+            if self._listed == key:
+                self.what.clear()
+                self.what.addItems(names)
+                self.sum_up()
+
+        def ask(job: Job) -> list[str]:
+            from brisk_atlas.core.inspect import names_of
+
+            return names_of(self.session.holdings, layer)
+
+        self.session.run("Fields", ask, listed, shown=False, failed=self._fail)
+
+    def view_moved(self) -> None:
+        if self.isVisible() and self.over.currentText() == IN_VIEW:
+            self.sum_up()
+
+    def area_drawn(self, area: Where) -> None:
+        self.area = area
+        if self.isVisible():
+            self.over.setCurrentText(IN_AREA)
+            self.sum_up()
+
+    def sum_up(self) -> None:
+        """Work out the statistics in the background."""
+        layer, name, over = self.session.work.subject, self.what.currentText(), self.over.currentText()
+        if self._job is not None:
+            self._job.cancel()
+        if layer is None or not name:
+            self._show(None, "", "", "Nothing here has numbers to sum up.")
+            return
+        where: Where | Extent | None = None
+        if over == IN_VIEW:
+            where = self.view_extent()
+        elif over == IN_AREA:
+            where = self.area
+            if where is None:
+                self._show(None, "", "", "Draw a box or a lasso on the map first (in the Probe drawer).")
+                return
+        self.said.setText("summing up…")
+
+        def ask(job: Job) -> tuple[Summary | None, str]:
+            from brisk_atlas.core.inspect import statistics_of
+
+            return statistics_of(self.session.holdings, layer, name, where, job.check)
+
+        def done(found: tuple[Summary | None, str]) -> None:
+            summary, unit = found
+            told = f"{layer.name}, {name}, over {over}"
+            self._show(summary, unit, name, told if summary else f"No known value of {name} there.")
+
+        self._job = self.session.run(f"Summing up {name}", ask, done, failed=self._fail)
+
+    def _show(self, summary: Summary | None, unit: str, name: str, told: str) -> None:
+        self.summary = summary
+        self.bars.show_summary(summary, unit)
+        self.tree.begin()
+        if summary is not None:
+            from brisk_atlas.core.inspect.statistics import summary_readings
+
+            self.tree.add(name, [(r.label, r.shown) for r in summary_readings(name, summary, unit)])
+        self.said.setText(told)
+
+    def _fail(self, error: BaseException) -> None:
+        if isinstance(error, AtlasError):
+            self._show(None, "", "", str(error))
+        else:
+            self.session.fault(error)
+
+    # Zones
+
+    def _zonal_choices(self) -> None:
+        work = self.session.work
+        polygons = []
+        for layer in work.layers:
+            facts = self.session.facts_of(layer)
+            if layer.kind == "vector" and facts and "Polygon" in (facts.geometry_type or ""):
+                polygons.append(layer)
+        grids = [layer for layer in work.layers if layer.kind == "raster"]
+        for box, layers in ((self.zones, polygons), (self.grid, grids)):
+            now = box.currentData()
+            box.blockSignals(True)
+            box.clear()
+            for layer in layers:
+                box.addItem(layer.name, layer.id)
+            box.setCurrentIndex(max(0, box.findData(now)))
+            box.blockSignals(False)
+        subject = work.subject
+        if subject in polygons:
+            self.zones.setCurrentIndex(self.zones.findData(subject.id))
+        self.zonal.setVisible(bool(polygons) and bool(grids))
+        self._bands()
+
+    def _bands(self) -> None:
+        layer = self.session.work.layer(self.grid.currentData())
+        facts = self.session.facts_of(layer) if layer else None
+        now = self.band.currentText()
+        self.band.clear()
+        if facts and facts.grid:
+            self.band.addItems([band.name for band in facts.grid.bands])
+            self.band.setCurrentIndex(max(0, self.band.findText(now)))
+
+    def make_zonal(self) -> None:
+        """Work the zonal numbers out, keep them as a table, and open it."""
+        work = self.session.work
+        zones, grid = work.layer(self.zones.currentData()), work.layer(self.grid.currentData())
+        band = self.band.currentIndex() + 1
+        if zones is None or grid is None or band < 1:
+            return
+
+        def ask(job: Job) -> Path:
+            from brisk_atlas.core.handover.grid import derived_folder
+            from brisk_atlas.core.handover.table import write_table
+            from brisk_atlas.core.inspect.zonal import zonal_table
+
+            table = zonal_table(self.session.holdings, zones, grid, band, job.report)
+            folder = derived_folder()
+            folder.mkdir(parents=True, exist_ok=True)
+            path = folder / f"{_plain(zones)}_by_{_plain(grid)}_{_plain_text(self.band.itemText(band - 1))}.parquet"
+            self.session.holdings.forget(path)
+            write_table(table, path, "Parquet", job.check)
+            return path
+
+        def done(path: Path) -> None:
+            self.session.open_paths([path])
+            self.session.noticed.emit(
+                "good", f"{number_text(zones.name)} by {grid.name}: a new table", f"Kept in {path}"
+            )
+
+        self.session.run(f"Numbers of {grid.name} by {zones.name}", ask, done, failed=self._fail)
+
+
+def _plain(layer: Layer) -> str:
+    return _plain_text(layer.name)
+
+
+def _plain_text(text: str) -> str:
+    return "".join(c if c.isalnum() or c in "-_" else "_" for c in text)[:60]

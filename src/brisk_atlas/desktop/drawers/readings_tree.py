@@ -1,0 +1,108 @@
+"""Findings as a tree: a heading a layer, groups below it, a line a reading."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtGui import QBrush, QColor, QFont
+from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
+
+from ..theme import LIGHT, Theme
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.inspect import Finding
+
+LABEL_PX = 132
+CLOSED = ("records in the header", "dimensions of the whole file")  # groups that begin closed
+
+
+class ReadingsTree(QTreeWidget):
+    """Two columns: what, and how much."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme: Theme = LIGHT
+        self.setObjectName("probe readings")
+        self.setHeaderHidden(True)
+        self.setColumnCount(2)
+        self.setIndentation(10)
+        header = self.header()
+        assert header is not None
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
+        header.resizeSection(0, LABEL_PX)
+
+    def begin(self) -> None:
+        self.clear()
+
+    def _heading(self, title: str) -> QTreeWidgetItem:
+        top = QTreeWidgetItem([title])
+        font = QFont(self.font())
+        font.setWeight(QFont.Weight.DemiBold)
+        top.setFont(0, font)
+        self.addTopLevelItem(top)
+        top.setFirstColumnSpanned(True)
+        top.setExpanded(True)
+        return top
+
+    def add(self, title: str, lines: list[tuple[str, str]], *, strong: str = "") -> None:
+        """Add a heading and its lines; those whose label begins with `strong` stand out."""
+        top = self._heading(title)
+        for label, text in lines:
+            item = self._line(top, label, text)
+            if strong and label.startswith(strong):
+                font = QFont(self.font())
+                font.setWeight(QFont.Weight.DemiBold)
+                item.setForeground(1, QBrush(QColor(self.theme.accent)))
+                item.setFont(1, font)
+
+    def add_finding(self, finding: Finding) -> None:
+        """Add what a layer has; several groups get a heading each."""
+        top = self._heading(finding.title)
+        groups = list(dict.fromkeys(r.group for r in finding.readings))
+        for group in groups:
+            under = top
+            if len(groups) > 1 and group not in ("attributes", "bands", "point"):
+                under = QTreeWidgetItem([group])
+                under.setForeground(0, QBrush(QColor(self.theme.second)))
+                top.addChild(under)
+                under.setFirstColumnSpanned(True)
+                under.setExpanded(group not in CLOSED)
+            for reading in finding.readings:
+                if reading.group == group:
+                    item = self._line(under, reading.label, reading.shown)
+                    about = [reading.key if reading.key and reading.key != reading.label else "", reading.about]
+                    item.setToolTip(0, "\n".join(v for v in about if v) or reading.label.strip())
+
+    def _line(self, top: QTreeWidgetItem, label: str, text: str) -> QTreeWidgetItem:
+        item = QTreeWidgetItem([label, text])
+        item.setForeground(0, QBrush(QColor(self.theme.quiet)))
+        item.setToolTip(0, label)
+        item.setToolTip(1, text)
+        top.addChild(item)
+        return item
+
+    def as_text(self) -> str:
+        """Return all lines, tab-separated."""
+        lines: list[str] = []
+
+        def walk(item: QTreeWidgetItem) -> None:
+            lines.append("\t".join(v for v in (item.text(0).strip(), item.text(1)) if v))
+            for k in range(item.childCount()):
+                child = item.child(k)
+                assert child is not None
+                walk(child)
+
+        for i in range(self.topLevelItemCount()):
+            top = self.topLevelItem(i)
+            assert top is not None
+            walk(top)
+        return "\n".join(lines)
+
+    def readings(self) -> dict[str, str]:
+        """Return the text of each line by its label, the first of several."""
+        found: dict[str, str] = {}
+        for line in self.as_text().splitlines():
+            label, tab, text = line.partition("\t")
+            if tab:
+                found.setdefault(label, text)
+        return found

@@ -1,0 +1,52 @@
+"""The drop-down of tables: the subject's own, other open ones, related ones, and those of the same files."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QComboBox
+
+from ..session import Session
+
+OPEN, IN_FILE = "open", "in file"
+
+
+class ChoiceOfTable(QComboBox):
+    """Choosing an open table makes it the subject; choosing one that lies in a file opens it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setObjectName("tables")
+        self.setMaximumWidth(170)
+        self.setMinimumWidth(110)
+        self.setToolTip("Which rows are shown")
+        self.activated.connect(self._chosen)
+
+    def refresh(self) -> None:
+        """List what can be shown now."""
+        work = self.session.work
+        subject = work.subject
+        self.clear()
+        related = {join.source for join in subject.rows.joins} if subject else set()
+        for layer in work.layers:
+            if layer.kind in ("vector", "table"):
+                note = ", related" if layer.source in related else ""
+                self.addItem(f"{layer.name}{note}", (OPEN, layer.id, None))
+        opened = {layer.source for layer in work.layers}
+        for path in dict.fromkeys(layer.path for layer in work.layers):
+            dataset = self.session.holdings.peek(path)
+            for part in dataset.parts if dataset else ():
+                source = (path, part.facts.name)
+                if part.facts.kind == "table" and source not in opened:
+                    self.addItem(f"{part.facts.name}, in {path.name}", (IN_FILE, path, part.facts.name))
+        for join in subject.rows.joins if subject else ():
+            if join.source not in opened:
+                self.addItem(f"{join.part}, related", (IN_FILE, join.path, join.part))
+        at = next((i for i in range(self.count()) if subject and self.itemData(i)[1] == subject.id), -1)
+        self.setCurrentIndex(at)
+
+    def _chosen(self, index: int) -> None:
+        kind, what, part = self.itemData(index)
+        if kind == OPEN:
+            self.session.work.choose(what)
+        else:
+            self.session.open_paths([what], part)

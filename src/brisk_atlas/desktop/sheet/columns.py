@@ -1,0 +1,67 @@
+"""Where the columns of a sheet stand: those kept in sight first, then the others, which scroll."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from brisk_atlas.core.model import ColumnLook
+
+NUMBER_PX, TEXT_PX = 104, 148
+NARROWEST, WIDEST = 36, 640
+
+
+class Column(NamedTuple):
+    """One column on show: its field, its look, and its left edge and width in pixels."""
+
+    field: str
+    look: ColumnLook
+    number: bool
+    left: int
+    width: int
+
+
+class Columns:
+    """All columns on show. `kept_width` is taken by those that do not scroll; `width` by all."""
+
+    def __init__(self, looks: list[ColumnLook], numbers: dict[str, bool]) -> None:
+        self.all: list[Column] = []
+        left = 0
+        self.kept_width = 0
+        for look in looks:
+            if not look.shown:
+                continue
+            number = numbers.get(look.name, False)
+            width = look.width or (NUMBER_PX if number else TEXT_PX)
+            self.all.append(Column(look.name, look, number, left, width))
+            left += width
+            if look.kept:
+                self.kept_width = left
+        self.width = left
+
+    def __len__(self) -> int:
+        return len(self.all)
+
+    def place(self, number: int, scrolled: int) -> int:
+        """Return where a column stands when the others are scrolled by so many pixels."""
+        column = self.all[number]
+        return column.left if column.look.kept else column.left - scrolled
+
+    def at(self, x: int, scrolled: int) -> int | None:
+        """Return the number of the column at a position, or None beside them."""
+        for number, column in enumerate(self.all):
+            left = self.place(number, scrolled)
+            hidden = not column.look.kept and x < self.kept_width
+            if not hidden and left <= x < left + column.width:
+                return number
+        return None
+
+    def in_view(self, scrolled: int, width: int) -> list[int]:
+        """Return the numbers of the columns that can be seen."""
+        return [
+            n
+            for n, c in enumerate(self.all)
+            if c.look.kept or (self.place(n, scrolled) < width and self.place(n, scrolled) + c.width > self.kept_width)
+        ]
+
+    def number_of(self, field: str) -> int | None:
+        return next((n for n, c in enumerate(self.all) if c.field == field), None)

@@ -1,0 +1,475 @@
+"""The Sheet: the subject's rows, arranged, filtered, added to and edited, and picked together with the map."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QPoint, QTimer, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
+
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import AtlasError, BadExpression, Edit, Extent, Layer, RowsLook
+from brisk_atlas.core.project import Picks
+
+from ..session import Session
+from ..theme import LIGHT, Theme
+from .choice_of_table import ChoiceOfTable
+from .expression_edit import ExpressionEdit, words_for
+from .grid import MOST_PICKED, SheetGrid
+from .sheet_tools import SheetTools
+
+if TYPE_CHECKING:
+    import numpy as np
+
+    from brisk_atlas.core.sheet import Sheet
+
+SCOPES = (("all", "All"), ("picked", "Picked"), ("view", "In view"))
+TRY_MS = 220
+FIRST_ROWS = 300  # of a large table, shown while the rest is read
+LARGE = 200_000  # rows
+
+
+class SheetDrawer(QWidget):
+    """A grid under a line to filter by.
+
+    Signals:
+        go_wanted(): the analyst wants the map to go to the picked rows.
+        window_wanted(): the sheet is to stand in a window of its own, or go back.
+    """
+
+    go_wanted = pyqtSignal()
+    window_wanted = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._theme: Theme = LIGHT
+        self.layer_id: str | None = None
+        self.scope = "all"
+        self.view_extent: Callable[[], Extent | None] = lambda: None
+        self.words: dict[str, Any] = {}  # what records say of the fields
+        self._loaded: object = None
+        self._arranged: object = None
+        self._job: Job | None = None
+        self._summing: Job | None = None
+        self._counting: Job | None = None
+        self._syncing = False
+        self.tables = ChoiceOfTable(session)
+        self.grid = SheetGrid()
+        self.filter = ExpressionEdit()
+        self.filter.setObjectName("sheet filter")
+        self.filter.setPlaceholderText("Show rows where… an SQL condition, such as year = 2031")
+        self.count = QLabel("")
+        self.count.setObjectName("quiet")
+        self.wrong = QLabel("")
+        self.wrong.setObjectName("fault")
+        self.wrong.setWordWrap(True)
+        self.wrong.hide()
+        self.tools = SheetTools(session, self)
+        self._try = QTimer(self)
+        self._try.setSingleShot(True)
+        self._try.setInterval(TRY_MS)
+        self._try.timeout.connect(self._count_matches)
+        self._lay_out()
+        self.filter.entered.connect(self.apply_filter)
+        self.filter.textChanged.connect(self._typed)
+        self.grid.picked.connect(self._picked)
+        self.grid.sort_wanted.connect(self._sort)
+        self.grid.look_changed.connect(self.put)
+        self.grid.menu_wanted.connect(self.tools.column_menu)
+        self.grid.row_menu_wanted.connect(self.tools.row_menu)
+        self.grid.edited.connect(self._edited)
+        self.grid.go_wanted.connect(self.go_wanted)
+        session.work_changed.connect(self._work_changed)
+
+    def _lay_out(self) -> None:
+        title = QLabel("Sheet")
+        title.setObjectName("heading")
+        self.scopes: dict[str, QToolButton] = {}
+        row = QHBoxLayout()
+        row.setContentsMargins(8, 5, 8, 3)
+        row.setSpacing(6)
+        row.addWidget(title)
+        row.addWidget(self.tables)
+        for key, text in SCOPES:
+            button = QToolButton()
+            button.setObjectName("scope")
+            button.setText(text)
+            button.setCheckable(True)
+            button.setChecked(key == self.scope)
+            button.clicked.connect(lambda checked=False, key=key: self.set_scope(key))
+            self.scopes[key] = button
+            row.addWidget(button)
+        row.addWidget(self.filter, 1)
+        row.addWidget(self.count)
+        self.clear = QPushButton("Show all")
+        self.clear.setObjectName("clear filters")
+        self.clear.clicked.connect(self.clear_filters)
+        self.clear.hide()
+        row.addWidget(self.clear)
+        for button in self.tools.buttons:
+            row.addWidget(button)
+        self.beside = QSplitter()
+        self.beside.addWidget(self.grid)
+        self.beside.setChildrenCollapsible(False)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(row)
+        column.addWidget(self.wrong)
+        column.addWidget(self.beside, 1)
+
+    @property
+    def theme(self) -> Theme:
+        return self._theme
+
+    @theme.setter
+    def theme(self, theme: Theme) -> None:
+        self._theme = self.grid.theme = self.filter.theme = theme
+        self.tools.use_theme(theme)
+        self.grid.view.update()
+
+    @property
+    def sheet(self) -> Sheet | None:
+        return self.grid.sheet
+
+    @property
+    def layer(self) -> Layer | None:
+        """Return the layer whose rows are shown, as it stands in the work now."""
+        return self.session.work.layer(self.layer_id)
+
+    @property
+    def busy(self) -> bool:
+        return self._try.isActive()
+
+    # Following the work
+
+    def _work_changed(self, what: str) -> None:
+        if what in ("subject", "layers", "file"):
+            self.show_subject()
+        if what == "picks":
+            if self.scope == "picked":
+                self.arrange()
+            self._show_picks()
+            self.tools.show_series()
+        self.tools.refresh()
+
+    def showEvent(self, event: object) -> None:
+        self.show_subject()
+
+    def view_moved(self) -> None:
+        """Follow the map where only rows in view are shown."""
+        if self.scope == "view" and self.isVisible():
+            self.arrange()
+
+    def show_subject(self) -> None:
+        """Load the subject's rows in the background, if it has rows and the drawer is open."""
+        if not self.isVisible():
+            return
+        layer = self.session.work.subject
+        self.tables.refresh()
+        key = (layer.id, layer.source, layer.rows.added) if layer else None
+        if key == self._loaded:
+            self.arrange()
+            return
+        same = layer is not None and layer.id == self.layer_id
+        self._loaded, self.layer_id, self._arranged = key, layer.id if layer else None, None
+        if not same:
+            self.filter.setText(layer.rows.where if layer else "")
+            self._complain(None)
+            self.tools.end_editing()
+        if layer is None or layer.kind not in ("vector", "table"):
+            self.grid.show_sheet(None, RowsLook(), {})
+            self.count.setText("" if layer is None else f"{layer.name} has no rows; it is a {layer.kind}")
+            self.tools.refresh()
+            return
+        if not same:
+            self.count.setText("reading…")
+            self._show_first(layer, key)
+
+        def work(job: Job) -> tuple[Sheet, dict]:
+            from brisk_atlas.core.read.field_words import field_words
+
+            sheet = self.session.sheet_of(layer, job.check)
+            return sheet, field_words(self.session.holdings, layer.source)
+
+        def done(found: tuple[Sheet, dict]) -> None:
+            if self._loaded == key:
+                sheet, self.words = found
+                self.filter.set_words(words_for(sheet.columns))
+                self._whole = sheet
+                self.arrange(anew=True)
+                self.tools.refresh()
+
+        def failed(error: BaseException) -> None:
+            if self._loaded == key:
+                self.count.setText("")
+                self._complain(error)
+            if not isinstance(error, BadExpression):
+                self.session.fault(error)
+
+        self.session.run(f"Reading rows of {layer.name}", work, done, failed=failed)
+
+    def _show_first(self, layer: Layer, key: object) -> None:
+        """Show the first rows of a large table at once, while all of it is being read."""
+        facts = self.session.facts_of(layer)
+        if facts is None or (facts.count or 0) <= LARGE:
+            return
+
+        def work(job: Job) -> Sheet:
+            from brisk_atlas.core.sheet import Sheet
+
+            part = self.session.holdings.part(layer.source)
+            return Sheet(part.first(FIRST_ROWS))  # type: ignore[attr-defined]
+
+        def done(sheet: Sheet) -> None:
+            if self._loaded == key and self._arranged is None:
+                self.grid.show_sheet(sheet, layer.rows, self._aliases())
+                self.count.setText(f"first {len(sheet):,} of {facts.count or 0:,} rows, reading on…")
+
+        self.session.run("First rows", work, done, shown=False, failed=lambda error: None)
+
+    def arrange(self, *, anew: bool = False) -> None:
+        """Filter and sort in the background as the work says, then show."""
+        layer, sheet = self.layer, getattr(self, "_whole", None)
+        if layer is None or sheet is None or self._loaded != (layer.id, layer.source, layer.rows.added):
+            return
+        picks = self.session.work.picks
+        rows = picks.rows if picks and picks.layer_id == layer.id else ()
+        extent = self.view_extent() if self.scope == "view" else None
+        among = rows if self.scope == "picked" else extent
+        key = (self._loaded, layer.rows.where, layer.rows.filters, layer.rows.sort, self.scope, among)
+        if key == self._arranged and not anew:
+            self._show(layer, sheet)
+            return
+        self._arranged = key
+        if self._job is not None:
+            self._job.cancel()
+
+        def work(job: Job) -> np.ndarray:
+            from brisk_atlas.core.rows.extended import shown_rows
+
+            mask = shown_rows(self.session.holdings, layer, job.check)
+            chosen = self._among(layer, sheet, rows, extent)
+            mask = chosen if mask is None else mask if chosen is None else mask & chosen
+            return sheet.arrange("", layer.rows.sort, mask, job.check)
+
+        def done(order: np.ndarray) -> None:
+            if self._arranged == key:
+                sheet.order = order
+                self._complain(None)
+                self._show(layer, sheet)
+                self._show_picks(scroll=True)
+                self._sum_up(layer, sheet)
+
+        def failed(error: BaseException) -> None:
+            self._complain(error)
+            if not isinstance(error, AtlasError):
+                self.session.fault(error)
+
+        self._job = self.session.run("Arranging rows", work, done, shown=len(sheet) > LARGE, failed=failed)
+
+    def _among(self, layer: Layer, sheet: Sheet, rows: tuple[int, ...], extent: Extent | None) -> np.ndarray | None:
+        """Return (rows,) bool of the rows that the scope lets show; None for all."""
+        import numpy as np
+
+        if self.scope == "all" or (self.scope == "view" and (extent is None or layer.kind != "vector")):
+            return None
+        mask = np.zeros(sheet.table.num_rows, bool)
+        if self.scope == "picked":
+            mask[[r for r in rows if r < len(mask)]] = True
+        elif extent is not None:
+            mask[self.session.holdings.shape_index(layer.source, extent.crs).within(extent)] = True
+        return mask
+
+    def _show(self, layer: Layer, sheet: Sheet) -> None:
+        from brisk_atlas.core.rows.editing import changed_cells
+
+        self.grid.changed_cells = changed_cells(layer.rows.edits)
+        self.grid.show_sheet(sheet, layer.rows, self._aliases())
+        self.filter.setText(layer.rows.where) if not self.filter.hasFocus() else None
+        self.clear.setVisible(layer.rows.filtered)
+        self._tell()
+        if layer.rows.summary and not self.grid.summaries:
+            self._sum_up(layer, sheet)
+
+    def _aliases(self) -> dict[str, str]:
+        return {name: said.alias for name, said in self.words.items() if said.alias}
+
+    def _tell(self) -> None:
+        sheet, layer = self.sheet, self.layer
+        if sheet is None or layer is None:
+            return
+        whole, shown = sheet.table.num_rows, len(sheet)
+        told = f"{shown:,} of {whole:,} rows" if shown != whole else f"{whole:,} rows"
+        edits = len(self.grid.changed_cells)
+        self.count.setText(told + (f" · {edits:,} edited" if edits else ""))
+        from brisk_atlas.core.rows.filters import words_of
+
+        self.count.setToolTip("\n".join(words_of(f) for f in layer.rows.filters))
+
+    def _sum_up(self, layer: Layer, sheet: Sheet) -> None:
+        """Work out the small distributions of the columns, and the summaries if they are wanted."""
+        if self._summing is not None:
+            self._summing.cancel()
+        fields = [c.field for c in self.grid.columns.all]
+
+        def work(job: Job) -> tuple[dict, dict]:
+            bars, sums = {}, {}
+            for field in fields:
+                job.check()
+                bars[field] = sheet.distribution(field)
+            for field in fields if layer.rows.summary else ():
+                job.check()
+                sums[field] = sheet.summary(field, job.check)
+            return sums, {field: counts for field, counts in bars.items() if counts is not None}
+
+        def done(found: tuple[dict, dict]) -> None:
+            if self.sheet is sheet:
+                self.grid.set_summary(*found)
+
+        self._summing = self.session.run("Summing up", work, done, shown=False)
+
+    # What the hand changes
+
+    def put(self, what: str, look: RowsLook) -> None:
+        """Take on another look of the rows, as one step of undo."""
+        if self.layer_id is not None:
+            self.session.work.change(what, self.layer_id, rows=look)
+
+    def _sort(self, field: str, beside: bool) -> None:
+        """Sort by a field, the other way round, or not at all; `beside` keeps what it is sorted by already."""
+        layer = self.layer
+        if layer is None:
+            return
+        now = dict(layer.rows.sort)
+        turned = {field: False} if field not in now else {field: True} if not now[field] else {}
+        others = {k: v for k, v in now.items() if k != field} if beside else {}
+        sort = tuple({**others, **turned}.items())
+        if beside and field in now and turned:
+            sort = tuple((k, turned[field] if k == field else v) for k, v in now.items())
+        self.put(f"sort by {field}", replace(layer.rows, sort=sort))
+
+    def set_scope(self, scope: str) -> None:
+        """Show all rows, the picked ones, or those in view."""
+        self.scope = scope
+        for key, button in self.scopes.items():
+            button.setChecked(key == scope)
+        self.arrange()
+
+    def _typed(self) -> None:
+        if self.filter.hasFocus():
+            self._try.start()
+        if not self.filter.text() and self.layer is not None and self.layer.rows.where:
+            self.apply_filter()
+
+    def _count_matches(self) -> None:
+        """Say how many rows the condition that is being typed would show, or what is wrong with it."""
+        layer, text = self.layer, self.filter.text()
+        if self._counting is not None:
+            self._counting.cancel()
+        if layer is None or not text or self.sheet is None or text == layer.rows.where:
+            self._complain(None)
+            self._tell()
+            return
+
+        def work(job: Job) -> int:
+            from brisk_atlas.core.rows.extended import shown_rows
+
+            probe = replace(layer, id=f"{layer.id} try", rows=replace(layer.rows, where=text, filters=()))
+            mask = shown_rows(self.session.holdings, probe, job.check)
+            return int(mask.sum()) if mask is not None else 0
+
+        def done(count: int) -> None:
+            if self.filter.text() == text:
+                self._complain(None)
+                self.count.setText(f"{count:,} rows match, Return shows them")
+
+        def failed(error: BaseException) -> None:
+            if self.filter.text() == text:
+                self._complain(error)
+
+        self._counting = self.session.run("Counting rows", work, done, shown=False, failed=failed)
+
+    def apply_filter(self) -> None:
+        """Filter by what is typed. A wrong expression is told under the line; the rows stay as they are."""
+        layer, text = self.layer, self.filter.text()
+        self._try.stop()
+        if layer is None or self.sheet is None:
+            return
+        if not text:
+            self._complain(None)
+            self.put("filter rows", replace(layer.rows, where=""))
+            return
+
+        def check(job: Job) -> None:
+            from brisk_atlas.core.rows.extended import shown_rows
+
+            trial = replace(layer, id=f"{layer.id} try", rows=replace(layer.rows, where=text, filters=()))
+            shown_rows(self.session.holdings, trial, job.check)
+
+        self.session.run(
+            "Filtering rows",
+            check,
+            lambda nothing: self.put("filter rows", replace(layer.rows, where=text)),
+            shown=False,
+            failed=self._complain,
+        )
+
+    def clear_filters(self) -> None:
+        layer = self.layer
+        if layer is not None:
+            self.filter.setText("")
+            self.put("show all rows", replace(layer.rows, where="", filters=()))
+
+    def _complain(self, error: BaseException | None) -> None:
+        text = f"{error.reason}. {error.remedy}".strip() if isinstance(error, AtlasError) else ""
+        self.wrong.setText("  " + text)
+        self.wrong.setVisible(bool(text))
+        self.filter.mark(error.at if isinstance(error, BadExpression) else None, wrong=bool(text))
+
+    # Picks
+
+    def _picked(self, rows: set[int]) -> None:
+        if self._syncing or self.layer_id is None:
+            return
+        self._syncing = True
+        chosen = tuple(rows)[:MOST_PICKED] if len(rows) > MOST_PICKED else tuple(rows)
+        self.session.work.pick(Picks(self.layer_id, chosen) if chosen else None)
+        self._syncing = False
+        self.tools.show_series()
+
+    def _show_picks(self, *, scroll: bool = True) -> None:
+        """Mark the picked rows and bring the first into sight."""
+        picks = self.session.work.picks
+        if self._syncing:
+            return
+        rows = set(picks.rows) if picks and picks.layer_id == self.layer_id else set()
+        if rows != self.grid.rows or scroll:
+            self.grid.show_picked(rows, scroll=scroll and bool(rows))
+
+    def _edited(self, row: int, field: str, text: str) -> None:
+        """Take an edited value into the working copy, if it fits its field."""
+        from brisk_atlas.core.rows.editing import state_of, value_from
+
+        layer, sheet = self.layer, self.sheet
+        if layer is None or sheet is None:
+            return
+        try:
+            value = value_from(text, sheet.type_of(field), field)
+        except BadExpression as error:
+            self._complain(error)
+            return
+        self._complain(None)
+        if sheet.table.column(field)[row].as_py() == value:
+            return
+        dataset = self.session.dataset_of(layer)
+        before = layer.rows.edited_from or (state_of(dataset.members) if dataset else ())
+        edits = (*layer.rows.edits, Edit(field, (row,), (value,)))
+        self.put(f"edit {field}", replace(layer.rows, edits=edits, edited_from=before))
+
+    def column_menu_at(self, field: str) -> QPoint:
+        """Return where the menu of a column belongs."""
+        return self.grid.view.mapToGlobal(self.grid.head_rect(field).bottomLeft())

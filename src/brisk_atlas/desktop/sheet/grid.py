@@ -1,0 +1,505 @@
+"""The grid of a sheet: it paints the rows and columns that are seen, and asks for nothing else."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QFontMetrics, QHelpEvent, QKeyEvent, QMouseEvent, QPainter
+from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QToolTip
+
+from brisk_atlas.core.model import ColumnLook, RowsLook
+
+from ..theme import LIGHT, Theme, mono_font
+from .columns import NARROWEST, WIDEST, Columns
+from .grid_paint import GridPaint
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.sheet import FieldSummary, Sheet
+
+ROW_PX, HEAD_PX, BARS_PX, LINE_PX = 23, 26, 16, 17
+GUTTER_PX = 62
+EDGE_PX = 5  # how near the edge between two columns is gripped
+DRAG_PX = 6
+MOST_PICKED = 50_000  # rows picked at once in the table
+MEASURED_ROWS = 200  # looked at for the width of a column
+SUMMARY = ("count", "missing", "distinct", "least", "mean", "greatest", "sum")
+
+
+class SheetGrid(QAbstractScrollArea):
+    """Rows of a Sheet under a RowsLook.
+
+    Signals:
+        picked(object): rows (places in the file) that the hand picked.
+        sort_wanted(str, bool): a field to sort by; whether beside the others.
+        look_changed(str, object): what was changed, in words, and the new RowsLook.
+        menu_wanted(str, object): the field whose head's menu is wanted, and where.
+        row_menu_wanted(object): where the menu of the rows is wanted.
+        edited(int, str, str): row, field and the text typed.
+        go_wanted(): to the picked rows on the map.
+    """
+
+    picked = pyqtSignal(object)
+    sort_wanted = pyqtSignal(str, bool)
+    look_changed = pyqtSignal(str, object)
+    menu_wanted = pyqtSignal(str, object)
+    row_menu_wanted = pyqtSignal(object)
+    edited = pyqtSignal(int, str, str)
+    go_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("sheet")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        view = self.viewport()
+        assert view is not None
+        view.setMouseTracking(True)
+        self.view = view
+        self.theme: Theme = LIGHT
+        self.sheet: Sheet | None = None
+        self.look = RowsLook()
+        self.columns = Columns([], {})
+        self.aliases: dict[str, str] = {}
+        self.summaries: dict[str, FieldSummary] = {}
+        self.bars: dict[str, np.ndarray] = {}
+        self.changed_cells: dict[tuple[int, str], Any] = {}
+        self.editable = False
+        self.rows: set[int] = set()  # picked, by their place in the file
+        self.current = (0, 0)  # place in the order, number of the column
+        self._anchor = 0
+        self._doing: tuple[str, int] | None = None
+        self._press = QPoint()
+        self._drop_at: int | None = None
+        self._texts: dict[tuple[int, str], str] = {}
+        self.editor = QLineEdit(self.view)
+        self.editor.setObjectName("cell editor")
+        self.editor.hide()
+        self.editor.returnPressed.connect(self._take_edit)
+        self.editor.installEventFilter(self)
+        self.paint = GridPaint(self)
+        for bar in (self.verticalScrollBar(), self.horizontalScrollBar()):
+            assert bar is not None
+            bar.valueChanged.connect(self._scrolled)
+
+    # What to show
+
+    def show_sheet(self, sheet: Sheet | None, look: RowsLook, aliases: dict[str, str]) -> None:
+        """Show a sheet, or the same one in another order or look."""
+        other = sheet is not self.sheet
+        self.sheet, self.look, self.aliases = sheet, look, aliases
+        self._texts.clear()
+        if sheet is None:
+            self.columns = Columns([], {})
+        else:
+            self.columns = Columns(look.ordered(sheet.columns), {name: sheet.is_number(name) for name in sheet.columns})
+        if other:
+            self.summaries, self.bars, self.current, self._anchor = {}, {}, (0, 0), 0
+        last = max(0, len(sheet) - 1) if sheet is not None else 0
+        self.current = min(self.current[0], last), min(self.current[1], max(0, len(self.columns) - 1))
+        self.editor.hide()
+        self._set_ranges()
+        self.view.update()
+
+    def show_picked(self, rows: set[int], *, scroll: bool = True) -> None:
+        """Mark the picked rows, and bring the first of them into sight."""
+        self.rows = rows
+        if self.sheet is not None and rows and scroll:
+            place = self.sheet.place_of(min(rows) if len(rows) > 1 else next(iter(rows)))
+            if place is not None:
+                self.current = self._anchor = (place, self.current[1])[0], self.current[1]  # type: ignore[assignment]
+                self._anchor = place
+                self.reveal(place)
+        self.view.update()
+
+    def set_summary(self, summaries: dict[str, FieldSummary], bars: dict[str, np.ndarray]) -> None:
+        self.summaries, self.bars = summaries, bars
+        self.view.update()
+
+    @property
+    def head_height(self) -> int:
+        return HEAD_PX + BARS_PX
+
+    @property
+    def foot_height(self) -> int:
+        return len(SUMMARY) * LINE_PX + 6 if self.look.summary and self.sheet is not None else 0
+
+    @property
+    def first(self) -> int:
+        """Return the place of the first row that is seen."""
+        bar = self.verticalScrollBar()
+        return bar.value() if bar else 0
+
+    @property
+    def scrolled(self) -> int:
+        bar = self.horizontalScrollBar()
+        return bar.value() if bar else 0
+
+    @property
+    def rows_in_view(self) -> int:
+        return max(1, (self.view.height() - self.head_height - self.foot_height) // ROW_PX)
+
+    def _set_ranges(self) -> None:
+        down, right = self.verticalScrollBar(), self.horizontalScrollBar()
+        assert down is not None and right is not None
+        count = len(self.sheet) if self.sheet is not None else 0
+        page = self.rows_in_view
+        down.setRange(0, max(0, count - page))
+        down.setPageStep(page)
+        room = self.view.width() - GUTTER_PX
+        right.setRange(0, max(0, self.columns.width - room))
+        right.setPageStep(max(1, room - self.columns.kept_width))
+        right.setSingleStep(40)
+
+    def _scrolled(self) -> None:
+        if self.editor.isVisible():
+            self.editor.hide()
+        self.view.update()
+
+    def texts(self, start: int, count: int, fields: list[str]) -> dict[tuple[int, str], str]:
+        """Return the texts of cells by (place, field); those not seen lately are asked for."""
+        assert self.sheet is not None
+        count = max(0, min(count, len(self.sheet) - start))
+        missing = [f for f in fields if any((start + i, f) not in self._texts for i in (0, count - 1))]
+        if missing and count:
+            from brisk_atlas.core.sheet.formats import text_of
+
+            if len(self._texts) > 20_000:
+                self._texts.clear()
+                missing = fields
+            for field, values in self.sheet.values(start, count, missing).items():
+                look = self.look.column(field)
+                self._texts |= {(start + i, field): text_of(v, look) for i, v in enumerate(values)}
+        return self._texts
+
+    def row_at(self, place: int) -> int:
+        """Return the row in the file that shows at a place."""
+        assert self.sheet is not None
+        return int(self.sheet.order[place])
+
+    # Where things are
+
+    def cell_rect(self, place: int, number: int) -> QRect:
+        """Return where a cell is painted, on the viewport."""
+        x = GUTTER_PX + self.columns.place(number, self.scrolled)
+        y = self.head_height + (place - self.first) * ROW_PX
+        return QRect(x, y, self.columns.all[number].width, ROW_PX)
+
+    def head_rect(self, field: str) -> QRect:
+        """Return where the head of a column is painted, on the viewport."""
+        number = self.columns.number_of(field)
+        assert number is not None, f"{field} is not on show"
+        x = GUTTER_PX + self.columns.place(number, self.scrolled)
+        return QRect(x, 0, self.columns.all[number].width, self.head_height)
+
+    def _cell_at(self, at: QPoint) -> tuple[int, int | None] | None:
+        """Return the (place, column) at a position among the rows."""
+        if self.sheet is None or not self.head_height <= at.y() < self.view.height() - self.foot_height:
+            return None
+        place = self.first + (at.y() - self.head_height) // ROW_PX
+        if place >= len(self.sheet):
+            return None
+        return place, self.columns.at(at.x() - GUTTER_PX, self.scrolled) if at.x() >= GUTTER_PX else None
+
+    def _edge_at(self, at: QPoint) -> int | None:
+        """Return the column whose right edge is near a position in the head."""
+        if at.y() >= self.head_height:
+            return None
+        for number in self.columns.in_view(self.scrolled, self.view.width()):
+            right = GUTTER_PX + self.columns.place(number, self.scrolled) + self.columns.all[number].width
+            if abs(at.x() - right) <= EDGE_PX:
+                return number
+        return None
+
+    def reveal(self, place: int, number: int | None = None) -> None:
+        """Scroll so that a row, and a column, can be seen."""
+        down, right = self.verticalScrollBar(), self.horizontalScrollBar()
+        assert down is not None and right is not None
+        if place < self.first:
+            down.setValue(place)
+        elif place >= self.first + self.rows_in_view:
+            down.setValue(place - self.rows_in_view + 1)
+        if number is not None and number < len(self.columns) and not self.columns.all[number].look.kept:
+            column, room = self.columns.all[number], self.view.width() - GUTTER_PX
+            if column.left - self.scrolled < self.columns.kept_width:
+                right.setValue(column.left - self.columns.kept_width)
+            elif column.left + column.width - self.scrolled > room:
+                right.setValue(column.left + column.width - room)
+
+    # Painting
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self.view)
+        self.paint.paint(painter)
+        if self._drop_at is not None and self._drop_at <= len(self.columns):
+            n = min(self._drop_at, len(self.columns) - 1)
+            x = GUTTER_PX + self.columns.place(n, self.scrolled)
+            x += self.columns.all[n].width if self._drop_at == len(self.columns) else 0
+            painter.fillRect(QRect(x - 1, 0, 3, self.head_height), QColor(self.theme.accent))
+
+    def resizeEvent(self, event: object) -> None:
+        self._set_ranges()
+
+    # The hand
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = event.position().toPoint()
+        self.setFocus()
+        self._press = at
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._close_editor()
+        edge = self._edge_at(at)
+        if edge is not None:
+            self._doing = ("width", edge)
+            return
+        if at.y() < self.head_height:
+            number = self.columns.at(at.x() - GUTTER_PX, self.scrolled)
+            self._doing = ("head", number) if number is not None else None
+            return
+        cell = self._cell_at(at)
+        if cell is None:
+            return
+        place, number = cell
+        self.current = place, self.current[1] if number is None else number
+        mods = event.modifiers()
+        if mods & Qt.KeyboardModifier.ShiftModifier:
+            self._pick_run(self._anchor, place, add=bool(mods & Qt.KeyboardModifier.ControlModifier))
+        elif mods & Qt.KeyboardModifier.ControlModifier:
+            self._anchor = place
+            row = self.row_at(place)
+            self._pick(self.rows ^ {row})
+        else:
+            self._anchor = place
+            self._pick({self.row_at(place)})
+        self._doing = ("rows", place)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = event.position().toPoint()
+        if self._doing is None:
+            edge = self._edge_at(at) is not None
+            self.view.setCursor(Qt.CursorShape.SplitHCursor if edge else Qt.CursorShape.ArrowCursor)
+            return
+        doing, number = self._doing
+        if doing == "width":
+            left = GUTTER_PX + self.columns.place(number, self.scrolled)
+            self._widen(number, at.x() - left)
+        elif doing == "head" and abs(at.x() - self._press.x()) > DRAG_PX:
+            self._drop_at = self._drop_place(at.x())
+            self.view.update()
+        elif doing == "rows":
+            cell = self._cell_at(at)
+            if cell is not None and cell[0] != self.current[0]:
+                self.current = cell[0], self.current[1]
+                self._pick_run(self._anchor, cell[0])
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        doing, self._doing = self._doing, None
+        drop, self._drop_at = self._drop_at, None
+        if doing is None or self.sheet is None:
+            return
+        what, number = doing
+        if what == "width":
+            self._change("width of a column", self.columns.all[number].look)
+        elif what == "head" and drop is not None:
+            self.move_column(number, drop if drop <= number else drop - 1)
+        elif what == "head":
+            beside = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.sort_wanted.emit(self.columns.all[number].field, beside)
+        self.view.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        at = event.position().toPoint()
+        edge = self._edge_at(at)
+        if edge is not None:
+            self.fit_column(edge)
+            return
+        cell = self._cell_at(at)
+        if cell is not None and cell[1] is not None:
+            self.current = cell[0], cell[1]
+            if self.editable:
+                self.begin_edit()
+            else:
+                self.go_wanted.emit()
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        assert event is not None
+        at = event.pos()
+        number = self.columns.at(at.x() - GUTTER_PX, self.scrolled)
+        if at.y() < self.head_height and number is not None:
+            self.menu_wanted.emit(self.columns.all[number].field, event.globalPos())
+        elif self._cell_at(at) is not None:
+            self.row_menu_wanted.emit(event.globalPos())
+
+    def viewportEvent(self, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
+            QToolTip.showText(event.globalPos(), self._tip(event.pos()), self.view)
+            return True
+        return super().viewportEvent(event)
+
+    def _tip(self, at: QPoint) -> str:
+        if self.sheet is None:
+            return ""
+        number = self.columns.at(at.x() - GUTTER_PX, self.scrolled)
+        if number is None:
+            return ""
+        field = self.columns.all[number].field
+        if at.y() < self.head_height:
+            return f"{field} ({self.sheet.type_of(field)})"
+        cell = self._cell_at(at)
+        return self.texts(cell[0], 1, [field]).get((cell[0], field), "") if cell else ""
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if self.sheet is None or not len(self.sheet) or not len(self.columns):
+            super().keyPressEvent(event)
+            return
+        key, mods = event.key(), event.modifiers()
+        place, number = self.current
+        last, page = len(self.sheet) - 1, self.rows_in_view
+        control = bool(mods & Qt.KeyboardModifier.ControlModifier)
+        rows = {
+            Qt.Key.Key_Up: place - 1, Qt.Key.Key_Down: place + 1,
+            Qt.Key.Key_PageUp: place - page, Qt.Key.Key_PageDown: place + page,
+        }  # fmt: skip
+        sides = {Qt.Key.Key_Left: number - 1, Qt.Key.Key_Right: number + 1}
+        if key in sides and mods & Qt.KeyboardModifier.AltModifier:
+            self.move_column(number, sides[Qt.Key(key)])
+        elif key in rows:
+            self._go(min(max(rows[Qt.Key(key)], 0), last), bool(mods & Qt.KeyboardModifier.ShiftModifier))
+        elif key in (Qt.Key.Key_Home, Qt.Key.Key_End) and control:
+            self._go(0 if key == Qt.Key.Key_Home else last, bool(mods & Qt.KeyboardModifier.ShiftModifier))
+        elif key in sides or key in (Qt.Key.Key_Home, Qt.Key.Key_End):
+            ends = {Qt.Key.Key_Home: 0, Qt.Key.Key_End: len(self.columns) - 1}
+            to = sides.get(Qt.Key(key), ends.get(Qt.Key(key), 0))
+            self.current = place, min(max(to, 0), len(self.columns) - 1)
+            self.reveal(place, self.current[1])
+            self.view.update()
+        elif key == Qt.Key.Key_Space:
+            self._pick(self.rows ^ {self.row_at(place)})
+        elif key == Qt.Key.Key_A and control:
+            self._pick_run(0, last)
+        elif key in (Qt.Key.Key_F2, Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.editable:
+            self.begin_edit()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.go_wanted.emit()
+        elif key == Qt.Key.Key_Menu:
+            rect = self.cell_rect(place, number)
+            self.row_menu_wanted.emit(self.view.mapToGlobal(rect.bottomLeft()))
+        else:
+            super().keyPressEvent(event)
+
+    def _go(self, place: int, run: bool) -> None:
+        self.current = place, self.current[1]
+        self.reveal(place)
+        if run:
+            self._pick_run(self._anchor, place)
+        else:
+            self._anchor = place
+            self._pick({self.row_at(place)})
+
+    def _pick_run(self, a: int, b: int, *, add: bool = False) -> None:
+        assert self.sheet is not None
+        a, b = min(a, b), max(a, b)
+        run = set(self.sheet.order[a : min(b + 1, a + MOST_PICKED)].tolist())
+        self._pick(self.rows | run if add else run)
+
+    def _pick(self, rows: set[int]) -> None:
+        self.rows = rows
+        self.view.update()
+        self.picked.emit(rows)
+
+    # Columns
+
+    def _change(self, what: str, look: ColumnLook) -> None:
+        assert self.sheet is not None
+        self.look_changed.emit(what, self.look.with_column(look, self.sheet.columns))
+
+    def _widen(self, number: int, width: int) -> None:
+        """Show a column wider or narrower while the hand drags its edge."""
+        from dataclasses import replace
+
+        assert self.sheet is not None
+        look = replace(self.columns.all[number].look, width=min(max(width, NARROWEST), WIDEST))
+        shown = self.look.with_column(look, self.sheet.columns)
+        self.columns = Columns(shown.ordered(self.sheet.columns), {c.field: c.number for c in self.columns.all})
+        self._set_ranges()
+        self.view.update()
+
+    def fit_column(self, number: int) -> None:
+        """Make a column as wide as what it shows."""
+        from dataclasses import replace
+
+        assert self.sheet is not None
+        column = self.columns.all[number]
+        texts = self.texts(self.first, MEASURED_ROWS, [column.field])
+        last = min(self.first + MEASURED_ROWS, len(self.sheet))
+        metrics = QFontMetrics(mono_font() if column.number else self.font())
+        shown = [texts.get((p, column.field), "") for p in range(self.first, last)]
+        bold = QFont(self.font())
+        bold.setWeight(QFont.Weight.DemiBold)
+        head = QFontMetrics(bold).horizontalAdvance(self.aliases.get(column.field, column.field)) + 34
+        width = max([head, *(metrics.horizontalAdvance(t) + 18 for t in shown)])
+        self._change("width of a column", replace(column.look, width=min(max(width, NARROWEST), WIDEST)))
+
+    def _drop_place(self, x: int) -> int:
+        for number in self.columns.in_view(self.scrolled, self.view.width()):
+            left = GUTTER_PX + self.columns.place(number, self.scrolled)
+            if x < left + self.columns.all[number].width / 2:
+                return number
+        return len(self.columns)
+
+    def move_column(self, number: int, to: int) -> None:
+        """Move a column to another place among those on show."""
+        from dataclasses import replace
+
+        if self.sheet is None or not 0 <= to < len(self.columns) or to == number:
+            return
+        order = self.look.ordered(self.sheet.columns)
+        shown = [c.field for c in self.columns.all]
+        field = shown.pop(number)
+        shown.insert(to, field)
+        by_name = {look.name: look for look in order}
+        hidden = [look for look in order if not look.shown]
+        looks = (*(by_name[name] for name in shown), *hidden)
+        self.current = self.current[0], to
+        self.look_changed.emit(f"move {field}", replace(self.look, columns=looks))
+
+    # Editing
+
+    def begin_edit(self) -> None:
+        """Open the current cell for typing."""
+        if self.sheet is None or not self.editable or not len(self.sheet):
+            return
+        place, number = self.current
+        self.reveal(place, number)
+        field = self.columns.all[number].field
+        value = self.sheet.values(place, 1, [field])[field][0]
+        self.editor.setText("" if value is None else str(value))
+        self.editor.setGeometry(self.cell_rect(place, number))
+        self.editor.show()
+        self.editor.selectAll()
+        self.editor.setFocus()
+
+    def _take_edit(self) -> None:
+        place, number = self.current
+        text = self.editor.text()
+        self._close_editor()
+        self.edited.emit(self.row_at(place), self.columns.all[number].field, text)
+
+    def _close_editor(self) -> None:
+        if self.editor.isVisible():
+            self.editor.hide()
+            self.setFocus()
+
+    def eventFilter(self, watched: object, event: QEvent | None) -> bool:
+        if watched is self.editor and isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Escape:
+            if event.type() == QEvent.Type.KeyPress:
+                self._close_editor()
+            return True
+        return False

@@ -1,0 +1,189 @@
+"""Joining another table by equal keys, with what does not match told before it is done."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import AtlasError, Facts, Join, Layer
+
+from ..session import Session
+
+
+class JoinForm(QDialog):
+    """Asks for the other table and the two keys.
+
+    Signals:
+        look_changed(str, object): what was changed, in words, and the new RowsLook.
+    """
+
+    look_changed = pyqtSignal(str, object)
+
+    def __init__(self, session: Session, layer: Layer, columns: list[str], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Join a table")
+        self.resize(460, 340)
+        self.session, self.layer = session, layer
+        self.other = QComboBox()
+        self.other.setObjectName("other table")
+        self.file = QPushButton("Another file…")
+        self.file.clicked.connect(self._choose_file)
+        self.key, self.other_key = QComboBox(), QComboBox()
+        self.key.setObjectName("key")
+        self.other_key.setObjectName("other key")
+        self.key.addItems(columns)
+        self.name = QLineEdit()
+        self.name.setObjectName("join name")
+        self.many = QCheckBox("several rows to a key: relate the tables, and draw them for the picked row")
+        self.many.setObjectName("many")
+        self.report = QLabel("")
+        self.report.setObjectName("join report")
+        self.report.setWordWrap(True)
+        self.use = QPushButton("Join")
+        self.use.setObjectName("main")
+        self.use.clicked.connect(self._take)
+        row = QHBoxLayout()
+        row.addWidget(self.other, 1)
+        row.addWidget(self.file)
+        form = QFormLayout()
+        form.addRow("table", row)
+        form.addRow(f"key in {layer.name}", self.key)
+        form.addRow("key in the table", self.other_key)
+        form.addRow("name", self.name)
+        form.addRow("", self.many)
+        cancel = QPushButton("Cancel")
+        cancel.clicked.connect(self.reject)
+        end = QHBoxLayout()
+        end.addStretch(1)
+        end.addWidget(cancel)
+        end.addWidget(self.use)
+        column = QVBoxLayout(self)
+        column.addLayout(form)
+        column.addWidget(self.report, 1)
+        column.addLayout(end)
+        self._job: Job | None = None
+        self._asked = False
+        self._fill()
+        self.other.currentIndexChanged.connect(self._table_chosen)
+        for box in (self.key, self.other_key):
+            box.currentIndexChanged.connect(self._try)
+        self.many.clicked.connect(lambda: setattr(self, "_asked", True))
+        self._table_chosen()
+
+    def _fill(self) -> None:
+        """Offer the open tables and layers, then other tables in their files."""
+        seen = {self.layer.source}
+        for layer in self.session.work.layers:
+            if layer.kind in ("vector", "table") and layer.source not in seen:
+                seen.add(layer.source)
+                self.other.addItem(layer.name, layer.source)
+        for path in dict.fromkeys(layer.path for layer in self.session.work.layers):
+            self._offer(path, seen)
+
+    def _offer(self, path: Path, seen: set) -> None:
+        dataset = self.session.holdings.peek(path)
+        for part in dataset.parts if dataset else ():
+            source = (path, part.facts.name)
+            if part.facts.kind in ("vector", "table") and source not in seen:
+                seen.add(source)
+                self.other.addItem(f"{part.facts.name}, in {path.name}", source)
+
+    def _choose_file(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "A table to join", str(self.layer.path.parent))
+        if chosen:
+            self.add_file(Path(chosen))
+
+    def add_file(self, path: Path) -> None:
+        """Offer the tables of a file, and choose the first."""
+
+        def done(nothing: object) -> None:
+            before = self.other.count()
+            self._offer(path, {self.other.itemData(i) for i in range(before)} | {self.layer.source})
+            if self.other.count() > before:
+                self.other.setCurrentIndex(before)
+            else:
+                self.report.setText(f"{path.name} has no table that is not listed.")
+
+        self.session.run(
+            f"Looking at {path.name}", lambda job: self.session.holdings.dataset(path), done, failed=self._fail
+        )
+
+    def _facts(self) -> Facts | None:
+        source = self.other.currentData()
+        dataset = self.session.holdings.peek(source[0]) if source else None
+        return dataset.part(source[1]).facts if dataset else None
+
+    def _table_chosen(self) -> None:
+        facts = self._facts()
+        self.other_key.blockSignals(True)
+        self.other_key.clear()
+        self.use.setEnabled(facts is not None)
+        if facts is not None:
+            names = [f.name for f in facts.fields]
+            self.other_key.addItems(names)
+            self.name.setText("".join(c if c.isalnum() else "_" for c in facts.name))
+            own = [self.key.itemText(i).lower() for i in range(self.key.count())]
+            both = next((n for n in names if n.lower() in own), None)
+            if both is not None:
+                self.other_key.setCurrentText(both)
+                self.key.setCurrentIndex(own.index(both.lower()))
+        self.other_key.blockSignals(False)
+        self._asked = False
+        self._try()
+
+    def _try(self) -> None:
+        """Work out in the background what would match."""
+        source, key, other_key = self.other.currentData(), self.key.currentText(), self.other_key.currentText()
+        if not source or not key or not other_key:
+            self.report.setText("There is no other table to join. Open one, or choose a file.")
+            return
+        if self._job is not None:
+            self._job.cancel()
+        self.report.setText("comparing the keys…")
+
+        def work(job: Job) -> object:
+            from brisk_atlas.core.rows import rows_of
+            from brisk_atlas.core.rows.joining import report
+
+            own = rows_of(self.session.holdings, self.layer, job.check)
+            return report(own.column(key), self.session.holdings.table(source).column(other_key))
+
+        self._job = self.session.run("Comparing keys", work, self._tell, shown=False, failed=self._fail)
+
+    def _tell(self, found: object) -> None:
+        from brisk_atlas.core.rows.joining import JoinReport
+
+        assert isinstance(found, JoinReport)
+        lines = list(found.words)
+        if not self._asked:
+            self.many.setChecked(found.repeated_other > 0)
+        if found.repeated_other and not self.many.isChecked():
+            lines.append("Of several rows with one key, the first is joined.")
+        self.report.setText("\n".join(lines))
+
+    def _fail(self, error: BaseException) -> None:
+        self.report.setText(str(error) if isinstance(error, AtlasError) else f"{type(error).__name__}: {error}")
+
+    def _take(self) -> None:
+        path, part = self.other.currentData()
+        name = self.name.text().strip() or part
+        others = [j for j in self.layer.rows.joins if j.name != name]
+        join = Join(name, path, part, self.key.currentText(), self.other_key.currentText(), self.many.isChecked())
+        self.look_changed.emit(f"join {name}", replace(self.layer.rows, joins=(*others, join)))
+        self.accept()

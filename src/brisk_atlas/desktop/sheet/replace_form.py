@@ -1,0 +1,103 @@
+"""Find and replace in one field, on the working copy."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import AtlasError, Edit, Layer
+
+from ..session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.sheet import Sheet
+
+
+class ReplaceForm(QDialog):
+    """Replaces among the rows that show.
+
+    Signals:
+        look_changed(str, object): what was changed, in words, and the new RowsLook.
+    """
+
+    look_changed = pyqtSignal(str, object)
+
+    def __init__(
+        self, session: Session, layer: Layer, sheet: Sheet, fields: list[str], field: str, parent: QWidget
+    ) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Find and replace")
+        self.session, self.layer, self.sheet = session, layer, sheet
+        self.field = QComboBox()
+        self.field.setObjectName("replace in")
+        self.field.addItems(fields)
+        self.field.setCurrentText(field)
+        self.old, self.new = QLineEdit(), QLineEdit()
+        self.old.setObjectName("find")
+        self.new.setObjectName("replace with")
+        self.whole = QCheckBox("only where it is the whole value")
+        self.whole.setObjectName("whole")
+        self.told = QLabel(f"among the {len(sheet):,} rows that show")
+        self.told.setObjectName("quiet")
+        self.told.setWordWrap(True)
+        self.use = QPushButton("Replace all")
+        self.use.setObjectName("main")
+        self.use.clicked.connect(self._replace)
+        form = QFormLayout()
+        form.addRow("field", self.field)
+        form.addRow("find", self.old)
+        form.addRow("replace with", self.new)
+        form.addRow("", self.whole)
+        close = QPushButton("Close")
+        close.clicked.connect(self.accept)
+        end = QHBoxLayout()
+        end.addWidget(self.told, 1)
+        end.addWidget(close)
+        end.addWidget(self.use)
+        column = QVBoxLayout(self)
+        column.addLayout(form)
+        column.addLayout(end)
+
+    def _replace(self) -> None:
+        field, find, new, whole = self.field.currentText(), self.old.text(), self.new.text(), self.whole.isChecked()
+        if not find:
+            self.told.setText("Say what to find.")
+            return
+
+        def work(job: Job) -> Edit | None:
+            from brisk_atlas.core.rows.editing import replacing
+
+            return replacing(self.sheet.table, field, find, new, self.sheet.order, whole=whole)
+
+        self.session.run("Replacing", work, self._take, shown=False, failed=self._fail)
+
+    def _take(self, edit: Edit | None) -> None:
+        from brisk_atlas.core.rows.editing import state_of
+
+        if edit is None:
+            self.told.setText("nothing found")
+            return
+        dataset = self.session.dataset_of(self.layer)
+        before = self.layer.rows.edited_from or (state_of(dataset.members) if dataset else ())
+        look = replace(self.layer.rows, edits=(*self.layer.rows.edits, edit), edited_from=before)
+        self.look_changed.emit(f"replace in {edit.field}", look)
+        self.layer = replace(self.layer, rows=look)
+        self.told.setText(f"replaced in {len(edit.rows):,} row{'s' if len(edit.rows) != 1 else ''}")
+
+    def _fail(self, error: BaseException) -> None:
+        self.told.setText(f"{error.reason}. {error.remedy}" if isinstance(error, AtlasError) else str(error))

@@ -1,0 +1,422 @@
+"""What can be done with the rows of a sheet besides looking: fields, computing, joining, editing, copying, export."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QPoint
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton
+
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import AtlasError, ComputedField, Layer, RowsLook
+
+from ..icons import icon
+from ..session import Session
+from ..theme import LIGHT, Theme
+from .column_menu import ColumnMenu
+from .fields_form import FieldsForm
+
+if TYPE_CHECKING:
+    from .builder import Builder
+    from .drawer import SheetDrawer
+    from .join_form import JoinForm
+    from .replace_form import ReplaceForm
+    from .series_chart import SeriesChart
+
+COPIES = (("cells", "Copy cell"), ("rows", "Copy rows with headers"), ("csv", "Copy rows as CSV"),
+          ("geojson", "Copy rows as GeoJSON"), ("wkt", "Copy geometry as WKT"))  # fmt: skip
+EXPORTS = {"CSV (*.csv)": "CSV", "XLSX (*.xlsx)": "XLSX", "Parquet (*.parquet)": "Parquet"}
+BUTTONS = (
+    ("fields", "columns", "Choose and order fields"),
+    ("compute", "function", "Add a computed field"),
+    ("join", "link", "Join another table by a key"),
+    ("summary", "sigma", "Summary of each column"),
+    ("on map", "funnel", "Let the filters act on the map"),
+    ("edit", "pencil-simple", "Edit values on a working copy"),
+    ("go", "crosshair", "Go to the picked rows on the map"),
+    ("window", "arrow-square-out", "Show the sheet in a window of its own, or back"),
+    ("more", "dots-three", "Copy, export, save edits, replace"),
+)
+
+
+class SheetTools:
+    """The buttons of a sheet and what they do."""
+
+    def __init__(self, session: Session, drawer: SheetDrawer) -> None:
+        self.session, self.drawer = session, drawer
+        self.theme: Theme = LIGHT
+        self.series: SeriesChart | None = None
+        self.form: FieldsForm | Builder | JoinForm | ReplaceForm | None = None
+        self.menu: ColumnMenu | None = None
+        self.button: dict[str, QToolButton] = {}
+        runs = {
+            "fields": self.choose_fields, "compute": self.compute, "join": self.join, "summary": self.turn_summary,
+            "on map": self.turn_on_map, "edit": self.turn_editing, "go": drawer.go_wanted.emit,
+            "window": drawer.window_wanted.emit, "more": self.show_more,
+        }  # fmt: skip
+        for name, _, tip in BUTTONS:
+            button = QToolButton()
+            button.setObjectName(name)
+            button.setToolTip(tip)
+            button.setAccessibleName(tip)
+            button.setCheckable(name in ("summary", "on map", "edit"))
+            button.clicked.connect(lambda checked=False, run=runs[name]: run())
+            self.button[name] = button
+
+    @property
+    def buttons(self) -> list[QToolButton]:
+        return list(self.button.values())
+
+    def use_theme(self, theme: Theme) -> None:
+        self.theme = theme
+        for name, mark, _ in BUTTONS:
+            self.button[name].setIcon(icon(mark, theme.ink))
+        if self.series is not None:
+            self.series.use_theme(theme)
+
+    @property
+    def layer(self) -> Layer | None:
+        """Return the layer if its rows are on show."""
+        return self.drawer.layer if self.drawer.sheet is not None else None
+
+    def refresh(self) -> None:
+        """Say what can be done now."""
+        layer = self.layer
+        for name, button in self.button.items():
+            button.setEnabled(layer is not None or name == "window")
+        self.button["go"].setEnabled(
+            layer is not None and layer.kind == "vector" and self.session.work.picks is not None
+        )
+        self.button["on map"].setEnabled(layer is not None and layer.kind == "vector")
+        look = layer.rows if layer else RowsLook()
+        self.button["summary"].setChecked(look.summary)
+        self.button["on map"].setChecked(look.on_map)
+
+    # Fields
+
+    def choose_fields(self) -> None:
+        layer, sheet = self.layer, self.drawer.sheet
+        if layer is None or sheet is None:
+            return
+        about = {
+            name: " · ".join(v for v in (said.alias, said.description, said.unit) if v)
+            for name, said in self.drawer.words.items()
+        }
+        self.form = FieldsForm(layer.rows, sheet.columns, about, self.drawer)
+        self.form.look_changed.connect(self.drawer.put)
+        self.form.open()
+
+    def column_menu(self, field: str, at: QPoint) -> None:
+        """Show what can be done with a column, and count its values."""
+        layer, sheet = self.layer, self.drawer.sheet
+        if layer is None or sheet is None:
+            return
+        kind = sheet.type_of(field)
+        words = "number" if sheet.is_number(field) else "date" if _is_date(kind) else "text"
+        self.menu = menu = ColumnMenu(field, layer.rows, sheet.columns, words, self.drawer)
+        menu.setProperty("arrow", kind)
+        menu.look_changed.connect(self.drawer.put)
+        menu.show_at(at)
+        self.session.run(
+            "Counting values",
+            lambda job: sheet.distinct(field, check=job.check),
+            lambda found: menu.offer(found) if self.menu is menu and menu.isVisible() else None,
+            shown=False,
+            failed=lambda error: None,
+        )
+
+    def compute(self, before: ComputedField | None = None) -> None:
+        from .builder import Builder
+
+        layer, sheet = self.layer, self.drawer.sheet
+        if layer is None or sheet is None:
+            return
+        self.form = Builder(self.session, layer, sheet.columns, self.theme, self.drawer, before)
+        self.form.made.connect(self._take_field)
+        self.form.open()
+
+    def _take_field(self, field: ComputedField, instead: str) -> None:
+        layer = self.layer
+        if layer is None:
+            return
+        fields = tuple(field if c.name == instead else c for c in layer.rows.computed)
+        fields = fields if instead else (*fields, field)
+        self.drawer.put(f"compute {field.name}", replace(layer.rows, computed=fields))
+
+    def remove_field(self, name: str) -> None:
+        layer = self.layer
+        if layer is not None:
+            rest = tuple(c for c in layer.rows.computed if c.name != name)
+            self.drawer.put(f"take off {name}", replace(layer.rows, computed=rest))
+
+    def join(self) -> None:
+        from .join_form import JoinForm
+
+        layer, sheet = self.layer, self.drawer.sheet
+        if layer is None or sheet is None:
+            return
+        self.form = JoinForm(self.session, layer, sheet.columns, self.drawer)
+        self.form.look_changed.connect(self.drawer.put)
+        self.form.open()
+
+    def turn_summary(self) -> None:
+        layer = self.layer
+        if layer is not None:
+            self.drawer.put("summary row", replace(layer.rows, summary=not layer.rows.summary))
+            self.drawer.arrange(anew=True)
+
+    def turn_on_map(self) -> None:
+        layer = self.layer
+        if layer is not None:
+            self.drawer.put("filter on the map", replace(layer.rows, on_map=not layer.rows.on_map))
+
+    # Editing
+
+    def turn_editing(self) -> None:
+        self.drawer.grid.editable = self.button["edit"].isChecked()
+        self.drawer.grid.setFocus()
+
+    def end_editing(self) -> None:
+        self.button["edit"].setChecked(False)
+        self.drawer.grid.editable = False
+
+    def replace_values(self) -> None:
+        from .replace_form import ReplaceForm
+
+        layer, sheet = self.layer, self.drawer.sheet
+        if layer is None or sheet is None:
+            return
+        current = self.drawer.grid.columns.all[self.drawer.grid.current[1]].field
+        own = [f.name for f in self.session.holdings.part(layer.source).facts.fields]
+        self.form = ReplaceForm(self.session, layer, sheet, own, current, self.drawer)
+        self.form.look_changed.connect(self.drawer.put)
+        self.form.open()
+
+    def save_edits(self) -> None:
+        """Write the edits into the file they belong to, unless it changed meanwhile."""
+        layer = self.layer
+        if layer is None or not layer.rows.edits:
+            return
+        name = layer.path.name
+
+        def work(job: Job) -> int:
+            from brisk_atlas.core.handover.edited import save_edits
+
+            return save_edits(self.session.holdings, layer, job.report)
+
+        self.session.run(f"Saving edits into {name}", work, lambda count: self._saved(layer, count, name))
+
+    def _saved(self, layer: Layer, count: int, name: str) -> None:
+        self.session.saved_rows(layer)
+        self.session.noticed.emit("good", f"Saved {count:,} edited value{'s' if count != 1 else ''} in {name}", "")
+
+    def save_as_new(self) -> None:
+        """Write the rows as they stand to a new file, and work with that from now on, if wanted."""
+        layer = self.layer
+        if layer is None:
+            return
+        vector = layer.kind == "vector"
+        kinds = "GeoPackage (*.gpkg);;GeoJSON (*.geojson);;FlatGeobuf (*.fgb);;Shapefile (*.shp)"
+        start = layer.path.with_name(f"{layer.name}_edited" + (".gpkg" if vector else ".csv"))
+        chosen, kind = QFileDialog.getSaveFileName(
+            self.drawer, "Save as a new file", str(start), kinds if vector else ";;".join(EXPORTS)
+        )
+        if chosen:
+            self.write_new(layer, Path(chosen), kind.split(" (")[0])
+
+    def write_new(self, layer: Layer, path: Path, format_: str) -> None:
+        def work(job: Job) -> int:
+            from brisk_atlas.core import handover
+            from brisk_atlas.core.rows import rows_of
+
+            holdings = self.session.holdings
+            table = rows_of(holdings, layer, job.check)
+            if layer.kind == "table":
+                return handover.hand_over_table(table, path, format_, None, None)
+            features = replace(holdings.features(layer.source), table=table)
+            order = handover.VectorOrder(path, format_, path.stem, None, None, None, None, None)
+            return handover.hand_over_vector(features, order, job.report)
+
+        if path in {other.path for other in self.session.work.layers}:
+            self.session.fault(AtlasError(path, "it is open on the Desk", "Choose another name."))
+            return
+        self.session.run(
+            f"Writing {path.name}",
+            work,
+            lambda count: self.session.noticed.emit("good", f"Wrote {count:,} rows to {path.name}", ""),
+        )
+
+    # Menus
+
+    def show_more(self) -> None:
+        button = self.button["more"]
+        self.more_menu().popup(button.mapToGlobal(QPoint(0, button.height())))
+
+    def more_menu(self) -> QMenu:
+        """Return the menu of what is done less often."""
+        from brisk_atlas.core.handover.edited import why_not
+
+        menu, layer = QMenu(self.drawer), self.layer
+        dataset = self.session.dataset_of(layer) if layer else None
+        edits = bool(layer and layer.rows.edits)
+        reason = why_not(dataset) if dataset else "nothing is open"
+        save = menu.addAction(f"Save edits into {layer.path.name}" if layer else "Save edits", self.save_edits)
+        if save is not None:
+            save.setEnabled(edits and reason is None)
+            save.setToolTip(reason or "")
+        menu.setToolTipsVisible(True)
+        menu.addAction("Save as a new file…", self.save_as_new)
+        menu.addAction("Find and replace…", self.replace_values)
+        if layer is not None and layer.rows.edits:
+            menu.addAction(
+                "Let go of all edits",
+                lambda: self.drawer.put("let go of edits", replace(layer.rows, edits=(), edited_from=())),
+            )
+        menu.addSeparator()
+        menu.addAction("Export as seen…", self.export)
+        self._add_copies(menu)
+        for field in layer.rows.computed if layer else ():
+            sub = menu.addMenu(field.name)
+            if sub is not None:
+                sub.addAction("Change…", lambda field=field: self.compute(field))
+                sub.addAction("Take off", lambda name=field.name: self.remove_field(name))
+        for join in layer.rows.joins if layer else ():
+            rest = tuple(j for j in layer.rows.joins if j is not join)  # type: ignore[union-attr]
+            menu.addAction(
+                f"Part from {join.name}",
+                lambda rest=rest: self.drawer.put("part from a table", replace(layer.rows, joins=rest)),  # type: ignore[union-attr]
+            )
+        return menu
+
+    def _add_copies(self, menu: QMenu) -> None:
+        menu.addSeparator()
+        for kind, words in COPIES:
+            if kind not in ("geojson", "wkt") or (self.layer and self.layer.kind == "vector"):
+                menu.addAction(words, lambda kind=kind: self.copy(kind))
+
+    def row_menu(self, at: QPoint) -> None:
+        menu = QMenu(self.drawer)
+        go = menu.addAction("Go to the picked rows on the map", self.drawer.go_wanted.emit)
+        if go is not None:
+            go.setEnabled(self.button["go"].isEnabled())
+        self._add_copies(menu)
+        menu.popup(at)
+
+    # Copying and exporting
+
+    def copy(self, kind: str) -> None:
+        """Copy the current cell, or the picked rows (all that show, where none is picked), as seen."""
+        layer, sheet, grid = self.layer, self.drawer.sheet, self.drawer.grid
+        if layer is None or sheet is None or not len(sheet) or not len(grid.columns):
+            return
+        place, number = grid.current
+        if kind == "cells":
+            field = grid.columns.all[number].field
+            _to_clipboard(grid.texts(place, 1, [field])[place, field])
+            return
+        fields = [c.field for c in grid.columns.all]
+        picked = set(grid.rows)
+
+        def work(job: Job) -> tuple[str, int]:
+            import numpy as np
+            import pyarrow as pa
+
+            from brisk_atlas.core.sheet import copying
+
+            order = sheet.order
+            rows = order[np.isin(order, np.fromiter(picked, np.int64, len(picked)))] if picked else order
+            if len(rows) > copying.MOST_COPIED:
+                raise AtlasError(
+                    "Copying", f"{len(rows):,} rows are too many for the clipboard", "Export them instead."
+                )
+            table = sheet.table.select(fields).take(pa.array(rows))
+            if kind == "rows":
+                return copying.separated(table), len(rows)
+            if kind == "csv":
+                return copying.separated(table, ","), len(rows)
+            features = self.session.holdings.features(layer.source)
+            if kind == "wkt":
+                return copying.well_known(features.wkb, rows.tolist()), len(rows)
+            return copying.geojson(table, features.wkb.take(pa.array(rows)), features.crs), len(rows)
+
+        def done(found: tuple[str, int]) -> None:
+            _to_clipboard(found[0])
+            self.session.noticed.emit("good", f"Copied {found[1]:,} row{'s' if found[1] != 1 else ''}", "")
+
+        self.session.run("Copying", work, done, shown=False)
+
+    def export(self) -> None:
+        layer = self.layer
+        if layer is None:
+            return
+        start = layer.path.with_name(f"{layer.name}_rows.csv")
+        chosen, kind = QFileDialog.getSaveFileName(self.drawer, "Export as seen", str(start), ";;".join(EXPORTS))
+        if chosen:
+            self.export_to(Path(chosen), EXPORTS[kind])
+
+    def export_to(self, path: Path, format_: str) -> None:
+        """Write the table as it is seen: its rows in their order, its columns in theirs."""
+        sheet, grid = self.drawer.sheet, self.drawer.grid
+        if sheet is None:
+            return
+        fields = [c.field for c in grid.columns.all]
+        headings = [c.look.alias or c.field for c in grid.columns.all]
+        suffix = {"CSV": ".csv", "XLSX": ".xlsx", "Parquet": ".parquet"}[format_]
+        target = path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)
+
+        def work(job: Job) -> int:
+            from brisk_atlas.core.handover.table import write_table
+
+            table = sheet.rows().select(fields).rename_columns(_unlike(headings))
+            write_table(table, target, format_, job.check)
+            return table.num_rows
+
+        self.session.run(
+            f"Exporting {target.name}",
+            work,
+            lambda count: self.session.noticed.emit("good", f"Wrote {count:,} rows to {target.name}", ""),
+        )
+
+    # Related rows over time
+
+    def show_series(self) -> None:
+        """Draw the related rows of the picked row, where a table is related."""
+        layer = self.layer
+        related = next((j for j in layer.rows.joins if j.many), None) if layer else None
+        if related is None:
+            if self.series is not None:
+                self.series.hide()
+            return
+        if self.series is None:
+            from .series_chart import SeriesChart
+
+            self.series = SeriesChart(self.session)
+            self.series.use_theme(self.theme)
+            self.drawer.beside.addWidget(self.series)
+            self.drawer.beside.setSizes([600, 300])
+        self.series.show()
+        picks = self.session.work.picks
+        row = picks.rows[0] if layer and picks and picks.layer_id == layer.id and picks.rows else None
+        if layer is not None:
+            self.series.show_rows(layer, related, row)
+
+
+def _unlike(names: list[str]) -> list[str]:
+    from brisk_atlas.core.read.table import unlike
+
+    return unlike(names)
+
+
+def _is_date(kind: object) -> bool:
+    import pyarrow as pa
+
+    return bool(pa.types.is_temporal(kind))
+
+
+def _to_clipboard(text: str) -> None:
+    clipboard = QGuiApplication.clipboard()
+    assert clipboard is not None
+    clipboard.setText(text)
