@@ -34,7 +34,7 @@ DRAWERS = (
 )
 TOOLS = (
     ("pick_box", "box", "Pick in a box", "Alt+B", "selection-plus"),
-    ("pick_lasso", "lasso", "Pick in a shape drawn by hand", "Alt+L", "lasso"),
+    ("pick_lasso", "lasso", "Pick in a shape drawn by hand", "Alt+L", "path"),
     ("pick_line", "line", "Pick along a line", "Alt+N", "line-segment"),
     ("measure", "distance", "Measure a distance", "M", "ruler"),
     ("measure_area", "area", "Measure an area", "Shift+M", "polygon"),

@@ -64,8 +64,13 @@ def compare(held: Sequence[Held], mapping: Mapping[str, str] = NO_MAPPING) -> li
         first = row[0]
         differs = tuple("" if i == 0 else difference(first, other) for i, other in enumerate(row))
         cells = tuple("" if r is None else r.shown for r in row)
-        found.append(Compared(key[1], labels[key].label.strip(), cells, differs, labels[key].group))
+        found.append(Compared(key[1], _label(labels[key]), cells, differs, labels[key].group))
     return found
+
+
+def _label(reading: Reading) -> str:
+    """Return a label that stands alone; one below a band says of which."""
+    return reading.name if reading.label.startswith(" ") else reading.label
 
 
 def _kind(reading: Reading) -> str:

@@ -67,11 +67,11 @@ class Measured:
             found.append(("distance, plane", length_text(self.in_plane, unit)))
         if self.legs:
             last = self.legs[-1]
-            which = "last leg, " if len(self.legs) > 1 else ""
+            which = "last bearing" if len(self.legs) > 1 else "bearing"
             if np.isfinite(last.azimuth):
-                found.append((f"{which}bearing from true north", f"{last.azimuth:.2f}°"))
+                found.append((f"{which}, true", f"{last.azimuth:.2f}°"))
             if np.isfinite(last.grid_bearing):
-                found.append((f"{which}bearing from grid north", f"{last.grid_bearing:.2f}°"))
+                found.append((f"{which}, grid", f"{last.grid_bearing:.2f}°"))
             if len(self.legs) > 1:
                 found.append(
                     (

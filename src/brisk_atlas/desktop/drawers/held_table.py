@@ -26,7 +26,7 @@ from ..theme import LIGHT, Theme, mono_font
 from .held_list import HeldList
 
 DIFFERS, NUMBER = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
-PLAIN_PX, TALL_PX, LABEL_PX, COLUMN_PX = 22, 37, 118, 118
+PLAIN_PX, TALL_PX, LABEL_PX, COLUMN_PX = 22, 37, 112, 106
 
 
 class _Cells(QStyledItemDelegate):

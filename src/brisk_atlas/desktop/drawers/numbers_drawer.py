@@ -182,7 +182,7 @@ class NumbersDrawer(QWidget):
             facts = self.session.facts_of(layer)
             if layer.kind == "vector" and facts and "Polygon" in (facts.geometry_type or ""):
                 polygons.append(layer)
-        grids = [layer for layer in work.layers if layer.kind == "raster"]
+        grids = sorted((la for la in work.layers if la.kind == "raster"), key=lambda layer: not layer.visible)
         for box, layers in ((self.zones, polygons), (self.grid, grids)):
             now = box.currentData()
             box.blockSignals(True)

@@ -137,7 +137,7 @@ class ProbeDrawer(QWidget):
         self.parts.setChildrenCollapsible(False)
         self.parts.addWidget(above)
         self.parts.addWidget(self.below)
-        self.parts.setSizes([360, 300])
+        self.parts.setSizes([290, 400])
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(self.parts)
@@ -310,11 +310,14 @@ class ProbeDrawer(QWidget):
         if hit is None or hit.row is None:
             work.pick(None)
             return
-        if work.state.subject != hit.layer_id and (
-            work.subject is None or work.subject.kind == "vector" or not work.state.curtain
+        area = self.where_at is not None and self.where_at.kind != "click"
+        spoken_of = area and any(f.layer_id == work.state.subject for f in findings)
+        if (
+            work.state.subject != hit.layer_id
+            and not spoken_of
+            and (work.subject is None or work.subject.kind == "vector" or not work.state.curtain)
         ):
             work.choose(hit.layer_id)
-        area = self.where_at is not None and self.where_at.kind != "click"
         work.pick(Picks(hit.layer_id, hit.rows if area and hit.rows else (hit.row,)))
 
     def show_vertices(self) -> None:

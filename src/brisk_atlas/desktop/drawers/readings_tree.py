@@ -12,7 +12,7 @@ from ..theme import LIGHT, Theme
 if TYPE_CHECKING:
     from brisk_atlas.core.inspect import Finding
 
-LABEL_PX = 132
+LABEL_PX = 148
 CLOSED = ("records in the header", "dimensions of the whole file")  # groups that begin closed
 
 
@@ -25,7 +25,7 @@ class ReadingsTree(QTreeWidget):
         self.setObjectName("probe readings")
         self.setHeaderHidden(True)
         self.setColumnCount(2)
-        self.setIndentation(10)
+        self.setIndentation(8)
         header = self.header()
         assert header is not None
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)

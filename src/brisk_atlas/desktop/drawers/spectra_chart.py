@@ -38,6 +38,7 @@ class SpectraChart(QWidget):
         self.plot.setBackground(theme.raised)
         for side in ("bottom", "left"):
             axis = self.plot.getAxis(side)
+            axis.enableAutoSIPrefix(False)
             axis.setPen(theme.rule)
             axis.setTextPen(theme.quiet)
         self.show_spectra(self.spectra)

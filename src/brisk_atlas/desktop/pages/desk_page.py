@@ -36,7 +36,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect.measured import Measured
     from brisk_atlas.core.model import Extent
 
-DRAWER_PX, SHEET_PX = 300, 250
+DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
 HELD_PX = 440  # of the drawer that shows held probes
 
 
@@ -54,6 +54,7 @@ class DeskPage(QWidget):
         for asks in (self.sheet, self.numbers):
             asks.view_extent = self._view_extent
         self._sheet_window: SheetWindow | None = None
+        self._summary = False
         self.relief.hide()
         self.panes = QSplitter(Qt.Orientation.Horizontal)
         self.panes.addWidget(self.map)
@@ -180,7 +181,16 @@ class DeskPage(QWidget):
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "file"):
             self._which()
+            self._make_room()
             self._show_discs()
+
+    def _make_room(self) -> None:
+        """Give the sheet room for a summary that was just asked for."""
+        layer = self.sheet.layer
+        summary = layer is not None and layer.rows.summary
+        if summary and not self._summary and self.bottom.isVisible() and self.middle.sizes()[1] < SUMMARY_PX:
+            self.middle.setSizes([sum(self.middle.sizes()) - SUMMARY_PX, SUMMARY_PX])
+        self._summary = summary
 
     def _view_extent(self) -> Extent | None:
         view = self.map.canvas.view

@@ -163,9 +163,9 @@ class MapCanvas(QWidget):
         if self.tool is not None:
             self.tool.paint(painter, self.view, self.theme)
             self._paint_label(painter, self.say or self.tool.hint, QPointF(self.width() / 2, 10), middle=True)
-        paint_discs(painter, self.discs, self.view, self.theme)
         if self.mark:
             self._paint_mark(painter, QPointF(*self.view.to_pixel(*self.mark)))
+        paint_discs(painter, self.discs, self.view, self.theme)
         if self.hasFocus() and self.view and not self.underMouse():
             self._paint_centre(painter)
         if self._box is not None:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QFormLayout,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -21,7 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import BadExpression, ColumnLook, FieldFilter, RowsLook
+from brisk_atlas.core.model import BadExpression, ColumnLook, FieldFilter, RowsLook, number_text
 
 MOST_LISTED = 400  # values offered to tick
 
@@ -64,20 +65,21 @@ class ColumnMenu(QFrame):
         self.move(at)
         self.show()
 
-    def _buttons(self) -> QHBoxLayout:
-        row = QHBoxLayout()
+    def _buttons(self) -> QGridLayout:
+        grid = QGridLayout()
         up, down = ("first to last", "last to first") if self.kind == "text" else ("least first", "greatest first")
-        for text, name, run in (
+        buttons = (
             (up, "sort up", lambda: self._sort(False)),
             (down, "sort down", lambda: self._sort(True)),
             ("let go" if self.column.kept else "keep in sight", "keep", self._keep),
             ("hide", "hide", self._hide),
-        ):
+        )
+        for place, (text, name, run) in enumerate(buttons):
             button = QPushButton(text)
             button.setObjectName(name)
             button.clicked.connect(run)
-            row.addWidget(button)
-        return row
+            grid.addWidget(button, place // 2, place % 2)
+        return grid
 
     def _put(self, what: str, look: RowsLook) -> None:
         self.look_changed.emit(what, look)
@@ -147,7 +149,7 @@ class ColumnMenu(QFrame):
         now = next((f for f in self.look.filters if f.field == self.field and f.kind == "values"), None)
         self.values.clear()
         for value, count in values[:MOST_LISTED]:
-            item = QListWidgetItem(f"{'missing' if value is None else value}   {count:,}")
+            item = QListWidgetItem(f"{'missing' if value is None else number_text(value)}   ({count:,})")
             item.setData(Qt.ItemDataRole.UserRole, (value,))
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             ticked = now is not None and value in now.values

@@ -89,7 +89,7 @@ class SheetDrawer(QWidget):
         title.setObjectName("heading")
         self.scopes: dict[str, QToolButton] = {}
         row = QHBoxLayout()
-        row.setContentsMargins(8, 5, 8, 3)
+        row.setContentsMargins(8, 3, 8, 2)
         row.setSpacing(6)
         row.addWidget(title)
         row.addWidget(self.tables)
@@ -97,20 +97,25 @@ class SheetDrawer(QWidget):
             button = QToolButton()
             button.setObjectName("scope")
             button.setText(text)
+            button.setMinimumWidth(button.fontMetrics().horizontalAdvance(text) + 16)
             button.setCheckable(True)
             button.setChecked(key == self.scope)
             button.clicked.connect(lambda checked=False, key=key: self.set_scope(key))
             self.scopes[key] = button
             row.addWidget(button)
-        row.addWidget(self.filter, 1)
-        row.addWidget(self.count)
+        row.addStretch(1)
+        for button in self.tools.buttons:
+            row.addWidget(button)
         self.clear = QPushButton("Show all")
         self.clear.setObjectName("clear filters")
         self.clear.clicked.connect(self.clear_filters)
         self.clear.hide()
-        row.addWidget(self.clear)
-        for button in self.tools.buttons:
-            row.addWidget(button)
+        second = QHBoxLayout()
+        second.setContentsMargins(8, 0, 8, 4)
+        second.setSpacing(8)
+        second.addWidget(self.filter, 1)
+        second.addWidget(self.count)
+        second.addWidget(self.clear)
         self.beside = QSplitter()
         self.beside.addWidget(self.grid)
         self.beside.setChildrenCollapsible(False)
@@ -118,6 +123,7 @@ class SheetDrawer(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addLayout(row)
+        column.addLayout(second)
         column.addWidget(self.wrong)
         column.addWidget(self.beside, 1)
 
@@ -153,7 +159,6 @@ class SheetDrawer(QWidget):
             if self.scope == "picked":
                 self.arrange()
             self._show_picks()
-            self.tools.show_series()
         self.tools.refresh()
 
     def showEvent(self, event: object) -> None:

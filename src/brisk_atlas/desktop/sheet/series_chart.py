@@ -26,6 +26,7 @@ class SeriesChart(QWidget):
         self.setMinimumWidth(220)
         self.title = QLabel("")
         self.title.setObjectName("quiet")
+        self.title.setContentsMargins(8, 0, 0, 0)
         self.over, self.value = QComboBox(), QComboBox()
         self.over.setObjectName("over")
         self.value.setObjectName("value")
@@ -52,6 +53,7 @@ class SeriesChart(QWidget):
         self.plot.setBackground(theme.raised)
         for side in ("bottom", "left"):
             axis = self.plot.getAxis(side)
+            axis.enableAutoSIPrefix(False)
             axis.setPen(theme.rule)
             axis.setTextPen(theme.quiet)
         self._draw()

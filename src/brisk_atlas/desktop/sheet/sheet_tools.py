@@ -29,11 +29,12 @@ if TYPE_CHECKING:
 COPIES = (("cells", "Copy cell"), ("rows", "Copy rows with headers"), ("csv", "Copy rows as CSV"),
           ("geojson", "Copy rows as GeoJSON"), ("wkt", "Copy geometry as WKT"))  # fmt: skip
 EXPORTS = {"CSV (*.csv)": "CSV", "XLSX (*.xlsx)": "XLSX", "Parquet (*.parquet)": "Parquet"}
+BUTTON_PX = 30
 BUTTONS = (
     ("fields", "columns", "Choose and order fields"),
-    ("compute", "function", "Add a computed field"),
+    ("compute", "math-operations", "Add a computed field"),
     ("join", "link", "Join another table by a key"),
-    ("summary", "sigma", "Summary of each column"),
+    ("summary", "list-numbers", "Summary of each column"),
     ("on map", "funnel", "Let the filters act on the map"),
     ("edit", "pencil-simple", "Edit values on a working copy"),
     ("go", "crosshair", "Go to the picked rows on the map"),
@@ -62,6 +63,7 @@ class SheetTools:
             button.setObjectName(name)
             button.setToolTip(tip)
             button.setAccessibleName(tip)
+            button.setFixedWidth(BUTTON_PX)
             button.setCheckable(name in ("summary", "on map", "edit"))
             button.clicked.connect(lambda checked=False, run=runs[name]: run())
             self.button[name] = button
@@ -94,6 +96,7 @@ class SheetTools:
         look = layer.rows if layer else RowsLook()
         self.button["summary"].setChecked(look.summary)
         self.button["on map"].setChecked(look.on_map)
+        self.show_series()
 
     # Fields
 
