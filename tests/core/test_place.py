@@ -14,7 +14,6 @@ from brisk_atlas.core.place import (
     height_unit_of,
     is_geographic,
     metres_per_unit,
-    position,
     proj_crs,
     same_crs,
     text_of,
@@ -104,22 +103,6 @@ def test_mgrs_is_utm_within_its_square(lon, lat, square, utm):
     x, y = transform(np.array([[lon, lat]]), "EPSG:4326", f"EPSG:{utm}")[0]
     assert f"{zone} {letters}" == square
     assert abs(int(east) - x % 100_000) <= 1 and abs(int(north) - y % 100_000) <= 1
-
-
-def test_mgrs_ends_where_the_polar_grids_begin():
-    assert mgrs_text(0, 85) == "outside MGRS"
-    assert mgrs_text(0, -81) == "outside MGRS"
-
-
-def test_position_without_crs_claims_nothing():
-    place = position(3, 4, None)
-    assert place.degrees == "no CRS" and place.mgrs == "no CRS"
-
-
-def test_position_in_metres_names_its_crs():
-    place = position(508_700, 5_771_900, UTM27S)
-    assert place.own == "508,700.0 E 5,771,900.0 N EPSG:32727"
-    assert place.degrees.startswith("38°12′") and place.mgrs.startswith("27H WT")
 
 
 def test_heights_have_a_unit_only_where_the_plane_has_one():

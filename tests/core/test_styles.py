@@ -19,7 +19,7 @@ from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.draw.spread import spread_of
-from brisk_atlas.core.expression import column_of
+from brisk_atlas.core.rows import column_of
 from brisk_atlas.core.inspect import probe
 from brisk_atlas.core.model import BadExpression, CannotRead, Extent, GridStyle, Label, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import Features

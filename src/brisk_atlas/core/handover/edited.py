@@ -65,10 +65,10 @@ def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, 
     """Write the edits of a layer into its own file; returns how many values. Raises CannotWrite, and
     leaves the file as it was, where it changed meanwhile or can't be written."""
     dataset = holdings.dataset(layer.path)
+    check_unchanged(dataset, layer.rows.edited_from)
     reason = why_not(dataset)
     if reason is not None:
         raise CannotWrite(dataset.path, reason, ELSEWHERE)
-    check_unchanged(dataset, layer.rows.edited_from)
     report(0.1, "writing")
     cells = changed_cells(layer.rows.edits)
     with written_beside(dataset.path) as beside:

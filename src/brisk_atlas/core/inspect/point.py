@@ -127,7 +127,7 @@ def area_finding(holdings: Holdings, layer: Layer, where: Where) -> Finding:
     xyz = points.xyz
     near = np.flatnonzero((xyz[:, 0] >= xmin) & (xyz[:, 0] <= xmax) & (xyz[:, 1] >= ymin) & (xyz[:, 1] <= ymax))
     if where.kind != "box" or not area.equals(shapely.box(*area.bounds)):
-        near = near[shapely.contains_xy(area, xyz[near, 0], xyz[near, 1])]
+        near = near[shapely.intersects_xy(area, xyz[near, 0], xyz[near, 1])]
     readings = [Reading("points", int(near.size), f"{near.size:,} of {len(points):,}", "", INSIDE)]
     if near.size:
         unit = height_unit_of(points.crs)

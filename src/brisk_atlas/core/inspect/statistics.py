@@ -145,7 +145,7 @@ def _inside(extent: Extent, shape: tuple[int, int], area: shapely.Geometry) -> n
         xmin, ymin, xmax, ymax = area.bounds
         return ((y >= ymin) & (y <= ymax))[:, None] & ((x >= xmin) & (x <= xmax))[None, :]
     shapely.prepare(area)
-    return np.array([shapely.contains_xy(area, x, np.full(columns, v)) for v in y.tolist()]).reshape(rows, columns)
+    return np.array([shapely.intersects_xy(area, x, np.full(columns, v)) for v in y.tolist()]).reshape(rows, columns)
 
 
 def area_statistics(
@@ -221,7 +221,7 @@ def statistics_of(
         points = holdings.points(layer.source)
         values = points.values(name)
         if where is not None:
-            values = values[shapely.contains_xy(shape_in(where, points.crs), points.xyz[:, 0], points.xyz[:, 1])]
+            values = values[shapely.intersects_xy(shape_in(where, points.crs), points.xyz[:, 0], points.xyz[:, 1])]
         return summarise(values), height_unit_of(points.crs) if name == "z" else ""
     table = rows_of(holdings, layer)
     if name not in table.column_names:

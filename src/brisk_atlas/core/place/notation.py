@@ -174,11 +174,11 @@ def cell_text(spot: Spot) -> str:
     pixel, line = (x - cells.xmin) / cells.cell_width, (cells.ymax - y) / cells.cell_height
     if not (0 <= pixel <= cells.columns and 0 <= line <= cells.rows):
         return "outside the grid"
-    return f"pixel {pixel:,.1f}, line {line:,.1f}"
+    return f"pixel {pixel:.1f}, line {line:.1f}"
 
 
 _DEGREES = re.compile(
-    r"^\s*([NSEW])?\s*([+-]?\d+(?:[.,]\d+)?)\s*°?\s*(?:(\d+(?:[.,]\d+)?)\s*['′’m]?\s*)?(?:(\d+(?:[.,]\d+)?)\s*(?:\"|″|”|''|s)?\s*)?([NSEW])?\s*$",
+    r"^\s*([NSEW])?\s*([+-]?\d+(?:[.,]\d+)?)\s*°?\s*(?:(\d+(?:[.,]\d+)?)\s*['′’m]?\s*)?(?:(\d+(?:[.,]\d+)?)\s*(?:\"|″|”|''|s(?=\s*[NSEW]))?\s*)?([NSEW])?\s*$",
     re.IGNORECASE,
 )
 

@@ -36,7 +36,8 @@ class FieldWords:
         """Return what a value stands for, or nothing."""
         if value is None or not self.meanings:
             return ""
-        plain = str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
+        whole = isinstance(value, bool) or (isinstance(value, float) and value.is_integer())
+        plain = str(int(value)) if whole else str(value)
         return next((meaning for told, meaning in self.meanings if told == plain), "")
 
 

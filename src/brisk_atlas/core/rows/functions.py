@@ -55,7 +55,7 @@ text      | replace  | replace(t, 'old', 'new')    | with every 'old' made 'new'
 text      | contains | contains(t, 'bay')          | whether the text holds another
 text      | starts_with | starts_with(t, 'H')      | whether it begins so
 text      | ends_with | ends_with(t, 'y')          | whether it ends so
-text      | concat   | concat(a, ' ', b)           | several after each other; also a || b
+text      | concat   | concat(a, ' ', b)           | several after each other
 text      | split_part | split_part(t, '-', 1)     | one piece of a text parted at a mark
 text      | regexp_matches | regexp_matches(t, '^H.*y$') | whether a pattern fits
 text      | regexp_extract | regexp_extract(t, '[0-9]+') | what a pattern finds

@@ -100,7 +100,9 @@ def _centroids(features: Features, crs: str | None) -> np.ndarray:
         middle = shapely.centroid(geometries(features))
     except GEOSException as error:
         raise BadExpression("centroid_x()", f"the geometry can't be read ({error})") from error
-    xy = np.column_stack([shapely.get_x(middle), shapely.get_y(middle)])
+    xy = np.full((len(middle), 2), np.nan)
+    some = ~(shapely.is_missing(middle) | shapely.is_empty(middle))
+    xy[some] = np.column_stack([shapely.get_x(middle[some]), shapely.get_y(middle[some])])
     if crs is None:
         return xy
     if features.crs is None:

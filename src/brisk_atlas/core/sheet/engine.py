@@ -186,9 +186,8 @@ class Sheet:
         name = quoted(field)
         found = self._ask(f"SELECT {name} AS v, count(*) AS n FROM rows GROUP BY 1", field, check)
         total = found.num_rows
-        top = pc.select_k_unstable(found, most, [("n", "descending"), ("v", "ascending")]) if total > most else pc.sort_indices(
-            found, [("n", "descending"), ("v", "ascending")]
-        )  # fmt: skip
+        by = [("n", "descending"), ("v", "ascending")]
+        top = pc.select_k_unstable(found, most, by) if total > most else pc.sort_indices(found, by)
         kept = found.take(top)
         return list(zip(kept.column("v").to_pylist(), kept.column("n").to_pylist())), total
 
