@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pyarrow as pa
 import pyproj
@@ -83,7 +85,7 @@ def test_lengths_of_many_paths_are_those_of_each():
     xy = np.column_stack([rng.uniform(-180, 180, 60), rng.uniform(-89, 89, 60)])
     starts = np.array([0, 0, 5, 6, 30, 60, 60])
     geod = pyproj.Geod(ellps="WGS84")
-    each = [geod.line_length(xy[a:b, 0], xy[a:b, 1]) if b - a > 1 else 0.0 for a, b in zip(starts, starts[1:])]
+    each = [geod.line_length(xy[a:b, 0], xy[a:b, 1]) if b - a > 1 else 0.0 for a, b in pairwise(starts)]
     assert lengths_on_ellipsoid(xy, starts, WGS84) == pytest.approx(each, abs=1e-4)
 
 

@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from brisk_atlas.core.draw import View, symbols
 from brisk_atlas.core.draw.kernels.pixels import MULTIPLY, NORMAL, blend
 from brisk_atlas.core.draw.ramps import CLASSES, rgb_of
-from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.draw.vector import Inks, draw_vector, inks_of
 from brisk_atlas.core.model import VectorStyle
+from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
 
 SIZE = 24

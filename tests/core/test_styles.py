@@ -17,15 +17,15 @@ from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
 from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
-from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.draw.spread import spread_of
-from brisk_atlas.core.rows import column_of
 from brisk_atlas.core.inspect import probe
 from brisk_atlas.core.model import BadExpression, CannotRead, Extent, GridStyle, Label, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read import Holdings, streams
+from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
+from brisk_atlas.core.rows import column_of
 
 UTM, DEGREES = "EPSG:32727", "EPSG:4326"
 

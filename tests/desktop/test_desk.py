@@ -8,9 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QSlider
 
 from brisk_atlas import demo
-from brisk_atlas.core.draw import ramps
 from brisk_atlas.core.model import GridStyle, VectorStyle
-from brisk_atlas.core.project import Picks
 from brisk_atlas.desktop.stack_spine import _Tile
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -115,8 +113,8 @@ def test_the_pointer_is_told_in_three_notations(demo_driver):
     d.qtbot.mouseMove(d.canvas, d.canvas.rect().center())
     d.canvas.pointer_moved.emit(508_700.0, 5_771_900.0)
     foot = d.window.foot
-    assert foot.own.text() == "508,700.0 E 5,771,900.0 N EPSG:32727"
-    assert foot.degrees.text().startswith("38°12′") and foot.mgrs.text().startswith("27H WT")
+    assert foot.places[0].text() == "508,700.0 E 5,771,900.0 N EPSG:32727"
+    assert foot.places[1].text().startswith("38°12′") and foot.places[2].text().startswith("27H WT")
     assert foot.scale.text().startswith("1:") and "UTM zone 27S" in foot.crs.text()
 
 
@@ -193,62 +191,7 @@ def test_groups_can_be_made_for_both_sides(demo_driver):
     d.settle()
 
 
-# Probe and sheet
-
-
-def test_picking_on_the_map_selects_the_row_and_back(demo_driver):
-    d, desk = demo_driver, demo_driver.window.desk
-    d.press(d.canvas, Qt.Key.Key_T)
-    d.work.choose(d.layer("closed_zones").id)
-    d.settle()
-    d.click(d.canvas, d.at(508_700, 5_771_900))
-    assert d.work.picks == Picks(d.layer("closed_zones").id, (0,))
-    assert [i.row() for i in desk.sheet.table.selectionModel().selectedRows()] == [0]
-    before = pixels(d.canvas.grab().toImage())
-    row = desk.sheet.table.visualRect(desk.sheet.model.index(2, 0)).center()
-    d.click(desk.sheet.table.viewport(), (row.x(), row.y()))
-    assert d.work.picks.rows == (2,)
-    after = pixels(d.canvas.grab().toImage())
-    violet = lambda image: (np.abs(image.astype(int) - ramps.rgb_of("#7A2DBF")).max(axis=2) < 6).sum()  # noqa: E731
-    assert violet(after) > 100 and not np.array_equal(before, after)
-    d.click(desk.sheet.go)
-    zone = d.window.session.holdings.shapes_in(d.layer("closed_zones").source, "EPSG:32727").bounds[2]
-    assert d.canvas.view.extent.contains(*zone[:2]) and d.canvas.view.extent.width < 6000
-
-
-def test_filter_sort_and_a_wrong_expression(demo_driver, truth):
-    d, desk = demo_driver, demo_driver.window.desk
-    d.press(d.canvas, Qt.Key.Key_T)
-    d.settle()
-    sheet = desk.sheet
-    d.type(sheet.filter, "year = 2031")
-    flows = truth["eruption_2031"]["flows"]
-    assert sheet.count.text() == f"{flows} of {truth['counts']['lava_flows']} rows"
-    d.type(sheet.filter, "year === 2031")
-    assert sheet.wrong.isVisible() and sheet.model.rowCount() == flows
-    d.type(sheet.filter, "year < 2031")
-    assert not sheet.wrong.isVisible()
-    column = sheet.model.sheet.columns.index("volume_m3")
-    header = sheet.table.horizontalHeader()
-    for click in range(2):
-        del click
-        d.click(header.viewport(), (header.sectionViewportPosition(column) + 30, 8))
-    volumes = [sheet.model.sheet.rows(i, 1).column("volume_m3")[0].as_py() for i in range(3)]
-    assert volumes == sorted(volumes, reverse=True)
-    sheet.filter.clear()
-    d.settle()
-    assert sheet.model.rowCount() == truth["counts"]["lava_flows"]
-
-
-def test_a_table_without_geometry_has_a_sheet_and_a_grid_says_it_has_none(demo_driver):
-    d, sheet = demo_driver, demo_driver.window.desk.sheet
-    d.press(d.canvas, Qt.Key.Key_T)
-    d.work.choose(d.layer("gas_readings").id)
-    d.settle()
-    assert sheet.model.rowCount() == 25_613 and len(sheet.model._blocks) < 4  # only what is seen
-    d.work.choose(d.layer("sea floor").id)
-    d.settle()
-    assert sheet.model.rowCount() == 0 and "has no rows" in sheet.count.text()
+# Probe
 
 
 def test_a_probe_beside_everything_says_so(driver):

@@ -115,10 +115,9 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
         d.press(d.canvas, Qt.Key.Key_Space)
         d.settle()
     sheet = desk.sheet
-    chosen = sheet.table.selectionModel().selectedRows()
-    assert len(chosen) == 1
-    year = sheet.model.sheet.columns.index("year")
-    assert sheet.model.index(chosen[0].row(), year).data() == "2031"
+    assert len(sheet.grid.rows) == 1
+    place = sheet.sheet.place_of(next(iter(sheet.grid.rows)))
+    assert sheet.grid.texts(place, 1, ["year"])[place, "year"] == "2031"
 
     # Read the record.
     if by_mouse:

@@ -106,6 +106,7 @@ class Jobs:
             job.state = "running"
             self._tell(job)
             job.result = work(job)
+            job.check()  # what nobody wants any more must not come after what was asked for since
             job.state, job.progress = "done", 1.0
         except Cancelled:
             job.state = "cancelled"

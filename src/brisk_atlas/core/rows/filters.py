@@ -41,7 +41,10 @@ def words_of(chosen: FieldFilter) -> str:
 
 
 def where_of(look: RowsLook) -> str:
-    """Return the SQL condition of all filters together, empty for none."""
+    """Return the SQL condition of all filters together, empty for none; one that stands alone is as it
+    was typed, so that a fault in it has its place."""
+    if not look.filters:
+        return look.where.strip()
     pieces = [condition_of(chosen) for chosen in look.filters]
     if look.where.strip():
         pieces.append(f"({look.where.strip()}\n)")

@@ -37,10 +37,12 @@ class ProbeDrawer(QWidget):
     """Shows findings, and picks the features that were hit.
 
     Signals:
+        found(): what is shown is of another place, or another row.
         held_changed(): the held probes are others.
         tool_wanted(str): a tool for the map: box, lasso, line, distance, area.
     """
 
+    found = pyqtSignal()
     held_changed = pyqtSignal()
     tool_wanted = pyqtSignal(str)
 
@@ -273,6 +275,7 @@ class ProbeDrawer(QWidget):
         return next((f for f in self.findings if len(f.rows) > 1), None)
 
     def _tell_steps(self) -> None:
+        self.found.emit()
         finding = self._stepped()
         self.step.setVisible(finding is not None)
         if finding is not None and finding.row is not None:

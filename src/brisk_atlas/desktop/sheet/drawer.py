@@ -206,7 +206,6 @@ class SheetDrawer(QWidget):
                 self.filter.set_words(words_for(sheet.columns))
                 self._whole = sheet
                 self.arrange(anew=True)
-                self.tools.refresh()
 
         def failed(error: BaseException) -> None:
             if self._loaded == key:
@@ -297,6 +296,7 @@ class SheetDrawer(QWidget):
         self.filter.setText(layer.rows.where) if not self.filter.hasFocus() else None
         self.clear.setVisible(layer.rows.filtered)
         self._tell()
+        self.tools.refresh()
         if layer.rows.summary and not self.grid.summaries:
             self._sum_up(layer, sheet)
 

@@ -48,7 +48,6 @@ class ExpressionEdit(QPlainTextEdit):
         self._completer.setFilterMode(Qt.MatchFlag.MatchContains)
         self._completer.setMaxVisibleItems(MOST_OFFERED)
         self._completer.activated.connect(self._complete)
-        self._moved = False
         self.textChanged.connect(lambda: self.mark(None))
 
     def text(self) -> str:
@@ -122,7 +121,6 @@ class ExpressionEdit(QPlainTextEdit):
         if not prefix or not self._completer.completionCount() or first == prefix:
             popup.hide()
             return
-        self._moved = False
         at = self.cursorRect()
         at.setWidth(300)
         self._completer.complete(at)
@@ -131,11 +129,11 @@ class ExpressionEdit(QPlainTextEdit):
         assert event is not None
         popup, key = self._completer.popup(), event.key()
         offered = popup is not None and popup.isVisible()
-        if offered and key in (Qt.Key.Key_Tab, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        if offered and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             chosen = popup.currentIndex()  # type: ignore[union-attr]
             popup.hide()  # type: ignore[union-attr]
-            if key == Qt.Key.Key_Tab or chosen.isValid():
-                self._complete(str(chosen.data()) if chosen.isValid() else self._completer.currentCompletion())
+            if chosen.isValid():
+                self._complete(str(chosen.data()))
                 return
         if offered and key == Qt.Key.Key_Escape:
             popup.hide()  # type: ignore[union-attr]
@@ -146,6 +144,16 @@ class ExpressionEdit(QPlainTextEdit):
         super().keyPressEvent(event)
         if event.text().strip() or key == Qt.Key.Key_Backspace:
             self._offer()
+
+    def focusNextPrevChild(self, forward: bool) -> bool:
+        """Take the first word offered with Tab, where some are offered; else go on to the next widget."""
+        popup = self._completer.popup()
+        if forward and popup is not None and popup.isVisible():
+            chosen = popup.currentIndex()
+            popup.hide()
+            self._complete(str(chosen.data()) if chosen.isValid() else self._completer.currentCompletion())
+            return True
+        return super().focusNextPrevChild(forward)
 
     def focusOutEvent(self, event: QFocusEvent | None) -> None:
         popup = self._completer.popup()
