@@ -35,10 +35,10 @@ def run() -> Iterator[Case]:
 def _ours(rings: np.ndarray) -> tuple[Callable[[], None], np.ndarray]:
     """Return a call that draws rings, given in pixels, and the picture it draws to."""
     from brisk_atlas.core.draw import View
-    from brisk_atlas.core.read.shape_index import index_of
     from brisk_atlas.core.draw.vector import Inks, draw_vector
     from brisk_atlas.core.model import VectorStyle
     from brisk_atlas.core.model.shapes import POLYGON, Shapes, bounds_of
+    from brisk_atlas.core.read.shape_index import index_of
 
     count, vertices, _ = rings.shape
     xy = rings.reshape(-1, 2) * (1, -1) + (0, peers.HEIGHT)

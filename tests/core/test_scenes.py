@@ -14,7 +14,7 @@ from brisk_atlas.core import read
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.handover import RasterOrder, hand_over_raster
-from brisk_atlas.core.inspect import probe
+from brisk_atlas.core.inspect import Where, probe
 from brisk_atlas.core.model import CannotRead, Extent, GridStyle, Layer, Rescale, Stretch
 from brisk_atlas.core.read.scene import parse_groups
 from brisk_atlas.core.read.scene_words import role_of_band
@@ -83,7 +83,7 @@ def test_the_probe_says_the_quantity_and_its_unit(scene, holdings):
 
     def readings(part, band):
         layer = Layer("s", "s", scene, part, "raster", GridStyle())
-        found = probe(holdings, layer, x, y, "EPSG:32727", 5.0)
+        found = probe(holdings, layer, Where.at(x, y, "EPSG:32727", 5.0))
         return next(reading for reading in found.readings if reading.label.startswith(band))
 
     number, share = readings("visible to shortwave", "red"), readings("visible to shortwave as reflectance", "red")

@@ -18,7 +18,7 @@ from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
 from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
 from brisk_atlas.core.draw.spread import spread_of
-from brisk_atlas.core.inspect import probe
+from brisk_atlas.core.inspect import Where, probe
 from brisk_atlas.core.model import BadExpression, CannotRead, Extent, GridStyle, Label, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
@@ -159,7 +159,7 @@ def test_the_greatest_value_is_placed_first():
     wkb = pa.array([shapely.to_wkb(shapely.box(x, 0, x + 60, 30)) for x in (0, 10)], pa.binary())
     features = Features(table, wkb, shapes_of(wkb)[0], None)
     index, look = index_of(features.shapes), Label("name", first="rank")
-    anchors = anchors_of(features, index, look, None)
+    anchors = anchors_of(features, table, index, look, None)
     placed = place_labels(index, anchors, look, 0, View(30, 15, 1, 100, 60), measure, Room(), {})
     assert [p.text for p in placed] == ["high"]
 
@@ -273,9 +273,9 @@ def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):
 def test_the_probe_reads_a_stream_where_it_is_asked(crowd):
     holdings = Holdings()
     layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle())
-    found = probe(holdings, layer, 500_325, 5_770_025, UTM, 1.0)
+    found = probe(holdings, layer, Where.at(500_325, 5_770_025, UTM, 1.0))
     assert found.row is None and found.readings[0].value == 3
-    assert probe(holdings, layer, 500_375, 5_770_025, UTM, 1.0) is None
+    assert probe(holdings, layer, Where.at(500_375, 5_770_025, UTM, 1.0)) is None
 
 
 def test_a_piece_of_a_stream_can_be_had_and_all_of_it_is_refused(crowd):

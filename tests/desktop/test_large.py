@@ -68,7 +68,7 @@ def test_a_cloud_is_seen_in_part_and_then_in_full(driver, data, monkeypatch):
     assert len(driver.window.session.holdings.points(driver.layer("harrow_bay_2031").source)) == 300_000
 
 
-def test_a_stream_says_what_is_left_out_and_has_no_sheet(driver, tmp_path, monkeypatch):
+def test_a_stream_says_what_is_left_out_and_has_all_its_rows(driver, tmp_path, monkeypatch):
     monkeypatch.setattr(streams, "MOST_HELD", 1000)
     monkeypatch.setattr(streams, "SAMPLED", 400)
     monkeypatch.setattr(streams, "BY_VIEW", 600)
@@ -86,7 +86,11 @@ def test_a_stream_says_what_is_left_out_and_has_no_sheet(driver, tmp_path, monke
     assert tree.topLevelItem(0).text(0) == "crowd" and tree.topLevelItem(0).child(0).text(1) == "3"
     driver.press(driver.canvas, Qt.Key.Key_T)
     driver.settle()
-    assert "4,000 features" in driver.window.notice.text.text()
+    drawer = driver.window.desk.sheet
+    assert len(drawer.sheet) == 4000 and drawer.sheet.values(3998, 2, ["n"])["n"] == [3998, 3999]
+    assert "not tied to the map" in drawer.count.toolTip() and not drawer.tools.button["go"].isEnabled()
+    driver.type(drawer.filter, "n % 2 = 0")
+    assert drawer.count.text() == "2,000 of 4,000 rows"
 
 
 def test_a_frame_that_is_not_finished_lies_over_the_last_whole_one(demo_driver):

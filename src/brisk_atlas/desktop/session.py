@@ -348,15 +348,19 @@ class Session(QObject):
 
         return fields_with_added(self.holdings, layer)
 
+    def is_streamed(self, layer: Layer) -> bool:
+        """Return whether a layer is read by view, so that its rows are not tied to features on the map."""
+        from brisk_atlas.core.read.streams import is_stream
+
+        known = layer.kind == "vector" and self.dataset_of(layer) is not None
+        return known and is_stream(self.holdings, layer.source)
+
     def sheet_of(self, layer: Layer, check: Callable[[], None] | None = None) -> Sheet:
         """Return the sheet of a layer with what was added to its rows, made once for each state of that.
         Reads, so call it in a job."""
-        from brisk_atlas.core.read.streams import refuse_stream
         from brisk_atlas.core.rows import rows_of
         from brisk_atlas.core.sheet import Sheet
 
-        if layer.kind == "vector":
-            refuse_stream(self.holdings, layer.source)
         return self.holdings.keep_latest(
             ("sheet", layer.id, layer.source), layer.rows.added, lambda: Sheet(rows_of(self.holdings, layer, check))
         )

@@ -50,6 +50,11 @@ class VectorPart(Part, ABC):
         """Return the attributes of the first features, in the order of the file. Raises CannotRead."""
         return self.read().table.slice(0, count)
 
+    def attributes(self) -> pa.Table:
+        """Return the attributes of all features without their geometry, in the order of the file, or
+        what reads them when they are asked for. Raises CannotRead."""
+        return self.read().table
+
     @abstractmethod
     def read_within(self, extent: Extent) -> Features:
         """Return the features whose bounds meet `extent` (in the part's CRS), by the format's index."""
@@ -147,6 +152,10 @@ class TablePart(Part, ABC):
     @abstractmethod
     def read(self) -> pa.Table:
         """Return all rows. Raises CannotRead."""
+
+    def rows(self) -> pa.Table:
+        """Return all rows, or what reads their columns when they are asked for. Raises CannotRead."""
+        return self.read()
 
 
 @dataclass(frozen=True)

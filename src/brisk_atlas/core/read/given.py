@@ -78,6 +78,9 @@ class TablePoints(VectorPart):
     def read(self) -> Features:
         return self._features(self.table.read())
 
+    def attributes(self) -> pa.Table:
+        return self.table.rows()
+
     def read_within(self, extent: Extent) -> Features:
         table = self.table.read()
         return self._features(table.filter(self._features(table).shapes.meeting(extent)))

@@ -122,8 +122,12 @@ class Holdings:
         """Return the rows of a vector or table part."""
         part = self.part(source)
         if isinstance(part, TablePart):
-            return self._once(("table", source), part.read)
+            return self._once(("table", source), part.rows)
         return self.features(source).table
+
+    def attributes(self, source: Source) -> pa.Table:
+        """Return the attributes of a vector part alone, for one whose geometry is not held."""
+        return self._once(("attributes", source), cast(VectorPart, self.part(source)).attributes)
 
     def keep(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """Return what `make` returns, made once for `key`: room for what is derived from a source."""

@@ -18,11 +18,19 @@ from brisk_atlas.core.model import CannotRead, Dataset, Extent, Facts, Field, Pa
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import text_of
 
+from .lazy_table import LazyTable
 from .on_disk import on_disk
 from .reach import fetched
 from .table import BROKEN, fields_of, table_dataset
 
 LONGITUDE_LATITUDE = "EPSG:4326"  # what the standard takes where no CRS is said, with x first
+
+
+def _read(path: Path, columns: list[str] | None = None) -> pa.Table:
+    try:
+        return pq.read_table(path, columns=columns)
+    except (pa.ArrowException, OSError) as error:
+        raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
 
 
 def _first(path: Path, count: int) -> pa.Table:
@@ -42,10 +50,14 @@ class ParquetTable(TablePart):
         return _first(self.path, count)
 
     def read(self) -> pa.Table:
+        return _read(self.path)
+
+    def rows(self) -> LazyTable:
         try:
-            return pq.read_table(self.path)
+            schema = pq.read_schema(self.path)
         except (pa.ArrowException, OSError) as error:
             raise CannotRead(self.path, str(error).splitlines()[0], BROKEN) from error
+        return LazyTable(schema, self.facts.count or 0, lambda names: _read(self.path, names))
 
 
 @dataclass(frozen=True)
@@ -60,6 +72,10 @@ class ParquetLayer(VectorPart):
     def first(self, count: int) -> pa.Table:
         return _first(self.path, count).drop_columns([self.geometry])
 
+    def attributes(self) -> LazyTable:
+        schema = pa.schema([f for f in pq.read_schema(self.path) if f.name != self.geometry])
+        return LazyTable(schema, self.facts.count or 0, lambda names: _read(self.path, names))
+
     def read_within(self, extent: Extent) -> Features:
         table = self._table()
         return self._features(table.filter(pa.array(self._features(table).shapes.meeting(extent))))
@@ -69,10 +85,7 @@ class ParquetLayer(VectorPart):
         return self._features(table.take(pa.array(np.arange(0, len(table), max(1, step)))))
 
     def _table(self) -> pa.Table:
-        try:
-            return pq.read_table(self.path)
-        except (pa.ArrowException, OSError) as error:
-            raise CannotRead(self.path, str(error).splitlines()[0], BROKEN) from error
+        return _read(self.path)
 
     def _features(self, table: pa.Table) -> Features:
         from .wkb import exact_shapes  # the compiler loads with it, which facts can do without

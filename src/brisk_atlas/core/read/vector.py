@@ -95,6 +95,9 @@ class OgrLayer(VectorPart):
     def first(self, count: int) -> pa.Table:
         return _read_arrow(self.path, self.facts.name, max_features=count, read_geometry=False)[1]
 
+    def attributes(self) -> pa.Table:
+        return _read_arrow(self.path, self.facts.name, read_geometry=False)[1]
+
     def read_within(self, extent: Extent) -> Features:
         return self._read(bbox=extent.bounds)
 

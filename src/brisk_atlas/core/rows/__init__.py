@@ -4,7 +4,7 @@ Drawing and the sheet both stand on them.
 """
 
 from .expression import column_of, mask_of, prepare
-from .extended import all_seen_rows, base_rows, fields_with_added, rows_of, seen_rows, seen_shown, shown_rows
+from .extended import all_seen_rows, base_rows, fields_with_added, matching, rows_of, seen_rows, seen_shown, shown_rows
 
 __all__ = [
     "all_seen_rows",
@@ -12,6 +12,7 @@ __all__ = [
     "column_of",
     "fields_with_added",
     "mask_of",
+    "matching",
     "prepare",
     "rows_of",
     "seen_rows",

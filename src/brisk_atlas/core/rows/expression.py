@@ -265,10 +265,15 @@ def told(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
     return BadExpression(text, line, HOW_TO_QUOTE, at)
 
 
+def narrowed(table: pa.Table, fields: Sequence[str]) -> pa.Table:
+    """Return the columns of a table that an expression names; one without fields still has its rows."""
+    return table.select(list(fields)) if fields else pa.table({"__row": np.arange(table.num_rows)})
+
+
 def evaluate(
     table: pa.Table, sql: str, text: str, check: Callable[[], None] | None = None, type_: str = ""
 ) -> pa.ChunkedArray:
-    """Return one value a row of prepared SQL. Raises BadExpression."""
+    """Return one value a row of prepared SQL over a table that has the fields it names. Raises BadExpression."""
     head, tail = ("SELECT TRY_CAST((", f"\n) AS {type_})") if type_ else (_HEAD, "\n)")
     try:
         with closing(connect(table)) as db, stoppable(db, check):
@@ -290,12 +295,14 @@ def column_of(table: pa.Table, expression: str, check: Callable[[], None] | None
         column = table.column(expression)
     else:
         prepared = prepare(expression, table.column_names, measured=False)
-        column = evaluate(table, prepared.sql, expression, check)
+        column = evaluate(narrowed(table, prepared.fields), prepared.sql, expression, check)
     return column.combine_chunks() if isinstance(column, pa.ChunkedArray) else column
 
 
 def mask_of(table: pa.Table, expression: str, check: Callable[[], None] | None = None) -> np.ndarray:
     """Return (rows,) bool: where an SQL condition is true; missing counts as not. Raises BadExpression."""
     prepared = prepare(expression, table.column_names, measured=False)
-    made = evaluate(table, f"coalesce(CAST(({prepared.sql}\n) AS BOOLEAN), FALSE)", expression, check)
+    made = evaluate(
+        narrowed(table, prepared.fields), f"coalesce(CAST(({prepared.sql}\n) AS BOOLEAN), FALSE)", expression, check
+    )
     return made.combine_chunks().to_numpy(zero_copy_only=False).astype(bool)

@@ -11,10 +11,10 @@ import pyarrow as pa
 from brisk_atlas.core.model import ComputedField, Field, Layer, RowsLook
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read import Holdings
-from brisk_atlas.core.read.streams import Seen, seen_features
+from brisk_atlas.core.read.streams import Seen, is_stream, seen_features
 
 from .editing import edited
-from .expression import evaluate, mask_of, prepare
+from .expression import evaluate, mask_of, narrowed, prepare
 from .filters import where_of
 from .joining import joined
 from .measures import measure
@@ -23,8 +23,17 @@ Check = Callable[[], None] | None
 
 
 def base_rows(holdings: Holdings, layer: Layer) -> pa.Table:
-    """Return the rows as the file has them."""
+    """Return the rows as the file has them; of a layer that is read by view, without its geometry."""
+    if layer.kind == "vector" and is_stream(holdings, layer.source):
+        return holdings.attributes(layer.source)
     return holdings.table(layer.source)
+
+
+def _features(holdings: Holdings, layer: Layer) -> Features | None:
+    """Return the features of the same rows, where they have geometry that is held."""
+    if layer.kind != "vector" or is_stream(holdings, layer.source):
+        return None
+    return holdings.features(layer.source)
 
 
 def fields_with_added(holdings: Holdings, layer: Layer) -> tuple[Field, ...]:
@@ -42,7 +51,7 @@ def rows_of(holdings: Holdings, layer: Layer, check: Check = None) -> pa.Table:
     table = base_rows(holdings, layer)
     if not any(layer.rows.added):
         return table
-    features = holdings.features(layer.source) if layer.kind == "vector" else None
+    features = _features(holdings, layer)
     return holdings.keep_latest(
         ("rows", layer.id, layer.source),
         layer.rows.added,
@@ -57,13 +66,16 @@ def shown_rows(holdings: Holdings, layer: Layer, check: Check = None) -> np.ndar
     if not where:
         return None
     return holdings.keep_latest(
-        ("shown rows", layer.id, layer.source), (layer.rows.added, where), lambda: _mask(holdings, layer, where, check)
+        ("shown rows", layer.id, layer.source),
+        (layer.rows.added, where),
+        lambda: matching(holdings, layer, where, check),
     )
 
 
-def _mask(holdings: Holdings, layer: Layer, where: str, check: Check) -> np.ndarray:
+def matching(holdings: Holdings, layer: Layer, where: str, check: Check = None) -> np.ndarray:
+    """Return (rows,) bool of the rows for which an SQL condition is true. Raises BadExpression."""
     table = rows_of(holdings, layer, check)
-    features = holdings.features(layer.source) if layer.kind == "vector" else None
+    features = _features(holdings, layer)
     table, sql = _with_measures(holdings, table, where, features, ("measure", layer.source), check)
     return mask_of(table, sql, check)
 
@@ -137,6 +149,7 @@ def _with_measures(
 ) -> tuple[pa.Table, str]:
     """Return the table with the measures of geometry that an expression asks for, and its SQL."""
     prepared = prepare(expression, table.column_names, measured=features is not None)
+    table = narrowed(table, prepared.fields)
     for column, name, crs in prepared.measures:
         assert features is not None
         values = holdings.keep(

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import threading
 from collections.abc import Callable, Sequence
+from contextlib import closing
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,6 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.read.lazy_table import LazyTable
 from brisk_atlas.core.rows.expression import connect, prepare, quoted, stoppable, told
 
 ROW = "__row"  # the row's place in the file, 0 first
@@ -44,9 +45,8 @@ class Sheet:
     def __init__(self, table: pa.Table) -> None:
         self.table = table
         self.order = np.arange(table.num_rows, dtype=np.int64)
-        self._lock = threading.Lock()
+        self._rows = pa.array(self.order)
         self._ends: dict[str, np.ndarray] = {}  # where the chunks of a field end
-        self._db = connect(table.append_column(ROW, pa.array(self.order)))
 
     @property
     def columns(self) -> list[str]:
@@ -95,17 +95,21 @@ class Sheet:
         for field, _ in sort:
             if field not in self.table.column_names:
                 raise BadExpression(field, "there is no such field to sort by", "Sort by another column.")
-        chosen = f"WHERE ({prepare(where, self.columns, measured=False).sql}\n)" if where else ""
+        prepared = prepare(where, self.columns, measured=False) if where else None
+        chosen = f"WHERE ({prepared.sql}\n)" if prepared else ""
         by = ", ".join(f"{quoted(f)} {'DESC' if down else 'ASC'} NULLS LAST" for f, down in sort)
         turn = f" ORDER BY {by}, {ROW}" if sort else ""
-        found = self._ask(f"SELECT {ROW} FROM rows {chosen}{turn}", where, check)
+        fields = [*(prepared.fields if prepared else ()), *(f for f, _ in sort)]
+        found = self._ask(f"SELECT {ROW} FROM rows {chosen}{turn}", fields, where, check)
         order = found.column(0).to_numpy()
         return order if sort else np.sort(order)
 
-    def _ask(self, query: str, text: str, check: Check) -> pa.Table:
+    def _ask(self, query: str, fields: Sequence[str], text: str, check: Check) -> pa.Table:
+        """Ask about the rows, of which only `fields` and the places are handed to the engine."""
+        table = self.table.select(list(dict.fromkeys(fields))).append_column(ROW, self._rows)
         try:
-            with self._lock, stoppable(self._db, check):
-                return self._db.sql(query).to_arrow_table()
+            with closing(connect(table)) as db, stoppable(db, check):
+                return db.sql(query).to_arrow_table()
         except duckdb.Error as error:
             raise told(error, text, query.partition("WHERE (")[0] + "WHERE (") from error
 
@@ -154,7 +158,7 @@ class Sheet:
             asked += [f"avg({known})", f"CAST(sum({known}) AS DOUBLE)"]
         whole = len(self.order) == self.table.num_rows
         if whole:
-            told_ = self._ask(f"SELECT {', '.join(asked)} FROM rows", field, check)
+            told_ = self._ask(f"SELECT {', '.join(asked)} FROM rows", [field], field, check)
         else:
             with connect(pa.table({field: column})) as db, stoppable(db, check):
                 told_ = db.sql(f"SELECT {', '.join(asked)} FROM rows").to_arrow_table()
@@ -184,7 +188,7 @@ class Sheet:
         """Return the commonest values of a field with their counts, over all rows, and how many
         different values there are. Missing is one of them."""
         name = quoted(field)
-        found = self._ask(f"SELECT {name} AS v, count(*) AS n FROM rows GROUP BY 1", field, check)
+        found = self._ask(f"SELECT {name} AS v, count(*) AS n FROM rows GROUP BY 1", [field], field, check)
         total = found.num_rows
         by = [("n", "descending"), ("v", "ascending")]
         top = pc.select_k_unstable(found, most, by) if total > most else pc.sort_indices(found, by)
@@ -195,5 +199,11 @@ class Sheet:
         """Return some different texts of a field, for completion."""
         return [str(v) for v in pc.unique(self.table.column(field).slice(0, 20_000)).drop_null().to_pylist()[:most]]
 
-    def close(self) -> None:
-        self._db.close()
+    def ready(self, fields: Sequence[str]) -> bool:
+        """Return whether cells of these fields can be had without reading a file."""
+        return not isinstance(self.table, LazyTable) or self.table.has(fields)
+
+    def load(self, fields: Sequence[str]) -> None:
+        """Read fields, together, so that their cells are at hand. Raises CannotRead."""
+        if isinstance(self.table, LazyTable):
+            self.table.load(fields)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QBrush, QColor, QFont
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
-from ..theme import LIGHT, Theme
+from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
     from brisk_atlas.core.inspect import Finding
@@ -17,14 +17,15 @@ CLOSED = ("records in the header", "dimensions of the whole file")  # groups tha
 
 
 class ReadingsTree(QTreeWidget):
-    """Two columns: what, and how much."""
+    """What, how much, and the field's own name where it shows under an alias."""
 
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
         self.setObjectName("probe readings")
         self.setHeaderHidden(True)
-        self.setColumnCount(2)
+        self.setColumnCount(3)
+        self.setColumnHidden(2, True)
         self.setIndentation(8)
         header = self.header()
         assert header is not None
@@ -33,6 +34,7 @@ class ReadingsTree(QTreeWidget):
 
     def begin(self) -> None:
         self.clear()
+        self.setColumnHidden(2, True)
 
     def _heading(self, title: str) -> QTreeWidgetItem:
         top = QTreeWidgetItem([title])
@@ -70,6 +72,11 @@ class ReadingsTree(QTreeWidget):
             for reading in finding.readings:
                 if reading.group == group:
                     item = self._line(under, reading.label, reading.shown)
+                    if group == "attributes" and reading.key != reading.label:
+                        item.setText(2, reading.key)
+                        item.setFont(2, mono_font(11))
+                        item.setForeground(2, QBrush(QColor(self.theme.quiet)))
+                        self.setColumnHidden(2, False)
                     about = [reading.key if reading.key and reading.key != reading.label else "", reading.about]
                     item.setToolTip(0, "\n".join(v for v in about if v) or reading.label.strip())
 

@@ -245,7 +245,7 @@ class MapPane(QWidget):
         """Go to the picked features."""
         picks = self.session.work.picks
         layer = self.session.work.layer(picks.layer_id) if picks else None
-        if picks is None or layer is None or layer.kind != "vector":
+        if picks is None or layer is None or layer.kind != "vector" or self.session.is_streamed(layer):
             return
         crs, rows = self.session.work.state.crs, picks.rows
 

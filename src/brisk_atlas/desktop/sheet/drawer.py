@@ -29,6 +29,7 @@ SCOPES = (("all", "All"), ("picked", "Picked"), ("view", "In view"))
 TRY_MS = 220
 FIRST_ROWS = 300  # of a large table, shown while the rest is read
 LARGE = 200_000  # rows
+IN_SIGHT = 10  # columns that the first look at a table sees
 
 
 class SheetDrawer(QWidget):
@@ -56,6 +57,7 @@ class SheetDrawer(QWidget):
         self._summing: Job | None = None
         self._counting: Job | None = None
         self._syncing = False
+        self._loading: list[str] = []
         self.tables = ChoiceOfTable(session)
         self.grid = SheetGrid()
         self.filter = ExpressionEdit()
@@ -82,6 +84,7 @@ class SheetDrawer(QWidget):
         self.grid.row_menu_wanted.connect(self.tools.row_menu)
         self.grid.edited.connect(self._edited)
         self.grid.go_wanted.connect(self.go_wanted)
+        self.grid.columns_wanted.connect(self._load)
         session.work_changed.connect(self._work_changed)
 
     def _lay_out(self) -> None:
@@ -252,13 +255,17 @@ class SheetDrawer(QWidget):
         if self._job is not None:
             self._job.cancel()
 
+        in_sight = [look.name for look in layer.rows.ordered(sheet.columns) if look.shown][:IN_SIGHT]
+
         def work(job: Job) -> np.ndarray:
-            from brisk_atlas.core.rows.extended import shown_rows
+            from brisk_atlas.core.rows import shown_rows
 
             mask = shown_rows(self.session.holdings, layer, job.check)
             chosen = self._among(layer, sheet, rows, extent)
             mask = chosen if mask is None else mask if chosen is None else mask & chosen
-            return sheet.arrange("", layer.rows.sort, mask, job.check)
+            order = sheet.arrange("", layer.rows.sort, mask, job.check)
+            sheet.load(in_sight)  # before the window asks for them
+            return order
 
         def done(order: np.ndarray) -> None:
             if self._arranged == key:
@@ -273,13 +280,27 @@ class SheetDrawer(QWidget):
             if not isinstance(error, AtlasError):
                 self.session.fault(error)
 
-        self._job = self.session.run("Arranging rows", work, done, shown=len(sheet) > LARGE, failed=failed)
+        self._job = self.session.run("Arranging rows", work, done, shown=sheet.table.num_rows > LARGE, failed=failed)
+
+    def _load(self, fields: list[str]) -> None:
+        """Read fields that came into sight, in the background."""
+        sheet = self.sheet
+        if sheet is None or fields == self._loading:
+            return
+        self._loading = fields
+
+        def done(nothing: object) -> None:
+            self._loading = []
+            self.grid.view.update()
+
+        self.session.run(f"Reading {fields[0]}", lambda job: sheet.load(fields), done, shown=False)
 
     def _among(self, layer: Layer, sheet: Sheet, rows: tuple[int, ...], extent: Extent | None) -> np.ndarray | None:
         """Return (rows,) bool of the rows that the scope lets show; None for all."""
         import numpy as np
 
-        if self.scope == "all" or (self.scope == "view" and (extent is None or layer.kind != "vector")):
+        placed = layer.kind == "vector" and not self.session.is_streamed(layer)
+        if self.scope == "all" or (self.scope == "view" and (extent is None or not placed)):
             return None
         mask = np.zeros(sheet.table.num_rows, bool)
         if self.scope == "picked":
@@ -313,7 +334,10 @@ class SheetDrawer(QWidget):
         self.count.setText(told + (f" · {edits:,} edited" if edits else ""))
         from brisk_atlas.core.rows.filters import words_of
 
-        self.count.setToolTip("\n".join(words_of(f) for f in layer.rows.filters))
+        lines = [words_of(f) for f in layer.rows.filters]
+        if self.session.is_streamed(layer):
+            lines.append("The layer is read by view, so its rows are not tied to the map.")
+        self.count.setToolTip("\n".join(lines))
 
     def _sum_up(self, layer: Layer, sheet: Sheet) -> None:
         """Work out the small distributions of the columns, and the summaries if they are wanted."""
@@ -381,11 +405,9 @@ class SheetDrawer(QWidget):
             return
 
         def work(job: Job) -> int:
-            from brisk_atlas.core.rows.extended import shown_rows
+            from brisk_atlas.core.rows import matching
 
-            probe = replace(layer, id=f"{layer.id} try", rows=replace(layer.rows, where=text, filters=()))
-            mask = shown_rows(self.session.holdings, probe, job.check)
-            return int(mask.sum()) if mask is not None else 0
+            return int(matching(self.session.holdings, layer, text, job.check).sum())
 
         def done(count: int) -> None:
             if self.filter.text() == text:
@@ -396,7 +418,8 @@ class SheetDrawer(QWidget):
             if self.filter.text() == text:
                 self._complain(error)
 
-        self._counting = self.session.run("Counting rows", work, done, shown=False, failed=failed)
+        shown = self.sheet.table.num_rows > LARGE  # with a way to cancel it
+        self._counting = self.session.run("Counting rows", work, done, shown=shown, failed=failed)
 
     def apply_filter(self) -> None:
         """Filter by what is typed. A wrong expression is told under the line; the rows stay as they are."""
@@ -410,16 +433,15 @@ class SheetDrawer(QWidget):
             return
 
         def check(job: Job) -> None:
-            from brisk_atlas.core.rows.extended import shown_rows
+            from brisk_atlas.core.rows import matching
 
-            trial = replace(layer, id=f"{layer.id} try", rows=replace(layer.rows, where=text, filters=()))
-            shown_rows(self.session.holdings, trial, job.check)
+            matching(self.session.holdings, layer, text, job.check)
 
         self.session.run(
             "Filtering rows",
             check,
             lambda nothing: self.put("filter rows", replace(layer.rows, where=text)),
-            shown=False,
+            shown=self.sheet.table.num_rows > LARGE,
             failed=self._complain,
         )
 
@@ -441,7 +463,10 @@ class SheetDrawer(QWidget):
         if self._syncing or self.layer_id is None:
             return
         self._syncing = True
-        chosen = tuple(rows)[:MOST_PICKED] if len(rows) > MOST_PICKED else tuple(rows)
+        chosen = tuple(rows)
+        if len(chosen) >= MOST_PICKED:
+            told = f"Only {MOST_PICKED:,} rows are picked at once. Filter them, or export all that show."
+            self.session.noticed.emit("fault", told, "")
         self.session.work.pick(Picks(self.layer_id, chosen) if chosen else None)
         self._syncing = False
         self.tools.show_series()

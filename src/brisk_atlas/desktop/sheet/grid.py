@@ -38,6 +38,7 @@ class SheetGrid(QAbstractScrollArea):
         row_menu_wanted(object): where the menu of the rows is wanted.
         edited(int, str, str): row, field and the text typed.
         go_wanted(): to the picked rows on the map.
+        columns_wanted(list): fields in sight that are still to be read.
     """
 
     picked = pyqtSignal(object)
@@ -47,6 +48,7 @@ class SheetGrid(QAbstractScrollArea):
     row_menu_wanted = pyqtSignal(object)
     edited = pyqtSignal(int, str, str)
     go_wanted = pyqtSignal()
+    columns_wanted = pyqtSignal(list)
 
     def __init__(self) -> None:
         super().__init__()
@@ -161,6 +163,10 @@ class SheetGrid(QAbstractScrollArea):
         """Return the texts of cells by (place, field); those not seen lately are asked for."""
         assert self.sheet is not None
         count = max(0, min(count, len(self.sheet) - start))
+        if not self.sheet.ready(fields):
+            unread = [f for f in fields if not self.sheet.ready([f])]
+            self.columns_wanted.emit(unread)
+            fields = [f for f in fields if f not in unread]
         missing = [f for f in fields if any((start + i, f) not in self._texts for i in (0, count - 1))]
         if missing and count:
             from brisk_atlas.core.sheet.formats import text_of

@@ -61,7 +61,7 @@ class GridPaint:
             column = g.columns.all[number]
             painter.setFont(mono_font() if column.number else g.font())
             for place in range(g.first, last):
-                self._cell(painter, place, number, column, texts.get((place, column.field), ""))
+                self._cell(painter, place, number, column, texts.get((place, column.field), "…"))
         foot = g.view.height() - g.foot_height
         if g.foot_height:
             painter.fillRect(QRect(left, foot, right - left + 1, g.foot_height), QColor(g.theme.paper))

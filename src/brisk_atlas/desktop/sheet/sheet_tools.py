@@ -89,9 +89,8 @@ class SheetTools:
         layer = self.layer
         for name, button in self.button.items():
             button.setEnabled(layer is not None or name == "window")
-        self.button["go"].setEnabled(
-            layer is not None and layer.kind == "vector" and self.session.work.picks is not None
-        )
+        placed = layer is not None and layer.kind == "vector" and not self.session.is_streamed(layer)
+        self.button["go"].setEnabled(placed and self.session.work.picks is not None)
         self.button["on map"].setEnabled(layer is not None and layer.kind == "vector")
         look = layer.rows if layer else RowsLook()
         self.button["summary"].setChecked(look.summary)
