@@ -321,3 +321,29 @@ def test_a_probe_names_fields_as_the_record_does(driver):
     grid = driver.window.desk.sheet.grid
     assert grid.aliases["FISS_LEN_M"] == "Fissure length"
     assert QPointF(QRect(grid.head_rect("FISS_LEN_M")).center()).y() > 0
+
+
+def test_rows_walked_down_are_shown_and_can_be_held(demo_driver, probe, tmp_path):
+    d = demo_driver
+    d.work.choose(d.layer("closed_zones").id)
+    d.window.commands.do("sheet")
+    d.settle()
+    grid = d.window.desk.sheet.grid
+    grid.setFocus()
+    for name in ("Upper fissure", "Harrow Bay delta"):
+        d.press(grid, Qt.Key.Key_Down)
+        d.settle()
+        assert probe.tree.readings()["name"] == name and probe.places.lines["utm"].text().startswith("27 south 5")
+        d.press(d.canvas, Qt.Key.Key_K)
+    zones = d.window.session.holdings.shapes_in(d.layer("closed_zones").source, "EPSG:32727").bounds
+    for row, kept in zip((1, 2), probe.held.held):
+        assert zones[row, 0] < kept.x < zones[row, 2] and zones[row, 1] < kept.y < zones[row, 3]
+    d.work.choose(d.layer("gas_readings").id)
+    d.settle()
+    d.press(grid, Qt.Key.Key_Down)
+    d.settle()
+    d.press(d.canvas, Qt.Key.Key_K)
+    assert len(probe.held) == 3 and len(d.canvas.discs) == 2  # a row of a table has no place
+    probe.save_held_to(tmp_path / "kept.gpkg")
+    d.settle()
+    assert d.window.session.facts_of(d.work.subject).count == 3

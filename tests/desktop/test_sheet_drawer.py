@@ -90,7 +90,7 @@ def test_picking_on_the_map_shows_the_row_and_back(hand):
     assert d.work.picks == Picks(zones.id, (0,)) and hand.grid.rows == {0}
     before = pixels(d.canvas.grab().toImage())
     hand.cell(2, "name")
-    assert d.work.picks.rows == (2,)
+    assert d.work.picks.rows == (2,) and d.window.desk.probe.tree.readings()["name"] == "Harrow Bay delta"
     after = pixels(d.canvas.grab().toImage())
     violet = (np.abs(after.astype(int) - ramps.rgb_of("#7A2DBF")).max(axis=2) < 6).sum()
     assert violet > 100 and not np.array_equal(before, after)

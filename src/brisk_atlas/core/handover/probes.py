@@ -25,7 +25,8 @@ def save_probes(held: Sequence[Held], mapping: Mapping[str, str], path: Path) ->
         raise CannotWrite(path, "nothing is held", "Hold a probe first.")
     crs = held[0].crs
     xy = np.vstack([transform(np.array([[h.x, h.y]]), h.crs, crs) for h in held])
-    wkb = pa.array(shapely.to_wkb(shapely.points(xy)), pa.binary())
+    known = np.isfinite(xy).all(axis=1)  # rows of tables have no place
+    wkb = pa.array([shapely.to_wkb(shapely.Point(p)) if k else None for p, k in zip(xy, known)], pa.binary())
     features = Features(as_rows(held, mapping), wkb, shapes_of(wkb)[0], crs)
     format_ = next((name for name, (suffix, *_) in FORMATS.items() if suffix == path.suffix.lower()), "GeoPackage")
     target = path if path.suffix.lower() == FORMATS[format_][0] else path.with_name(path.name + FORMATS[format_][0])

@@ -24,6 +24,7 @@ FORMATS = {  # shown: (ending, driver, what is lost)
     "FlatGeobuf": (".fgb", "FlatGeobuf", ""),
     "Shapefile": (".shp", "ESRI Shapefile", "Field names are cut to 10 characters, text to 254."),
 }
+NO_GEOMETRY = -1  # the type of a missing geometry
 SLICE = 5_000  # features between two looks at whether to stop
 
 
@@ -121,14 +122,15 @@ def hand_over_vector(
         raise CannotWrite(path, "the choice leaves no feature", "Widen the extent, the rows or the polygons.")
     report(0.7, "changing the CRS")
     shapes = _moved(shapes, features.crs, crs, path)
-    kinds = set(shapely.get_type_id(shapes).tolist())
+    kinds = set(shapely.get_type_id(shapes).tolist()) - {NO_GEOMETRY}
     if len(kinds) > 1:
         multi = {0: shapely.multipoints, 1: shapely.multilinestrings, 3: shapely.multipolygons}
         shapes = np.array(
             [multi[t]([s]) if (t := shapely.get_type_id(s)) in multi else s for s in shapes], dtype=object
         )
-    geometry_type = shapes[0].geom_type if len({s.geom_type for s in shapes}) == 1 else "Unknown"
-    if shapely.has_z(shapes).all():
+    known = shapes[~shapely.is_missing(shapes)]
+    geometry_type = known[0].geom_type if len({s.geom_type for s in known}) == 1 else "Unknown"
+    if len(known) and shapely.has_z(known).all():
         geometry_type += " Z"
     table = features.table.take(pa.array(rows))
     table = table.select(list(order.fields if order.fields is not None else table.column_names))

@@ -1,7 +1,7 @@
 """What is here: probes, measures and statistics."""
 
 from .cell import cell_values, cells_of
-from .feature import feature_finding, row_finding, vertex_readings
+from .feature import feature_finding, place_of, row_finding, vertex_readings
 from .finding import Finding, Reading, Where
 from .held import Compared, Held, as_rows, as_table, compare, spectra
 from .picking import picked
@@ -23,6 +23,7 @@ __all__ = [
     "feature_finding",
     "names_of",
     "picked",
+    "place_of",
     "probe",
     "probe_all",
     "row_finding",

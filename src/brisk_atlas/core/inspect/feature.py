@@ -11,7 +11,7 @@ from shapely.errors import GEOSException
 
 from brisk_atlas.core.model import Layer, number_text
 from brisk_atlas.core.model.shapes import Features
-from brisk_atlas.core.place import unit_of
+from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import has_plane, lengths_on_ellipsoid, ring_areas_on_ellipsoid
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.field_words import FieldWords, field_words
@@ -141,6 +141,21 @@ def _validity(shape: shapely.Geometry) -> Reading:
     x_y = tuple(float(v) for v in place.rstrip("]").split()[:2]) if place else ()
     where = f" at {x_y[0]:,.2f}, {x_y[1]:,.2f}" if len(x_y) == 2 else ""
     return Reading("valid", False, f"no: {words.strip().lower()}{where}", group=GEOMETRY)
+
+
+def place_of(holdings: Holdings, layer: Layer, row: int, crs: str | None) -> tuple[float, float] | None:
+    """Return a position in a feature, in `crs`; None where it has no geometry or no place there."""
+    features = holdings.features(layer.source)
+    wkb = features.wkb[row]
+    try:
+        shape = shapely.from_wkb(wkb.as_py()) if wkb.is_valid else None
+    except GEOSException:
+        return None
+    if shape is None or shape.is_empty:
+        return None
+    inside = shapely.point_on_surface(shape)
+    x, y = transform(np.array([[inside.x, inside.y]]), features.crs, crs)[0].tolist()
+    return (x, y) if np.isfinite(x) and np.isfinite(y) else None
 
 
 def vertex_readings(holdings: Holdings, layer: Layer, row: int) -> list[Reading]:

@@ -22,11 +22,12 @@ from PyQt6.QtWidgets import (
 )
 
 from ..panes.discs import paint_disc
-from ..theme import LIGHT, Theme, mono_font
+from ..theme import LIGHT, Theme
 from .held_list import HeldList
 
 DIFFERS, NUMBER = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
-PLAIN_PX, TALL_PX, LABEL_PX, COLUMN_PX = 22, 37, 112, 106
+PLAIN_PX, TALL_PX, LABEL_PX, COLUMN_PX = 22, 37, 116, 106
+SMALL_PX = 12
 
 
 class _Cells(QStyledItemDelegate):
@@ -47,13 +48,17 @@ class _Cells(QStyledItemDelegate):
             painter.fillRect(rect, wash)
         inner = rect.adjusted(6, 2, -5, -2)
         label = index.column() == 0
-        painter.setFont(self.table.font() if label else mono_font())
+        font = QFont(self.table.font())
+        if not label:
+            font.setPixelSize(SMALL_PX)
+        painter.setFont(font)
         painter.setPen(QColor(theme.quiet if label else theme.ink))
         text = painter.fontMetrics().elidedText(index.data() or "", Qt.TextElideMode.ElideRight, inner.width())
         first = QRect(inner.left(), inner.top(), inner.width(), 18)
         painter.drawText(first, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
         if differs:
-            painter.setFont(mono_font(11))
+            font.setPixelSize(SMALL_PX - 1)
+            painter.setFont(font)
             painter.setPen(QColor(theme.accent))
             below = QRect(inner.left(), inner.top() + 16, inner.width(), 16)
             said = painter.fontMetrics().elidedText(differs, Qt.TextElideMode.ElideRight, inner.width())

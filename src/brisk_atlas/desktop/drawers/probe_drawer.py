@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from .spectra_chart import SpectraChart
 
 EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
-SCOPES = (("all", "all visible layers"), ("subject", "the subject alone"))
+TOOL_PAD_PX = 22  # beside the word on a tool
 
 
 class ProbeDrawer(QWidget):
@@ -104,6 +104,7 @@ class ProbeDrawer(QWidget):
             button.setText(text)
             button.setToolTip(tip)
             button.setCheckable(True)
+            button.setMinimumWidth(button.fontMetrics().horizontalAdvance(text) + TOOL_PAD_PX)
             button.clicked.connect(lambda checked=False, kind=kind: self.tool_wanted.emit(kind))
             self.tools[kind] = button
             bar.addWidget(button)
@@ -112,6 +113,9 @@ class ProbeDrawer(QWidget):
         self.scope_button.setObjectName("probe scope")
         self.scope_button.setText("all layers")
         self.scope_button.setCheckable(True)
+        self.scope_button.setMinimumWidth(
+            self.scope_button.fontMetrics().horizontalAdvance("subject only") + TOOL_PAD_PX
+        )
         self.scope_button.setToolTip("Ask all visible layers, or the subject alone")
         self.scope_button.clicked.connect(lambda on: self.set_scope("subject" if on else "all"))
         bar.addWidget(self.scope_button)
@@ -176,7 +180,7 @@ class ProbeDrawer(QWidget):
         self.scope = scope
         self.scope_button.setChecked(scope == "subject")
         self.scope_button.setText("subject only" if scope == "subject" else "all layers")
-        if self.where_at is not None:
+        if self.where_at is not None and self.where_at.reach:
             self.probe(self.where_at)
 
     # Asking
@@ -249,24 +253,39 @@ class ProbeDrawer(QWidget):
         return "no data" if value is None else f"{value:{'+' if signed else ''},.2f} {unit}".strip()
 
     def show_row(self, layer: Layer, row: int) -> None:
-        """Show one row of the sheet as a finding."""
+        """Show one row of the sheet as a finding, with the place of its feature."""
+        crs, facts = self.session.work.state.crs, self.session.facts_of(layer)
+        if self.session.is_streamed(layer):
+            return
 
-        def ask(job: Job) -> Finding:
-            from brisk_atlas.core.inspect import feature_finding, row_finding
+        def ask(job: Job) -> tuple[Finding, Where | None, dict[str, str]]:
+            from brisk_atlas.core.inspect import Where, feature_finding, place_of, row_finding
+            from brisk_atlas.core.place import Spot, notations
 
-            if layer.kind == "vector":
-                return feature_finding(self.session.holdings, layer, row, (row,))
-            return row_finding(self.session.holdings, layer, row)
+            holdings = self.session.holdings
+            if layer.kind != "vector":
+                return row_finding(holdings, layer, row), None, {}
+            finding, place = feature_finding(holdings, layer, row, (row,)), place_of(holdings, layer, row, crs)
+            if place is None:
+                return finding, None, {}
+            texts = notations(Spot(*place, crs, facts.crs if facts else None))
+            return finding, Where.at(*place, crs, 0.0), texts
 
-        def done(finding: Finding) -> None:
+        def done(found: tuple[Finding, Where | None, dict[str, str]]) -> None:
+            finding, self.where_at, texts = found
             self.findings = [finding]
+            self.where.setText("a place in the feature" if texts else "")
+            self.where.setVisible(bool(texts))
+            self.places.show_texts(texts)
             self.tree.begin()
             self.tree.add_finding(finding)
             self._tell_steps()
             self.hold_button.setEnabled(True)
             self.corners.setEnabled(layer.kind == "vector")
 
-        self.session.run("Reading a row", ask, done, shown=False)
+        if self._job:
+            self._job.cancel()
+        self._job = self.session.run("Reading a row", ask, done, shown=False)
 
     # Stepping through what overlaps
 
@@ -384,10 +403,10 @@ class ProbeDrawer(QWidget):
 
     def hold(self) -> None:
         """Keep the first finding on show as a column."""
-        if not self.findings or self.where_at is None:
+        if not self.findings:
             return
-        x, y = self.where_at.middle
-        self.held.hold(self.findings[0], x, y, self.where_at.crs)
+        x, y = self.where_at.middle if self.where_at is not None else (float("nan"), float("nan"))
+        self.held.hold(self.findings[0], x, y, self.session.work.state.crs)
 
     def _held_changed(self) -> None:
         some = len(self.held) > 0

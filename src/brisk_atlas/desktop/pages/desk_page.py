@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
     from brisk_atlas.core.inspect import Where
     from brisk_atlas.core.inspect.measured import Measured
-    from brisk_atlas.core.model import Extent
+    from brisk_atlas.core.model import Extent, Layer
 
 DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
 HELD_PX = 440  # of the drawer that shows held probes
@@ -107,6 +107,7 @@ class DeskPage(QWidget):
         self.map.canvas.tool_changed.connect(self._tool_changed)
         self.probe.tool_wanted.connect(self.take_tool)
         self.probe.held_changed.connect(self._show_discs)
+        self.sheet.row_chosen.connect(self._row_chosen)
         self.sheet.window_wanted.connect(self.turn_sheet_window)
         self.map.settled.connect(lambda: self.spine.show_limits(self.map.limits))
         self.sheet.go_wanted.connect(self.map.fit_picked)
@@ -245,6 +246,12 @@ class DeskPage(QWidget):
         if self.tabs.currentWidget() is not self.probe:
             self.tabs.setCurrentWidget(self.probe)
 
+    def _row_chosen(self, layer: Layer, row: int) -> None:
+        """Show in the Probe drawer, if it is open, what was picked in the sheet."""
+        if self.shows(self.probe):
+            self.map.canvas.mark = None
+            self.probe.show_row(layer, row)
+
     def _probed(self, where: Where) -> None:
         self.map.canvas.mark = where.middle if where.kind == "click" else None
         self.map.canvas.update()
@@ -270,8 +277,10 @@ class DeskPage(QWidget):
     def toggle_sheet(self) -> None:
         self.bottom.setVisible(not self.bottom.isVisible())
         if self.bottom.isVisible():
-            if self.middle.sizes()[1] < 80:
-                self.middle.setSizes([self.height() - SHEET_PX, SHEET_PX])
+            subject = self.session.work.subject
+            room = SUMMARY_PX if subject is not None and subject.rows.summary else SHEET_PX
+            if self.middle.sizes()[1] < max(80, room - SHEET_PX + 80):
+                self.middle.setSizes([self.height() - room, room])
             self.sheet.grid.setFocus()
 
     # The sheet

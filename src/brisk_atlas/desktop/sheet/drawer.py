@@ -37,10 +37,12 @@ class SheetDrawer(QWidget):
 
     Signals:
         go_wanted(): the analyst wants the map to go to the picked rows.
+        row_chosen(object, int): one row was picked by the hand, of a layer.
         window_wanted(): the sheet is to stand in a window of its own, or go back.
     """
 
     go_wanted = pyqtSignal()
+    row_chosen = pyqtSignal(object, int)
     window_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -470,6 +472,9 @@ class SheetDrawer(QWidget):
         self.session.work.pick(Picks(self.layer_id, chosen) if chosen else None)
         self._syncing = False
         self.tools.show_series()
+        layer = self.layer
+        if len(chosen) == 1 and layer is not None:
+            self.row_chosen.emit(layer, chosen[0])
 
     def _show_picks(self, *, scroll: bool = True) -> None:
         """Mark the picked rows and bring the first into sight."""
