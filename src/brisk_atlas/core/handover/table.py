@@ -32,8 +32,8 @@ def hand_over_table(
     """Write rows and fields of a table; returns how many rows. Raises CannotWrite."""
     suffix = FORMATS[format_][0]
     path = path if path.suffix.lower() == suffix else path.with_name(path.name + suffix)
-    chosen = table if rows is None else table.take(pa.array(rows))
-    chosen = chosen if fields is None else chosen.select(list(fields))
+    chosen = table.select(list(table.column_names if fields is None else fields))
+    chosen = chosen if rows is None else chosen.take(pa.array(rows))
     if not chosen.num_rows:
         raise CannotWrite(path, "the choice leaves no row", "Widen the filter.")
     write_table(chosen, path, format_)

@@ -29,7 +29,7 @@ def base_rows(holdings: Holdings, layer: Layer) -> pa.Table:
     return holdings.table(layer.source)
 
 
-def _features(holdings: Holdings, layer: Layer) -> Features | None:
+def features_of(holdings: Holdings, layer: Layer) -> Features | None:
     """Return the features of the same rows, where they have geometry that is held."""
     if layer.kind != "vector" or is_stream(holdings, layer.source):
         return None
@@ -51,7 +51,7 @@ def rows_of(holdings: Holdings, layer: Layer, check: Check = None) -> pa.Table:
     table = base_rows(holdings, layer)
     if not any(layer.rows.added):
         return table
-    features = _features(holdings, layer)
+    features = features_of(holdings, layer)
     return holdings.keep_latest(
         ("rows", layer.id, layer.source),
         layer.rows.added,
@@ -75,7 +75,7 @@ def shown_rows(holdings: Holdings, layer: Layer, check: Check = None) -> np.ndar
 def matching(holdings: Holdings, layer: Layer, where: str, check: Check = None) -> np.ndarray:
     """Return (rows,) bool of the rows for which an SQL condition is true. Raises BadExpression."""
     table = rows_of(holdings, layer, check)
-    features = _features(holdings, layer)
+    features = features_of(holdings, layer)
     table, sql = _with_measures(holdings, table, where, features, ("measure", layer.source), check)
     return mask_of(table, sql, check)
 

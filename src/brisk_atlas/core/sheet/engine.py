@@ -132,7 +132,8 @@ class Sheet:
 
     def rows(self) -> pa.Table:
         """Return all rows that show, in their order."""
-        return self.table if self._is_whole else self.table.take(pa.array(self.order))
+        table = self.table.select(self.columns)
+        return table if self._is_whole else table.take(pa.array(self.order))
 
     def place_of(self, row: int) -> int | None:
         """Return where a row shows, or None where the filter hides it."""

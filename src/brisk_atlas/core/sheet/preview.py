@@ -12,7 +12,7 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.wkb import shapes_of
 from brisk_atlas.core.rows.expression import prepare
-from brisk_atlas.core.rows.extended import base_rows, computed, extend, rows_of
+from brisk_atlas.core.rows.extended import base_rows, computed, extend, features_of, rows_of
 
 CONTEXT = 5_000  # rows that a window over "all rows" may see in a preview of a large table
 
@@ -31,19 +31,15 @@ def preview(
     over all rows of a table of up to CONTEXT rows, else over the first of them.
     """
     look = replace(layer.rows, computed=others)
-    table, features = base_rows(holdings, layer), None
-    few = table.num_rows > CONTEXT
-    if layer.kind == "vector":
-        whole = holdings.features(layer.source)
-        features = _first(whole, CONTEXT) if few else whole
+    table, features = base_rows(holdings, layer), features_of(holdings, layer)
+    few, key = table.num_rows > CONTEXT, ("measure", layer.source)
     if few:
-        table = extend(
-            holdings, table.slice(0, CONTEXT), replace(look, edits=()), features, ("preview", layer.source), check
-        )
+        first = holdings.part(layer.source).first(CONTEXT)  # type: ignore[attr-defined]
+        features, key = _first(features, CONTEXT) if features else None, ("preview", layer.source)
+        table = extend(holdings, first, replace(look, edits=()), features, key, check)
     else:
         table = rows_of(holdings, replace(layer, rows=look), check)
     name = field.name or "made"
-    key = ("preview" if few else "measure", layer.source)
     made = computed(holdings, table, field, features, key, check)
     used = prepare(field.expression, table.column_names, measured=features is not None).fields
     return table.select(list(used)).append_column(name, made).slice(0, count)
