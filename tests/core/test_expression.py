@@ -90,6 +90,27 @@ def test_what_is_no_single_expression_is_refused(expression):
         column_of(TABLE, expression)
 
 
+GROWING = [
+    "replace(replace(replace(name, 'a', repeated), 'b', 'x'), 'c', 'y')".replace("repeated", "'" + "b" * 5000 + "'"),
+    "regexp_replace(regexp_replace(name, '.', '" + "x" * 900 + "', 'g'), '.', '" + "y" * 900 + "', 'g')",
+    "concat(" + ", ".join(["concat(" + ", ".join(["name"] * 60) + ")"] * 30) + ")",
+]
+
+
+@pytest.mark.parametrize("expression", GROWING)
+def test_texts_can_not_grow_without_end(expression):
+    with pytest.raises(BadExpression, match="million characters"):
+        prepare(expression, ["name"])
+    assert prepare("replace(replace(name, 'ä', 'ae'), 'ö', 'oe') || ' ' || name", ["name"]).sql
+
+
+def test_values_of_many_gigabytes_are_refused_while_they_come(monkeypatch):
+    monkeypatch.setattr("brisk_atlas.core.rows.expression.MOST_BYTES", 1_000_000)
+    table = pa.table({"t": ["x" * 100] * 200_000})
+    with pytest.raises(BadExpression, match="two gigabytes"):
+        column_of(table, "t || t")
+
+
 FORBIDDEN = [
     "(SELECT count(*) FROM read_text('/etc/passwd')) > 0",
     "(SELECT count(*) FROM '/etc/passwd') > 0",

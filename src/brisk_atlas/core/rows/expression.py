@@ -14,6 +14,7 @@ import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing, contextmanager
 from functools import cache
+from math import log10
 from typing import Any, NamedTuple
 
 import duckdb
@@ -26,6 +27,10 @@ from .functions import ALLOWED, MEASURES
 
 MEMORY_LIMIT = "4GB"
 MOST_LETTERS = 20_000  # of an expression
+MOST_TEXT = 6.0  # powers of ten: characters that one value may come to
+COLUMN_TEXT = 3.0  # powers of ten: characters that a value of a field is taken to have
+MOST_BYTES = 2_000_000_000  # of all values together
+BATCH = 50_000  # rows handed over at once
 LOOK_S = 0.04  # between two looks at whether to stop
 _SAFE = {"enable_external_access": "false", "memory_limit": MEMORY_LIMIT, "threads": "2"}
 _SETTINGS = ("SET python_enable_replacements = false", "SET errors_as_json = true", "SET lock_configuration = true")
@@ -156,9 +161,12 @@ class _Walk:
         self.written: list[tuple[int, int, str]] = []
 
     def through(self, tree: dict[str, Any]) -> Prepared:
-        waiting = [tree]
+        waiting, seen = [tree], [tree]
         while waiting:
-            waiting += self._node(waiting.pop())
+            inner = self._node(waiting.pop())
+            waiting += inner
+            seen += inner
+        self._check_growth(seen)
         sql = self.body
         for start, length, new in sorted(self.written, reverse=True):
             sql = sql[:start] + new.encode() + sql[start + length :]
@@ -214,6 +222,35 @@ class _Walk:
         column = f"{name}({crs or ''})"
         self.measures[(column, name, crs)] = None
         self.written.append((node["query_location"], node["query_location_length"], quoted(column)))
+
+    def _check_growth(self, nodes: list[dict[str, Any]]) -> None:
+        """Refuse what could make texts of a size without sense, by an upper bound of each node's text.
+
+        `nodes` come before those below them, so that the last ones are bounded first.
+        """
+        bounds: dict[int, float] = {}
+
+        def bound(node: Any) -> float:
+            return bounds.get(id(node), COLUMN_TEXT)
+
+        for node in reversed(nodes):
+            arguments = [argument["expression"] for argument in node.get("arguments", ())]
+            name = str(node.get("function_name", "")).lower()
+            below = [child for key, value in node.items() if key != "qualified_name" for child in _inner(value)]
+            if node["class"] == "CONSTANT":
+                size = log10(1 + len(str(node.get("literal", {}).get("text", ""))))
+            elif name in ("concat", "||") and arguments:
+                size = log10(sum(10 ** min(bound(a), 50.0) for a in arguments))
+            elif name == "replace" and len(arguments) == 3:
+                text, old, new = arguments
+                size = bound(text) + max(0.0, bound(new) - (bound(old) if old["class"] == "CONSTANT" else 0.0))
+            elif name == "regexp_replace" and len(arguments) >= 3:
+                size = bound(arguments[0]) + bound(arguments[2])
+            else:
+                size = max((bound(child) for child in below), default=COLUMN_TEXT)
+            bounds[id(node)] = size
+            if size > MOST_TEXT:
+                raise self._bad(node, "this could make texts of over a million characters", "Take shorter texts.")
 
     def _bad(self, node: dict[str, Any], reason: str, remedy: str) -> BadExpression:
         start, length = node.get("query_location", 0), node.get("query_location_length", 0)
@@ -277,7 +314,8 @@ def evaluate(
     head, tail = ("SELECT TRY_CAST((", f"\n) AS {type_})") if type_ else (_HEAD, "\n)")
     try:
         with closing(connect(table)) as db, stoppable(db, check):
-            column = db.sql(f"{head}{sql}{tail} AS made FROM rows").to_arrow_table().column(0)
+            reader = db.sql(f"{head}{sql}{tail} AS made FROM rows").to_arrow_reader(BATCH)
+            column = _gathered(reader, text)
     except duckdb.InterruptException as error:
         raise BadExpression(text, "it was stopped") from error
     except duckdb.Error as error:
@@ -287,6 +325,23 @@ def evaluate(
     if len(column) != table.num_rows:
         raise BadExpression(text, "it does not give one value a row", "Write sum(x) OVER () for the sum of all rows.")
     return column
+
+
+def _gathered(reader: Any, text: str) -> pa.ChunkedArray:
+    """Return the one column that comes out of a reader, unless that is too much."""
+    chunks, size = [], 0
+    while True:
+        try:
+            batch = reader.read_next_batch()
+        except StopIteration:
+            break
+        except OSError as error:  # so comes through a reader what the engine raises
+            raise (duckdb.InterruptException if "INTERRUPT" in str(error) else duckdb.Error)(str(error)) from error
+        chunks.append(batch.column(0))
+        size += batch.nbytes
+        if size > MOST_BYTES:
+            raise BadExpression(text, "it makes more than two gigabytes of values", "Make the values shorter.")
+    return pa.chunked_array(chunks, reader.schema.field(0).type)
 
 
 def column_of(table: pa.Table, expression: str, check: Callable[[], None] | None = None) -> pa.Array:

@@ -111,7 +111,7 @@ _OPERATORS = """
 + - * / // % ^ ** || = <> ~~ !~~ ~~* !~~* ~~~ & | ~ << >> not_like_escape like_escape ilike_escape not_ilike_escape
 """
 _ALSO = """
-ceiling pow mean substr string_agg first_value last_value dense_rank percent_rank cume_dist nth_value stddev_samp
+ceiling pow mean substr first_value last_value dense_rank percent_rank cume_dist nth_value stddev_samp
 stddev_pop variance var_samp var_pop len char_length character_length ltrim rtrim position add subtract multiply
 divide date_sub datesub datediff datetrunc datepart week quarter dayofweek epoch isinf ifnull log truncate trunc
 cbrt cot prefix suffix instr strptime today now current_date quantile_cont regexp_full_match reverse ascii

@@ -58,6 +58,7 @@ class SheetDrawer(QWidget):
         self._job: Job | None = None
         self._summing: Job | None = None
         self._counting: Job | None = None
+        self._whole: Sheet | None = None  # with all rows, once they are read
         self._syncing = False
         self._loading: list[str] = []
         self.tables = ChoiceOfTable(session)
@@ -242,7 +243,7 @@ class SheetDrawer(QWidget):
 
     def arrange(self, *, anew: bool = False) -> None:
         """Filter and sort in the background as the work says, then show."""
-        layer, sheet = self.layer, getattr(self, "_whole", None)
+        layer, sheet = self.layer, self._whole
         if layer is None or sheet is None or self._loaded != (layer.id, layer.source, layer.rows.added):
             return
         picks = self.session.work.picks

@@ -110,8 +110,7 @@ class SheetGrid(QAbstractScrollArea):
         if self.sheet is not None and rows and scroll:
             place = self.sheet.place_of(min(rows) if len(rows) > 1 else next(iter(rows)))
             if place is not None:
-                self.current = self._anchor = (place, self.current[1])[0], self.current[1]  # type: ignore[assignment]
-                self._anchor = place
+                self.current, self._anchor = (place, self.current[1]), place
                 self.reveal(place)
         self.view.update()
 
