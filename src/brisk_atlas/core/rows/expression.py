@@ -163,9 +163,9 @@ class _Walk:
     def through(self, tree: dict[str, Any]) -> Prepared:
         waiting, seen = [tree], [tree]
         while waiting:
-            inner = self._node(waiting.pop())
-            waiting += inner
-            seen += inner
+            below = self._node(waiting.pop())
+            waiting += below
+            seen += below
         self._check_growth(seen)
         sql = self.body
         for start, length, new in sorted(self.written, reverse=True):
