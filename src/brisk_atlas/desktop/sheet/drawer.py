@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 
 SCOPES = (("all", "All"), ("picked", "Picked"), ("view", "In view"))
 TRY_MS = 220
+SUM_LATER_MS = 120  # after other columns came into sight
 FIRST_ROWS = 300  # of a large table, shown while the rest is read
 LARGE = 200_000  # rows
 IN_SIGHT = 10  # columns that the first look at a table sees
@@ -57,6 +58,7 @@ class SheetDrawer(QWidget):
         self._arranged: object = None
         self._job: Job | None = None
         self._summing: Job | None = None
+        self._summed: object = None  # which rows the summaries on show are of
         self._counting: Job | None = None
         self._whole: Sheet | None = None  # with all rows, once they are read
         self._syncing = False
@@ -77,6 +79,10 @@ class SheetDrawer(QWidget):
         self._try.setSingleShot(True)
         self._try.setInterval(TRY_MS)
         self._try.timeout.connect(self._count_matches)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(SUM_LATER_MS)
+        self._later.timeout.connect(self._sum_up)
         self._lay_out()
         self.filter.entered.connect(self.apply_filter)
         self.filter.textChanged.connect(self._typed)
@@ -88,6 +94,7 @@ class SheetDrawer(QWidget):
         self.grid.edited.connect(self._edited)
         self.grid.go_wanted.connect(self.go_wanted)
         self.grid.columns_wanted.connect(self._load)
+        self.grid.seen_changed.connect(self._later.start)
         session.work_changed.connect(self._work_changed)
 
     def _lay_out(self) -> None:
@@ -154,7 +161,7 @@ class SheetDrawer(QWidget):
 
     @property
     def busy(self) -> bool:
-        return self._try.isActive()
+        return self._try.isActive() or self._later.isActive()
 
     # Following the work
 
@@ -250,7 +257,8 @@ class SheetDrawer(QWidget):
         rows = picks.rows if picks and picks.layer_id == layer.id else ()
         extent = self.view_extent() if self.scope == "view" else None
         among = rows if self.scope == "picked" else extent
-        key = (self._loaded, layer.rows.where, layer.rows.filters, layer.rows.sort, self.scope, among)
+        shown = (self._loaded, layer.rows.where, layer.rows.filters, self.scope, among)
+        key = (*shown, layer.rows.sort)
         if key == self._arranged and not anew:
             self._show(layer, sheet)
             return
@@ -273,10 +281,13 @@ class SheetDrawer(QWidget):
         def done(order: np.ndarray) -> None:
             if self._arranged == key:
                 sheet.order = order
+                if self._summed != shown:  # other rows: what was summed up is of those before
+                    self._summed = shown
+                    self.grid.set_summary({}, {})
                 self._complain(None)
                 self._show(layer, sheet)
                 self._show_picks(scroll=True)
-                self._sum_up(layer, sheet)
+                self._sum_up()
 
         def failed(error: BaseException) -> None:
             self._complain(error)
@@ -321,8 +332,7 @@ class SheetDrawer(QWidget):
         self.clear.setVisible(layer.rows.filtered)
         self._tell()
         self.tools.refresh()
-        if layer.rows.summary and not self.grid.summaries:
-            self._sum_up(layer, sheet)
+        self._sum_up()
 
     def _aliases(self) -> dict[str, str]:
         return {name: said.alias for name, said in self.words.items() if said.alias}
@@ -342,25 +352,34 @@ class SheetDrawer(QWidget):
             lines.append("The layer is read by view, so its rows are not tied to the map.")
         self.count.setToolTip("\n".join(lines))
 
-    def _sum_up(self, layer: Layer, sheet: Sheet) -> None:
-        """Work out the small distributions of the columns, and the summaries if they are wanted."""
+    def _sum_up(self) -> None:
+        """Work out the small distributions of the columns in sight, and their summaries if they are wanted."""
+        layer, sheet, grid, key = self.layer, self.sheet, self.grid, self._summed
+        if layer is None or sheet is None or sheet is not self._whole:
+            return
+        in_sight = [grid.columns.all[n].field for n in grid.columns.in_view(grid.scrolled, grid.view.width())]
+        bars = [field for field in in_sight if field not in grid.bars]
+        sums = [field for field in in_sight if field not in grid.summaries] if layer.rows.summary else []
+        if not bars and not sums:
+            return
         if self._summing is not None:
             self._summing.cancel()
-        fields = [c.field for c in self.grid.columns.all]
 
         def work(job: Job) -> tuple[dict, dict]:
-            bars, sums = {}, {}
-            for field in fields:
+            import numpy as np
+
+            counts, told = {}, {}
+            for field in bars:
                 job.check()
-                bars[field] = sheet.distribution(field)
-            for field in fields if layer.rows.summary else ():
-                job.check()
-                sums[field] = sheet.summary(field, job.check)
-            return sums, {field: counts for field, counts in bars.items() if counts is not None}
+                found = sheet.distribution(field)
+                counts[field] = np.zeros(0) if found is None else found
+            for field in sums:
+                told[field] = sheet.summary(field, job.check)
+            return told, counts
 
         def done(found: tuple[dict, dict]) -> None:
-            if self.sheet is sheet:
-                self.grid.set_summary(*found)
+            if self._summed == key:
+                grid.set_summary({**grid.summaries, **found[0]}, {**grid.bars, **found[1]})
 
         self._summing = self.session.run("Summing up", work, done, shown=False)
 

@@ -39,6 +39,7 @@ class SheetGrid(QAbstractScrollArea):
         edited(int, str, str): row, field and the text typed.
         go_wanted(): to the picked rows on the map.
         columns_wanted(list): fields in sight that are still to be read.
+        seen_changed(): other columns came into sight.
     """
 
     picked = pyqtSignal(object)
@@ -49,6 +50,7 @@ class SheetGrid(QAbstractScrollArea):
     edited = pyqtSignal(int, str, str)
     go_wanted = pyqtSignal()
     columns_wanted = pyqtSignal(list)
+    seen_changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -84,6 +86,9 @@ class SheetGrid(QAbstractScrollArea):
         for bar in (self.verticalScrollBar(), self.horizontalScrollBar()):
             assert bar is not None
             bar.valueChanged.connect(self._scrolled)
+        sideways = self.horizontalScrollBar()
+        assert sideways is not None
+        sideways.valueChanged.connect(lambda value: self.seen_changed.emit())
 
     # What to show
 
@@ -245,6 +250,7 @@ class SheetGrid(QAbstractScrollArea):
 
     def resizeEvent(self, event: object) -> None:
         self._set_ranges()
+        self.seen_changed.emit()
 
     # The hand
 

@@ -168,7 +168,6 @@ class SheetTools:
         layer = self.layer
         if layer is not None:
             self.drawer.put("summary row", replace(layer.rows, summary=not layer.rows.summary))
-            self.drawer.arrange(anew=True)
 
     def turn_on_map(self) -> None:
         layer = self.layer
