@@ -44,7 +44,6 @@ class Commands:
         if command.keys:
             action.setShortcut(QKeySequence(command.keys))
             action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
-        action.setToolTip(command.hint)
         action.setCheckable(command.checked is not None)
         action.triggered.connect(lambda checked=False: self._trigger(command))
         self._window.addAction(action)
@@ -74,8 +73,15 @@ class Commands:
             if command.checked is not None:
                 action.setChecked(command.checked())
 
+    def hint(self, command_id: str) -> str:
+        """Return the tooltip of a command."""
+        return self._commands[command_id].hint
+
     def recolour(self, ink: str) -> None:
-        """Draw the icons anew for a theme."""
+        """Draw the icons anew for a theme, and give tooltips to those that have none; a moment after the
+        window stands, as it shows neither at once."""
         for command_id, command in self._commands.items():
+            if self._actions[command_id].toolTip() == command.title.replace("…", ""):
+                self._actions[command_id].setToolTip(command.hint)
             if command.icon:
                 self._actions[command_id].setIcon(icon(command.icon, ink))

@@ -158,7 +158,7 @@ class AtlasWindow(QMainWindow):
             button = QToolButton()
             button.setObjectName("page")
             button.setText(PAGE_TITLES[page])
-            button.setToolTip(self.commands[f"page_{page}"].toolTip())
+            button.setToolTip(self.commands.hint(f"page_{page}"))
             button.setCheckable(True)
             button.clicked.connect(lambda checked=False, page=page: self.show_page(page))
             self.page_buttons.addButton(button, number)
