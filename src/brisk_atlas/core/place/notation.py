@@ -15,6 +15,7 @@ from .crs import crs_label, is_geographic, transform, unit_of
 WGS84 = "EPSG:4326"
 UTM_LIMITS = (-80.0, 84.0)  # degrees of latitude; beyond lie the polar grids
 UPS_NORTH, UPS_SOUTH = "EPSG:5041", "EPSG:5042"  # universal polar stereographic, easting first
+A_CENTIMETRE = 1e-7  # degrees of latitude
 NO_CRS = "no CRS"
 OUTSIDE = "outside this CRS"
 
@@ -152,7 +153,8 @@ def mgrs_text(lon: float, lat: float) -> str:
     """Return the MGRS reference of the square metre that holds a point; the polar letters at the poles."""
     if not -90 <= lat <= 90:
         return "outside MGRS"
-    text = _mgrs().toMGRS(lat, wrapped(lon))
+    south_of_equator = min(lat, -A_CENTIMETRE) if lat < 0 else lat  # or the library rounds into no square
+    text = _mgrs().toMGRS(south_of_equator, wrapped(lon))
     head = text[: len(text) - 12]
     return f"{head} {text[-12:-10]} {text[-10:-5]} {text[-5:]}"
 
