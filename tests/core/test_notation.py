@@ -22,6 +22,7 @@ GRID = Cells(504_000.0, 5_776_000.0, 10.0, 10.0, 1024, 900, UTM27S)
         (44.4, 33.3, "38 north 444,141 E 3,684,706 N", "38S MB 44140 84706"),
         # NGA.SIG.0012 (2014): the equator on the central meridian has easting 500 000 and northing 0
         (3.0, 0.0, "31 north 500,000 E 0 N", "31N EA 00000 00000"),
+        (2.999999999, 62.0, "31 north 500,000 E 6,874,180 N", "31V DJ 99999 74180"),  # where the zone ends early
         (3.0, -6e-9, "31 south 500,000 E 10,000,000 N", "31M EV 00000 99999"),
         # both sides of the antimeridian, and the same meridian by two names; metres as the projection's library gives them
         (179.999999, 10.0, "60 north 828,929 E 1,106,909 N", "60P ZS 28928 06908"),

@@ -153,8 +153,12 @@ def mgrs_text(lon: float, lat: float) -> str:
     """Return the MGRS reference of the square metre that holds a point; the polar letters at the poles."""
     if not -90 <= lat <= 90:
         return "outside MGRS"
-    south_of_equator = min(lat, -A_CENTIMETRE) if lat < 0 else lat  # or the library rounds into no square
-    text = _mgrs().toMGRS(south_of_equator, wrapped(lon))
+    # The library can round over an edge, into a square that is none; then a centimetre south or west of it counts.
+    tries = ((lat, lon), (lat - A_CENTIMETRE, lon), (lat, lon - A_CENTIMETRE))
+    texts = (_mgrs().toMGRS(y, wrapped(x)) for y, x in tries if y >= -90)
+    text = next((told for told in texts if mgrs_to_degrees(told) is not None), "outside MGRS")
+    if text == "outside MGRS":
+        return text
     head = text[: len(text) - 12]
     return f"{head} {text[-12:-10]} {text[-10:-5]} {text[-5:]}"
 
