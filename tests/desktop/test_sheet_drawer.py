@@ -68,8 +68,9 @@ class Hand:
         self.d.settle()
 
     def menu(self, field):
-        """Open the menu of a column's head."""
-        self.tools.column_menu(field, self.drawer.column_menu_at(field))
+        """Open the menu of a column's head by the keyboard."""
+        self.grid.current = (self.grid.current[0], self.grid.columns.number_of(field))
+        self.d.press(self.grid, Qt.Key.Key_Down, ALT)
         self.d.settle()
         return self.tools.menu
 

@@ -4,25 +4,25 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QWidget
 
+from .line_palette import LinePalette
 from .session import Session
 
 if TYPE_CHECKING:
     from brisk_atlas.core.place import Cells
-    from brisk_atlas.core.place.typed import Understood
 
 WIDTH_PX, HEIGHT_PX = 520, 210
+UNKNOWN = "This means no place in a notation known here."
 EXAMPLES = (
     "38.2008 S 20.9006 W   ·   38°12′02.9″S 20°54′02.3″W   ·   27 south 508700 5771900   ·   27H WT 08700 71900   ·   "
     "508700 5771900   ·   EPSG:4326 -38.2008 -20.9006   ·   pixel 470, line 410"
 )
 
 
-class GoTo(QDialog):
-    """A line to type into and what it can mean.
+class GoTo(LinePalette):
+    """What a typed place can mean.
 
     Signals:
         chosen(float, float): a position in the map's CRS.
@@ -31,36 +31,10 @@ class GoTo(QDialog):
     chosen = pyqtSignal(float, float)
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
+        super().__init__("Go to…  a position in any usual notation", (WIDTH_PX, HEIGHT_PX), parent)
         self.session = session
         self.setObjectName("go to")
-        self.line = QLineEdit()
-        self.line.setObjectName("go to line")
-        self.line.setPlaceholderText("Go to…  a position in any usual notation")
-        self.list = QListWidget()
-        self.told = QLabel(EXAMPLES)
-        self.told.setObjectName("quiet")
-        self.told.setWordWrap(True)
-        column = QVBoxLayout(self)
-        column.addWidget(self.line)
-        column.addWidget(self.list, 1)
-        column.addWidget(self.told)
-        self.resize(WIDTH_PX, HEIGHT_PX)
-        self.found: list[Understood] = []
-        self.line.textChanged.connect(self._read)
-        self.line.installEventFilter(self)
-        self.list.itemActivated.connect(lambda item: self._go())
-        self.list.itemClicked.connect(lambda item: self._go())
-
-    def begin(self) -> None:
-        self.line.clear()
-        self._read("")
-        parent = self.parentWidget()
-        assert parent is not None
-        corner = parent.mapToGlobal(parent.rect().topLeft())
-        self.move(corner.x() + (parent.width() - self.width()) // 2, corner.y() + 60)
-        self.show()
-        self.line.setFocus()
+        self.found: list[tuple[str, float, float]] = []  # how it was understood, and where that is on the map
 
     def _cells(self) -> Cells | None:
         """Return the lattice of the subject, if it is a grid."""
@@ -71,41 +45,21 @@ class GoTo(QDialog):
             return None
         return cells_of(self.session.holdings.raster(subject.source))
 
-    def _read(self, text: str) -> None:
+    def fill(self, text: str) -> None:
         from brisk_atlas.core.place.typed import understand
 
         crs = self.session.work.state.crs
+        placed = [(meant.words, meant.placed(crs)) for meant in understand(text, crs, self._cells())]
+        self.found = [(words, *place) for words, place in placed if place is not None]
         self.list.clear()
-        self.found = [u for u in understand(text, crs, self._cells()) if u.placed(crs) is not None]
-        for meant in self.found:
-            x, y = meant.placed(crs) or (0.0, 0.0)
-            self.list.addItem(
-                QListWidgetItem(
-                    f"{meant.words}   →   {x:,.6g}, {y:,.6g}"
-                    if abs(x) < 1e3
-                    else f"{meant.words}   →   {x:,.1f}, {y:,.1f}"
-                )
-            )
+        for words, x, y in self.found:
+            self.list.addItem(f"{words}   →   " + (f"{x:.6f}, {y:.6f}" if abs(x) < 1e3 else f"{x:,.1f}, {y:,.1f}"))
         self.list.setCurrentRow(0)
-        self.told.setText(
-            "This means no place in a notation known here." if text.strip() and not self.found else EXAMPLES
-        )
+        self.told.setText(UNKNOWN if text.strip() and not self.found else EXAMPLES)
 
-    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
-            if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-                step = 1 if event.key() == Qt.Key.Key_Down else -1
-                self.list.setCurrentRow(min(max(self.list.currentRow() + step, 0), self.list.count() - 1))
-                return True
-            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-                self._go()
-                return True
-        return super().eventFilter(watched, event)
-
-    def _go(self) -> None:
+    def take(self) -> None:
         row = self.list.currentRow()
         if 0 <= row < len(self.found):
-            place = self.found[row].placed(self.session.work.state.crs)
-            if place is not None:
-                self.hide()
-                self.chosen.emit(*place)
+            _, x, y = self.found[row]
+            self.hide()
+            self.chosen.emit(x, y)

@@ -196,10 +196,6 @@ class Sheet:
         kept = found.take(top)
         return list(zip(kept.column("v").to_pylist(), kept.column("n").to_pylist())), total
 
-    def texts(self, field: str, most: int = 200) -> list[str]:
-        """Return some different texts of a field, for completion."""
-        return [str(v) for v in pc.unique(self.table.column(field).slice(0, 20_000)).drop_null().to_pylist()[:most]]
-
     def ready(self, fields: Sequence[str]) -> bool:
         """Return whether cells of these fields can be had without reading a file."""
         return not isinstance(self.table, LazyTable) or self.table.has(fields)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QPoint, QTimer, pyqtSignal
+from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
@@ -524,7 +524,3 @@ class SheetDrawer(QWidget):
         before = layer.rows.edited_from or (state_of(dataset.members) if dataset else ())
         edits = (*layer.rows.edits, Edit(field, (row,), (value,)))
         self.put(f"edit {field}", replace(layer.rows, edits=edits, edited_from=before))
-
-    def column_menu_at(self, field: str) -> QPoint:
-        """Return where the menu of a column belongs."""
-        return self.grid.view.mapToGlobal(self.grid.head_rect(field).bottomLeft())

@@ -381,6 +381,9 @@ class SheetGrid(QAbstractScrollArea):
         sides = {Qt.Key.Key_Left: number - 1, Qt.Key.Key_Right: number + 1}
         if key in sides and mods & Qt.KeyboardModifier.AltModifier:
             self.move_column(number, sides[Qt.Key(key)])
+        elif key == Qt.Key.Key_Down and mods & Qt.KeyboardModifier.AltModifier:
+            field = self.columns.all[number].field
+            self.menu_wanted.emit(field, self.view.mapToGlobal(self.head_rect(field).bottomLeft()))
         elif key in rows:
             self._go(min(max(rows[Qt.Key(key)], 0), last), bool(mods & Qt.KeyboardModifier.ShiftModifier))
         elif key in (Qt.Key.Key_Home, Qt.Key.Key_End) and control:
