@@ -1,4 +1,4 @@
-"""The command line: `brisk-atlas [PATH...]`, `--demo`, `--picture OUT.png`, `facts PATH...`."""
+"""The command line: `brisk-atlas [PATH...]`, `--demo`, `--picture OUT.png`, `facts PATH...`, `record ...`."""
 
 from __future__ import annotations
 
@@ -25,7 +25,8 @@ def _window_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="brisk-atlas",
         description="Open spatial data and see what it is.",
-        epilog="`brisk-atlas facts PATH... [--json]` says what datasets are, without a window.",
+        epilog="Without a window: `brisk-atlas facts PATH... [--json]` says what datasets are; `brisk-atlas record "
+        "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records.",
     )
     parser.add_argument("paths", nargs="*", type=Path, help="datasets, or one project, to open")
     parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
@@ -91,6 +92,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if given[:1] == ["facts"]:
         asked = _facts_parser().parse_args(given[1:])
         return facts(asked.paths, asked.json)
+    if given[:1] == ["record"]:
+        from brisk_atlas import cli_record
+
+        return cli_record.main(given[1:])
     asked = _window_parser().parse_args(given)
     paths = list(asked.paths)
     pin = None

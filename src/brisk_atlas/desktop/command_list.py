@@ -78,8 +78,10 @@ def _files(window: AtlasWindow) -> list[Command]:
         Command("save", "Save the project", window.save, "Ctrl+S", "Write what is open and how it looks to a project file",
                 "floppy-disk", some),
         Command("save_as", "Save the project as…", window.save_as, "Ctrl+Shift+S", icon="floppy-disk-back", enabled=some),
-        Command("undo", "Undo", work.undo, "Ctrl+Z", icon="arrow-counter-clockwise", enabled=lambda: bool(work.undo_text)),
-        Command("redo", "Redo", work.redo, "Ctrl+Shift+Z", icon="arrow-clockwise", enabled=lambda: bool(work.redo_text)),
+        Command("undo", "Undo", lambda: window.undoing.undo(), "Ctrl+Z", icon="arrow-counter-clockwise",
+                enabled=lambda: bool(window.undoing.undo_text)),
+        Command("redo", "Redo", lambda: window.undoing.redo(), "Ctrl+Shift+Z", icon="arrow-clockwise",
+                enabled=lambda: bool(window.undoing.redo_text)),
         Command("theme", "Light or night", window.toggle_theme, "Ctrl+T", "Change between light and night colours", "moon"),
         Command("quit", "Quit", window.close, "Ctrl+Q"),
     ]  # fmt: skip

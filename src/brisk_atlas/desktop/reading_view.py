@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from html import escape
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QUrl, pyqtSignal
 from PyQt6.QtWidgets import QTextBrowser
 
 from .theme import LIGHT, Theme
@@ -14,36 +15,81 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record import Section
 
 NOT_SAID = "not said"
+LABEL_PX = 126
 
 
 class ReadingView(QTextBrowser):
-    """Shows sections; what is not said is quiet, so that gaps are seen. Text of files is escaped."""
+    """Shows sections; what is not said is quiet, so that gaps are seen. Text of files is escaped.
+
+    Signals:
+        place_chosen(object): the place of a record whose label was clicked.
+    """
+
+    place_chosen = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
         self.setOpenLinks(False)
         self._sections: Sequence[Section] = ()
+        self._title = ""
+        self.anchorClicked.connect(self._clicked)
 
-    def show_sections(self, sections: Sequence[Section]) -> None:
-        self._sections = sections
+    def show_sections(self, sections: Sequence[Section], title: str = "") -> None:
+        self._sections, self._title = sections, title
         t = self.theme
         out = []
+        if title:
+            out.append(
+                f"<p style='font-size:19px; font-weight:600; color:{t.ink}; margin:0 0 4px 0'>{escape(title)}</p>"
+            )
         for number, section in enumerate(sections):
             out.append(
                 f"<a name='s{number}'></a><p style='font-size:14px; font-weight:600; color:{t.ink}; "
                 f"margin:12px 0 2px 0'>{escape(section.title)}</p><table cellspacing=0 cellpadding=2>"
             )
-            for label, text in section.lines:
+            for label, text, place in section.lines:
                 colour = t.quiet if text == NOT_SAID else t.caution if label == "warning" else t.ink
                 style = "font-style:italic" if text == NOT_SAID else ""
+                name = escape(label)
+                if place:
+                    address = _address(place)
+                    name = (
+                        f"<a name='{address}'></a><a href='place:{address}' "
+                        f"style='color:{t.quiet}; text-decoration:none'>{name}</a>"
+                    )
+                told = escape(text).replace("\n", "<br>")
                 out.append(
-                    f"<tr><td width=118 style='color:{t.quiet}'>{escape(label)}</td>"
-                    f"<td style='color:{colour}; {style}'>{escape(text)}</td></tr>"
+                    f"<tr><td width={LABEL_PX} style='color:{t.quiet}'>{name}</td>"
+                    f"<td style='color:{colour}; {style}'>{told}</td></tr>"
                 )
             out.append("</table>")
         self.setHtml("".join(out))
 
+    def go_to(self, place: Sequence[str | int], section: str) -> None:
+        """Scroll to the line of a place of a record, or to the section of that title."""
+        for section_ in self._sections:
+            for line in section_.lines:
+                if line.place and tuple(line.place[: len(place)]) == tuple(place)[: len(line.place)]:
+                    self.scrollToAnchor(_address(line.place))
+                    return
+        self.go_to_section(section)
+
+    def go_to_section(self, title: str) -> None:
+        for number, section in enumerate(self._sections):
+            if section.title == title:
+                self.scrollToAnchor(f"s{number}")
+
+    def _clicked(self, url: QUrl) -> None:
+        address = url.toString().removeprefix("place:")
+        steps = tuple(int(step) if step.isdigit() else step for step in address.split("/") if step)
+        if url.toString().startswith("place:") and steps:
+            self.place_chosen.emit(steps)
+
     def repaint_theme(self, theme: Theme) -> None:
         self.theme = theme
-        self.show_sections(self._sections)
+        self.show_sections(self._sections, self._title)
+
+
+def _address(place: Sequence[str | int]) -> str:
+    return "/".join(map(str, place))

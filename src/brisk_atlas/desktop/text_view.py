@@ -39,9 +39,16 @@ _KEYS = re.compile(
 _ROWS = re.compile(r"(?P<text>\"[^\"]*\")|(?P<word>[,;\t|])|(?P<number>(?<![\w.])-?\d[\d.eE+-]*(?![\w]))")
 _GRAMMARS = {
     **dict.fromkeys((".xml", ".kml", ".gml", ".gpx", ".rdf", ".vrt"), _XML),
-    **dict.fromkeys((".json", ".geojson", ".geojsonl", ".geojsons", ".ndjson", ".jsonl", ".topojson"), _JSON),
+    **dict.fromkeys(
+        (".jsonld", ".json", ".geojson", ".geojsonl", ".geojsons", ".ndjson", ".jsonl", ".topojson"), _JSON
+    ),
     **dict.fromkeys((".txt", ".met", ".prj"), _KEYS),
 }
+
+
+def grammar_of(suffix: str) -> re.Pattern[str]:
+    """Return what tells the pieces of a line apart, by the file's suffix."""
+    return _GRAMMARS.get(suffix, _ROWS)
 
 
 class TextLines(QAbstractScrollArea):
@@ -67,7 +74,7 @@ class TextLines(QAbstractScrollArea):
 
     def show_pages(self, pages: TextPages | None, suffix: str) -> None:
         self.pages, self.found, self._chosen = pages, None, None
-        self.grammar = _GRAMMARS.get(suffix, _ROWS)
+        self.grammar = grammar_of(suffix)
         bars = self.verticalScrollBar(), self.horizontalScrollBar()
         for bar in bars:
             assert bar is not None

@@ -34,6 +34,7 @@ from .subject_bar import SubjectBar
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Question
+    from brisk_atlas.core.project import Work
 
     from .do_palette import DoPalette
     from .go_to import GoTo
@@ -231,6 +232,7 @@ class AtlasWindow(QMainWindow):
         assert button is not None
         button.setChecked(True)
         self.commands.refresh()
+        self._say_undo()
         if page == "find":
             self.find_page.list.setFocus()
         elif page == "desk" and self.session.work.layers:
@@ -262,7 +264,7 @@ class AtlasWindow(QMainWindow):
         if self.has_desk:
             self._made["desk"].use_theme(self.theme)
         if "record" in self._made:
-            self._made["record"].reading.repaint_theme(self.theme)
+            self._made["record"].use_theme(self.theme)
         QTimer.singleShot(ICONS_LATER_MS, lambda: self.commands.recolour(self.theme.ink))
 
     # The work
@@ -270,16 +272,23 @@ class AtlasWindow(QMainWindow):
     def _work_changed(self, what: str) -> None:
         self.commands.refresh()
         work = self.session.work
-        self.commands["undo"].setToolTip(f"Undo: {work.undo_text}  (Ctrl+Z)" if work.undo_text else "Nothing to undo")
-        self.commands["redo"].setToolTip(
-            f"Redo: {work.redo_text}  (Ctrl+Shift+Z)" if work.redo_text else "Nothing to redo"
-        )
+        self._say_undo()
         name = work.file.name.removesuffix(PROJECT_SUFFIX) if work.file else "unsaved work" if work.layers else ""
         self.setWindowTitle(
             f"{name}{' *' if work.changed and work.layers else ''} · Brisk Atlas" if name else "Brisk Atlas"
         )
         if what == "file":
             self.show_page("desk")
+
+    @property
+    def undoing(self) -> RecordPage | Work:
+        """Return what Undo speaks to: the record on its page, the work elsewhere."""
+        return self._made["record"] if self.page == "record" and "record" in self._made else self.session.work
+
+    def _say_undo(self) -> None:
+        undo, redo = self.undoing.undo_text, self.undoing.redo_text
+        self.commands["undo"].setToolTip(f"Undo: {undo}  (Ctrl+Z)" if undo else "Nothing to undo")
+        self.commands["redo"].setToolTip(f"Redo: {redo}  (Ctrl+Shift+Z)" if redo else "Nothing to redo")
 
     def _say_faults(self, faults: dict[str, str]) -> None:
         for text in faults.values():

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brisk_atlas.core.model import CloudStyle, Facts, GridStyle, Stretch, Style, VectorStyle
+from brisk_atlas.core.model import CloudStyle, Dataset, Facts, GridStyle, Layer, Stretch, Style, VectorStyle
 
 from .ramps import CLASSES
 
@@ -25,6 +25,17 @@ def first_look(facts: Facts, number: int) -> Style | None:
     if facts.kind == "raster" and facts.grid:
         return _grid_look(facts)
     return None
+
+
+def first_layers(dataset: Dataset, part_name: str | None = None) -> list[Layer]:
+    """Return what to draw for a first sight of a dataset, or of one part: of rasters the first one only."""
+    layers = []
+    for number, part in enumerate(dataset.parts):
+        style = first_look(part.facts, number)
+        if style is not None and part_name in (None, part.facts.name):
+            name = part.facts.name
+            layers.append(Layer(f"glance-{number}", name, dataset.path, name, part.facts.kind, style))
+    return layers[:1] if dataset.kind in ("scene", "raster") and part_name is None else layers
 
 
 def _grid_look(facts: Facts) -> GridStyle:

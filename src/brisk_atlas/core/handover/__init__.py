@@ -1,8 +1,9 @@
 """Writing a piece of a layer for somebody else."""
 
+from brisk_atlas.core.target import reason_of, written_beside
+
 from .raster import RasterOrder, hand_over_raster
 from .table import hand_over_table
-from .target import reason_of, written_beside
 from .vector import VectorOrder, hand_over_vector
 
 __all__ = [

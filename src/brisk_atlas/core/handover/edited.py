@@ -23,8 +23,7 @@ from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.table import TextTable
 from brisk_atlas.core.rows.editing import changed_cells, edited, state_of
 from brisk_atlas.core.rows.expression import quoted
-
-from .target import reason_of, written_beside
+from brisk_atlas.core.target import reason_of, written_beside
 
 IN_PLACE = ("GeoPackage", "SQLite", "SpatiaLite")
 REWRITTEN = {

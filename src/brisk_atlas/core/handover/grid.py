@@ -15,8 +15,7 @@ from rasterio.transform import from_bounds
 
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import proj_crs
-
-from .target import reason_of, written_beside
+from brisk_atlas.core.target import reason_of, written_beside
 
 BLOCK = 256
 

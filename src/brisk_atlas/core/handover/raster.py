@@ -14,8 +14,7 @@ from rasterio.warp import calculate_default_transform
 
 from brisk_atlas.core.model import CannotWrite, Extent, RasterPart
 from brisk_atlas.core.place import proj_crs, same_crs, transform_extent
-
-from .target import reason_of, written_beside
+from brisk_atlas.core.target import reason_of, written_beside
 
 FORMATS = {"GeoTIFF": (".tif", "Tiled, deflate-compressed.")}
 BLOCK = 512

@@ -15,8 +15,7 @@ from shapely.errors import GEOSException
 from brisk_atlas.core.model import CannotWrite, Extent
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import proj_crs, transform, transform_extent
-
-from .target import reason_of, written_beside
+from brisk_atlas.core.target import reason_of, written_beside
 
 FORMATS = {  # shown: (ending, driver, what is lost)
     "GeoPackage": (".gpkg", "GPKG", ""),

@@ -1,26 +1,22 @@
-"""What the records of a dataset explain about its fields: alias, description, unit, meanings of values.
+"""What is explained about the fields of a dataset: alias, description, unit, meanings of values.
 
-Light on purpose: it knows the two places where this usually stands, a record's entity and attribute
-section and a GeoPackage's own table of columns. `core.record` reads records properly.
+A GeoPackage's own table of columns is read here; what records explain comes from whoever reads records,
+which is a room above and makes itself known by `explain_with`.
 """
 
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from lxml import etree
-
-from brisk_atlas.core.model import CannotRead, Dataset
+from brisk_atlas.core.model import Dataset
 
 from .geopackage import read_only
 from .holdings import Holdings, Source
-from .xml import parse_xml
-
-SHORT = 48  # letters that an alias may have
 
 
 @dataclass(frozen=True)
@@ -41,51 +37,29 @@ class FieldWords:
         return next((meaning for told, meaning in self.meanings if told == plain), "")
 
 
+Explainer = Callable[[Dataset, str], dict[str, FieldWords]]
+_explainers: list[Explainer] = []
+
+
+def explain_with(explainer: Explainer) -> None:
+    """Ask `explainer(dataset, part)` about fields from now on."""
+    if explainer not in _explainers:
+        _explainers.append(explainer)
+
+
 def field_words(holdings: Holdings, source: Source) -> dict[str, FieldWords]:
-    """Return what is said of the fields of a part, by field name; read once."""
-    return holdings.keep(("field words", source), lambda: _read(holdings.dataset(source[0]), source[1]))
+    """Return what is said of the fields of a part, by field name; asked once."""
+    return holdings.keep(("field words", source), lambda: _ask(holdings.dataset(source[0]), source[1]))
 
 
-def _read(dataset: Dataset, part: str) -> dict[str, FieldWords]:
+def _ask(dataset: Dataset, part: str) -> dict[str, FieldWords]:
     found: dict[str, FieldWords] = {}
-    for member in dataset.members:
-        if member.suffix.lower() == ".xml":
-            try:
-                found |= _from_record(parse_xml(member).getroot())
-            except (CannotRead, OSError):
-                continue  # the record page says what is wrong with it
+    for explainer in _explainers:
+        found |= explainer(dataset, part)
     if dataset.path.suffix.lower() == ".gpkg":
         for name, words in _from_geopackage(dataset.path, part).items():
             found[name] = replace(found.get(name, words), **{k: v for k, v in vars(words).items() if v})
     return found
-
-
-def _from_record(root: etree._Element) -> dict[str, FieldWords]:
-    """Return the attributes that an FGDC record explains."""
-    found = {}
-    for attribute in root.iter("attr"):
-        name = _text(attribute, "attrlabl")
-        if not name:
-            continue
-        alias, description = _parted(_text(attribute, "attrdef"))
-        meanings = tuple(
-            (_text(domain, "edomv"), _text(domain, "edomvd")) for domain in attribute.iterfind("attrdomv/edom")
-        )
-        unit = next((t for e in attribute.iter("attrunit") if (t := " ".join("".join(e.itertext()).split()))), "")
-        found[name] = FieldWords(alias, description, unit, meanings)
-    return found
-
-
-def _parted(told: str) -> tuple[str, str]:
-    """Return a short name and the whole definition, where a definition begins with a short name."""
-    first, dot, _ = told.partition(". ")
-    return (
-        (first, told) if dot and len(first) <= SHORT else (told.rstrip("."), told) if len(told) <= SHORT else ("", told)
-    )
-
-
-def _text(element: etree._Element, path: str) -> str:
-    return " ".join((element.findtext(path) or "").split())
 
 
 def _from_geopackage(path: Path, table: str) -> dict[str, FieldWords]:

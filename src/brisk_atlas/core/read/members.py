@@ -8,8 +8,18 @@ from collections.abc import Collection, Iterable
 from functools import lru_cache
 from pathlib import Path, PurePath
 
-BESIDE_ANY = (".xml", ".aux.xml", ".ovr", ".msk")  # appended to the whole name
-RECORDS = (".xml", ".iso.xml", ".fgdc.xml", ".dc.xml")  # in place of the ending
+RECORDS = (  # metadata records, in place of the ending or appended to the whole name
+    ".xml",
+    ".iso.xml",
+    ".iso19115-3.xml",
+    ".fgdc.xml",
+    ".dc.xml",
+    ".dcat.jsonld",
+    ".dcat.ttl",
+    ".dcat.rdf",
+    ".stac.json",
+)
+BESIDE_ANY = (*RECORDS, ".aux.xml", ".ovr", ".msk")  # appended to the whole name
 SQLITE = ("-wal", "-shm", "-journal")  # appended to the whole name
 _PICTURE = (".wld", ".prj", ".clr")
 WITH_STEM = {  # ending: the endings of files with the same stem that belong to it

@@ -1,104 +1,238 @@
-"""A record, or the facts of the data, as sections to read."""
+"""A record, or the facts of the data, as sections to read: the short form that an analyst wants first."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
+from typing import NamedTuple
 
-from brisk_atlas.core.model import CannotRead, Dataset, Facts, size_text
+from brisk_atlas.core.model import Dataset, Facts, size_text
 from brisk_atlas.core.place import crs_name, height_unit_of, unit_of
-from brisk_atlas.core.read.record import standard_of
-from brisk_atlas.core.read.xml import parse_xml
 
-from .iso19139 import read_iso19139
-from .model import Contact, MetadataRecord
+from .elements import Place
+from .model import Box, Constraint, Contact, FieldDefinition, Period, QualityResult, Record, System
+from .values import meaning_of
 
 NOT_SAID = "not said"
+SHORT = 48  # letters that a field's plain name may have
+
+
+class Line(NamedTuple):
+    """A label and its text; `place` is where it stands in the record."""
+
+    label: str
+    text: str
+    place: Place = ()
 
 
 @dataclass(frozen=True)
 class Section:
-    """A heading and its lines; a line is a label and its text."""
+    """A heading and its lines."""
 
     title: str
-    lines: tuple[tuple[str, str], ...]
+    lines: tuple[Line, ...]
 
 
-def records_of(dataset: Dataset) -> list[tuple[Path, str]]:
-    """Return the record files of a dataset with the standard of each, itself first if it is one."""
-    found = []
-    for member in dataset.members:
-        if member.suffix.lower() == ".xml" and not member.name.lower().endswith(".aux.xml"):
-            try:
-                standard = standard_of(parse_xml(member).getroot())
-            except CannotRead:
-                continue
-            if standard:
-                found.append((member, standard))
-    return found
+def contact_text(contact: Contact) -> str:
+    """Return a contact on one line."""
+    place = " ".join(word for word in (contact.postcode, contact.city) if word)
+    who = (contact.person, contact.position, contact.organisation)
+    where = (contact.street, place, contact.region, contact.country)
+    told = (*who, *where, contact.email, contact.phone, contact.link)
+    return ", ".join(word for word in told if word)
 
 
-def record_of(dataset: Dataset) -> MetadataRecord | None:
-    """Return the dataset's ISO 19139 record, or None where it has none. Raises CannotRead."""
-    for path, standard in records_of(dataset):
-        if standard == "ISO 19139":
-            return read_iso19139(path)
-    return None
+def box_text(box: Box) -> str:
+    """Return a box with its sides and hemispheres."""
+    if None in (box.west, box.south, box.east, box.north):
+        return "incomplete"
+    across = f"{_degrees(box.west, 'E', 'W')} to {_degrees(box.east, 'E', 'W')}"
+    return f"{across}, {_degrees(box.south, 'N', 'S')} to {_degrees(box.north, 'N', 'S')}"
 
 
-def _contact_text(contact: Contact) -> str:
-    return ", ".join(v for v in (contact.person, contact.organisation, contact.city, contact.email, contact.phone) if v)
+def _degrees(value: float | None, positive: str, negative: str) -> str:
+    assert value is not None
+    return f"{abs(value):.4f}° {positive if value >= 0 else negative}"
 
 
-def sections_of(record: MetadataRecord) -> list[Section]:
-    """Return a record as sections, what is most asked for first. What it does not say, it says so."""
+def period_text(period: Period) -> str:
+    if period.begin == period.end:
+        return period.begin
+    return f"{period.begin or 'unknown'} to {period.end or 'unknown'}"
 
-    def many(values: tuple[str, ...]) -> str:
-        return "; ".join(values)
 
-    def lines(*pairs: tuple[str, str]) -> tuple[tuple[str, str], ...]:
-        return tuple((label, text or NOT_SAID) for label, text in pairs)
+def system_text(system: System) -> str:
+    if system.space.upper() == "EPSG" and system.code.isdigit():
+        return crs_name(f"EPSG:{system.code}")
+    return ", ".join(word for word in (system.code, system.space) if word)
 
-    box = record.box
-    place = f"west {box[0]:.4f}°, south {box[1]:.4f}°, east {box[2]:.4f}°, north {box[3]:.4f}°" if box else ""
-    contacts = [(c.role or "contact", _contact_text(c)) for c in record.contacts] or [("contact", "")]
-    dates = [(d.kind or "date", d.day) for d in record.dates] or [("date", "")]
-    quality = [(q.measure or "accuracy", f"{q.value} {q.unit}".strip()) for q in record.quality] or [("accuracy", "")]
+
+def quality_text(result: QualityResult) -> str:
+    """Return a quality result on one line: figure, report, conformance."""
+    figure = " ".join(word for word in (result.value, result.unit) if word)
+    verb = "conforms" if result.conforms == "yes" else "does not conform"
+    conforms = f"{verb} to {result.specification or 'an unnamed specification'}"
+    told = (
+        figure,
+        result.measure,
+        result.report,
+        result.method,
+        conforms if result.conforms else "",
+        result.explanation,
+    )
+    return "; ".join(dict.fromkeys(word for word in told if word))
+
+
+def conditions_text(constraint: Constraint) -> str:
+    codes = [meaning_of("restriction", c) for c in (*constraint.access, *constraint.use) if c != "otherRestrictions"]
+    secret = [meaning_of("classification", constraint.classification)] if constraint.classification else []
+    return "; ".join(
+        dict.fromkeys(
+            [
+                *constraint.limits,
+                *codes,
+                *constraint.other,
+                *secret,
+                *([constraint.handling] if constraint.handling else []),
+            ]
+        )
+    )
+
+
+def plain_name(field: FieldDefinition) -> str:
+    """Return the plain name of a field: its alias, or the short name that a definition begins with."""
+    if field.alias:
+        return field.alias
+    first, dot, _ = field.definition.partition(". ")
+    if dot and len(first) <= SHORT:
+        return first
+    return field.definition.rstrip(".") if len(field.definition) <= SHORT else ""
+
+
+def field_text(field: FieldDefinition) -> str:
+    """Return what a field means on one line: definition, unit, range, values."""
+    told = [field.definition or field.alias]
+    if field.unit:
+        told.append(f"in {field.unit}")
+    if field.least or field.most:
+        told.append(f"from {field.least or '?'} to {field.most or '?'}")
+    if field.meanings:
+        told.append(", ".join(f"{m.value} = {m.meaning}" for m in field.meanings))
+    if field.codeset:
+        told.append(f"codes of {field.codeset}")
+    if field.free and field.free not in field.definition:
+        told.append(field.free)
+    return "; ".join(word.rstrip(".") for word in told if word) or NOT_SAID
+
+
+def brief(record: Record) -> list[Section]:
+    """Return a record as short sections; what is most asked for and not said, it says so."""
     return [
-        Section(
-            "What it is",
-            lines(
-                ("title", record.title),
-                ("summary", record.abstract),
-                ("purpose", record.purpose),
-                ("status", record.status),
-                ("topic", many(record.topics)),
-                ("keywords", many(record.keywords)),
-            ),
-        ),
-        Section("Who and when", lines(*contacts, *dates, ("maintenance", record.maintenance))),
-        Section(
-            "Where and how fine",
-            lines(
-                ("extent", place),
-                ("reference system", many(record.crs)),
-                ("scale", record.scale),
-                ("resolution", record.resolution),
-                ("representation", record.representation),
-            ),
-        ),
-        Section("Conditions", lines(("use", many(record.use_limits)), ("access", many(record.access)))),
-        Section("How it was made", lines(("lineage", record.lineage), *quality)),
-        Section(
-            "About the record",
-            lines(
-                ("standard", record.standard),
-                ("identifier", record.identifier),
-                ("dated", record.record_date),
-                ("kept by", many(tuple(_contact_text(c) for c in record.record_contacts))),
-            ),
-        ),
+        Section("What it is", _what(record)),
+        Section("Who and when", _who_and_when(record)),
+        Section("Where and how fine", _where(record)),
+        Section("How good it is", _quality(record)),
+        Section("Conditions", _conditions(record)),
+        Section("How it was made", _made(record)),
+        *_fields_of(record),
+        *([Section("Getting it", lines)] if (lines := _getting(record)) else []),
     ]
+
+
+def _line(label: str, text: str, *place: str | int) -> Line:
+    return Line(label, text or NOT_SAID, place)
+
+
+def _said(lines: list[Line]) -> list[Line]:
+    return [line for line in lines if line.text != NOT_SAID]
+
+
+def _each(label: str, texts: list[str], name: str) -> list[Line]:
+    return [_line(label, text, name, i) for i, text in enumerate(texts)] or [_line(label, "", name)]
+
+
+def _what(record: Record) -> tuple[Line, ...]:
+    topics = ", ".join(meaning_of("topic", topic) for topic in record.topics)
+    words = ", ".join(dict.fromkeys(word for k in record.keywords for word in k.words))
+    more = [
+        _line("topic", topics, "topics"),
+        _line("keywords", words, "keywords"),
+        _line("status", meaning_of("progress", record.status), "status"),
+        _line("more", record.supplement, "supplement"),
+    ]
+    return (_line("summary", record.abstract, "abstract"), _line("purpose", record.purpose, "purpose"), *_said(more))
+
+
+def _who_and_when(record: Record) -> tuple[Line, ...]:
+    contacts = [
+        _line(meaning_of("role", c.role) or "contact", contact_text(c), "contacts", i)
+        for i, c in enumerate(record.contacts)
+    ]
+    dates = [_line(meaning_of("date", d.kind) or "date", d.day, "dates", i) for i, d in enumerate(record.dates)]
+    more = [
+        _line("time of content", "; ".join(map(period_text, record.times)), "times"),
+        _line("updated", meaning_of("frequency", record.maintenance), "maintenance"),
+    ]
+    return (*(contacts or [_line("contact", "", "contacts")]), *(dates or [_line("date", "", "dates")]), *_said(more))
+
+
+def _where(record: Record) -> tuple[Line, ...]:
+    scales = [f"1 : {scale:,}" for scale in record.scales]
+    fine = [f"{m.value:g} {m.unit}".strip() for m in record.distances if m.value is not None]
+    place = "; ".join(map(box_text, record.boxes)) or "; ".join(record.places)
+    return (
+        _line("extent", place, "boxes" if record.boxes else "places" if record.places else "boxes"),
+        _line("reference system", "; ".join(map(system_text, record.systems)), "systems"),
+        *(_each("scale", scales, "scales") if scales or not fine else []),
+        *(_each("resolution", fine, "distances") if fine or not scales else []),
+    )
+
+
+def _quality(record: Record) -> tuple[Line, ...]:
+    results = [
+        _line(meaning_of("quality", q.kind) or "quality", quality_text(q), "quality", i)
+        for i, q in enumerate(record.quality)
+    ]
+    return tuple(results or [_line("accuracy", "", "quality")])
+
+
+def _conditions(record: Record) -> tuple[Line, ...]:
+    found = [
+        _line("access" if c.access and not c.limits and not c.use else "use", conditions_text(c), "constraints", i)
+        for i, c in enumerate(record.constraints)
+    ]
+    return tuple(found or [_line("use", "", "constraints")])
+
+
+def _made(record: Record) -> tuple[Line, ...]:
+    steps = [
+        _line(f"step {i + 1}", f"{s.description} ({s.day})" if s.day else s.description, "steps", i)
+        for i, s in enumerate(record.steps)
+    ]
+    sources = [_line("made from", s.title or s.description, "sources", i) for i, s in enumerate(record.sources)]
+    lineage = [_line("lineage", record.lineage, "lineage")]
+    return (*(_said(lineage) if steps else lineage), *steps, *sources)
+
+
+def _fields_of(record: Record) -> list[Section]:
+    sections = []
+    for i, entity in enumerate(record.entities):
+        lines = tuple(Line(f.name, _field_line(f), ("entities", i, "fields", j)) for j, f in enumerate(entity.fields))
+        if lines:
+            sections.append(Section(f"Fields of {entity.name}" if entity.name else "Fields", lines))
+    return sections
+
+
+def _getting(record: Record) -> tuple[Line, ...]:
+    formats = ", ".join(" ".join(word for word in (f.name, f.version) if word) for f in record.formats)
+    links = [_line(link.name or "link", link.url, "links", i) for i, link in enumerate(record.links)]
+    return tuple(_said([_line("format", formats, "formats"), *links]))
+
+
+def _field_line(field: FieldDefinition) -> str:
+    name, text = plain_name(field), field_text(field)
+    if not name or text.casefold().startswith(name.casefold()):
+        return text
+    return f"{name}: {text}"
 
 
 def extent_text(facts: Facts) -> str:
@@ -112,7 +246,7 @@ def extent_text(facts: Facts) -> str:
 
 
 def derived_sections(dataset: Dataset, part_name: str | None = None) -> list[Section]:
-    """Return what the data itself tells: of one part, or of all."""
+    """Return what the data itself tells: of one part or of all."""
     files = [
         ("format", dataset.format),
         ("kind", dataset.kind),
@@ -121,10 +255,12 @@ def derived_sections(dataset: Dataset, part_name: str | None = None) -> list[Sec
         ("files", ", ".join(m.name for m in dataset.members)),
     ]
     files += [("warning", text) for text in dataset.warnings]
-    sections = [Section("Derived from the files", tuple(files))]
+    sections = [Section("Derived from the files", tuple(Line(*pair) for pair in files))]
     chosen = [p.facts for p in dataset.parts if part_name in (None, p.facts.name)]
-    sections += [Section(f"Derived from the data: {facts.name}", tuple(_derived(facts))) for facts in chosen]
-    return sections
+    return sections + [
+        Section(f"Derived from the data: {facts.name}", tuple(Line(*pair) for pair in _derived(facts)))
+        for facts in chosen
+    ]
 
 
 def _derived(facts: Facts) -> list[tuple[str, str]]:

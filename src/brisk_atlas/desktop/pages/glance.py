@@ -254,13 +254,14 @@ def glimpse(session: Session, path: Path, part_name: str | None, job: Job) -> Gl
         session.holdings.forget(path)
     dataset = session.holdings.dataset(path)
     job.check()
+    kept, _ = records.kept_records(dataset)
     said: list[Section] = []
-    for _, standard in records.records_of(dataset):
-        if standard != "ISO 19139":
-            said.append(records.Section("Record", (("standard", standard), ("reading", "its XML is beside the data"))))
-    found = records.record_of(dataset)
-    if found:
-        said = records.sections_of(found)
+    if kept:
+        title = (
+            records.Line("title", kept[0].document.record.title or records.NOT_SAID),
+            records.Line("record", kept[0].label),
+        )
+        said = [records.Section("Record", title), *records.brief(kept[0].document.record)]
     job.check()
     layers, extent, words = _picture(session, dataset, part_name)
     job.check()
@@ -281,18 +282,9 @@ def _tables(dataset: Dataset, part_name: str | None) -> dict[str, Any]:
 def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple[list[Layer], Extent | None, str]:
     """Return the layers to draw and where, or words in place of a picture."""
     from brisk_atlas.core.draw.frame import extent_of
-    from brisk_atlas.core.draw.looks import first_look
-    from brisk_atlas.core.model import Layer
+    from brisk_atlas.core.draw.looks import first_layers
 
-    layers = []
-    for number, part in enumerate(dataset.parts):
-        style = first_look(part.facts, number)
-        if style is not None and part_name in (None, part.facts.name):
-            layers.append(
-                Layer(f"glance-{number}", part.facts.name, dataset.path, part.facts.name, part.facts.kind, style)
-            )
-    if dataset.kind in ("scene", "raster") and part_name is None:
-        layers = layers[:1]
+    layers = first_layers(dataset, part_name)
     if not layers:
         return [], None, "no picture: it has no geometry" if dataset.kind == "table" else ""
     facts = session.holdings.part(layers[0].source).facts

@@ -1,0 +1,41 @@
+"""A picture of a dataset for a page or a catalogue: its first look, as PNG."""
+
+from __future__ import annotations
+
+from io import BytesIO
+from pathlib import Path
+
+from brisk_atlas.core.draw.frame import Painter, extent_of
+from brisk_atlas.core.draw.looks import first_layers
+from brisk_atlas.core.draw.view import View
+from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.read.holdings import Holdings
+
+WIDE, TALL = 480, 340  # pixels
+PAPER = (255, 253, 248)
+
+
+def picture_of(path: Path, part: str | None = None, *, width: int = WIDE, height: int = TALL) -> bytes | None:
+    """Return a PNG of a dataset on paper, None where there is nothing to draw."""
+    from PIL import Image
+
+    holdings = Holdings()
+    try:
+        dataset = holdings.dataset(path)
+        layers = first_layers(dataset, part)
+        if not layers:
+            return None
+        extent = extent_of(holdings, layers, holdings.part(layers[0].source).facts.crs)
+        if extent is None:
+            return None
+        frame = Painter(holdings).frame(layers, View.fitting(extent, width, height))
+    except AtlasError:
+        return None
+    if not frame.image.any():
+        return None
+    drawn = frame.image.astype("float32")
+    paper = 255 - drawn[..., 3:]  # how much of the paper is seen
+    pixels = (drawn[..., :3] + paper / 255 * PAPER).clip(0, 255).astype("uint8")
+    out = BytesIO()
+    Image.fromarray(pixels).save(out, "PNG", optimize=True)
+    return out.getvalue()

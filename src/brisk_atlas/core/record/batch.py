@@ -1,0 +1,92 @@
+"""A template put into many records: what it would change first, then saving."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from brisk_atlas.core import read
+from brisk_atlas.core.model import AtlasError
+
+from .derived import derived_record, filled
+from .document import Document, read_document, written
+from .kept import path_beside, save
+from .many import Source, item_text
+from .templates import FILL, Change, applied
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What a template does to one record. `was` is the file's content when it was read, None for a new one."""
+
+    path: Path
+    document: Document | None
+    changes: tuple[Change, ...]
+    was: bytes | None
+    error: str = ""
+
+    @property
+    def is_new(self) -> bool:
+        return self.was is None and not self.error
+
+    def save(self) -> None:
+        """Write the changed record. Raises CannotWrite."""
+        assert self.document is not None
+        save(self.document, self.path, was=self.was)
+
+
+def plans(
+    template: Document,
+    sources: Iterable[Source],
+    how: str = FILL,
+    only: Iterable[str] | None = None,
+    check: Callable[[], None] = lambda: None,
+) -> Iterator[Plan]:
+    """Yield what a template does to each record; a dataset without one gets a new one, with what its data tells."""
+    chosen = None if only is None else list(only)
+    for source in sources:
+        check()
+        try:
+            if source.record is not None:
+                if source.record == template.path:
+                    continue
+                document = read_document(source.record)
+                record, changes = applied(document.record, template.record, how, chosen)
+                yield Plan(source.record, document.edited(record), tuple(_kept(document, changes)), document.data)
+            else:
+                yield _new(template, source, how, chosen)
+        except AtlasError as error:
+            yield Plan(source.path, None, (), None, " ".join(str(error).split()))
+
+
+def _kept(document: Document, changes: list[Change]) -> list[Change]:
+    """Return the changes that the document's standard has a place for."""
+    return [change for change in changes if document.standard.places(change.element)]
+
+
+def _new(template: Document, source: Source, how: str, only: list[str] | None) -> Plan:
+    from dataclasses import replace
+
+    from .model import Record
+
+    assert source.data is not None
+    told = filled(Record(title=source.data.stem), derived_record(read.open(source.data)))
+    record, changes = applied(told, template.record, how, only)
+    standard = template.standard
+    fitted = standard.fitted(replace(record, level=record.level or "dataset"))
+    document = written(standard, fitted, source.data.with_name(source.data.name + standard.suffix))
+    path = path_beside(source.data, document)
+    return Plan(path, replace(document, path=path), tuple(changes), None)
+
+
+def short(value: Any) -> str:
+    """Return a value on one line of at most 80 letters."""
+    text = (
+        "; ".join(item_text(v) or str(v) for v in value)
+        if isinstance(value, tuple)
+        else str(value if value is not None else "")
+    )
+    text = " ".join(text.split())
+    return text if len(text) <= 80 else f"{text[:77]}..."

@@ -1,0 +1,73 @@
+"""From one standard into another, with a report of what was lost, moved or is still missing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from itertools import groupby
+from pathlib import Path
+
+from .binding import Unplaced
+from .checks import FAULT, Finding, check
+from .comparing import CHANGED, ONLY_A, ONLY_B, Row, differences
+from .document import Document, written
+from .elements import label_of, parts_of, place_text
+from .model import Record
+from .standards import Standard
+
+MOST_SAID = 4  # values of one element that a report lists one by one
+_OWN = ("standard_name", "standard_version")
+
+
+@dataclass(frozen=True)
+class Conversion:
+    """A record in another standard. `lost` has no place there, `moved` is said elsewhere or otherwise, `left`
+    is what the model itself had no place for, `missing` is what the new standard demands and no one said."""
+
+    document: Document
+    lost: tuple[Row, ...]
+    moved: tuple[Row, ...]
+    left: tuple[Unplaced, ...]
+    missing: tuple[Finding, ...]
+
+    def lines(self) -> list[str]:
+        """Return the report as lines to read."""
+        out = []
+        for name, rows in groupby(self.lost, key=lambda row: (row.place_a or ("",))[0]):
+            kept = list(rows)
+            if len(kept) > MOST_SAID:
+                out.append(
+                    f"lost: {parts_of(Record)[str(name)].label} ({name}): {len(kept)} values, "
+                    f"such as {_short(kept[0].a)}"
+                )
+            else:
+                out += [f"lost: {_of(row)}: {_short(row.a)}" for row in kept]
+        out += [f"moved or guessed: {_of(row)}: {_short(row.a) or 'not said'} -> {_short(row.b)}" for row in self.moved]
+        out += [f"not carried over: {u.path} (line {u.line}): {u.text[:80]}" for u in self.left]
+        out += [f"missing: {label_of(f.place)}: {f.reason}" for f in self.missing]
+        return out or ["nothing was lost"]
+
+
+def convert(document: Document, standard: Standard, path: Path | None = None) -> Conversion:
+    """Return a document's record in another standard. What is reported is found by reading back what was written."""
+    target = path or document.path.with_name(document.path.stem + standard.suffix)
+    record = document.record
+    made = written(standard, standard.fitted(record), target)
+    said = replace(record, **{name: getattr(made.record, name) for name in _OWN})
+    rows = differences(said, made.record)
+    return Conversion(
+        made,
+        tuple(row for row in rows if row.state == ONLY_A),
+        tuple(row for row in rows if row.state in (CHANGED, ONLY_B)),
+        document.unplaced,
+        tuple(f for f in check(made.record, standard) if f.severity == FAULT),
+    )
+
+
+def _of(row: Row) -> str:
+    place = row.place_a or row.place_b or ()
+    return f"{label_of(place)} ({place_text(place)})"
+
+
+def _short(value: object) -> str:
+    text = " ".join(str(value if value is not None else "").split())
+    return text if len(text) <= 80 else text[:77] + "..."

@@ -1,0 +1,287 @@
+"""What the data itself tells a record: extent, reference system, counts, resolution, fields, format, size.
+
+A person need not write it, and a record that says otherwise is wrong.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from brisk_atlas.core.model import Dataset, Facts
+from brisk_atlas.core.place import is_geographic, same_crs, transform_extent
+
+from .checks import CAUTION, NOTE, Finding
+from .elements import Place, said_places, value_at
+from .model import (
+    BandDefinition,
+    Box,
+    DatedEvent,
+    Dimension,
+    Entity,
+    FieldDefinition,
+    Format,
+    HeightRange,
+    Measure,
+    ObjectCount,
+    Record,
+    System,
+)
+
+DEGREES = "EPSG:4326"
+DIGITS = 5  # of a box in degrees: about a metre
+OBJECTS = {"point": "point", "line": "curve", "polygon": "surface", "curve": "curve", "surface": "surface"}
+SLACK = 0.02  # of its own size by which a record's box may differ from the data
+LEAST_SLACK = 0.0005  # degrees
+MUCH_LARGER = 4.0  # times the area of the data, from which a box says little
+
+
+def derived_record(dataset: Dataset, part: str | None = None) -> Record:
+    """Return what the data tells, of one part or of all."""
+    chosen = [p.facts for p in dataset.parts if part in (None, p.facts.name) and p.facts.kind != "record"]
+    boxes = [box for facts in chosen if (box := _box(facts))]
+    grids = [facts for facts in chosen if facts.grid]
+    clouds = [facts for facts in chosen if facts.cloud]
+    grid = grids[0] if grids else None
+    counts: dict[str, int] = {}
+    for facts in chosen:
+        kind = _object(facts)
+        if kind and facts.count is not None:
+            counts[kind] = counts.get(kind, 0) + facts.count
+    heights = [f.cloud.zrange for f in clouds if f.cloud and f.cloud.zrange]
+    created = [f.cloud.created for f in clouds if f.cloud and f.cloud.created]
+    return Record(
+        boxes=(_around(boxes),) if boxes else (),
+        systems=tuple(dict.fromkeys(s for facts in chosen if (s := _system(facts.crs)))),
+        representation=tuple(dict.fromkeys(kind for facts in chosen if (kind := _representation(facts)))),
+        distances=tuple(dict.fromkeys(m for facts in grids if (m := _distance(facts)))),
+        dimensions=_axes(grid) if grid else (),
+        cell_geometry="area" if grid else "",
+        objects=tuple(ObjectCount(kind, count) for kind, count in counts.items()),
+        heights=(HeightRange(min(h[0] for h in heights), max(h[1] for h in heights)),) if heights else (),
+        dates=(DatedEvent(created[0], "creation"),) if created else (),
+        entities=tuple(
+            Entity(facts.name, fields=tuple(FieldDefinition(f.name, type=f.type) for f in facts.fields))
+            for facts in chosen
+            if facts.fields
+        ),
+        bands=tuple(_band(b) for b in grid.grid.bands) if grid and grid.grid and len(grid.grid.bands) > 1 else (),
+        formats=(Format(dataset.format),) if dataset.kind != "record" else (),
+        size_mb=round(dataset.size_bytes / 1e6, 3),
+        level="dataset",
+    )
+
+
+def _box(facts: Facts) -> Box | None:
+    if facts.extent is None or not facts.crs:
+        return None
+    extent = transform_extent(replace(facts.extent, crs=facts.crs), DEGREES)
+    if extent is None:
+        return None
+    return Box(*(round(v, DIGITS) for v in extent.bounds))
+
+
+def _around(boxes: list[Box]) -> Box:
+    def sides(name: str) -> list[float]:
+        return [getattr(box, name) for box in boxes]
+
+    return Box(min(sides("west")), min(sides("south")), max(sides("east")), max(sides("north")))
+
+
+def _system(crs: str | None) -> System | None:
+    if not crs:
+        return None
+    space, colon, code = crs.partition(":")
+    if colon and " " not in crs and "[" not in crs:
+        return System(code, space)
+    from brisk_atlas.core.place import crs_name
+
+    return System(crs_name(crs))
+
+
+def _representation(facts: Facts) -> str:
+    return {"vector": "vector", "raster": "grid", "pointcloud": "vector", "table": "textTable"}.get(facts.kind, "")
+
+
+def _object(facts: Facts) -> str:
+    if facts.kind == "pointcloud":
+        return "point"
+    told = (facts.geometry_type or "").lower()
+    return next((kind for word, kind in OBJECTS.items() if word in told), "")
+
+
+def _distance(facts: Facts) -> Measure | None:
+    if facts.grid is None or not facts.crs:
+        return None
+    unit = "deg" if is_geographic(facts.crs) else "m"
+    return Measure(round(facts.grid.resolution[0], 9), unit)
+
+
+def _axes(facts: Facts) -> tuple[Dimension, ...]:
+    grid = facts.grid
+    assert grid is not None
+    unit = ("deg" if is_geographic(facts.crs) else "m") if facts.crs else ""
+    x, y = (round(v, 9) for v in grid.resolution)
+    return Dimension("row", grid.height, y, unit), Dimension("column", grid.width, x, unit)
+
+
+def _band(band: object) -> BandDefinition:
+    from brisk_atlas.core.model import Band
+
+    assert isinstance(band, Band)
+    return BandDefinition(
+        band.name, band.role, unit="um" if band.centre_um else "", least=band.centre_um, most=band.centre_um
+    )
+
+
+def filled(record: Record, told: Record) -> Record:
+    """Return a record with what the data tells in it: what a person wrote elsewhere stays."""
+    changes: dict[str, object] = {}
+    for name in ("boxes", "distances", "dimensions", "cell_geometry", "objects", "representation", "size_mb"):
+        value = getattr(told, name)
+        if value:
+            changes[name] = value
+    if told.systems:
+        codes = {s.code for s in told.systems}
+        others = [s for s in record.systems if s.space.upper() != "EPSG" and s.code not in codes]
+        changes["systems"] = (*told.systems, *others)
+    for name in ("formats", "heights", "bands", "level"):
+        if not getattr(record, name) and getattr(told, name):
+            changes[name] = getattr(told, name)
+    if told.dates and not any(d.kind == "creation" for d in record.dates):
+        changes["dates"] = (*record.dates, *told.dates)
+    if told.entities:
+        changes["entities"] = _with_fields(record.entities, told.entities)
+    return replace(record, **changes)  # type: ignore[arg-type]
+
+
+def _with_fields(said: tuple[Entity, ...], told: tuple[Entity, ...]) -> tuple[Entity, ...]:
+    """Return the entities with the data's fields; definitions stay, new fields come behind, types are filled."""
+    kept = list(said)
+    for entity in told:
+        index = next((i for i, e in enumerate(kept) if e.name.casefold() == entity.name.casefold()), None)
+        if index is None and len(said) == 1 and len(told) == 1:
+            index = 0
+        if index is None:
+            kept.append(entity)
+            continue
+        types = {f.name.casefold(): f.type for f in entity.fields}
+        known = {f.name.casefold() for f in kept[index].fields}
+        fields = tuple(replace(f, type=f.type or types.get(f.name.casefold(), "")) for f in kept[index].fields)
+        fresh = tuple(f for f in entity.fields if f.name.casefold() not in known)
+        kept[index] = replace(kept[index], fields=(*fields, *fresh))
+    return tuple(kept)
+
+
+def derived_places(record: Record, told: Record) -> set[Place]:
+    """Return the places of a record whose values are those that the data tells."""
+    found = set()
+    for place, value in said_places(told):
+        try:
+            if value_at(record, place) == value:
+                found.add(place)
+        except (IndexError, AttributeError):
+            continue
+    return found
+
+
+def contradictions(record: Record, told: Record) -> list[Finding]:
+    """Return where a record and its data do not agree."""
+    return [*_extent(record, told), *_systems(record, told), *_counts(record, told), *_fields(record, told),
+            *_grain(record, told)]  # fmt: skip
+
+
+def _extent(record: Record, told: Record) -> Iterator[Finding]:
+    if not record.boxes or not told.boxes:
+        return
+    says, data = record.boxes[0], told.boxes[0]
+    if None in (says.west, says.south, says.east, says.north):
+        return
+    across = max(data.east - data.west, LEAST_SLACK)  # type: ignore[operator]
+    up = max(data.north - data.south, LEAST_SLACK)  # type: ignore[operator]
+    x, y = max(SLACK * across, LEAST_SLACK), max(SLACK * up, LEAST_SLACK)
+    outside = (says.west - data.west > x or data.east - says.east > x  # type: ignore[operator]
+               or says.south - data.south > y or data.north - says.north > y)  # type: ignore[operator] # fmt: skip
+    lies = f"{_text(data)} in the data, {_text(says)} in the record"
+    if outside:
+        yield Finding(CAUTION, ("boxes", 0), f"The data reaches beyond the record's extent: {lies}.", "data")
+        return
+    area = (says.east - says.west) * (says.north - says.south)  # type: ignore[operator]
+    if area > MUCH_LARGER * across * up:
+        times = area / (across * up)
+        told_times = f"{times:,.0f} times" if times < 1000 else "many times"
+        yield Finding(
+            NOTE, ("boxes", 0), f"The record's extent is {told_times} as large as the data's: {lies}.", "data"
+        )
+
+
+def _text(box: Box) -> str:
+    return f"{box.west:.4f} to {box.east:.4f}, {box.south:.4f} to {box.north:.4f}"
+
+
+def _systems(record: Record, told: Record) -> Iterator[Finding]:
+    said = [s for s in record.systems if s.space.upper() in ("EPSG", "") or s.space.startswith("http")]
+    if not said or not told.systems:
+        return
+    codes = {_plain_code(s) for s in said}
+    for system in told.systems:
+        code = _plain_code(system)
+        if code in codes or not code.isdigit():
+            continue
+        if all(c.isdigit() for c in codes) and not any(
+            same_crs(f"EPSG:{c}", f"EPSG:{code}") for c in codes if c.isdigit()
+        ):
+            says = ", ".join(f"EPSG:{c}" for c in sorted(codes))
+            yield Finding(CAUTION, ("systems", 0), f"The data is in EPSG:{code}; the record says {says}.", "data")
+
+
+def _plain_code(system: System) -> str:
+    return system.code.rstrip("/").rpartition("/")[2].rpartition(":")[2]
+
+
+def _counts(record: Record, told: Record) -> Iterator[Finding]:
+    data = {o.type: o.count for o in told.objects}
+    for i, said in enumerate(record.objects):
+        if said.count is not None and said.type in data and data[said.type] != said.count:
+            reason = f"The data has {data[said.type]:,} objects; the record says {said.count:,}."
+            yield Finding(CAUTION, ("objects", i, "count"), reason, "data")
+    sizes = {d.name: d.size for d in told.dimensions}
+    for i, axis in enumerate(record.dimensions):
+        if axis.size is not None and sizes.get(axis.name) not in (None, axis.size):
+            reason = f"The data has {sizes[axis.name]:,} {axis.name}s; the record says {axis.size:,}."
+            yield Finding(CAUTION, ("dimensions", i, "size"), reason, "data")
+
+
+def _fields(record: Record, told: Record) -> Iterator[Finding]:
+    for i, entity in enumerate(record.entities):
+        data = next((e for e in told.entities if e.name.casefold() == entity.name.casefold()), None)
+        if data is None and len(record.entities) == 1 and len(told.entities) == 1:
+            data = told.entities[0]
+        if data is None or not entity.fields:
+            continue
+        has = {f.name.casefold() for f in data.fields}
+        said = {f.name.casefold() for f in entity.fields}
+        for j, f in enumerate(entity.fields):
+            if f.name.casefold() not in has | _GEOMETRY:
+                reason = f"The record explains the field {f.name}, which the data does not have."
+                yield Finding(CAUTION, ("entities", i, "fields", j), reason, "data")
+        missing = [f.name for f in data.fields if f.name.casefold() not in said]
+        if missing:
+            reason = f"The data has fields that the record does not explain: {', '.join(missing)}."
+            yield Finding(CAUTION, ("entities", i), reason, "data")
+
+
+_GEOMETRY = {"shape", "geom", "geometry", "the_geom", "fid", "objectid", "ogc_fid", "shape_length", "shape_area"}
+
+
+def _grain(record: Record, told: Record) -> Iterator[Finding]:
+    for i, said in enumerate(record.distances):
+        same = [m.value for m in told.distances if m.unit == said.unit and m.value]
+        if said.value and same and not any(abs(v - said.value) <= 0.01 * v for v in same):
+            reason = f"The cells of the data are {same[0]:g} {said.unit}; the record says {said.value:g} {said.unit}."
+            yield Finding(CAUTION, ("distances", i), reason, "data")
+    if record.representation and told.representation and not set(record.representation) & set(told.representation):
+        if "textTable" in record.representation and "vector" in told.representation:
+            return  # a point cloud or table of places is either
+        says, has = record.representation[0], told.representation[0]
+        yield Finding(CAUTION, ("representation", 0), f"The data is {has}; the record says {says}.", "data")

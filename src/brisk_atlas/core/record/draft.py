@@ -1,0 +1,99 @@
+"""A record under the pen: what was changed, undone, done again; the file is touched only when it is saved."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from .document import Document
+from .elements import Place, element_of, label_of, value_at, with_value, without
+from .model import Record
+from .values import typed
+
+
+@dataclass
+class Draft:
+    """A document and its edits. `document` is as it would be saved now, `opened` as it was read."""
+
+    opened: Document
+    saved_data: bytes = b""
+    _steps: list[tuple[str, Document]] = field(default_factory=list)
+    _undone: list[tuple[str, Document]] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        self.saved_data = self.saved_data or self.opened.data
+
+    @property
+    def document(self) -> Document:
+        return self._steps[-1][1] if self._steps else self.opened
+
+    @property
+    def record(self) -> Record:
+        return self.document.record
+
+    @property
+    def changed(self) -> bool:
+        return self.document.data != self.saved_data
+
+    @property
+    def undo_name(self) -> str:
+        """Return what would be undone, "" if nothing can be."""
+        return self._steps[-1][0] if self._steps else ""
+
+    @property
+    def redo_name(self) -> str:
+        return self._undone[-1][0] if self._undone else ""
+
+    def put(self, record: Record, name: str) -> bool:
+        """Take a changed record over as one step; returns whether anything changed."""
+        document = self.document.edited(record)
+        if document.data == self.document.data:
+            return False
+        self._steps.append((name, document))
+        self._undone.clear()
+        return True
+
+    def write(self, place: Place, text: str) -> bool:
+        """Put a typed text at a place. Raises ValueError with what is wrong with it in words."""
+        return self.set(place, typed(element_of(place), text))
+
+    def set(self, place: Place, value: Any) -> bool:
+        if value == "" and isinstance(place[-1], int):
+            return self.remove(place)
+        return self.put(with_value(with_room(self.record, place), place, value), f"Change {label_of(place)}")
+
+    def add(self, place: Place, value: Any) -> Place:
+        """Add an item to the list at a place; returns the item's place."""
+        items = value_at(self.record, place)
+        self.put(with_value(self.record, (*place, len(items)), value), f"Add {label_of(place)}")
+        return (*place, len(items))
+
+    def remove(self, place: Place) -> bool:
+        return self.put(without(self.record, place), f"Remove {label_of(place)}")
+
+    def undo(self) -> str:
+        name, document = self._steps.pop()
+        self._undone.append((name, document))
+        return name
+
+    def redo(self) -> str:
+        name, document = self._undone.pop()
+        self._steps.append((name, document))
+        return name
+
+    def mark_saved(self) -> None:
+        """Say that the file is now as the document; what was done before can still be undone."""
+        self.saved_data = self.document.data
+
+
+def with_room(record: Record, place: Place) -> Record:
+    """Return a record with an empty item wherever a place leads one past the end of a list."""
+    for i, step in enumerate(place):
+        before = place[:i]
+        if isinstance(step, int) and i + 1 < len(place):
+            items = value_at(record, before)
+            if step == len(items):
+                item = element_of(before).item
+                assert item is not None
+                record = with_value(record, before, (*items, item()))
+    return record

@@ -1,0 +1,271 @@
+"""Where the records of a dataset are kept: beside it, inside it, or elsewhere and linked by hand."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
+
+from platformdirs import user_config_path
+
+from brisk_atlas.core.model import CannotRead, CannotWrite, Dataset
+from brisk_atlas.core.read.geopackage import read_only
+from brisk_atlas.core.target import written_beside
+
+from .document import Document, document_in, read_document
+from .inside import inside_documents
+
+BESIDE, INSIDE, LINKED, ITSELF = "beside", "inside", "linked", "itself"
+SHARED = ("metadata.xml", "metadata.iso.xml", "metadata_iso.xml")  # records of a whole folder
+STANDARD_URIS = {
+    "ISO 19139": "http://www.isotc211.org/2005/gmd",
+    "INSPIRE": "http://www.isotc211.org/2005/gmd",
+    "ISO 19115-3": "http://standards.iso.org/iso/19115/-3/mdb/2.0",
+    "FGDC CSDGM": "https://www.fgdc.gov/metadata/csdgm",
+    "Dublin Core": "http://purl.org/dc/terms/",
+    "DCAT-AP": "http://www.w3.org/ns/dcat#",
+    "STAC": "https://stacspec.org",
+}
+
+
+@dataclass(frozen=True)
+class Kept:
+    """One record of a dataset. `row` is its id in a GeoPackage."""
+
+    document: Document
+    where: str
+    label: str
+    row: int | None = None
+
+    @property
+    def can_edit(self) -> bool:
+        return not self.document.read_only
+
+
+@dataclass(frozen=True)
+class Failed:
+    """A file that looks like a record and could not be read."""
+
+    path: Path
+    reason: str
+
+
+def kept_records(dataset: Dataset) -> tuple[list[Kept], list[Failed]]:
+    """Return the records of a dataset, the likeliest first, and the files that could not be read as such."""
+    found: list[Kept] = []
+    failed: list[Failed] = []
+    if dataset.kind == "record":
+        document = read_document(dataset.path)
+        return [Kept(document, ITSELF, f"{dataset.path.name}, {document.standard.name}")], []
+    for path in _beside(dataset):
+        try:
+            document = read_document(path)
+        except CannotRead as error:
+            if "not a metadata record" not in str(error):
+                failed.append(Failed(path, str(error)))
+            continue
+        found.append(Kept(document, BESIDE, f"{path.name}, {document.standard.name}"))
+    linked = linked_record(dataset.path)
+    if linked is not None:
+        try:
+            document = read_document(linked)
+            found.append(Kept(document, LINKED, f"{linked.name}, linked, {document.standard.name}"))
+        except CannotRead as error:
+            failed.append(Failed(linked, str(error)))
+    if dataset.path.suffix.lower() == ".gpkg":
+        for kept in _in_geopackage(dataset.path):
+            if isinstance(kept, Kept):
+                found.append(kept)
+            else:
+                failed.append(kept)
+    found += [Kept(document, INSIDE, name) for name, document in inside_documents(dataset)]
+    return found, failed
+
+
+def _beside(dataset: Dataset) -> list[Path]:
+    """Return the files beside a dataset that may be records of it, the most particular first."""
+    endings = (".xml", ".jsonld", ".ttl", ".rdf", ".json")
+    found = [
+        m
+        for m in dataset.members
+        if m != dataset.path and m.name.lower().endswith(endings) and ".aux." not in m.name.lower()
+    ]
+    folder = dataset.path if dataset.path.is_dir() else dataset.path.parent
+    found += [path for name in SHARED if (path := folder / name) not in found and path.is_file()]
+    return list(dict.fromkeys(found))
+
+
+def _in_geopackage(path: Path) -> list[Kept | Failed]:
+    found: list[Kept | Failed] = []
+    try:
+        with closing(read_only(path)) as db:
+            rows = db.execute(
+                "SELECT m.id, m.mime_type, m.metadata, group_concat(DISTINCT r.table_name) FROM gpkg_metadata m "
+                "LEFT JOIN gpkg_metadata_reference r ON r.md_file_id = m.id GROUP BY m.id ORDER BY m.id"
+            ).fetchall()
+    except (sqlite3.Error, OSError):
+        return []
+    for number, kind, text, tables in rows:
+        name = Path(f"{path.name}{_suffix(kind, text or '')}")
+        try:
+            document = document_in((text or "").encode("utf-8"), name)
+        except CannotRead as error:
+            found.append(Failed(path, f"Metadata {number} in {path.name}: {error.reason}"))
+            continue
+        of = f" of {tables}" if tables else ""
+        label = f"inside, metadata {number}{of}, {document.standard.name}"
+        found.append(Kept(replace(document, path=path), INSIDE, label, number))
+    return found
+
+
+def _suffix(kind: str, text: str) -> str:
+    if "json" in (kind or "") or text.lstrip()[:1] in ("{", "["):
+        return ".json"
+    return ".ttl" if "turtle" in (kind or "") else ".xml"
+
+
+# Links by hand
+
+
+def _link_file() -> Path:
+    home = os.environ.get("BRISK_ATLAS_HOME")
+    return (Path(home) if home else user_config_path("brisk-atlas")) / "record_links.json"
+
+
+def _links() -> dict[str, str]:
+    try:
+        told = json.loads(_link_file().read_text("utf-8"))
+    except (OSError, ValueError):
+        return {}
+    return {str(k): str(v) for k, v in told.items()} if isinstance(told, dict) else {}
+
+
+def linked_record(data: Path) -> Path | None:
+    """Return the record that was linked to a dataset by hand."""
+    found = _links().get(str(data.resolve()))
+    return Path(found) if found and Path(found).is_file() else None
+
+
+def link(data: Path, record: Path | None) -> None:
+    """Remember that a record elsewhere speaks of a dataset; None forgets it. Raises CannotWrite."""
+    links = _links()
+    links.pop(str(data.resolve()), None)
+    if record is not None:
+        read_document(record)
+        links[str(data.resolve())] = str(record.resolve())
+    replace_file(_link_file(), json.dumps(links, indent=1).encode())
+
+
+# Saving
+
+
+def path_beside(data: Path, document: Document) -> Path:
+    """Return where a new record of a dataset goes: beside it, by its own name and the ending of its standard."""
+    plain = data.with_name(data.name + ".xml")
+    if document.standard.family == "xml" and not plain.exists():
+        return plain
+    return data.with_name(data.name + document.standard.suffix)
+
+
+def save(document: Document, path: Path, *, over: bool = False, was: bytes | None = None) -> None:
+    """Write a record to a file through a sibling.
+
+    `was` are the bytes that the file had when it was read: if it changed since, nothing is written. Without
+    `over`, a file that holds something else, another standard's record too, is left alone. Raises CannotWrite.
+    """
+    try:
+        now = path.read_bytes() if path.exists() else None
+    except OSError as error:
+        raise CannotWrite(path, f"it cannot be read ({error.strerror})", "Look at its permissions.") from error
+    if now is not None and not over:
+        if was is not None and now != was:
+            raise CannotWrite(
+                path, "it was changed by someone else since it was opened", "Read it again, or save under another name."
+            )
+        if was is None and now != document.data:
+            raise CannotWrite(
+                path, f"it is there already and holds {_holds(path)}", "Choose another name, or say that it may go."
+            )
+    replace_file(path, document.data)
+
+
+def _holds(path: Path) -> str:
+    try:
+        return f"a record in {read_document(path).standard.name}"
+    except CannotRead:
+        return "something else"
+
+
+def replace_file(path: Path, data: bytes) -> None:
+    """Write a file so that there is the old one or the new one, never half. Raises CannotWrite."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with written_beside(path) as beside:
+        beside.write_bytes(data)
+
+
+_TABLES = """
+CREATE TABLE IF NOT EXISTS gpkg_metadata (id INTEGER CONSTRAINT m_pk PRIMARY KEY ASC NOT NULL,
+  md_scope TEXT NOT NULL DEFAULT 'dataset', md_standard_uri TEXT NOT NULL, mime_type TEXT NOT NULL DEFAULT 'text/xml',
+  metadata TEXT NOT NULL DEFAULT '');
+CREATE TABLE IF NOT EXISTS gpkg_metadata_reference (reference_scope TEXT NOT NULL, table_name TEXT, column_name TEXT,
+  row_id_value INTEGER, timestamp DATETIME NOT NULL DEFAULT (strftime('%Y-%m-%dT%H:%M:%fZ','now')),
+  md_file_id INTEGER NOT NULL, md_parent_id INTEGER,
+  CONSTRAINT crmr_mfi_fk FOREIGN KEY (md_file_id) REFERENCES gpkg_metadata(id),
+  CONSTRAINT crmr_mpi_fk FOREIGN KEY (md_parent_id) REFERENCES gpkg_metadata(id));
+CREATE TABLE IF NOT EXISTS gpkg_extensions (table_name TEXT, column_name TEXT, extension_name TEXT NOT NULL,
+  definition TEXT NOT NULL, scope TEXT NOT NULL, CONSTRAINT ge_tce UNIQUE (table_name, column_name, extension_name));
+"""
+
+
+def save_inside(document: Document, package: Path, row: int | None = None, table: str | None = None) -> int:
+    """Write a record into a GeoPackage's own metadata tables (OGC 12-128r18, annex F.8); returns its row.
+
+    `row` is the metadata to replace; without it a new one is added, for a table or the whole package. One
+    transaction: it is there whole or not at all. Raises CannotWrite.
+    """
+    kind = {"xml": "text/xml", "json": "application/json", "rdf": "application/ld+json"}[document.standard.family]
+    uri, text = STANDARD_URIS[document.standard.name], document.data.decode("utf-8")
+    if document.standard.family == "xml":
+        text = re.sub(r"^<\?xml[^>]*\?>\s*", "", text)
+    now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.000Z")
+    try:
+        with closing(sqlite3.connect(package, timeout=5)) as db, db:
+            for statement in _TABLES.split(";\n"):
+                if statement.strip():
+                    db.execute(statement)
+            for name in ("gpkg_metadata", "gpkg_metadata_reference"):
+                db.execute(
+                    "INSERT INTO gpkg_extensions SELECT ?, NULL, 'gpkg_metadata', "
+                    "'http://www.geopackage.org/spec131/#extension_metadata', 'read-write' WHERE NOT EXISTS "
+                    "(SELECT 1 FROM gpkg_extensions WHERE table_name = ? AND extension_name = 'gpkg_metadata')",
+                    (name, name),
+                )
+            if row is not None:
+                changed = db.execute(
+                    "UPDATE gpkg_metadata SET metadata = ?, md_standard_uri = ?, mime_type = ? WHERE id = ?",
+                    (text, uri, kind, row),
+                ).rowcount
+                if not changed:
+                    raise CannotWrite(package, f"its metadata {row} is gone", "Read it again.")
+                db.execute("UPDATE gpkg_metadata_reference SET timestamp = ? WHERE md_file_id = ?", (now, row))
+                return row
+            added = db.execute(
+                "INSERT INTO gpkg_metadata (md_scope, md_standard_uri, mime_type, metadata) "
+                "VALUES ('dataset', ?, ?, ?)",
+                (uri, kind, text),
+            ).lastrowid
+            db.execute(
+                "INSERT INTO gpkg_metadata_reference (reference_scope, table_name, timestamp, md_file_id) "
+                "VALUES (?, ?, ?, ?)",
+                ("table" if table else "geopackage", table, now, added),
+            )
+            return int(added or 0)
+    except sqlite3.Error as error:
+        raise CannotWrite(
+            package, f"the package refuses it ({error})", "Look whether another program has it open."
+        ) from error

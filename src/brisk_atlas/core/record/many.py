@@ -1,0 +1,255 @@
+"""Many records at once: chosen elements as a table, what is missing, how complete each is."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from dataclasses import dataclass
+from itertools import islice
+from multiprocessing import get_context
+from pathlib import Path
+
+from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.read.grouping import group
+from brisk_atlas.core.read.xml import XML_LIMIT
+from brisk_atlas.core.shares import CORES
+from brisk_atlas.core.target import written_beside
+
+from .checks import CAUTION, FAULT, check, completeness
+from .document import read_quickly
+from .elements import elements, values_of
+from .model import Record
+from .standards import STANDARDS, Standard
+from .values import shown
+
+RECORD_ENDINGS = (".xml", ".jsonld", ".ttl", ".rdf", ".stac.json")
+NOT_RECORDS = (".aux.xml",)
+NOT_DATA = (".brisk.json",)  # the work of this application itself
+BATCH = 64  # records read by a child at a time
+WORTH_CHILDREN = 600  # records from which children are faster than their start
+DEFAULT = ("title", "abstract", "contacts.organisation", "dates.day", "systems.code", "constraints.limits")
+
+
+@dataclass(frozen=True)
+class Source:
+    """A dataset and its record: either may be missing."""
+
+    data: Path | None
+    record: Path | None
+
+    @property
+    def path(self) -> Path:
+        found = self.record or self.data
+        assert found is not None
+        return found
+
+
+@dataclass(frozen=True)
+class TableRow:
+    """One record of many. `values` are the chosen elements as text, "" where the record does not say.
+
+    `standard` is "" where there is no record, and `error` says why one could not be read.
+    """
+
+    source: Source
+    standard: str
+    values: tuple[str, ...]
+    faults: int = 0
+    cautions: int = 0
+    said: int = 0
+    asked: int = 0
+    error: str = ""
+
+    @property
+    def complete(self) -> float | None:
+        """Return the share of what its standard asks for that the record says."""
+        return self.said / self.asked if self.asked else None
+
+
+def sources_in(folder: Path, *, deep: bool = True) -> Iterator[Source]:
+    """Yield the datasets and records of a folder; a dataset without a record has None for it."""
+    for here, folders, names in os.walk(folder):
+        folders[:] = sorted(name for name in folders if not name.startswith(".")) if deep else []
+        shown_names = {name for name in names if not name.startswith(".")}
+        base = Path(here)
+        for name, members in sorted(group(shown_names).items()):
+            records = [m for m in members if is_record_name(m)]
+            if is_record_name(name):
+                yield Source(None, base / name)
+            elif name.endswith(NOT_DATA):
+                continue
+            elif records:
+                yield from (Source(base / name, base / record) for record in sorted(records))
+            else:
+                yield Source(base / name, None)
+
+
+def is_record_name(name: str) -> bool:
+    lower = name.lower()
+    return lower.endswith(RECORD_ENDINGS) and not lower.endswith(NOT_RECORDS)
+
+
+def table(
+    sources: Iterable[Source],
+    chosen: Sequence[str] = DEFAULT,
+    standard: Standard | None = None,
+    check_stop: Callable[[], None] = lambda: None,
+) -> Iterator[TableRow]:
+    """Yield a row a record, in order, each checked under `standard` or under its own.
+
+    Few are read here; many are shared between child processes, a batch at a time, so that memory stays flat.
+    """
+    unknown = [name for name in chosen if name not in elements()]
+    if unknown:
+        raise KeyError(f"no element is called {', '.join(unknown)}")
+    name = standard.name if standard else ""
+    waiting = iter(sources)
+    first = list(islice(waiting, WORTH_CHILDREN))
+    if len(first) < WORTH_CHILDREN or CORES < 2:
+        for source in first:
+            check_stop()
+            yield row_of(source, chosen, name)
+        for source in waiting:
+            check_stop()
+            yield row_of(source, chosen, name)
+        return
+    yield from _by_children(_chain(first, waiting), tuple(chosen), name, check_stop)
+
+
+def _chain(first: list[Source], rest: Iterator[Source]) -> Iterator[Source]:
+    yield from first
+    yield from rest
+
+
+def _by_children(
+    sources: Iterator[Source], chosen: tuple[str, ...], standard: str, check_stop: Callable[[], None]
+) -> Iterator[TableRow]:
+    """Yield rows read by children, in order; only a few batches are under way at a time."""
+    with ProcessPoolExecutor(CORES, mp_context=get_context("spawn")) as children:
+        under_way: list[Future[list[TableRow]]] = []
+        try:
+            more = True
+            while more or under_way:
+                while more and len(under_way) < 3 * CORES:
+                    batch = list(islice(sources, BATCH))
+                    more = bool(batch)
+                    if batch:
+                        under_way.append(children.submit(rows_of, batch, chosen, standard))
+                if under_way:
+                    while not under_way[0].done():
+                        check_stop()
+                        wait(under_way[:1], timeout=0.1, return_when=FIRST_COMPLETED)
+                    yield from under_way.pop(0).result()
+        finally:
+            for future in under_way:
+                future.cancel()
+
+
+def rows_of(sources: Sequence[Source], chosen: Sequence[str], standard: str) -> list[TableRow]:
+    return [row_of(source, chosen, standard) for source in sources]
+
+
+def row_of(source: Source, chosen: Sequence[str], standard: str = "") -> TableRow:
+    """Return the row of one record: read, checked, its chosen elements as text."""
+    if source.record is None:
+        return TableRow(source, "", ("",) * len(chosen))
+    try:
+        size = source.record.stat().st_size
+        if size > XML_LIMIT:
+            raise CannotRead(source.record, "it is larger than 64 MB", "Records are smaller.")
+        own, record = read_quickly(source.record.read_bytes(), source.record)
+    except (CannotRead, OSError) as error:
+        return TableRow(source, "", ("",) * len(chosen), error=str(error))
+    judged = STANDARDS[standard] if standard else own
+    found = check(record, judged)
+    full = completeness(record, judged)
+    return TableRow(
+        source,
+        own.name,
+        tuple(text_at(record, element) for element in chosen),
+        sum(f.severity == FAULT for f in found),
+        sum(f.severity == CAUTION for f in found),
+        full.said,
+        full.asked,
+    )
+
+
+def text_at(record: Record, element: str) -> str:
+    """Return all that a record says under an element as one text, items parted by semicolons."""
+    about = elements()[element]
+    if about.item is None:
+        return "; ".join(dict.fromkeys(shown(about, value) for value in values_of(record, element)))
+    return "; ".join(item_text(item) for item in values_of(record, element))
+
+
+def item_text(item: object) -> str:
+    """Return an item with parts on one line, what it says in the order of the model."""
+    from .elements import said_places
+
+    return ", ".join(str(value) for _, value in said_places(item))
+
+
+FIRST = ("dataset", "record", "standard", "complete", "faults", "cautions")
+
+
+def columns(chosen: Sequence[str]) -> list[str]:
+    """Return the heads of the table's columns."""
+    return [*FIRST, *map(_head, chosen), "error"]
+
+
+def _head(element: str) -> str:
+    top, _, rest = element.partition(".")
+    return f"{elements()[top].label}: {elements()[element].label}" if rest else elements()[top].label
+
+
+def cells(row: TableRow, base: Path | None = None) -> list[str]:
+    """Return a row as the texts of its cells."""
+
+    def name(path: Path | None) -> str:
+        if path is None:
+            return ""
+        return str(path.relative_to(base)) if base and path.is_relative_to(base) else path.name
+
+    complete = "" if row.complete is None else f"{row.complete:.0%}"
+    counts = [str(row.faults), str(row.cautions)] if row.standard else ["", ""]
+    return [
+        name(row.source.data),
+        name(row.source.record),
+        row.standard or "none",
+        complete,
+        *counts,
+        *row.values,
+        row.error,
+    ]
+
+
+def write_csv(rows: Iterable[TableRow], chosen: Sequence[str], path: Path, base: Path | None = None) -> int:
+    """Write rows to a CSV file as they come; returns how many."""
+    import csv
+
+    count = 0
+    with written_beside(path) as beside, beside.open("w", encoding="utf-8", newline="") as file:
+        out = csv.writer(file)
+        out.writerow(columns(chosen))
+        for row in rows:
+            out.writerow(cells(row, base))
+            count += 1
+    return count
+
+
+def write_xlsx(rows: Iterable[TableRow], chosen: Sequence[str], path: Path, base: Path | None = None) -> int:
+    """Write rows to an XLSX workbook; returns how many."""
+    from openpyxl import Workbook
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+
+    book = Workbook(write_only=True)
+    sheet = book.create_sheet("records")
+    sheet.append(columns(chosen))
+    count = 0
+    for row in rows:
+        sheet.append([ILLEGAL_CHARACTERS_RE.sub("", cell)[:32_000] for cell in cells(row, base)])
+        count += 1
+    with written_beside(path) as beside:
+        book.save(beside)
+    return count

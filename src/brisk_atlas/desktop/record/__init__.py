@@ -1,0 +1,1 @@
+"""The pieces of the Record page: outline, readings, checks, and the tools for many records."""

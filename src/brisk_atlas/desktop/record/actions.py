@@ -1,0 +1,254 @@
+"""What can be done with a record beyond reading and editing it: saving, converting, templates, handing on, linking."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QDialog, QFileDialog, QMenu
+
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import AtlasError
+
+from .shown import Shown
+
+if TYPE_CHECKING:
+    from ..pages.record_page import RecordPage
+
+
+class RecordActions:
+    """Speaks of what the page shows; `form` is the dialog that was opened last, `job` the last work."""
+
+    def __init__(self, page: RecordPage) -> None:
+        self.page, self.session = page, page.session
+        self.form: QDialog | None = None
+        self.job: Job | None = None
+
+    @property
+    def shown(self) -> Shown | None:
+        return self.page.shown
+
+    @property
+    def busy(self) -> bool:
+        return self.job is not None and not self.job.finished
+
+    def save(self) -> bool:
+        """Save the record where it is kept; returns whether it was saved."""
+        from brisk_atlas.core.record.kept import save, save_inside
+
+        shown = self.shown
+        draft, one = (shown.draft, shown.one) if shown else (None, None)
+        if shown is None or draft is None or one is None or not one.can_edit:
+            return False
+        try:
+            if one.row is not None:
+                save_inside(draft.document, shown.path, one.row)
+            else:
+                save(draft.document, draft.document.path, was=draft.saved_data)
+        except AtlasError as error:
+            self.session.fault(error)
+            return False
+        draft.mark_saved()
+        self._after_saving(f"Saved: {one.label.partition(',')[0]}")
+        return True
+
+    def _after_saving(self, words: str) -> None:
+        if self.shown is not None:
+            self.session.holdings.forget(self.shown.path)
+        self.page.show_again()
+        self.session.noticed.emit("good", words, "")
+        self.session.work_changed.emit("record")
+
+    def make_record(self, standard_name: str) -> None:
+        """Make a record of the data with what it tells, beside it; a person writes the rest."""
+        from dataclasses import replace
+
+        from brisk_atlas.core.record import STANDARDS, Record, filled, written
+        from brisk_atlas.core.record.kept import path_beside, save
+
+        shown = self.shown
+        if shown is None:
+            return
+        standard = STANDARDS[standard_name]
+        record = standard.fitted(filled(Record(title=shown.path.stem), shown.told))
+        document = written(standard, record, shown.path.with_name(shown.path.name + standard.suffix))
+        path = path_beside(shown.path, document)
+        try:
+            save(replace(document, path=path), path)
+        except AtlasError as error:
+            self.session.fault(error)
+            return
+        self.session.noticed.emit("good", f"Made: {path.name}", "")
+        self.session.holdings.forget(shown.path)
+        self.page.refresh(anew=True)
+
+    def fill_menu(self, menu: QMenu) -> None:
+        from brisk_atlas.core.record import STANDARDS
+
+        shown = self.shown
+        menu.clear()
+        if shown is None:
+            return
+        draft = shown.draft
+        if shown.is_data:
+            new = menu.addMenu("New record beside the data")
+            assert new is not None
+            for name in STANDARDS:
+                new.addAction(name, lambda name=name: self.make_record(name))
+        if draft is not None:
+            menu.addAction("Save as…", self._save_as)
+            if shown.path.suffix.lower() == ".gpkg" and shown.one is not None and shown.one.row is None:
+                menu.addAction("Save inside the GeoPackage", self.save_inside_package)
+            menu.addSeparator()
+            menu.addAction("Convert to another standard…", self.convert)
+            menu.addAction("Put a template in…", self.apply_template)
+            menu.addAction("Save part as a template…", self.save_template)
+            menu.addSeparator()
+            menu.addAction("Page to hand on (HTML)…", self._ask_page)
+            if draft.document.standard.family == "xml" and not draft.document.read_only:
+                menu.addAction("Flatten its XML into tables…", lambda: self.flatten(draft.document.path))
+        menu.addAction("Flatten any XML into tables…", self._ask_flatten)
+        if shown.is_data:
+            menu.addSeparator()
+            menu.addAction("Link a record that is elsewhere…", self._ask_link)
+            if any(kept.where == "linked" for kept in shown.kept):
+                menu.addAction("Forget the linked record", lambda: self.link(None))
+
+    def _save_as(self) -> None:
+        draft = self.shown.draft if self.shown else None
+        if draft is not None:
+            path, _ = QFileDialog.getSaveFileName(self.page, "Save the record as", str(draft.document.path))
+            if path:
+                self.save_as(Path(path))
+
+    def save_as(self, path: Path) -> None:
+        """Write the record to a file; one that holds something else, another standard's record too, stays."""
+        from brisk_atlas.core.record.kept import save
+
+        draft = self.shown.draft if self.shown else None
+        assert draft is not None
+        try:
+            save(draft.document, path)
+        except AtlasError as error:
+            self.session.fault(error)
+            return
+        self.session.noticed.emit("good", f"Saved: {path.name}", "")
+        self.session.holdings.forget(self.shown.path) if self.shown else None
+        self.page.refresh(anew=True)
+
+    def save_inside_package(self) -> None:
+        """Put the record into the GeoPackage's own metadata tables."""
+        from brisk_atlas.core.record.kept import save_inside
+
+        shown = self.shown
+        if shown is None or shown.draft is None:
+            return
+        try:
+            save_inside(shown.draft.document, shown.path)
+        except AtlasError as error:
+            self.session.fault(error)
+            return
+        self.session.noticed.emit("good", f"Saved inside {shown.path.name}", "")
+        self.session.holdings.forget(shown.path)
+        self.page.refresh(anew=True)
+
+    def convert(self) -> None:
+        from .convert_form import ConvertForm
+
+        shown = self.shown
+        if shown is None or shown.draft is None:
+            return
+        form = ConvertForm(shown.draft.document, shown.path, self.page)
+        form.accepted.connect(lambda: self.page.refresh(anew=True))
+        self.form = form
+        form.open()
+
+    def apply_template(self) -> None:
+        from brisk_atlas.core.record.many import Source
+
+        from .template_form import ApplyTemplateForm
+
+        shown = self.shown
+        draft = shown.draft if shown else None
+        if shown is None or draft is None:
+            return
+        if draft.changed:
+            self.page.bar.say("Save or undo the edits first; a template goes into what is saved.")
+            return
+        data = shown.path if shown.is_data else None
+        form = ApplyTemplateForm(self.session, [Source(data, draft.document.path)], self.page.theme, self.page)
+        form.accepted.connect(lambda: self.page.refresh(anew=True))
+        self.form = form
+        form.open()
+
+    def save_template(self) -> None:
+        from .template_form import SaveTemplateForm
+
+        draft = self.shown.draft if self.shown else None
+        if draft is not None:
+            self.form = form = SaveTemplateForm(draft.document, self.page)
+            form.open()
+
+    def _ask_flatten(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self.page, "Flatten which XML?", str(self.page.path or ""), "XML (*.xml *.gml *.kml *.rdf);;All (*)"
+        )
+        if path:
+            self.flatten(Path(path))
+
+    def flatten(self, path: Path) -> None:
+        from .flatten_form import FlattenForm
+
+        form = FlattenForm(self.session, path, self.page)
+        form.opened.connect(lambda files: self.session.open_paths(files))
+        self.form = form
+        form.open()
+
+    def _ask_page(self) -> None:
+        if self.shown is None:
+            return
+        start = str(self.shown.path.with_name(self.shown.path.name + ".html"))
+        path, _ = QFileDialog.getSaveFileName(self.page, "Write the page", start, "HTML (*.html)")
+        if path:
+            self.write_page(Path(path))
+
+    def write_page(self, path: Path) -> None:
+        """Write the record as a page that needs nothing else, with a picture of the data."""
+        shown = self.shown
+        draft = shown.draft if shown else None
+        if shown is None or draft is None:
+            return
+        document, data, derived = draft.document, shown.path if shown.is_data else None, shown.derived
+
+        def work(job: Job) -> None:
+            from brisk_atlas.core.handover.picture import picture_of
+            from brisk_atlas.core.record.handing_on import html_page
+            from brisk_atlas.core.record.kept import replace_file
+
+            picture = picture_of(data) if data else None
+            replace_file(path, html_page(document, picture, derived=derived if data else ()).encode("utf-8"))
+
+        self.job = self.session.run(
+            f"Writing {path.name}", work, lambda nothing: self.session.noticed.emit("good", f"Written: {path.name}", "")
+        )
+
+    def _ask_link(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(
+            self.page, "Which record speaks of this dataset?", str(self.page.path or "")
+        )
+        if path:
+            self.link(Path(path))
+
+    def link(self, record: Path | None) -> None:
+        """Remember that a record elsewhere speaks of this dataset, or forget it."""
+        from brisk_atlas.core.record.kept import link
+
+        if self.shown is None:
+            return
+        try:
+            link(self.shown.path, record)
+        except AtlasError as error:
+            self.session.fault(error)
+            return
+        self.session.holdings.forget(self.shown.path)
+        self.page.refresh(anew=True)

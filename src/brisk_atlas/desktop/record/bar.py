@@ -1,0 +1,136 @@
+"""The upper part of the Record page: which record, which standard, which view, and what can be done."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+BRIEF, FULL, TEXT, BESIDE = range(4)
+VIEWS = ("Brief", "Full", "Text", "Side by side")
+
+
+def _tool(text: str, name: str, tip: str) -> QToolButton:
+    button = QToolButton()
+    button.setText(text)
+    button.setObjectName(name)
+    button.setToolTip(tip)
+    return button
+
+
+def _button(text: str, name: str, tip: str) -> QPushButton:
+    button = QPushButton(text)
+    button.setObjectName(name)
+    button.setToolTip(tip)
+    return button
+
+
+class RecordBar(QWidget):
+    """Three rows of tools and a line that says what is to be known; it holds no state but what its widgets show."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.title = QLabel("")
+        self.title.setObjectName("title")
+        self.said = QLabel("")
+        self.said.setObjectName("quiet")
+        self.said.setWordWrap(True)
+        self.records = QComboBox()
+        self.records.setObjectName("record choice")
+        self.records.setAccessibleName("Which record of the dataset")
+        self.records.setFixedWidth(250)
+        self.standard = QComboBox()
+        self.standard.setObjectName("record standard")
+        self.standard.setAccessibleName("Standard to read and check under")
+        self.standard.setToolTip("The standard in whose words it is read and by whose rules it is checked")
+        self.standard.setMinimumWidth(126)
+        self.search = QLineEdit()
+        self.search.setObjectName("record search")
+        self.search.setPlaceholderText("Find in the record")
+        self.search.setClearButtonEnabled(True)
+        self.search.setFixedWidth(150)
+        self.views = QButtonGroup(self)
+        self.view_buttons = []
+        for number, name in enumerate(VIEWS):
+            button = _tool(name, f"record view {name}", f"{name}  (Alt+{number + 1})")
+            button.setCheckable(True)
+            button.setShortcut(f"Alt+{number + 1}")
+            self.views.addButton(button, number)
+            self.view_buttons.append(button)
+        self.view_buttons[BRIEF].setChecked(True)
+        self.save = _button("Save", "main", "Save the record where it is kept")
+        self.many = _button("Many…", "record many", "The records of a folder as a table")
+        self.more = _tool("More ▾", "record more", "New, convert, templates, hand on, flatten, link")
+        self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.menu = QMenu(self.more)
+        self.more.setMenu(self.menu)
+        self.everything = _tool("Show empty", "show empty", "Every element that the standard has, said or not")
+        self.everything.setCheckable(True)
+        self.add = _button("Add another", "record add", "Another of what is chosen  (Insert)")
+        self.remove = _button("Remove", "record remove", "What is chosen  (Delete)")
+        told = "Extent, reference system, counts, resolution, fields, format and size as the data tells them"
+        self.fill = _button("Fill from the data", "record fill", told)
+        self.fold = _button("Fold all", "record fold", "Fold or unfold everything")
+        self.wrong = QLabel("")
+        self.wrong.setObjectName("fault")
+        self._lay_out()
+
+    def _lay_out(self) -> None:
+        first, second = QHBoxLayout(), QHBoxLayout()
+        first.addWidget(self.title, 1)
+        for button in self.view_buttons:
+            first.addWidget(button)
+        for widget in (self.records, self.standard, self.search):
+            second.addWidget(widget)
+        second.addStretch(1)
+        for tool in (self.many, self.more, self.save):
+            second.addWidget(tool)
+        self.tools = QWidget()
+        third = QHBoxLayout(self.tools)
+        third.setContentsMargins(0, 0, 0, 0)
+        for tool in (self.everything, self.add, self.remove, self.fill, self.fold):
+            third.addWidget(tool)
+        third.addWidget(self.wrong, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(first)
+        column.addLayout(second)
+        column.addWidget(self.said)
+        column.addWidget(self.tools)
+
+    def say(self, words: str) -> None:
+        """Say something of the record as a whole; nothing takes no room."""
+        self.said.setText(words)
+        self.said.setVisible(bool(words))
+
+    def show_tools(self, view: int, *, has_record: bool, can_edit: bool, is_data: bool, changed: bool) -> None:
+        """Show the tools of a view, and those only that can be used."""
+        self.tools.setVisible(has_record and view in (FULL, TEXT))
+        for widget in (self.everything, self.add, self.remove, self.fill):
+            widget.setVisible(view == FULL)
+        self.fold.setVisible(view == TEXT)
+        self.save.setVisible(can_edit)
+        self.save.setEnabled(changed)
+        self.fill.setEnabled(is_data and can_edit)
+        for button in (self.add, self.remove):
+            button.setEnabled(can_edit)
+
+    def show_nothing(self, words: str) -> None:
+        self.title.setText(words)
+        self.say("")
+        for widget in (self.records, self.standard, self.search, self.save, self.more, *self.view_buttons, self.tools):
+            widget.setVisible(False)
+
+    def show_dataset(self, name: str) -> None:
+        self.title.setText(name)
+        for widget in (self.standard, self.search, self.more, *self.view_buttons):
+            widget.setVisible(True)

@@ -1,0 +1,100 @@
+"""What is wrong with a record, worst first; a click goes to the field."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+
+from ..theme import LIGHT, Theme
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.record import Finding
+
+SIGNS = {"fault": "✕", "caution": "!", "note": "·"}
+WORDS = {"fault": "faults", "caution": "cautions", "note": "notes"}
+SOURCES = {"data": " (against the data)", "schema": " (schema)", "kept": " (not read)"}
+FINDING = Qt.ItemDataRole.UserRole
+
+
+class ChecksList(QWidget):
+    """Findings under the chosen standard.
+
+    Signals:
+        chosen(object): the finding to go to.
+        schema_wanted(): check against the schema too.
+    """
+
+    chosen = pyqtSignal(object)
+    schema_wanted = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.theme: Theme = LIGHT
+        self._findings: Sequence[Finding] = ()
+        self._schema = ""
+        self.heading = QLabel("Checks")
+        self.heading.setObjectName("heading")
+        self.said = QLabel("")
+        self.said.setObjectName("quiet")
+        self.said.setWordWrap(True)
+        self.list = QListWidget()
+        self.list.setObjectName("record checks")
+        self.list.setAccessibleName("What is wrong with the record")
+        self.list.setWordWrap(True)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.schema = QPushButton("Check against the schema")
+        self.schema.setObjectName("check schema")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(8, 10, 10, 10)
+        head = QHBoxLayout()
+        head.addWidget(self.heading)
+        head.addStretch(1)
+        column.addLayout(head)
+        column.addWidget(self.said)
+        column.addWidget(self.list, 1)
+        column.addWidget(self.schema)
+        self.list.itemClicked.connect(self._clicked)
+        self.list.itemActivated.connect(self._clicked)
+        self.schema.clicked.connect(self.schema_wanted)
+
+    @property
+    def findings(self) -> Sequence[Finding]:
+        return self._findings
+
+    def show_findings(
+        self, findings: Sequence[Finding], standard: str, share: str, schema: str, has_schema: bool
+    ) -> None:
+        """Show findings; `share` says how much is said, `schema` what the schema said, "" if it was not asked."""
+        from brisk_atlas.core.record.elements import label_of
+
+        self._findings, self._schema = findings, schema
+        counts = {s: sum(f.severity == s for f in findings) for s in SIGNS}
+        told = ", ".join(f"{n} {WORDS[s] if n != 1 else s}" for s, n in counts.items() if n) or "nothing is wrong"
+        self.heading.setText(f"Checks: {standard}")
+        self.said.setText(f"{share}; {told}." + (f" {schema}" if schema else ""))
+        self.schema.setVisible(has_schema)
+        self.list.clear()
+        t = self.theme
+        colours = {"fault": t.fault, "caution": t.caution, "note": t.quiet}
+        for finding in findings:
+            where = label_of(finding.place) if finding.place else "the record"
+            source = {"data": " (against the data)", "schema": " (schema)", "kept": " (not read)"}.get(
+                finding.source, ""
+            )
+            item = QListWidgetItem(f"{SIGNS[finding.severity]}  {where}{source}\n{finding.reason}")
+            item.setForeground(QColor(colours[finding.severity]))
+            item.setData(FINDING, finding)
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{finding.severity}: {where}: {finding.reason}")
+            self.list.addItem(item)
+
+    def _clicked(self, item: QListWidgetItem) -> None:
+        self.chosen.emit(item.data(FINDING))
+
+    def repaint_theme(self, theme: Theme) -> None:
+        self.theme = theme

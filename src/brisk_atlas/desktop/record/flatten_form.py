@@ -1,0 +1,185 @@
+"""Any XML as tables: element names to choose from, the tables as they come, opened in Sheet or exported."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QSplitter,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.jobs import Job
+
+from ..session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.record.flattening import Flat, Kind
+
+PREVIEW_ROWS = 50
+NAME = Qt.ItemDataRole.UserRole
+
+
+class FlattenForm(QDialog):
+    """Left the element names with how often they stand there, right a look at the chosen tables.
+
+    Signals:
+        opened(list): the files that were made, to be opened in Sheet.
+    """
+
+    opened = pyqtSignal(list)
+
+    def __init__(self, session: Session, path: Path, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session, self.path = session, path
+        self._job: Job | None = None
+        self.tables: list[Flat] = []
+        self.setWindowTitle(f"Flatten {path.name} into tables")
+        self.resize(1000, 600)
+        self.names = QListWidget()
+        self.names.setObjectName("flatten names")
+        self.names.setAccessibleName("Element names")
+        self.which = QComboBox()
+        self.which.setObjectName("flatten table")
+        self.preview = QTableWidget()
+        self.preview.setObjectName("flatten preview")
+        self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.said = QLabel("Choose element names; each becomes a table.")
+        self.said.setObjectName("quiet")
+        self.open_button = QPushButton("Open in Sheet")
+        self.open_button.setObjectName("main")
+        self.export = QPushButton("Export as CSV…")
+        for button in (self.open_button, self.export):
+            button.setEnabled(False)
+        right = QWidget()
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        top = QHBoxLayout()
+        top.addWidget(QLabel("Table"))
+        top.addWidget(self.which, 1)
+        column.addLayout(top)
+        column.addWidget(self.preview, 1)
+        split = QSplitter()
+        split.addWidget(self.names)
+        split.addWidget(right)
+        split.setSizes([280, 720])
+        row = QHBoxLayout()
+        row.addWidget(self.said, 1)
+        row.addWidget(self.export)
+        row.addWidget(self.open_button)
+        whole = QVBoxLayout(self)
+        whole.addWidget(split, 1)
+        whole.addLayout(row)
+        self.names.itemChanged.connect(lambda item: self._look())
+        self.which.currentIndexChanged.connect(self._show)
+        self.open_button.clicked.connect(self._open)
+        self.export.clicked.connect(self._export)
+        self._run("Reading element names", lambda job: _kinds(path), self._named)
+
+    @property
+    def busy(self) -> bool:
+        return self._job is not None and not self._job.finished
+
+    def _run(self, title: str, work: object, done: object) -> None:
+        if self._job:
+            self._job.cancel()
+        self._job = self.session.run(title, work, done, shown=False, failed=lambda e: self.said.setText(str(e)))  # type: ignore[arg-type]
+
+    def _named(self, kinds: list[Kind]) -> None:
+        self.names.blockSignals(True)
+        for kind in kinds:
+            more = "" if kind.has_children else f"   = {kind.example}"
+            item = QListWidgetItem(f"{kind.name}   {kind.count:,}{more}")
+            item.setData(NAME, kind.name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Unchecked)
+            self.names.addItem(item)
+        self.names.blockSignals(False)
+
+    def chosen(self) -> list[str]:
+        items = [item for i in range(self.names.count()) if (item := self.names.item(i)) is not None]
+        return [item.data(NAME) for item in items if item.checkState() == Qt.CheckState.Checked]
+
+    def _look(self) -> None:
+        names, path = self.chosen(), self.path
+
+        def work(job: Job) -> list[Flat]:
+            from brisk_atlas.core.record.flattening import flatten
+
+            return flatten(path, names, check=job.check) if names else []
+
+        self._run("Flattening", work, self._flattened)
+
+    def _flattened(self, tables: list[Flat]) -> None:
+        kept = self.which.currentText().partition("  ")[0]
+        self.tables = tables
+        self.which.blockSignals(True)
+        self.which.clear()
+        for flat in tables:
+            self.which.addItem(f"{flat.name}  {len(flat.rows):,} rows, {len(flat.columns)} columns")
+        found = next((i for i, flat in enumerate(tables) if flat.name == kept), 0)
+        self.which.setCurrentIndex(found)
+        self.which.blockSignals(False)
+        rows = sum(len(flat.rows) for flat in tables)
+        self.said.setText(
+            f"{len(tables)} table{'s' if len(tables) != 1 else ''}, {rows:,} rows"
+            if tables
+            else "Choose element names; each becomes a table."
+        )
+        for button in (self.open_button, self.export):
+            button.setEnabled(bool(tables))
+        self._show()
+
+    def _show(self) -> None:
+        index = self.which.currentIndex()
+        flat = self.tables[index] if 0 <= index < len(self.tables) else None
+        self.preview.clear()
+        self.preview.setColumnCount(len(flat.columns) if flat else 0)
+        self.preview.setRowCount(min(PREVIEW_ROWS, len(flat.rows)) if flat else 0)
+        if flat is None:
+            return
+        self.preview.setHorizontalHeaderLabels(list(flat.columns))
+        for r, row in enumerate(flat.rows[:PREVIEW_ROWS]):
+            for c, value in enumerate(row):
+                self.preview.setItem(r, c, QTableWidgetItem("" if value is None else str(value)))
+        self.preview.resizeColumnsToContents()
+        for c in range(self.preview.columnCount()):
+            self.preview.setColumnWidth(c, min(260, self.preview.columnWidth(c)))
+
+    def write_to(self, folder: Path) -> list[Path]:
+        """Write the tables into a folder. Raises CannotWrite."""
+        from brisk_atlas.core.record.flattening import write_all_csv
+
+        return write_all_csv(self.tables, folder, self.path.stem)
+
+    def _open(self) -> None:
+        from brisk_atlas.core.handover.grid import derived_folder
+
+        files = self.write_to(derived_folder())
+        self.opened.emit(files)
+        self.accept()
+
+    def _export(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Write the tables into", str(self.path.parent))
+        if folder:
+            files = self.write_to(Path(folder))
+            self.said.setText(f"Written: {', '.join(file.name for file in files)}")
+
+
+def _kinds(path: Path) -> list[Kind]:
+    from brisk_atlas.core.record.flattening import kinds_in
+
+    return kinds_in(path)

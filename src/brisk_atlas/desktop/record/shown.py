@@ -1,0 +1,61 @@
+"""What the Record page shows: a record, its draft, the standard it is judged under, what the data tells."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.record import Draft, Failed, Finding, Kept, Record, Section, Standard
+    from brisk_atlas.core.record.elements import Place
+
+
+@dataclass
+class Shown:
+    """All of one dataset's records and the one that is read. Made in the background, changed by editing."""
+
+    path: Path
+    kept: list[Kept]
+    failed: list[Failed]
+    told: Record
+    derived: list[Section]
+    is_data: bool
+    number: int = 0
+    drafts: dict[int, Draft] = field(default_factory=dict)
+
+    @property
+    def one(self) -> Kept | None:
+        return self.kept[self.number] if self.kept else None
+
+    @property
+    def draft(self) -> Draft | None:
+        """Return the draft of the record that is read; its edits stay while others are looked at."""
+        from brisk_atlas.core.record import Draft
+
+        if self.one is None:
+            return None
+        return self.drafts.setdefault(self.number, Draft(self.one.document))
+
+    @property
+    def changed(self) -> bool:
+        return any(draft.changed for draft in self.drafts.values())
+
+
+def findings_of(shown: Shown, standard: Standard) -> list[Finding]:
+    """Return what is wrong with the record that is read: by the rules, and against the data."""
+    from brisk_atlas.core.record import check, contradictions
+
+    draft = shown.draft
+    if draft is None:
+        return []
+    against = contradictions(draft.record, shown.told) if shown.is_data else []
+    return [*check(draft.record, standard), *against]
+
+
+def derived_in(shown: Shown) -> set[Place]:
+    """Return the places of the record that say what the data tells."""
+    from brisk_atlas.core.record import derived_places
+
+    draft = shown.draft
+    return derived_places(draft.record, shown.told) if draft and shown.is_data else set()

@@ -1,0 +1,243 @@
+"""Templates: saving part of a record as one, and putting one into many records after a look at what changes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import (
+    QDialog,
+    QFileDialog,
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QRadioButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model import AtlasError
+
+from ..session import Session
+from ..theme import Theme
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.record import Document
+    from brisk_atlas.core.record.batch import Plan
+    from brisk_atlas.core.record.many import Source
+
+ELEMENT = Qt.ItemDataRole.UserRole
+
+
+class SaveTemplateForm(QDialog):
+    """Which elements of a record go into a template, and its file."""
+
+    def __init__(self, document: Document, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        from brisk_atlas.core.record.elements import parts_of
+        from brisk_atlas.core.record.model import Record
+        from brisk_atlas.core.record.templates import says
+
+        self.document = document
+        self.setWindowTitle("Save part of the record as a template")
+        self.resize(420, 460)
+        self.elements = QListWidget()
+        self.elements.setObjectName("template elements")
+        for name in says(document.record):
+            item = QListWidgetItem(parts_of(Record)[name].label)
+            item.setData(ELEMENT, name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            usual = name in USUAL
+            item.setCheckState(Qt.CheckState.Checked if usual else Qt.CheckState.Unchecked)
+            self.elements.addItem(item)
+        self.said = QLabel("What is the same in every record of yours. What the data tells is never part of it.")
+        self.said.setObjectName("quiet")
+        self.said.setWordWrap(True)
+        self.save = QPushButton("Save the template…")
+        self.save.setObjectName("main")
+        column = QVBoxLayout(self)
+        column.addWidget(self.said)
+        column.addWidget(self.elements, 1)
+        column.addWidget(self.save)
+        self.save.clicked.connect(self._ask)
+
+    def chosen(self) -> list[str]:
+        found = []
+        for i in range(self.elements.count()):
+            item = self.elements.item(i)
+            if item is not None and item.checkState() == Qt.CheckState.Checked:
+                found.append(item.data(ELEMENT))
+        return found
+
+    def _ask(self) -> None:
+        suffix = self.document.standard.suffix
+        start = self.document.path.with_name(f"template{suffix}")
+        path, _ = QFileDialog.getSaveFileName(self, "Save the template", str(start))
+        if path:
+            self.save_to(Path(path))
+
+    def save_to(self, path: Path) -> None:
+        from brisk_atlas.core.record import written
+        from brisk_atlas.core.record.kept import save
+        from brisk_atlas.core.record.templates import template_of
+
+        made = written(self.document.standard, template_of(self.document.record, self.chosen()), path)
+        try:
+            save(made, path, over=True)
+        except AtlasError as error:
+            self.said.setText(str(error))
+            return
+        self.accept()
+
+
+USUAL = ("contacts", "record_contacts", "constraints", "languages", "charset", "maintenance", "language",
+         "record_charset", "distributors", "liability", "fees", "ordering", "level")  # fmt: skip
+
+
+class ApplyTemplateForm(QDialog):
+    """A template, fill or replace, what it would change in each record; then all of it, in one go."""
+
+    def __init__(
+        self, session: Session, sources: Sequence[Source], theme: Theme, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.session, self.sources, self.theme = session, list(sources), theme
+        self.plans: list[Plan] = []
+        self.saved = 0
+        self._job: Job | None = None
+        self.setWindowTitle(f"Put a template into {len(self.sources)} record{'s' if len(self.sources) != 1 else ''}")
+        self.resize(860, 560)
+        self.template = QLineEdit()
+        self.template.setObjectName("template file")
+        self.template.setPlaceholderText("A record that says what all shall say")
+        choose = QPushButton("Choose…")
+        self.fill = QRadioButton("Fill what is not said")
+        self.fill.setObjectName("template fill")
+        self.fill.setChecked(True)
+        self.replace = QRadioButton("Replace what is said")
+        self.replace.setObjectName("template replace")
+        self.changes = QTreeWidget()
+        self.changes.setObjectName("template changes")
+        self.changes.setHeaderLabels(["Record and element", "Before", "After"])
+        header = self.changes.header()
+        assert header is not None
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
+        header.setStretchLastSection(False)
+        header.resizeSection(0, 260)
+        self.said = QLabel("Choose a template to see what it changes.")
+        self.said.setObjectName("quiet")
+        self.said.setWordWrap(True)
+        self.go = QPushButton("Save these changes")
+        self.go.setObjectName("main")
+        self.go.setEnabled(False)
+        first = QHBoxLayout()
+        first.addWidget(QLabel("Template"))
+        first.addWidget(self.template, 1)
+        first.addWidget(choose)
+        second = QHBoxLayout()
+        second.addWidget(self.fill)
+        second.addWidget(self.replace)
+        second.addStretch(1)
+        last = QHBoxLayout()
+        last.addWidget(self.said, 1)
+        last.addWidget(self.go)
+        column = QVBoxLayout(self)
+        for layout in (first, second):
+            column.addLayout(layout)
+        column.addWidget(self.changes, 1)
+        column.addLayout(last)
+        choose.clicked.connect(self._choose)
+        self.template.editingFinished.connect(self.plan)
+        self.fill.toggled.connect(lambda on: self.plan())
+        self.go.clicked.connect(self._save)
+
+    @property
+    def busy(self) -> bool:
+        return self._job is not None and not self._job.finished
+
+    def _choose(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Choose a template", "", "Records (*.xml *.json *.jsonld *.ttl)")
+        if path:
+            self.template.setText(path)
+            self.plan()
+
+    def plan(self) -> None:
+        """Work out what the template changes, in the background."""
+        path = Path(self.template.text().strip())
+        if not self.template.text().strip():
+            return
+        how = "replace" if self.replace.isChecked() else "fill"
+
+        def work(job: Job) -> list[Plan]:
+            from brisk_atlas.core.record import read_document
+            from brisk_atlas.core.record.batch import plans
+
+            return list(plans(read_document(path), self.sources, how, check=job.check))
+
+        if self._job:
+            self._job.cancel()
+        self.go.setEnabled(False)
+        self.said.setText("Looking at what it changes…")
+        self._job = self.session.run(
+            "Looking at the template",
+            work,
+            self._planned,
+            shown=False,
+            failed=lambda error: self.said.setText(str(error)),
+        )
+
+    def _planned(self, plans: list[Plan]) -> None:
+        from brisk_atlas.core.record.batch import short
+
+        self.plans = plans
+        self.changes.clear()
+        changing = [plan for plan in plans if not plan.error and (plan.changes or plan.is_new)]
+        for plan in plans:
+            state = plan.error or ("new record" if plan.is_new else "" if plan.changes else "nothing changes")
+            top = QTreeWidgetItem(self.changes, [plan.path.name, state, ""])
+            top.setForeground(1, QColor(self.theme.fault if plan.error else self.theme.quiet))
+            for change in plan.changes:
+                row = QTreeWidgetItem(top, [change.label, short(change.before) or "not said", short(change.after)])
+                row.setForeground(2, QColor(self.theme.accent))
+                row.setToolTip(2, short(change.after))
+            top.setExpanded(bool(plan.changes))
+        bad = sum(bool(plan.error) for plan in plans)
+        told = f"{len(changing)} of {len(plans)} records change"
+        self.said.setText(told + (f"; {bad} could not be read" if bad else "") + ". Nothing is written yet.")
+        self.go.setEnabled(bool(changing))
+
+    def _save(self) -> None:
+        changing = [plan for plan in self.plans if not plan.error and (plan.changes or plan.is_new)]
+
+        def work(job: Job) -> tuple[int, list[str]]:
+            saved, failed = 0, []
+            for plan in changing:
+                job.check()
+                try:
+                    plan.save()
+                    saved += 1
+                except AtlasError as error:
+                    failed.append(str(error))
+            return saved, failed
+
+        def done(found: tuple[int, list[str]]) -> None:
+            self.saved, failed = found
+            if failed:
+                self.said.setText(f"{self.saved} saved; not saved: {'; '.join(failed[:3])}")
+                self.go.setEnabled(False)
+            else:
+                self.accept()
+
+        self.go.setEnabled(False)
+        self._job = self.session.run("Saving records", work, done)
