@@ -14,7 +14,6 @@ from brisk_atlas.core.find import Shelves, list_folder, role_of, walk
 from brisk_atlas.core.find.looker import look
 from brisk_atlas.core.jobs import Jobs
 from brisk_atlas.core.model import AtlasError, CannotRead, Layer
-from brisk_atlas.core.record import NOT_SAID
 from brisk_atlas.core.relief import Camera, Stage
 from brisk_atlas.core.relief.drape import terrain_of
 
@@ -142,44 +141,7 @@ def test_shelves_are_remembered(home, tmp_path):
 
 
 def lines(sections):
-    return {label: text for section in sections for label, text in section.lines}
-
-
-def test_what_the_record_says(data):
-    said = record.read_iso19139(data / "elevation_2031.tif.xml")
-    assert said.title == "Elevation of Tolvane Island after the eruption, 2031"
-    assert [(d.kind, d.day) for d in said.dates] == [("creation", "2031-06-24"), ("publication", "2031-07-30")]
-    assert said.contacts[0].organisation == "Tolvane Survey Office" and said.contacts[0].role == "owner"
-    assert said.keywords == ("elevation", "eruption", "lava", "Tolvane Island") and said.resolution == "10 m"
-    assert said.crs == ("EPSG:32727",) and said.quality[0].value == "0.21" and said.quality[0].unit == "m"
-    assert said.box == pytest.approx((-20.9543, -38.24504, -20.83727, -38.16384), abs=0.01)
-    assert said.record_contacts[0].email.endswith("@survey.tolvane.example") and "merged" in said.lineage
-
-
-def test_a_scale_reads_as_a_scale(data):
-    assert record.read_iso19139(data / "tolvane_survey.gpkg.xml").scale == "1:5,000"
-
-
-def test_gaps_are_said_and_not_left_blank(data):
-    read_out = lines(record.sections_of(record.read_iso19139(data / "ash_samples.geojson.xml")))
-    for label in ("purpose", "contact", "date", "lineage", "use", "reference system"):
-        assert read_out[label] == NOT_SAID
-    assert read_out["title"] == "Ash samples"
-
-
-def test_another_standard_is_recognised_but_not_misread(data):
-    dataset = read.open(data / "seafloor.nc")
-    assert record.records_of(dataset) == [(data / "seafloor.nc.xml", "ISO 19115-3")]
-    assert record.record_of(dataset) is None
-    with pytest.raises(CannotRead, match="not an ISO 19139 record"):
-        record.read_iso19139(data / "seafloor.nc.xml")
-
-
-def test_a_record_with_nonsense_in_its_box_still_reads(data, tmp_path):
-    text = (data / "elevation_2031.tif.xml").read_text().replace("<gco:Decimal>-", "<gco:Decimal>west of ")
-    path = tmp_path / "r.xml"
-    path.write_text(text)
-    assert record.read_iso19139(path).box is None and record.read_iso19139(path).title
+    return {line.label: line.text for section in sections for line in section.lines}
 
 
 def test_the_data_tells_of_itself(data, truth):

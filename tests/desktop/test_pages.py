@@ -1,54 +1,14 @@
-"""Record and Hand over, by mouse and keys."""
+"""Hand over, by mouse and keys."""
 
 from __future__ import annotations
 
 import pyogrio
-import pytest
 import rasterio
 from PyQt6.QtCore import Qt
 
 from brisk_atlas import demo
 
 CTRL = Qt.KeyboardModifier.ControlModifier
-
-
-@pytest.fixture
-def found(driver):
-    driver.window.find_page.go_to(demo.DATA)
-    driver.settle()
-    return driver
-
-
-# Record
-
-
-def test_the_record_of_what_find_sent(found):
-    find = found.window.find_page
-    found.find("ash_samples.geojson")
-    found.click(find.glance.record_button)
-    page = found.window.record
-    assert found.window.page == "record" and page.title.text() == "ash_samples.geojson"
-    assert "things not said" in page.said.text() and "not said" in page.reading.toPlainText()
-    assert any("not said" in page.outline.item(i).text() for i in range(page.outline.count()))
-
-
-def test_a_standard_that_is_not_read_yet_is_said_so(demo_driver):
-    d = demo_driver
-    d.work.choose(d.layer("sea floor").id)
-    d.press(d.window, Qt.Key.Key_3, CTRL)
-    d.settle()
-    assert "ISO 19115-3" in d.window.record.said.text() and "not read yet" in d.window.record.said.text()
-
-
-def test_the_outline_leads_to_its_section(demo_driver):
-    d = demo_driver
-    d.press(d.window, Qt.Key.Key_3, CTRL)
-    d.settle()
-    page = d.window.record
-    last = page.outline.item(page.outline.count() - 1)
-    rect = page.outline.visualItemRect(last)
-    d.click(page.outline.viewport(), (rect.center().x(), rect.center().y()))
-    assert page.reading.verticalScrollBar().value() > 0
 
 
 # Hand over

@@ -48,7 +48,7 @@ def test_an_empty_window_says_what_to_do_next(driver):
     driver.click(window.desk.to_find)
     assert window.page == "find"
     driver.press(window, Qt.Key.Key_3, CTRL)
-    assert "Open a layer" in window.record.title.text()
+    assert "Open a layer" in window.record.bar.title.text()
     driver.press(window, Qt.Key.Key_4, CTRL)
     assert not window.handover.go.isEnabled()
 

@@ -162,6 +162,8 @@ def catalogue(
             failed.append(" ".join(str(error).split()))
             if record == Record():
                 continue
+        if source.data is None and not record.title:
+            continue  # a template, which describes nothing
         path = source.data or source.path
         if not record.title:
             record = replace(record, title=path.stem)

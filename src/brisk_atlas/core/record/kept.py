@@ -96,6 +96,8 @@ def _beside(dataset: Dataset) -> list[Path]:
         if m != dataset.path and m.name.lower().endswith(endings) and ".aux." not in m.name.lower()
     ]
     folder = dataset.path if dataset.path.is_dir() else dataset.path.parent
+    if dataset.kind == "scene":
+        found += sorted(folder.glob("*.stac.json"))
     found += [path for name in SHARED if (path := folder / name) not in found and path.is_file()]
     return list(dict.fromkeys(found))
 

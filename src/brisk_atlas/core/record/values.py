@@ -16,6 +16,7 @@ from .model import CODE, DATE, EMAIL, INTEGER, LINK, NUMBER
 _DAY = re.compile(r"(-?\d{4})(?:-(\d\d)(?:-(\d\d))?)?(T\d\d:\d\d(?::\d\d(?:\.\d+)?)?(?:Z|[+-]\d\d:?\d\d)?)?$")
 _EMAIL = re.compile(r"[^@\s,;<>]+@[^@\s,;<>.]+(\.[^@\s,;<>.]+)+$")
 _LINK = re.compile(r"(https?|ftp|s3|urn|doi|file|mailto):\S+$", re.IGNORECASE)
+_FILE = re.compile(r"[^\s:*?<>|]+\.\w{1,8}$")  # a file beside the record
 _NOW = ("present", "now", "after", "before", "unpublished material")  # words that FGDC and GML have for dates
 
 
@@ -85,7 +86,11 @@ def _wrong_email(told: str) -> str:
 
 
 def _wrong_link(told: str) -> str:
-    return "" if _LINK.match(told) else f"'{told}' is no link; it should begin with https:// or the like"
+    return (
+        ""
+        if _LINK.match(told) or _FILE.match(told)
+        else f"'{told}' is no link; it should begin with https:// or the like"
+    )
 
 
 _CHECKS: dict[str, Callable[[str], str]] = {DATE: _wrong_day, EMAIL: _wrong_email, LINK: _wrong_link}

@@ -108,6 +108,7 @@ class RecordPage(QWidget):
         self.bar.save.clicked.connect(self.actions_.save)
         self.bar.menu.aboutToShow.connect(lambda: self.actions_.fill_menu(self.bar.menu))
         self.bar.many.clicked.connect(self.show_many)
+        self.bar.make.clicked.connect(lambda: self.actions_.make_record(self.bar.standard.currentText()))
         self.many.closed.connect(lambda: self.whole.setCurrentIndex(0))
         self.many.record_chosen.connect(self.read_path)
         self.bar.everything.toggled.connect(self._show_everything)
@@ -271,7 +272,7 @@ class RecordPage(QWidget):
         if draft is not None and judged is not None:
             self._show_checks(draft.document, judged, schema)
         else:
-            self.checks.show_findings([], "", "No record to check", "", False)
+            self.checks.show_findings([], "", "No record to check.", "", False)
         self._show_outline(draft.record if draft else None, judged)
         self._show_middle(shown, judged)
 

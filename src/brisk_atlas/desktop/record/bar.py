@@ -68,6 +68,9 @@ class RecordBar(QWidget):
             self.view_buttons.append(button)
         self.view_buttons[BRIEF].setChecked(True)
         self.save = _button("Save", "main", "Save the record where it is kept")
+        self.make = _button(
+            "Make a record", "record make", "With what the data tells, beside it; the rest is yours to write"
+        )
         self.many = _button("Many…", "record many", "The records of a folder as a table")
         self.more = _tool("More ▾", "record more", "New, convert, templates, hand on, flatten, link")
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -92,7 +95,7 @@ class RecordBar(QWidget):
         for widget in (self.records, self.standard, self.search):
             second.addWidget(widget)
         second.addStretch(1)
-        for tool in (self.many, self.more, self.save):
+        for tool in (self.make, self.many, self.more, self.save):
             second.addWidget(tool)
         self.tools = QWidget()
         third = QHBoxLayout(self.tools)
@@ -118,6 +121,7 @@ class RecordBar(QWidget):
         for widget in (self.everything, self.add, self.remove, self.fill):
             widget.setVisible(view == FULL)
         self.fold.setVisible(view == TEXT)
+        self.make.setVisible(is_data and not has_record)
         self.save.setVisible(can_edit)
         self.save.setEnabled(changed)
         self.fill.setEnabled(is_data and can_edit)
@@ -127,7 +131,16 @@ class RecordBar(QWidget):
     def show_nothing(self, words: str) -> None:
         self.title.setText(words)
         self.say("")
-        for widget in (self.records, self.standard, self.search, self.save, self.more, *self.view_buttons, self.tools):
+        for widget in (
+            self.records,
+            self.standard,
+            self.search,
+            self.save,
+            self.make,
+            self.more,
+            *self.view_buttons,
+            self.tools,
+        ):
             widget.setVisible(False)
 
     def show_dataset(self, name: str) -> None:

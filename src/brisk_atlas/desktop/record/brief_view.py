@@ -78,8 +78,12 @@ class BriefView(QWidget):
         whole = [box for box in boxes if None not in box]
         self.map.show_boxes(whole, chosen=whole[0] if whole else None)  # type: ignore[arg-type]
         self.map.setVisible(bool(whole))
+        self.side.setVisible(bool(whole) or self._has_picture(data))
         self.place.setText(box_text(record.boxes[0]) if record and whole else "")
         self._show_picture(data)
+
+    def _has_picture(self, data: Path | None) -> bool:
+        return data is not None and data == self._picture_of and bool(self._picture and self._picture.layers)
 
     def _show_picture(self, data: Path | None) -> None:
         if data == self._picture_of:
@@ -110,6 +114,7 @@ class BriefView(QWidget):
                 self._picture.setFixedHeight(PICTURE_PX)
                 self._picture.theme = self.theme
                 self._side.insertWidget(0, self._picture)
+            self.side.setVisible(True)
             self._picture.setVisible(True)
             self._picture.resize(SIDE_PX - 8, PICTURE_PX)  # before it is laid out, so that all of the data is in it
             self._picture.show_layers(layers, extent)

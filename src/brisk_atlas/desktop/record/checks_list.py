@@ -76,8 +76,8 @@ class ChecksList(QWidget):
         self._findings, self._schema = findings, schema
         counts = {s: sum(f.severity == s for f in findings) for s in SIGNS}
         told = ", ".join(f"{n} {WORDS[s] if n != 1 else s}" for s, n in counts.items() if n) or "nothing is wrong"
-        self.heading.setText(f"Checks: {standard}")
-        self.said.setText(f"{share}; {told}." + (f" {schema}" if schema else ""))
+        self.heading.setText(f"Checks: {standard}" if standard else "Checks")
+        self.said.setText(f"{share}; {told}. {schema}".strip() if standard else share)
         self.schema.setVisible(has_schema)
         self.list.clear()
         t = self.theme

@@ -61,11 +61,13 @@ class FullTree(QTreeWidget):
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(False)
         header.resizeSection(0, 230)
+        header.sectionResized.connect(lambda *sizes: self.scheduleDelayedItemsLayout())
         self.editors = ValueEditors(self)
         self.setItemDelegate(self.editors)
         self.editors.written.connect(self._written)
         self.editors.complained.connect(self.complained)
         self.currentItemChanged.connect(self._current)
+        self.itemDoubleClicked.connect(lambda item: self.add_another() if item.data(0, LIST) else None)
 
     # Filling
 
@@ -310,12 +312,18 @@ class FullTree(QTreeWidget):
         elif event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             self.remove_item()
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and item is not None:
-            if item.flags() & Qt.ItemFlag.ItemIsEditable:
-                self.editItem(item, 1)
-            else:
-                item.setExpanded(not item.isExpanded())
+            self._enter(item)
         else:
             super().keyPressEvent(event)
+
+    def _enter(self, item: QTreeWidgetItem) -> None:
+        """Begin with a row: type into it, make the first of a list, or open and shut it."""
+        if item.flags() & Qt.ItemFlag.ItemIsEditable:
+            self.editItem(item, 1)
+        elif item.data(0, LIST):
+            self.add_another()
+        else:
+            item.setExpanded(not item.isExpanded())
 
     def add_blank(self, place: Place) -> None:
         """Show the empty rows of an item that is not there yet; what is typed into them makes it."""

@@ -4,14 +4,23 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QEvent, QModelIndex, QObject, QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QModelIndex, QObject, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QLineEdit,
+    QPlainTextEdit,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTreeView,
+    QWidget,
+)
 
 if TYPE_CHECKING:
     from brisk_atlas.core.record.elements import Element
 
 LONG_PX = 110
+ROW_PX, MOST_LINES = 24, 8
 ELEMENT, TEXT = Qt.ItemDataRole.UserRole + 11, Qt.ItemDataRole.UserRole + 12
 
 
@@ -25,6 +34,20 @@ class ValueEditors(QStyledItemDelegate):
 
     written = pyqtSignal(object, str)
     complained = pyqtSignal(str)
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        """Return room for a long text on several lines, as wide as its column is."""
+        hint = super().sizeHint(option, index)
+        tree = self.parent()
+        if index.column() != 1 or not isinstance(tree, QTreeView):
+            return QSize(hint.width(), max(hint.height(), ROW_PX))
+        text = str(index.data() or "")
+        metrics = option.fontMetrics
+        wide = max(80, tree.columnWidth(1) - 12)
+        if metrics.horizontalAdvance(text) <= wide:
+            return QSize(hint.width(), ROW_PX)
+        box = metrics.boundingRect(QRect(0, 0, wide, 10_000), Qt.TextFlag.TextWordWrap, text)
+        return QSize(wide, min(box.height(), MOST_LINES * metrics.lineSpacing()) + 8)
 
     def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget | None:
         element: Element | None = index.data(ELEMENT)
