@@ -308,7 +308,7 @@ def _flatten(asked: argparse.Namespace) -> int:
         raise _Refused(f"{asked.path.name}: it has no element called {', '.join(strange)}.")
     tables = flattening.flatten(asked.path, asked.names)
     if asked.output:
-        for path in flattening.write_all_csv(tables, asked.output, asked.path.stem):
+        for path in flattening.write_all_csv(tables, asked.output, asked.path.name.partition(".")[0]):
             print(f"Written: {path}")
         return 0
     out = csv.writer(sys.stdout)

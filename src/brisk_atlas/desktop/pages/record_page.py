@@ -51,6 +51,7 @@ class RecordPage(QWidget):
         self._schema: dict[bytes, list[Finding]] = {}
         self._other: Document | None = None
         self._findings: list[Finding] = []
+        self._place: Place = ()  # where the hand was in the text, to show in the full reading
         self._edited: dict[Path, Shown] = {}  # what was edited and left unsaved, by dataset
         self.bar = RecordBar()
         self.actions_ = RecordActions(self)
@@ -332,6 +333,9 @@ class RecordPage(QWidget):
             self.tree.show_document(
                 draft.document, judged, self._findings, derived_in(shown), bool(shown.one and shown.one.can_edit)
             )
+            if self._place:
+                self.tree.go_to(self._place)
+                self._place = ()
         elif self.view == FULL:
             self.tree.clear()
         elif self.view == TEXT:
@@ -405,7 +409,7 @@ class RecordPage(QWidget):
         place = draft.document.place_at(line) if draft else None
         if place:
             self._mark_section(place)
-            self.tree.go_to(place, quietly=True)
+            self._place = place
 
     def _brief_chosen(self, place: Place) -> None:
         if self.shown is not None and self.shown.draft is not None:

@@ -60,8 +60,10 @@ class FlattenForm(QDialog):
         self.said = QLabel("Choose element names; each becomes a table.")
         self.said.setObjectName("quiet")
         self.open_button = QPushButton("Open in Sheet")
+        self.open_button.setAutoDefault(False)
         self.open_button.setObjectName("main")
         self.export = QPushButton("Export as CSV…")
+        self.export.setAutoDefault(False)
         for button in (self.open_button, self.export):
             button.setEnabled(False)
         right = QWidget()
@@ -163,7 +165,7 @@ class FlattenForm(QDialog):
         """Write the tables into a folder. Raises CannotWrite."""
         from brisk_atlas.core.record.flattening import write_all_csv
 
-        return write_all_csv(self.tables, folder, self.path.stem)
+        return write_all_csv(self.tables, folder, self.path.name.partition(".")[0])
 
     def _open(self) -> None:
         from brisk_atlas.core.handover.grid import derived_folder

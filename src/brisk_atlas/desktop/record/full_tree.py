@@ -259,7 +259,8 @@ class FullTree(QTreeWidget):
         current = self.currentItem()
         start = rows.index(current) + 1 if current in rows else 0
         for row in (*rows[start:], *rows[:start]):
-            if words.casefold() in f"{row.text(0)} {row.text(1)} {row.toolTip(0)}".casefold():
+            says = row.text(1) if row.data(1, ELEMENT) is not None else ""  # others sum up what stands below them
+            if words.casefold() in f"{row.text(0)} {says} {row.toolTip(0)}".casefold():
                 self.go_to(row.data(0, PLACE))
                 return True
         return False
