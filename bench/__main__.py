@@ -7,7 +7,7 @@ import json
 from importlib import import_module
 from pathlib import Path
 
-NAMES = ("start", "draw", "raster", "points", "stall", "find", "sheet", "probe")
+NAMES = ("start", "draw", "raster", "points", "stall", "find", "sheet", "probe", "record")
 
 
 def main() -> None:

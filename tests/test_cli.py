@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 
@@ -120,3 +121,66 @@ def test_a_bad_path_on_the_command_line_is_told_in_the_window(tmp_path):
     bad.write_bytes(b"LASF" + bytes(20))
     done = call(bad, "--picture", tmp_path / "x.png", "--page", "find")
     assert done.returncode == 0 and "bad.laz" in done.stderr
+
+
+# Records
+
+
+@pytest.fixture
+def shelf(data, tmp_path):
+    folder = tmp_path / "shelf"
+    shutil.copytree(data, folder)
+    return folder
+
+
+def test_records_are_shown_and_checked(shelf, capsys):
+    assert cli.main(["record", "show", str(shelf / "fissures_2031" / "fissures.shp")]) == 0
+    out = capsys.readouterr().out
+    assert "Fissures of Mount Serrick" in out and "Largest opening. Widest gap" in out
+    assert cli.main(["record", "show", "--json", str(shelf / "elevation_2031.tif")]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told[0]["values"]["contacts[1].email"] == "data@survey.tolvane.example"
+    assert cli.main(["record", "check", "--schema", str(shelf / "ash_samples.geojson")]) == 1
+    out = capsys.readouterr().out
+    assert "5 of 9 said" in out and "fault: date" in out and "dateStamp" in out
+    assert cli.main(["record", "check", str(shelf / "elevation_2031.tif.xml")]) == 0
+    assert cli.main(["record", "check", "--json", "--standard", "inspire", str(shelf / "fissures_2031")]) == 1
+    capsys.readouterr()
+    assert cli.main(["record", "show", str(shelf / "vents.kml")]) == 1
+    assert "it has no record" in capsys.readouterr().err
+
+
+def test_records_are_converted_tabled_and_mended(shelf, tmp_path, capsys):
+    shp = shelf / "fissures_2031" / "fissures.shp"
+    assert cli.main(["record", "convert", str(shp), "iso19139"]) == 0
+    assert "lost: fields of (entities)" in capsys.readouterr().out
+    assert (shelf / "fissures_2031" / "fissures.shp.iso.xml").exists()
+    assert cli.main(["record", "convert", str(shp), "dublincore", "-o", str(shelf / "elevation_2031.tif.xml")]) == 1
+    assert "is there already" in capsys.readouterr().err
+    assert cli.main(["record", "convert", str(shp), "nonsense"]) == 1
+    assert "No standard is called 'nonsense'" in capsys.readouterr().err
+    out = tmp_path / "t.xlsx"
+    assert cli.main(["record", "table", str(shelf), "--element", "contacts.email", "-o", str(out)]) == 0
+    assert out.exists()
+    template, ash = str(shelf / "templates" / "office_iso19139.xml"), shelf / "ash_samples.geojson"
+    before = (shelf / "ash_samples.geojson.xml").read_bytes()
+    assert cli.main(["record", "apply", template, str(ash)]) == 0
+    assert (
+        "Nothing was written" in capsys.readouterr().out and (shelf / "ash_samples.geojson.xml").read_bytes() == before
+    )
+    assert cli.main(["record", "apply", template, str(ash), str(shelf / "vents.kml"), "--write"]) == 0
+    capsys.readouterr()
+    assert cli.main(["record", "table", str(ash), str(shelf / "vents.kml"), "--element", "contacts.email"]) == 0
+    assert capsys.readouterr().out.count("data@survey.tolvane.example") == 2
+
+
+def test_records_are_flattened_and_handed_on(shelf, tmp_path, capsys):
+    xml = str(shelf / "fissures_2031" / "fissures.shp.xml")
+    assert cli.main(["record", "flatten", xml, "attr", "-o", str(tmp_path)]) == 0
+    assert (tmp_path / "fissures_attr.csv").read_text().startswith("row,attrlabl")
+    assert cli.main(["record", "flatten", xml, "nothing"]) == 1
+    assert cli.main(["record", "page", str(shelf / "elevation_2031.tif.xml"), "-o", str(tmp_path / "p.html")]) == 0
+    assert "data:image/png;base64" in (tmp_path / "p.html").read_text()
+    assert cli.main(["record", "catalogue", str(shelf / "fissures_2031"), "-o", str(tmp_path / "c.ttl")]) == 0
+    assert "dcat:Catalog" in (tmp_path / "c.ttl").read_text()
+    capsys.readouterr()

@@ -477,7 +477,7 @@ def test_differences_and_taking_one_over(data):
     merged = a
     while differences(merged, b):
         merged = taken(merged, differences(merged, b)[0])
-    assert dict(said_places(merged)) == dict(said_places(b))
+    assert sorted(str(v) for _, v in said_places(merged)) == sorted(str(v) for _, v in said_places(b))
 
 
 # Templates and many

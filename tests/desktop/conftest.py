@@ -140,6 +140,8 @@ def driver(qtbot, qapp, tmp_path):
     window.show()
     yield Driver(window, qtbot)
     window.session.work.load(window.session.work.state, None, None)
+    if window.unsaved_records:
+        window.record.forget_edits()
     window.close()
 
 

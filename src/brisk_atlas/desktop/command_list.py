@@ -9,6 +9,7 @@ from .commands import Command
 
 if TYPE_CHECKING:
     from .pages.desk_page import DeskPage
+    from .pages.record_page import RecordPage
     from .window import AtlasWindow
 
 PAGE_TITLES = {"find": "Find", "desk": "Desk", "record": "Record", "handover": "Hand over"}
@@ -68,6 +69,11 @@ def _on_subject(window: AtlasWindow, run: Callable[[str], object]) -> Callable[[
     return go
 
 
+def _to_record(window: AtlasWindow) -> RecordPage:
+    window.show_page("record")
+    return window.record
+
+
 def _files(window: AtlasWindow) -> list[Command]:
     work = window.session.work
     some = lambda: bool(work.layers)  # noqa: E731
@@ -75,8 +81,9 @@ def _files(window: AtlasWindow) -> list[Command]:
         Command("do", "Do…", window.begin_do, "Ctrl+K", "Find any command by words", "magnifying-glass"),
         Command("open", "Open files…", window.choose_files, "Ctrl+O", "Open datasets from disk", "folder-open"),
         Command("open_project", "Open a project…", window.choose_project, "Ctrl+Shift+O", icon="folder-notch-open"),
-        Command("save", "Save the project", window.save, "Ctrl+S", "Write what is open and how it looks to a project file",
-                "floppy-disk", some),
+        Command("save", "Save the project, or the record that is edited", window.save_here, "Ctrl+S",
+                "Write what is open and how it looks to a project file; on the Record page, the record",
+                "floppy-disk", lambda: some() or bool(window.unsaved_records)),
         Command("save_as", "Save the project as…", window.save_as, "Ctrl+Shift+S", icon="floppy-disk-back", enabled=some),
         Command("undo", "Undo", lambda: window.undoing.undo(), "Ctrl+Z", icon="arrow-counter-clockwise",
                 enabled=lambda: bool(window.undoing.undo_text)),
@@ -95,6 +102,9 @@ def _pages(window: AtlasWindow) -> list[Command]:
     ]
     return [
         *pages,
+        Command("records", "Table the records of a folder", window.table_records,
+                tip="What all records of a folder say, what is missing, how complete they are", icon="table"),
+        Command("flatten", "Flatten any XML into tables…", lambda: _to_record(window).actions_.ask_flatten(), icon="tree-structure"),
         Command("search", "Search all pinned shelves", lambda: _to_search(window), "Ctrl+F",
                 "By words in names, fields and records", "magnifying-glass"),
         Command("open_chosen", "Open the chosen datasets", window.find_page.open_chosen, icon="folder-open",

@@ -242,8 +242,8 @@ class AtlasWindow(QMainWindow):
         self.show_page("desk")
 
     def read_record(self, path: Path) -> None:
-        self.show_page("record")
         self.record.read_path(path)
+        self.show_page("record")
 
     def toggle_theme(self) -> None:
         self.use_theme(themes.LIGHT if self.theme is themes.NIGHT else themes.NIGHT)
@@ -391,11 +391,46 @@ class AtlasWindow(QMainWindow):
         if self.session.work.changed and self.session.work.layers and self.isVisible() and not self._may_close():
             event.ignore()
             return
+        if self.unsaved_records and self.isVisible() and not self._may_lose_records():
+            event.ignore()
+            return
         self.settings.setValue("geometry", self.saveGeometry())
         self.session.close()
         if self.has_desk:
             self.desk.relief.close_stage()
         event.accept()
+
+    @property
+    def unsaved_records(self) -> list[str]:
+        """Return the datasets whose records were edited and not saved."""
+        page = self._made.get("record")
+        return page.unsaved if page is not None else []
+
+    def _may_lose_records(self) -> bool:
+        names = ", ".join(self.unsaved_records[:5])
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon, "Unsaved records", f"Edits of the records of {names} were not saved.", parent=self
+        )
+        box.addButton("Close without them", QMessageBox.ButtonRole.DestructiveRole)
+        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is not stay
+
+    def save_here(self) -> bool:
+        """Save what is being worked on: the record on its page where it was edited, the project otherwise."""
+        page = self._made.get("record")
+        if self.page == "record" and page is not None and page.can_save:
+            return bool(page.actions_.save())
+        return self.save()
+
+    def table_records(self) -> None:
+        """Show the records of the folder of Find, or of the subject, as a table."""
+        folder = self.find_page.folder if self.page == "find" else None
+        self.show_page("record")
+        if folder is not None:
+            self.record.show_folder(folder)
+        else:
+            self.record.show_many()
 
     def _may_close(self) -> bool:
         """Ask what to do with unsaved work."""

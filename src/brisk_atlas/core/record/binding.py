@@ -171,14 +171,23 @@ class Shape:
         return found
 
     def read(
-        self, element: etree._Element, unplaced: list[Unplaced] | None = None, anchor: Anchor | None = None
+        self,
+        element: etree._Element,
+        unplaced: list[Unplaced] | None = None,
+        anchor: Anchor | None = None,
+        fixed: tuple[tuple[str, Any], ...] = (),
     ) -> Any:
-        """Return what an element says; what has no place is added to `unplaced`, elements to `anchor`."""
+        """Return what an element says; what has no place is added to `unplaced`, elements to `anchor`.
+
+        With `fixed`, which its place alone says, an element that says nothing else is None.
+        """
         values: dict[str, Any] = {}
         for slot in self.root.slots:
             self._take(slot, element, values, unplaced, anchor)
         self._walk(self.root, element, values, unplaced, anchor)
-        return self.of(**{name: tuple(v) if type(v) is list else v for name, v in values.items()})
+        if not values:
+            return None if fixed else self.empty
+        return self.of(**{name: tuple(v) if type(v) is list else v for name, v in (*values.items(), *fixed)})
 
     def _walk(
         self, node: _Node, element: etree._Element, values: dict[str, Any], unplaced: Any, anchor: Anchor | None
@@ -206,11 +215,9 @@ class Shape:
         inner = None
         if isinstance(slot.value, Shape):
             inner = Anchor(element) if anchor is not None else None
-            value = slot.value.read(element, unplaced if slot.steps else None, inner)
-            if value == slot.value.empty:
+            value = slot.value.read(element, unplaced if slot.steps else None, inner, slot.fixed)
+            if value is None or value is slot.value.empty:
                 return
-            if slot.fixed:
-                value = replace(value, **dict(slot.fixed))
         else:
             value = slot.value.read(element)
             if value is NOT_MINE:

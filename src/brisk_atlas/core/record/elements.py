@@ -133,11 +133,11 @@ def empty_of(element: Element) -> Any:
 
 def is_said(value: Any) -> bool:
     """Tell whether a value says anything; an item with nothing in it does not."""
-    if value is None or value == "" or value == ():
+    if isinstance(value, str | tuple):
+        return any(map(is_said, value)) if isinstance(value, tuple) else bool(value)
+    if value is None:
         return False
-    if is_dataclass(value):
-        return any(is_said(getattr(value, f.name)) for f in fields(value))
-    return any(map(is_said, value)) if isinstance(value, tuple) else True
+    return any(map(is_said, vars(value).values())) if is_dataclass(value) else True
 
 
 def said_places(thing: Any, before: Place = ()) -> Iterator[tuple[Place, Any]]:

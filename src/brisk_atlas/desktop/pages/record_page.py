@@ -148,7 +148,8 @@ class RecordPage(QWidget):
         """Read the record of a dataset that need not be open."""
         self._sent = path
         self.whole.setCurrentIndex(0)
-        self.refresh()
+        if self.isVisible():  # otherwise when it comes in sight
+            self.refresh()
 
     def refresh(self, *, anew: bool = False) -> None:
         """Show what the page should speak of; what is being edited stays unless `anew` is said."""
@@ -550,6 +551,16 @@ class RecordPage(QWidget):
         """Return the datasets whose records were edited and not saved."""
         here = [self.shown.path.name] if self.shown is not None and self.shown.changed else []
         return here + [path.name for path, shown in self._edited.items() if shown.changed]
+
+    @property
+    def can_save(self) -> bool:
+        one, draft = (self.shown.one, self.shown.draft) if self.shown else (None, None)
+        return bool(one and one.can_edit and draft and draft.changed)
+
+    def forget_edits(self) -> None:
+        """Let go of what was edited and not saved."""
+        self._edited.clear()
+        self.shown = None
 
     def use_theme(self, theme: Theme) -> None:
         self.theme = theme

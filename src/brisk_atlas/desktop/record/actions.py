@@ -107,7 +107,7 @@ class RecordActions:
             menu.addAction("Page to hand on (HTML)…", self._ask_page)
             if draft.document.standard.family == "xml" and not draft.document.read_only:
                 menu.addAction("Flatten its XML into tables…", lambda: self.flatten(draft.document.path))
-        menu.addAction("Flatten any XML into tables…", self._ask_flatten)
+        menu.addAction("Flatten any XML into tables…", self.ask_flatten)
         if shown.is_data:
             menu.addSeparator()
             menu.addAction("Link a record that is elsewhere…", self._ask_link)
@@ -189,7 +189,7 @@ class RecordActions:
             self.form = form = SaveTemplateForm(draft.document, self.page)
             form.open()
 
-    def _ask_flatten(self) -> None:
+    def ask_flatten(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
             self.page, "Flatten which XML?", str(self.page.path or ""), "XML (*.xml *.gml *.kml *.rdf);;All (*)"
         )

@@ -119,7 +119,13 @@ class BriefView(QWidget):
             self._picture.resize(SIDE_PX - 8, PICTURE_PX)  # before it is laid out, so that all of the data is in it
             self._picture.show_layers(layers, extent)
 
-        self._job = session.run("Drawing the data", work, done, shown=False, failed=lambda error: None)
+        self._job = session.run(
+            "Drawing the data", work, done, shown=False, failed=lambda error: self._forget_picture()
+        )
+
+    def _forget_picture(self) -> None:
+        """Try again next time: the data may have been read anew meanwhile."""
+        self._picture_of = None
 
     def go_to(self, place: Sequence[str | int], section: str) -> None:
         """Scroll to the line of a place, or to the section it is in."""

@@ -473,7 +473,7 @@ def _not_known(element: etree._Element) -> bool:
 
 def _says_not_known(element: etree._Element) -> bool:
     told = {word for word in element.itertext() if word.strip()}
-    return {word.strip() for word in told} <= {NOT_KNOWN, NO_THESAURUS} and (bool(told) or len(element) > 0)
+    return {word.strip() for word in told} <= {NOT_KNOWN, *_DEFAULTS.values()} and (bool(told) or len(element) > 0)
 
 
 GRAMMAR = Grammar({}, order_of_fgdc, needs_of_fgdc, _not_known, _says_not_known)
