@@ -89,7 +89,7 @@ def test_an_iso_record_in_brief(data):
     assert told["made"] == "2031-06-24" and told["published"] == "2031-07-30" and told["resolution"] == "10 m"
     assert told["reference system"] == "WGS 84 / UTM zone 27S (EPSG:32727)"
     assert told["accuracy of position"].startswith("0.21 m; vertical accuracy, root mean square")
-    assert told["use"].startswith("Free to use with the words") and "merged in" not in told["lineage"]
+    assert told["use"].endswith("made-up data; No limits on access") and "merged in" not in told["lineage"]
     assert told["owns the data"].startswith("Ines Maro, Tolvane Survey Office, Harrow Landing")
     assert lines(brief(read_document(data / "tolvane_survey.gpkg.xml").record))["scale"] == "1 : 5,000"
 
@@ -592,6 +592,18 @@ def test_a_catalogue_of_a_folder_reads_as_dcat(data, tmp_path):
     titles = {str(back.value(d, rdflib.DCTERMS.title)) for d in back.objects(catalogue, dcat.dataset)}
     assert {"Ash samples", "Fissures of Mount Serrick", "vents"} <= titles
     assert len(titles) > 20 and all(back.value(d, dcat.distribution) for d in back.objects(catalogue, dcat.dataset))
+
+
+@pytest.mark.parametrize("suffix", [".ttl", ".jsonld", ".rdf"])
+def test_a_dcat_record_stands_alone(data, tmp_path, suffix):
+    made = convert(read_document(data / "ash_samples.geojson.xml"), STANDARDS["DCAT-AP"], tmp_path / f"ash{suffix}")
+    save(made.document, tmp_path / f"ash{suffix}")
+    dataset = read.open(tmp_path / f"ash{suffix}")
+    assert (dataset.format, dataset.kind, dataset.parts[0].facts.name) == ("DCAT-AP", "record", "Ash samples")
+    kept, _ = kept_records(dataset)
+    assert kept[0].document.record.abstract == "Ash thickness and grain size at 74 places."
+    edited = kept[0].document.edited(replace(kept[0].document.record, purpose="", title="Ash"))
+    assert edited.record.title == "Ash" and edited.record.boxes == kept[0].document.record.boxes
 
 
 def test_conversion_reports_what_is_lost_and_missing(data):

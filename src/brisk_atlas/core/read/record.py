@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -21,6 +22,13 @@ STANDARDS = {  # root element: name of the standard, where the title stands
     "{http://standards.iso.org/iso/19115/-3/mdb/2.0}MD_Metadata": ("ISO 19115-3", ISO_TITLE),
     "metadata": ("FGDC CSDGM", "idinfo/citation/citeinfo/title"),
 }
+DCAT, DCAT_SPACE = "DCAT-AP", "{http://www.w3.org/ns/dcat#}"
+TITLE_WITHIN = 1_000_000  # bytes looked through
+_TITLE = re.compile(
+    r'(?:dct:|dcterms:|purl\.org/dc/terms/)title"?>?\s*:?\s*'
+    r'(?:\[?\s*\{[^}]*?"@value"\s*:)?\s*"((?:[^"\\]|\\.)+)"'
+)
+)
 DUBLIN_CORE = ("http://purl.org/dc/elements/1.1/", "http://purl.org/dc/terms/")
 
 
@@ -37,6 +45,8 @@ def standard_of(root: etree._Element) -> str | None:
 
 
 def _dublin(root: etree._Element) -> str | None:
+    if next(root.iter(f"{DCAT_SPACE}*"), None) is not None:
+        return DCAT
     elements = sum(1 for e in root.iter() if isinstance(e.tag, str) and e.tag.startswith(_DC))
     return "Dublin Core" if elements else None
 
@@ -45,19 +55,32 @@ _DC = tuple("{" + space + "}" for space in DUBLIN_CORE)
 
 
 def _title(root: etree._Element, standard: str) -> str:
-    if standard == "Dublin Core":
+    if standard in ("Dublin Core", DCAT):
         return next((found for space in _DC if (found := root.findtext(f".//{space}title"))), "")
     return root.findtext(STANDARDS[root.tag][1]) or ""
 
 
 def open_dataset(path: Path) -> Dataset:
     """Return the dataset of a metadata record. Raises CannotRead."""
+    if path.suffix.lower() in (".ttl", ".jsonld"):
+        return _dataset(path, DCAT, _title_in(path))
     root = parse_xml(path).getroot()
     standard = standard_of(root)
     if standard is None:
-        told = "ISO 19139, ISO 19115-3, FGDC and Dublin Core are."
+        told = "ISO 19139, ISO 19115-3, FGDC, Dublin Core and DCAT are."
         raise CannotRead(path, "this XML is not a metadata record that is known", told)
     return _dataset(path, standard, " ".join(_title(root, standard).split()))
+
+
+def _title_in(path: Path) -> str:
+    """Return the first title in a DCAT file in Turtle or JSON-LD, by its words alone."""
+    try:
+        with path.open("rb") as file:
+            text = file.read(TITLE_WITHIN).decode("utf-8", "replace")
+    except OSError as error:
+        raise CannotRead(path, f"it cannot be read ({error.strerror})", "Look at its permissions.") from error
+    found = _TITLE.search(text)
+    return " ".join(found[1].split()) if found else ""
 
 
 def stac_collection(path: Path) -> Dataset:

@@ -111,6 +111,7 @@ BUILT_IN = (
     Reader("Text", (".txt", ".md"), ("text",), _late("document")),
     Reader("GML", (".gml", ".xml"), ("XML",), _late("vector"), _rooted("FeatureCollection", "GML", "Dataset")),
     Reader("Metadata record", (".xml", ".rdf"), ("XML",), _late("record"), _is_record),
+    Reader("DCAT record", (".ttl", ".jsonld"), ("text", "JSON"), _late("record"), lambda head: b"dcat" in head),
     Reader("zip archive", ARCHIVES, ("a zip archive",), _late("archive")),
 )
 TILE_FOLDER = Reader("map tiles", (), (), _late("raster"), folder=True)

@@ -83,19 +83,11 @@ def quality_text(result: QualityResult) -> str:
 
 
 def conditions_text(constraint: Constraint) -> str:
+    """Return what may be done, on one line: limits, codes in plain words, conditions."""
     codes = [meaning_of("restriction", c) for c in (*constraint.access, *constraint.use) if c != "otherRestrictions"]
-    secret = [meaning_of("classification", constraint.classification)] if constraint.classification else []
-    return "; ".join(
-        dict.fromkeys(
-            [
-                *constraint.limits,
-                *codes,
-                *constraint.other,
-                *secret,
-                *([constraint.handling] if constraint.handling else []),
-            ]
-        )
-    )
+    secret = [meaning_of("classification", constraint.classification), constraint.handling]
+    told = [*constraint.limits, *codes, *constraint.other, *secret]
+    return "; ".join(dict.fromkeys(word.rstrip(".") for word in told if word))
 
 
 def plain_name(field: FieldDefinition) -> str:

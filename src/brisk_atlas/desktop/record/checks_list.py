@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QColor
+from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from ..theme import LIGHT, Theme
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 SIGNS = {"fault": "✕", "caution": "!", "note": "·"}
 WORDS = {"fault": "faults", "caution": "cautions", "note": "notes"}
 SOURCES = {"data": " (against the data)", "schema": " (schema)", "kept": " (not read)"}
+INSET_PX = 24
 FINDING = Qt.ItemDataRole.UserRole
 
 
@@ -92,6 +93,22 @@ class ChecksList(QWidget):
             item.setData(FINDING, finding)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{finding.severity}: {where}: {finding.reason}")
             self.list.addItem(item)
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Give each finding the height of its text; the list's own guess is a few pixels off and cuts words."""
+        viewport = self.list.viewport()
+        assert viewport is not None
+        wide, metrics = viewport.width() - INSET_PX, self.list.fontMetrics()
+        for i in range(self.list.count()):
+            item = self.list.item(i)
+            assert item is not None
+            box = metrics.boundingRect(QRect(0, 0, wide, 10_000), Qt.TextFlag.TextWordWrap, item.text())
+            item.setSizeHint(QSize(wide, box.height() + 8))
 
     def _clicked(self, item: QListWidgetItem) -> None:
         self.chosen.emit(item.data(FINDING))

@@ -256,6 +256,7 @@ class ManyView(QWidget):
 
     def use_set(self, name: str) -> None:
         """Tick the elements of a ready choice."""
+        self.sets.setCurrentText(name)
         self.elements.blockSignals(True)
         for i in range(self.elements.count()):
             item = self.elements.item(i)
