@@ -28,7 +28,6 @@ _TITLE = re.compile(
     r'(?:dct:|dcterms:|purl\.org/dc/terms/)title"?>?\s*:?\s*'
     r'(?:\[?\s*\{[^}]*?"@value"\s*:)?\s*"((?:[^"\\]|\\.)+)"'
 )
-)
 DUBLIN_CORE = ("http://purl.org/dc/elements/1.1/", "http://purl.org/dc/terms/")
 
 
