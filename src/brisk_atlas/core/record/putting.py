@@ -256,7 +256,8 @@ class Putter:
             if parent is None:
                 return
             _take_out(element)
-            if parent is top or len(parent) or (parent.text or "").strip():
+            holds_more = len(parent) > 0 and not self.grammar.blank(parent)
+            if parent is top or holds_more or (parent.text or "").strip():
                 self.poorer.append(parent)
                 return
             element = parent

@@ -304,7 +304,8 @@ _FORM = "distinfo/stdorder/digform+/digtinfo"
 
 def _vector_or_raster(record: Record) -> Record:
     """Return a record that is one of the two, as the standard has it: a raster counts no objects."""
-    return replace(record, objects=()) if record.cell_geometry or record.dimensions else record
+    counted = any(d.size is not None and d.name in ("row", "column", "vertical") for d in record.dimensions)
+    return replace(record, objects=()) if counted or record.cell_geometry else record
 
 
 RECORD = shape(
