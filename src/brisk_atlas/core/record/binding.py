@@ -204,10 +204,11 @@ class Shape:
                 if unplaced is not None:
                     _report(child, unplaced, "the model has no place for it")
                 continue
+            shared = bool(at.slots and at.children)  # what one reads, the other need not report
             for slot in at.slots:
-                self._take(slot, child, values, unplaced, anchor)
+                self._take(slot, child, values, None if shared else unplaced, anchor)
             if at.children:
-                self._walk(at, child, values, unplaced, anchor)
+                self._walk(at, child, values, None if shared else unplaced, anchor)
 
     def _take(
         self, slot: Slot, element: etree._Element, values: dict[str, Any], unplaced: Any, anchor: Anchor | None

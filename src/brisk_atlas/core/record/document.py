@@ -21,6 +21,7 @@ from .putting import Putter
 from .standards import STANDARDS, Standard
 
 ROOTS = {"MD_Metadata": "ISO 19139", "MI_Metadata": "ISO 19139", "metadata": "FGDC CSDGM"}
+DCAT_SPACE = b"http://www.w3.org/ns/dcat#"
 DC_SPACES = ("http://purl.org/dc/elements/1.1/", "http://purl.org/dc/terms/")
 
 
@@ -82,7 +83,7 @@ def document_in(data: bytes, path: Path, standard: str | None = None) -> Documen
     """Return the record in the bytes of a file, whose suffix tells XML, JSON and RDF apart. Raises CannotRead."""
     suffix = path.suffix.lower()
     start = data.lstrip()[:1]
-    if suffix in (".ttl", ".jsonld") or (suffix == ".rdf" and b"rdf:RDF" in data[:4000]):
+    if suffix in (".ttl", ".jsonld") or (start == b"<" and suffix == ".rdf" and DCAT_SPACE in data):
         return _read_graph(data, path)
     if start in (b"{", b"["):
         return _read_json(data, path)

@@ -22,6 +22,7 @@ from ..model import (
 )
 
 ROLES = {"licensor": "owner", "producer": "originator", "processor": "processor", "host": "distributor"}
+NO_LICENCE = "other"  # what a collection must say where it says none
 _BACK = {role: name for name, role in ROLES.items()}
 
 
@@ -226,12 +227,14 @@ def _said(**values: str) -> dict[str, str]:
 
 def _read_licence(told: dict[str, Any]) -> tuple[Constraint, ...]:
     licence = _about(told).get("license") or told.get("license")
-    return (Constraint("legal", use=("license",), other=(licence,)),) if isinstance(licence, str) and licence else ()
+    if not isinstance(licence, str) or licence in ("", NO_LICENCE):
+        return ()
+    return (Constraint("legal", use=("license",), other=(licence,)),)
 
 
 def _write_licence(told: dict[str, Any], value: tuple[Constraint, ...]) -> None:
     legal = next((c.other[0] for c in value if "license" in c.use and c.other), "")
-    _put(_about(told), "license", str(legal) or ("other" if told.get("type") != "Feature" else ""))
+    _put(_about(told), "license", str(legal) or (NO_LICENCE if told.get("type") != "Feature" else ""))
 
 
 def _read_bands(told: dict[str, Any]) -> tuple[BandDefinition, ...]:
@@ -295,7 +298,7 @@ def new_collection() -> dict[str, Any]:
         "stac_version": "1.0.0",
         "id": "",
         "description": "",
-        "license": "other",
+        "license": NO_LICENCE,
         "extent": {"spatial": {"bbox": []}, "temporal": {"interval": [[None, None]]}},
         "links": [],
     }
