@@ -268,7 +268,66 @@ STAC_SAYS = {
     ("times",): (Period("2031-04-18", ""),),
     ("links", 0, "url"): "https://survey.tolvane.example/ash",
 }
+ISO3 = """<mdb:MD_Metadata xmlns:mdb="http://standards.iso.org/iso/19115/-3/mdb/2.0" xmlns:cit="http://standards.iso.org/iso/19115/-3/cit/2.0"
+ xmlns:mri="http://standards.iso.org/iso/19115/-3/mri/1.0" xmlns:mcc="http://standards.iso.org/iso/19115/-3/mcc/1.0" xmlns:lan="http://standards.iso.org/iso/19115/-3/lan/1.0"
+ xmlns:mrl="http://standards.iso.org/iso/19115/-3/mrl/2.0" xmlns:mrd="http://standards.iso.org/iso/19115/-3/mrd/1.0" xmlns:mrc="http://standards.iso.org/iso/19115/-3/mrc/2.0"
+ xmlns:gfc="http://standards.iso.org/iso/19110/gfc/1.1" xmlns:gco="http://standards.iso.org/iso/19115/-3/gco/1.0" xmlns:gml="http://www.opengis.net/gml/3.2">
+ <mdb:metadataIdentifier><mcc:MD_Identifier><mcc:code><gco:CharacterString>lava-2031</gco:CharacterString></mcc:code></mcc:MD_Identifier></mdb:metadataIdentifier>
+ <mdb:defaultLocale><lan:PT_Locale><lan:language><lan:LanguageCode codeList="l" codeListValue="eng"/></lan:language>
+  <lan:characterEncoding><lan:MD_CharacterSetCode codeList="l" codeListValue="utf8"/></lan:characterEncoding></lan:PT_Locale></mdb:defaultLocale>
+ <mdb:contact><cit:CI_Responsibility><cit:role><cit:CI_RoleCode codeList="l" codeListValue="pointOfContact"/></cit:role>
+  <cit:party><cit:CI_Organisation><cit:name><gco:CharacterString>Tolvane Survey Office</gco:CharacterString></cit:name>
+   <cit:contactInfo><cit:CI_Contact>
+    <cit:phone><cit:CI_Telephone><cit:number><gco:CharacterString>+000 20 9001</gco:CharacterString></cit:number>
+     <cit:numberType><cit:CI_TelephoneTypeCode codeList="l" codeListValue="facsimile"/></cit:numberType></cit:CI_Telephone></cit:phone>
+    <cit:phone><cit:CI_Telephone><cit:number><gco:CharacterString>+000 20 9000</gco:CharacterString></cit:number></cit:CI_Telephone></cit:phone>
+    <cit:address><cit:CI_Address><cit:electronicMailAddress><gco:CharacterString>data@survey.tolvane.example</gco:CharacterString></cit:electronicMailAddress></cit:CI_Address></cit:address>
+   </cit:CI_Contact></cit:contactInfo>
+   <cit:individual><cit:CI_Individual><cit:name><gco:CharacterString>Ines Maro</gco:CharacterString></cit:name>
+    <cit:positionName><gco:CharacterString>Surveyor</gco:CharacterString></cit:positionName></cit:CI_Individual></cit:individual></cit:CI_Organisation></cit:party></cit:CI_Responsibility></mdb:contact>
+ <mdb:dateInfo><cit:CI_Date><cit:date><gco:Date>2031-08-01</gco:Date></cit:date><cit:dateType><cit:CI_DateTypeCode codeList="l" codeListValue="revision"/></cit:dateType></cit:CI_Date></mdb:dateInfo>
+ <mdb:identificationInfo><mri:MD_DataIdentification>
+  <mri:citation><cit:CI_Citation><cit:title><gco:CharacterString>Lava of 2031</gco:CharacterString></cit:title></cit:CI_Citation></mri:citation>
+  <mri:abstract><gco:CharacterString>Outlines.</gco:CharacterString></mri:abstract>
+  <mri:defaultLocale><lan:PT_Locale><lan:language><lan:LanguageCode codeList="l" codeListValue="eng"/></lan:language></lan:PT_Locale></mri:defaultLocale>
+  <mri:otherLocale><lan:PT_Locale><lan:language><lan:LanguageCode codeList="l" codeListValue="por"/></lan:language></lan:PT_Locale></mri:otherLocale>
+ </mri:MD_DataIdentification></mdb:identificationInfo>
+ <mdb:contentInfo><mrc:MD_FeatureCatalogue><mrc:featureCatalogue><gfc:FC_FeatureCatalogue><gfc:featureType><gfc:FC_FeatureType>
+  <gfc:typeName>lava_flows</gfc:typeName><gfc:definition><gco:CharacterString>flows</gco:CharacterString></gfc:definition>
+  <gfc:carrierOfCharacteristics><gfc:FC_FeatureAttribute><gfc:memberName>YR</gfc:memberName><gfc:definition><gco:CharacterString>Year of the flow</gco:CharacterString></gfc:definition>
+   <gfc:listedValue><gfc:FC_ListedValue><gfc:label><gco:CharacterString>the last one</gco:CharacterString></gfc:label><gfc:code><gco:CharacterString>2031</gco:CharacterString></gfc:code></gfc:FC_ListedValue></gfc:listedValue>
+  </gfc:FC_FeatureAttribute></gfc:carrierOfCharacteristics></gfc:FC_FeatureType></gfc:featureType></gfc:FC_FeatureCatalogue></mrc:featureCatalogue></mrc:MD_FeatureCatalogue></mdb:contentInfo>
+ <mdb:distributionInfo><mrd:MD_Distribution><mrd:distributionFormat><mrd:MD_Format><mrd:formatSpecificationCitation><cit:CI_Citation>
+  <cit:title><gco:CharacterString>GeoPackage</gco:CharacterString></cit:title><cit:edition><gco:CharacterString>1.3</gco:CharacterString></cit:edition></cit:CI_Citation></mrd:formatSpecificationCitation></mrd:MD_Format></mrd:distributionFormat></mrd:MD_Distribution></mdb:distributionInfo>
+ <mdb:resourceLineage><mrl:LI_Lineage><mrl:statement><gco:CharacterString>Mapped.</gco:CharacterString></mrl:statement>
+  <mrl:processStep><mrl:LI_ProcessStep><mrl:description><gco:CharacterString>Walked.</gco:CharacterString></mrl:description>
+   <mrl:stepDateTime><gml:TimeInstant gml:id="s"><gml:timePosition>2031-06-10</gml:timePosition></gml:TimeInstant></mrl:stepDateTime></mrl:LI_ProcessStep></mrl:processStep></mrl:LI_Lineage></mdb:resourceLineage>
+</mdb:MD_Metadata>
+"""
+ISO3_SAYS = {
+    ("identifier",): "lava-2031",
+    ("language",): "eng",
+    ("record_charset",): "utf8",
+    ("record_contacts", 0): Contact(
+        "Ines Maro",
+        "Tolvane Survey Office",
+        "Surveyor",
+        "pointOfContact",
+        "+000 20 9000",
+        "+000 20 9001",
+        email="data@survey.tolvane.example",
+    ),
+    ("stamped",): "2031-08-01",
+    ("languages",): ("eng", "por"),
+    ("entities", 0, "name"): "lava_flows",
+    ("entities", 0, "fields", 0, "definition"): "Year of the flow",
+    ("entities", 0, "fields", 0, "meanings"): (Meaning("2031", "the last one"),),
+    ("formats", 0, "version"): "1.3",
+    ("lineage",): "Mapped.",
+    ("steps", 0, "day"): "2031-06-10",
+}
 SAMPLES = {
+    "ISO 19115-3": (ISO3, "a.xml", ISO3_SAYS),
     "FGDC CSDGM": (FGDC, "a.xml", FGDC_SAYS),
     "ISO 19139": (ISO, "a.xml", ISO_SAYS),
     "DCAT-AP": (DCAT, "a.ttl", DCAT_SAYS),
@@ -315,6 +374,7 @@ def test_what_is_left_over_is_named(sample):
     known = {
         "FGDC CSDGM": {"pubplace", "mettc", "srccitea"},
         "ISO 19139": {"numberOfDimensions"},
+        "ISO 19115-3": set(),
         "DCAT-AP": {"adms:sample"},
         "Dublin Core": set(),
         "STAC": {"summaries"},
@@ -371,3 +431,38 @@ def test_what_is_said_twice_is_told_and_kept():
     told = next(u for u in document.unplaced if u.text == "3")
     assert "more than once" in told.reason and document.record.edition == "2"
     assert "<edition>3</edition>" in document.edited(replace(document.record, edition="4")).text
+
+
+def test_a_fax_and_a_telephone_are_told_apart_and_changed_apart():
+    document = document_in(ISO3.encode(), Path("a.xml"))
+    contact = document.record.record_contacts[0]
+    edited = document.edited(replace(document.record, record_contacts=(replace(contact, phone="+000 1", fax=""),)))
+    assert edited.record.record_contacts == (replace(contact, phone="+000 1", fax=""),)
+    assert edited.text.count("<cit:CI_Telephone>") == 1 and "facsimile" not in edited.text
+    again = edited.edited(document.record)
+    assert again.record == document.record and again.text.count("<cit:CI_Telephone>") == 2
+
+
+def test_new_elements_of_iso_19115_3_stand_in_the_order_of_the_standard():
+    document = document_in(ISO3.encode(), Path("a.xml"))
+    edited = document.edited(
+        replace(
+            document.record,
+            purpose="Planning.",
+            boxes=(Box(-20.95, -38.245, -20.83, -38.16),),
+            systems=(System("32727", "EPSG"),),
+            maintenance="asNeeded",
+            level="dataset",
+        )
+    )
+    root = etree.fromstring(edited.data)
+    names = [etree.QName(e).localname for e in root]
+    assert (
+        names.index("metadataScope")
+        < names.index("contact")
+        < names.index("referenceSystemInfo")
+        < names.index("identificationInfo")
+    )
+    about = [etree.QName(e).localname for e in root.find(".//{*}MD_DataIdentification")]
+    assert about == ["citation", "abstract", "purpose", "extent", "resourceMaintenance", "defaultLocale", "otherLocale"]
+    assert edited.record.boxes == (Box(-20.95, -38.245, -20.83, -38.16),)
