@@ -58,7 +58,7 @@ class Draft:
         return self.set(place, typed(element_of(place), text))
 
     def set(self, place: Place, value: Any) -> bool:
-        if value == "" and isinstance(place[-1], int):
+        if value in ("", None) and isinstance(place[-1], int):
             return self.remove(place)
         return self.put(with_value(with_room(self.record, place), place, value), f"Change {label_of(place)}")
 
