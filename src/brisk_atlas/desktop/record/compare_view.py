@@ -156,6 +156,8 @@ class CompareView(QWidget):
             label = "    " * row.depth + row.label
             item = QTreeWidgetItem(self.tree, [label, text(row.a), text(row.b), "" if row.state == SAME else row.state])
             item.setData(0, ROW, row)
+            for side in (1, 2):
+                item.setToolTip(side, item.text(side))
             if row.element.item:
                 for column in (1, 2):
                     item.setForeground(column, QColor(t.quiet))
