@@ -9,7 +9,6 @@ import shutil
 import sqlite3
 import subprocess
 import sys
-import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -222,36 +221,36 @@ HOSTILE = {
 
 
 @pytest.mark.parametrize("name", HOSTILE)
-def test_hostile_files_are_refused_quickly_and_small(name, tmp_path):
-    """In a process of its own, which may take one second more than its start and 200 MB more than its libraries."""
+def test_hostile_files_are_refused_in_little_memory(name, tmp_path):
+    """In a process of its own, which may take 200 MB more than its libraries."""
     path = tmp_path / ("x.json" if name.startswith("json") else "x.xml")
     path.write_bytes(HOSTILE[name])
     code = (
-        "import resource, sys, time\n"
+        "import resource, sys\n"
         "from pathlib import Path\n"
         "from brisk_atlas.core.record import read_document\n"
         "from brisk_atlas.core.model import CannotRead\n"
         "import brisk_atlas.core.record.standards.iso19139, rdflib\n"
-        "before, start = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, time.monotonic()\n"
+        "before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss\n"
         "try:\n    read_document(Path(sys.argv[1]))\n    print('read')\n"
         "except CannotRead as error:\n    print(error)\n"
-        "print(time.monotonic() - start, (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024)\n"
+        "print((resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before) / 1024)\n"
     )
     out = subprocess.run([sys.executable, "-c", code, path], capture_output=True, text=True, timeout=60)
     said, figures = out.stdout.strip().rsplit("\n", 1)
     assert said.startswith(str(path)) and len(said) < 400, out.stdout + out.stderr
-    seconds, megabytes = map(float, figures.split())
-    assert megabytes < 200 and seconds < 20  # a second on a quiet machine; the bench says how long it takes
+    megabytes = float(figures)
+    assert megabytes < 200  # how long it takes is the benchmark's to say
 
 
 def test_a_file_too_large_is_not_even_read(tmp_path):
     path = tmp_path / "huge.xml"
     with path.open("wb") as file:
         file.truncate(1_200_000_000)
-    start, before = time.monotonic(), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     with pytest.raises(CannotRead, match="larger than 64 MB"):
         read_document(path)
-    assert time.monotonic() - start < 5 and resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 200_000
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 200_000
 
 
 # Checks

@@ -15,12 +15,10 @@ from .on_disk import on_disk
 from .xml import parse_xml
 
 ISO_TITLE = ".//{*}citation//{*}title/{*}CharacterString"
-STANDARDS = {  # root element: name of the standard, where the title stands
-    "{http://www.isotc211.org/2005/gmd}MD_Metadata": ("ISO 19139", ISO_TITLE),
-    "{http://www.isotc211.org/2005/gmi}MI_Metadata": ("ISO 19139", ISO_TITLE),
-    "{http://standards.iso.org/iso/19115/-3/mdb/1.0}MD_Metadata": ("ISO 19115-3", ISO_TITLE),
-    "{http://standards.iso.org/iso/19115/-3/mdb/2.0}MD_Metadata": ("ISO 19115-3", ISO_TITLE),
-    "metadata": ("FGDC CSDGM", "idinfo/citation/citeinfo/title"),
+TITLES = {  # where the title stands
+    "ISO 19139": ISO_TITLE,
+    "ISO 19115-3": ISO_TITLE,
+    "FGDC CSDGM": "idinfo/citation/citeinfo/title",
 }
 DCAT, DCAT_SPACE = "DCAT-AP", "{http://www.w3.org/ns/dcat#}"
 TITLE_WITHIN = 1_000_000  # bytes looked through
@@ -37,9 +35,16 @@ class RecordFile(Part):
 
 
 def standard_of(root: etree._Element) -> str | None:
-    """Return the standard of a record by its root element, or None."""
-    if root.tag in STANDARDS:
-        return STANDARDS[root.tag][0] if root.tag != "metadata" or root.find("idinfo") is not None else _dublin(root)
+    """Return the standard of a record by its root element, or None.
+
+    Names tell, not namespaces: old records have older ones, and some have none.
+    """
+    tag = str(root.tag)
+    name = tag.rpartition("}")[2]
+    if name in ("MD_Metadata", "MI_Metadata"):
+        return "ISO 19115-3" if "/19115/" in tag else "ISO 19139"
+    if name == "metadata" and (root.find("idinfo") is not None or root.find("metainfo") is not None):
+        return "FGDC CSDGM"
     return _dublin(root)
 
 
@@ -56,7 +61,7 @@ _DC = tuple("{" + space + "}" for space in DUBLIN_CORE)
 def _title(root: etree._Element, standard: str) -> str:
     if standard in ("Dublin Core", DCAT):
         return next((found for space in _DC if (found := root.findtext(f".//{space}title"))), "")
-    return root.findtext(STANDARDS[root.tag][1]) or ""
+    return root.findtext(TITLES[standard]) or ""
 
 
 def open_dataset(path: Path) -> Dataset:

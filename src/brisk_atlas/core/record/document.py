@@ -12,6 +12,7 @@ from typing import Any
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.read.record import standard_of
 from brisk_atlas.core.read.xml import XML_LIMIT, xml_in
 
 from .binding import Anchor, Unplaced
@@ -20,9 +21,7 @@ from .model import EMPTY, Record
 from .putting import Putter
 from .standards import STANDARDS, Standard
 
-ROOTS = {"MD_Metadata": "ISO 19139", "MI_Metadata": "ISO 19139", "metadata": "FGDC CSDGM"}
 DCAT_SPACE = b"http://www.w3.org/ns/dcat#"
-DC_SPACES = ("http://purl.org/dc/elements/1.1/", "http://purl.org/dc/terms/")
 
 
 @dataclass(frozen=True)
@@ -83,7 +82,7 @@ def document_in(data: bytes, path: Path, standard: str | None = None) -> Documen
     """Return the record in the bytes of a file, whose suffix tells XML, JSON and RDF apart. Raises CannotRead."""
     suffix = path.suffix.lower()
     start = data.lstrip()[:1]
-    if suffix in (".ttl", ".jsonld") or (start == b"<" and suffix == ".rdf" and DCAT_SPACE in data):
+    if suffix in (".ttl", ".jsonld") or (start == b"<" and DCAT_SPACE in data):
         return _read_graph(data, path)
     if start in (b"{", b"["):
         return _read_json(data, path)
@@ -110,7 +109,7 @@ def written(standard: Standard, record: Record, path: Path) -> Document:
         from rdflib import URIRef
 
         graph = standard.code.new_graph()
-        about = URIRef(_address(record))
+        about = URIRef(address_of(record))
         standard.code.put_record(graph, about, EMPTY, record)
         return _read_graph(_graph_bytes(graph, path), path)
     root = standard.code.new_root()
@@ -126,23 +125,15 @@ def written(standard: Standard, record: Record, path: Path) -> Document:
 
 
 def _standard_of(root: etree._Element, path: Path, named: str | None = None) -> Standard:
-    """Return the standard of a document by its root, its namespaces telling apart what has the same name."""
+    """Return the standard of a document by its root. Raises CannotRead."""
     if named:
         return STANDARDS[named]
-    tag = str(root.tag)
-    name = tag.rpartition("}")[2]
-    if "/19115/" in tag:
-        return STANDARDS["ISO 19115-3"]
-    found = ROOTS.get(name)
-    if found == "FGDC CSDGM" and root.find("idinfo") is None and root.find("metainfo") is None:
-        found = None
-    if found is None and any(
-        isinstance(e.tag, str) and e.tag.startswith(tuple(f"{{{space}}}" for space in DC_SPACES)) for e in root.iter()
-    ):
-        found = "Dublin Core"
+    found = standard_of(root)
     if found is None:
         told = "It can be flattened into tables all the same." if len(root) else "Look at it as text."
-        raise CannotRead(path, f"its XML ({name}) is not a metadata record of a standard that is known", told)
+        raise CannotRead(
+            path, f"its XML ({etree.QName(root).localname}) is not a metadata record of a standard that is known", told
+        )
     return STANDARDS[found]
 
 
@@ -279,7 +270,7 @@ def _edited_graph(document: Document, record: Record) -> Document:
     return _read_graph(_graph_bytes(graph, document.path), document.path)
 
 
-def _address(record: Record) -> str:
+def address_of(record: Record) -> str:
     """Return an address for a dataset: its identifier where that is one."""
     from urllib.parse import quote
 

@@ -62,12 +62,6 @@ class Draft:
             return self.remove(place)
         return self.put(with_value(with_room(self.record, place), place, value), f"Change {label_of(place)}")
 
-    def add(self, place: Place, value: Any) -> Place:
-        """Add an item to the list at a place; returns the item's place."""
-        items = value_at(self.record, place)
-        self.put(with_value(self.record, (*place, len(items)), value), f"Add {label_of(place)}")
-        return (*place, len(items))
-
     def remove(self, place: Place) -> bool:
         return self.put(without(self.record, place), f"Remove {label_of(place)}")
 

@@ -133,7 +133,7 @@ def catalogue(
     from brisk_atlas.core import read
 
     from .derived import derived_record, filled
-    from .document import _address, read_document
+    from .document import address_of, read_document
     from .many import sources_in
     from .model import EMPTY, Link, Record
     from .standards import STANDARDS
@@ -171,7 +171,7 @@ def catalogue(
             record = replace(
                 record, links=(*record.links, Link(path.resolve().as_uri(), path.name, "", "", "download"))
             )
-        subject = URIRef(_address(record))
+        subject = URIRef(address_of(record))
         if (subject, RDF.type, DCAT.Dataset) in graph:
             subject = URIRef(f"{subject}-{len(done)}")
         code.put_record(graph, subject, EMPTY, standard.fitted(record))

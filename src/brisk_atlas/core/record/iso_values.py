@@ -286,7 +286,7 @@ class IsoPeriod(Codec):
 
 
 class OwnText(Codec):
-    """The text of the element itself."""
+    """The text of the element itself, in one language."""
 
     def read(self, element: etree._Element) -> str | None:
         return tidy(element.text) or None
@@ -294,6 +294,9 @@ class OwnText(Codec):
     def write(self, element: etree._Element, value: str) -> None:
         if tidy(element.text) != value:
             element.text = value
+
+    def held(self, value: str) -> str:
+        return str(value)
 
 
 class OwnNumber(Codec):

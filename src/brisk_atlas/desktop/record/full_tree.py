@@ -243,16 +243,6 @@ class FullTree(QTreeWidget):
             self.scrollToItem(item, QAbstractItemView.ScrollHint.PositionAtTop)
             self.setCurrentItem(item)
 
-    def edit_place(self, place: Place) -> bool:
-        """Begin typing at a place, if it can be edited."""
-        if not self.go_to(place):
-            return False
-        item = self.currentItem()
-        if item is None or not item.flags() & Qt.ItemFlag.ItemIsEditable:
-            return False
-        self.editItem(item, 1)
-        return True
-
     def find_next(self, words: str) -> bool:
         """Go to the next row with the words in it; after the last comes the first."""
         rows = list(self._items.values())

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from importlib import import_module
@@ -135,14 +134,6 @@ def standard_named(name: str) -> Standard:
         if plain(name) in (plain(known), plain(known.split(" ")[0])) or plain(name) == standard.module.replace("_", ""):
             return standard
     raise KeyError(name)
-
-
-def lost_in(standard: Standard, record: Record) -> Iterable[str]:
-    """Return the elements that a record says and a standard has no place for."""
-    from ..elements import said_places
-
-    said = dict.fromkeys(element_id(place) for place, _ in said_places(record))
-    return [element for element in said if not standard.places(element)]
 
 
 @cache

@@ -7,7 +7,7 @@ import re
 from lxml import etree
 
 from ..binding import Codec, many, one, shape
-from ..iso_values import number_in, plain_number
+from ..iso_values import OwnText, number_in, plain_number
 from ..model import Box, Constraint, Contact, DatedEvent, Format, KeywordSet, Period, Record, Related
 from ..putting import Grammar
 from ..words import tidy
@@ -17,20 +17,6 @@ SPACES = {"dc": DC, "dct": DCT}
 _BOX = re.compile(r"(northlimit|eastlimit|southlimit|westlimit)\s*=\s*([-+\d.]+)")
 _PERIOD = re.compile(r"(start|end)\s*=\s*([^;]+)")
 TYPES = {"Dataset": "dataset", "Collection": "series", "Service": "service", "Software": "software", "Image": "dataset"}
-
-
-class Text(Codec):
-    """The text of an element."""
-
-    def read(self, element: etree._Element) -> str | None:
-        return tidy(element.text) or None
-
-    def write(self, element: etree._Element, value: str) -> None:
-        if tidy(element.text) != value:
-            element.text = value
-
-    def held(self, value: str) -> str:
-        return str(value)
 
 
 class BoxText(Codec):
@@ -72,7 +58,7 @@ class PeriodText(Codec):
         return told if told != Period() else None
 
 
-class Kind(Text):
+class Kind(OwnText):
     """What the record describes, in the DCMI type vocabulary."""
 
     def read(self, element: etree._Element) -> str | None:
@@ -86,7 +72,7 @@ class Kind(Text):
         return TYPES.get(value, value)
 
 
-TEXT = Text()
+TEXT = OwnText()
 NAME = shape(Contact, one("organisation", ".", TEXT))
 DAY = shape(DatedEvent, one("day", ".", TEXT))
 

@@ -9,7 +9,7 @@ from dataclasses import replace
 from lxml import etree
 
 from ..binding import Codec, Shape, many, one, shape
-from ..iso_values import OwnNumber, plain_number
+from ..iso_values import OwnNumber, OwnText, plain_number
 from ..model import (
     Box,
     Constraint,
@@ -89,16 +89,12 @@ OBJECTS = {
 }
 
 
-class Text(Codec):
+class Text(OwnText):
     """The text of an element; the standard's word for not known says nothing."""
 
     def read(self, element: etree._Element) -> str | None:
         told = tidy(element.text)
         return None if told == NOT_KNOWN else told or None
-
-    def write(self, element: etree._Element, value: str) -> None:
-        if tidy(element.text) != value:
-            element.text = value
 
     def held(self, value: str) -> str:
         return "" if value == NOT_KNOWN else str(value)
