@@ -407,3 +407,93 @@ def test_night_and_day(reader):
         r.view(view)
         r.d.window.toggle_theme()
         assert r.page.theme is r.d.window.theme and r.tree.theme is r.page.theme
+
+
+# The rest of the menu
+
+
+def test_the_schema_is_asked_and_its_findings_lead_to_their_lines(reader):
+    r = reader.read(demo.DATA / "ash_samples.geojson")
+    r.d.click(r.page.checks.schema)
+    r.d.settle()
+    assert "The schema refuses 1" in r.page.checks.said.text()
+    finding = next(f for f in r.page.checks.findings if f.source == "schema")
+    r.view(TEXT)
+    r.click_finding("dateStamp")
+    assert abs(r.page.text.textCursor().blockNumber() + 1 - finding.line) <= 3
+    r.read(demo.DATA / "elevation_2031.tif")
+    r.d.click(r.page.checks.schema)
+    r.d.settle()
+    assert "Valid by the schema" in r.page.checks.said.text()
+
+
+def test_what_was_not_read_leads_to_its_line(reader, shelf):
+    path = shelf / "tolvane_survey.gpkg.xml"
+    path.write_text(path.read_text().replace("<gco:Integer>5000<", "<gco:Integer>some<"))
+    r = reader.read(shelf / "tolvane_survey.gpkg")
+    r.click_finding("'some' is kept as it is")
+    assert r.page.view == TEXT and "denominator" in r.page.text.textCursor().block().text()
+
+
+def test_a_template_is_saved_from_a_record(reader, shelf):
+    r = reader.read(shelf / "elevation_2031.tif")
+    r.page.actions_.save_template()
+    form = r.page.actions_.form
+    names = {form.elements.item(i).data(Qt.ItemDataRole.UserRole) for i in range(form.elements.count())}
+    assert "title" not in names and "boxes" not in names and {"contacts", "constraints"} <= set(form.chosen())
+    form.save_to(shelf / "mine.xml")
+    made = read_document(shelf / "mine.xml").record
+    assert made.contacts[0].organisation == "Tolvane Survey Office" and not made.title and not made.abstract
+
+
+def test_a_record_is_linked_and_forgotten(reader, shelf, home):
+    r = reader.read(shelf / "gas_stations.csv")
+    r.page.actions_.link(shelf / "gas_readings.parquet.xml")
+    r.d.settle()
+    assert r.page.bar.records.currentText().startswith("gas_readings.parquet.xml, linked")
+    r.page.actions_.fill_menu(r.page.bar.menu)
+    next(a for a in r.page.bar.menu.actions() if a.text() == "Forget the linked record").trigger()
+    r.d.settle()
+    assert r.page.bar.records.count() == 0 and r.page.bar.make.isVisible()
+
+
+def test_a_broken_record_is_named_and_the_rest_is_read(reader, shelf):
+    (shelf / "elevation_2031.tif.iso.xml").write_text("<gmd:MD_Metadata")
+    r = reader.read(shelf / "elevation_2031.tif")
+    assert "elevation_2031.tif.iso.xml" in r.page.bar.said.text() and "broken" in r.page.bar.said.text()
+    assert r.page.bar.records.count() == 1 and "Elevation of Tolvane" in r.page.reading.toPlainText()
+
+
+def test_a_record_that_changed_meanwhile_is_not_written_over(reader, shelf):
+    path = shelf / "elevation_2031.tif.xml"
+    r = reader.read(shelf / "elevation_2031.tif")
+    r.view(FULL)
+    r.put("Mine", "title")
+    path.write_text(path.read_text().replace("Ines Maro", "Somebody Else"))
+    r.d.click(r.page.bar.save)
+    assert "changed by someone else" in r.d.window.notice.text.text() and "Somebody Else" in path.read_text()
+    assert r.row("title").text(1) == "Mine" and r.page.bar.save.isEnabled()
+
+
+def test_the_list_sorts_by_completeness_and_shows_what_cannot_be_read(reader, shelf):
+    (shelf / "broken.xml").write_text("<metadata><idinfo>")
+    r = reader
+    r.page.show_folder(shelf)
+    r.d.settle()
+    many = r.page.many
+    many.table.sortByColumn(3, Qt.SortOrder.DescendingOrder)
+    assert many.sorted.index(0, 3).data() == "100%" and "1 that cannot be read" in many.said.text()
+    last = many.model.columnCount() - 1
+    errors = {many.model.index(i, 1).data(): many.model.index(i, last).data() for i in range(many.model.rowCount())}
+    assert "broken" in errors["broken.xml"] and not many.table.isColumnHidden(last)
+    r.d.choose(many.standard, "INSPIRE")
+    r.d.settle()
+    assert all(many.sorted.index(i, 3).data() != "100%" for i in range(many.sorted.rowCount()))
+
+
+def test_what_can_be_folded_is_found():
+    from brisk_atlas.desktop.record.xml_view import folds_of
+
+    xml = "<a>\n <b>\n  <c/>\n </b>\n <!-- <d>\n -->\n <e>one line</e>\n</a>"
+    assert folds_of(xml, ".xml") == {0: 7, 1: 3}
+    assert folds_of('{\n "a": [\n  1,\n  2\n ],\n "b": {}\n}', ".json") == {0: 6, 1: 4}

@@ -26,6 +26,7 @@ from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.record import Document, Finding, Record, Standard
+    from brisk_atlas.core.record.checks import Completeness
     from brisk_atlas.core.record.comparing import Row
     from brisk_atlas.core.record.elements import Place
 
@@ -254,6 +255,8 @@ class RecordPage(QWidget):
 
     def show_again(self) -> None:
         """Show everything as it is now."""
+        from brisk_atlas.core.record import completeness
+
         shown, judged = self.shown, self.judged
         draft = shown.draft if shown else None
         if shown is None:
@@ -271,11 +274,13 @@ class RecordPage(QWidget):
         )
         self._findings = findings_of(shown, judged) if draft and judged else []
         schema = self._schema.get(draft.document.data) if draft else None
+        full = None
         if draft is not None and judged is not None:
-            self._show_checks(draft.document, judged, schema)
+            full = completeness(draft.record, judged)
+            self._show_checks(draft.document, judged, schema, full)
         else:
             self.checks.show_findings([], "", "No record to check.", "", False)
-        self._show_outline(draft.record if draft else None, judged)
+        self._show_outline(draft.record if draft else None, full)
         self._show_middle(shown, judged)
 
     def _show_nothing(self) -> None:
@@ -299,19 +304,18 @@ class RecordPage(QWidget):
         told += [f"{one.path.name}: {one.reason}" for one in shown.failed[:2]]
         return " · ".join(told)
 
-    def _show_checks(self, document: Document, judged: Standard, schema: list[Finding] | None) -> None:
-        from brisk_atlas.core.record import completeness
+    def _show_checks(
+        self, document: Document, judged: Standard, schema: list[Finding] | None, full: Completeness
+    ) -> None:
         from brisk_atlas.core.record.checks import has_schema, leftovers, worst_first
 
-        full = completeness(document.record, judged)
         findings = worst_first([*(schema or []), *self._findings, *leftovers(document)])
         checkable = has_schema(document.standard) and judged.module == document.standard.module
         said = "" if schema is None else "Valid by the schema." if not schema else f"The schema refuses {len(schema)}."
         share = f"{full.said} of {full.asked} said"
         self.checks.show_findings(findings, judged.name, share, said, checkable)
 
-    def _show_outline(self, record: Record | None, judged: Standard | None) -> None:
-        from brisk_atlas.core.record import completeness
+    def _show_outline(self, record: Record | None, full: Completeness | None) -> None:
         from brisk_atlas.core.record.checks import section_of
         from brisk_atlas.core.record.elements import said_places
         from brisk_atlas.core.record.model import SECTIONS
@@ -321,7 +325,6 @@ class RecordPage(QWidget):
             for place, _ in said_places(record):
                 section = section_of(str(place[0]))
                 counts[section] = counts.get(section, 0) + 1
-        full = completeness(record, judged) if record is not None and judged is not None else None
         self.outline.show_sections(SECTIONS if record is not None else (), full, self._findings, counts)
 
     def _show_middle(self, shown: Shown, judged: Standard | None) -> None:
