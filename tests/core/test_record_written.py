@@ -12,7 +12,7 @@ from lxml import etree
 from owslib.fgdc import Metadata
 from owslib.iso import MD_Metadata
 
-from brisk_atlas.core.record import STANDARDS, document_in, written
+from brisk_atlas.core.record import STANDARDS, check, check_schema, completeness, document_in, written
 from brisk_atlas.core.record.fitting import for_dcat, for_fgdc, for_words
 from brisk_atlas.core.record.handing_on import locator
 from brisk_atlas.core.record.model import (
@@ -196,3 +196,49 @@ def test_a_locator_map_shows_every_box_and_crosses_the_antimeridian():
     assert across is not None and 0 < across.boxes[0][2] < 360
     assert any(label.endswith("W") for _, label in across.meridians)
     assert locator([]) is None and locator([Box(1.0, None, 2.0, 3.0)]) is None
+
+
+FAULTS = {  # what a full record of ISO still lacks in each standard
+    "ISO 19139": [],
+    "ISO 19115-3": [],
+    "INSPIRE": [
+        "The dataset must have a unique identifier of its own.",
+        "At least one keyword must come from the list of INSPIRE themes.",
+        "Conformity to a specification must be said.",
+    ],
+    "FGDC CSDGM": [
+        "What the time says is mandatory: ground condition, publication date.",
+        "A process step must have a date.",  # the lineage statement, which became one
+    ],
+    "Dublin Core": [],
+    "DCAT-AP": [],
+    "STAC": [],
+}
+
+
+@pytest.mark.parametrize("name", FAULTS)
+def test_what_a_full_record_still_lacks(name):
+    standard = STANDARDS[name]
+    found = check(standard.fitted(FULL), standard)
+    assert [f.reason for f in found if f.severity == "fault"] == FAULTS[name]
+    full = completeness(standard.fitted(FULL), standard)
+    assert full.said <= full.asked and (full.share == 1) <= (not FAULTS[name])
+    assert sum(asked for _, _, asked in full.sections) == full.asked
+
+
+@pytest.mark.parametrize("name", ["ISO 19139", "FGDC CSDGM"])
+def test_a_full_record_is_valid_by_its_schema(name):
+    document = made(name, ".xml")
+    assert check_schema(document.data, document.standard, document.place_at) == []
+    emptied = document.edited(replace(document.record, contacts=(), keywords=(), dates=(), constraints=()))
+    assert check_schema(emptied.data, emptied.standard, emptied.place_at) == []
+    assert emptied.record.contacts == () and emptied.edited(document.record).record == document.record
+
+
+def test_each_standard_calls_the_same_thing_by_its_own_name():
+    words = {name: STANDARDS[name].word("maintenance") for name in STANDARDS}
+    assert words["ISO 19139"] == "maintenance and update frequency" == words["FGDC CSDGM"]
+    assert words["DCAT-AP"] == "accrual periodicity" and words["Dublin Core"] == "" == words["STAC"]
+    fgdc = made("FGDC CSDGM", ".xml")
+    roles = {c.role: fgdc.standard.word_at(fgdc.record, ("contacts", i)) for i, c in enumerate(fgdc.record.contacts)}
+    assert roles == {"originator": "originator", "pointOfContact": "contact information"}
