@@ -17,6 +17,7 @@ import pyarrow.parquet as pq
 import pyogrio
 import rasterio
 import rasterio.shutil
+import shapely
 from rasterio.transform import from_origin
 from scipy.io import netcdf_file
 
@@ -251,3 +252,22 @@ CONTAINERS = {  # several grids in one
     "HDF5": lambda f: grid(f, "grid.nc", "netCDF", copy=True, FORMAT="NC4").rename(f / "grid.h5"),
     "Zarr": lambda f: grid(f, "grid.zarr", "Zarr", copy=True),
 }
+
+
+def write_grid_file(path: Path, values: np.ndarray, transform, *, crs=CRS, nodata=None) -> Path:
+    """Write one band of values by an affine transform."""
+    with rasterio.open(
+        path, "w", driver="GTiff", width=values.shape[1], height=values.shape[0], count=1, dtype=values.dtype,
+        crs=crs, transform=transform, nodata=nodata,
+    ) as out:  # fmt: skip
+        out.write(values, 1)
+    return path
+
+
+def write_squares(path: Path, squares, crs=CRS) -> Path:
+    """Write rectangles (xmin, ymin, xmax, ymax) as polygons of one layer."""
+    table = pa.table(
+        {"n": list(range(len(squares))), "geometry": shapely.to_wkb(shapely.box(*np.array(squares, float).T))}
+    )
+    pyogrio.write_arrow(table, path, layer=path.stem, geometry_name="geometry", geometry_type="Polygon", crs=crs)
+    return path

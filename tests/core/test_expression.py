@@ -8,14 +8,18 @@ import sys
 import threading
 
 import numpy as np
+import pandas as pd
 import pyarrow as pa
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from brisk_atlas.core.jobs import Cancelled, Job
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.rows import column_of, mask_of, prepare
-from brisk_atlas.core.rows.expression import connect, evaluate
+from brisk_atlas.core.rows.expression import connect, evaluate, narrowed
 from brisk_atlas.core.rows.functions import FUNCTIONS, MEASURES
+from brisk_atlas.core.sheet.engine import Sheet
 
 TABLE = pa.table(
     {
@@ -191,5 +195,44 @@ def test_a_condition_gives_a_mask_and_missing_counts_as_not():
 
 
 def test_a_type_is_taken_where_it_can_be():
-    assert evaluate(TABLE, "name", "name", type_="DOUBLE").to_pylist() == [None, None, None]
-    assert evaluate(TABLE, "pop / 2", "pop / 2", type_="BIGINT").to_pylist() == [0, 1, 2]
+    assert evaluate(narrowed(TABLE, ["name"]), "name", "name", type_="DOUBLE").to_pylist() == [None, None, None]
+    assert evaluate(narrowed(TABLE, ["pop"]), "pop / 2", "pop / 2", type_="BIGINT").to_pylist() == [0, 1, 2]
+
+
+def test_window_functions_give_each_row_its_own_value():
+    table = pa.table({"i": [30, 10, 20], "k": ["b", "a", "b"]})
+    assert column_of(table, "rank() OVER (ORDER BY i)").to_pylist() == [3, 1, 2]
+    assert column_of(table, "lag(i) OVER (ORDER BY i)").to_pylist() == [20, None, 10]
+    assert column_of(table, "sum(i) OVER (PARTITION BY k)").to_pylist() == [50, 10, 50]
+    assert column_of(table, "lag(i) OVER ()").to_pylist() == [None, 30, 10]  # without an order: that of the file
+    assert mask_of(table, "rank() OVER (ORDER BY i) <= 2").tolist() == [False, True, True]
+    assert Sheet(table).arrange("rank() OVER (ORDER BY i) <= 2", [("i", True)]).tolist() == [2, 1]
+
+
+NUMBERS = st.one_of(st.none(), st.integers(-3, 3))
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.lists(st.tuples(NUMBERS, st.sampled_from("ab")), min_size=1, max_size=40), st.integers(1, 3))
+def test_expressions_filters_and_sorts_agree_with_pandas(rows, times):
+    frame = pd.DataFrame(rows * times, columns=["v", "k"]).astype({"v": "Int64"})
+    table = pa.table({"v": pa.array(frame.v, pa.int64()), "k": frame.k.tolist()})
+    groups = frame.groupby("k").v
+
+    def same(expression, expected):
+        found = [None if v is None else float(v) for v in column_of(table, expression).to_pylist()]
+        assert found == [None if pd.isna(v) else float(v) for v in expected], expression
+
+    same("v * 2 + 1", frame.v * 2 + 1)
+    same("row_number() OVER (ORDER BY v NULLS LAST)", frame.v.rank(method="first", na_option="bottom"))
+    same("dense_rank() OVER (ORDER BY v DESC NULLS LAST)",
+         frame.v.rank(method="dense", ascending=False, na_option="bottom"))  # fmt: skip
+    same("count(v) OVER (PARTITION BY k)", groups.transform("count"))
+    same("lag(v) OVER (PARTITION BY k)", groups.shift(1))
+    same("lead(v, 2) OVER ()", frame.v.shift(-2))
+    same("count(v) OVER (ROWS BETWEEN 2 PRECEDING AND CURRENT ROW)",
+         [frame.v[max(0, i - 2) : i + 1].count() for i in range(len(frame))])  # fmt: skip
+    sheet = Sheet(table)
+    expected = frame.sort_values(["v"], ascending=False, na_position="last", kind="stable").index
+    assert sheet.arrange("", [("v", True)]).tolist() == expected.tolist()
+    assert sheet.arrange("v > 0", [("v", True)]).tolist() == [i for i in expected if (frame.v > 0).fillna(False)[i]]

@@ -12,12 +12,11 @@ from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.kernels import grid as kernels
 from brisk_atlas.core.draw.legend import legend_of
 from brisk_atlas.core.draw.looks import first_look
-from brisk_atlas.core.draw.mesh import mesh_of
 from brisk_atlas.core.draw.prepare import prepare
 from brisk_atlas.core.draw.raster import lit
 from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import Extent, GridStyle, Layer, Stretch
-from brisk_atlas.core.place import transform
+from brisk_atlas.core.place import mesh_of, transform
 from brisk_atlas.core.read import Holdings, pyramid
 
 UTM, DEGREES = "EPSG:32727", "EPSG:4326"
@@ -72,7 +71,7 @@ def test_a_grid_seen_from_afar_has_the_values_of_the_ground_below(tmp_path, over
 
 def test_reprojection_is_right_to_a_tenth_of_a_pixel():
     view = View(-20.9, -38.2, 0.0001, 700, 500, DEGREES)
-    mesh = mesh_of(view, UTM)
+    mesh = mesh_of(view.lattice, UTM)
     random = np.random.default_rng(3)
     cols, rows = random.integers(0, 700, 400), random.integers(0, 500, 400)
     i, j = rows // mesh.step, cols // mesh.step

@@ -68,7 +68,7 @@ def test_every_name_that_the_model_offers_can_be_had():
 
 
 def test_grid_finds_the_cell_of_a_point_and_none_outside():
-    grid = Grid(np.zeros((1, 4, 5)), np.ones((4, 5), bool), Extent(100, 200, 150, 240))
+    grid = Grid.over(np.zeros((1, 4, 5)), np.ones((4, 5), bool), Extent(100, 200, 150, 240))
     assert grid.cell == (10, 10)
     assert grid.cell_of(101, 239) == (0, 0)
     assert grid.cell_of(149.9, 200.1) == (3, 4)

@@ -7,12 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brisk_atlas.core.place import Cells, Spot, notations, transform
+from brisk_atlas.core.model import Lattice
+from brisk_atlas.core.place import Spot, notations, transform
 from brisk_atlas.core.place.notation import mgrs_text, utm_text, utm_zone
 from brisk_atlas.core.place.typed import understand
 
 UTM27S = "EPSG:32727"
-GRID = Cells(504_000.0, 5_776_000.0, 10.0, 10.0, 1024, 900, UTM27S)
+GRID = Lattice(10.0, 0.0, 504_000.0, 0.0, -10.0, 5_776_000.0, 1024, 900, UTM27S)
 
 
 @pytest.mark.parametrize(

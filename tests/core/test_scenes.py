@@ -62,7 +62,7 @@ def test_all_ways_of_reading_turn_the_numbers_alike(scene, holdings):
     native = part.native(SPOT, bands=(3,))
     again = part.read(native.extent, native.shape, bands=(3,))
     level = part.levels(3)[0]
-    col, row = part.to_cells(3, np.array([native.extent.xmin + 1]), np.array([native.extent.ymax - 1]))
+    col, row = part.facts.lattice.to_cells(np.array([native.extent.xmin + 1]), np.array([native.extent.ymax - 1]))
     c, r = int(col[0]), int(row[0])
     cells = part.cells(3, level, (c, r, c + native.shape[1], r + native.shape[0]))
     assert np.allclose(native.values[0], again.values[0]) and np.allclose(native.values[0], cells, equal_nan=True)
@@ -74,7 +74,7 @@ def test_temperature_from_the_constants_of_a_band():
     values = how(np.array([22000, 0, 65535], np.uint16))
     radiance = 22000 * 0.0003342 + 0.1
     assert values[0] == pytest.approx(1321.0789 / np.log(774.8853 / radiance + 1), rel=1e-5) and 280 < values[0] < 300
-    assert "ln(" in how.formula() and values.dtype == np.float32
+    assert "ln(" in how.formula() and values.dtype == np.float64
     assert np.isnan(Rescale("temperature", 1.0, -5.0, "K", 700.0, 1300.0)(np.array([1.0]))[0])  # no light, no warmth
 
 
@@ -112,7 +112,7 @@ def test_a_scale_that_a_file_declares_is_applied_everywhere(tmp_path, holdings):
         assert np.allclose(grid.values[0], source.read(1) * 0.1 - 5.0, atol=1e-5)
     hand_over_raster(part, RasterOrder(tmp_path / "out.tif", (1,)))
     with rasterio.open(tmp_path / "out.tif") as out:
-        assert out.dtypes == ("float32",) and np.allclose(out.read(1), grid.values[0])
+        assert out.dtypes == ("float64",) and np.allclose(out.read(1), grid.values[0])
 
 
 def test_the_quality_band_leaves_out_what_it_is_told_to(scene, data, holdings):

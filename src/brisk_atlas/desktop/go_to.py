@@ -11,7 +11,7 @@ from .line_palette import LinePalette
 from .session import Session
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.place import Cells
+    from brisk_atlas.core.model import Lattice
 
 WIDTH_PX, HEIGHT_PX = 520, 210
 UNKNOWN = "This means no place in a notation known here."
@@ -36,14 +36,12 @@ class GoTo(LinePalette):
         self.setObjectName("go to")
         self.found: list[tuple[str, float, float]] = []  # how it was understood, and where that is on the map
 
-    def _cells(self) -> Cells | None:
+    def _cells(self) -> Lattice | None:
         """Return the lattice of the subject, if it is a grid."""
-        from brisk_atlas.core.inspect import cells_of
-
         subject = self.session.work.subject
         if subject is None or subject.kind != "raster" or self.session.dataset_of(subject) is None:
             return None
-        return cells_of(self.session.holdings.raster(subject.source))
+        return self.session.holdings.raster(subject.source).facts.lattice
 
     def fill(self, text: str) -> None:
         from brisk_atlas.core.place.typed import understand

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brisk_atlas.core.model import AtlasError, Extent, RasterPart
+from brisk_atlas.core.model import AtlasError, CellWindow, RasterPart
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import is_geographic, metres_per_unit, same_crs, transform_extent
 
@@ -62,26 +62,23 @@ def change_between(
     if common is None or common.width <= 0 or common.height <= 0:
         raise AtlasError(after.path, f"it does not overlap {before.path.name}", "Choose two grids of the same place.")
     check(0.05)
-    first = before.native(common, bands=bands[:1])
+    window = a.lattice.window_of(common)
+    first = before.block(window, bands=bands[:1])
     check(0.4)
-    aligned = same_crs(a.crs, b.crs) and np.allclose(a.grid.resolution, b.grid.resolution) and _on_lattice(first, after)
-    if aligned:
-        second = after.native(_inner(first), bands=bands[1:])
-        aligned = second.shape == first.shape
-    if not aligned:
-        second = after.read(first.extent, first.shape, bands=bands[1:], smooth=True)
+    aligned = same_crs(a.crs, b.crs) and a.lattice.matches(b.lattice)
+    second = _own_cells(first, after, bands[1]) if aligned else _interpolated(first, after, bands[1])
     check(0.8)
     valid = first.valid & second.valid
     delta = np.where(valid, second.values[0].astype(float) - first.values[0].astype(float), np.nan)
     scale = metres_per_unit(a.crs)
-    area = first.cell[0] * first.cell[1] * scale**2
+    area = first.lattice.cell_area * scale**2
     known = delta[valid]
     if not known.size:
         raise AtlasError(after.path, f"no cell has data both here and in {before.path.name}", "Choose other grids.")
     limit = max(threshold, NOTHING)
     risen, fallen = known >= limit, known <= -limit
     return Change(
-        Grid(delta[None].astype(np.float32), valid, first.extent),
+        Grid(delta[None].astype(np.float32), valid, first.lattice),
         threshold,
         int(known.size),
         area,
@@ -97,15 +94,23 @@ def change_between(
     )
 
 
-def _inner(grid: Grid) -> Extent:
-    """Return the grid's extent drawn in by a quarter cell, so that edges do not touch neighbours."""
-    e, (width, height) = grid.extent, grid.cell
-    return Extent(e.xmin + width / 4, e.ymin + height / 4, e.xmax - width / 4, e.ymax - height / 4, e.crs)
+def _own_cells(grid: Grid, other: RasterPart, band: int) -> Grid:
+    """Return the other raster's cells, which coincide with those of `grid`, where they lie in it."""
+    there = other.facts.lattice
+    column, row = (round(v) for v in there.to_cells(grid.lattice.c, grid.lattice.f))
+    rows, columns = grid.shape
+    window = CellWindow(max(column, 0), max(row, 0), min(column + columns, there.columns), min(row + rows, there.rows))
+    values, valid = np.zeros((1, rows, columns)), np.zeros((rows, columns), bool)
+    found = other.block(window, bands=(band,))
+    if found.valid.size:
+        into = (
+            slice(window.first_row - row, window.last_row - row),
+            slice(window.first_column - column, window.last_column - column),
+        )
+        values[0][into], valid[into] = found.values[0], found.valid
+    return Grid(values, valid, grid.lattice)
 
 
-def _on_lattice(grid: Grid, other: RasterPart) -> bool:
-    """Return whether the other raster's cells fall on this grid's."""
-    e, o = grid.extent, other.facts.extent
-    assert o is not None
-    shift_x, shift_y = (e.xmin - o.xmin) / grid.cell[0], (e.ymax - o.ymax) / grid.cell[1]
-    return abs(shift_x - round(shift_x)) < 1e-3 and abs(shift_y - round(shift_y)) < 1e-3
+def _interpolated(grid: Grid, other: RasterPart, band: int) -> Grid:
+    """Return the other raster at the middles of the cells of `grid`."""
+    return other.onto(grid.lattice, bands=(band,), smooth=True)

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from brisk_atlas.core.model import GridStyle, Level, RasterPart
-from brisk_atlas.core.place import metres_per_unit, transform_extent
+from brisk_atlas.core.place import Mesh, clipped, mesh_of, metres_per_unit, transform_extent
 from brisk_atlas.core.read import Holdings, Source
 from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
 
@@ -21,7 +21,6 @@ from .drawn import Drawn
 from .ink import inks_from, pixels_of
 from .kernels import grid as kernels
 from .limits import grid_limits, limits_of
-from .mesh import Mesh, mesh_of
 from .view import View
 
 HOW = {"nearest": kernels.NEAREST, "bilinear": kernels.BILINEAR, "cubic": kernels.CUBIC}
@@ -73,7 +72,7 @@ def draw_raster(
     for band, own in zip(style.bands, sources):
         owner = holdings.raster(own)
         if owner.facts.crs not in meshes:
-            meshes[owner.facts.crs] = mesh_of(seen, owner.facts.crs)
+            meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
         channels.append(_channel(owner, own, band, meshes[owner.facts.crs]))
     went = Drawn()
     if channels[0].cells_a_pixel < 1.0 and len(set(sources)) == 1 and style.mask is None:
@@ -85,7 +84,8 @@ def draw_raster(
         values.append(_sampled(holdings, channel, style, seen, went))
     if style.mask is not None:
         _leave_out(holdings, source, style, seen, meshes, values)
-    metres = view.resolution * metres_per_unit(view.crs, view.y), view.resolution * metres_per_unit(view.crs)
+    across, along = metres_per_unit(view.crs, view.y), metres_per_unit(view.crs)
+    metres = view.resolution * across, 0.0, 0.0, -view.resolution * along
     limits = _limits(holdings, channels, style, values, went)
     colour(values, style, limits, metres, pixels_of(image), 1 if light else 0, _classes(channels))
     return went
@@ -105,7 +105,7 @@ def _leave_out(
     own = (source[0], part)
     owner = holdings.raster(own)
     if owner.facts.crs not in meshes:
-        meshes[owner.facts.crs] = mesh_of(seen, owner.facts.crs)
+        meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
     channel = _channel(owner, own, band, meshes[owner.facts.crs])
     classes = _sampled(holdings, channel, replace(style, resample="nearest"), seen, Drawn())
     out = np.isin(classes, np.asarray(hidden, np.float32))
@@ -114,7 +114,7 @@ def _leave_out(
 
 
 def _channel(part: RasterPart, source: Source, band: int, mesh: Mesh) -> _Channel:
-    col, row = part.to_cells(band, mesh.x, mesh.y)
+    col, row = part.facts.lattice.to_cells(mesh.x, mesh.y)
     apart = np.concatenate([
         np.hypot(np.diff(col, axis=1), np.diff(row, axis=1)).ravel(),
         np.hypot(np.diff(col, axis=0), np.diff(row, axis=0)).ravel(),
@@ -124,12 +124,13 @@ def _channel(part: RasterPart, source: Source, band: int, mesh: Mesh) -> _Channe
     return _Channel(part, source, band, col, row, mesh.step, spacing)
 
 
-def _window(channel: _Channel, level: Level) -> tuple[int, int, int, int] | None:
-    """Return the cells of a level that the view can see, or None."""
-    known = np.isfinite(channel.col) & np.isfinite(channel.row)
+def _window(channel: _Channel, level: Level, view: View) -> tuple[int, int, int, int] | None:
+    """Return the cells of a level that the view (whose pixels the channel knows) can see, or None."""
+    every = [clipped(v, channel.step, view.height, view.width) for v in (channel.col, channel.row)]
+    known = np.isfinite(every[0]) & np.isfinite(every[1])
     if not known.any():
         return None
-    col, row = channel.col[known] / level.factor_x, channel.row[known] / level.factor_y
+    col, row = every[0][known] / level.factor_x, every[1][known] / level.factor_y
     c0, c1 = max(0, floor(col.min()) - MARGIN_CELLS), min(level.width, ceil(col.max()) + MARGIN_CELLS)
     r0, r1 = max(0, floor(row.min()) - MARGIN_CELLS), min(level.height, ceil(row.max()) + MARGIN_CELLS)
     return (c0, r0, c1, r1) if c1 > c0 and r1 > r0 else None
@@ -152,7 +153,7 @@ def _sampled(holdings: Holdings, channel: _Channel, style: GridStyle, view: View
     level = max(
         (le for le in levels if le.factor_x <= max(1.0, channel.cells_a_pixel * 1.01)), key=lambda le: le.factor_x
     )
-    window = _window(channel, level)
+    window = _window(channel, level, view)
     if window is None:
         return out
     if pyramid and (level.number or 0) < 0:
@@ -173,14 +174,16 @@ def _draw_cells(
     """Closer than the file's own cells: colour those, then show each as the square it is."""
     first = channels[0]
     level = first.part.levels(first.band)[0]
-    window = _window(first, level)
+    window = _window(first, level, replace(view, width=view.width + 2 * rim, height=view.height + 2 * rim))
     if window is None:
         return
     values = [channel.part.cells(channel.band, level, window) for channel in channels]
     facts = first.part.facts
     assert facts.grid is not None and facts.extent is not None
     across = metres_per_unit(facts.crs, facts.extent.centre[1])
-    metres = facts.grid.resolution[0] * across, facts.grid.resolution[1] * metres_per_unit(facts.crs)
+    lattice = facts.lattice
+    along = metres_per_unit(facts.crs)
+    metres = lattice.a * across, lattice.b * across, lattice.d * along, lattice.e * along
     small = np.zeros(values[0].shape, np.uint32)
     colour(values, style, _limits(holdings, channels, style, values, went), metres, small, 0, _classes(channels))
     mesh_col, mesh_row = first.col - window[0], first.row - window[1]
@@ -226,14 +229,15 @@ def colour(
     values: list[np.ndarray],
     style: GridStyle,
     limits: list[tuple[float, float]],
-    cell: tuple[float, float],
+    cell: tuple[float, float, float, float],
     pixels: np.ndarray,
     rim: int,
     classes: tuple[tuple[int, str, str], ...] = (),
 ) -> None:
     """Colour bands into `pixels` (uint32): by ramp with optional light, by class, or as three bands.
 
-    cell : metres across and along a cell; rim : cells by which `values` are larger on each side
+    cell : metres eastwards a column and a row, then northwards a column and a row
+    rim : cells by which `values` are larger on each side
     """
     inner = (slice(rim, -rim), slice(rim, -rim)) if rim else (slice(None), slice(None))
     if len(values) == 3:
@@ -251,7 +255,14 @@ def colour(
         return
     if style.shade > 0 or style.slope:
         east, north = np.empty_like(band), np.empty_like(band)
-        in_bands(band.shape[0], lambda a, b: kernels.slopes(band, cell[0], cell[1], east, north, a, b))
+        xc, xr, yc, yr = cell
+        upright = xr == 0 and yc == 0
+        across, down = (xc, -yr) if upright else (1.0, 1.0)
+        in_bands(band.shape[0], lambda top, end: kernels.slopes(band, across, down, east, north, top, end))
+        if not upright:  # from rises a column and a row to those eastwards and northwards
+            area, column, row = xc * yr - xr * yc, east, -north
+            east = ((yr * column - yc * row) / area).astype(np.float32)
+            north = ((xc * row - xr * column) / area).astype(np.float32)
         if style.shade > 0:
             light = np.ascontiguousarray(lit(east, north, style)[inner])
         if style.slope:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from brisk_atlas.core.model import Extent
+from brisk_atlas.core.model import Extent, Lattice
 
 
 @dataclass(frozen=True)
@@ -29,6 +29,13 @@ class View:
     def origin(self) -> tuple[float, float]:
         """Return the map position of the top left corner."""
         return self.x - self.width * self.resolution / 2, self.y + self.height * self.resolution / 2
+
+    @property
+    def lattice(self) -> Lattice:
+        """Return the grid of the picture's pixels."""
+        left, upper = self.origin
+        step = self.resolution
+        return Lattice(step, 0.0, left, 0.0, -step, upper, self.width, self.height, self.crs)
 
     def to_map(self, px: float, py: float) -> tuple[float, float]:
         left, top = self.origin

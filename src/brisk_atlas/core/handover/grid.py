@@ -8,14 +8,16 @@ from pathlib import Path
 
 import numpy as np
 import rasterio
+from affine import Affine
 from platformdirs import user_data_path
 from rasterio.enums import Resampling
 from rasterio.errors import RasterioError
-from rasterio.transform import from_bounds
 
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.target import reason_of, written_beside
+
+from .raster import check_written
 
 BLOCK = 256
 
@@ -47,7 +49,7 @@ def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") 
                 dtype="float32",
                 nodata=np.nan,
                 crs=proj_crs(grid.extent.crs).to_wkt() if grid.extent.crs else None,
-                transform=from_bounds(*grid.extent.bounds, columns, rows),
+                transform=Affine(*grid.lattice.transform),
                 tiled=True,
                 blockxsize=BLOCK,
                 blockysize=BLOCK,
@@ -58,6 +60,7 @@ def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") 
                 out.set_band_description(1, description or name)
                 out.set_band_unit(1, unit)
                 out.build_overviews([2, 4, 8], Resampling.average)
+            check_written(beside, columns, rows)
         except (RasterioError, OSError) as error:
             raise reason_of(error, path) from error
     return path

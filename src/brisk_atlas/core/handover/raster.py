@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 import rasterio
+from affine import Affine
+from rasterio.enums import ColorInterp
 from rasterio.errors import RasterioError
-from rasterio.transform import from_bounds
 from rasterio.warp import calculate_default_transform
+from rasterio.windows import Window
 
-from brisk_atlas.core.model import CannotWrite, Extent, RasterPart
+from brisk_atlas.core.model import Band, CannotWrite, CellWindow, Extent, Lattice, RasterPart
 from brisk_atlas.core.place import proj_crs, same_crs, transform_extent
 from brisk_atlas.core.target import reason_of, written_beside
 
@@ -34,10 +36,10 @@ class RasterOrder:
     smooth: bool = True
 
 
-def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Extent, int, int, bool]:
-    """Return the extent, columns and rows of the result, and whether cells are copied as they are."""
-    facts = part.facts
-    assert facts.extent is not None and facts.grid is not None
+def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Lattice, CellWindow | None]:
+    """Return the grid of the result, and which of the source's cells it is where they are copied as they are."""
+    facts, own = part.facts, part.facts.lattice
+    assert facts.extent is not None
     crs = order.crs or facts.crs
     source = facts.extent
     if order.within is not None:
@@ -48,21 +50,13 @@ def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Extent, int, int, bo
                 order.path, "the extent does not meet the grid", "Move the map over the grid, or take all of it."
             )
         source = cut
-    width, height = facts.grid.resolution
     if same_crs(crs, facts.crs) and order.resolution is None:
-        whole = facts.extent
-        c0, c1 = np.floor((source.xmin - whole.xmin) / width + 1e-6), np.ceil((source.xmax - whole.xmin) / width - 1e-6)
-        r0, r1 = (
-            np.floor((whole.ymax - source.ymax) / height + 1e-6),
-            np.ceil((whole.ymax - source.ymin) / height - 1e-6),
-        )
-        extent = Extent(
-            whole.xmin + c0 * width, whole.ymax - r1 * height, whole.xmin + c1 * width, whole.ymax - r0 * height, crs
-        )
-        return extent, int(c1 - c0), int(r1 - r0), True
+        window = own.window_of(source)
+        return replace(own.within(window), crs=crs), window
+    width, height = own.cell
     columns, rows = max(1, round(source.width / width)), max(1, round(source.height / height))
     resolution = order.resolution
-    transform, columns, rows = calculate_default_transform(
+    t, columns, rows = calculate_default_transform(
         proj_crs(facts.crs or crs or "").to_wkt(),
         proj_crs(crs or facts.crs or "").to_wkt(),
         columns,
@@ -70,10 +64,25 @@ def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Extent, int, int, bo
         *source.bounds,
         **({"resolution": resolution} if resolution else {}),
     )
-    extent = Extent(
-        transform.c, transform.f + rows * transform.e, transform.c + columns * transform.a, transform.f, crs
-    )
-    return extent, int(columns), int(rows), False
+    return Lattice(t.a, t.b, t.c, t.d, t.e, t.f, int(columns), int(rows), crs), None
+
+
+@dataclass(frozen=True)
+class _Storage:
+    """How values and gaps are stored: the nodata value, or a mask where none is free."""
+
+    dtype: np.dtype
+    nodata: float | None
+    masked: bool
+
+
+def _storage(part: RasterPart, as_is: bool) -> _Storage:
+    assert part.facts.grid is not None
+    dtype = np.dtype(part.value_dtype)
+    nodata = part.facts.grid.nodata if part.value_dtype == part.facts.grid.dtype else None
+    if nodata is None and dtype.kind == "f":
+        nodata = float("nan")
+    return _Storage(dtype, nodata, nodata is None and not (as_is and part.all_valid))
 
 
 def hand_over_raster(
@@ -85,49 +94,95 @@ def hand_over_raster(
     path = (
         order.path if order.path.suffix.lower() in (".tif", ".tiff") else order.path.with_name(order.path.name + ".tif")
     )
-    extent, columns, rows, as_is = _lattice(part, order)
+    lattice, window = _lattice(part, order)
+    columns, rows = lattice.columns, lattice.rows
     if columns * rows > MOST_CELLS:
         raise CannotWrite(
             path, f"the result would have {columns * rows:,} cells", "Choose a smaller extent or larger cells."
         )
-    kind = np.dtype(part.value_dtype)
-    nodata = facts.grid.nodata if part.value_dtype == facts.grid.dtype else None
-    nodata = nodata if nodata is not None else (np.nan if kind.kind == "f" else None)
+    storage = _storage(part, window is not None)
     names = {band.index: band for band in facts.grid.bands}
     with written_beside(path) as beside:
         try:
-            with rasterio.open(
-                beside,
-                "w",
-                driver="GTiff",
-                width=columns,
-                height=rows,
-                count=len(order.bands),
-                dtype=part.value_dtype,
-                nodata=nodata,
-                crs=proj_crs(extent.crs).to_wkt() if extent.crs else None,
-                transform=from_bounds(*extent.bounds, columns, rows),
-                tiled=True,
-                blockxsize=BLOCK,
-                blockysize=BLOCK,
-                compress="deflate",
-                predictor=3 if kind.kind == "f" else 2,
-                bigtiff="if_safer",
-            ) as out:
-                windows = [window for _, window in out.block_windows(1)]
-                for done, window in enumerate(windows):
+            with (
+                rasterio.Env(GDAL_TIFF_INTERNAL_MASK=True),
+                rasterio.open(
+                    beside,
+                    "w",
+                    driver="GTiff",
+                    width=columns,
+                    height=rows,
+                    count=len(order.bands),
+                    dtype=storage.dtype,
+                    nodata=storage.nodata,
+                    crs=proj_crs(lattice.crs).to_wkt() if lattice.crs else None,
+                    transform=Affine(*lattice.transform),
+                    tiled=True,
+                    blockxsize=BLOCK,
+                    blockysize=BLOCK,
+                    compress="deflate",
+                    predictor=3 if storage.dtype.kind == "f" else 2,
+                    bigtiff="if_safer",
+                ) as out,
+            ):
+                _describe(out, [names[index] for index in order.bands], storage)
+                windows = [block for _, block in out.block_windows(1)]
+                for done, block in enumerate(windows):
                     report(0.05 + 0.9 * done / len(windows), "writing")
-                    west, south, east, north = out.window_bounds(window)
-                    block = Extent(west, south, east, north, extent.crs)
-                    shape = int(window.height), int(window.width)
-                    grid = part.read(block, shape, bands=order.bands, smooth=order.smooth and not as_is)
-                    fill = 0 if nodata is None else nodata
-                    out.write(np.where(grid.valid, grid.values, fill).astype(kind), window=window)
-                for position, index in enumerate(order.bands, 1):
-                    out.set_band_description(position, names[index].name)
-                    if names[index].unit:
-                        out.set_band_unit(position, names[index].unit)
+                    _write_block(out, part, order, block, lattice, window, storage)
+            check_written(beside, columns, rows)
         except (RasterioError, OSError) as error:
             raise reason_of(error, path) from error
         report(0.97, "moving into place")
     return columns, rows
+
+
+def _write_block(
+    out: rasterio.io.DatasetWriter,
+    part: RasterPart,
+    order: RasterOrder,
+    block: Window,
+    lattice: Lattice,
+    window: CellWindow | None,
+    storage: _Storage,
+) -> None:
+    col, row, width, height = (int(v) for v in (block.col_off, block.row_off, block.width, block.height))
+    piece = CellWindow(col, row, col + width, row + height)
+    smooth = order.smooth and not any(part.facts.grid and part.facts.grid.bands[i - 1].classes for i in order.bands)
+    gaps = np.zeros((height, width), bool)
+    for position, index in enumerate(order.bands, 1):
+        if window is not None:
+            x, y = window.first_column, window.first_row
+            grid = part.block(CellWindow(x + col, y + row, x + col + width, y + row + height), bands=(index,))
+        else:
+            grid = part.onto(lattice.within(piece), bands=(index,), smooth=smooth)
+        fill = 0 if storage.nodata is None else storage.nodata
+        out.write(np.where(grid.valid, grid.values[0], fill).astype(storage.dtype), position, window=block)
+        gaps |= ~grid.valid
+    if storage.masked:
+        out.write_mask(~gaps, window=block)
+
+
+def _describe(out: rasterio.io.DatasetWriter, bands: list[Band], storage: _Storage) -> None:
+    """Give the bands of a file their names, units, colours and what they are."""
+    for position, band in enumerate(bands, 1):
+        out.set_band_description(position, band.name)
+        if band.unit:
+            out.set_band_unit(position, band.unit)
+    roles = [ColorInterp[band.role] if band.role in ColorInterp.__members__ else None for band in bands]
+    if {ColorInterp.red, ColorInterp.green, ColorInterp.blue} <= set(roles):
+        out.colorinterp = [role or ColorInterp.undefined for role in roles]
+    classes = bands[0].classes
+    if len(bands) == 1 and classes and storage.dtype in (np.uint8, np.uint16):
+        table = {value: (*bytes.fromhex(colour[1:7]), 255) for value, colour, _ in classes}
+        out.write_colormap(1, table)
+
+
+def check_written(path: Path, columns: int, rows: int) -> None:
+    """Read a grid that was written through once. Raises RasterioError or OSError for one that is not whole, which
+    the library may not notice when it closes a file on a full disk."""
+    with rasterio.open(path) as made:
+        if (made.width, made.height) != (columns, rows):
+            raise OSError("what was written can't be read back")
+        for _, block in made.block_windows(1):
+            made.read(window=block)

@@ -1,6 +1,6 @@
 """What is here: probes, measures and statistics."""
 
-from .cell import cell_values, cells_of
+from .cell import cell_values
 from .feature import feature_finding, place_of, row_finding, vertex_readings
 from .finding import Finding, Reading, Where
 from .held import Compared, Held, as_rows, as_table, compare, spectra
@@ -18,7 +18,6 @@ __all__ = [
     "as_rows",
     "as_table",
     "cell_values",
-    "cells_of",
     "compare",
     "feature_finding",
     "names_of",

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brisk_atlas.core.model import Band, Extent, GridStyle, Layer, RasterPart, number_text
+from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPart, number_text
 from brisk_atlas.core.model.dataset import AS
-from brisk_atlas.core.place import Cells, same_crs, transform, unit_of
+from brisk_atlas.core.place import same_crs, transform, unit_of
 from brisk_atlas.core.read import Holdings
 
 from .finding import Finding, Reading
@@ -29,32 +29,20 @@ class CellValues:
     known: np.ndarray
 
 
-def cells_of(part: RasterPart) -> Cells | None:
-    """Return the lattice of a grid, for pixel and line."""
-    facts = part.facts
-    if facts.grid is None or facts.extent is None:
-        return None
-    width, height = facts.grid.resolution
-    return Cells(facts.extent.xmin, facts.extent.ymax, width, height, facts.grid.width, facts.grid.height, facts.crs)
-
-
 def cell_values(part: RasterPart, x: float, y: float, crs: str | None) -> CellValues | None:
     """Return the cell at a position, or None outside the grid."""
-    facts = part.facts
-    assert facts.grid is not None and facts.extent is not None
-    px, py = transform(np.array([[x, y]]), crs, facts.crs)[0]
-    if not facts.extent.contains(px, py):
+    assert part.facts.grid is not None
+    lattice = part.facts.lattice
+    px, py = transform(np.array([[x, y]]), crs, part.facts.crs)[0]
+    column, row = lattice.to_cells(px, py)
+    if not (0 <= column <= lattice.columns and 0 <= row <= lattice.rows):
         return None
-    width, height = facts.grid.resolution
-    col = min(int((px - facts.extent.xmin) / width), facts.grid.width - 1)
-    row = min(int((facts.extent.ymax - py) / height), facts.grid.height - 1)
-    middle_x, middle_y = facts.extent.xmin + (col + 0.5) * width, facts.extent.ymax - (row + 0.5) * height
-    tiny = Extent(middle_x - width / 4, middle_y - height / 4, middle_x + width / 4, middle_y + height / 4, facts.crs)
-    grid = part.native(tiny, bands=tuple(band.index for band in facts.grid.bands))
-    values = grid.values[:, 0, 0]
-    nodata = facts.grid.nodata
-    known = np.array([bool(grid.valid[0, 0]) or (v != nodata and np.isfinite(v)) for v in values.tolist()])
-    return CellValues(row, col, (middle_x, middle_y), values, known)
+    col, row = min(int(column), lattice.columns - 1), min(int(row), lattice.rows - 1)
+    window = CellWindow(col, row, col + 1, row + 1)
+    bands = [part.block(window, bands=(band.index,)) for band in part.facts.grid.bands]
+    values = np.array([band.values[0, 0, 0] for band in bands])
+    known = np.array([bool(band.valid[0, 0]) for band in bands])
+    return CellValues(row, col, lattice.to_map(col + 0.5, row + 0.5), values, known)
 
 
 def cell_finding(holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None) -> Finding | None:
@@ -151,20 +139,17 @@ def along(part: RasterPart, xy: np.ndarray, crs: str | None, band: int = 1) -> n
 
     Reads the window around them once.
     """
-    facts = part.facts
-    assert facts.grid is not None and facts.extent is not None
-    own = xy if same_crs(crs, facts.crs) else transform(xy, crs, facts.crs)
+    lattice = part.facts.lattice
+    own = xy if same_crs(crs, part.facts.crs) else transform(xy, crs, part.facts.crs)
     out = np.full(len(xy), np.nan)
-    e, (width, height) = facts.extent, facts.grid.resolution
-    inside = (own[:, 0] >= e.xmin) & (own[:, 0] <= e.xmax) & (own[:, 1] >= e.ymin) & (own[:, 1] <= e.ymax)
+    column, row = lattice.to_cells(own[:, 0], own[:, 1])
+    inside = (column >= 0) & (column <= lattice.columns) & (row >= 0) & (row <= lattice.rows)
     if not inside.any():
         return out
-    low, high = own[inside].min(axis=0), own[inside].max(axis=0)
-    window = Extent(low[0] - width / 4, low[1] - height / 4, high[0] + width / 4, high[1] + height / 4, facts.crs)
-    grid = part.native(window, bands=(band,))
-    g = grid.extent
-    columns = np.clip(((own[inside, 0] - g.xmin) / width).astype(int), 0, grid.shape[1] - 1)
-    rows = np.clip(((g.ymax - own[inside, 1]) / height).astype(int), 0, grid.shape[0] - 1)
-    values = grid.values[0, rows, columns].astype(float)
-    out[inside] = np.where(grid.valid[rows, columns], values, np.nan)
+    columns = np.minimum(column[inside].astype(int), lattice.columns - 1)
+    rows = np.minimum(row[inside].astype(int), lattice.rows - 1)
+    window = CellWindow(columns.min(), rows.min(), columns.max() + 1, rows.max() + 1)
+    grid = part.block(window, bands=(band,))
+    at = rows - window.first_row, columns - window.first_column
+    out[inside] = np.where(grid.valid[at], grid.values[0][at].astype(float), np.nan)
     return out

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
+from math import ceil, sqrt
 
 import numpy as np
 import pyarrow as pa
 import shapely
 
-from brisk_atlas.core.model import BadExpression, Extent, Layer, RasterPart, number_text
+from brisk_atlas.core.model import BadExpression, CellWindow, Extent, Lattice, Layer, RasterPart, number_text
+from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import height_unit_of, transform_extent
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import rows_of, shown_rows
@@ -82,70 +84,61 @@ def summary_readings(name: str, summary: Summary, unit: str = "") -> list[Readin
     return found
 
 
-def _windows(part: RasterPart, extent: Extent) -> tuple[Extent, tuple[int, int], int]:
-    """Return the extent snapped to the cells that meet it, its (rows, columns), and one in how many to take."""
-    facts = part.facts
-    assert facts.grid is not None and facts.extent is not None
-    e, (width, height) = facts.extent, facts.grid.resolution
-    c0 = max(0, int((extent.xmin - e.xmin) / width))
-    c1 = min(facts.grid.width, int(np.ceil((extent.xmax - e.xmin) / width)))
-    r0 = max(0, int((e.ymax - extent.ymax) / height))
-    r1 = min(facts.grid.height, int(np.ceil((e.ymax - extent.ymin) / height)))
-    c1, r1 = max(c1, c0 + 1), max(r1, r0 + 1)
-    snapped = Extent(e.xmin + c0 * width, e.ymax - r1 * height, e.xmin + c1 * width, e.ymax - r0 * height, facts.crs)
-    every = max(1, int(np.ceil(np.sqrt((r1 - r0) * (c1 - c0) / MOST_CELLS))))
-    return snapped, (r1 - r0, c1 - c0), every
-
-
 def band_values(
     part: RasterPart, band: int, area: shapely.Geometry | None, check: Check = lambda: None
 ) -> tuple[np.ndarray, str]:
     """Return the values of the cells whose middle lies in an area (in the part's CRS; None for all), NaN
     without data, and how they were taken where not all were."""
-    facts = part.facts
-    assert facts.extent is not None
-    wanted = facts.extent
-    if area is not None:
-        xmin, ymin, xmax, ymax = area.bounds
-        met = Extent(xmin, ymin, xmax, ymax, facts.crs).intersection(facts.extent)
-        if met is None:
-            return np.zeros(0), ""
-        wanted = met
-    snapped, (rows, columns), every = _windows(part, wanted)
+    lattice = part.facts.lattice
+    window = lattice.whole if area is None else lattice.window_of(Extent.of(area.bounds, part.facts.crs))
+    if window.is_empty:
+        return np.zeros(0), ""
+    rows, columns = window.shape
+    every = max(1, ceil(sqrt(rows * columns / MOST_CELLS)))
+    if every > 1:
+        return _sampled(part, band, area, lattice.within(window), every)
     found = []
-    for piece, shape in _strips(snapped, rows, columns, every):
+    tall = max(1, STRIP // columns)
+    for first in range(window.first_row, window.last_row, tall):
         check()
-        grid = part.native(piece, bands=(band,)) if every == 1 else part.read(piece, shape, bands=(band,), smooth=False)
-        values = np.where(grid.valid, grid.values[0], np.nan).astype(float)
-        found.append(values[_inside(grid.extent, grid.shape, area)] if area is not None else values.ravel())
-    note = f"one cell in {every * every:,}, nearest" if every > 1 else ""
-    return (np.concatenate(found) if found else np.zeros(0)), note
+        strip = CellWindow(window.first_column, first, window.last_column, min(first + tall, window.last_row))
+        found.append(_known(part.block(strip, bands=(band,)), area))
+    return np.concatenate(found), ""
 
 
-def _strips(extent: Extent, rows: int, columns: int, every: int) -> Iterator[tuple[Extent, tuple[int, int]]]:
-    """Give an extent in strips of whole rows that are small enough to be read at once."""
-    tall = max(1, STRIP // columns // every * every) if columns * rows > STRIP else rows
-    height = extent.height / rows
-    for top in range(0, rows, tall):
-        bottom = min(rows, top + tall)
-        inset = height / 4 if every == 1 else 0.0  # so that no row of the next strip is touched
-        piece = Extent(
-            extent.xmin + inset, extent.ymax - bottom * height + inset,
-            extent.xmax - inset, extent.ymax - top * height - inset, extent.crs,
-        )  # fmt: skip
-        yield piece, (max(1, (bottom - top) // every), max(1, columns // every))
+def _sampled(
+    part: RasterPart, band: int, area: shapely.Geometry | None, lattice: Lattice, every: int
+) -> tuple[np.ndarray, str]:
+    """Return one cell in `every`, both ways, of a piece of a grid."""
+    grid = part.read(lattice.extent, (max(1, lattice.rows // every), max(1, lattice.columns // every)), bands=(band,))
+    if not lattice.is_upright:  # the corners around a turned grid are none of its cells
+        column, row = lattice.to_cells(*grid.centres)
+        inside = (column >= 0) & (column < lattice.columns) & (row >= 0) & (row < lattice.rows)
+        values = np.where(grid.valid, grid.values[0], np.nan)[inside]
+        x, y = (v[inside] for v in grid.centres)
+        return (values if area is None else values[shapely.intersects_xy(area, x, y)]), _note(every)
+    return _known(grid, area), _note(every)
 
 
-def _inside(extent: Extent, shape: tuple[int, int], area: shapely.Geometry) -> np.ndarray:
-    """Return (rows, cols) bool: which cells have their middle in an area."""
-    rows, columns = shape
-    x = extent.xmin + (np.arange(columns) + 0.5) * extent.width / columns
-    y = extent.ymax - (np.arange(rows) + 0.5) * extent.height / rows
-    if area.equals(shapely.box(*area.bounds)):
-        xmin, ymin, xmax, ymax = area.bounds
-        return ((y >= ymin) & (y <= ymax))[:, None] & ((x >= xmin) & (x <= xmax))[None, :]
-    shapely.prepare(area)
-    return np.array([shapely.intersects_xy(area, x, np.full(columns, v)) for v in y.tolist()]).reshape(rows, columns)
+def _note(every: int) -> str:
+    return f"one cell in {every * every:,}, nearest"
+
+
+def _known(grid: Grid, area: shapely.Geometry | None) -> np.ndarray:
+    """Return the values of one band whose middle lies in an area, NaN without data."""
+    values = np.where(grid.valid, grid.values[0], np.nan).astype(float)
+    if area is None:
+        return values.ravel()
+    rows, columns = grid.shape
+    to_cells = grid.lattice.to_cells
+    there = shapely.transform(area, lambda xy: np.column_stack(to_cells(xy[:, 0], xy[:, 1])))
+    x, y = np.arange(columns) + 0.5, np.arange(rows) + 0.5
+    if there.equals(shapely.box(*there.bounds)):
+        xmin, ymin, xmax, ymax = there.bounds
+        return values[((y >= ymin) & (y <= ymax))[:, None] & ((x >= xmin) & (x <= xmax))[None, :]]
+    shapely.prepare(there)
+    inside = [shapely.intersects_xy(there, x, np.full(columns, v)) for v in y.tolist()]
+    return values[np.array(inside).reshape(rows, columns)]
 
 
 def area_statistics(

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import BadExpression, CannotPlace, Extent, Layer
+from brisk_atlas.core.model import BadExpression, CannotPlace, CellWindow, Layer
 from brisk_atlas.core.model.shapes import POLYGON, Shapes
 from brisk_atlas.core.place import same_crs, transform, unit_of
 from brisk_atlas.core.read import Holdings
@@ -59,11 +59,10 @@ def zonal_table(
     made |= {"greatest": ends[:, 1], "sum": sums[:, 1], "spread": spread}
     if kept is not None and whole:
         made["commonest"] = commonest
-    width, height = facts.grid.resolution
     unit, table = unit_of(facts.crs), rows_of(holdings, zones)
     columns = {"cells": pa.array(cells.astype(np.int64))}
     if unit and unit != "°":
-        columns[f"cells_area_{unit}2"] = pa.array(cells * width * height)
+        columns[f"cells_area_{unit}2"] = pa.array(cells * facts.lattice.cell_area)
     columns |= {name: pa.array(values, mask=cells == 0) for name, values in made.items()}
     for name, column in columns.items():
         table = table.append_column(_free(f"{grid.name}_{name}", table.column_names), column)
@@ -89,28 +88,27 @@ def _zones_in(holdings: Holdings, zones: Layer, grid: Layer) -> Shapes:
 def _pairs(holdings: Holdings, shapes: Shapes, grid: Layer, band: int, report: Callable[[float], None]):  # type: ignore[no-untyped-def]
     """Give (zones, values) of the cells in polygons, strip by strip of the grid."""
     part = holdings.raster(grid.source)
-    facts, b = part.facts, shapes.bounds
-    assert facts.grid is not None and facts.extent is not None
-    width, height = facts.grid.resolution
-    xmin, ymax, xmax = facts.extent.xmin, facts.extent.ymax, facts.extent.xmax
-    top = max(0, int((ymax - np.nanmax(b[:, 3])) / height))
-    last = min(facts.grid.height, int((ymax - np.nanmin(b[:, 1])) / height) + 1)
-    tall = max(1, STRIP // facts.grid.width)
+    lattice = part.facts.lattice
+    column, row = lattice.to_cells(shapes.xy[:, 0], shapes.xy[:, 1])
+    shapes = shapes.moved(np.column_stack([column, -row]))  # so that any grid is a plain one: cells of size 1
+    b = shapes.bounds
+    if not np.isfinite(b[:, 1]).any():
+        return
+    top = max(0, int(-np.nanmax(b[:, 3])))
+    last = min(lattice.rows, int(-np.nanmin(b[:, 1])) + 1)
+    tall = max(1, STRIP // lattice.columns)
     vertices = np.diff(shapes.path_starts[shapes.feature_starts])
     room = np.empty(int(vertices.max(initial=0)) + 2)
     for first in range(top, last, tall):
         report(0.02 + 0.9 * (first - top) / (last - top))
-        rows = min(tall, last - first)
-        high, low = ymax - (first + 0.25) * height, ymax - (first + rows - 0.25) * height
-        window = Extent(xmin + width / 4, low, xmax - width / 4, high, facts.crs)
-        cells = part.native(window, bands=(band,))
+        cells = part.block(CellWindow(0, first, lattice.columns, min(first + tall, last)), bands=(band,))
         values = np.where(cells.valid, cells.values[0], np.nan).astype(np.float64)
         capacity = values.size
         while True:
             zone, value = np.empty(capacity, np.int64), np.empty(capacity)
             found = gather(
                 shapes.xy, shapes.path_starts, shapes.path_kinds, shapes.feature_starts, b,
-                values, xmin, ymax, width, height, first, room, zone, value,
+                values, 0.0, 0.0, 1.0, 1.0, first, room, zone, value,
             )  # fmt: skip
             if found <= capacity:
                 break

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
+    from .lattice import CellWindow, Lattice
     from .layer import Layer
     from .reading import AS_IT_SAYS, Columns, Reading, TextForm
     from .rows import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
@@ -24,6 +25,7 @@ _HOMES = {
     "errors": ("AtlasError", "BadExpression", "CannotPlace", "CannotRead", "CannotWrite"),
     "extent": ("Extent",),
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
+    "lattice": ("CellWindow", "Lattice"),
     "layer": ("Layer",),
     "reading": ("AS_IT_SAYS", "Columns", "Reading", "TextForm"),
     "rows": ("ColumnLook", "ComputedField", "Edit", "FieldFilter", "Join", "RowsLook"),
@@ -41,6 +43,7 @@ __all__ = [
     "CannotPlace",
     "CannotRead",
     "CannotWrite",
+    "CellWindow",
     "CloudFacts",
     "CloudPart",
     "CloudStyle",
@@ -57,6 +60,7 @@ __all__ = [
     "GridStyle",
     "Join",
     "Label",
+    "Lattice",
     "Layer",
     "Level",
     "Part",

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .extent import Extent
 from .facts import Facts
+from .lattice import CellWindow, Lattice
 from .words import path_text
 
 if TYPE_CHECKING:
@@ -97,19 +98,34 @@ class RasterPart(Part, ABC):
     def measured_as(self, quantity: str) -> RasterPart:
         """Return this part with its numbers turned into `quantity`. Raises KeyError for another one."""
 
-    @abstractmethod
     def read(
         self, extent: Extent, shape: tuple[int, int], *, bands: tuple[int, ...] = (1,), smooth: bool = False
     ) -> Grid:
-        """Return bands over `extent`, resampled to `shape` (rows, cols) in the CRS of `extent`.
-
-        Reads from overviews where they suffice; warps where the CRS differs. Cells without data
-        come back masked. `smooth` interpolates (for continuous values), else nearest cell.
-        """
+        """Return bands over `extent`, resampled to `shape` (rows, cols) in the CRS of `extent`; see `onto`."""
+        return self.onto(Lattice.north_up(extent, shape), bands=bands, smooth=smooth)
 
     @abstractmethod
-    def native(self, window: Extent | None = None, *, bands: tuple[int, ...] = (1,)) -> Grid:
-        """Return the file's own cells (those touching `window`, in the file's CRS) unresampled."""
+    def onto(self, lattice: Lattice, *, bands: tuple[int, ...] = (1,), smooth: bool = False) -> Grid:
+        """Return bands resampled to the cells of `lattice`, in its CRS.
+
+        Reads from overviews where they suffice. Each cell of the result has the value at its middle, of the
+        nearest cell, or interpolated where `smooth` (for continuous values); a smooth one that is larger
+        than those of the file has the mean over its area. Cells without data do not count.
+        """
+
+    def native(self, extent: Extent | None = None, *, bands: tuple[int, ...] = (1,)) -> Grid:
+        """Return the file's own cells (those that meet `extent`, in the file's CRS) unresampled."""
+        lattice = self.facts.lattice
+        return self.block(lattice.whole if extent is None else lattice.window_of(extent), bands=bands)
+
+    @abstractmethod
+    def block(self, window: CellWindow, *, bands: tuple[int, ...] = (1,)) -> Grid:
+        """Return the file's own cells in a window, as they lie in the file. Raises CannotRead."""
+
+    @property
+    @abstractmethod
+    def all_valid(self) -> bool:
+        """Return whether the file can have no cell without data: it has no nodata value and no mask."""
 
     @abstractmethod
     def levels(self, band: int) -> tuple[Level, ...]:
@@ -121,11 +137,6 @@ class RasterPart(Part, ABC):
 
         `window` is first column, first row, last column and last row (not included). Raises CannotRead.
         """
-
-    @abstractmethod
-    def to_cells(self, band: int, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Return where positions in the part's CRS lie: columns and rows of the file's own cells, as
-        fractions (0 at the outer edge of the first cell)."""
 
 
 class CloudPart(Part, ABC):

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .extent import Extent
+from .lattice import Lattice
 
 if TYPE_CHECKING:
     import numpy as np
@@ -34,14 +35,14 @@ class Rescale(NamedTuple):
     k2: float | None = None
 
     def __call__(self, values: np.ndarray) -> np.ndarray:
-        """Return float32 values of the quantity."""
+        """Return float64 values of the quantity."""
         import numpy as np
 
-        scaled = values.astype(np.float32) * np.float32(self.gain) + np.float32(self.offset)
+        scaled = values.astype(np.float64) * self.gain + self.offset
         if self.k1 is None or self.k2 is None:
             return scaled
         with np.errstate(divide="ignore", invalid="ignore"):
-            return np.where(scaled > 0, self.k2 / np.log(self.k1 / scaled + 1), np.nan).astype(np.float32)
+            return np.where(scaled > 0, self.k2 / np.log(self.k1 / scaled + 1), np.nan)
 
     def formula(self) -> str:
         """Return in words how a number becomes the quantity."""
@@ -67,7 +68,10 @@ class Band:
 
 @dataclass(frozen=True)
 class GridFacts:
-    """The grid of a raster: cells, storage and bands; `resolution` is the cell size in CRS units."""
+    """The grid of a raster: cells, storage and bands; `resolution` is the cell size in CRS units.
+
+    `transform` is the affine transform (see Lattice); None for a grid whose first row is in the north.
+    """
 
     width: int
     height: int
@@ -76,6 +80,7 @@ class GridFacts:
     resolution: tuple[float, float]
     bands: tuple[Band, ...]
     overviews: tuple[int, ...] = ()
+    transform: tuple[float, float, float, float, float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -113,6 +118,14 @@ class Facts:
     grid: GridFacts | None = None
     cloud: CloudFacts | None = None
     notes: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def lattice(self) -> Lattice:
+        """Return where the cells of a raster lie."""
+        assert self.grid is not None and self.extent is not None
+        if self.grid.transform is None:
+            return Lattice.north_up(self.extent, (self.grid.height, self.grid.width))
+        return Lattice(*self.grid.transform, self.grid.width, self.grid.height, self.crs)
 
     def as_json(self) -> dict[str, Any]:
         """Return the facts as the command line prints them."""

@@ -15,13 +15,15 @@ from .crs import (
     unit_of,
 )
 from .crs_search import CrsEntry, covers, entry_of, search_crs
-from .notation import Cells, Spot, degrees_from, mgrs_to_degrees, notations
+from .mesh import Mesh, clipped, mesh_of
+from .notation import Spot, degrees_from, mgrs_to_degrees, notations
 
 __all__ = [
     "METRES_PER_DEGREE",
-    "Cells",
     "CrsEntry",
+    "Mesh",
     "Spot",
+    "clipped",
     "covers",
     "crs_label",
     "crs_name",
@@ -29,6 +31,7 @@ __all__ = [
     "entry_of",
     "height_unit_of",
     "is_geographic",
+    "mesh_of",
     "metres_per_unit",
     "mgrs_to_degrees",
     "notations",

@@ -10,6 +10,8 @@ from typing import NamedTuple
 import mgrs
 import numpy as np
 
+from brisk_atlas.core.model import Lattice
+
 from .crs import crs_label, is_geographic, transform, unit_of
 
 WGS84 = "EPSG:4326"
@@ -30,18 +32,6 @@ TITLES = {
 }
 
 
-class Cells(NamedTuple):
-    """The lattice of a grid: outer corner, cell size (CRS units) and number of columns and rows."""
-
-    xmin: float
-    ymax: float
-    cell_width: float
-    cell_height: float
-    columns: int
-    rows: int
-    crs: str | None
-
-
 class Spot(NamedTuple):
     """A position: `x` and `y` in `crs`, and what it is read against: a layer's CRS and a grid."""
 
@@ -49,7 +39,7 @@ class Spot(NamedTuple):
     y: float
     crs: str | None
     layer_crs: str | None = None
-    cells: Cells | None = None
+    cells: Lattice | None = None
 
 
 def notations(spot: Spot) -> dict[str, str]:
@@ -177,7 +167,7 @@ def cell_text(spot: Spot) -> str:
     cells = spot.cells
     assert cells is not None
     x, y = transform(np.array([[spot.x, spot.y]]), spot.crs, cells.crs)[0].tolist()
-    pixel, line = (x - cells.xmin) / cells.cell_width, (cells.ymax - y) / cells.cell_height
+    pixel, line = cells.to_cells(x, y)
     if not (0 <= pixel <= cells.columns and 0 <= line <= cells.rows):
         return "outside the grid"
     return f"pixel {pixel:.1f}, line {line:.1f}"

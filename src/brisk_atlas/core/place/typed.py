@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from brisk_atlas.core.model import CannotPlace
+from brisk_atlas.core.model import CannotPlace, Lattice
 
 from .crs import crs_label, is_geographic, proj_crs, transform
-from .notation import UPS_NORTH, UPS_SOUTH, WGS84, Cells, degrees_from, mgrs_to_degrees, utm_crs
+from .notation import UPS_NORTH, UPS_SOUTH, WGS84, degrees_from, mgrs_to_degrees, utm_crs
 
 _NUMBER = r"[+-]?\d+(?:[.,]\d+)?"
 _CODE = re.compile(r"\b(EPSG|ESRI|OGC|IAU_2015):?\s*(\w+)\b", re.IGNORECASE)
@@ -41,7 +41,7 @@ class Understood(NamedTuple):
         return (x, y) if np.isfinite(x) and np.isfinite(y) else None
 
 
-def understand(text: str, crs: str | None, cells: Cells | None = None) -> list[Understood]:
+def understand(text: str, crs: str | None, cells: Lattice | None = None) -> list[Understood]:
     """Return what a typed place can mean, the likeliest first; nothing where it means no place.
 
     `crs` is that of the map, `cells` the grid that pixel and line count in.
@@ -199,7 +199,7 @@ def _grid_reference(text: str) -> list[Understood]:
     return [Understood(*place, WGS84, f"MGRS, south-western corner of a square of {side}")]
 
 
-def _cell(text: str, cells: Cells | None) -> list[Understood]:
+def _cell(text: str, cells: Lattice | None) -> list[Understood]:
     if cells is None:
         return []
     plain = re.sub(r"[;,:=]", " ", text)
@@ -213,9 +213,5 @@ def _cell(text: str, cells: Cells | None) -> list[Understood]:
         return []
     if not (0 <= pixel <= cells.columns and 0 <= line <= cells.rows):
         return []
-    return [
-        Understood(
-            cells.xmin + pixel * cells.cell_width, cells.ymax - line * cells.cell_height, cells.crs,
-            "pixel and line of the subject",
-        )
-    ]  # fmt: skip
+    x, y = cells.to_map(pixel, line)
+    return [Understood(x, y, cells.crs, "pixel and line of the subject")]

@@ -43,7 +43,8 @@ def plain_tiff(path: Path) -> Dataset | None:
     said |= {"TIFFTAG_SOFTWARE": head.software} if head.software else {}
     said |= {"TIFFTAG_DATETIME": head.datetime} if head.datetime else {}
     notes = notes_of(said, tuple(bands))
-    grid = GridFacts(head.width, head.height, head.dtype, head.nodata, head.cell, tuple(bands), head.overviews)
+    at = (dx, 0.0, west, 0.0, -dy, north)
+    grid = GridFacts(head.width, head.height, head.dtype, head.nodata, head.cell, tuple(bands), head.overviews, at)
     facts = Facts(stem_of(path), "raster", crs=head.crs, extent=extent, grid=grid, notes=notes)
-    part = raster.RasterFile(path, facts, tuple((str(path), band.index) for band in bands))
+    part = raster.placed(path, facts, tuple((str(path), band.index) for band in bands))
     return Dataset(format="GeoTIFF", kind="raster", parts=(part,), **on_disk(path, members))

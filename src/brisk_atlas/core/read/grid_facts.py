@@ -7,7 +7,7 @@ from pathlib import Path
 import rasterio
 from rasterio.enums import ColorInterp
 
-from brisk_atlas.core.model import Band, CannotRead, Extent, Facts, GridFacts, Rescale
+from brisk_atlas.core.model import Band, CannotRead, Facts, GridFacts, Lattice, Rescale
 from brisk_atlas.core.place import text_of
 
 from .xml import parse_xml
@@ -35,12 +35,17 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
     notes = notes_of(source.tags(), bands)
     if source.transform.is_identity and crs is None:
         notes["place"] = UNPLACED
-    xs, ys = sorted((source.bounds.left, source.bounds.right)), sorted((source.bounds.bottom, source.bounds.top))
-    extent = Extent(xs[0], ys[0], xs[1], ys[1], crs)
+    t = source.transform
+    at: tuple[float, float, float, float, float, float]
+    at = (1.0, 0.0, 0.0, 0.0, -1.0, float(source.height)) if "place" in notes else (t.a, t.b, t.c, t.d, t.e, t.f)
+    lattice = Lattice(*at, source.width, source.height, crs)
+    if not lattice.cell_area or not lattice.extent.is_finite:
+        raise CannotRead(source.name, "its cells have no size or no place", "Ask for its georeference.")
     grid = GridFacts(
-        source.width, source.height, source.dtypes[0], source.nodata, source.res, bands, tuple(source.overviews(1))
-    )
-    return Facts(name, "raster", crs=crs, extent=extent, grid=grid, notes=notes)
+        source.width, source.height, source.dtypes[0], source.nodata, lattice.cell, bands,
+        tuple(source.overviews(1)), at,
+    )  # fmt: skip
+    return Facts(name, "raster", crs=crs, extent=lattice.extent, grid=grid, notes=notes)
 
 
 def notes_of(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:

@@ -1,31 +1,37 @@
-"""Raster formats through rasterio, with warping on the fly."""
+"""Raster formats through rasterio."""
 
 from __future__ import annotations
 
-import os
-import threading
-import warnings
-from collections import OrderedDict
 from dataclasses import dataclass, replace
 from math import ceil
 from pathlib import Path
 
 import numpy as np
 import rasterio
-from rasterio.enums import MaskFlags, Resampling
-from rasterio.errors import NotGeoreferencedWarning, RasterioError
-from rasterio.transform import from_bounds
-from rasterio.vrt import WarpedVRT
+from rasterio.errors import RasterioError
 from rasterio.windows import Window
 
-from brisk_atlas.core.model import Band, CannotRead, Dataset, Extent, Facts, Level, RasterPart, Rescale, named_as
+from brisk_atlas.core.model import (
+    Band,
+    CannotRead,
+    CellWindow,
+    Dataset,
+    Facts,
+    Lattice,
+    Level,
+    RasterPart,
+    Rescale,
+    named_as,
+)
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.place import same_crs
+from brisk_atlas.core.place import is_geographic
 
 from .content import content_of, head_of
 from .grid_facts import grid_facts
 from .on_disk import on_disk
 from .reach import is_remote, library_name, stem_of
+from .resample import resampled
+from .stored_cells import block_for_drawing, has_no_gaps, levels_of, stored_block
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 FORMATS = {
@@ -40,37 +46,9 @@ FORMATS = {
     "SRTMHGT": "HGT",
 }
 MOST_GRIDS = 200  # listed of one container
-HANDLES_A_THREAD = 24
 OVERVIEW_BLOCK = 128  # the library's own choice for overviews inside a TIFF
 READ_THROUGH_BYTES = 50_000_000  # netCDF files up to this size are read once to see whether they are whole
 LAST_BLOCKS = 8  # looked at in each level for whether the file holds them
-BLOCKS_KEPT_MB = 160  # of decoded cells; the library's own choice is a share of all memory
-os.environ.setdefault("GDAL_DISABLE_READDIR_ON_OPEN", "TRUE")  # sidecars are asked for by name, not by listing
-os.environ.setdefault("GDAL_CACHEMAX", str(BLOCKS_KEPT_MB))  # read when the first file is opened
-_open = threading.local()
-warnings.simplefilter("ignore", NotGeoreferencedWarning)  # facts say so in plain words
-
-
-def handle(path: Path | str, overview: int | None = None) -> rasterio.DatasetReader:
-    """Return an open file or one of its overviews, one a thread, reopened when the file has changed."""
-    handles: OrderedDict = _open.__dict__.setdefault("handles", OrderedDict())
-    key = (str(path), overview, _stamp(str(path)))
-    if key not in handles:
-        choice = {} if overview is None else {"overview_level": overview}
-        handles[key] = rasterio.open(path, sharing=False, **choice)
-        while len(handles) > HANDLES_A_THREAD:
-            handles.popitem(last=False)[1].close()
-    handles.move_to_end(key)
-    return handles[key]
-
-
-def _stamp(name: str) -> int:
-    """Return the time of change of what a name reaches; 0 for what has none (services, addresses)."""
-    file = Path(name)
-    try:
-        return file.stat().st_mtime_ns if len(name) < 1000 else 0
-    except (OSError, ValueError):
-        return 0
 
 
 @dataclass(frozen=True)
@@ -78,11 +56,13 @@ class RasterFile(RasterPart):
     """The bands of one raster, each found in `files` as (file, band number); all on one grid.
 
     `quantity` is what the stored numbers are turned into; empty for the scale that the file itself
-    declares, if any.
+    declares, if any. `turned` is how many columns of the file, at its beginning, come last, so that longitudes
+    run from -180 to 180.
     """
 
     files: tuple[tuple[str, int], ...]
     quantity: str = ""
+    turned: int = 0
 
     def measured_as(self, quantity: str) -> RasterFile:
         if quantity not in self.quantities:
@@ -104,32 +84,40 @@ class RasterFile(RasterPart):
     def value_dtype(self) -> str:
         assert self.facts.grid is not None
         turned = any(_rescale(band, self.quantity) is not None for band in self.facts.grid.bands)
-        return "float32" if turned else self.facts.grid.dtype
+        if not turned:
+            return self.facts.grid.dtype
+        return "float32" if self.quantity and np.dtype(self.facts.grid.dtype).itemsize <= 2 else "float64"
 
-    def _turn(self, band: int) -> Rescale | None:
+    @property
+    def all_valid(self) -> bool:
+        return self._guarded(lambda: all(has_no_gaps(*file) for file in self.files))
+
+    def _rescale_of(self, band: int) -> Rescale | None:
         assert self.facts.grid is not None
         return _rescale(self.facts.grid.bands[band - 1], self.quantity)
 
-    def read(
-        self, extent: Extent, shape: tuple[int, int], *, bands: tuple[int, ...] = (1,), smooth: bool = False
-    ) -> Grid:
-        return self._guarded(lambda: _stacked([self._band(b, extent, shape, smooth) for b in bands], extent))
+    def onto(self, lattice: Lattice, *, bands: tuple[int, ...] = (1,), smooth: bool = False) -> Grid:
+        return self._guarded(lambda: _stacked([self._resampled(b, lattice, smooth) for b in bands], lattice))
 
-    def native(self, window: Extent | None = None, *, bands: tuple[int, ...] = (1,)) -> Grid:
-        return self._guarded(lambda: self._native(window, bands))
+    def block(self, window: CellWindow, *, bands: tuple[int, ...] = (1,)) -> Grid:
+        lattice = self.facts.lattice.within(window)
+        if window.is_empty:
+            return Grid(np.zeros((len(bands), *lattice_shape(window))), np.zeros(lattice_shape(window), bool), lattice)
+        return self._guarded(lambda: _stacked([self._block(b, None, window) for b in bands], lattice))
 
     def levels(self, band: int) -> tuple[Level, ...]:
-        return self._guarded(lambda: _levels(handle(self.files[band - 1][0]), self.files[band - 1]))
+        return self._guarded(lambda: self._levels(band))
 
     def cells(self, band: int, level: Level, window: tuple[int, int, int, int]) -> np.ndarray:
-        file, index = self.files[band - 1]
-        stored = self._guarded(lambda: _cells(handle(file, level.number), index, window))
-        turn = self._turn(band)
-        return stored if turn is None else turn(stored)
+        name, index = self.files[band - 1]
+        asked = CellWindow(*window)
 
-    def to_cells(self, band: int, x: np.ndarray, y: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        t = ~handle(self.files[band - 1][0]).transform
-        return t.a * x + t.b * y + t.c, t.d * x + t.e * y + t.f
+        def stored(piece: CellWindow) -> np.ndarray:
+            return block_for_drawing(name, index, level.number, piece)
+
+        values = self._guarded(lambda: np.concatenate([stored(p) for p in self._stored(asked, level.width)], axis=1))
+        how = self._rescale_of(band)
+        return values if how is None else how(values).astype(np.float32)
 
     def _guarded(self, work):  # type: ignore[no-untyped-def]
         try:
@@ -137,132 +125,102 @@ class RasterFile(RasterPart):
         except (RasterioError, OSError) as error:
             raise CannotRead(self.path, f"reading its cells failed ({_first_line(error)})", BROKEN) from error
 
-    def _band(self, band: int, extent: Extent, shape: tuple[int, int], smooth: bool) -> np.ma.MaskedArray:
-        return _turned(self._stored(band, extent, shape, smooth), self._turn(band))
+    def _levels(self, band: int) -> tuple[Level, ...]:
+        assert self.facts.grid is not None
+        found, width = levels_of(*self.files[band - 1]), self.facts.grid.width
+        if not self.turned and found[0].width == width:
+            return found
+        # of a grid that is turned round the globe, levels whose cells the seam does not cut
+        fits = [le for le in found if found[0].width == width and self.turned * le.width % width == 0]
+        return tuple(fits) or (Level(1.0, 1.0, width, found[0].height),)
 
-    def _stored(self, band: int, extent: Extent, shape: tuple[int, int], smooth: bool) -> np.ma.MaskedArray:
-        file, index = self.files[band - 1]
-        source = handle(file)
-        if same_crs(self.facts.crs, extent.crs) and _is_north_up(source):
-            return _decimated(source, index, extent, shape, smooth)
-        transform = from_bounds(*extent.bounds, shape[1], shape[0])
-        with WarpedVRT(
-            source,
-            src_crs=self.facts.crs,
-            crs=extent.crs,
-            transform=transform,
-            width=shape[1],
-            height=shape[0],
-            resampling=Resampling.bilinear if smooth else Resampling.nearest,
-            add_alpha=source.nodata is None,
-        ) as warped:
-            return warped.read(index, masked=True)
+    def _stored(self, window: CellWindow, width: int) -> list[CellWindow]:
+        """Return where a window of a level, `width` cells wide, lies in the file: in two pieces across the seam."""
+        assert self.facts.grid is not None
+        if not self.turned:
+            return [window]
+        first = window.first_column + self.turned * width // self.facts.grid.width
+        last = first + window.last_column - window.first_column
+        if first >= width:
+            first, last = first - width, last - width
+        edges = [(first, min(last, width)), (0, last - width)] if last > width else [(first, last)]
+        return [CellWindow(a, window.first_row, b, window.last_row) for a, b in edges]
 
-    def _native(self, window: Extent | None, bands: tuple[int, ...]) -> Grid:
-        assert self.facts.extent is not None and self.facts.grid is not None
-        whole, grid = self.facts.extent, self.facts.grid
-        width, height = grid.resolution
-        c0, r0, c1, r1 = 0, 0, grid.width, grid.height
-        if window is not None:
-            c0 = int(np.clip((window.xmin - whole.xmin) // width, 0, grid.width))
-            c1 = int(np.clip(-((whole.xmin - window.xmax) // width), 0, grid.width))
-            r0 = int(np.clip((whole.ymax - window.ymax) // height, 0, grid.height))
-            r1 = int(np.clip(-((window.ymin - whole.ymax) // height), 0, grid.height))
-        part = Extent(
-            whole.xmin + c0 * width,
-            whole.ymax - r1 * height,
-            whole.xmin + c1 * width,
-            whole.ymax - r0 * height,
-            self.facts.crs,
+    def _block(self, band: int, level: Level | None, window: CellWindow) -> np.ma.MaskedArray:
+        """Return a window of a level (None for the file's own cells) in the part's quantity."""
+        assert self.facts.grid is not None
+        name, index = self.files[band - 1]
+        pieces = self._stored(window, level.width if level else self.facts.grid.width)
+        number = level.number if level else None
+        stored = np.ma.concatenate([stored_block(name, index, number, piece) for piece in pieces], axis=1)
+        return _rescaled(stored, self._rescale_of(band))
+
+    def _resampled(self, band: int, target: Lattice, smooth: bool) -> np.ma.MaskedArray:
+        return resampled(
+            self.facts.lattice,
+            self._levels(band),
+            lambda level, window: self._block(band, level, window),
+            target,
+            self.value_dtype,
+            smooth,
         )
-        if c1 <= c0 or r1 <= r0:
-            return Grid(np.zeros((len(bands), 0, 0)), np.zeros((0, 0), bool), part)
-        found = []
-        for band in bands:
-            file, index = self.files[band - 1]
-            stored = handle(file).read(index, window=Window(c0, r0, c1 - c0, r1 - r0), masked=True)
-            found.append(_turned(stored, self._turn(band)))
-        return _stacked(found, part)
+
+
+def lattice_shape(window: CellWindow) -> tuple[int, int]:
+    rows, columns = window.shape
+    return max(rows, 0), max(columns, 0)
 
 
 def _rescale(band: Band, quantity: str) -> Rescale | None:
     return next((how for how in band.rescale if how.quantity == quantity), None)
 
 
-def _turned(stored: np.ma.MaskedArray, turn: Rescale | None) -> np.ma.MaskedArray:
-    if turn is None:
+def _rescaled(stored: np.ma.MaskedArray, how: Rescale | None) -> np.ma.MaskedArray:
+    if how is None:
         return stored
     gone = np.ma.getmaskarray(stored)
-    values = turn(stored.data)
-    values[gone] = np.nan  # what stands for no data means nothing once it is turned
+    values = how(stored.data)
+    values[gone] = np.nan  # what stands for no data means nothing in another quantity
     return np.ma.MaskedArray(values, gone)
-
-
-def _levels(source: rasterio.DatasetReader, file: tuple[str, int]) -> tuple[Level, ...]:
-    width, height = source.width, source.height
-    found = [Level(1.0, 1.0, width, height)]
-    for number, factor in enumerate(source.overviews(file[1])):
-        w, h = ceil(width / factor), ceil(height / factor)
-        found.append(Level(width / w, height / h, w, h, number))
-    return tuple(found)
-
-
-def _cells(source: rasterio.DatasetReader, index: int, window: tuple[int, int, int, int]) -> np.ndarray:
-    c0, r0, c1, r1 = window
-    part = Window(c0, r0, c1 - c0, r1 - r0)
-    values = source.read(index, window=part, out_dtype="float32")
-    flags = source.mask_flag_enums[index - 1]
-    nodata = source.nodatavals[index - 1]
-    if nodata is not None:
-        if not np.isnan(nodata):
-            values[values == np.float32(nodata)] = np.nan
-    elif MaskFlags.all_valid not in flags:
-        values[source.read_masks(index, window=part) == 0] = np.nan
-    return values
 
 
 def _first_line(error: Exception) -> str:
     return str(error).splitlines()[0][:160] if str(error) else type(error).__name__
 
 
-def _is_north_up(source: rasterio.DatasetReader) -> bool:
-    t = source.transform
-    return t.b == 0 and t.d == 0 and t.a > 0 and t.e < 0
-
-
-def _stacked(bands: list[np.ma.MaskedArray], extent: Extent) -> Grid:
+def _stacked(bands: list[np.ma.MaskedArray], lattice: Lattice) -> Grid:
     valid = ~np.any([np.ma.getmaskarray(b) for b in bands], axis=0)
     values = np.stack([b.data for b in bands])
     if values.dtype.kind == "f":
         valid &= np.isfinite(values).all(axis=0)
-    return Grid(values, valid, extent)
+    return Grid(values, valid, lattice)
 
 
-def _decimated(
-    source: rasterio.DatasetReader, index: int, extent: Extent, shape: tuple[int, int], smooth: bool
-) -> np.ma.MaskedArray:
-    """Read `extent` at `shape`; output cells whose centre lies outside the file are masked."""
-    rows, cols = shape
-    out = np.ma.masked_all(shape, source.dtypes[index - 1])
-    width, height = extent.width / cols, extent.height / rows
-    bounds = source.bounds
-    c0 = max(0, int(np.ceil((bounds.left - extent.xmin) / width - 0.5)))
-    c1 = min(cols, int(np.floor((bounds.right - extent.xmin) / width + 0.5)))
-    r0 = max(0, int(np.ceil((extent.ymax - bounds.top) / height - 0.5)))
-    r1 = min(rows, int(np.floor((extent.ymax - bounds.bottom) / height + 0.5)))
-    if c1 <= c0 or r1 <= r0:
-        return out
-    left, right = (extent.xmin + c * width for c in (c0, c1))
-    top, bottom = (extent.ymax - r * height for r in (r0, r1))
-    t = source.transform
-    x0, x1 = (min(max((v - t.c) / t.a, 0.0), source.width) for v in (left, right))
-    y0, y1 = (min(max((v - t.f) / t.e, 0.0), source.height) for v in (top, bottom))
-    coarser = width > 1.01 * t.a
-    how = Resampling.average if smooth and coarser else Resampling.bilinear if smooth else Resampling.nearest
-    out[r0:r1, c0:c1] = source.read(
-        index, window=Window(x0, y0, x1 - x0, y1 - y0), out_shape=(r1 - r0, c1 - c0), masked=True, resampling=how
-    )
-    return out
+def placed(path: Path, facts: Facts, files: tuple[tuple[str, int], ...]) -> RasterFile:
+    """Return the part of bands on one grid. A grid of longitudes from 0 to 360 degrees is taken as one from
+    -180 to 180, which is noted in its facts."""
+    grid, lattice = facts.grid, facts.lattice
+    assert grid is not None
+    geographic = facts.crs is not None and is_geographic(facts.crs)
+    if not geographic or not lattice.is_upright or lattice.a <= 0:
+        return RasterFile(path, facts, files)
+    west, east, step = lattice.c, lattice.extent.xmax, lattice.a
+    around = round(360 / step)
+    notes = {**facts.notes, "longitudes": f"{west:g} to {east:g} in the file, taken as -180 to 180"}
+    if east <= 180 + step or west < -180 - step:
+        return RasterFile(path, facts, files)
+    if abs(around * step - 360) < step / 100 and around <= grid.width <= around + 1:
+        turned = round((180 - west) / step) % around
+        west += turned * step - 360
+    elif west >= 180 - step / 100:
+        turned, around = 0, grid.width
+        west -= 360
+    else:
+        return RasterFile(path, facts, files)
+    moved = replace(lattice, c=west, columns=around)
+    grid = replace(grid, width=around, transform=moved.transform)
+    facts = replace(facts, grid=grid, extent=moved.extent, notes=notes)
+    return RasterFile(path, facts, files, turned=turned)
 
 
 def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
@@ -270,7 +228,8 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
     size = path.stat().st_size
     if source.driver == "GTiff":
         block_rows, block_cols = source.block_shapes[0]
-        for level, shrink in ((None, 1), *enumerate(source.overviews(1))):
+        inside = [] if Path(source.name + ".ovr").is_file() else source.overviews(1)
+        for level, shrink in ((None, 1), *enumerate(inside)):
             tall, wide = (block_rows, block_cols) if level is None else (OVERVIEW_BLOCK, OVERVIEW_BLOCK)
             rows, columns = ceil(ceil(source.height / shrink) / tall), ceil(ceil(source.width / shrink) / wide)
             for number in range(rows * columns - 1, max(-1, rows * columns - 1 - LAST_BLOCKS), -1):
@@ -294,7 +253,7 @@ def part_of(path: Path, name: str, called: str) -> RasterFile:
     try:
         with rasterio.open(name) as source:
             facts = grid_facts(source, called)
-            return RasterFile(path, facts, tuple((name, i) for i in source.indexes))
+            return placed(path, facts, tuple((name, i) for i in source.indexes))
     except (RasterioError, OSError, ValueError) as error:
         raise CannotRead(path, f"{called} can't be read ({_first_line(error)})", BROKEN) from error
 
@@ -352,7 +311,7 @@ def open_named(path: Path, name: str, *, format_: str = "", notes: dict[str, str
                     _check_whole(path, source)
                 facts = grid_facts(source, source.tags(1).get("NETCDF_VARNAME") or stem_of(path))
                 facts.notes.update(notes or {})
-                parts = [RasterFile(path, facts, tuple((name, i) for i in source.indexes))]
+                parts = [placed(path, facts, tuple((name, i) for i in source.indexes))]
             else:
                 parts, said = _grids(path, source.subdatasets)
     except (RasterioError, OSError, ValueError) as error:

@@ -18,7 +18,7 @@ from brisk_atlas.core.model import Band, CannotRead, Dataset, Facts, Part, Resca
 
 from .grid_facts import grid_facts
 from .on_disk import on_disk
-from .raster import RasterFile
+from .raster import RasterFile, placed
 from .scene_names import metadata_in
 from .scene_words import GROUPS, role_of_band
 
@@ -230,7 +230,7 @@ def _part(path: Path, name: str, found: list[_SceneBand], notes: dict[str, str])
     with rasterio.open(found[0].file) as source:
         facts: Facts = grid_facts(source, name or "bands", described)
     facts.notes.update(notes)
-    return RasterFile(path, facts, tuple((str(b.file), 1) for b in found))
+    return placed(path, facts, tuple((str(b.file), 1) for b in found))
 
 
 def _unlike(parts: list[RasterFile]) -> tuple[Part, ...]:

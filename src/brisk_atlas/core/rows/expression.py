@@ -32,6 +32,7 @@ COLUMN_TEXT = 3.0  # powers of ten: characters that a value of a field is taken 
 MOST_BYTES = 2_000_000_000  # of all values together
 BATCH = 50_000  # rows handed over at once
 LOOK_S = 0.04  # between two looks at whether to stop
+ROW = "__file_row"  # the row's place in the file, 0 first; every answer of the engine is tied to it
 _SAFE = {"enable_external_access": "false", "memory_limit": MEMORY_LIMIT, "threads": "2"}
 _SETTINGS = ("SET python_enable_replacements = false", "SET errors_as_json = true", "SET lock_configuration = true")
 HOW_TO_QUOTE = "Field names with spaces need double quotes, text needs single quotes."
@@ -40,6 +41,7 @@ _CLASSES = {
     "CONJUNCTION", "COMPARISON", "OPERATOR", "FUNCTION", "COLUMN_REF", "CONSTANT", "CAST", "BETWEEN", "CASE", "WINDOW",
     "TYPE",
 }  # fmt: skip
+_BY_PLACE = {"row_number", "lag", "lead", "ntile", "first_value", "last_value", "nth_value"}
 _REASONS = {
     "SUBQUERY": ("an expression speaks of the rows of this table alone", "Join the other table to use its fields."),
     "STAR": ("a star stands for all fields", "Name the fields."),
@@ -104,12 +106,13 @@ def stoppable(db: duckdb.DuckDBPyConnection, check: Callable[[], None] | None) -
 
 
 class Prepared(NamedTuple):
-    """An expression that may run: `sql`, the fields it names, and the measures of geometry it needs as
-    (column, function, CRS or None)."""
+    """An expression that may run: `sql`, the fields it names, the measures of geometry it needs as
+    (column, function, CRS or None), and whether it looks at other rows (a window function)."""
 
     sql: str
     fields: tuple[str, ...]
     measures: tuple[tuple[str, str, str | None], ...] = ()
+    windowed: bool = False
 
 
 @cache
@@ -171,7 +174,11 @@ class _Walk:
         for start, length, new in sorted(self.written, reverse=True):
             sql = sql[:start] + new.encode() + sql[start + length :]
         inner = sql[len(_HEAD) :].decode()
-        return Prepared(inner[: inner.rindex("\n)")], tuple(self.fields), tuple(self.measures))
+        windows = [node for node in seen if node.get("class") == "WINDOW"]
+        by_place = any(node["function_name"].lower() in _BY_PLACE or "ROWS" in node["start"] + node["end"]
+                       for node in windows)  # fmt: skip
+        made = _ties_by_file(sql.decode()) if by_place else inner[: inner.rindex("\n)")]
+        return Prepared(made, tuple(self.fields), tuple(self.measures), bool(windows))
 
     def _node(self, node: dict[str, Any]) -> list[dict[str, Any]]:
         kind = node.get("class", "")
@@ -257,6 +264,26 @@ class _Walk:
         return BadExpression(self.text, reason, remedy, _place(self.body, start, length))
 
 
+def _ties_by_file(query: str) -> str:
+    """Return the expression of a query in which window functions that depend on the order of rows take
+    rows that are alike, or without an order, in that of the file. (SQL leaves it open.)"""
+    parser, lock = _parser()
+    with lock:
+        tree = json.loads(parser.execute("SELECT json_serialize_sql(?)", [query]).fetchone()[0])
+        waiting = list(_inner(tree["statements"][0]["node"]["select_list"]))
+        while waiting:
+            node = waiting.pop()
+            waiting += [child for key, value in node.items() if key != "qualified_name" for child in _inner(value)]
+            if node["class"] == "WINDOW" and (
+                node["function_name"].lower() in _BY_PLACE or "ROWS" in node["start"] + node["end"]
+            ):
+                row = {"class": "COLUMN_REF", "type": "COLUMN_REF", "alias": "", "query_location": 0,
+                       "query_location_length": 0, "column_names": [ROW]}  # fmt: skip
+                node["orders"].append({"type": "ORDER_DEFAULT", "null_order": "ORDER_DEFAULT", "expression": row})
+        made = parser.execute("SELECT json_deserialize_sql(?)", [json.dumps(tree)]).fetchone()[0]
+    return made.removeprefix("SELECT ")
+
+
 def _inner(value: Any) -> Iterator[dict[str, Any]]:
     """Return the expressions right below a value of the tree."""
     if isinstance(value, dict):
@@ -303,19 +330,21 @@ def told(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
 
 
 def narrowed(table: pa.Table, fields: Sequence[str]) -> pa.Table:
-    """Return the columns of a table that an expression names; one without fields still has its rows."""
-    return table.select(list(fields)) if fields else pa.table({"__row": np.arange(table.num_rows)})
+    """Return the columns of a table that an expression names, and the rows' places in the file."""
+    places = pa.array(np.arange(table.num_rows, dtype=np.int64))
+    return table.select(list(fields)).append_column(ROW, places) if fields else pa.table({ROW: places})
 
 
 def evaluate(
     table: pa.Table, sql: str, text: str, check: Callable[[], None] | None = None, type_: str = ""
 ) -> pa.ChunkedArray:
-    """Return one value a row of prepared SQL over a table that has the fields it names. Raises BadExpression."""
+    """Return one value a row of prepared SQL, in the order of the file, over a table that has the fields it
+    names and ROW (see `narrowed`). Raises BadExpression."""
     head, tail = ("SELECT TRY_CAST((", f"\n) AS {type_})") if type_ else (_HEAD, "\n)")
     try:
         with closing(connect(table)) as db, stoppable(db, check):
-            reader = db.sql(f"{head}{sql}{tail} AS made FROM rows").to_arrow_reader(BATCH)
-            column = _gathered(reader, text)
+            reader = db.sql(f"{head}{sql}{tail} AS made, {ROW} FROM rows").to_arrow_reader(BATCH)
+            column, rows = _gathered(reader, text)
     except duckdb.InterruptException as error:
         raise BadExpression(text, "it was stopped") from error
     except duckdb.Error as error:
@@ -324,12 +353,18 @@ def evaluate(
         raise wrong from error
     if len(column) != table.num_rows:
         raise BadExpression(text, "it does not give one value a row", "Write sum(x) OVER () for the sum of all rows.")
+    if (np.diff(rows) != 1).any():  # the engine gives rows in the order that suits it
+        back = np.empty(len(rows), np.int64)
+        back[rows] = np.arange(len(rows))
+        column = column.take(pa.array(back))
     return column
 
 
-def _gathered(reader: Any, text: str) -> pa.ChunkedArray:
-    """Return the one column that comes out of a reader, unless that is too much."""
-    chunks, size = [], 0
+def _gathered(reader: Any, text: str) -> tuple[pa.ChunkedArray, np.ndarray]:
+    """Return the values that come out of a reader and the rows they belong to, unless that is too much."""
+    chunks: list[pa.Array] = []
+    rows: list[np.ndarray] = []
+    size = 0
     while True:
         try:
             batch = reader.read_next_batch()
@@ -338,10 +373,12 @@ def _gathered(reader: Any, text: str) -> pa.ChunkedArray:
         except OSError as error:  # so comes through a reader what the engine raises
             raise (duckdb.InterruptException if "INTERRUPT" in str(error) else duckdb.Error)(str(error)) from error
         chunks.append(batch.column(0))
+        rows.append(batch.column(1).to_numpy(zero_copy_only=False))
         size += batch.nbytes
         if size > MOST_BYTES:
             raise BadExpression(text, "it makes more than two gigabytes of values", "Make the values shorter.")
-    return pa.chunked_array(chunks, reader.schema.field(0).type)
+    places = np.concatenate(rows) if rows else np.empty(0, np.int64)
+    return pa.chunked_array(chunks, reader.schema.field(0).type), places
 
 
 def column_of(table: pa.Table, expression: str, check: Callable[[], None] | None = None) -> pa.Array:

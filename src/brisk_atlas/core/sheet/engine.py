@@ -14,9 +14,8 @@ import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.read.lazy_table import LazyTable
-from brisk_atlas.core.rows.expression import connect, prepare, quoted, stoppable, told
+from brisk_atlas.core.rows.expression import ROW, connect, mask_of, prepare, quoted, stoppable, told
 
-ROW = "__row"  # the row's place in the file, 0 first
 BINS = 24  # of the small distribution in a column's header
 MOST_DISTINCT = 1000  # values listed with their counts
 Check = Callable[[], None] | None
@@ -96,6 +95,9 @@ class Sheet:
             if field not in self.table.column_names:
                 raise BadExpression(field, "there is no such field to sort by", "Sort by another column.")
         prepared = prepare(where, self.columns, measured=False) if where else None
+        if prepared and prepared.windowed:  # such a condition looks at all rows, and can't stand behind WHERE
+            order = self._ordered("", sort, check)
+            return order[mask_of(self.table, where, check)[order]]
         chosen = f"WHERE ({prepared.sql}\n)" if prepared else ""
         by = ", ".join(f"{quoted(f)} {'DESC' if down else 'ASC'} NULLS LAST" for f, down in sort)
         turn = f" ORDER BY {by}, {ROW}" if sort else ""

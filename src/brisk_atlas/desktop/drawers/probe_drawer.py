@@ -206,7 +206,7 @@ class ProbeDrawer(QWidget):
         holdings = self.session.holdings
 
         def ask(job: Job) -> tuple:
-            from brisk_atlas.core.inspect import cells_of, probe_all
+            from brisk_atlas.core.inspect import probe_all
             from brisk_atlas.core.inspect.difference import difference_at
             from brisk_atlas.core.place import Spot, notations
 
@@ -214,7 +214,7 @@ class ProbeDrawer(QWidget):
             x, y = where.middle
             change = difference_at(holdings, *sides, x, y, where.crs) if sides else None
             facts = self.session.facts_of(subject) if subject else None
-            cells = cells_of(holdings.raster(subject.source)) if subject and subject.kind == "raster" else None
+            cells = holdings.raster(subject.source).facts.lattice if subject and subject.kind == "raster" else None
             texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))
             return texts, findings, change
 
