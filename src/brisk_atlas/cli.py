@@ -69,7 +69,7 @@ def facts(paths: Sequence[Path], as_json: bool) -> int:
             failed = True
             print(" ".join(str(error).split()), file=sys.stderr)
     if as_json:
-        print(json.dumps([dataset.as_json() for dataset in found], indent=2))
+        print(json.dumps([dataset.as_json() for dataset in found], indent=2, allow_nan=False))
         return int(failed)
     for dataset in found:
         size, files = size_text(dataset.size_bytes), len(dataset.members)

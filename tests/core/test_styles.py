@@ -43,6 +43,13 @@ def test_natural_breaks_part_what_lies_apart():
     assert len(edges) == 4 and 1.5 < edges[1] <= 10 and 12 < edges[2] <= 50
 
 
+@pytest.mark.parametrize("offset", [0.0, 5.7e6, -3e12, 1e15])
+def test_natural_breaks_stay_where_they_are_wherever_the_values_lie(offset):
+    values = np.array([1, 2, 2, 3, 40, 41, 42, 99.0]) + offset
+    edges = breaks(values, "natural", 3) - offset  # the last class is one value
+    assert len(edges) == 4 and 3 < edges[1] < 40 and 42 < edges[2] < 99
+
+
 def test_natural_breaks_have_the_least_spread_of_all():
     values = np.array([1.0, 2, 4, 7, 8, 13, 14, 20])
 

@@ -48,7 +48,7 @@ def numbers_of(table: pa.Table, expression: str) -> np.ndarray:
 def breaks(values: np.ndarray, method: str, count: int) -> np.ndarray:
     """Return (count + 1,) class edges over finite `values`, fewer where values repeat.
 
-    method : `equal` (equal intervals), `quantile` (as many in each) or `natural` (least spread
+    method : `equal` (equal intervals), `quantile` (as many in each) or `natural` (minimum variance
         within classes; W. D. Fisher (1958), "On grouping for maximum homogeneity", JASA 53).
     """
     values = np.sort(values[np.isfinite(values)])
@@ -65,27 +65,21 @@ def breaks(values: np.ndarray, method: str, count: int) -> np.ndarray:
 
 
 def _natural(values: np.ndarray, count: int) -> np.ndarray:
+    """Return class edges half way between the highest value of a class and the lowest of the next."""
+    from mapclassify import FisherJenks  # slow to load, and seldom needed
+
     if values.size > NATURAL_SAMPLE:
         values = values[np.linspace(0, values.size - 1, NATURAL_SAMPLE).astype(int)]
-    n = values.size
-    count = min(count, np.unique(values).size)
-    sums, squares = np.concatenate([[0], np.cumsum(values)]), np.concatenate([[0], np.cumsum(values**2)])
-    start, end = np.arange(n)[:, None], np.arange(1, n + 1)[None, :]
-    size = np.maximum(end - start, 1)
-    spread = np.where(end > start, squares[end] - squares[start] - (sums[end] - sums[start]) ** 2 / size, np.inf)
-    best = spread[0].copy()  # of the first j + 1 values in one class
-    cuts = []
-    for _ in range(1, count):
-        whole = np.full((n, n), np.inf)
-        whole[1:] = best[:-1, None] + spread[1:]  # last class from i to j, the others before i
-        cuts.append(np.argmin(whole, axis=0))
-        best = np.min(whole, axis=0)
-    edges, j = [values[-1]], n - 1
-    for cut in reversed(cuts):
-        i = int(cut[j])
-        edges.append(values[i])
-        j = i - 1
-    return np.array([values[0], *reversed(edges)])
+    size = values[-1] - values[0]
+    if not 0 < size < np.inf:
+        return values[[0, -1]]
+    share = (values - values[0]) / size  # sums of squares of values far from 0 lose the digits that tell them apart
+    different, first = np.unique(share, return_index=True)
+    tops = np.asarray(FisherJenks(share, k=min(count, different.size)).bins[:-1])
+    last = np.searchsorted(different, tops, side="right") - 1
+    different = values[first]
+    last = last[last < different.size - 1]
+    return np.concatenate([values[:1], (different[last] + different[last + 1]) / 2, values[-1:]])
 
 
 def colouring_of(table: pa.Table, style: VectorStyle) -> Colouring | None:

@@ -45,12 +45,8 @@ def warm() -> None:
     pick(np.zeros((8, 8), np.uint32), *nodes, 16, pixels_of(image), 0, 16)
     limits, metre = [(0.0, 1.0)] * 3, (1.0, 0.0, 0.0, -1.0)
     colour([out], GridStyle(shade=1.0, lights=4), limits, metre, pixels_of(image), 0)
-    colour(
-        [out], GridStyle(own_colours=True), limits, metre, pixels_of(image), 0, ((1, "#000000", ""),)
-    )
-    colour(
-        [out] * 3, GridStyle((1, 2, 3), stretch=Stretch(gamma=2.0)), limits, metre, pixels_of(image), 0
-    )
+    colour([out], GridStyle(own_colours=True), limits, metre, pixels_of(image), 0, ((1, "#000000", ""),))
+    colour([out] * 3, GridStyle((1, 2, 3), stretch=Stretch(gamma=2.0)), limits, metre, pixels_of(image), 0)
     points = Points(np.ones((4, 3)), {}, None)
     order = order_of(points, None)
     inks = order.inks(point_inks(points, CloudStyle()))

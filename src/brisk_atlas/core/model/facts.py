@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from math import isfinite
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .extent import Extent
@@ -101,6 +102,11 @@ class CloudFacts:
     records: tuple[tuple[str, int, str], ...] = ()
 
 
+def _plain(number: float | None) -> float | str | None:
+    """Return a number as JSON can hold it: one that is not finite by its name."""
+    return number if number is None or isfinite(number) else str(number)
+
+
 @dataclass(frozen=True)
 class Facts:
     """What one part is. `kind`: vector, raster, pointcloud, table, record or document.
@@ -144,7 +150,7 @@ class Facts:
                 "height": self.grid.height,
                 "band_count": len(self.grid.bands),
                 "dtype": self.grid.dtype,
-                "nodata": self.grid.nodata,
+                "nodata": _plain(self.grid.nodata),
                 "resolution": list(self.grid.resolution),
             }
         if self.cloud:

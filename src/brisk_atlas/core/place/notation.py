@@ -55,9 +55,10 @@ def notations(spot: Spot) -> dict[str, str]:
         found |= dict.fromkeys(("degrees", "sexagesimal", "utm", "mgrs"), NO_CRS)
     else:
         lon, lat = transform(np.array([[spot.x, spot.y]]), spot.crs, WGS84)[0].tolist()
-        if not (np.isfinite(lon) and np.isfinite(lat)):
+        if not (abs(lat) <= 90 and abs(lon) <= 360):
             found |= dict.fromkeys(("degrees", "sexagesimal", "utm", "mgrs"), OUTSIDE)
         else:
+            lon = wrapped(lon) if abs(lon) > 180 else lon
             found["degrees"] = decimal_text(lon, lat)
             found["sexagesimal"] = degrees_text(lon, lat)
             found["utm"], found["mgrs"] = utm_text(lon, lat), mgrs_text(lon, lat)
@@ -73,6 +74,8 @@ def own_text(x: float, y: float, crs: str | None) -> str:
     if crs is None:
         return f"{x:,.2f} {y:,.2f}"
     if is_geographic(crs):
+        if not (abs(y) <= 90 and abs(x) <= 360):
+            return f"outside {crs_label(crs)}"
         return f"{y:.6f}° {x:.6f}° {crs_label(crs)}"
     digits = 1 if unit_of(crs) == "m" else 2
     return f"{x:,.{digits}f} E {y:,.{digits}f} N {crs_label(crs)}"
@@ -174,7 +177,7 @@ def cell_text(spot: Spot) -> str:
 
 
 _DEGREES = re.compile(
-    r"^\s*([NSEW])?\s*([+-]?\d+(?:[.,]\d+)?)\s*°?\s*(?:(\d+(?:[.,]\d+)?)\s*['′’m]?\s*)?(?:(\d+(?:[.,]\d+)?)\s*(?:\"|″|”|''|s(?=\s*[NSEW]))?\s*)?([NSEW])?\s*$",
+    r"^\s*([NSEW])?\s*([+-]?\d+(?:[.,]\d+)?)\s*[°:]?\s*(?:(\d+(?:[.,]\d+)?)\s*['′’:m]?\s*)?(?:(\d+(?:[.,]\d+)?)\s*(?:\"|″|”|''|s(?=\s*[NSEW]))?\s*)?([NSEW])?\s*$",
     re.IGNORECASE,
 )
 

@@ -22,6 +22,24 @@ _MGRS = re.compile(r"^(?:mgrs\s*)?((?:\d{1,2}\s*)?[a-hj-np-z]\s*[a-hj-np-z]{2}\s
 _CELL = re.compile(rf"^(?:pixel|col(?:umn)?)\s*({_NUMBER})\s*(?:line|row)\s*({_NUMBER})$", re.IGNORECASE)
 _CELL_TURNED = re.compile(rf"^(?:line|row)\s*({_NUMBER})\s*(?:pixel|col(?:umn)?)\s*({_NUMBER})$", re.IGNORECASE)
 _THOUSANDS = re.compile(r"(?<![\d.,])\d{1,3}(?:,\d{3})+(?!\d)")
+_SPELT = re.compile(
+    r"(\d)\s?d(?:eg)?\s?(\d+(?:\.\d+)?)\s?m(?:in)?\s?(\d+(?:\.\d+)?)\s?s(?:ec)?(?![a-z])", re.IGNORECASE
+)
+_PACKED = re.compile(r"^(\d+(?:\.\d+)?)\s*([NSEW])$", re.IGNORECASE)
+_GEO_URI = re.compile(
+    r"^geo:\s*(-?\d+(?:\.\d+)?),\s*(-?\d+(?:\.\d+)?)(?:,\s*-?[\d.]+)?((?:;[\w.-]+=[\w.-]+)*)$", re.IGNORECASE
+)
+_POINT = re.compile(
+    rf"^(?:SRID=(\d+);\s*)?POINT\s*(?:[ZM]+\s*)?\(\s*({_NUMBER})\s+({_NUMBER})[\s\d.+-]*\)$", re.IGNORECASE
+)
+_LABELS = re.compile(
+    r"^(lat(?:itude)?|lon(?:g(?:itude)?)?)\.?\s*[:=]?\s*(.+?)\s*[,;]?\s*\b(lat(?:itude)?|lon(?:g(?:itude)?)?)\.?\s*[:=]?\s*(.+)$",
+    re.IGNORECASE,
+)  # fmt: skip
+_UTM_LETTERS_FIRST = re.compile(
+    rf"^(?:utm\s*)?(?:zone\s*)?(\d{{1,2}})\s*([a-z]+)?\s+(?:E\s*({_NUMBER})\s*m?\s+N\s*({_NUMBER})|N\s*({_NUMBER})\s*m?\s+E\s*({_NUMBER}))\s*m?$",
+    re.IGNORECASE,
+)
 _ISO6709 = re.compile(r"^([+-]\d+(?:\.\d+)?)([+-]\d+(?:\.\d+)?)(?:[+-]\d+(?:\.\d+)?)?/?$")
 LAT_LON, LON_LAT = "latitude and longitude in degrees", "longitude and latitude in degrees"
 _BANDS_NORTH, _BANDS_SOUTH = "NPQRSTUVWX", "CDEFGHJKLM"
@@ -49,7 +67,15 @@ def understand(text: str, crs: str | None, cells: Lattice | None = None) -> list
     text = _plain(text)
     if not text:
         return []
-    found: list[Understood] = []
+    if text.lower().startswith("geo:"):
+        return _geo_uri(text)
+    found = _point(text, crs)
+    if found:
+        return found
+    text = _bare(text)
+    labelled = _LABELS.match(text)
+    if labelled:
+        return _labelled(labelled)
     code = _CODE.search(text)
     if code:
         try:
@@ -60,14 +86,77 @@ def understand(text: str, crs: str | None, cells: Lattice | None = None) -> list
         found += _pair(_without(text, code), said)
         return found
     metres = _THOUSANDS.sub(lambda whole: whole[0].replace(",", ""), text)
-    found += _cell(text, cells) + _utm(metres) + _grid_reference(text) + _degrees(text)
+    found += _cell(text, cells) + _utm(metres) + _grid_reference(text) + _packed(text) + _degrees(text)
     found += [u for u in _pair(metres, crs) if not any(_same(u, other) for other in found)]
     return found
 
 
 def _plain(text: str) -> str:
     text = text.strip().replace("−", "-").replace("º", "°").replace("\u00a0", " ").replace("\u202f", " ")
+    text = _SPELT.sub(lambda marks: f"{marks[1]}°{marks[2]}′{marks[3]}″", text)
     return re.sub(r"\s+", " ", text)
+
+
+def _bare(text: str) -> str:
+    """Return a text without brackets around the whole of it."""
+    while len(text) > 2 and text[0] + text[-1] in ("()", "[]", "{}"):
+        text = text[1:-1].strip()
+    return text
+
+
+def _geo_uri(text: str) -> list[Understood]:
+    """Return the place of a geo URI (RFC 5870), in WGS 84 unless it names another CRS, which none does in use."""
+    found = _GEO_URI.match(text)
+    if not found or ("crs=" in found[3].lower() and "crs=wgs84" not in found[3].lower()):
+        return []
+    return _checked(float(found[2]), float(found[1]), WGS84, "geo URI, latitude and longitude in degrees")
+
+
+def _point(text: str, crs: str | None) -> list[Understood]:
+    """Return what a point in well-known text can mean: x first, in the CRS that it names, else in degrees or in
+    the CRS of the map."""
+    found = _POINT.match(text)
+    if not found:
+        return []
+    x, y = _value(found[2]), _value(found[3])
+    if found[1]:
+        try:
+            named = f"EPSG:{found[1]}"
+            proj_crs(named)
+        except CannotPlace:
+            return []
+        return [Understood(x, y, named, f"well-known text, {crs_label(named)}")]
+    meant = _checked(x, y, WGS84, "well-known text, longitude and latitude in degrees")
+    if crs is None or not is_geographic(crs):
+        meant.append(Understood(x, y, crs, f"well-known text, x and y in {crs_label(crs)}"))
+    return meant
+
+
+def _labelled(found: re.Match[str]) -> list[Understood]:
+    first, second = found[1].lower()[:3], found[3].lower()[:3]
+    values = {first: degrees_from(found[2].strip(" ,;")), second: degrees_from(found[4].strip(" ,;"))}
+    lat, lon = values.get("lat"), values.get("lon")
+    return _checked(lon, lat, WGS84, LAT_LON) if lat is not None and lon is not None else []
+
+
+def _packed(text: str) -> list[Understood]:
+    """Return latitude and longitude packed as DDMM or DDMMSS and DDDMM or DDDMMSS, each with its letter."""
+    pieces = [_PACKED.match(piece) for piece in re.split(r"(?<=[NSEWnsew])\s*[,;]?\s*(?=\d)", text)]
+    if len(pieces) != 2 or None in pieces:
+        return []
+    angles: dict[str, float | None] = {}
+    for piece in pieces:
+        assert piece is not None
+        letter = piece[2].upper()
+        value = _iso_angle("+" + piece[1], 2 if letter in "NS" else 3)
+        if value is None and letter in "EW":
+            value = _iso_angle("+0" + piece[1], 3)  # without the leading nought
+        whole = piece[1].partition(".")[0]
+        if value is None or len(whole) < 4:
+            return []
+        angles["lat" if letter in "NS" else "lon"] = -value if letter in "SW" else value
+    lat, lon = angles.get("lat"), angles.get("lon")
+    return _checked(lon, lat, WGS84, f"{LAT_LON}, minutes and seconds") if lat is not None and lon is not None else []
 
 
 def _without(text: str, code: re.Match[str]) -> str:
@@ -143,15 +232,15 @@ def _iso_angle(text: str, digits: int) -> float | None:
     if extra <= 0:
         value = float(whole + fraction)
     elif extra == 2:
-        value = float(whole[:digits]) + float(whole[digits:] + fraction) / 60
+        minutes, seconds = float(whole[digits:] + fraction), 0.0
     elif extra == 4:
-        value = (
-            float(whole[:digits])
-            + float(whole[digits : digits + 2]) / 60
-            + float(whole[digits + 2 :] + fraction) / 3600
-        )
+        minutes, seconds = float(whole[digits : digits + 2]), float(whole[digits + 2 :] + fraction)
     else:
         return None
+    if extra > 0:
+        if minutes >= 60 or seconds >= 60:
+            return None
+        value = float(whole[:digits]) + minutes / 60 + seconds / 3600
     return -value if sign == "-" else value
 
 
@@ -169,10 +258,16 @@ def _utm(text: str) -> list[Understood]:
                 f"UPS {'south' if south else 'north'}",
             )
         ]  # fmt: skip
-    found = _UTM.match(re.sub(r"[;,]\s?", " ", text))
+    plain = re.sub(r"\s+", " ", re.sub(r"[;,]\s?", " ", text))
+    found, first = _UTM.match(plain), _UTM_LETTERS_FIRST.match(plain)
+    if first:
+        x, y = (_value(first[3] or first[6]), _value(first[4] or first[5]))
+    elif found:
+        x, y = _value(found[3]), _value(found[4])
+    found = first or found
     if not found or not 1 <= int(found[1]) <= 60:
         return []
-    zone, letter, x, y = int(found[1]), (found[2] or "").lower(), _value(found[3]), _value(found[4])
+    zone, letter = int(found[1]), (found[2] or "").lower()
     if letter in ("north", "south"):
         halves = [letter == "south"]
     elif letter == "s":  # the southern half, as most write it; the band S lies in the north

@@ -41,7 +41,13 @@ def _given_crs(part: Part, crs: str) -> Part:
         return part
     extent = replace(facts.extent, crs=crs) if facts.extent else None
     notes = {**facts.notes, "reference system": "given by you; the file states none"}
-    return replace(part, facts=replace(facts, crs=crs, extent=extent, notes=notes))
+    facts = replace(facts, crs=crs, extent=extent, notes=notes)
+    if facts.kind == "raster":
+        from .raster import RasterFile, placed
+
+        if isinstance(part, RasterFile):
+            return placed(part.path, facts, part.files)
+    return replace(part, facts=facts)
 
 
 def _placed(part: Part, reading: Reading) -> Part:

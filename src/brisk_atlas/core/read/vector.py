@@ -18,6 +18,8 @@ from brisk_atlas.core.place import text_of
 from .content import content_of, head_of
 from .on_disk import on_disk
 from .reach import is_remote, library_name, suffix_of
+from .shape_sidecars import without_foreign_index
+from .times import times_of
 
 FORMATS = {
     ".gpkg": "GeoPackage",
@@ -74,9 +76,16 @@ def _options(path: Path) -> dict[str, str]:
 
 def _read_arrow(path: Path, layer: str, **which: object) -> tuple[dict, pa.Table]:
     try:
-        with warnings.catch_warnings():
+        with warnings.catch_warnings(), without_foreign_index(path, "bbox" in which) as name:
             warnings.simplefilter("ignore")
-            return pyogrio.read_arrow(library_name(path), layer=layer, **which, **_options(path))
+            meta, table = pyogrio.read_arrow(name, layer=layer, **which, **_options(path))
+            bare = [field.name for field in table.schema if pa.types.is_timestamp(field.type) and not field.type.tz]
+            if bare:  # the library leaves out the zones of some formats, and where there are several
+                again = {**which, "columns": bare, "read_geometry": False, "datetime_as_string": True}
+                texts = pyogrio.read_arrow(name, layer=layer, **again, **_options(path))[1]
+                for field in bare:
+                    table = table.set_column(table.column_names.index(field), field, times_of(texts.column(field)))
+            return meta, table
     except (DataSourceError, DataLayerError, RuntimeError, pa.ArrowException, ValueError, OSError) as error:
         raise CannotRead(path, _first_line(error), BROKEN) from error
 
