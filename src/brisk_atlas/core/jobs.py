@@ -11,8 +11,8 @@ from typing import Any
 WORKERS = 4
 
 
-class Cancelled(Exception):
-    """Raised inside work that was asked to stop."""
+class Cancelled(BaseException):
+    """Raised inside work that was asked to stop; no Exception, so that nobody takes it for a failure."""
 
 
 class Job:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 import mmap
 import os
+import resource
 import subprocess
 import sys
 from collections.abc import Callable
@@ -18,7 +19,8 @@ from pathlib import Path
 import laspy
 import numpy as np
 
-IN_THIS_PROCESS = 400_000  # points that are decoded here, as starting a process would take longer
+IN_THIS_PROCESS = 400_000  # points, not compressed, that are read here, as starting a process would take longer
+MOST_MEMORY_SHARE = 0.6  # of the machine's, for the points of one file
 PIECE = 50_000  # points compressed together by default (LAZ specification), and decoded in one call
 Runs = list[tuple[int, int]]
 Arrays = dict[str, np.ndarray]
@@ -49,7 +51,10 @@ def decode(
     wanted = sum(count for _, count in runs)
     types = layout(path, only)
     pieces = [(first + at, min(PIECE, count - at)) for first, count in runs for at in range(0, count, PIECE)]
-    if wanted <= IN_THIS_PROCESS:
+    memory_size = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    if _size(types, wanted) > MOST_MEMORY_SHARE * memory_size:
+        raise DamagedPoints(f"its {wanted:,} points need {_size(types, wanted) / 1e9:,.0f} GB of memory")
+    if wanted <= IN_THIS_PROCESS and not _is_compressed(path):  # the decompressor ends the process on some damage
         arrays = _arrays(types, wanted, None)
         _fill(path, pieces, 0, arrays, report)
         return arrays
@@ -60,6 +65,11 @@ def decode(
         return _arrays(types, wanted, mmap.mmap(memory, 0))
     finally:
         os.close(memory)
+
+
+def _is_compressed(path: Path) -> bool:
+    with laspy.open(path) as source:
+        return bool(source.header.are_points_compressed)
 
 
 def _size(types: dict[str, str], count: int) -> int:
@@ -122,7 +132,8 @@ def _in_children(
     try:
         for share in shares:
             child = subprocess.Popen(
-                [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True,
+                [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL, text=True,
                 pass_fds=[memory], env={**os.environ, "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)},
             )  # fmt: skip
             children.append(child)
@@ -164,6 +175,9 @@ def _listen(children: list[subprocess.Popen], report: Callable[[float], None]) -
 def main() -> None:
     """Decode what standard input asks for; say how far it is, or what is wrong, a line each."""
     asked = json.load(sys.stdin)
+    most = int(MOST_MEMORY_SHARE * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
+    resource.setrlimit(resource.RLIMIT_AS, (most, most))
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     shared = mmap.mmap(asked["memory"], 0)
     arrays = _arrays(asked["types"], asked["wanted"], shared)
     pieces = [(first, count) for first, count in asked["pieces"]]

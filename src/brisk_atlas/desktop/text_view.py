@@ -34,7 +34,7 @@ _XML = re.compile(
 )
 _JSON = re.compile(rf"(?P<name>{_STRING}(?=\s*:))|(?P<text>{_STRING})|(?P<word>\b(?:true|false|null)\b)|{_NUMBER}")
 _KEYS = re.compile(
-    rf"(?P<word>^\s*(?:END_)?GROUP\b|^\s*END\b)|(?P<name>^\s*[\w ]+(?=\s*=))|(?P<text>\"[^\"]*\")|{_NUMBER}"
+    rf"(?P<word>^\s*+(?:END_)?GROUP\b|^\s*+END\b)|(?P<name>^\s*+[\w ]++(?=\s*=))|(?P<text>\"[^\"]*\")|{_NUMBER}"
 )
 _ROWS = re.compile(r"(?P<text>\"[^\"]*\")|(?P<word>[,;\t|])|(?P<number>(?<![\w.])-?\d[\d.eE+-]*(?![\w]))")
 _GRAMMARS = {

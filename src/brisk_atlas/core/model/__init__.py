@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart, named_as
-    from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite
+    from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite, refusing
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
     from .lattice import CellWindow, Lattice
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "dataset": ("AS", "CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart", "named_as"),
-    "errors": ("AtlasError", "BadExpression", "CannotPlace", "CannotRead", "CannotWrite"),
+    "errors": ("AtlasError", "BadExpression", "CannotPlace", "CannotRead", "CannotWrite", "refusing"),
     "extent": ("Extent",),
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
     "lattice": ("CellWindow", "Lattice"),
@@ -77,6 +77,7 @@ __all__ = [
     "named_as",
     "number_text",
     "path_text",
+    "refusing",
     "size_text",
 ]
 

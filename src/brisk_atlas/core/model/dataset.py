@@ -6,9 +6,11 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
+from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from .errors import refusing
 from .extent import Extent
 from .facts import Facts
 from .lattice import CellWindow, Lattice
@@ -23,6 +25,15 @@ if TYPE_CHECKING:
     from .shapes import Features
 
 
+def _refusing(method: Callable[..., Any]) -> Callable[..., Any]:
+    @wraps(method)
+    def guarded(self: Part, *arguments: Any, **options: Any) -> Any:
+        with refusing(self.path):
+            return method(self, *arguments, **options)
+
+    return guarded
+
+
 AS = " as "  # between the name of a part and the quantity that its numbers are turned into
 
 
@@ -32,12 +43,37 @@ def named_as(name: str, quantity: str) -> str:
     return base + AS + quantity if quantity else base
 
 
+READING = (
+    "read",
+    "first",
+    "attributes",
+    "rows",
+    "sample",
+    "read_within",
+    "read_every",
+    "block",
+    "onto",
+    "cells",
+    "levels",
+)
+
+
 @dataclass(frozen=True)
 class Part:
-    """One thing inside a dataset that can be opened: it says its facts without reading its data."""
+    """One thing inside a dataset that can be opened: it says its facts without reading its data.
+
+    Whatever the methods of a reader raise that they did not foresee comes out as CannotRead.
+    """
 
     path: Path
     facts: Facts
+
+    def __init_subclass__(cls, **options: Any) -> None:
+        super().__init_subclass__(**options)
+        for name in READING:
+            method = cls.__dict__.get(name)
+            if method is not None and not getattr(method, "__isabstractmethod__", False):
+                setattr(cls, name, _refusing(method))
 
 
 class VectorPart(Part, ABC):

@@ -2,7 +2,15 @@
 
 from __future__ import annotations
 
+import logging
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from .words import path_text
+
+log = logging.getLogger(__name__)
+ASK_AGAIN = "The copy may be damaged or cut short; ask for the file again."
+PANICS = ("PanicException", "LazrsError")  # what libraries in other languages raise, which are no Exceptions
 
 
 class AtlasError(Exception):
@@ -18,6 +26,31 @@ class AtlasError(Exception):
 
 class CannotRead(AtlasError):
     """A dataset, or a part of one, can't be read."""
+
+
+@contextmanager
+def refusing(path: object) -> Iterator[None]:
+    """Turn whatever a reader did not foresee about the content of a file into CannotRead; the log has its trace."""
+    try:
+        yield
+    except AtlasError:
+        raise
+    except MemoryError as error:
+        log.warning("out of memory on %s", path, exc_info=True)
+        remedy = "It may be damaged, or far larger than it seems."
+        raise CannotRead(path, "it needs more memory than there is", remedy) from error
+    except Exception as error:
+        log.warning("not foreseen on %s", path, exc_info=True)
+        raise CannotRead(path, f"its content can't be understood ({_words_of(error)})", ASK_AGAIN) from error
+    except BaseException as error:
+        if type(error).__name__ not in PANICS:
+            raise
+        raise CannotRead(path, f"its content is damaged ({_words_of(error)})", ASK_AGAIN) from error
+
+
+def _words_of(error: BaseException) -> str:
+    words = " ".join(str(error).split())[:200]
+    return words or type(error).__name__
 
 
 class CannotWrite(AtlasError):

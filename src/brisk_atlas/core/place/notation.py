@@ -18,6 +18,7 @@ WGS84 = "EPSG:4326"
 UTM_LIMITS = (-80.0, 84.0)  # degrees of latitude; beyond lie the polar grids
 UPS_NORTH, UPS_SOUTH = "EPSG:5041", "EPSG:5042"  # universal polar stereographic, easting first
 A_CENTIMETRE = 1e-7  # degrees of latitude
+MOST_LETTERS = 80  # of an angle
 NO_CRS = "no CRS"
 OUTSIDE = "outside this CRS"
 
@@ -184,7 +185,7 @@ _DEGREES = re.compile(
 
 def degrees_from(text: str) -> float | None:
     """Return decimal degrees from degrees, minutes and seconds with a letter or sign, or None."""
-    found = _DEGREES.match(text)
+    found = _DEGREES.match(text) if len(text) <= MOST_LETTERS else None
     if not found:
         return None
     before, degrees, minutes, seconds, after = found.groups()

@@ -41,6 +41,7 @@ _UTM_LETTERS_FIRST = re.compile(
     re.IGNORECASE,
 )
 _ISO6709 = re.compile(r"^([+-]\d+(?:\.\d+)?)([+-]\d+(?:\.\d+)?)(?:[+-]\d+(?:\.\d+)?)?/?$")
+MOST_LETTERS = 200  # of a typed place
 LAT_LON, LON_LAT = "latitude and longitude in degrees", "longitude and latitude in degrees"
 _BANDS_NORTH, _BANDS_SOUTH = "NPQRSTUVWX", "CDEFGHJKLM"
 
@@ -64,8 +65,8 @@ def understand(text: str, crs: str | None, cells: Lattice | None = None) -> list
 
     `crs` is that of the map, `cells` the grid that pixel and line count in.
     """
-    text = _plain(text)
-    if not text:
+    text = _plain(text[: MOST_LETTERS + 1])
+    if not text or len(text) > MOST_LETTERS:
         return []
     if text.lower().startswith("geo:"):
         return _geo_uri(text)

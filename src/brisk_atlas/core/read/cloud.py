@@ -66,6 +66,11 @@ def _triple(values: np.ndarray) -> tuple[float, float, float]:
     return x, y, z
 
 
+def _text(words: str | bytes) -> str:
+    """Return a text of the header, which the library gives as bytes where it is not ASCII."""
+    return (words.decode("latin-1") if isinstance(words, bytes) else words).strip("\0 ")
+
+
 def _records(header: laspy.LasHeader) -> list:
     return [*header.vlrs, *(header.evlrs or ())]
 
@@ -89,13 +94,13 @@ def open_dataset(path: Path) -> Dataset:
         str(header.version),
         names,
         (float(low[2]), float(high[2])),
-        header.generating_software.strip("\0 "),
-        header.system_identifier.strip("\0 "),
+        _text(header.generating_software),
+        _text(header.system_identifier),
         created,
         str(header.uuid) if header.uuid.int else "",
         _triple(header.scales),
         _triple(header.offsets),
-        tuple((v.user_id.strip("\0 "), v.record_id, v.description.strip("\0 ")) for v in _records(header)),
+        tuple((_text(v.user_id), v.record_id, _text(v.description)) for v in _records(header)),
     )
     fields = tuple(
         Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions

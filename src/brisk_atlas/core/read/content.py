@@ -35,9 +35,7 @@ _MAGIC = (
     (b"%PDF", "PDF"),
     (b"\x1f\x8b", "a gzip archive"),
 )
-_ROOT = re.compile(
-    rb"(?:<\?[^>]*\?>|<!--.*?-->|<!DOCTYPE[^>\[]*(?:\[.*?\])?\s*>|\s)*<(?:[\w.-]+:)?([\w.-]+)", re.DOTALL
-)
+_NAME = re.compile(rb"<(?:[\w.-]+:)?([\w.-]+)")
 TEXT_BYTES = bytes({7, 8, 9, 10, 12, 13, 27} | set(range(0x20, 0x100)) - {0x7F})
 
 
@@ -69,6 +67,29 @@ def content_of(head: bytes) -> str:
 
 
 def root_of(head: bytes) -> str:
-    """Return the name of an XML document's root element, without its prefix, or an empty text."""
-    found = _ROOT.match(head.removeprefix(b"\xef\xbb\xbf"))
-    return found.group(1).decode("ascii", "replace") if found else ""
+    """Return the name of an XML document's root element, without its prefix, or an empty text.
+
+    What comes before the root is stepped over piece by piece, so that no content can make it long.
+    """
+    head, at = head.removeprefix(b"\xef\xbb\xbf"), 0
+    while True:
+        at += len(head) - at - len(head[at:].lstrip())
+        if head.startswith(b"<?", at):
+            end = _after(head, b"?>", at)
+        elif head.startswith(b"<!--", at):
+            end = _after(head, b"-->", at + 4)
+        elif head.startswith(b"<!", at):
+            inner, close = head.find(b"[", at), head.find(b">", at)
+            end = _after(head, b">", _after(head, b"]", inner) if 0 <= inner < close else at)
+        else:
+            found = _NAME.match(head, at)
+            return found.group(1).decode("ascii", "replace") if found else ""
+        if end == len(head):
+            return ""
+        at = end
+
+
+def _after(head: bytes, mark: bytes, at: int) -> int:
+    """Return where what follows a mark begins; the end where the mark does not come."""
+    found = head.find(mark, at)
+    return len(head) if found < 0 else found + len(mark)

@@ -23,8 +23,8 @@ TITLES = {  # where the title stands
 DCAT, DCAT_SPACE = "DCAT-AP", "{http://www.w3.org/ns/dcat#}"
 TITLE_WITHIN = 1_000_000  # bytes looked through
 _TITLE = re.compile(
-    r'(?:dct:|dcterms:|purl\.org/dc/terms/)title"?>?\s*:?\s*'
-    r'(?:\[?\s*\{[^}]*?"@value"\s*:)?\s*"((?:[^"\\]|\\.)+)"'
+    r'(?:dct:|dcterms:|purl\.org/dc/terms/)title"?>?\s*+:?\s*+'  # possessive: blanks are gone through once
+    r'(?:\[?\s*+\{[^}"]*+"@value"\s*+:\s*+)?"((?:[^"\\]++|\\.)++)"'
 )
 DUBLIN_CORE = ("http://purl.org/dc/elements/1.1/", "http://purl.org/dc/terms/")
 

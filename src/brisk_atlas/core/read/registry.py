@@ -12,7 +12,7 @@ from functools import cache
 from importlib import import_module
 from pathlib import Path
 
-from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, Reading, path_text
+from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, Reading, path_text, refusing
 
 from .content import content_of, head_of, root_of
 from .reach import ARCHIVES, brought, is_remote, settled, suffix_of
@@ -182,19 +182,24 @@ def open(path: str | Path, reading: Reading = AS_IT_SAYS) -> Dataset:
 
     `reading` is what the analyst said about it. Raises CannotRead.
     """
-    from .given import taken_as
-
     path = settled(path)
     if not is_remote(path) and path.is_dir() and suffix_of(path) not in folder_suffixes():
         path = _only_scene(path)
     try:
-        here = brought(path)
-        dataset = reader_for(here).opens(here, reading)
-        return taken_as(dataset if here == path else replace(dataset, path=path), reading)
+        with refusing(path):
+            here = brought(path)
+            return _opened(path, here, reading)
     except CannotRead as error:
         if path_text(path) not in error.place:
             raise CannotRead(path, error.reason, error.remedy) from error
         raise
+
+
+def _opened(path: Path, here: Path, reading: Reading) -> Dataset:
+    from .given import taken_as
+
+    dataset = reader_for(here).opens(here, reading)
+    return taken_as(dataset if here == path else replace(dataset, path=path), reading)
 
 
 def _only_scene(folder: Path) -> Path:

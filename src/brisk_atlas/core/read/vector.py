@@ -18,6 +18,7 @@ from brisk_atlas.core.place import text_of
 from .content import content_of, head_of
 from .on_disk import on_disk
 from .reach import is_remote, library_name, suffix_of
+from .readable_text import REMARK, with_readable_text
 from .shape_sidecars import without_foreign_index
 from .times import times_of
 
@@ -79,6 +80,7 @@ def _read_arrow(path: Path, layer: str, **which: object) -> tuple[dict, pa.Table
         with warnings.catch_warnings(), without_foreign_index(path, "bbox" in which) as name:
             warnings.simplefilter("ignore")
             meta, table = pyogrio.read_arrow(name, layer=layer, **which, **_options(path))
+            table, _ = with_readable_text(table)
             bare = [field.name for field in table.schema if pa.types.is_timestamp(field.type) and not field.type.tz]
             if bare:  # the library leaves out the zones of some formats, and where there are several
                 again = {**which, "columns": bare, "read_geometry": False, "datetime_as_string": True}

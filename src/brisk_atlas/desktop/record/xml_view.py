@@ -34,10 +34,13 @@ class _Colours(QSyntaxHighlighter):
     def highlightBlock(self, text: str | None) -> None:
         t = self.view.theme
         colours = {"word": t.accent, "name": t.second, "text": t.good, "number": t.ink, "note": t.quiet}
-        for match in self.grammar.finditer(text or ""):
+        for match in self.grammar.finditer((text or "")[:MOST_WIDE]):
             form = QTextCharFormat()
             form.setForeground(QColor(colours.get(match.lastgroup or "", t.ink)))
             self.setFormat(match.start(), match.end() - match.start(), form)
+
+
+MOST_WIDE = 4000  # characters of a line that are coloured
 
 
 class _Margin(QWidget):
@@ -258,8 +261,7 @@ def folds_of(text: str, suffix: str) -> dict[int, int]:
     """Return what can be folded: the first and the last line, counted from 0, of what spans three lines or more."""
     found: dict[int, int] = {}
     stack: list[int] = []
-    plain = re.sub(r"<!--.*?-->", lambda m: "\n" * m[0].count("\n"), text, flags=re.DOTALL)
-    for number, line in enumerate(plain.split("\n")):
+    for number, line in enumerate(_without_comments(text).split("\n")):
         if suffix in (".json", ".jsonld"):
             stripped = line.strip().rstrip(",")
             if stripped.endswith(("{", "[")):
@@ -273,6 +275,16 @@ def folds_of(text: str, suffix: str) -> dict[int, int]:
             elif not closing and not alone:
                 stack.append(number)
     return found
+
+
+def _without_comments(text: str) -> str:
+    """Return XML with nothing but the line breaks of its comments."""
+    first, *others = text.split("<!--")
+    pieces = [first]
+    for other in others:
+        inside, end, rest = other.partition("-->")
+        pieces += ["\n" * inside.count("\n"), rest] if end else ["<!--", inside]
+    return "".join(pieces)
 
 
 def _close(found: dict[int, int], first: int, last: int) -> None:

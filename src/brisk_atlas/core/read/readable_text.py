@@ -1,0 +1,43 @@
+"""Text that a file stores in another encoding than it states."""
+
+from __future__ import annotations
+
+import pyarrow as pa
+
+OTHERWISE = "latin-1"  # every byte is a character of it
+REMARK = "some text is not in the encoding that the file states, and is read as Latin-1"
+
+
+def with_readable_text(table: pa.Table) -> tuple[pa.Table, bool]:
+    """Return a table whose texts and names can be read, and whether any could not: those are taken as Latin-1."""
+    names, other = _names(table)
+    table = table.rename_columns(names) if other else table
+    for at, field in enumerate(table.schema):
+        if not (pa.types.is_string(field.type) or pa.types.is_large_string(field.type)):
+            continue
+        column = table.column(at)
+        try:
+            column.validate(full=True)
+        except pa.ArrowInvalid:
+            values = column.cast(pa.large_binary() if pa.types.is_large_string(field.type) else pa.binary()).to_pylist()
+            texts = pa.array([None if v is None else _decoded(v) for v in values], field.type)
+            table, other = table.set_column(at, field.name, texts), True
+    return table, other
+
+
+def _names(table: pa.Table) -> tuple[list[str], bool]:
+    names, other = [], False
+    for at in range(table.num_columns):
+        try:
+            names.append(table.schema.field(at).name)
+        except UnicodeDecodeError as error:
+            names.append(error.object.decode(OTHERWISE) if isinstance(error.object, bytes) else f"field {at + 1}")
+            other = True
+    return names, other
+
+
+def _decoded(value: bytes) -> str:
+    try:
+        return value.decode("utf-8")
+    except UnicodeDecodeError:
+        return value.decode(OTHERWISE)

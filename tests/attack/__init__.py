@@ -1,0 +1,1 @@
+"""Attacks on the program: damaged files, killed writes and random input, seeded and bounded in time."""

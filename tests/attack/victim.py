@@ -1,0 +1,83 @@
+"""What the window does with a file, in a process that may die: look, ask, open, draw, probe, list its rows.
+
+Reads a path a line and answers with a line of JSON: `ok`, `refused` with the sentence, or `unforeseen` with the trace.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+import tempfile
+import traceback
+from pathlib import Path
+
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.frame import Painter
+from brisk_atlas.core.draw.looks import first_look
+from brisk_atlas.core.find import Answers, Catalogue
+from brisk_atlas.core.find.before import Before
+from brisk_atlas.core.find.lookers import Lookers
+from brisk_atlas.core.inspect import Where, probe
+from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.rows import rows_of
+from brisk_atlas.core.sheet import Sheet
+
+
+def attempt(path: Path, before: Before) -> tuple[str, str]:
+    """Return how a file was taken."""
+    looked = before.look(path)
+    if looked.error is not None:
+        return "refused", str(looked.error)
+    holdings = before.holdings
+    if looked.question is not None:
+        holdings.say(path, looked.question.guess)
+    for part in holdings.dataset(path).parts[:4]:
+        facts = part.facts
+        if facts.kind not in ("vector", "raster", "pointcloud", "table"):
+            continue
+        layer = Layer("x", "x", path, facts.name, facts.kind, first_look(facts, 0))
+        if facts.kind in ("vector", "table"):
+            sheet = Sheet(rows_of(holdings, layer))
+            sheet.values(0, 20, sheet.columns[:8])
+            for field in sheet.columns[:3]:
+                sheet.summary(field)
+        if facts.extent is not None:
+            view = View.fitting(facts.extent, 160, 120)
+            frame = Painter(holdings).frame([layer], view)
+            if frame.faults:
+                return "refused", frame.faults["x"]
+            probe(holdings, layer, Where.at(*facts.extent.centre, facts.crs, view.resolution * 4))
+    return "ok", ""
+
+
+def main() -> None:
+    answers = os.fdopen(os.dup(1), "w", buffering=1)
+    os.dup2(2, 1)
+    holdings, lookers = Holdings(), Lookers(1, 15.0)
+    with tempfile.TemporaryDirectory() as folder:
+        before = Before(
+            holdings, Answers(Path(folder, "answers.json")), Catalogue(Path(folder, "catalogue.sqlite")), lookers
+        )
+        for line in sys.stdin:
+            path = Path(json.loads(line))
+            try:
+                outcome = attempt(path, before)
+            except AtlasError as error:
+                outcome = ("refused", str(error))
+            except Exception:
+                outcome = ("unforeseen", traceback.format_exc())
+            holdings.clear()
+            answers.write(json.dumps([*outcome, _peak_mb()]) + "\n")
+        lookers.close()
+
+
+def _peak_mb() -> float:
+    status = Path("/proc/self/status").read_text()
+    peak = next(line for line in status.splitlines() if line.startswith("VmHWM"))
+    return int(peak.split()[1]) / 1024
+
+
+if __name__ == "__main__":
+    main()
