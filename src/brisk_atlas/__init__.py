@@ -1,3 +1,6 @@
 """Brisk Atlas: a desktop reader for spatial data that other people made."""
 
-__version__ = "0.3.0"
+import logging
+
+__version__ = "0.6.0"
+logging.getLogger(__name__).addHandler(logging.NullHandler())  # nothing is printed unless a log is begun

@@ -6,6 +6,8 @@ import json
 import os
 import shutil
 import sqlite3
+import subprocess
+import sys
 from contextlib import closing
 from dataclasses import replace
 
@@ -41,7 +43,7 @@ def survey(data, tmp_path):
     return path
 
 
-def test_a_geopackage_is_updated_in_a_copy_and_all_else_in_it_stays(survey):
+def test_a_geopackage_is_updated_in_place_and_all_else_in_it_stays(survey):
     held = Holdings()
     before = rows(survey, "lava_flows")
     with closing(sqlite3.connect(survey)) as db:
@@ -126,44 +128,115 @@ def test_parquet_is_rewritten_with_its_types(tmp_path):
     assert back.column("n").to_pylist() == [1, 9] and back.schema.field("n").type == pa.int16()
 
 
-@pytest.mark.parametrize("what", ["another wrote it", "it is gone", "it is touched"])
-def test_a_file_that_somebody_changed_meanwhile_is_not_overwritten(survey, what):
+@pytest.mark.parametrize("what", ["another changed the value", "another took a row away", "it is gone"])
+def test_rows_that_somebody_changed_meanwhile_are_not_overwritten(survey, what):
     held = Holdings()
     layer = edited(held, survey, "lava_flows", Edit("surface", (0,), ("mine",)))
-    if what == "another wrote it":
-        with closing(sqlite3.connect(survey)) as db:
-            db.execute("CREATE TABLE other (x)")
-            db.commit()
-    elif what == "it is gone":
+    held.table(layer.source)
+    with closing(sqlite3.connect(survey)) as db:
+        for name in ("ST_IsEmpty", "ST_MinX", "ST_MaxX", "ST_MinY", "ST_MaxY"):
+            db.create_function(name, 1, lambda blob: 0)
+        if what == "another changed the value":
+            db.execute("UPDATE lava_flows SET surface = 'theirs' WHERE fid = 1")
+        elif what == "another took a row away":
+            for (name,) in db.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
+                db.execute(f'DROP TRIGGER "{name}"')
+            db.execute("DELETE FROM lava_flows WHERE fid = 9")
+        db.commit()
+    if what == "it is gone":
         survey.unlink()
-    else:
-        os.utime(survey, ns=(1, 1))
     theirs = survey.read_bytes() if survey.exists() else None
-    with pytest.raises(CannotWrite, match="gone" if theirs is None else "changed by another program") as caught:
+    with pytest.raises(CannotWrite, match="gone" if theirs is None else "another program changed its rows") as caught:
         save_edits(held, layer)
     assert "new file" in caught.value.remedy
     assert (survey.read_bytes() if survey.exists() else None) == theirs
 
 
-def test_a_change_while_writing_is_noticed_too(survey):
+OTHER_PROGRAM = """
+import sqlite3, sys
+db = sqlite3.connect(sys.argv[1], isolation_level=None)
+db.execute("PRAGMA journal_mode = WAL")
+db.execute("CREATE TABLE other (x)")
+db.execute("INSERT INTO other VALUES (7)")
+print("written", flush=True)
+sys.stdin.readline()
+print(db.execute("SELECT surface FROM lava_flows WHERE fid = 1").fetchone()[0], db.execute("SELECT x FROM other").fetchone()[0])
+"""
+
+
+def test_what_others_do_elsewhere_in_a_database_does_not_hinder_and_stays(survey):
     held = Holdings()
     layer = edited(held, survey, "lava_flows", Edit("surface", (0,), ("mine",)))
+    other = subprocess.Popen(
+        [sys.executable, "-c", OTHER_PROGRAM, str(survey)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    )
+    assert other.stdout.readline() == "written\n"  # their rows lie in the log beside the file, which stays open
+    os.utime(survey.with_name("survey.gpkg-shm"))
+    assert save_edits(held, layer) == 1
+    assert other.communicate("\n")[0].split() == ["mine", "7"]
+
+
+def test_a_database_that_another_program_is_writing_to_is_left_alone(survey, monkeypatch):
+    monkeypatch.setattr("brisk_atlas.core.handover.edited.PATIENCE_S", 0.1)
+    held = Holdings()
+    layer = edited(held, survey, "lava_flows", Edit("surface", (0,), ("mine",)))
+    with closing(sqlite3.connect(survey, isolation_level=None)) as other:
+        other.execute("BEGIN EXCLUSIVE")
+        with pytest.raises(CannotWrite, match="another program is writing"):
+            save_edits(held, layer)
+
+
+@pytest.fixture
+def samples(data, tmp_path):
+    return shutil.copy2(data / "ash_samples.geojson", tmp_path / "samples.geojson")
+
+
+def test_other_files_that_changed_meanwhile_are_not_overwritten(samples):
+    held = Holdings()
+    field = held.dataset(samples).parts[0].facts.fields[0].name
+    layer = edited(held, samples, None, Edit(field, (0,), ("mine",)))
+    os.utime(samples, ns=(1, 1))
+    before = samples.read_bytes()
+    with pytest.raises(CannotWrite, match="changed by another program"):
+        save_edits(held, layer)
+    assert samples.read_bytes() == before
+
+
+def test_a_change_while_writing_is_noticed_too(samples):
+    held = Holdings()
+    field = held.dataset(samples).parts[0].facts.fields[0].name
+    layer = edited(held, samples, None, Edit(field, (0,), ("mine",)))
 
     def meddle(share, step):
         if step == "checking the original":
-            os.utime(survey, ns=(5, 5))
+            os.utime(samples, ns=(5, 5))
 
-    before = survey.read_bytes()
+    before = samples.read_bytes()
     with pytest.raises(CannotWrite, match="changed by another program"):
         save_edits(held, layer, meddle)
-    assert survey.read_bytes() == before
+    assert samples.read_bytes() == before
+
+
+def test_a_database_whose_write_broke_off_is_seen_as_it_was_before(survey, tmp_path):
+    whole = rows(survey, "lava_flows")["surface"].tolist()
+    script = (
+        "import os, sqlite3, sys; db = sqlite3.connect(sys.argv[1]); db.execute('PRAGMA cache_size = 1');"
+        "[db.create_function('ST_' + n, 1, lambda b: 0) for n in ('IsEmpty', 'MinX', 'MaxX', 'MinY', 'MaxY')];"
+        'db.execute("UPDATE lava_flows SET surface = hex(randomblob(3000))"); os._exit(1)'
+    )
+    subprocess.run([sys.executable, "-c", script, str(survey)], check=False)
+    assert survey.with_name("survey.gpkg-journal").stat().st_size > 0
+    damaged = survey.read_bytes()
+    held = Holdings()
+    assert held.table((survey, "lava_flows")).column("surface").to_pylist() == whole
+    assert survey.read_bytes() == damaged  # looking changes nothing
 
 
 def test_a_failure_half_way_leaves_the_file(survey, monkeypatch):
     held = Holdings()
     layer = edited(held, survey, "lava_flows", Edit("no such field", (0,), ("x",)))
     before = survey.read_bytes()
-    with pytest.raises(CannotWrite, match="no such column"):
+    with pytest.raises(CannotWrite, match="no field no such field"):
         save_edits(held, layer)
     assert survey.read_bytes() == before and [p.name for p in survey.parent.iterdir()] == ["survey.gpkg"]
 

@@ -138,7 +138,7 @@ def test_a_failing_disk_is_told_and_the_old_file_stays(tmp_path, monkeypatch, co
     def fail(descriptor):
         raise OSError(code, os.strerror(code))
 
-    monkeypatch.setattr("brisk_atlas.core.target.os.fsync", fail)
+    monkeypatch.setattr("brisk_atlas.core.system.atomic_write.os.fsync", fail)
     with pytest.raises(CannotWrite, match=words) as caught, written_beside(path) as beside:
         beside.write_text("the new file")
     assert path.read_text() == "the old file" and not leftovers(tmp_path)

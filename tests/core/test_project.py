@@ -171,8 +171,8 @@ def test_a_full_disk_leaves_the_old_project(tmp_path, monkeypatch):
     def full(descriptor):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr("brisk_atlas.core.project.file.os.fsync", full)
-    with pytest.raises(CannotWrite, match="No space left"):
+    monkeypatch.setattr("brisk_atlas.core.system.atomic_write.os.fsync", full)
+    with pytest.raises(CannotWrite, match="the disk is full"):
         save(Work(), path)
     assert path.read_text() == old and [p.name for p in tmp_path.iterdir()] == [path.name]
 

@@ -7,8 +7,9 @@ from pathlib import Path
 
 from brisk_atlas.core.model import Reading
 from brisk_atlas.core.model.reading import reading_from, saved_form
+from brisk_atlas.core.system.folders import config_folder
 
-from .shelves import config_folder, write_beside
+from .shelves import write_beside
 
 MOST_KEPT = 2000
 

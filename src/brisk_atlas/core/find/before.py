@@ -18,7 +18,6 @@ from .questions import Neighbour, Question, question_about
 from .summary import degrees_of, from_text
 
 MOST_NEIGHBOURS = 60
-BROKE_DOWN = "broke down"
 
 
 class Looked(NamedTuple):
@@ -49,7 +48,10 @@ class Before:
         added."""
         path = settled(path)
         try:
-            check_safe(path, self.catalogue, self.lookers, check)
+            row = known_now(path, self.catalogue, self.lookers, check)
+            said = self.holdings.readings.get(path) or self.answers.get(path)
+            if row.danger or (row.fault and said is None):
+                raise CannotRead(path, row.fault, row.remedy)
             answered = self._take_answer(path)
             if part is not None or (answered and not anew):
                 return Looked(path)
@@ -83,13 +85,13 @@ class Before:
 
 
 def check_safe(path: Path, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None) -> None:
-    """Raise CannotRead where the library that reads a file breaks down on it.
+    """Raise CannotRead for a file that must not be opened in this process.
 
     A file that nobody has looked at yet is looked at by a child process first, so that it can't take the
     window along.
     """
     row = known_now(path, catalogue, lookers, check)
-    if BROKE_DOWN in row.fault:
+    if row.danger:
         raise CannotRead(path, row.fault, row.remedy)
 
 

@@ -6,21 +6,19 @@ they had; it is made anew otherwise.
 
 from __future__ import annotations
 
-import os
 import re
 import sqlite3
 import threading
 from collections.abc import Iterable
 from pathlib import Path
 
-from platformdirs import user_cache_path
-
 from brisk_atlas import __version__
+from brisk_atlas.core.system.folders import cache_folder, make_private
 
 from .listing import Entry
 from .summary import Summary, from_text, to_text
 
-SCHEMA = f"2 {__version__}"  # another one empties the cache
+SCHEMA = f"3 {__version__}"  # another one empties the cache
 MOST_FOUND = 300
 _TABLES = """
 CREATE TABLE known (
@@ -42,8 +40,7 @@ _WORD = re.compile(r"\w+")
 
 
 def catalogue_file() -> Path:
-    home = os.environ.get("BRISK_ATLAS_HOME")
-    return (Path(home) / "cache" if home else user_cache_path("brisk-atlas")) / "catalogue.db"
+    return cache_folder() / "catalogue.db"
 
 
 class Catalogue:
@@ -55,7 +52,7 @@ class Catalogue:
 
     def _opened(self, file: Path) -> sqlite3.Connection:
         try:
-            file.parent.mkdir(parents=True, exist_ok=True)
+            make_private(file.parent)
             return self._ready(sqlite3.connect(file, check_same_thread=False, timeout=5))
         except (sqlite3.Error, OSError):
             try:  # damaged: it is only a cache

@@ -18,7 +18,10 @@ from brisk_atlas.core.read import open as open_dataset
 
 from .summary import Summary, faulty, summarise, to_text
 
+TOO_LARGE = "It may be damaged, or far larger than it seems; ask its sender what it is."
 MOST_MEMORY_SHARE = 0.6  # of the machine's, for one child
+ROOM_FOR_A_LOOK = 1_500_000_000  # bytes beside those of the file, a few times
+TIMES_ITS_SIZE = 6
 
 
 def look(path: Path) -> Summary:
@@ -26,20 +29,32 @@ def look(path: Path) -> Summary:
     try:
         return summarise(open_dataset(path))
     except AtlasError as error:
-        return _faulty(path, error.reason, error.remedy)
+        short = isinstance(error.__cause__, MemoryError)
+        return _faulty(path, error.reason, error.remedy, danger=short)
     except MemoryError:
-        return _faulty(path, "it needs more memory than there is", "It may be damaged, or far larger than it seems.")
+        return _faulty(path, "it needs more memory than its size explains", TOO_LARGE, danger=True)
     except Exception as error:
         return _faulty(path, f"it can't be read ({type(error).__name__}: {error})", "Ask for the file again.")
 
 
-def _faulty(path: Path, reason: str, remedy: str) -> Summary:
+def _bounded(path: Path, most: int) -> None:
+    """Let this process use no more memory from now on than a look at a file of that size can need."""
+    pages = int(Path("/proc/self/statm").read_text().split()[0])
+    try:
+        size = path.stat().st_size
+    except (OSError, ValueError):
+        size = 0
+    room = pages * os.sysconf("SC_PAGE_SIZE") + ROOM_FOR_A_LOOK + TIMES_ITS_SIZE * size
+    resource.setrlimit(resource.RLIMIT_AS, (min(room, most), most))
+
+
+def _faulty(path: Path, reason: str, remedy: str, *, danger: bool = False) -> Summary:
     try:
         stat = path.stat()
         changed = datetime.fromtimestamp(stat.st_mtime, UTC).isoformat(timespec="seconds")
-        return faulty(path, reason, remedy, stat.st_size, changed)
+        return faulty(path, reason, remedy, stat.st_size, changed, danger=danger)
     except (OSError, ValueError):
-        return faulty(path, reason, remedy, 0, "")
+        return faulty(path, reason, remedy, 0, "", danger=danger)
 
 
 def main() -> None:
@@ -52,7 +67,9 @@ def main() -> None:
     for module in ("vector", "raster", "table"):  # most files need one of them
         import_module(f"brisk_atlas.core.read.{module}")
     for line in sys.stdin:
-        summary = look(Path(json.loads(line)))
+        path = Path(json.loads(line))
+        _bounded(path, most)
+        summary = look(path)
         answers.write(to_text(summary) + "\n")
 
 

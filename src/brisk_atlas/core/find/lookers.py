@@ -17,7 +17,7 @@ from queue import Empty, SimpleQueue
 
 from .summary import Summary, faulty, from_text
 
-PATIENCE_S = 120.0  # for one dataset
+PATIENCE_S = 60.0  # for one dataset
 CHILDREN = max(1, min(4, os.cpu_count() or 1))
 
 
@@ -159,7 +159,7 @@ class _Child:
                 if waited > patience:
                     self.kill()
                     told = f"looking at it took longer than {patience:g} s"
-                    return faulty(path, told, "It may be damaged; open it by itself if you trust it.", *_state(path))
+                    return faulty(path, told, "It may be damaged; ask for it again.", *_state(path), danger=True)
                 continue
             block = os.read(self._process.stdout.fileno(), 1 << 20)
             if not block:
@@ -173,7 +173,13 @@ class _Child:
         code = self._process.wait()
         how = signal.Signals(-code).name if code < 0 else f"code {code}"
         told = f"the library that reads it broke down on it ({how})"
-        return faulty(path, told, "It is damaged in a way that is dangerous to open; ask for it again.", *_state(path))
+        return faulty(
+            path,
+            told,
+            "It is damaged in a way that is dangerous to open; ask for it again.",
+            *_state(path),
+            danger=True,
+        )
 
     def kill(self) -> None:
         self.alive = False

@@ -3,22 +3,19 @@
 from __future__ import annotations
 
 import json
-import os
+import logging
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from platformdirs import user_config_path
+from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.system.atomic_write import write_whole
+from brisk_atlas.core.system.folders import config_folder, make_private
 
+log = logging.getLogger(__name__)
 RECENT_KEPT = 12
 MOUNTS = Path("/proc/self/mounts")
 REMOVABLE = ("/media/", "/run/media/", "/mnt/")
 OVER_THE_NET = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "9p", "davfs", "fuse.rclone")
-
-
-def config_folder() -> Path:
-    """Return where the user's choices are remembered."""
-    home = os.environ.get("BRISK_ATLAS_HOME")
-    return Path(home) if home else user_config_path("brisk-atlas")
 
 
 def shelf_file() -> Path:
@@ -28,12 +25,10 @@ def shelf_file() -> Path:
 def write_beside(file: Path, text: str) -> None:
     """Write a small file of the user's choices through a sibling; a read-only home does not stop the work."""
     try:
-        file.parent.mkdir(parents=True, exist_ok=True)
-        beside = file.with_suffix(".new")
-        beside.write_text(text, encoding="utf-8")
-        beside.replace(file)
-    except OSError:
-        return
+        make_private(file.parent)
+        write_whole(file, text.encode())
+    except (OSError, CannotWrite):
+        log.warning("%s can't be written", file, exc_info=True)
 
 
 def mounted(table: Path = MOUNTS) -> list[tuple[Path, str]]:

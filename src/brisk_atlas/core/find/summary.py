@@ -28,7 +28,8 @@ class PartLine(NamedTuple):
 class Summary(NamedTuple):
     """One dataset. `shape` is its geometry or bands, `amount` its rows or cells in words, `number` the
     same to sort by; `box` is west, south, east, north in degrees where it has a place;
-    `fault` is the reason why it can't be read."""
+    `fault` is the reason why it can't be read; `danger` says that a process that tried died, or took too
+    long or too much memory, so that it must not be opened in the window's own."""
 
     path: str
     format: str = ""
@@ -51,6 +52,7 @@ class Summary(NamedTuple):
     fields: str = ""
     abstract: str = ""
     keywords: str = ""
+    danger: bool = False
 
 
 def kind_word(facts: Facts) -> str:
@@ -145,9 +147,11 @@ def _words(dataset: Dataset) -> RecordWords | None:
     return None
 
 
-def faulty(path: Path, reason: str, remedy: str, size: int, modified: str) -> Summary:
+def faulty(path: Path, reason: str, remedy: str, size: int, modified: str, *, danger: bool = False) -> Summary:
     """Return the row of what can't be read."""
-    return Summary(str(path), kind="fault", size_bytes=size, modified=modified, fault=reason, remedy=remedy)
+    return Summary(
+        str(path), kind="fault", size_bytes=size, modified=modified, fault=reason, remedy=remedy, danger=danger
+    )
 
 
 def to_text(summary: Summary) -> str:

@@ -1,6 +1,6 @@
 """Writing a piece of a layer for somebody else."""
 
-from brisk_atlas.core.target import reason_of, written_beside
+from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 from .raster import RasterOrder, hand_over_raster
 from .table import hand_over_table

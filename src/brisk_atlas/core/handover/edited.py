@@ -20,11 +20,13 @@ from brisk_atlas.core.model import CannotWrite, Dataset, Layer
 from brisk_atlas.core.model.rows import FileState
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.sqlite_file import in_place
 from brisk_atlas.core.read.table import TextTable
 from brisk_atlas.core.rows.editing import changed_cells, edited, state_of
 from brisk_atlas.core.rows.expression import quoted
-from brisk_atlas.core.target import reason_of, written_beside
+from brisk_atlas.core.system.atomic_write import checked_place, reason_of, written_beside
 
+PATIENCE_S = 5.0  # for another program that is writing
 IN_PLACE = ("GeoPackage", "SQLite", "SpatiaLite")
 REWRITTEN = {
     "GeoJSON": "GeoJSON",
@@ -40,6 +42,8 @@ Report = Callable[[float, str], None]
 
 def why_not(dataset: Dataset) -> str | None:
     """Return why edits can't be saved into a dataset's own file, or None where they can."""
+    if not dataset.path.exists():
+        return "it is gone since it was read"
     if not dataset.path.is_file():
         return "it is not a file of its own"
     suffix = dataset.path.suffix.lower()
@@ -64,17 +68,18 @@ def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, 
     """Write the edits of a layer into its own file; returns how many values. Raises CannotWrite, and
     leaves the file as it was, where it changed meanwhile or can't be written."""
     dataset = holdings.dataset(layer.path)
-    check_unchanged(dataset, layer.rows.edited_from)
     reason = why_not(dataset)
     if reason is not None:
         raise CannotWrite(dataset.path, reason, ELSEWHERE)
     report(0.1, "writing")
     cells = changed_cells(layer.rows.edits)
-    with written_beside(dataset.path) as beside:
+    if dataset.format in IN_PLACE:
+        update_in_place(dataset.path, layer.part, holdings.table(layer.source), cells)
+        return len(cells)
+    check_unchanged(dataset, layer.rows.edited_from)
+    with written_beside(dataset.path, same_data=True) as beside:
         try:
-            if dataset.format in IN_PLACE:
-                _update(dataset.path, beside, layer.part, cells)
-            elif dataset.kind == "table":
+            if dataset.kind == "table":
                 _rewrite_table(holdings, dataset, layer, beside)
             else:
                 _rewrite(holdings, dataset, layer, beside)
@@ -87,9 +92,11 @@ def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, 
             pyogrio.errors.DataSourceError,
         ) as error:
             raise reason_of(error, dataset.path) from error
-        report(0.8, "checking the original")
+        report(0.8, "reading it back")
+        _check_written(dataset, beside, holdings.table(layer.source).num_rows)
+        report(0.9, "checking the original")
         check_unchanged(dataset, layer.rows.edited_from)
-        report(0.9, "moving into place")
+        report(0.95, "moving into place")
     return len(cells)
 
 
@@ -100,28 +107,92 @@ def _plain(value: Any) -> Any:
     return value.isoformat() if isinstance(value, date) else value
 
 
-def _update(path: Path, beside: Path, table: str, cells: dict[tuple[int, str], Any]) -> None:
-    """Update values in a copy of a database; everything else in it stays as it is.
+def update_in_place(path: Path, table: str, read: pa.Table, cells: dict[tuple[int, str], Any]) -> None:
+    """Update values of a table in one transaction, by SQLite's own locks; everything else stays as it is.
 
-    Rows are those in the order of the table's own key, as the library reads them.
+    Rows are those in the order of the table's own key, as the library reads them. `read` is the table as it was
+    read: where the file now has other rows, or other values in the cells to be changed, nothing is written.
+    Raises CannotWrite.
     """
-    with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as source, closing(sqlite3.connect(beside)) as db:
-        source.backup(db)
-        for name in ("ST_IsEmpty", "ST_MinX", "ST_MaxX", "ST_MinY", "ST_MaxY"):
-            db.create_function(name, 1, _of_geometry)  # the triggers name them; attributes alone are changed
-        key = next((row[1] for row in db.execute(f"PRAGMA table_info({quoted(table)})") if row[5] == 1), "rowid")
-        key = key if key == "rowid" else quoted(key)
-        ids = [row[0] for row in db.execute(f"SELECT {key} FROM {quoted(table)} ORDER BY {key}")]
-        by_field: dict[str, list[tuple[Any, Any]]] = {}
-        for (row, field), value in cells.items():
-            by_field.setdefault(field, []).append((_plain(value), ids[row]))
-        for field, values in by_field.items():
-            db.executemany(f"UPDATE {quoted(table)} SET {quoted(field)} = ? WHERE {key} = ?", values)
-        if db.execute("SELECT 1 FROM sqlite_master WHERE name = 'gpkg_contents'").fetchone():
-            now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3] + "Z"
-            db.execute("UPDATE gpkg_contents SET last_change = ? WHERE lower(table_name) = lower(?)", (now, table))
-        db.commit()
-        db.execute("PRAGMA journal_mode = DELETE")
+    checked_place(path)
+    try:
+        with closing(sqlite3.connect(in_place(path), uri=True, timeout=PATIENCE_S, isolation_level=None)) as db:
+            for name in ("ST_IsEmpty", "ST_MinX", "ST_MaxX", "ST_MinY", "ST_MaxY"):
+                db.create_function(name, 1, _of_geometry)  # the triggers name them; attributes alone are changed
+            db.execute("BEGIN IMMEDIATE")
+            try:
+                _update(path, db, table, read, cells)
+                db.execute("COMMIT")
+            except BaseException:
+                db.execute("ROLLBACK")
+                raise
+    except sqlite3.OperationalError as error:
+        if error.sqlite_errorcode & 0xFF in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
+            raise CannotWrite(path, "another program is writing to it", "Close it there, then save again.") from error
+        raise reason_of(error, path) from error
+    except sqlite3.Error as error:
+        raise reason_of(error, path) from error
+
+
+def _update(path: Path, db: sqlite3.Connection, table: str, read: pa.Table, cells: dict[tuple[int, str], Any]) -> None:
+    key = next((row[1] for row in db.execute(f"PRAGMA table_info({quoted(table)})") if row[5] == 1), "rowid")
+    key = key if key == "rowid" else quoted(key)
+    ids = [row[0] for row in db.execute(f"SELECT {key} FROM {quoted(table)} ORDER BY {key}")]
+    by_field: dict[str, list[tuple[Any, int]]] = {}
+    for (row, field), value in cells.items():
+        by_field.setdefault(field, []).append((value, row))
+    changed = CannotWrite(
+        path,
+        "another program changed its rows since it was read",
+        "Save your edits as a new file, then compare the two.",
+    )
+    if len(ids) != read.num_rows:
+        raise changed
+    for field, values in by_field.items():
+        if field not in read.column_names:
+            raise CannotWrite(path, f"there is no field {field} in it", ELSEWHERE)
+        column = read.column(field)
+        for _, row in values:
+            now = db.execute(f"SELECT {quoted(field)} FROM {quoted(table)} WHERE {key} = ?", (ids[row],)).fetchone()
+            if now is None or not _same(now[0], column[row].as_py()):
+                raise changed
+        db.executemany(
+            f"UPDATE {quoted(table)} SET {quoted(field)} = ? WHERE {key} = ?",
+            [(_plain(value), ids[row]) for value, row in values],
+        )
+    if db.execute("SELECT 1 FROM sqlite_master WHERE name = 'gpkg_contents'").fetchone():
+        now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3] + "Z"
+        db.execute("UPDATE gpkg_contents SET last_change = ? WHERE lower(table_name) = lower(?)", (now, table))
+
+
+def _same(stored: Any, read: Any) -> bool:
+    """Return whether a value that stands in a file is the one that was read from it."""
+    if stored is None or read is None:
+        return stored is read
+    if isinstance(read, datetime) and isinstance(stored, str):
+        try:
+            there = datetime.fromisoformat(stored)
+        except ValueError:
+            return False
+        if (there.tzinfo is None) != (read.tzinfo is None):
+            there, read = (t.replace(tzinfo=t.tzinfo or UTC) for t in (there, read))
+        return abs((there - read).total_seconds()) < 0.002
+    if isinstance(read, float) and isinstance(stored, int | float):
+        return stored == read or (stored != stored and read != read) or abs(stored - read) <= 1e-6 * abs(read)
+    return bool(stored == _plain(read)) or str(stored) == str(_plain(read))
+
+
+def _check_written(dataset: Dataset, beside: Path, rows: int) -> None:
+    """Open what was written. Raises CannotWrite where it has not all rows."""
+    from brisk_atlas.core.model import CannotRead
+    from brisk_atlas.core.read.registry import open as open_dataset
+
+    try:
+        count = open_dataset(beside).parts[0].facts.count
+    except CannotRead as error:
+        raise CannotWrite(dataset.path, f"what was written can't be read back ({error.reason})", ELSEWHERE) from error
+    if count != rows:
+        raise CannotWrite(dataset.path, f"of {rows:,} rows {count or 0:,} were written", ELSEWHERE)
 
 
 def _of_geometry(blob: bytes | None) -> float | None:

@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import os
 import re
 from pathlib import Path
 
 import numpy as np
 import rasterio
 from affine import Affine
-from platformdirs import user_data_path
 from rasterio.enums import Resampling
 from rasterio.errors import RasterioError
 
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import proj_crs
-from brisk_atlas.core.target import reason_of, written_beside
+from brisk_atlas.core.system.atomic_write import reason_of, written_beside
+from brisk_atlas.core.system.folders import data_folder, make_private
 
 from .raster import check_written
 
@@ -23,16 +22,15 @@ BLOCK = 256
 
 
 def derived_folder() -> Path:
-    """Return where computed grids are kept."""
-    home = os.environ.get("BRISK_ATLAS_HOME")
-    return (Path(home) if home else user_data_path("brisk-atlas")) / "derived"
+    """Return where computed grids are stored."""
+    return data_folder("derived")
 
 
 def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") -> Path:
     """Write the first band of a grid as GeoTIFF with overviews; returns its path. Raises CannotWrite."""
     path = derived_folder() / (re.sub(r"[^\w.-]+", "_", name)[:120] + ".tif")
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        make_private(path.parent)
     except OSError as error:
         raise reason_of(error, path) from error
     rows, columns = grid.shape

@@ -16,7 +16,7 @@ from rasterio.windows import Window
 
 from brisk_atlas.core.model import Band, CannotWrite, CellWindow, Extent, Lattice, RasterPart
 from brisk_atlas.core.place import proj_crs, same_crs, transform_extent
-from brisk_atlas.core.target import reason_of, written_beside
+from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 FORMATS = {"GeoTIFF": (".tif", "Tiled, deflate-compressed.")}
 BLOCK = 512

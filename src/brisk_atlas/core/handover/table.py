@@ -14,7 +14,7 @@ import pyarrow.csv as arrow_csv
 import pyarrow.parquet as pq
 
 from brisk_atlas.core.model import CannotWrite
-from brisk_atlas.core.target import reason_of, written_beside
+from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 FORMATS = {
     "CSV": (".csv", "Types are lost; numbers and dates become text."),

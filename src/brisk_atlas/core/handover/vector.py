@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,7 +16,7 @@ from shapely.errors import GEOSException
 from brisk_atlas.core.model import CannotWrite, Extent
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import proj_crs, transform, transform_extent
-from brisk_atlas.core.target import reason_of, written_beside
+from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 FORMATS = {  # shown: (ending, driver, what is lost)
     "GeoPackage": (".gpkg", "GPKG", ""),
@@ -143,12 +144,27 @@ def hand_over_vector(
                 table,
                 beside,
                 driver=driver,
-                layer=order.layer_name,
+                layer=_layer_name(order.layer_name),
                 geometry_name="geometry",
                 geometry_type=geometry_type,
                 crs=proj_crs(crs).to_wkt() if crs else None,
             )
+            report(0.95, "reading it back")
+            check_written(beside, len(rows))
         except (RuntimeError, ValueError, OSError, pyogrio.errors.DataSourceError) as error:
             raise reason_of(error, path) from error
         report(0.97, "moving into place")
     return len(rows)
+
+
+def check_written(path: Path, count: int) -> None:
+    """Raise OSError for a file that does not have all features that were written."""
+    found = pyogrio.read_info(path, force_feature_count=True)["features"]
+    if found != count:
+        raise OSError(f"of {count:,} features {found:,} were written")
+
+
+def _layer_name(name: str) -> str:
+    """Return a layer's name as every format can have it."""
+    plain = re.sub(r"[^\w .()+-]+", "_", name).strip(" -.")
+    return plain or "layer"

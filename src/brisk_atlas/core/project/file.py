@@ -14,7 +14,6 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from brisk_atlas.core.model import (
     CannotRead,
-    CannotWrite,
     CloudStyle,
     GridStyle,
     Label,
@@ -27,6 +26,7 @@ from brisk_atlas.core.model import (
 )
 from brisk_atlas.core.model.reading import reading_from, saved_form
 from brisk_atlas.core.read.reach import is_remote
+from brisk_atlas.core.system.atomic_write import write_whole
 
 from .saved_rows import rows_from, saved_rows
 from .work import Place, Work, WorkState
@@ -160,19 +160,7 @@ def save(work: Work, path: Path, readings: Mapping[Path, Reading] = NOTHING_SAID
             if file in readings
         },
     )
-    beside = path.with_name(f".{path.name}.{os.getpid()}.new")
-    try:
-        with beside.open("w", encoding="utf-8") as out:
-            json.dump(told.model_dump(), out, indent=1)
-            out.write("\n")
-            out.flush()
-            os.fsync(out.fileno())
-        beside.replace(path)
-    except OSError as error:
-        beside.unlink(missing_ok=True) if os.access(folder, os.W_OK) else None
-        raise CannotWrite(
-            path, error.strerror or str(error), "Save it elsewhere; the old file is as it was."
-        ) from error
+    write_whole(path, (json.dumps(told.model_dump(), indent=1) + "\n").encode())
     work.saved(path)
 
 

@@ -47,6 +47,21 @@ class LasCloud(CloudPart):
         return Points(arrays.pop("xyz"), arrays, self.facts.crs)
 
 
+def _check_lists(path: Path) -> None:
+    """Raise CannotRead for a header that promises more records than the file has room for; the library would look
+    for each of them. Layout: LAS 1.4 R15, tables 3 and 8."""
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        head = file.read(375)
+    if len(head) < 227:
+        raise CannotRead(path, "it ends within its header", BROKEN)
+    records = int.from_bytes(head[100:104], "little") * 54
+    if head[24:26] >= b"\x01\x04" and len(head) >= 247:
+        records += int.from_bytes(head[243:247], "little") * 60
+    if records > size:
+        raise CannotRead(path, "its header promises more records than it has room for", BROKEN)
+
+
 def _check_whole(path: Path, header: laspy.LasHeader) -> None:
     size = path.stat().st_size
     if header.are_points_compressed:
@@ -78,6 +93,7 @@ def _records(header: laspy.LasHeader) -> list:
 def open_dataset(path: Path) -> Dataset:
     """Return the dataset of a LAS or LAZ file. Raises CannotRead."""
     here = fetched(path)
+    _check_lists(here)
     try:
         with laspy.open(here) as source:
             header = source.header

@@ -8,12 +8,11 @@ from __future__ import annotations
 import sqlite3
 from contextlib import closing
 from pathlib import Path
-from urllib.parse import quote
 
 from brisk_atlas.core.model import CannotRead, Dataset, Extent, Facts, Field, Part
 from brisk_atlas.core.place import text_of
 
-from . import vector
+from . import sqlite_file, vector
 from .on_disk import on_disk
 from .reach import is_remote
 
@@ -49,8 +48,7 @@ GRIDS = ("tiles", "2d-gridded-coverage")
 
 def read_only(path: Path) -> sqlite3.Connection:
     """Return a connection that changes nothing, not even beside the file."""
-    still = not path.with_name(path.name + "-wal").exists()
-    return sqlite3.connect(f"file:{quote(str(path))}?mode=ro{'&immutable=1' if still else ''}", uri=True)
+    return sqlite3.connect(sqlite_file.read_only(path), uri=True)
 
 
 def open_dataset(path: Path) -> Dataset:

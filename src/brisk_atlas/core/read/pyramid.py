@@ -15,9 +15,9 @@ from math import ceil
 from pathlib import Path
 
 import numpy as np
-from platformdirs import user_cache_path
 
 from brisk_atlas.core.model import Level, RasterPart
+from brisk_atlas.core.system import folders
 
 from .kernels import reduce_mean, reduce_nearest
 
@@ -32,8 +32,7 @@ _PROGRESS_LOCK = threading.Lock()
 
 
 def cache_folder() -> Path:
-    home = os.environ.get("BRISK_ATLAS_HOME")
-    return (Path(home) / "cache" if home else user_cache_path("brisk-atlas")) / "overviews"
+    return folders.cache_folder("overviews")
 
 
 def needs_pyramid(part: RasterPart, band: int) -> bool:
@@ -90,7 +89,7 @@ class Pyramid:
         with self._building:
             if self.complete:
                 return
-            self.folder.mkdir(parents=True, exist_ok=True)
+            folders.make_private(self.folder)
             width, height = self.part.levels(self.band)[0].width, self.part.levels(self.band)[0].height
             files = [self._file(level).open("r+b" if self._file(level).exists() else "w+b") for level in self.levels]
             reduce = reduce_nearest if self.nearest else reduce_mean

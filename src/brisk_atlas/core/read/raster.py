@@ -48,6 +48,7 @@ FORMATS = {
 MOST_GRIDS = 200  # listed of one container
 OVERVIEW_BLOCK = 128  # the library's own choice for overviews inside a TIFF
 READ_THROUGH_BYTES = 50_000_000  # netCDF files up to this size are read once to see whether they are whole
+LEAST_BYTES = {"AAIGrid": 2, "EHdr": 0, "ENVI": 0}  # a cell takes; 0 for those of its type
 LAST_BLOCKS = 8  # looked at in each level for whether the file holds them
 
 
@@ -238,6 +239,11 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
                 length = source.get_tag_item(f"BLOCK_SIZE_{at}", "TIFF", bidx=1, ovr=level)
                 if offset and length and int(offset) + int(length) > size:
                     raise CannotRead(path, f"it ends before its cells do, after {size:,} bytes", BROKEN)
+    elif source.driver in LEAST_BYTES:  # refused before the library looks for cells that can't be there
+        cells = source.width * source.height * source.count
+        each = LEAST_BYTES[source.driver] or np.dtype(source.dtypes[0]).itemsize
+        if cells * each - 1 > size:
+            raise CannotRead(path, f"it is too short for the {cells:,} cells that its head promises", BROKEN)
     elif source.driver == "netCDF" and size < READ_THROUGH_BYTES and content_of(head_of(path)) == "netCDF":
         from scipy.io import netcdf_file  # slow to load, and seldom needed
 
@@ -304,11 +310,9 @@ def open_named(path: Path, name: str, *, format_: str = "", notes: dict[str, str
                     raise CannotRead(path, "it holds no grid", "It may hold tables alone.")
                 last = source.width - 1, source.height - 1
                 if source.driver != "WMS" and not is_remote(path):
-                    if source.driver != "GTiff":
-                        source.read(
-                            source.count, window=Window(*last, 1, 1)
-                        )  # a cut-off file fails here, not on the map
                     _check_whole(path, source)
+                    if source.driver != "GTiff":  # a cut-off file fails here, not on the map
+                        source.read(source.count, window=Window(*last, 1, 1))
                 facts = grid_facts(source, source.tags(1).get("NETCDF_VARNAME") or stem_of(path))
                 facts.notes.update(notes or {})
                 parts = [placed(path, facts, tuple((name, i) for i in source.indexes))]

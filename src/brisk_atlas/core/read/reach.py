@@ -23,11 +23,11 @@ from email.utils import parsedate_to_datetime
 from pathlib import Path, PurePath, PurePosixPath
 from typing import IO, cast
 
-from platformdirs import user_cache_path
-
 from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.system.folders import cache_folder, make_private
 
-from .members import names_with
+from .members import SQLITE_ENDINGS, names_with
+from .sqlite_file import before_broken_write, has_hot_journal
 
 ARCHIVES = (".zip",)
 SCHEMES = {"http:": "/vsicurl/http://", "https:": "/vsicurl/https://", "s3:": "/vsis3/"}
@@ -154,8 +154,7 @@ def members_in(archive: Path) -> dict[str, zipfile.ZipInfo]:
 
 
 def copies_folder() -> Path:
-    home = os.environ.get("BRISK_ATLAS_HOME")
-    return (Path(home) / "cache" if home else user_cache_path("brisk-atlas")) / "copies"
+    return cache_folder("copies")
 
 
 def brought(path: Path) -> Path:
@@ -168,6 +167,9 @@ def brought(path: Path) -> Path:
         return _unpacked(*inside)
     if path.suffix.lower() == ".gz":
         return fetched(path)
+    if path.suffix.lower() in SQLITE_ENDINGS and not is_remote(path) and has_hot_journal(path):
+        with _told(path):
+            return before_broken_write(path, make_private(_room(path)))
     return path
 
 
@@ -239,7 +241,7 @@ def _copy(path: Path, source: IO[bytes], target: Path, most: int, changed: float
     if target.exists():
         os.utime(target.parent)
         return
-    target.parent.mkdir(parents=True, exist_ok=True)
+    make_private(target.parent)
     beside = target.with_name(f".{target.name}.{os.getpid()}.new")
     taken = 0
     try:

@@ -18,7 +18,7 @@ from brisk_atlas.core.place import text_of
 from .content import content_of, head_of
 from .on_disk import on_disk
 from .reach import is_remote, library_name, suffix_of
-from .readable_text import REMARK, with_readable_text
+from .readable_text import with_readable_text
 from .shape_sidecars import without_foreign_index
 from .times import times_of
 
@@ -237,6 +237,8 @@ def open_dataset(path: Path) -> Dataset:
                 facts = _facts(path, name)
                 parts.append((OgrTable if facts.kind == "table" else OgrLayer)(path, facts))
                 said += remarks(facts)
+    except IndexError as error:
+        raise CannotRead(path, "its head is damaged, so that no layer is found in it", BROKEN) from error
     except (DataSourceError, DataLayerError, RuntimeError, ValueError, OSError) as error:
         raise CannotRead(path, _first_line(error), BROKEN) from error
     if not parts:

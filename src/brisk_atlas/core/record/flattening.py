@@ -10,7 +10,7 @@ from pathlib import Path
 from lxml import etree
 
 from brisk_atlas.core.read.xml import parse_xml
-from brisk_atlas.core.target import written_beside
+from brisk_atlas.core.system.atomic_write import written_beside
 
 from .binding import local_name
 from .words import tidy

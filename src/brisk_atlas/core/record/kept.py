@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import re
 import sqlite3
 from contextlib import closing
@@ -11,11 +10,11 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-from platformdirs import user_config_path
-
 from brisk_atlas.core.model import CannotRead, CannotWrite, Dataset
 from brisk_atlas.core.read.geopackage import read_only
-from brisk_atlas.core.target import written_beside
+from brisk_atlas.core.read.sqlite_file import in_place
+from brisk_atlas.core.system.atomic_write import checked_place, write_whole
+from brisk_atlas.core.system.folders import config_folder
 
 from .document import Document, document_in, read_document
 from .inside import inside_documents
@@ -135,8 +134,7 @@ def _suffix(kind: str, text: str) -> str:
 
 
 def _link_file() -> Path:
-    home = os.environ.get("BRISK_ATLAS_HOME")
-    return (Path(home) if home else user_config_path("brisk-atlas")) / "record_links.json"
+    return config_folder() / "record_links.json"
 
 
 def _links() -> dict[str, str]:
@@ -206,8 +204,7 @@ def _holds(path: Path) -> str:
 def replace_file(path: Path, data: bytes) -> None:
     """Write a file so that there is the old one or the new one, never half. Raises CannotWrite."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    with written_beside(path) as beside:
-        beside.write_bytes(data)
+    write_whole(path, data)
 
 
 _TABLES = """
@@ -235,8 +232,11 @@ def save_inside(document: Document, package: Path, row: int | None = None, table
     if document.standard.family == "xml":
         text = re.sub(r"^<\?xml[^>]*\?>\s*", "", text)
     now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.000Z")
+    if not package.is_file():
+        raise CannotWrite(package, "the package is not there any more", "Save the record elsewhere.")
+    checked_place(package)
     try:
-        with closing(sqlite3.connect(package, timeout=5)) as db, db:
+        with closing(sqlite3.connect(in_place(package), uri=True, timeout=5)) as db, db:
             for statement in _TABLES.split(";\n"):
                 if statement.strip():
                     db.execute(statement)

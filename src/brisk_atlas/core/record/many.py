@@ -14,7 +14,7 @@ from brisk_atlas.core.model import CannotRead
 from brisk_atlas.core.read.grouping import group
 from brisk_atlas.core.read.xml import XML_LIMIT
 from brisk_atlas.core.shares import CORES
-from brisk_atlas.core.target import written_beside
+from brisk_atlas.core.system.atomic_write import written_beside
 
 from .checks import CAUTION, FAULT, check, completeness
 from .document import read_quickly

@@ -1,0 +1,1 @@
+"""The machine: folders of the user, files written whole, the log."""

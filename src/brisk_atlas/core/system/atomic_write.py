@@ -1,0 +1,175 @@
+"""Writing files so that a crash, a full disk or a change of mind leaves the old ones or the new.
+
+What is written stands in a hidden folder beside its place until it is whole. Files that belong together
+are moved one after another; a list of them is stored first, so that a move that was broken off is
+finished by whoever writes to or opens from the folder next.
+"""
+
+from __future__ import annotations
+
+import errno
+import json
+import logging
+import os
+import shutil
+import socket
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+
+from brisk_atlas.core.model import CannotWrite
+
+log = logging.getLogger(__name__)
+ROOM = ".brisk-atlas-writing-"
+LIST = "moves.json"
+DERIVED = (".ovr", ".msk", ".aux.xml")  # appended to a name: made from the file that it belonged to
+OF_SHAPEFILE = (".shx", ".dbf", ".prj", ".cpg", ".qpj", ".sbn", ".sbx", ".qix")
+ODD = set(";!?#%*")  # signs that libraries take for something else in the name of a file
+
+
+def reason_of(error: BaseException, path: Path) -> CannotWrite:
+    """Return the message for a failure to write `path`."""
+    code = getattr(error, "errno", None)
+    text = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
+    if code in (errno.ENOSPC, errno.EDQUOT) or "No space left" in text or "disk is full" in text.lower():
+        return CannotWrite(path, "the disk is full", "Free some space or choose another folder; nothing was changed.")
+    if code in (errno.EACCES, errno.EPERM, errno.EROFS):
+        return CannotWrite(path, "you may not write there", "Choose another folder; nothing was changed.")
+    return CannotWrite(path, text, "Nothing was changed.")
+
+
+@contextmanager
+def written_beside(path: Path, *, same_data: bool = False) -> Iterator[Path]:
+    """Give a name in a hidden folder beside `path`; what stands there afterwards is moved into place.
+
+    All files written under that folder move (a Shapefile has several). Of a file that is replaced, what was
+    made from its data (overviews, masks, indexes) goes, unless `same_data` says that it still holds. A link
+    is followed; permissions stay as they were. On any error `path` is as it was. Raises CannotWrite.
+    """
+    place = checked_place(path)
+    finish_moves(place.parent)
+    try:
+        room = Path(tempfile.mkdtemp(prefix=_room_name(), dir=place.parent))
+    except OSError as error:
+        raise reason_of(error, path) from error
+    plain = "".join("_" if sign in ODD else sign for sign in place.name)  # as the libraries can take it
+    try:
+        yield room / plain
+        made = {file.name: file.name.replace(_stem(plain), _stem(place.name), 1) for file in room.iterdir()}
+        if plain not in made:
+            raise CannotWrite(path, "nothing was written", "Try another format.")
+        for name, final in made.items():
+            _flush(room / name)
+            _take_on(room / name, place.with_name(final))
+        moves = sorted(made.items(), key=lambda move: move[0] == plain)  # the file itself comes last
+        gone = [] if same_data else _derived_from(place, set(made.values()))
+        if len(moves) + len(gone) > 1:
+            list_ = room / f".{LIST}"
+            list_.write_text(json.dumps({"moves": moves, "gone": gone}), "utf-8")
+            _flush(list_)
+            list_.replace(room / LIST)
+        _move(room, place.parent, moves, gone)
+    except OSError as error:
+        raise reason_of(error, path) from error
+    finally:
+        shutil.rmtree(room, ignore_errors=True)
+
+
+def write_whole(path: Path, data: bytes) -> None:
+    """Write a file so that there is the old one or the new. Raises CannotWrite."""
+    with written_beside(path) as beside:
+        beside.write_bytes(data)
+
+
+def checked_place(path: Path) -> Path:
+    """Return where a file is to be written: what a link leads to. Raises CannotWrite for one that is protected."""
+    try:
+        place = path.resolve() if path.is_symlink() else path.absolute()
+        mode = place.stat().st_mode
+    except FileNotFoundError:
+        return place
+    except (OSError, RuntimeError) as error:
+        raise reason_of(error, path) from error
+    if not mode & 0o222:
+        raise CannotWrite(path, "it is write-protected", "Take its protection off, or choose another name.")
+    return place
+
+
+def finish_moves(folder: Path) -> None:
+    """Finish, or clean away, what processes that are gone left of writing into a folder."""
+    try:
+        with os.scandir(folder) as scan:
+            rooms = [Path(item.path) for item in scan if item.name.startswith(ROOM)]
+    except OSError:
+        return
+    for room in rooms:
+        if not _is_abandoned(room.name):
+            continue
+        try:
+            if (room / LIST).is_file():
+                told = json.loads((room / LIST).read_text("utf-8"))
+                _move(room, folder, [(a, b) for a, b in told["moves"] if (room / a).exists()], told["gone"])
+                log.info("finished a write into %s that was broken off", folder)
+            shutil.rmtree(room, ignore_errors=True)
+        except (OSError, ValueError, KeyError, TypeError):
+            log.warning("what is left of a write in %s can't be finished", room, exc_info=True)
+
+
+def _move(room: Path, folder: Path, moves: list[tuple[str, str]], gone: list[str]) -> None:
+    for name in gone:
+        (folder / Path(name).name).unlink(missing_ok=True)
+    for name, final in moves:
+        (room / Path(name).name).replace(folder / Path(final).name)
+    with suppress(OSError):  # some file systems can't
+        _flush(folder)
+
+
+def _flush(file: Path) -> None:
+    handle = os.open(file, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def _take_on(new: Path, old: Path) -> None:
+    """Give a new file the permissions and the owner of the one that it replaces."""
+    try:
+        was = old.stat()
+    except OSError:
+        return
+    new.chmod(was.st_mode & 0o7777)
+    with suppress(OSError):
+        if (was.st_uid, was.st_gid) != (new.stat().st_uid, new.stat().st_gid):
+            os.chown(new, was.st_uid, was.st_gid)
+
+
+def _derived_from(place: Path, made: set[str]) -> list[str]:
+    """Return the files beside one that is replaced which speak of its old data."""
+    names = [place.name + ending for ending in DERIVED]
+    if place.suffix.lower() == ".shp":
+        names += [place.stem + ending for ending in OF_SHAPEFILE]
+    return [name for name in names if name not in made and place.with_name(name).is_file()]
+
+
+def _stem(name: str) -> str:
+    return name.partition(".")[0] if not name.startswith(".") else name
+
+
+def _room_name() -> str:
+    return f"{ROOM}{socket.gethostname()}-{os.getpid()}-{_begun(os.getpid())}-"
+
+
+def _begun(process: int) -> str:
+    """Return when a process began, in ticks since the machine did; empty for one that is not there."""
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[19]
+    except (OSError, IndexError):
+        return ""
+
+
+def _is_abandoned(name: str) -> bool:
+    """Return whether the process that made a room is surely gone: it ran on this machine and does no more."""
+    host, process, begun, _ = (name.removeprefix(ROOM).rsplit("-", 3) + [""] * 4)[:4]
+    return host == socket.gethostname() and process.isdigit() and _begun(int(process)) != begun

@@ -1,0 +1,36 @@
+"""The log: a file that is cut into pieces as it grows, in the user's state folder."""
+
+from __future__ import annotations
+
+import logging
+import os
+from logging.handlers import RotatingFileHandler
+from pathlib import Path
+
+from .folders import make_private, state_folder
+
+MOST_BYTES, OLD_FILES = 2_000_000, 3
+FORM = "%(asctime)s %(levelname)s %(process)d %(name)s: %(message)s"
+
+
+def log_file() -> Path:
+    return state_folder("log") / "brisk-atlas.log"
+
+
+def start_log(level: str = "INFO") -> Path | None:
+    """Write what the application notes into its log file from now on; returns the file, or None where it can't."""
+    root = logging.getLogger("brisk_atlas")
+    root.setLevel(level)
+    root.propagate = False
+    try:
+        make_private(log_file().parent)
+        handler = RotatingFileHandler(log_file(), maxBytes=MOST_BYTES, backupCount=OLD_FILES, delay=True)
+        os.close(os.open(log_file(), os.O_APPEND | os.O_CREAT | os.O_WRONLY, 0o600))
+    except OSError:
+        root.addHandler(logging.NullHandler())
+        return None
+    handler.setFormatter(logging.Formatter(FORM))
+    for old in list(root.handlers):
+        root.removeHandler(old)
+    root.addHandler(handler)
+    return log_file()
