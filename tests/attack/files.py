@@ -35,7 +35,7 @@ class _Victim:
     def __init__(self) -> None:
         self.process = subprocess.Popen(
             [sys.executable, "-m", "attack.victim"], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL, env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[1])},
+            stderr=subprocess.DEVNULL, env={**os.environ, "PYTHONPATH": os.pathsep.join([str(Path(__file__).parents[1]), os.environ.get("PYTHONPATH", "")])},
         )  # fmt: skip
         self.done = 0
 

@@ -18,6 +18,7 @@ from .kernels.points import count_cells, gather, order_points, reach_of
 FIRST_LEVEL = 300_000  # points of the coarsest level; each further one has four times as many
 TILE_POINTS = 20_000  # points of all levels over an average tile
 MOST_TILES = 128  # on a side
+FARTHEST = 1e12  # units of a CRS; farther off is no place
 STEPS = 2_000_000_000  # into which the longer side of the cloud is cut
 
 
@@ -71,6 +72,10 @@ def order_of(points: Points, crs: str | None, check: Callable[[], None] = lambda
     check()
     reach = np.array([np.inf, np.inf, -np.inf, -np.inf])
     reach_of(xy, reach)
+    if np.isfinite(reach).any() and np.abs(reach).max() > FARTHEST:  # some are damaged: those have no place
+        xy = np.where(np.abs(xy[:, :2]) <= FARTHEST, xy[:, :2], np.nan)
+        reach[:] = [np.inf, np.inf, -np.inf, -np.inf]
+        reach_of(xy, reach)
     xmin, ymin, xmax, ymax = reach.tolist() if reach[0] <= reach[2] else (0.0, 0.0, 1.0, 1.0)
     extent = Extent(xmin, ymin, xmax, ymax, crs)
     span = max(extent.width, extent.height) or 1.0

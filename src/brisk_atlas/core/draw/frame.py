@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from collections import OrderedDict
@@ -68,6 +69,9 @@ class _Kept:
     drawn: Drawn
 
 
+log = logging.getLogger(__name__)
+
+
 class Painter:
     """Draws frames. Safe for threads; pictures of layers are shared between frames."""
 
@@ -112,8 +116,8 @@ class Painter:
 
             try:
                 above, drawn = self._layer(layer, view, check, so_far)
-            except AtlasError as error:
-                frame.faults[layer.id] = str(error)
+            except Exception as error:
+                frame.faults[layer.id] = self._fault(layer, error)
                 continue
             _lay(image, above, layer)
             if drawn.note:
@@ -127,6 +131,13 @@ class Painter:
         labels = self._labels(layers, view, measure, frame.faults, check) if measure else ()
         return Frame(image, view, frame.faults, frame.notes, frame.limits, tuple(unfinished), labels)
 
+    def _fault(self, layer: Layer, error: Exception) -> str:
+        """Return what is reported of a layer that could not be drawn; the others are drawn all the same."""
+        if isinstance(error, AtlasError):
+            return str(error)
+        log.warning("%s can't be drawn", layer.name, exc_info=error)
+        return f"{layer.name}: it can't be drawn ({type(error).__name__}: {error}). Open it again, or change its style."
+
     def _labels(
         self, layers: Sequence[Layer], view: View, measure: Measure, faults: dict[str, str], check: Callable[[], None]
     ) -> tuple[PlacedLabel, ...]:
@@ -137,21 +148,21 @@ class Painter:
             if not layer.visible or not isinstance(style, VectorStyle) or style.label is None or layer.id in faults:
                 continue
             check()
-            seen = seen_features(self.holdings, layer.source, view.extent)
-            look, index, features = style.label, self.index(layer.source, view.crs, seen), seen.features
             try:
+                seen = seen_features(self.holdings, layer.source, view.extent)
+                look, index, features = style.label, self.index(layer.source, view.crs, seen), seen.features
                 table, shown = seen_rows(self.holdings, layer, seen), seen_shown(self.holdings, layer, seen)
                 anchors = self.holdings.keep_latest(
                     ("anchors", layer.id, layer.source),
                     (seen.key, look.text, look.first, view.crs, layer.rows.added),
                     lambda f=features, t=table, i=index, k=look: anchors_of(f, t, i, k, view.crs),  # type: ignore[misc]
                 )
-            except AtlasError as error:
-                faults[layer.id] = str(error)
+                symbol = max(style.size, *(style.sizes if style.size_by else (0.0,))) * view.density
+                before = self._placed.get(layer.id, {})
+                found = place_labels(index, anchors, look, symbol, view, measure, room, before, shown)
+            except Exception as error:
+                faults[layer.id] = self._fault(layer, error)
                 continue
-            symbol = max(style.size, *(style.sizes if style.size_by else (0.0,))) * view.density
-            before = self._placed.get(layer.id, {})
-            found = place_labels(index, anchors, look, symbol, view, measure, room, before, shown)
             self._placed[layer.id] = {label.feature: label.slot for label in found}
             placed += found
         return tuple(placed)

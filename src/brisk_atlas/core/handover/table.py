@@ -14,6 +14,7 @@ import pyarrow.csv as arrow_csv
 import pyarrow.parquet as pq
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 FORMATS = {
@@ -74,7 +75,7 @@ def _write_xlsx(table: pa.Table, path: Path, check: Callable[[], None]) -> None:
     sheet.append(table.column_names)
     for batch in table.to_batches(max_chunksize=WRITE_EVERY):
         check()
-        for row in zip(*(column.to_pylist() for column in batch.columns)):
+        for row in zip(*(values_of(column) for column in batch.columns)):
             sheet.append([_cell(value) for value in row])
     book.save(path)
 

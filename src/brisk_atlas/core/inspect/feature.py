@@ -10,6 +10,7 @@ import shapely
 from shapely.errors import GEOSException
 
 from brisk_atlas.core.model import Layer, number_text
+from brisk_atlas.core.model.plain_values import value_of
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import has_plane, lengths_on_ellipsoid, ring_areas_on_ellipsoid
@@ -59,7 +60,7 @@ def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldWords], 
     found = []
     units = {field.name: field.unit for field in layer.rows.computed}
     for name in table.column_names:
-        value = table.column(name)[row].as_py()
+        value = value_of(table.column(name)[row])
         said, look = words.get(name), layer.rows.column(name)
         label = look.alias or (said.alias if said else "") or name
         about = said.description if said else ""

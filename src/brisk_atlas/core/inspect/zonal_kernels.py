@@ -10,6 +10,14 @@ from brisk_atlas.core.read.index_kernels import JIT
 
 
 @njit(**JIT)
+def within(value, count):
+    """Return a number brought between 0 and `count`, 0 for none."""
+    if not value > 0.0:
+        return 0.0
+    return value if value < count else float(count)
+
+
+@njit(**JIT)
 def gather(
     xy, path_starts, path_kinds, feature_starts, bounds, cells, xmin, ymax, width, height, first, room, zone, value
 ):
@@ -24,8 +32,8 @@ def gather(
     for feature in range(feature_starts.size - 1):
         if not (bounds[feature, 1] <= bounds[feature, 3]):
             continue
-        low = max(0, int(np.floor((ymax - bounds[feature, 3]) / height - 0.5)) - first)
-        high = min(rows, int(np.ceil((ymax - bounds[feature, 1]) / height + 0.5)) - first)
+        low = int(within(np.floor((ymax - bounds[feature, 3]) / height - 0.5) - first, rows))
+        high = int(within(np.ceil((ymax - bounds[feature, 1]) / height + 0.5) - first, rows))
         for row in range(low, high):
             y = ymax - (first + row + 0.5) * height
             crossings = 0
@@ -43,8 +51,8 @@ def gather(
                         room[k] = at
                         crossings += 1
             for k in range(0, crossings - 1, 2):
-                begin = max(0, int(np.ceil((room[k] - xmin) / width - 0.5)))
-                end = min(cols, int(np.ceil((room[k + 1] - xmin) / width - 0.5)))
+                begin = int(within(np.ceil((room[k] - xmin) / width - 0.5), cols))
+                end = int(within(np.ceil((room[k + 1] - xmin) / width - 0.5), cols))
                 for col in range(begin, end):
                     v = cells[row, col]
                     if v == v:

@@ -97,9 +97,12 @@ def transform(xy: np.ndarray, source: str | None, target: str | None) -> np.ndar
     """Return (n, 2) coordinates in `target`; points that have no place there come back as NaN."""
     if source is None or target is None or same_crs(source, target):
         return np.asarray(xy, float)
-    x, y = _transformer(source, target).transform(
-        np.ascontiguousarray(xy[:, 0], float), np.ascontiguousarray(xy[:, 1], float)
-    )
+    try:
+        transformer = _transformer(source, target)
+    except ProjError as error:
+        between = f"{crs_label(source)} to {crs_label(target)}"
+        raise CannotPlace(between, "no transformation is known", "Give the layer another CRS.") from error
+    x, y = transformer.transform(np.ascontiguousarray(xy[:, 0], float), np.ascontiguousarray(xy[:, 1], float))
     out = np.column_stack([x, y])
     out[~np.isfinite(out).all(axis=1)] = np.nan
     return out

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Mapping
-from dataclasses import asdict
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, fields
+from functools import cache
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from brisk_atlas.core.model import (
     CannotRead,
@@ -92,9 +93,19 @@ def _style(layer: _SavedLayer, folder: Path) -> Style | None:
         values["others"] = tuple(
             (os.path.normpath(folder / other[0]), other[1]) if other else None for other in values["others"]
         )
-    style = _STYLES[layer.kind](**values)
+    kind = _STYLES[layer.kind]
+    unknown = values.keys() - {field.name for field in fields(kind)}
+    if unknown:
+        raise TypeError(f"a style has no {', '.join(sorted(unknown))}")
+    style: Style = _checked(kind)(values)
     _check_words(style)
     return style
+
+
+@cache
+def _checked(kind: type) -> Callable[[dict[str, Any]], Any]:
+    """Return what makes a value of a dataclass and refuses fields of another type. Raises ValidationError."""
+    return TypeAdapter(kind).validate_python
 
 
 def _tuples(value: Any) -> Any:

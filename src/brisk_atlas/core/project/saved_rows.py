@@ -9,6 +9,8 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+from pydantic import TypeAdapter
+
 from brisk_atlas.core.model import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
 from brisk_atlas.core.model.rows import PLAIN_ROWS
 
@@ -46,7 +48,7 @@ def rows_from(told: dict[str, Any] | None, found: Callable[[str], Path]) -> Rows
     )  # fmt: skip
     if any(f.kind not in _KINDS for f in filters):
         raise TypeError("a filter of an unknown kind")
-    return RowsLook(
+    found_rows = RowsLook(
         tuple(ColumnLook(**c) for c in told.get("columns", ())),
         tuple((str(field), bool(down)) for field, down in told.get("sort", ())),
         str(told.get("where", "")),
@@ -61,6 +63,13 @@ def rows_from(told: dict[str, Any] | None, found: Callable[[str], Path]) -> Rows
         ),
         tuple((str(n), int(s), int(t)) for n, s, t in told.get("edited_from", ())),
     )
+    for kind, values in (
+        (ColumnLook, found_rows.columns),
+        (ComputedField, found_rows.computed),
+        (Join, found_rows.joins),
+    ):
+        TypeAdapter(tuple[kind, ...]).validate_python(tuple(asdict(value) for value in values))  # type: ignore[valid-type]
+    return found_rows
 
 
 def _told(value: Any) -> Any:

@@ -56,6 +56,14 @@ def fill_areas(xy, path_starts, path_kinds, feature_starts, areas, first, last):
 
 
 @njit(**JIT)
+def _step(value):
+    """Return a number as a step from 0 to 65,535; what is none, or lies outside, at the nearer end."""
+    if not value > 0.0:
+        return 0
+    return int(value) if value < 65535.0 else 65535
+
+
+@njit(**JIT)
 def hilbert(bounds, xmin, ymin, scale, codes):
     """Fill codes (features): place along a Hilbert curve of order 16 of each bounds' middle.
 
@@ -66,8 +74,7 @@ def hilbert(bounds, xmin, ymin, scale, codes):
         if not (np.isfinite(cx) and np.isfinite(cy)):
             codes[i] = np.uint32(0xFFFFFFFF)
             continue
-        x = min(65535, max(0, int((cx - xmin) * scale)))
-        y = min(65535, max(0, int((cy - ymin) * scale)))
+        x, y = _step((cx - xmin) * scale), _step((cy - ymin) * scale)
         code = 0
         s = 32768
         while s > 0:

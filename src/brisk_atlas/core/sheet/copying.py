@@ -15,6 +15,7 @@ import pyarrow as pa
 import shapely
 
 from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.place import transform
 
 MOST_COPIED = 200_000  # rows
@@ -26,7 +27,7 @@ def separated(table: pa.Table, delimiter: str = "\t", *, headers: bool = True) -
     writer = csv.writer(out, delimiter=delimiter, lineterminator="\n")
     if headers:
         writer.writerow(table.column_names)
-    columns = [column.to_pylist() for column in table.columns]
+    columns = [values_of(column) for column in table.columns]
     writer.writerows(["" if v is None else _plain(v) for v in row] for row in zip(*columns))
     return out.getvalue()
 

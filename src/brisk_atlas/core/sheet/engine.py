@@ -13,6 +13,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.model.plain_values import value_of, values_of
 from brisk_atlas.core.read.lazy_table import LazyTable
 from brisk_atlas.core.rows.expression import ROW, connect, mask_of, prepare, quoted, stoppable, told
 
@@ -124,12 +125,12 @@ class Sheet:
             chunks = self.table.column(field).chunks
             if len(chunks) == 1:
                 only = chunks[0]
-                found[field] = [only[row].as_py() for row in rows.tolist()]
+                found[field] = [value_of(only[row]) for row in rows.tolist()]
                 continue
             ends = self._ends.setdefault(field, np.cumsum([len(chunk) for chunk in chunks]))
             which = np.searchsorted(ends, rows, side="right")
             first = np.concatenate([[0], ends[:-1]])[which]
-            found[field] = [chunks[c][r].as_py() for c, r in zip(which.tolist(), (rows - first).tolist())]
+            found[field] = [value_of(chunks[c][r]) for c, r in zip(which.tolist(), (rows - first).tolist())]
         return found
 
     def rows(self) -> pa.Table:
@@ -165,7 +166,7 @@ class Sheet:
         else:
             with connect(pa.table({field: column})) as db, stoppable(db, check):
                 told_ = db.sql(f"SELECT {', '.join(asked)} FROM rows").to_arrow_table()
-        rows, count, distinct, least, greatest, *more = (c[0].as_py() for c in told_.columns)
+        rows, count, distinct, least, greatest, *more = (value_of(c[0]) for c in told_.columns)
         mean, total = more if number else (None, None)
         return FieldSummary(field, count, rows - count, distinct, least, greatest, mean, total)
 
@@ -196,7 +197,7 @@ class Sheet:
         by = [("n", "descending"), ("v", "ascending")]
         top = pc.select_k_unstable(found, most, by) if total > most else pc.sort_indices(found, by)
         kept = found.take(top)
-        return list(zip(kept.column("v").to_pylist(), kept.column("n").to_pylist())), total
+        return list(zip(values_of(kept.column("v")), kept.column("n").to_pylist())), total
 
     def ready(self, fields: Sequence[str]) -> bool:
         """Return whether cells of these fields can be had without reading a file."""

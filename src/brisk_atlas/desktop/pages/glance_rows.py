@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QTableView, QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.plain_values import values_of
+
 from ..theme import mono_font
 
 if TYPE_CHECKING:
@@ -29,7 +31,7 @@ class FirstRows(QAbstractTableModel):
         self.beginResetModel()
         self.names = list(table.column_names) if table is not None else []
         self.types = [_plain(kind) for kind in table.schema.types] if table is not None else []
-        self._columns = [column.to_pylist() for column in table.columns] if table is not None else []
+        self._columns = [values_of(column) for column in table.columns] if table is not None else []
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008

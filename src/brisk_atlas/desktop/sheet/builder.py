@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, BadExpression, ComputedField, Layer
+from brisk_atlas.core.model.plain_values import values_of
 
 from ..session import Session
 from ..theme import Theme
@@ -234,7 +235,7 @@ class Builder(QDialog):
         self.preview.setHorizontalHeaderLabels(table.column_names)
         self.preview.setRowCount(table.num_rows)
         for c, column in enumerate(table.columns):
-            for r, value in enumerate(column.to_pylist()):
+            for r, value in enumerate(values_of(column)):
                 self.preview.setItem(r, c, QTableWidgetItem(number_text(value)))
         self.preview.resizeColumnsToContents()
 

@@ -17,6 +17,7 @@ from .pixels import lay, lay_over
 EVEN_ODD, NON_ZERO = 0, 1
 NO_HATCH, RISING, FALLING, CROSSED, LEVEL, DOTTED = 0, 1, 2, 3, 4, 5
 EDGE = 0.001  # pixels; what lies further right than the buffer's width less this is out of sight
+FARTHEST = 1e300  # pixels; farther off is no place
 NOTHING = 1 << 30  # `lo` of a row that no edge touched
 
 
@@ -64,6 +65,8 @@ def _add_clamped(area, lo, hi, row, xa, xb, dy, per, width):
     """Spread the same where an end may lie outside: left of the buffer it counts in full."""
     if xa > xb:
         xa, xb = xb, xa
+    if not xa <= xb:
+        return
     if xb > width - EDGE:
         hi[row] = width
         if xa >= width - EDGE:
@@ -91,7 +94,7 @@ def add_edge(area, lo, hi, x0, y0, x1, y1, rows, width):
     if y0 > y1:
         x0, y0, x1, y1 = x1, y1, x0, y0
         sign = -1.0
-    if y1 <= 0.0 or y0 >= rows:
+    if not (y1 > 0.0 and y0 < rows and abs(x0) + abs(x1) < FARTHEST):  # also what has no place
         return
     slope = (x1 - x0) / (y1 - y0)
     if y0 >= 0.0 and y1 <= rows and min(x0, x1) >= 0.0 and max(x0, x1) < width - EDGE:

@@ -107,6 +107,8 @@ def colour_by_ramp(values, low, high, gamma, table, light, image, top, bottom):
             if value != value:
                 continue
             share = min(max((value - low) / span, 0.0), 1.0)
+            if not share >= 0.0:
+                share = 0.0
             if gamma != 1.0:
                 share = share ** (1.0 / gamma)
             ink = np.int64(table[min(255, int(share * 256.0))])

@@ -37,6 +37,8 @@ def ramp_inks(values, low, high, gamma, table, out, first, last):
     span = high - low if high > low else 1.0
     for i in range(first, last):
         share = min(max((values[i] - low) / span, 0.0), 1.0)
+        if not share >= 0.0:
+            share = 0.0
         if gamma != 1.0:
             share = share ** (1.0 / gamma)
         out[i] = table[min(255, int(share * 256.0))]

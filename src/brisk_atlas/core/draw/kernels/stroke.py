@@ -10,7 +10,7 @@ import numpy as np
 from numba import njit
 
 from . import JIT
-from .fill import add_edge
+from .fill import FARTHEST, add_edge
 
 ROUND, MITER, BEVEL = 0, 1, 2  # joins
 BUTT, SQUARE = 1, 2  # caps; ROUND is 0 for both
@@ -151,25 +151,63 @@ def finish(area, lo, hi, pen, closed, half, join, cap, rows, width):
 
 
 @njit(**JIT)
+def _in_view(ax, ay, bx, by, x0, y0, x1, y1):
+    """Return the shares of the way from a to b between which a line lies in a rectangle; 1, 1 where it does not.
+
+    Source: Y.-D. Liang, B. A. Barsky (1984), "A new concept and method for line clipping", ACM TOG 3(1).
+    """
+    first, last = 0.0, 1.0
+    for side in range(4):
+        if side == 0:
+            p, q = ax - bx, ax - x0
+        elif side == 1:
+            p, q = bx - ax, x1 - ax
+        elif side == 2:
+            p, q = ay - by, ay - y0
+        else:
+            p, q = by - ay, y1 - ay
+        if p == 0.0:
+            if q < 0.0:
+                return 1.0, 1.0
+        elif p < 0.0:
+            first = max(first, q / p)
+        else:
+            last = min(last, q / p)
+    return (first, last) if first <= last else (1.0, 1.0)
+
+
+@njit(**JIT)
 def dash_to(area, lo, hi, pen, x, y, dashes, half, join, cap, rows, width):
     """Go to (x, y) in dashes: the lengths in `dashes` (pixels) are drawn and left out in turn."""
     sx, sy = pen[X], pen[Y]
     length = np.sqrt((x - sx) ** 2 + (y - sy) ** 2)
     reach = half + 2.0
     away = max(sx, x) < -reach or min(sx, x) > width + reach or max(sy, y) < -reach or min(sy, y) > rows + reach
-    if length < 1e-9:
+    if not 1e-9 <= length < FARTHEST:
         return
-    done = 0.0
-    if away:  # out of sight: only the place in the pattern matters
-        whole = 0.0
-        for i in range(dashes.size):
-            whole += dashes[i]
-        skip = np.floor(length / whole) * whole
+    whole = 0.0
+    for i in range(dashes.size):
+        whole += dashes[i]
+    # Out of sight only the place in the pattern matters: whole patterns are left out before the line comes
+    # into view and after it has left it.
+    first, last = (1.0, 1.0) if away else _in_view(sx, sy, x, y, -reach, -reach, width + reach, rows + reach)
+    done = np.floor(max(0.0, first * length - whole) / whole) * whole
+    if done > 0.0:
         if pen[COUNT] > 0.0:
             finish(area, lo, hi, pen, False, half, join, cap, rows, width)
-        done = skip
         begin(pen, sx + (x - sx) * done / length, sy + (y - sy) * done / length)
+    seen_until = last * length + whole
     while done < length:
+        if done > seen_until:
+            skip = np.floor((length - done) / whole) * whole
+            seen_until = np.inf
+            if skip > 0.0:
+                if pen[COUNT] > 0.0:
+                    finish(area, lo, hi, pen, False, half, join, cap, rows, width)
+                done += skip
+                begin(pen, sx + (x - sx) * done / length, sy + (y - sy) * done / length)
+                if done >= length:
+                    return
         piece = min(pen[LEFT], length - done)
         done += piece
         px, py = sx + (x - sx) * done / length, sy + (y - sy) * done / length

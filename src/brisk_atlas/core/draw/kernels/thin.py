@@ -37,8 +37,12 @@ def near_path(nearest, inside, xy, start, end, left, upper, scale, step, rows, c
         dx, dy = np.float32(bx - ax), np.float32(by - ay)
         x, y = np.float32(ax), np.float32(ay)
         per = np.float32(1.0) / max(dx * dx + dy * dy, np.float32(1e-12))
-        first = max(0, int(min(ay, by) - reach))
-        last = min(rows, int(max(ay, by) + reach) + 1)
+        above, below = min(ay, by) - reach, max(ay, by) + reach
+        if not (below > 0.0 and above < rows):  # also what has no place, or one beyond what an int can hold
+            ax, ay = bx, by
+            continue
+        first = int(max(above, 0.0))
+        last = min(rows, int(min(below, float(rows))) + 1)
         for row in range(first, last):
             py = np.float32(row) + half - y
             line = nearest[row]

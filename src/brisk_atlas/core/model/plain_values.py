@@ -1,0 +1,21 @@
+"""Values of Arrow columns as Python's own, also those that Python's types can't hold."""
+
+from __future__ import annotations
+
+from typing import Any
+
+
+def value_of(scalar: Any) -> Any:
+    """Return a scalar as Python has it; a time beyond the years 1 to 9999 as text."""
+    try:
+        return scalar.as_py()
+    except (OverflowError, ValueError):
+        return f"outside the calendar ({scalar.value})"
+
+
+def values_of(column: Any) -> list[Any]:
+    """Return a column, or an array, as a list of such values."""
+    try:
+        return column.to_pylist()
+    except (OverflowError, ValueError):
+        return [value_of(scalar) for scalar in column]
