@@ -44,6 +44,9 @@ def _window_parser() -> argparse.ArgumentParser:
         metavar="COMMAND",
         help="run a command of the window before the picture is taken",
     )
+    parser.add_argument(
+        "--log-level", choices=("DEBUG", "INFO", "WARNING", "ERROR"), default="INFO", help="how much is logged"
+    )
     parser.add_argument("--version", action="version", version=f"Brisk Atlas {__version__}")
     return parser
 
@@ -112,4 +115,4 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         page = asked.page or ("desk" if paths else "find")
         return app.picture(paths, asked.picture, page, QSize(*asked.size), pin=pin, prepare=asked.do)
-    return app.run(paths, pin=pin)
+    return app.run(paths, pin=pin, log_level=asked.log_level)

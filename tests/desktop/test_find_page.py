@@ -491,7 +491,7 @@ def test_a_file_that_brings_libraries_down_is_not_opened_in_the_window(driver, t
     from brisk_atlas.core.find.summary import faulty
 
     path = shutil.copy(demo.DATA / "vents.kml", tmp_path / "vents.kml")
-    row = faulty(path, "the library that reads it broke down on it (SIGSEGV)", "Ask for it again.", 1, "")
+    row = faulty(path, "the library that reads it broke down on it (SIGSEGV)", "Ask for it again.", 1, "", danger=True)
     driver.window.session.catalogue.keep(tmp_path, [(entry_of(path), row)])  # as a child that died leaves it
     find = go(driver, tmp_path, "vents.kml")
     assert driver.rows()["vents.kml"]["kind"] == "fault" and "broke down" in find.glance.picture.words

@@ -19,6 +19,8 @@ from pathlib import Path
 import laspy
 import numpy as np
 
+from brisk_atlas.core.system.child import end_with_parent
+
 IN_THIS_PROCESS = 400_000  # points, not compressed, that are read here, as starting a process would take longer
 MOST_MEMORY_SHARE = 0.6  # of the machine's, for the points of one file
 PIECE = 50_000  # points compressed together by default (LAZ specification), and decoded in one call
@@ -174,6 +176,7 @@ def _listen(children: list[subprocess.Popen], report: Callable[[float], None]) -
 
 def main() -> None:
     """Decode what standard input asks for; say how far it is, or what is wrong, a line each."""
+    end_with_parent()
     asked = json.load(sys.stdin)
     most = int(MOST_MEMORY_SHARE * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
     resource.setrlimit(resource.RLIMIT_AS, (most, most))

@@ -13,7 +13,10 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from brisk_atlas.core.system.log import start_log
+
 from . import theme
+from .fault_hooks import FaultHooks
 from .session import Session
 from .window import AtlasWindow, warm_later
 
@@ -21,6 +24,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import Shelves
 
 DEFAULT_SIZE = QSize(1280, 800)
+OFFER_MS = 600
 BEGIN_MS = 40  # the window stands first
 SETTLED_S = 0.4  # this long without work counts as settled
 PATIENCE_S = 120.0
@@ -51,10 +55,14 @@ def make_window(shelves: Shelves | None = None, settings: QSettings | None = Non
     return window
 
 
-def run(paths: Sequence[Path], *, pin: Path | None = None) -> int:
+def run(paths: Sequence[Path], *, pin: Path | None = None, log_level: str = "INFO") -> int:
     """Open the window on `paths` and stay until it is closed."""
+    start_log(log_level)
     app = make_application()
+    hooks = FaultHooks()
     window = make_window()
+    hooks.raised.connect(lambda words, details: window.notice.say("fault", words, details))
+    hooks.install()
     geometry = window.settings.value("geometry")
     if geometry is not None:
         window.restoreGeometry(geometry)
@@ -62,7 +70,10 @@ def run(paths: Sequence[Path], *, pin: Path | None = None) -> int:
     QTimer.singleShot(0, gc.enable)
     warm_later(window)
     QTimer.singleShot(BEGIN_MS, lambda: _begin(window, paths, pin))
-    return app.exec()
+    QTimer.singleShot(OFFER_MS, lambda: window.autosave.offer_left_behind(window.notice))
+    code = app.exec()
+    hooks.remove()
+    return code
 
 
 def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None:

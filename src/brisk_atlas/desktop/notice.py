@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout
@@ -18,6 +20,7 @@ class Notice(QFrame):
         self.setObjectName("notice")
         self.text = QLabel()
         self.text.setWordWrap(True)
+        self.text.setTextFormat(Qt.TextFormat.PlainText)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.more = QPushButton("Details")
         self.more.setCheckable(True)
@@ -27,8 +30,12 @@ class Notice(QFrame):
         self.details = QPlainTextEdit()
         self.details.setReadOnly(True)
         self.details.setMaximumHeight(140)
+        self.answers = [QPushButton(), QPushButton()]
         row = QHBoxLayout()
         row.addWidget(self.text, 1)
+        for answer in self.answers:
+            answer.hide()
+            row.addWidget(answer)
         for button in (self.more, self.copy, self.close_button):
             row.addWidget(button)
         column = QVBoxLayout(self)
@@ -56,6 +63,7 @@ class Notice(QFrame):
                 self.waiting.append((mood, text, details))
                 self.close_button.setText(f"Next ({len(self.waiting)})")
             return
+        self._forget_answers()
         self.setProperty("mood", mood)
         style = self.style()
         assert style is not None
@@ -72,7 +80,24 @@ class Notice(QFrame):
         if mood == "good":
             self._fade.start()
 
+    def offer(self, text: str, answers: list[tuple[str, Callable[[], object]]]) -> None:
+        """Show a notice with up to two things that can be done about it."""
+        self.say("good", text)
+        self._fade.stop()
+        for button, (label, act) in zip(self.answers, answers):
+            button.setText(label)
+            button.clicked.connect(act)
+            button.clicked.connect(self.dismiss)
+            button.show()
+
+    def _forget_answers(self) -> None:
+        for button in self.answers:
+            if button.isVisibleTo(self):
+                button.clicked.disconnect()
+                button.hide()
+
     def dismiss(self) -> None:
+        self._forget_answers()
         self.hide()
         if self.waiting:
             self.say(*self.waiting.pop(0))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 from collections.abc import Callable, Sequence
 from functools import partial
@@ -14,16 +15,20 @@ from brisk_atlas.core.jobs import Job, Jobs
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.project import Work
 
+from .living import is_living
+
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Answers, Catalogue, Lookers, Neighbour, Shelves
     from brisk_atlas.core.find.before import Looked
     from brisk_atlas.core.model import Dataset, Facts, Field, Layer, Reading, Style
     from brisk_atlas.core.project import Place, WorkState
+    from brisk_atlas.core.project.autosave import Unsaved
     from brisk_atlas.core.read import Holdings, Source
     from brisk_atlas.core.read.field_words import FieldWords
     from brisk_atlas.core.sheet import Sheet
 
+log = logging.getLogger(__name__)
 PROJECT_SUFFIX = ".brisk.json"
 DRAWN_KINDS = ("vector", "raster", "pointcloud", "table")
 
@@ -72,7 +77,7 @@ class Session(QObject):
         self.asks = True  # whether there is somebody to answer; a picture takes the guesses
         self._closed = False
         self._tried: set[Source] = set()
-        self._came_home.connect(lambda done, job: None if self._closed else done(job))
+        self._came_home.connect(self._take_home)
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self.work_changed.emit)
 
@@ -157,6 +162,12 @@ class Session(QObject):
         if not self._closed:
             self._came_home.emit(done, what)
 
+    def _take_home(self, done: Callable[[Any], None], what: object) -> None:
+        if self._closed or not is_living(done):
+            log.debug("a result came for a widget that is gone: %r", done)
+            return
+        done(what)
+
     def fault(self, error: BaseException) -> None:
         """Show an error as a notice: plainly if it was foreseen, with its trace if not."""
         if isinstance(error, AtlasError):
@@ -164,6 +175,7 @@ class Session(QObject):
         else:
             import traceback
 
+            log.error("not foreseen", exc_info=error)
             details = "".join(traceback.format_exception(error))
             self.noticed.emit("fault", f"Something went wrong: {type(error).__name__}: {error}", details)
 
@@ -299,13 +311,27 @@ class Session(QObject):
 
         self.run(f"Preparing {layer.name}", work, ended)
 
-    def open_project(self, path: Path, then: Callable[[], object] = lambda: None) -> None:
+    def restore(self, unsaved: Unsaved) -> None:
+        """Go on with work that an earlier run left unsaved."""
+        self.open_project(unsaved.stored, unsaved=unsaved)
+
+    def discard_unsaved(self, stored: Sequence[Path]) -> None:
+        """Delete the unsaved work of earlier runs."""
+        from brisk_atlas.core.project.autosave import discard
+
+        for file in stored:
+            discard(file)
+
+    def open_project(
+        self, path: Path, then: Callable[[], object] = lambda: None, *, unsaved: Unsaved | None = None
+    ) -> None:
         """Open a project file; layers whose files are gone stay, with a notice each."""
         self.opening.emit()
 
-        def work(job: Job) -> tuple[WorkState, Place | None, list[AtlasError]]:
-            from brisk_atlas.core.project.file import read
+        def work(job: Job) -> tuple[WorkState, Place | None, list[AtlasError], tuple[int, int] | None]:
+            from brisk_atlas.core.project.file import read, state_of_file
 
+            file_state = state_of_file(path)
             state, place, readings = read(path)
             for file, reading in readings.items():
                 self.holdings.say(file, reading)
@@ -316,12 +342,16 @@ class Session(QObject):
                     self.holdings.part(layer.source)
                 except AtlasError as error:
                     faults.append(error)
-            return state, place, faults
+            return state, place, faults, file_state
 
-        def done(found: tuple[WorkState, Place | None, list[AtlasError]]) -> None:
-            state, place, faults = found
-            self.work.load(state, path, place)
-            self.shelves.opened_project(path)
+        def done(found: tuple[WorkState, Place | None, list[AtlasError], tuple[int, int] | None]) -> None:
+            state, place, faults, file_state = found
+            if unsaved is None:
+                self.work.load(state, path, place, file_state)
+                self.shelves.opened_project(path)
+            else:
+                self.work.load(state, unsaved.file, place, unsaved=True)
+                self.discard_unsaved([unsaved.stored])
             for error in faults:
                 self.fault(error)
             then()

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 )
 
 from . import theme as themes
+from .autosave import Autosave
 from .command_list import PAGE_TITLES, add_commands
 from .commands import Commands
 from .notice import Notice
@@ -88,6 +89,7 @@ class AtlasWindow(QMainWindow):
         self.sheet: OpeningSheet | None = None
         self.subject = SubjectBar(session)
         self.notice = Notice()
+        self.autosave = Autosave(session)
         self.foot = StatusLine(session, settings)
         add_commands(self)
         self._lay_out()
@@ -395,6 +397,7 @@ class AtlasWindow(QMainWindow):
             event.ignore()
             return
         self.settings.setValue("geometry", self.saveGeometry())
+        self.autosave.discard()
         self.session.close()
         if self.has_desk:
             self.desk.relief.close_stage()

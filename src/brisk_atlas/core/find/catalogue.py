@@ -6,10 +6,12 @@ they had; it is made anew otherwise.
 
 from __future__ import annotations
 
+import logging
 import re
 import sqlite3
 import threading
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from brisk_atlas import __version__
@@ -20,27 +22,38 @@ from .summary import Summary, from_text, to_text
 
 SCHEMA = f"3 {__version__}"  # another one empties the cache
 MOST_FOUND = 300
-_TABLES = """
-CREATE TABLE known (
+PATIENCE_S = 5.0  # for another window that writes
+log = logging.getLogger(__name__)
+_TABLES = (
+    """CREATE TABLE known (
     id INTEGER PRIMARY KEY, folder TEXT NOT NULL, path TEXT NOT NULL UNIQUE, state TEXT NOT NULL, row TEXT NOT NULL,
-    name TEXT, title TEXT, fields TEXT, keywords TEXT, abstract TEXT);
-CREATE INDEX known_folder ON known (folder);
-CREATE VIRTUAL TABLE words USING fts5 (
+    name TEXT, title TEXT, fields TEXT, keywords TEXT, abstract TEXT)""",
+    "CREATE INDEX known_folder ON known (folder)",
+    """CREATE VIRTUAL TABLE words USING fts5 (
     name, title, fields, keywords, abstract, content='known', content_rowid='id', prefix='1 2 3',
-    tokenize="unicode61 remove_diacritics 2");
-CREATE TRIGGER known_in AFTER INSERT ON known BEGIN
+    tokenize="unicode61 remove_diacritics 2")""",
+    """CREATE TRIGGER known_in AFTER INSERT ON known BEGIN
     INSERT INTO words (rowid, name, title, fields, keywords, abstract)
-    VALUES (new.id, new.name, new.title, new.fields, new.keywords, new.abstract); END;
-CREATE TRIGGER known_out AFTER DELETE ON known BEGIN
+    VALUES (new.id, new.name, new.title, new.fields, new.keywords, new.abstract); END""",
+    """CREATE TRIGGER known_out AFTER DELETE ON known BEGIN
     INSERT INTO words (words, rowid, name, title, fields, keywords, abstract)
-    VALUES ('delete', old.id, old.name, old.title, old.fields, old.keywords, old.abstract); END;
-"""
+    VALUES ('delete', old.id, old.name, old.title, old.fields, old.keywords, old.abstract); END""",
+)
 _TIERS = ("name : ", "{name title} : ", "{name title keywords fields} : ", "")  # where all words stand; the best first
 _WORD = re.compile(r"\w+")
 
 
 def catalogue_file() -> Path:
     return cache_folder() / "catalogue.db"
+
+
+@contextmanager
+def _unless_locked() -> Iterator[None]:
+    """Do without the cache where another program holds it, or it fails."""
+    try:
+        yield
+    except sqlite3.Error:
+        log.warning("the catalogue can't be used", exc_info=True)
 
 
 class Catalogue:
@@ -53,11 +66,15 @@ class Catalogue:
     def _opened(self, file: Path) -> sqlite3.Connection:
         try:
             make_private(file.parent)
-            return self._ready(sqlite3.connect(file, check_same_thread=False, timeout=5))
-        except (sqlite3.Error, OSError):
-            try:  # damaged: it is only a cache
-                file.unlink(missing_ok=True)
-                return self._ready(sqlite3.connect(file, check_same_thread=False, timeout=5))
+            return self._ready(sqlite3.connect(file, check_same_thread=False, timeout=PATIENCE_S))
+        except (sqlite3.Error, OSError) as error:
+            log.warning("the catalogue %s can't be opened", file, exc_info=True)
+            try:
+                if getattr(error, "sqlite_errorcode", 0) & 0xFF not in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB):
+                    raise
+                for ending in ("", "-wal", "-shm"):  # damaged: it is only a cache
+                    file.with_name(file.name + ending).unlink(missing_ok=True)
+                return self._ready(sqlite3.connect(file, check_same_thread=False, timeout=PATIENCE_S))
             except (sqlite3.Error, OSError):
                 return self._ready(sqlite3.connect(":memory:", check_same_thread=False))
 
@@ -65,22 +82,31 @@ class Catalogue:
     def _ready(database: sqlite3.Connection) -> sqlite3.Connection:
         database.execute("PRAGMA journal_mode = WAL")
         database.execute("PRAGMA synchronous = NORMAL")
-        with database:
+        database.isolation_level = None
+        database.execute("BEGIN IMMEDIATE")  # several windows may start at once; one of them makes the tables
+        try:
             database.execute("CREATE TABLE IF NOT EXISTS about (schema TEXT)")
             found = database.execute("SELECT schema FROM about").fetchone()
             if found is None or found[0] != SCHEMA:
                 for name in ("words", "known"):
                     database.execute(f"DROP TABLE IF EXISTS {name}")
                 database.execute("DELETE FROM about")
-                database.executescript(_TABLES)
+                for statement in _TABLES:
+                    database.execute(statement)
                 database.execute("INSERT INTO about VALUES (?)", (SCHEMA,))
+            database.execute("COMMIT")
+        except BaseException:
+            database.execute("ROLLBACK")
+            raise
+        database.isolation_level = "DEFERRED"
         return database
 
     def rows_in(self, folder: Path) -> dict[str, tuple[str, str]]:
         """Return state and row (as text) of all that is known in a folder, by path."""
-        with self._lock:
+        with self._lock, _unless_locked():
             found = self._database.execute("SELECT path, state, row FROM known WHERE folder = ?", (_text(folder),))
             return {path: (state, row) for path, state, row in found}
+        return {}
 
     def known(self, folder: Path, entries: Iterable[Entry]) -> tuple[dict[Path, str], list[Entry]]:
         """Return the rows (as text, see `summary.from_text`) that still hold, and the entries without one."""
@@ -102,7 +128,7 @@ class Catalogue:
             text = to_text(row._replace(abstract="", fields="", keywords=""))
             words = (entry.name, row.title, row.fields, row.keywords, row.abstract)
             values.append((_text(folder), _text(entry.path), entry.state, text, *map(_text, words)))
-        with self._lock, self._database as database:
+        with self._lock, _unless_locked(), self._database as database:
             database.executemany("DELETE FROM known WHERE path = ?", [(value[1],) for value in values])
             database.executemany(
                 "INSERT INTO known (folder, path, state, row, name, title, fields, keywords, abstract)"
@@ -115,7 +141,7 @@ class Catalogue:
         here = {_text(path) for path in present}
         gone = [(path,) for path in self.rows_in(folder) if path not in here]
         if gone:
-            with self._lock, self._database as database:
+            with self._lock, _unless_locked(), self._database as database:
                 database.executemany("DELETE FROM known WHERE path = ?", gone)
 
     def search(self, text: str, below: Iterable[Path], most: int = MOST_FOUND) -> list[Summary]:
@@ -135,7 +161,7 @@ class Catalogue:
             f" WHERE words MATCH ? AND ({places}) LIMIT ?"
         )
         found: dict[int, tuple[str, str]] = {}
-        with self._lock:
+        with self._lock, _unless_locked():
             for columns in _TIERS if len(words) < 3 else _TIERS[-1:]:  # names seldom have many words
                 rest = most - len(found)
                 if rest <= 0:

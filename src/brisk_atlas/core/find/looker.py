@@ -15,9 +15,11 @@ from pathlib import Path
 
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.read import open as open_dataset
+from brisk_atlas.core.system.child import end_after, end_with_parent
 
 from .summary import Summary, faulty, summarise, to_text
 
+LONGEST_S = 150.0  # for one look, should nobody be left to end it
 TOO_LARGE = "It may be damaged, or far larger than it seems; ask its sender what it is."
 MOST_MEMORY_SHARE = 0.6  # of the machine's, for one child
 ROOM_FOR_A_LOOK = 1_500_000_000  # bytes beside those of the file, a few times
@@ -64,11 +66,13 @@ def main() -> None:
     most = int(whole * MOST_MEMORY_SHARE)
     resource.setrlimit(resource.RLIMIT_AS, (most, most))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    end_with_parent()
     for module in ("vector", "raster", "table"):  # most files need one of them
         import_module(f"brisk_atlas.core.read.{module}")
     for line in sys.stdin:
         path = Path(json.loads(line))
         _bounded(path, most)
+        end_after(LONGEST_S)
         summary = look(path)
         answers.write(to_text(summary) + "\n")
 

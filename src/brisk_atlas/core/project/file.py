@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from brisk_atlas.core.model import (
     CannotRead,
+    CannotWrite,
     CloudStyle,
     GridStyle,
     Label,
@@ -136,12 +137,8 @@ def _found(text: str, folder: Path) -> Path:
     return Path(text) if is_remote(Path(text)) else Path(os.path.normpath(folder / text))
 
 
-def save(work: Work, path: Path, readings: Mapping[Path, Reading] = NOTHING_SAID) -> None:
-    """Write the work to `path` through a temporary sibling, with what was said about its files.
-
-    Raises CannotWrite; the old file stays.
-    """
-    folder = path.absolute().parent
+def project_bytes(state: WorkState, place: Place | None, readings: Mapping[Path, Reading], folder: Path) -> bytes:
+    """Return work as a project file in `folder` holds it."""
     layers = [
         _SavedLayer(
             id=layer.id,
@@ -155,24 +152,47 @@ def save(work: Work, path: Path, readings: Mapping[Path, Reading] = NOTHING_SAID
             blend=layer.blend,  # type: ignore[arg-type]
             rows=saved_rows(layer.rows, lambda path: _kept(path, folder)),
         )
-        for layer in work.layers
+        for layer in state.layers
     ]
-    place = _SavedPlace(**work.place._asdict()) if work.place else None
     told = _SavedProject(
         brisk_atlas_project=1,
-        crs=work.state.crs,
-        subject=work.state.subject,
-        curtain=work.state.curtain,
-        place=place,
+        crs=state.crs,
+        subject=state.subject,
+        curtain=state.curtain,
+        place=_SavedPlace(**place._asdict()) if place else None,
         layers=layers,
         readings={
             _kept(file, folder): saved_form(readings[file])
-            for file in dict.fromkeys(layer.path for layer in work.layers)
+            for file in dict.fromkeys(layer.path for layer in state.layers)
             if file in readings
         },
     )
-    write_whole(path, (json.dumps(told.model_dump(), indent=1) + "\n").encode())
-    work.saved(path)
+    return (json.dumps(told.model_dump(), indent=1) + "\n").encode()
+
+
+def save(work: Work, path: Path, readings: Mapping[Path, Reading] = NOTHING_SAID) -> None:
+    """Write the work to `path` through a temporary sibling, with what was said about its files.
+
+    Raises CannotWrite; the old file stays, also where it is the work's own and another window or program
+    has written it since.
+    """
+    if work.file == path and work.file_state is not None and state_of_file(path) not in (None, work.file_state):
+        raise CannotWrite(
+            path,
+            "another window or program has saved it since it was opened here",
+            "Save under another name, then compare the two.",
+        )
+    write_whole(path, project_bytes(work.state, work.place, readings, path.absolute().parent))
+    work.saved(path, state_of_file(path))
+
+
+def state_of_file(path: Path) -> tuple[int, int] | None:
+    """Return what tells that a project file was written again; None where there is none."""
+    try:
+        told = path.stat()
+    except OSError:
+        return None
+    return told.st_size, told.st_mtime_ns
 
 
 def read(path: Path) -> tuple[WorkState, Place | None, dict[Path, Reading]]:

@@ -63,12 +63,9 @@ def rows_from(told: dict[str, Any] | None, found: Callable[[str], Path]) -> Rows
         ),
         tuple((str(n), int(s), int(t)) for n, s, t in told.get("edited_from", ())),
     )
-    for kind, values in (
-        (ColumnLook, found_rows.columns),
-        (ComputedField, found_rows.computed),
-        (Join, found_rows.joins),
-    ):
-        TypeAdapter(tuple[kind, ...]).validate_python(tuple(asdict(value) for value in values))  # type: ignore[valid-type]
+    looks: list[Any] = [*found_rows.columns, *found_rows.computed, *found_rows.joins]
+    for value in looks:
+        TypeAdapter(type(value)).validate_python(asdict(value))
     return found_rows
 
 

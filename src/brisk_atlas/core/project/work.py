@@ -51,6 +51,7 @@ class Work:
     def __init__(self) -> None:
         self.state = self._saved = WorkState()
         self.file: Path | None = None
+        self.file_state: tuple[int, int] | None = None  # of the file when it was last read or written here
         self.place: Place | None = None
         self.picks: Picks | None = None
         self._past: list[tuple[str, WorkState]] = []
@@ -220,15 +221,23 @@ class Work:
             self.picks = picks
             self._announce("picks")
 
-    def load(self, state: WorkState, file: Path | None, place: Place | None) -> None:
-        """Begin anew with an opened project."""
+    def load(
+        self,
+        state: WorkState,
+        file: Path | None,
+        place: Place | None,
+        file_state: tuple[int, int] | None = None,
+        *,
+        unsaved: bool = False,
+    ) -> None:
+        """Begin anew with an opened project; `unsaved` says that its file does not hold it."""
         self._past, self._future, self.picks = [], [], None
-        self.file, self.place = file, place
-        self._saved = state
+        self.file, self.place, self.file_state = file, place, file_state
+        self._saved = WorkState() if unsaved else state
         self.state = WorkState()
         self._swap(state)
         self._announce("file")
 
-    def saved(self, file: Path) -> None:
-        self.file, self._saved = file, self.state
+    def saved(self, file: Path, file_state: tuple[int, int] | None = None) -> None:
+        self.file, self._saved, self.file_state = file, self.state, file_state
         self._announce("file")

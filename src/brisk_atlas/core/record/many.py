@@ -15,6 +15,7 @@ from brisk_atlas.core.read.grouping import group
 from brisk_atlas.core.read.xml import XML_LIMIT
 from brisk_atlas.core.shares import CORES
 from brisk_atlas.core.system.atomic_write import written_beside
+from brisk_atlas.core.system.child import end_with_parent
 
 from .checks import CAUTION, FAULT, check, completeness
 from .document import read_quickly
@@ -126,7 +127,7 @@ def _by_children(
     sources: Iterator[Source], chosen: tuple[str, ...], standard: str, check_stop: Callable[[], None]
 ) -> Iterator[TableRow]:
     """Yield rows read by children, in order; only a few batches are under way at a time."""
-    with ProcessPoolExecutor(CORES, mp_context=get_context("spawn")) as children:
+    with ProcessPoolExecutor(CORES, mp_context=get_context("spawn"), initializer=end_with_parent) as children:
         under_way: list[Future[list[TableRow]]] = []
         try:
             more = True

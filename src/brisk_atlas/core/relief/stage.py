@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.system.child import end_with_parent
 
 from .terrain import Camera, Terrain
 
@@ -66,6 +67,7 @@ def _serve(pipe: Connection) -> None:
     os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")  # needs no display
     import pyvista as pv
 
+    end_with_parent()
     plotter: Any = None
     terrain: Terrain | None = None
     middle, actor = 0.0, None

@@ -12,13 +12,14 @@ import json
 import logging
 import os
 import shutil
-import socket
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotWrite
+
+from .processes import is_running, own_mark
 
 log = logging.getLogger(__name__)
 ROOM = ".brisk-atlas-writing-"
@@ -50,7 +51,7 @@ def written_beside(path: Path, *, same_data: bool = False) -> Iterator[Path]:
     place = checked_place(path)
     finish_moves(place.parent)
     try:
-        room = Path(tempfile.mkdtemp(prefix=_room_name(), dir=place.parent))
+        room = Path(tempfile.mkdtemp(prefix=f"{ROOM}{own_mark()}-", dir=place.parent))
     except OSError as error:
         raise reason_of(error, path) from error
     plain = "".join("_" if sign in ODD else sign for sign in place.name)  # as the libraries can take it
@@ -157,19 +158,6 @@ def _stem(name: str) -> str:
     return name.partition(".")[0] if not name.startswith(".") else name
 
 
-def _room_name() -> str:
-    return f"{ROOM}{socket.gethostname()}-{os.getpid()}-{_begun(os.getpid())}-"
-
-
-def _begun(process: int) -> str:
-    """Return when a process began, in ticks since the machine did; empty for one that is not there."""
-    try:
-        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[19]
-    except (OSError, IndexError):
-        return ""
-
-
 def _is_abandoned(name: str) -> bool:
     """Return whether the process that made a room is surely gone: it ran on this machine and does no more."""
-    host, process, begun, _ = (name.removeprefix(ROOM).rsplit("-", 3) + [""] * 4)[:4]
-    return host == socket.gethostname() and process.isdigit() and _begun(int(process)) != begun
+    return not is_running(name.removeprefix(ROOM).rpartition("-")[0])

@@ -1,0 +1,83 @@
+"""Unsaved work, stored from time to time, so that a crash does not take it along."""
+
+from __future__ import annotations
+
+import json
+import logging
+from collections.abc import Mapping
+from pathlib import Path
+from typing import NamedTuple
+
+from brisk_atlas.core.model import CannotWrite, Reading
+from brisk_atlas.core.system.atomic_write import write_whole
+from brisk_atlas.core.system.folders import make_private, state_folder
+from brisk_atlas.core.system.processes import is_running, own_mark
+
+from .file import SUFFIX, project_bytes
+from .work import Place, WorkState
+
+log = logging.getLogger(__name__)
+
+
+class Unsaved(NamedTuple):
+    """Work that a process left when it ended: the stored project, and the file that it was of, if any."""
+
+    stored: Path
+    file: Path | None
+
+
+def autosave_folder() -> Path:
+    return state_folder("unsaved")
+
+
+def own_autosave() -> Path:
+    """Return where this process stores its unsaved work."""
+    return autosave_folder() / f"{own_mark()}{SUFFIX}"
+
+
+def store(state: WorkState, place: Place | None, readings: Mapping[Path, Reading], file: Path | None) -> None:
+    """Store unsaved work; where that can't be written, the log says so."""
+    try:
+        folder = make_private(autosave_folder())
+        write_whole(_origin(own_autosave()), json.dumps(str(file) if file else None).encode())
+        write_whole(own_autosave(), project_bytes(state, place, readings, folder))
+    except (OSError, CannotWrite):
+        log.warning("unsaved work can't be stored", exc_info=True)
+
+
+def discard(stored: Path) -> None:
+    """Delete unsaved work that nobody needs any more."""
+    for file in (stored, _origin(stored)):
+        try:
+            file.unlink(missing_ok=True)
+        except OSError:
+            log.warning("%s can't be deleted", file, exc_info=True)
+
+
+def left_behind() -> list[Unsaved]:
+    """Return the unsaved work of processes that ended without saving or discarding it, the latest first."""
+    try:
+        found = [f for f in autosave_folder().iterdir() if f.name.endswith(SUFFIX)]
+    except OSError:
+        return []
+    left = [file for file in found if not is_running(file.name.removesuffix(SUFFIX))]
+    return [Unsaved(file, _file_of(file)) for file in sorted(left, key=_age)]
+
+
+def _age(file: Path) -> float:
+    try:
+        return -file.stat().st_mtime
+    except OSError:
+        return 0.0
+
+
+def _origin(stored: Path) -> Path:
+    return stored.with_name(stored.name + ".of")
+
+
+def _file_of(stored: Path) -> Path | None:
+    try:
+        told = json.loads(_origin(stored).read_text("utf-8"))
+    except (OSError, ValueError):
+        return None
+    return Path(told) if isinstance(told, str) else None

@@ -1,0 +1,77 @@
+"""Stores unsaved work from time to time, and offers what an earlier run left behind."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import QObject, QTimer
+
+from brisk_atlas.core.jobs import Job
+
+from .notice import Notice
+from .session import Session
+
+LATER_MS = 5_000  # after a change; later changes within this time are stored together
+
+
+class Autosave(QObject):
+    """Belongs to one window; deletes what it stored when the work is saved or the window closed."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(LATER_MS)
+        self._timer.timeout.connect(self.store)
+        self._stored = False
+        session.work_changed.connect(self._changed)
+
+    def _changed(self, what: str) -> None:
+        if what == "picks":
+            return
+        if self.session.work.changed and self.session.work.layers:
+            if not self._timer.isActive():
+                self._timer.start()
+        else:
+            self._timer.stop()
+            self.discard()
+
+    def store(self) -> None:
+        """Store the work as it is now, in the background."""
+        work = self.session.work
+        state, place, file = work.state, work.place, work.file
+        readings = dict(self.session.holdings.readings)
+        self._stored = True
+
+        def write(job: Job) -> None:
+            from brisk_atlas.core.project.autosave import store
+
+            store(state, place, readings, file)
+
+        self.session.run("Storing unsaved work", write, shown=False)
+
+    def discard(self) -> None:
+        """Delete what was stored of this window's work."""
+        if self._stored:
+            from brisk_atlas.core.project.autosave import discard, own_autosave
+
+            discard(own_autosave())
+            self._stored = False
+
+    def offer_left_behind(self, notice: Notice) -> None:
+        """Ask whether the latest unsaved work of a run that ended without its window being closed is wanted."""
+        from brisk_atlas.core.project.autosave import left_behind
+
+        left = left_behind()
+        if not left:
+            return
+        latest = left[0]
+        name = f" of {latest.file.name}" if latest.file else ""
+        notice.offer(
+            f"An earlier run ended before its work{name} was saved.",
+            [
+                ("Restore it", partial(self.session.restore, latest)),
+                ("Discard it", partial(self.session.discard_unsaved, [each.stored for each in left])),
+            ],
+        )
