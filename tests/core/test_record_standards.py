@@ -18,6 +18,7 @@ from brisk_atlas.core.record.model import (
     KeywordSet,
     Meaning,
     Measure,
+    Overview,
     Period,
     System,
 )
@@ -131,7 +132,7 @@ FGDC_SAYS = {
     ("systems",): (System("32727", "EPSG"), System("Mean sea level at Harrow Landing", "height datum")),
     ("entities", 0, "fields", 0, "meanings", 1): Meaning("2", "heavy", "Office"),
     ("entities", 0, "fields", 1, "codeset"): "Codes of sources",
-    ("content_note",): "Values are mm.",
+    ("overviews",): (Overview("Values are mm.", ("none",)),),
     ("distributors", 0, "organisation"): "Island Press",
     ("liability",): "None assumed.",
     ("formats", 0, "version"): "1.1",

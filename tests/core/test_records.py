@@ -614,7 +614,7 @@ def test_conversion_reports_what_is_lost_and_missing(data):
     iso = read_document(data / "elevation_2031.tif.xml")
     back = convert(iso, FGDC)
     assert back.document.record.steps[0].description == iso.record.lineage
-    assert any(row.element.id == "lineage" for row in back.lost) and back.document.record.systems == iso.record.systems
+    assert any(row.element.id == "lineage" for row in back.moved) and back.document.record.systems == iso.record.systems
     assert "<utmzone>27</utmzone>" in back.document.text and "<fnorth>10000000</fnorth>" in back.document.text
 
 
@@ -652,5 +652,5 @@ def test_standards_are_known_by_short_names():
 
 def test_values_of_an_element_across_items(data):
     record = read_document(data / "fissures_2031" / "fissures.shp.xml").record
-    assert values_of(record, "entities.fields.unit") == ["year", "metres", "metres", "degrees"]
+    assert values_of(record, "entities.fields.ranges.unit") == ["year", "metres", "metres", "degrees"]
     assert json.loads(json.dumps(values_of(record, "contacts.email"))) == ["data@survey.tolvane.example"]

@@ -57,6 +57,10 @@ class Codec:
         """Return as much of a value as the element can say."""
         return value
 
+    def held_where_it_stands(self, value: Any) -> Any:
+        """Return the same for an element that is there already."""
+        return self.held(value)
+
 
 class Unplaced(NamedTuple):
     """Something that a record says and the model has no place for; it is kept in the file."""
@@ -253,18 +257,28 @@ class Shape:
 
     def held(self, thing: Any) -> Any:
         """Return as much of a thing as the shape has places for, in the order in which it would be written."""
+        return self._held(thing, there=False)
+
+    def held_where_it_stands(self, thing: Any) -> Any:
+        """Return the same for a thing that is there already."""
+        return self._held(thing, there=True)
+
+    def _held(self, thing: Any, *, there: bool) -> Any:
+        def inner(slot: Slot, value: Any) -> Any:
+            return slot.value.held_where_it_stands(value) if there else slot.value.held(value)
+
         kept: dict[str, Any] = {}
         for name, slots in self.by_field.items():
             value = getattr(thing, name)
             if not slots[0].several:
-                kept[name] = slots[0].value.held(value)
+                kept[name] = inner(slots[0], value)
                 continue
             groups = list(dict.fromkeys(slot.group for slot in slots))
             items = []
             for item, slot in zip(value, assigned(slots, value)):
                 if slot is None:
                     continue
-                told = slot.value.held(item)
+                told = inner(slot, item)
                 if told is None or told == "" or (isinstance(slot.value, Shape) and told == slot.value.empty):
                     continue
                 told = replace(told, **dict(slot.fixed)) if slot.fixed else told

@@ -53,14 +53,39 @@ def convert(document: Document, standard: Standard, path: Path | None = None) ->
     record = document.record
     made = written(standard, standard.fitted(record), target)
     said = replace(record, **{name: getattr(made.record, name) for name in _OWN})
-    rows = differences(said, made.record)
+    lost, moved = _told_apart(differences(said, made.record))
     return Conversion(
         made,
-        tuple(row for row in rows if row.state == ONLY_A),
-        tuple(row for row in rows if row.state in (CHANGED, ONLY_B)),
+        tuple(lost),
+        tuple(moved),
         document.unplaced,
         tuple(f for f in check(made.record, standard) if f.severity == FAULT),
     )
+
+
+def _told_apart(rows: list[Row]) -> tuple[list[Row], list[Row]]:
+    """Return the differences in which something was lost, and those in which it stands elsewhere or otherwise.
+
+    What is gone from its place is moved where its words now stand in another one; what was changed is lost where
+    only a part of it, or nothing of its other languages, is left.
+    """
+    elsewhere = [_plain(row.b) for row in rows if row.state in (CHANGED, ONLY_B)]
+    lost, moved = [], []
+    for row in rows:
+        before = _plain(row.a)
+        if row.state == ONLY_A:
+            (moved if any(before and before in words for words in elsewhere) else lost).append(row)
+        elif row.state == CHANGED:
+            fewer = set(getattr(row.a, "also", ())) - set(getattr(row.b, "also", ()))
+            part = _plain(row.b) != before and _plain(row.b) in before
+            (lost if fewer or part else moved).append(row)
+        elif row.state == ONLY_B:
+            moved.append(row)
+    return lost, moved
+
+
+def _plain(value: object) -> str:
+    return " ".join(str(value if value is not None else "").split()).casefold()
 
 
 def _of(row: Row) -> str:

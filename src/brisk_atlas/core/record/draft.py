@@ -9,6 +9,7 @@ from .document import Document
 from .elements import Place, element_of, label_of, value_at, with_value, without
 from .model import Record
 from .values import typed
+from .words import Words
 
 
 @dataclass
@@ -60,7 +61,14 @@ class Draft:
     def set(self, place: Place, value: Any) -> bool:
         if value in ("", None) and isinstance(place[-1], int):
             return self.remove(place)
-        return self.put(with_value(with_room(self.record, place), place, value), f"Change {label_of(place)}")
+        room = with_room(self.record, place)
+        try:
+            before = value_at(room, place)
+        except (IndexError, AttributeError):
+            before = None
+        if isinstance(before, Words) and isinstance(value, str) and value and not isinstance(value, Words):
+            value = Words(value, before.also)  # the other languages are not what was typed over
+        return self.put(with_value(room, place, value), f"Change {label_of(place)}")
 
     def remove(self, place: Place) -> bool:
         return self.put(without(self.record, place), f"Remove {label_of(place)}")

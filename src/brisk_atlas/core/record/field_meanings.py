@@ -7,7 +7,7 @@ from brisk_atlas.core.read.field_words import FieldWords
 
 from .kept import kept_records
 from .model import Entity, FieldDefinition
-from .reading import plain_name
+from .reading import plain_name, unit_of_field
 
 
 def explain(dataset: Dataset, part: str) -> dict[str, FieldWords]:
@@ -31,4 +31,4 @@ def _of_part(entities: tuple[Entity, ...], part: str, parts: int) -> list[Entity
 
 def _words(field: FieldDefinition) -> FieldWords:
     meanings = tuple((m.value, m.meaning) for m in field.meanings)
-    return FieldWords(plain_name(field), field.definition, field.unit, meanings)
+    return FieldWords(plain_name(field), field.definition, unit_of_field(field), meanings)

@@ -5,6 +5,7 @@ The same in ISO 19139 and ISO 19115-3 but for the namespaces, which a `Dialect` 
 
 from __future__ import annotations
 
+import datetime
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -31,6 +32,21 @@ class Dialect:
     free_text: str
     free_text_type: str  # prefixed name for xsi:type
     code_lists: str
+
+
+def is_date(text: str) -> bool:
+    """Return whether a text is a year, a month, a day or a moment that the schema takes and the calendar has."""
+    day, _, time = text.partition("T")
+    if not _DAY.fullmatch(day) or (time and len(day) != len("2031-06-24")):
+        return False
+    year, month, number = (*map(int, day.split("-")), 1, 1)[:3] if not day.startswith("-") else (1, 1, 1)
+    try:
+        datetime.date(max(year, 1), month, number)
+        if time:
+            datetime.time.fromisoformat(time)
+    except ValueError:
+        return False
+    return not time or time.count(":") >= 2
 
 
 def _child(element: etree._Element, tag: str) -> etree._Element:
@@ -150,6 +166,9 @@ class IsoDate(Codec):
         kind = "DateTime" if "T" in value else "Date"
         _child(element, f"{{{self.dialect.gco}}}{kind}").text = value
 
+    def held(self, value: str) -> str:
+        return value if is_date(value) else ""
+
 
 class IsoMoment(IsoDate):
     """gco:DateTime where the schema takes no plain day: a day is written as its midnight."""
@@ -162,7 +181,8 @@ class IsoMoment(IsoDate):
         super().write(element, value if "T" in value else value + MIDNIGHT)
 
     def held(self, value: str) -> str:
-        return value.removesuffix(MIDNIGHT) if "T" in value or len(value) == len("2031-06-24") else ""
+        whole = is_date(value) and ("T" in value or len(value) == len("2031-06-24"))
+        return value.removesuffix(MIDNIGHT) if whole else ""
 
 
 class IsoNumber(Codec):
@@ -275,13 +295,13 @@ class IsoPeriod(Codec):
 
     def _position(self, parent: etree._Element, name: str, day: str) -> None:
         position = etree.SubElement(parent, f"{{{self.gml}}}{name}")
-        if _DAY.match(day):
+        if is_date(day):
             position.text = day
         else:
             position.set("indeterminatePosition", day if day in ("now", "after", "before") else "unknown")
 
     def held(self, value: Period) -> Period | None:
-        ends = tuple(e if _DAY.match(e) or e in ("now", "after", "before") else "" for e in (value.begin, value.end))
+        ends = tuple(e if is_date(e) or e in ("now", "after", "before") else "" for e in (value.begin, value.end))
         return Period(*ends) if any(ends) else None
 
 

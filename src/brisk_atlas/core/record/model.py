@@ -218,6 +218,16 @@ class Meaning:
 
 
 @dataclass(frozen=True)
+class ValueRange:
+    """From which value to which the values of a field go."""
+
+    lowest: str = _one("lowest")
+    highest: str = _one("highest")
+    unit: str = _one("unit")
+    step: str = _one("measured to")
+
+
+@dataclass(frozen=True)
 class FieldDefinition:
     """An attribute of the data: its name in the file, what it means, and the values it may have."""
 
@@ -228,11 +238,18 @@ class FieldDefinition:
     type: str = _one("type")
     unit: str = _one("unit")
     meanings: tuple[Meaning, ...] = _many("value", Meaning)
-    least: str = _one("least")
-    most: str = _one("most")
+    ranges: tuple[ValueRange, ...] = _many("range", ValueRange)
     codeset: str = _one("codes from")
     codeset_source: str = _one("codes kept by")
     free: str = _one("values in words", LONG)
+    width: str = _one("width")
+    precision: str = _one("digits")
+    scale: str = _one("decimals")
+    begins: str = _one("values from", DATE)
+    ends: str = _one("values until", DATE)
+    accuracy: str = _one("accuracy")
+    accuracy_note: str = _one("accuracy in words", LONG)
+    frequency: str = _one("measured every")
 
 
 @dataclass(frozen=True)
@@ -242,7 +259,17 @@ class Entity:
     name: str = _one("table or layer")
     definition: str = _one("definition", LONG)
     source: str = _one("defined by")
+    type: str = _one("type")
+    count: str = _one("rows")
     fields: tuple[FieldDefinition, ...] = _many("field", FieldDefinition)
+
+
+@dataclass(frozen=True)
+class Overview:
+    """What the data holds, in words, and where that is described in full."""
+
+    summary: str = _one("fields in words", LONG)
+    citations: tuple[str, ...] = _many("described in")
 
 
 @dataclass(frozen=True)
@@ -327,7 +354,7 @@ class Record:
     environment: str = _one("made with", TEXT, MADE)
     quality: tuple[QualityResult, ...] = _many("quality", QualityResult, QUALITY)
     entities: tuple[Entity, ...] = _many("fields of", Entity, CONTENT)
-    content_note: str = _one("fields in words", LONG, CONTENT)
+    overviews: tuple[Overview, ...] = _many("overview", Overview, CONTENT)
     bands: tuple[BandDefinition, ...] = _many("band", BandDefinition, CONTENT)
     formats: tuple[Format, ...] = _many("format", Format, GETTING)
     links: tuple[Link, ...] = _many("link", Link, GETTING)

@@ -75,7 +75,7 @@ class Putter:
     ) -> None:
         names = {class_name(child) for child in element}
         slot = places[0][0] if places else next((s for s in slots if s.steps and s.steps[0] in names), slots[0])
-        value = slot.value.held(value)
+        value = slot.value.held_where_it_stands(value) if places else slot.value.held(value)
         if not is_said(value):
             for _, found, _ in places:
                 if slot.value.shares or (found is element and not isinstance(slot.value, Shape)):
@@ -137,7 +137,7 @@ class Putter:
             self._remove(found, element)
 
     def _rewrite(self, slot: Slot, found: etree._Element, old: Any, item: Any, inner: Anchor | None) -> None:
-        item = slot.value.held(item)
+        item = slot.value.held_where_it_stands(item)
         if isinstance(slot.value, Shape):
             self.put(slot.value, found, old, item, inner)
         else:

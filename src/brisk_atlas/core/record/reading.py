@@ -100,13 +100,18 @@ def plain_name(field: FieldDefinition) -> str:
     return field.definition.rstrip(".") if len(field.definition) <= SHORT else ""
 
 
+def unit_of_field(field: FieldDefinition) -> str:
+    """Return the unit of a field: its own, or that of its range."""
+    return field.unit or next((r.unit for r in field.ranges if r.unit), "")
+
+
 def field_text(field: FieldDefinition) -> str:
     """Return what a field means on one line: definition, unit, range, values."""
     told = [field.definition or field.alias]
-    if field.unit:
-        told.append(f"in {field.unit}")
-    if field.least or field.most:
-        told.append(f"from {field.least or '?'} to {field.most or '?'}")
+    unit = unit_of_field(field)
+    if unit:
+        told.append(f"in {unit}")
+    told += [f"from {r.lowest or '?'} to {r.highest or '?'}" for r in field.ranges if r.lowest or r.highest]
     if field.meanings:
         told.append(", ".join(f"{m.value} = {m.meaning}" for m in field.meanings))
     if field.codeset:

@@ -434,8 +434,11 @@ TERMS = (
 
 
 def datasets_in(graph: Graph) -> list[Node]:
-    """Return the datasets that a graph describes, in the order of their addresses."""
-    return sorted(graph.subjects(RDF.type, DCAT.Dataset), key=str)
+    """Return the datasets that a graph describes, in the order of their addresses; those without one, which only
+    another speaks of (a larger work), are none of them."""
+    found = sorted(graph.subjects(RDF.type, DCAT.Dataset), key=lambda node: (isinstance(node, BNode), str(node)))
+    own = [n for n in found if not isinstance(n, BNode) or next(graph.subjects(DCTERMS.isPartOf, n), None) is None]
+    return own or found
 
 
 def record_in(graph: Graph, subject: Node) -> Record:

@@ -23,6 +23,7 @@ from ..model import (
     Link,
     Meaning,
     ObjectCount,
+    Overview,
     Period,
     Picture,
     ProcessStep,
@@ -32,6 +33,7 @@ from ..model import (
     Series,
     Source,
     System,
+    ValueRange,
 )
 from ..putting import Grammar
 from ..schemas import needs_of_fgdc, order_of_fgdc
@@ -188,7 +190,18 @@ class Thesaurus(Text):
         return "" if value == NO_THESAURUS else super().held(value)
 
 
-TEXT, DAY, WHEN, LIST = Text(), Day(), When(), Thesaurus()
+class Others(Text):
+    """A text that profiles of the standard have a place for and the standard has not: read, and changed where it
+    stands, but not written anew."""
+
+    def held(self, value: str) -> str:
+        return ""
+
+    def held_where_it_stands(self, value: str) -> str:
+        return str(value)
+
+
+TEXT, DAY, WHEN, LIST, OTHERS = Text(), Day(), When(), Thesaurus(), Others()
 WHOLE, NUMBER = Figure(whole=True), Figure()
 
 CONTACT = shape(
@@ -245,18 +258,34 @@ SOURCE = shape(
     one("description", "srccontr", TEXT),
 )
 MEANING = shape(Meaning, one("value", "edomv", TEXT), one("meaning", "edomvd", TEXT), one("source", "edomvds", TEXT))
+RANGE = shape(
+    ValueRange,
+    one("lowest", "rdommin", TEXT),
+    one("highest", "rdommax", TEXT),
+    one("unit", "attrunit", TEXT),
+    one("step", "attrmres", TEXT),
+)
 FIELD = shape(
     FieldDefinition,
     one("name", "attrlabl", TEXT),
     one("definition", "attrdef", TEXT),
     one("source", "attrdefs", TEXT),
     many("meanings", "attrdomv+/edom", MEANING),
-    one("least", "attrdomv+/rdom/rdommin", TEXT),
-    one("most", "attrdomv+/rdom/rdommax", TEXT),
-    one("unit", "attrdomv+/rdom/attrunit", TEXT),
+    many("ranges", "attrdomv+/rdom", RANGE),
     one("codeset", "attrdomv+/codesetd/codesetn", TEXT),
     one("codeset_source", "attrdomv+/codesetd/codesets", TEXT),
     one("free", "attrdomv+/udom", TEXT),
+    one("begins", "begdatea", DAY),
+    one("ends", "enddatea", DAY),
+    one("accuracy", "attrvai/attrva", TEXT),
+    one("accuracy_note", "attrvai/attrvae", TEXT),
+    one("frequency", "attrmfrq", TEXT),
+    one("alias", "attalias", OTHERS),
+    one("type", "attrtype", OTHERS),
+    one("width", "attwidth", OTHERS),
+    one("precision", "atprecis", OTHERS),
+    one("scale", "attscale", OTHERS),
+    trim=lambda field: field if field.begins or not field.ends else replace(field, ends=""),  # the end follows it
 )
 
 
@@ -423,10 +452,16 @@ RECORD = shape(
             one("name", "enttyp/enttypl", TEXT),
             one("definition", "enttyp/enttypd", TEXT),
             one("source", "enttyp/enttypds", TEXT),
+            one("type", "enttyp/enttypt", OTHERS),
+            one("count", "enttyp/enttypc", OTHERS),
             many("fields", "attr", FIELD),
         ),
     ),
-    one("content_note", "eainfo/overview/eaover", TEXT),
+    many(
+        "overviews",
+        "eainfo/overview",
+        shape(Overview, one("summary", "eaover", TEXT), many("citations", "eadetcit", TEXT)),
+    ),
     many("distributors", "distinfo/distrib+/cntinfo", CONTACT, most=1, role="distributor"),
     one("liability", "distinfo/distliab", TEXT),
     many("formats", _FORM, shape(Format, one("name", "formname", TEXT), one("version", "formvern", TEXT))),
@@ -517,7 +552,11 @@ WORDS = {
     "edomvd": "enumerated domain value definition", "edomvds": "enumerated domain value definition source",
     "rdommin": "range domain minimum", "rdommax": "range domain maximum", "attrunit": "attribute units of measure",
     "codesetn": "codeset name", "codesets": "codeset source", "udom": "unrepresentable domain",
-    "eaover": "entity and attribute overview", "distliab": "distribution liability",
+    "eaover": "entity and attribute overview", "eadetcit": "entity and attribute detail citation",
+    "attrmres": "attribute measurement resolution", "begdatea": "beginning date of attribute values",
+    "enddatea": "ending date of attribute values", "attrva": "attribute value accuracy",
+    "attrvae": "attribute value accuracy explanation", "attrmfrq": "attribute measurement frequency",
+    "overview": "overview description", "rdom": "range domain", "distliab": "distribution liability",
     "digtinfo": "digital transfer information", "formname": "format name", "formvern": "format version number",
     "networkr": "network resource name", "fees": "fees", "ordering": "ordering instructions",
     "transize": "transfer size", "metd": "metadata date", "metstdn": "metadata standard name",
