@@ -70,6 +70,9 @@ def test_truncated(data, tmp_path, name, share):
     path = copied(data, name, tmp_path)
     whole = path.read_bytes()
     path.write_bytes(whole[: max(40, int(len(whole) * share))])
+    if path.suffix == ".las" and share == 0.5:  # a log is shown as far as it goes
+        assert "cut short" in read.open(path).warnings[0]
+        return
     said(path)
 
 
@@ -104,7 +107,8 @@ def test_a_csv_that_breaks_off_in_the_middle_of_a_row(data, tmp_path):
     path = tmp_path / "stations.csv"
     lines = (data / "gas_stations.csv").read_text().splitlines()
     path.write_text("\n".join([*lines[:5], lines[5][:12]]))
-    assert "Expected 7 columns" in said(path)
+    dataset = read.open(path)
+    assert dataset.parts[0].facts.count == 4 and "1 line left out, with 2 cells instead of 7" in dataset.warnings[0]
 
 
 def test_an_entity_bomb_is_refused_before_it_grows(tmp_path):

@@ -52,9 +52,7 @@ def test_a_dataset_with_a_larger_work_stays_itself_in_dcat(tmp_path):
         assert back.title == "Zones" and back.related == record.related
 
 
-@pytest.mark.parametrize(
-    "day", ["Unpublished material", "spring 2030", "1999 to present", "2031-02-30", "20310x01"]
-)
+@pytest.mark.parametrize("day", ["Unpublished material", "spring 2030", "1999 to present", "2031-02-30", "20310x01"])
 def test_free_text_in_dates_does_not_make_iso_invalid(day):
     record = replace(
         Record(), title="Ash", dates=(DatedEvent(day, "publication"), DatedEvent("2031-07", "creation")), stamped=day

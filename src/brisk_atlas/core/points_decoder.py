@@ -38,9 +38,20 @@ def layout(path: Path, only: tuple[str, ...] | None) -> dict[str, str]:
         header = source.header
         one = laspy.ScaleAwarePointRecord.zeros(1, header=header)
         names = [n for n in header.point_format.dimension_names if n not in ("X", "Y", "Z")]
-        return {"xyz": "float64"} | {
-            name: np.asarray(one[name]).dtype.str for name in names if only is None or name in only
-        }
+        found: dict[str, str] = {}
+        for name in names:
+            values = np.asarray(one[name])
+            numbered = [f"{name} {i + 1}" for i in range(values.shape[1])] if values.ndim > 1 else [name]
+            found |= {each: values.dtype.str for each in numbered if only is None or each in only}
+        return {"xyz": "float64"} | found
+
+
+def _values(chunk: laspy.ScaleAwarePointRecord, name: str) -> np.ndarray:
+    """Return a dimension, or one of several numbers that a dimension has."""
+    if name in chunk.point_format.dimension_names:
+        return np.asarray(chunk[name])
+    base, _, number = name.rpartition(" ")
+    return np.asarray(chunk[base])[:, int(number) - 1]
 
 
 def decode(
@@ -109,7 +120,7 @@ def _fill(path: Path, pieces: Runs, at: int, arrays: Arrays, report: Callable[[f
                         for axis, values in enumerate((chunk.x, chunk.y, chunk.z)):
                             into[at:end, axis] = values
                     else:
-                        into[at:end] = np.asarray(chunk[name])
+                        into[at:end] = _values(chunk, name)
                 at = end
     except (laspy.errors.LaspyException, OSError, ValueError, RuntimeError) as error:
         raise DamagedPoints(str(error)) from error

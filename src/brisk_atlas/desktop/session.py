@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.jobs import Job, Jobs
-from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model import AtlasError, NeedsPermission
 from brisk_atlas.core.project import Work
 
 from .living import is_living
@@ -50,6 +50,7 @@ class Session(QObject):
         layers_opened(list): ids of layers just opened.
         preparing(object): a source of which more can be seen than before.
         prepared(object): a source whose layers can now be drawn in full.
+        permission_wanted(object): a NeedsPermission of a file that points beyond its own folder.
         asked(list): Questions to put before files can be opened.
         opening(): layers or a project are about to come; whoever shows them should stand ready.
     """
@@ -60,6 +61,7 @@ class Session(QObject):
     layers_opened = pyqtSignal(list)
     opening = pyqtSignal()
     asked = pyqtSignal(list)
+    permission_wanted = pyqtSignal(object)
     preparing = pyqtSignal(object)
     prepared = pyqtSignal(object)
     _came_home = pyqtSignal(object, object)
@@ -182,12 +184,22 @@ class Session(QObject):
     def open_paths(self, paths: Sequence[Path], part: str | None = None) -> None:
         """Open datasets, or one part of one, or a project, in the background."""
         self.opening.emit()
+        self._allow_hosts(paths)
         projects = [p for p in paths if p.name.endswith(PROJECT_SUFFIX)]
         others = [p for p in paths if p not in projects]
         if projects:
             self.open_project(projects[0], then=lambda: self._look_at(others, part))
             return
         self._look_at(others, part)
+
+    def _allow_hosts(self, paths: Sequence[Path]) -> None:
+        """Allow the hosts of addresses that were asked for by hand."""
+        addresses = [path for path in paths if path.parts and path.parts[0].endswith(":")]
+        if addresses:
+            from brisk_atlas.core.read.permissions import allow, place_of
+            from brisk_atlas.core.read.reach import url_of
+
+            allow(tuple(dict.fromkeys(place_of(url_of(path)) for path in addresses)))
 
     def open_asking(self, paths: Sequence[Path]) -> None:
         """Open datasets after asking all that can be chosen, whatever was answered before."""
@@ -209,7 +221,9 @@ class Session(QObject):
 
         def done(found: list[Looked]) -> None:
             for each in found:
-                if each.error is not None:
+                if isinstance(each.error, NeedsPermission):
+                    self.permission_wanted.emit(each.error)
+                elif each.error is not None:
                     self.fault(each.error)
             waiting = [each.question for each in found if each.question is not None]
             for each in found:
@@ -353,7 +367,10 @@ class Session(QObject):
                 self.work.load(state, unsaved.file, place, unsaved=True)
                 self.discard_unsaved([unsaved.stored])
             for error in faults:
-                self.fault(error)
+                if isinstance(error, NeedsPermission):
+                    self.permission_wanted.emit(error)
+                else:
+                    self.fault(error)
             then()
 
         self.run(f"Opening {path.name}", work, done)

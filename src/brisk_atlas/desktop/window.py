@@ -35,6 +35,7 @@ from .subject_bar import SubjectBar
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Question
+    from brisk_atlas.core.model import NeedsPermission
     from brisk_atlas.core.project import Work
 
     from .do_palette import DoPalette
@@ -214,6 +215,7 @@ class AtlasWindow(QMainWindow):
         self.find_page.open_wanted.connect(self.session.open_paths)
         self.find_page.ask_wanted.connect(self.session.open_asking)
         self.session.asked.connect(self.ask)
+        self.session.permission_wanted.connect(self._ask_permission)
         self.find_page.record_wanted.connect(self.read_record)
         self.find_page.folder_changed.connect(self.commands.refresh)
 
@@ -324,6 +326,17 @@ class AtlasWindow(QMainWindow):
         chosen, _ = QFileDialog.getOpenFileNames(self, "Open files", start)
         if chosen:
             self.session.open_paths([Path(p) for p in chosen])
+
+    def _ask_permission(self, error: NeedsPermission) -> None:
+        """Ask whether a file may point at folders or hosts outside its own folder, and open it again if it may."""
+
+        def allow() -> None:
+            from brisk_atlas.core.read.permissions import allow
+
+            allow(error.places)
+            self.session.open_paths([Path(error.place)])
+
+        self.notice.offer(str(error), [("Allow and open", allow), ("Leave it closed", lambda: None)])
 
     def ask(self, questions: list[Question]) -> None:
         """Put the questions that stand before opening; a sheet that stands already is answered first."""

@@ -6,8 +6,9 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
-from brisk_atlas.core.model import AtlasError, CannotRead, Facts
+from brisk_atlas.core.model import AtlasError, CannotRead, Facts, NeedsPermission
 from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.permissions import allowed_places
 from brisk_atlas.core.read.reach import settled
 
 from .answers import Answers
@@ -50,6 +51,10 @@ class Before:
         try:
             row = known_now(path, self.catalogue, self.lookers, check)
             said = self.holdings.readings.get(path) or self.answers.get(path)
+            if row.asks:
+                if not allowed_places().issuperset(row.asks):
+                    raise NeedsPermission(path, row.fault, row.remedy, row.asks)
+                row = self.lookers.look(path, check)
             if row.danger or (row.fault and said is None):
                 raise CannotRead(path, row.fault, row.remedy)
             answered = self._take_answer(path)

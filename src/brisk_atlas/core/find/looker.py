@@ -13,7 +13,7 @@ from datetime import UTC, datetime
 from importlib import import_module
 from pathlib import Path
 
-from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model import AtlasError, NeedsPermission
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.system.child import end_after, end_with_parent
 
@@ -30,6 +30,8 @@ def look(path: Path) -> Summary:
     """Return the row of what is at a path, whatever it is."""
     try:
         return summarise(open_dataset(path))
+    except NeedsPermission as error:
+        return _faulty(path, error.reason, error.remedy)._replace(asks=error.places)
     except AtlasError as error:
         short = isinstance(error.__cause__, MemoryError)
         return _faulty(path, error.reason, error.remedy, danger=short)

@@ -29,7 +29,8 @@ class Summary(NamedTuple):
     """One dataset. `shape` is its geometry or bands, `amount` its rows or cells in words, `number` the
     same to sort by; `box` is west, south, east, north in degrees where it has a place;
     `fault` is the reason why it can't be read; `danger` says that a process that tried died, or took too
-    long or too much memory, so that it must not be opened in the window's own."""
+    long or too much memory, so that it must not be opened in the window's own; `asks` are the folders and
+    hosts that it points at and that were not allowed."""
 
     path: str
     format: str = ""
@@ -53,6 +54,7 @@ class Summary(NamedTuple):
     abstract: str = ""
     keywords: str = ""
     danger: bool = False
+    asks: tuple[str, ...] = ()
 
 
 def kind_word(facts: Facts) -> str:
@@ -165,6 +167,7 @@ def from_text(text: str) -> Summary:
         box=tuple(told.box) if told.box else None,  # type: ignore[arg-type]
         themes=tuple(told.themes),
         warnings=tuple(told.warnings),
+        asks=tuple(told.asks),
         parts=tuple(PartLine(*part) for part in told.parts),
     )
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart, named_as
-    from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite, refusing
+    from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite, NeedsPermission, refusing
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
     from .lattice import CellWindow, Lattice
@@ -22,7 +22,15 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "dataset": ("AS", "CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart", "named_as"),
-    "errors": ("AtlasError", "BadExpression", "CannotPlace", "CannotRead", "CannotWrite", "refusing"),
+    "errors": (
+        "AtlasError",
+        "BadExpression",
+        "CannotPlace",
+        "CannotRead",
+        "CannotWrite",
+        "NeedsPermission",
+        "refusing",
+    ),
     "extent": ("Extent",),
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
     "lattice": ("CellWindow", "Lattice"),
@@ -63,6 +71,7 @@ __all__ = [
     "Lattice",
     "Layer",
     "Level",
+    "NeedsPermission",
     "Part",
     "RasterPart",
     "Reading",

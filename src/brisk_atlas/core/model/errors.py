@@ -28,6 +28,14 @@ class CannotRead(AtlasError):
     """A dataset, or a part of one, can't be read."""
 
 
+class NeedsPermission(CannotRead):
+    """A file points beyond its own folder; `places` are the folders and hosts that would have to be allowed."""
+
+    def __init__(self, place: object, reason: str, remedy: str = "", places: tuple[str, ...] = ()) -> None:
+        super().__init__(place, reason, remedy)
+        self.places = places
+
+
 @contextmanager
 def refusing(path: object) -> Iterator[None]:
     """Turn whatever a reader did not foresee about the content of a file into CannotRead; the log has its trace."""

@@ -101,8 +101,12 @@ def open_dataset(path: Path) -> Dataset:
             parsed = header.parse_crs()
     except (LaspyException, OSError, ValueError, RuntimeError, IndexError) as error:
         raise CannotRead(path, str(error) or "its header is damaged", BROKEN) from error
+    if not (np.isfinite(header.scales).all() and np.all(header.scales) and np.isfinite(header.offsets).all()):
+        raise CannotRead(path, "its scale is 0 or no number, so that positions are not known", BROKEN)
     crs = text_of(parsed.to_wkt()) if parsed else None
-    names = tuple(header.point_format.dimension_names)
+    names = tuple(name for d in header.point_format.dimensions for name in (d.name,) if d.num_elements == 1) + tuple(
+        f"{d.name} {i + 1}" for d in header.point_format.dimensions if d.num_elements > 1 for i in range(d.num_elements)
+    )
     low, high = header.mins, header.maxs
     created = header.creation_date.isoformat() if header.creation_date else ""
     cloud = CloudFacts(

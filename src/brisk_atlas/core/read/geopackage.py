@@ -13,6 +13,7 @@ from brisk_atlas.core.model import CannotRead, Dataset, Extent, Facts, Field, Pa
 from brisk_atlas.core.place import text_of
 
 from . import sqlite_file, vector
+from .curves import REMARK
 from .on_disk import on_disk
 from .reach import is_remote
 
@@ -138,5 +139,7 @@ def _layers(path: Path, database: sqlite3.Connection) -> list[Facts] | None:
             return None
         shape = GEOMETRIES.get(type_name.upper(), "Unknown") + (" Z" if z else "")
         extent = Extent.of(bounds, crs) if count else None
-        found.append(Facts(name, "vector", count, shape, tuple(fields), crs, extent))
+        curved = any(word in type_name.upper() for word in ("CURVE", "CIRCULAR", "SURFACE", "TIN", "TRIANGLE"))
+        notes = {"curves": REMARK} if curved else {}
+        found.append(Facts(name, "vector", count, shape, tuple(fields), crs, extent, notes=notes))
     return found

@@ -19,6 +19,8 @@ from brisk_atlas.core.model import (
     VectorPart,
 )
 
+from .permissions import check_host
+from .reach import is_remote
 from .registry import open as open_dataset
 
 if TYPE_CHECKING:
@@ -58,7 +60,9 @@ class Holdings:
             return made
 
     def dataset(self, path: Path) -> Dataset:
-        """Return the dataset at `path`. Raises CannotRead."""
+        """Return the dataset at `path`. Raises CannotRead, for an address whose host was not allowed too."""
+        if is_remote(path):
+            check_host(path)
         return self._once(("dataset", path), lambda: open_dataset(path, self.readings.get(path, AS_IT_SAYS)))
 
     def say(self, path: Path, reading: Reading) -> None:

@@ -17,10 +17,29 @@ from .reach import fetched, stem_of
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 COLOURS = {prefix + name: name for prefix in ("", "diffuse_") for name in ("red", "green", "blue")}
+HEAD_BYTES = 65536
+SIZES = {"short": 2, "ushort": 2, "int": 4, "uint": 4, "float": 4, "double": 8, "int16": 2, "uint16": 2}
+SIZES |= {"int32": 4, "uint32": 4, "float32": 4, "float64": 8}  # bytes of a number; others take one
 FULL = 257  # from 8 bits to the 16 bits that colours have in clouds
 
 
+def _check_room(path: Path) -> None:
+    """Raise CannotRead for a head that promises more than the file has room for; the library would make room first."""
+    with path.open("rb") as file:
+        head = file.read(HEAD_BYTES).partition(b"end_header")[0]
+    needs, count, each, text = 0, 0, 0, b"format ascii" in head
+    for line in head.splitlines():
+        words = line.split()
+        if words[:1] == [b"element"] and len(words) == 3 and words[2].isdigit():
+            needs, count, each = needs + count * each, int(words[2]), 0
+        elif words[:1] == [b"property"] and len(words) >= 3:
+            each += 2 if text else 1 if words[1] == b"list" else SIZES.get(words[1].decode("latin-1"), 1)
+    if needs + count * each - 1 > path.stat().st_size:
+        raise CannotRead(path, "its head promises more than it has room for", BROKEN)
+
+
 def _vertices(path: Path) -> tuple[np.ndarray, dict[str, int]]:
+    _check_room(path)
     try:
         told = plyfile.PlyData.read(str(path), mmap=False)
         others = {element.name: element.count for element in told.elements if element.name != "vertex"}

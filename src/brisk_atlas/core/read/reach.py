@@ -189,11 +189,19 @@ def _unpacked(archive: Path, name: str) -> Path:
     with _told(archive / name), zipfile.ZipFile(archive) as opened:
         for each in wanted:
             with opened.open(each) as source:
-                changed = datetime(*found[each].date_time).timestamp()
+                changed = _dated(found[each])
                 _copy(archive / each, source, root / each, found[each].file_size, changed)
     _prune()
     target = root / name
     return brought(target) if target.suffix.lower() == ".gz" else target
+
+
+def _dated(member: zipfile.ZipInfo) -> float:
+    """Return when a member was changed; the beginning of the format's calendar where it says no date."""
+    try:
+        return datetime(*member.date_time).timestamp()
+    except (ValueError, OverflowError):
+        return datetime(1980, 1, 1).timestamp()
 
 
 def fetched(path: Path) -> Path:

@@ -12,7 +12,7 @@ from functools import cache
 from importlib import import_module
 from pathlib import Path
 
-from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, Reading, path_text, refusing
+from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, NeedsPermission, Reading, path_text, refusing
 
 from .content import content_of, head_of, root_of
 from .reach import ARCHIVES, brought, is_remote, settled, suffix_of
@@ -183,12 +183,20 @@ def open(path: str | Path, reading: Reading = AS_IT_SAYS) -> Dataset:
     `reading` is what the analyst said about it. Raises CannotRead.
     """
     path = settled(path)
-    if not is_remote(path) and path.is_dir() and suffix_of(path) not in folder_suffixes():
+    try:
+        is_folder = not is_remote(path) and path.is_dir()
+    except (OSError, ValueError) as error:  # such as a name that is too long
+        raise CannotRead(path, getattr(error, "strerror", None) or str(error), "Check the path.") from error
+    if not is_remote(path) and path.exists() and not (is_folder or path.is_file()):
+        raise CannotRead(path, "it is a pipe or a device", "Copy what comes out of it into a file.")
+    if is_folder and suffix_of(path) not in folder_suffixes():
         path = _only_scene(path)
     try:
         with refusing(path):
             here = brought(path)
             return _opened(path, here, reading)
+    except NeedsPermission:
+        raise
     except CannotRead as error:
         if path_text(path) not in error.place:
             raise CannotRead(path, error.reason, error.remedy) from error
@@ -198,7 +206,12 @@ def open(path: str | Path, reading: Reading = AS_IT_SAYS) -> Dataset:
 def _opened(path: Path, here: Path, reading: Reading) -> Dataset:
     from .given import taken_as
 
-    dataset = reader_for(here).opens(here, reading)
+    reader = reader_for(here)
+    if here.is_file() and not is_remote(here):
+        from .references import check_references
+
+        check_references(here)
+    dataset = reader.opens(here, reading)
     return taken_as(dataset if here == path else replace(dataset, path=path), reading)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import codecs
 import io
 from collections import Counter
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import pyarrow as pa
@@ -15,9 +15,11 @@ from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, Facts, Field
 
 from .on_disk import on_disk
 from .reach import fetched, stem_of, suffix_of
+from .readable_text import REMARK, with_readable_text
 from .text_form import guess_form, split
 
 BROKEN = "The copy may have been cut short; ask for the file again."
+MOST_RAGGED = 20  # lines that are left out, whatever their share
 READ_WHOLE = 64_000_000  # bytes; of longer files, types come from the start and rows are counted by line
 
 
@@ -28,7 +30,7 @@ class TextTable(TablePart):
     form: TextForm
 
     def read(self) -> pa.Table:
-        return read_text(self.path, self.form)
+        return read_text(self.path, self.form)[0]
 
     def first(self, count: int) -> pa.Table:
         if self.path.stat().st_size <= READ_WHOLE or self.form.delimiter == " ":
@@ -76,17 +78,39 @@ def _source(path: Path, form: TextForm) -> io.BytesIO | str:
     return io.BytesIO("\n".join(lines).encode())
 
 
-def read_text(path: Path, form: TextForm) -> pa.Table:
-    """Return the rows of a text file in a form. Raises CannotRead."""
+class _Ragged:
+    """Counts the lines with another number of cells than the table has, which are left out."""
+
+    def __init__(self) -> None:
+        self.count, self.first = 0, ""
+
+    def __call__(self, row: arrow_csv.InvalidRow) -> str:
+        self.count += 1
+        self.first = self.first or f"{row.actual_columns} cells instead of {row.expected_columns}: {row.text[:60]!r}"
+        return "skip"
+
+
+def read_text(path: Path, form: TextForm) -> tuple[pa.Table, str]:
+    """Return the rows of a text file in a form, and what should be said of lines that were left out, such as
+    footnotes. Raises CannotRead, also where most lines are no rows."""
+    ragged = _Ragged()
     try:
         codecs.lookup(form.encoding)
         with path.open("rb") as file:
             first = file.read(65536)
         read, parse, convert = _options(path, form, first)
         source = _source(path, form)
+        parse.invalid_row_handler = ragged
         if isinstance(source, io.BytesIO):
             read.encoding, parse.delimiter = "utf-8", "\t"
-        return arrow_csv.read_csv(source, read_options=read, parse_options=parse, convert_options=convert)
+        table = arrow_csv.read_csv(source, read_options=read, parse_options=parse, convert_options=convert)
+        if ragged.count > max(table.num_rows, MOST_RAGGED):
+            raise CannotRead(path, f"most of its lines are no rows of it ({ragged.first})", "Check the delimiter.")
+        lines = f"{ragged.count:,} line{'s' if ragged.count > 1 else ''}"
+        table, other = with_readable_text(table)
+        said = [REMARK] if other else []
+        said += [f"{lines} left out, with {ragged.first}"] if ragged.count else []
+        return table, "; ".join(said)
     except (pa.ArrowException, OSError, UnicodeDecodeError, LookupError) as error:
         raise CannotRead(path, str(error).splitlines()[0], "Check the delimiter and the encoding.") from error
 
@@ -119,13 +143,14 @@ def open_dataset(path: Path, reading: Reading = AS_IT_SAYS) -> Dataset:
     """Return the dataset of a text table. Raises CannotRead."""
     here = fetched(path)
     form = reading.form or guess_form(here).form
-    notes = {}
+    notes, remark = {}, ""
     if here.stat().st_size > READ_WHOLE and form.delimiter != " ":
         schema, rows = _schema_of_long(here, form)
         notes = {"rows": "counted by line; types from the start of the file"}
     else:
-        table = read_text(here, form)
+        table, remark = read_text(here, form)
         schema, rows = table.schema, table.num_rows
     facts = Facts(stem_of(path), "table", rows, None, fields_of(schema), notes=notes)
     name = {"\t": "TSV", ",": "CSV"}.get(form.delimiter, "Text table") if suffix_of(path) != ".txt" else "Text table"
-    return table_dataset(path, name, (TextTable(here, facts, form),))
+    dataset = table_dataset(path, name, (TextTable(here, facts, form),))
+    return replace(dataset, warnings=(*dataset.warnings, remark)) if remark else dataset

@@ -39,10 +39,10 @@ class TextCloud(CloudPart):
     columns: Columns
 
     def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
-        return self._points(read_text(self.path, self.form))
+        return self._points(read_text(self.path, self.form)[0])
 
     def sample(self, count: int, names: tuple[str, ...]) -> Points:
-        table = read_text(self.path, self.form)
+        table, _ = read_text(self.path, self.form)
         points = self._points(table.take(np.arange(0, len(table), max(1, len(table) // max(1, count)))))
         return replace(points, dimensions={k: v for k, v in points.dimensions.items() if k in names})
 
@@ -69,7 +69,7 @@ def open_dataset(path: Path, reading: Reading = AS_IT_SAYS) -> Dataset:
     """Return the dataset of a text file of points. Raises CannotRead."""
     here = fetched(path)
     form = reading.form or guess_form(here).form
-    table = read_text(here, form)
+    table, _ = read_text(here, form)
     names = table.column_names
     columns = reading.columns if reading.columns and reading.columns.z else guess_columns(names)
     if not {columns.x, columns.y, columns.z} <= set(names) or len({columns.x, columns.y, columns.z}) < 3:

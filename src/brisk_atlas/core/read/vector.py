@@ -16,6 +16,8 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import text_of
 
 from .content import content_of, head_of
+from .curves import CURVED
+from .curves import REMARK as CURVES_STRAIGHT
 from .on_disk import on_disk
 from .reach import is_remote, library_name, suffix_of
 from .readable_text import with_readable_text
@@ -68,6 +70,8 @@ _ARROW_TYPES = {
 }
 _TYPES = {"OFSTBoolean": "bool", "OFSTInt16": "int16", "OFSTFloat32": "float"}
 BROKEN = "The copy may have been cut short; ask for the file again."
+LAST_OBJECT_BYTES = 4_000_000  # at the end of a .mif, in which its last object is looked for
+OBJECTS = (b"region", b"pline", b"point", b"line", b"multipoint", b"text", b"rect", b"arc", b"ellipse", b"none")
 SQLITE_PAGE_SIZE, SQLITE_PAGE_COUNT = slice(16, 18), slice(28, 32)  # in the file's head; sqlite.org/fileformat2
 
 
@@ -201,6 +205,8 @@ def remarks(facts: Facts) -> list[str]:
     said = []
     if facts.kind == "vector" and facts.crs is None:
         said.append(f"{facts.name}: no coordinate reference system")
+    if "curves" in facts.notes or any(word in (facts.geometry_type or "") for word in CURVED):
+        said.append(f"{facts.name}: {CURVES_STRAIGHT}")
     if not facts.count:
         said.append(f"{facts.name}: no {'features' if facts.kind == 'vector' else 'rows'}")
     return said
@@ -235,6 +241,7 @@ def open_dataset(path: Path) -> Dataset:
             warnings.simplefilter("ignore")
             for name in _layer_names(path):
                 facts = _facts(path, name)
+                said += _rows_beside(path, facts.count or 0)
                 parts.append((OgrTable if facts.kind == "table" else OgrLayer)(path, facts))
                 said += remarks(facts)
     except IndexError as error:
@@ -251,6 +258,38 @@ def open_dataset(path: Path) -> Dataset:
         warnings=tuple(said),
         **on_disk(path),
     )
+
+
+def _rows_beside(path: Path, count: int) -> list[str]:
+    """Return what should be said of a .mif whose table beside it has another number of rows, as it is read to where
+    it ends."""
+    if path.suffix.lower() != ".mif" or is_remote(path):
+        return []
+    table = next((t for t in (path.with_suffix(".mid"), path.with_suffix(".MID")) if t.is_file()), None)
+    _check_last_object(path)
+    if table is None:
+        return [f"{path.stem}.mid missing beside the .mif"]
+    with table.open("rb") as file:
+        rows = sum(1 for line in file if line.strip())
+    return [] if rows == count else [f"it has {count:,} objects and {rows:,} rows; the copy may have been cut short"]
+
+
+def _check_last_object(path: Path) -> None:
+    """Raise CannotRead for a .mif that ends among the positions of its last line or region."""
+    with path.open("rb") as file:
+        file.seek(max(0, path.stat().st_size - LAST_OBJECT_BYTES))
+        lines = [line.split() for line in file.read().splitlines()]
+    last = next((i for i in range(len(lines) - 1, -1, -1) if lines[i][:1] and lines[i][0].lower() in OBJECTS), None)
+    if last is None:
+        return
+    words, at = lines[last], last + 1
+    rings = int(words[1]) if words[0].lower() == b"region" and len(words) > 1 and words[1].isdigit() else 0
+    for _ in range(rings):
+        count = int(lines[at][0]) if at < len(lines) and lines[at] and lines[at][0].isdigit() else 0
+        positions = lines[at + 1 : at + 1 + count]
+        if not count or len(positions) < count or any(len(p) != 2 for p in positions):
+            raise CannotRead(path, "it ends in the middle of an object", BROKEN)
+        at += 1 + count
 
 
 def _beside(path: Path, ending: str) -> bool:

@@ -6,7 +6,8 @@ Layout: OGC 06-103r4 (Simple Feature Access 1), section 8; Z, M and ZM both as I
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numba import njit
@@ -128,9 +129,18 @@ def shapes_of(wkb: pa.Array) -> tuple[Shapes, int]:
     return Shapes(xy, z if any_z else None, path_starts, kinds, feature_starts, bounds), int(status)
 
 
+def _read(data: bytes, straightened: Callable[[bytes], Any]) -> Any:
+    import shapely
+
+    little = data[:1] == b"\1"
+    code = int.from_bytes(data[1:5], "little" if little else "big") & 0x0FFFFFFF
+    found = None if code % 1000 > 7 else shapely.from_wkb(data, on_invalid="ignore")
+    return found if found is not None else straightened(data)
+
+
 def exact_shapes(wkb: pa.Array) -> tuple[pa.Array, Shapes]:
-    """Return the geometry as binary and as shapes. What the quick way can't follow (big-endian,
-    curves, damage) is put right by GEOS, which leaves out what it can't read."""
+    """Return the geometry as binary and as shapes. What the quick way can't follow (big-endian, curves,
+    damage) is read one by one; what can't be read at all is left out."""
     import pyarrow as pa
 
     wkb = wkb.cast(pa.binary())
@@ -138,7 +148,9 @@ def exact_shapes(wkb: pa.Array) -> tuple[pa.Array, Shapes]:
     if status:
         import shapely
 
-        read = shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
+        from .curves import straightened
+
+        read = np.array([None if v is None else _read(v, straightened) for v in wkb.to_pylist()], object)
         wkb = pa.array(shapely.to_wkb(read, byte_order=1, flavor="iso"), pa.binary())
         shapes, _ = shapes_of(wkb)
     return wkb, shapes

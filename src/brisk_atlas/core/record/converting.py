@@ -70,7 +70,8 @@ def _told_apart(rows: list[Row]) -> tuple[list[Row], list[Row]]:
     only a part of it, or nothing of its other languages, is left.
     """
     elsewhere = [_plain(row.b) for row in rows if row.state in (CHANGED, ONLY_B)]
-    lost, moved = [], []
+    lost: list[Row] = []
+    moved: list[Row] = []
     for row in rows:
         before = _plain(row.a)
         if row.state == ONLY_A:

@@ -1,0 +1,60 @@
+"""What files may point at beyond their own folder: folders and hosts that the analyst allowed, remembered."""
+
+from __future__ import annotations
+
+import json
+import logging
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from brisk_atlas.core.model import CannotWrite, NeedsPermission
+from brisk_atlas.core.system.atomic_write import write_whole
+from brisk_atlas.core.system.folders import config_folder, make_private
+
+from .reach import url_of
+
+log = logging.getLogger(__name__)
+
+
+def permissions_file() -> Path:
+    return config_folder() / "allowed_places.json"
+
+
+def allowed_places() -> frozenset[str]:
+    """Return the folders and hosts that were allowed; a damaged file allows none."""
+    try:
+        told = json.loads(permissions_file().read_text("utf-8"))
+    except (OSError, ValueError):
+        return frozenset()
+    return frozenset(str(place) for place in told) if isinstance(told, list) else frozenset()
+
+
+def allow(places: tuple[str, ...]) -> None:
+    """Allow files to point at folders or hosts from now on."""
+    told = sorted(allowed_places() | set(places))
+    try:
+        make_private(permissions_file().parent)
+        write_whole(permissions_file(), json.dumps(told, indent=1).encode())
+    except (OSError, CannotWrite):
+        log.warning("the allowed places can't be stored", exc_info=True)
+
+
+def place_of(target: str) -> str:
+    """Return what is to be allowed for a target: its host, or its folder."""
+    host = urlsplit(target).hostname if "://" in target else None
+    return host or str(Path(target).parent)
+
+
+def check_host(path: Path) -> None:
+    """Raise NeedsPermission for an address, such as of a layer of a project, whose host was not allowed."""
+    host = place_of(url_of(path))
+    if host not in allowed_places():
+        raise NeedsPermission(
+            path, f"it lies on {host}, which nothing was asked for yet", f"Allow {host} if you trust it.", (host,)
+        )
+
+
+def is_allowed(target: str, allowed: frozenset[str]) -> bool:
+    if "://" in target:
+        return place_of(target) in allowed
+    return any(str(folder) in allowed for folder in Path(target).parents)
