@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyarrow as pa
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core.draw import View, ramps
@@ -15,8 +15,11 @@ from brisk_atlas.core.draw.frame import Painter, Picked, extent_of
 from brisk_atlas.core.draw.legend import legend_of
 from brisk_atlas.core.draw.limits import grid_limits, limits_of
 from brisk_atlas.core.draw.looks import first_look
+from brisk_atlas.core.draw.vector import draw_shapes, draw_symbols
 from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import BadExpression, CloudStyle, Extent, GridStyle, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Shapes, bounds_of
+from brisk_atlas.core.read.shape_index import index_of
 
 UTM = "EPSG:32727"
 views = st.builds(View, st.floats(-1e6, 1e6), st.floats(-1e6, 1e6), st.floats(0.01, 1e4), st.just(640), st.just(480))
@@ -231,3 +234,54 @@ def test_legends(holdings, data, island):
 def test_extent_of_layers_in_another_crs(holdings, data, island):
     extent = extent_of(holdings, [island], "EPSG:4326")
     assert -21 < extent.xmin < extent.xmax < -20.8 and -38.3 < extent.ymin < extent.ymax < -38.1
+
+
+def test_a_layer_that_raises_whatever_it_likes_leaves_the_others_drawn(holdings, data, monkeypatch):
+    def layer(name, file):
+        facts = holdings.dataset(data / file).parts[0].facts
+        return Layer(name, name, data / file, facts.name, facts.kind, first_look(facts, 0))
+
+    good, bad = layer("good", "ash_samples.geojson"), layer("bad", "vents.kml")
+    view = View.fitting(holdings.part(good.source).facts.extent, 200, 150)
+    alone = Painter(holdings).frame([good], view).image
+    drawn = Painter._draw
+
+    def fails(self, layer, *rest):
+        if layer.id == "bad":
+            raise ZeroDivisionError("nobody foresaw this")
+        return drawn(self, layer, *rest)
+
+    monkeypatch.setattr(Painter, "_draw", fails)
+    frame = Painter(holdings).frame([bad, good], view)
+    assert "nobody foresaw this" in frame.faults["bad"] and "good" not in frame.faults
+    assert np.array_equal(frame.image, alone) and alone.any()
+
+
+@settings(max_examples=60, deadline=None)
+@given(
+    st.lists(
+        st.tuples(
+            *[st.sampled_from([0.0, 5.0, 50.0, -1e3, 1e9, 1e18, -1e64, 1e300, -1e308, np.inf, -np.inf, np.nan])] * 2
+        ),
+        min_size=2,
+        max_size=9,
+    ),
+    st.sampled_from(["fill", "line", "dash", "wide", "points"]),
+)
+def test_coordinates_from_nowhere_neither_crash_nor_hang(xy, what):
+    """Kernels are compiled without checks of their bounds: whatever a file holds must stay within them."""
+    xy = np.array(xy, float)
+    kind = {"fill": POLYGON, "points": POINT}.get(what, LINE)
+    starts = np.arange(len(xy) + 1) if kind == POINT else np.array([0, len(xy)])
+    kinds = np.full(len(starts) - 1, kind, np.uint8)
+    features = np.array([0, len(kinds)])
+    shapes = Shapes(xy, None, starts, kinds, features, bounds_of(xy, starts, features))
+    style = VectorStyle(dash=(4.0, 3.0) if what == "dash" else (), width=9.0 if what == "wide" else 1.2)
+    image = np.zeros((60, 80, 4), np.uint8)
+    index, all_ = index_of(shapes), np.array([0])
+    ink, half = np.array([0xFF0000FF], np.uint32), np.array([style.width / 2], np.float32)
+    for resolution in (1.0, 1e-6, 1e6):
+        view = View(40.0, 30.0, resolution, 80, 60)
+        draw_shapes(image, index, all_, ink, ink, half, style, view)
+        draw_symbols(image, index, all_, ink, ink, np.array([8.0], np.float32), style, view)
+        index.within(view.extent, resolution)

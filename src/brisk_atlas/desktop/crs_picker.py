@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from .plain_text import PlainLabel, plain_tip
 from .session import Session
 
 if TYPE_CHECKING:
@@ -44,7 +45,7 @@ class CrsPicker(QWidget):
         self.list.setObjectName("crs list")
         self.list.setAccessibleName("Coordinate reference systems that fit")
         self.list.setUniformItemSizes(True)
-        self.said = QLabel()
+        self.said = PlainLabel()
         self.said.setObjectName("quiet")
         self.said.setWordWrap(True)
         column = QVBoxLayout(self)
@@ -90,7 +91,7 @@ class CrsPicker(QWidget):
     def _add(self, code: str, text: str, tip: str = "") -> None:
         item = QListWidgetItem(text)
         item.setData(CODE, code)
-        item.setToolTip(tip or text)
+        item.setToolTip(plain_tip(tip or text))
         self.list.addItem(item)
 
     def _search(self) -> None:

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QListWidgetItem, QWidget
 
 from .commands import Command, Commands
 from .line_palette import LinePalette
+from .plain_text import plain_tip
 
 WIDTH_PX, HEIGHT_PX = 520, 380
 
@@ -33,7 +34,7 @@ class DoPalette(LinePalette):
         for command in matching(self.commands.all(), text):
             keys = QKeySequence(command.keys).toString(QKeySequence.SequenceFormat.NativeText)
             item = QListWidgetItem(command.title + (f"      {keys}" if keys else ""))
-            item.setToolTip(command.tip)
+            item.setToolTip(plain_tip(command.tip))
             item.setData(Qt.ItemDataRole.UserRole, command.id)
             item.setIcon(self.commands[command.id].icon())
             if not command.enabled():

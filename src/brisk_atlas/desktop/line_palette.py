@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QVBoxLayout, QWidget
+
+from .plain_text import PlainLabel
 
 TOP_PX = 60  # below the window's upper edge
 
@@ -17,7 +19,7 @@ class LinePalette(QDialog):
         self.line = QLineEdit()
         self.line.setPlaceholderText(hint)
         self.list = QListWidget()
-        self.told = QLabel()
+        self.told = PlainLabel()
         self.told.setObjectName("quiet")
         self.told.setWordWrap(True)
         column = QVBoxLayout(self)

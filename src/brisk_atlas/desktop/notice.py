@@ -6,7 +6,9 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPlainTextEdit, QPushButton, QVBoxLayout
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QPlainTextEdit, QPushButton, QVBoxLayout
+
+from .plain_text import PlainLabel
 
 GOOD_MS = 6000
 MOST_WAITING = 50
@@ -18,7 +20,7 @@ class Notice(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("notice")
-        self.text = QLabel()
+        self.text = PlainLabel()
         self.text.setWordWrap(True)
         self.text.setTextFormat(Qt.TextFormat.PlainText)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)

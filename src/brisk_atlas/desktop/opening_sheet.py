@@ -10,7 +10,6 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QPushButton,
@@ -19,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from .plain_text import PlainLabel, plain_tip
 from .question_form import QuestionForm
 from .session import Session
 from .theme import Theme
@@ -44,7 +44,7 @@ class OpeningSheet(QDialog):
         self.setWindowTitle("Before opening")
         self.setModal(True)
         self.forms = [QuestionForm(session, question, theme) for question in questions]
-        title = QLabel(
+        title = PlainLabel(
             questions[0].path.name if len(questions) == 1 else f"{len(questions)} files need a word from you"
         )
         title.setObjectName("title")
@@ -60,7 +60,7 @@ class OpeningSheet(QDialog):
         self.open_button.setObjectName("main")
         self.open_button.setDefault(True)
         self.cancel_button = QPushButton("Cancel")
-        kept = QLabel(
+        kept = PlainLabel(
             "What you answer is remembered for the file. To be asked again: Open and ask (Ctrl+Return on Find)."
         )
         kept.setObjectName("quiet")
@@ -110,11 +110,11 @@ class OpeningSheet(QDialog):
         faults = [(number, form.fault()) for number, form in enumerate(self.forms)]
         wrong = [(number, text) for number, text in faults if text]
         self.open_button.setEnabled(not wrong)
-        self.open_button.setToolTip(wrong[0][1] if wrong else "")
+        self.open_button.setToolTip(plain_tip(wrong[0][1] if wrong else ""))
         for number, text in faults:
             item = self.files.item(number)
             if item is not None:
-                item.setToolTip(text)
+                item.setToolTip(plain_tip(text))
                 item.setForeground(self.palette().text() if not text else Qt.GlobalColor.red)
 
     def _answer(self) -> None:

@@ -21,6 +21,7 @@ from brisk_atlas.core.model import AtlasError, Columns, Reading, TextForm
 
 from .crs_picker import CrsPicker
 from .locator_map import LocatorMap
+from .plain_text import PlainLabel
 from .session import Session
 from .text_form_rows import HEIGHT_PX, TextFormRows
 from .theme import Theme
@@ -75,9 +76,9 @@ class QuestionForm(QWidget):
 
     def _heading(self, column: QVBoxLayout, text: str, reason: str = "") -> QLabel:
         row = QHBoxLayout()
-        heading = QLabel(text)
+        heading = PlainLabel(text)
         heading.setObjectName("heading")
-        why = QLabel(reason)
+        why = PlainLabel(reason)
         why.setObjectName("quiet")
         row.addWidget(heading)
         row.addWidget(why, 1)
@@ -127,7 +128,11 @@ class QuestionForm(QWidget):
             self.way.findData("wkt" if guess.wkt else "mgrs" if guess.mgrs else "xy" if guess.x else "none")
         )
         self.x_box, self.y_box, self.z_box, self.text_box = QComboBox(), QComboBox(), QComboBox(), QComboBox()
-        self.x_name, self.y_name, self.z_name = QLabel("x or longitude"), QLabel("y or latitude"), QLabel("height")
+        self.x_name, self.y_name, self.z_name = (
+            PlainLabel("x or longitude"),
+            PlainLabel("y or latitude"),
+            PlainLabel("height"),
+        )
         for box, name, value in (
             (self.x_box, "x column", guess.x),
             (self.y_box, "y column", guess.y),
@@ -221,7 +226,7 @@ class QuestionForm(QWidget):
         self.crs = CrsPicker(self.session)
         self.locator = LocatorMap()
         self.locator.theme = self.theme
-        self.landing = QLabel()
+        self.landing = PlainLabel()
         self.landing.setWordWrap(True)
         grid = QGridLayout()
         grid.addWidget(self.crs, 0, 0, 2, 1)

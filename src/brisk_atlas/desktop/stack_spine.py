@@ -20,6 +20,7 @@ from brisk_atlas.core.model import Layer
 
 from .frame_image import image_of
 from .icons import icon
+from .plain_text import plain_tip
 from .session import Session
 from .theme import LIGHT, MONO, Theme
 
@@ -86,7 +87,7 @@ class StackSpine(QListWidget):
                 item = QListWidgetItem()
                 item.setData(LAYER_ID, layer.id)
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, layer.name)
-                item.setToolTip(f"{layer.name}\n{layer.path}")
+                item.setToolTip(plain_tip(f"{layer.name}\n{layer.path}"))
                 self.addItem(item)
         subject = self.session.work.state.subject
         self.setCurrentRow(ids.index(subject) if subject in ids else -1)

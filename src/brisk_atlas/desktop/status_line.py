@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidgetAction,
 )
 
+from .plain_text import PlainLabel
 from .session import Session
 
 if TYPE_CHECKING:
@@ -40,7 +41,7 @@ class StatusLine(QFrame):
         kept = str(settings.value(KEPT, "")).split()
         self.slots = kept if len(kept) == len(SLOTS) else list(SLOTS)
         self.places = [QToolButton() for _ in SLOTS]
-        self.scale, self.crs = QLabel(), QLabel()
+        self.scale, self.crs = PlainLabel(), PlainLabel()
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 2, 6, 2)
         row.setSpacing(20)
@@ -152,7 +153,7 @@ class StatusLine(QFrame):
             line = QWidget()
             column = QVBoxLayout(line)
             column.setContentsMargins(10, 6, 10, 6)
-            label, bar, stop = QLabel(self._line(job)), QProgressBar(), QPushButton("Cancel")
+            label, bar, stop = PlainLabel(self._line(job)), QProgressBar(), QPushButton("Cancel")
             bar.setMinimumWidth(240)
             bar.setValue(round(job.progress * 100))
             stop.clicked.connect(job.cancel)

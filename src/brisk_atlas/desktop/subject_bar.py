@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
+from .plain_text import PlainLabel, plain_tip
 from .session import Session
 
 if TYPE_CHECKING:
@@ -41,11 +42,11 @@ class SubjectBar(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.name = QLabel()
+        self.name = PlainLabel()
         self.name.setObjectName("title")
         self.name.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.name.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
-        self.chips = [QLabel() for _ in range(5)]
+        self.chips = [PlainLabel() for _ in range(5)]
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 0, 0, 0)
         row.setSpacing(6)
@@ -71,7 +72,7 @@ class SubjectBar(QWidget):
             self.name.setText("no subject yet")
             return
         self.name.setText(layer.name if len(layer.name) <= NAME_CHARS else f"{layer.name[:14]}…{layer.name[-13:]}")
-        self.name.setToolTip(layer.name)
+        self.name.setToolTip(plain_tip(layer.name))
         if facts is None:
             self._set(0, "file can't be read", "caution")
             return
@@ -99,7 +100,7 @@ class SubjectBar(QWidget):
     def _set(self, number: int, text: str, mood: str = "", tip: str = "") -> None:
         chip = self.chips[number]
         chip.setText(text)
-        chip.setToolTip(tip)
+        chip.setToolTip(plain_tip(tip))
         chip.setProperty("mood", mood)
         style = chip.style()
         assert style is not None

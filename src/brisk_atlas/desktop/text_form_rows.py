@@ -6,19 +6,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QHBoxLayout,
-    QLabel,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, TextForm
 
+from .plain_text import PlainLabel, plain_tip
 from .theme import mono_font
 
 if TYPE_CHECKING:
@@ -50,11 +42,11 @@ class TextFormRows(QWidget):
         self.decimal = self._box("decimal", DECIMAL_WORDS, guess.form.decimal, guess)
         self.header = QCheckBox("first line names the columns")
         self.header.setChecked(guess.form.header)
-        self.header.setToolTip(f"Guessed: {guess.reasons['header']}")
+        self.header.setToolTip(plain_tip(f"Guessed: {guess.reasons['header']}"))
         self.header.toggled.connect(self._changed)
         row = QHBoxLayout()
         for text, box in (("Delimiter", self.delimiter), ("Encoding", self.encoding), ("Decimal sign", self.decimal)):
-            row.addWidget(QLabel(text))
+            row.addWidget(PlainLabel(text))
             row.addWidget(box)
         row.addWidget(self.header)
         row.addStretch(1)
@@ -78,7 +70,7 @@ class TextFormRows(QWidget):
         box = QComboBox()
         box.setObjectName(name)
         box.setAccessibleName(name.capitalize())
-        box.setToolTip(f"Guessed: {guess.reasons[name]}")
+        box.setToolTip(plain_tip(f"Guessed: {guess.reasons[name]}"))
         for data, word in words.items():
             box.addItem(word, data)
         box.setCurrentIndex(box.findData(value))

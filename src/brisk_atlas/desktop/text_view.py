@@ -17,8 +17,9 @@ from PyQt6.QtGui import (
     QPaintEvent,
     QResizeEvent,
 )
-from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QLabel, QLineEdit, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractScrollArea, QHBoxLayout, QLineEdit, QToolButton, QVBoxLayout, QWidget
 
+from .plain_text import PlainLabel
 from .session import Session
 from .theme import LIGHT, Theme, mono_font
 
@@ -247,7 +248,7 @@ class TextView(QWidget):
         self.line.setClearButtonEnabled(True)
         self.next = QToolButton()
         self.next.setText("Next")
-        self.said = QLabel()
+        self.said = PlainLabel()
         self.said.setObjectName("quiet")
         row = QHBoxLayout()
         row.addWidget(self.line, 1)

@@ -29,6 +29,7 @@ from .command_list import PAGE_TITLES, add_commands
 from .commands import Commands
 from .notice import Notice
 from .pages.find_page import FindPage
+from .plain_text import plain_box, plain_tip
 from .session import PROJECT_SUFFIX, Session
 from .status_line import StatusLine
 from .subject_bar import SubjectBar
@@ -291,8 +292,8 @@ class AtlasWindow(QMainWindow):
 
     def _say_undo(self) -> None:
         undo, redo = self.undoing.undo_text, self.undoing.redo_text
-        self.commands["undo"].setToolTip(f"Undo: {undo}  (Ctrl+Z)" if undo else "Nothing to undo")
-        self.commands["redo"].setToolTip(f"Redo: {redo}  (Ctrl+Shift+Z)" if redo else "Nothing to redo")
+        self.commands["undo"].setToolTip(plain_tip(f"Undo: {undo}  (Ctrl+Z)" if undo else "Nothing to undo"))
+        self.commands["redo"].setToolTip(plain_tip(f"Redo: {redo}  (Ctrl+Shift+Z)" if redo else "Nothing to redo"))
 
     def _say_faults(self, faults: dict[str, str]) -> None:
         for text in faults.values():
@@ -424,9 +425,7 @@ class AtlasWindow(QMainWindow):
 
     def _may_lose_records(self) -> bool:
         names = ", ".join(self.unsaved_records[:5])
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, "Unsaved records", f"Edits of the records of {names} were not saved.", parent=self
-        )
+        box = plain_box(self, "Unsaved records", f"Edits of the records of {names} were not saved.")
         box.addButton("Close without them", QMessageBox.ButtonRole.DestructiveRole)
         stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
         box.exec()
@@ -450,9 +449,7 @@ class AtlasWindow(QMainWindow):
 
     def _may_close(self) -> bool:
         """Ask what to do with unsaved work."""
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, "Unsaved work", "Save what is open and how it looks before closing?", parent=self
-        )
+        box = plain_box(self, "Unsaved work", "Save what is open and how it looks before closing?")
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Close without saving", QMessageBox.ButtonRole.DestructiveRole)
         stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)

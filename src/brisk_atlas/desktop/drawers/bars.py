@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QWidget
 
+from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
@@ -67,4 +68,4 @@ class Bars(QWidget):
         counts, edges = self.summary.counts, self.summary.edges
         i = min(max(int(event.position().x() / self.width() * len(counts)), 0), len(counts) - 1)
         low, high = (number_text(float(f"{v:.5g}")) for v in (edges[i], edges[i + 1]))
-        self.setToolTip(f"{low} to {high} {self.unit}: {counts[i]:,}")
+        self.setToolTip(plain_tip(f"{low} to {high} {self.unit}: {counts[i]:,}"))

@@ -6,11 +6,13 @@ from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import GridStyle, Layer, Stretch
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import mono_font
 
@@ -37,7 +39,7 @@ class ChangeDrawer(QWidget):
         self.threshold.setToolTip("Smaller changes, up or down, count as none")
         self.measure = QPushButton("Measure the change")
         self.measure.setObjectName("main")
-        self.answer = QLabel("Compares two grids where both have data: what rose, what fell, how much.")
+        self.answer = PlainLabel("Compares two grids where both have data: what rose, what fell, how much.")
         self.answer.setWordWrap(True)
         self.answer.setObjectName("quiet")
         self.keep = QPushButton("Add the difference as a layer")
@@ -93,7 +95,7 @@ class ChangeDrawer(QWidget):
         """Compare in the background and show the numbers."""
         sides = self._sides()
         if sides is None:
-            self.answer.setText("Choose two different grids.")
+            self._say("Choose two different grids.")
             return
         a, b = sides
         threshold = self.threshold.value()
@@ -111,13 +113,13 @@ class ChangeDrawer(QWidget):
                 check=job.report,
             )
 
-        self.answer.setText("Comparing…")
+        self._say("Comparing…")
         self.session.run(
             f"Comparing {a.name} with {b.name}", work, lambda change: self._show(change, a, b), failed=self._failed
         )
 
     def _failed(self, error: BaseException) -> None:
-        self.answer.setText(str(error))
+        self._say(str(error))
         self.keep.setEnabled(False)
 
     def _show(self, change: Change, a: Layer, b: Layer) -> None:
@@ -144,6 +146,7 @@ class ChangeDrawer(QWidget):
             if change.resampled
             else "Cells of A and B coincide; nothing was resampled."
         )
+        self.answer.setTextFormat(Qt.TextFormat.RichText)  # made here; the names of layers are escaped
         self.answer.setText(
             f"<b>{escape(b.name)} − {escape(a.name)}</b>"
             f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{cells}</table>"
@@ -151,6 +154,10 @@ class ChangeDrawer(QWidget):
             f"{how} Areas in the plane.</p>"
         )
         self.keep.setEnabled(True)
+
+    def _say(self, text: str) -> None:
+        self.answer.setTextFormat(Qt.TextFormat.PlainText)
+        self.answer.setText(text)
 
     def add_layer(self) -> None:
         """Write the difference to the user's cache and open it as a layer."""

@@ -6,6 +6,8 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QGridLayout, QLabel, QPushButton, QWidget
 
+from ..plain_text import PlainLabel
+
 
 class Coordinates(QWidget):
     """Labels and texts.
@@ -32,7 +34,7 @@ class Coordinates(QWidget):
 
         for row, (name, title) in enumerate(TITLES.items()):
             if name not in self.lines:
-                label, line = QLabel(title), QPushButton()
+                label, line = PlainLabel(title), QPushButton()
                 label.setObjectName("quiet")
                 line.setObjectName("copyable")
                 line.setCursor(Qt.CursorShape.PointingHandCursor)

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
-    QLabel,
     QMenu,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ..panes.discs import paint_disc
+from ..plain_text import PlainLabel, plain_tip
 from ..theme import LIGHT, Theme
 from .held_list import HeldList
 
@@ -133,7 +133,7 @@ class HeldTable(QWidget):
         self.only = QCheckBox("only what differs")
         self.only.setObjectName("only differences")
         self.only.toggled.connect(lambda on: self.refresh())
-        self.title = QLabel("Held")
+        self.title = PlainLabel("Held")
         self.title.setObjectName("heading")
         self.buttons: dict[str, QToolButton] = {}
         row = QHBoxLayout()
@@ -184,12 +184,12 @@ class HeldTable(QWidget):
         self.table.setRowCount(len(lines))
         for r, line in enumerate(lines):
             label = QTableWidgetItem(line.label)
-            label.setToolTip(line.key)
+            label.setToolTip(plain_tip(line.key))
             self.table.setItem(r, 0, label)
             for c, (text, differs) in enumerate(zip(line.cells, line.differs), 1):
                 item = QTableWidgetItem(text)
                 item.setData(DIFFERS, differs)
-                item.setToolTip(f"{text}\n{differs}".strip())
+                item.setToolTip(plain_tip(f"{text}\n{differs}".strip()))
                 self.table.setItem(r, c, item)
             self.table.setRowHeight(r, TALL_PX if line.unequal else PLAIN_PX)
         self.table.setColumnWidth(0, LABEL_PX)

@@ -6,11 +6,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QComboBox, QFormLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, Extent, Layer, number_text
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .bars import Bars
@@ -35,7 +36,7 @@ class NumbersDrawer(QWidget):
         self.what.setObjectName("numbers of")
         self.over.setObjectName("numbers over")
         self.over.addItems([WHOLE, IN_VIEW, IN_AREA])
-        self.said = QLabel("Choose a layer to sum up.")
+        self.said = PlainLabel("Choose a layer to sum up.")
         self.said.setObjectName("quiet")
         self.said.setWordWrap(True)
         self.bars = Bars()
@@ -54,7 +55,7 @@ class NumbersDrawer(QWidget):
         zonal.addRow("polygons of", self.zones)
         zonal.addRow("over the grid", self.grid)
         zonal.addRow("band", self.band)
-        heading = QLabel("Numbers by zone")
+        heading = PlainLabel("Numbers by zone")
         heading.setObjectName("heading")
         self.zonal = QWidget()
         below = QVBoxLayout(self.zonal)

@@ -13,6 +13,7 @@ from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import GridStyle, Layer
 from brisk_atlas.core.project import Picks
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .coordinates import Coordinates
@@ -54,7 +55,7 @@ class ProbeDrawer(QWidget):
         self.findings: list[Finding] = []
         self.where_at: Where | None = None
         self.scope = "all"
-        self.where = QLabel(EMPTY)
+        self.where = PlainLabel(EMPTY)
         self.where.setObjectName("place")
         self.where.setWordWrap(True)
         self.where.setContentsMargins(10, 4, 6, 0)
@@ -150,7 +151,7 @@ class ProbeDrawer(QWidget):
 
     def _step_row(self) -> tuple[QLabel, QWidget]:
         """Return the line that steps through overlapping features: its text, and all of it."""
-        holder, text = QWidget(), QLabel("")
+        holder, text = QWidget(), PlainLabel("")
         row = QHBoxLayout(holder)
         row.setContentsMargins(8, 0, 6, 0)
         for name, mark, by in (("step back", "◂", -1), ("step on", "▸", 1)):

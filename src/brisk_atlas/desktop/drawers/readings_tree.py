@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtGui import QBrush, QColor, QFont
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
@@ -78,13 +79,13 @@ class ReadingsTree(QTreeWidget):
                         item.setForeground(2, QBrush(QColor(self.theme.quiet)))
                         self.setColumnHidden(2, False)
                     about = [reading.key if reading.key and reading.key != reading.label else "", reading.about]
-                    item.setToolTip(0, "\n".join(v for v in about if v) or reading.label.strip())
+                    item.setToolTip(0, plain_tip("\n".join(v for v in about if v) or reading.label.strip()))
 
     def _line(self, top: QTreeWidgetItem, label: str, text: str) -> QTreeWidgetItem:
         item = QTreeWidgetItem([label, text])
         item.setForeground(0, QBrush(QColor(self.theme.quiet)))
-        item.setToolTip(0, label)
-        item.setToolTip(1, text)
+        item.setToolTip(0, plain_tip(label))
+        item.setToolTip(1, plain_tip(text))
         top.addChild(item)
         return item
 

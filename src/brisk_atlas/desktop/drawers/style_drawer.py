@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import CloudStyle, Facts, GridStyle, Layer, Style, VectorStyle
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .style_kinds import cloud_rows, grid_rows, vector_rows
@@ -78,7 +79,7 @@ class StyleDrawer(QScrollArea):
         column.setContentsMargins(12, 10, 12, 10)
         self._rows = None
         if layer is None or facts is None or layer.style is None:
-            label = QLabel(EMPTY if layer is None else f"{layer.name} is a {layer.kind}; it is not drawn.")
+            label = PlainLabel(EMPTY if layer is None else f"{layer.name} is a {layer.kind}; it is not drawn.")
             label.setObjectName("quiet")
             label.setWordWrap(True)
             column.addWidget(label)
@@ -111,7 +112,7 @@ class StyleDrawer(QScrollArea):
 
     def _head(self, layer: Layer) -> QHBoxLayout:
         head = QHBoxLayout()
-        name = QLabel(layer.name)
+        name = PlainLabel(layer.name)
         name.setObjectName("heading")
         name.setMinimumWidth(40)
         head.addWidget(name, 1)

@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDoubleSpinBox,
     QFormLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QSlider,
@@ -23,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.model import AtlasError, Layer, Style
 
+from ..plain_text import PlainLabel, plain_tip
 from ..session import Session
 from .histogram import Histogram
 
@@ -92,7 +92,7 @@ class StyleRows:
         return layer.style if layer else None
 
     def heading(self, text: str) -> None:
-        label = QLabel(text)
+        label = PlainLabel(text)
         label.setObjectName("heading")
         label.setContentsMargins(0, 6, 0, 0)
         self.form.addRow(label)
@@ -243,7 +243,7 @@ class StyleRows:
 
         def mark(wrong: str) -> None:
             line.setProperty("wrong", bool(wrong))
-            line.setToolTip(wrong)
+            line.setToolTip(plain_tip(wrong))
             style = line.style()
             if style is not None:
                 style.polish(line)

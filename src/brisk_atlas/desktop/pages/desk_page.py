@@ -8,7 +8,6 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSplitter,
     QStackedLayout,
@@ -23,6 +22,7 @@ from ..drawers.probe_drawer import ProbeDrawer
 from ..drawers.style_drawer import StyleDrawer
 from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..sheet.drawer import SheetDrawer
 from ..sheet.window import SheetWindow
@@ -118,7 +118,7 @@ class DeskPage(QWidget):
         page = QWidget()
         column = QVBoxLayout(page)
         column.addStretch(1)
-        text = QLabel("Nothing is open yet. Find shows what a dataset is before you open it.")
+        text = PlainLabel("Nothing is open yet. Find shows what a dataset is before you open it.")
         text.setObjectName("quiet")
         self.to_find = QPushButton("Look for data")
         self.to_find.setObjectName("main")

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QColor, QFont
 from brisk_atlas.core.find import sieve
 from brisk_atlas.core.find.sieve import Row
 
+from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
@@ -187,8 +188,8 @@ class FindModel(QAbstractTableModel):
             return self._text(line, name)
         if role == Qt.ItemDataRole.ToolTipRole:
             if isinstance(line, Row) and name in ("name", "folder"):
-                return str(line.entry.path)
-            return self._text(line, name) or None
+                return plain_tip(str(line.entry.path))
+            return plain_tip(self._text(line, name) or "") or None
         if role == Qt.ItemDataRole.TextAlignmentRole and sieve.COLUMNS[name].right:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ForegroundRole:

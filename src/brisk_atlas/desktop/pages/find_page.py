@@ -9,7 +9,6 @@ from PyQt6.QtCore import QFileSystemWatcher, QPoint, QSettings, QTimer, pyqtSign
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.find.sieve import Row, Sieve
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .find_list import FindList
@@ -83,7 +83,7 @@ class FindPage(QWidget):
         self.everywhere.setToolTip("Search names, fields and records of all pinned shelves (Ctrl+F)")
         self.sieve = SieveBar()
         self.list = FindList(settings)
-        self.count = QLabel("")
+        self.count = PlainLabel("")
         self.count.setObjectName("quiet")
         self.glance = Glance(session)
         self._watcher: QFileSystemWatcher | None = None
@@ -95,7 +95,7 @@ class FindPage(QWidget):
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(10, 12, 6, 10)
-        heading = QLabel("Shelves")
+        heading = PlainLabel("Shelves")
         heading.setObjectName("heading")
         column.addWidget(heading)
         column.addWidget(self.shelves, 1)

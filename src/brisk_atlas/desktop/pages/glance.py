@@ -6,10 +6,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QTabWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 
@@ -48,7 +49,7 @@ class Glance(QWidget):
         self._job: Job | None = None
         self._waiting: set[Source] = set()
         session.prepared.connect(self._prepared)
-        self.name = QLabel(EMPTY)
+        self.name = PlainLabel(EMPTY)
         self.name.setObjectName("title")
         self.name.setWordWrap(True)
         column = QVBoxLayout(self)
@@ -71,7 +72,7 @@ class Glance(QWidget):
         from .glance_rows import GlanceRows
 
         self._built = True
-        self.summary = QLabel("")
+        self.summary = PlainLabel("")
         self.summary.setObjectName("quiet")
         self.summary.setWordWrap(True)
         self.picture = GlancePicture(self.session)
@@ -169,7 +170,7 @@ class Glance(QWidget):
         def failed(error: BaseException) -> None:
             if self.chosen == (path, part):
                 self._clear(str(error).removeprefix(f"{path}: "))
-                self._offer_text(path)
+                self._offer_text(path, alone=True)
 
         self._job = self.session.run(f"Glancing at {path.name}", work, done, shown=False, failed=failed)
 
@@ -211,16 +212,17 @@ class Glance(QWidget):
         else:
             self.picture.show_words(found.words)
 
-    def _offer_text(self, path: Path) -> None:
+    def _offer_text(self, path: Path, *, alone: bool = False) -> None:
+        """Offer the text of a file; `alone` where there is nothing else to show of it."""
         from brisk_atlas.core.find.text_pages import is_textual
 
         textual = is_textual(path)
         self.tabs.setTabVisible(TEXT, textual)
-        if not self.tabs.isVisible() and textual:  # what can't be read may still be looked at
+        if alone and textual:  # what can't be read may still be looked at
             for tab in (FACTS, ROWS, RECORD, FILES):
                 self.tabs.setTabVisible(tab, False)
             self.tabs.setVisible(True)
-        else:
+        elif not alone:
             self.tabs.setTabVisible(FACTS, True)
         self._tab_changed()
 

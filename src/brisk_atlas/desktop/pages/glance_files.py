@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from html import escape
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -10,6 +11,7 @@ from PyQt6.QtWidgets import QHeaderView, QMessageBox, QPushButton, QTreeWidget, 
 
 from brisk_atlas.core.model import AtlasError, size_text
 
+from ..plain_text import plain_box, plain_tip
 from ..session import Session
 from ..theme import LIGHT, Theme
 
@@ -64,7 +66,7 @@ class GlanceFiles(QWidget):
         if anatomy is not None:
             for member in anatomy.members:
                 item = self._line(member.path.name, member.role, size_text(member.size_bytes), member.modified)
-                item.setToolTip(0, str(member.path))
+                item.setToolTip(0, plain_tip(str(member.path)))
                 if member.remark:
                     self._remark(item, member.remark, self.theme.caution)
             for text in anatomy.missing:
@@ -93,7 +95,7 @@ class GlanceFiles(QWidget):
     def _remark(self, item: QTreeWidgetItem, text: str, colour: str) -> None:
         child = QTreeWidgetItem([text])
         child.setForeground(0, QColor(colour))
-        child.setToolTip(0, text)
+        child.setToolTip(0, plain_tip(text))
         item.addChild(child)
         child.setFirstColumnSpanned(True)
 
@@ -117,9 +119,9 @@ class GlanceFiles(QWidget):
             return
         from brisk_atlas.core.find.locks import delete_stale
 
-        box = QMessageBox(QMessageBox.Icon.Warning, "Delete a lock file", f"Delete {lock.path.name}?", parent=self)
+        box = plain_box(self, "Delete a lock file", f"Delete {lock.path.name}?", QMessageBox.Icon.Warning)
         box.setInformativeText(
-            f"Held by: {lock.holder}. It looks stale: {lock.why}. If a program is still at work on the data, "
+            f"Held by: {escape(lock.holder)}. It looks stale: {lock.why}. If a program is still at work on the data, "
             "somebody else's changes can be lost."
         )
         delete = box.addButton("Delete it", QMessageBox.ButtonRole.DestructiveRole)

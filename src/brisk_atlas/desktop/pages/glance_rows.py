@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
-from PyQt6.QtWidgets import QComboBox, QLabel, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QTableView, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model.plain_values import values_of
 
+from ..plain_text import PlainLabel, plain_tip
 from ..theme import mono_font
 
 if TYPE_CHECKING:
@@ -47,7 +48,8 @@ class FirstRows(QAbstractTableModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             from brisk_atlas.core.model import number_text
 
-            return "—" if value is None else number_text(value)
+            text = "—" if value is None else number_text(value)
+            return plain_tip(text) if role == Qt.ItemDataRole.ToolTipRole else text
         number = isinstance(value, int | float) and not isinstance(value, bool)
         if role == Qt.ItemDataRole.TextAlignmentRole and number:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -58,7 +60,9 @@ class FirstRows(QAbstractTableModel):
             return str(section + 1) if role == Qt.ItemDataRole.DisplayRole else None
         if role == Qt.ItemDataRole.DisplayRole:
             return f"{self.names[section]}\n{self.types[section]}"
-        return f"{self.names[section]} ({self.types[section]})" if role == Qt.ItemDataRole.ToolTipRole else None
+        return (
+            plain_tip(f"{self.names[section]} ({self.types[section]})") if role == Qt.ItemDataRole.ToolTipRole else None
+        )
 
 
 def _plain(kind: pa.DataType) -> str:
@@ -74,7 +78,7 @@ class GlanceRows(QWidget):
         self.part = QComboBox()
         self.part.setObjectName("rows of")
         self.part.setAccessibleName("Part whose rows are shown")
-        self.said = QLabel()
+        self.said = PlainLabel()
         self.said.setObjectName("quiet")
         self.said.setWordWrap(True)
         self.rows = FirstRows()

@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import Extent, Facts, GridStyle, Layer
 
+from ..plain_text import PlainLabel
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -71,7 +72,7 @@ class HandoverPage(QWidget):
         self.job: Job | None = None
         self.written: Path | None = None
         self._named = ""
-        self.title = QLabel(EMPTY)
+        self.title = PlainLabel(EMPTY)
         self.title.setObjectName("title")
         self.extent, self.rows, self.format = QComboBox(), QComboBox(), QComboBox()
         self.within = QComboBox()
@@ -79,21 +80,21 @@ class HandoverPage(QWidget):
         self.where.setPlaceholderText("an SQL condition, such as year = 2031")
         self.crs = QLineEdit()
         self.crs.setPlaceholderText("the layer's own")
-        self.crs_said = QLabel("")
+        self.crs_said = PlainLabel("")
         self.crs_said.setObjectName("quiet")
         self.fields = QListWidget()
         self.fields.setMinimumHeight(150)
         self.path = QLineEdit()
         self.browse = QPushButton("Choose…")
-        self.note = QLabel("")
+        self.note = PlainLabel("")
         self.note.setObjectName("quiet")
         self.go = QPushButton("Hand over")
         self.go.setObjectName("main")
         self.stop = QPushButton("Cancel")
         self.progress = QProgressBar()
-        self.step = QLabel("")
+        self.step = PlainLabel("")
         self.step.setObjectName("quiet")
-        self.result = QLabel("")
+        self.result = PlainLabel("")
         self.result.setWordWrap(True)
         self.result.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.open_result = QPushButton("Open the result")

@@ -6,11 +6,12 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError
 
+from ..plain_text import PlainLabel
 from ..record.actions import RecordActions
 from ..record.bar import BESIDE, BRIEF, FULL, TEXT, RecordBar
 from ..record.brief_view import BriefView
@@ -73,7 +74,7 @@ class RecordPage(QWidget):
         left = QWidget()
         column = QVBoxLayout(left)
         column.setContentsMargins(10, 10, 4, 10)
-        heading = QLabel("Sections")
+        heading = PlainLabel("Sections")
         heading.setObjectName("heading")
         column.addWidget(heading)
         column.addWidget(self.outline, 1)

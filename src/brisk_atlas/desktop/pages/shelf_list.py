@@ -9,6 +9,7 @@ from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu
 
+from ..plain_text import plain_tip
 from ..session import Session
 
 PATH = Qt.ItemDataRole.UserRole
@@ -76,7 +77,7 @@ class ShelfList(QListWidget):
     def _place(self, path: Path, text: str, tip: str = "") -> None:
         item = QListWidgetItem(INDENT + text)
         item.setData(PATH, path)
-        item.setToolTip(tip or str(path))
+        item.setToolTip(plain_tip(tip or str(path)))
         self.addItem(item)
 
     def _path_at(self, item: QListWidgetItem | None) -> Path | None:

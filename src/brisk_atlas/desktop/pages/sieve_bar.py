@@ -6,10 +6,11 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.find import sieve
 
+from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
@@ -165,7 +166,7 @@ class AreaBox(QFrame):
         self.setObjectName("areaBox")
         self.map = LocatorMap(drawing=True)
         self.map.setFixedSize(*MAP_PX)
-        told = QLabel("Drag a box; only datasets that touch it are listed. The wheel zooms.")
+        told = PlainLabel("Drag a box; only datasets that touch it are listed. The wheel zooms.")
         told.setObjectName("quiet")
         clear, done = QPushButton("Any place"), QPushButton("Done")
         clear.clicked.connect(self.map.take_away)

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.jobs import Job
@@ -14,6 +14,7 @@ from brisk_atlas.core.model import Extent, Layer
 from brisk_atlas.core.project import Place
 
 from ..commands import Commands
+from ..plain_text import PlainLabel
 from ..session import Session
 from .map_canvas import MapCanvas
 from .renderer import Renderer, Wish
@@ -59,10 +60,10 @@ class MapPane(QWidget):
         self._bar_row = QHBoxLayout(self.bar)
         self._bar_row.setContentsMargins(8, 2, 8, 2)
         self._bar_row.setSpacing(2)
-        title = QLabel("Map")
+        title = PlainLabel("Map")
         title.setObjectName("heading")
         self._bar_row.addWidget(title)
-        self.said = QLabel("")
+        self.said = PlainLabel("")
         self.said.setObjectName("quiet")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -7,12 +7,13 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QLabel, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import Layer
 from brisk_atlas.core.relief import Camera, Stage
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 
@@ -141,12 +142,12 @@ class ReliefPane(QWidget):
         self.height_slider.setFixedWidth(90)
         self.height_slider.setAccessibleName("Vertical exaggeration")
         self.height_slider.setToolTip("Vertical exaggeration")
-        self.height_text = QLabel("height x1.5")
+        self.height_text = PlainLabel("height x1.5")
         bar = QFrame()
         bar.setObjectName("paneBar")
         row = QHBoxLayout(bar)
         row.setContentsMargins(8, 2, 8, 2)
-        title = QLabel("Relief")
+        title = PlainLabel("Relief")
         title.setObjectName("heading")
         for widget in (title, self.surface, self.height_slider, self.height_text):
             row.addWidget(widget)

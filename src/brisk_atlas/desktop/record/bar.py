@@ -6,7 +6,6 @@ from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -14,6 +13,8 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
     QWidget,
 )
+
+from ..plain_text import PlainLabel
 
 BRIEF, FULL, TEXT, BESIDE = range(4)
 VIEWS = ("Brief", "Full", "Text", "Side by side")
@@ -39,9 +40,9 @@ class RecordBar(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.title = QLabel("")
+        self.title = PlainLabel("")
         self.title.setObjectName("title")
-        self.said = QLabel("")
+        self.said = PlainLabel("")
         self.said.setObjectName("quiet")
         self.said.setWordWrap(True)
         self.records = QComboBox()
@@ -83,7 +84,7 @@ class RecordBar(QWidget):
         told = "Extent, reference system, counts, resolution, fields, format and size as the data tells them"
         self.fill = _button("Fill from the data", "record fill", told)
         self.fold = _button("Fold all", "record fold", "Fold or unfold everything")
-        self.wrong = QLabel("")
+        self.wrong = PlainLabel("")
         self.wrong.setObjectName("fault")
         self._lay_out()
 

@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QTextDocument
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ..locator_map import LocatorMap
+from ..plain_text import PlainLabel
 from ..reading_view import ReadingView
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -44,7 +45,7 @@ class BriefView(QWidget):
         self.reading.setObjectName("record reading")
         self.map = LocatorMap()
         self.map.setFixedHeight(MAP_PX)
-        self.place = QLabel("")
+        self.place = PlainLabel("")
         self.place.setObjectName("place")
         self.place.setWordWrap(True)
         side = QWidget()

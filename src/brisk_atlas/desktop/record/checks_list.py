@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
+from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
@@ -37,9 +38,9 @@ class ChecksList(QWidget):
         self.theme: Theme = LIGHT
         self._findings: Sequence[Finding] = ()
         self._schema = ""
-        self.heading = QLabel("Checks")
+        self.heading = PlainLabel("Checks")
         self.heading.setObjectName("heading")
-        self.said = QLabel("")
+        self.said = PlainLabel("")
         self.said.setObjectName("quiet")
         self.said.setWordWrap(True)
         self.list = QListWidget()

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QTreeWidget,
     QTreeWidgetItem,
@@ -20,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..plain_text import PlainLabel, plain_tip
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
@@ -58,7 +58,7 @@ class CompareView(QWidget):
         self.take.setObjectName("take from B")
         self.take.setToolTip("Put B's value into record A; where B says nothing, A's goes")
         self.take.setEnabled(False)
-        self.said = QLabel("")
+        self.said = PlainLabel("")
         self.said.setObjectName("quiet")
         self.tree = QTreeWidget()
         self.tree.setObjectName("record compare")
@@ -76,7 +76,7 @@ class CompareView(QWidget):
         header.setStretchLastSection(False)
         header.resizeSection(0, 190)
         row = QHBoxLayout()
-        row.addWidget(QLabel("B:"))
+        row.addWidget(PlainLabel("B:"))
         row.addWidget(self.other)
         row.addWidget(self.only)
         row.addStretch(1)
@@ -157,7 +157,7 @@ class CompareView(QWidget):
             item = QTreeWidgetItem(self.tree, [label, text(row.a), text(row.b), "" if row.state == SAME else row.state])
             item.setData(0, ROW, row)
             for side in (1, 2):
-                item.setToolTip(side, item.text(side))
+                item.setToolTip(side, plain_tip(item.text(side)))
             if row.element.item:
                 for column in (1, 2):
                     item.setForeground(column, QColor(t.quiet))

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QPushButton,
@@ -20,6 +19,8 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError
+
+from ..plain_text import PlainLabel
 
 if TYPE_CHECKING:
     from brisk_atlas.core.record import Conversion, Document
@@ -45,7 +46,7 @@ class ConvertForm(QDialog):
         self.report = QListWidget()
         self.report.setObjectName("convert report")
         self.report.setWordWrap(True)
-        self.said = QLabel("")
+        self.said = PlainLabel("")
         self.said.setObjectName("quiet")
         self.said.setWordWrap(True)
         self.target = QLineEdit()

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -24,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.jobs import Job
 
+from ..plain_text import PlainLabel
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -57,7 +57,7 @@ class FlattenForm(QDialog):
         self.preview = QTableWidget()
         self.preview.setObjectName("flatten preview")
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.said = QLabel("Choose element names; each becomes a table.")
+        self.said = PlainLabel("Choose element names; each becomes a table.")
         self.said.setObjectName("quiet")
         self.open_button = QPushButton("Open in Sheet")
         self.open_button.setAutoDefault(False)
@@ -70,7 +70,7 @@ class FlattenForm(QDialog):
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         top = QHBoxLayout()
-        top.addWidget(QLabel("Table"))
+        top.addWidget(PlainLabel("Table"))
         top.addWidget(self.which, 1)
         column.addLayout(top)
         column.addWidget(self.preview, 1)

@@ -9,6 +9,7 @@ from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QFont, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme
 from .value_editor import ELEMENT, TEXT, ValueEditors
 
@@ -158,7 +159,7 @@ class FullTree(QTreeWidget):
         number = f" {place[-1] + 1}" if isinstance(place[-1], int) and place[-1] else ""
         name = self._standard.word_at(self._document.record, place) or element.label
         row = QTreeWidgetItem(parent, [name[:1].upper() + name[1:] + number])
-        row.setToolTip(0, "\n".join([element.label, *self._standard.places(element.id)[:2]]))
+        row.setToolTip(0, plain_tip("\n".join([element.label, *self._standard.places(element.id)[:2]])))
         row.setData(0, PLACE, place)
         row.setData(0, LIST, is_list)
         text = item_text(value) if has_parts and said else shown(element, value) if said and not element.item else ""
@@ -189,8 +190,8 @@ class FullTree(QTreeWidget):
             word = (wrongs if said else gaps)[finding.severity]
             colour = {"fault": t.fault, "caution": t.caution}.get(finding.severity, t.quiet)
             row.setText(2, word)
-            row.setToolTip(2, finding.reason)
-            row.setToolTip(1, finding.reason)
+            row.setToolTip(2, plain_tip(finding.reason))
+            row.setToolTip(1, plain_tip(finding.reason))
             row.setForeground(2, QBrush(QColor(colour)))
             if not said:
                 row.setForeground(0, QBrush(QColor(colour)))

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -26,6 +25,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.jobs import Job
 
+from ..plain_text import PlainLabel, plain_tip
 from ..session import Session
 from ..theme import LIGHT, Theme
 
@@ -95,7 +95,8 @@ class RowsModel(QAbstractTableModel):
             text = cells(row, self.base)[index.column()]
             if role == Qt.ItemDataRole.DisplayRole and not text and chosen and row.standard:
                 return "not said"
-            return " ".join(text.split())[:300]
+            text = " ".join(text.split())[:300]
+            return plain_tip(text) if role == Qt.ItemDataRole.ToolTipRole else text
         if role == Qt.ItemDataRole.ForegroundRole:
             if row.error or (index.column() == FAULTS and row.faults):
                 return QColor(self.theme.fault)
@@ -149,9 +150,9 @@ class ManyView(QWidget):
         header.setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
         header.setHighlightSections(False)
         side.setDefaultSectionSize(24)
-        self.where = QLabel("No folder chosen")
+        self.where = PlainLabel("No folder chosen")
         self.where.setObjectName("title")
-        self.said = QLabel("")
+        self.said = PlainLabel("")
         self.said.setObjectName("quiet")
         self.choose = QPushButton("Folder…")
         self.back = QPushButton("Back to one record")
@@ -194,7 +195,7 @@ class ManyView(QWidget):
         column = QVBoxLayout(left)
         column.setContentsMargins(10, 12, 6, 10)
         for text, widget in (("Check under", self.standard), ("Elements", self.sets)):
-            heading = QLabel(text)
+            heading = PlainLabel(text)
             heading.setObjectName("heading")
             column.addWidget(heading)
             column.addWidget(widget)
@@ -243,7 +244,7 @@ class ManyView(QWidget):
                 else f"{elements()[element.id.partition('.')[0]].label}: {element.label}"
             )
             item = QListWidgetItem(name)
-            item.setToolTip(element.id)
+            item.setToolTip(plain_tip(element.id))
             item.setData(ELEMENT, element.id)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if element.id in chosen else Qt.CheckState.Unchecked)
@@ -285,7 +286,7 @@ class ManyView(QWidget):
 
         chosen, standard = self.chosen(), STANDARDS.get(self.standard.currentText())
         self.where.setText(folder.name)
-        self.where.setToolTip(str(folder))
+        self.where.setToolTip(plain_tip(str(folder)))
         self.said.setText("Reading…")
         self.model.theme = self.theme
         self.model.begin(columns(chosen), folder)

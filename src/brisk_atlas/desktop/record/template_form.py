@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -28,6 +27,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError
 
+from ..plain_text import PlainLabel, plain_tip
 from ..session import Session
 from ..theme import Theme
 
@@ -60,7 +60,7 @@ class SaveTemplateForm(QDialog):
             usual = name in USUAL
             item.setCheckState(Qt.CheckState.Checked if usual else Qt.CheckState.Unchecked)
             self.elements.addItem(item)
-        self.said = QLabel("What is the same in every record of yours. What the data tells is never part of it.")
+        self.said = PlainLabel("What is the same in every record of yours. What the data tells is never part of it.")
         self.said.setObjectName("quiet")
         self.said.setWordWrap(True)
         self.save = QPushButton("Save the template…")
@@ -137,7 +137,7 @@ class ApplyTemplateForm(QDialog):
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         header.setStretchLastSection(False)
         header.resizeSection(0, 260)
-        self.said = QLabel("Choose a template to see what it changes.")
+        self.said = PlainLabel("Choose a template to see what it changes.")
         self.said.setObjectName("quiet")
         self.said.setWordWrap(True)
         self.go = QPushButton("Save these changes")
@@ -145,7 +145,7 @@ class ApplyTemplateForm(QDialog):
         self.go.setObjectName("main")
         self.go.setEnabled(False)
         first = QHBoxLayout()
-        first.addWidget(QLabel("Template"))
+        first.addWidget(PlainLabel("Template"))
         first.addWidget(self.template, 1)
         first.addWidget(choose)
         second = QHBoxLayout()
@@ -213,7 +213,7 @@ class ApplyTemplateForm(QDialog):
             for change in plan.changes:
                 row = QTreeWidgetItem(top, [change.label, short(change.before) or "not said", short(change.after)])
                 row.setForeground(2, QColor(self.theme.accent))
-                row.setToolTip(2, short(change.after))
+                row.setToolTip(2, plain_tip(short(change.after)))
             top.setExpanded(bool(plan.changes))
         bad = sum(bool(plan.error) for plan in plans)
         told = f"{len(changing)} of {len(plans)} records change"

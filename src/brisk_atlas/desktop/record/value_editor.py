@@ -16,6 +16,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..plain_text import plain_tip
+
 if TYPE_CHECKING:
     from brisk_atlas.core.record.elements import Element
 
@@ -92,7 +94,7 @@ class ValueEditors(QStyledItemDelegate):
             wrong = str(error)
         editor.setProperty("wrong", wrong)
         editor.setStyleSheet("border: 2px solid #A61B1B;" if wrong else "")
-        editor.setToolTip(wrong)
+        editor.setToolTip(plain_tip(wrong))
         self.complained.emit(wrong)
 
     def setEditorData(self, editor: QWidget | None, index: QModelIndex) -> None:

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QTableWidget,
@@ -25,6 +24,7 @@ from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, BadExpression, ComputedField, Layer
 from brisk_atlas.core.model.plain_values import values_of
 
+from ..plain_text import PlainLabel, plain_tip
 from ..session import Session
 from ..theme import Theme
 from .expression_edit import ExpressionEdit, words_for
@@ -89,7 +89,7 @@ class Builder(QDialog):
         self.expression.theme = theme
         self.expression.set_words(words_for(fields))
         self.expression.setPlaceholderText("an SQL expression over the fields, such as population / area_km2")
-        self.wrong = QLabel(" ")
+        self.wrong = PlainLabel(" ")
         self.wrong.setObjectName("fault")
         self.wrong.setWordWrap(True)
         self.preview = QTableWidget(0, 0)
@@ -121,14 +121,14 @@ class Builder(QDialog):
         form.addRow("name", self.name)
         row = QHBoxLayout()
         row.addWidget(self.type)
-        row.addWidget(QLabel("unit"))
+        row.addWidget(PlainLabel("unit"))
         row.addWidget(self.unit)
         form.addRow("type", row)
         left = QVBoxLayout()
         left.addLayout(form)
         left.addWidget(self.expression, 2)
         left.addWidget(self.wrong)
-        first = QLabel("First rows")
+        first = PlainLabel("First rows")
         first.setObjectName("heading")
         left.addWidget(first)
         left.addWidget(self.preview, 3)
@@ -138,7 +138,7 @@ class Builder(QDialog):
         both = QHBoxLayout()
         both.addLayout(left, 3)
         both.addLayout(right, 2)
-        note = QLabel("Kept in the project and written out on export. The original is not touched.")
+        note = PlainLabel("Kept in the project and written out on export. The original is not touched.")
         note.setObjectName("quiet")
         cancel = QPushButton("Cancel")
         cancel.clicked.connect(self.reject)
@@ -171,7 +171,7 @@ class Builder(QDialog):
             tree.addTopLevelItem(top)
             for form, says in lines:
                 item = QTreeWidgetItem([form])
-                item.setToolTip(0, says or form)
+                item.setToolTip(0, plain_tip(says or form))
                 item.setData(0, Qt.ItemDataRole.UserRole, form)
                 item.setData(0, Qt.ItemDataRole.UserRole + 1, says)
                 top.addChild(item)

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -23,6 +22,8 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import BadExpression, ColumnLook, FieldFilter, RowsLook, number_text
+
+from ..plain_text import PlainLabel
 
 MOST_LISTED = 400  # values offered to tick
 
@@ -43,13 +44,13 @@ class ColumnMenu(QFrame):
         self.column = look.column(field)
         box = QVBoxLayout(self)
         box.setContentsMargins(10, 8, 10, 10)
-        title = QLabel(field)
+        title = PlainLabel(field)
         title.setObjectName("heading")
         box.addWidget(title)
         box.addLayout(self._buttons())
         box.addLayout(self._filters())
         box.addLayout(self._formats())
-        self.wrong = QLabel()
+        self.wrong = PlainLabel()
         self.wrong.setObjectName("fault")
         self.wrong.setWordWrap(True)
         self.wrong.hide()
@@ -102,7 +103,7 @@ class ColumnMenu(QFrame):
     def _filters(self) -> QVBoxLayout:
         box = QVBoxLayout()
         box.setSpacing(4)
-        heading = QLabel("Show rows where")
+        heading = PlainLabel("Show rows where")
         heading.setObjectName("quiet")
         box.addWidget(heading)
         now = next((f for f in self.look.filters if f.field == self.field), None)

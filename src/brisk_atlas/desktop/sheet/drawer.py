@@ -7,12 +7,13 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, BadExpression, Edit, Extent, Layer, RowsLook
 from brisk_atlas.core.project import Picks
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .choice_of_table import ChoiceOfTable
@@ -68,9 +69,9 @@ class SheetDrawer(QWidget):
         self.filter = ExpressionEdit()
         self.filter.setObjectName("sheet filter")
         self.filter.setPlaceholderText("Show rows where… an SQL condition, such as year = 2031")
-        self.count = QLabel("")
+        self.count = PlainLabel("")
         self.count.setObjectName("quiet")
-        self.wrong = QLabel("")
+        self.wrong = PlainLabel("")
         self.wrong.setObjectName("fault")
         self.wrong.setWordWrap(True)
         self.wrong.hide()
@@ -98,7 +99,7 @@ class SheetDrawer(QWidget):
         session.work_changed.connect(self._work_changed)
 
     def _lay_out(self) -> None:
-        title = QLabel("Sheet")
+        title = PlainLabel("Sheet")
         title.setObjectName("heading")
         self.scopes: dict[str, QToolButton] = {}
         row = QHBoxLayout()

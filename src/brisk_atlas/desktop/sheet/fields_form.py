@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QDialog,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -19,6 +18,8 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import ColumnLook, RowsLook
+
+from ..plain_text import PlainLabel, plain_tip
 
 FIELD = Qt.ItemDataRole.UserRole
 
@@ -41,7 +42,7 @@ class FieldsForm(QDialog):
         self.search.setObjectName("find a field")
         self.search.setPlaceholderText("Find among the names and what they mean")
         self.search.setClearButtonEnabled(True)
-        self.count = QLabel()
+        self.count = PlainLabel()
         self.count.setObjectName("quiet")
         self.list = QListWidget()
         self.list.setObjectName("fields")
@@ -52,7 +53,7 @@ class FieldsForm(QDialog):
             item.setData(FIELD, column)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked if column.shown else Qt.CheckState.Unchecked)
-            item.setToolTip(about.get(column.name, column.name))
+            item.setToolTip(plain_tip(about.get(column.name, column.name)))
             item.setText(self._line(column, about.get(column.name, "")))
             self.list.addItem(item)
         buttons = QHBoxLayout()

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QToolTip
 
 from brisk_atlas.core.model import ColumnLook, RowsLook
 
+from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
 from .columns import NARROWEST, WIDEST, Columns
 from .grid_paint import GridPaint
@@ -349,7 +350,7 @@ class SheetGrid(QAbstractScrollArea):
 
     def viewportEvent(self, event: QEvent | None) -> bool:
         if event is not None and event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):
-            QToolTip.showText(event.globalPos(), self._tip(event.pos()), self.view)
+            QToolTip.showText(event.globalPos(), plain_tip(self._tip(event.pos())), self.view)
             return True
         return super().viewportEvent(event)
 

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -23,6 +22,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, Facts, Join, Layer
 
+from ..plain_text import PlainLabel
 from ..session import Session
 
 
@@ -52,7 +52,7 @@ class JoinForm(QDialog):
         self.name.setObjectName("join name")
         self.many = QCheckBox("several rows to a key: relate the tables, and draw them for the picked row")
         self.many.setObjectName("many")
-        self.report = QLabel("")
+        self.report = PlainLabel("")
         self.report.setObjectName("join report")
         self.report.setWordWrap(True)
         self.use = QPushButton("Join")

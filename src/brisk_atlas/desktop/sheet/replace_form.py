@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QLineEdit,
     QPushButton,
     QVBoxLayout,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, Edit, Layer
 
+from ..plain_text import PlainLabel
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -52,7 +52,7 @@ class ReplaceForm(QDialog):
         self.new.setObjectName("replace with")
         self.whole = QCheckBox("only where it is the whole value")
         self.whole.setObjectName("whole")
-        self.told = QLabel(f"among the {len(sheet):,} rows that show")
+        self.told = PlainLabel(f"among the {len(sheet):,} rows that show")
         self.told.setObjectName("quiet")
         self.told.setWordWrap(True)
         self.use = QPushButton("Replace all")

@@ -7,11 +7,12 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pyqtgraph as pg
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import Join, Layer
 
+from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 
@@ -24,7 +25,7 @@ class SeriesChart(QWidget):
         self.session = session
         self.theme: Theme = LIGHT
         self.setMinimumWidth(220)
-        self.title = QLabel("")
+        self.title = PlainLabel("")
         self.title.setObjectName("quiet")
         self.title.setContentsMargins(8, 0, 0, 0)
         self.over, self.value = QComboBox(), QComboBox()
@@ -32,7 +33,7 @@ class SeriesChart(QWidget):
         self.value.setObjectName("value")
         row = QHBoxLayout()
         row.setContentsMargins(8, 2, 8, 0)
-        for widget in (self.value, QLabel("over"), self.over):
+        for widget in (self.value, PlainLabel("over"), self.over):
             row.addWidget(widget, 1 if isinstance(widget, QComboBox) else 0)
         self.plot = pg.PlotWidget(axisItems={"bottom": pg.DateAxisItem(utcOffset=0)})
         self.plot.setMenuEnabled(False)

@@ -14,6 +14,7 @@ from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, ComputedField, Layer, RowsLook
 
 from ..icons import icon
+from ..plain_text import plain_tip
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .column_menu import ColumnMenu
@@ -267,7 +268,7 @@ class SheetTools:
         save = menu.addAction(f"Save edits into {layer.path.name}" if layer else "Save edits", self.save_edits)
         if save is not None:
             save.setEnabled(edits and reason is None)
-            save.setToolTip(reason or "")
+            save.setToolTip(plain_tip(reason or ""))
         menu.setToolTipsVisible(True)
         menu.addAction("Save as a new file…", self.save_as_new)
         menu.addAction("Find and replace…", self.replace_values)
