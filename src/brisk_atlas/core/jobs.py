@@ -1,18 +1,31 @@
-"""Background work: threads, progress, cancelling and errors. No window is needed."""
+"""Background work: threads in two lanes, progress, cancelling and errors. No window is needed."""
 
 from __future__ import annotations
 
 import itertools
+import logging
 import threading
+import time
 from collections.abc import Callable
+from enum import Enum
 from queue import SimpleQueue
 from typing import Any
 
-WORKERS = 4
+WORKERS = 4  # in each lane
+MOST_PATIENCE_S = 0.1  # after cancelling, for work to stop by itself before it is abandoned
+CLOSING_S = 2.0
+log = logging.getLogger(__name__)
 
 
 class Cancelled(BaseException):
     """Raised inside work that was asked to stop; no Exception, so that nobody takes it for a failure."""
+
+
+class Lane(Enum):
+    """What the analyst waits for is never behind what takes long by its nature: exports, indexing, statistics."""
+
+    INTERACTIVE = "interactive"
+    BATCH = "batch"
 
 
 class Job:
@@ -20,8 +33,8 @@ class Job:
 
     _numbers = itertools.count(1)
 
-    def __init__(self, name: str, shown: bool = True) -> None:
-        self.name, self.shown, self.id = name, shown, next(self._numbers)
+    def __init__(self, name: str, shown: bool = True, lane: Lane = Lane.INTERACTIVE) -> None:
+        self.name, self.shown, self.lane, self.id = name, shown, lane, next(self._numbers)
         self.state = "waiting"
         self.progress = 0.0
         self.step = ""
@@ -29,10 +42,14 @@ class Job:
         self.error: BaseException | None = None
         self._stop = threading.Event()
         self._announce: Callable[[Job], None] = lambda job: None
+        self._abandon: Callable[[Job], None] = lambda job: None
 
     def cancel(self) -> None:
-        """Ask the work to stop; it does so at its next check."""
-        self._stop.set()
+        """Ask the work to stop. It does so at its next check; where none comes soon, nobody waits for it any
+        more: the job is over, and what the work still brings is dropped."""
+        if not self._stop.is_set():
+            self._stop.set()
+            self._abandon(self)
 
     @property
     def stopping(self) -> bool:
@@ -54,15 +71,20 @@ class Job:
         self._announce(self)
 
 
+Done = Callable[[Job], None] | None
+
+
 class Jobs:
-    """Runs jobs on a few threads and tells listeners of every change, on the working thread."""
+    """Runs jobs on a few threads in each lane and tells listeners of every change, on the working thread."""
 
     def __init__(self, workers: int = WORKERS) -> None:
-        self._queue: SimpleQueue[Callable[[], None] | None] = SimpleQueue()
-        self._threads = [threading.Thread(target=self._serve, name=f"job {i}", daemon=True) for i in range(workers)]
+        self._queues: dict[Lane, SimpleQueue[Callable[[], bool] | None]] = {lane: SimpleQueue() for lane in Lane}
+        self._workers = workers
+        self._threads: list[threading.Thread] = []
         self._lock = threading.Lock()
         self._listeners: list[Callable[[Job], None]] = []
-        self._open: dict[int, Job] = {}
+        self._open: dict[int, tuple[Job, Done]] = {}
+        self._closed = False
 
     def listen(self, listener: Callable[[Job], None]) -> None:
         self._listeners.append(listener)
@@ -71,63 +93,96 @@ class Jobs:
     def open(self) -> list[Job]:
         """Return the jobs that have not finished."""
         with self._lock:
-            return list(self._open.values())
+            return [job for job, _ in self._open.values()]
 
     def start(
-        self, name: str, work: Callable[[Job], Any], done: Callable[[Job], None] | None = None, *, shown: bool = True
+        self,
+        name: str,
+        work: Callable[[Job], Any],
+        done: Done = None,
+        *,
+        shown: bool = True,
+        lane: Lane = Lane.INTERACTIVE,
     ) -> Job:
         """Run `work(job)` in the background, then `done(job)` on the same thread, whatever came.
 
         `shown` is False for work that needs no line in the list of jobs, such as drawing.
         """
-        job = Job(name, shown)
-        job._announce = self._tell
+        job = Job(name, shown, lane)
+        job._announce, job._abandon = self._tell, self._abandon
         with self._lock:
-            self._open[job.id] = job
-        if not self._threads[0].is_alive():
-            self._begin()
-        self._queue.put(lambda: self._run(job, work, done))
+            self._open[job.id] = (job, done)
+            if not self._threads:  # at the first job
+                for each in Lane:
+                    for _ in range(self._workers):
+                        self._add_thread(each)
+        self._queues[lane].put(lambda: self._run(job, work))
         return job
 
-    def _begin(self) -> None:
-        """Start the threads, at the first job."""
-        with self._lock:
-            for thread in self._threads:
-                if thread.ident is None:
-                    thread.start()
+    def _add_thread(self, lane: Lane) -> None:
+        thread = threading.Thread(target=self._serve, args=(lane,), name=f"{lane.value} job", daemon=True)
+        self._threads.append(thread)
+        thread.start()
 
-    def _serve(self) -> None:
-        while (task := self._queue.get()) is not None:
-            task()
+    def _serve(self, lane: Lane) -> None:
+        while (task := self._queues[lane].get()) is not None:
+            if not task():
+                return  # another thread took this one's place when its work was abandoned
 
-    def _run(self, job: Job, work: Callable[[Job], Any], done: Callable[[Job], None] | None) -> None:
+    def _run(self, job: Job, work: Callable[[Job], Any]) -> bool:
+        """Do the work of a job; returns whether somebody still waited for it."""
+        result, error = None, None
         try:
             job.check()
             job.state = "running"
             self._tell(job)
-            job.result = work(job)
+            result = work(job)
             job.check()  # what nobody wants any more must not come after what was asked for since
-            job.state, job.progress = "done", 1.0
+            state = "done"
         except Cancelled:
-            job.state = "cancelled"
-        except BaseException as error:
-            job.state, job.error = "failed", error
+            state = "cancelled"
+        except BaseException as raised:
+            state, error = "failed", raised
+        return self._end(job, state, result, error)
+
+    def _end(self, job: Job, state: str, result: Any = None, error: BaseException | None = None) -> bool:
         with self._lock:
-            self._open.pop(job.id, None)
+            _, done = self._open.pop(job.id, (job, None))
+            if job.finished:
+                return False
+            job.state, job.result, job.error = state, result, error
+            job.progress = 1.0 if state == "done" else job.progress
         self._tell(job)
         if done:
             done(job)
+        return True
+
+    def _abandon(self, job: Job) -> None:
+        """End a job that was cancelled, soon, whether or not its work listens."""
+
+        def end() -> None:
+            time.sleep(MOST_PATIENCE_S)
+            running = job.state == "running"
+            if self._end(job, "cancelled") and running and not self._closed:
+                log.info("%s does not stop; it is left to itself", job.name)
+                with self._lock:
+                    self._add_thread(job.lane)
+
+        threading.Thread(target=end, daemon=True, name="cancel").start()
 
     def _tell(self, job: Job) -> None:
         for listener in self._listeners:
             listener(job)
 
-    def close(self) -> None:
-        """Cancel what runs and wait for it."""
+    def close(self, patience: float = CLOSING_S) -> bool:
+        """Cancel what runs and wait a while for it; returns whether all of it has ended."""
+        self._closed = True
         for job in self.open:
             job.cancel()
-        for _ in self._threads:
-            self._queue.put(None)
-        for thread in self._threads:
-            if thread.ident is not None:
-                thread.join()
+        for lane in Lane:
+            for _ in self._threads:
+                self._queues[lane].put(None)
+        end = time.monotonic() + patience
+        for thread in list(self._threads):
+            thread.join(max(0.0, end - time.monotonic()))
+        return not any(thread.is_alive() for thread in self._threads)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import logging
 import os
 import sys
 import time
@@ -73,6 +74,9 @@ def run(paths: Sequence[Path], *, pin: Path | None = None, log_level: str = "INF
     QTimer.singleShot(OFFER_MS, lambda: window.autosave.offer_left_behind(window.notice))
     code = app.exec()
     hooks.remove()
+    if not window.session.stopped:  # work that does not listen must not hold up the end
+        logging.shutdown()
+        os._exit(code)
     return code
 
 

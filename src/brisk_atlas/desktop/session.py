@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from brisk_atlas.core.jobs import Job, Jobs
+from brisk_atlas.core.jobs import Job, Jobs, Lane
 from brisk_atlas.core.model import AtlasError, NeedsPermission
 from brisk_atlas.core.project import Work
 
@@ -78,10 +78,33 @@ class Session(QObject):
         self._making = threading.Lock()
         self.asks = True  # whether there is somebody to answer; a picture takes the guesses
         self._closed = False
+        self.stopped = True  # whether all work had ended when the session was closed
         self._tried: set[Source] = set()
         self._came_home.connect(self._take_home)
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self.work_changed.emit)
+        self._shown_paths: set[Path] = set()
+        self.work.listen(self._give_back)
+
+    def _give_back(self, what: str) -> None:
+        """Drop the data of layers that were closed; undoing reads it again."""
+        if what not in ("layers", "file"):
+            return
+        shown = {layer.path for layer in self.work.layers}
+        gone, self._shown_paths = self._shown_paths - shown, shown
+        if not gone or self._holdings is None:
+            return
+        for path in gone:
+            self._holdings.release(path)
+        if self._painter is not None:
+            self._painter.forget(gone)
+
+        def trim(job: Job) -> None:
+            from brisk_atlas.core.read.budget import give_back
+
+            give_back()
+
+        self.run("Giving back memory", trim, shown=False, lane=Lane.BATCH)
 
     @property
     def holdings(self) -> Holdings:
@@ -146,6 +169,7 @@ class Session(QObject):
         done: Callable[[Any], None] | None = None,
         *,
         shown: bool = True,
+        lane: Lane = Lane.INTERACTIVE,
         failed: Callable[[BaseException], None] | None = None,
     ) -> Job:
         """Run `work(job)` in the background, then `done(result)` here; a failure becomes a notice."""
@@ -157,7 +181,7 @@ class Session(QObject):
             elif job.state == "failed" and job.error is not None:
                 (failed or self.fault)(job.error)
 
-        return self.jobs.start(name, work, lambda job: self.come_home(home, job), shown=shown)
+        return self.jobs.start(name, work, lambda job: self.come_home(home, job), shown=shown, lane=lane)
 
     def come_home(self, done: Callable[[Any], None], what: object) -> None:
         """Call `done(what)` on the window's thread, from any thread; not once the session is closed."""
@@ -323,7 +347,7 @@ class Session(QObject):
             self._tried.discard(source)
             self.prepared.emit(source)
 
-        self.run(f"Preparing {layer.name}", work, ended)
+        self.run(f"Preparing {layer.name}", work, ended, lane=Lane.BATCH)
 
     def restore(self, unsaved: Unsaved) -> None:
         """Go on with work that an earlier run left unsaved."""
@@ -440,7 +464,7 @@ class Session(QObject):
 
     def close(self) -> None:
         self._closed = True
-        self.jobs.close()
+        self.stopped = self.jobs.close()
         if self._holdings is not None:
             self._holdings.clear()
         if self._catalogue is not None:

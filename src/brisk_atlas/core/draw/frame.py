@@ -6,8 +6,9 @@ import logging
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 
 import numpy as np
 
@@ -261,10 +262,11 @@ class Painter:
             return draw_cloud(image, self.holdings, layer.source, style, view, check, tell)
         return Drawn()
 
-    def forget(self) -> None:
-        """Let go of the kept pictures, after data on disk has changed."""
+    def forget(self, paths: Collection[Path] | None = None) -> None:
+        """Drop the pictures of layers of some paths, or all, after data on disk has changed."""
         with self._lock:
-            self._kept.clear()
+            for key in [k for k in self._kept if paths is None or k[0][0] in paths]:
+                del self._kept[key]
 
 
 def _lay(image: np.ndarray, above: np.ndarray, layer: Layer) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
@@ -19,6 +20,7 @@ from brisk_atlas.core.model import (
     VectorPart,
 )
 
+from .budget import memory_budget, size_of
 from .permissions import check_host
 from .reach import is_remote
 from .registry import open as open_dataset
@@ -32,32 +34,69 @@ if TYPE_CHECKING:
     from .shape_index import ShapeIndex
 
 Source = tuple[Path, str]
+SMALL = 100_000  # bytes; what takes less is not worth dropping
 
 
 class Holdings:
-    """Keeps datasets and their data in memory. The first to ask reads; others wait for it."""
+    """Holds datasets and their data in memory. The first to ask reads; others wait for it.
 
-    def __init__(self) -> None:
+    What was read takes no more than a budget of bytes: what was not asked for longest goes first, and is read
+    again when it is needed.
+    """
+
+    def __init__(self, budget: int | None = None) -> None:
         self._lock = threading.Lock()
-        self._held: dict[Hashable, Any] = {}
-        self._latest: dict[Hashable, tuple[Hashable, Any]] = {}
+        self._held: OrderedDict[Hashable, Any] = OrderedDict()
+        self._latest: OrderedDict[Hashable, tuple[Hashable, Any]] = OrderedDict()
+        self._sizes: dict[Hashable, int] = {}
         self._gates: dict[Hashable, threading.Lock] = {}
+        self._generations: dict[Path, int] = {}  # how often a path was forgotten
+        self.budget = budget if budget is not None else memory_budget()
         self.readings: dict[Path, Reading] = {}  # what the analyst said about files
 
     def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
         with self._lock:
             if key in self._held:
+                self._held.move_to_end(key)
                 return self._held[key]
             gate = self._gates.setdefault(key, threading.Lock())
         with gate:
             with self._lock:
                 if key in self._held:
                     return self._held[key]
-            made = make()
-            with self._lock:
-                self._held[key] = made
-                self._gates.pop(key, None)
+                generation = self._generation(key)
+            try:
+                made = make()
+                size = size_of(made)
+                with self._lock:
+                    if self._generation(key) == generation:  # else it was forgotten while it was read
+                        self._held[key] = made
+                        self._sizes[key] = size
+                        self._shrink(key)
+            finally:
+                with self._lock:
+                    self._gates.pop(key, None)
             return made
+
+    def _generation(self, key: Hashable) -> int:
+        return sum(self._generations.get(path, 0) for path in _paths_in(key))
+
+    def _shrink(self, newest: Hashable) -> None:
+        """Drop what was not asked for longest until the rest is within the budget. Called with the lock held."""
+        total = sum(self._sizes.values())
+        for held in (self._latest, self._held):
+            for key in list(held):
+                if total <= self.budget:
+                    return
+                if key != newest and self._sizes.get(key, 0) > SMALL:
+                    del held[key]
+                    total -= self._sizes.pop(key, 0)
+
+    @property
+    def size(self) -> int:
+        """Return about how many bytes are held."""
+        with self._lock:
+            return sum(self._sizes.values())
 
     def dataset(self, path: Path) -> Dataset:
         """Return the dataset at `path`. Raises CannotRead, for an address whose host was not allowed too."""
@@ -141,11 +180,18 @@ class Holdings:
         """Return what `make` returns, made anew whenever `state` differs; only the latest is kept."""
         with self._lock:
             held = self._latest.get(key)
+            if held is not None:
+                self._latest.move_to_end(key)
+            generation = self._generation(key)
         if held is not None and held[0] == state:
             return held[1]
         made = make()
+        size = size_of(made)
         with self._lock:
-            self._latest[key] = (state, made)
+            if self._generation(key) == generation:
+                self._latest[key] = (state, made)
+                self._sizes[key] = size
+                self._shrink(key)
         return made
 
     def latest(self, key: Hashable) -> tuple[Any, Any] | None:
@@ -154,17 +200,27 @@ class Holdings:
             return self._latest.get(key)
 
     def clear(self) -> None:
-        """Let go of everything, at the end."""
+        """Drop everything, at the end."""
         with self._lock:
             self._held.clear()
             self._latest.clear()
+            self._sizes.clear()
 
     def forget(self, path: Path) -> None:
-        """Let go of everything read from `path`, so that it is read anew."""
+        """Drop everything read from `path`, so that it is read anew."""
+        self._drop(path, lambda key: True)
+
+    def release(self, path: Path) -> None:
+        """Drop the data read from `path`, as no layer shows it any more; what it is stays known."""
+        self._drop(path, lambda key: not (isinstance(key, tuple) and key[:1] == ("dataset",)))
+
+    def _drop(self, path: Path, which: Callable[[Hashable], bool]) -> None:
         with self._lock:
-            for kept in (self._held, self._latest):
-                for key in [k for k in kept if path in _paths_in(k)]:
-                    del kept[key]
+            self._generations[path] = self._generations.get(path, 0) + 1
+            for held in (self._held, self._latest):
+                for key in [k for k in held if path in _paths_in(k) and which(k)]:
+                    del held[key]
+                    self._sizes.pop(key, None)
 
 
 def _paths_in(key: Hashable) -> set[Path]:

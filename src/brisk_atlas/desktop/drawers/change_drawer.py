@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import GridStyle, Layer, Stretch
 
 from ..plain_text import PlainLabel
@@ -182,4 +182,4 @@ class ChangeDrawer(QWidget):
             self.session.painter.forget()
             self.session.run(f"Opening {path.name}", lambda job: self.session.holdings.dataset(path), opened)
 
-        self.session.run("Writing the difference", work, done)
+        self.session.run("Writing the difference", work, done, lane=Lane.BATCH)

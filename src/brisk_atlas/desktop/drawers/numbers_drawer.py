@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import AtlasError, Extent, Layer, number_text
 
 from ..plain_text import PlainLabel
@@ -234,7 +234,7 @@ class NumbersDrawer(QWidget):
                 "good", f"{number_text(zones.name)} by {grid.name}: a new table", f"Kept in {path}"
             )
 
-        self.session.run(f"Numbers of {grid.name} by {zones.name}", ask, done, failed=self._fail)
+        self.session.run(f"Numbers of {grid.name} by {zones.name}", ask, done, failed=self._fail, lane=Lane.BATCH)
 
 
 def _plain(layer: Layer) -> str:

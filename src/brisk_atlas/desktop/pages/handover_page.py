@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import Extent, Facts, GridStyle, Layer
 
 from ..plain_text import PlainLabel
@@ -388,7 +388,11 @@ class HandoverPage(QWidget):
             return
         self._begin()
         self.job = self.session.run(
-            f"Handing over {layer.name}", work, lambda what: self._done(target, what), failed=self._failed
+            f"Handing over {layer.name}",
+            work,
+            lambda what: self._done(target, what),
+            failed=self._failed,
+            lane=Lane.BATCH,
         )
 
     def _cancel(self) -> None:

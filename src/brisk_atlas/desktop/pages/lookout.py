@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.jobs import Job, Lane
 
 from ..session import Session
 
@@ -87,7 +87,7 @@ class Lookout(QObject):
             home(lambda what: self._tell(job, what), learned)
 
         if entries:
-            self._facts = self.session.run("Looking at datasets", work)
+            self._facts = self.session.run("Looking at datasets", work, lane=Lane.BATCH)
 
     def _tell(self, job: Job, learned: dict[Path, Summary]) -> None:
         if job is self._facts and learned:
@@ -124,4 +124,6 @@ class Lookout(QObject):
             return index(shelves, self.session.catalogue, self.session.lookers, report)
 
         if shelves:
-            self._index = self.session.run("Getting to know the shelves", work, lambda count: self.indexed.emit())
+            self._index = self.session.run(
+                "Getting to know the shelves", work, lambda count: self.indexed.emit(), lane=Lane.BATCH
+            )

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.jobs import Job, Lane
 
 from ..plain_text import PlainLabel, plain_tip
 from ..session import Session
@@ -310,7 +310,9 @@ class ManyView(QWidget):
 
         if self._job:
             self._job.cancel()
-        job = self.session.run(f"Reading the records of {folder.name}", work, lambda nothing: self._ended())
+        job = self.session.run(
+            f"Reading the records of {folder.name}", work, lambda nothing: self._ended(), lane=Lane.BATCH
+        )
         self._job = job
 
     def _fit_columns(self) -> None:

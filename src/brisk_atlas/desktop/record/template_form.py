@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import AtlasError
 
 from ..plain_text import PlainLabel, plain_tip
@@ -243,4 +243,4 @@ class ApplyTemplateForm(QDialog):
                 self.accept()
 
         self.go.setEnabled(False)
-        self._job = self.session.run("Saving records", work, done)
+        self._job = self.session.run("Saving records", work, done, lane=Lane.BATCH)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton
 
-from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import AtlasError, ComputedField, Layer, RowsLook
 
 from ..icons import icon
@@ -380,6 +380,7 @@ class SheetTools:
             f"Exporting {target.name}",
             work,
             lambda count: self.session.noticed.emit("good", f"Wrote {count:,} rows to {target.name}", ""),
+            lane=Lane.BATCH,
         )
 
     # Related rows over time

@@ -1,0 +1,52 @@
+"""How much memory values take, and giving back what is no longer needed."""
+
+from __future__ import annotations
+
+import ctypes
+import gc
+import logging
+import os
+from dataclasses import fields, is_dataclass
+from typing import Any
+
+log = logging.getLogger(__name__)
+SHARE = 0.35  # of the machine's memory, for what was read
+DEEPEST = 4  # values within values that are looked into
+
+
+def memory_budget() -> int:
+    """Return how many bytes what was read may take."""
+    return int(SHARE * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
+
+
+def size_of(value: Any, depth: int = 0, seen: set[int] | None = None) -> int:
+    """Return about how many bytes the arrays and tables in a value take; each counts once."""
+    seen = seen if seen is not None else set()
+    if id(value) in seen or depth > DEEPEST:
+        return 0
+    seen.add(id(value))
+    held = getattr(value, "_held", None)  # the columns of a lazy table that were read
+    if isinstance(held, dict):
+        return sum(size_of(each, depth + 1, seen) for each in list(held.values()))
+    size = getattr(value, "nbytes", None)
+    if isinstance(size, int):
+        return size
+    if isinstance(value, dict):
+        return sum(size_of(each, depth + 1, seen) for each in list(value.values()))
+    if isinstance(value, tuple | list):
+        return sum(size_of(each, depth + 1, seen) for each in value[:1000])
+    if is_dataclass(value):
+        return sum(size_of(getattr(value, field.name, None), depth + 1, seen) for field in fields(value))
+    return sum(size_of(each, depth + 1, seen) for each in list(getattr(value, "__dict__", {}).values()))
+
+
+def give_back() -> None:
+    """Return memory that nobody uses any more to the system."""
+    import pyarrow as pa
+
+    gc.collect()
+    pa.default_memory_pool().release_unused()
+    try:
+        ctypes.CDLL(None).malloc_trim(0)
+    except (OSError, AttributeError):
+        log.debug("the C library has no malloc_trim")
