@@ -12,6 +12,7 @@ _NEVER = (
 )
 for _name in ("GDAL_SKIP", "OGR_SKIP"):
     os.environ[_name] = f"{os.environ.get(_name, '')} {_NEVER}".strip()
+os.environ.setdefault("CPL_LOG", os.devnull)  # what the libraries say beside their errors is for nobody
 os.environ.setdefault("GML_DOWNLOAD_SCHEMA", "NO")
 os.environ.setdefault("GML_SKIP_RESOLVE_ELEMS", "ALL")
 

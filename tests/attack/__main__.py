@@ -1,4 +1,4 @@
-"""`python -m attack --minutes 30 [--seed N] [--keep FOLDER]`."""
+"""`python -m attack --minutes 30 [--seed N] [--keep FOLDER] [--only files|writes|window]`."""
 
 from __future__ import annotations
 
@@ -7,21 +7,35 @@ import sys
 import tempfile
 from pathlib import Path
 
-from .files import attack_files
+from .files import Report, attack_files
+from .hands import attack_window
+from .kills import attack_writes
+
+SHARES = {"files": 0.5, "writes": 0.25, "window": 0.25}
+
+
+def attack(folder: Path, seed: int, minutes: float, keep: Path | None, only: str | None = None) -> dict[str, Report]:
+    """Attack the program in each way for its share of the time."""
+    shares = {only: 1.0} if only else SHARES
+    ways = {"files": lambda s: attack_files(folder, seed, s, keep), "writes": lambda s: attack_writes(folder, seed, s),
+            "window": lambda s: attack_window(folder, seed, s)}  # fmt: skip
+    return {name: ways[name](60 * minutes * share) for name, share in shares.items()}
 
 
 def main() -> int:
-    parser = argparse.ArgumentParser(prog="attack", description="Damage files and open them as the window does.")
+    parser = argparse.ArgumentParser(prog="attack", description="Damage files, kill writes and press keys at random.")
     parser.add_argument("--minutes", type=float, default=5.0)
     parser.add_argument("--seed", type=int, default=1)
-    parser.add_argument("--keep", type=Path, help="where to copy what went wrong")
+    parser.add_argument("--keep", type=Path, help="where to copy the files that went wrong")
+    parser.add_argument("--only", choices=SHARES)
     asked = parser.parse_args()
     with tempfile.TemporaryDirectory() as folder:
-        report = attack_files(Path(folder), asked.seed, asked.minutes * 60, asked.keep)
-    print(f"{report.tried} damaged datasets: {dict(report.outcomes)}")
-    for fault in report.faults:
-        print(" ", fault)
-    return int(bool(report.faults))
+        reports = attack(Path(folder), asked.seed, asked.minutes, asked.keep, asked.only)
+    for name, report in reports.items():
+        print(f"{name}: {report.tried} tries, {dict(report.outcomes)}")
+        for fault in report.faults:
+            print(" ", fault)
+    return int(any(report.faults for report in reports.values()))
 
 
 if __name__ == "__main__":

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import errno
+import json
 import os
+import shutil
+import subprocess
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -25,10 +29,16 @@ from brisk_atlas.core.handover import (
     written_beside,
 )
 from brisk_atlas.core.handover.grid import write_grid
+from brisk_atlas.core.handover.table import write_table
 from brisk_atlas.core.handover.vector import FORMATS
 from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import CannotWrite, Extent
+from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.read.wkb import exact_shapes
+
+UTM = "EPSG:32727"
 
 
 def rows_of(lava, year):
@@ -226,3 +236,146 @@ def test_a_computed_grid_becomes_a_file_like_any_other(after, home):
     part = read.open(path).parts[0]
     assert part.facts.grid.bands[0].unit == "m" and part.facts.grid.overviews == (2, 4, 8)
     assert np.array_equal(part.native().valid, after.native().valid)
+
+
+def _layer_of(shapes, table=None, crs=UTM):
+    wkb, flat = exact_shapes(
+        pa.array([None if s is None else s if isinstance(s, bytes) else shapely.to_wkb(s) for s in shapes], pa.binary())
+    )
+    return Features(table if table is not None else pa.table({"n": list(range(len(shapes)))}), wkb, flat, crs)
+
+
+ONE_POINT = b"\x01\x02\x00\x00\x00\x01\x00\x00\x00" + np.array([5.0, 6.0]).tobytes()
+
+
+@pytest.mark.parametrize("format_", ["GeoPackage", "GeoJSON", "FlatGeobuf", "Shapefile"])
+def test_odd_layers_are_handed_over(tmp_path, format_):
+    box = shapely.box(0, 0, 10, 10)
+    layers = {
+        "no fields": _layer_of([box, box], pa.table({"gone": [1, 2]})),
+        "a null geometry": _layer_of([box, None]),
+        "50% done": _layer_of([box]),
+        "-a; b!": _layer_of([box]),
+        "a track of one point": _layer_of([ONE_POINT, shapely.LineString([(0, 0), (3, 4)])]),
+    }
+    for name, features in layers.items():
+        fields = () if name == "no fields" else None
+        target = tmp_path / f"{name} #1"
+        count = hand_over_vector(features, VectorOrder(target, format_, name, fields=fields))
+        path = next(
+            p
+            for p in tmp_path.iterdir()
+            if p.name.startswith(f"{name} #1.") and p.suffix in (".gpkg", ".geojson", ".fgb", ".shp")
+        )
+        assert count == len(features)
+        made = (
+            shutil.copy(path, tmp_path / f"plain{path.suffix}") if path.suffix != ".shp" else path
+        )  # the library can't open some names
+        if path.suffix != ".shp" or "!" not in name:
+            assert pyogrio.read_info(made)["features"] == count, name
+
+
+def test_class_colours_go_out_with_their_cells(tmp_path):
+    path = tmp_path / "classes.tif"
+    with rasterio.open(path, "w", driver="GTiff", width=4, height=3, count=1, dtype="uint8", crs=UTM, nodata=255,
+                       transform=rasterio.transform.from_origin(0, 30, 10, 10)) as out:  # fmt: skip
+        out.write(np.arange(12, dtype="uint8").reshape(1, 3, 4) % 3)
+        out.write_colormap(1, {0: (10, 20, 30, 255), 1: (200, 0, 0, 255), 2: (0, 0, 200, 255)})
+    part = Holdings().raster((path, "classes"))
+    for crs in (UTM, "EPSG:4326"):
+        hand_over_raster(part, RasterOrder(tmp_path / "out.tif", (1,), crs=crs, smooth=True))
+        with rasterio.open(tmp_path / "out.tif") as out:
+            assert out.colormap(1)[1] == (200, 0, 0, 255)
+            assert set(np.unique(out.read(1))) <= {0, 1, 2, 255}  # classes are never averaged
+
+
+FULL_DISK = """
+import resource, signal, sys
+from pathlib import Path
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+from brisk_atlas.core.handover import RasterOrder, VectorOrder, hand_over_raster, hand_over_vector
+from brisk_atlas.core.handover.table import write_table
+from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.read import Holdings
+import numpy as np, pyarrow as pa
+data, target = Path(sys.argv[1]), Path(sys.argv[2])
+held = Holdings()
+grid = held.raster((data / "elevation_2031.tif", "elevation_2031")); grid.native()
+lava = held.features((data / "tolvane_survey.gpkg", "lava_flows"))
+table = pa.table({"x": np.random.default_rng(1).random(50_000)})
+resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[3]), resource.RLIM_INFINITY))
+try:
+    if target.suffix == ".tif":
+        hand_over_raster(grid, RasterOrder(target, (1,)))
+    elif target.suffix in (".csv", ".parquet", ".xlsx"):
+        write_table(table, target, {".csv": "CSV", ".parquet": "Parquet", ".xlsx": "XLSX"}[target.suffix])
+    else:
+        kinds = {".gpkg": "GeoPackage", ".geojson": "GeoJSON", ".fgb": "FlatGeobuf", ".shp": "Shapefile"}
+        hand_over_vector(lava, VectorOrder(target, kinds[target.suffix], "lava"))
+    print("written")
+except CannotWrite as error:
+    print("refused", error)
+"""
+
+
+@pytest.mark.parametrize("ending", [".tif", ".gpkg", ".geojson", ".fgb", ".shp", ".csv", ".parquet", ".xlsx"])
+@pytest.mark.parametrize("room", [3_000, 20_000, 60_000])
+def test_a_full_disk_leaves_what_was_there(tmp_path, data, ending, room):
+    target = tmp_path / f"out{ending}"
+    target.write_bytes(b"what was there before")
+    done = subprocess.run(
+        [sys.executable, "-c", FULL_DISK, str(data), str(target), str(room)],
+        capture_output=True,
+        text=True,
+        timeout=120,
+    )
+    assert done.stdout.startswith(("refused", "written")), done.stderr[-2000:]
+    if done.stdout.startswith("refused"):
+        assert target.read_bytes() == b"what was there before"
+    else:
+        assert read.open(target).parts
+    assert [p.name for p in tmp_path.iterdir() if p.name.startswith(".")] == []
+
+
+def test_links_are_followed_and_permissions_stay(tmp_path):
+    real = tmp_path / "real" / "a.csv"
+    real.parent.mkdir()
+    real.write_text("old")
+    real.chmod(0o600)
+    link = tmp_path / "link.csv"
+    link.symlink_to(real)
+    write_table(pa.table({"x": [1]}), link, "CSV")
+    assert link.is_symlink() and "x" in real.read_text() and real.stat().st_mode & 0o777 == 0o600
+    real.chmod(0o444)
+    with pytest.raises(CannotWrite, match="write-protected"):
+        write_table(pa.table({"x": [2]}), link, "CSV")
+    assert "2" not in real.read_text()
+
+
+def test_what_was_made_of_an_overwritten_file_goes_with_it(tmp_path, after):
+    target = tmp_path / "out.tif"
+    for name in ("out.tif", "out.tif.ovr", "out.tif.aux.xml", "out.tif.xml"):
+        (tmp_path / name).write_bytes(b"old")
+    hand_over_raster(after, RasterOrder(target, (1,)))
+    assert sorted(p.name for p in tmp_path.iterdir()) == [
+        "out.tif",
+        "out.tif.xml",
+    ]  # the record is not made of the cells
+
+
+def test_a_write_that_was_killed_between_two_moves_is_finished_by_the_next(tmp_path):
+    from brisk_atlas.core.system import atomic_write
+    from brisk_atlas.core.system.processes import own_mark
+
+    host, process, begun = own_mark().rsplit("-", 2)
+    room = tmp_path / f"{atomic_write.ROOM}{host}-{process}-{int(begun) + 1}-abc"  # a process that is no more
+    room.mkdir()
+    for name in ("a.dbf", "a.shp"):
+        (tmp_path / name).write_text("old")
+    (tmp_path / "a.dbf").write_text("new")  # moved before the kill
+    (room / "a.shp").write_text("new")
+    (room / atomic_write.LIST).write_text(json.dumps({"moves": [["a.dbf", "a.dbf"], ["a.shp", "a.shp"]], "gone": []}))
+    mine = tmp_path / f"{atomic_write.ROOM}{own_mark()}-def"
+    mine.mkdir()
+    atomic_write.write_whole(tmp_path / "other.txt", b"x")
+    assert (tmp_path / "a.shp").read_text() == "new" and not room.exists() and mine.exists()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import zipfile
 from collections.abc import Callable
 from decimal import Decimal
 from pathlib import Path
@@ -52,8 +53,26 @@ def write_table(table: pa.Table, path: Path, format_: str, check: Callable[[], N
                 pq.write_table(table, beside)
             else:
                 _write_xlsx(table, beside, check)
-        except (OSError, pa.ArrowException, ValueError) as error:
+            _check_written(beside, format_, table.num_rows)
+        except Exception as error:  # each library has its own for a disk that is full
             raise reason_of(error, path) from error
+
+
+def _check_written(path: Path, format_: str, rows: int) -> None:
+    """Raise OSError for a file that can't be read back with all its rows."""
+    if format_ == "Parquet":
+        found = pq.read_metadata(path).num_rows
+    elif format_ == "CSV":
+        with arrow_csv.open_csv(path, parse_options=arrow_csv.ParseOptions(newlines_in_values=True)) as batches:
+            found = sum(batch.num_rows for batch in batches)
+    else:
+        with zipfile.ZipFile(path) as book:
+            damaged = book.testzip()
+        if damaged:
+            raise OSError(f"{damaged} in it can't be read back")
+        return
+    if found != rows:
+        raise OSError(f"of {rows:,} rows {found:,} were written")
 
 
 def _flat(table: pa.Table) -> pa.Table:

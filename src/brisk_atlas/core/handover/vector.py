@@ -97,7 +97,8 @@ def hand_over_vector(
     report(0.02, "choosing rows")
     rows = np.arange(len(features)) if order.rows is None else np.asarray(order.rows, np.int64)
     try:
-        shapes = shapely.from_wkb(features.wkb.take(pa.array(rows)).to_numpy(zero_copy_only=False))
+        wkb = features.wkb.take(pa.array(rows)).to_numpy(zero_copy_only=False)
+        shapes = shapely.from_wkb(wkb, on_invalid="fix")  # such as a track of one point, or an open ring
     except GEOSException as error:
         raise CannotWrite(
             path, f"a geometry of the source is damaged ({error})", "Filter that row out first."
@@ -130,13 +131,15 @@ def hand_over_vector(
         )
     known = shapes[~shapely.is_missing(shapes)]
     geometry_type = known[0].geom_type if len({s.geom_type for s in known}) == 1 else "Unknown"
+    if order.format == "Shapefile" and not len(known):
+        raise CannotWrite(path, "a Shapefile needs a geometry, and none of these rows has one", "Choose GeoPackage.")
     if len(known) and shapely.has_z(known).all():
         geometry_type += " Z"
-    table = features.table.take(pa.array(rows))
-    table = table.select(list(order.fields if order.fields is not None else table.column_names))
-    table = table.append_column(
-        "geometry", pa.array(shapely.to_wkb(shapes, flavor="iso", output_dimension=3), pa.binary())
-    )
+    names = list(order.fields if order.fields is not None else features.table.column_names)
+    geometry = pa.array(shapely.to_wkb(shapes, flavor="iso", output_dimension=3), pa.binary())
+    columns = [features.table.column(name).take(pa.array(rows)) for name in names]
+    fields = [features.table.schema.field(name) for name in names]
+    table = pa.Table.from_arrays([*columns, geometry], schema=pa.schema([*fields, pa.field("geometry", pa.binary())]))
     report(0.8, "writing")
     with written_beside(path) as beside:
         try:
@@ -148,6 +151,7 @@ def hand_over_vector(
                 geometry_name="geometry",
                 geometry_type=geometry_type,
                 crs=proj_crs(crs).to_wkt() if crs else None,
+                **({"SPATIAL_INDEX": "NO"} if order.format == "FlatGeobuf" and len(known) < len(shapes) else {}),
             )
             report(0.95, "reading it back")
             check_written(beside, len(rows))

@@ -124,7 +124,7 @@ def head_of_tiff(path: Path) -> TiffHead | None:
 
 def _head(images: _Images) -> TiffHead | None:
     first, *others = images.found
-    if {330, 34264, 50844, 33918} & first.keys() or not {33550, 33922, 34735} <= first.keys():
+    if {320, 330, 34264, 50844, 33918} & first.keys() or not {33550, 33922, 34735} <= first.keys():
         return None
     width, height = first[256][0], first[257][0]
     bits, bands = set(first.get(258, (1,))), first.get(277, (1,))[0]

@@ -33,7 +33,12 @@ def reason_of(error: BaseException, path: Path) -> CannotWrite:
     """Return the message for a failure to write `path`."""
     code = getattr(error, "errno", None)
     text = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
-    if code in (errno.ENOSPC, errno.EDQUOT) or "No space left" in text or "disk is full" in text.lower():
+    if (
+        code in (errno.ENOSPC, errno.EDQUOT)
+        or "No space left" in text
+        or "ENOSPC" in text
+        or "disk is full" in text.lower()
+    ):
         return CannotWrite(path, "the disk is full", "Free some space or choose another folder; nothing was changed.")
     if code in (errno.EACCES, errno.EPERM, errno.EROFS):
         return CannotWrite(path, "you may not write there", "Choose another folder; nothing was changed.")
