@@ -115,9 +115,7 @@ def main() -> None:
             QTest.mouseMove(widget, at + QPoint(rng.randrange(-60, 60), rng.randrange(-60, 60)))
             QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
         elif kind == "type":
-            QTest.keyClicks(
-                widget, rng.choice(("38 S 20 W", "rank() over (", "lava", "1e999", "((((", "year > 1"))
-            )
+            QTest.keyClicks(widget, rng.choice(("38 S 20 W", "rank() over (", "lava", "1e999", "((((", "year > 1")))
         elif kind == "undo":
             window.commands.do(rng.choice(("undo", "redo")))
         else:

@@ -495,3 +495,28 @@ def test_text_by_lines(tmp_path, encoding):
     assert pages.lines(1234, 1) == [lines[1234]] and pages.lines(9999, 5) == []
     assert pages.find("LINE 2750 ", 0) == 2750 and pages.find("line 3 ", 4) == 3 and pages.find("nothing", 0) is None
     pages.close()
+
+
+def test_all_that_records_say_is_found(tmp_path):
+    from brisk_atlas.core.read.record_words import words_of
+
+    fgdc = tmp_path / "ash.xml"
+    fgdc.write_text(
+        "<metadata><idinfo><citation><citeinfo><title>Ash</title></citeinfo></citation></idinfo>"
+        "<dataqual><logic>No gaps anywhere.</logic><lineage><procstep><procdesc>Weighed on roofs.</procdesc></procstep></lineage></dataqual>"
+        "<eainfo><detailed><attr><attrlabl>THK</attrlabl><attrdomv><edom><edomvd>not measurable</edomvd></edom></attrdomv></attr></detailed></eainfo>"
+        "<metainfo><metc><cntinfo><cntorgp><cntper>Ines Maro</cntper></cntorgp></cntinfo></metc></metainfo></metadata>"
+    )
+    turtle = tmp_path / "zones.dcat.ttl"
+    turtle.write_text(
+        '<urn:z> a <http://www.w3.org/ns/dcat#Dataset> ; <http://purl.org/dc/terms/title> "Zones" ; <urn:p> "drawn by Ines Maro" .'
+    )
+    linked = tmp_path / "zones.dcat.jsonld"
+    linked.write_text(
+        '{"@context": {"dcat": "http://www.w3.org/ns/dcat#"}, "@type": "dcat:Dataset", "dct:title": "Zones", "dct:provenance": {"x": "traced by hand"}}'
+    )
+    assert all(
+        words in words_of(fgdc).others
+        for words in ("No gaps", "Weighed on roofs", "not measurable", "Ines Maro", "THK")
+    )
+    assert "drawn by Ines Maro" in words_of(turtle).others and "traced by hand" in words_of(linked).others

@@ -176,3 +176,20 @@ def test_the_later_of_two_windows_on_one_project_does_not_overwrite_the_earlier(
     assert "another window or program" in driver.window.notice.text.text()
     assert json.loads(project.read_text())["layers"][0]["name"] == "theirs"
     assert driver.window.session.save_project(tmp_path / "mine.brisk.json")
+
+
+def test_the_bar_names_what_the_page_speaks_of_and_the_foot_only_a_map_in_sight(driver):
+    window = driver.window
+    driver.open(demo.DATA / "vents.kml")
+    assert window.foot.crs.isVisible() and window.subject.name.text() == driver.work.subject.name
+    window.read_record(demo.DATA / "elevation_2031.tif")
+    driver.settle()
+    assert window.subject.name.text() == "Record of elevation_2031.tif" and not window.foot.crs.isVisible()
+    window.show_page("desk")
+    driver.settle()
+    assert window.subject.name.text() == driver.work.subject.name and window.foot.scale.isVisible()
+
+
+def test_groups_of_a_scene_carry_its_name(driver):
+    driver.open(demo.DATA / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt")
+    assert [layer.name for layer in driver.work.layers] == ["MERIDEL3_20310624, visible to shortwave"]

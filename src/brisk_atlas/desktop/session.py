@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.sheet import Sheet
 
 log = logging.getLogger(__name__)
+Look = tuple["Facts", "Style | None", "str | None"]  # of a part: what it is, its first style, and its name
 PROJECT_SUFFIX = ".brisk.json"
 DRAWN_KINDS = ("vector", "raster", "pointcloud", "table")
 
@@ -279,7 +280,9 @@ class Session(QObject):
     def _open(self, path: Path, part: str | None) -> None:
         self.run(f"Opening {path.name}", partial(self._look, path, part), self._opened)
 
-    def _look(self, path: Path, part_name: str | None, job: Job) -> tuple[Path, list[tuple[Facts, Style | None]]]:
+    def _look(
+        self, path: Path, part_name: str | None, job: Job
+    ) -> tuple[Path, list[tuple[Facts, Style | None, str | None]]]:
         from brisk_atlas.core.draw.looks import first_look
 
         job.report(0.1, "looking at it")
@@ -305,7 +308,12 @@ class Session(QObject):
             if part.facts.kind == "vector":
                 self._hold((path, part.facts))
             looks.append((part.facts, first_look(part.facts, len(self.work.layers) + number)))
-        return path, looks
+        if dataset.kind == "scene":
+            from brisk_atlas.core.read.scene_words import layer_name
+
+            names = [layer_name(path.stem, facts.notes, facts.name) for facts, _ in looks]
+            return path, [(facts, style, name) for (facts, style), name in zip(looks, names)]
+        return path, [(facts, style, None) for facts, style in looks]
 
     def _hold(self, what: tuple[Path, Facts]) -> None:
         """Read a vector part, or the sample of one that is too large to be held."""
@@ -315,14 +323,14 @@ class Session(QObject):
         if facts.extent is not None:
             seen_features(self.holdings, (path, facts.name), facts.extent)
 
-    def _opened(self, found: tuple[Path, list[tuple[Facts, Style | None]]]) -> None:
+    def _opened(self, found: tuple[Path, list[Look]]) -> None:
         path, looks = found
         if not looks:
             return
         if self._painter:
             self._painter.forget()
         self._tried = {source for source in self._tried if source[0] != path}
-        layers = [self.work.add(path, facts, style) for facts, style in looks]
+        layers = [self.work.add(path, facts, style, name) for facts, style, name in looks]
         self.shelves.opened(path)
         self.layers_opened.emit([layer.id for layer in layers])
 

@@ -80,6 +80,11 @@ class StatusLine(QFrame):
         for name, place in zip(self.slots, self.places):
             place.setText(texts.get(name, "no grid" if name == "cell" else ""))
 
+    def speak_of_map(self, there: bool) -> None:
+        """Show or hide what belongs to the map: the pointer's place, its scale and its CRS."""
+        for widget in (*self.places, self.scale, self.crs):
+            widget.setVisible(there)
+
     def clear_pointer(self) -> None:
         for place in self.places:
             place.setText("")

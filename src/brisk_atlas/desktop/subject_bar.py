@@ -42,6 +42,7 @@ class SubjectBar(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._other: str | None = None
         self.name = PlainLabel()
         self.name.setObjectName("title")
         self.name.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
@@ -63,7 +64,20 @@ class SubjectBar(QWidget):
         if what in ("subject", "layers", "file"):
             self.refresh()
 
+    def speak_of(self, words: str | None) -> None:
+        """Name what a page speaks of that is not the subject; None for the subject."""
+        if words != self._other:
+            self._other = words
+            self.refresh()
+
     def refresh(self) -> None:
+        if self._other is not None:
+            for chip in self.chips:
+                chip.hide()
+            self.name.setText(self._other)
+            self.name.setToolTip("")
+            self._set(0, "not the subject")
+            return
         layer = self.session.work.subject
         facts = self.session.facts_of(layer) if layer else None
         for chip in self.chips:

@@ -137,6 +137,7 @@ class AtlasWindow(QMainWindow):
             from .pages.record_page import RecordPage
 
             self._made["record"] = RecordPage(self.session)
+            self._made["record"].dataset_changed.connect(self._speak_of)
             self._house("record", self._made["record"])
             self._recolour()
         return self._made["record"]
@@ -238,10 +239,22 @@ class AtlasWindow(QMainWindow):
         button.setChecked(True)
         self.commands.refresh()
         self._say_undo()
+        self.foot.speak_of_map(page == "desk")
+        self._speak_of()
         if page == "find":
             self.find_page.list.setFocus()
         elif page == "desk" and self.session.work.layers:
             self.desk.map.canvas.setFocus()
+
+    def _speak_of(self) -> None:
+        """Let the subject bar name what the page in sight speaks of."""
+        record = self._made.get("record")
+        shown = record.path if record is not None and self.page == "record" else None
+        subject = self.session.work.subject
+        if shown is None or (subject is not None and subject.path == shown):
+            self.subject.speak_of(None)
+        else:
+            self.subject.speak_of(f"Record of {shown.name}")
 
     def _show_opened(self, ids: list[str]) -> None:
         self.show_page("desk")

@@ -20,7 +20,7 @@ from brisk_atlas.core.system.folders import cache_folder, make_private
 from .listing import Entry
 from .summary import Summary, from_text, to_text
 
-SCHEMA = f"4 {__version__}"  # another one empties the cache
+SCHEMA = f"5 {__version__}"  # another one empties the cache
 MOST_FOUND = 300
 PATIENCE_S = 5.0  # for another window that writes
 log = logging.getLogger(__name__)

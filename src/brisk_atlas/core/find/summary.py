@@ -127,7 +127,7 @@ def summarise(dataset: Dataset) -> Summary:
         if len(facts) > 1
         else (),
         fields=" ".join([*list(names)[:MOST_FIELDS], *bands, *(f.name for f in facts)]),
-        abstract=words.summary if words else "",
+        abstract="\n".join((words.summary, words.others)) if words else "",
         keywords="; ".join(words.keywords) if words else "",
     )
 
@@ -142,7 +142,8 @@ def _words(dataset: Dataset) -> RecordWords | None:
     for member in dataset.members[:200]:
         name = member.name.lower()
         own = dataset.kind == "record" or dataset.format == "STAC item"
-        if (name.endswith(".xml") and not name.endswith(".aux.xml")) or (own and name.endswith(".json")):
+        record = name.endswith((".xml", ".jsonld", ".ttl", ".rdf")) and not name.endswith(".aux.xml")
+        if record or (own and name.endswith(".json")):
             words = words_of(member)
             if words:
                 return words

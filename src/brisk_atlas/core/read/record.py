@@ -67,7 +67,7 @@ def _title(root: etree._Element, standard: str) -> str:
 def open_dataset(path: Path) -> Dataset:
     """Return the dataset of a metadata record. Raises CannotRead."""
     if path.suffix.lower() in (".ttl", ".jsonld"):
-        return _dataset(path, DCAT, _title_in(path))
+        return _dataset(path, DCAT, title_in(path))
     root = parse_xml(path).getroot()
     standard = standard_of(root)
     if standard is None:
@@ -76,7 +76,7 @@ def open_dataset(path: Path) -> Dataset:
     return _dataset(path, standard, " ".join(_title(root, standard).split()))
 
 
-def _title_in(path: Path) -> str:
+def title_in(path: Path) -> str:
     """Return the first title in a DCAT file in Turtle or JSON-LD, by its words alone."""
     try:
         with path.open("rb") as file:

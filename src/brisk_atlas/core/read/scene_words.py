@@ -2,6 +2,16 @@
 
 from __future__ import annotations
 
+
+def layer_name(scene: str, notes: dict[str, str], group: str) -> str:
+    """Return what a group of a scene's bands is called among other layers: with its scene, and the day on which that
+    was taken unless the scene's name has it."""
+    name = notes.get("scene id") or scene
+    day = next((notes[key] for key in ("acquired", "date acquired", "datetime") if notes.get(key)), "")[:10]
+    dated = not day or day.replace("-", "") in name or day in name
+    return f"{name}, {group}" if dated else f"{name} of {day}, {group}"
+
+
 OPTICAL = "visible to shortwave"
 GROUPS = {
     **dict.fromkeys(("visible", "near infrared", "shortwave infrared"), OPTICAL),

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
@@ -40,7 +41,13 @@ BRIEF_SECTIONS = {  # section of the model: its heading in the short reading
 
 
 class RecordPage(QWidget):
-    """Outline left, reading in the middle, checks right. Speaks of the subject, or of what Find sent."""
+    """Outline left, reading in the middle, checks right. Speaks of the subject, or of what Find sent.
+
+    Signals:
+        dataset_changed(): it speaks of another dataset.
+    """
+
+    dataset_changed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -158,15 +165,17 @@ class RecordPage(QWidget):
         subject = self.session.work.subject
         path = self._sent or (subject.path if subject else None)
         part = subject.part if subject and path == subject.path and not self._sent else None
+        if path != self.path:
+            self.path = path
+            self.dataset_changed.emit()
         if path is None:
-            self.shown = self.path = None
+            self.shown = None
             self.show_again()
             return
         if self.shown is not None and self.shown.changed:
             self._edited[self.shown.path] = self.shown
         if anew:
             self._edited.pop(path, None)
-        self.path = path
         if path in self._edited:
             edited = self._edited.pop(path)
             if edited is not self.shown:
