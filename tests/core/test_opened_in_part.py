@@ -204,3 +204,23 @@ def contents(path):
         part.native().values if part.facts.kind == "raster" else [part.facts.count, len(part.read())]
         for part in read.open(path).parts
     ]
+
+
+def dbf_with(path, names):
+    """Write a dBase table of two rows of text whose fields have the names, whatever they are."""
+    head = struct.pack("<BBBBIHH20x", 3, 126, 1, 1, 2, 33 + 32 * len(names), 1 + 5 * len(names))
+    fields = b"".join(name.encode().ljust(11, b"\0") + b"C" + bytes(4) + b"\5" + bytes(15) for name in names)
+    path.write_bytes(head + fields + b"\r" + b" " + b"abcde" * len(names) + b" " + b"fghij" * len(names) + b"\x1a")
+    return path
+
+
+def test_fields_without_a_name_or_with_the_same_are_told_apart(tmp_path):
+    path = dbf_with(tmp_path / "readings.dbf", ["", "", "a", "A", "a 2"])
+    part = read.open(path).parts[0]
+    names = [field.name for field in part.facts.fields]
+    assert names == ["field 1", "field 2", "a", "A 3", "a 2"] or names == ["field 1", "field 2", "a", "A 2 2", "a 2"]
+    assert part.read().column_names == names
+    (tmp_path / "again.csv").write_text("a,A,,a 2,a\n1,2,3,4,5\n")
+    table = read.open(tmp_path / "again.csv").parts[0]
+    assert len({name.casefold() for name in table.read().column_names}) == 5
+    assert sum(table.read().to_pylist()[0].values()) == 15

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from dataclasses import replace
 
 import numpy as np
 import pyarrow.csv as arrow_csv
@@ -15,6 +16,7 @@ from PyQt6.QtWidgets import QPushButton, QToolButton
 
 from brisk_atlas import demo
 from brisk_atlas.core.draw import ramps
+from brisk_atlas.core.model import ComputedField
 from brisk_atlas.core.project import Picks
 
 CTRL, SHIFT, ALT = (
@@ -484,3 +486,41 @@ def test_the_sheet_stands_in_a_window_of_its_own_and_goes_back(hand):
     desk._sheet_window.close()
     d.settle()
     assert desk._sheet_window is None and desk.bottom.isVisible() and hand.drawer.parent() is desk.bottom
+
+
+CASTS = ("DOUBLE", "BIGINT", "VARCHAR", "DATE", "TIMESTAMP", "TIME", "INTERVAL", "BLOB", "DECIMAL(10,2)", "BOOLEAN")
+
+
+def test_the_scope_follows_from_layer_to_layer_and_a_raster_has_no_rows(driver, tmp_path):
+    driver.open(demo.DATA / "tolvane_survey.gpkg", part="lava_flows")
+    driver.open(demo.DATA / "gas_readings.parquet")
+    driver.open(demo.DATA / "elevation_2031.tif")
+    window, drawer = driver.window, driver.window.desk.sheet
+    window.commands.do("sheet")
+    for scope in ("view", "picked", "all"):
+        for layer in driver.work.layers:
+            driver.click(drawer.scopes[scope])
+            driver.work.choose(layer.id)
+            driver.settle()
+            assert not window.notice.isVisible(), window.notice.text.text()
+            assert (drawer.layer and drawer.layer.id) == (layer.id if layer.kind != "raster" else None)
+    raster = next(layer for layer in driver.work.layers if layer.kind == "raster")
+    drawer.tools.write_new(raster, tmp_path / "rows.csv", "CSV")
+    driver.settle()
+    assert "it is a raster and has no rows" in window.notice.text.text()
+    assert not (tmp_path / "rows.csv").exists()
+
+
+@pytest.mark.parametrize("cast", CASTS)
+def test_a_computed_field_of_any_type_shows_and_sorts(driver, cast):
+    driver.open(demo.DATA / "tolvane_survey.gpkg", part="lava_flows")
+    driver.window.commands.do("sheet")
+    driver.settle()
+    layer, drawer = driver.work.subject, driver.window.desk.sheet
+    for text in ("year", "surface", "year > 1950", "make_date(year, 1, 1)", "NULL"):
+        look = replace(layer.rows, computed=(ComputedField("made", text, cast),), summary=True)
+        driver.work.change("compute", layer.id, rows=look)
+        driver.work.change("sort", layer.id, rows=replace(look, sort=(("made", True),)))
+        driver.settle()
+        assert drawer.wrong.isVisible() or "made" in drawer.sheet.columns
+        assert not driver.window.notice.isVisible(), driver.window.notice.text.text()

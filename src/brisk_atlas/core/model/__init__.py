@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
     from .lattice import CellWindow, Lattice
-    from .layer import Layer
+    from .layer import WITH_ROWS, Layer
     from .reading import AS_IT_SAYS, Columns, Reading, TextForm
     from .rows import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
     from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle
@@ -34,7 +34,7 @@ _HOMES = {
     "extent": ("Extent",),
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
     "lattice": ("CellWindow", "Lattice"),
-    "layer": ("Layer",),
+    "layer": ("WITH_ROWS", "Layer"),
     "reading": ("AS_IT_SAYS", "Columns", "Reading", "TextForm"),
     "rows": ("ColumnLook", "ComputedField", "Edit", "FieldFilter", "Join", "RowsLook"),
     "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle"),
@@ -45,6 +45,7 @@ _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 __all__ = [
     "AS",
     "AS_IT_SAYS",
+    "WITH_ROWS",
     "AtlasError",
     "BadExpression",
     "Band",

@@ -12,6 +12,9 @@ if TYPE_CHECKING:
     from .style import Style
 
 
+WITH_ROWS = ("vector", "table")  # the kinds of layers that a sheet shows
+
+
 @dataclass(frozen=True)
 class Layer:
     """One open layer. `kind` is that of its part; `style` is None for tables.

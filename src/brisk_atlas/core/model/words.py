@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 
@@ -41,3 +42,18 @@ def number_text(value: Any) -> str:
         text = f"{value:,.{digits}f}"
         return text.rstrip("0").rstrip(".") if "." in text else text
     return str(value)
+
+
+def told_apart(names: Sequence[str], what: str = "field") -> list[str]:
+    """Return names of which none is empty, or the same as another in another case, as a table needs them: "a", "a 2",
+    "field 3"."""
+    used, found = set[str](), list[str]()
+    first = {name.casefold() for name in names}
+    for at, name in enumerate(names):
+        apart = plain = (name.strip("\0 ") and name) or f"{what} {at + 1}"
+        turn = 2
+        while apart.casefold() in used or (apart != name and apart.casefold() in first):
+            apart, turn = f"{plain} {turn}", turn + 1
+        used.add(apart.casefold())
+        found.append(apart)
+    return found

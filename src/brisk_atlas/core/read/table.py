@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import codecs
 import io
-from collections import Counter
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -12,6 +11,7 @@ import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
 from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, Facts, Field, Reading, TablePart, TextForm
+from brisk_atlas.core.model.words import told_apart
 
 from .on_disk import on_disk
 from .reach import fetched, stem_of, suffix_of
@@ -48,25 +48,15 @@ def _options(path: Path, form: TextForm, first: bytes) -> tuple:
     text = first.decode(form.encoding, "replace").lstrip("\ufeff")
     line = next((line for line in text.splitlines() if line.strip()), "")
     cells = (split([line], form.delimiter) or [[]])[0]
-    names = [(c.strip() if form.header else "") or f"column {i}" for i, c in enumerate(cells, 1)]
+    names = [c.strip() if form.header else "" for c in cells]
     read = arrow_csv.ReadOptions(
         encoding="utf-8" if form.encoding == "utf-8" else form.encoding,
-        column_names=unlike(names),
+        column_names=told_apart(names, "column"),
         skip_rows=1 if form.header else 0,
     )
     parse = arrow_csv.ParseOptions(delimiter=form.delimiter, newlines_in_values=True)
     convert = arrow_csv.ConvertOptions(strings_can_be_null=True, decimal_point=form.decimal)
     return read, parse, convert
-
-
-def unlike(names: list[str]) -> list[str]:
-    """Return the names with a number after those that stand twice."""
-    seen: Counter[str] = Counter()
-    out = []
-    for name in names:
-        seen[name] += 1
-        out.append(name if seen[name] == 1 else f"{name} {seen[name]}")
-    return out
 
 
 def _source(path: Path, form: TextForm) -> io.BytesIO | str:

@@ -13,6 +13,7 @@ from pyogrio.errors import DataLayerError, DataSourceError
 
 from brisk_atlas.core.model import CannotRead, Dataset, Extent, Facts, Field, Part, TablePart, VectorPart
 from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.place import text_of
 
 from .content import content_of, head_of
@@ -121,15 +122,15 @@ class OgrLayer(VectorPart):
         return self._read(where=f'"{column}" % {int(step)} = 0' if step > 1 else None)
 
     def _read(self, **which: object) -> Features:
-        meta, table = _read_arrow(self.path, self.facts.name, **which)
-        name = meta["geometry_name"] or "wkb_geometry"
-        column = table.column(name).combine_chunks()
+        _, table = _read_arrow(self.path, self.facts.name, **which)
+        geometry = table.num_columns - 1  # it comes last, and a field may have its name
+        column = table.column(geometry).combine_chunks()
         wkb = column.chunk(0) if isinstance(column, pa.ChunkedArray) else column
         wkb = wkb.storage if isinstance(wkb, pa.ExtensionArray) else wkb
         from .wkb import exact_shapes  # the compiler loads with it, which facts can do without
 
         exact, shapes = exact_shapes(wkb)
-        return Features(table.drop_columns([name]), exact, shapes, self.facts.crs)
+        return Features(table.remove_column(geometry), exact, shapes, self.facts.crs)
 
 
 @dataclass(frozen=True)
@@ -187,8 +188,8 @@ def _facts(path: Path, layer: str | None) -> Facts:
         _TYPES.get(sub) or _ARROW_TYPES.get(main, main)
         for main, sub in zip(info["ogr_types"], info.get("ogr_subtypes", info["ogr_types"]))
     ]
-    fields = tuple(Field(str(n), t) for n, t in zip(info["fields"], types))
     geometry = info["geometry_type"]
+    fields = tuple(map(Field, told_apart([str(name) for name in info["fields"]]), types))
     if geometry is None:
         return Facts(layer, "table", info["features"], None, fields)
     crs = text_of(info["crs"]) if info["crs"] and not info["crs"].startswith(UNDEFINED) else None

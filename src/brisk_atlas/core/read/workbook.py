@@ -11,10 +11,11 @@ import pyarrow as pa
 from openpyxl.utils.exceptions import InvalidFileException
 
 from brisk_atlas.core.model import CannotRead, Dataset, Facts, TablePart
+from brisk_atlas.core.model.words import told_apart
 
 from . import vector
 from .reach import members_in
-from .table import fields_of, table_dataset, unlike
+from .table import fields_of, table_dataset
 
 UNPACKED_LIMIT = 2_000_000_000  # bytes; a workbook that unpacks to more is refused
 
@@ -29,7 +30,7 @@ def _rows(path: Path) -> dict[str, list[tuple]]:
 
 def _table(rows: list[tuple]) -> pa.Table:
     header, *body = rows or [()]
-    names = unlike([str(name) if name is not None else f"column {i + 1}" for i, name in enumerate(header)])
+    names = told_apart(["" if name is None else str(name) for name in header], "column")
     columns = []
     for i in range(len(names)):
         values = [row[i] if i < len(row) else None for row in body]

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import ComputedField, Field, Layer, RowsLook
+from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, Field, Layer, RowsLook
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.streams import Seen, is_stream, seen_features
@@ -23,7 +23,10 @@ Check = Callable[[], None] | None
 
 
 def base_rows(holdings: Holdings, layer: Layer) -> pa.Table:
-    """Return the rows as the file has them; of a layer that is read by view, without its geometry."""
+    """Return the rows as the file has them; of a layer that is read by view, without its geometry. Raises AtlasError
+    for a layer that has none."""
+    if layer.kind not in WITH_ROWS:
+        raise AtlasError(layer.path, f"it is a {layer.kind} and has no rows", "Choose a vector layer or a table.")
     if layer.kind == "vector" and is_stream(holdings, layer.source):
         return holdings.attributes(layer.source)
     return holdings.table(layer.source)

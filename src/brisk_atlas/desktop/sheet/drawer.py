@@ -10,7 +10,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError, BadExpression, Edit, Extent, Layer, RowsLook
+from brisk_atlas.core.model import WITH_ROWS, AtlasError, BadExpression, Edit, Extent, Layer, RowsLook
 from brisk_atlas.core.project import Picks
 
 from ..plain_text import PlainLabel
@@ -157,8 +157,9 @@ class SheetDrawer(QWidget):
 
     @property
     def layer(self) -> Layer | None:
-        """Return the layer whose rows are shown, as it stands in the work now."""
-        return self.session.work.layer(self.layer_id)
+        """Return the layer whose rows are shown, as it stands in the work now; None for one that has none."""
+        layer = self.session.work.layer(self.layer_id)
+        return layer if layer is not None and layer.kind in WITH_ROWS else None
 
     @property
     def busy(self) -> bool:
@@ -199,7 +200,8 @@ class SheetDrawer(QWidget):
             self.filter.setText(layer.rows.where if layer else "")
             self._complain(None)
             self.tools.end_editing()
-        if layer is None or layer.kind not in ("vector", "table"):
+        if layer is None or layer.kind not in WITH_ROWS:
+            self._whole = None
             self.grid.show_sheet(None, RowsLook(), {})
             self.count.setText("" if layer is None else f"{layer.name} has no rows; it is a {layer.kind}")
             self.tools.refresh()

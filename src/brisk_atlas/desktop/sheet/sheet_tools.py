@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton
 
 from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import AtlasError, ComputedField, Layer, RowsLook
+from brisk_atlas.core.model.words import told_apart
 
 from ..icons import icon
 from ..plain_text import plain_tip
@@ -372,7 +373,7 @@ class SheetTools:
         def work(job: Job) -> int:
             from brisk_atlas.core.handover.table import write_table
 
-            table = sheet.rows().select(fields).rename_columns(_unlike(headings))
+            table = sheet.rows().select(fields).rename_columns(told_apart(headings))
             write_table(table, target, format_, job.check)
             return table.num_rows
 
@@ -405,12 +406,6 @@ class SheetTools:
         row = picks.rows[0] if layer and picks and picks.layer_id == layer.id and picks.rows else None
         if layer is not None:
             self.series.show_rows(layer, related, row)
-
-
-def _unlike(names: list[str]) -> list[str]:
-    from brisk_atlas.core.read.table import unlike
-
-    return unlike(names)
 
 
 def _is_date(kind: object) -> bool:
