@@ -121,3 +121,17 @@ def test_work_that_listens_stops_at_its_next_check():
         threading.Event().wait(0.01)
     job.cancel()
     assert jobs.close() and stopped == [True] and job.state == "cancelled"
+
+
+def test_work_cancelled_while_it_waits_costs_no_thread():
+    jobs, go, ran = Jobs(1), threading.Event(), threading.Event()
+    jobs.start("first", lambda job: go.wait(20))
+    waiting = [jobs.start("waits", lambda job: None) for _ in range(5)]
+    for job in waiting:
+        job.cancel()
+    while any(not job.finished for job in waiting):
+        threading.Event().wait(0.01)
+    go.set()
+    jobs.start("after", lambda job: ran.set())
+    assert ran.wait(5)
+    assert jobs.close()

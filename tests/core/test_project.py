@@ -180,3 +180,17 @@ def test_a_full_disk_leaves_the_old_project(tmp_path, monkeypatch):
 def test_the_shipped_project_opens_on_the_shipped_data(data):
     state, place, _ = read(data / "tolvane.brisk.json")
     assert len(state.layers) > 8 and place is not None and all(layer.path.is_file() for layer in state.layers)
+
+
+def test_changes_made_together_are_told_once_and_undone_one_by_one(tmp_path):
+    work, heard = filled(tmp_path), []
+    work.listen(heard.append)
+    names = [layer.name for layer in work.layers]
+    with work.together():
+        for layer in work.layers:
+            work.change("hide", layer.id, visible=False)
+        assert heard == []
+    assert heard == ["layers"]
+    work.undo()
+    assert [layer.visible for layer in work.layers].count(True) == 1
+    assert [layer.name for layer in work.layers] == names

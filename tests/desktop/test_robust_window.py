@@ -19,7 +19,9 @@ from PyQt6.QtWidgets import QAbstractItemView, QApplication, QLabel, QTextEdit, 
 
 from brisk_atlas import demo
 from brisk_atlas.core.project import autosave
+from brisk_atlas.core.record.reading import Line, Section
 from brisk_atlas.desktop.fault_hooks import FaultHooks
+from brisk_atlas.desktop.reading_view import ReadingView
 
 TAG = "<img src='file:///etc/hostname'><b>x</b>"
 NAME = "<b>x<img src='file:::etc:hostname'>"  # as a file may be called
@@ -193,3 +195,30 @@ def test_the_bar_names_what_the_page_speaks_of_and_the_foot_only_a_map_in_sight(
 def test_groups_of_a_scene_carry_its_name(driver):
     driver.open(demo.DATA / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt")
     assert [layer.name for layer in driver.work.layers] == ["MERIDEL3_20310624, visible to shortwave"]
+
+
+def test_very_many_lines_are_laid_out_as_far_as_they_are_wanted(driver):
+    page = ReadingView()
+    sections = [Section(f"part {n}", tuple(Line(f"field {i}", f"text {n}.{i}") for i in range(100))) for n in range(30)]
+    page.show_sections(sections)
+    assert "text 5.99" in page.toPlainText() and "text 6.0" not in page.toPlainText()
+    assert "Show 2,400 more lines" in page.toPlainText()
+    page.go_to_section("part 29")
+    assert "text 29.99" in page.toPlainText() and "more lines" not in page.toPlainText()
+
+
+def test_many_datasets_open_together_and_close_one_by_one(driver, tmp_path):
+    for number in range(40):
+        box = {"type": "Polygon", "coordinates": [[[number, 0], [number + 1, 0], [number + 1, 1], [number, 0]]]}
+        feature = {"type": "Feature", "properties": {"a": number}, "geometry": box}
+        collection = {"type": "FeatureCollection", "features": [feature]}
+        (tmp_path / f"plot_{number:02}.geojson").write_text(json.dumps(collection))
+    told = []
+    driver.work.listen(told.append)
+    driver.open(*sorted(tmp_path.glob("*.geojson")))
+    assert len(driver.work.layers) == 40 and told.count("layers") < 40
+    assert len(json.loads(driver.window.session.shelves.file.read_text())["recent"]) == 12
+    for _ in range(40):
+        driver.work.undo()
+    driver.settle()
+    assert not driver.work.layers and not driver.window.notice.isVisible()

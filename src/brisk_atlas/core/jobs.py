@@ -84,6 +84,8 @@ class Jobs:
         self._lock = threading.Lock()
         self._listeners: list[Callable[[Job], None]] = []
         self._open: dict[int, tuple[Job, Done]] = {}
+        self._cancelled: SimpleQueue[tuple[float, Job]] = SimpleQueue()
+        self._reaper: threading.Thread | None = None
         self._closed = False
 
     def listen(self, listener: Callable[[Job], None]) -> None:
@@ -130,11 +132,14 @@ class Jobs:
                 return  # another thread took this one's place when its work was abandoned
 
     def _run(self, job: Job, work: Callable[[Job], Any]) -> bool:
-        """Do the work of a job; returns whether somebody still waited for it."""
+        """Do the work of a job; returns whether this thread goes on, which it does unless another took its place."""
         result, error = None, None
+        with self._lock:
+            if job.finished:  # cancelled while it waited
+                return True
+            job.state = "running"
         try:
             job.check()
-            job.state = "running"
             self._tell(job)
             result = work(job)
             job.check()  # what nobody wants any more must not come after what was asked for since
@@ -145,11 +150,18 @@ class Jobs:
             state, error = "failed", raised
         return self._end(job, state, result, error)
 
-    def _end(self, job: Job, state: str, result: Any = None, error: BaseException | None = None) -> bool:
+    def _end(
+        self, job: Job, state: str, result: Any = None, error: BaseException | None = None, *, abandoning: bool = False
+    ) -> bool:
+        """Note how a job ended and tell of it; returns whether it had not ended before. Where it is abandoned while
+        its work goes on, another thread takes the place of the one that is lost to it."""
         with self._lock:
             _, done = self._open.pop(job.id, (job, None))
             if job.finished:
                 return False
+            if abandoning and job.state == "running" and not self._closed:
+                log.info("%s does not stop; it is left to itself", job.name)
+                self._add_thread(job.lane)
             job.state, job.result, job.error = state, result, error
             job.progress = 1.0 if state == "done" else job.progress
         self._tell(job)
@@ -159,16 +171,16 @@ class Jobs:
 
     def _abandon(self, job: Job) -> None:
         """End a job that was cancelled, soon, whether or not its work listens."""
+        self._cancelled.put((time.monotonic() + MOST_PATIENCE_S, job))
+        if self._reaper is None:
+            self._reaper = threading.Thread(target=self._reap, daemon=True, name="cancelled jobs")
+            self._reaper.start()
 
-        def end() -> None:
-            time.sleep(MOST_PATIENCE_S)
-            running = job.state == "running"
-            if self._end(job, "cancelled") and running and not self._closed:
-                log.info("%s does not stop; it is left to itself", job.name)
-                with self._lock:
-                    self._add_thread(job.lane)
-
-        threading.Thread(target=end, daemon=True, name="cancel").start()
+    def _reap(self) -> None:
+        while True:
+            due, job = self._cancelled.get()
+            time.sleep(max(0.0, due - time.monotonic()))
+            self._end(job, "cancelled", abandoning=True)
 
     def _tell(self, job: Job) -> None:
         for listener in self._listeners:

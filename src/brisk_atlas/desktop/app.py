@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 DEFAULT_SIZE = QSize(1280, 800)
 OFFER_MS = 600
 BEGIN_MS = 40  # the window stands first
+COLLECT_SELDOM = 50_000, 50, 1000  # looking through a million rows of Find for cycles would stop the window
 SETTLED_S = 0.4  # this long without work counts as settled
 PATIENCE_S = 120.0
 
@@ -40,6 +41,7 @@ def _settings() -> QSettings:
 
 def make_application() -> QApplication:
     """Return the application object with our fonts and style."""
+    gc.set_threshold(*COLLECT_SELDOM)
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication([*sys.argv[:1], "-style", "fusion"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Sequence
 from html import escape
 from typing import TYPE_CHECKING
@@ -16,6 +17,8 @@ if TYPE_CHECKING:
 
 NOT_SAID = "not said"
 LABEL_PX = 126
+MOST_LINES = 600  # that are laid out at once; more would hold up the window
+THE_REST = "rest:"
 
 
 class ReadingView(QTextBrowser):
@@ -33,22 +36,27 @@ class ReadingView(QTextBrowser):
         self.setOpenLinks(False)
         self._sections: Sequence[Section] = ()
         self._title = ""
+        self._whole = False
         self.anchorClicked.connect(self._clicked)
 
-    def show_sections(self, sections: Sequence[Section], title: str = "") -> None:
-        self._sections, self._title = sections, title
+    def show_sections(self, sections: Sequence[Section], title: str = "", *, whole: bool = False) -> None:
+        """Show sections; of very many lines the first, and a link to the others unless the `whole` is wanted."""
+        self._sections, self._title, self._whole = sections, title, whole
         t = self.theme
+        left = sys.maxsize if whole else MOST_LINES
         out = []
         if title:
             out.append(
                 f"<p style='font-size:19px; font-weight:600; color:{t.ink}; margin:0 0 4px 0'>{escape(title)}</p>"
             )
         for number, section in enumerate(sections):
+            if left <= 0:
+                break
             out.append(
                 f"<a name='s{number}'></a><p style='font-size:14px; font-weight:600; color:{t.ink}; "
                 f"margin:12px 0 2px 0'>{escape(section.title)}</p><table cellspacing=0 cellpadding=2>"
             )
-            for label, text, place in section.lines:
+            for label, text, place in section.lines[:left]:
                 colour = t.quiet if text == NOT_SAID else t.caution if label == "warning" else t.ink
                 style = "font-style:italic" if text == NOT_SAID else ""
                 name = escape(label)
@@ -64,10 +72,15 @@ class ReadingView(QTextBrowser):
                     f"<td style='color:{colour}; {style}'>{told}</td></tr>"
                 )
             out.append("</table>")
+            left -= len(section.lines)
+        if left < 0 or (left == 0 and number + 1 < len(sections)):
+            many = sum(len(section.lines) for section in sections) - MOST_LINES
+            out.append(f"<p><a href='{THE_REST}' style='color:{t.second}'>Show {many:,} more lines</a></p>")
         self.setHtml("".join(out))
 
     def go_to(self, place: Sequence[str | int], section: str) -> None:
         """Scroll to the line of a place of a record, or to the section of that title."""
+        self._show_whole()
         for section_ in self._sections:
             for line in section_.lines:
                 if line.place and tuple(line.place[: len(place)]) == tuple(place)[: len(line.place)]:
@@ -76,11 +89,21 @@ class ReadingView(QTextBrowser):
         self.go_to_section(section)
 
     def go_to_section(self, title: str) -> None:
+        self._show_whole()
         for number, section in enumerate(self._sections):
             if section.title == title:
                 self.scrollToAnchor(f"s{number}")
 
+    def _show_whole(self) -> None:
+        if not self._whole and sum(len(section.lines) for section in self._sections) > MOST_LINES:
+            self.show_sections(self._sections, self._title, whole=True)
+
     def _clicked(self, url: QUrl) -> None:
+        if url.toString() == THE_REST:
+            at = self.verticalScrollBar().value()  # type: ignore[union-attr]
+            self._show_whole()
+            self.verticalScrollBar().setValue(at)  # type: ignore[union-attr]
+            return
         address = url.toString().removeprefix("place:")
         steps = tuple(int(step) if step.isdigit() else step for step in address.split("/") if step)
         if url.toString().startswith("place:") and steps:
@@ -88,7 +111,7 @@ class ReadingView(QTextBrowser):
 
     def repaint_theme(self, theme: Theme) -> None:
         self.theme = theme
-        self.show_sections(self._sections, self._title)
+        self.show_sections(self._sections, self._title, whole=self._whole)
 
 
 def _address(place: Sequence[str | int]) -> str:

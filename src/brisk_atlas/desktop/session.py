@@ -9,7 +9,7 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from brisk_atlas.core.jobs import Job, Jobs, Lane
 from brisk_atlas.core.model import AtlasError, NeedsPermission
@@ -84,6 +84,11 @@ class Session(QObject):
         self._came_home.connect(self._take_home)
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self.work_changed.emit)
+        self._arrived: list[tuple[Path, list[Look]]] = []
+        self._arrivals = QTimer(self)
+        self._arrivals.setSingleShot(True)
+        self._arrivals.setInterval(0)
+        self._arrivals.timeout.connect(self._lay_down)
         self._shown_paths: set[Path] = set()
         self.work.listen(self._give_back)
 
@@ -324,14 +329,21 @@ class Session(QObject):
             seen_features(self.holdings, (path, facts.name), facts.extent)
 
     def _opened(self, found: tuple[Path, list[Look]]) -> None:
-        path, looks = found
-        if not looks:
-            return
+        """Note what was read; what came home at the same time is laid on the Desk together."""
+        if found[1]:
+            self._arrived.append(found)
+            self._arrivals.start()
+
+    def _lay_down(self) -> None:
+        arrived, self._arrived = self._arrived, []
+        paths = {path for path, _ in arrived}
         if self._painter:
-            self._painter.forget()
-        self._tried = {source for source in self._tried if source[0] != path}
-        layers = [self.work.add(path, facts, style, name) for facts, style, name in looks]
-        self.shelves.opened(path)
+            self._painter.forget(paths)
+        self._tried = {source for source in self._tried if source[0] not in paths}
+        with self.work.together():
+            layers = [self.work.add(path, *look) for path, looks in arrived for look in looks]
+        self.shelves.opened(*(path for path, _ in arrived))
+        self.run("Remembering what was opened", lambda job: self.shelves.save(), shown=False, lane=Lane.BATCH)
         self.layers_opened.emit([layer.id for layer in layers])
 
     def prepare(self, layer: Layer) -> None:

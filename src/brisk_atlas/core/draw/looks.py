@@ -7,6 +7,7 @@ from brisk_atlas.core.model import CloudStyle, Dataset, Facts, GridStyle, Layer,
 from .ramps import CLASSES
 
 ELEVATION_WORDS = ("elev", "height", "dem", "dtm", "dsm", "depth", "bathy", "floor", "topo", "altitude")
+MANY_PARTS = 200
 QUALITY_WORDS = ("quality", "class", "mask")
 
 
@@ -27,10 +28,18 @@ def first_look(facts: Facts, number: int) -> Style | None:
     return None
 
 
+def at_a_sight(dataset: Dataset) -> int:
+    """Return of how many parts a first sight is taken; each takes its time where a database has thousands."""
+    return 24 if len(dataset.parts) <= MANY_PARTS else 3
+
+
 def first_layers(dataset: Dataset, part_name: str | None = None) -> list[Layer]:
-    """Return what to draw for a first sight of a dataset, or of one part: of rasters the first one only."""
-    layers = []
+    """Return what to draw for a first sight of a dataset, or of one part: of rasters the first one only, of many
+    parts the first."""
+    layers: list[Layer] = []
     for number, part in enumerate(dataset.parts):
+        if len(layers) == at_a_sight(dataset):
+            break
         style = first_look(part.facts, number)
         if style is not None and part_name in (None, part.facts.name):
             name = part.facts.name

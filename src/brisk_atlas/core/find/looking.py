@@ -53,10 +53,10 @@ def summaries(
 
 def _in_turn(paths: list[Path], first: Callable[[], Iterable[Path]]) -> Iterator[Path]:
     """Yield each path once: those that matter most now before the others."""
-    waiting = dict.fromkeys(paths)
+    waiting, rest = set(paths), iter(paths)
     while waiting:
-        path = next((p for p in first() if p in waiting), None) or next(iter(waiting))
-        del waiting[path]
+        path = next((p for p in first() if p in waiting), None) or next(p for p in rest if p in waiting)
+        waiting.remove(path)
         yield path
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import threading
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -58,6 +59,7 @@ class Shelves:
     pinned: list[Path] = field(default_factory=list)
     recent: list[Path] = field(default_factory=list)
     projects: list[Path] = field(default_factory=list)
+    _saving: threading.Lock = field(default_factory=threading.Lock, repr=False, compare=False)
 
     def load(self) -> None:
         """Read what was remembered; a damaged file counts as nothing remembered."""
@@ -69,7 +71,12 @@ class Shelves:
         except (OSError, ValueError, AttributeError, TypeError):
             return
 
-    def _save(self) -> None:
+    def save(self) -> None:
+        """Write the shelves down, from any thread."""
+        with self._saving:
+            self._write()
+
+    def _write(self) -> None:
         told = {name: [str(p) for p in getattr(self, name)] for name in ("pinned", "recent", "projects")}
         write_beside(self.file, json.dumps(told, indent=1))
 
@@ -80,19 +87,19 @@ class Shelves:
         rest = [p for p in self.pinned if p != folder]
         at = rest.index(before) if before in rest else len(rest)
         self.pinned = [*rest[:at], folder, *rest[at:]]
-        self._save()
+        self.save()
 
     def unpin(self, folder: Path) -> None:
         if folder in self.pinned:
             self.pinned.remove(folder)
-            self._save()
+            self.save()
 
-    def opened(self, path: Path) -> None:
-        """Note a dataset as the latest opened."""
-        self.recent = [path, *(p for p in self.recent if p != path)][:RECENT_KEPT]
-        self._save()
+    def opened(self, *paths: Path) -> None:
+        """Note datasets as the latest opened, the last of them first. `save` writes it down."""
+        for path in paths[-RECENT_KEPT:]:
+            self.recent = [path, *(p for p in self.recent if p != path)][:RECENT_KEPT]
 
     def opened_project(self, path: Path) -> None:
         """Note a project as the latest opened."""
         self.projects = [path, *(p for p in self.projects if p != path)][:RECENT_KEPT]
-        self._save()
+        self.save()

@@ -7,7 +7,8 @@ as a dataclass.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
@@ -57,12 +58,27 @@ class Work:
         self._past: list[tuple[str, WorkState]] = []
         self._future: list[tuple[str, WorkState]] = []
         self._listeners: list[Callable[[str], None]] = []
+        self._held_back: dict[str, None] | None = None  # what is to be told once, in its order
         self._ids = itertools.count(1)
 
     def listen(self, listener: Callable[[str], None]) -> None:
         self._listeners.append(listener)
 
+    @contextmanager
+    def together(self) -> Iterator[None]:
+        """Tell of the changes inside once, at their end. Each stays a step of undo of its own."""
+        self._held_back = {}
+        try:
+            yield
+        finally:
+            held, self._held_back = self._held_back, None
+            for what in held:
+                self._announce(what)
+
     def _announce(self, what: str) -> None:
+        if self._held_back is not None:
+            self._held_back[what] = None
+            return
         for listener in self._listeners:
             listener(what)
 

@@ -56,8 +56,8 @@ class FindModel(QAbstractTableModel):
         self.rows: list[Row] = []
         self.lines: list[Line] = []
         self._unfolded: set[Path] = set()
-        self._places: dict[Path, int] | None = None
-        self._line_of: dict[Path, list[int]] | None = None
+        self._places: dict[str, int] | None = None
+        self._line_of: dict[str, list[int]] | None = None
 
     # What is shown
 
@@ -93,25 +93,26 @@ class FindModel(QAbstractTableModel):
     def learn(self, found: dict[Path, Summary]) -> bool:
         """Take in what was found out about datasets; returns whether the rows should be arranged anew."""
         if self._places is None:
-            self._places = {row.entry.path: number for number, row in enumerate(self.rows)}
-        lines = self._lines_by_path()
+            self._places = {str(row.entry.path): number for number, row in enumerate(self.rows)}
+        lines, changed = self._lines_by_path(), list[int]()
         for path, summary in found.items():
-            number = self._places.get(path)
+            number = self._places.get(str(path))
             if number is None:
                 continue
             row = self.rows[number] = self.rows[number]._replace(summary=summary)
-            for at in lines.get(path, ()):
+            for at in lines.get(str(path), ()):
                 self.lines[at] = row
-        if self.lines:
-            self.dataChanged.emit(self.index(0, 0), self.index(len(self.lines) - 1, len(self.columns) - 1))
+                changed.append(at)
+        if changed:
+            self.dataChanged.emit(self.index(min(changed), 0), self.index(max(changed), len(self.columns) - 1))
         return self.sieve.by_facts or self.grouped or self.sorted_by not in ("name", "size", "modified", "folder")
 
-    def _lines_by_path(self) -> dict[Path, list[int]]:
+    def _lines_by_path(self) -> dict[str, list[int]]:
         if self._line_of is None:
             self._line_of = {}
             for at, line in enumerate(self.lines):
                 if isinstance(line, Row):
-                    self._line_of.setdefault(line.entry.path, []).append(at)
+                    self._line_of.setdefault(str(line.entry.path), []).append(at)
         return self._line_of
 
     def unfold(self, index: QModelIndex, on: bool) -> None:
@@ -154,7 +155,7 @@ class FindModel(QAbstractTableModel):
 
     def index_of(self, path: Path, part: str | None = None) -> QModelIndex:
         """Return where a dataset stands, or one of its parts if it is unfolded."""
-        for at in self._lines_by_path().get(path, ()):
+        for at in self._lines_by_path().get(str(path), ()):
             if part is None:
                 return self.index(at, 0)
             for below in range(at + 1, len(self.lines)):

@@ -247,11 +247,13 @@ class FindPage(QWidget):
             self.filter.clear()
             self._timers["typed"].stop()
             self.sieve.set_text("")
-        known = {row.entry: row.summary for row in self.list.rows.rows} if again else {}
-        self._show_rows([Row(entry, known.get(entry)) for entry in entries], again=again)
+        known = {str(row.entry.path): row for row in self.list.rows.rows} if again else {}
+        before = [known.get(str(entry.path)) if known else None for entry in entries]
+        rows = [old if old and old.entry == entry else Row(entry, None) for entry, old in zip(entries, before)]
+        self._show_rows(rows, again=again)
         self._say_count()
         self._note_view()
-        self.lookout.look_at(folder, [e for e in entries if not e.is_folder and known.get(e) is None])
+        self.lookout.look_at(folder, [row.entry for row in rows if row.summary is None and not row.entry.is_folder])
         if not again:
             self.folder_changed.emit()
 

@@ -273,12 +273,13 @@ def glimpse(session: Session, path: Path, part_name: str | None, job: Job) -> Gl
 
 def _tables(dataset: Dataset, part_name: str | None) -> dict[str, Any]:
     """Return the first rows of every part that has rows, and how many it has."""
+    from brisk_atlas.core.draw.looks import at_a_sight
     from brisk_atlas.core.model import TablePart, VectorPart
 
     from .glance_rows import ROWS as FIRST
 
     parts = [p for p in dataset.parts if isinstance(p, VectorPart | TablePart) and part_name in (None, p.facts.name)]
-    return {part.facts.name: (part.first(FIRST), part.facts.count) for part in parts[:12]}
+    return {part.facts.name: (part.first(FIRST), part.facts.count) for part in parts[: at_a_sight(dataset)]}
 
 
 def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple[list[Layer], Extent | None, str]:

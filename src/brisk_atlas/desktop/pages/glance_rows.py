@@ -16,7 +16,8 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
 ROWS = 100
-WIDEST_PX = 220
+MEASURED = 20  # rows, whose texts make the width of a column
+NARROWEST_PX, WIDEST_PX, PADDING_PX = 48, 220, 22
 
 
 class FirstRows(QAbstractTableModel):
@@ -46,14 +47,18 @@ class FirstRows(QAbstractTableModel):
             return None
         value = self._columns[index.column()][index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            from brisk_atlas.core.model import number_text
-
-            text = "—" if value is None else number_text(value)
+            text = _text(value)
             return plain_tip(text) if role == Qt.ItemDataRole.ToolTipRole else text
         number = isinstance(value, int | float) and not isinstance(value, bool)
         if role == Qt.ItemDataRole.TextAlignmentRole and number:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         return mono_font() if role == Qt.ItemDataRole.FontRole and number else None
+
+    def longest(self, column: int) -> str:
+        """Return the longest text of a column's head and first values."""
+        values = self._columns[column][:MEASURED]
+        texts = [self.names[column], self.types[column], *(_text(value) for value in values)]
+        return max(texts, key=len)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if orientation == Qt.Orientation.Vertical:
@@ -63,6 +68,12 @@ class FirstRows(QAbstractTableModel):
         return (
             plain_tip(f"{self.names[section]} ({self.types[section]})") if role == Qt.ItemDataRole.ToolTipRole else None
         )
+
+
+def _text(value: Any) -> str:
+    from brisk_atlas.core.model import number_text
+
+    return "—" if value is None else number_text(value)
 
 
 def _plain(kind: pa.DataType) -> str:
@@ -114,6 +125,7 @@ class GlanceRows(QWidget):
         told = f"{len(table.column_names):,} fields; "
         told += f"rows 1 to {len(table):,} of {count:,}" if count is not None else f"the first {len(table):,} rows"
         self.said.setText(told)
-        self.table.resizeColumnsToContents()
-        for i in range(len(table.column_names)):
-            self.table.setColumnWidth(i, min(self.table.columnWidth(i), WIDEST_PX))
+        metrics = self.table.fontMetrics()
+        for number in range(len(table.column_names)):
+            width = metrics.horizontalAdvance(self.rows.longest(number)) + PADDING_PX
+            self.table.setColumnWidth(number, min(max(width, NARROWEST_PX), WIDEST_PX))

@@ -63,9 +63,15 @@ class Lookout(QObject):
             if self._show is job:
                 self.listed.emit(folder, entries, again)
 
+        def work(job: Job) -> list[Entry]:
+            entries = list_folder(folder)
+            for entry in entries:
+                str(entry.path)  # a path keeps its text; of fifty thousand it must not be made on the window's thread
+            return entries
+
         failed = (lambda error: None) if again else None
         name = f"Listing {folder.name}"
-        job = self._show = self.session.run(name, lambda job: list_folder(folder), done, shown=not again, failed=failed)
+        job = self._show = self.session.run(name, work, done, shown=not again, failed=failed)
 
     def look_at(self, folder: Path, entries: Sequence[Entry]) -> None:
         """Find out about datasets: what is kept at once, then what is in view, then the rest."""
