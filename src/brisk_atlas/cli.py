@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import argparse
+import atexit
 import gc
 import json
+import os
 import sys
+import warnings
 from collections.abc import Sequence
 from pathlib import Path
 
 from brisk_atlas import __version__
+from brisk_atlas.core.system.footing import may_open_many
 
 PAGES = ("find", "desk", "record", "handover")
 
@@ -89,9 +93,19 @@ def facts(paths: Sequence[Path], as_json: bool) -> int:
     return int(failed)
 
 
+def _end_quietly() -> None:
+    """Drop what libraries report about themselves while the process is taken down."""
+    sys.stderr.flush()
+    os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
+
+
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; returns its exit code."""
     given = list(sys.argv[1:] if arguments is None else arguments)
+    may_open_many()
+    atexit.register(_end_quietly)
+    if not sys.warnoptions:
+        warnings.simplefilter("ignore")  # what libraries remark to programmers; the window's go into its log
     if given[:1] == ["facts"]:
         asked = _facts_parser().parse_args(given[1:])
         return facts(asked.paths, asked.json)

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import gzip
 import os
+import re
 import time
 import zipfile
 from pathlib import Path
 
 import numpy as np
+import openpyxl
 import pyarrow as pa
 import pytest
 import shapely
@@ -145,3 +147,31 @@ def test_mgrs_references_read_back_within_their_metre(lat, lon):
     found = mgrs_to_degrees(mgrs_text(lon, lat))
     assert found is not None and abs(found[1] - lat) < 3e-5
     assert abs(found[0] - lon) * np.cos(np.radians(lat)) < 3e-5 and mgrs_to_degrees("27Z nothing") is None
+
+
+def test_all_that_comes_along_with_a_member_is_bounded(tmp_path):
+    archive = tmp_path / "many.zip"
+    with zipfile.ZipFile(archive, "w", zipfile.ZIP_DEFLATED) as packed:
+        packed.writestr("scene_META.txt", "a = b\n")
+        for number in range(30):
+            packed.writestr(f"scene_B{number}.tif", bytes(40_000_000))
+    with pytest.raises(CannotRead, match=r"the 30 files beside it would unpack from .* which looks like an attack"):
+        reach.brought(archive / "scene_META.txt")
+    assert sum(f.stat().st_size for f in reach.copies_folder().rglob("*") if f.is_file()) == 0
+
+
+def test_a_sheet_is_as_large_as_its_cells_and_not_as_it_says(tmp_path):
+    path = tmp_path / "vast.xlsx"
+    book = openpyxl.Workbook()
+    book.active.append(["vent", "depth_m"])
+    book.active.append(["Eastern", 12.5])
+    book.save(path)
+    with zipfile.ZipFile(path) as whole:
+        members = {name: whole.read(name) for name in whole.namelist()}
+    sheet = "xl/worksheets/sheet1.xml"
+    members[sheet] = re.sub(rb'<dimension ref="[^"]*"', b'<dimension ref="A1:XFD1048576"', members[sheet])
+    with zipfile.ZipFile(path, "w") as changed:
+        for name, content in members.items():
+            changed.writestr(name, content)
+    (part,) = read.open(path).parts
+    assert part.read().to_pylist() == [{"vent": "Eastern", "depth_m": 12.5}]

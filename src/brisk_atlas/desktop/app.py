@@ -58,14 +58,20 @@ def make_window(shelves: Shelves | None = None, settings: QSettings | None = Non
     return window
 
 
+def _hooked(window: AtlasWindow) -> FaultHooks:
+    """Let what nobody catches come up as a notice of the window."""
+    hooks = FaultHooks()
+    hooks.raised.connect(lambda words, details: window.notice.say("fault", words, details))
+    hooks.install()
+    return hooks
+
+
 def run(paths: Sequence[Path], *, pin: Path | None = None, log_level: str = "INFO") -> int:
     """Open the window on `paths` and stay until it is closed."""
     start_log(log_level)
     app = make_application()
-    hooks = FaultHooks()
     window = make_window()
-    hooks.raised.connect(lambda words, details: window.notice.say("fault", words, details))
-    hooks.install()
+    hooks = _hooked(window)
     geometry = window.settings.value("geometry")
     if geometry is not None:
         window.restoreGeometry(geometry)
@@ -116,10 +122,12 @@ def picture(
 ) -> int:
     """Draw the settled window into a PNG; returns the exit code. `prepare` are commands to run first."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    start_log()
     app = make_application()
     from brisk_atlas.core.find import Shelves
 
     window = make_window(Shelves(pinned=[pin] if pin else []))
+    hooks = _hooked(window)
     window.session.asks = False
     window.resize(size)
     window.show()
@@ -145,6 +153,7 @@ def picture(
     window.session.work.load(window.session.work.state, None, None)
     window.close()
     app.processEvents()
+    hooks.remove()
     if not written:
         print(f"{out}: the picture can't be written. Choose another folder.", file=sys.stderr)
         return 1

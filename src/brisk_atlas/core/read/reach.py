@@ -185,6 +185,7 @@ def _unpacked(archive: Path, name: str) -> Path:
         wanted = [n for n in found if n.startswith(name + "/")]
         if not wanted:
             raise CannotRead(archive / name, "the archive does not hold it", "Look at the archive in Find.")
+    _check_sum(archive, name, [found[each] for each in wanted])
     root = _room(archive)
     with _told(archive / name), zipfile.ZipFile(archive) as opened:
         for each in wanted:
@@ -194,6 +195,20 @@ def _unpacked(archive: Path, name: str) -> Path:
     _prune()
     target = root / name
     return brought(target) if target.suffix.lower() == ".gz" else target
+
+
+def _check_sum(archive: Path, name: str, wanted: list[zipfile.ZipInfo]) -> None:
+    """Raise CannotRead where all that comes along with a member would be far more than the archive can hold, or more
+    than there is room for."""
+    whole, packed = sum(info.file_size for info in wanted), archive.stat().st_size
+    if whole > max(SMALL_UNPACKED, MOST_RATIO * packed):
+        told = f"{name} and the {len(wanted) - 1:,} files beside it would unpack from {packed:,} to {whole:,} bytes"
+        raise CannotRead(archive, f"{told}, which looks like an attack", "Ask its sender what it is.")
+    free = shutil.disk_usage(make_private(_room(archive))).free
+    if whole > free:
+        raise CannotRead(
+            archive, f"{name} unpacks to {whole:,} bytes and {free:,} are free", "Make room on the disk of the cache."
+        )
 
 
 def _dated(member: zipfile.ZipInfo) -> float:

@@ -9,6 +9,7 @@ from pathlib import Path
 import openpyxl
 import pyarrow as pa
 from openpyxl.utils.exceptions import InvalidFileException
+from openpyxl.worksheet._read_only import ReadOnlyWorksheet
 
 from brisk_atlas.core.model import CannotRead, Dataset, Facts, TablePart
 from brisk_atlas.core.model.words import told_apart
@@ -17,15 +18,27 @@ from . import vector
 from .reach import members_in
 from .table import fields_of, table_dataset
 
+MOST_CELLS = 40_000_000  # with one more for each row; a full sheet of 36 columns
 UNPACKED_LIMIT = 2_000_000_000  # bytes; a workbook that unpacks to more is refused
 
 
 def _rows(path: Path) -> dict[str, list[tuple]]:
     try:
         book = openpyxl.load_workbook(path, read_only=True, data_only=True)
-        return {sheet.title: list(sheet.iter_rows(values_only=True)) for sheet in book.worksheets}
+        return {sheet.title: _rows_of(path, sheet) for sheet in book.worksheets}
     except (zipfile.BadZipFile, InvalidFileException, KeyError, ValueError, OSError) as error:
         raise CannotRead(path, f"it is not a whole workbook ({error})", "The copy may have been cut short.") from error
+
+
+def _rows_of(path: Path, sheet: ReadOnlyWorksheet) -> list[tuple]:
+    sheet.reset_dimensions()  # what a sheet states of its size may be a million rows of nothing
+    rows, cells = [], 0
+    for row in sheet.iter_rows(values_only=True):
+        cells += len(row) + 1
+        if cells > MOST_CELLS:
+            raise CannotRead(path, f"sheet {sheet.title} has more than {MOST_CELLS:,} cells", "Save it as CSV.")
+        rows.append(row)
+    return rows
 
 
 def _table(rows: list[tuple]) -> pa.Table:

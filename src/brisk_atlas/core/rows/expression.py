@@ -22,6 +22,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.system.footing import check_footing
 
 from .functions import ALLOWED, MEASURES
 
@@ -34,7 +35,12 @@ BATCH = 50_000  # rows handed over at once
 LOOK_S = 0.04  # between two looks at whether to stop
 ROW = "__file_row"  # the row's place in the file, 0 first; every answer of the engine is tied to it
 _SAFE = {"enable_external_access": "false", "memory_limit": MEMORY_LIMIT, "threads": "2"}
-_SETTINGS = ("SET python_enable_replacements = false", "SET errors_as_json = true", "SET lock_configuration = true")
+_SETTINGS = (
+    "SET python_enable_replacements = false",
+    "SET enable_progress_bar = false",
+    "SET errors_as_json = true",
+    "SET lock_configuration = true",
+)
 HOW_TO_QUOTE = "Field names with spaces need double quotes, text needs single quotes."
 _HEAD = "SELECT ("
 _CLASSES = {
@@ -68,7 +74,9 @@ def literal(value: Any) -> str:
 
 
 def connect(table: pa.Table, name: str = "rows") -> duckdb.DuckDBPyConnection:
-    """Return a locked connection that knows `table` by its name."""
+    """Return a locked connection that knows `table` by its name. Raises AtlasError where no more files can be
+    opened."""
+    check_footing()  # without it the engine would end the process
     db = duckdb.connect(":memory:", config=_SAFE)
     db.register(name, table)
     for setting in _SETTINGS:
@@ -130,6 +138,7 @@ def prepare(expression: str, columns: Sequence[str], *, measured: bool = True) -
         raise BadExpression("the expression", "it is empty", "Write a condition, such as year = 2031.")
     if len(text) > MOST_LETTERS:
         raise BadExpression(text[:40] + "…", f"it is longer than {MOST_LETTERS:,} characters", "Make it shorter.")
+    check_footing()
     body = f"{_HEAD}{text}\n)"
     try:
         statements = duckdb.extract_statements(body)

@@ -33,4 +33,8 @@ def start_log(level: str = "INFO") -> Path | None:
     for old in list(root.handlers):
         root.removeHandler(old)
     root.addHandler(handler)
+    logging.captureWarnings(True)
+    remarks = logging.getLogger("py.warnings")
+    remarks.propagate = False
+    remarks.addHandler(handler)
     return log_file()

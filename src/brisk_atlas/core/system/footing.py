@@ -1,0 +1,35 @@
+"""What libraries take for granted and end the process without: a working folder, and files that may be opened."""
+
+from __future__ import annotations
+
+import os
+import resource
+import tempfile
+from contextlib import ExitStack
+from pathlib import Path
+
+from brisk_atlas.core.model import AtlasError
+
+SPARE = 16  # descriptors that a query may need
+
+
+def check_footing() -> None:
+    """Leave a working folder that is gone. Raises AtlasError where no more files can be opened."""
+    try:
+        Path.cwd()
+    except OSError:
+        os.chdir(tempfile.gettempdir())
+    try:
+        with ExitStack() as opened:
+            for _ in range(SPARE):
+                opened.enter_context(open(os.devnull, "rb"))  # noqa: PTH123
+    except OSError as error:
+        remedy = "Close layers, or raise the limit of open files (ulimit -n)."
+        raise AtlasError("Brisk Atlas", f"too many files are open ({error.strerror})", remedy) from error
+
+
+def may_open_many() -> None:
+    """Raise the limit of open files to what the system allows this process."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if soft != hard:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (min(hard, 65536) if hard > 0 else 65536, hard))
