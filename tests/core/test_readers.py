@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 import rasterio
 
+import made_files as made
 from brisk_atlas.core import read
 from brisk_atlas.core.model import CannotRead, Extent
 from brisk_atlas.core.place import transform
@@ -270,3 +271,15 @@ def test_a_third_party_reader_takes_over_its_ending(monkeypatch, tmp_path):
         assert read.open(path).format == "Sketch"
     finally:
         registry.readers.cache_clear()
+
+
+@pytest.mark.parametrize("mark", ["!", ";", "#", "%", "?", "["])
+def test_names_that_look_like_addresses_are_names(data, tmp_path, mark):
+    folder = tmp_path / f"of{mark}today"
+    folder.mkdir()
+    made.vector(data, tmp_path, "zones.shp", "ESRI Shapefile")
+    for member in list(tmp_path.glob("zones.*")):
+        member.rename(folder / member.name.replace("zones", f"zones{mark}2"))
+    (part,) = read.open(folder / f"zones{mark}2.shp").parts
+    assert len(part.read().table) == part.facts.count > 0
+    assert part.facts.crs == "EPSG:32727" and part.read().table.column_names

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from .reach import is_remote, library_name
+from .plain_names import vector_name
+from .reach import is_remote
 
 INDEXES = (".sbn", ".sbx", ".qix")
 
@@ -17,11 +18,11 @@ def without_foreign_index(path: Path, by_extent: bool) -> Iterator[str]:
     """Give the name by which the library reads a file. It takes the index beside a shapefile for right and so
     hides features where it is not, which can't be seen from the index: it is put out of the library's sight."""
     if not by_extent or is_remote(path) or path.suffix.lower() != ".shp":
-        yield library_name(path)
+        yield vector_name(path)
         return
     siblings = [other for other in path.parent.glob("*") if other.stem == path.stem]
     if not any(other.suffix.lower() in INDEXES for other in siblings):
-        yield library_name(path)
+        yield vector_name(path)
         return
     with tempfile.TemporaryDirectory(prefix="brisk-atlas-") as folder:
         for other in siblings:

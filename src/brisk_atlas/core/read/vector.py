@@ -20,7 +20,8 @@ from .content import content_of, head_of
 from .curves import CURVED
 from .curves import REMARK as CURVES_STRAIGHT
 from .on_disk import on_disk
-from .reach import is_remote, library_name, suffix_of
+from .plain_names import vector_name
+from .reach import is_remote, suffix_of
 from .readable_text import with_readable_text
 from .shape_sidecars import without_foreign_index
 from .times import times_of
@@ -58,6 +59,7 @@ DRIVERS = {  # for endings that several drivers claim, or none
     ".xml": "GML:",
 }
 ONE_LAYER = (".geojson", ".geojsonl", ".geojsons", ".ndjson", ".jsonl", ".fgb")
+ONE_LAYER_BY_NAME = (".shp", ".dbf")  # whose layer has the name of the file
 UNDEFINED = ("ENGCRS", "LOCAL_CS", "Undefined")  # what libraries call a CRS that is not known
 _ARROW_TYPES = {
     "OFTInteger": "int32",
@@ -80,10 +82,11 @@ def _options(path: Path) -> dict[str, str]:
     return OPTIONS.get(suffix_of(path), {})
 
 
-def _read_arrow(path: Path, layer: str, **which: object) -> tuple[dict, pa.Table]:
+def _read_arrow(path: Path, layer: str | None, **which: object) -> tuple[dict, pa.Table]:
     try:
         with warnings.catch_warnings(), without_foreign_index(path, "bbox" in which) as name:
             warnings.simplefilter("ignore")
+            layer = None if suffix_of(path) in ONE_LAYER_BY_NAME else layer
             meta, table = pyogrio.read_arrow(name, layer=layer, **which, **_options(path))
             table, _ = with_readable_text(table)
             bare = [field.name for field in table.schema if pa.types.is_timestamp(field.type) and not field.type.tz]
@@ -118,7 +121,7 @@ class OgrLayer(VectorPart):
         return self._read(bbox=extent.bounds)
 
     def read_every(self, step: int) -> Features:
-        column = pyogrio.read_info(library_name(self.path), layer=self.facts.name)["fid_column"] or "FID"
+        column = pyogrio.read_info(vector_name(self.path), layer=self.facts.name)["fid_column"] or "FID"
         return self._read(where=f'"{column}" % {int(step)} = 0' if step > 1 else None)
 
     def _read(self, **which: object) -> Features:
@@ -181,7 +184,7 @@ def dbf_size(head: bytes) -> int:
 def _facts(path: Path, layer: str | None) -> Facts:
     """Return the facts of a layer, or of the only one."""
     info = pyogrio.read_info(
-        library_name(path), layer=layer, force_feature_count=True, force_total_bounds=True, **_options(path)
+        vector_name(path), layer=layer, force_feature_count=True, force_total_bounds=True, **_options(path)
     )
     layer = layer if layer is not None else str(info["layer_name"])
     types = [
@@ -218,10 +221,10 @@ def _layer_names(path: Path) -> list[str] | list[None]:
     one of formats that have no more, as asking would read the whole file."""
     if suffix_of(path) in ONE_LAYER:
         return [None]
-    names = [str(name) for name, _ in pyogrio.list_layers(library_name(path))]
+    names = [str(name) for name, _ in pyogrio.list_layers(vector_name(path))]
     if suffix_of(path) != ".gpx":
         return names
-    filled = [n for n in names if pyogrio.read_info(library_name(path), layer=n, force_feature_count=True)["features"]]
+    filled = [n for n in names if pyogrio.read_info(vector_name(path), layer=n, force_feature_count=True)["features"]]
     return filled or names[:1]
 
 
