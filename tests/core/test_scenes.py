@@ -202,3 +202,18 @@ def test_groups_that_are_not_closed_are_refused():
         parse_groups("GROUP = A\nK = 1\nEND")
     with pytest.raises(ValueError, match="was not open"):
         parse_groups("GROUP = A\nEND_GROUP = B\nEND")
+
+
+def test_assets_that_lie_elsewhere_are_not_fetched_and_copies_beside_the_item_are_used(data, tmp_path):
+    path = tmp_path / f"{AFTER}.stac.json"
+    item = json.loads((data / AFTER / path.name).read_text())
+    item["assets"] = {key: item["assets"][key] for key in ("B3", "B8")}
+    item["assets"]["B3"]["href"] = f"https://scenes.tolvane.example/{AFTER}_B3.tif?key=1"
+    item["assets"]["B8"]["href"] = f"../../elsewhere/{AFTER}_B8.tif"
+    path.write_text(json.dumps(item))
+    dataset = read.open(path)
+    assert dataset.kind == "record" and "2 of its bands lie elsewhere (https://scenes" in dataset.warnings[-1]
+    shutil.copy(data / AFTER / f"{AFTER}_B3.tif", tmp_path)
+    dataset = read.open(path)
+    assert dataset.kind == "scene" and len(dataset.parts) == 1
+    assert "1 of its bands lie elsewhere (../../elsewhere/" in dataset.warnings[-1]

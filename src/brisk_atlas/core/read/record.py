@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from lxml import etree
@@ -94,6 +94,14 @@ def stac_collection(path: Path) -> Dataset:
         return _dataset(path, "STAC collection", str(told.get("title") or told.get("id") or ""))
     except (ValueError, OSError, AttributeError) as error:
         raise CannotRead(path, f"it is not a whole STAC collection ({error})", "Ask for the file again.") from error
+
+
+def stac_item(path: Path, said: list[str]) -> Dataset:
+    """Return a STAC item none of whose bands are at hand as a record, with what is to be said of them."""
+    told = json.loads(path.read_text("utf-8"))
+    title = str(told.get("properties", {}).get("title") or told.get("id") or "")
+    dataset = _dataset(path, "STAC item", title)
+    return replace(dataset, warnings=(*dataset.warnings, *said))
 
 
 def _dataset(path: Path, standard: str, title: str) -> Dataset:

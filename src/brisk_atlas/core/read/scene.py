@@ -9,7 +9,8 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import dataclass
-from pathlib import Path
+from pathlib import Path, PurePosixPath
+from urllib.parse import urlsplit
 
 import rasterio
 from rasterio.errors import RasterioError
@@ -42,6 +43,7 @@ class _SceneBand:
     centre_um: float | None
     rescale: tuple[Rescale, ...] = ()
     classes: tuple[tuple[int, str, str], ...] = ()
+    elsewhere: str = ""  # where it lies, if that is not the scene's folder
 
 
 def parse_groups(text: str) -> dict[str, dict]:
@@ -74,6 +76,17 @@ def _inside(folder: Path, name: str) -> Path:
     if folder.resolve() not in file.parents:
         raise ValueError(f"it names {name}, which lies outside its folder")
     return folder / file.relative_to(folder.resolve())
+
+
+def _asset(folder: Path, address: str) -> tuple[Path, str]:
+    """Return the file of an asset, and the address of one that lies elsewhere: a copy beside the item is used."""
+    try:
+        if "://" not in address:
+            return _inside(folder, address), ""
+    except ValueError:
+        pass
+    name = PurePosixPath(urlsplit(address).path).name
+    return _inside(folder, name or "none"), address
 
 
 def _rescales(value_of: dict[str, str]) -> tuple[Rescale, ...]:
@@ -155,8 +168,9 @@ def _from_stac(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
             (int(c["value"]), QUALITY_COLOURS[i % len(QUALITY_COLOURS)], c.get("description") or c.get("name", ""))
             for i, c in enumerate(asset.get("classification:classes") or ())
         )
-        file = _inside(path.parent, asset["href"])
-        bands.append(_SceneBand(file, name, common, centre, _stac_scale(numbers, first, common), classes))
+        file, elsewhere = _asset(path.parent, asset["href"])
+        scale = _stac_scale(numbers, first, common)
+        bands.append(_SceneBand(file, name, common, centre, scale, classes, elsewhere))
     known = item.get("properties", {})
     notes = {"scene id": item.get("id", "")}
     notes |= {
@@ -196,7 +210,9 @@ def open_dataset(path: Path) -> Dataset:
     except (ValueError, KeyError, StopIteration, AttributeError, TypeError, IndexError, OSError) as error:
         raise CannotRead(path, f"its scene metadata is not whole ({error})", "Ask for the file again.") from error
     groups: dict[tuple, list[_SceneBand]] = {}
-    missing = [band.file.name for band in bands if not band.file.is_file()]
+    gone = [band for band in bands if not band.file.is_file()]
+    missing = [band.file.name for band in gone if not band.elsewhere]
+    elsewhere = [band.elsewhere for band in gone if band.elsewhere]
     members = [path]
     try:
         for band in bands:
@@ -208,9 +224,14 @@ def open_dataset(path: Path) -> Dataset:
         parts = [_part(path, name, found, notes) for (name, *_), found in groups.items()]
     except (RasterioError, OSError) as error:
         raise CannotRead(path, f"one of its bands can't be read ({error})", "Ask for the scene again.") from error
+    if not parts and elsewhere:
+        from .record import stac_item
+
+        return stac_item(path, _said_elsewhere(elsewhere))
     if not parts:
         raise CannotRead(path, "none of the band files that it names is there", "Put them beside the metadata file.")
     said = [f"{len(missing)} of its band files missing: {', '.join(missing[:3])}"] if missing else []
+    said += _said_elsewhere(elsewhere)
     beside = path.with_name(path.name + ".xml")
     members += [beside] if beside.is_file() else []
     return Dataset(
@@ -220,6 +241,12 @@ def open_dataset(path: Path) -> Dataset:
         warnings=tuple(said),
         **on_disk(path, tuple(members)),
     )
+
+
+def _said_elsewhere(addresses: list[str]) -> list[str]:
+    if not addresses:
+        return []
+    return [f"{len(addresses)} of its bands lie elsewhere ({addresses[0][:120]}); copies beside the item are used"]
 
 
 def _part(path: Path, name: str, found: list[_SceneBand], notes: dict[str, str]) -> RasterFile:
