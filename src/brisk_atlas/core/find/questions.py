@@ -25,7 +25,7 @@ EASTS = ("x", "easting", "east", "utm_e", "utm_x", "x_coord", "xcoord", "coord_x
 NORTHS = ("y", "northing", "north", "utm_n", "utm_y", "y_coord", "ycoord", "coord_y", "y_m", "n")
 TEXTS = ("wkt", "geometry", "geom", "the_geom", "shape", "geometry_wkt")
 REFERENCES = ("mgrs", "usng", "grid_ref", "gridref", "mgrs_ref")
-_WKT = re.compile(r"^\s*(SRID=\d+;)?\s*(MULTI)?(POINT|LINESTRING|POLYGON|GEOMETRYCOLLECTION)\b", re.IGNORECASE)
+_WKT = re.compile(r"^\s*+(?:SRID=\d+;)?\s*+(MULTI)?(POINT|LINESTRING|POLYGON|GEOMETRYCOLLECTION)\b", re.IGNORECASE)
 ROWS_LOOKED_AT = 200
 MOST_READ = 200_000  # rows; a larger table is judged by the names of its columns alone
 MANY_PARTS = 8  # a container with more is not opened whole unasked
