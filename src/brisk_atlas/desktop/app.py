@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 DEFAULT_SIZE = QSize(1280, 800)
 OFFER_MS = 600
 BEGIN_MS = 40  # the window stands first
-COLLECT_SELDOM = 50_000, 50, 1000  # looking through a million rows of Find for cycles would stop the window
+COLLECT_SELDOM = 50_000, 20, 50  # looking through a million rows of Find for cycles would stop the window
 SETTLED_S = 0.4  # this long without work counts as settled
 PATIENCE_S = 120.0
 
@@ -41,7 +41,6 @@ def _settings() -> QSettings:
 
 def make_application() -> QApplication:
     """Return the application object with our fonts and style."""
-    gc.set_threshold(*COLLECT_SELDOM)
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication([*sys.argv[:1], "-style", "fusion"])
@@ -70,6 +69,7 @@ def run(paths: Sequence[Path], *, pin: Path | None = None, log_level: str = "INF
     """Open the window on `paths` and stay until it is closed."""
     start_log(log_level)
     app = make_application()
+    gc.set_threshold(*COLLECT_SELDOM)
     window = make_window()
     hooks = _hooked(window)
     geometry = window.settings.value("geometry")
