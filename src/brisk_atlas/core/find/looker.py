@@ -22,7 +22,6 @@ from .summary import Summary, faulty, summarise, to_text
 LONGEST_S = 150.0  # for one look, should nobody be left to end it
 TOO_LARGE = "It may be damaged, or far larger than it seems; ask its sender what it is."
 MOST_MEMORY_SHARE = 0.6  # of the machine's, for one child
-BEHIND_THE_WINDOW = 10  # steps of priority; looking at thousands of files must not make the window wait
 ROOM_FOR_A_LOOK = 1_500_000_000  # bytes beside those of the file, a few times
 TIMES_ITS_SIZE = 6
 
@@ -70,7 +69,6 @@ def main() -> None:
     resource.setrlimit(resource.RLIMIT_AS, (most, most))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     end_with_parent()
-    os.nice(BEHIND_THE_WINDOW)
     for module in ("vector", "raster", "table"):  # most files need one of them
         import_module(f"brisk_atlas.core.read.{module}")
     for line in sys.stdin:
