@@ -127,6 +127,7 @@ def test_shelves_are_remembered(home, tmp_path):
     for i in range(20):
         shelves.opened(tmp_path / f"{i}.tif")
     shelves.opened(tmp_path / "15.tif")
+    shelves.save()
     again = Shelves()
     again.load()
     assert again.pinned == [tmp_path] and len(again.recent) == 12 and again.recent[0].name == "15.tif"
