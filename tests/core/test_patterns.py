@@ -38,9 +38,9 @@ PUMPED = [
     "a1",
 ]
 ENDS = ["", "!", "\n!"]
-SHORT, LONG = 150, 600
+SHORT, LONG = 100, 400
 MOST_GROWTH = 4**3.3  # a cube of the length, and some noise
-BELOW_NOISE_S = 0.03
+BELOW_NOISE_S = 0.05
 
 
 def patterns():
@@ -60,10 +60,10 @@ def patterns():
 
 
 def seconds(pattern, text):
-    began = time.perf_counter()
+    began = time.thread_time()
     pattern.search(text)
     pattern.match(text)
-    return time.perf_counter() - began
+    return time.thread_time() - began
 
 
 @pytest.fixture
@@ -72,7 +72,7 @@ def stopped_if_endless():
         raise AssertionError("it does not end")
 
     before = signal.signal(signal.SIGALRM, stop)
-    signal.alarm(60)
+    signal.alarm(300)
     yield
     signal.alarm(0)
     signal.signal(signal.SIGALRM, before)
