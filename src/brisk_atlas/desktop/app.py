@@ -14,8 +14,6 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from brisk_atlas.core.system.log import start_log
-
 from . import theme
 from .fault_hooks import FaultHooks
 from .session import Session
@@ -57,6 +55,12 @@ def make_window(shelves: Shelves | None = None, settings: QSettings | None = Non
     return window
 
 
+def _start_log(level: str) -> None:
+    from brisk_atlas.core.system.log import start_log  # once the window stands: what it needs takes its time
+
+    start_log(level)
+
+
 def _hooked(window: AtlasWindow) -> FaultHooks:
     """Let what nobody catches come up as a notice of the window."""
     hooks = FaultHooks()
@@ -67,7 +71,6 @@ def _hooked(window: AtlasWindow) -> FaultHooks:
 
 def run(paths: Sequence[Path], *, pin: Path | None = None, log_level: str = "INFO") -> int:
     """Open the window on `paths` and stay until it is closed."""
-    start_log(log_level)
     app = make_application()
     gc.set_threshold(*COLLECT_SELDOM)
     window = make_window()
@@ -77,6 +80,7 @@ def run(paths: Sequence[Path], *, pin: Path | None = None, log_level: str = "INF
         window.restoreGeometry(geometry)
     window.show()
     QTimer.singleShot(0, gc.enable)
+    QTimer.singleShot(0, lambda: _start_log(log_level))
     warm_later(window)
     QTimer.singleShot(BEGIN_MS, lambda: _begin(window, paths, pin))
     QTimer.singleShot(OFFER_MS, lambda: window.autosave.offer_left_behind(window.notice))
@@ -122,7 +126,7 @@ def picture(
 ) -> int:
     """Draw the settled window into a PNG; returns the exit code. `prepare` are commands to run first."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    start_log()
+    _start_log("INFO")
     app = make_application()
     from brisk_atlas.core.find import Shelves
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from html import escape
-
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMessageBox, QWidget
 
@@ -19,6 +17,8 @@ class PlainLabel(QLabel):
 
 def plain_tip(text: str) -> str:
     """Return a tooltip's text in a form in which nothing of it is taken for a tag."""
+    from html import escape  # loads a table of all named characters
+
     return f"<qt>{escape(text)}</qt>".replace("\n", "<br>") if "<" in text else text
 
 

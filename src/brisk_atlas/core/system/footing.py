@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import os
-import resource
-import tempfile
 from contextlib import ExitStack
 from pathlib import Path
 
@@ -18,7 +16,7 @@ def check_footing() -> None:
     try:
         Path.cwd()
     except OSError:
-        os.chdir(tempfile.gettempdir())
+        os.chdir("/")
     try:
         with ExitStack() as opened:
             for _ in range(SPARE):
@@ -30,6 +28,8 @@ def check_footing() -> None:
 
 def may_open_many() -> None:
     """Raise the limit of open files to what the system allows this process."""
+    import resource
+
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     if soft != hard:
         resource.setrlimit(resource.RLIMIT_NOFILE, (min(hard, 65536) if hard > 0 else 65536, hard))
