@@ -283,3 +283,11 @@ def test_names_that_look_like_addresses_are_names(data, tmp_path, mark):
     (part,) = read.open(folder / f"zones{mark}2.shp").parts
     assert len(part.read().table) == part.facts.count > 0
     assert part.facts.crs == "EPSG:32727" and part.read().table.column_names
+
+
+def test_two_names_that_differ_in_a_mark_are_two_datasets(tmp_path):
+    for number, mark in enumerate("!;", 1):
+        spot = {"type": "Feature", "properties": {"n": number}, "geometry": {"type": "Point", "coordinates": [1, 2]}}
+        (tmp_path / f"a{mark}b.geojson").write_text(json.dumps({"type": "FeatureCollection", "features": [spot]}))
+    parts = [read.open(tmp_path / f"a{mark}b.geojson").parts[0] for mark in "!;"]
+    assert [part.read().table.column("n").to_pylist() for part in (*parts, parts[0])] == [[1], [2], [1]]

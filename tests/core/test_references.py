@@ -119,7 +119,7 @@ def test_the_system_calls_show_no_connection_and_no_secret(tmp_path):
     command = ["strace", "-f", "-qq", "-e", "trace=connect,openat,open", "-o", str(trace)]
     done = subprocess.run([*command, sys.executable, "-m", "brisk_atlas.core.find.looker"], input=asked, text=True,
                           capture_output=True, timeout=120)  # fmt: skip
-    if "ptrace" in done.stderr.lower():
+    if "ptrace" in done.stderr.lower() and os.environ.get("CI") != "true":
         pytest.skip("processes may not be traced here")
     assert len(done.stdout.splitlines()) == len(paths)
     calls = trace.read_text()

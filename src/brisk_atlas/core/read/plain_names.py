@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from contextlib import suppress
 from pathlib import Path
 
 from brisk_atlas.core.system.folders import cache_folder, make_private
@@ -17,11 +18,11 @@ def vector_name(path: Path) -> str:
     name = library_name(path)
     if is_remote(path) or name == name.translate(MISTAKEN):
         return name
-    room = make_private(cache_folder("names") / hashlib.sha1(str(path.parent).encode()).hexdigest())
+    own = hashlib.sha1(str(path.with_suffix("").absolute()).encode("utf-8", "surrogateescape")).hexdigest()
+    room = make_private(cache_folder("names") / own)  # `a!b` and `a;b` must not share one
     for member in path.parent.glob(f"{_literal(path.stem)}.*"):
         link = room / member.name.translate(MISTAKEN)
-        if not link.is_symlink() or link.readlink() != member.absolute():
-            link.unlink(missing_ok=True)
+        with suppress(FileExistsError):  # another thread reads the same
             link.symlink_to(member.absolute())
     return str(room / path.name.translate(MISTAKEN))
 

@@ -204,11 +204,12 @@ def _check_sum(archive: Path, name: str, wanted: list[zipfile.ZipInfo]) -> None:
     if whole > max(SMALL_UNPACKED, MOST_RATIO * packed):
         told = f"{name} and the {len(wanted) - 1:,} files beside it would unpack from {packed:,} to {whole:,} bytes"
         raise CannotRead(archive, f"{told}, which looks like an attack", "Ask its sender what it is.")
-    free = shutil.disk_usage(make_private(_room(archive))).free
-    if whole > free:
-        raise CannotRead(
-            archive, f"{name} unpacks to {whole:,} bytes and {free:,} are free", "Make room on the disk of the cache."
-        )
+    room = make_private(_room(archive))
+    wanting = sum(info.file_size for info in wanted if not (room / info.filename).exists())
+    free = shutil.disk_usage(room).free
+    if wanting > free:
+        told = f"{name} unpacks to {wanting:,} bytes and {free:,} are free"
+        raise CannotRead(archive, told, "Make room on the disk of the cache.")
 
 
 def _dated(member: zipfile.ZipInfo) -> float:

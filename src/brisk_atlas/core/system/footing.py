@@ -9,6 +9,7 @@ from pathlib import Path
 from brisk_atlas.core.model import AtlasError
 
 SPARE = 16  # descriptors that a query may need
+ENOUGH = 65_536  # open files
 
 
 def check_footing() -> None:
@@ -27,9 +28,10 @@ def check_footing() -> None:
 
 
 def may_open_many() -> None:
-    """Raise the limit of open files to what the system allows this process."""
+    """Raise the limit of open files towards what the system allows this process; never lower it."""
     import resource
 
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
-    if soft != hard:
-        resource.setrlimit(resource.RLIMIT_NOFILE, (min(hard, 65536) if hard > 0 else 65536, hard))
+    wanted = ENOUGH if hard == resource.RLIM_INFINITY else min(hard, ENOUGH)
+    if soft != resource.RLIM_INFINITY and soft < wanted:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (wanted, hard))
