@@ -246,6 +246,33 @@ def test_a_look_can_be_broken_off(tmp_path, monkeypatch, request):
     lookers.close()
 
 
+def test_a_child_that_ended_while_it_waited_is_replaced(tmp_path):
+    (tmp_path / "a.csv").write_text("n\n1\n")
+    lookers = Lookers(1)
+    assert lookers.look(tmp_path / "a.csv").amount == "1 rows"
+    (child,) = lookers._all
+    child._process.kill()
+    child._process.wait()
+    assert lookers.look(tmp_path / "a.csv").amount == "1 rows"
+    lookers.close()
+
+
+def test_only_what_takes_too_long_ends_a_child_not_its_waiting_for_work():
+    code = """
+import time
+from brisk_atlas.core.system.child import at_most
+with at_most(0.3):
+    print("looked", flush=True)
+time.sleep(0.6)
+print("waited", flush=True)
+with at_most(0.3):
+    time.sleep(20)
+print("never")
+"""
+    ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert (ended.returncode, ended.stdout.split()) == (1, ["looked", "waited"])
+
+
 # Bad input
 
 

@@ -135,6 +135,18 @@ def test_progress_only_grows(lava, zones, tmp_path):
     assert seen == sorted(seen) and seen[0] >= 0 and seen[-1] <= 1 and len(seen) > 4
 
 
+@pytest.mark.parametrize("mark", list("!;#%?*"))
+@pytest.mark.parametrize("format_", list(FORMATS))
+def test_folders_and_files_may_be_called_anything(lava, tmp_path, format_, mark):
+    folder = tmp_path / f"of{mark}today"
+    folder.mkdir()
+    path = folder / f"all{mark}2{FORMATS[format_][0]}"
+    hand_over_vector(lava, VectorOrder(path, format_, "all"))
+    assert path.is_file() and not leftovers(folder)
+    assert {p.name[: len(path.stem)] for p in folder.iterdir()} == {path.stem}
+    assert read.open(path).parts[0].facts.count == len(lava)
+
+
 # The disk says no
 
 

@@ -7,6 +7,7 @@ import shutil
 import struct
 import zipfile
 
+import ezdxf
 import laspy
 import numpy as np
 import pyarrow as pa
@@ -19,8 +20,11 @@ from affine import Affine
 import made_files as made
 from brisk_atlas import cli
 from brisk_atlas.core import read
-from brisk_atlas.core.model import CannotRead, Extent
+from brisk_atlas.core.find import question_about
+from brisk_atlas.core.model import CannotRead, Extent, Reading
+from brisk_atlas.core.model.reading import reading_from, saved_form
 from brisk_atlas.core.read.curves import arcs
+from brisk_atlas.core.read.dbf_text import TO_CHOOSE
 from brisk_atlas.core.read.times import times_of
 
 LOG = """~Version
@@ -224,3 +228,65 @@ def test_fields_without_a_name_or_with_the_same_are_told_apart(tmp_path):
     table = read.open(tmp_path / "again.csv").parts[0]
     assert len({name.casefold() for name in table.read().column_names}) == 5
     assert sum(table.read().to_pylist()[0].values()) == 15
+
+
+@pytest.mark.parametrize("stated", [None, "UTF-8", "CP1251"])
+def test_text_of_a_shapefile_in_another_encoding_than_it_states_can_be_chosen(tmp_path, stated):
+    path = tmp_path / "towns.shp"
+    point = np.array([shapely.to_wkb(shapely.Point(1, 2))], object)
+    pyogrio.raw.write(
+        str(path),
+        point,
+        [np.array(["Гавань"], object)],
+        ["имя"],
+        driver="ESRI Shapefile",
+        geometry_type="Point",
+        crs="EPSG:32727",
+        encoding="CP1251",
+    )
+    path.with_suffix(".cpg").unlink()
+    if stated:
+        path.with_suffix(".cpg").write_text(stated)
+    dataset = read.open(path)
+    remarked = any(w.endswith(TO_CHOOSE) for w in dataset.warnings)
+    assert remarked == (stated != "CP1251")
+    assert dataset.parts[0].attributes().to_pydict() == ({"имя": ["Гавань"]} if not remarked else {"èìÿ": ["Ãàâàíü"]})
+    question = question_about(dataset)
+    assert question is not None and not question.needed and question.text.example_by("CP1251") == "имя"
+    chosen = read.open(path, Reading(encoding="CP1251"))
+    assert chosen.warnings == () and [f.name for f in chosen.parts[0].facts.fields] == ["имя"]
+    assert chosen.parts[0].attributes().to_pydict() == {"имя": ["Гавань"]} == chosen.parts[0].read().table.to_pydict()
+    assert reading_from(saved_form(Reading(encoding="CP1251"))) == Reading(encoding="CP1251")
+
+
+def test_utf8_that_no_code_page_states_is_read_without_a_remark(tmp_path):
+    path = tmp_path / "towns.shp"
+    point = np.array([shapely.to_wkb(shapely.Point(1, 2))], object)
+    names = [np.array(["Größe"], object)]
+    pyogrio.raw.write(
+        str(path), point, names, ["naïve"], driver="ESRI Shapefile", geometry_type="Point", crs="EPSG:32727"
+    )
+    path.with_suffix(".cpg").unlink()
+    dataset = read.open(path)
+    assert dataset.warnings == () and dataset.parts[0].facts.fields[0].name == "naïve"
+    assert dataset.parts[0].attributes().to_pydict() == {"naïve": ["Größe"]}
+
+
+@pytest.mark.parametrize("version", ["R12", "R2004", "R2010"])
+def test_a_binary_dxf_reads_as_the_same_drawing_in_text(tmp_path, version):
+    drawing = ezdxf.new(version)
+    space = drawing.modelspace()
+    space.add_line((508_000, 5_771_000, 12.5), (508_100, 5_771_100, 13.5), dxfattribs={"layer": "Küste Ж"})
+    space.add_circle((508_200, 5_771_200), 50, dxfattribs={"layer": "tanks"})
+    space.add_text("Größe Ж", dxfattribs={"layer": "words"})
+    drawing.saveas(tmp_path / "text.dxf")
+    drawing.saveas(tmp_path / "binary.dxf", fmt="bin")
+    text, binary = (read.open(tmp_path / f"{name}.dxf").parts[0].read() for name in ("text", "binary"))
+    assert text.table.column("Layer").to_pylist() == ["Küste Ж", "tanks", "words"]
+    assert text.table.column("Text").to_pylist() == [None, None, "Größe Ж"]
+    assert binary.table.equals(text.table) and binary.wkb.equals(text.wkb)
+    whole = (tmp_path / "binary.dxf").read_bytes()
+    for size in (30, len(whole) // 2, len(whole) - 3):
+        (tmp_path / "cut.dxf").write_bytes(whole[:size])
+        with pytest.raises(CannotRead, match="end"):
+            read.open(tmp_path / "cut.dxf")

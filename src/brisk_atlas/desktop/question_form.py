@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.model import AtlasError, Columns, Reading, TextForm
 
 from .crs_picker import CrsPicker
+from .dbf_text_row import DbfTextRow
 from .locator_map import LocatorMap
 from .plain_text import PlainLabel
 from .session import Session
@@ -55,6 +56,12 @@ class QuestionForm(QWidget):
         column.setSpacing(8)
         if question.form is not None:
             self._add_form(column)
+        if question.text is not None:
+            self._heading(column, "How its text is stored")
+            self.text_row = DbfTextRow(question.text)
+            self.text_row.changed.connect(self.changed)
+            column.addWidget(self.text_row)
+            self._height += 40
         if question.columns:
             self._add_columns(column)
         if question.asks_crs:
@@ -356,4 +363,5 @@ class QuestionForm(QWidget):
             form=self.form(),
             columns=columns,
             parts=self.chosen_parts(),
+            encoding=self.text_row.encoding() if self.question.text is not None else None,
         )

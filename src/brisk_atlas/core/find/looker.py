@@ -15,7 +15,7 @@ from pathlib import Path
 
 from brisk_atlas.core.model import AtlasError, NeedsPermission
 from brisk_atlas.core.read import open as open_dataset
-from brisk_atlas.core.system.child import end_after, end_with_parent
+from brisk_atlas.core.system.child import at_most, end_with_parent
 
 from .summary import Summary, faulty, summarise, to_text
 
@@ -74,8 +74,8 @@ def main() -> None:
     for line in sys.stdin:
         path = Path(json.loads(line))
         _bounded(path, most)
-        end_after(LONGEST_S)
-        summary = look(path)
+        with at_most(LONGEST_S):
+            summary = look(path)
         answers.write(to_text(summary) + "\n")
 
 

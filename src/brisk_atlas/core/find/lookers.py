@@ -95,7 +95,9 @@ class Lookers:
 
     def _take(self) -> _Child:
         try:
-            return self._idle.get_nowait()
+            while not (child := self._idle.get_nowait()).ready:  # it was ended from outside while it waited
+                self._drop(child)
+            return child
         except Empty:
             child = _Child()
             with self._lock:
@@ -142,6 +144,10 @@ class _Child:
         )
         self._rest = b""
         self.alive = True
+
+    @property
+    def ready(self) -> bool:
+        return self.alive and self._process.poll() is None
 
     def look(self, path: Path, patience: float, check: Callable[[], None]) -> Summary:
         assert self._process.stdin is not None and self._process.stdout is not None

@@ -10,9 +10,11 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from brisk_atlas.core.model import AtlasError, Columns, Dataset, Extent, Facts, Part, Reading, TablePart
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees, proj_crs, transform_extent
+from brisk_atlas.core.read.dbf_text import DbfText, dbf_text
 from brisk_atlas.core.read.table import TextTable
 from brisk_atlas.core.read.text_cloud import TextCloud
 from brisk_atlas.core.read.text_form import Guess, guess_form
+from brisk_atlas.core.read.vector import table_beside
 
 from .summary import amount_text, crs_text, kind_word
 
@@ -57,6 +59,7 @@ class Question(NamedTuple):
     """What one file should be asked. `needed` is False where everything can be guessed safely, so that
     the questions are put only when the analyst wants to see them.
 
+    `text` is how the text of a dBase table is stored, where it is more than ASCII.
     `bounds` are xmin, ymin, xmax, ymax in the file's unknown CRS, or None.
     """
 
@@ -71,6 +74,7 @@ class Question(NamedTuple):
     suggestions: tuple[Suggestion, ...] = ()
     bounds: tuple[float, float, float, float] | None = None
     parts: tuple[PartChoice, ...] = ()
+    text: DbfText | None = None
 
 
 def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Question | None:
@@ -89,7 +93,10 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     asks_crs = bool(bare) or table is not None
     bounds = _bounds(table, columns, bare)
     suggestions, reason = _suggest(bounds, columns, neighbours) if asks_crs else ((), "")
-    if not (parts or form or asks_crs):
+    beside = table_beside(dataset.path)
+    text = dbf_text(beside) if beside is not None else None
+    text = text if text and text.example else None
+    if not (parts or form or asks_crs or text):
         return None
     needed = bool(bare) or bool(columns and cloud is None) or len(parts) > MANY_PARTS or _is_workbook(dataset)
     needed = needed or cloud is not None or (form is not None and not form.sure) or dataset.kind == "archive"
@@ -101,7 +108,7 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     )
     fields = tuple(f.name for f in (table or cloud).facts.fields) if (table or cloud) else ()  # type: ignore[union-attr]
     return Question(
-        dataset.path, needed, guess, form, fields, why_columns, asks_crs, reason, suggestions, bounds, parts
+        dataset.path, needed, guess, form, fields, why_columns, asks_crs, reason, suggestions, bounds, parts, text
     )
 
 

@@ -36,13 +36,14 @@ class Reading:
     """How to take a file. What is None is as the file says, or as it is guessed.
 
     `crs` is for parts that state none; `parts` are the names of those to open. `columns` without a
-    name says that a table is to stay a table.
+    name says that a table is to stay a table. `encoding` is that of the text of a dBase table.
     """
 
     crs: str | None = None
     form: TextForm | None = None
     columns: Columns | None = None
     parts: tuple[str, ...] | None = None
+    encoding: str | None = None
 
 
 AS_IT_SAYS = Reading()
@@ -55,6 +56,7 @@ def reading_from(told: dict[str, Any]) -> Reading:
         form=TextForm(**told["form"]) if told.get("form") else None,
         columns=Columns(**told["columns"]) if told.get("columns") is not None else None,
         parts=tuple(map(str, told["parts"])) if told.get("parts") is not None else None,
+        encoding=str(told["encoding"]) if told.get("encoding") else None,
     )
 
 

@@ -216,9 +216,11 @@ def _halves(text: str) -> list[tuple[str, str]]:
     before = re.match(r"^([NSEW].*?)\s*[,;]?\s*([NSEW].*)$", text, re.IGNORECASE)
     if before:
         ways.append((before[1], before[2]))
-    after = re.match(r"^(.*\d[^\d]*?[NSEW])\s*[,;]?\s*(.*\d.*)$", text, re.IGNORECASE)
-    if after:
-        ways.append((after[1], after[2]))
+    for end in reversed(range(1, len(text))):
+        first, second = text[:end], re.sub(r"^\s*[,;]?\s*", "", text[end:])
+        if first[-1] in "NSEWnsew" and any(map(str.isdecimal, first)) and any(map(str.isdecimal, second)):
+            ways.append((first, second))
+            break
     words = text.split(" ")
     if len(words) % 2 == 0:
         ways.append((" ".join(words[: len(words) // 2]), " ".join(words[len(words) // 2 :])))

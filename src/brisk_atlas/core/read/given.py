@@ -1,4 +1,4 @@
-"""Datasets as the analyst says they are to be taken: with a CRS, or as points by their columns."""
+"""Datasets as the analyst says they are to be taken: with a CRS, an encoding, or as points by their columns."""
 
 from __future__ import annotations
 
@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from brisk_atlas.core.model import CannotRead, Columns, Dataset, Extent, Facts, Part, Reading, TablePart, VectorPart
+
+from .dbf_text import TO_CHOOSE
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -21,18 +23,27 @@ _POINT_HEAD = np.frombuffer(b"\x01\x01\0\0\0", np.uint8)  # little-endian, type 
 def taken_as(dataset: Dataset, reading: Reading) -> Dataset:
     """Return a dataset with what `reading` gives it: points for tables that have the columns, and a
     CRS for parts that state none. Raises CannotRead where columns hold no positions."""
-    parts = dataset.parts
+    parts, warnings = dataset.parts, dataset.warnings
+    if reading.encoding:
+        parts = tuple(_encoded(part, reading.encoding) for part in parts)
+        warnings = tuple(w for w in warnings if not w.endswith(TO_CHOOSE))
     if reading.columns:
         parts = tuple(_placed(part, reading) for part in parts)
     elif reading.crs:
         parts = tuple(_given_crs(part, reading.crs) for part in parts)
-    if parts == dataset.parts:
+    if parts == dataset.parts and warnings == dataset.warnings:
         return dataset
     kinds = [part.facts.kind for part in parts]
     kind = dataset.kind if dataset.kind in kinds or dataset.kind == "scene" else kinds[0]
     settled = "no coordinate reference system"
-    warnings = tuple(w for w in dataset.warnings if not (reading.crs and w.endswith(settled)))
+    warnings = tuple(w for w in warnings if not (reading.crs and w.endswith(settled)))
     return replace(dataset, parts=parts, kind=kind, warnings=warnings)
+
+
+def _encoded(part: Part, encoding: str) -> Part:
+    from .vector import OgrLayer, OgrTable, in_encoding
+
+    return in_encoding(part, encoding) if isinstance(part, OgrLayer | OgrTable) else part
 
 
 def _given_crs(part: Part, crs: str) -> Part:

@@ -26,6 +26,7 @@ from typing import IO, cast
 from brisk_atlas.core.model import CannotRead
 from brisk_atlas.core.system.folders import cache_folder, make_private
 
+from .binary_dxf import as_text, is_binary_dxf
 from .members import SQLITE_ENDINGS, names_with
 from .sqlite_file import before_broken_write, has_hot_journal
 
@@ -170,6 +171,9 @@ def brought(path: Path) -> Path:
     if path.suffix.lower() in SQLITE_ENDINGS and not is_remote(path) and has_hot_journal(path):
         with _told(path):
             return before_broken_write(path, make_private(_room(path)))
+    if path.suffix.lower() == ".dxf" and not is_remote(path):
+        with _told(path):
+            return as_text(path, _room(path)) if is_binary_dxf(path) else path
     return path
 
 
@@ -194,7 +198,7 @@ def _unpacked(archive: Path, name: str) -> Path:
                 _copy(archive / each, source, root / each, found[each].file_size, changed)
     _prune()
     target = root / name
-    return brought(target) if target.suffix.lower() == ".gz" else target
+    return brought(target) if target.suffix.lower() in (".gz", ".dxf") else target
 
 
 def _check_sum(archive: Path, name: str, wanted: list[zipfile.ZipInfo]) -> None:

@@ -6,7 +6,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.model.words import told_apart
 
-OTHERWISE = "latin-1"  # every byte is a character of it
+OTHERWISE = "ISO-8859-1"  # every byte is a character of it; as iconv spells it
 REMARK = "some text is not in the encoding that the file states, and is read as Latin-1"
 
 

@@ -32,7 +32,7 @@ def open_dataset(path: Path) -> Dataset:
     facts = _facts(path, {member.suffix.lower(): member for member in members})
     if facts is None:  # something out of the ordinary: leave it to the library
         return vector.open_dataset(path)
-    said = tuple(vector.remarks(facts))
+    said = (*vector.remarks(facts), *vector.text_remarks(path))
     part = vector.OgrLayer(path, facts)
     return Dataset(format="Shapefile", kind="vector", parts=(part,), warnings=said, **on_disk(path, members))
 
@@ -44,14 +44,14 @@ def _facts(path: Path, members: dict[str, Path]) -> Facts | None:
     shape = SHAPES.get(struct.unpack_from("<i", head, 32)[0])
     bounds = struct.unpack_from("<4d", head, 36)
     count = (members[".shx"].stat().st_size - 100) // 8
-    encoding = "ISO-8859-1"
+    encoding = None
     if ".cpg" in members:
         encoding = members[".cpg"].read_text("ascii", "replace").strip().upper()
     with members[".dbf"].open("rb") as file:
         table = file.read(MOST_HEAD)
     rows = int.from_bytes(table[4:8], "little")
     fields = _fields(table, encoding)
-    if shape is None or not count or rows != count or fields is None or encoding not in ENCODINGS:
+    if shape is None or not count or rows != count or fields is None or encoding not in (None, *ENCODINGS):
         return None
     if members[".dbf"].stat().st_size < vector.dbf_size(table):
         return None
@@ -72,7 +72,7 @@ def _system(wkt: str) -> str | None:
     return found if found.startswith("EPSG:") else None
 
 
-def _fields(table: bytes, encoding: str) -> tuple[Field, ...] | None:
+def _fields(table: bytes, encoding: str | None) -> tuple[Field, ...] | None:
     first = int.from_bytes(table[8:10], "little")
     if first > len(table):
         return None
@@ -80,9 +80,9 @@ def _fields(table: bytes, encoding: str) -> tuple[Field, ...] | None:
     for at in range(32, first - 1, 32):
         if table[at] == 0x0D:
             break
-        name = (
-            table[at : at + 11].split(b"\0")[0].decode("utf-8" if encoding.startswith("UTF") else "latin-1", "replace")
-        )
+        name = _name(table[at : at + 11].split(b"\0")[0], encoding)
+        if name is None:
+            return None
         kind, width, decimals = chr(table[at + 11]), table[at + 16], table[at + 17]
         if kind == "C":
             type_ = "string"
@@ -96,3 +96,12 @@ def _fields(table: bytes, encoding: str) -> tuple[Field, ...] | None:
             return None
         found.append(Field(name, type_))
     return tuple(found)
+
+
+def _name(stored: bytes, encoding: str | None) -> str | None:
+    """Return the name of a field: in the encoding stated, or None where it does not fit; where none is stated, UTF-8,
+    else Latin-1."""
+    try:
+        return stored.decode("latin-1" if encoding and encoding.startswith("ISO") else "utf-8")
+    except UnicodeDecodeError:
+        return None if encoding else stored.decode("latin-1")

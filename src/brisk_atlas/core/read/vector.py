@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import warnings
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -19,10 +19,12 @@ from brisk_atlas.core.place import text_of
 from .content import content_of, head_of
 from .curves import CURVED
 from .curves import REMARK as CURVES_STRAIGHT
+from .dbf_text import dbf_text
+from .dxf_text import with_dxf_text
 from .on_disk import on_disk
 from .plain_names import vector_name
 from .reach import is_remote, suffix_of
-from .readable_text import with_readable_text
+from .readable_text import OTHERWISE, with_readable_text
 from .shape_sidecars import without_foreign_index
 from .times import times_of
 
@@ -89,6 +91,7 @@ def _read_arrow(path: Path, layer: str | None, **which: object) -> tuple[dict, p
             layer = None if suffix_of(path) in ONE_LAYER_BY_NAME else layer
             meta, table = pyogrio.read_arrow(name, layer=layer, **which, **_options(path))
             table, _ = with_readable_text(table)
+            table = with_dxf_text(path, table) if suffix_of(path) == ".dxf" and not is_remote(path) else table
             bare = [field.name for field in table.schema if pa.types.is_timestamp(field.type) and not field.type.tz]
             if bare:  # the library leaves out the zones of some formats, and where there are several
                 again = {**which, "columns": bare, "read_geometry": False, "datetime_as_string": True}
@@ -106,16 +109,19 @@ def _first_line(error: Exception) -> str:
 
 @dataclass(frozen=True)
 class OgrLayer(VectorPart):
-    """A layer with geometry."""
+    """A layer with geometry. `encoding` is that of its text where the analyst states it."""
+
+    encoding: str | None = None
 
     def read(self) -> Features:
         return self._read()
 
     def first(self, count: int) -> pa.Table:
-        return _read_arrow(self.path, self.facts.name, max_features=count, read_geometry=False)[1]
+        which = {"max_features": count, "read_geometry": False, "encoding": self.encoding}
+        return _read_arrow(self.path, self.facts.name, **which)[1]
 
     def attributes(self) -> pa.Table:
-        return _read_arrow(self.path, self.facts.name, read_geometry=False)[1]
+        return _read_arrow(self.path, self.facts.name, read_geometry=False, encoding=self.encoding)[1]
 
     def read_within(self, extent: Extent) -> Features:
         return self._read(bbox=extent.bounds)
@@ -125,7 +131,7 @@ class OgrLayer(VectorPart):
         return self._read(where=f'"{column}" % {int(step)} = 0' if step > 1 else None)
 
     def _read(self, **which: object) -> Features:
-        _, table = _read_arrow(self.path, self.facts.name, **which)
+        _, table = _read_arrow(self.path, self.facts.name, encoding=self.encoding, **which)
         geometry = table.num_columns - 1  # it comes last, and a field may have its name
         column = table.column(geometry).combine_chunks()
         wkb = column.chunk(0) if isinstance(column, pa.ChunkedArray) else column
@@ -138,13 +144,24 @@ class OgrLayer(VectorPart):
 
 @dataclass(frozen=True)
 class OgrTable(TablePart):
-    """A layer without geometry."""
+    """A layer without geometry. `encoding` is that of its text where the analyst states it."""
+
+    encoding: str | None = None
 
     def read(self) -> pa.Table:
-        return _read_arrow(self.path, self.facts.name)[1]
+        return _read_arrow(self.path, self.facts.name, encoding=self.encoding)[1]
 
     def first(self, count: int) -> pa.Table:
-        return _read_arrow(self.path, self.facts.name, max_features=count)[1]
+        return _read_arrow(self.path, self.facts.name, max_features=count, encoding=self.encoding)[1]
+
+
+def in_encoding(part: OgrLayer | OgrTable, encoding: str) -> OgrLayer | OgrTable:
+    """Return a part whose names and text are read in an encoding. Raises CannotRead."""
+    try:
+        facts = _facts(part.path, part.facts.name, encoding)
+    except (DataSourceError, DataLayerError, RuntimeError, ValueError, LookupError) as error:
+        raise CannotRead(part.path, f"its text is not in {encoding}", "Choose another encoding.") from error
+    return replace(part, facts=replace(part.facts, fields=facts.fields), encoding=encoding)
 
 
 def check_whole(path: Path) -> None:
@@ -181,10 +198,15 @@ def dbf_size(head: bytes) -> int:
     return first + count * each
 
 
-def _facts(path: Path, layer: str | None) -> Facts:
+def _facts(path: Path, layer: str | None, encoding: str | None = None) -> Facts:
     """Return the facts of a layer, or of the only one."""
     info = pyogrio.read_info(
-        vector_name(path), layer=layer, force_feature_count=True, force_total_bounds=True, **_options(path)
+        vector_name(path),
+        layer=layer,
+        encoding=encoding,
+        force_feature_count=True,
+        force_total_bounds=True,
+        **_options(path),
     )
     layer = layer if layer is not None else str(info["layer_name"])
     types = [
@@ -202,6 +224,28 @@ def _facts(path: Path, layer: str | None) -> Facts:
         xmin, ymin, xmax, ymax = (float(v) for v in bounds)
         extent = Extent(xmin, ymin, xmax, ymax, crs)
     return Facts(layer, "vector", info["features"], geometry, fields, crs, extent)
+
+
+def _facts_in_some_encoding(path: Path, layer: str | None) -> tuple[Facts, str | None]:
+    """Return the facts of a layer, and the encoding to read it in where the one stated does not fit its names."""
+    try:
+        return _facts(path, layer), None
+    except UnicodeDecodeError:
+        return _facts(path, layer, OTHERWISE), OTHERWISE
+
+
+def table_beside(path: Path) -> Path | None:
+    """Return the dBase table of a Shapefile, or of itself; None where there is none."""
+    if path.suffix.lower() not in ONE_LAYER_BY_NAME or is_remote(path):
+        return None
+    return next((t for t in (path.with_suffix(".dbf"), path.with_suffix(".DBF")) if t.is_file()), None)
+
+
+def text_remarks(path: Path) -> list[str]:
+    """Return what should be reported of how a dBase table's text is stored."""
+    table = table_beside(path)
+    remark = dbf_text(table).remark if table is not None else ""
+    return [remark] if remark else []
 
 
 def remarks(facts: Facts) -> list[str]:
@@ -244,9 +288,9 @@ def open_dataset(path: Path) -> Dataset:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             for name in _layer_names(path):
-                facts = _facts(path, name)
+                facts, encoding = _facts_in_some_encoding(path, name)
                 said += _rows_beside(path, facts.count or 0)
-                parts.append((OgrTable if facts.kind == "table" else OgrLayer)(path, facts))
+                parts.append((OgrTable if facts.kind == "table" else OgrLayer)(path, facts, encoding=encoding))
                 said += remarks(facts)
     except IndexError as error:
         raise CannotRead(path, "its head is damaged, so that no layer is found in it", BROKEN) from error
@@ -254,6 +298,7 @@ def open_dataset(path: Path) -> Dataset:
         raise CannotRead(path, _first_line(error), BROKEN) from error
     if not parts:
         raise CannotRead(path, "it holds no layers")
+    said += text_remarks(path)
     kind = "vector" if any(part.facts.kind == "vector" for part in parts) else "table"
     return Dataset(
         format=FORMATS.get(suffix_of(path), "vector"),

@@ -61,7 +61,8 @@ def written_beside(path: Path, *, same_data: bool = False) -> Iterator[Path]:
         raise reason_of(error, path) from error
     plain = "".join("_" if sign in ODD else sign for sign in place.name)  # as the libraries can take it
     try:
-        yield room / plain
+        with _plainly_named(room) as reached:
+            yield reached / plain
         made = {file.name: file.name.replace(_stem(plain), _stem(place.name), 1) for file in room.iterdir()}
         if plain not in made:
             raise CannotWrite(path, "nothing was written", "Try another format.")
@@ -80,6 +81,18 @@ def written_beside(path: Path, *, same_data: bool = False) -> Iterator[Path]:
         raise reason_of(error, path) from error
     finally:
         shutil.rmtree(room, ignore_errors=True)
+
+
+@contextmanager
+def _plainly_named(room: Path) -> Iterator[Path]:
+    """Give a path to a folder without signs that libraries take for something else: itself, or a link to it."""
+    if not ODD & set(str(room)):
+        yield room
+        return
+    with tempfile.TemporaryDirectory(prefix="brisk-atlas-") as folder:
+        link = Path(folder, "room")
+        link.symlink_to(room, target_is_directory=True)
+        yield link
 
 
 def write_whole(path: Path, data: bytes) -> None:

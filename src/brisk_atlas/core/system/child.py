@@ -6,6 +6,8 @@ import faulthandler
 import os
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 
 LOOK_S = 1.0
 
@@ -22,7 +24,13 @@ def end_with_parent() -> None:
     threading.Thread(target=watch, daemon=True, name="watch the parent").start()
 
 
-def end_after(seconds: float) -> None:
-    """End this process after a while unless this is called again, also where a library never comes back and lets
-    no other thread run."""
-    faulthandler.dump_traceback_later(seconds, exit=True, file=open(os.devnull, "w"))  # noqa: PTH123, SIM115
+@contextmanager
+def at_most(seconds: float) -> Iterator[None]:
+    """End this process where what is done within takes longer, also where a library never comes back and lets no
+    other thread run."""
+    with open(os.devnull, "w") as nowhere:  # noqa: PTH123
+        faulthandler.dump_traceback_later(seconds, exit=True, file=nowhere)
+        try:
+            yield
+        finally:
+            faulthandler.cancel_dump_traceback_later()
