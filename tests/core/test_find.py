@@ -12,7 +12,10 @@ import time
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import numpy as np
 import pytest
+import rasterio
+from affine import Affine
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -271,6 +274,31 @@ print("never")
 """
     ended = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
     assert (ended.returncode, ended.stdout.split()) == (1, ["looked", "waited"])
+
+
+def test_a_grid_that_comes_unpacked_as_one_piece_is_tried_where_it_can_do_no_harm(tmp_path):
+    side = 16_000
+    profile = {"driver": "GTiff", "count": 1, "dtype": "uint8", "crs": "EPSG:32727", "compress": "zstd", "tiled": True}
+    place = Affine(10, 0, 5e5, 0, -10, 5.8e6)
+    for name, wide in (("small", 16), ("sea_floor", side)):
+        tile = {"width": wide, "height": wide, "blockxsize": wide, "blockysize": wide, "transform": place}
+        with rasterio.open(tmp_path / f"{name}.tif", "w", **tile, **profile) as out:
+            out.write(np.full((wide, wide), 7, "uint8"), 1)
+    assert (tmp_path / "sea_floor.tif").stat().st_size < 100_000
+    code = f"""
+from pathlib import Path
+from brisk_atlas.core.find import looker
+looker.ROOM_FOR_A_LOOK = {side * side // 2}
+small, large = (Path({str(tmp_path)!r}, name) for name in ("small.tif", "sea_floor.tif"))
+looker.LARGE = 0
+print(looker.look(small).fault)
+looker.LARGE = {side * side}
+looker._bounded(large, 1 << 40)
+found = looker.look(large)
+print(found.danger, found.fault)
+"""
+    looked = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert looked.stdout.split("\n")[:2] == ["", "True it needs more memory than its size explains"], looked.stderr
 
 
 # Bad input

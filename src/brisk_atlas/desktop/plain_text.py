@@ -17,9 +17,11 @@ class PlainLabel(QLabel):
 
 def plain_tip(text: str) -> str:
     """Return a tooltip's text in a form in which nothing of it is taken for a tag."""
+    if "<" not in text:
+        return text
     from html import escape  # loads a table of all named characters
 
-    return f"<qt>{escape(text)}</qt>".replace("\n", "<br>") if "<" in text else text
+    return f"<qt>{escape(text)}</qt>".replace("\n", "<br>")
 
 
 def plain_box(parent: QWidget, title: str, text: str, icon: QMessageBox.Icon = QMessageBox.Icon.NoIcon) -> QMessageBox:

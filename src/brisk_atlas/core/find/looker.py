@@ -13,7 +13,9 @@ from datetime import UTC, datetime
 from importlib import import_module
 from pathlib import Path
 
-from brisk_atlas.core.model import AtlasError, NeedsPermission
+import numpy as np
+
+from brisk_atlas.core.model import AtlasError, Dataset, NeedsPermission, RasterPart
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.system.child import at_most, end_with_parent
 
@@ -24,12 +26,17 @@ TOO_LARGE = "It may be damaged, or far larger than it seems; ask its sender what
 MOST_MEMORY_SHARE = 0.6  # of the machine's, for one child
 ROOM_FOR_A_LOOK = 1_500_000_000  # bytes beside those of the file, a few times
 TIMES_ITS_SIZE = 6
+LARGE = 200_000_000  # bytes of the cells of a grid; what is smaller can't do harm
+MOST_RATIO = 100  # of the cells to their file; real data stays below
 
 
 def look(path: Path) -> Summary:
     """Return the row of what is at a path, whatever it is."""
     try:
-        return summarise(open_dataset(path))
+        dataset = open_dataset(path)
+        summary = summarise(dataset)
+        _try_to_read(dataset)
+        return summary
     except NeedsPermission as error:
         return _faulty(path, error.reason, error.remedy)._replace(asks=error.places)
     except AtlasError as error:
@@ -39,6 +46,22 @@ def look(path: Path) -> Summary:
         return _faulty(path, "it needs more memory than its size explains", TOO_LARGE, danger=True)
     except Exception as error:
         return _faulty(path, f"it can't be read ({type(error).__name__}: {error})", "Ask for the file again.")
+
+
+def _try_to_read(dataset: Dataset) -> None:
+    """Read the last cell of the first grid where its file is far too small for its cells: it is packed, perhaps in
+    pieces that only come unpacked whole. Raises MemoryError where that takes more than it may."""
+    part = dataset.parts[0] if dataset.parts else None
+    if not isinstance(part, RasterPart) or part.facts.grid is None or not dataset.size_bytes:
+        return
+    grid = part.facts.grid
+    cells = grid.width * grid.height * np.dtype(grid.dtype).itemsize
+    if cells < max(LARGE, MOST_RATIO * dataset.size_bytes):
+        return
+    try:
+        part.cells(1, part.levels(1)[0], (grid.width - 1, grid.height - 1, grid.width, grid.height))
+    except AtlasError as error:
+        raise MemoryError from error
 
 
 def _bounded(path: Path, most: int) -> None:
