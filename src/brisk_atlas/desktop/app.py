@@ -38,13 +38,12 @@ def _settings() -> QSettings:
 
 
 def make_application() -> QApplication:
-    """Return the application object with our fonts and style."""
+    """Return the application object with our fonts; a window brings its colours."""
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication([*sys.argv[:1], "-style", "fusion"])
     app.setApplicationName("Brisk Atlas")
-    theme.load_fonts()
-    theme.apply(app, theme.LIGHT)
+    theme.load_fonts(app)
     return app
 
 

@@ -67,11 +67,14 @@ NIGHT = Theme(
 )
 
 
-def load_fonts() -> None:
-    """Register the shipped fonts; that for numbers a moment later, as an empty window shows none."""
+def load_fonts(app: QApplication) -> None:
+    """Register and use the shipped fonts; that for numbers a moment later, as an empty window shows none."""
     for file in ("SourceSans3-Regular.ttf", "SourceSans3-Semibold.ttf"):
         QFontDatabase.addApplicationFont(str(FONTS / file))
     QTimer.singleShot(MONO_LATER_MS, lambda: QFontDatabase.addApplicationFont(str(FONTS / "SourceCodePro-Regular.ttf")))
+    font = QFont(SANS)
+    font.setPixelSize(BASE_PX)
+    app.setFont(font)
 
 
 def mono_font(px: int = BASE_PX - 1) -> QFont:
@@ -81,13 +84,11 @@ def mono_font(px: int = BASE_PX - 1) -> QFont:
 
 
 def apply(app: QApplication, theme: Theme) -> None:
-    """Give the whole application its colours and type. Costly once widgets stand, so not repeated."""
+    """Give the whole application its colours. Costly once widgets stand, so not repeated; costlier before they are
+    put into their places, as each move is a change of style."""
     if app.property("theme") == theme.name:
         return
     app.setProperty("theme", theme.name)
-    font = QFont(SANS)
-    font.setPixelSize(BASE_PX)
-    app.setFont(font)
     palette = QPalette()
     role = QPalette.ColorRole
     for which, colour in (
