@@ -21,12 +21,12 @@ def run() -> Iterator[Case]:
     from brisk_atlas.core.draw import View, cloud
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.draw.prepare import prepare
-    from brisk_atlas.core.model import CloudStyle, Layer
+    from brisk_atlas.core.model import CloudStyle, DataRef, Layer
     from brisk_atlas.core.points_decoder import PIECE
     from brisk_atlas.core.read import Holdings
 
     path = data.cloud()
-    layer = Layer("cloud", "cloud", path, path.stem, "pointcloud", CloudStyle())
+    layer = Layer("cloud", "cloud", DataRef.file(path).with_part(path.stem), "pointcloud", CloudStyle())
     view = View(data.WEST + 2000, data.SOUTH + 1500, 4.0, WIDTH, HEIGHT, None)
 
     def plain() -> None:
@@ -58,7 +58,7 @@ def run() -> Iterator[Case]:
             )
             times.append(timed(lambda v=moved: painter.frame([layer], v)))  # type: ignore[misc]
         e = view.extent if resolution == 4.0 else moved.extent
-        xyz = painter.holdings.points(layer.source).xyz
+        xyz = painter.holdings.points(layer.ref).xyz
         seen = int(((xyz[:, 0] > e.xmin) & (xyz[:, 0] < e.xmax) & (xyz[:, 1] > e.ymin) & (xyz[:, 1] < e.ymax)).sum())
         took = statistics.median(times)
         note = f"{seen:,} points in view: {seen / took / 1e6:,.0f} million points a second; the whole file was read in {whole:.1f} s"

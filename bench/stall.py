@@ -90,7 +90,7 @@ def _layer(name: str, path: Path) -> Iterator[Case]:
     heart = Heartbeat()
 
     def opening() -> None:
-        window.session.open_paths([path])
+        window.session.open_files([path])
         settle(window)
 
     def moving() -> None:

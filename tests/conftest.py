@@ -11,6 +11,7 @@ from hypothesis import HealthCheck, settings
 
 from brisk_atlas import demo
 from brisk_atlas.core.read import Holdings
+from made_files import at
 
 settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])  # busy machines
 settings.load_profile("steady")
@@ -43,19 +44,19 @@ def holdings():
 
 @pytest.fixture(scope="session")
 def before(holdings, data):
-    return holdings.raster((data / "elevation_2029.tif", "elevation_2029"))
+    return holdings.raster(at(data / "elevation_2029.tif", "elevation_2029"))
 
 
 @pytest.fixture(scope="session")
 def after(holdings, data):
-    return holdings.raster((data / "elevation_2031.tif", "elevation_2031"))
+    return holdings.raster(at(data / "elevation_2031.tif", "elevation_2031"))
 
 
 @pytest.fixture(scope="session")
 def lava(holdings, data):
-    return holdings.features((data / "tolvane_survey.gpkg", "lava_flows"))
+    return holdings.features(at(data / "tolvane_survey.gpkg", "lava_flows"))
 
 
 @pytest.fixture(scope="session")
 def zones(holdings, data):
-    return holdings.features((data / "tolvane_survey.gpkg", "closed_zones"))
+    return holdings.features(at(data / "tolvane_survey.gpkg", "closed_zones"))

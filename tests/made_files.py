@@ -21,7 +21,14 @@ import shapely
 from rasterio.transform import from_origin
 from scipy.io import netcdf_file
 
+from brisk_atlas.core.model import DataRef
+
 CRS = "EPSG:32727"
+
+
+def at(path: str | Path, part: str | None = None) -> DataRef:
+    """Return the reference to a file, or to a part of it."""
+    return DataRef.parse(path).with_part(part)
 
 
 def _survey(data: Path, layer: str = "closed_zones", *, degrees: bool = False):

@@ -10,6 +10,7 @@ import rasterio
 
 from brisk_atlas import demo
 from brisk_atlas.core.place import transform
+from made_files import at
 
 
 @pytest.fixture(scope="module")
@@ -61,29 +62,29 @@ def test_it_fits_into_the_package(data):
 
 
 def test_lava_runs_downhill_to_the_sea(holdings, data, before):
-    lava = holdings.features((data / "tolvane_survey.gpkg", "lava_flows"))
+    lava = holdings.features(at(data / "tolvane_survey.gpkg", "lava_flows"))
     largest = int(np.argmax(lava.table.column("volume_m3").to_numpy()))
     bounds = lava.shapes.bounds[largest]
     grid = before.native()
     inside = [
         grid.values[0, r, c]
         for x, y in lava.shapes.paths(largest)[0]
-        if (at := grid.cell_of(x, y))
-        for r, c in [at]
+        if (where := grid.cell_of(x, y))
+        for r, c in [where]
         if grid.valid[r, c]
     ]
     assert max(inside) > 200 and min(inside) < 0 and bounds[0] > 509_000
 
 
 def test_fissures_say_the_same_in_both_files(holdings, data):
-    survey = holdings.features((data / "tolvane_survey.gpkg", "fissures"))
-    shape = holdings.features((data / "fissures_2031" / "fissures.shp", "fissures"))
+    survey = holdings.features(at(data / "tolvane_survey.gpkg", "fissures"))
+    shape = holdings.features(at(data / "fissures_2031" / "fissures.shp", "fissures"))
     assert np.allclose(survey.shapes.xy, shape.shapes.xy)
     assert survey.table.column("fissure").to_pylist() == shape.table.column("FISS_ID").to_pylist()
 
 
 def test_stations_lie_where_their_heights_say(holdings, data, before):
-    table = holdings.table((data / "gas_stations.csv", "gas_stations")).to_pydict()
+    table = holdings.table(at(data / "gas_stations.csv", "gas_stations")).to_pydict()
     xy = transform(np.column_stack([table["longitude"], table["latitude"]]), "EPSG:4326", "EPSG:32727")
     grid = before.native()
     for (x, y), height in zip(xy, table["elevation_m"]):
@@ -93,7 +94,7 @@ def test_stations_lie_where_their_heights_say(holdings, data, before):
 
 
 def test_gas_leaps_at_the_onset_and_the_buried_station_falls_silent(holdings, data):
-    table = holdings.table((data / "gas_readings.parquet", "gas_readings"))
+    table = holdings.table(at(data / "gas_readings.parquet", "gas_readings"))
     station = np.array(table.column("station").to_pylist())
     when, gas = table.column("time").to_numpy(), table.column("so2_ppm").to_numpy()
     onset = np.datetime64("2031-04-17T05:00")
@@ -103,9 +104,9 @@ def test_gas_leaps_at_the_onset_and_the_buried_station_falls_silent(holdings, da
 
 
 def test_every_keyed_table_knows_only_real_stations(holdings, data):
-    known = set(holdings.table((data / "gas_stations.csv", "gas_stations")).column("station").to_pylist())
+    known = set(holdings.table(at(data / "gas_stations.csv", "gas_stations")).column("station").to_pylist())
     for file, part in (("gas_readings.parquet", "gas_readings"), ("laboratory.xlsx", "water")):
-        assert set(holdings.table((data / file, part)).column("station").to_pylist()) <= known
+        assert set(holdings.table(at(data / file, part)).column("station").to_pylist()) <= known
 
 
 def test_the_demo_is_found_where_it_is_installed():

@@ -80,7 +80,7 @@ def facts(paths: Sequence[Path], as_json: bool) -> int:
         return int(failed)
     for dataset in found:
         size, files = size_text(dataset.size_bytes), len(dataset.members)
-        print(f"{dataset.path.name}: {dataset.format}, {dataset.kind}, {size}, {files} file(s)")
+        print(f"{dataset.ref.name}: {dataset.format}, {dataset.kind}, {size}, {files} file(s)")
         for part in dataset.parts:
             f = part.facts
             if f.grid:

@@ -211,7 +211,7 @@ def _check(asked: argparse.Namespace) -> int:
 
 
 def _convert(asked: argparse.Namespace) -> int:
-    from brisk_atlas.core.read.members import RECORDS
+    from brisk_atlas.core.connect.members import RECORDS
     from brisk_atlas.core.record import convert
     from brisk_atlas.core.record.kept import save
 
@@ -334,7 +334,7 @@ def _page(asked: argparse.Namespace) -> int:
 
 def _picture_of(path: Path) -> bytes | None:
     """Return a PNG of the data that a record speaks of, where it can be drawn."""
-    from brisk_atlas.core.read.members import RECORDS
+    from brisk_atlas.core.connect.members import RECORDS
     from brisk_atlas.core.record.many import is_record_name
 
     data = path
@@ -344,8 +344,9 @@ def _picture_of(path: Path) -> bytes | None:
         if data == path:
             return None
     from brisk_atlas.core.handover.picture import picture_of
+    from brisk_atlas.core.model import DataRef
 
-    return picture_of(data)
+    return picture_of(DataRef.file(data))
 
 
 def _catalogue(asked: argparse.Namespace) -> int:

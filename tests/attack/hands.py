@@ -86,7 +86,7 @@ def main() -> None:
     timer.timeout.connect(close_boxes)
     timer.start(150)
     window.find_page.go_to(demo.DATA)
-    window.session.open_paths([demo.PROJECT])
+    window.session.open_files([demo.PROJECT])
     commands = [c.id for c in window.commands.all() if c.id not in LEFT_OUT]
     keys = [Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Tab, Qt.Key.Key_Space, Qt.Key.Key_Delete, Qt.Key.Key_Up,
             Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageDown, Qt.Key.Key_Home, Qt.Key.Key_End]  # fmt: skip

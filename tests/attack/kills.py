@@ -33,6 +33,7 @@ from brisk_atlas.core.record.document import read_document
 from brisk_atlas.core.record.kept import save as save_record
 from brisk_atlas.core.rows.editing import state_of
 from brisk_atlas.core.system.atomic_write import finish_moves
+from made_files import at
 
 from .files import Report
 
@@ -46,20 +47,20 @@ def write(target: Path, version: int) -> None:
     held = Holdings()
     survey = demo.DATA / "tolvane_survey.gpkg"
     if target.stem == "edited":
-        dataset = held.dataset(target)
+        dataset = held.dataset(at(target))
         part = "lava_flows" if target.suffix == ".gpkg" else dataset.parts[0].facts.name
-        rows = len(held.table((target, part)))
+        rows = len(held.table(at(target, part)))
         edit = Edit("year", tuple(range(rows)), (version,) * rows)
         look = RowsLook(edits=(edit,), edited_from=state_of(dataset.members))
-        save_edits(held, Layer("l", part, target, part, "vector", rows=look))
+        save_edits(held, Layer("l", part, at(target, part), "vector", rows=look))
     elif target.suffix == ".tif":
-        part = held.raster((demo.DATA / "elevation_2031.tif", "elevation_2031"))
+        part = held.raster(at(demo.DATA / "elevation_2031.tif", "elevation_2031"))
         hand_over_raster(part, RasterOrder(target, (1,), resolution=10.0 * version))
     elif target.name.endswith(".brisk.json"):
         work = Work()
         for n in range(version * 300):
-            facts = held.dataset(demo.DATA / "vents.kml").parts[0].facts
-            work.add(demo.DATA / "vents.kml", facts, None, f"layer {n}")
+            facts = held.dataset(at(demo.DATA / "vents.kml")).parts[0].facts
+            work.add(at(demo.DATA / "vents.kml"), facts, None, f"layer {n}")
         save_project(work, target)
     elif target.suffix == ".xml":
         document = read_document(demo.DATA / "elevation_2031.tif.xml")
@@ -70,7 +71,7 @@ def write(target: Path, version: int) -> None:
         write_table(table, target, {".csv": "CSV", ".parquet": "Parquet", ".xlsx": "XLSX"}[target.suffix])
     else:
         kinds = {".gpkg": "GeoPackage", ".geojson": "GeoJSON", ".fgb": "FlatGeobuf", ".shp": "Shapefile"}
-        features = held.features((survey, "lava_flows"))
+        features = held.features(at(survey, "lava_flows"))
         rows = np.arange(len(features) if version == 2 else len(features) // 2)
         hand_over_vector(features, VectorOrder(target, kinds[target.suffix], "out", rows))
 
@@ -159,7 +160,7 @@ def _begin(target: Path) -> None:
         shutil.copy(demo.DATA / "tolvane_survey.gpkg", target)
     elif target.stem == "edited":
         held = Holdings()
-        features = held.features((demo.DATA / "tolvane_survey.gpkg", "lava_flows"))
+        features = held.features(at(demo.DATA / "tolvane_survey.gpkg", "lava_flows"))
         kinds = {".geojson": "GeoJSON", ".shp": "Shapefile"}
         hand_over_vector(features, VectorOrder(target, kinds[target.suffix], "edited"))
 

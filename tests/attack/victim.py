@@ -23,21 +23,22 @@ from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import rows_of
 from brisk_atlas.core.sheet import Sheet
+from made_files import at
 
 
 def attempt(path: Path, before: Before) -> tuple[str, str]:
     """Return how a file was taken."""
-    looked = before.look(path)
+    looked = before.look(at(path))
     if looked.error is not None:
         return "refused", str(looked.error)
     holdings = before.holdings
     if looked.question is not None:
-        holdings.say(path, looked.question.guess)
-    for part in holdings.dataset(path).parts[:4]:
+        holdings.say(at(path), looked.question.guess)
+    for part in holdings.dataset(at(path)).parts[:4]:
         facts = part.facts
         if facts.kind not in ("vector", "raster", "pointcloud", "table"):
             continue
-        layer = Layer("x", "x", path, facts.name, facts.kind, first_look(facts, 0))
+        layer = Layer("x", "x", at(path, facts.name), facts.kind, first_look(facts, 0))
         if facts.kind in ("vector", "table"):
             sheet = Sheet(rows_of(holdings, layer))
             sheet.values(0, 20, sheet.columns[:8])

@@ -150,7 +150,7 @@ def test_a_scene_without_some_bands_opens_with_a_warning(tmp_path, data):
     dataset = read.open(folder / "MERIDEL3_20310624_META.txt")
     assert "MERIDEL3_20310624_B8.tif" in dataset.warnings[0]
     assert "thermal" not in [p.facts.name for p in dataset.parts]
-    assert read.open(folder).path == dataset.path  # the folder alone is enough
+    assert read.open(folder).ref == dataset.ref  # the folder alone is enough
 
 
 def test_groups_must_close():

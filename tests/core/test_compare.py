@@ -12,6 +12,7 @@ from rasterio.transform import from_origin
 from brisk_atlas.core import read
 from brisk_atlas.core.compare import change_between
 from brisk_atlas.core.model import AtlasError
+from made_files import at
 
 
 def grid(path: Path, values, *, west=0.0, north=100.0, cell=10.0, crs="EPSG:32727"):
@@ -81,6 +82,6 @@ def test_grids_that_do_not_meet_or_have_no_metres_are_refused(tmp_path):
 
 
 def test_each_side_has_its_own_band(holdings, data):
-    scene = holdings.raster((data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
+    scene = holdings.raster(at(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
     bands = scene.native(bands=(3, 4)).values.astype(float)
     assert change_between(scene, scene, bands=(3, 4)).mean == pytest.approx((bands[1] - bands[0]).mean())

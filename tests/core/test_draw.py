@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pyarrow as pa
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core.draw import View, ramps
@@ -20,14 +20,15 @@ from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import BadExpression, CloudStyle, Extent, GridStyle, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Shapes, bounds_of
 from brisk_atlas.core.read.shape_index import index_of
+from made_files import at
 
 UTM = "EPSG:32727"
 views = st.builds(View, st.floats(-1e6, 1e6), st.floats(-1e6, 1e6), st.floats(0.01, 1e4), st.just(640), st.just(480))
 
 
 def layer(holdings, path, part, style=None, **more):
-    facts = holdings.part((path, part)).facts
-    return Layer(more.pop("id", part), part, path, part, facts.kind, style or first_look(facts, 0), **more)
+    facts = holdings.part(at(path, part)).facts
+    return Layer(more.pop("id", part), part, at(path, part), facts.kind, style or first_look(facts, 0), **more)
 
 
 @pytest.fixture(scope="module")
@@ -92,7 +93,7 @@ def test_limits():
 
 
 def test_limits_of_a_grid_come_from_all_of_it(holdings, data, after):
-    source = (data / "elevation_2031.tif", "elevation_2031")
+    source = at(data / "elevation_2031.tif", "elevation_2031")
     low, high = grid_limits(holdings, source, 1, Stretch("percent", 2, 98))
     cells = after.native()
     exact = np.percentile(cells.values[0][cells.valid], (2, 98))
@@ -113,7 +114,7 @@ def test_numbers_colour_through_the_ramp_and_words_through_the_palette():
 
 
 def test_first_looks_follow_what_the_data_is(holdings, data):
-    look = lambda path, part: first_look(holdings.part((data / path, part)).facts, 0)  # noqa: E731
+    look = lambda path, part: first_look(holdings.part(at(data / path, part)).facts, 0)  # noqa: E731
     assert look("elevation_2029.tif", "elevation_2029").shade > 0
     scene = "MERIDEL3_20310624/MERIDEL3_20310624_META.txt"
     assert look(scene, "visible to shortwave").bands == (3, 2, 1)
@@ -126,7 +127,7 @@ def test_first_looks_follow_what_the_data_is(holdings, data):
 def test_a_cell_under_the_pointer_has_the_colour_of_its_value(painter, island, after):
     style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
     view = View(508_705, 5_771_895, 0.5, 200, 200, UTM)  # one cell is twenty pixels
-    image = painter.frame([Layer("a", "a", *island.source, "raster", style)], view).image
+    image = painter.frame([Layer("a", "a", island.ref, "raster", style)], view).image
     cells = after.native()
     for px, py in ((100, 100), (30, 170), (199, 0)):
         row, col = cells.cell_of(*view.to_map(px + 0.5, py + 0.5))
@@ -137,7 +138,7 @@ def test_a_cell_under_the_pointer_has_the_colour_of_its_value(painter, island, a
 def test_cells_are_squares_when_seen_from_near(painter, island):
     flat = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
     view = View(510_005, 5_771_495, 0.5, 200, 200, UTM)
-    image = painter.frame([Layer("b", "b", *island.source, "raster", flat)], view).image
+    image = painter.frame([Layer("b", "b", island.ref, "raster", flat)], view).image
     changes = np.flatnonzero(np.diff(image[100, :, 0].astype(int)) != 0)
     left, _ = view.origin
     edges = (left + (changes + 1) * view.resolution - 504_000) % 10
@@ -153,7 +154,7 @@ def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, holdin
 
     monkeypatch.setattr(frame, "draw_raster", lambda *a: asked.append("raster") or frame.Drawn())
     monkeypatch.setattr(frame, "draw_vector", lambda *a: asked.append("vector"))
-    painter.frame([island, Layer("z", "z", *zones.source, "vector", VectorStyle(fill="#123456"))], view)
+    painter.frame([island, Layer("z", "z", zones.ref, "vector", VectorStyle(fill="#123456"))], view)
     assert asked == ["vector"]
 
 
@@ -169,13 +170,13 @@ def test_opacity_is_that_of_the_layer(painter, holdings, data):
     path = data / "tolvane_survey.gpkg"
     view = View(508_700, 5_771_900, 1.0, 9, 9, UTM)  # inside a closed zone
     zone = layer(holdings, path, "closed_zones", VectorStyle(fill="#ff0000", width=0))
-    half = Layer("h", "h", *zone.source, "vector", zone.style, True, 0.5)
+    half = Layer("h", "h", zone.ref, "vector", zone.style, True, 0.5)
     assert painter.frame([zone], view).image[4, 4].tolist() == [255, 0, 0, 255]
     assert painter.frame([half], view).image[4, 4].tolist() == [128, 0, 0, 128]
 
 
 def test_a_layer_that_fails_is_named_and_the_rest_is_drawn(painter, holdings, data, tmp_path, island):
-    gone = Layer("gone", "gone", tmp_path / "gone.tif", "gone", "raster", GridStyle())
+    gone = Layer("gone", "gone", at(tmp_path / "gone.tif", "gone"), "raster", GridStyle())
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 80, 60)
     frame = painter.frame([island, gone], view)
     assert "no such file" in frame.faults["gone"] and frame.image.any()
@@ -194,7 +195,7 @@ def test_picked_features_are_violet_with_a_halo(painter, holdings, data):
     view = View.fitting(Extent(509_400, 5_769_400, 511_400, 5_771_300, UTM), 300, 300)
     plain = painter.frame([lava], view).image
     picked = painter.frame(
-        [lava], view, picked=Picked("lava_flows", tuple(range(len(holdings.features(lava.source)))))
+        [lava], view, picked=Picked("lava_flows", tuple(range(len(holdings.features(lava.ref)))))
     ).image
     violet = (np.abs(picked[..., :3].astype(int) - ramps.rgb_of("#7A2DBF")).max(axis=2) < 4).sum()
     assert violet > 200 and not (plain == picked).all()
@@ -204,7 +205,7 @@ def test_a_layer_in_degrees_falls_on_its_place_in_metres(painter, holdings, data
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 200, 180)
     samples = layer(holdings, data / "ash_samples.geojson", "ash_samples", VectorStyle(size=6))
     image = painter.frame([samples], view).image
-    shapes = holdings.shapes_in(samples.source, UTM)
+    shapes = holdings.shapes_in(samples.ref, UTM)
     for x, y in shapes.xy[:20]:
         px, py = view.to_pixel(x, y)
         assert image[int(py), int(px), 3] > 200
@@ -238,11 +239,11 @@ def test_extent_of_layers_in_another_crs(holdings, data, island):
 
 def test_a_layer_that_raises_whatever_it_likes_leaves_the_others_drawn(holdings, data, monkeypatch):
     def layer(name, file):
-        facts = holdings.dataset(data / file).parts[0].facts
-        return Layer(name, name, data / file, facts.name, facts.kind, first_look(facts, 0))
+        facts = holdings.dataset(at(data / file)).parts[0].facts
+        return Layer(name, name, at(data / file, facts.name), facts.kind, first_look(facts, 0))
 
     good, bad = layer("good", "ash_samples.geojson"), layer("bad", "vents.kml")
-    view = View.fitting(holdings.part(good.source).facts.extent, 200, 150)
+    view = View.fitting(holdings.part(good.ref).facts.extent, 200, 150)
     alone = Painter(holdings).frame([good], view).image
     drawn = Painter._draw
 
@@ -268,6 +269,9 @@ def test_a_layer_that_raises_whatever_it_likes_leaves_the_others_drawn(holdings,
     ),
     st.sampled_from(["fill", "line", "dash", "wide", "points"]),
 )
+@example(
+    [(1e18, 50.0), (-np.inf, 50.0), (5.0, 1e9), (1e18, 5.0), (-1e64, 50.0)], "dash"
+)  # dashes that a double can't count
 def test_coordinates_from_nowhere_neither_crash_nor_hang(xy, what):
     """Kernels are compiled without checks of their bounds: whatever a file holds must stay within them."""
     xy = np.array(xy, float)

@@ -21,13 +21,14 @@ from brisk_atlas.core.handover.table import write_table
 from brisk_atlas.core.model import CannotWrite, Edit, Layer, Reading, RowsLook, TextForm
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows.editing import state_of
+from made_files import at
 
 
 def edited(holdings, path, part, *edits):
-    dataset = holdings.dataset(path)
+    dataset = holdings.dataset(at(path))
     part = part or dataset.parts[0].facts.name
     kind = dataset.part(part).facts.kind
-    return Layer("l", part, path, part, kind, rows=RowsLook(edits=edits, edited_from=state_of(dataset.members)))
+    return Layer("l", part, at(path, part), kind, rows=RowsLook(edits=edits, edited_from=state_of(dataset.members)))
 
 
 def rows(path, layer=None):
@@ -114,7 +115,7 @@ def test_a_text_table_keeps_its_form_and_the_text_of_other_cells(tmp_path):
     raw = 'id;height;name\r\n007;1,50;"Rim; west"\r\n008;2,00;Träger\r\n'
     path.write_bytes(raw.encode("latin-1"))
     held = Holdings()
-    held.say(path, Reading(form=TextForm(";", "latin-1", True, ",")))
+    held.say(at(path), Reading(form=TextForm(";", "latin-1", True, ",")))
     save_edits(held, edited(held, path, None, Edit("height", (1,), (2.75,)), Edit("name", (0,), (None,))))
     assert path.read_bytes().decode("latin-1") == "id;height;name\r\n007;1,50;\r\n008;2,75;Träger\r\n"
 
@@ -132,7 +133,7 @@ def test_parquet_is_rewritten_with_its_types(tmp_path):
 def test_rows_that_somebody_changed_meanwhile_are_not_overwritten(survey, what):
     held = Holdings()
     layer = edited(held, survey, "lava_flows", Edit("surface", (0,), ("mine",)))
-    held.table(layer.source)
+    held.table(layer.ref)
     with closing(sqlite3.connect(survey)) as db:
         for name in ("ST_IsEmpty", "ST_MinX", "ST_MaxX", "ST_MinY", "ST_MaxY"):
             db.create_function(name, 1, lambda blob: 0)
@@ -193,7 +194,7 @@ def samples(data, tmp_path):
 
 def test_other_files_that_changed_meanwhile_are_not_overwritten(samples):
     held = Holdings()
-    field = held.dataset(samples).parts[0].facts.fields[0].name
+    field = held.dataset(at(samples)).parts[0].facts.fields[0].name
     layer = edited(held, samples, None, Edit(field, (0,), ("mine",)))
     os.utime(samples, ns=(1, 1))
     before = samples.read_bytes()
@@ -204,7 +205,7 @@ def test_other_files_that_changed_meanwhile_are_not_overwritten(samples):
 
 def test_a_change_while_writing_is_noticed_too(samples):
     held = Holdings()
-    field = held.dataset(samples).parts[0].facts.fields[0].name
+    field = held.dataset(at(samples)).parts[0].facts.fields[0].name
     layer = edited(held, samples, None, Edit(field, (0,), ("mine",)))
 
     def meddle(share, step):
@@ -228,7 +229,7 @@ def test_a_database_whose_write_broke_off_is_seen_as_it_was_before(survey, tmp_p
     assert survey.with_name("survey.gpkg-journal").stat().st_size > 0
     damaged = survey.read_bytes()
     held = Holdings()
-    assert held.table((survey, "lava_flows")).column("surface").to_pylist() == whole
+    assert held.table(at(survey, "lava_flows")).column("surface").to_pylist() == whole
     assert survey.read_bytes() == damaged  # looking changes nothing
 
 
@@ -244,13 +245,13 @@ def test_a_failure_half_way_leaves_the_file(survey, monkeypatch):
 def test_what_is_not_written_back_says_why(data, tmp_path):
     held = Holdings()
     for name in ("laboratory.xlsx", "vents.kml"):
-        dataset = held.dataset(data / name)
+        dataset = held.dataset(at(data / name))
         assert "is not written back" in why_not(dataset)
         layer = edited(held, data / name, None, Edit("x", (0,), (1,)))
         with pytest.raises(CannotWrite, match="not written back"):
             save_edits(held, replace(layer, rows=replace(layer.rows, edited_from=())))
-    assert why_not(held.dataset(data / "tolvane_survey.gpkg")) is None
-    assert why_not(held.dataset(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt")) is not None
+    assert why_not(held.dataset(at(data / "tolvane_survey.gpkg"))) is None
+    assert why_not(held.dataset(at(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt"))) is not None
 
 
 def test_tables_go_out_in_each_form_and_come_back(tmp_path, holdings):
@@ -268,7 +269,7 @@ def test_tables_go_out_in_each_form_and_come_back(tmp_path, holdings):
     for format_, suffix in (("CSV", ".csv"), ("XLSX", ".xlsx"), ("Parquet", ".parquet")):
         path = tmp_path / f"rows{suffix}"
         write_table(table, path, format_)
-        back = holdings.table((path, holdings.dataset(path).parts[0].facts.name))
+        back = holdings.table(at(path, holdings.dataset(at(path)).parts[0].facts.name))
         assert back.column("n").to_pylist() == [1, None] and back.column("t").to_pylist() == ["a", "ü"]
         assert back.num_rows == 2 and back.column_names == table.column_names
     with pytest.raises(CannotWrite, match="room for"):

@@ -44,6 +44,7 @@ from brisk_atlas.core.find.summary import from_text, to_text
 from brisk_atlas.core.model import CannotRead, CannotWrite, Columns, Reading
 from brisk_atlas.core.place import entry_of, search_crs
 from brisk_atlas.core.read.grouping import group
+from made_files import at
 
 
 @pytest.fixture
@@ -127,7 +128,7 @@ def test_rows_are_kept_until_a_file_changes(tmp_path, catalogue):
     assert known(folder, catalogue)["b.csv"].amount == "3 rows"
     (folder / "b.csv.xml").write_bytes(made.dublin_core(tmp_path).read_bytes())  # a member that came is a change too
     assert known(folder, catalogue)["b.csv"].record == "Dublin Core"
-    assert known_now(folder / "b.csv", catalogue, Nobody()).title == "Report on the eruption"
+    assert known_now(at(folder / "b.csv"), catalogue, Nobody()).title == "Report on the eruption"
 
 
 def test_going_through_the_shelves_goes_on_where_it_stopped(data, tmp_path, catalogue):
@@ -245,18 +246,18 @@ def test_a_look_can_be_broken_off(tmp_path, monkeypatch, request):
             raise InterruptedError
 
     with pytest.raises(InterruptedError):
-        lookers.look(tmp_path / "slow.crash", check)
+        lookers.look(at(tmp_path / "slow.crash"), check)
     lookers.close()
 
 
 def test_a_child_that_ended_while_it_waited_is_replaced(tmp_path):
     (tmp_path / "a.csv").write_text("n\n1\n")
     lookers = Lookers(1)
-    assert lookers.look(tmp_path / "a.csv").amount == "1 rows"
+    assert lookers.look(at(tmp_path / "a.csv")).amount == "1 rows"
     (child,) = lookers._all
     child._process.kill()
     child._process.wait()
-    assert lookers.look(tmp_path / "a.csv").amount == "1 rows"
+    assert lookers.look(at(tmp_path / "a.csv")).amount == "1 rows"
     lookers.close()
 
 
@@ -288,8 +289,9 @@ def test_a_grid_that_comes_unpacked_as_one_piece_is_tried_where_it_can_do_no_har
     code = f"""
 from pathlib import Path
 from brisk_atlas.core.find import looker
+from brisk_atlas.core.model import DataRef
 looker.ROOM_FOR_A_LOOK = {side * side // 2}
-small, large = (Path({str(tmp_path)!r}, name) for name in ("small.tif", "sea_floor.tif"))
+small, large = (DataRef.file(Path({str(tmp_path)!r}, name)) for name in ("small.tif", "sea_floor.tif"))
 looker.LARGE = 0
 print(looker.look(small).fault)
 looker.LARGE = {side * side}
@@ -376,7 +378,7 @@ def test_overviews_older_than_their_grid_are_said(data, tmp_path):
     overview = tmp_path / "g.tif.ovr"
     shutil.copy(path, overview)
     os.utime(overview, (time.time() - 9000,) * 2)
-    remarks = {m.path.name: m.remark for m in anatomy_of(read.open(path)).members}
+    remarks = {m.ref.name: m.remark for m in anatomy_of(read.open(path)).members}
     assert "older than the data" in remarks["g.tif.ovr"] and remarks["g.tif"] == ""
 
 
@@ -483,11 +485,11 @@ def test_a_crs_given_once_serves_all_rooms(data, tmp_path, holdings):
         if source.suffix != ".prj":
             shutil.copy(source, tmp_path / source.name)
     path = tmp_path / "fissures.shp"
-    holdings.say(path, Reading(crs="EPSG:32727"))
-    assert holdings.features((path, "fissures")).crs == "EPSG:32727"
-    assert not holdings.dataset(path).warnings
-    holdings.say(path, Reading(crs="EPSG:32728"))
-    assert holdings.features((path, "fissures")).crs == "EPSG:32728"
+    holdings.say(at(path), Reading(crs="EPSG:32727"))
+    assert holdings.features(at(path, "fissures")).crs == "EPSG:32727"
+    assert not holdings.dataset(at(path)).warnings
+    holdings.say(at(path), Reading(crs="EPSG:32728"))
+    assert holdings.features(at(path, "fissures")).crs == "EPSG:32728"
 
 
 def test_looking_for_a_crs():
@@ -543,7 +545,7 @@ def test_text_by_lines(tmp_path, encoding):
     lines = [f"line {i} é" + "x" * (i % 50) for i in range(3000)]
     path = tmp_path / "t.csv"
     path.write_bytes("\n".join(lines).encode(encoding))
-    pages = TextPages(path)
+    pages = TextPages(at(path))
     while pages.go_on():
         pass
     assert pages.known == 3000 and pages.lines(0, 3) == lines[:3] and pages.lines(2990, 50) == lines[2990:]

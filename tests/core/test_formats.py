@@ -18,6 +18,7 @@ from brisk_atlas.core.model import CannotRead, Reading, TextForm
 from brisk_atlas.core.model.reading import Columns
 from brisk_atlas.core.place import same_crs
 from brisk_atlas.core.read import geopackage, geotiff, raster, shapefile, vector
+from made_files import at
 from range_server import serving
 
 
@@ -217,7 +218,7 @@ def test_files_on_a_server(file, data, capsys):
         for part in (*said["parts"], *here["parts"]):
             part["fields"] = [field["name"] for field in part["fields"]]
         assert said["parts"] == here["parts"] and said["path"] == f"{address}/{file}"
-        with pytest.raises(CannotRead, match="the server says 404"):
+        with pytest.raises(CannotRead, match="the server answers 404"):
             read.open(f"{address}/nothing.tif")
     with pytest.raises(CannotRead, match="can't be reached"):
         read.open(f"{address}/{file}")
@@ -226,14 +227,14 @@ def test_files_on_a_server(file, data, capsys):
 def test_heads_read_by_ourselves_say_what_the_library_says(data, tmp_path):
     grids = [made.grid(tmp_path, "two.tif", "GTiff", count=2), made.grid(tmp_path, "cog.tif", "COG", copy=True)]
     grids += [made.grid(tmp_path, "degrees.tif", "GTiff", crs="EPSG:4326", cell=0.001), *data.rglob("*.tif")]
-    own = {path: geotiff.plain_tiff(path) for path in grids}
+    own = {path: geotiff.plain_tiff(at(path)) for path in grids}
     assert all(known is not None for known in own.values())
     for path, known in own.items():
-        assert known == raster.open_named(path, str(path)), path.name
+        assert known == raster.open_named(at(path), str(path)), path.name
     for layer in ("buildings", "trails", "ash_bands", "coastline"):
         path = made.vector(data, tmp_path, f"{layer}.shp", "ESRI Shapefile", layer=layer)
-        assert shapefile.open_dataset(path) == vector.open_dataset(path)
-    survey = data / "tolvane_survey.gpkg"
+        assert shapefile.open_dataset(at(path)) == vector.open_dataset(at(path))
+    survey = at(data / "tolvane_survey.gpkg")
     assert geopackage.open_dataset(survey) == vector.open_dataset(survey)
     made.grid(tmp_path, "colours.tif", "GTiff", dtype="uint8", count=3)
-    assert geotiff.plain_tiff(tmp_path / "colours.tif") is None  # left to the library
+    assert geotiff.plain_tiff(at(tmp_path / "colours.tif")) is None  # left to the library

@@ -18,6 +18,7 @@ from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import Extent, GridStyle, Layer, Stretch
 from brisk_atlas.core.place import mesh_of, transform
 from brisk_atlas.core.read import Holdings, pyramid
+from made_files import at
 
 UTM, DEGREES = "EPSG:32727", "EPSG:4326"
 WEST, NORTH, CELL = 504_000.0, 5_776_000.0, 10.0
@@ -40,7 +41,7 @@ def write(path, values, *, crs=UTM, transform=None, overviews=(), colours=None, 
 
 
 def layer_of(path, style, **more):
-    return Layer(path.stem, path.stem, path, path.stem, "raster", style, **more)
+    return Layer(path.stem, path.stem, at(path, path.stem), "raster", style, **more)
 
 
 def picture(path, style, view):
@@ -106,7 +107,7 @@ def test_a_turned_grid_is_drawn_turned(tmp_path):
     )
     path = write(tmp_path / "turned.tif", np.full((100, 100), 500, np.float32), transform=turned)
     holdings = Holdings()
-    part = holdings.raster((path, "turned"))
+    part = holdings.raster(at(path, "turned"))
     inside, outside = turned * (50.5, 50.5), turned * (50.5, 130)
     for place, seen in ((inside, True), (outside, False)):
         frame = Painter(holdings).frame([layer_of(path, INK)], View(*place, 30.0, 5, 5, UTM))
@@ -146,7 +147,7 @@ def test_classes_keep_their_numbers_and_the_colours_of_the_file(tmp_path):
         "<Category>scrub</Category><Category>grass</Category></CategoryNames></PAMRasterBand></PAMDataset>"
     )
     holdings = Holdings()
-    style = first_look(holdings.part((path, "cover")).facts, 0)
+    style = first_look(holdings.part(at(path, "cover")).facts, 0)
     assert style.own_colours and style.resample == "nearest"
     layer = layer_of(path, style)
     seen = Painter(holdings).frame([layer], View.fitting(ALL, 100, 75, margin=0.0)).image[3:-3, 3:-3, :3].reshape(-1, 3)
@@ -159,7 +160,7 @@ def test_three_bands_of_different_files_and_cells_make_a_composite(tmp_path):
     coarse = write(
         tmp_path / "coarse.tif", np.full((30, 40), 200, np.uint8), transform=from_origin(WEST, NORTH, 100, 100)
     )
-    other = (str(coarse), "coarse")
+    other = at(coarse, "coarse")
     style = GridStyle((1, 1, 1), stretch=Stretch("hand", 0, 200), others=(None, other, None))
     for view in (View.fitting(ALL, 100, 75, margin=0.0), View(WEST + 2000, NORTH - 1500, 1.0, 50, 50, UTM)):
         assert picture(fine, style, view).image[25, 25].tolist() == [128, 255, 128, 255]
@@ -228,9 +229,9 @@ def test_panning_moves_the_picture_and_mends_its_edges(holdings, data):
     """Only the strips that come into view are drawn, and the whole is as if drawn anew."""
     path = data / "tolvane_survey.gpkg"
     layers = [
-        Layer("e", "e", data / "elevation_2031.tif", "elevation_2031", "raster", GridStyle(ramp="land", shade=0.7)),
-        Layer("l", "l", path, "lava_flows", "vector", first_look(holdings.part((path, "lava_flows")).facts, 1)),
-        Layer("p", "p", data / "harrow_bay_2031.laz", "harrow_bay_2031", "pointcloud", first_look(holdings.part((data / "harrow_bay_2031.laz", "harrow_bay_2031")).facts, 1)),
+        Layer("e", "e", at(data / "elevation_2031.tif", "elevation_2031"), "raster", GridStyle(ramp="land", shade=0.7)),
+        Layer("l", "l", at(path, "lava_flows"), "vector", first_look(holdings.part(at(path, "lava_flows")).facts, 1)),
+        Layer("p", "p", at(data / "harrow_bay_2031.laz", "harrow_bay_2031"), "pointcloud", first_look(holdings.part(at(data / "harrow_bay_2031.laz", "harrow_bay_2031")).facts, 1)),
     ]  # fmt: skip
     used = Painter(holdings)
     view = View(510_200.0, 5_770_300.0, 11.3, 300, 260, UTM)
@@ -254,7 +255,7 @@ def test_a_large_grid_without_overviews_gets_some_once(large):
     style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 6000))
     layer, painter = layer_of(large, style), Painter(holdings)
     first = painter.frame([layer], view)
-    assert first.unfinished == (layer.source,) and "overview" in first.notes["large"]
+    assert first.unfinished == (layer.ref,) and "overview" in first.notes["large"]
     shares = []
     prepare(holdings, layer, shares.append)
     whole = painter.frame([layer], view)
@@ -270,7 +271,7 @@ def test_a_large_grid_without_overviews_gets_some_once(large):
 
 def test_overviews_that_are_not_coarse_enough_get_coarser_ones(tmp_path, monkeypatch):
     path = write(tmp_path / "half.tif", slope_values(1500, 2000), overviews=(2,))
-    part = Holdings().raster((path, "half"))
+    part = Holdings().raster(at(path, "half"))
     monkeypatch.setattr(pyramid, "MANY_CELLS", 800_000)
     assert not pyramid.needs_pyramid(part, 1)  # 1000 x 750 cells will do
     monkeypatch.setattr(pyramid, "MANY_CELLS", 700_000)

@@ -37,6 +37,7 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.wkb import exact_shapes
+from made_files import at
 
 UTM = "EPSG:32727"
 
@@ -92,7 +93,7 @@ def test_cut_to_an_extent_given_in_degrees(lava, tmp_path):
 
 
 def test_heights_of_trails_survive(holdings, data, tmp_path):
-    trails = holdings.features((data / "tolvane_survey.gpkg", "trails"))
+    trails = holdings.features(at(data / "tolvane_survey.gpkg", "trails"))
     path = tmp_path / "trails.gpkg"
     hand_over_vector(trails, VectorOrder(path, "GeoPackage", "trails", crs="EPSG:4326"))
     made = geometry_of(path)
@@ -217,7 +218,7 @@ def test_a_grid_in_another_crs_has_the_same_values_in_the_same_places(after, tmp
 
 
 def test_chosen_bands_of_a_scene(holdings, data, tmp_path):
-    scene = holdings.raster((data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
+    scene = holdings.raster(at(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
     hand_over_raster(scene, RasterOrder(tmp_path / "s.tif", (4, 3)))
     with (
         rasterio.open(tmp_path / "s.tif") as made,
@@ -232,7 +233,7 @@ def test_an_extent_beside_the_grid_is_refused(after, tmp_path):
 
 
 def test_tables(holdings, data, tmp_path):
-    table = holdings.table((data / "gas_readings.parquet", "gas_readings"))
+    table = holdings.table(at(data / "gas_readings.parquet", "gas_readings"))
     rows = np.array([5, 2, 9])
     assert hand_over_table(table, tmp_path / "t.csv", "CSV", rows, ("station", "so2_ppm")) == 3
     assert arrow_csv.read_csv(tmp_path / "t.csv").column_names == ["station", "so2_ppm"]
@@ -293,7 +294,7 @@ def test_class_colours_go_out_with_their_cells(tmp_path):
                        transform=rasterio.transform.from_origin(0, 30, 10, 10)) as out:  # fmt: skip
         out.write(np.arange(12, dtype="uint8").reshape(1, 3, 4) % 3)
         out.write_colormap(1, {0: (10, 20, 30, 255), 1: (200, 0, 0, 255), 2: (0, 0, 200, 255)})
-    part = Holdings().raster((path, "classes"))
+    part = Holdings().raster(at(path, "classes"))
     for crs in (UTM, "EPSG:4326"):
         hand_over_raster(part, RasterOrder(tmp_path / "out.tif", (1,), crs=crs, smooth=True))
         with rasterio.open(tmp_path / "out.tif") as out:
@@ -308,12 +309,13 @@ signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 from brisk_atlas.core.handover import RasterOrder, VectorOrder, hand_over_raster, hand_over_vector
 from brisk_atlas.core.handover.table import write_table
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.read import Holdings
 import numpy as np, pyarrow as pa
 data, target = Path(sys.argv[1]), Path(sys.argv[2])
 held = Holdings()
-grid = held.raster((data / "elevation_2031.tif", "elevation_2031")); grid.native()
-lava = held.features((data / "tolvane_survey.gpkg", "lava_flows"))
+grid = held.raster(DataRef.file(data / "elevation_2031.tif").with_part("elevation_2031")); grid.native()
+lava = held.features(DataRef.file(data / "tolvane_survey.gpkg").with_part("lava_flows"))
 table = pa.table({"x": np.random.default_rng(1).random(50_000)})
 resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[3]), resource.RLIM_INFINITY))
 try:

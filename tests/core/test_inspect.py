@@ -17,13 +17,14 @@ from brisk_atlas.core.model import Layer, number_text
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
+from made_files import at
 
 UTM = "EPSG:32727"
 
 
 def layer(holdings, path, part):
-    facts = holdings.part((path, part)).facts
-    return Layer(part, part, path, part, facts.kind, first_look(facts, 0))
+    facts = holdings.part(at(path, part)).facts
+    return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
 
 
 def values(finding):

@@ -13,6 +13,7 @@ import shapely
 from brisk_atlas.core.jobs import Cancelled, Jobs, Lane
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.budget import size_of
+from made_files import at
 
 
 @pytest.fixture
@@ -38,7 +39,7 @@ def points(tmp_path):
 
 
 def test_what_was_not_asked_for_longest_goes_first(points):
-    sources = [(points(name), name) for name in "abcd"]
+    sources = [at(points(name), name) for name in "abcd"]
     one = size_of(Holdings().features(sources[0]))
     assert 20_000 * 40 < one < 20_000 * 120
     held = Holdings(budget=int(2.5 * one))
@@ -51,13 +52,13 @@ def test_what_was_not_asked_for_longest_goes_first(points):
 
 
 def test_released_data_goes_and_its_facts_stay(points):
-    held, source = Holdings(), (points("a"), "a")
+    held, source = Holdings(), at(points("a"), "a")
     held.shape_index(source, "EPSG:32727")
     assert held.size > 1_000_000
-    held.release(source[0])
-    assert held.size < 10_000 and held.peek(source[0]) is not None
-    held.forget(source[0])
-    assert held.peek(source[0]) is None
+    held.release(source)
+    assert held.size < 10_000 and held.peek(source) is not None
+    held.forget(source)
+    assert held.peek(source) is None
 
 
 def test_a_read_that_ends_after_it_was_forgotten_is_not_stored(points):
@@ -69,11 +70,11 @@ def test_a_read_that_ends_after_it_was_forgotten_is_not_stored(points):
         go.wait(10)
         return "old"
 
-    key = ("made", (path, "a"))
+    key = ("made", at(path, "a"))
     reader = threading.Thread(target=lambda: held.keep(key, slow))
     reader.start()
     begun.wait(10)
-    held.forget(path)
+    held.forget(at(path))
     go.set()
     reader.join()
     assert held.keep(key, lambda: "new") == "new"

@@ -10,6 +10,7 @@ import zipfile
 import ezdxf
 import laspy
 import numpy as np
+import plyfile
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pyogrio
@@ -290,3 +291,22 @@ def test_a_binary_dxf_reads_as_the_same_drawing_in_text(tmp_path, version):
         (tmp_path / "cut.dxf").write_bytes(whole[:size])
         with pytest.raises(CannotRead, match="end"):
             read.open(tmp_path / "cut.dxf")
+
+
+def test_vertices_without_a_position_do_not_take_the_others_along(tmp_path):
+    path = tmp_path / "rim.ply"
+    vertices = np.array([(1.0, 2.0, 3.0), (np.nan, 5.0, 1.0), (4.0, np.inf, 0.0), (7.0, 8.0, 9.0)], "f8,f8,f8")
+    vertices.dtype.names = ("x", "y", "z")
+    plyfile.PlyData([plyfile.PlyElement.describe(vertices, "vertex")]).write(str(path))
+    dataset = read.open(path)
+    assert "2 of its 4 vertices have no finite position" in dataset.warnings
+    assert dataset.parts[0].facts.extent.bounds == (1, 2, 7, 8) and dataset.parts[0].facts.cloud.zrange == (3, 9)
+
+
+def test_text_of_parquet_that_is_not_utf8_is_read_column_by_column_too(tmp_path):
+    path = tmp_path / "towns.parquet"
+    pq.write_table(pa.table({"name": ["Harrow", "West"], "n": [1, 2]}), path, compression="none", use_dictionary=False)
+    path.write_bytes(path.read_bytes().replace(b"Harrow", b"H\xe4rrow"))
+    (part,) = read.open(path).parts
+    lazy = part.rows().select(["name"])
+    assert lazy.column("name").to_pylist() == part.read().column("name").to_pylist() == ["Härrow", "West"]

@@ -39,14 +39,15 @@ from brisk_atlas.core.read.field_words import explain_with, field_words
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
 from brisk_atlas.core.record import explain
+from made_files import at
 
 UTM = "EPSG:32727"
 
 
 def layer(holdings, path, part=None):
-    part = part or holdings.dataset(path).parts[0].facts.name
-    facts = holdings.part((path, part)).facts
-    return Layer(part, part, path, part, facts.kind, first_look(facts, 0))
+    part = part or holdings.dataset(at(path)).parts[0].facts.name
+    facts = holdings.part(at(path, part)).facts
+    return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
 
 
 def values(finding):
@@ -97,7 +98,7 @@ def test_areas_and_lines_hit_what_they_meet(holdings, survey, kind, crs):
         "lasso": np.array([(510_200, 5_769_400), (510_800, 5_769_500), (510_400, 5_769_600), (510_700, 5_769_900)]),
         "line": np.array([(510_200, 5_769_500), (510_800, 5_769_800)]),
     }[kind].astype(float)  # fmt: skip
-    shapes = shapely.from_wkb(holdings.features(buildings.source).wkb.to_numpy(zero_copy_only=False))
+    shapes = shapely.from_wkb(holdings.features(buildings.ref).wkb.to_numpy(zero_copy_only=False))
     wanted = shapely.LineString(xy) if kind == "line" else shapely.Polygon(xy)
     expected = np.flatnonzero(shapely.intersects(wanted, shapes))
     where = Where(kind, transform(xy, UTM, crs), crs)
@@ -111,7 +112,7 @@ def test_areas_and_lines_hit_what_they_meet(holdings, survey, kind, crs):
 
 def test_damaged_geometry_does_not_keep_others_from_being_picked(holdings, survey):
     buildings = layer(holdings, survey, "buildings")
-    whole = holdings.features(buildings.source)
+    whole = holdings.features(buildings.ref)
     bow = shapely.Polygon([(510_300, 5_769_500), (510_500, 5_769_700), (510_500, 5_769_500), (510_300, 5_769_700)])
     wkb = pa.array([*whole.wkb.to_pylist()[:50], shapely.to_wkb(bow), b"\x01\x03\x00", None], pa.binary())
     features = Features(pa.table({"i": range(53)}), wkb, shapes_of(wkb)[0], UTM)
@@ -136,7 +137,7 @@ def test_damaged_geometry_does_not_keep_others_from_being_picked(holdings, surve
 def test_attributes_stand_under_their_alias_with_unit_and_meaning(holdings, data):
     explain_with(explain)
     fissures = layer(holdings, data / "fissures_2031" / "fissures.shp")
-    words = field_words(holdings, fissures.source)
+    words = field_words(holdings, fissures.ref)
     assert words["FISS_LEN_M"].alias == "Fissure length" and words["FISS_LEN_M"].unit == "metres"
     found = values(feature_finding(holdings, fissures, 0))
     assert found["FISS_LEN_M"].label == "Fissure length" and found["FISS_LEN_M"].unit == "metres"
@@ -175,7 +176,7 @@ def test_vertices_and_rows_on_request(holdings, survey, data):
     zones = layer(holdings, survey, "closed_zones")
     lines = vertex_readings(holdings, zones, 0)
     assert len(lines) == values(feature_finding(holdings, zones, 0))["vertices"].value and "," in lines[0].text
-    stations = Layer("s", "stations", data / "gas_stations.csv", "gas_stations", "table")
+    stations = Layer("s", "stations", at(data / "gas_stations.csv", "gas_stations"), "table")
     assert values(row_finding(holdings, stations, 2))["station"].value == "G03"
 
 
@@ -189,13 +190,13 @@ def test_a_scene_says_the_numbers_behind_the_composite_in_every_quantity(holding
     found = probe(holdings, scene, Where.at(508_700, 5_771_900, UTM, 5))
     shown = {r.label.split(" · ")[1]: r.key for r in found.readings if " · " in r.label}
     assert shown == {"red": "shortwave infrared 1", "green": "near infrared", "blue": "red"}
-    band = holdings.raster(scene.source).facts.grid.bands[4]
+    band = holdings.raster(scene.ref).facts.grid.bands[4]
     rescale = next(r for r in band.rescale if r.quantity == "reflectance")
     number = found.reading("shortwave infrared 1").value
     assert found.reading("shortwave infrared 1, reflectance").value == pytest.approx(
         number * rescale.gain + rescale.offset, rel=1e-5
     )
-    measured = replace(scene, part=named_as(scene.part, "reflectance"))
+    measured = replace(scene, ref=scene.ref.with_part(named_as(scene.part, "reflectance")))
     again = probe(holdings, measured, Where.at(508_700, 5_771_900, UTM, 5))
     assert again.reading("shortwave infrared 1").value == pytest.approx(
         number * rescale.gain + rescale.offset, rel=1e-5
@@ -205,10 +206,10 @@ def test_a_scene_says_the_numbers_behind_the_composite_in_every_quantity(holding
 
 def test_classes_and_other_units(holdings, data, after):
     path = data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt"
-    quality = next(p.facts.name for p in holdings.dataset(path).parts if p.facts.grid.bands[0].classes)
+    quality = next(p.facts.name for p in holdings.dataset(at(path)).parts if p.facts.grid.bands[0].classes)
     found = probe(holdings, layer(holdings, path, quality), Where.at(508_700, 5_771_900, UTM, 5))
     assert found.readings[0].text.split(" ", 1)[1] in [
-        name for _, _, name in holdings.part((path, quality)).facts.grid.bands[0].classes
+        name for _, _, name in holdings.part(at(path, quality)).facts.grid.bands[0].classes
     ]
     height = probe(holdings, layer(holdings, data / "elevation_2031.tif"), Where.at(508_700, 5_771_900, UTM, 5))
     assert height.reading("elevation, in ft").value == pytest.approx(
@@ -230,7 +231,7 @@ def test_an_area_over_a_grid_gives_the_statistics_of_every_band(holdings, data):
 def test_a_point_and_its_neighbours(holdings, data):
     cloud = layer(holdings, data / "harrow_bay_2031.laz")
     found = probe(holdings, cloud, Where.at(510_600, 5_769_650, UTM, 5))
-    points = holdings.points(cloud.source)
+    points = holdings.points(cloud.ref)
     off = np.hypot(*(points.xyz[:, :2] - (510_600, 5_769_650)).T)
     near = off <= 5
     assert found.reading("x").value == points.xyz[np.argmin(off), 0]
@@ -246,9 +247,9 @@ def test_a_box_keeps_what_is_inside_apart_from_what_the_header_says(holdings, da
 
     cloud = layer(holdings, data / "harrow_bay_2031.laz")
     found = probe(holdings, cloud, Where.box(510_500, 5_769_500, 510_800, 5_769_800, UTM))
-    with laspy.open(cloud.path) as source:
+    with laspy.open(cloud.ref.path) as source:
         header = source.header
-    points = holdings.points(cloud.source)
+    points = holdings.points(cloud.ref)
     inside = (np.abs(points.xyz[:, :2] - (510_650, 5_769_650)) <= 150).all(axis=1)
     groups = {r.group for r in found.readings}
     assert {"inside", "header of the whole file", "dimensions of the whole file", "records in the header"} <= groups
@@ -267,7 +268,7 @@ def test_a_box_keeps_what_is_inside_apart_from_what_the_header_says(holdings, da
 
 
 def test_all_layers_are_asked_and_one_that_can_not_be_read_is_left_out(holdings, data, survey):
-    gone = Layer("x", "x", data / "not there.gpkg", "x", "vector")
+    gone = Layer("x", "x", at(data / "not there.gpkg", "x"), "vector")
     layers = [layer(holdings, survey, "closed_zones"), gone, layer(holdings, data / "elevation_2031.tif")]
     found = probe_all(Holdings(), layers, Where.at(508_700, 5_771_900, UTM, 5))
     assert [f.layer_id for f in found] == ["closed_zones", "elevation_2031"]
@@ -312,7 +313,7 @@ def test_spectra_are_reflectance_over_wavelength(holdings, data):
     scene = layer(holdings, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
     finding = probe(holdings, scene, Where.at(505_500, 5_773_500, UTM, 5))
     (spectrum,) = spectra([Held(1, "green", 0, 0, UTM, finding), held(2, Reading("n", 1, "1"))])
-    bands = holdings.raster(scene.source).facts.grid.bands
+    bands = holdings.raster(scene.ref).facts.grid.bands
     assert spectrum.wavelength.tolist() == sorted(b.centre_um for b in bands) and spectrum.unit == "reflectance"
     assert spectrum.value[3] > 2 * spectrum.value[2]  # leaves shine beyond red
     assert (spectrum.value > 0).all() and (spectrum.value < 1).all()
@@ -329,7 +330,7 @@ def test_held_probes_become_a_layer_of_points(tmp_path, holdings, data):
     kept[1] = replace(kept[1], x=lon, y=lat, crs="EPSG:4326")
     path = save_probes(kept, {}, tmp_path / "probes.gpkg")
     held_anew = Holdings()
-    features = held_anew.features((path, "probes"))
+    features = held_anew.features(at(path, "probes"))
     assert features.shapes.xy == pytest.approx(np.array(there), abs=1e-3) and features.crs == UTM
     table = features.table
     assert table.column("elevation").to_pylist() == [k.finding.reading("elevation").value for k in kept]

@@ -13,16 +13,17 @@ from hypothesis import strategies as st
 from brisk_atlas.core.model import CannotRead, CannotWrite, CloudStyle, Facts, GridStyle, Reading, Stretch, VectorStyle
 from brisk_atlas.core.project import Picks, Place, Work
 from brisk_atlas.core.project.file import read, save
+from made_files import at
 
 VECTOR, GRID = Facts("v", "vector", crs="EPSG:32727"), Facts("g", "raster", crs="EPSG:32727")
 
 
 def filled(folder: Path) -> Work:
     work = Work()
-    work.add(folder / "a.tif", GRID, GridStyle((3, 2, 1), "tide", Stretch("hand", -5, 7.5), 0.5, "nearest"))
-    work.add(folder / "b.gpkg", VECTOR, VectorStyle(colour_by="year", hollow=True))
-    work.add(folder / "c.laz", Facts("c", "pointcloud"), CloudStyle("intensity", size=3.0))
-    work.add(folder / "d.csv", Facts("d", "table"), None)
+    work.add(at(folder / "a.tif"), GRID, GridStyle((3, 2, 1), "tide", Stretch("hand", -5, 7.5), 0.5, "nearest"))
+    work.add(at(folder / "b.gpkg"), VECTOR, VectorStyle(colour_by="year", hollow=True))
+    work.add(at(folder / "c.laz"), Facts("c", "pointcloud"), CloudStyle("intensity", size=3.0))
+    work.add(at(folder / "d.csv"), Facts("d", "table"), None)
     work.place = Place(1.5, 2.5, 3.5)
     return work
 
@@ -30,7 +31,7 @@ def filled(folder: Path) -> Work:
 def test_grids_go_below_vectors_and_names_stay_apart(tmp_path):
     work = Work()
     for facts in (VECTOR, GRID, VECTOR, GRID):
-        work.add(tmp_path / "x", facts, None)
+        work.add(at(tmp_path / "x"), facts, None)
     assert [layer.name for layer in work.layers] == ["v 2", "v", "g 2", "g"]
     assert len({layer.id for layer in work.layers}) == 4 and work.subject.name == "g 2"
     assert work.state.crs == "EPSG:32727"
@@ -47,7 +48,7 @@ steps = st.lists(
 def take(work: Work, step: str, number: int) -> None:
     layer = work.layers[number % len(work.layers)] if work.layers else None
     if step == "add" or layer is None:
-        work.add(Path("/x"), VECTOR if number % 2 else GRID, VectorStyle() if number % 2 else GridStyle())
+        work.add(at(Path("/x")), VECTOR if number % 2 else GRID, VectorStyle() if number % 2 else GridStyle())
     elif step == "remove":
         work.remove(layer.id)
     elif step in ("up", "down"):
@@ -104,9 +105,9 @@ def test_listeners_hear_what_changed(tmp_path):
 
 def test_closing_the_last_layer_forgets_the_crs(tmp_path):
     work = Work()
-    work.remove(work.add(tmp_path / "x", GRID, GridStyle()).id)
+    work.remove(work.add(at(tmp_path / "x"), GRID, GridStyle()).id)
     assert work.state.crs is None and work.subject is None
-    work.add(tmp_path / "y", Facts("y", "vector", crs="EPSG:4326"), VectorStyle())
+    work.add(at(tmp_path / "y"), Facts("y", "vector", crs="EPSG:4326"), VectorStyle())
     assert work.state.crs == "EPSG:4326"
 
 
@@ -117,7 +118,7 @@ def test_saved_and_opened_it_is_the_same(tmp_path):
     assert work.changed
     save(work, path)
     assert not work.changed and work.file == path
-    said = {work.layers[0].path: Reading(crs="EPSG:32727")}
+    said = {work.layers[0].ref.whole: Reading(crs="EPSG:32727")}
     save(work, path, said)
     assert read(path) == (work.state, work.place, said)
 
@@ -128,7 +129,7 @@ def test_a_moved_folder_takes_its_paths_along(tmp_path):
     assert '"a.tif"' in (tmp_path / "one" / "w.brisk.json").read_text()
     (tmp_path / "one").rename(tmp_path / "two")
     state, _, _ = read(tmp_path / "two" / "w.brisk.json")
-    assert {layer.path.parent for layer in state.layers} == {tmp_path / "two"}
+    assert {layer.ref.folder for layer in state.layers} == {tmp_path / "two"}
 
 
 @pytest.mark.parametrize(
@@ -179,7 +180,7 @@ def test_a_full_disk_leaves_the_old_project(tmp_path, monkeypatch):
 
 def test_the_shipped_project_opens_on_the_shipped_data(data):
     state, place, _ = read(data / "tolvane.brisk.json")
-    assert len(state.layers) > 8 and place is not None and all(layer.path.is_file() for layer in state.layers)
+    assert len(state.layers) > 8 and place is not None and all(layer.ref.path.is_file() for layer in state.layers)
 
 
 def test_changes_made_together_are_told_once_and_undone_one_by_one(tmp_path):

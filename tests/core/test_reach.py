@@ -7,7 +7,6 @@ import os
 import re
 import time
 import zipfile
-from pathlib import Path
 
 import numpy as np
 import openpyxl
@@ -19,11 +18,11 @@ from hypothesis import strategies as st
 
 import made_files as made
 from brisk_atlas.core import read
-from brisk_atlas.core.model import CannotRead, Columns, Reading, TextForm, path_text
+from brisk_atlas.core.connect import copies, localise
+from brisk_atlas.core.model import CannotRead, Columns, DataRef, Reading, TextForm
 from brisk_atlas.core.model.reading import reading_from, saved_form
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees
 from brisk_atlas.core.place.notation import degrees_text, mgrs_text
-from brisk_atlas.core.read import reach
 from brisk_atlas.core.read.content import content_of, root_of
 from brisk_atlas.core.read.given import numbers, wkb_points
 from brisk_atlas.core.read.text_form import guess_form_of, has_columns
@@ -36,7 +35,7 @@ def test_what_belongs_to_a_packed_dataset_comes_along(data, tmp_path, home):
     made.vector(data, tmp_path, "zones.shp", "ESRI Shapefile")
     path = made.zipped(tmp_path, "all.zip", *sorted(tmp_path.glob("zones.*")), data / "elevation_2031.tif")
     dataset = read.open(path / "zones.shp")
-    assert dataset.path == path / "zones.shp" and dataset.parts[0].facts.crs == "EPSG:32727"
+    assert dataset.ref == DataRef.member(path, "zones.shp") and dataset.parts[0].facts.crs == "EPSG:32727"
     brought = {p.name for p in (home / "cache" / "copies").rglob("*") if p.is_file()}
     assert "zones.dbf" in brought and "elevation_2031.tif" not in brought
     assert abs(dataset.modified.timestamp() - (tmp_path / "zones.shp").stat().st_mtime) < 4000  # that in the archive
@@ -61,7 +60,7 @@ def test_a_scene_and_a_folder_are_opened_inside_an_archive(data, tmp_path):
 
 
 def test_copies_that_are_unused_for_longest_go_first(data, tmp_path, home, monkeypatch):
-    monkeypatch.setattr(reach, "KEPT_BYTES", 30_000)
+    monkeypatch.setattr(copies, "CACHE_BYTES", 30_000)
     for number in range(4):
         source = tmp_path / f"{number}.csv"
         source.write_text("n\n" + "12345678\n" * 1200)
@@ -70,15 +69,6 @@ def test_copies_that_are_unused_for_longest_go_first(data, tmp_path, home, monke
             os.utime(folder, (time.time() - 10,) * 2)
     left = list((home / "cache" / "copies").rglob("*.csv"))
     assert 1 <= len(left) <= 2 and left[-1].name.endswith(".csv")
-
-
-def test_addresses_survive_being_paths():
-    path = Path("https://host.example/a/b.tif")
-    assert reach.is_remote(path) and reach.url_of(path) == "https://host.example/a/b.tif" == path_text(path)
-    assert reach.library_name(path) == "/vsicurl/https://host.example/a/b.tif"
-    assert reach.library_name(Path("s3://shelf/a.tif")) == "/vsis3/shelf/a.tif"
-    assert reach.suffix_of(Path("https://host.example/a.tif?token=1.2")) == ".tif" and path_text("/a/b") == "/a/b"
-    assert reach.suffix_of(Path("/a/b.geojson.GZ")) == ".geojson" == reach.suffix_of_name("b.geojson.gz")
 
 
 @given(st.binary(max_size=300))
@@ -155,9 +145,9 @@ def test_all_that_comes_along_with_a_member_is_bounded(tmp_path):
         packed.writestr("scene_META.txt", "a = b\n")
         for number in range(30):
             packed.writestr(f"scene_B{number}.tif", bytes(40_000_000))
-    with pytest.raises(CannotRead, match=r"the 30 files beside it would unpack from .* which looks like an attack"):
-        reach.brought(archive / "scene_META.txt")
-    assert sum(f.stat().st_size for f in reach.copies_folder().rglob("*") if f.is_file()) == 0
+    with pytest.raises(CannotRead, match=r"30 files beside it would unpack from .* which looks like an attack"):
+        localise(DataRef.member(archive, "scene_META.txt"))
+    assert sum(f.stat().st_size for f in copies.copies_folder().rglob("*") if f.is_file()) == 0
 
 
 def test_a_sheet_is_as_large_as_its_cells_and_not_as_it_says(tmp_path):

@@ -12,6 +12,7 @@ import made_files as made
 from brisk_atlas.core import read
 from brisk_atlas.core.model import CannotRead, Extent
 from brisk_atlas.core.place import transform
+from made_files import at
 
 
 def facts(path, part=None):
@@ -51,7 +52,7 @@ def test_boat_lines_have_what_the_boat_measured(data, truth, holdings):
     for code, count in truth["boat_lines"].items():
         path = data / "boat_lines" / f"{code.lower()}.mgd77"
         assert facts(path).count == count
-        table = holdings.table((path, path.stem))
+        table = holdings.table(at(path, path.stem))
         depth = table.column("depth_m").to_numpy()
         assert 0 < np.nanmin(depth) < np.nanmax(depth) < 4000
         gravity = table.column("gravity_mgal").null_count == count
@@ -59,7 +60,7 @@ def test_boat_lines_have_what_the_boat_measured(data, truth, holdings):
 
 
 def test_gravity_answers_to_the_sea_floor(data, holdings):
-    table = holdings.table((data / "boat_lines" / "tso2901.mgd77", "tso2901"))
+    table = holdings.table(at(data / "boat_lines" / "tso2901.mgd77", "tso2901"))
     depth, free_air = (table.column(n).to_numpy() for n in ("depth_m", "free_air_mgal"))
     assert np.corrcoef(-depth, free_air)[0, 1] > 0.9
 
@@ -70,12 +71,12 @@ def test_well_logs(data, truth, holdings):
         f = facts(path)
         assert (f.name, f.count) == (hole, samples)
         assert f.fields[0].name == "DEPT"
-        assert holdings.table((path, hole)).column("GR").null_count > 0  # the stretch that the tool missed
+        assert holdings.table(at(path, hole)).column("GR").null_count > 0  # the stretch that the tool missed
 
 
 def test_logs_agree_with_the_layers(data, holdings):
-    log = holdings.table((data / "boreholes" / "tg-1.las", "TG-1"))
-    layers = holdings.table((data / "boreholes" / "intervals.csv", "intervals")).to_pylist()
+    log = holdings.table(at(data / "boreholes" / "tg-1.las", "TG-1"))
+    layers = holdings.table(at(data / "boreholes" / "intervals.csv", "intervals")).to_pylist()
     depth, density = log.column("DEPT").to_numpy(), log.column("RHOB").to_numpy()
     heavy, light = [], []
     for row in layers:
@@ -90,7 +91,7 @@ def test_elevation_grid(data, truth, holdings):
     assert (f.grid.width, f.grid.height, f.grid.dtype, f.grid.nodata) == (1024, 900, "float32", -9999)
     assert f.grid.resolution == (10, 10) and f.grid.overviews == (2, 4, 8)
     assert f.grid.bands[0].unit == "m" and "mean sea level" in f.notes["vertical datum"]
-    grid = holdings.raster((data / "elevation_2029.tif", "elevation_2029")).native()
+    grid = holdings.raster(at(data / "elevation_2029.tif", "elevation_2029")).native()
     assert grid.valid.sum() == truth["elevation"]["valid_cells"]
     assert grid.values[0][grid.valid].max() == truth["elevation"]["highest_2029_m"]
 
@@ -119,7 +120,7 @@ def test_scene_by_either_of_its_metadata_files(data, truth):
 
 def test_the_scene_after_is_cooler_darker_and_less_green(data, holdings):
     def band(folder, part, index):
-        grid = holdings.raster((data / folder / f"{folder}_META.txt", part)).native(bands=(index,))
+        grid = holdings.raster(at(data / folder / f"{folder}_META.txt", part)).native(bands=(index,))
         return grid.values[0].astype(float)
 
     def green(folder):
@@ -136,13 +137,13 @@ def test_laser_header_and_points(data, holdings):
     f = facts(data / "harrow_bay_2031.laz")
     assert (f.cloud.point_format, f.cloud.version, f.crs) == (7, "1.4", "EPSG:32727")
     assert {"intensity", "classification", "red", "gps_time", "ash_mm"} <= set(f.cloud.dimensions)
-    points = holdings.points((data / "harrow_bay_2031.laz", "harrow_bay_2031"))
+    points = holdings.points(at(data / "harrow_bay_2031.laz", "harrow_bay_2031"))
     assert len(points) == 300_000
     assert np.allclose(points.xyz.min(axis=0)[:2], [f.extent.xmin, f.extent.ymin], atol=0.02)
 
 
 def test_laser_ground_lies_on_the_grid_after(data, holdings, after):
-    points = holdings.points((data / "harrow_bay_2031.laz", "harrow_bay_2031"))
+    points = holdings.points(at(data / "harrow_bay_2031.laz", "harrow_bay_2031"))
     ground = points.xyz[points.dimensions["classification"] == 2][::500]
     grid = after.native()
     row, col = (
@@ -234,18 +235,18 @@ def test_warping_puts_cells_where_pyproj_says(after):
 
 def test_holdings_read_once_and_anew_after_forgetting(data, monkeypatch):
     held = read.Holdings()
-    source = (data / "tolvane_survey.gpkg", "trails")
+    source = at(data / "tolvane_survey.gpkg", "trails")
     first = held.features(source)
     assert held.features(source) is first
     moved = held.shapes_in(source, "EPSG:4326")
     assert held.shapes_in(source, "EPSG:4326") is moved and held.shapes_in(source, "EPSG:32727") is first.shapes
-    held.forget(source[0])
-    assert held.peek(source[0]) is None and held.features(source) is not first
+    held.forget(source)
+    assert held.peek(source) is None and held.features(source) is not first
 
 
 def test_a_part_that_is_gone_is_said_by_name(data, holdings):
     with pytest.raises(CannotRead, match="no part called roads"):
-        holdings.part((data / "tolvane_survey.gpkg", "roads"))
+        holdings.part(at(data / "tolvane_survey.gpkg", "roads"))
 
 
 def test_a_third_party_reader_takes_over_its_ending(monkeypatch, tmp_path):

@@ -568,15 +568,16 @@ def test_any_xml_becomes_tables(data, tmp_path):
 
 def test_a_page_stands_by_itself(data):
     from brisk_atlas.core.handover.picture import picture_of
+    from brisk_atlas.core.model import DataRef
 
     document = read_document(data / "elevation_2031.tif.xml")
     evil = replace(document.record, title="<script>alert(1)</script>", purpose="a & b")
-    page = handing_on.html_page(document.edited(evil), picture_of(data / "elevation_2031.tif"))
+    page = handing_on.html_page(document.edited(evil), picture_of(DataRef.file(data / "elevation_2031.tif")))
     tree = etree.HTML(page)
     assert not tree.findall(".//script") and tree.findtext(".//h1") == "<script>alert(1)</script>"
     assert tree.find(".//img").get("src").startswith("data:image/png;base64,") and tree.find(".//svg//rect") is not None
     assert not [e for e in tree.iter() if (e.get("href") or e.get("src") or "").startswith("http")]
-    assert "Tolvane Survey Office" in page and picture_of(data / "laboratory.xlsx") is None
+    assert "Tolvane Survey Office" in page and picture_of(DataRef.file(data / "laboratory.xlsx")) is None
 
 
 def test_a_catalogue_of_a_folder_reads_as_dcat(data, tmp_path):

@@ -20,7 +20,7 @@ from brisk_atlas.core.find.lookers import Lookers
 from brisk_atlas.core.model import CannotRead, NeedsPermission
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.permissions import allow
-from made_files import write_grid_file
+from made_files import at, write_grid_file
 
 GRID = '<VRTDataset rasterXSize="2" rasterYSize="2">{extra}<VRTRasterBand dataType="Byte" band="1">{band}</VRTRasterBand></VRTDataset>'
 SOURCE = '<SimpleSource><SourceFilename relativeToVRT="{relative}">{name}</SourceFilename><SourceBand>1</SourceBand></SimpleSource>'
@@ -96,7 +96,7 @@ def test_looking_and_opening_reach_nobody_and_no_other_file(tmp_path, listener):
     paths = hostile(folder, url)
     lookers = Lookers(1)
     for path in paths:
-        row = lookers.look(path)
+        row = lookers.look(at(path))
         shown = json.dumps(row)
         assert "the secret" not in shown
         if path.suffix == ".vrt" or path.name in ("grid.tif", "linked.geojson"):
@@ -146,7 +146,7 @@ def test_what_lies_in_its_own_folder_is_read_and_the_rest_once_it_is_allowed(tmp
 def test_an_address_in_a_project_is_not_asked_for_until_its_host_is_allowed(listener):
     url, met = listener
     with pytest.raises(NeedsPermission) as caught:
-        Holdings().dataset(read.registry.settled(f"{url}/a.tif"))
+        Holdings().dataset(at(f"{url}/a.tif"))
     assert met == [] and caught.value.places == ("127.0.0.1",)
 
 

@@ -16,6 +16,7 @@ from brisk_atlas.core.jobs import Jobs
 from brisk_atlas.core.model import AtlasError, CannotRead, Layer
 from brisk_atlas.core.relief import Camera, Stage
 from brisk_atlas.core.relief.drape import terrain_of
+from made_files import at
 
 # Jobs
 
@@ -110,7 +111,7 @@ def test_broken_links_stay_in_the_list_and_hidden_files_do_not(tmp_path):
     (tmp_path / "loop").symlink_to(tmp_path)
     assert [row.name for row in list_folder(tmp_path)] == ["loop", "a.csv", "dangling.tif"]
     assert [row.name for rows in walk(tmp_path) for row in rows] == ["a.csv", "dangling.tif"]
-    assert look(tmp_path / "dangling.tif").fault == "there is no such file"
+    assert look(at(tmp_path / "dangling.tif")).fault == "there is no such file"
 
 
 def test_members_have_roles_in_plain_words(data):
@@ -167,8 +168,8 @@ def test_an_unknown_crs_is_said_to_be_unknown(data):
 @pytest.fixture(scope="module")
 def terrain(holdings, data):
     path = data / "elevation_2031.tif"
-    facts = holdings.part((path, "elevation_2031")).facts
-    layer = Layer("e", "e", path, "elevation_2031", "raster", first_look(facts, 0))
+    facts = holdings.part(at(path, "elevation_2031")).facts
+    layer = Layer("e", "e", at(path, "elevation_2031"), "raster", first_look(facts, 0))
     return terrain_of(Painter(holdings), layer, [layer], "#FFFFFF")
 
 

@@ -35,11 +35,12 @@ from brisk_atlas.core.rows import fields_with_added, mask_of, rows_of, shown_row
 from brisk_atlas.core.rows.editing import changed_cells, edited, replacing, value_from
 from brisk_atlas.core.rows.filters import condition_of, words_of
 from brisk_atlas.core.rows.joining import joined, partners, related_rows, report
+from made_files import at
 
 
 @pytest.fixture
 def flows(data):
-    return Layer("lava", "lava_flows", data / "tolvane_survey.gpkg", "lava_flows", "vector", VectorStyle())
+    return Layer("lava", "lava_flows", at(data / "tolvane_survey.gpkg", "lava_flows"), "vector", VectorStyle())
 
 
 def looking(layer, **rows):
@@ -119,7 +120,7 @@ def test_population_over_area_is_worked_out_and_colours_the_map(holdings, flows,
     assert thick == pytest.approx(lava.table.column("volume_m3").to_numpy() / area)
     assert table.column("class").to_pylist() == ["thick" if t > 2 else "thin" for t in thick]
     assert [f.name for f in fields_with_added(holdings, layer)][-2:] == ["thick", "class"]
-    assert "thick" not in holdings.table(flows.source).column_names  # the original stays as it is
+    assert "thick" not in holdings.table(flows.ref).column_names  # the original stays as it is
     styled = replace(layer, style=VectorStyle(colour_by="class", method="unique"))
     frame = Painter(holdings).frame([styled], View(510_000, 5_771_000, 20, 300, 300, "EPSG:32727"))
     assert frame.image.any() and not frame.faults
@@ -160,11 +161,11 @@ def test_a_join_reports_what_does_not_match_on_both_sides():
 def test_the_first_of_several_partners_is_joined_and_numbers_meet_numbers():
     own = pa.table({"k": pa.array([1, 2, 3, None], pa.int16())})
     other = pa.table({"key": [2.0, 1.0, 1.0], "v": ["two", "one", "uno"]})
-    both = joined(own, other, Join("o", None, "o", "k", "key"))
+    both = joined(own, other, Join("o", at(None, "o"), "k", "key"))
     assert both.column("o.v").to_pylist() == ["one", "two", None, None]
     assert partners(pa.chunked_array([["1", "07"]]), pa.chunked_array([[1, 7]])).tolist() == [0, -1]
     with pytest.raises(BadExpression, match="not there any more"):
-        joined(own, other, Join("o", None, "o", "gone", "key"))
+        joined(own, other, Join("o", at(None, "o"), "gone", "key"))
 
 
 @given(
@@ -177,24 +178,24 @@ def test_partners_are_those_of_a_plain_search(own, other):
 
 
 def test_joined_fields_stand_in_expressions_and_related_rows_are_looked_up(holdings, data):
-    stations = Layer("s", "stations", data / "gas_stations.csv", "gas_stations", "table")
+    stations = Layer("s", "stations", at(data / "gas_stations.csv", "gas_stations"), "table")
     readings = data / "gas_readings.parquet"
-    part = holdings.dataset(readings).parts[0].facts.name
+    part = holdings.dataset(at(readings)).parts[0].facts.name
     laboratory = data / "laboratory.xlsx"
-    lab = holdings.dataset(laboratory).parts[0].facts
+    lab = holdings.dataset(at(laboratory)).parts[0].facts
     key = next(f.name for f in lab.fields if f.name.lower().startswith("station"))
     layer = looking(
         stations,
         joins=(
-            Join("lab", laboratory, lab.name, "station", key),
-            Join("gas", readings, part, "station", "station", many=True),
+            Join("lab", at(laboratory, lab.name), "station", key),
+            Join("gas", at(readings, part), "station", "station", many=True),
         ),
         computed=(ComputedField("both", f"station || '/' || lab.{key}"),),
     )
     table = rows_of(holdings, layer)
     assert table.num_rows == 12 and f"lab.{key}" in table.column_names and "gas.station" not in table.column_names
     assert all(v is None or v.split("/")[0] == v.split("/")[1] for v in table.column("both").to_pylist())
-    rows = related_rows(table, layer.rows.joins[1], holdings.table((readings, part)), 3)
+    rows = related_rows(table, layer.rows.joins[1], holdings.table(at(readings, part)), 3)
     assert rows.num_rows > 1000 and set(rows.column("station").to_pylist()) == {table.column("station")[3].as_py()}
 
 
@@ -266,13 +267,13 @@ def test_all_of_it_is_kept_in_the_project(tmp_path, data, holdings):
         True,
         True,
         (ComputedField("thick", "volume_m3 / area_plane()", "DOUBLE", "m"),),
-        (Join("lab", data / "laboratory.xlsx", "samples", "flow_id", "flow"),),
+        (Join("lab", at(data / "laboratory.xlsx", "samples"), "flow_id", "flow"),),
         (Edit("vent", (1, 4), ("rim", None)), Edit("when", (0,), (datetime.datetime(2031, 6, 24, 1, 2),))),
         (("tolvane_survey.gpkg", 5, 7),),
     )
     work = Work()
-    facts = holdings.part((path, "lava_flows")).facts
-    layer = work.add(path, facts, first_look(facts, 0))
+    facts = holdings.part(at(path, "lava_flows")).facts
+    layer = work.add(at(path), facts, first_look(facts, 0))
     work.change("rows", layer.id, rows=rows)
     save(work, tmp_path / "w.brisk.json")
     state, _, _ = read(tmp_path / "w.brisk.json")

@@ -17,6 +17,7 @@ from brisk_atlas.core.inspect.measured import measure
 from brisk_atlas.core.inspect.zonal import zonal_table
 from brisk_atlas.core.model import BadExpression, CannotPlace, ComputedField, Extent, Layer, RowsLook
 from brisk_atlas.core.read import Holdings
+from made_files import at
 
 UTM = "EPSG:32727"
 LASSO = np.array(
@@ -26,9 +27,9 @@ LASSO = np.array(
 
 
 def layer(holdings, path, part=None):
-    part = part or holdings.dataset(path).parts[0].facts.name
-    facts = holdings.part((path, part)).facts
-    return Layer(part, part, path, part, facts.kind, first_look(facts, 0))
+    part = part or holdings.dataset(at(path)).parts[0].facts.name
+    facts = holdings.part(at(path, part)).facts
+    return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
 
 
 @pytest.fixture
@@ -46,7 +47,7 @@ def within(path, polygon):
 
 def test_the_whole_of_a_band(holdings, elevation):
     summary, unit = statistics_of(holdings, elevation, "elevation")
-    with rasterio.open(elevation.path) as source:
+    with rasterio.open(elevation.ref.path) as source:
         known = source.read(1, masked=True).compressed()
     assert unit == "m" and summary.count == known.size and summary.missing == 1024 * 900 - known.size
     assert (summary.least, summary.greatest) == (known.min(), known.max())
@@ -58,7 +59,7 @@ def test_the_whole_of_a_band(holdings, elevation):
 def test_a_band_in_a_drawn_area_whatever_is_read_at_once(holdings, elevation, monkeypatch, strip):
     monkeypatch.setattr(statistics, "STRIP", strip * 700)
     summary, _ = statistics_of(holdings, elevation, "elevation", Where("lasso", LASSO, UTM))
-    known = within(elevation.path, shapely.Polygon(LASSO))
+    known = within(elevation.ref.path, shapely.Polygon(LASSO))
     assert abs(summary.count - known.size) <= 2  # cells whose middle lies on the very edge
     assert summary.mean == pytest.approx(known.mean(dtype=float), rel=1e-4)
 
@@ -103,7 +104,7 @@ def test_a_field_whole_filtered_in_an_area_and_computed(holdings, data, lava):
 
 def test_a_dimension_of_a_cloud(holdings, data):
     cloud = layer(holdings, data / "harrow_bay_2031.laz")
-    points = holdings.points(cloud.source)
+    points = holdings.points(cloud.ref)
     box = Where.box(510_500, 5_769_500, 510_800, 5_769_800, UTM)
     inside = (np.abs(points.xyz[:, :2] - (510_650, 5_769_650)) <= 150).all(axis=1)
     summary, unit = statistics_of(holdings, cloud, "z", box)
@@ -114,9 +115,9 @@ def test_a_dimension_of_a_cloud(holdings, data):
 def test_numbers_by_zone_are_those_of_the_raster_library(holdings, data, elevation):
     zones = layer(holdings, data / "tolvane_survey.gpkg", "closed_zones")
     table = zonal_table(holdings, zones, elevation)
-    shapes = shapely.from_wkb(holdings.features(zones.source).wkb.to_numpy(zero_copy_only=False))
+    shapes = shapely.from_wkb(holdings.features(zones.ref).wkb.to_numpy(zero_copy_only=False))
     for row, shape in enumerate(shapes):
-        known = within(elevation.path, shape).astype(float)
+        known = within(elevation.ref.path, shape).astype(float)
         got = {name.removeprefix("elevation_2031_"): table.column(name)[row].as_py() for name in table.column_names}
         assert got["cells"] == known.size and got["cells_area_m2"] == known.size * 100
         assert (got["least"], got["greatest"]) == (known.min(), known.max())
@@ -124,7 +125,7 @@ def test_numbers_by_zone_are_those_of_the_raster_library(holdings, data, elevati
             (known.mean(), known.sum(), known.std()), rel=1e-9
         )
         assert got["middle"] == pytest.approx(np.median(known))
-    assert table.column("name").to_pylist() == holdings.table(zones.source).column("name").to_pylist()
+    assert table.column("name").to_pylist() == holdings.table(zones.ref).column("name").to_pylist()
 
 
 def test_zones_that_overlap_have_holes_or_miss_the_grid(tmp_path, monkeypatch):
@@ -195,7 +196,7 @@ class Placeless:
 def test_along_a_line_over_the_surface(holdings, elevation, truth):
     xy = np.array([[507_005.0, 5_771_905.0], [510_005.0, 5_771_905.0]])
     found = measure(holdings, xy, UTM, heights=elevation)
-    with rasterio.open(elevation.path) as source:
+    with rasterio.open(elevation.ref.path) as source:
         row, col = source.index(507_005, 5_771_905)
         heights = source.read(1)[row, col : col + 301].astype(float)
     surface = found.surface

@@ -26,6 +26,7 @@ from brisk_atlas.core.read import Holdings, streams
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
 from brisk_atlas.core.rows import column_of
+from made_files import at
 
 UTM, DEGREES = "EPSG:32727", "EPSG:4326"
 
@@ -103,7 +104,7 @@ def painter(holdings):
 
 
 def labelled(data, part, text, **more):
-    return Layer(part, part, data / "tolvane_survey.gpkg", part, "vector", VectorStyle(label=Label(text, **more)))
+    return Layer(part, part, at(data / "tolvane_survey.gpkg", part), "vector", VectorStyle(label=Label(text, **more)))
 
 
 def boxes(labels, view):
@@ -132,7 +133,7 @@ def test_labels_do_not_lie_over_each_other(painter, data):
 def test_labels_of_lines_lie_on_them_and_read_upright(painter, data, holdings):
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 1200, 1000)
     frame = painter.frame([labelled(data, "trails", "name")], view, measure=measure)
-    shapes = holdings.features((data / "tolvane_survey.gpkg", "trails")).wkb.to_numpy(zero_copy_only=False)
+    shapes = holdings.features(at(data / "tolvane_survey.gpkg", "trails")).wkb.to_numpy(zero_copy_only=False)
     assert frame.labels
     for label in frame.labels:
         line = shapely.from_wkb(shapes[label.feature])
@@ -142,7 +143,7 @@ def test_labels_of_lines_lie_on_them_and_read_upright(painter, data, holdings):
 def test_labels_of_polygons_lie_inside_them(painter, data, holdings):
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 1200, 1000)
     frame = painter.frame([labelled(data, "closed_zones", "name")], view, measure=measure)
-    shapes = holdings.features((data / "tolvane_survey.gpkg", "closed_zones")).wkb.to_numpy(zero_copy_only=False)
+    shapes = holdings.features(at(data / "tolvane_survey.gpkg", "closed_zones")).wkb.to_numpy(zero_copy_only=False)
     assert frame.labels
     for label in frame.labels:
         assert shapely.from_wkb(shapes[label.feature]).buffer(1).contains(shapely.Point(label.x, label.y))
@@ -210,12 +211,16 @@ def test_the_scale_bar_is_as_long_as_it_says():
 
 def test_a_spread_counts_the_values_and_knows_the_ends(holdings, data):
     layer = Layer(
-        "e", "e", data / "elevation_2031.tif", "elevation_2031", "raster", GridStyle(stretch=Stretch("percent", 2, 98))
+        "e",
+        "e",
+        at(data / "elevation_2031.tif", "elevation_2031"),
+        "raster",
+        GridStyle(stretch=Stretch("percent", 2, 98)),
     )
     spread = spread_of(holdings, layer)
     assert len(spread.counts) == 1 and spread.counts[0].sum() > 100_000
     assert spread.edges[0] < spread.low < spread.high < spread.edges[-1]
-    words = Layer("b", "b", data / "tolvane_survey.gpkg", "buildings", "vector", VectorStyle(colour_by="village"))
+    words = Layer("b", "b", at(data / "tolvane_survey.gpkg", "buildings"), "vector", VectorStyle(colour_by="village"))
     assert spread_of(holdings, words) is None
 
 
@@ -244,7 +249,7 @@ def crowd(tmp_path, monkeypatch):
 
 def test_a_stream_is_sampled_from_afar_and_whole_from_near(crowd):
     holdings = Holdings()
-    layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle(width=0))
+    layer = Layer("c", "c", at(crowd, "crowd"), "vector", VectorStyle(width=0))
     painter = Painter(holdings)
     far = painter.frame([layer], View(504_000, 5_772_500, 10.0, 820, 520, UTM))
     assert far.notes["c"] == "1 in 10 features at this scale"
@@ -255,12 +260,12 @@ def test_a_stream_is_sampled_from_afar_and_whole_from_near(crowd):
 
 def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch):
     holdings = Holdings()
-    part = holdings.part((crowd, "crowd"))
+    part = holdings.part(at(crowd, "crowd"))
     asked = []
     read = type(part).read_within
     monkeypatch.setattr(type(part), "read_within", lambda self, extent: asked.append(extent) or read(self, extent))
     painter = Painter(holdings)
-    layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle())
+    layer = Layer("c", "c", at(crowd, "crowd"), "vector", VectorStyle())
     view = View(504_000, 5_772_500, 2.0, 400, 300, UTM)
     for dx in (0, 30, 60):
         painter.frame([layer], view.panned(dx, 0))
@@ -269,7 +274,7 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
 
 def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):
     """A strip that comes into view is small enough to be read in full; the picture must not be half one, half other."""
-    layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle(width=0))
+    layer = Layer("c", "c", at(crowd, "crowd"), "vector", VectorStyle(width=0))
     used, view = Painter(Holdings()), View(504_000, 5_772_500, 8.0, 820, 520, UTM)
     used.frame([layer], view)
     view = view.panned(-40, 25)
@@ -279,7 +284,7 @@ def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):
 
 def test_the_probe_reads_a_stream_where_it_is_asked(crowd):
     holdings = Holdings()
-    layer = Layer("c", "c", crowd, "crowd", "vector", VectorStyle())
+    layer = Layer("c", "c", at(crowd, "crowd"), "vector", VectorStyle())
     found = probe(holdings, layer, Where.at(500_325, 5_770_025, UTM, 1.0))
     assert found.row is None and found.readings[0].value == 3
     assert probe(holdings, layer, Where.at(500_375, 5_770_025, UTM, 1.0)) is None
@@ -287,7 +292,7 @@ def test_the_probe_reads_a_stream_where_it_is_asked(crowd):
 
 def test_a_piece_of_a_stream_can_be_had_and_all_of_it_is_refused(crowd):
     holdings = Holdings()
-    piece = streams.piece_of(holdings, (crowd, "crowd"), Extent(500_000, 5_770_000, 500_260, 5_770_060, UTM))
+    piece = streams.piece_of(holdings, at(crowd, "crowd"), Extent(500_000, 5_770_000, 500_260, 5_770_060, UTM))
     assert sorted(piece.table["n"].to_pylist()) == [0, 1, 2]
     with pytest.raises(CannotRead, match="4,000 features"):
-        streams.piece_of(holdings, (crowd, "crowd"), None)
+        streams.piece_of(holdings, at(crowd, "crowd"), None)

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import pytest
 from PyQt6.QtCore import QPoint, QSettings, Qt
 
 from brisk_atlas import demo
 from brisk_atlas.core.find import Shelves
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.desktop.app import make_application, make_window, settle
 
 
@@ -38,7 +37,7 @@ class Driver:
         return next(layer for layer in self.work.layers if layer.name == name)
 
     def open(self, *paths, part=None):
-        self.window.session.open_paths([Path(p) for p in paths], part)
+        self.window.session.open_refs([DataRef.parse(path).with_part(part) for path in paths])
         self.settle()
 
     def press(self, widget, key, modifiers=Qt.KeyboardModifier.NoModifier):

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 import made_files as made
 from brisk_atlas import demo
 from brisk_atlas.core.model import Columns, Reading
+from made_files import at
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -332,7 +333,7 @@ def test_a_table_opens_as_points_after_its_columns_were_put_right(driver, tmp_pa
     driver.click(sheet.open_button)
     layer = driver.layer("stations")
     assert layer.kind == "vector" and driver.window.page == "desk" and driver.canvas.frames
-    features = driver.window.session.holdings.features(layer.source)
+    features = driver.window.session.holdings.features(layer.ref)
     assert len(features) == 12 and -21 < features.shapes.xy[0, 0] < -20
     driver.open(path)  # it is not asked twice
     assert len(driver.work.layers) == 2 and not driver.window.sheet.isVisible()
@@ -406,14 +407,14 @@ def test_datasets_in_a_zip_are_chosen_and_opened(driver, tmp_path):
     assert find.glance.name.text() == "ash_samples.geojson" and find.glance.picture.frames
     driver.press(find.list, Qt.Key.Key_Return)
     driver.settle()
-    assert [layer.path for layer in driver.work.layers] == [path / "ash_samples.geojson"]
+    assert [layer.ref.path for layer in driver.work.layers] == [path / "ash_samples.geojson"]
     driver.work.remove(driver.work.layers[0].id)
     driver.window.show_page("find")
     driver.find("delivery.zip")
     driver.press(find.list, Qt.Key.Key_Return)
     driver.settle()
     driver.click(driver.sheet.open_button)
-    assert {layer.path for layer in driver.work.layers} == {path / "vents.kml", path / "ash_samples.geojson"}
+    assert {layer.ref.path for layer in driver.work.layers} == {path / "vents.kml", path / "ash_samples.geojson"}
 
 
 def test_a_scene_opens_by_its_metadata_and_its_composites_are_switched(driver):
@@ -434,8 +435,8 @@ def test_a_scene_opens_by_its_metadata_and_its_composites_are_switched(driver):
     driver.choose(rows.findChild(QComboBox, "quantity"), "reflectance")
     layer = driver.work.subject
     assert layer.part == "visible to shortwave as reflectance"
-    part = driver.window.session.holdings.raster(layer.source)
-    stored = driver.window.session.holdings.raster((layer.path, "visible to shortwave"))
+    part = driver.window.session.holdings.raster(layer.ref)
+    stored = driver.window.session.holdings.raster(layer.ref.with_part("visible to shortwave"))
     x, y = 506_000.0, 5_772_000.0
     from brisk_atlas.core.model import Extent
 
@@ -491,7 +492,9 @@ def test_a_file_that_brings_libraries_down_is_not_opened_in_the_window(driver, t
     from brisk_atlas.core.find.summary import faulty
 
     path = shutil.copy(demo.DATA / "vents.kml", tmp_path / "vents.kml")
-    row = faulty(path, "the library that reads it broke down on it (SIGSEGV)", "Ask for it again.", 1, "", danger=True)
+    row = faulty(
+        at(path), "the library that reads it broke down on it (SIGSEGV)", "Ask for it again.", 1, "", danger=True
+    )
     driver.window.session.catalogue.keep(tmp_path, [(entry_of(path), row)])  # as a child that died leaves it
     find = go(driver, tmp_path, "vents.kml")
     assert driver.rows()["vents.kml"]["kind"] == "fault" and "broke down" in find.glance.picture.words

@@ -65,7 +65,7 @@ def test_a_cloud_is_seen_in_part_and_then_in_full(driver, data, monkeypatch):
     driver.open(data / "harrow_bay_2031.laz")
     assert any("1 in 6 points while the rest is read" in text for text in said)
     assert "while" not in driver.window.desk.map.said.text()
-    assert len(driver.window.session.holdings.points(driver.layer("harrow_bay_2031").source)) == 300_000
+    assert len(driver.window.session.holdings.points(driver.layer("harrow_bay_2031").ref)) == 300_000
 
 
 def test_a_stream_says_what_is_left_out_and_has_all_its_rows(driver, tmp_path, monkeypatch):

@@ -12,6 +12,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QLineEdit
 
 from brisk_atlas import demo
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.record import read_document
 from brisk_atlas.desktop.record.bar import BESIDE, BRIEF, FULL, TEXT
 
@@ -34,7 +35,7 @@ class Reader:
         self.tree = self.page.tree
 
     def read(self, path):
-        self.d.window.read_record(path)
+        self.d.window.read_record(DataRef.file(path))
         self.d.settle()
         return self
 
@@ -251,7 +252,7 @@ def test_edited_field_definitions_reach_the_sheet(driver, shelf):
     r.d.click(r.page.bar.save)
     from brisk_atlas.core.read.field_words import field_words
 
-    words = field_words(driver.window.session.holdings, driver.work.layers[0].source)
+    words = field_words(driver.window.session.holdings, driver.work.layers[0].ref)
     assert words["DIP_DEG"].alias == "Steepness"
 
 

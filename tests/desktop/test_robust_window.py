@@ -18,6 +18,7 @@ from PyQt6.QtCore import QAbstractListModel, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QLabel, QTextEdit, QWidget
 
 from brisk_atlas import demo
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.project import autosave
 from brisk_atlas.core.record.reading import Line, Section
 from brisk_atlas.desktop.fault_hooks import FaultHooks
@@ -147,7 +148,7 @@ def test_unsaved_work_of_a_run_that_was_killed_is_offered_and_restored(driver, t
         "from pathlib import Path\n"
         "from brisk_atlas.desktop.app import make_application, make_window, settle\n"
         "app = make_application(); window = make_window(); window.show()\n"
-        "window.session.open_paths([Path(sys.argv[1])]); settle(window)\n"
+        "window.session.open_files(sys.argv[1:2]); settle(window)\n"
         "window.autosave.store(); settle(window)\n"
         "print('stored', flush=True); time.sleep(60)\n"
     )
@@ -162,7 +163,7 @@ def test_unsaved_work_of_a_run_that_was_killed_is_offered_and_restored(driver, t
     window.autosave.offer_left_behind(window.notice)
     assert "before its work was saved" in window.notice.text.text()
     driver.click(window.notice.answers[0])
-    assert [layer.path.name for layer in driver.work.layers] == ["vents.kml"] and driver.work.changed
+    assert [layer.ref.name for layer in driver.work.layers] == ["vents.kml"] and driver.work.changed
     assert autosave.left_behind() == []
 
 
@@ -184,7 +185,7 @@ def test_the_bar_names_what_the_page_speaks_of_and_the_foot_only_a_map_in_sight(
     window = driver.window
     driver.open(demo.DATA / "vents.kml")
     assert window.foot.crs.isVisible() and window.subject.name.text() == driver.work.subject.name
-    window.read_record(demo.DATA / "elevation_2031.tif")
+    window.read_record(DataRef.file(demo.DATA / "elevation_2031.tif"))
     driver.settle()
     assert window.subject.name.text() == "Record of elevation_2031.tif" and not window.foot.crs.isVisible()
     window.show_page("desk")

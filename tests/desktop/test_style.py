@@ -136,7 +136,7 @@ def test_a_band_of_another_layer_joins_a_composite_and_survives_saving(styled, t
     box.setCurrentText(other)
     d.settle()
     style = d.layer("scene 2031").style
-    assert style.others[0][1] == "elevation_2029" and style.others[1:] == (None, None)
+    assert style.others[0].part == "elevation_2029" and style.others[1:] == (None, None)
     d.work.change("show", d.layer("scene 2031").id, visible=True)
     d.settle()
     assert not d.window.notice.isVisible()

@@ -166,7 +166,7 @@ def test_saving_and_opening_again(demo_driver, tmp_path, monkeypatch):
     assert d.window.windowTitle().startswith("tolvane *")
     d.press(d.window, Qt.Key.Key_S, CTRL | Qt.KeyboardModifier.ShiftModifier)
     d.settle()
-    assert json.loads(path.read_text())["brisk_atlas_project"] == 1
+    assert json.loads(path.read_text())["brisk_atlas_project"] == 2
     assert d.window.windowTitle() == "mine · Brisk Atlas"
     state = d.work.state
     d.open(path)
@@ -181,8 +181,8 @@ def test_a_project_that_can_not_be_saved_says_so(demo_driver, tmp_path):
 def test_a_project_whose_file_is_gone_keeps_the_layer_and_says_so(driver, tmp_path):
     told = json.loads(demo.PROJECT.read_text())
     for layer in told["layers"]:
-        layer["path"] = str(demo.DATA / layer["path"])
-    told["layers"][1]["path"] = "gone.gpkg"
+        layer["ref"]["place"] = str(demo.DATA / layer["ref"]["place"])
+    told["layers"][1]["ref"]["place"] = "gone.gpkg"
     path = tmp_path / "w.brisk.json"
     path.write_text(json.dumps(told))
     driver.open(path)

@@ -100,7 +100,7 @@ def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None
     window.find_page.go_to(pin or (shelves.pinned[0] if shelves.pinned else Path.home()))
     window.find_page.shelves.pins_changed.emit()  # so that the shelves are gone through in a while
     if paths:
-        window.session.open_paths(list(paths))
+        window.session.open_files(paths)
 
 
 def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:
@@ -139,7 +139,7 @@ def picture(
     if pin is not None:
         window.find_page.go_to(pin, choose="elevation_2031.tif")
     if paths:
-        window.session.open_paths(list(paths))
+        window.session.open_files(paths)
     settled = settle(window)
     window.show_page(page)
     for command_id in prepare:

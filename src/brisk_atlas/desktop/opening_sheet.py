@@ -33,7 +33,7 @@ class OpeningSheet(QDialog):
     """One form a file; the files stand in a list where there are several.
 
     Signals:
-        answered(object, object): a path and the Reading to open it with, for each file that is to be opened.
+        answered(object, object): a reference and the Reading to open it with, for each file that is to be opened.
     """
 
     answered = pyqtSignal(object, object)
@@ -45,12 +45,12 @@ class OpeningSheet(QDialog):
         self.setModal(True)
         self.forms = [QuestionForm(session, question, theme) for question in questions]
         title = PlainLabel(
-            questions[0].path.name if len(questions) == 1 else f"{len(questions)} files need a word from you"
+            questions[0].ref.name if len(questions) == 1 else f"{len(questions)} files need a word from you"
         )
         title.setObjectName("title")
         self.files = QListWidget()
         self.files.setObjectName("opening files")
-        self.files.addItems([question.path.name for question in questions])
+        self.files.addItems([question.ref.name for question in questions])
         self.files.setVisible(len(questions) > 1)
         self.files.setFixedWidth(180)
         self.stack = QStackedWidget()
@@ -119,5 +119,5 @@ class OpeningSheet(QDialog):
 
     def _answer(self) -> None:
         for form in self.forms:
-            self.answered.emit(form.question.path, form.reading())
+            self.answered.emit(form.question.ref, form.reading())
         self.accept()

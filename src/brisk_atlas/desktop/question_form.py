@@ -99,7 +99,7 @@ class QuestionForm(QWidget):
         guess = self.question.form
         assert guess is not None
         self._heading(column, "How it is written")
-        self.text_form = TextFormRows(self.question.path, guess)
+        self.text_form = TextFormRows(self.question.ref, guess)
         self.text_form.changed.connect(self._form_changed)
         column.addWidget(self.text_form)
         self._height += HEIGHT_PX
@@ -196,7 +196,7 @@ class QuestionForm(QWidget):
         """Find out in the background where the rows lie by the columns now chosen."""
         columns = self.columns()
         reading = Reading(form=self.form(), columns=columns)
-        path = self.question.path
+        ref = self.question.ref
         if self._job:
             self._job.cancel()
         self.bounds = None
@@ -205,7 +205,7 @@ class QuestionForm(QWidget):
             from brisk_atlas.core import read
 
             try:
-                parts = read.open(path, reading).parts
+                parts = read.open(ref, reading).parts
             except AtlasError:
                 return None
             found = [part.facts.extent for part in parts if part.facts.extent is not None]
@@ -253,7 +253,7 @@ class QuestionForm(QWidget):
         def work(job: Job) -> list[Neighbour]:
             from brisk_atlas.core.find.before import neighbours_of
 
-            return [*self.session.placed_layers(), *neighbours_of(self.question.path, self.session.catalogue)]
+            return [*self.session.placed_layers(), *neighbours_of(self.question.ref, self.session.catalogue)]
 
         def done(found: list[Neighbour]) -> None:
             self._neighbours = found
@@ -347,7 +347,7 @@ class QuestionForm(QWidget):
     def fault(self) -> str:
         """Return why the file can't be opened as chosen, or an empty text."""
         if self.question.parts and not self.chosen_parts():
-            return f"Choose at least one part of {self.question.path.name}."
+            return f"Choose at least one part of {self.question.ref.name}."
         columns = self.columns()
         if columns and columns.x and columns.x == columns.y:
             return "x and y can't be the same column."

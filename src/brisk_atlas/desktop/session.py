@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -21,10 +21,10 @@ if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Answers, Catalogue, Lookers, Neighbour, Shelves
     from brisk_atlas.core.find.before import Looked
-    from brisk_atlas.core.model import Dataset, Facts, Field, Layer, Reading, Style
+    from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, Reading, Style
     from brisk_atlas.core.project import Place, WorkState
     from brisk_atlas.core.project.autosave import Unsaved
-    from brisk_atlas.core.read import Holdings, Source
+    from brisk_atlas.core.read import Holdings
     from brisk_atlas.core.read.field_words import FieldWords
     from brisk_atlas.core.sheet import Sheet
 
@@ -80,28 +80,28 @@ class Session(QObject):
         self.asks = True  # whether there is somebody to answer; a picture takes the guesses
         self._closed = False
         self.stopped = True  # whether all work had ended when the session was closed
-        self._tried: set[Source] = set()
+        self._tried: set[DataRef] = set()
         self._came_home.connect(self._take_home)
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self.work_changed.emit)
-        self._arrived: list[tuple[Path, list[Look]]] = []
+        self._arrived: list[tuple[DataRef, list[Look]]] = []
         self._arrivals = QTimer(self)
         self._arrivals.setSingleShot(True)
         self._arrivals.setInterval(0)
         self._arrivals.timeout.connect(self._lay_down)
-        self._shown_paths: set[Path] = set()
+        self._shown: set[DataRef] = set()
         self.work.listen(self._give_back)
 
     def _give_back(self, what: str) -> None:
         """Drop the data of layers that were closed; undoing reads it again."""
         if what not in ("layers", "file"):
             return
-        shown = {layer.path for layer in self.work.layers}
-        gone, self._shown_paths = self._shown_paths - shown, shown
+        shown = {layer.ref.whole for layer in self.work.layers}
+        gone, self._shown = self._shown - shown, shown
         if not gone or self._holdings is None:
             return
-        for path in gone:
-            self._holdings.release(path)
+        for ref in gone:
+            self._holdings.release(ref)
         if self._painter is not None:
             self._painter.forget(gone)
 
@@ -211,32 +211,37 @@ class Session(QObject):
             details = "".join(traceback.format_exception(error))
             self.noticed.emit("fault", f"Something went wrong: {type(error).__name__}: {error}", details)
 
-    def open_paths(self, paths: Sequence[Path], part: str | None = None) -> None:
-        """Open datasets, or one part of one, or a project, in the background."""
-        self.opening.emit()
-        self._allow_hosts(paths)
-        projects = [p for p in paths if p.name.endswith(PROJECT_SUFFIX)]
-        others = [p for p in paths if p not in projects]
-        if projects:
-            self.open_project(projects[0], then=lambda: self._look_at(others, part))
-            return
-        self._look_at(others, part)
+    def open_files(self, paths: Iterable[str | Path]) -> None:
+        """Open datasets, or a project, that lie on the disk or at the addresses given as text."""
+        from brisk_atlas.core.model import DataRef
 
-    def _allow_hosts(self, paths: Sequence[Path]) -> None:
+        self.open_refs([DataRef.parse(path) for path in paths])
+
+    def open_refs(self, refs: Sequence[DataRef]) -> None:
+        """Open datasets, parts of datasets, or a project, in the background."""
+        self.opening.emit()
+        self._allow_hosts(refs)
+        projects = [ref for ref in refs if ref.is_local and ref.name.endswith(PROJECT_SUFFIX)]
+        others = [ref for ref in refs if ref not in projects]
+        if projects:
+            self.open_project(projects[0].path, then=lambda: self._look_at(others))
+            return
+        self._look_at(others)
+
+    def _allow_hosts(self, refs: Sequence[DataRef]) -> None:
         """Allow the hosts of addresses that were asked for by hand."""
-        addresses = [path for path in paths if path.parts and path.parts[0].endswith(":")]
+        addresses = [ref.place for ref in refs if not ref.is_local]
         if addresses:
             from brisk_atlas.core.read.permissions import allow, place_of
-            from brisk_atlas.core.read.reach import url_of
 
-            allow(tuple(dict.fromkeys(place_of(url_of(path)) for path in addresses)))
+            allow(tuple(dict.fromkeys(map(place_of, addresses))))
 
-    def open_asking(self, paths: Sequence[Path]) -> None:
+    def open_asking(self, refs: Sequence[DataRef]) -> None:
         """Open datasets after asking all that can be chosen, whatever was answered before."""
         self.opening.emit()
-        self._look_at(paths, None, anew=True)
+        self._look_at(refs, anew=True)
 
-    def _look_at(self, paths: Sequence[Path], part: str | None, *, anew: bool = False) -> None:
+    def _look_at(self, refs: Sequence[DataRef], *, anew: bool = False) -> None:
         """Look at datasets in the background; open those that need no answer, and ask for the others."""
 
         def work(job: Job) -> list[Looked]:
@@ -244,9 +249,9 @@ class Session(QObject):
 
             before = Before(self.holdings, self.answers, self.catalogue, self.lookers)
             nearby, found = self.placed_layers(), []
-            for number, path in enumerate(paths):
-                job.report(number / len(paths), path.name)
-                found.append(before.look(path, nearby, anew=anew, part=part, check=job.check))
+            for number, ref in enumerate(refs):
+                job.report(number / len(refs), ref.name)
+                found.append(before.look(ref, nearby, anew=anew, check=job.check))
             return found
 
         def done(found: list[Looked]) -> None:
@@ -258,14 +263,14 @@ class Session(QObject):
             waiting = [each.question for each in found if each.question is not None]
             for each in found:
                 if each.error is None and each.question is None:
-                    self._open(each.path, part)
+                    self._open(each.ref)
             if waiting and self.asks:
                 self.asked.emit(waiting)
             for question in waiting if not self.asks else ():
-                self.open_as(question.path, question.guess, keep=False)
+                self.open_as(question.ref, question.guess, keep=False)
 
-        if paths:
-            name = paths[0].name if len(paths) == 1 else f"{len(paths):,} datasets"
+        if refs:
+            name = refs[0].name if len(refs) == 1 else f"{len(refs):,} datasets"
             self.run(f"Looking at {name}", work, done)
 
     def placed_layers(self) -> list[Neighbour]:
@@ -275,60 +280,57 @@ class Session(QObject):
         known = [(layer.name, self.facts_of(layer)) for layer in self.work.layers]
         return [near for name, facts in known if facts is not None and (near := neighbour(name, facts)) is not None]
 
-    def open_as(self, path: Path, reading: Reading, *, keep: bool = True) -> None:
+    def open_as(self, ref: DataRef, reading: Reading, *, keep: bool = True) -> None:
         """Open a dataset as the analyst says; the answer is kept for the next time."""
         if keep:
-            self.answers.keep(path, reading)
-        self.holdings.say(path, reading)
-        self._open(path, None)
+            self.answers.keep(ref, reading)
+        self.holdings.say(ref, reading)
+        self._open(ref)
 
-    def _open(self, path: Path, part: str | None) -> None:
-        self.run(f"Opening {path.name}", partial(self._look, path, part), self._opened)
+    def _open(self, ref: DataRef) -> None:
+        self.run(f"Opening {ref.name}", partial(self._look, ref), self._opened)
 
-    def _look(
-        self, path: Path, part_name: str | None, job: Job
-    ) -> tuple[Path, list[tuple[Facts, Style | None, str | None]]]:
+    def _look(self, ref: DataRef, job: Job) -> tuple[DataRef, list[Look]]:
         from brisk_atlas.core.draw.looks import first_look
 
         job.report(0.1, "looking at it")
-        dataset = self.holdings.dataset(path)
+        dataset = self.holdings.dataset(ref)
         parts = [p for p in dataset.parts if p.facts.kind in DRAWN_KINDS]
-        said = self.holdings.readings.get(path)
+        said = self.holdings.readings.get(ref.whole)
         chosen = said.parts if said is not None else None
-        if part_name is not None:
-            parts = [p for p in parts if p.facts.name == part_name]
+        if ref.part is not None:
+            parts = [p for p in parts if p.facts.name == ref.part]
         elif chosen is not None:
             parts = [p for p in parts if p.facts.name in chosen]
-            inside = [p.path for p in dataset.parts if p.facts.kind == "packed" and p.facts.name in chosen]
+            inside = [p.ref for p in dataset.parts if p.facts.kind == "packed" and p.facts.name in chosen]
             if inside:
-                self.come_home(lambda inner: self._look_at(inner, None), inside)
-                return dataset.path, []
+                self.come_home(lambda inner: self._look_at(inner), inside)
+                return dataset.ref, []
         elif dataset.kind == "scene":
             parts = parts[:1]
         if not parts:
-            raise AtlasError(path, f"a {dataset.kind} is not drawn on the Desk", "Read it on Find or Record.")
+            raise AtlasError(ref, f"a {dataset.kind} is not drawn on the Desk", "Read it on Find or Record.")
         looks = []
         for number, part in enumerate(parts):
             job.report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
             if part.facts.kind == "vector":
-                self._hold((path, part.facts))
+                self._hold(ref.with_part(part.facts.name), part.facts)
             looks.append((part.facts, first_look(part.facts, len(self.work.layers) + number)))
         if dataset.kind == "scene":
             from brisk_atlas.core.read.scene_words import layer_name
 
-            names = [layer_name(path.stem, facts.notes, facts.name) for facts, _ in looks]
-            return path, [(facts, style, name) for (facts, style), name in zip(looks, names)]
-        return path, [(facts, style, None) for facts, style in looks]
+            names = [layer_name(ref.stem, facts.notes, facts.name) for facts, _ in looks]
+            return ref, [(facts, style, name) for (facts, style), name in zip(looks, names)]
+        return ref, [(facts, style, None) for facts, style in looks]
 
-    def _hold(self, what: tuple[Path, Facts]) -> None:
+    def _hold(self, ref: DataRef, facts: Facts) -> None:
         """Read a vector part, or the sample of one that is too large to be held."""
         from brisk_atlas.core.read.streams import seen_features
 
-        path, facts = what
         if facts.extent is not None:
-            seen_features(self.holdings, (path, facts.name), facts.extent)
+            seen_features(self.holdings, ref, facts.extent)
 
-    def _opened(self, found: tuple[Path, list[Look]]) -> None:
+    def _opened(self, found: tuple[DataRef, list[Look]]) -> None:
         """Note what was read; what came home at the same time is laid on the Desk together."""
         if found[1]:
             self._arrived.append(found)
@@ -336,20 +338,20 @@ class Session(QObject):
 
     def _lay_down(self) -> None:
         arrived, self._arrived = self._arrived, []
-        paths = {path for path, _ in arrived}
+        places = {ref.whole for ref, _ in arrived}
         if self._painter:
-            self._painter.forget(paths)
-        self._tried = {source for source in self._tried if source[0] not in paths}
+            self._painter.forget(places)
+        self._tried = {source for source in self._tried if source.whole not in places}
         with self.work.together():
-            layers = [self.work.add(path, *look) for path, looks in arrived for look in looks]
-        self.shelves.opened(*(path for path, _ in arrived))
+            layers = [self.work.add(ref, *look) for ref, looks in arrived for look in looks]
+        self.shelves.opened(*(ref.whole for ref, _ in arrived))
         self.run("Remembering what was opened", lambda job: self.shelves.save(), shown=False, lane=Lane.BATCH)
         self.layers_opened.emit([layer.id for layer in layers])
 
     def prepare(self, layer: Layer) -> None:
         """Do in the background what makes a layer draw better: read all of a large cloud, or make the
         overviews that a raster lacks. `preparing` and `prepared` say how it goes."""
-        source = layer.source
+        source = layer.ref
         if source in self._tried:
             return
         self._tried.add(source)  # also when it fails or is cancelled: not again until it is opened anew
@@ -391,13 +393,13 @@ class Session(QObject):
 
             file_state = state_of_file(path)
             state, place, readings = read(path)
-            for file, reading in readings.items():
-                self.holdings.say(file, reading)
+            for ref, reading in readings.items():
+                self.holdings.say(ref, reading)
             faults = []
             for number, layer in enumerate(state.layers):
                 job.report(number / len(state.layers), layer.name)
                 try:
-                    self.holdings.part(layer.source)
+                    self.holdings.part(layer.ref)
                 except AtlasError as error:
                     faults.append(error)
             return state, place, faults, file_state
@@ -434,7 +436,7 @@ class Session(QObject):
 
     def dataset_of(self, layer: Layer) -> Dataset | None:
         """Return the open dataset of a layer, without reading anything."""
-        return self.holdings.peek(layer.path)
+        return self.holdings.peek(layer.ref)
 
     def facts_of(self, layer: Layer) -> Facts | None:
         dataset = self.dataset_of(layer)
@@ -454,7 +456,7 @@ class Session(QObject):
         from brisk_atlas.core.read.streams import is_stream
 
         known = layer.kind == "vector" and self.dataset_of(layer) is not None
-        return known and is_stream(self.holdings, layer.source)
+        return known and is_stream(self.holdings, layer.ref)
 
     def sheet_of(self, layer: Layer, check: Callable[[], None] | None = None) -> Sheet:
         """Return the sheet of a layer with what was added to its rows, made once for each state of that.
@@ -463,14 +465,14 @@ class Session(QObject):
         from brisk_atlas.core.sheet import Sheet
 
         return self.holdings.keep_latest(
-            ("sheet", layer.id, layer.source), layer.rows.added, lambda: Sheet(rows_of(self.holdings, layer, check))
+            ("sheet", layer.id, layer.ref), layer.rows.added, lambda: Sheet(rows_of(self.holdings, layer, check))
         )
 
     def saved_rows(self, layer: Layer) -> None:
         """Read a layer anew whose edits have been written into its file."""
         from dataclasses import replace
 
-        self.holdings.forget(layer.path)
+        self.holdings.forget(layer.ref)
         if self._painter:
             self._painter.forget()
         now = self.work.layer(layer.id)
@@ -478,7 +480,7 @@ class Session(QObject):
             rows = replace(now.rows, edits=(), edited_from=())
             self.run(
                 f"Reading {layer.name}",
-                lambda job: self.holdings.part(layer.source),
+                lambda job: self.holdings.part(layer.ref),
                 lambda part: self.work.change("save edits", layer.id, rows=rows),
             )
 

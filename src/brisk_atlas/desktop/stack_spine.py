@@ -72,7 +72,7 @@ class StackSpine(QListWidget):
     def _remake(self, source: object) -> None:
         """Make the tiles of a source anew, now that all of it can be seen."""
         for layer in self.session.work.layers:
-            if layer.source == source:
+            if layer.ref == source:
                 self.thumbs.pop(layer.id, None)
         self.fill()
 
@@ -87,7 +87,7 @@ class StackSpine(QListWidget):
                 item = QListWidgetItem()
                 item.setData(LAYER_ID, layer.id)
                 item.setData(Qt.ItemDataRole.AccessibleTextRole, layer.name)
-                item.setToolTip(plain_tip(f"{layer.name}\n{layer.path}"))
+                item.setToolTip(plain_tip(f"{layer.name}\n{layer.ref}"))
                 self.addItem(item)
         subject = self.session.work.state.subject
         self.setCurrentRow(ids.index(subject) if subject in ids else -1)
@@ -113,7 +113,7 @@ class StackSpine(QListWidget):
                     self._repaint()
 
     def _picture(self, layer: Layer) -> None:
-        key = (layer.source, layer.style)
+        key = (layer.ref, layer.style)
         held = self.thumbs.get(layer.id)
         if layer.style is None or (held is not None and held[0] == key):
             return
@@ -123,7 +123,7 @@ class StackSpine(QListWidget):
             from brisk_atlas.core.draw import View
             from brisk_atlas.core.draw.legend import legend_of
 
-            extent = self.session.holdings.part(layer.source).facts.extent
+            extent = self.session.holdings.part(layer.ref).facts.extent
             legend = legend_of(self.session.holdings, layer)
             if extent is None:
                 return None, legend

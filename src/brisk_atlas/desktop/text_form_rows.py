@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
@@ -14,6 +13,7 @@ from .plain_text import PlainLabel, plain_tip
 from .theme import mono_font
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.model import DataRef
     from brisk_atlas.core.read.text_form import Guess
 
 DELIMITER_WORDS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar", " ": "blanks"}
@@ -31,11 +31,11 @@ class TextFormRows(QWidget):
 
     changed = pyqtSignal(list)
 
-    def __init__(self, path: Path, guess: Guess) -> None:
+    def __init__(self, ref: DataRef, guess: Guess) -> None:
         super().__init__()
         from brisk_atlas.core.read.text_form import ENCODINGS
 
-        self.path = path
+        self.ref = ref
         encodings = {name: name for name in dict.fromkeys((guess.form.encoding, *ENCODINGS))}
         self.delimiter = self._box("delimiter", DELIMITER_WORDS, guess.form.delimiter, guess)
         self.encoding = self._box("encoding", encodings, guess.form.encoding, guess)
@@ -87,11 +87,11 @@ class TextFormRows(QWidget):
 
     def show_preview(self) -> list[str]:
         """Show the first rows; returns the names of the columns."""
-        from brisk_atlas.core.read.reach import brought
+        from brisk_atlas.core.connect import localise
         from brisk_atlas.core.read.text_form import first_rows
 
         try:
-            names, rows = first_rows(brought(self.path), self.form(), PREVIEW_ROWS)
+            names, rows = first_rows(localise(self.ref).path, self.form(), PREVIEW_ROWS)
         except AtlasError as error:
             names, rows = ["it can't be shown"], [[error.reason]]
         self.preview.setColumnCount(len(names))

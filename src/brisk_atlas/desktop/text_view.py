@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
@@ -26,6 +25,7 @@ from .theme import LIGHT, Theme, mono_font
 if TYPE_CHECKING:
     from brisk_atlas.core.find import TextPages
     from brisk_atlas.core.jobs import Job
+    from brisk_atlas.core.model import DataRef
 
 PAD_PX = 6
 _NUMBER = r"(?P<number>-?\b\d[\d.eE+-]*)"
@@ -238,7 +238,7 @@ class TextView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.path: Path | None = None
+        self.ref: DataRef | None = None
         self._job: Job | None = None
         self._search_job: Job | None = None
         self.lines = TextLines()
@@ -266,11 +266,11 @@ class TextView(QWidget):
     def busy(self) -> bool:
         return any(job is not None and not job.finished for job in (self._job, self._search_job))
 
-    def show_file(self, path: Path | None) -> None:
+    def show_file(self, ref: DataRef | None) -> None:
         """Show a file's text; its first page comes at once, where its lines are a while later."""
-        if path == self.path and path is not None:
+        if ref == self.ref and ref is not None:
             return
-        self.path = path
+        self.ref = ref
         for job in (self._job, self._search_job):
             if job:
                 job.cancel()
@@ -279,29 +279,28 @@ class TextView(QWidget):
             old.close()
         self.lines.show_pages(None, "")
         self.said.setText("")
-        if path is None:
+        if ref is None:
             return
         home = self.session.come_home
 
         def work(job: Job) -> None:
             from brisk_atlas.core.find import TextPages
-            from brisk_atlas.core.read.reach import suffix_of
 
-            pages = TextPages(path)
+            pages = TextPages(ref)
             more = pages.go_on()
-            home(lambda p: self._begun(path, p, suffix_of(path)), pages)
+            home(lambda p: self._begun(ref, p), pages)
             while more:
                 job.check()
                 more = pages.go_on()
                 home(lambda p: self._went_on(p), pages)
 
-        self._job = self.session.run(f"Reading {path.name}", work, shown=False)
+        self._job = self.session.run(f"Reading {ref.name}", work, shown=False)
 
-    def _begun(self, path: Path, pages: TextPages, suffix: str) -> None:
-        if path != self.path:
+    def _begun(self, ref: DataRef, pages: TextPages) -> None:
+        if ref != self.ref:
             pages.close()
             return
-        self.lines.show_pages(pages, suffix)
+        self.lines.show_pages(pages, ref.suffix)
         self._say(pages)
 
     def _went_on(self, pages: TextPages) -> None:

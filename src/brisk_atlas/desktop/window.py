@@ -36,7 +36,7 @@ from .subject_bar import SubjectBar
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Question
-    from brisk_atlas.core.model import NeedsPermission
+    from brisk_atlas.core.model import DataRef, NeedsPermission
     from brisk_atlas.core.project import Work
 
     from .do_palette import DoPalette
@@ -150,7 +150,7 @@ class AtlasWindow(QMainWindow):
 
             page = self._made["handover"] = HandoverPage(self.session)
             self._house("handover", page)
-            page.open_wanted.connect(self.session.open_paths)
+            page.open_wanted.connect(self.session.open_files)
         return self._made["handover"]
 
     def _lay_out(self) -> None:
@@ -214,7 +214,7 @@ class AtlasWindow(QMainWindow):
         # Queued: taking the layers in and showing the Desk are two short steps rather than a long one.
         self.session.layers_opened.connect(self._show_opened, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
         self.session.opening.connect(lambda: self.desk)
-        self.find_page.open_wanted.connect(self.session.open_paths)
+        self.find_page.open_wanted.connect(self.session.open_refs)
         self.find_page.ask_wanted.connect(self.session.open_asking)
         self.session.asked.connect(self.ask)
         self.session.permission_wanted.connect(self._ask_permission)
@@ -249,9 +249,9 @@ class AtlasWindow(QMainWindow):
     def _speak_of(self) -> None:
         """Let the subject bar name what the page in sight speaks of."""
         record = self._made.get("record")
-        shown = record.path if record is not None and self.page == "record" else None
+        shown = record.ref if record is not None and self.page == "record" else None
         subject = self.session.work.subject
-        if shown is None or (subject is not None and subject.path == shown):
+        if shown is None or (subject is not None and subject.ref.whole == shown):
             self.subject.speak_of(None)
         else:
             self.subject.speak_of(f"Record of {shown.name}")
@@ -259,8 +259,8 @@ class AtlasWindow(QMainWindow):
     def _show_opened(self, ids: list[str]) -> None:
         self.show_page("desk")
 
-    def read_record(self, path: Path) -> None:
-        self.record.read_path(path)
+    def read_record(self, ref: DataRef) -> None:
+        self.record.read_ref(ref)
         self.show_page("record")
 
     def toggle_theme(self) -> None:
@@ -339,7 +339,7 @@ class AtlasWindow(QMainWindow):
         start = str(self.find_page.folder or Path.home())
         chosen, _ = QFileDialog.getOpenFileNames(self, "Open files", start)
         if chosen:
-            self.session.open_paths([Path(p) for p in chosen])
+            self.session.open_files(chosen)
 
     def _ask_permission(self, error: NeedsPermission) -> None:
         """Ask whether a file may point at folders or hosts outside its own folder, and open it again if it may."""
@@ -348,7 +348,7 @@ class AtlasWindow(QMainWindow):
             from brisk_atlas.core.read.permissions import allow
 
             allow(error.places)
-            self.session.open_paths([Path(error.place)])
+            self.session.open_files([error.place])
 
         self.notice.offer(str(error), [("Allow and open", allow), ("Leave it closed", lambda: None)])
 
@@ -406,7 +406,7 @@ class AtlasWindow(QMainWindow):
             if folders:
                 self.show_page("find")
                 self.find_page.go_to(folders[0])
-            self.session.open_paths([path for path in paths if path not in folders])
+            self.session.open_files(path for path in paths if path not in folders)
 
     @property
     def busy(self) -> bool:

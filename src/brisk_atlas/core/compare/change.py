@@ -55,12 +55,12 @@ def change_between(
     assert a.extent is not None and b.extent is not None and a.grid is not None and b.grid is not None
     if a.crs is None or is_geographic(a.crs):
         raise AtlasError(
-            before.path, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first."
+            before.ref, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first."
         )
     placed = transform_extent(b.extent, a.crs)
     common = placed.intersection(a.extent) if placed else None
     if common is None or common.width <= 0 or common.height <= 0:
-        raise AtlasError(after.path, f"it does not overlap {before.path.name}", "Choose two grids of the same place.")
+        raise AtlasError(after.ref, f"it does not overlap {before.ref.name}", "Choose two grids of the same place.")
     check(0.05)
     window = a.lattice.window_of(common)
     first = before.block(window, bands=bands[:1])
@@ -74,7 +74,7 @@ def change_between(
     area = first.lattice.cell_area * scale**2
     known = delta[valid]
     if not known.size:
-        raise AtlasError(after.path, f"no cell has data both here and in {before.path.name}", "Choose other grids.")
+        raise AtlasError(after.ref, f"no cell has data both here and in {before.ref.name}", "Choose other grids.")
     limit = max(threshold, NOTHING)
     risen, fallen = known >= limit, known <= -limit
     return Change(

@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 import numpy as np
 
-from brisk_atlas.core.model import CloudStyle, Extent
+from brisk_atlas.core.model import CloudStyle, DataRef, Extent
 from brisk_atlas.core.model.cloud import Points
-from brisk_atlas.core.read import Holdings, Source
+from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.shares import in_shares
 
 from . import ramps
@@ -71,7 +71,7 @@ def cloud_limits(values: np.ndarray, style: CloudStyle) -> tuple[float, float]:
 def draw_cloud(
     image: np.ndarray,
     holdings: Holdings,
-    source: Source,
+    source: DataRef,
     style: CloudStyle,
     view: View,
     check: Callable[[], None] = lambda: None,

@@ -8,13 +8,12 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
 
 import numpy as np
 
-from brisk_atlas.core.model import AtlasError, CloudStyle, Extent, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.model import AtlasError, CloudStyle, DataRef, Extent, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.place import same_crs, transform, transform_extent
-from brisk_atlas.core.read import Holdings, Source
+from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
 from brisk_atlas.core.read.streams import Seen, seen_features
 from brisk_atlas.core.rows import seen_rows, seen_shown
@@ -49,7 +48,7 @@ class Frame:
     faults: dict[str, str] = field(default_factory=dict)
     notes: dict[str, str] = field(default_factory=dict)
     limits: dict[str, tuple[tuple[float, float], ...]] = field(default_factory=dict)
-    unfinished: tuple[Source, ...] = ()
+    unfinished: tuple[DataRef, ...] = ()
     labels: tuple[PlacedLabel, ...] = ()
 
 
@@ -101,7 +100,7 @@ class Painter:
         image = np.zeros((view.height, view.width, 4), np.uint8)
         frame = Frame(image, view)
         told = time.monotonic()
-        unfinished: list[Source] = []
+        unfinished: list[DataRef] = []
         for layer in layers:
             check()
             if not layer.visible or layer.opacity <= 0 or layer.style is None:
@@ -126,7 +125,7 @@ class Painter:
             if drawn.limits:
                 frame.limits[layer.id] = drawn.limits
             if drawn.unfinished:
-                unfinished.append(layer.source)
+                unfinished.append(layer.ref)
         if picked:
             self._pick(image, layers, view, picked, frame.faults)
         labels = self._labels(layers, view, measure, frame.faults, check) if measure else ()
@@ -150,11 +149,11 @@ class Painter:
                 continue
             check()
             try:
-                seen = seen_features(self.holdings, layer.source, view.extent)
-                look, index, features = style.label, self.index(layer.source, view.crs, seen), seen.features
+                seen = seen_features(self.holdings, layer.ref, view.extent)
+                look, index, features = style.label, self.index(layer.ref, view.crs, seen), seen.features
                 table, shown = seen_rows(self.holdings, layer, seen), seen_shown(self.holdings, layer, seen)
                 anchors = self.holdings.keep_latest(
-                    ("anchors", layer.id, layer.source),
+                    ("anchors", layer.id, layer.ref),
                     (seen.key, look.text, look.first, view.crs, layer.rows.added),
                     lambda f=features, t=table, i=index, k=look: anchors_of(f, t, i, k, view.crs),  # type: ignore[misc]
                 )
@@ -173,13 +172,13 @@ class Painter:
     ) -> None:
         for layer in layers:
             if layer.id == picked.layer_id and layer.kind == "vector" and layer.visible and layer.id not in faults:
-                seen = seen_features(self.holdings, layer.source, view.extent)
+                seen = seen_features(self.holdings, layer.ref, view.extent)
                 if seen.key != ("all",):
                     return  # rows of a stream have no lasting numbers
-                index = self.index(layer.source, view.crs, seen)
+                index = self.index(layer.ref, view.crs, seen)
                 draw_picked(image, index, np.array(picked.rows, np.int64), view, HALO, PICKED_INK)
 
-    def index(self, source: Source, crs: str | None, seen: Seen) -> ShapeIndex:
+    def index(self, source: DataRef, crs: str | None, seen: Seen) -> ShapeIndex:
         """Return the index of the shapes of seen features in a CRS, made once."""
         if seen.key == ("all",):
             return self.holdings.shape_index(source, crs)
@@ -198,14 +197,14 @@ class Painter:
         asked = (seen.key, style.colour_by, style.method, style.classes, style.ramp, style.stretch,
                  style.width_by, style.widths, style.size_by, style.sizes, layer.rows.added)  # fmt: skip
         table = seen_rows(self.holdings, layer, seen)
-        return self.holdings.keep_latest(("inks", layer.id, layer.source), asked, lambda: inks_of(table, style))
+        return self.holdings.keep_latest(("inks", layer.id, layer.ref), asked, lambda: inks_of(table, style))
 
     def _layer(
         self, layer: Layer, view: View, check: Callable[[], None], so_far: Callable[[np.ndarray], None]
     ) -> tuple[np.ndarray, Drawn]:
         """Return a layer's picture: a kept one, one moved and mended at its edges, or a new one."""
         key = (
-            layer.source,
+            layer.ref,
             layer.style,
             layer.rows.drawn,
             view.crs,
@@ -250,22 +249,22 @@ class Painter:
     ) -> Drawn:
         style = layer.style
         if isinstance(style, VectorStyle):
-            seen = seen_features(self.holdings, layer.source, view.extent)
-            index = self.index(layer.source, view.crs, seen)
+            seen = seen_features(self.holdings, layer.ref, view.extent)
+            index = self.index(layer.ref, view.crs, seen)
             check()
             inks, shown = self.inks(layer, seen), seen_shown(self.holdings, layer, seen, check)
             draw_vector(image, index, inks, style, view, check, tell, shown)
             return Drawn(note=seen.note)
         elif isinstance(style, GridStyle):
-            return draw_raster(image, self.holdings, layer.source, style, view, check)
+            return draw_raster(image, self.holdings, layer.ref, style, view, check)
         elif isinstance(style, CloudStyle):
-            return draw_cloud(image, self.holdings, layer.source, style, view, check, tell)
+            return draw_cloud(image, self.holdings, layer.ref, style, view, check, tell)
         return Drawn()
 
-    def forget(self, paths: Collection[Path] | None = None) -> None:
-        """Drop the pictures of layers of some paths, or all, after data on disk has changed."""
+    def forget(self, places: Collection[DataRef] | None = None) -> None:
+        """Drop the pictures of layers of some places, or all, after the data there has changed."""
         with self._lock:
-            for key in [k for k in self._kept if paths is None or k[0][0] in paths]:
+            for key in [k for k in self._kept if places is None or k[0].whole in places]:
                 del self._kept[key]
 
 
@@ -305,7 +304,7 @@ def extent_of(holdings: Holdings, layers: Sequence[Layer], crs: str | None) -> E
     """Return the extent of all `layers` together in `crs`; None where none has one."""
     found = []
     for layer in layers:
-        extent = holdings.part(layer.source).facts.extent
+        extent = holdings.part(layer.ref).facts.extent
         placed = transform_extent(extent, crs) if extent else None
         if placed and placed.is_finite:
             found.append(placed)

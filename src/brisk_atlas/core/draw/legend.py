@@ -56,7 +56,7 @@ def _most(entries: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
 
 
 def _grid(holdings: Holdings, layer: Layer, style: GridStyle) -> Legend:
-    sources = channel_sources(layer.source, style)
+    sources = channel_sources(layer.ref, style)
     bands = []
     for source, number in zip(sources, style.bands):
         grid = holdings.part(source).facts.grid
@@ -77,7 +77,7 @@ def _grid(holdings: Holdings, layer: Layer, style: GridStyle) -> Legend:
 def _vector(holdings: Holdings, layer: Layer, style: VectorStyle) -> Legend:
     colouring = colouring_of(all_seen_rows(holdings, layer), style) if style.colour_by else None
     if colouring is None or style.colour_by is None:
-        kind = holdings.part(layer.source).facts.geometry_type or ""
+        kind = holdings.part(layer.ref).facts.geometry_type or ""
         only_line = "Line" in kind or style.hollow
         return Legend("", ((style.line if only_line else style.fill, layer.name),))
     if colouring.ramp:
@@ -87,7 +87,7 @@ def _vector(holdings: Holdings, layer: Layer, style: VectorStyle) -> Legend:
 
 
 def _cloud(holdings: Holdings, layer: Layer, style: CloudStyle) -> Legend:
-    points, _ = holdings.points_so_far(layer.source, AT_ONCE, dimensions_of(style))
+    points, _ = holdings.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
     if style.colour_by == "rgb":
         return Legend("colour as measured")
     if style.colour_by == "classification":

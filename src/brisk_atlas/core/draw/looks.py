@@ -43,7 +43,7 @@ def first_layers(dataset: Dataset, part_name: str | None = None) -> list[Layer]:
         style = first_look(part.facts, number)
         if style is not None and part_name in (None, part.facts.name):
             name = part.facts.name
-            layers.append(Layer(f"glance-{number}", name, dataset.path, name, part.facts.kind, style))
+            layers.append(Layer(f"glance-{number}", name, dataset.ref.with_part(name), part.facts.kind, style))
     return layers[:1] if dataset.kind in ("scene", "raster") and part_name is None else layers
 
 

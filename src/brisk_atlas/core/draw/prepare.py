@@ -17,9 +17,9 @@ def prepare(holdings: Holdings, layer: Layer, report: Callable[[float], None]) -
     """
     style = layer.style
     if isinstance(style, CloudStyle):
-        holdings.points(layer.source, report)
+        holdings.points(layer.ref, report)
     elif isinstance(style, GridStyle):
-        asked = list(zip(channel_sources(layer.source, style), style.bands))
+        asked = list(zip(channel_sources(layer.ref, style), style.bands))
         for number, (source, band) in enumerate(asked):
             pyramid = pyramid_of(holdings, source, band, style)
             if pyramid is not None:

@@ -6,13 +6,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache, partial
 from math import ceil, cos, floor, radians, sin
-from pathlib import Path
 
 import numpy as np
 
-from brisk_atlas.core.model import GridStyle, Level, RasterPart
+from brisk_atlas.core.model import DataRef, GridStyle, Level, RasterPart
 from brisk_atlas.core.place import Mesh, clipped, mesh_of, metres_per_unit, transform_extent
-from brisk_atlas.core.read import Holdings, Source
+from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
 
 from . import ramps
@@ -36,7 +35,7 @@ class _Channel:
     """One band seen from a view: the part and band it comes from and where the pixels lie in its cells."""
 
     part: RasterPart
-    source: Source
+    source: DataRef
     band: int
     col: np.ndarray
     row: np.ndarray
@@ -44,16 +43,16 @@ class _Channel:
     cells_a_pixel: float
 
 
-def channel_sources(source: Source, style: GridStyle) -> list[Source]:
+def channel_sources(source: DataRef, style: GridStyle) -> list[DataRef]:
     """Return which part each of the style's bands comes from."""
     others = [*style.others, *([None] * len(style.bands))]
-    return [(Path(o[0]), o[1]) if o else source for o in others[: len(style.bands)]]
+    return [other or source for other in others[: len(style.bands)]]
 
 
 def draw_raster(
     image: np.ndarray,
     holdings: Holdings,
-    source: Source,
+    source: DataRef,
     style: GridStyle,
     view: View,
     check: Callable[[], None] = lambda: None,
@@ -93,7 +92,7 @@ def draw_raster(
 
 def _leave_out(
     holdings: Holdings,
-    source: Source,
+    source: DataRef,
     style: GridStyle,
     seen: View,
     meshes: dict[str | None, Mesh],
@@ -102,7 +101,7 @@ def _leave_out(
     """Take the values away under the cells whose class the style's mask hides."""
     assert style.mask is not None
     part, band, hidden = style.mask
-    own = (source[0], part)
+    own = source.with_part(part)
     owner = holdings.raster(own)
     if owner.facts.crs not in meshes:
         meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
@@ -113,7 +112,7 @@ def _leave_out(
         each[out] = np.nan
 
 
-def _channel(part: RasterPart, source: Source, band: int, mesh: Mesh) -> _Channel:
+def _channel(part: RasterPart, source: DataRef, band: int, mesh: Mesh) -> _Channel:
     col, row = part.facts.lattice.to_cells(mesh.x, mesh.y)
     apart = np.concatenate([
         np.hypot(np.diff(col, axis=1), np.diff(row, axis=1)).ravel(),
@@ -136,13 +135,17 @@ def _window(channel: _Channel, level: Level, view: View) -> tuple[int, int, int,
     return (c0, r0, c1, r1) if c1 > c0 and r1 > r0 else None
 
 
-def pyramid_of(holdings: Holdings, source: Source, band: int, style: GridStyle) -> Pyramid | None:
+def pyramid_of(holdings: Holdings, source: DataRef, band: int, style: GridStyle) -> Pyramid | None:
     """Return the pyramid that stands in for the overviews a band lacks; None where it needs none."""
     part = holdings.raster(source)
     if not needs_pyramid(part, band):
         return None
+    if not part.ref.is_local:
+        return None
     nearest = style.resample == "nearest"
-    return holdings.keep(("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.path, nearest=nearest))
+    return holdings.keep(
+        ("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.ref.path, nearest=nearest)
+    )
 
 
 def _sampled(holdings: Holdings, channel: _Channel, style: GridStyle, view: View, went: Drawn) -> np.ndarray:

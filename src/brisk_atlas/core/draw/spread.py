@@ -38,7 +38,7 @@ def spread_of(holdings: Holdings, layer: Layer) -> Spread | None:
     if isinstance(style, GridStyle):
         if style.own_colours or style.slope:
             return None
-        sources = channel_sources(layer.source, style)
+        sources = channel_sources(layer.ref, style)
         samples = [grid_sample(holdings, s, b) for s, b in zip(sources, style.bands)]
         ends = [grid_limits(holdings, s, b, style.stretch) for s, b in zip(sources, style.bands)]
         return _spread(samples, min(low for low, _ in ends), max(high for _, high in ends))
@@ -49,7 +49,7 @@ def spread_of(holdings: Holdings, layer: Layer) -> Spread | None:
         values = numbers_of(table, style.colour_by)
         return _spread([values], *limits_of(values, style.stretch))
     if isinstance(style, CloudStyle) and style.colour_by not in ("rgb", "classification"):
-        points, _ = holdings.points_so_far(layer.source, AT_ONCE, dimensions_of(style))
+        points, _ = holdings.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
         values = points.values(style.colour_by)
         return _spread([values[:: max(1, len(values) // 500_000)]], *cloud_limits(values, style))
     return None

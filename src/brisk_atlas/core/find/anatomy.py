@@ -7,8 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from brisk_atlas.core.model import Dataset
-from brisk_atlas.core.read.reach import is_remote
+from brisk_atlas.core.model import DataRef, Dataset
 
 from .locks import Lock, locks_on
 
@@ -48,7 +47,7 @@ MOST_SHOWN = 2000
 class Member(NamedTuple):
     """One file of a dataset: what it is for in plain words, and a remark where something is wrong."""
 
-    path: Path
+    ref: DataRef
     role: str
     size_bytes: int
     modified: datetime
@@ -63,9 +62,13 @@ class Anatomy(NamedTuple):
     locks: tuple[Lock, ...]
 
 
+def _is_main(member: Path, dataset: Dataset) -> bool:
+    return member == dataset.ref.path
+
+
 def role_of(member: Path, dataset: Dataset) -> str:
     """Return what a member file is for."""
-    if member == dataset.path or (member.name == dataset.path.name and len(dataset.members) == 1):
+    if _is_main(member, dataset) or (member.name == dataset.ref.name and len(dataset.members) == 1):
         return "what to open" if len(dataset.members) > 1 else "the data"
     name = member.name.lower()
     if name.endswith(".aux.xml"):
@@ -76,7 +79,7 @@ def role_of(member: Path, dataset: Dataset) -> str:
         return "changes that another program has not merged yet"
     if name.endswith(("-shm", "-journal")):
         return "working file of another program"
-    if dataset.path.is_dir():
+    if dataset.ref.path.is_dir():
         return "piece of the whole"
     if dataset.kind == "scene":
         return "metadata of the scene" if name.endswith(".json") else "band"
@@ -85,8 +88,8 @@ def role_of(member: Path, dataset: Dataset) -> str:
 
 def anatomy_of(dataset: Dataset) -> Anatomy:
     """Return the files of a dataset, with remarks."""
-    if is_remote(dataset.path):
-        only = Member(dataset.path, "the data, on a server", dataset.size_bytes, dataset.modified)
+    if not dataset.ref.is_local:
+        only = Member(dataset.ref, "the data, on a server", dataset.size_bytes, dataset.modified)
         return Anatomy((only,), (), ())
     stats = {}
     for member in dataset.members[:MOST_SHOWN]:
@@ -94,8 +97,8 @@ def anatomy_of(dataset: Dataset) -> Anatomy:
             stats[member] = member.stat()
         except OSError:
             continue
-    main = stats.get(dataset.path)
-    newest = _newest_data(dataset, stats)
+    main = next((stat for member, stat in stats.items() if _is_main(member, dataset)), None)
+    newest = main.st_mtime if main is not None else 0.0
     members = []
     for member, stat in stats.items():
         remark = ""
@@ -103,17 +106,12 @@ def anatomy_of(dataset: Dataset) -> Anatomy:
         if main is not None and suffix in INDEXES and stat.st_mtime < newest - SLACK_S:
             remark = "older than the data, may be out of date"
         elif suffix == ".shx" and main is not None:
-            remark = _index_fits(member, dataset.path)
+            remark = _index_fits(member, dataset.ref.path)
         elif stat.st_size == 0:
             remark = "empty"
         changed = datetime.fromtimestamp(stat.st_mtime, UTC)
-        members.append(Member(member, role_of(member, dataset), stat.st_size, changed, remark))
+        members.append(Member(DataRef.file(member), role_of(member, dataset), stat.st_size, changed, remark))
     return Anatomy(tuple(members), tuple(_missing(dataset)), tuple(locks_on(dataset)))
-
-
-def _newest_data(dataset: Dataset, stats: dict[Path, os.stat_result]) -> float:
-    main = stats.get(dataset.path)
-    return main.st_mtime if main is not None else 0.0
 
 
 def _index_fits(index: Path, shapes: Path) -> str:
@@ -140,7 +138,7 @@ def _index_fits(index: Path, shapes: Path) -> str:
 
 
 def _missing(dataset: Dataset) -> list[str]:
-    path = dataset.path
+    path = dataset.ref.path
     if path.suffix.lower() == ".shp":
         wanted = {
             ".shx": "without it most programs can't open the shapes",

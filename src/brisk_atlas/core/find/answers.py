@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from brisk_atlas.core.model import Reading
+from brisk_atlas.core.model import DataRef, Reading
 from brisk_atlas.core.model.reading import reading_from, saved_form
 from brisk_atlas.core.system.folders import config_folder
 
@@ -26,12 +26,12 @@ class Answers:
         except (OSError, ValueError, AttributeError, TypeError, KeyError):
             return
 
-    def get(self, path: Path) -> Reading | None:
-        return self._by_path.get(str(path))
+    def get(self, ref: DataRef) -> Reading | None:
+        return self._by_path.get(str(ref))
 
-    def keep(self, path: Path, reading: Reading) -> None:
-        self._by_path.pop(str(path), None)
-        self._by_path[str(path)] = reading
+    def keep(self, ref: DataRef, reading: Reading) -> None:
+        self._by_path.pop(str(ref), None)
+        self._by_path[str(ref)] = reading
         for old in list(self._by_path)[:-MOST_KEPT]:
             del self._by_path[old]
         told = {path: saved_form(each) for path, each in self._by_path.items()}

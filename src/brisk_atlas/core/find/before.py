@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from pathlib import Path
 from typing import NamedTuple
 
-from brisk_atlas.core.model import AtlasError, CannotRead, Facts, NeedsPermission
+from brisk_atlas.core.model import AtlasError, CannotRead, DataRef, Facts, NeedsPermission
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.permissions import allowed_places
-from brisk_atlas.core.read.reach import settled
 
 from .answers import Answers
 from .catalogue import Catalogue
@@ -22,9 +20,9 @@ MOST_NEIGHBOURS = 60
 
 
 class Looked(NamedTuple):
-    """A path, and the error or the question that stands in the way of opening it, if any."""
+    """A place, and the error or the question that stands in the way of opening it, if any."""
 
-    path: Path
+    ref: DataRef
     error: AtlasError | None = None
     question: Question | None = None
 
@@ -37,67 +35,66 @@ class Before:
 
     def look(
         self,
-        path: Path,
+        ref: DataRef,
         nearby: Sequence[Neighbour] = (),
         *,
         anew: bool = False,
-        part: str | None = None,
         check: Callable[[], None] = lambda: None,
     ) -> Looked:
-        """Return whether a path can be opened at once. `anew` asks whatever was answered before; a `part`
-        that is named needs no question. `nearby` is what is open; the other datasets of the folder are
+        """Return whether what lies at a place can be opened at once. `anew` asks whatever was answered before; a
+        part that is named needs no question. `nearby` is what is open; the other datasets of the folder are
         added."""
-        path = settled(path)
+        asked, ref = ref, ref.whole
         try:
-            row = known_now(path, self.catalogue, self.lookers, check)
-            said = self.holdings.readings.get(path) or self.answers.get(path)
+            row = known_now(ref, self.catalogue, self.lookers, check)
+            said = self.holdings.readings.get(ref) or self.answers.get(ref)
             if row.asks:
                 if not allowed_places().issuperset(row.asks):
-                    raise NeedsPermission(path, row.fault, row.remedy, row.asks)
-                row = self.lookers.look(path, check)
+                    raise NeedsPermission(ref, row.fault, row.remedy, row.asks)
+                row = self.lookers.look(ref, check)
             if row.danger or (row.fault and said is None):
-                raise CannotRead(path, row.fault, row.remedy)
-            answered = self._take_answer(path)
-            if part is not None or (answered and not anew):
-                return Looked(path)
+                raise CannotRead(ref, row.fault, row.remedy)
+            answered = self._take_answer(ref)
+            if asked.part is not None or (answered and not anew):
+                return Looked(asked)
             if answered:
-                self._ask_again(path)
-            around = [*nearby, *neighbours_of(path, self.catalogue)]
-            question = question_about(self.holdings.dataset(path), around)
+                self._ask_again(ref)
+            around = [*nearby, *neighbours_of(ref, self.catalogue)]
+            question = question_about(self.holdings.dataset(ref), around)
             wanted = question is not None and (question.needed or anew)
-            return Looked(path, question=question if wanted else None)
+            return Looked(asked, question=question if wanted else None)
         except AtlasError as error:
-            return Looked(path, error)
+            return Looked(asked, error)
 
-    def _take_answer(self, path: Path) -> bool:
+    def _take_answer(self, ref: DataRef) -> bool:
         """Read a file as it was answered before; returns False where nothing was, or it no longer fits."""
-        said = self.holdings.readings.get(path) or self.answers.get(path)
+        said = self.holdings.readings.get(ref) or self.answers.get(ref)
         if said is not None:
-            self.holdings.say(path, said)
-        self.holdings.forget(path)  # it may have changed on disk since it was last looked at
+            self.holdings.say(ref, said)
+        self.holdings.forget(ref)  # it may have changed on disk since it was last looked at
         try:
-            self.holdings.dataset(path)
+            self.holdings.dataset(ref)
         except AtlasError:
             if said is None:
                 raise
-            self._ask_again(path)
+            self._ask_again(ref)
             return False
         return said is not None
 
-    def _ask_again(self, path: Path) -> None:
-        self.holdings.readings.pop(path, None)
-        self.holdings.forget(path)
+    def _ask_again(self, ref: DataRef) -> None:
+        self.holdings.readings.pop(ref, None)
+        self.holdings.forget(ref)
 
 
-def check_safe(path: Path, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None) -> None:
+def check_safe(ref: DataRef, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None) -> None:
     """Raise CannotRead for a file that must not be opened in this process.
 
     A file that nobody has looked at yet is looked at by a child process first, so that it can't take the
     window along.
     """
-    row = known_now(path, catalogue, lookers, check)
+    row = known_now(ref, catalogue, lookers, check)
     if row.danger:
-        raise CannotRead(path, row.fault, row.remedy)
+        raise CannotRead(ref, row.fault, row.remedy)
 
 
 def neighbour(name: str, facts: Facts) -> Neighbour | None:
@@ -106,11 +103,13 @@ def neighbour(name: str, facts: Facts) -> Neighbour | None:
     return Neighbour(name, facts.crs, box) if facts.crs and box else None
 
 
-def neighbours_of(path: Path, catalogue: Catalogue) -> list[Neighbour]:
+def neighbours_of(ref: DataRef, catalogue: Catalogue) -> list[Neighbour]:
     """Return the other datasets of a path's folder that have a place, as far as they are known."""
-    rows = [from_text(text) for _, text in list(catalogue.rows_in(path.parent).values())[:MOST_NEIGHBOURS]]
+    if not ref.is_local:
+        return []
+    rows = [from_text(text) for _, text in list(catalogue.rows_in(ref.path.parent).values())[:MOST_NEIGHBOURS]]
     return [
-        Neighbour(Path(row.path).name, row.crs, row.box)
+        Neighbour(row.path.rpartition("/")[2], row.crs, row.box)
         for row in rows
-        if row.box and row.crs.startswith("EPSG:") and row.path != str(path)
+        if row.box and row.crs.startswith("EPSG:") and row.path != str(ref)
     ]

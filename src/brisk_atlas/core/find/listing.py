@@ -8,10 +8,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
+from brisk_atlas.core.connect.members import members_of, sources_of
 from brisk_atlas.core.model import CannotRead
-from brisk_atlas.core.read import folder_suffixes, members_of
+from brisk_atlas.core.read import folder_suffixes
 from brisk_atlas.core.read.grouping import group
-from brisk_atlas.core.read.members import sources_of
 from brisk_atlas.core.read.scene_names import META_ENDINGS, bands_named_like
 from brisk_atlas.core.read.tile_folder import is_tile_folder
 

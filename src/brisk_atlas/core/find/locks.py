@@ -32,7 +32,7 @@ class Lock(NamedTuple):
 
 def locks_on(dataset: Dataset) -> list[Lock]:
     """Return the locks on a dataset that lie beside it or in it."""
-    path = dataset.path
+    path = dataset.ref.path
     folder = path if path.is_dir() else path.parent
     try:
         with os.scandir(folder) as scan:

@@ -1,6 +1,6 @@
 """The child process that looks at datasets, so that a file that brings a library down takes only it along.
 
-Reads a path a line (as JSON) and answers with a line: the row of the dataset, or of what can't be read.
+Reads a place a line (as JSON) and answers with a line: the row of the dataset, or of what can't be read.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from pathlib import Path
 
 import numpy as np
 
-from brisk_atlas.core.model import AtlasError, Dataset, NeedsPermission, RasterPart
+from brisk_atlas.core.model import AtlasError, DataRef, Dataset, NeedsPermission, RasterPart
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.system.child import at_most, end_with_parent
 
@@ -30,22 +30,22 @@ LARGE = 200_000_000  # bytes of the cells of a grid; what is smaller can't do ha
 MOST_RATIO = 100  # of the cells to their file; real data stays below
 
 
-def look(path: Path) -> Summary:
-    """Return the row of what is at a path, whatever it is."""
+def look(ref: DataRef) -> Summary:
+    """Return the row of what is at a place, whatever it is."""
     try:
-        dataset = open_dataset(path)
+        dataset = open_dataset(ref)
         summary = summarise(dataset)
         _try_to_read(dataset)
         return summary
     except NeedsPermission as error:
-        return _faulty(path, error.reason, error.remedy)._replace(asks=error.places)
+        return _faulty(ref, error.reason, error.remedy)._replace(asks=error.places)
     except AtlasError as error:
         short = isinstance(error.__cause__, MemoryError)
-        return _faulty(path, error.reason, error.remedy, danger=short)
+        return _faulty(ref, error.reason, error.remedy, danger=short)
     except MemoryError:
-        return _faulty(path, "it needs more memory than its size explains", TOO_LARGE, danger=True)
+        return _faulty(ref, "it needs more memory than its size explains", TOO_LARGE, danger=True)
     except Exception as error:
-        return _faulty(path, f"it can't be read ({type(error).__name__}: {error})", "Ask for the file again.")
+        return _faulty(ref, f"it can't be read ({type(error).__name__}: {error})", "Ask for the file again.")
 
 
 def _try_to_read(dataset: Dataset) -> None:
@@ -64,24 +64,24 @@ def _try_to_read(dataset: Dataset) -> None:
         raise MemoryError from error
 
 
-def _bounded(path: Path, most: int) -> None:
+def _bounded(ref: DataRef, most: int) -> None:
     """Let this process use no more memory from now on than a look at a file of that size can need."""
     pages = int(Path("/proc/self/statm").read_text().split()[0])
     try:
-        size = path.stat().st_size
+        size = ref.path.stat().st_size
     except (OSError, ValueError):
         size = 0
     room = pages * os.sysconf("SC_PAGE_SIZE") + ROOM_FOR_A_LOOK + TIMES_ITS_SIZE * size
     resource.setrlimit(resource.RLIMIT_AS, (min(room, most), most))
 
 
-def _faulty(path: Path, reason: str, remedy: str, *, danger: bool = False) -> Summary:
+def _faulty(ref: DataRef, reason: str, remedy: str, *, danger: bool = False) -> Summary:
     try:
-        stat = path.stat()
+        stat = ref.path.stat()
         changed = datetime.fromtimestamp(stat.st_mtime, UTC).isoformat(timespec="seconds")
-        return faulty(path, reason, remedy, stat.st_size, changed, danger=danger)
+        return faulty(ref, reason, remedy, stat.st_size, changed, danger=danger)
     except (OSError, ValueError):
-        return faulty(path, reason, remedy, 0, "", danger=danger)
+        return faulty(ref, reason, remedy, 0, "", danger=danger)
 
 
 def main() -> None:
@@ -95,10 +95,10 @@ def main() -> None:
     for module in ("vector", "raster", "table"):  # most files need one of them
         import_module(f"brisk_atlas.core.read.{module}")
     for line in sys.stdin:
-        path = Path(json.loads(line))
-        _bounded(path, most)
+        ref = DataRef.parse(json.loads(line))
+        _bounded(ref, most)
         with at_most(LONGEST_S):
-            summary = look(path)
+            summary = look(ref)
         answers.write(to_text(summary) + "\n")
 
 

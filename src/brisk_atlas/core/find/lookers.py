@@ -15,6 +15,8 @@ from functools import cache
 from pathlib import Path
 from queue import Empty, SimpleQueue
 
+from brisk_atlas.core.model import DataRef
+
 from .summary import Summary, faulty, from_text
 
 PATIENCE_S = 60.0  # for one dataset
@@ -32,12 +34,12 @@ class Lookers:
         self._closed = False
         self.count, self.patience = count, patience
 
-    def look(self, path: Path, check: Callable[[], None] = lambda: None) -> Summary:
-        """Return the row of what is at a path. `check` is called while waiting and may raise to stop."""
+    def look(self, ref: DataRef, check: Callable[[], None] = lambda: None) -> Summary:
+        """Return the row of what is at a place. `check` is called while waiting and may raise to stop."""
         with self._room:
             child = self._take()
             try:
-                found = child.look(path, self.patience, check)
+                found = child.look(ref, self.patience, check)
             except BaseException:
                 self._drop(child)
                 raise
@@ -65,7 +67,7 @@ class Lookers:
                         path = next(waiting, None)
                     if path is None:
                         return
-                    found.put(self.look(path, checked))
+                    found.put(self.look(DataRef.file(path), checked))
             except InterruptedError:
                 return
             except BaseException as error:
@@ -149,13 +151,13 @@ class _Child:
     def ready(self) -> bool:
         return self.alive and self._process.poll() is None
 
-    def look(self, path: Path, patience: float, check: Callable[[], None]) -> Summary:
+    def look(self, ref: DataRef, patience: float, check: Callable[[], None]) -> Summary:
         assert self._process.stdin is not None and self._process.stdout is not None
         try:
-            self._process.stdin.write(json.dumps(str(path)).encode() + b"\n")
+            self._process.stdin.write(json.dumps(str(ref)).encode() + b"\n")
             self._process.stdin.flush()
         except OSError:
-            return self._died(path)
+            return self._died(ref)
         waited = 0.0
         while b"\n" not in self._rest:
             ready, _, _ = select.select([self._process.stdout], [], [], 0.05)
@@ -165,26 +167,22 @@ class _Child:
                 if waited > patience:
                     self.kill()
                     told = f"looking at it took longer than {patience:g} s"
-                    return faulty(path, told, "It may be damaged; ask for it again.", *_state(path), danger=True)
+                    return faulty(ref, told, "It may be damaged; ask for it again.", *_state(ref), danger=True)
                 continue
             block = os.read(self._process.stdout.fileno(), 1 << 20)
             if not block:
-                return self._died(path)
+                return self._died(ref)
             self._rest += block
         line, _, self._rest = self._rest.partition(b"\n")
         return from_text(line.decode("utf-8", "surrogateescape"))
 
-    def _died(self, path: Path) -> Summary:
+    def _died(self, ref: DataRef) -> Summary:
         self.alive = False
         code = self._process.wait()
         how = signal.Signals(-code).name if code < 0 else f"code {code}"
         told = f"the library that reads it broke down on it ({how})"
         return faulty(
-            path,
-            told,
-            "It is damaged in a way that is dangerous to open; ask for it again.",
-            *_state(path),
-            danger=True,
+            ref, told, "It is damaged in a way that is dangerous to open; ask for it again.", *_state(ref), danger=True
         )
 
     def kill(self) -> None:
@@ -199,8 +197,8 @@ class _Child:
                     continue
 
 
-def _state(path: Path) -> tuple[int, str]:
+def _state(ref: DataRef) -> tuple[int, str]:
     try:
-        return path.stat().st_size, ""
-    except OSError:
+        return ref.path.stat().st_size, ""
+    except (OSError, ValueError):
         return 0, ""

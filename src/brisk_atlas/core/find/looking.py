@@ -7,6 +7,8 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
+from brisk_atlas.core.model import DataRef
+
 from .catalogue import Catalogue
 from .listing import Entry, entry_of, walk
 from .lookers import Lookers
@@ -104,14 +106,17 @@ def _folder_of(entry: Entry) -> Path:
     return entry.path.parent.parent if entry.path.name != entry.name else entry.path.parent
 
 
-def known_now(path: Path, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None) -> Summary:
+def known_now(
+    ref: DataRef, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None
+) -> Summary:
     """Return the row of one dataset: the one kept while its files are as they were, else after a look."""
-    entry = entry_of(path)
+    entry = entry_of(ref.path) if ref.is_local else None
     if entry is None:
-        return lookers.look(path, check)
+        return lookers.look(ref, check)
+    path = ref.path
     known, _ = catalogue.known(path.parent, [entry])
     if path in known:
         return from_text(known[path])
-    row = lookers.look(path, check)
+    row = lookers.look(ref, check)
     catalogue.keep(path.parent, [(entry, row)])
     return row

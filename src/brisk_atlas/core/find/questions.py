@@ -5,10 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
-from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from brisk_atlas.core.model import AtlasError, Columns, Dataset, Extent, Facts, Part, Reading, TablePart
+from brisk_atlas.core.model import AtlasError, Columns, DataRef, Dataset, Extent, Facts, Part, Reading, TablePart
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees, proj_crs, transform_extent
 from brisk_atlas.core.read.dbf_text import DbfText, dbf_text
 from brisk_atlas.core.read.table import TextTable
@@ -63,7 +62,7 @@ class Question(NamedTuple):
     `bounds` are xmin, ymin, xmax, ymax in the file's unknown CRS, or None.
     """
 
-    path: Path
+    ref: DataRef
     needed: bool
     guess: Reading
     form: Guess | None = None
@@ -93,7 +92,7 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     asks_crs = bool(bare) or table is not None
     bounds = _bounds(table, columns, bare)
     suggestions, reason = _suggest(bounds, columns, neighbours) if asks_crs else ((), "")
-    beside = table_beside(dataset.path)
+    beside = table_beside(dataset.ref)
     text = dbf_text(beside) if beside is not None else None
     text = text if text and text.example else None
     if not (parts or form or asks_crs or text):
@@ -108,7 +107,7 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     )
     fields = tuple(f.name for f in (table or cloud).facts.fields) if (table or cloud) else ()  # type: ignore[union-attr]
     return Question(
-        dataset.path, needed, guess, form, fields, why_columns, asks_crs, reason, suggestions, bounds, parts, text
+        dataset.ref, needed, guess, form, fields, why_columns, asks_crs, reason, suggestions, bounds, parts, text
     )
 
 
@@ -132,7 +131,7 @@ def _table_to_place(dataset: Dataset) -> TablePart | None:
 
 def _form(dataset: Dataset) -> Guess | None:
     part: Part | None = next((p for p in dataset.parts if isinstance(p, TextTable | TextCloud)), None)
-    return guess_form(part.path) if part is not None else None
+    return guess_form(part.ref.path) if part is not None else None
 
 
 def _columns(table: TablePart) -> tuple[Columns | None, str]:
@@ -189,7 +188,7 @@ def bounds_by(table: TablePart, columns: Columns) -> tuple[float, float, float, 
 
     if (table.facts.count or 0) > MOST_READ:
         return None
-    alone = Dataset(table.path, "", "table", 0, _NEVER, (), (table,))
+    alone = Dataset(table.ref, "", "table", 0, _NEVER, (), (table,))
     try:
         placed = taken_as(alone, Reading(columns=columns)).parts[0].facts
     except AtlasError:

@@ -8,7 +8,7 @@ import threading
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.model import CannotWrite, DataRef
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.system.folders import config_folder, make_private
 
@@ -57,7 +57,7 @@ class Shelves:
 
     file: Path = field(default_factory=shelf_file)
     pinned: list[Path] = field(default_factory=list)
-    recent: list[Path] = field(default_factory=list)
+    recent: list[DataRef] = field(default_factory=list)
     projects: list[Path] = field(default_factory=list)
     _saving: threading.Lock = field(default_factory=threading.Lock, repr=False, compare=False)
 
@@ -65,9 +65,8 @@ class Shelves:
         """Read what was remembered; a damaged file counts as nothing remembered."""
         try:
             told = json.loads(self.file.read_text("utf-8"))
-            self.pinned, self.recent, self.projects = (
-                [Path(p) for p in told.get(name, [])] for name in ("pinned", "recent", "projects")
-            )
+            self.pinned, self.projects = ([Path(p) for p in told.get(name, [])] for name in ("pinned", "projects"))
+            self.recent = [DataRef.parse(text) for text in told.get("recent", [])]
         except (OSError, ValueError, AttributeError, TypeError):
             return
 
@@ -94,10 +93,10 @@ class Shelves:
             self.pinned.remove(folder)
             self.save()
 
-    def opened(self, *paths: Path) -> None:
+    def opened(self, *refs: DataRef) -> None:
         """Note datasets as the latest opened, the last of them first. `save` writes it down."""
-        for path in paths[-RECENT_KEPT:]:
-            self.recent = [path, *(p for p in self.recent if p != path)][:RECENT_KEPT]
+        for ref in refs[-RECENT_KEPT:]:
+            self.recent = [ref, *(r for r in self.recent if r != ref)][:RECENT_KEPT]
 
     def opened_project(self, path: Path) -> None:
         """Note a project as the latest opened."""

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import json
-from pathlib import Path
 from typing import NamedTuple
 
-from brisk_atlas.core.model import Dataset, Extent, Facts, size_text
+from brisk_atlas.core.model import DataRef, Dataset, Extent, Facts, size_text
 from brisk_atlas.core.place import crs_label, transform_extent
 from brisk_atlas.core.read.record_words import RecordWords, words_of
 
@@ -108,7 +107,7 @@ def summarise(dataset: Dataset) -> Summary:
     systems = {crs_text(f) for f in facts} - {""}
     many = {"scene": "band groups", "archive": "datasets"}.get(dataset.kind, "parts")
     return Summary(
-        path=str(dataset.path),
+        path=str(dataset.ref),
         format=dataset.format,
         kind=kind_word(one) if one and dataset.kind != "scene" else dataset.kind,
         shape=shape_text(one) if one else _shapes(facts),
@@ -118,7 +117,7 @@ def summarise(dataset: Dataset) -> Summary:
         box=degrees_of(facts),
         size_bytes=dataset.size_bytes,
         modified=dataset.modified.isoformat(timespec="seconds"),
-        files=len(dataset.members),
+        files=max(1, len(dataset.members)),
         record=words.standard if words else "",
         title=words.title if words else "",
         themes=words.themes if words else (),
@@ -150,10 +149,10 @@ def _words(dataset: Dataset) -> RecordWords | None:
     return None
 
 
-def faulty(path: Path, reason: str, remedy: str, size: int, modified: str, *, danger: bool = False) -> Summary:
+def faulty(ref: DataRef, reason: str, remedy: str, size: int, modified: str, *, danger: bool = False) -> Summary:
     """Return the row of what can't be read."""
     return Summary(
-        str(path), kind="fault", size_bytes=size, modified=modified, fault=reason, remedy=remedy, danger=danger
+        str(ref), kind="fault", size_bytes=size, modified=modified, fault=reason, remedy=remedy, danger=danger
     )
 
 

@@ -8,10 +8,9 @@ from __future__ import annotations
 
 import mmap
 from collections.abc import Callable
-from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead
-from brisk_atlas.core.read.reach import fetched, suffix_of
+from brisk_atlas.core.connect import localise
+from brisk_atlas.core.model import CannotRead, DataRef
 from brisk_atlas.core.read.text_form import guess_form
 
 EVERY = 256  # lines between two noted places
@@ -52,9 +51,9 @@ TEXTUAL = frozenset(
 class TextPages:
     """One text file. `lines(first, count)` gives lines as far as `known` goes; `go_on` notes more."""
 
-    def __init__(self, path: Path) -> None:
-        here = fetched(path)
-        self.path = path
+    def __init__(self, ref: DataRef) -> None:
+        here = localise(ref).path
+        self.ref = ref
         try:
             with here.open("rb") as file:
                 self.size = here.stat().st_size
@@ -62,7 +61,7 @@ class TextPages:
                 if self.size:
                     self._data = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
         except (OSError, ValueError) as error:
-            raise CannotRead(path, f"its text can't be read ({error})", "Check that you may read it.") from error
+            raise CannotRead(ref, f"its text can't be read ({error})", "Check that you may read it.") from error
         encoding = guess_form(here).form.encoding
         self.encoding = encoding
         self._wide = encoding.startswith("utf-16")
@@ -139,6 +138,6 @@ class TextPages:
             self._data.close()
 
 
-def is_textual(path: Path) -> bool:
+def is_textual(ref: DataRef) -> bool:
     """Return whether a file is text that can be looked at."""
-    return suffix_of(path) in TEXTUAL
+    return ref.suffix in TEXTUAL

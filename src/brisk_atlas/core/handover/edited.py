@@ -42,11 +42,11 @@ Report = Callable[[float, str], None]
 
 def why_not(dataset: Dataset) -> str | None:
     """Return why edits can't be saved into a dataset's own file, or None where they can."""
-    if not dataset.path.exists():
+    if not dataset.ref.path.exists():
         return "it is gone since it was read"
-    if not dataset.path.is_file():
+    if not dataset.ref.path.is_file():
         return "it is not a file of its own"
-    suffix = dataset.path.suffix.lower()
+    suffix = dataset.ref.path.suffix.lower()
     if suffix in SEQUENCES:
         return "sequences are not rewritten"
     if dataset.format in (*IN_PLACE, *REWRITTEN) or (dataset.kind == "table" and dataset.format in TABLES):
@@ -61,23 +61,23 @@ def check_unchanged(dataset: Dataset, before: FileState) -> None:
         if now.get(name) != (size, time):
             gone = now.get(name, (-1, -1))[0] < 0
             what = f"{name} {'is gone' if gone else 'was changed by another program'} since it was read"
-            raise CannotWrite(dataset.path, what, "Save your edits as a new file, then compare the two.")
+            raise CannotWrite(dataset.ref.path, what, "Save your edits as a new file, then compare the two.")
 
 
 def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, step: None) -> int:
     """Write the edits of a layer into its own file; returns how many values. Raises CannotWrite, and
     leaves the file as it was, where it changed meanwhile or can't be written."""
-    dataset = holdings.dataset(layer.path)
+    dataset = holdings.dataset(layer.ref)
     reason = why_not(dataset)
     if reason is not None:
-        raise CannotWrite(dataset.path, reason, ELSEWHERE)
+        raise CannotWrite(dataset.ref.path, reason, ELSEWHERE)
     report(0.1, "writing")
     cells = changed_cells(layer.rows.edits)
     if dataset.format in IN_PLACE:
-        update_in_place(dataset.path, layer.part, holdings.table(layer.source), cells)
+        update_in_place(dataset.ref.path, layer.part, holdings.table(layer.ref), cells)
         return len(cells)
     check_unchanged(dataset, layer.rows.edited_from)
-    with written_beside(dataset.path, same_data=True) as beside:
+    with written_beside(dataset.ref.path, same_data=True) as beside:
         try:
             if dataset.kind == "table":
                 _rewrite_table(holdings, dataset, layer, beside)
@@ -91,9 +91,9 @@ def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, 
             pa.ArrowException,
             pyogrio.errors.DataSourceError,
         ) as error:
-            raise reason_of(error, dataset.path) from error
+            raise reason_of(error, dataset.ref.path) from error
         report(0.8, "reading it back")
-        _check_written(dataset, beside, holdings.table(layer.source).num_rows)
+        _check_written(dataset, beside, holdings.table(layer.ref).num_rows)
         report(0.9, "checking the original")
         check_unchanged(dataset, layer.rows.edited_from)
         report(0.95, "moving into place")
@@ -190,9 +190,11 @@ def _check_written(dataset: Dataset, beside: Path, rows: int) -> None:
     try:
         count = open_dataset(beside).parts[0].facts.count
     except CannotRead as error:
-        raise CannotWrite(dataset.path, f"what was written can't be read back ({error.reason})", ELSEWHERE) from error
+        raise CannotWrite(
+            dataset.ref.path, f"what was written can't be read back ({error.reason})", ELSEWHERE
+        ) from error
     if count != rows:
-        raise CannotWrite(dataset.path, f"of {rows:,} rows {count or 0:,} were written", ELSEWHERE)
+        raise CannotWrite(dataset.ref.path, f"of {rows:,} rows {count or 0:,} were written", ELSEWHERE)
 
 
 def _of_geometry(blob: bytes | None) -> float | None:
@@ -203,8 +205,8 @@ def _of_geometry(blob: bytes | None) -> float | None:
 def _rewrite(holdings: Holdings, dataset: Dataset, layer: Layer, beside: Path) -> None:
     """Write a single-layer vector file anew with its edits, geometry as it was."""
     if len(dataset.parts) != 1:
-        raise CannotWrite(dataset.path, "it holds several layers", ELSEWHERE)
-    features = holdings.features(layer.source)
+        raise CannotWrite(dataset.ref.path, "it holds several layers", ELSEWHERE)
+    features = holdings.features(layer.ref)
     table = edited(features.table, layer.rows.edits)
     driver = REWRITTEN[dataset.format]
     facts = dataset.parts[0].facts
@@ -219,7 +221,7 @@ def _rewrite(holdings: Holdings, dataset: Dataset, layer: Layer, beside: Path) -
         **({"encoding": "UTF-8"} if driver == "ESRI Shapefile" else {}),
     )
     if driver == "GeoJSON":
-        _keep_head(dataset.path, beside)
+        _keep_head(dataset.ref.path, beside)
 
 
 def _wkt(crs: str | None) -> str | None:
@@ -241,22 +243,22 @@ def _keep_head(path: Path, beside: Path) -> None:
 def _rewrite_table(holdings: Holdings, dataset: Dataset, layer: Layer, beside: Path) -> None:
     """Write a table anew. Of a text table, cells that were not edited keep the text that they had."""
     if dataset.format == "Parquet":
-        table = edited(holdings.table(layer.source), layer.rows.edits)
-        pq.write_table(table.replace_schema_metadata(pq.read_schema(dataset.path).metadata), beside)
+        table = edited(holdings.table(layer.ref), layer.rows.edits)
+        pq.write_table(table.replace_schema_metadata(pq.read_schema(dataset.ref.path).metadata), beside)
         return
-    part = holdings.part(layer.source)
+    part = holdings.part(layer.ref)
     assert isinstance(part, TextTable)
-    form, names = part.form, holdings.table(layer.source).column_names
+    form, names = part.form, holdings.table(layer.ref).column_names
     cells = changed_cells(layer.rows.edits)
-    raw = dataset.path.read_bytes().decode(form.encoding)
+    raw = dataset.ref.path.read_bytes().decode(form.encoding)
     ending = "\r\n" if "\r\n" in raw[:65536] else "\n"
     mark = "\ufeff" if raw.startswith("\ufeff") else ""
     rows = [
         row for row in csv.reader(io.StringIO(raw.removeprefix("\ufeff"), newline=""), delimiter=form.delimiter) if row
     ]
     head = int(form.header)
-    if len(rows) - head != holdings.table(layer.source).num_rows:
-        raise CannotWrite(dataset.path, "its lines do not match its rows", ELSEWHERE)
+    if len(rows) - head != holdings.table(layer.ref).num_rows:
+        raise CannotWrite(dataset.ref.path, "its lines do not match its rows", ELSEWHERE)
     for (row, field), value in cells.items():
         rows[row + head][names.index(field)] = _text(value, form.decimal)
     with beside.open("w", encoding=form.encoding, newline="") as out:

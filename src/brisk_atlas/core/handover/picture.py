@@ -3,29 +3,28 @@
 from __future__ import annotations
 
 from io import BytesIO
-from pathlib import Path
 
 from brisk_atlas.core.draw.frame import Painter, extent_of
 from brisk_atlas.core.draw.looks import first_layers
 from brisk_atlas.core.draw.view import View
-from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.read.holdings import Holdings
 
 WIDE, TALL = 480, 340  # pixels
 PAPER = (255, 253, 248)
 
 
-def picture_of(path: Path, part: str | None = None, *, width: int = WIDE, height: int = TALL) -> bytes | None:
+def picture_of(ref: DataRef, part: str | None = None, *, width: int = WIDE, height: int = TALL) -> bytes | None:
     """Return a PNG of a dataset on paper, None where there is nothing to draw."""
     from PIL import Image
 
     holdings = Holdings()
     try:
-        dataset = holdings.dataset(path)
+        dataset = holdings.dataset(ref)
         layers = first_layers(dataset, part)
         if not layers:
             return None
-        extent = extent_of(holdings, layers, holdings.part(layers[0].source).facts.crs)
+        extent = extent_of(holdings, layers, holdings.part(layers[0].ref).facts.crs)
         if extent is None:
             return None
         frame = Painter(holdings).frame(layers, View.fitting(extent, width, height))

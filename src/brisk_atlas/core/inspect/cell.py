@@ -51,7 +51,7 @@ def cell_finding(holdings: Holdings, layer: Layer, x: float, y: float, crs: str 
     The bands on show are marked with the colour they drive; a scene's bands say what their numbers mean
     in the quantities that they can be turned into.
     """
-    part = holdings.raster(layer.source)
+    part = holdings.raster(layer.ref)
     found = cell_values(part, x, y, crs)
     if found is None:
         return None
@@ -90,19 +90,17 @@ def _from_others(
     holdings: Holdings, layer: Layer, style: GridStyle | None, x: float, y: float, crs: str | None
 ) -> list[Reading]:
     """Return the bands of a composite that come from other parts."""
-    from pathlib import Path
-
     readings = []
     for channel, (band_number, other) in enumerate(zip(style.bands, style.others) if style else ()):
         if other is None:
             continue
-        part = holdings.raster((Path(other[0]), other[1]))
+        part = holdings.raster(other)
         found = cell_values(part, x, y, crs)
         if found is None or part.facts.grid is None:
             continue
         band = part.facts.grid.bands[band_number - 1]
         value, known = found.values[band_number - 1].item(), bool(found.known[band_number - 1])
-        readings += band_readings(band, value, known, f"{CHANNELS[channel]}, from {other[1]}")
+        readings += band_readings(band, value, known, f"{CHANNELS[channel]}, from {other.part}")
     return readings
 
 

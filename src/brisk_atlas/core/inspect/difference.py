@@ -41,7 +41,7 @@ def difference_at(holdings: Holdings, side_a: Layer, side_b: Layer, x: float, y:
     units = []
     for layer in (side_a, side_b):
         band = layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1
-        part = holdings.raster(layer.source)
+        part = holdings.raster(layer.ref)
         cell, grid = cell_values(part, x, y, crs), part.facts.grid
         assert grid is not None
         units.append(grid.bands[band - 1].unit)

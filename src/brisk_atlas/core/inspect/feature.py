@@ -28,7 +28,7 @@ PARTS = ("Polygon", "LineString", "Point")
 def feature_finding(holdings: Holdings, layer: Layer, row: int, rows: Sequence[int] = ()) -> Finding:
     """Return one feature of a layer that is held, with what was added to its row."""
     table = rows_of(holdings, layer)
-    return _finding(holdings, layer, holdings.features(layer.source), table, row, row, tuple(rows))
+    return _finding(holdings, layer, holdings.features(layer.ref), table, row, row, tuple(rows))
 
 
 def streamed_finding(holdings: Holdings, layer: Layer, features: Features, at: int) -> Finding:
@@ -52,7 +52,7 @@ def _finding(
 
 
 def _words(holdings: Holdings, layer: Layer) -> dict[str, FieldWords]:
-    return field_words(holdings, layer.source)
+    return field_words(holdings, layer.ref)
 
 
 def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldWords], layer: Layer) -> list[Reading]:
@@ -146,7 +146,7 @@ def _validity(shape: shapely.Geometry) -> Reading:
 
 def place_of(holdings: Holdings, layer: Layer, row: int, crs: str | None) -> tuple[float, float] | None:
     """Return a position in a feature, in `crs`; None where it has no geometry or no place there."""
-    features = holdings.features(layer.source)
+    features = holdings.features(layer.ref)
     wkb = features.wkb[row]
     try:
         shape = shapely.from_wkb(wkb.as_py()) if wkb.is_valid else None
@@ -161,7 +161,7 @@ def place_of(holdings: Holdings, layer: Layer, row: int, crs: str | None) -> tup
 
 def vertex_readings(holdings: Holdings, layer: Layer, row: int) -> list[Reading]:
     """Return the coordinates of a feature's vertices, in the layer's CRS, at most MOST_VERTICES."""
-    features = holdings.features(layer.source)
+    features = holdings.features(layer.ref)
     wkb = features.wkb[row]
     if not wkb.is_valid:
         return []

@@ -130,7 +130,7 @@ def measure(
 
 def surface_along(holdings: Holdings, xy: np.ndarray, crs: str | None, layer: Layer) -> Surface | None:
     """Return the heights of a grid along positions, one step about a cell long; None where it has none."""
-    part = holdings.raster(layer.source)
+    part = holdings.raster(layer.ref)
     facts = part.facts
     assert facts.grid is not None
     band = layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1

@@ -25,14 +25,14 @@ def picked(holdings: Holdings, layer: Layer, where: Where) -> tuple[Features, np
     Of a layer that is held, places are rows of the sheet; of one that is read by view, places in the
     piece that was read. Features that a filter keeps off the map are not hit.
     """
-    if is_stream(holdings, layer.source):
-        features = piece_of(holdings, layer.source, around(where))
+    if is_stream(holdings, layer.ref):
+        features = piece_of(holdings, layer.ref, around(where))
         shapes = features.shapes
         if not same_crs(features.crs, where.crs):
             shapes = shapes.moved(transform(shapes.xy, features.crs, where.crs))
         return features, hit(features, index_of(shapes), where)
-    features = holdings.features(layer.source)
-    found = hit(features, holdings.shape_index(layer.source, where.crs), where)
+    features = holdings.features(layer.ref)
+    found = hit(features, holdings.shape_index(layer.ref, where.crs), where)
     mask = shown_rows(holdings, layer) if layer.rows.on_map else None
     return features, found if mask is None else found[mask[found]]
 

@@ -48,7 +48,7 @@ POINT, NEAR, INSIDE, HEADER, RECORDS = (
 
 def point_finding(holdings: Holdings, layer: Layer, where: Where) -> Finding | None:
     """Return the record of the point nearest to a click, and the statistics of those within reach."""
-    points = holdings.points(layer.source)
+    points = holdings.points(layer.ref)
     px, py = transform(where.xy[:1], where.crs, points.crs)[0]
     reach = _reach_in(where, points.crs)
     if not np.isfinite(px):
@@ -121,7 +121,7 @@ def _classes(points: Points, chosen: np.ndarray, group: str) -> list[Reading]:
 
 def area_finding(holdings: Holdings, layer: Layer, where: Where) -> Finding:
     """Return what the header says of the whole file and, apart from it, what the points inside an area are."""
-    points = holdings.points(layer.source)
+    points = holdings.points(layer.ref)
     area = shape_in(where, points.crs)
     xmin, ymin, xmax, ymax = area.bounds
     xyz = points.xyz
@@ -151,7 +151,7 @@ def _range(name: str, values: np.ndarray, group: str) -> Reading:
 def header_readings(holdings: Holdings, layer: Layer, points: Points | None = None) -> list[Reading]:
     """Return what a cloud's header says, with the types of its dimensions and, where points are given,
     their ranges."""
-    facts = holdings.part(layer.source).facts
+    facts = holdings.part(layer.ref).facts
     cloud = facts.cloud
     if cloud is None:
         return []

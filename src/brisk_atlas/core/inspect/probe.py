@@ -26,7 +26,7 @@ def probe(holdings: Holdings, layer: Layer, where: Where, check: Callable[[], No
         features, hit = picked(holdings, layer, where)
         if not hit.size:
             return None
-        if is_stream(holdings, layer.source):
+        if is_stream(holdings, layer.ref):
             return streamed_finding(holdings, layer, features, int(hit[0]))
         return feature_finding(holdings, layer, int(hit[0]), tuple(hit.tolist()))
     if layer.kind == "raster":

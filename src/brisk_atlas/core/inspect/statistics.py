@@ -145,7 +145,7 @@ def area_statistics(
     holdings: Holdings, layer: Layer, where: Where, check: Check = lambda: None
 ) -> list[tuple[str, Summary, str]]:
     """Return (band, summary, unit) of all bands of a raster layer over the cells in an area."""
-    part = holdings.raster(layer.source)
+    part = holdings.raster(layer.ref)
     assert part.facts.grid is not None
     area, found = shape_in(where, part.facts.crs), []
     for band in part.facts.grid.bands:
@@ -160,7 +160,7 @@ def line_statistics(
     holdings: Holdings, layer: Layer, where: Where, check: Check = lambda: None
 ) -> list[tuple[str, Summary, str]]:
     """Return (band, summary, unit) of all bands of a raster layer at places along a line."""
-    part, xy = holdings.raster(layer.source), places_along(where.xy, LINE_STEPS)
+    part, xy = holdings.raster(layer.ref), places_along(where.xy, LINE_STEPS)
     assert part.facts.grid is not None
     found = []
     for band in part.facts.grid.bands:
@@ -180,7 +180,7 @@ def places_along(xy: np.ndarray, count: int) -> np.ndarray:
 
 def names_of(holdings: Holdings, layer: Layer) -> list[str]:
     """Return what of a layer can be summed up: bands, fields of numbers, or dimensions."""
-    facts = holdings.part(layer.source).facts
+    facts = holdings.part(layer.ref).facts
     if layer.kind == "raster" and facts.grid:
         return [band.name for band in facts.grid.bands]
     if layer.kind == "pointcloud" and facts.cloud:
@@ -198,20 +198,20 @@ def statistics_of(
     `where` is an area, or the extent of a view, None for the whole. Fields are those of the rows that
     the filters show; in an area, of features that meet it. Raises BadExpression, CannotRead.
     """
-    facts = holdings.part(layer.source).facts
+    facts = holdings.part(layer.ref).facts
     if isinstance(where, Extent):
         own = transform_extent(where, facts.crs)
         if own is None:
             return None, ""
         where = Where.box(own.xmin, own.ymin, own.xmax, own.ymax, facts.crs)
     if layer.kind == "raster":
-        part = holdings.raster(layer.source)
+        part = holdings.raster(layer.ref)
         assert facts.grid is not None
         band = next(b for b in facts.grid.bands if b.name == name)
         values, note = band_values(part, band.index, shape_in(where, facts.crs) if where else None, check)
         return summarise(values, note=note), band.unit
     if layer.kind == "pointcloud":
-        points = holdings.points(layer.source)
+        points = holdings.points(layer.ref)
         values = points.values(name)
         if where is not None:
             values = values[shapely.intersects_xy(shape_in(where, points.crs), points.xyz[:, 0], points.xyz[:, 1])]
@@ -222,7 +222,7 @@ def statistics_of(
     column = table.column(name).cast(pa.float64(), safe=False).to_numpy()
     mask = shown_rows(holdings, layer)
     if where is not None and layer.kind == "vector":
-        rows = hit(holdings.features(layer.source), holdings.shape_index(layer.source, where.crs), where)
+        rows = hit(holdings.features(layer.ref), holdings.shape_index(layer.ref, where.crs), where)
         met = np.zeros(table.num_rows, bool)
         met[rows] = True
         mask = met if mask is None else mask & met

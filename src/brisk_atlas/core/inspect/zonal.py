@@ -29,7 +29,7 @@ def zonal_table(
     but their count is missing. Raises BadExpression, CannotPlace, CannotRead.
     """
     shapes = _zones_in(holdings, zones, grid)
-    facts = holdings.raster(grid.source).facts
+    facts = holdings.raster(grid.ref).facts
     assert facts.grid is not None
     count = len(shapes)
     sums = np.zeros((count, 3))  # cells, sum, and sum of squares about `shift`
@@ -52,7 +52,7 @@ def zonal_table(
         mean = sums[:, 1] / cells
         spread = np.sqrt(np.maximum(sums[:, 2] / cells - (mean - (shift or 0.0)) ** 2, 0.0))
     made: dict[str, np.ndarray] = {"least": ends[:, 0], "mean": mean}
-    whole = np.issubdtype(np.dtype(holdings.raster(grid.source).value_dtype), np.integer)
+    whole = np.issubdtype(np.dtype(holdings.raster(grid.ref).value_dtype), np.integer)
     if kept is not None:
         middle, commonest = _ranked(kept, count)
         made["middle"] = middle
@@ -75,7 +75,7 @@ def _free(name: str, taken: list[str]) -> str:
 
 def _zones_in(holdings: Holdings, zones: Layer, grid: Layer) -> Shapes:
     """Return the polygons in the CRS of the grid. Raises BadExpression, CannotPlace."""
-    features, facts = holdings.features(zones.source), holdings.raster(grid.source).facts
+    features, facts = holdings.features(zones.ref), holdings.raster(grid.ref).facts
     if not (features.shapes.path_kinds == POLYGON).any():
         raise BadExpression(zones.name, "it has no polygons", "Choose a layer of polygons as zones.")
     if (features.crs is None) != (facts.crs is None):
@@ -87,7 +87,7 @@ def _zones_in(holdings: Holdings, zones: Layer, grid: Layer) -> Shapes:
 
 def _pairs(holdings: Holdings, shapes: Shapes, grid: Layer, band: int, report: Callable[[float], None]):  # type: ignore[no-untyped-def]
     """Give (zones, values) of the cells in polygons, strip by strip of the grid."""
-    part = holdings.raster(grid.source)
+    part = holdings.raster(grid.ref)
     lattice = part.facts.lattice
     column, row = lattice.to_cells(shapes.xy[:, 0], shapes.xy[:, 1])
     shapes = shapes.moved(np.column_stack([column, -row]))  # so that any grid is a plain one: cells of size 1

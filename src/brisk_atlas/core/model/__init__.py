@@ -9,6 +9,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from .data_ref import DataRef, PlaceKind
     from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart, named_as
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite, NeedsPermission, refusing
     from .extent import Extent
@@ -18,9 +19,10 @@ if TYPE_CHECKING:
     from .reading import AS_IT_SAYS, Columns, Reading, TextForm
     from .rows import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
     from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle
-    from .words import number_text, path_text, size_text
+    from .words import number_text, size_text
 
 _HOMES = {
+    "data_ref": ("DataRef", "PlaceKind"),
     "dataset": ("AS", "CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart", "named_as"),
     "errors": (
         "AtlasError",
@@ -38,7 +40,7 @@ _HOMES = {
     "reading": ("AS_IT_SAYS", "Columns", "Reading", "TextForm"),
     "rows": ("ColumnLook", "ComputedField", "Edit", "FieldFilter", "Join", "RowsLook"),
     "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle"),
-    "words": ("number_text", "path_text", "size_text"),
+    "words": ("number_text", "size_text"),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
@@ -59,6 +61,7 @@ __all__ = [
     "ColumnLook",
     "Columns",
     "ComputedField",
+    "DataRef",
     "Dataset",
     "Edit",
     "Extent",
@@ -74,6 +77,7 @@ __all__ = [
     "Level",
     "NeedsPermission",
     "Part",
+    "PlaceKind",
     "RasterPart",
     "Reading",
     "Rescale",
@@ -86,7 +90,6 @@ __all__ = [
     "VectorStyle",
     "named_as",
     "number_text",
-    "path_text",
     "refusing",
     "size_text",
 ]

@@ -1,4 +1,4 @@
-"""A dataset on disk and its parts."""
+"""A dataset and its parts."""
 
 from __future__ import annotations
 
@@ -10,11 +10,11 @@ from functools import wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from .data_ref import DataRef
 from .errors import refusing
 from .extent import Extent
 from .facts import Facts
 from .lattice import CellWindow, Lattice
-from .words import path_text
 
 if TYPE_CHECKING:
     import numpy as np
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 def _refusing(method: Callable[..., Any]) -> Callable[..., Any]:
     @wraps(method)
     def guarded(self: Part, *arguments: Any, **options: Any) -> Any:
-        with refusing(self.path):
+        with refusing(self.ref):
             return method(self, *arguments, **options)
 
     return guarded
@@ -60,12 +60,13 @@ READING = (
 
 @dataclass(frozen=True)
 class Part:
-    """One thing inside a dataset that can be opened: it says its facts without reading its data.
+    """One thing inside a dataset that can be opened: it says its facts without reading its data. `ref` is where its
+    data is read from: the file of the dataset, a copy of it, or its address.
 
     Whatever the methods of a reader raise that they did not foresee comes out as CannotRead.
     """
 
-    path: Path
+    ref: DataRef
     facts: Facts
 
     def __init_subclass__(cls, **options: Any) -> None:
@@ -207,9 +208,9 @@ class TablePart(Part, ABC):
 
 @dataclass(frozen=True)
 class Dataset:
-    """Files that belong together, seen as one thing."""
+    """Files that belong together, seen as one thing. `members` are those on the disk, the main one first."""
 
-    path: Path
+    ref: DataRef
     format: str
     kind: str
     size_bytes: int
@@ -220,7 +221,7 @@ class Dataset:
 
     @property
     def name(self) -> str:
-        return self.path.name
+        return self.ref.name
 
     def part(self, name: str) -> Part:
         """Return the part called `name`, or `name` + AS + a quantity for one with its numbers turned
@@ -237,12 +238,12 @@ class Dataset:
     def as_json(self) -> dict[str, Any]:
         """Return the dataset as `facts --json` prints it."""
         return {
-            "path": path_text(self.path),
+            "path": str(self.ref),
             "format": self.format,
             "kind": self.kind,
             "size_bytes": self.size_bytes,
             "modified": self.modified.isoformat(timespec="seconds"),
-            "members": [member.name for member in self.members],
+            "members": [member.name for member in self.members] or [self.ref.name],
             "parts": [part.facts.as_json() for part in self.parts],
             "warnings": list(self.warnings),
         }

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 from typing import TYPE_CHECKING
 
+from .data_ref import DataRef
 from .rows import PLAIN_ROWS, RowsLook
 
 if TYPE_CHECKING:
@@ -17,7 +17,7 @@ WITH_ROWS = ("vector", "table")  # the kinds of layers that a sheet shows
 
 @dataclass(frozen=True)
 class Layer:
-    """One open layer. `kind` is that of its part; `style` is None for tables.
+    """One open layer. `ref` names the part that it shows, `kind` is that of the part; `style` is None for tables.
 
     `blend` is `normal` or `multiply`, which darkens what lies below by this layer's colours. `rows` is
     how its rows are looked at and what was added to them. `id` is unique in the work and stays when
@@ -26,8 +26,7 @@ class Layer:
 
     id: str
     name: str
-    path: Path
-    part: str
+    ref: DataRef
     kind: str
     style: Style | None = None
     visible: bool = True
@@ -36,6 +35,6 @@ class Layer:
     rows: RowsLook = PLAIN_ROWS
 
     @property
-    def source(self) -> tuple[Path, str]:
-        """Return what the layer shows, whatever its look."""
-        return self.path, self.part
+    def part(self) -> str:
+        """The name of the part of a dataset that the layer shows."""
+        return self.ref.part or ""

@@ -9,8 +9,10 @@ def value_of(scalar: Any) -> Any:
     """Return a scalar as Python has it; a time beyond the years 1 to 9999 as text."""
     try:
         return scalar.as_py()
+    except UnicodeDecodeError as error:
+        return error.object.decode("latin-1") if isinstance(error.object, bytes) else "not readable"
     except (OverflowError, ValueError):
-        return f"outside the calendar ({scalar.value})"
+        return f"outside the calendar ({getattr(scalar, 'value', 'not readable')})"
 
 
 def values_of(column: Any) -> list[Any]:

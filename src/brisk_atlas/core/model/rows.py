@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from pathlib import Path
 from typing import Any
+
+from .data_ref import DataRef
 
 
 @dataclass(frozen=True)
@@ -38,19 +39,14 @@ class ComputedField:
 
 @dataclass(frozen=True)
 class Join:
-    """Fields of another table, found by equal keys, as `name.field`. With `many` rows to a key, the
-    other table is related instead: its rows are looked up for the picked row, none are added."""
+    """Fields of another table, the part that `ref` names, found by equal keys, as `name.field`. With `many` rows to a
+    key, the other table is related instead: its rows are looked up for the picked row, none are added."""
 
     name: str
-    path: Path
-    part: str
+    ref: DataRef
     key: str
     other_key: str
     many: bool = False
-
-    @property
-    def source(self) -> tuple[Path, str]:
-        return self.path, self.part
 
 
 @dataclass(frozen=True)

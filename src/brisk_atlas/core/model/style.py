@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from .data_ref import DataRef
+
 
 @dataclass(frozen=True)
 class Stretch:
@@ -73,12 +75,12 @@ class VectorStyle:
 class GridStyle:
     """One band through `ramp`, or three bands as red, green and blue.
 
-    `others` says, for each band, which part it comes from when not from the layer's own, as (path,
-    part). `resample` is `nearest` (classes), `bilinear` or `cubic` (continuous). `shade` darkens
-    the colour by a hillshade of the band (0 none, 1 full), lit from `azimuth` degrees, `altitude`
-    degrees above the horizon, or from four sides at once with `lights` 4. `slope` colours by the
-    steepness of the band instead of its values. `own_colours` takes the file's class colours. `mask`
-    names a part of the same dataset, one of its bands, and the classes in it whose cells are left out.
+    `others` names, for each band, the part that it comes from when not from the layer's own. `resample` is
+    `nearest` (classes), `bilinear` or `cubic` (continuous). `shade` darkens the colour by a hillshade of the
+    band (0 none, 1 full), lit from `azimuth` degrees, `altitude` degrees above the horizon, or from four sides
+    at once with `lights` 4. `slope` colours by the steepness of the band instead of its values. `own_colours`
+    takes the file's class colours. `mask` names a part of the same dataset, one of its bands, and the classes
+    in it whose cells are left out.
     """
 
     bands: tuple[int, ...] = (1,)
@@ -86,7 +88,7 @@ class GridStyle:
     stretch: Stretch = Stretch()
     shade: float = 0.0
     resample: str = "bilinear"
-    others: tuple[tuple[str, str] | None, ...] = ()
+    others: tuple[DataRef | None, ...] = ()
     lights: int = 1
     azimuth: float = 315.0
     altitude: float = 45.0

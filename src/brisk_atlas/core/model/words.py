@@ -1,4 +1,4 @@
-"""Numbers and paths as a person reads them."""
+"""Numbers and names as a person reads them."""
 
 from __future__ import annotations
 
@@ -16,13 +16,6 @@ def size_text(size: int) -> str:
         if value < 999.5 or unit == "TB":
             break
     return f"{value:.3g} {unit}"
-
-
-def path_text(path: object) -> str:
-    """Return a path as it is written; an address gets back the slash that paths fold away."""
-    text = str(path)
-    scheme, colon, rest = text.partition(":/")
-    return f"{scheme}://{rest.lstrip('/')}" if colon and scheme in ("http", "https", "s3") else text
 
 
 def number_text(value: Any) -> str:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, fields
 from functools import cache
@@ -17,6 +16,7 @@ from brisk_atlas.core.model import (
     CannotRead,
     CannotWrite,
     CloudStyle,
+    DataRef,
     GridStyle,
     Label,
     Layer,
@@ -24,17 +24,15 @@ from brisk_atlas.core.model import (
     Stretch,
     Style,
     VectorStyle,
-    path_text,
 )
 from brisk_atlas.core.model.reading import reading_from, saved_form
-from brisk_atlas.core.read.reach import is_remote
 from brisk_atlas.core.system.atomic_write import write_whole
 
 from .saved_rows import rows_from, saved_rows
 from .work import Place, Work, WorkState
 
-SCHEMA = 1
-NOTHING_SAID: Mapping[Path, Reading] = MappingProxyType({})
+SCHEMA = 2
+NOTHING_SAID: Mapping[DataRef, Reading] = MappingProxyType({})
 SUFFIX = ".brisk.json"
 _WORDS = {
     "method": ("ramp", "equal", "quantile", "natural", "unique"),
@@ -54,14 +52,18 @@ class _Saved(BaseModel):
 class _SavedLayer(_Saved):
     id: str = Field(max_length=200)
     name: str = Field(max_length=500)
-    path: str
-    part: str
+    ref: dict[str, str]
     kind: Literal["vector", "raster", "pointcloud", "table"]
     style: dict[str, Any] | None = None
     visible: bool = True
     opacity: float = Field(1.0, ge=0, le=1)
     blend: Literal["normal", "multiply"] = "normal"
     rows: dict[str, Any] | None = None
+
+
+class _SavedReading(_Saved):
+    ref: dict[str, str]
+    reading: dict[str, Any]
 
 
 class _SavedPlace(_Saved):
@@ -71,13 +73,35 @@ class _SavedPlace(_Saved):
 
 
 class _SavedProject(_Saved):
-    brisk_atlas_project: Literal[1]
+    brisk_atlas_project: Literal[2]
     crs: str | None = None
     subject: str | None = None
     curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
     place: _SavedPlace | None = None
     layers: list[_SavedLayer] = Field(default_factory=list, max_length=10_000)
-    readings: dict[str, dict[str, Any]] = Field(default_factory=dict, max_length=10_000)
+    readings: list[_SavedReading] = Field(default_factory=list, max_length=10_000)
+
+
+def _from_version_1(told: dict[str, Any], folder: Path) -> dict[str, Any]:
+    """Return a project as version 2 stores it: version 1 named files by a text and their parts apart."""
+
+    def ref(path: Any, part: Any = None) -> dict[str, Any]:
+        return DataRef.parse(str(path), folder).with_part(part).as_json(folder)
+
+    layers = []
+    for old in told.get("layers", []):
+        layer = {key: value for key, value in old.items() if key not in ("path", "part")}
+        layer["ref"] = ref(old["path"], old["part"])
+        style, rows = layer.get("style"), layer.get("rows")
+        if style and style.get("others"):
+            layer["style"] = {**style, "others": [ref(*other) if other else None for other in style["others"]]}
+        if rows and rows.get("joins"):
+            joins = [{**{k: v for k, v in j.items() if k not in ("path", "part")}, "ref": ref(j["path"], j["part"])}
+                     for j in rows["joins"]]  # fmt: skip
+            layer["rows"] = {**rows, "joins": joins}
+        layers.append(layer)
+    readings = [{"ref": ref(path), "reading": reading} for path, reading in told.get("readings", {}).items()]
+    return {**told, "brisk_atlas_project": SCHEMA, "layers": layers, "readings": readings}
 
 
 def _style(layer: _SavedLayer, folder: Path) -> Style | None:
@@ -91,9 +115,7 @@ def _style(layer: _SavedLayer, folder: Path) -> Style | None:
     if "smooth" in values:  # as projects were written at first
         values["resample"] = "bilinear" if values.pop("smooth") else "nearest"
     if "others" in values:
-        values["others"] = tuple(
-            (os.path.normpath(folder / other[0]), other[1]) if other else None for other in values["others"]
-        )
+        values["others"] = tuple(DataRef.from_json(o, folder) if o else None for o in values["others"])
     kind = _STYLES[layer.kind]
     unknown = values.keys() - {field.name for field in fields(kind)}
     if unknown:
@@ -123,54 +145,44 @@ def _check_words(style: Style) -> None:
 
 def _saved_style(style: Style, folder: Path) -> dict[str, Any]:
     values = asdict(style)
-    if values.get("others"):
-        values["others"] = [(os.path.relpath(o[0], folder), o[1]) if o else None for o in values["others"]]
+    if isinstance(style, GridStyle) and style.others:
+        values["others"] = [o.as_json(folder) if o else None for o in style.others]
     return values
 
 
-def _kept(path: Path, folder: Path) -> str:
-    """Return how a project names a file: from its own folder; an address as it is."""
-    return path_text(path) if is_remote(path) else os.path.relpath(path, folder)
-
-
-def _found(text: str, folder: Path) -> Path:
-    return Path(text) if is_remote(Path(text)) else Path(os.path.normpath(folder / text))
-
-
-def project_bytes(state: WorkState, place: Place | None, readings: Mapping[Path, Reading], folder: Path) -> bytes:
+def project_bytes(state: WorkState, place: Place | None, readings: Mapping[DataRef, Reading], folder: Path) -> bytes:
     """Return work as a project file in `folder` holds it."""
     layers = [
         _SavedLayer(
             id=layer.id,
             name=layer.name,
-            path=_kept(layer.path, folder),
-            part=layer.part,
+            ref=layer.ref.as_json(folder),
             kind=layer.kind,  # type: ignore[arg-type]
             style=_saved_style(layer.style, folder) if layer.style else None,
             visible=layer.visible,
             opacity=layer.opacity,
             blend=layer.blend,  # type: ignore[arg-type]
-            rows=saved_rows(layer.rows, lambda path: _kept(path, folder)),
+            rows=saved_rows(layer.rows, folder),
         )
         for layer in state.layers
     ]
     told = _SavedProject(
-        brisk_atlas_project=1,
+        brisk_atlas_project=2,
         crs=state.crs,
         subject=state.subject,
         curtain=state.curtain,
         place=_SavedPlace(**place._asdict()) if place else None,
         layers=layers,
-        readings={
-            _kept(file, folder): saved_form(readings[file])
-            for file in dict.fromkeys(layer.path for layer in state.layers)
-            if file in readings
-        },
+        readings=[
+            _SavedReading(ref=ref.as_json(folder), reading=saved_form(readings[ref]))
+            for ref in dict.fromkeys(layer.ref.whole for layer in state.layers)
+            if ref in readings
+        ],
     )
     return (json.dumps(told.model_dump(), indent=1) + "\n").encode()
 
 
-def save(work: Work, path: Path, readings: Mapping[Path, Reading] = NOTHING_SAID) -> None:
+def save(work: Work, path: Path, readings: Mapping[DataRef, Reading] = NOTHING_SAID) -> None:
     """Write the work to `path` through a temporary sibling, with what was said about its files.
 
     Raises CannotWrite; the old file stays, also where it is the work's own and another window or program
@@ -195,7 +207,7 @@ def state_of_file(path: Path) -> tuple[int, int] | None:
     return told.st_size, told.st_mtime_ns
 
 
-def read(path: Path) -> tuple[WorkState, Place | None, dict[Path, Reading]]:
+def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, Reading]]:
     """Return the state in a project file, and what was said about its files.
 
     Raises CannotRead. Layers are not opened here.
@@ -211,23 +223,22 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[Path, Reading]]:
     if isinstance(version, int) and version > SCHEMA:
         raise CannotRead(path, f"a newer Brisk Atlas wrote it (version {version})", "Update the application.")
     try:
-        saved = _SavedProject.model_validate(told)
+        saved = _SavedProject.model_validate(_from_version_1(told, folder) if version == 1 else told)
         layers = tuple(
             Layer(
                 s.id,
                 s.name,
-                _found(s.path, folder),
-                s.part,
+                DataRef.from_json(s.ref, folder),
                 s.kind,
                 _style(s, folder),
                 s.visible,
                 s.opacity,
                 s.blend,
-                rows_from(s.rows, lambda text: _found(text, folder)),
+                rows_from(s.rows, folder),
             )
             for s in saved.layers
         )
-        readings = {_found(file, folder): reading_from(told) for file, told in saved.readings.items()}
+        readings = {DataRef.from_json(r.ref, folder): reading_from(r.reading) for r in saved.readings}
     except (ValidationError, TypeError, KeyError, ValueError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
         where = ".".join(map(str, first["loc"])) or "the file"

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable
 from dataclasses import asdict
 from decimal import Decimal
 from pathlib import Path
@@ -11,14 +10,14 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from brisk_atlas.core.model import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
+from brisk_atlas.core.model import ColumnLook, ComputedField, DataRef, Edit, FieldFilter, Join, RowsLook
 from brisk_atlas.core.model.rows import PLAIN_ROWS
 
 _KINDS = {"values", "range", "text", "missing", "known"}
 
 
-def saved_rows(rows: RowsLook, kept: Callable[[Path], str]) -> dict[str, Any] | None:
-    """Return rows as JSON can hold them, None for plain ones. `kept` says how a path is written."""
+def saved_rows(rows: RowsLook, folder: Path) -> dict[str, Any] | None:
+    """Return rows as JSON in a file of `folder` can hold them, None for plain ones."""
     if rows == PLAIN_ROWS:
         return None
     told: dict[str, Any] = {
@@ -30,14 +29,14 @@ def saved_rows(rows: RowsLook, kept: Callable[[Path], str]) -> dict[str, Any] | 
         "on_map": rows.on_map,
         "summary": rows.summary,
         "computed": [asdict(c) for c in rows.computed],
-        "joins": [{**asdict(j), "path": kept(j.path)} for j in rows.joins],
+        "joins": [{**asdict(j), "ref": j.ref.as_json(folder)} for j in rows.joins],
         "edits": [{"field": e.field, "rows": e.rows, "values": [_told(v) for v in e.values]} for e in rows.edits],
         "edited_from": rows.edited_from,
     }  # fmt: skip
     return {key: value for key, value in told.items() if value}
 
 
-def rows_from(told: dict[str, Any] | None, found: Callable[[str], Path]) -> RowsLook:
+def rows_from(told: dict[str, Any] | None, folder: Path) -> RowsLook:
     """Return rows from their saved form. Raises TypeError or KeyError where that holds something else."""
     if told is None:
         return PLAIN_ROWS
@@ -56,7 +55,7 @@ def rows_from(told: dict[str, Any] | None, found: Callable[[str], Path]) -> Rows
         bool(told.get("on_map")),
         bool(told.get("summary")),
         tuple(ComputedField(**c) for c in told.get("computed", ())),
-        tuple(Join(**{**j, "path": found(j["path"])}) for j in told.get("joins", ())),
+        tuple(Join(**{**j, "ref": DataRef.from_json(j["ref"], folder)}) for j in told.get("joins", ())),
         tuple(
             Edit(e["field"], tuple(map(int, e["rows"])), tuple(_meant(v) for v in e["values"]))
             for e in told.get("edits", ())

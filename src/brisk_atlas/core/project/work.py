@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, NamedTuple
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from brisk_atlas.core.model import Facts, Layer, Style
+    from brisk_atlas.core.model import DataRef, Facts, Layer, Style
 
 UNDO_STEPS = 200
 
@@ -141,7 +141,7 @@ class Work:
             self._past.append((what, self.state))
             self._swap(state)
 
-    def add(self, path: Path, facts: Facts, style: Style | None, name: str | None = None) -> Layer:
+    def add(self, ref: DataRef, facts: Facts, style: Style | None, name: str | None = None) -> Layer:
         """Open a part on top of the stack (grids below all vectors) and make it the subject."""
         from brisk_atlas.core.model import Layer
 
@@ -150,7 +150,7 @@ class Work:
         free = next(n for n in itertools.chain([base], (f"{base} {i}" for i in itertools.count(2))) if n not in taken)
         known = {layer.id for layer in self.layers}
         new_id = next(i for n in self._ids if (i := f"layer-{n}") not in known)
-        layer = Layer(new_id, free, path, facts.name, facts.kind, style)
+        layer = Layer(new_id, free, ref.with_part(facts.name), facts.kind, style)
         layers = list(self.layers)
         at = 0
         if facts.kind == "raster":

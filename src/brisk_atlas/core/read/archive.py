@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
-from brisk_atlas.core.model import CannotRead, Dataset, Facts, Part
+from brisk_atlas.core.connect.archives import members_in
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, Part
 
 from .on_disk import on_disk
-from .reach import members_in
 
 MOST_LISTED = 500
 
@@ -37,18 +37,21 @@ def datasets_in(path: Path) -> list[str]:
     return found
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the one dataset in an archive, or the list of several. Raises CannotRead."""
     from .registry import open as open_inside
 
+    path = ref.path
     names = datasets_in(path)
     if not names:
-        raise CannotRead(path, "it holds nothing that can be opened here", "Unpack it to look at its files.")
+        raise CannotRead(ref, "it holds nothing that can be opened here", "Unpack it to look at its files.")
     if len(names) == 1:
-        inside = open_inside(path / names[0])
-        return replace(inside, path=path / names[0], format=f"{inside.format}, zipped")
+        member = DataRef.member(path, names[0])
+        inside = open_inside(member)
+        return replace(inside, ref=member, format=f"{inside.format}, zipped")
     parts: list[Part] = [
-        Part(path / name, Facts(name, "packed", notes={"inside": path.name})) for name in names[:MOST_LISTED]
+        Part(DataRef.member(path, name), Facts(name, "packed", notes={"inside": path.name}))
+        for name in names[:MOST_LISTED]
     ]
     said = () if len(names) <= MOST_LISTED else (f"only the first {MOST_LISTED} of {len(names):,} are listed",)
-    return Dataset(format="zip archive", kind="archive", parts=tuple(parts), warnings=said, **on_disk(path, (path,)))
+    return Dataset(format="zip archive", kind="archive", parts=tuple(parts), warnings=said, **on_disk(ref, (path,)))

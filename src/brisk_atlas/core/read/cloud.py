@@ -11,13 +11,12 @@ import laspy
 import numpy as np
 from laspy.errors import LaspyException
 
-from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import text_of
 from brisk_atlas.core.points_decoder import PIECE, DamagedPoints, decode
 
 from .on_disk import on_disk
-from .reach import fetched, stem_of
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 
@@ -41,9 +40,9 @@ class LasCloud(CloudPart):
     ) -> Points:
         """Read runs of points (first, count), in the order of the file."""
         try:
-            arrays = decode(self.path, runs, only, report, os.cpu_count() or 1)
+            arrays = decode(self.ref.path, runs, only, report, os.cpu_count() or 1)
         except (DamagedPoints, LaspyException, OSError) as error:
-            raise CannotRead(self.path, str(error), BROKEN) from error
+            raise CannotRead(self.ref, str(error), BROKEN) from error
         return Points(arrays.pop("xyz"), arrays, self.facts.crs)
 
 
@@ -90,14 +89,14 @@ def _records(header: laspy.LasHeader) -> list:
     return [*header.vlrs, *(header.evlrs or ())]
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a LAS or LAZ file. Raises CannotRead."""
-    here = fetched(path)
-    _check_lists(here)
+    path = ref.path
+    _check_lists(path)
     try:
-        with laspy.open(here) as source:
+        with laspy.open(path) as source:
             header = source.header
-            _check_whole(here, header)
+            _check_whole(path, header)
             parsed = header.parse_crs()
     except (LaspyException, OSError, ValueError, RuntimeError, IndexError) as error:
         raise CannotRead(path, str(error) or "its header is damaged", BROKEN) from error
@@ -126,10 +125,8 @@ def open_dataset(path: Path) -> Dataset:
         Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions
     )
     extent = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]), crs) if header.point_count else None
-    facts = Facts(stem_of(path), "pointcloud", header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
+    facts = Facts(ref.stem, "pointcloud", header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
     said = [] if crs else ["no coordinate reference system"]
     indexed = any(vlr.user_id == "copc" for vlr in header.vlrs)
     name = "COPC" if indexed else "LAZ" if header.are_points_compressed else "LAS"
-    return Dataset(
-        format=name, kind="pointcloud", parts=(LasCloud(here, facts),), warnings=tuple(said), **on_disk(path)
-    )
+    return Dataset(format=name, kind="pointcloud", parts=(LasCloud(ref, facts),), warnings=tuple(said), **on_disk(ref))

@@ -5,9 +5,8 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead
-
-from . import reach
+from brisk_atlas.core import connect
+from brisk_atlas.core.model import CannotRead, DataRef
 
 HEAD_BYTES = 4096
 _MAGIC = (
@@ -39,11 +38,12 @@ _NAME = re.compile(rb"<(?:[\w.-]+:)?([\w.-]+)")
 TEXT_BYTES = bytes({7, 8, 9, 10, 12, 13, 27} | set(range(0x20, 0x100)) - {0x7F})
 
 
-def head_of(path: Path) -> bytes:
+def head_of(ref: DataRef | Path) -> bytes:
     """Return the first bytes. Raises CannotRead where there is nothing to read."""
-    head = reach.head_of(path, HEAD_BYTES)
-    if not head and not reach.is_remote(path):
-        raise CannotRead(path, "the file is empty", "Ask for it again; the copy may have failed.")
+    ref = DataRef.file(ref) if isinstance(ref, Path) else ref
+    head = connect.head_of(ref, HEAD_BYTES)
+    if not head and ref.is_local:
+        raise CannotRead(ref, "the file is empty", "Ask for it again; the copy may have failed.")
     return head
 
 

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 
-from brisk_atlas.core.model import Dataset, Facts, Part
+from brisk_atlas.core.model import DataRef, Dataset, Facts, Part
 
 from .on_disk import on_disk
 
@@ -17,13 +16,14 @@ class TextFile(Part):
     """A text to read."""
 
     def text(self) -> str:
-        with self.path.open("rb") as file:
+        with self.ref.path.open("rb") as file:
             return file.read(TEXT_LIMIT).decode("utf-8", "replace")
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a text file."""
+    path = ref.path
     with path.open("rb") as file:
         lines = sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 20), b""))
-    facts = Facts(path.stem, "document", lines)
-    return Dataset(format="Text", kind="document", parts=(TextFile(path, facts),), **on_disk(path))
+    facts = Facts(ref.stem, "document", lines)
+    return Dataset(format="Text", kind="document", parts=(TextFile(ref, facts),), **on_disk(ref))

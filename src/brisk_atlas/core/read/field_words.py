@@ -13,10 +13,10 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from brisk_atlas.core.model import Dataset
+from brisk_atlas.core.model import DataRef, Dataset
 
 from .geopackage import read_only
-from .holdings import Holdings, Source
+from .holdings import Holdings
 
 
 @dataclass(frozen=True)
@@ -47,17 +47,17 @@ def explain_with(explainer: Explainer) -> None:
         _explainers.append(explainer)
 
 
-def field_words(holdings: Holdings, source: Source) -> dict[str, FieldWords]:
+def field_words(holdings: Holdings, source: DataRef) -> dict[str, FieldWords]:
     """Return what is said of the fields of a part, by field name; asked once."""
-    return holdings.keep(("field words", source), lambda: _ask(holdings.dataset(source[0]), source[1]))
+    return holdings.keep(("field words", source), lambda: _ask(holdings.dataset(source), source.part or ""))
 
 
 def _ask(dataset: Dataset, part: str) -> dict[str, FieldWords]:
     found: dict[str, FieldWords] = {}
     for explainer in _explainers:
         found |= explainer(dataset, part)
-    if dataset.path.suffix.lower() == ".gpkg":
-        for name, words in _from_geopackage(dataset.path, part).items():
+    if dataset.ref.suffix == ".gpkg" and dataset.ref.is_local:
+        for name, words in _from_geopackage(dataset.ref.path, part).items():
             found[name] = replace(found.get(name, words), **{k: v for k, v in vars(words).items() if v})
     return found
 

@@ -9,13 +9,12 @@ import sqlite3
 from contextlib import closing
 from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead, Dataset, Extent, Facts, Field, Part
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Extent, Facts, Field, Part
 from brisk_atlas.core.place import text_of
 
 from . import sqlite_file, vector
 from .curves import REMARK
 from .on_disk import on_disk
-from .reach import is_remote
 
 TYPES = {
     "BOOLEAN": "bool",
@@ -52,11 +51,12 @@ def read_only(path: Path) -> sqlite3.Connection:
     return sqlite3.connect(sqlite_file.read_only(path), uri=True)
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a GeoPackage. Raises CannotRead."""
-    if is_remote(path):
-        return vector.open_dataset(path)
-    vector.check_whole(path)
+    if not ref.is_local:
+        return vector.open_dataset(ref)
+    path = ref.path
+    vector.check_whole(ref)
     try:
         with closing(read_only(path)) as database:
             layers = _layers(path, database)
@@ -64,18 +64,18 @@ def open_dataset(path: Path) -> Dataset:
     except (sqlite3.Error, UnicodeDecodeError) as error:
         raise CannotRead(path, f"its tables can't be read ({error})", vector.BROKEN) from error
     if layers is None:  # it has something out of the ordinary: leave it to the library
-        return vector.open_dataset(path)
-    parts: list[Part] = [(vector.OgrTable if f.kind == "table" else vector.OgrLayer)(path, f) for f in layers]
+        return vector.open_dataset(ref)
+    parts: list[Part] = [(vector.OgrTable if f.kind == "table" else vector.OgrLayer)(ref, f) for f in layers]
     if grids:
         from .raster import part_of
 
-        parts += [part_of(path, f"GPKG:{path}:{table}", table) for table in grids]
+        parts += [part_of(ref, f"GPKG:{path}:{table}", table) for table in grids]
     if not parts:
         raise CannotRead(path, "it holds no layers")
     kinds = [part.facts.kind for part in parts]
     kind = "vector" if "vector" in kinds else "raster" if "raster" in kinds else "table"
     said = [text for part in parts for text in vector.remarks(part.facts)]
-    return Dataset(format="GeoPackage", kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(path))
+    return Dataset(format="GeoPackage", kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(ref))
 
 
 def _grid_tables(database: sqlite3.Connection) -> list[str]:

@@ -2,26 +2,24 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
-from brisk_atlas.core.model import Band, Dataset, Extent, Facts, GridFacts, Rescale
+from brisk_atlas.core.connect.members import members_of
+from brisk_atlas.core.model import Band, DataRef, Dataset, Extent, Facts, GridFacts, Rescale
 
 from . import raster
 from .grid_facts import notes_of
-from .members import members_of
 from .on_disk import on_disk
-from .reach import is_remote, stem_of
 from .tiff_head import head_of_tiff
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a GeoTIFF. Raises CannotRead."""
-    known = None if is_remote(path) else plain_tiff(path)
-    return known if known is not None else raster.open_dataset(path)
+    known = plain_tiff(ref) if ref.is_local else None
+    return known if known is not None else raster.open_dataset(ref)
 
 
-def plain_tiff(path: Path) -> Dataset | None:
+def plain_tiff(ref: DataRef) -> Dataset | None:
     """Return the dataset of a GeoTIFF whose tags say all, or None for one that only the library knows."""
+    path = ref.path
     members = members_of(path)
     if any(not member.name.lower().endswith(".xml") or member.name.endswith(".aux.xml") for member in members[1:]):
         return None  # sidecars may say something else
@@ -45,6 +43,6 @@ def plain_tiff(path: Path) -> Dataset | None:
     notes = notes_of(said, tuple(bands))
     at = (dx, 0.0, west, 0.0, -dy, north)
     grid = GridFacts(head.width, head.height, head.dtype, head.nodata, head.cell, tuple(bands), head.overviews, at)
-    facts = Facts(stem_of(path), "raster", crs=head.crs, extent=extent, grid=grid, notes=notes)
-    part = raster.placed(path, facts, tuple((str(path), band.index) for band in bands))
-    return Dataset(format="GeoTIFF", kind="raster", parts=(part,), **on_disk(path, members))
+    facts = Facts(ref.stem, "raster", crs=head.crs, extent=extent, grid=grid, notes=notes)
+    part = raster.placed(ref, facts, tuple((str(path), band.index) for band in bands))
+    return Dataset(format="GeoTIFF", kind="raster", parts=(part,), **on_disk(ref, members))

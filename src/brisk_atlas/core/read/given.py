@@ -57,7 +57,7 @@ def _given_crs(part: Part, crs: str) -> Part:
         from .raster import RasterFile, placed
 
         if isinstance(part, RasterFile):
-            return placed(part.path, facts, part.files)
+            return placed(part.ref, facts, part.files)
     return replace(part, facts=facts)
 
 
@@ -69,11 +69,11 @@ def _placed(part: Part, reading: Reading) -> Part:
     if not isinstance(part, TablePart) or not wanted <= names:
         return part
     crs = DEGREES if columns.mgrs else reading.crs
-    bare = TablePoints(part.path, part.facts, part, columns, crs)
+    bare = TablePoints(part.ref, part.facts, part, columns, crs)
     features = bare.read()
     bounds = features.shapes.bounds
     if not np.isfinite(bounds).any():
-        raise CannotRead(part.path, f"{' and '.join(sorted(wanted))} hold no positions", "Choose other columns.")
+        raise CannotRead(part.ref, f"{' and '.join(sorted(wanted))} hold no positions", "Choose other columns.")
     whole = Extent.of((*np.nanmin(bounds[:, :2], 0), *np.nanmax(bounds[:, 2:], 0)), crs)
     kinds = {("Point", "LineString", "Polygon")[k] for k in np.unique(features.shapes.path_kinds)}
     missing = int((~np.isfinite(bounds[:, 0])).sum())

@@ -4,9 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from .members import names_with
-from .reach import suffix_of_name
+from brisk_atlas.core.connect.members import names_with
+
 from .scene_names import META_ENDINGS, STAC_ENDING, bands_named_like
+
+
+def suffix_of_name(name: str) -> str:
+    """Return the ending that tells the format of a bare name, whatever it is packed with; cheap, as a folder has
+    many."""
+    name = name.lower()
+    name = name[:-3] if name.endswith(".gz") else name
+    at = name.rfind(".")
+    return name[at:] if at > 0 else ""
 
 
 def group(names: Collection[str]) -> dict[str, list[str]]:

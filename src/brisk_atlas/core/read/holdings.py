@@ -5,13 +5,13 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, cast
 
 from brisk_atlas.core.model import (
     AS_IT_SAYS,
     CannotRead,
     CloudPart,
+    DataRef,
     Dataset,
     Part,
     RasterPart,
@@ -22,7 +22,6 @@ from brisk_atlas.core.model import (
 
 from .budget import memory_budget, size_of
 from .permissions import check_host
-from .reach import is_remote
 from .registry import open as open_dataset
 
 if TYPE_CHECKING:
@@ -33,7 +32,6 @@ if TYPE_CHECKING:
 
     from .shape_index import ShapeIndex
 
-Source = tuple[Path, str]
 SMALL = 100_000  # bytes; what takes less is not worth dropping
 
 
@@ -50,9 +48,9 @@ class Holdings:
         self._latest: OrderedDict[Hashable, tuple[Hashable, Any]] = OrderedDict()
         self._sizes: dict[Hashable, int] = {}
         self._gates: dict[Hashable, threading.Lock] = {}
-        self._generations: dict[Path, int] = {}  # how often a path was forgotten
+        self._generations: dict[DataRef, int] = {}  # how often a place was forgotten
         self.budget = budget if budget is not None else memory_budget()
-        self.readings: dict[Path, Reading] = {}  # what the analyst said about files
+        self.readings: dict[DataRef, Reading] = {}  # what the analyst said about files
 
     def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
         with self._lock:
@@ -79,7 +77,7 @@ class Holdings:
             return made
 
     def _generation(self, key: Hashable) -> int:
-        return sum(self._generations.get(path, 0) for path in _paths_in(key))
+        return sum(self._generations.get(ref, 0) for ref in _places_in(key))
 
     def _shrink(self, newest: Hashable) -> None:
         """Drop what was not asked for longest until the rest is within the budget. Called with the lock held."""
@@ -98,39 +96,41 @@ class Holdings:
         with self._lock:
             return sum(self._sizes.values())
 
-    def dataset(self, path: Path) -> Dataset:
-        """Return the dataset at `path`. Raises CannotRead, for an address whose host was not allowed too."""
-        if is_remote(path):
-            check_host(path)
-        return self._once(("dataset", path), lambda: open_dataset(path, self.readings.get(path, AS_IT_SAYS)))
+    def dataset(self, ref: DataRef) -> Dataset:
+        """Return the dataset at a place. Raises CannotRead, for an address whose host was not allowed too."""
+        ref = ref.whole
+        if not ref.is_local:
+            check_host(ref)
+        return self._once(("dataset", ref), lambda: open_dataset(ref, self.readings.get(ref, AS_IT_SAYS)))
 
-    def say(self, path: Path, reading: Reading) -> None:
+    def say(self, ref: DataRef, reading: Reading) -> None:
         """Take a file as the analyst says from now on."""
-        if self.readings.get(path) != reading:
-            self.readings[path] = reading
-            self.forget(path)
+        if self.readings.get(ref) != reading:
+            self.readings[ref] = reading
+            self.forget(ref)
 
-    def peek(self, path: Path) -> Dataset | None:
+    def peek(self, ref: DataRef) -> Dataset | None:
         """Return the dataset if it is open already, without reading."""
         with self._lock:
-            return self._held.get(("dataset", path))
+            return self._held.get(("dataset", ref.whole))
 
-    def part(self, source: Source) -> Part:
+    def part(self, source: DataRef) -> Part:
         """Return one part. Raises CannotRead, also when the file no longer has it."""
-        path, name = source
+        name = source.part or ""
         try:
-            return self.dataset(path).part(name)
+            return self.dataset(source).part(name)
         except KeyError as error:
-            raise CannotRead(path, f"it has no part called {name} any more", "Open it again from Find.") from error
+            remedy = "Open it again from Find."
+            raise CannotRead(source.whole, f"it has no part called {name} any more", remedy) from error
 
-    def raster(self, source: Source) -> RasterPart:
+    def raster(self, source: DataRef) -> RasterPart:
         return cast(RasterPart, self.part(source))
 
-    def features(self, source: Source) -> Features:
+    def features(self, source: DataRef) -> Features:
         """Return a vector part's features, read once."""
         return self._once(("features", source), lambda: cast(VectorPart, self.part(source)).read())
 
-    def shapes_in(self, source: Source, crs: str | None) -> Shapes:
+    def shapes_in(self, source: DataRef, crs: str | None) -> Shapes:
         """Return a vector part's geometry in `crs`, transformed once."""
         from brisk_atlas.core.place import same_crs, transform
 
@@ -141,17 +141,17 @@ class Holdings:
             ("shapes", source, crs), lambda: features.shapes.moved(transform(features.shapes.xy, features.crs, crs))
         )
 
-    def shape_index(self, source: Source, crs: str | None) -> ShapeIndex:
+    def shape_index(self, source: DataRef, crs: str | None) -> ShapeIndex:
         """Return the index of a vector part's geometry in `crs`, made once."""
         from .shape_index import index_of
 
         return self._once(("shape index", source, crs), lambda: index_of(self.shapes_in(source, crs)))
 
-    def points(self, source: Source, report: Callable[[float], None] = lambda share: None) -> Points:
+    def points(self, source: DataRef, report: Callable[[float], None] = lambda share: None) -> Points:
         """Return a cloud's points, read once; the first to ask is told how far it is."""
         return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read(report))
 
-    def points_so_far(self, source: Source, at_once: int, names: tuple[str, ...]) -> tuple[Points, bool]:
+    def points_so_far(self, source: DataRef, at_once: int, names: tuple[str, ...]) -> tuple[Points, bool]:
         """Return a cloud's points and whether they are all: those of one of more than `at_once` that
         has not been read yet are about as many, spread over it, with the dimensions `names` alone."""
         with self._lock:
@@ -161,14 +161,14 @@ class Holdings:
             return self.points(source), True
         return self._once(("some points", source, names), lambda: part.sample(at_once, names)), False
 
-    def table(self, source: Source) -> pa.Table:
+    def table(self, source: DataRef) -> pa.Table:
         """Return the rows of a vector or table part."""
         part = self.part(source)
         if isinstance(part, TablePart):
             return self._once(("table", source), part.rows)
         return self.features(source).table
 
-    def attributes(self, source: Source) -> pa.Table:
+    def attributes(self, source: DataRef) -> pa.Table:
         """Return the attributes of a vector part alone, for one whose geometry is not held."""
         return self._once(("attributes", source), cast(VectorPart, self.part(source)).attributes)
 
@@ -206,24 +206,24 @@ class Holdings:
             self._latest.clear()
             self._sizes.clear()
 
-    def forget(self, path: Path) -> None:
-        """Drop everything read from `path`, so that it is read anew."""
-        self._drop(path, lambda key: True)
+    def forget(self, ref: DataRef) -> None:
+        """Drop everything read from the place of `ref`, so that it is read anew."""
+        self._drop(ref.whole, lambda key: True)
 
-    def release(self, path: Path) -> None:
-        """Drop the data read from `path`, as no layer shows it any more; what it is stays known."""
-        self._drop(path, lambda key: not (isinstance(key, tuple) and key[:1] == ("dataset",)))
+    def release(self, ref: DataRef) -> None:
+        """Drop the data read from the place of `ref`, as no layer shows it any more; what it is stays known."""
+        self._drop(ref.whole, lambda key: not (isinstance(key, tuple) and key[:1] == ("dataset",)))
 
-    def _drop(self, path: Path, which: Callable[[Hashable], bool]) -> None:
+    def _drop(self, place: DataRef, which: Callable[[Hashable], bool]) -> None:
         with self._lock:
-            self._generations[path] = self._generations.get(path, 0) + 1
+            self._generations[place] = self._generations.get(place, 0) + 1
             for held in (self._held, self._latest):
-                for key in [k for k in held if path in _paths_in(k) and which(k)]:
+                for key in [k for k in held if place in _places_in(k) and which(k)]:
                     del held[key]
                     self._sizes.pop(key, None)
 
 
-def _paths_in(key: Hashable) -> set[Path]:
-    if isinstance(key, Path):
-        return {key}
-    return set().union(*map(_paths_in, key)) if isinstance(key, tuple) else set()
+def _places_in(key: Hashable) -> set[DataRef]:
+    if isinstance(key, DataRef):
+        return {key.whole}
+    return set().union(*map(_places_in, key)) if isinstance(key, tuple) else set()

@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 from lasio.exceptions import LASDataError, LASHeaderError
 
-from brisk_atlas.core.model import CannotRead, Dataset, Facts, TablePart
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, TablePart
 
 from .table import fields_of, table_dataset
 
@@ -60,15 +60,15 @@ class WellLog(TablePart):
     """The curves of one log; the first column is depth."""
 
     def read(self) -> pa.Table:
-        return _table(_log(self.path))
+        return _table(_log(self.ref.path))
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a LAS 2.0 file. Raises CannotRead."""
-    log = _log(path)
+    log = _log(ref.path)
     table = _table(log)
     notes = {curve.mnemonic: f"{curve.descr} ({curve.unit})" for curve in log.curves}
     well = str(log.well.WELL.value or "") if "WELL" in log.well else ""
-    facts = Facts(well or path.stem, "table", table.num_rows, None, fields_of(table.schema), notes=notes)
-    dataset = table_dataset(path, "LAS 2.0 log", (WellLog(path, facts),))
+    facts = Facts(well or ref.stem, "table", table.num_rows, None, fields_of(table.schema), notes=notes)
+    dataset = table_dataset(ref, "LAS 2.0 log", (WellLog(ref, facts),))
     return replace(dataset, warnings=(*dataset.warnings, *_remarks(log)))

@@ -6,12 +6,11 @@ Columns of the record (1-based): MGD77 exchange format, version 1.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import CannotRead, Dataset, Extent, Facts, TablePart
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Extent, Facts, TablePart
 
 from .table import fields_of, table_dataset
 
@@ -37,14 +36,14 @@ class BoatSurvey(TablePart):
     """The fixes of one survey, in time order."""
 
     def read(self) -> pa.Table:
-        lines = self.path.read_text("ascii", "replace").splitlines()
+        lines = self.ref.path.read_text("ascii", "replace").splitlines()
         if len(lines) <= HEADER_LINES or lines[0][9:14] != "MGD77":
-            raise CannotRead(self.path, "it has no whole MGD77 header", "Ask for the file again.")
+            raise CannotRead(self.ref, "it has no whole MGD77 header", "Ask for the file again.")
         records = lines[HEADER_LINES:]
         bad = next((i for i, r in enumerate(records, HEADER_LINES + 1) if len(r) != RECORD), None)
         if bad:
             raise CannotRead(
-                self.path, f"line {bad} is not {RECORD} characters long", "The copy may have been cut short."
+                self.ref, f"line {bad} is not {RECORD} characters long", "The copy may have been cut short."
             )
         try:
             times = [f"{r[12:16]}-{r[16:18]}-{r[18:20]}T{r[20:22]}:00" for r in records]
@@ -56,15 +55,15 @@ class BoatSurvey(TablePart):
             }
         except ValueError as error:
             raise CannotRead(
-                self.path, f"a record holds something else than numbers ({error})", "Ask for the file again."
+                self.ref, f"a record holds something else than numbers ({error})", "Ask for the file again."
             ) from error
         return pa.table({"time": pa.array(when), **columns})
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of an MGD77 file. Raises CannotRead."""
-    table = BoatSurvey(path, Facts(path.stem, "table")).read()
+    table = BoatSurvey(ref, Facts(ref.stem, "table")).read()
     lon, lat = table.column("lon").to_numpy(), table.column("lat").to_numpy()
     extent = Extent(np.nanmin(lon), np.nanmin(lat), np.nanmax(lon), np.nanmax(lat), "EPSG:4326")
-    facts = Facts(path.stem, "table", table.num_rows, None, fields_of(table.schema), "EPSG:4326", extent)
-    return table_dataset(path, "MGD77", (BoatSurvey(path, facts),))
+    facts = Facts(ref.stem, "table", table.num_rows, None, fields_of(table.schema), "EPSG:4326", extent)
+    return table_dataset(ref, "MGD77", (BoatSurvey(ref, facts),))

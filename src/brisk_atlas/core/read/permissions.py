@@ -7,11 +7,9 @@ import logging
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from brisk_atlas.core.model import CannotWrite, NeedsPermission
+from brisk_atlas.core.model import CannotWrite, DataRef, NeedsPermission
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.system.folders import config_folder, make_private
-
-from .reach import url_of
 
 log = logging.getLogger(__name__)
 
@@ -45,12 +43,12 @@ def place_of(target: str) -> str:
     return host or str(Path(target).parent)
 
 
-def check_host(path: Path) -> None:
+def check_host(ref: DataRef) -> None:
     """Raise NeedsPermission for an address, such as of a layer of a project, whose host was not allowed."""
-    host = place_of(url_of(path))
+    host = place_of(ref.place)
     if host not in allowed_places():
         raise NeedsPermission(
-            path, f"it lies on {host}, which nothing was asked for yet", f"Allow {host} if you trust it.", (host,)
+            ref, f"it lies on {host}, which nothing was asked for yet", f"Allow {host} if you trust it.", (host,)
         )
 
 

@@ -9,11 +9,10 @@ from pathlib import Path
 import numpy as np
 import plyfile
 
-from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
 
 from .on_disk import on_disk
-from .reach import fetched, stem_of
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 COLOURS = {prefix + name: name for prefix in ("", "diffuse_") for name in ("red", "green", "blue")}
@@ -53,10 +52,10 @@ class PlyCloud(CloudPart):
     """The vertices of one PLY file."""
 
     def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
-        return self._points(_vertices(self.path)[0])
+        return self._points(_vertices(self.ref.path)[0])
 
     def sample(self, count: int, names: tuple[str, ...]) -> Points:
-        data = _vertices(self.path)[0]
+        data = _vertices(self.ref.path)[0]
         points = self._points(data[:: max(1, len(data) // max(1, count))])
         return replace(points, dimensions={k: v for k, v in points.dimensions.items() if k in names})
 
@@ -73,20 +72,23 @@ class PlyCloud(CloudPart):
         return Points(xyz, rest, self.facts.crs)
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a PLY file. Raises CannotRead."""
-    here = fetched(path)
-    data, others = _vertices(here)
+    path = ref.path
+    data, others = _vertices(path)
     names = data.dtype.names or ()
     if not {"x", "y", "z"} <= set(names):
         raise CannotRead(path, "its vertices have no x, y and z", "It may hold something else than points.")
     extent = zrange = None
-    if len(data):
-        x0, x1, y0, y1, z0, z1 = (float(v) for axis in "xyz" for v in (data[axis].min(), data[axis].max()))
+    placed = data[np.isfinite(data["x"]) & np.isfinite(data["y"]) & np.isfinite(data["z"])]
+    if len(placed):
+        x0, x1, y0, y1, z0, z1 = (float(v) for axis in "xyz" for v in (placed[axis].min(), placed[axis].max()))
         extent, zrange = Extent(x0, y0, x1, y1, None), (z0, z1)
     cloud = CloudFacts(None, "", tuple(names), zrange)
     fields = tuple(Field(name, str(data.dtype[name])) for name in names)
     notes = {name: f"{count:,}, left aside" for name, count in others.items()}
-    facts = Facts(stem_of(path), "pointcloud", len(data), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
-    said = ("no coordinate reference system",)
-    return Dataset(format="PLY", kind="pointcloud", parts=(PlyCloud(here, facts),), warnings=said, **on_disk(path))
+    facts = Facts(ref.stem, "pointcloud", len(data), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
+    said = ["no coordinate reference system"]
+    if len(placed) < len(data):
+        said.append(f"{len(data) - len(placed):,} of its {len(data):,} vertices have no finite position")
+    return Dataset(format="PLY", kind="pointcloud", parts=(PlyCloud(ref, facts),), warnings=tuple(said), **on_disk(ref))

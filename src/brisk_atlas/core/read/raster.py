@@ -15,6 +15,7 @@ from brisk_atlas.core.model import (
     Band,
     CannotRead,
     CellWindow,
+    DataRef,
     Dataset,
     Facts,
     Lattice,
@@ -28,8 +29,8 @@ from brisk_atlas.core.place import is_geographic
 
 from .content import content_of, head_of
 from .grid_facts import grid_facts
+from .library_names import library_name
 from .on_disk import on_disk
-from .reach import is_remote, library_name, stem_of
 from .resample import resampled
 from .stored_cells import block_for_drawing, has_no_gaps, levels_of, stored_block
 
@@ -124,7 +125,7 @@ class RasterFile(RasterPart):
         try:
             return work()
         except (RasterioError, OSError) as error:
-            raise CannotRead(self.path, f"reading its cells failed ({_first_line(error)})", BROKEN) from error
+            raise CannotRead(self.ref, f"reading its cells failed ({_first_line(error)})", BROKEN) from error
 
     def _levels(self, band: int) -> tuple[Level, ...]:
         assert self.facts.grid is not None
@@ -197,19 +198,19 @@ def _stacked(bands: list[np.ma.MaskedArray], lattice: Lattice) -> Grid:
     return Grid(values, valid, lattice)
 
 
-def placed(path: Path, facts: Facts, files: tuple[tuple[str, int], ...]) -> RasterFile:
+def placed(ref: DataRef, facts: Facts, files: tuple[tuple[str, int], ...]) -> RasterFile:
     """Return the part of bands on one grid. A grid of longitudes from 0 to 360 degrees is taken as one from
     -180 to 180, which is noted in its facts."""
     grid, lattice = facts.grid, facts.lattice
     assert grid is not None
     geographic = facts.crs is not None and is_geographic(facts.crs)
     if not geographic or not lattice.is_upright or lattice.a <= 0:
-        return RasterFile(path, facts, files)
+        return RasterFile(ref, facts, files)
     west, east, step = lattice.c, lattice.extent.xmax, lattice.a
     around = round(360 / step)
     notes = {**facts.notes, "longitudes": f"{west:g} to {east:g} in the file, taken as -180 to 180"}
     if east <= 180 + step or west < -180 - step:
-        return RasterFile(path, facts, files)
+        return RasterFile(ref, facts, files)
     if abs(around * step - 360) < step / 100 and around <= grid.width <= around + 1:
         turned = round((180 - west) / step) % around
         west += turned * step - 360
@@ -217,11 +218,11 @@ def placed(path: Path, facts: Facts, files: tuple[tuple[str, int], ...]) -> Rast
         turned, around = 0, grid.width
         west -= 360
     else:
-        return RasterFile(path, facts, files)
+        return RasterFile(ref, facts, files)
     moved = replace(lattice, c=west, columns=around)
     grid = replace(grid, width=around, transform=moved.transform)
     facts = replace(facts, grid=grid, extent=moved.extent, notes=notes)
-    return RasterFile(path, facts, files, turned=turned)
+    return RasterFile(ref, facts, files, turned=turned)
 
 
 def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
@@ -254,28 +255,28 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
             raise CannotRead(path, "it ends before its cells do", BROKEN) from error
 
 
-def part_of(path: Path, name: str, called: str) -> RasterFile:
+def part_of(ref: DataRef, name: str, called: str) -> RasterFile:
     """Return one grid of a container by the name that the library gives it. Raises CannotRead."""
     try:
         with rasterio.open(name) as source:
             facts = grid_facts(source, called)
-            return placed(path, facts, tuple((name, i) for i in source.indexes))
+            return placed(ref, facts, tuple((name, i) for i in source.indexes))
     except (RasterioError, OSError, ValueError) as error:
-        raise CannotRead(path, f"{called} can't be read ({_first_line(error)})", BROKEN) from error
+        raise CannotRead(ref, f"{called} can't be read ({_first_line(error)})", BROKEN) from error
 
 
-def _called(name: str, path: Path) -> str:
+def _called(name: str, ref: DataRef) -> str:
     """Return what a subdataset is called: the end of the name that the library gives it."""
-    return name.rpartition(str(path))[2].strip('":/') or name
+    return name.rpartition(ref.place)[2].strip('":/') or name
 
 
-def _grids(path: Path, names: list[str]) -> tuple[list[RasterFile], list[str]]:
+def _grids(ref: DataRef, names: list[str]) -> tuple[list[RasterFile], list[str]]:
     """Return those of a container's grids that can be read, and what is wrong with the others."""
     parts, said = [], []
     for name in names[:MOST_GRIDS]:
-        called = _called(name, path)
+        called = _called(name, ref)
         try:
-            part = part_of(path, name, called)
+            part = part_of(ref, name, called)
         except CannotRead as error:
             said.append(f"{called}: {error.reason}")
             continue
@@ -287,19 +288,19 @@ def _grids(path: Path, names: list[str]) -> tuple[list[RasterFile], list[str]]:
     return parts, said
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a raster file or folder. Raises CannotRead."""
     from .tile_folder import is_tile_folder
 
-    if is_remote(path) or not path.is_dir() or not is_tile_folder(path):
-        return open_named(path, library_name(path))
+    if not ref.is_local or not ref.path.is_dir() or not is_tile_folder(ref.path):
+        return open_named(ref, library_name(ref))
     from .tile_folder import service_of
 
-    service, zoom, tiles = service_of(path)
-    return open_named(path, service, format_="map tiles", notes={"zoom": str(zoom), "tiles there": f"{tiles:,}"})
+    service, zoom, tiles = service_of(ref.path)
+    return open_named(ref, service, format_="map tiles", notes={"zoom": str(zoom), "tiles there": f"{tiles:,}"})
 
 
-def open_named(path: Path, name: str, *, format_: str = "", notes: dict[str, str] | None = None) -> Dataset:
+def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, str] | None = None) -> Dataset:
     """Return the dataset that the raster library reaches by `name`. Raises CannotRead."""
     said: list[str] = []
     try:
@@ -307,23 +308,23 @@ def open_named(path: Path, name: str, *, format_: str = "", notes: dict[str, str
             format_ = format_ or FORMATS.get(source.driver, source.driver)
             if (source.count and source.driver not in ("Zarr",)) or not source.subdatasets:
                 if not source.count:
-                    raise CannotRead(path, "it holds no grid", "It may hold tables alone.")
+                    raise CannotRead(ref, "it holds no grid", "It may hold tables alone.")
                 last = source.width - 1, source.height - 1
-                if source.driver != "WMS" and not is_remote(path):
-                    _check_whole(path, source)
+                if source.driver != "WMS" and ref.is_local:
+                    _check_whole(ref.path, source)
                     if source.driver != "GTiff":  # a cut-off file fails here, not on the map
                         source.read(source.count, window=Window(*last, 1, 1))
-                facts = grid_facts(source, source.tags(1).get("NETCDF_VARNAME") or stem_of(path))
+                facts = grid_facts(source, source.tags(1).get("NETCDF_VARNAME") or ref.stem)
                 facts.notes.update(notes or {})
-                parts = [placed(path, facts, tuple((name, i) for i in source.indexes))]
+                parts = [placed(ref, facts, tuple((name, i) for i in source.indexes))]
             else:
-                parts, said = _grids(path, source.subdatasets)
+                parts, said = _grids(ref, source.subdatasets)
     except (RasterioError, OSError, ValueError) as error:
-        raise CannotRead(path, _first_line(error), BROKEN) from error
+        raise CannotRead(ref, _first_line(error), BROKEN) from error
     if not parts:
-        raise CannotRead(path, "it holds no grid of two dimensions that can be read", "It may hold tables alone.")
+        raise CannotRead(ref, "it holds no grid of two dimensions that can be read", "It may hold tables alone.")
     said += remarks([part.facts for part in parts])
-    return Dataset(format=format_, kind="raster", parts=tuple(parts), warnings=tuple(said), **on_disk(path))
+    return Dataset(format=format_, kind="raster", parts=tuple(parts), warnings=tuple(said), **on_disk(ref))
 
 
 def remarks(facts: list[Facts]) -> list[str]:

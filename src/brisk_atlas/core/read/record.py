@@ -9,7 +9,7 @@ from pathlib import Path
 
 from lxml import etree
 
-from brisk_atlas.core.model import CannotRead, Dataset, Facts, Part
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, Part
 
 from .on_disk import on_disk
 from .xml import parse_xml
@@ -64,8 +64,9 @@ def _title(root: etree._Element, standard: str) -> str:
     return root.findtext(TITLES[standard]) or ""
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a metadata record. Raises CannotRead."""
+    path = ref.path
     if path.suffix.lower() in (".ttl", ".jsonld"):
         return _dataset(path, DCAT, title_in(path))
     root = parse_xml(path).getroot()
@@ -105,8 +106,9 @@ def stac_item(path: Path, said: list[str]) -> Dataset:
 
 
 def _dataset(path: Path, standard: str, title: str) -> Dataset:
+    ref = DataRef.file(path)
     facts = Facts(title or path.stem, "record", 1, notes={"title": title or "not given", "standard": standard})
     said = () if title else ("the record has no title",)
     return Dataset(
-        format=standard, kind="record", parts=(RecordFile(path, facts),), warnings=said, **on_disk(path, (path,))
+        format=standard, kind="record", parts=(RecordFile(ref, facts),), warnings=said, **on_disk(ref, (path,))
     )

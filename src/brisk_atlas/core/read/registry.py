@@ -1,4 +1,4 @@
-"""One way in: `open(path)` finds the reader that recognises a file and lets it say what it is.
+"""One way in: `open(ref)` finds the reader that recognises a file and lets it say what it is.
 
 A reader is registered by what it recognises. Others can add one through the entry point group
 `brisk_atlas.readers`; see docs/contributing.md.
@@ -8,14 +8,29 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import cache
+from functools import cache, partial
 from importlib import import_module
 from pathlib import Path
 
-from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, NeedsPermission, Reading, path_text, refusing
+from brisk_atlas.core.connect import fingerprint, localise
+from brisk_atlas.core.connect.copies import copy_folder
+from brisk_atlas.core.connect.members import SQLITE_ENDINGS
+from brisk_atlas.core.model import (
+    AS_IT_SAYS,
+    CannotRead,
+    DataRef,
+    Dataset,
+    NeedsPermission,
+    PlaceKind,
+    Reading,
+    refusing,
+)
+from brisk_atlas.core.model.data_ref import ARCHIVE_SUFFIXES
+from brisk_atlas.core.system.folders import make_private
 
+from .binary_dxf import as_text, is_binary_dxf
 from .content import content_of, head_of, root_of
-from .reach import ARCHIVES, brought, is_remote, settled, suffix_of
+from .sqlite_file import before_broken_write, has_hot_journal
 from .tile_folder import is_tile_folder
 
 
@@ -25,30 +40,39 @@ class Reader:
 
     `suffixes` are the endings it claims, lower case; `contents` the kinds of content (see
     `content.content_of`) such a file may have, any where empty; `claims` settles shared endings by
-    the first bytes; `opens` takes the path and what the analyst said about the file, returns the
-    dataset and raises CannotRead. `folder` is True where the dataset is a folder with such an ending.
+    the first bytes; `opens` takes the reference of a file or folder on the disk and what the analyst stated
+    about it, returns the dataset and raises CannotRead. `folder` is True where the dataset is a folder with such
+    an ending, `reads_addresses` where it can be given an address too; the others get a copy on the disk.
     """
 
     format: str
     suffixes: tuple[str, ...]
     contents: tuple[str, ...]
-    opens: Callable[[Path, Reading], Dataset]
+    opens: Callable[[DataRef, Reading], Dataset]
     claims: Callable[[bytes], bool] = lambda head: True
     folder: bool = False
+    reads_addresses: bool = False
 
 
-def _late(module: str) -> Callable[[Path, Reading], Dataset]:
+def _late(module: str) -> Callable[[DataRef, Reading], Dataset]:
     """Return an opener whose libraries load when the first such file is met."""
-    return lambda path, reading: import_module(f"brisk_atlas.core.read.{module}").open_dataset(path)
+    return lambda ref, reading: import_module(f"brisk_atlas.core.read.{module}").open_dataset(ref)
 
 
-def _late_asking(module: str) -> Callable[[Path, Reading], Dataset]:
+def _late_asking(module: str) -> Callable[[DataRef, Reading], Dataset]:
     """Return a late opener for files that don't say how they are to be taken."""
-    return lambda path, reading: import_module(f"brisk_atlas.core.read.{module}").open_dataset(path, reading)
+    return lambda ref, reading: import_module(f"brisk_atlas.core.read.{module}").open_dataset(ref, reading)
+
+
+_in_place = partial(Reader, reads_addresses=True)
 
 
 def _rooted(*names: str) -> Callable[[bytes], bool]:
     return lambda head: root_of(head) in names
+
+
+def _begins(word: bytes) -> Callable[[bytes], bool]:
+    return lambda head: head.lstrip()[: len(word)].lower() == word
 
 
 def _is_record(head: bytes) -> bool:
@@ -65,36 +89,42 @@ def _is_table(head: bytes) -> bool:
 
 
 BUILT_IN = (
-    Reader("GeoPackage", (".gpkg",), ("a SQLite database",), _late("geopackage")),
-    Reader("Shapefile", (".shp",), ("a shapefile",), _late("shapefile")),
+    _in_place("GeoPackage", (".gpkg",), ("a SQLite database",), _late("geopackage")),
+    _in_place("Shapefile", (".shp",), ("a shapefile",), _late("shapefile")),
     Reader("Project", (".json",), ("JSON",), _late("saved_work"), lambda head: b"brisk_atlas_project" in head),
     Reader("STAC", (".json",), ("JSON",), _late("scene"), lambda head: b'"stac_version"' in head),
-    Reader("GeoJSON", (".geojson", ".json", ".topojson"), ("JSON",), _late("vector")),
-    Reader("GeoJSON sequence", (".geojsonl", ".geojsons", ".ndjson", ".jsonl"), ("JSON",), _late("vector")),
-    Reader("FlatGeobuf", (".fgb",), ("FlatGeobuf",), _late("vector")),
-    Reader("KML", (".kml",), ("XML",), _late("vector"), _rooted("kml")),
-    Reader("KMZ", (".kmz",), ("a zip archive",), _late("vector")),
-    Reader("GPX", (".gpx",), ("XML",), _late("vector"), _rooted("gpx")),
-    Reader("DXF", (".dxf",), ("text",), _late("vector")),
-    Reader("MapInfo TAB", (".tab",), ("text",), _late("vector"), lambda head: head.lstrip()[:6].lower() == b"!table"),
-    Reader("MapInfo MIF", (".mif",), ("text",), _late("vector"), lambda head: head.lstrip()[:7].lower() == b"version"),
-    Reader("File geodatabase", (".gdb",), (), _late("vector"), folder=True),
-    Reader("SQLite", (".sqlite", ".sqlite3", ".db"), ("a SQLite database",), _late("vector")),
-    Reader("GeoTIFF", (".tif", ".tiff", ".gtiff"), ("TIFF",), _late("geotiff")),
-    Reader("VRT", (".vrt",), ("XML",), _late("raster"), _rooted("VRTDataset")),
-    Reader("VRT", (".vrt",), ("XML",), _late("vector"), _rooted("OGRVRTDataSource")),
-    Reader("ASCII grid", (".asc", ".agr", ".grd"), ("text",), _late("raster"), lambda h: b"ncols" in h[:400].lower()),
-    Reader("binary grid", (".flt", ".bil", ".bip", ".bsq"), (), _late("raster")),
-    Reader("Imagine grid", (".img",), ("an Imagine grid",), _late("raster")),
-    Reader("ENVI grid", (".img", ".dat", ".raw"), (), _late("raster")),
-    Reader("netCDF", (".nc", ".nc4", ".cdf"), ("netCDF", "HDF5"), _late("raster")),
-    Reader("HDF5", (".h5", ".hdf5", ".he5"), ("HDF5",), _late("raster")),
-    Reader("Zarr", (".zarr",), (), _late("raster"), folder=True),
-    Reader("JPEG 2000", (".jp2", ".j2k", ".jpx"), ("JPEG 2000",), _late("raster")),
-    Reader("JPEG", (".jpg", ".jpeg"), ("JPEG",), _late("raster")),
-    Reader("PNG", (".png",), ("PNG",), _late("raster")),
-    Reader("DTED", (".dt0", ".dt1", ".dt2"), ("DTED",), _late("raster")),
-    Reader("HGT", (".hgt",), ("binary data", "text"), _late("raster")),
+    _in_place("GeoJSON", (".geojson", ".json", ".topojson"), ("JSON",), _late("vector")),
+    _in_place("GeoJSON sequence", (".geojsonl", ".geojsons", ".ndjson", ".jsonl"), ("JSON",), _late("vector")),
+    _in_place("FlatGeobuf", (".fgb",), ("FlatGeobuf",), _late("vector")),
+    _in_place("KML", (".kml",), ("XML",), _late("vector"), _rooted("kml")),
+    _in_place("KMZ", (".kmz",), ("a zip archive",), _late("vector")),
+    _in_place("GPX", (".gpx",), ("XML",), _late("vector"), _rooted("gpx")),
+    _in_place("DXF", (".dxf",), ("text",), _late("vector")),
+    _in_place(
+        "MapInfo TAB", (".tab",), ("text",), _late("vector"), lambda head: head.lstrip()[:6].lower() == b"!table"
+    ),
+    _in_place(
+        "MapInfo MIF", (".mif",), ("text",), _late("vector"), lambda head: head.lstrip()[:7].lower() == b"version"
+    ),
+    _in_place("File geodatabase", (".gdb",), (), _late("vector"), folder=True),
+    _in_place("SQLite", (".sqlite", ".sqlite3", ".db"), ("a SQLite database",), _late("vector")),
+    _in_place("GeoTIFF", (".tif", ".tiff", ".gtiff"), ("TIFF",), _late("geotiff")),
+    _in_place("VRT", (".vrt",), ("XML",), _late("raster"), _rooted("VRTDataset")),
+    _in_place("VRT", (".vrt",), ("XML",), _late("vector"), _rooted("OGRVRTDataSource")),
+    _in_place(
+        "ASCII grid", (".asc", ".agr", ".grd"), ("text",), _late("raster"), lambda h: b"ncols" in h[:400].lower()
+    ),
+    _in_place("binary grid", (".flt", ".bil", ".bip", ".bsq"), (), _late("raster")),
+    _in_place("Imagine grid", (".img",), ("an Imagine grid",), _late("raster")),
+    _in_place("ENVI grid", (".img", ".dat", ".raw"), (), _late("raster")),
+    _in_place("netCDF", (".nc", ".nc4", ".cdf"), ("netCDF", "HDF5"), _late("raster")),
+    _in_place("HDF5", (".h5", ".hdf5", ".he5"), ("HDF5",), _late("raster")),
+    _in_place("Zarr", (".zarr",), (), _late("raster"), folder=True),
+    _in_place("JPEG 2000", (".jp2", ".j2k", ".jpx"), ("JPEG 2000",), _late("raster")),
+    _in_place("JPEG", (".jpg", ".jpeg"), ("JPEG",), _late("raster")),
+    _in_place("PNG", (".png",), ("PNG",), _late("raster")),
+    _in_place("DTED", (".dt0", ".dt1", ".dt2"), ("DTED",), _late("raster")),
+    _in_place("HGT", (".hgt",), ("binary data", "text"), _late("raster")),
     Reader("MBTiles", (".mbtiles",), ("a SQLite database",), _late("tiles")),
     Reader("LAS/LAZ", (".laz", ".las"), ("LAS points",), _late("cloud")),
     Reader("LAS 2.0 log", (".las",), ("a well log", "text"), _late("logs")),
@@ -104,15 +134,15 @@ BUILT_IN = (
     Reader("Parquet", (".parquet", ".geoparquet", ".pq"), ("Parquet",), _late("parquet")),
     Reader("XLSX", (".xlsx",), ("a zip archive",), _late("workbook")),
     Reader("ODS", (".ods",), ("a zip archive",), _late("workbook")),
-    Reader("dBase table", (".dbf",), (), _late("vector")),
+    _in_place("dBase table", (".dbf",), (), _late("vector")),
     Reader("MGD77", (".mgd77",), ("text",), _late("marine")),
     Reader("Scene metadata", (".txt", ".met"), ("text",), _late("scene"), lambda head: head.lstrip()[:5] == b"GROUP"),
     Reader("Text table", (".txt", ".dat"), ("text",), _late_asking("table"), _is_table),
     Reader("Text", (".txt", ".md"), ("text",), _late("document")),
-    Reader("GML", (".gml", ".xml"), ("XML",), _late("vector"), _rooted("FeatureCollection", "GML", "Dataset")),
+    _in_place("GML", (".gml", ".xml"), ("XML",), _late("vector"), _rooted("FeatureCollection", "GML", "Dataset")),
     Reader("Metadata record", (".xml", ".rdf"), ("XML",), _late("record"), _is_record),
     Reader("DCAT record", (".ttl", ".jsonld"), ("text", "JSON"), _late("record"), lambda head: b"dcat" in head),
-    Reader("zip archive", ARCHIVES, ("a zip archive",), _late("archive")),
+    Reader("zip archive", ARCHIVE_SUFFIXES, ("a zip archive",), _late("archive")),
 )
 TILE_FOLDER = Reader("map tiles", (), (), _late("raster"), folder=True)
 
@@ -137,24 +167,24 @@ def folder_suffixes() -> frozenset[str]:
     return frozenset(suffix for reader in readers() if reader.folder for suffix in reader.suffixes)
 
 
-def reader_for(path: Path) -> Reader:
+def reader_for(ref: DataRef) -> Reader:
     """Return the reader for a file, judged by its ending and its first bytes.
 
     Raises CannotRead for a file that is missing, empty, unknown, or not what its name says.
     """
-    suffix = suffix_of(path)
+    suffix = ref.suffix
     by_name = [reader for reader in readers() if suffix in reader.suffixes]
-    if path.is_dir():
+    if ref.is_local and ref.path.is_dir():
         by_folder = [reader for reader in by_name if reader.folder]
         if by_folder:
             return by_folder[0]
-        if is_tile_folder(path):
+        if is_tile_folder(ref.path):
             return TILE_FOLDER
-        raise CannotRead(path, "this is a folder", "Open one of the datasets in it; Find lists them.")
-    head = head_of(path)
+        raise CannotRead(ref, "this is a folder", "Open one of the datasets in it; Find lists them.")
+    head = head_of(ref)
     if not by_name:
         raise CannotRead(
-            path,
+            ref,
             f"the ending '{suffix or 'none'}' is not one that is known",
             "Rename the file to what it is, or convert it first.",
         )
@@ -165,7 +195,7 @@ def reader_for(path: Path) -> Reader:
             return reader
     if content == "XML" and suffix == ".xml":
         told = "ISO 19139, ISO 19115-3, FGDC and Dublin Core records are, and GML."
-        raise CannotRead(path, f"this XML is not one that is known (its root is '{root_of(head)}')", told)
+        raise CannotRead(ref, f"this XML is not one that is known (its root is '{root_of(head)}')", told)
     vague = ("text", "XML", "JSON", "binary data", "a zip archive")
     fitting = [r for r in readers() if content in r.contents and content not in vague]
     remedy = (
@@ -174,53 +204,82 @@ def reader_for(path: Path) -> Reader:
         else "Ask for the file again, or check how it was copied."
     )
     wanted = by_name[0].format if by_name else f"a folder ending in {suffix}"
-    raise CannotRead(path, f"its name says {wanted}, its content is {content}", remedy)
+    raise CannotRead(ref, f"its name says {wanted}, its content is {content}", remedy)
 
 
-def open(path: str | Path, reading: Reading = AS_IT_SAYS) -> Dataset:
-    """Return what is at `path` (a file, a folder with one scene, a name in an archive, an address).
+def open(place: str | Path | DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
+    """Return what is at a place: a file, a folder with one scene, a member of an archive, an address.
 
-    `reading` is what the analyst said about it. Raises CannotRead.
+    `reading` is what the analyst stated about it. Raises CannotRead.
     """
-    path = settled(path)
+    ref = DataRef.parse(place).whole
+    with refusing(ref):
+        ref = _one_dataset(ref)
+        try:
+            return _opened(ref, readable(ref), reading)
+        except NeedsPermission:
+            raise
+        except CannotRead as error:
+            if str(ref) not in error.place:
+                raise CannotRead(ref, error.reason, error.remedy) from error
+            raise
+
+
+def _one_dataset(ref: DataRef) -> DataRef:
+    """Return what to open at a place: of a folder that is no dataset by itself, its only scene. Raises CannotRead."""
+    if ref.kind is not PlaceKind.FILE:
+        return ref
+    path = ref.path
     try:
-        is_folder = not is_remote(path) and path.is_dir()
+        is_folder = path.is_dir()
     except (OSError, ValueError) as error:  # such as a name that is too long
-        raise CannotRead(path, getattr(error, "strerror", None) or str(error), "Check the path.") from error
-    if not is_remote(path) and path.exists() and not (is_folder or path.is_file()):
-        raise CannotRead(path, "it is a pipe or a device", "Copy what comes out of it into a file.")
-    if is_folder and suffix_of(path) not in folder_suffixes():
-        path = _only_scene(path)
-    try:
-        with refusing(path):
-            here = brought(path)
-            return _opened(path, here, reading)
-    except NeedsPermission:
-        raise
-    except CannotRead as error:
-        if path_text(path) not in error.place:
-            raise CannotRead(path, error.reason, error.remedy) from error
-        raise
+        raise CannotRead(ref, getattr(error, "strerror", None) or str(error), "Check the path.") from error
+    if path.exists() and not (is_folder or path.is_file()):
+        raise CannotRead(ref, "it is a pipe or a device", "Copy what comes out of it into a file.")
+    return _only_scene(ref) if is_folder and ref.suffix not in folder_suffixes() else ref
 
 
-def _opened(path: Path, here: Path, reading: Reading) -> Dataset:
+def readable(ref: DataRef) -> DataRef:
+    """Return what a reader can be given: a plain file or folder, or an address. Raises CannotRead.
+
+    What is packed is unpacked; a database with a write that was broken off is copied as it was before; a binary
+    drawing becomes text.
+    """
+    if not ref.is_local and not ref.name.lower().endswith(".gz"):
+        return ref
+    here = localise(ref)
+    path = here.path
+    if here.suffix in SQLITE_ENDINGS and has_hot_journal(path):
+        return DataRef.file(before_broken_write(path, make_private(_own_folder(here))))
+    if here.suffix == ".dxf" and path.is_file() and is_binary_dxf(path):
+        return DataRef.file(as_text(path, _own_folder(here)))
+    return here
+
+
+def _own_folder(ref: DataRef) -> Path:
+    return copy_folder(ref, fingerprint(ref))
+
+
+def _opened(ref: DataRef, here: DataRef, reading: Reading) -> Dataset:
     from .given import taken_as
 
     reader = reader_for(here)
-    if here.is_file() and not is_remote(here):
+    if not here.is_local and not reader.reads_addresses:
+        here = localise(here)
+    if here.is_local and here.path.is_file():
         from .references import check_references
 
-        check_references(here)
+        check_references(here.path)
     dataset = reader.opens(here, reading)
-    return taken_as(dataset if here == path else replace(dataset, path=path), reading)
+    return taken_as(dataset if here == ref else replace(dataset, ref=ref), reading)
 
 
-def _only_scene(folder: Path) -> Path:
+def _only_scene(ref: DataRef) -> DataRef:
     from .scene_names import metadata_in
 
-    if is_tile_folder(folder):
-        return folder
-    scenes = metadata_in(folder)
+    if is_tile_folder(ref.path):
+        return ref
+    scenes = metadata_in(ref.path)
     if len(scenes) != 1:
-        raise CannotRead(folder, "this is a folder", "Open one of the datasets in it; Find lists them.")
-    return scenes[0]
+        raise CannotRead(ref, "this is a folder", "Open one of the datasets in it; Find lists them.")
+    return DataRef.file(scenes[0])

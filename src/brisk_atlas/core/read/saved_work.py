@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead, Dataset, Facts, Part
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, Part
 
 from .on_disk import on_disk
 
@@ -16,12 +15,13 @@ class SavedWork(Part):
     """What a project file holds; its count is that of its layers."""
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a project file. Raises CannotRead."""
+    path = ref.path
     try:
         told = json.loads(path.read_text("utf-8"))
         layers = [str(layer["name"]) for layer in told["layers"]]
     except (ValueError, KeyError, TypeError, OSError) as error:
         raise CannotRead(path, f"it is not a whole project ({error})", "Open a copy, if you have one.") from error
     facts = Facts(path.name, "project", len(layers), notes={"layers": ", ".join(layers)})
-    return Dataset(format="Project", kind="project", parts=(SavedWork(path, facts),), **on_disk(path, (path,)))
+    return Dataset(format="Project", kind="project", parts=(SavedWork(ref, facts),), **on_disk(ref, (path,)))

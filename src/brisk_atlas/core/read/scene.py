@@ -15,7 +15,7 @@ from urllib.parse import urlsplit
 import rasterio
 from rasterio.errors import RasterioError
 
-from brisk_atlas.core.model import Band, CannotRead, Dataset, Facts, Part, Rescale
+from brisk_atlas.core.model import Band, CannotRead, DataRef, Dataset, Facts, Part, Rescale
 
 from .grid_facts import grid_facts
 from .on_disk import on_disk
@@ -198,8 +198,9 @@ def _stac_scale(numbers: dict, band: dict, role: str) -> tuple[Rescale, ...]:
     return (Rescale(quantity, float(gain), float(offset), _UNITS[quantity]),)
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return a scene by its metadata file; a STAC collection as a record. Raises CannotRead."""
+    path = ref.path
     stac = path.suffix == ".json"
     try:
         if stac and json.loads(path.read_text("utf-8")).get("type") in ("Collection", "Catalog"):
@@ -221,7 +222,7 @@ def open_dataset(path: Path) -> Dataset:
                 with rasterio.open(band.file) as source:
                     key = (GROUPS.get(band.role, band.role), source.shape, source.transform, source.dtypes[0])
                 groups.setdefault(key, []).append(band)
-        parts = [_part(path, name, found, notes) for (name, *_), found in groups.items()]
+        parts = [_part(ref, name, found, notes) for (name, *_), found in groups.items()]
     except (RasterioError, OSError) as error:
         raise CannotRead(path, f"one of its bands can't be read ({error})", "Ask for the scene again.") from error
     if not parts and elsewhere:
@@ -239,7 +240,7 @@ def open_dataset(path: Path) -> Dataset:
         kind="scene",
         parts=_unlike(parts),
         warnings=tuple(said),
-        **on_disk(path, tuple(members)),
+        **on_disk(ref, tuple(members)),
     )
 
 
@@ -249,7 +250,7 @@ def _said_elsewhere(addresses: list[str]) -> list[str]:
     return [f"{len(addresses)} of its bands lie elsewhere ({addresses[0][:120]}); copies beside the item are used"]
 
 
-def _part(path: Path, name: str, found: list[_SceneBand], notes: dict[str, str]) -> RasterFile:
+def _part(ref: DataRef, name: str, found: list[_SceneBand], notes: dict[str, str]) -> RasterFile:
     described = tuple(
         Band(i, b.name, role_of_band(b.name, b.role, b.centre_um), b.centre_um, "", b.classes, b.rescale)
         for i, b in enumerate(found, 1)
@@ -257,7 +258,7 @@ def _part(path: Path, name: str, found: list[_SceneBand], notes: dict[str, str])
     with rasterio.open(found[0].file) as source:
         facts: Facts = grid_facts(source, name or "bands", described)
     facts.notes.update(notes)
-    return placed(path, facts, tuple((str(b.file), 1) for b in found))
+    return placed(ref, facts, tuple((str(b.file), 1) for b in found))
 
 
 def _unlike(parts: list[RasterFile]) -> tuple[Part, ...]:

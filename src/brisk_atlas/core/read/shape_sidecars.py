@@ -7,22 +7,24 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from .plain_names import vector_name
-from .reach import is_remote
+from brisk_atlas.core.model import DataRef
+
+from .library_names import vector_name
 
 INDEXES = (".sbn", ".sbx", ".qix")
 
 
 @contextmanager
-def without_foreign_index(path: Path, by_extent: bool) -> Iterator[str]:
+def without_foreign_index(ref: DataRef, by_extent: bool) -> Iterator[str]:
     """Give the name by which the library reads a file. It takes the index beside a shapefile for right and so
     hides features where it is not, which can't be seen from the index: it is put out of the library's sight."""
-    if not by_extent or is_remote(path) or path.suffix.lower() != ".shp":
-        yield vector_name(path)
+    if not by_extent or not ref.is_local or ref.suffix != ".shp":
+        yield vector_name(ref)
         return
+    path = ref.path
     siblings = [other for other in path.parent.glob("*") if other.stem == path.stem]
     if not any(other.suffix.lower() in INDEXES for other in siblings):
-        yield vector_name(path)
+        yield vector_name(ref)
         return
     with tempfile.TemporaryDirectory(prefix="brisk-atlas-") as folder:
         for other in siblings:

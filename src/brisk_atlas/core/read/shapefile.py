@@ -8,14 +8,13 @@ from __future__ import annotations
 import struct
 from pathlib import Path
 
-from brisk_atlas.core.model import Dataset, Extent, Facts, Field
+from brisk_atlas.core.connect.members import members_of
+from brisk_atlas.core.model import DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.place import text_of
 
 from . import vector
 from .content import head_of
-from .members import members_of
 from .on_disk import on_disk
-from .reach import is_remote
 
 _PLAIN = {1: "Point", 3: "LineString", 5: "Polygon", 8: "MultiPoint"}
 SHAPES = {**_PLAIN, **{code + 10: f"{name} Z" for code, name in _PLAIN.items()}}
@@ -23,18 +22,19 @@ ENCODINGS = ("UTF-8", "ISO-8859-1", "ASCII", "ISO8859-1", "UTF8")
 MOST_HEAD = 65536  # bytes; the head of a table of 2,000 fields fits
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a Shapefile. Raises CannotRead."""
-    if is_remote(path):
-        return vector.open_dataset(path)
-    vector.check_whole(path)
+    if not ref.is_local:
+        return vector.open_dataset(ref)
+    path = ref.path
+    vector.check_whole(ref)
     members = members_of(path)
     facts = _facts(path, {member.suffix.lower(): member for member in members})
     if facts is None:  # something out of the ordinary: leave it to the library
-        return vector.open_dataset(path)
-    said = (*vector.remarks(facts), *vector.text_remarks(path))
-    part = vector.OgrLayer(path, facts)
-    return Dataset(format="Shapefile", kind="vector", parts=(part,), warnings=said, **on_disk(path, members))
+        return vector.open_dataset(ref)
+    said = (*vector.remarks(facts), *vector.text_remarks(ref))
+    part = vector.OgrLayer(ref, facts)
+    return Dataset(format="Shapefile", kind="vector", parts=(part,), warnings=said, **on_disk(ref, members))
 
 
 def _facts(path: Path, members: dict[str, Path]) -> Facts | None:

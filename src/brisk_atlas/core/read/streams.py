@@ -7,11 +7,11 @@ import os
 from dataclasses import dataclass
 from math import ceil
 
-from brisk_atlas.core.model import CannotRead, Extent, VectorPart
+from brisk_atlas.core.model import CannotRead, DataRef, Extent, VectorPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
 
-from .holdings import Holdings, Source
+from .holdings import Holdings
 
 MOST_HELD = 5_000_000  # features
 MOST_SHARE = 0.25  # of the machine's memory, for the file of a layer that is held
@@ -30,14 +30,14 @@ class Seen:
     note: str = ""
 
 
-def is_stream(holdings: Holdings, source: Source) -> bool:
+def is_stream(holdings: Holdings, source: DataRef) -> bool:
     """Return whether a vector part is too large to be held."""
     count = holdings.part(source).facts.count or 0
     memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    return count > MOST_HELD or holdings.dataset(source[0]).size_bytes > MOST_SHARE * memory
+    return count > MOST_HELD or holdings.dataset(source).size_bytes > MOST_SHARE * memory
 
 
-def seen_features(holdings: Holdings, source: Source, extent: Extent) -> Seen:
+def seen_features(holdings: Holdings, source: DataRef, extent: Extent) -> Seen:
     """Return the features that serve a view of `extent`: all, those in view, or a sample of all."""
     if not is_stream(holdings, source):
         return Seen(holdings.features(source), ("all",))
@@ -63,7 +63,7 @@ def _holds(outer: Extent, inner: Extent) -> bool:
     return outer.contains(inner.xmin, inner.ymin) and outer.contains(inner.xmax, inner.ymax)
 
 
-def piece_of(holdings: Holdings, source: Source, within: Extent | None) -> Features:
+def piece_of(holdings: Holdings, source: DataRef, within: Extent | None) -> Features:
     """Return a part's features; of one too large to be held, those that meet `within`.
 
     Raises CannotRead for all of one that is too large.
@@ -79,12 +79,12 @@ def piece_of(holdings: Holdings, source: Source, within: Extent | None) -> Featu
     return part.read_within(own)
 
 
-def refuse_stream(holdings: Holdings, source: Source) -> None:
+def refuse_stream(holdings: Holdings, source: DataRef) -> None:
     """Raise CannotRead for a part that is too large to be held."""
     if is_stream(holdings, source):
         count = holdings.part(source).facts.count or 0
         raise CannotRead(
-            source[0],
-            f"{source[1]} has {count:,} features, more than are held at once",
+            source.whole,
+            f"{source.part} has {count:,} features, more than are held at once",
             "The map and the probe read it by view; hand over a piece by extent to have its rows.",
         )

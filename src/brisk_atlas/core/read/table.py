@@ -10,11 +10,10 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
-from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, Dataset, Facts, Field, Reading, TablePart, TextForm
+from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, DataRef, Dataset, Facts, Field, Reading, TablePart, TextForm
 from brisk_atlas.core.model.words import told_apart
 
 from .on_disk import on_disk
-from .reach import fetched, stem_of, suffix_of
 from .readable_text import REMARK, with_readable_text
 from .text_form import guess_form, split
 
@@ -30,18 +29,20 @@ class TextTable(TablePart):
     form: TextForm
 
     def read(self) -> pa.Table:
-        return read_text(self.path, self.form)[0]
+        return read_text(self.ref.path, self.form)[0]
 
     def first(self, count: int) -> pa.Table:
-        if self.path.stat().st_size <= READ_WHOLE or self.form.delimiter == " ":
+        if self.ref.path.stat().st_size <= READ_WHOLE or self.form.delimiter == " ":
             return self.read().slice(0, count)
         try:
-            with self.path.open("rb") as file:
-                read, parse, convert = _options(self.path, self.form, file.read(65536))
-            with arrow_csv.open_csv(self.path, read, parse, convert) as stream:
+            with self.ref.path.open("rb") as file:
+                read, parse, convert = _options(self.ref.path, self.form, file.read(65536))
+            with arrow_csv.open_csv(self.ref.path, read, parse, convert) as stream:
                 return pa.Table.from_batches([stream.read_next_batch().slice(0, count)])
         except (pa.ArrowException, OSError, UnicodeDecodeError, StopIteration) as error:
-            raise CannotRead(self.path, str(error).splitlines()[0], "Check the delimiter and the encoding.") from error
+            raise CannotRead(
+                self.ref.path, str(error).splitlines()[0], "Check the delimiter and the encoding."
+            ) from error
 
 
 def _options(path: Path, form: TextForm, first: bytes) -> tuple:
@@ -123,24 +124,24 @@ def fields_of(schema: pa.Schema) -> tuple[Field, ...]:
     return tuple(Field(f.name, str(f.type)) for f in schema)
 
 
-def table_dataset(path: Path, format_: str, parts: tuple[TablePart, ...]) -> Dataset:
+def table_dataset(ref: DataRef, format_: str, parts: tuple[TablePart, ...]) -> Dataset:
     """Return a dataset of tables; a table without rows is a warning."""
     said = tuple(f"{part.facts.name}: no rows" for part in parts if part.facts.count == 0)
-    return Dataset(format=format_, kind="table", parts=parts, warnings=said, **on_disk(path))
+    return Dataset(format=format_, kind="table", parts=parts, warnings=said, **on_disk(ref))
 
 
-def open_dataset(path: Path, reading: Reading = AS_IT_SAYS) -> Dataset:
+def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
     """Return the dataset of a text table. Raises CannotRead."""
-    here = fetched(path)
-    form = reading.form or guess_form(here).form
+    path = ref.path
+    form = reading.form or guess_form(path).form
     notes, remark = {}, ""
-    if here.stat().st_size > READ_WHOLE and form.delimiter != " ":
-        schema, rows = _schema_of_long(here, form)
+    if path.stat().st_size > READ_WHOLE and form.delimiter != " ":
+        schema, rows = _schema_of_long(path, form)
         notes = {"rows": "counted by line; types from the start of the file"}
     else:
-        table, remark = read_text(here, form)
+        table, remark = read_text(path, form)
         schema, rows = table.schema, table.num_rows
-    facts = Facts(stem_of(path), "table", rows, None, fields_of(schema), notes=notes)
-    name = {"\t": "TSV", ",": "CSV"}.get(form.delimiter, "Text table") if suffix_of(path) != ".txt" else "Text table"
-    dataset = table_dataset(path, name, (TextTable(here, facts, form),))
+    facts = Facts(ref.stem, "table", rows, None, fields_of(schema), notes=notes)
+    name = {"\t": "TSV", ",": "CSV"}.get(form.delimiter, "Text table") if ref.suffix != ".txt" else "Text table"
+    dataset = table_dataset(ref, name, (TextTable(ref, facts, form),))
     return replace(dataset, warnings=(*dataset.warnings, remark)) if remark else dataset

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
@@ -15,6 +14,7 @@ from brisk_atlas.core.model import (
     CloudFacts,
     CloudPart,
     Columns,
+    DataRef,
     Dataset,
     Extent,
     Facts,
@@ -26,7 +26,6 @@ from brisk_atlas.core.model.cloud import Points
 
 from .given import numbers
 from .on_disk import on_disk
-from .reach import fetched, stem_of
 from .table import read_text
 from .text_form import guess_form
 
@@ -39,10 +38,10 @@ class TextCloud(CloudPart):
     columns: Columns
 
     def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
-        return self._points(read_text(self.path, self.form)[0])
+        return self._points(read_text(self.ref.path, self.form)[0])
 
     def sample(self, count: int, names: tuple[str, ...]) -> Points:
-        table, _ = read_text(self.path, self.form)
+        table, _ = read_text(self.ref.path, self.form)
         points = self._points(table.take(np.arange(0, len(table), max(1, len(table) // max(1, count)))))
         return replace(points, dimensions={k: v for k, v in points.dimensions.items() if k in names})
 
@@ -65,16 +64,16 @@ def guess_columns(names: list[str]) -> Columns:
     return Columns(*found)
 
 
-def open_dataset(path: Path, reading: Reading = AS_IT_SAYS) -> Dataset:
+def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
     """Return the dataset of a text file of points. Raises CannotRead."""
-    here = fetched(path)
-    form = reading.form or guess_form(here).form
-    table, _ = read_text(here, form)
+    path = ref.path
+    form = reading.form or guess_form(path).form
+    table, _ = read_text(path, form)
     names = table.column_names
     columns = reading.columns if reading.columns and reading.columns.z else guess_columns(names)
     if not {columns.x, columns.y, columns.z} <= set(names) or len({columns.x, columns.y, columns.z}) < 3:
         raise CannotRead(path, f"it has {len(names)} column(s), too few for x, y and z", "Check the delimiter.")
-    bare = TextCloud(here, Facts(stem_of(path), "pointcloud"), form, columns)
+    bare = TextCloud(ref, Facts(ref.stem, "pointcloud"), form, columns)
     xyz = bare.read().xyz
     if not len(xyz):
         raise CannotRead(path, f"{columns.x}, {columns.y} and {columns.z} hold no numbers", "Choose other columns.")
@@ -85,8 +84,8 @@ def open_dataset(path: Path, reading: Reading = AS_IT_SAYS) -> Dataset:
     notes = {"x, y, z": f"columns {columns.x}, {columns.y}, {columns.z}"}
     if len(xyz) < len(table):
         notes["rows without a place"] = f"{len(table) - len(xyz):,}"
-    facts = Facts(stem_of(path), "pointcloud", len(xyz), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
+    facts = Facts(ref.stem, "pointcloud", len(xyz), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
     said = ("no coordinate reference system",)
     return Dataset(
-        format="XYZ points", kind="pointcloud", parts=(replace(bare, facts=facts),), warnings=said, **on_disk(path)
+        format="XYZ points", kind="pointcloud", parts=(replace(bare, facts=facts),), warnings=said, **on_disk(ref)
     )

@@ -11,9 +11,8 @@ from collections import Counter
 from pathlib import Path
 from typing import NamedTuple
 
-from brisk_atlas.core.model import TextForm
-
-from .reach import head_of
+from brisk_atlas.core.connect import head_of
+from brisk_atlas.core.model import DataRef, TextForm
 
 DELIMITERS = (",", ";", "\t", "|", " ")
 LOOKED_AT = 65536  # bytes
@@ -46,7 +45,7 @@ class Guess(NamedTuple):
 
 def guess_form(path: Path) -> Guess:
     """Return how a text file seems to be written. Raises CannotRead."""
-    return guess_form_of(head_of(path, LOOKED_AT))
+    return guess_form_of(head_of(DataRef.file(path), LOOKED_AT))
 
 
 def guess_form_of(head: bytes) -> Guess:
@@ -141,7 +140,7 @@ def first_rows(path: Path, form: TextForm, count: int) -> tuple[list[str], list[
 
     Raises CannotRead.
     """
-    text = head_of(path, LOOKED_AT).decode(form.encoding, "replace").lstrip("\ufeff")
+    text = head_of(DataRef.file(path), LOOKED_AT).decode(form.encoding, "replace").lstrip("\ufeff")
     lines = [line for line in text.splitlines() if line.strip()][: count + 1]
     try:
         rows = split(lines, form.delimiter)

@@ -4,24 +4,24 @@ from __future__ import annotations
 
 import sqlite3
 from contextlib import closing
-from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead, Dataset
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset
 
 from . import raster, vector
 from .geopackage import read_only
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of an MBTiles file. Raises CannotRead."""
-    vector.check_whole(path)
+    path = ref.path
+    vector.check_whole(ref)
     try:
         with closing(read_only(path)) as database:
             told = dict(database.execute("SELECT name, value FROM metadata"))
     except sqlite3.Error as error:
         raise CannotRead(path, f"its tables can't be read ({error})", raster.BROKEN) from error
     if told.get("format") == "pbf":
-        return vector.open_dataset(path)
+        return vector.open_dataset(ref)
     wanted = ("name", "description", "attribution", "minzoom", "maxzoom", "format")
     notes = {key: str(told[key]) for key in wanted if told.get(key)}
-    return raster.open_named(path, str(path), format_="MBTiles", notes=notes)
+    return raster.open_named(ref, str(path), format_="MBTiles", notes=notes)

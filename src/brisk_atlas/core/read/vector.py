@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyogrio
 from pyogrio.errors import DataLayerError, DataSourceError
 
-from brisk_atlas.core.model import CannotRead, Dataset, Extent, Facts, Field, Part, TablePart, VectorPart
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Extent, Facts, Field, Part, TablePart, VectorPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.place import text_of
@@ -21,9 +21,8 @@ from .curves import CURVED
 from .curves import REMARK as CURVES_STRAIGHT
 from .dbf_text import dbf_text
 from .dxf_text import with_dxf_text
+from .library_names import vector_name
 from .on_disk import on_disk
-from .plain_names import vector_name
-from .reach import is_remote, suffix_of
 from .readable_text import OTHERWISE, with_readable_text
 from .shape_sidecars import without_foreign_index
 from .times import times_of
@@ -80,27 +79,27 @@ OBJECTS = (b"region", b"pline", b"point", b"line", b"multipoint", b"text", b"rec
 SQLITE_PAGE_SIZE, SQLITE_PAGE_COUNT = slice(16, 18), slice(28, 32)  # in the file's head; sqlite.org/fileformat2
 
 
-def _options(path: Path) -> dict[str, str]:
-    return OPTIONS.get(suffix_of(path), {})
+def _options(ref: DataRef) -> dict[str, str]:
+    return OPTIONS.get(ref.suffix, {})
 
 
-def _read_arrow(path: Path, layer: str | None, **which: object) -> tuple[dict, pa.Table]:
+def _read_arrow(ref: DataRef, layer: str | None, **which: object) -> tuple[dict, pa.Table]:
     try:
-        with warnings.catch_warnings(), without_foreign_index(path, "bbox" in which) as name:
+        with warnings.catch_warnings(), without_foreign_index(ref, "bbox" in which) as name:
             warnings.simplefilter("ignore")
-            layer = None if suffix_of(path) in ONE_LAYER_BY_NAME else layer
-            meta, table = pyogrio.read_arrow(name, layer=layer, **which, **_options(path))
+            layer = None if ref.suffix in ONE_LAYER_BY_NAME else layer
+            meta, table = pyogrio.read_arrow(name, layer=layer, **which, **_options(ref))
             table, _ = with_readable_text(table)
-            table = with_dxf_text(path, table) if suffix_of(path) == ".dxf" and not is_remote(path) else table
+            table = with_dxf_text(ref.path, table) if ref.suffix == ".dxf" and ref.is_local else table
             bare = [field.name for field in table.schema if pa.types.is_timestamp(field.type) and not field.type.tz]
             if bare:  # the library leaves out the zones of some formats, and where there are several
                 again = {**which, "columns": bare, "read_geometry": False, "datetime_as_string": True}
-                texts = pyogrio.read_arrow(name, layer=layer, **again, **_options(path))[1]
+                texts = pyogrio.read_arrow(name, layer=layer, **again, **_options(ref))[1]
                 for field in bare:
                     table = table.set_column(table.column_names.index(field), field, times_of(texts.column(field)))
             return meta, table
     except (DataSourceError, DataLayerError, RuntimeError, pa.ArrowException, ValueError, OSError) as error:
-        raise CannotRead(path, _first_line(error), BROKEN) from error
+        raise CannotRead(ref, _first_line(error), BROKEN) from error
 
 
 def _first_line(error: Exception) -> str:
@@ -118,20 +117,20 @@ class OgrLayer(VectorPart):
 
     def first(self, count: int) -> pa.Table:
         which = {"max_features": count, "read_geometry": False, "encoding": self.encoding}
-        return _read_arrow(self.path, self.facts.name, **which)[1]
+        return _read_arrow(self.ref, self.facts.name, **which)[1]
 
     def attributes(self) -> pa.Table:
-        return _read_arrow(self.path, self.facts.name, read_geometry=False, encoding=self.encoding)[1]
+        return _read_arrow(self.ref, self.facts.name, read_geometry=False, encoding=self.encoding)[1]
 
     def read_within(self, extent: Extent) -> Features:
         return self._read(bbox=extent.bounds)
 
     def read_every(self, step: int) -> Features:
-        column = pyogrio.read_info(vector_name(self.path), layer=self.facts.name)["fid_column"] or "FID"
+        column = pyogrio.read_info(vector_name(self.ref), layer=self.facts.name)["fid_column"] or "FID"
         return self._read(where=f'"{column}" % {int(step)} = 0' if step > 1 else None)
 
     def _read(self, **which: object) -> Features:
-        _, table = _read_arrow(self.path, self.facts.name, encoding=self.encoding, **which)
+        _, table = _read_arrow(self.ref, self.facts.name, encoding=self.encoding, **which)
         geometry = table.num_columns - 1  # it comes last, and a field may have its name
         column = table.column(geometry).combine_chunks()
         wkb = column.chunk(0) if isinstance(column, pa.ChunkedArray) else column
@@ -149,28 +148,29 @@ class OgrTable(TablePart):
     encoding: str | None = None
 
     def read(self) -> pa.Table:
-        return _read_arrow(self.path, self.facts.name, encoding=self.encoding)[1]
+        return _read_arrow(self.ref, self.facts.name, encoding=self.encoding)[1]
 
     def first(self, count: int) -> pa.Table:
-        return _read_arrow(self.path, self.facts.name, max_features=count, encoding=self.encoding)[1]
+        return _read_arrow(self.ref, self.facts.name, max_features=count, encoding=self.encoding)[1]
 
 
 def in_encoding(part: OgrLayer | OgrTable, encoding: str) -> OgrLayer | OgrTable:
     """Return a part whose names and text are read in an encoding. Raises CannotRead."""
     try:
-        facts = _facts(part.path, part.facts.name, encoding)
+        facts = _facts(part.ref, part.facts.name, encoding)
     except (DataSourceError, DataLayerError, RuntimeError, ValueError, LookupError) as error:
-        raise CannotRead(part.path, f"its text is not in {encoding}", "Choose another encoding.") from error
+        raise CannotRead(part.ref, f"its text is not in {encoding}", "Choose another encoding.") from error
     return replace(part, facts=replace(part.facts, fields=facts.fields), encoding=encoding)
 
 
-def check_whole(path: Path) -> None:
+def check_whole(ref: DataRef) -> None:
     """Raise CannotRead for the ways of being cut short that the library does not notice."""
-    if is_remote(path) or path.is_dir():
+    if not ref.is_local or ref.path.is_dir():
         return
+    path = ref.path
     head = head_of(path)
     kind = content_of(head)
-    if suffix_of(path) == ".dbf":
+    if ref.suffix == ".dbf":
         wanted = dbf_size(head)
         if path.stat().st_size < wanted:
             raise CannotRead(path, f"it should have {wanted:,} bytes and has {path.stat().st_size:,}", BROKEN)
@@ -198,15 +198,15 @@ def dbf_size(head: bytes) -> int:
     return first + count * each
 
 
-def _facts(path: Path, layer: str | None, encoding: str | None = None) -> Facts:
+def _facts(ref: DataRef, layer: str | None, encoding: str | None = None) -> Facts:
     """Return the facts of a layer, or of the only one."""
     info = pyogrio.read_info(
-        vector_name(path),
+        vector_name(ref),
         layer=layer,
         encoding=encoding,
         force_feature_count=True,
         force_total_bounds=True,
-        **_options(path),
+        **_options(ref),
     )
     layer = layer if layer is not None else str(info["layer_name"])
     types = [
@@ -226,24 +226,25 @@ def _facts(path: Path, layer: str | None, encoding: str | None = None) -> Facts:
     return Facts(layer, "vector", info["features"], geometry, fields, crs, extent)
 
 
-def _facts_in_some_encoding(path: Path, layer: str | None) -> tuple[Facts, str | None]:
+def _facts_in_some_encoding(ref: DataRef, layer: str | None) -> tuple[Facts, str | None]:
     """Return the facts of a layer, and the encoding to read it in where the one stated does not fit its names."""
     try:
-        return _facts(path, layer), None
+        return _facts(ref, layer), None
     except UnicodeDecodeError:
-        return _facts(path, layer, OTHERWISE), OTHERWISE
+        return _facts(ref, layer, OTHERWISE), OTHERWISE
 
 
-def table_beside(path: Path) -> Path | None:
+def table_beside(ref: DataRef) -> Path | None:
     """Return the dBase table of a Shapefile, or of itself; None where there is none."""
-    if path.suffix.lower() not in ONE_LAYER_BY_NAME or is_remote(path):
+    if ref.suffix not in ONE_LAYER_BY_NAME or not ref.is_local:
         return None
+    path = ref.path
     return next((t for t in (path.with_suffix(".dbf"), path.with_suffix(".DBF")) if t.is_file()), None)
 
 
-def text_remarks(path: Path) -> list[str]:
+def text_remarks(ref: DataRef) -> list[str]:
     """Return what should be reported of how a dBase table's text is stored."""
-    table = table_beside(path)
+    table = table_beside(ref)
     remark = dbf_text(table).remark if table is not None else ""
     return [remark] if remark else []
 
@@ -260,24 +261,25 @@ def remarks(facts: Facts) -> list[str]:
     return said
 
 
-def _layer_names(path: Path) -> list[str] | list[None]:
+def _layer_names(ref: DataRef) -> list[str] | list[None]:
     """Return the layers; of formats that always have all, those with something in them; None for the only
     one of formats that have no more, as asking would read the whole file."""
-    if suffix_of(path) in ONE_LAYER:
+    if ref.suffix in ONE_LAYER:
         return [None]
-    names = [str(name) for name, _ in pyogrio.list_layers(vector_name(path))]
-    if suffix_of(path) != ".gpx":
+    names = [str(name) for name, _ in pyogrio.list_layers(vector_name(ref))]
+    if ref.suffix != ".gpx":
         return names
-    filled = [n for n in names if pyogrio.read_info(vector_name(path), layer=n, force_feature_count=True)["features"]]
+    filled = [n for n in names if pyogrio.read_info(vector_name(ref), layer=n, force_feature_count=True)["features"]]
     return filled or names[:1]
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a vector file or folder. Raises CannotRead."""
-    check_whole(path)
+    check_whole(ref)
     said: list[str] = []
     parts: list[Part] = []
-    if path.suffix.lower() == ".shp" and not is_remote(path):
+    if ref.suffix == ".shp" and ref.is_local:
+        path = ref.path
         missing = [ending for ending in (".shx", ".dbf") if not _beside(path, ending)]
         if missing:
             said.append(f"{' and '.join(missing)} missing beside the .shp")
@@ -287,33 +289,30 @@ def open_dataset(path: Path) -> Dataset:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            for name in _layer_names(path):
-                facts, encoding = _facts_in_some_encoding(path, name)
-                said += _rows_beside(path, facts.count or 0)
-                parts.append((OgrTable if facts.kind == "table" else OgrLayer)(path, facts, encoding=encoding))
+            for name in _layer_names(ref):
+                facts, encoding = _facts_in_some_encoding(ref, name)
+                said += _rows_beside(ref, facts.count or 0)
+                parts.append((OgrTable if facts.kind == "table" else OgrLayer)(ref, facts, encoding=encoding))
                 said += remarks(facts)
     except IndexError as error:
-        raise CannotRead(path, "its head is damaged, so that no layer is found in it", BROKEN) from error
+        raise CannotRead(ref, "its head is damaged, so that no layer is found in it", BROKEN) from error
     except (DataSourceError, DataLayerError, RuntimeError, ValueError, OSError) as error:
-        raise CannotRead(path, _first_line(error), BROKEN) from error
+        raise CannotRead(ref, _first_line(error), BROKEN) from error
     if not parts:
-        raise CannotRead(path, "it holds no layers")
-    said += text_remarks(path)
+        raise CannotRead(ref, "it holds no layers")
+    said += text_remarks(ref)
     kind = "vector" if any(part.facts.kind == "vector" for part in parts) else "table"
     return Dataset(
-        format=FORMATS.get(suffix_of(path), "vector"),
-        kind=kind,
-        parts=tuple(parts),
-        warnings=tuple(said),
-        **on_disk(path),
+        format=FORMATS.get(ref.suffix, "vector"), kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(ref)
     )
 
 
-def _rows_beside(path: Path, count: int) -> list[str]:
+def _rows_beside(ref: DataRef, count: int) -> list[str]:
     """Return what should be said of a .mif whose table beside it has another number of rows, as it is read to where
     it ends."""
-    if path.suffix.lower() != ".mif" or is_remote(path):
+    if ref.suffix != ".mif" or not ref.is_local:
         return []
+    path = ref.path
     table = next((t for t in (path.with_suffix(".mid"), path.with_suffix(".MID")) if t.is_file()), None)
     _check_last_object(path)
     if table is None:

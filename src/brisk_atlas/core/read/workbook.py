@@ -11,11 +11,11 @@ import pyarrow as pa
 from openpyxl.utils.exceptions import InvalidFileException
 from openpyxl.worksheet._read_only import ReadOnlyWorksheet
 
-from brisk_atlas.core.model import CannotRead, Dataset, Facts, TablePart
+from brisk_atlas.core.connect.archives import members_in
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, TablePart
 from brisk_atlas.core.model.words import told_apart
 
 from . import vector
-from .reach import members_in
 from .table import fields_of, table_dataset
 
 MOST_CELLS = 40_000_000  # with one more for each row; a full sheet of 36 columns
@@ -61,7 +61,7 @@ class WorkbookSheet(TablePart):
     """One sheet of a workbook."""
 
     def read(self) -> pa.Table:
-        return _table(_rows(self.path)[self.facts.name])
+        return _table(_rows(self.ref.path)[self.facts.name])
 
 
 def check_archive(path: Path) -> None:
@@ -71,13 +71,14 @@ def check_archive(path: Path) -> None:
         raise CannotRead(path, "it unpacks to more than 2 GB", "Save it as CSV or Parquet.")
 
 
-def open_dataset(path: Path) -> Dataset:
+def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a workbook. Raises CannotRead."""
+    path = ref.path
     check_archive(path)
     if path.suffix.lower() == ".ods":
-        return vector.open_dataset(path)
+        return vector.open_dataset(ref)
     parts = []
     for name, rows in _rows(path).items():
         table = _table(rows)
-        parts.append(WorkbookSheet(path, Facts(name, "table", table.num_rows, None, fields_of(table.schema))))
-    return table_dataset(path, "XLSX", tuple(parts))
+        parts.append(WorkbookSheet(ref, Facts(name, "table", table.num_rows, None, fields_of(table.schema))))
+    return table_dataset(ref, "XLSX", tuple(parts))

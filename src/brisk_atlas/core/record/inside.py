@@ -163,7 +163,7 @@ def inside_documents(dataset: Dataset) -> Iterator[tuple[str, Document]]:
             yield (
                 name,
                 Document(
-                    dataset.path,
+                    dataset.ref.path,
                     STANDARDS["ISO 19139"],
                     record,
                     text.encode(),
@@ -175,9 +175,9 @@ def inside_documents(dataset: Dataset) -> Iterator[tuple[str, Document]]:
 
 
 def _tags(dataset: Dataset) -> Iterator[tuple[str, dict[str, str]]]:
-    suffix = dataset.path.suffix.lower()
+    suffix = dataset.ref.suffix
     if suffix in (".tif", ".tiff", ".nc", ".nc4", ".h5", ".hdf", ".cdf"):
-        tags = _raster_tags(dataset.path)
+        tags = _raster_tags(dataset.ref.path)
         if tags:
             yield ("netCDF attributes" if suffix.startswith((".nc", ".h", ".c")) else "GeoTIFF tags"), tags
     elif suffix in (".las", ".laz"):
@@ -188,7 +188,7 @@ def _tags(dataset: Dataset) -> Iterator[tuple[str, dict[str, str]]]:
                 yield "LAS header", {k: v for k, v in told.items() if v}
                 break
     elif suffix == ".gpkg":
-        yield "GeoPackage contents", _contents(dataset.path)
+        yield "GeoPackage contents", _contents(dataset.ref.path)
     for member in dataset.members:
         if member.suffix.lower() in (".txt", ".met") and dataset.kind == "scene":
             yield f"text header {member.name}", _keys(member)

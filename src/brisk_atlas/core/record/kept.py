@@ -59,8 +59,10 @@ def kept_records(dataset: Dataset) -> tuple[list[Kept], list[Failed]]:
     found: list[Kept] = []
     failed: list[Failed] = []
     if dataset.kind == "record":
-        document = read_document(dataset.path)
-        return [Kept(document, ITSELF, f"{dataset.path.name}, {document.standard.name}")], []
+        document = read_document(dataset.ref.path)
+        return [Kept(document, ITSELF, f"{dataset.ref.name}, {document.standard.name}")], []
+    if not dataset.ref.is_local:
+        return [], []
     for path in _beside(dataset):
         try:
             document = read_document(path)
@@ -69,15 +71,15 @@ def kept_records(dataset: Dataset) -> tuple[list[Kept], list[Failed]]:
                 failed.append(Failed(path, str(error)))
             continue
         found.append(Kept(document, BESIDE, f"{path.name}, {document.standard.name}"))
-    linked = linked_record(dataset.path)
+    linked = linked_record(dataset.ref.path)
     if linked is not None:
         try:
             document = read_document(linked)
             found.append(Kept(document, LINKED, f"{linked.name}, linked, {document.standard.name}"))
         except CannotRead as error:
             failed.append(Failed(linked, str(error)))
-    if dataset.path.suffix.lower() == ".gpkg":
-        for kept in _in_geopackage(dataset.path):
+    if dataset.ref.suffix == ".gpkg":
+        for kept in _in_geopackage(dataset.ref.path):
             if isinstance(kept, Kept):
                 found.append(kept)
             else:
@@ -92,9 +94,10 @@ def _beside(dataset: Dataset) -> list[Path]:
     found = [
         m
         for m in dataset.members
-        if m != dataset.path and m.name.lower().endswith(endings) and ".aux." not in m.name.lower()
+        if m != dataset.ref.path and m.name.lower().endswith(endings) and ".aux." not in m.name.lower()
     ]
-    folder = dataset.path if dataset.path.is_dir() else dataset.path.parent
+    path = dataset.ref.path
+    folder = path if path.is_dir() else path.parent
     if dataset.kind == "scene":
         found += sorted(folder.glob("*.stac.json"))
     found += [path for name in SHARED if (path := folder / name) not in found and path.is_file()]

@@ -26,25 +26,25 @@ def base_rows(holdings: Holdings, layer: Layer) -> pa.Table:
     """Return the rows as the file has them; of a layer that is read by view, without its geometry. Raises AtlasError
     for a layer that has none."""
     if layer.kind not in WITH_ROWS:
-        raise AtlasError(layer.path, f"it is a {layer.kind} and has no rows", "Choose a vector layer or a table.")
-    if layer.kind == "vector" and is_stream(holdings, layer.source):
-        return holdings.attributes(layer.source)
-    return holdings.table(layer.source)
+        raise AtlasError(layer.ref.whole, f"it is a {layer.kind} and has no rows", "Choose a vector layer or a table.")
+    if layer.kind == "vector" and is_stream(holdings, layer.ref):
+        return holdings.attributes(layer.ref)
+    return holdings.table(layer.ref)
 
 
 def features_of(holdings: Holdings, layer: Layer) -> Features | None:
     """Return the features of the same rows, where they have geometry that is held."""
-    if layer.kind != "vector" or is_stream(holdings, layer.source):
+    if layer.kind != "vector" or is_stream(holdings, layer.ref):
         return None
-    return holdings.features(layer.source)
+    return holdings.features(layer.ref)
 
 
 def fields_with_added(holdings: Holdings, layer: Layer) -> tuple[Field, ...]:
     """Return the fields of a layer: the file's, those of joined tables, and computed ones."""
-    found = [*holdings.part(layer.source).facts.fields]
+    found = [*holdings.part(layer.ref).facts.fields]
     for join in layer.rows.joins:
         if not join.many:
-            other = holdings.part(join.source).facts.fields
+            other = holdings.part(join.ref).facts.fields
             found += [Field(f"{join.name}.{field.name}", field.type) for field in other]
     return (*found, *(Field(c.name, c.type.lower() or "computed") for c in layer.rows.computed))
 
@@ -56,9 +56,9 @@ def rows_of(holdings: Holdings, layer: Layer, check: Check = None) -> pa.Table:
         return table
     features = features_of(holdings, layer)
     return holdings.keep_latest(
-        ("rows", layer.id, layer.source),
+        ("rows", layer.id, layer.ref),
         layer.rows.added,
-        lambda: extend(holdings, table, layer.rows, features, ("measure", layer.source), check),
+        lambda: extend(holdings, table, layer.rows, features, ("measure", layer.ref), check),
     )
 
 
@@ -69,9 +69,7 @@ def shown_rows(holdings: Holdings, layer: Layer, check: Check = None) -> np.ndar
     if not where:
         return None
     return holdings.keep_latest(
-        ("shown rows", layer.id, layer.source),
-        (layer.rows.added, where),
-        lambda: matching(holdings, layer, where, check),
+        ("shown rows", layer.id, layer.ref), (layer.rows.added, where), lambda: matching(holdings, layer, where, check)
     )
 
 
@@ -79,7 +77,7 @@ def matching(holdings: Holdings, layer: Layer, where: str, check: Check = None) 
     """Return (rows,) bool of the rows for which an SQL condition is true. Raises BadExpression."""
     table = rows_of(holdings, layer, check)
     features = features_of(holdings, layer)
-    table, sql = _with_measures(holdings, table, where, features, ("measure", layer.source), check)
+    table, sql = _with_measures(holdings, table, where, features, ("measure", layer.ref), check)
     return mask_of(table, sql, check)
 
 
@@ -91,10 +89,10 @@ def seen_rows(holdings: Holdings, layer: Layer, seen: Seen, check: Check = None)
     if not any(layer.rows.added):
         return table
     return holdings.keep_latest(
-        ("seen rows", layer.id, layer.source),
+        ("seen rows", layer.id, layer.ref),
         (seen.key, layer.rows.added),
         lambda: extend(
-            holdings, table, replace(layer.rows, edits=()), seen.features, ("measure", layer.source, seen.key), check
+            holdings, table, replace(layer.rows, edits=()), seen.features, ("measure", layer.ref, seen.key), check
         ),
     )
 
@@ -108,7 +106,7 @@ def seen_shown(holdings: Holdings, layer: Layer, seen: Seen, check: Check = None
         return shown_rows(holdings, layer, check)
     where = where_of(layer.rows)
     return holdings.keep_latest(
-        ("seen shown", layer.id, layer.source),
+        ("seen shown", layer.id, layer.ref),
         (seen.key, layer.rows.added, where),
         lambda: mask_of(seen_rows(holdings, layer, seen, check), where, check),
     )
@@ -116,8 +114,8 @@ def seen_shown(holdings: Holdings, layer: Layer, seen: Seen, check: Check = None
 
 def all_seen_rows(holdings: Holdings, layer: Layer) -> pa.Table:
     """Return the rows that stand for all of a vector layer: all of them, or the sample of a stream."""
-    extent = holdings.part(layer.source).facts.extent
-    return seen_rows(holdings, layer, seen_features(holdings, layer.source, extent)) if extent else pa.table({})
+    extent = holdings.part(layer.ref).facts.extent
+    return seen_rows(holdings, layer, seen_features(holdings, layer.ref, extent)) if extent else pa.table({})
 
 
 def extend(
@@ -128,7 +126,7 @@ def extend(
     table = edited(table, look.edits)
     for join in look.joins:
         if not join.many:
-            table = joined(table, holdings.table(join.source), join)
+            table = joined(table, holdings.table(join.ref), join)
     for field in look.computed:
         table = table.append_column(field.name, computed(holdings, table, field, features, key, check))
     return table

@@ -32,10 +32,10 @@ def preview(
     """
     look = replace(layer.rows, computed=others)
     table, features = base_rows(holdings, layer), features_of(holdings, layer)
-    few, key = table.num_rows > CONTEXT, ("measure", layer.source)
+    few, key = table.num_rows > CONTEXT, ("measure", layer.ref)
     if few:
-        first = holdings.part(layer.source).first(CONTEXT)  # type: ignore[attr-defined]
-        features, key = _first(features, CONTEXT) if features else None, ("preview", layer.source)
+        first = holdings.part(layer.ref).first(CONTEXT)  # type: ignore[attr-defined]
+        features, key = _first(features, CONTEXT) if features else None, ("preview", layer.ref)
         table = extend(holdings, first, replace(look, edits=()), features, key, check)
     else:
         table = rows_of(holdings, replace(layer, rows=look), check)

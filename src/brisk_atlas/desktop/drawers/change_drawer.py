@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job, Lane
-from brisk_atlas.core.model import GridStyle, Layer, Stretch
+from brisk_atlas.core.model import DataRef, GridStyle, Layer, Stretch
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -106,8 +106,8 @@ class ChangeDrawer(QWidget):
 
             holdings = self.session.holdings
             return change_between(
-                holdings.raster(a.source),
-                holdings.raster(b.source),
+                holdings.raster(a.ref),
+                holdings.raster(b.ref),
                 threshold=threshold,
                 bands=(band_a, band_b),
                 check=job.report,
@@ -124,7 +124,7 @@ class ChangeDrawer(QWidget):
 
     def _show(self, change: Change, a: Layer, b: Layer) -> None:
         self.result, self._names = change, (a.name, b.name)
-        grid = self.session.holdings.part(a.source).facts.grid
+        grid = self.session.holdings.part(a.ref).facts.grid
         band = a.style.bands[0] if isinstance(a.style, GridStyle) else 1
         unit = self._unit = grid.bands[band - 1].unit if grid else ""
         metric = unit in ("m", "metre", "metres")
@@ -174,12 +174,14 @@ class ChangeDrawer(QWidget):
             limit = max(abs(change.least), abs(change.greatest)) * 0.6 or 1.0
             style = GridStyle(ramp="scar", stretch=Stretch("hand", -limit, limit))
 
+            ref = DataRef.file(path)
+
             def opened(dataset: object) -> None:
-                layer = self.session.work.add(path, dataset.parts[0].facts, style)  # type: ignore[attr-defined]
+                layer = self.session.work.add(ref, dataset.parts[0].facts, style)  # type: ignore[attr-defined]
                 self.session.layers_opened.emit([layer.id])
 
-            self.session.holdings.forget(path)
+            self.session.holdings.forget(ref)
             self.session.painter.forget()
-            self.session.run(f"Opening {path.name}", lambda job: self.session.holdings.dataset(path), opened)
+            self.session.run(f"Opening {path.name}", lambda job: self.session.holdings.dataset(ref), opened)
 
         self.session.run("Writing the difference", work, done, lane=Lane.BATCH)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job, Lane
-from brisk_atlas.core.model import AtlasError, Extent, Layer, number_text
+from brisk_atlas.core.model import AtlasError, DataRef, Extent, Layer, number_text
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -97,7 +97,7 @@ class NumbersDrawer(QWidget):
         work = self.session.work
         layer = work.subject
         self._zonal_choices()
-        key = (layer.id, layer.source, layer.rows.added, layer.rows.where, layer.rows.filters) if layer else None
+        key = (layer.id, layer.ref, layer.rows.added, layer.rows.where, layer.rows.filters) if layer else None
         if key == self._listed:
             return
         self._listed = key
@@ -224,12 +224,12 @@ class NumbersDrawer(QWidget):
             folder = derived_folder()
             folder.mkdir(parents=True, exist_ok=True)
             path = folder / f"{_plain(zones)}_by_{_plain(grid)}_{_plain_text(self.band.itemText(band - 1))}.parquet"
-            self.session.holdings.forget(path)
+            self.session.holdings.forget(DataRef.file(path))
             write_table(table, path, "Parquet", job.check)
             return path
 
         def done(path: Path) -> None:
-            self.session.open_paths([path])
+            self.session.open_files([path])
             self.session.noticed.emit(
                 "good", f"{number_text(zones.name)} by {grid.name}: a new table", f"Kept in {path}"
             )

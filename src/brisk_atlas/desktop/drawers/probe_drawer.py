@@ -215,7 +215,7 @@ class ProbeDrawer(QWidget):
             x, y = where.middle
             change = difference_at(holdings, *sides, x, y, where.crs) if sides else None
             facts = self.session.facts_of(subject) if subject else None
-            cells = holdings.raster(subject.source).facts.lattice if subject and subject.kind == "raster" else None
+            cells = holdings.raster(subject.ref).facts.lattice if subject and subject.kind == "raster" else None
             texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))
             return texts, findings, change
 
@@ -460,6 +460,6 @@ class ProbeDrawer(QWidget):
 
         def done(written: Path) -> None:
             self.session.noticed.emit("good", f"Saved {len(held)} probes in {written.name}", "")
-            self.session.open_paths([written])
+            self.session.open_files([written])
 
         self.session.run(f"Saving {path.name}", work, done)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import CloudStyle, Facts, GridStyle, Layer, Style, VectorStyle
+from brisk_atlas.core.model import CloudStyle, DataRef, Facts, GridStyle, Layer, Style, VectorStyle
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -134,14 +134,13 @@ class StyleDrawer(QScrollArea):
         head.addWidget(paste)
         return head
 
-    def _bands_elsewhere(self, layer: Layer) -> list[tuple[str, tuple[str, str], int]]:
+    def _bands_elsewhere(self, layer: Layer) -> list[tuple[str, DataRef, int]]:
         """Return the bands of the other open grids: what to call them, their part, and their number."""
-        found: list[tuple[str, tuple[str, str], int]] = []
+        found: list[tuple[str, DataRef, int]] = []
         for other in self.session.work.layers:
             facts = self.session.facts_of(other)
-            if other.source != layer.source and facts is not None and facts.grid is not None:
-                source = (str(other.path), other.part)
-                found += [(f"{other.name}: {band.name}", source, band.index) for band in facts.grid.bands]
+            if other.ref != layer.ref and facts is not None and facts.grid is not None:
+                found += [(f"{other.name}: {band.name}", other.ref, band.index) for band in facts.grid.bands]
         return found
 
     # Copying

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from brisk_atlas.core.model import Band, CloudStyle, Facts, GridStyle, Label, Layer, VectorStyle
+from brisk_atlas.core.model import Band, CloudStyle, DataRef, Facts, GridStyle, Label, Layer, VectorStyle
 
 from .style_rows import StyleRows, slim
 
@@ -172,9 +172,7 @@ def _with(label: Label | None, **values: object) -> Label | None:
     return replace(label, **values) if label is not None else None  # type: ignore[arg-type]
 
 
-def grid_rows(
-    rows: StyleRows, facts: Facts, style: GridStyle, elsewhere: list[tuple[str, tuple[str, str], int]]
-) -> None:
+def grid_rows(rows: StyleRows, facts: Facts, style: GridStyle, elsewhere: list[tuple[str, DataRef, int]]) -> None:
     """Add what a grid's style has. `elsewhere` lists bands of other open layers: text, part and number."""
     assert facts.grid is not None
     bands = facts.grid.bands
@@ -252,7 +250,7 @@ def presets_of(bands: tuple[Band, ...]) -> dict[str, tuple[int, ...]]:
     }
 
 
-def _band(rows: StyleRows, label: str, place: int, options: list[tuple[str, tuple[str, str] | None, int]]) -> None:
+def _band(rows: StyleRows, label: str, place: int, options: list[tuple[str, DataRef | None, int]]) -> None:
     from PyQt6.QtWidgets import QComboBox
 
     box = slim(QComboBox())

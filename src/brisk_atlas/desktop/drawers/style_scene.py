@@ -31,7 +31,7 @@ def scene_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
             return
         style = now.style if now.style.stretch.kind != "hand" else replace(now.style, stretch=Stretch())
         name = named_as(now.part, str(wanted))
-        rows.session.work.change(f"show {wanted or STORED}", now.id, part=name, style=style)
+        rows.session.work.change(f"show {wanted or STORED}", now.id, ref=now.ref.with_part(name), style=style)
 
     rows.heading("Values")
     rows.choice_of("Turned into", "quantity", options, quantity, put)  # type: ignore[arg-type]

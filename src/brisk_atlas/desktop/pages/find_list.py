@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QModelIndex, QPointF, QSettings, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPixmap, QPolygonF
@@ -11,6 +12,9 @@ from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyledItemDe
 from brisk_atlas.core.find import sieve
 
 from .find_model import DEPTH, UNFOLDS, FindModel
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.model import DataRef
 
 KEPT = "find/columns"
 ROW_PX = 24
@@ -58,14 +62,14 @@ class FindList(QTableView):
     """The lines of a FindModel.
 
     Signals:
-        looked_at(object, object): path and part (or None) of the row that the analyst is on; None for none.
+        looked_at(object): the reference of the row that the analyst is on; None for none.
         activated_rows(): the chosen rows are to be opened.
         asked(): the chosen rows are to be opened, with all questions.
         went_up(): to the folder above.
         scrolled(): other rows are in view.
     """
 
-    looked_at = pyqtSignal(object, object)
+    looked_at = pyqtSignal(object)
     activated_rows = pyqtSignal()
     asked = pyqtSignal()
     went_up = pyqtSignal()
@@ -181,18 +185,20 @@ class FindList(QTableView):
         row = self.rows.row_at(self.currentIndex())
         return (row.entry.path, self.rows.part_at(self.currentIndex())) if row is not None else None
 
-    def _meant(self, index: QModelIndex) -> tuple[Path, str | None] | None:
+    def _meant(self, index: QModelIndex) -> DataRef | None:
         """Return the dataset and the part that a line means; None for folders and themes. A dataset that is
         packed in an archive is one by itself."""
+        from brisk_atlas.core.model import DataRef
+
         row, part = self.rows.row_at(index), self.rows.part_at(index)
         if row is None or row.entry.is_folder:
             return None
         if part is not None and row.summary is not None and row.summary.kind == "archive":
-            return row.entry.path / part, None
-        return row.entry.path, part
+            return DataRef.member(row.entry.path, part)
+        return DataRef.file(row.entry.path).with_part(part)
 
-    def chosen(self) -> list[tuple[Path, str | None]]:
-        """Return the chosen rows that are no folders, as path and part."""
+    def chosen(self) -> list[DataRef]:
+        """Return the datasets, or parts of datasets, that are chosen."""
         selection = self.selectionModel()
         assert selection is not None
         return [meant for index in selection.selectedRows() if (meant := self._meant(index)) is not None]
@@ -216,7 +222,7 @@ class FindList(QTableView):
     def _current_changed(self, index: QModelIndex, before: QModelIndex) -> None:
         meant = self._meant(index)
         self._kept = self.current if meant is not None else None
-        self.looked_at.emit(*(meant or (None, None)))
+        self.looked_at.emit(meant)
 
     def _after_reset(self) -> None:
         """Stay on the row that the analyst was on."""

@@ -31,6 +31,7 @@ from .sieve_bar import SieveBar
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Entry, Summary
+    from brisk_atlas.core.model import DataRef
 
 TYPING_MS = 60
 ARRANGE_MS = 400  # what was found out is sorted and sieved anew, where that matters, this often
@@ -43,14 +44,14 @@ class FindPage(QWidget):
     """Looking for data, in a folder or through all pinned shelves.
 
     Signals:
-        open_wanted(list, object): paths to open and the part (or None).
-        ask_wanted(list): paths to open after asking all that can be chosen.
-        record_wanted(object): a path whose record to read.
+        open_wanted(list): references of datasets, or parts of them, to open.
+        ask_wanted(list): references to open after asking all that can be chosen.
+        record_wanted(object): the reference of a dataset whose record to read.
         folder_changed(): another folder is on show.
     """
 
     folder_changed = pyqtSignal()
-    open_wanted = pyqtSignal(list, object)
+    open_wanted = pyqtSignal(list)
     ask_wanted = pyqtSignal(list)
     record_wanted = pyqtSignal(object)
 
@@ -150,7 +151,7 @@ class FindPage(QWidget):
         self.list.went_up.connect(self.go_up)
         self.list.scrolled.connect(self._note_view)
         self.list.customContextMenuRequested.connect(lambda at: self._row_menu(at).popup(self._global(at)))
-        self.glance.open_wanted.connect(lambda path, part: self.open_wanted.emit([path], part))
+        self.glance.open_wanted.connect(lambda ref: self.open_wanted.emit([ref]))
         self.glance.record_wanted.connect(self.record_wanted)
         self.glance.went_stale.connect(self._list_again)
 
@@ -172,15 +173,15 @@ class FindPage(QWidget):
     def fill_shelves(self) -> None:
         self.shelves.fill()
 
-    def _shelf_chosen(self, path: Path) -> None:
-        from brisk_atlas.core.read.reach import is_remote
-
-        if is_remote(path):
-            self.open_wanted.emit([path], None)
-        elif path.is_dir():
-            self.go_to(path)
+    def _shelf_chosen(self, place: Path | DataRef) -> None:
+        if isinstance(place, Path):
+            self.go_to(place)
+        elif not place.is_local:
+            self.open_wanted.emit([place])
+        elif place.path.is_dir():
+            self.go_to(place.path)
         else:
-            self.go_to(path.parent, choose=path.name)
+            self.go_to(place.path.parent, choose=place.name)
 
     def pin_folder(self) -> None:
         chosen = QFileDialog.getExistingDirectory(self, "Pin a folder", str(self.folder or Path.home()))
@@ -216,13 +217,13 @@ class FindPage(QWidget):
             self.go_to(self.folder.parent, choose=self.folder.name)
 
     def _go_to_typed(self) -> None:
-        from brisk_atlas.core.read.reach import is_remote
+        from brisk_atlas.core.model import DataRef
 
-        text = self.path_line.text().strip()
-        if is_remote(Path(text)):
-            self.open_wanted.emit([Path(text)], None)
+        ref = DataRef.parse(self.path_line.text())
+        if ref.is_local:
+            self.go_to(ref.path)
         else:
-            self.go_to(Path(text).expanduser())
+            self.open_wanted.emit([ref])
 
     def go_to(self, folder: Path, choose: str | None = None) -> None:
         """List a folder, then look at each dataset in the background."""
@@ -392,16 +393,12 @@ class FindPage(QWidget):
             self.go_to(row.entry.path)
             return
         chosen = self.list.chosen()
-        for path, part in chosen:
-            if part is not None:
-                self.open_wanted.emit([path], part)
-        whole = [path for path, part in chosen if part is None]
-        if whole:
-            self.open_wanted.emit(whole, None)
+        if chosen:
+            self.open_wanted.emit(chosen)
 
     def open_asking(self) -> None:
         """Open the chosen datasets after asking all that can be chosen about them."""
-        chosen = list(dict.fromkeys(path for path, _ in self.list.chosen()))
+        chosen = list(dict.fromkeys(ref.whole for ref in self.list.chosen()))
         if chosen:
             self.ask_wanted.emit(chosen)
 
@@ -415,6 +412,8 @@ class FindPage(QWidget):
         row = self.list.rows.row_at(self.list.indexAt(at))
         if row is None:
             return menu
+        from brisk_atlas.core.model import DataRef
+
         path = row.entry.path
         if row.entry.is_folder:
             pinned = path in self.session.shelves.pinned
@@ -426,7 +425,7 @@ class FindPage(QWidget):
             actions = [
                 ("Open on the Desk", self.open_chosen),
                 ("Open and ask…", self.open_asking),
-                ("Read its record", lambda: self.record_wanted.emit(path)),
+                ("Read its record", lambda: self.record_wanted.emit(DataRef.file(path))),
             ]
             if self.searching:
                 actions.append(("Go to its folder", lambda: self.go_to(path.parent, choose=row.entry.name)))

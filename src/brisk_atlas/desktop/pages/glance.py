@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -18,8 +17,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from brisk_atlas.core.find import Anatomy
-    from brisk_atlas.core.model import Dataset, Extent, Layer
-    from brisk_atlas.core.read import Source
+    from brisk_atlas.core.model import DataRef, Dataset, Extent, Layer
     from brisk_atlas.core.record import Section
 
 PICTURE_PX = 236
@@ -33,21 +31,21 @@ class Glance(QWidget):
     """Picture, facts, first rows, record summary, files and text of one dataset or one of its parts.
 
     Signals:
-        open_wanted(object, object): path and part name (or None) to open.
-        record_wanted(object): path whose record to read.
+        open_wanted(object): the reference of what to open.
+        record_wanted(object): the reference of the dataset whose record to read.
         went_stale(): a file of the dataset was taken away.
     """
 
-    open_wanted = pyqtSignal(object, object)
+    open_wanted = pyqtSignal(object)
     record_wanted = pyqtSignal(object)
     went_stale = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.chosen: tuple[Path, str | None] | None = None
+        self.chosen: DataRef | None = None
         self._job: Job | None = None
-        self._waiting: set[Source] = set()
+        self._waiting: set[DataRef] = set()
         session.prepared.connect(self._prepared)
         self.name = PlainLabel(EMPTY)
         self.name.setObjectName("title")
@@ -124,11 +122,11 @@ class Glance(QWidget):
 
     def _open(self) -> None:
         if self.chosen:
-            self.open_wanted.emit(*self.chosen)
+            self.open_wanted.emit(self.chosen)
 
     def _read(self) -> None:
         if self.chosen:
-            self.record_wanted.emit(self.chosen[0])
+            self.record_wanted.emit(self.chosen.whole)
 
     @property
     def busy(self) -> bool:
@@ -147,39 +145,39 @@ class Glance(QWidget):
         for widget in (self.tabs, self.open_button, self.record_button):
             widget.setVisible(False)
 
-    def look_at(self, path: Path | None, part: str | None = None) -> None:
+    def look_at(self, ref: DataRef | None) -> None:
         """Show a dataset; the latest wish wins."""
         if self._job:
             self._job.cancel()
-        self.chosen = (path, part) if path else None
-        if path is None:
+        self.chosen = ref
+        if ref is None:
             self.name.setText(EMPTY)
             if self._built:
                 self._clear("")
             return
         self._build()
-        self.name.setText(path.name if part is None else f"{path.name} · {part}")
+        self.name.setText(ref.name if ref.part is None else f"{ref.name} · {ref.part}")
 
         def work(job: Job) -> Glimpse:
-            return glimpse(self.session, path, part, job)
+            return glimpse(self.session, ref, job)
 
         def done(found: Glimpse) -> None:
-            if self.chosen == (path, part):
-                self._show(path, found)
+            if self.chosen == ref:
+                self._show(ref, found)
 
         def failed(error: BaseException) -> None:
-            if self.chosen == (path, part):
-                self._clear(str(error).removeprefix(f"{path}: "))
-                self._offer_text(path, alone=True)
+            if self.chosen == ref:
+                self._clear(str(error).removeprefix(f"{ref.whole}: "))
+                self._offer_text(ref, alone=True)
 
-        self._job = self.session.run(f"Glancing at {path.name}", work, done, shown=False, failed=failed)
+        self._job = self.session.run(f"Glancing at {ref.name}", work, done, shown=False, failed=failed)
 
     def _look_again(self) -> None:
         if self.chosen:
-            self.look_at(*self.chosen)
+            self.look_at(self.chosen)
 
     def _prepare(self, layers: list[Layer]) -> None:
-        self._waiting = {layer.source for layer in layers}
+        self._waiting = {layer.ref for layer in layers}
         for layer in layers:
             self.session.prepare(layer)
 
@@ -188,7 +186,7 @@ class Glance(QWidget):
         if source in self._waiting and self._built:
             self.picture.draw_again()
 
-    def _show(self, path: Path, found: Glimpse) -> None:
+    def _show(self, ref: DataRef, found: Glimpse) -> None:
         dataset = found.dataset
         self.facts.show_sections(found.derived)
         self.record.show_sections(found.said)
@@ -201,7 +199,7 @@ class Glance(QWidget):
         )
         self.tabs.setTabText(FILES, f"Files ({remarks} !)" if remarks else "Files")
         self.tabs.setVisible(True)
-        self._offer_text(path)
+        self._offer_text(ref)
         self.summary.setText(
             f"{dataset.format} · {dataset.kind}" + (f" · {'; '.join(dataset.warnings)}" if dataset.warnings else "")
         )
@@ -212,11 +210,11 @@ class Glance(QWidget):
         else:
             self.picture.show_words(found.words)
 
-    def _offer_text(self, path: Path, *, alone: bool = False) -> None:
+    def _offer_text(self, ref: DataRef, *, alone: bool = False) -> None:
         """Offer the text of a file; `alone` where there is nothing else to show of it."""
         from brisk_atlas.core.find.text_pages import is_textual
 
-        textual = is_textual(path)
+        textual = is_textual(ref)
         self.tabs.setTabVisible(TEXT, textual)
         if alone and textual:  # what can't be read may still be looked at
             for tab in (FACTS, ROWS, RECORD, FILES):
@@ -229,7 +227,7 @@ class Glance(QWidget):
     def _tab_changed(self) -> None:
         """Read the text only once it is looked at."""
         shown = self.tabs.currentIndex() == TEXT and self.tabs.isTabVisible(TEXT) and self.chosen is not None
-        self.text.show_file(self.chosen[0] if shown and self.chosen else None)
+        self.text.show_file(self.chosen.whole if shown and self.chosen else None)
 
 
 class Glimpse(NamedTuple):
@@ -245,16 +243,16 @@ class Glimpse(NamedTuple):
     words: str
 
 
-def glimpse(session: Session, path: Path, part_name: str | None, job: Job) -> Glimpse:
+def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
     """Work out a glance. Runs in the background. Raises AtlasError."""
     from brisk_atlas.core import record as records
     from brisk_atlas.core.find import anatomy_of
     from brisk_atlas.core.find.before import check_safe
 
-    check_safe(path, session.catalogue, session.lookers, job.check)
-    if not any(layer.path == path for layer in session.work.layers):
-        session.holdings.forget(path)
-    dataset = session.holdings.dataset(path)
+    check_safe(ref.whole, session.catalogue, session.lookers, job.check)
+    if not any(layer.ref.whole == ref.whole for layer in session.work.layers):
+        session.holdings.forget(ref)
+    dataset = session.holdings.dataset(ref)
     job.check()
     kept, _ = records.kept_records(dataset)
     said: list[Section] = []
@@ -265,10 +263,10 @@ def glimpse(session: Session, path: Path, part_name: str | None, job: Job) -> Gl
         )
         said = [records.Section("Record", title), *records.brief(kept[0].document.record)]
     job.check()
-    layers, extent, words = _picture(session, dataset, part_name)
+    layers, extent, words = _picture(session, dataset, ref.part)
     job.check()
-    derived = records.derived_sections(dataset, part_name)
-    return Glimpse(dataset, derived, said, anatomy_of(dataset), _tables(dataset, part_name), layers, extent, words)
+    derived = records.derived_sections(dataset, ref.part)
+    return Glimpse(dataset, derived, said, anatomy_of(dataset), _tables(dataset, ref.part), layers, extent, words)
 
 
 def _tables(dataset: Dataset, part_name: str | None) -> dict[str, Any]:
@@ -290,6 +288,6 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple
     layers = first_layers(dataset, part_name)
     if not layers:
         return [], None, "no picture: it has no geometry" if dataset.kind == "table" else ""
-    facts = session.holdings.part(layers[0].source).facts
+    facts = session.holdings.part(layers[0].ref).facts
     extent = extent_of(session.holdings, layers, facts.crs)
     return (layers, extent, "") if extent is not None else ([], None, "no picture: it has no extent")

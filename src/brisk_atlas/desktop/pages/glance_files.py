@@ -65,8 +65,8 @@ class GlanceFiles(QWidget):
         self.tree.clear()
         if anatomy is not None:
             for member in anatomy.members:
-                item = self._line(member.path.name, member.role, size_text(member.size_bytes), member.modified)
-                item.setToolTip(0, plain_tip(str(member.path)))
+                item = self._line(member.ref.name, member.role, size_text(member.size_bytes), member.modified)
+                item.setToolTip(0, plain_tip(str(member.ref)))
                 if member.remark:
                     self._remark(item, member.remark, self.theme.caution)
             for text in anatomy.missing:

@@ -74,7 +74,7 @@ class GlancePicture(MapCanvas):
         if not frames or self.view is None:
             return
         frame = frames[0]
-        waiting = [layer for layer in self.layers if layer.kind == "raster" and layer.source in frame.unfinished]
+        waiting = [layer for layer in self.layers if layer.kind == "raster" and layer.ref in frame.unfinished]
         if frame.faults:
             self.show_words(f"no picture: {next(iter(frame.faults.values()))}")
             return

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.jobs import Job, Lane
-from brisk_atlas.core.model import Extent, Facts, GridStyle, Layer
+from brisk_atlas.core.model import DataRef, Extent, Facts, GridStyle, Layer
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -59,10 +59,10 @@ class HandoverPage(QWidget):
     """A form: extent, rows, fields, CRS, format, where to; then progress and the result.
 
     Signals:
-        open_wanted(list, object): open the written file.
+        open_wanted(list): paths of written files to open.
     """
 
-    open_wanted = pyqtSignal(list, object)
+    open_wanted = pyqtSignal(list)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -207,8 +207,8 @@ class HandoverPage(QWidget):
             )
             return
         if subject != self.layer or not self.extent.count():
-            new_source = self.layer is None or (subject.source, subject.rows.added) != (
-                self.layer.source,
+            new_source = self.layer is None or (subject.ref, subject.rows.added) != (
+                self.layer.ref,
                 self.layer.rows.added,
             )
             self.layer = subject
@@ -330,7 +330,7 @@ class HandoverPage(QWidget):
         suffix = SUFFIXES[self.format.currentText()]
         if target.suffix.lower() != suffix:
             target = target.with_name(target.name + suffix)
-        if target in [p for other in self.session.work.layers for p in [other.path]]:
+        if DataRef.file(target) in {other.ref.whole for other in self.session.work.layers}:
             self._say(
                 f"{target.name} is open on the Desk as a source, and originals are read-only. Choose another name.",
                 bad=True,
@@ -362,7 +362,7 @@ class HandoverPage(QWidget):
 
             holdings = self.session.holdings
             if layer.kind == "raster":
-                part = holdings.raster(layer.source)
+                part = holdings.raster(layer.ref)
                 assert part.facts.grid is not None
                 bands = tuple(b.index for b in part.facts.grid.bands if b.name in chosen)
                 smooth = layer.style.resample != "nearest" if isinstance(layer.style, GridStyle) else True
@@ -375,11 +375,11 @@ class HandoverPage(QWidget):
                 return f"{handover.hand_over_table(table, target, format_, rows_of(job), chosen):,} rows"
             clip = None
             if blade is not None:
-                zones = holdings.features(blade.source)
+                zones = holdings.features(blade.ref)
                 clip = (zones.wkb, zones.crs)
             order = handover.VectorOrder(target, format_, target.stem, rows_of(job), chosen, crs, within, clip)
-            features = piece_of(holdings, layer.source, within)
-            if not is_stream(holdings, layer.source):
+            features = piece_of(holdings, layer.ref, within)
+            if not is_stream(holdings, layer.ref):
                 features = replace(features, table=added.rows_of(holdings, layer, job.check))
             return f"{handover.hand_over_vector(features, order, job.report):,} features"
 
@@ -401,7 +401,7 @@ class HandoverPage(QWidget):
 
     def _open_written(self) -> None:
         if self.written:
-            self.open_wanted.emit([self.written], None)
+            self.open_wanted.emit([self.written])
 
     def _begin(self) -> None:
         self.result.setText("")

@@ -10,7 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model import AtlasError, DataRef
 
 from ..plain_text import PlainLabel
 from ..record.actions import RecordActions
@@ -54,14 +54,14 @@ class RecordPage(QWidget):
         self.session = session
         self.theme: Theme = LIGHT
         self.shown: Shown | None = None
-        self.path: Path | None = None
-        self._sent: Path | None = None
+        self.ref: DataRef | None = None
+        self._sent: DataRef | None = None
         self._job: Job | None = None
         self._schema: dict[bytes, list[Finding]] = {}
         self._other: Document | None = None
         self._findings: list[Finding] = []
         self._place: Place = ()  # where the hand was in the text, to show in the full reading
-        self._edited: dict[Path, Shown] = {}  # what was edited and left unsaved, by dataset
+        self._edited: dict[DataRef, Shown] = {}  # what was edited and left unsaved, by dataset
         self.bar = RecordBar()
         self.actions_ = RecordActions(self)
         self.outline = Outline()
@@ -120,7 +120,7 @@ class RecordPage(QWidget):
         self.bar.many.clicked.connect(self.show_many)
         self.bar.make.clicked.connect(lambda: self.actions_.make_record(self.bar.standard.currentText()))
         self.many.closed.connect(lambda: self.whole.setCurrentIndex(0))
-        self.many.record_chosen.connect(self.read_path)
+        self.many.record_chosen.connect(lambda path: self.read_ref(DataRef.file(path)))
         self.bar.everything.toggled.connect(self._show_everything)
         self.bar.add.clicked.connect(self.tree.add_another)
         self.bar.remove.clicked.connect(self.tree.remove_item)
@@ -153,9 +153,9 @@ class RecordPage(QWidget):
     def showEvent(self, event: object) -> None:
         self.refresh()
 
-    def read_path(self, path: Path) -> None:
+    def read_ref(self, ref: DataRef) -> None:
         """Read the record of a dataset that need not be open."""
-        self._sent = path
+        self._sent = ref
         self.whole.setCurrentIndex(0)
         if self.isVisible():  # otherwise when it comes in sight
             self.refresh()
@@ -163,59 +163,59 @@ class RecordPage(QWidget):
     def refresh(self, *, anew: bool = False) -> None:
         """Show what the page should speak of; what is being edited stays unless `anew` is said."""
         subject = self.session.work.subject
-        path = self._sent or (subject.path if subject else None)
-        part = subject.part if subject and path == subject.path and not self._sent else None
-        if path != self.path:
-            self.path = path
+        ref = self._sent or (subject.ref.whole if subject else None)
+        part = subject.part if subject and ref == subject.ref.whole and not self._sent else None
+        if ref != self.ref:
+            self.ref = ref
             self.dataset_changed.emit()
-        if path is None:
+        if ref is None:
             self.shown = None
             self.show_again()
             return
         if self.shown is not None and self.shown.changed:
-            self._edited[self.shown.path] = self.shown
+            self._edited[self.shown.ref] = self.shown
         if anew:
-            self._edited.pop(path, None)
-        if path in self._edited:
-            edited = self._edited.pop(path)
+            self._edited.pop(ref, None)
+        if ref in self._edited:
+            edited = self._edited.pop(ref)
             if edited is not self.shown:
                 self._show(edited)
             return
 
         def done(shown: Shown) -> None:
-            if self.path != path:
+            if self.ref != ref:
                 return
-            if self.shown is not None and self.shown.path == path:
+            if self.shown is not None and self.shown.ref == ref:
                 shown.number = min(self.shown.number, max(0, len(shown.kept) - 1))
             self._show(shown)
 
         def failed(error: BaseException) -> None:
-            if self.path == path:
+            if self.ref == ref:
                 self.shown = None
                 self.show_again()
-                self.bar.title.setText(path.name)
+                self.bar.title.setText(ref.name)
                 self.bar.say(str(error))
 
         if self._job:
             self._job.cancel()
         self._job = self.session.run(
-            "Reading the record", lambda job: self._read(path, part), done, shown=False, failed=failed
+            "Reading the record", lambda job: self._read(ref, part), done, shown=False, failed=failed
         )
 
-    def _read(self, path: Path, part: str | None) -> Shown:
+    def _read(self, ref: DataRef, part: str | None) -> Shown:
         """Read all of a dataset's records and what its data tells. Runs in the background."""
         from brisk_atlas.core.record import Record, derived_record, derived_sections, kept_records
 
-        if self._is_idle(path):
-            self.session.holdings.forget(path)
-        dataset = self.session.holdings.dataset(path)
+        if self._is_idle(ref):
+            self.session.holdings.forget(ref)
+        dataset = self.session.holdings.dataset(ref)
         kept, failed = kept_records(dataset)
         is_data = dataset.kind != "record"
         told = derived_record(dataset, part) if is_data else Record()
-        return Shown(path, kept, failed, told, derived_sections(dataset, part), is_data)
+        return Shown(ref, kept, failed, told, derived_sections(dataset, part), is_data)
 
-    def _is_idle(self, path: Path) -> bool:
-        return not any(layer.path == path for layer in self.session.work.layers)
+    def _is_idle(self, ref: DataRef) -> bool:
+        return not any(layer.ref.whole == ref for layer in self.session.work.layers)
 
     def _show(self, shown: Shown) -> None:
         from brisk_atlas.core.record import STANDARDS
@@ -273,7 +273,7 @@ class RecordPage(QWidget):
             self._show_nothing()
             return
         can_edit = bool(shown.one and shown.one.can_edit)
-        self.bar.show_dataset(shown.path.name)
+        self.bar.show_dataset(shown.ref.name)
         self.bar.say(self._facts_line(shown))
         self.bar.show_tools(
             self.view,
@@ -341,7 +341,7 @@ class RecordPage(QWidget):
         """Fill the view in sight; the others when they come in sight."""
         draft = shown.draft
         if self.view == BRIEF:
-            data = shown.path if shown.is_data else None
+            data = shown.ref if shown.is_data else None
             self.brief.show_record(draft.record if draft else None, shown.derived, data)
         elif self.view == FULL and draft is not None and judged is not None:
             self.tree.show_document(
@@ -522,7 +522,9 @@ class RecordPage(QWidget):
             self._other = self.shown.kept[number].document
             self.show_again()
         elif number == -1:
-            path, _ = QFileDialog.getOpenFileName(self, "Compare with which record?", str(self.shown.path.parent))
+            path, _ = QFileDialog.getOpenFileName(
+                self, "Compare with which record?", str(self.shown.ref.folder or Path.home())
+            )
             if path:
                 self.compare_with(Path(path))
 
@@ -551,8 +553,8 @@ class RecordPage(QWidget):
     def show_many(self) -> None:
         """Show the records of the dataset's folder as a table."""
         self.whole.setCurrentIndex(1)
-        if self.many.folder is None and self.path is not None:
-            self.many.show_folder(self.path if self.path.is_dir() else self.path.parent)
+        if self.many.folder is None and self.ref is not None and self.ref.folder is not None:
+            self.many.show_folder(self.ref.path if self.ref.path.is_dir() else self.ref.folder)
 
     def show_folder(self, folder: Path) -> None:
         """Show the records of a folder as a table."""
@@ -562,7 +564,7 @@ class RecordPage(QWidget):
     @property
     def unsaved(self) -> list[str]:
         """Return the datasets whose records were edited and not saved."""
-        here = [self.shown.path.name] if self.shown is not None and self.shown.changed else []
+        here = [self.shown.ref.name] if self.shown is not None and self.shown.changed else []
         return here + [path.name for path, shown in self._edited.items() if shown.changed]
 
     @property

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
@@ -11,6 +12,9 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu
 
 from ..plain_text import plain_tip
 from ..session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.model import DataRef
 
 PATH = Qt.ItemDataRole.UserRole
 INDENT = "   "
@@ -21,7 +25,7 @@ class ShelfList(QListWidget):
     """Shelves under their headings. Folders dropped here are pinned; pinned ones are dragged into order.
 
     Signals:
-        chosen(object): the path of the shelf to go to.
+        chosen(object): the folder (a path) to go to, or the reference of a dataset.
         pins_changed(): folders were pinned, unpinned or put in another order.
     """
 
@@ -60,11 +64,14 @@ class ShelfList(QListWidget):
         self._place(Path("/"), "File system")
         for folder, what in mounted():
             self._place(folder, folder.name, f"{folder}, {what}")
-        for title, paths in (("Opened lately", shelves.recent), ("Projects", shelves.projects)):
-            if paths:
+        from brisk_atlas.core.model import DataRef
+
+        projects = [DataRef.file(path) for path in shelves.projects]
+        for title, refs in (("Opened lately", shelves.recent), ("Projects", projects)):
+            if refs:
                 self._heading(title)
-            for path in paths[:MOST_RECENT]:
-                self._place(path, path.name.removesuffix(".brisk.json"))
+            for ref in refs[:MOST_RECENT]:
+                self._place(ref, ref.name.removesuffix(".brisk.json"))
 
     def _heading(self, text: str) -> None:
         item = QListWidgetItem(text)
@@ -74,7 +81,7 @@ class ShelfList(QListWidget):
     def _hint(self, text: str) -> None:
         self._heading(INDENT + text)
 
-    def _place(self, path: Path, text: str, tip: str = "") -> None:
+    def _place(self, path: Path | DataRef, text: str, tip: str = "") -> None:
         item = QListWidgetItem(INDENT + text)
         item.setData(PATH, path)
         item.setToolTip(plain_tip(tip or str(path)))

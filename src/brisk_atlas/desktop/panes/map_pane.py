@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     import numpy as np
 
     from brisk_atlas.core.draw.frame import Frame
-    from brisk_atlas.core.read import Source
+    from brisk_atlas.core.model import DataRef
 
 HOVER_MS = 40
 AGAIN_MS = 300  # between two pictures of a layer that is being prepared
@@ -91,7 +91,7 @@ class MapPane(QWidget):
         self._again.setSingleShot(True)
         self._again.setInterval(AGAIN_MS)
         self._again.timeout.connect(self.draw)
-        self._unfinished: set[Source] = set()
+        self._unfinished: set[DataRef] = set()
         session.preparing.connect(self._more_to_see)
         session.prepared.connect(self._more_to_see)
         session.work_changed.connect(self._work_changed)
@@ -167,13 +167,13 @@ class MapPane(QWidget):
         self.said.setText("   ".join(f"{layer.name}: {notes[layer.id]}" for layer in work.layers if layer.id in notes))
         self._unfinished = {source for frame in frames for source in frame.unfinished}
         for layer in work.layers:
-            if layer.source in self._unfinished:
+            if layer.ref in self._unfinished:
                 self.session.prepare(layer)
         self.limits = {k: v for frame in frames for k, v in frame.limits.items()}
         if not self.renderer.busy:
             self.settled.emit()
 
-    def _more_to_see(self, source: Source) -> None:
+    def _more_to_see(self, source: DataRef) -> None:
         """Draw again, not at once, what lacked something when it was drawn last."""
         if source in self._unfinished and not self._again.isActive():
             self._again.start()
@@ -251,7 +251,7 @@ class MapPane(QWidget):
         crs, rows = self.session.work.state.crs, picks.rows
 
         def work(job: Job) -> Extent:
-            bounds = self.session.holdings.shapes_in(layer.source, crs).bounds[list(rows)]
+            bounds = self.session.holdings.shapes_in(layer.ref, crs).bounds[list(rows)]
             (xmin, ymin), (xmax, ymax) = bounds[:, :2].min(axis=0).tolist(), bounds[:, 2:].max(axis=0).tolist()
             return Extent(xmin, ymin, xmax, ymax, crs)
 

@@ -215,7 +215,7 @@ class ReliefPane(QWidget):
             self.settled.emit()
             return
         draped = self._draped(surface)
-        key = (surface.source, tuple(draped), self.theme.paper)
+        key = (surface.ref, tuple(draped), self.theme.paper)
         if key == self._terrain_key:
             self._ask(fine=True)
             return

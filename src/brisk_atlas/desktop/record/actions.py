@@ -42,7 +42,7 @@ class RecordActions:
             return False
         try:
             if one.row is not None:
-                save_inside(draft.document, shown.path, one.row)
+                save_inside(draft.document, shown.ref.path, one.row)
             else:
                 save(draft.document, draft.document.path, was=draft.saved_data)
         except AtlasError as error:
@@ -54,7 +54,7 @@ class RecordActions:
 
     def _after_saving(self, words: str) -> None:
         if self.shown is not None:
-            self.session.holdings.forget(self.shown.path)
+            self.session.holdings.forget(self.shown.ref)
         self.page.show_again()
         self.session.noticed.emit("good", words, "")
         self.session.work_changed.emit("record")
@@ -69,17 +69,20 @@ class RecordActions:
         shown = self.shown
         if shown is None:
             return
+        if not shown.ref.is_local:
+            self.session.fault(AtlasError(shown.ref, "nothing can be stored beside it", "Export the data first."))
+            return
         standard = STANDARDS[standard_name]
-        record = standard.fitted(filled(Record(title=shown.path.stem), shown.told))
-        document = written(standard, record, shown.path.with_name(shown.path.name + standard.suffix))
-        path = path_beside(shown.path, document)
+        record = standard.fitted(filled(Record(title=shown.ref.stem), shown.told))
+        document = written(standard, record, shown.ref.beside(shown.ref.name + standard.suffix))
+        path = path_beside(shown.ref.path, document)
         try:
             save(replace(document, path=path), path)
         except AtlasError as error:
             self.session.fault(error)
             return
         self.session.noticed.emit("good", f"Made: {path.name}", "")
-        self.session.holdings.forget(shown.path)
+        self.session.holdings.forget(shown.ref)
         self.page.refresh(anew=True)
 
     def fill_menu(self, menu: QMenu) -> None:
@@ -90,14 +93,14 @@ class RecordActions:
         if shown is None:
             return
         draft = shown.draft
-        if shown.is_data:
+        if shown.is_data and shown.ref.is_local:
             new = menu.addMenu("New record beside the data")
             assert new is not None
             for name in STANDARDS:
                 new.addAction(name, lambda name=name: self.make_record(name))
         if draft is not None:
             menu.addAction("Save as…", self._save_as)
-            if shown.path.suffix.lower() == ".gpkg" and shown.one is not None and shown.one.row is None:
+            if shown.ref.suffix == ".gpkg" and shown.ref.is_local and shown.one is not None and shown.one.row is None:
                 menu.addAction("Save inside the GeoPackage", self.save_inside_package)
             menu.addSeparator()
             menu.addAction("Convert to another standard…", self.convert)
@@ -108,7 +111,7 @@ class RecordActions:
             if draft.document.standard.family == "xml" and not draft.document.read_only:
                 menu.addAction("Flatten its XML into tables…", lambda: self.flatten(draft.document.path))
         menu.addAction("Flatten any XML into tables…", self.ask_flatten)
-        if shown.is_data:
+        if shown.is_data and shown.ref.is_local:
             menu.addSeparator()
             menu.addAction("Link a record that is elsewhere…", self._ask_link)
             if any(kept.where == "linked" for kept in shown.kept):
@@ -133,7 +136,7 @@ class RecordActions:
             self.session.fault(error)
             return
         self.session.noticed.emit("good", f"Saved: {path.name}", "")
-        self.session.holdings.forget(self.shown.path) if self.shown else None
+        self.session.holdings.forget(self.shown.ref) if self.shown else None
         self.page.refresh(anew=True)
 
     def save_inside_package(self) -> None:
@@ -144,12 +147,12 @@ class RecordActions:
         if shown is None or shown.draft is None:
             return
         try:
-            save_inside(shown.draft.document, shown.path)
+            save_inside(shown.draft.document, shown.ref.path)
         except AtlasError as error:
             self.session.fault(error)
             return
-        self.session.noticed.emit("good", f"Saved inside {shown.path.name}", "")
-        self.session.holdings.forget(shown.path)
+        self.session.noticed.emit("good", f"Saved inside {shown.ref.name}", "")
+        self.session.holdings.forget(shown.ref)
         self.page.refresh(anew=True)
 
     def convert(self) -> None:
@@ -158,7 +161,7 @@ class RecordActions:
         shown = self.shown
         if shown is None or shown.draft is None:
             return
-        form = ConvertForm(shown.draft.document, shown.path, self.page)
+        form = ConvertForm(shown.draft.document, shown.ref.path, self.page)
         form.accepted.connect(lambda: self.page.refresh(anew=True))
         self.form = form
         form.open()
@@ -175,7 +178,7 @@ class RecordActions:
         if draft.changed:
             self.page.bar.say("Save or undo the edits first; a template goes into what is saved.")
             return
-        data = shown.path if shown.is_data else None
+        data = shown.ref.path if shown.is_data else None
         form = ApplyTemplateForm(self.session, [Source(data, draft.document.path)], self.page.theme, self.page)
         form.accepted.connect(lambda: self.page.refresh(anew=True))
         self.form = form
@@ -191,7 +194,10 @@ class RecordActions:
 
     def ask_flatten(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
-            self.page, "Flatten which XML?", str(self.page.path or ""), "XML (*.xml *.gml *.kml *.rdf);;All (*)"
+            self.page,
+            "Flatten which XML?",
+            str(self.page.ref.folder if self.page.ref else ""),
+            "XML (*.xml *.gml *.kml *.rdf);;All (*)",
         )
         if path:
             self.flatten(Path(path))
@@ -200,14 +206,14 @@ class RecordActions:
         from .flatten_form import FlattenForm
 
         form = FlattenForm(self.session, path, self.page)
-        form.opened.connect(lambda files: self.session.open_paths(files))
+        form.opened.connect(self.session.open_files)
         self.form = form
         form.open()
 
     def _ask_page(self) -> None:
         if self.shown is None:
             return
-        start = str(self.shown.path.with_name(self.shown.path.name + ".html"))
+        start = str(self.shown.ref.beside(self.shown.ref.name + ".html"))
         path, _ = QFileDialog.getSaveFileName(self.page, "Write the page", start, "HTML (*.html)")
         if path:
             self.write_page(Path(path))
@@ -218,7 +224,7 @@ class RecordActions:
         draft = shown.draft if shown else None
         if shown is None or draft is None:
             return
-        document, data, derived = draft.document, shown.path if shown.is_data else None, shown.derived
+        document, data, derived = draft.document, shown.ref if shown.is_data else None, shown.derived
 
         def work(job: Job) -> None:
             from brisk_atlas.core.handover.picture import picture_of
@@ -234,7 +240,7 @@ class RecordActions:
 
     def _ask_link(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
-            self.page, "Which record speaks of this dataset?", str(self.page.path or "")
+            self.page, "Which record speaks of this dataset?", str(self.page.ref.folder if self.page.ref else "")
         )
         if path:
             self.link(Path(path))
@@ -246,9 +252,9 @@ class RecordActions:
         if self.shown is None:
             return
         try:
-            link(self.shown.path, record)
+            link(self.shown.ref.path, record)
         except AtlasError as error:
             self.session.fault(error)
             return
-        self.session.holdings.forget(self.shown.path)
+        self.session.holdings.forget(self.shown.ref)
         self.page.refresh(anew=True)

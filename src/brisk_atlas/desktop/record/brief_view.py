@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
@@ -18,6 +17,7 @@ from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.jobs import Job
+    from brisk_atlas.core.model import DataRef
     from brisk_atlas.core.record import Record, Section
 
     from ..pages.glance_picture import GlancePicture
@@ -38,7 +38,7 @@ class BriefView(QWidget):
         super().__init__()
         self.session = session
         self.theme: Theme = LIGHT
-        self._picture_of: Path | None = None
+        self._picture_of: DataRef | None = None
         self._picture: GlancePicture | None = None
         self._job: Job | None = None
         self.reading = ReadingView()
@@ -68,7 +68,7 @@ class BriefView(QWidget):
         waiting = self._job is not None and not self._job.finished
         return waiting or (self._picture is not None and self._picture.isVisible() and self._picture.busy)
 
-    def show_record(self, record: Record | None, derived: Sequence[Section], data: Path | None) -> None:
+    def show_record(self, record: Record | None, derived: Sequence[Section], data: DataRef | None) -> None:
         """Show a record, what the data tells below it, and the data's picture."""
         from brisk_atlas.core.record import brief
         from brisk_atlas.core.record.reading import box_text
@@ -83,10 +83,10 @@ class BriefView(QWidget):
         self.place.setText(box_text(record.boxes[0]) if record and whole else "")
         self._show_picture(data)
 
-    def _has_picture(self, data: Path | None) -> bool:
+    def _has_picture(self, data: DataRef | None) -> bool:
         return data is not None and data == self._picture_of and bool(self._picture and self._picture.layers)
 
-    def _show_picture(self, data: Path | None) -> None:
+    def _show_picture(self, data: DataRef | None) -> None:
         if data == self._picture_of:
             return
         self._picture_of = data
@@ -101,7 +101,7 @@ class BriefView(QWidget):
             from brisk_atlas.core.draw.looks import first_layers
 
             layers = first_layers(session.holdings.dataset(data))
-            crs = session.holdings.part(layers[0].source).facts.crs if layers else None
+            crs = session.holdings.part(layers[0].ref).facts.crs if layers else None
             return layers, extent_of(session.holdings, layers, crs) if layers else None
 
         def done(found: tuple) -> None:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.model import DataRef
     from brisk_atlas.core.record import Draft, Failed, Finding, Kept, Record, Section, Standard
     from brisk_atlas.core.record.elements import Place
 
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 class Shown:
     """All of one dataset's records and the one that is read. Made in the background, changed by editing."""
 
-    path: Path
+    ref: DataRef
     kept: list[Kept]
     failed: list[Failed]
     told: Record

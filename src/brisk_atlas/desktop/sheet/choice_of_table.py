@@ -26,27 +26,27 @@ class ChoiceOfTable(QComboBox):
         work = self.session.work
         subject = work.subject
         self.clear()
-        related = {join.source for join in subject.rows.joins} if subject else set()
+        related = {join.ref for join in subject.rows.joins} if subject else set()
         for layer in work.layers:
             if layer.kind in ("vector", "table"):
-                note = ", related" if layer.source in related else ""
-                self.addItem(f"{layer.name}{note}", (OPEN, layer.id, None))
-        opened = {layer.source for layer in work.layers}
-        for path in dict.fromkeys(layer.path for layer in work.layers):
-            dataset = self.session.holdings.peek(path)
+                note = ", related" if layer.ref in related else ""
+                self.addItem(f"{layer.name}{note}", (OPEN, layer.id))
+        opened = {layer.ref for layer in work.layers}
+        for place in dict.fromkeys(layer.ref.whole for layer in work.layers):
+            dataset = self.session.holdings.peek(place)
             for part in dataset.parts if dataset else ():
-                source = (path, part.facts.name)
+                source = place.with_part(part.facts.name)
                 if part.facts.kind == "table" and source not in opened:
-                    self.addItem(f"{part.facts.name}, in {path.name}", (IN_FILE, path, part.facts.name))
+                    self.addItem(f"{part.facts.name}, in {place.name}", (IN_FILE, source))
         for join in subject.rows.joins if subject else ():
-            if join.source not in opened:
-                self.addItem(f"{join.part}, related", (IN_FILE, join.path, join.part))
+            if join.ref not in opened:
+                self.addItem(f"{join.ref.part}, related", (IN_FILE, join.ref))
         at = next((i for i in range(self.count()) if subject and self.itemData(i)[1] == subject.id), -1)
         self.setCurrentIndex(at)
 
     def _chosen(self, index: int) -> None:
-        kind, what, part = self.itemData(index)
+        kind, what = self.itemData(index)
         if kind == OPEN:
             self.session.work.choose(what)
         else:
-            self.session.open_paths([what], part)
+            self.session.open_refs([what])

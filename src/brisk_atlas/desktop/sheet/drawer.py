@@ -190,7 +190,7 @@ class SheetDrawer(QWidget):
             return
         layer = self.session.work.subject
         self.tables.refresh()
-        key = (layer.id, layer.source, layer.rows.added) if layer else None
+        key = (layer.id, layer.ref, layer.rows.added) if layer else None
         if key == self._loaded:
             self.arrange()
             return
@@ -214,7 +214,7 @@ class SheetDrawer(QWidget):
             from brisk_atlas.core.read.field_words import field_words
 
             sheet = self.session.sheet_of(layer, job.check)
-            return sheet, field_words(self.session.holdings, layer.source)
+            return sheet, field_words(self.session.holdings, layer.ref)
 
         def done(found: tuple[Sheet, dict]) -> None:
             if self._loaded == key:
@@ -241,7 +241,7 @@ class SheetDrawer(QWidget):
         def work(job: Job) -> Sheet:
             from brisk_atlas.core.sheet import Sheet
 
-            part = self.session.holdings.part(layer.source)
+            part = self.session.holdings.part(layer.ref)
             return Sheet(part.first(FIRST_ROWS))  # type: ignore[attr-defined]
 
         def done(sheet: Sheet) -> None:
@@ -254,7 +254,7 @@ class SheetDrawer(QWidget):
     def arrange(self, *, anew: bool = False) -> None:
         """Filter and sort in the background as the work says, then show."""
         layer, sheet = self.layer, self._whole
-        if layer is None or sheet is None or self._loaded != (layer.id, layer.source, layer.rows.added):
+        if layer is None or sheet is None or self._loaded != (layer.id, layer.ref, layer.rows.added):
             return
         picks = self.session.work.picks
         rows = picks.rows if picks and picks.layer_id == layer.id else ()
@@ -323,7 +323,7 @@ class SheetDrawer(QWidget):
         if self.scope == "picked":
             mask[[r for r in rows if r < len(mask)]] = True
         elif extent is not None:
-            mask[self.session.holdings.shape_index(layer.source, extent.crs).within(extent)] = True
+            mask[self.session.holdings.shape_index(layer.ref, extent.crs).within(extent)] = True
         return mask
 
     def _show(self, layer: Layer, sheet: Sheet) -> None:

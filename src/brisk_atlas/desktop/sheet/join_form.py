@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError, Facts, Join, Layer
+from brisk_atlas.core.model import AtlasError, DataRef, Facts, Join, Layer
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -88,46 +88,47 @@ class JoinForm(QDialog):
 
     def _fill(self) -> None:
         """Offer the open tables and layers, then other tables in their files."""
-        seen = {self.layer.source}
+        seen = {self.layer.ref}
         for layer in self.session.work.layers:
-            if layer.kind in ("vector", "table") and layer.source not in seen:
-                seen.add(layer.source)
-                self.other.addItem(layer.name, layer.source)
-        for path in dict.fromkeys(layer.path for layer in self.session.work.layers):
-            self._offer(path, seen)
+            if layer.kind in ("vector", "table") and layer.ref not in seen:
+                seen.add(layer.ref)
+                self.other.addItem(layer.name, layer.ref)
+        for place in dict.fromkeys(layer.ref.whole for layer in self.session.work.layers):
+            self._offer(place, seen)
 
-    def _offer(self, path: Path, seen: set) -> None:
-        dataset = self.session.holdings.peek(path)
+    def _offer(self, place: DataRef, seen: set) -> None:
+        dataset = self.session.holdings.peek(place)
         for part in dataset.parts if dataset else ():
-            source = (path, part.facts.name)
+            source = place.with_part(part.facts.name)
             if part.facts.kind in ("vector", "table") and source not in seen:
                 seen.add(source)
-                self.other.addItem(f"{part.facts.name}, in {path.name}", source)
+                self.other.addItem(f"{part.facts.name}, in {place.name}", source)
 
     def _choose_file(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(self, "A table to join", str(self.layer.path.parent))
+        chosen, _ = QFileDialog.getOpenFileName(self, "A table to join", str(self.layer.ref.folder or Path.home()))
         if chosen:
             self.add_file(Path(chosen))
 
     def add_file(self, path: Path) -> None:
         """Offer the tables of a file, and choose the first."""
+        ref = DataRef.file(path)
 
         def done(nothing: object) -> None:
             before = self.other.count()
-            self._offer(path, {self.other.itemData(i) for i in range(before)} | {self.layer.source})
+            self._offer(ref, {self.other.itemData(i) for i in range(before)} | {self.layer.ref})
             if self.other.count() > before:
                 self.other.setCurrentIndex(before)
             else:
                 self.report.setText(f"{path.name} has no table that is not listed.")
 
         self.session.run(
-            f"Looking at {path.name}", lambda job: self.session.holdings.dataset(path), done, failed=self._fail
+            f"Looking at {path.name}", lambda job: self.session.holdings.dataset(ref), done, failed=self._fail
         )
 
     def _facts(self) -> Facts | None:
         source = self.other.currentData()
-        dataset = self.session.holdings.peek(source[0]) if source else None
-        return dataset.part(source[1]).facts if dataset else None
+        dataset = self.session.holdings.peek(source) if source else None
+        return dataset.part(source.part).facts if dataset else None
 
     def _table_chosen(self) -> None:
         facts = self._facts()
@@ -181,9 +182,9 @@ class JoinForm(QDialog):
         self.report.setText(str(error) if isinstance(error, AtlasError) else f"{type(error).__name__}: {error}")
 
     def _take(self) -> None:
-        path, part = self.other.currentData()
-        name = self.name.text().strip() or part
+        other: DataRef = self.other.currentData()
+        name = self.name.text().strip() or other.part or ""
         others = [j for j in self.layer.rows.joins if j.name != name]
-        join = Join(name, path, part, self.key.currentText(), self.other_key.currentText(), self.many.isChecked())
+        join = Join(name, other, self.key.currentText(), self.other_key.currentText(), self.many.isChecked())
         self.look_changed.emit(f"join {name}", replace(self.layer.rows, joins=(*others, join)))
         self.accept()

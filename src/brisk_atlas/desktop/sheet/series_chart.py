@@ -72,7 +72,7 @@ class SeriesChart(QWidget):
             from brisk_atlas.core.rows.joining import related_rows
 
             holdings = self.session.holdings
-            return related_rows(rows_of(holdings, layer, job.check), join, holdings.table(join.source), row)
+            return related_rows(rows_of(holdings, layer, job.check), join, holdings.table(join.ref), row)
 
         def done(rows: pa.Table) -> None:
             self.rows = rows

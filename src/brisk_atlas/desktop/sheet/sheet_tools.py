@@ -11,7 +11,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton
 
 from brisk_atlas.core.jobs import Job, Lane
-from brisk_atlas.core.model import AtlasError, ComputedField, Layer, RowsLook
+from brisk_atlas.core.model import AtlasError, ComputedField, DataRef, Layer, RowsLook
 from brisk_atlas.core.model.words import told_apart
 
 from ..icons import icon
@@ -193,7 +193,7 @@ class SheetTools:
         if layer is None or sheet is None:
             return
         current = self.drawer.grid.columns.all[self.drawer.grid.current[1]].field
-        own = [f.name for f in self.session.holdings.part(layer.source).facts.fields]
+        own = [f.name for f in self.session.holdings.part(layer.ref).facts.fields]
         self.form = ReplaceForm(self.session, layer, sheet, own, current, self.drawer)
         self.form.look_changed.connect(self.drawer.put)
         self.form.open()
@@ -203,7 +203,7 @@ class SheetTools:
         layer = self.layer
         if layer is None or not layer.rows.edits:
             return
-        name = layer.path.name
+        name = layer.ref.name
 
         def work(job: Job) -> int:
             from brisk_atlas.core.handover.edited import save_edits
@@ -223,7 +223,7 @@ class SheetTools:
             return
         vector = layer.kind == "vector"
         kinds = "GeoPackage (*.gpkg);;GeoJSON (*.geojson);;FlatGeobuf (*.fgb);;Shapefile (*.shp)"
-        start = layer.path.with_name(f"{layer.name}_edited" + (".gpkg" if vector else ".csv"))
+        start = layer.ref.beside(f"{layer.name}_edited" + (".gpkg" if vector else ".csv"))
         chosen, kind = QFileDialog.getSaveFileName(
             self.drawer, "Save as a new file", str(start), kinds if vector else ";;".join(EXPORTS)
         )
@@ -239,11 +239,11 @@ class SheetTools:
             table = rows_of(holdings, layer, job.check)
             if layer.kind == "table":
                 return handover.hand_over_table(table, path, format_, None, None)
-            features = replace(holdings.features(layer.source), table=table)
+            features = replace(holdings.features(layer.ref), table=table)
             order = handover.VectorOrder(path, format_, path.stem, None, None, None, None, None)
             return handover.hand_over_vector(features, order, job.report)
 
-        if path in {other.path for other in self.session.work.layers}:
+        if DataRef.file(path) in {other.ref.whole for other in self.session.work.layers}:
             self.session.fault(AtlasError(path, "it is open on the Desk", "Choose another name."))
             return
         self.session.run(
@@ -266,7 +266,7 @@ class SheetTools:
         dataset = self.session.dataset_of(layer) if layer else None
         edits = bool(layer and layer.rows.edits)
         reason = why_not(dataset) if dataset else "nothing is open"
-        save = menu.addAction(f"Save edits into {layer.path.name}" if layer else "Save edits", self.save_edits)
+        save = menu.addAction(f"Save edits into {layer.ref.name}" if layer else "Save edits", self.save_edits)
         if save is not None:
             save.setEnabled(edits and reason is None)
             save.setToolTip(plain_tip(reason or ""))
@@ -340,7 +340,7 @@ class SheetTools:
                 return copying.separated(table), len(rows)
             if kind == "csv":
                 return copying.separated(table, ","), len(rows)
-            features = self.session.holdings.features(layer.source)
+            features = self.session.holdings.features(layer.ref)
             if kind == "wkt":
                 return copying.well_known(features.wkb, rows.tolist()), len(rows)
             return copying.geojson(table, features.wkb.take(pa.array(rows)), features.crs), len(rows)
@@ -355,7 +355,7 @@ class SheetTools:
         layer = self.layer
         if layer is None:
             return
-        start = layer.path.with_name(f"{layer.name}_rows.csv")
+        start = layer.ref.beside(f"{layer.name}_rows.csv")
         chosen, kind = QFileDialog.getSaveFileName(self.drawer, "Export as seen", str(start), ";;".join(EXPORTS))
         if chosen:
             self.export_to(Path(chosen), EXPORTS[kind])

@@ -18,6 +18,7 @@ MITER_LIMIT = 4.0  # length of the tip over the width, beyond which the join is 
 FLATNESS_PX = 0.08  # how far a round join may stay inside its arc
 
 THIN_PX = 1.1  # half width up to which a round corner and a bevelled one look the same
+COUNTABLE = 1e12  # pixels; on a longer line a double can't tell one dash from the next, so it is drawn solid
 SLIGHT_PX = 0.2  # a corner that a mitre lengthens by no more than this is mitred, whatever the join
 
 # What the pen knows: segments so far, last point, last direction and length, where both sides of the
@@ -184,6 +185,9 @@ def dash_to(area, lo, hi, pen, x, y, dashes, half, join, cap, rows, width):
     reach = half + 2.0
     away = max(sx, x) < -reach or min(sx, x) > width + reach or max(sy, y) < -reach or min(sy, y) > rows + reach
     if not 1e-9 <= length < FARTHEST:
+        return
+    if length > COUNTABLE:
+        draw_to(area, lo, hi, pen, x, y, half, join, rows, width)
         return
     whole = 0.0
     for i in range(dashes.size):

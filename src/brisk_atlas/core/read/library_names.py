@@ -1,23 +1,34 @@
-"""Names that the vector library takes for addresses: one with a `!` or `;` is reached through a link that has none."""
+"""The names by which the raster and vector libraries reach a place.
+
+The vector library takes some names for addresses: one with a `!` or `;` is reached through a link that has none.
+"""
 
 from __future__ import annotations
 
 import hashlib
 from contextlib import suppress
-from pathlib import Path
 
+from brisk_atlas.core.model import DataRef, PlaceKind
 from brisk_atlas.core.system.folders import cache_folder, make_private
 
-from .reach import is_remote, library_name
-
 MISTAKEN = str.maketrans("!;", "__")
+PREFIXES = {"http://": "/vsicurl/http://", "https://": "/vsicurl/https://", "s3://": "/vsis3/", "gs://": "/vsigs/"}
 
 
-def vector_name(path: Path) -> str:
-    """Return the name by which the vector library reaches a path."""
-    name = library_name(path)
-    if is_remote(path) or name == name.translate(MISTAKEN):
+def library_name(ref: DataRef) -> str:
+    """Return the name by which the raster and vector libraries reach a place."""
+    if ref.kind is not PlaceKind.ADDRESS:
+        return str(ref.path)
+    scheme, mark, rest = ref.place.partition("://")
+    return PREFIXES.get(scheme + mark, ref.place) + rest
+
+
+def vector_name(ref: DataRef) -> str:
+    """Return the name by which the vector library reaches a place."""
+    name = library_name(ref)
+    if not ref.is_local or name == name.translate(MISTAKEN):
         return name
+    path = ref.path
     own = hashlib.sha1(str(path.with_suffix("").absolute()).encode("utf-8", "surrogateescape")).hexdigest()
     room = make_private(cache_folder("names") / own)  # `a!b` and `a;b` must not share one
     for member in path.parent.glob(f"{_literal(path.stem)}.*"):

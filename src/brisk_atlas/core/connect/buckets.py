@@ -1,0 +1,73 @@
+"""Files in buckets of object stores, by their own protocol."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from typing import IO, Any, cast
+
+import pyarrow as pa
+from pyarrow import fs
+
+from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
+
+from .connector import Item
+from .copies import COPY_LIMIT, copy_folder, prune, store_copy
+
+NO_DATE = datetime.fromtimestamp(0, UTC)
+
+
+class Buckets:
+    """Keys and endpoints come from the environment, as the object store's own tools take them."""
+
+    def list(self, ref: DataRef) -> list[Item]:
+        with _store(ref) as (store, key):
+            found = store.get_file_info(fs.FileSelector(key))
+        scheme = ref.place.partition("://")[0]
+        return [
+            Item(DataRef(PlaceKind.ADDRESS, f"{scheme}://{info.path}"), not info.is_file, info.size or 0, _date(info))
+            for info in found
+        ]
+
+    def stat(self, ref: DataRef) -> tuple[int, datetime]:
+        with _store(ref) as (store, key):
+            info = store.get_file_info(key)
+        if info.type is fs.FileType.NotFound:
+            raise CannotRead(ref, "the bucket does not hold it", "Check the address.")
+        return info.size or 0, _date(info)
+
+    def fingerprint(self, ref: DataRef) -> str:
+        size, modified = self.stat(ref)
+        return f"{size}|{modified.timestamp()}"
+
+    def head(self, ref: DataRef, count: int) -> bytes:
+        with _store(ref) as (store, key), store.open_input_file(key) as file:
+            return file.read(count)
+
+    def localise(self, ref: DataRef) -> DataRef:
+        _, modified = self.stat(ref)
+        target = copy_folder(ref, self.fingerprint(ref)) / ref.name
+        with _store(ref) as (store, key), store.open_input_stream(key) as source:
+            store_copy(ref, cast(IO[bytes], source), target, COPY_LIMIT, modified.timestamp())
+        prune()
+        return DataRef.file(target).with_part(ref.part)
+
+
+@contextmanager
+def _store(ref: DataRef) -> Iterator[tuple[Any, str]]:
+    """Give the object store of an address and the key in it. Raises CannotRead."""
+    try:
+        yield fs.FileSystem.from_uri(ref.place)
+    except (OSError, pa.ArrowException) as error:
+        why = str(error).splitlines()[0][:200]
+        raise CannotRead(
+            ref, f"the bucket can't be read ({why})", "Check the address, the keys and the net."
+        ) from error
+
+
+def _date(info: Any) -> datetime:
+    return info.mtime if isinstance(info.mtime, datetime) else NO_DATE
+
+
+CONNECTOR = Buckets()

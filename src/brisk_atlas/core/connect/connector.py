@@ -1,0 +1,70 @@
+"""What every kind of place can do, and which connector serves a reference."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from functools import cache
+from importlib import import_module
+from typing import NamedTuple, Protocol, cast
+
+from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
+
+_HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http"}
+BUCKETS = ("s3", "gs")
+
+
+class Item(NamedTuple):
+    """Something in a place: a file, or a folder that can be listed in its turn."""
+
+    ref: DataRef
+    is_folder: bool
+    size_bytes: int
+    modified: datetime
+
+
+class Connector(Protocol):
+    """A kind of place. Every method raises CannotRead where the place does not give what is asked for."""
+
+    def list(self, ref: DataRef) -> list[Item]:
+        """Return what is in a folder, an archive or a bucket."""
+
+    def stat(self, ref: DataRef) -> tuple[int, datetime]:
+        """Return the bytes and the time of the last change; 0 and 1970 where the place does not say."""
+
+    def fingerprint(self, ref: DataRef) -> str:
+        """Return a text that differs once the data has changed."""
+
+    def head(self, ref: DataRef, count: int) -> bytes:
+        """Return the first bytes."""
+
+    def localise(self, ref: DataRef) -> DataRef:
+        """Return the data as a plain file or folder of this machine: itself, or a copy that is up to date."""
+
+
+@cache
+def _connector(home: str) -> Connector:
+    return cast(Connector, import_module(f"brisk_atlas.core.connect.{home}").CONNECTOR)
+
+
+def connector_for(ref: DataRef) -> Connector:
+    """Return what reaches the place of a reference. Raises CannotRead where nothing does."""
+    home = _HOMES.get(ref.kind)
+    if home is None:
+        raise CannotRead(ref, f"a {ref.kind.value} can't be reached yet", "Export it to a file first.")
+    scheme = ref.place.partition("://")[0]
+    return _connector("buckets" if ref.kind is PlaceKind.ADDRESS and scheme in BUCKETS else home)
+
+
+def localise(ref: DataRef) -> DataRef:
+    """Return the data as a plain file or folder of this machine. Raises CannotRead."""
+    return connector_for(ref).localise(ref)
+
+
+def fingerprint(ref: DataRef) -> str:
+    """Return a text that differs once the data has changed. Raises CannotRead."""
+    return connector_for(ref).fingerprint(ref)
+
+
+def head_of(ref: DataRef, count: int) -> bytes:
+    """Return the first bytes. Raises CannotRead."""
+    return connector_for(ref).head(ref, count)

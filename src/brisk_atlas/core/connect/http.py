@@ -1,0 +1,98 @@
+"""Files on web servers, by HTTP."""
+
+from __future__ import annotations
+
+import gzip
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
+from typing import IO, cast
+
+import httpx
+
+from brisk_atlas.core.model import CannotRead, DataRef
+
+from .connector import Item
+from .copies import COPY_LIMIT, copy_folder, prune, store_copy, unpacked_limit
+from .failures import explained
+
+PATIENCE_S = 15.0
+NO_DATE = datetime.fromtimestamp(0, UTC)
+
+
+class Http:
+    """Files on a web server: read in place by the libraries that can, else fetched whole into the cache."""
+
+    def list(self, ref: DataRef) -> list[Item]:
+        raise CannotRead(ref, "a web server does not list its files", "Ask for the address of the file itself.")
+
+    def stat(self, ref: DataRef) -> tuple[int, datetime]:
+        with _answer(ref, "HEAD") as answer:
+            changed = answer.headers.get("Last-Modified")
+            size = answer.headers.get("Content-Length") or "0"
+        try:
+            modified = parsedate_to_datetime(changed) if changed else NO_DATE
+        except ValueError:
+            modified = NO_DATE
+        return int(size) if size.isdecimal() else 0, modified
+
+    def fingerprint(self, ref: DataRef) -> str:
+        with _answer(ref, "HEAD") as answer:
+            return "|".join(answer.headers.get(name, "") for name in ("ETag", "Content-Length", "Last-Modified"))
+
+    def head(self, ref: DataRef, count: int) -> bytes:
+        with _answer(ref, "GET", {"Range": f"bytes=0-{count - 1}"}) as answer:
+            return _Stream(answer).read(count)
+
+    def localise(self, ref: DataRef) -> DataRef:
+        size, modified = self.stat(ref)
+        packed = ref.name.lower().endswith(".gz")
+        target = copy_folder(ref, self.fingerprint(ref)) / (ref.name[:-3] if packed else ref.name)
+        if not target.exists():
+            with _answer(ref, "GET") as answer, explained(ref):
+                stream = cast(IO[bytes], _Stream(answer))
+                plain = cast(IO[bytes], gzip.GzipFile(fileobj=stream)) if packed else stream
+                store_copy(ref, plain, target, unpacked_limit(size) if packed else COPY_LIMIT, modified.timestamp())
+        prune()
+        return DataRef.file(target).with_part(ref.part)
+
+
+@contextmanager
+def _answer(ref: DataRef, method: str, headers: dict[str, str] | None = None) -> Iterator[httpx.Response]:
+    """Give a server's answer, its content not read yet. Raises CannotRead."""
+    headers = {"Accept-Encoding": "identity", **(headers or {})}
+    try:
+        with httpx.stream(method, ref.place, headers=headers, timeout=PATIENCE_S, follow_redirects=True) as answer:
+            answer.raise_for_status()
+            yield answer
+    except httpx.HTTPStatusError as error:
+        reason = f"the server answers {error.response.status_code} {error.response.reason_phrase}"
+        raise CannotRead(ref, reason, "Check the address.") from error
+    except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError) as error:
+        why = str(error) or type(error).__name__
+        raise CannotRead(ref, f"the server can't be reached ({why})", "Check the address and the net.") from error
+
+
+class _Stream:
+    """The content of an answer as a file that is read once."""
+
+    def __init__(self, answer: httpx.Response) -> None:
+        self._blocks = answer.iter_bytes()
+        self._rest = b""
+
+    def read(self, count: int = -1) -> bytes:
+        parts, size = [self._rest], len(self._rest)
+        while count < 0 or size < count:
+            block = next(self._blocks, b"")
+            if not block:
+                break
+            parts.append(block)
+            size += len(block)
+        whole = b"".join(parts)
+        count = len(whole) if count < 0 else count
+        self._rest = whole[count:]
+        return whole[:count]
+
+
+CONNECTOR = Http()

@@ -1,0 +1,180 @@
+"""Where data lies and which part of it is meant, as a value: parsed, printed, compared and stored in this one place."""
+
+from __future__ import annotations
+
+import os
+import re
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from pathlib import Path, PurePosixPath
+from typing import Any
+from urllib.parse import quote, unquote
+
+ARCHIVE_SUFFIXES = (".zip",)
+PART_MARK = "#part="  # after the name of a place, before that of a part in it
+_SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
+_SERVICES = ("wms+", "wfs+", "wmts+", "wcs+", "ogcapi+", "stac+")  # before the scheme of a service's address
+_DATABASES = ("postgresql", "postgres", "mariadb", "mysql")
+_ADDRESSES = ("http", "https", "s3", "gs", "az")
+
+
+class PlaceKind(StrEnum):
+    """What kind of place data lies in."""
+
+    FILE = "file"  # or a folder that is one dataset
+    MEMBER = "member"  # of an archive
+    ADDRESS = "address"  # a file on a server or in a bucket
+    TABLE = "table"  # of a database
+    SERVICE = "service"  # a layer of one
+
+
+@dataclass(frozen=True, slots=True)
+class DataRef:
+    """A place that data comes from, and optionally a part of what lies there.
+
+    `place` is the absolute path of a file, folder or archive, or the address of a file, database or service; `inner`
+    is the member of the archive, the table of the database or the layer of the service.
+
+    >>> ref = DataRef.parse("https://survey.tolvane.example/2031/zones.gpkg")
+    >>> ref.kind.value, ref.name, ref.suffix
+    ('address', 'zones.gpkg', '.gpkg')
+    >>> str(ref.with_part("closed zones"))
+    'https://survey.tolvane.example/2031/zones.gpkg#part=closed%20zones'
+    """
+
+    kind: PlaceKind
+    place: str
+    inner: str = ""
+    part: str | None = None
+
+    @classmethod
+    def file(cls, path: str | Path) -> DataRef:
+        """Return the reference to a file or folder on the disk, whatever its name looks like."""
+        return cls(PlaceKind.FILE, str(Path(path).absolute()))
+
+    @classmethod
+    def member(cls, archive: str | Path, inner: str) -> DataRef:
+        """Return the reference to a member of an archive."""
+        return cls(PlaceKind.MEMBER, cls.file(archive).place, inner)
+
+    @classmethod
+    def parse(cls, text: str | Path | DataRef, folder: Path | None = None) -> DataRef:
+        """Return the reference that a text means: as it prints, as a person types it, or relative to `folder`.
+
+        A path that goes on after the name of an archive on the disk means a member of it.
+        """
+        if isinstance(text, DataRef):
+            return text
+        text = str(text).strip() if isinstance(text, str) else str(text)
+        scheme = _SCHEME.match(text)
+        if scheme and (scheme[1].lower() in (*_ADDRESSES, *_DATABASES) or scheme[1].lower().startswith(_SERVICES)):
+            return cls._parse_address(scheme[1].lower(), text[scheme.end() :])
+        if text.lower().startswith("file://"):
+            text = unquote(text[7:])
+        part = None
+        if PART_MARK in text and not Path(text).exists():
+            text, _, name = text.rpartition(PART_MARK)
+            part = unquote(name)
+        path = Path(text).expanduser()
+        ref = cls.file(path if folder is None else folder / path)
+        for outer in Path(ref.place).parents:
+            if outer.suffix.lower() in ARCHIVE_SUFFIXES and outer.is_file():
+                ref = cls.member(outer, Path(ref.place).relative_to(outer).as_posix())
+                break
+        return ref.with_part(part)
+
+    @classmethod
+    def _parse_address(cls, scheme: str, rest: str) -> DataRef:
+        rest, mark, name = rest.partition(PART_MARK)
+        part = unquote(name) if mark else None
+        if scheme in _ADDRESSES:
+            return cls(PlaceKind.ADDRESS, f"{scheme}://{rest}", part=part)
+        rest, _, inner = rest.partition("#")
+        kind = PlaceKind.TABLE if scheme in _DATABASES else PlaceKind.SERVICE
+        return cls(kind, f"{scheme}://{rest}", unquote(inner), part)
+
+    def __str__(self) -> str:
+        match self.kind:
+            case PlaceKind.FILE | PlaceKind.ADDRESS:
+                text = self.place
+            case PlaceKind.MEMBER:
+                text = f"{self.place}/{self.inner}"
+            case PlaceKind.TABLE | PlaceKind.SERVICE:
+                text = f"{self.place}#{quote(self.inner)}" if self.inner else self.place
+        return text if self.part is None else f"{text}{PART_MARK}{quote(self.part)}"
+
+    def with_part(self, part: str | None) -> DataRef:
+        """Return the reference to a part of the same place; to all of it for None."""
+        return self if part == self.part else replace(self, part=part)
+
+    @property
+    def whole(self) -> DataRef:
+        """The place without a part."""
+        return self.with_part(None)
+
+    @property
+    def is_local(self) -> bool:
+        """Whether it lies on a disk of this machine."""
+        return self.kind in (PlaceKind.FILE, PlaceKind.MEMBER)
+
+    @property
+    def path(self) -> Path:
+        """Where it lies on the disk; of a member of an archive, below the archive. Raises ValueError elsewhere."""
+        if not self.is_local:
+            raise ValueError(f"{self} is no file")
+        return Path(self.place, self.inner)
+
+    @property
+    def folder(self) -> Path | None:
+        """The folder on the disk in which the file or the archive lies."""
+        return Path(self.place).parent if self.is_local else None
+
+    def beside(self, name: str) -> Path:
+        """Return a path for a new file: in the folder of what lies on the disk, else in the user's own."""
+        return (self.folder or Path.home()) / name
+
+    @property
+    def name(self) -> str:
+        """The last part of the name of what is meant, as lists show it."""
+        if self.kind is PlaceKind.ADDRESS:
+            return unquote(self.place.partition("?")[0].rstrip("/").rpartition("/")[2])
+        return PurePosixPath(self.inner or self.place).name
+
+    @property
+    def stem(self) -> str:
+        """The name without its ending, and without that of gzip."""
+        return self._unpacked_name.stem
+
+    @property
+    def suffix(self) -> str:
+        """The ending that tells the format, lower case, whatever it is packed with."""
+        return self._unpacked_name.suffix.lower()
+
+    @property
+    def _unpacked_name(self) -> PurePosixPath:
+        name = self.name
+        return PurePosixPath(name[:-3] if name.lower().endswith(".gz") else name)
+
+    def relative_to(self, folder: Path) -> str:
+        """Return the text of the reference as it is stored in a file of `folder`: what lies on the disk is named from
+        there. `parse` with the same folder reads it."""
+        text = str(self)
+        if not self.is_local:
+            return text
+        return os.path.relpath(self.place, folder) + text[len(self.place) :]
+
+    def as_json(self, folder: Path | None = None) -> dict[str, Any]:
+        """Return the reference for a JSON file, with places on the disk relative to `folder` if one is given."""
+        place = os.path.relpath(self.place, folder) if folder is not None and self.is_local else self.place
+        return {"kind": self.kind.value, "place": place} | {
+            key: value for key, value in (("inner", self.inner), ("part", self.part)) if value
+        }
+
+    @classmethod
+    def from_json(cls, stored: dict[str, Any], folder: Path | None = None) -> DataRef:
+        """Return the reference from its stored form. Raises ValueError or KeyError for another thing."""
+        kind = PlaceKind(stored["kind"])
+        place, inner, part = str(stored["place"]), str(stored.get("inner", "")), stored.get("part")
+        if kind in (PlaceKind.FILE, PlaceKind.MEMBER):
+            place = os.path.normpath(cls.file(folder / place if folder is not None else place).place)
+        return cls(kind, place, inner, None if part is None else str(part))
