@@ -33,7 +33,7 @@ def folder(tmp_path):
 
 def test_a_folder_and_an_archive_list_what_is_in_them(folder):
     ref = DataRef.file(folder)
-    items = {item.ref.name: item for item in connector_for(ref).list(ref)}
+    items = {item.name: item for item in connector_for(ref).list(ref)}
     assert set(items) == {"rain.csv", "more.csv.gz", "all.zip", "deep"} and items["deep"].is_folder
     assert items["rain.csv"].size_bytes == len(TEXT) and items["rain.csv"].ref == DataRef.file(folder / "rain.csv")
     inner = DataRef.parse(folder / "all.zip" / "year" / "rain.csv")
@@ -138,7 +138,7 @@ def test_a_bucket_is_listed_and_what_is_in_it_is_read(monkeypatch):
         assert connector_for(ref).stat(ref) == (len(TEXT), datetime(2031, 6, 24, tzinfo=UTC))
         assert localise(ref).path.read_bytes() == TEXT
         top = DataRef.parse(f"s3://shelf/2031{where}")
-        assert {item.ref.name for item in connector_for(top).list(top)} == {"rain.csv", "more.csv.gz"}
+        assert {item.name for item in connector_for(top).list(top)} == {"rain.csv", "more.csv.gz"}
         assert read.open(ref).parts[0].facts.count == 1
         with pytest.raises(CannotRead, match="does not hold it"):
             connector_for(ref).stat(DataRef.parse(f"s3://shelf/2031/none.csv{where}"))

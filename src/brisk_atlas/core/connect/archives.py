@@ -39,7 +39,7 @@ class Archives:
     def list(self, ref: DataRef) -> list[Item]:
         archive = Path(ref.place)
         return [
-            Item(DataRef.member(archive, name), False, info.file_size, datetime.fromtimestamp(_modified(info), UTC))
+            Item(DataRef.member(archive, name), name, False, info.file_size, _modified(info), f"{info.CRC:x}")
             for name, info in members_in(archive).items()
         ]
 

@@ -25,10 +25,7 @@ class Buckets:
         with _store(ref) as (store, key):
             found = store.get_file_info(fs.FileSelector(key))
         scheme = ref.place.partition("://")[0]
-        return [
-            Item(DataRef(PlaceKind.ADDRESS, f"{scheme}://{info.path}"), not info.is_file, info.size or 0, _date(info))
-            for info in found
-        ]
+        return [_item(DataRef(PlaceKind.ADDRESS, f"{scheme}://{info.path}"), info) for info in found]
 
     def stat(self, ref: DataRef) -> tuple[int, datetime]:
         with _store(ref) as (store, key):
@@ -64,6 +61,11 @@ def _store(ref: DataRef) -> Iterator[tuple[Any, str]]:
         raise CannotRead(
             ref, f"the bucket can't be read ({why})", "Check the address, the keys and the net."
         ) from error
+
+
+def _item(ref: DataRef, info: Any) -> Item:
+    size, modified = info.size or 0, _date(info).timestamp()
+    return Item(ref, info.base_name, not info.is_file, size, modified, f"{size:x}.{modified}")
 
 
 def _date(info: Any) -> datetime:

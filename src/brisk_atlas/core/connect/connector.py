@@ -14,12 +14,17 @@ BUCKETS = ("s3", "gs")
 
 
 class Item(NamedTuple):
-    """Something in a place: a file, or a folder that can be listed in its turn."""
+    """Something in a place: a file, or a folder that can be listed in its turn.
+
+    `modified` is in seconds since 1970, 0 where the place does not say; `state` differs once the item has changed.
+    """
 
     ref: DataRef
+    name: str
     is_folder: bool
     size_bytes: int
-    modified: datetime
+    modified: float
+    state: str
 
 
 class Connector(Protocol):

@@ -15,7 +15,7 @@ from .copies import copy_folder, prune, store_copy, unpacked_limit
 from .failures import explained
 
 PACKED = ".gz"
-NO_DATE = datetime.fromtimestamp(0, UTC)
+GONE = "gone"  # the state of an item that can't be read
 
 
 class Files:
@@ -59,9 +59,10 @@ def _item(item: os.DirEntry) -> Item:
     ref = DataRef(PlaceKind.FILE, item.path)
     try:
         stat = item.stat()
-        return Item(ref, item.is_dir(), stat.st_size, datetime.fromtimestamp(stat.st_mtime, UTC))
-    except OSError:  # a link that leads nowhere or in a circle
-        return Item(ref, False, 0, NO_DATE)
+        state = f"{stat.st_size:x}.{stat.st_mtime_ns:x}"
+        return Item(ref, item.name, item.is_dir(), stat.st_size, stat.st_mtime, state)
+    except OSError:  # a link that leads nowhere or in a circle stays an item, which says so when it is opened
+        return Item(ref, item.name, False, 0, 0.0, GONE)
 
 
 CONNECTOR = Files()

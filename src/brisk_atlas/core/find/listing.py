@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
+from brisk_atlas.core.connect import Item, connector_for
 from brisk_atlas.core.connect.members import members_of, sources_of
-from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.model import CannotRead, DataRef
 from brisk_atlas.core.read import folder_suffixes
 from brisk_atlas.core.read.grouping import group
 from brisk_atlas.core.read.scene_names import META_ENDINGS, bands_named_like
@@ -40,15 +40,9 @@ def list_folder(folder: Path) -> list[Entry]:
     Sidecars, records beside data and the bands of a scene are not rows of their own; a folder that is
     one dataset is its row. Raises CannotRead.
     """
-    try:
-        with os.scandir(folder) as scan:
-            found = {item.name: item for item in scan if not item.name.startswith(".")}
-    except OSError as error:
-        raise CannotRead(
-            folder, error.strerror or str(error), "Check that the folder is there and that you may read it."
-        ) from error
-    folders = {name for name, item in found.items() if _is_dir(item)}
-    rows = [_folder_row(folder, name, found[name], len(folders) <= MOST_PEEKED) for name in folders]
+    found = _items(folder)
+    folders = {name for name, item in found.items() if item.is_folder}
+    rows = [_folder_row(folder, found[name], len(folders) <= MOST_PEEKED) for name in folders]
     groups = group(found.keys() - folders)
     for name in [name for name in groups if name.lower().endswith(".vrt")]:
         for source in sources_of(folder / name):  # what a virtual raster is made of is no row of its own
@@ -58,37 +52,23 @@ def list_folder(folder: Path) -> list[Entry]:
     return sorted(rows, key=lambda row: (not row.is_folder, row.name.lower()))
 
 
-def _is_dir(item: os.DirEntry) -> bool:
-    try:
-        return item.is_dir()
-    except OSError:
-        return False
+def _items(folder: Path) -> dict[str, Item]:
+    ref = DataRef.file(folder)
+    return {item.name: item for item in connector_for(ref).list(ref)}
 
 
-def _row(path: Path, name: str, items: list[os.DirEntry]) -> Entry:
-    size, latest, states = 0, 0.0, []
-    for item in items:
-        try:
-            stat = item.stat()
-        except OSError:  # a link that leads nowhere or in a circle stays a row, which says so when looked at
-            states.append("gone")
-            continue
-        size += stat.st_size
-        latest = max(latest, stat.st_mtime)
-        states.append(f"{stat.st_size:x}.{stat.st_mtime_ns:x}")
+def _row(path: Path, name: str, items: list[Item]) -> Entry:
+    latest = max((item.modified for item in items), default=0.0)
     modified = datetime.fromtimestamp(latest, UTC) if latest else NO_DATE
-    return Entry(path, name, False, size, modified, len(items), "-".join(states))
+    size, state = sum(item.size_bytes for item in items), "-".join(item.state for item in items)
+    return Entry(path, name, False, size, modified, len(items), state)
 
 
-def _folder_row(folder: Path, name: str, item: os.DirEntry, peek: bool) -> Entry:
-    path = folder / name
-    try:
-        stat = item.stat()
-        modified = datetime.fromtimestamp(stat.st_mtime, UTC)
-    except OSError:
-        return Entry(path, name, True, 0, NO_DATE)
+def _folder_row(folder: Path, item: Item, peek: bool) -> Entry:
+    name, path = item.name, folder / item.name
+    modified = datetime.fromtimestamp(item.modified, UTC)
     if path.suffix.lower() in folder_suffixes() or (peek and is_tile_folder(path)):
-        return Entry(path, name, False, 0, modified, 0, f"{stat.st_mtime_ns:x}")
+        return Entry(path, name, False, 0, modified, 0, item.state)
     scene = _only_scene(path) if peek else None
     return scene._replace(name=name) if scene else Entry(path, name, True, 0, modified)
 
@@ -96,9 +76,8 @@ def _folder_row(folder: Path, name: str, item: os.DirEntry, peek: bool) -> Entry
 def _only_scene(folder: Path) -> Entry | None:
     """Return the row of the scene that is all that a folder holds, or None."""
     try:
-        with os.scandir(folder) as scan:
-            found = {item.name: item for item in scan if not item.name.startswith(".")}
-    except OSError:
+        found = _items(folder)
+    except CannotRead:
         return None
     metas = [name for name in found if name.endswith(META_ENDINGS)]
     if len(metas) != 1:
