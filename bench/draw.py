@@ -85,13 +85,13 @@ def _lines() -> Case:
     """Pan 5,000,000 vertices of lines: a later frame against the first one, which makes the index."""
     from brisk_atlas.core.draw import View
     from brisk_atlas.core.draw.frame import Painter
-    from brisk_atlas.core.model import DataRef, Layer, VectorStyle
+    from brisk_atlas.core.model import DataKind, DataRef, Layer, VectorStyle
     from brisk_atlas.core.read import Holdings
 
     path = data.lines(LINES, LINE_VERTICES)
     holdings = Holdings()
     name = holdings.dataset(DataRef.file(path)).parts[0].facts.name
-    layer = Layer("lines", "lines", DataRef.file(path).with_part(name), "vector", VectorStyle(width=1.4))
+    layer = Layer("lines", "lines", DataRef.file(path).with_part(name), DataKind.VECTOR, VectorStyle(width=1.4))
     view = View(data.WEST + 5_000, data.SOUTH + 4_000, 8.0, peers.WIDTH, peers.HEIGHT, data.CRS)
     first, pans = [], []
     for _ in range(RUNS):

@@ -21,12 +21,12 @@ def run() -> Iterator[Case]:
     from brisk_atlas.core.draw import View, cloud
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.draw.prepare import prepare
-    from brisk_atlas.core.model import CloudStyle, DataRef, Layer
+    from brisk_atlas.core.model import CloudStyle, DataKind, DataRef, Layer
     from brisk_atlas.core.points_decoder import PIECE
     from brisk_atlas.core.read import Holdings
 
     path = data.cloud()
-    layer = Layer("cloud", "cloud", DataRef.file(path).with_part(path.stem), "pointcloud", CloudStyle())
+    layer = Layer("cloud", "cloud", DataRef.file(path).with_part(path.stem), DataKind.POINTCLOUD, CloudStyle())
     view = View(data.WEST + 2000, data.SOUTH + 1500, 4.0, WIDTH, HEIGHT, None)
 
     def plain() -> None:

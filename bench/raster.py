@@ -35,10 +35,10 @@ def _painter():  # type: ignore[no-untyped-def]
 
 
 def _layer(path: Path):  # type: ignore[no-untyped-def]
-    from brisk_atlas.core.model import DataRef, GridStyle, Layer, Stretch
+    from brisk_atlas.core.model import DataKind, DataRef, GridStyle, Layer, Stretch
 
     style = GridStyle(ramp="land", stretch=Stretch("hand", 100, 900))
-    return Layer("grid", "grid", DataRef.file(path).with_part(path.stem), "raster", style)
+    return Layer("grid", "grid", DataRef.file(path).with_part(path.stem), DataKind.RASTER, style)
 
 
 def _view(resolution: float = 15.0):  # type: ignore[no-untyped-def]

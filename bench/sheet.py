@@ -58,7 +58,7 @@ OURS = """
 import json, sys, time
 from pathlib import Path
 from bench.case import peak_mb
-from brisk_atlas.core.model import ComputedField, DataRef, Layer, RowsLook
+from brisk_atlas.core.model import ComputedField, DataKind, DataRef, Layer, RowsLook
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import rows_of
 from brisk_atlas.core.sheet import Sheet
@@ -68,7 +68,7 @@ def loaded():
     held = Holdings()
     name = held.dataset(DataRef.file(warm)).parts[0].facts.name
     look = RowsLook(computed=(ComputedField("m", "n * 2"),))
-    sheet = Sheet(rows_of(held, Layer("w", "w", DataRef.file(warm).with_part(name), "table", rows=look)))
+    sheet = Sheet(rows_of(held, Layer("w", "w", DataRef.file(warm).with_part(name), DataKind.TABLE, rows=look)))
     sheet.arrange("n > 1", [("t", True)])
     sheet.distinct("t")
 loaded()
@@ -84,7 +84,7 @@ def first():
     return sheet.values(0, screen, sheet.columns[:across])["measure_0"][0]
 step("first rows", first)
 name = held.dataset(DataRef.file(path)).parts[0].facts.name
-layer = Layer("l", "l", DataRef.file(path).with_part(name), "table")
+layer = Layer("l", "l", DataRef.file(path).with_part(name), DataKind.TABLE)
 def sort():
     global sheet
     sheet = Sheet(rows_of(held, layer))
@@ -99,7 +99,7 @@ def filtered():
 step("filter", filtered)
 def computed():
     field = ComputedField("density", "population / (area_m2 / 1e6)")
-    more = Layer("l", "l", DataRef.file(path).with_part(name), "table", rows=RowsLook(computed=(field,)))
+    more = Layer("l", "l", DataRef.file(path).with_part(name), DataKind.TABLE, rows=RowsLook(computed=(field,)))
     other = Sheet(rows_of(held, more))
     return round(other.values(0, screen, ["density"])["density"][0], 6)
 step("computed field", computed)

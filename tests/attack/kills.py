@@ -25,7 +25,7 @@ from brisk_atlas import demo
 from brisk_atlas.core.handover import RasterOrder, VectorOrder, hand_over_raster, hand_over_vector
 from brisk_atlas.core.handover.edited import save_edits
 from brisk_atlas.core.handover.table import write_table
-from brisk_atlas.core.model import Edit, Layer, RowsLook
+from brisk_atlas.core.model import DataKind, Edit, Layer, RowsLook
 from brisk_atlas.core.project import Work
 from brisk_atlas.core.project.file import save as save_project
 from brisk_atlas.core.read import Holdings
@@ -52,7 +52,7 @@ def write(target: Path, version: int) -> None:
         rows = len(held.table(at(target, part)))
         edit = Edit("year", tuple(range(rows)), (version,) * rows)
         look = RowsLook(edits=(edit,), edited_from=state_of(dataset.members))
-        save_edits(held, Layer("l", part, at(target, part), "vector", rows=look))
+        save_edits(held, Layer("l", part, at(target, part), DataKind.VECTOR, rows=look))
     elif target.suffix == ".tif":
         part = held.raster(at(demo.DATA / "elevation_2031.tif", "elevation_2031"))
         hand_over_raster(part, RasterOrder(target, (1,), resolution=10.0 * version))

@@ -12,7 +12,7 @@ from brisk_atlas.core.draw.cloud_order import order_of
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.prepare import prepare
 from brisk_atlas.core.jobs import Cancelled
-from brisk_atlas.core.model import CloudStyle, Extent, Layer
+from brisk_atlas.core.model import CloudStyle, DataKind, Extent, Layer
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.read import Holdings
 from made_files import at
@@ -82,7 +82,7 @@ def test_a_pan_keeps_a_thinned_cloud_as_dense_everywhere(points, tmp_path, monke
     las = laspy.LasData(header)
     las.x, las.y, las.z = points.xyz.T
     las.write(tmp_path / "dense.las")
-    layer = Layer("c", "c", at(tmp_path / "dense.las", "dense"), "pointcloud", CloudStyle(size=1.0))
+    layer = Layer("c", "c", at(tmp_path / "dense.las", "dense"), DataKind.POINTCLOUD, CloudStyle(size=1.0))
     painter, view = Painter(Holdings()), View(500, 400, 0.8, 900, 700)
     assert "at this scale" in painter.frame([layer], view).notes["c"]
     frame = painter.frame([layer], view.panned(-60, 0))
@@ -106,7 +106,7 @@ def long_file(tmp_path, monkeypatch):
 
 def test_a_long_file_is_seen_in_part_first_and_then_in_full(long_file):
     holdings = Holdings()
-    layer = Layer("c", "c", at(long_file, "long"), "pointcloud", CloudStyle())
+    layer = Layer("c", "c", at(long_file, "long"), DataKind.POINTCLOUD, CloudStyle())
     painter, view = Painter(holdings), View(500, 250, 2.0, 510, 260)
     first = painter.frame([layer], view)
     assert first.unfinished == (layer.ref,) and first.notes["c"].startswith("1 in 7 points")

@@ -17,7 +17,7 @@ from brisk_atlas.core.draw.limits import grid_limits, limits_of
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.draw.vector import draw_shapes, draw_symbols
 from brisk_atlas.core.jobs import Cancelled
-from brisk_atlas.core.model import BadExpression, CloudStyle, Extent, GridStyle, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model import BadExpression, CloudStyle, DataKind, Extent, GridStyle, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Shapes, bounds_of
 from brisk_atlas.core.read.shape_index import index_of
 from made_files import at
@@ -127,7 +127,7 @@ def test_first_looks_follow_what_the_data_is(holdings, data):
 def test_a_cell_under_the_pointer_has_the_colour_of_its_value(painter, island, after):
     style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
     view = View(508_705, 5_771_895, 0.5, 200, 200, UTM)  # one cell is twenty pixels
-    image = painter.frame([Layer("a", "a", island.ref, "raster", style)], view).image
+    image = painter.frame([Layer("a", "a", island.ref, DataKind.RASTER, style)], view).image
     cells = after.native()
     for px, py in ((100, 100), (30, 170), (199, 0)):
         row, col = cells.cell_of(*view.to_map(px + 0.5, py + 0.5))
@@ -138,7 +138,7 @@ def test_a_cell_under_the_pointer_has_the_colour_of_its_value(painter, island, a
 def test_cells_are_squares_when_seen_from_near(painter, island):
     flat = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
     view = View(510_005, 5_771_495, 0.5, 200, 200, UTM)
-    image = painter.frame([Layer("b", "b", island.ref, "raster", flat)], view).image
+    image = painter.frame([Layer("b", "b", island.ref, DataKind.RASTER, flat)], view).image
     changes = np.flatnonzero(np.diff(image[100, :, 0].astype(int)) != 0)
     left, _ = view.origin
     edges = (left + (changes + 1) * view.resolution - 504_000) % 10
@@ -154,7 +154,7 @@ def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, holdin
 
     monkeypatch.setattr(frame, "draw_raster", lambda *a: asked.append("raster") or frame.Drawn())
     monkeypatch.setattr(frame, "draw_vector", lambda *a: asked.append("vector"))
-    painter.frame([island, Layer("z", "z", zones.ref, "vector", VectorStyle(fill="#123456"))], view)
+    painter.frame([island, Layer("z", "z", zones.ref, DataKind.VECTOR, VectorStyle(fill="#123456"))], view)
     assert asked == ["vector"]
 
 
@@ -170,13 +170,13 @@ def test_opacity_is_that_of_the_layer(painter, holdings, data):
     path = data / "tolvane_survey.gpkg"
     view = View(508_700, 5_771_900, 1.0, 9, 9, UTM)  # inside a closed zone
     zone = layer(holdings, path, "closed_zones", VectorStyle(fill="#ff0000", width=0))
-    half = Layer("h", "h", zone.ref, "vector", zone.style, True, 0.5)
+    half = Layer("h", "h", zone.ref, DataKind.VECTOR, zone.style, True, 0.5)
     assert painter.frame([zone], view).image[4, 4].tolist() == [255, 0, 0, 255]
     assert painter.frame([half], view).image[4, 4].tolist() == [128, 0, 0, 128]
 
 
 def test_a_layer_that_fails_is_named_and_the_rest_is_drawn(painter, holdings, data, tmp_path, island):
-    gone = Layer("gone", "gone", at(tmp_path / "gone.tif", "gone"), "raster", GridStyle())
+    gone = Layer("gone", "gone", at(tmp_path / "gone.tif", "gone"), DataKind.RASTER, GridStyle())
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 80, 60)
     frame = painter.frame([island, gone], view)
     assert "no such file" in frame.faults["gone"] and frame.image.any()

@@ -15,7 +15,7 @@ from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.draw.prepare import prepare
 from brisk_atlas.core.draw.raster import lit
 from brisk_atlas.core.jobs import Cancelled
-from brisk_atlas.core.model import Extent, GridStyle, Layer, Stretch
+from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
 from brisk_atlas.core.place import mesh_of, transform
 from brisk_atlas.core.read import Holdings, pyramid
 from made_files import at
@@ -41,7 +41,7 @@ def write(path, values, *, crs=UTM, transform=None, overviews=(), colours=None, 
 
 
 def layer_of(path, style, **more):
-    return Layer(path.stem, path.stem, at(path, path.stem), "raster", style, **more)
+    return Layer(path.stem, path.stem, at(path, path.stem), DataKind.RASTER, style, **more)
 
 
 def picture(path, style, view):
@@ -229,9 +229,9 @@ def test_panning_moves_the_picture_and_mends_its_edges(holdings, data):
     """Only the strips that come into view are drawn, and the whole is as if drawn anew."""
     path = data / "tolvane_survey.gpkg"
     layers = [
-        Layer("e", "e", at(data / "elevation_2031.tif", "elevation_2031"), "raster", GridStyle(ramp="land", shade=0.7)),
-        Layer("l", "l", at(path, "lava_flows"), "vector", first_look(holdings.part(at(path, "lava_flows")).facts, 1)),
-        Layer("p", "p", at(data / "harrow_bay_2031.laz", "harrow_bay_2031"), "pointcloud", first_look(holdings.part(at(data / "harrow_bay_2031.laz", "harrow_bay_2031")).facts, 1)),
+        Layer("e", "e", at(data / "elevation_2031.tif", "elevation_2031"), DataKind.RASTER, GridStyle(ramp="land", shade=0.7)),
+        Layer("l", "l", at(path, "lava_flows"), DataKind.VECTOR, first_look(holdings.part(at(path, "lava_flows")).facts, 1)),
+        Layer("p", "p", at(data / "harrow_bay_2031.laz", "harrow_bay_2031"), DataKind.POINTCLOUD, first_look(holdings.part(at(data / "harrow_bay_2031.laz", "harrow_bay_2031")).facts, 1)),
     ]  # fmt: skip
     used = Painter(holdings)
     view = View(510_200.0, 5_770_300.0, 11.3, 300, 260, UTM)

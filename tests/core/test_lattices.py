@@ -15,7 +15,7 @@ from brisk_atlas.core.handover import RasterOrder, hand_over_raster
 from brisk_atlas.core.inspect.cell import along, cell_values
 from brisk_atlas.core.inspect.statistics import band_values, statistics_of
 from brisk_atlas.core.inspect.zonal import zonal_table
-from brisk_atlas.core.model import Extent, GridStyle, Layer, Stretch
+from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
 from brisk_atlas.core.read import Holdings
 from made_files import at, write_grid_file, write_squares
 
@@ -77,8 +77,8 @@ def test_statistics_and_zones_follow_the_transform(turned, tmp_path):
     x, y = transform * (col, row)
     square = (503_961.3, 5_775_930.7, 504_073.9, 5_776_041.1)
     inside = (x > square[0]) & (x < square[2]) & (y > square[1]) & (y < square[3]) & (VALUES != -9999)
-    zones = Layer("zones", "zones", at(write_squares(tmp_path / "zones.gpkg", [square], UTM), "zones"), "vector")
-    layer = Layer("turned", "turned", at(path, "turned"), "raster")
+    zones = Layer("zones", "zones", at(write_squares(tmp_path / "zones.gpkg", [square], UTM), "zones"), DataKind.VECTOR)
+    layer = Layer("turned", "turned", at(path, "turned"), DataKind.RASTER)
     rows = zonal_table(holdings, zones, layer).to_pylist()[0]
     assert rows["turned_cells"] == inside.sum() > 50
     assert rows["turned_mean"] == pytest.approx(VALUES[inside].mean(), rel=1e-6)
@@ -111,7 +111,7 @@ def test_the_map_draws_a_grid_where_it_lies(turned):
     path, transform = turned
     xy, truth = places(transform, seed=5, count=60)
     layer = Layer(
-        "turned", "turned", at(path, "turned"), "raster", GridStyle(ramp="ink", stretch=Stretch("hand", 40, 160))
+        "turned", "turned", at(path, "turned"), DataKind.RASTER, GridStyle(ramp="ink", stretch=Stretch("hand", 40, 160))
     )
     view = View(504_000.0, 5_776_000.0, 1.0, 700, 700, UTM)
     frame = Painter(Holdings()).frame([layer], view)

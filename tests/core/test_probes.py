@@ -31,7 +31,7 @@ from brisk_atlas.core.inspect import (
 )
 from brisk_atlas.core.inspect.feature import geometry_readings
 from brisk_atlas.core.inspect.held import difference
-from brisk_atlas.core.model import Layer, named_as
+from brisk_atlas.core.model import DataKind, Layer, named_as
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read import Holdings
@@ -176,7 +176,7 @@ def test_vertices_and_rows_on_request(holdings, survey, data):
     zones = layer(holdings, survey, "closed_zones")
     lines = vertex_readings(holdings, zones, 0)
     assert len(lines) == values(feature_finding(holdings, zones, 0))["vertices"].value and "," in lines[0].text
-    stations = Layer("s", "stations", at(data / "gas_stations.csv", "gas_stations"), "table")
+    stations = Layer("s", "stations", at(data / "gas_stations.csv", "gas_stations"), DataKind.TABLE)
     assert values(row_finding(holdings, stations, 2))["station"].value == "G03"
 
 
@@ -268,7 +268,7 @@ def test_a_box_keeps_what_is_inside_apart_from_what_the_header_says(holdings, da
 
 
 def test_all_layers_are_asked_and_one_that_can_not_be_read_is_left_out(holdings, data, survey):
-    gone = Layer("x", "x", at(data / "not there.gpkg", "x"), "vector")
+    gone = Layer("x", "x", at(data / "not there.gpkg", "x"), DataKind.VECTOR)
     layers = [layer(holdings, survey, "closed_zones"), gone, layer(holdings, data / "elevation_2031.tif")]
     found = probe_all(Holdings(), layers, Where.at(508_700, 5_771_900, UTM, 5))
     assert [f.layer_id for f in found] == ["closed_zones", "elevation_2031"]

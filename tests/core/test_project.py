@@ -10,20 +10,30 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brisk_atlas.core.model import CannotRead, CannotWrite, CloudStyle, Facts, GridStyle, Reading, Stretch, VectorStyle
+from brisk_atlas.core.model import (
+    CannotRead,
+    CannotWrite,
+    CloudStyle,
+    DataKind,
+    Facts,
+    GridStyle,
+    Reading,
+    Stretch,
+    VectorStyle,
+)
 from brisk_atlas.core.project import Picks, Place, Work
 from brisk_atlas.core.project.file import read, save
 from made_files import at
 
-VECTOR, GRID = Facts("v", "vector", crs="EPSG:32727"), Facts("g", "raster", crs="EPSG:32727")
+VECTOR, GRID = Facts("v", DataKind.VECTOR, crs="EPSG:32727"), Facts("g", DataKind.RASTER, crs="EPSG:32727")
 
 
 def filled(folder: Path) -> Work:
     work = Work()
     work.add(at(folder / "a.tif"), GRID, GridStyle((3, 2, 1), "tide", Stretch("hand", -5, 7.5), 0.5, "nearest"))
     work.add(at(folder / "b.gpkg"), VECTOR, VectorStyle(colour_by="year", hollow=True))
-    work.add(at(folder / "c.laz"), Facts("c", "pointcloud"), CloudStyle("intensity", size=3.0))
-    work.add(at(folder / "d.csv"), Facts("d", "table"), None)
+    work.add(at(folder / "c.laz"), Facts("c", DataKind.POINTCLOUD), CloudStyle("intensity", size=3.0))
+    work.add(at(folder / "d.csv"), Facts("d", DataKind.TABLE), None)
     work.place = Place(1.5, 2.5, 3.5)
     return work
 
@@ -107,7 +117,7 @@ def test_closing_the_last_layer_forgets_the_crs(tmp_path):
     work = Work()
     work.remove(work.add(at(tmp_path / "x"), GRID, GridStyle()).id)
     assert work.state.crs is None and work.subject is None
-    work.add(at(tmp_path / "y"), Facts("y", "vector", crs="EPSG:4326"), VectorStyle())
+    work.add(at(tmp_path / "y"), Facts("y", DataKind.VECTOR, crs="EPSG:4326"), VectorStyle())
     assert work.state.crs == "EPSG:4326"
 
 

@@ -10,7 +10,7 @@ import rasterio
 
 import made_files as made
 from brisk_atlas.core import read
-from brisk_atlas.core.model import CannotRead, Extent
+from brisk_atlas.core.model import CannotRead, DataKind, Extent
 from brisk_atlas.core.place import transform
 from made_files import at
 
@@ -256,7 +256,10 @@ def test_a_third_party_reader_takes_over_its_ending(monkeypatch, tmp_path):
 
     def opens(path, reading):
         return Dataset(
-            format="Sketch", kind="document", parts=(Part(path, Facts("s", "document", 1)),), **on_disk(path)
+            format="Sketch",
+            kind=DataKind.DOCUMENT,
+            parts=(Part(path, Facts("s", DataKind.DOCUMENT, 1)),),
+            **on_disk(path),
         )
 
     class Point:

@@ -13,7 +13,7 @@ from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Shelves, list_folder, role_of, walk
 from brisk_atlas.core.find.looker import look
 from brisk_atlas.core.jobs import Jobs
-from brisk_atlas.core.model import AtlasError, CannotRead, Layer
+from brisk_atlas.core.model import AtlasError, CannotRead, DataKind, Layer
 from brisk_atlas.core.relief import Camera, Stage
 from brisk_atlas.core.relief.drape import terrain_of
 from made_files import at
@@ -169,7 +169,7 @@ def test_an_unknown_crs_is_said_to_be_unknown(data):
 def terrain(holdings, data):
     path = data / "elevation_2031.tif"
     facts = holdings.part(at(path, "elevation_2031")).facts
-    layer = Layer("e", "e", at(path, "elevation_2031"), "raster", first_look(facts, 0))
+    layer = Layer("e", "e", at(path, "elevation_2031"), DataKind.RASTER, first_look(facts, 0))
     return terrain_of(Painter(holdings), layer, [layer], "#FFFFFF")
 
 

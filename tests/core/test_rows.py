@@ -20,6 +20,7 @@ from brisk_atlas.core.model import (
     BadExpression,
     ColumnLook,
     ComputedField,
+    DataKind,
     Edit,
     FieldFilter,
     Join,
@@ -40,7 +41,7 @@ from made_files import at
 
 @pytest.fixture
 def flows(data):
-    return Layer("lava", "lava_flows", at(data / "tolvane_survey.gpkg", "lava_flows"), "vector", VectorStyle())
+    return Layer("lava", "lava_flows", at(data / "tolvane_survey.gpkg", "lava_flows"), DataKind.VECTOR, VectorStyle())
 
 
 def looking(layer, **rows):
@@ -178,7 +179,7 @@ def test_partners_are_those_of_a_plain_search(own, other):
 
 
 def test_joined_fields_stand_in_expressions_and_related_rows_are_looked_up(holdings, data):
-    stations = Layer("s", "stations", at(data / "gas_stations.csv", "gas_stations"), "table")
+    stations = Layer("s", "stations", at(data / "gas_stations.csv", "gas_stations"), DataKind.TABLE)
     readings = data / "gas_readings.parquet"
     part = holdings.dataset(at(readings)).parts[0].facts.name
     laboratory = data / "laboratory.xlsx"

@@ -15,7 +15,7 @@ from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.handover import RasterOrder, hand_over_raster
 from brisk_atlas.core.inspect import Where, probe
-from brisk_atlas.core.model import CannotRead, Extent, GridStyle, Layer, Rescale, Stretch
+from brisk_atlas.core.model import CannotRead, DataKind, Extent, GridStyle, Layer, Rescale, Stretch
 from brisk_atlas.core.read.scene import parse_groups
 from brisk_atlas.core.read.scene_words import role_of_band
 from brisk_atlas.demo.generate import grids as generator
@@ -83,7 +83,7 @@ def test_the_probe_says_the_quantity_and_its_unit(scene, holdings):
     x, y = SPOT.centre
 
     def readings(part, band):
-        layer = Layer("s", "s", at(scene, part), "raster", GridStyle())
+        layer = Layer("s", "s", at(scene, part), DataKind.RASTER, GridStyle())
         found = probe(holdings, layer, Where.at(x, y, "EPSG:32727", 5.0))
         return next(reading for reading in found.readings if reading.label.startswith(band))
 
@@ -121,7 +121,7 @@ def test_the_quality_band_leaves_out_what_it_is_told_to(scene, data, holdings):
     extent = holdings.raster(at(scene, "quality")).facts.extent
     view = View.fitting(extent, 341, 300)
     style = GridStyle((3, 2, 1), stretch=Stretch("hand", 5000, 20000))
-    layer = Layer("s", "s", at(scene, "visible to shortwave"), "raster", style)
+    layer = Layer("s", "s", at(scene, "visible to shortwave"), DataKind.RASTER, style)
     from dataclasses import replace
 
     masked = replace(layer, style=replace(style, mask=("quality", 1, (4,))))

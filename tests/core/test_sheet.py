@@ -17,7 +17,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core.jobs import Cancelled, Job
-from brisk_atlas.core.model import BadExpression, ColumnLook, ComputedField, Layer
+from brisk_atlas.core.model import BadExpression, ColumnLook, ComputedField, DataKind, Layer
 from brisk_atlas.core.sheet import Sheet, copying
 from brisk_atlas.core.sheet.formats import MISSING, text_of
 from brisk_atlas.core.sheet.preview import preview
@@ -164,7 +164,7 @@ def test_copies_can_be_read_back():
 
 
 def test_the_first_rows_of_an_expression_are_those_of_all(holdings, data, lava):
-    layer = Layer("l", "lava", at(data / "tolvane_survey.gpkg", "lava_flows"), "vector")
+    layer = Layer("l", "lava", at(data / "tolvane_survey.gpkg", "lava_flows"), DataKind.VECTOR)
     field = ComputedField("thick", "volume_m3 / area_plane()")
     shown = preview(holdings, layer, (), field, 5)
     assert shown.column_names == ["volume_m3", "thick"] and shown.num_rows == 5

@@ -19,7 +19,17 @@ from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
 from brisk_atlas.core.draw.spread import spread_of
 from brisk_atlas.core.inspect import Where, probe
-from brisk_atlas.core.model import BadExpression, CannotRead, Extent, GridStyle, Label, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model import (
+    BadExpression,
+    CannotRead,
+    DataKind,
+    Extent,
+    GridStyle,
+    Label,
+    Layer,
+    Stretch,
+    VectorStyle,
+)
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read import Holdings, streams
@@ -104,7 +114,9 @@ def painter(holdings):
 
 
 def labelled(data, part, text, **more):
-    return Layer(part, part, at(data / "tolvane_survey.gpkg", part), "vector", VectorStyle(label=Label(text, **more)))
+    return Layer(
+        part, part, at(data / "tolvane_survey.gpkg", part), DataKind.VECTOR, VectorStyle(label=Label(text, **more))
+    )
 
 
 def boxes(labels, view):
@@ -214,13 +226,15 @@ def test_a_spread_counts_the_values_and_knows_the_ends(holdings, data):
         "e",
         "e",
         at(data / "elevation_2031.tif", "elevation_2031"),
-        "raster",
+        DataKind.RASTER,
         GridStyle(stretch=Stretch("percent", 2, 98)),
     )
     spread = spread_of(holdings, layer)
     assert len(spread.counts) == 1 and spread.counts[0].sum() > 100_000
     assert spread.edges[0] < spread.low < spread.high < spread.edges[-1]
-    words = Layer("b", "b", at(data / "tolvane_survey.gpkg", "buildings"), "vector", VectorStyle(colour_by="village"))
+    words = Layer(
+        "b", "b", at(data / "tolvane_survey.gpkg", "buildings"), DataKind.VECTOR, VectorStyle(colour_by="village")
+    )
     assert spread_of(holdings, words) is None
 
 
@@ -249,7 +263,7 @@ def crowd(tmp_path, monkeypatch):
 
 def test_a_stream_is_sampled_from_afar_and_whole_from_near(crowd):
     holdings = Holdings()
-    layer = Layer("c", "c", at(crowd, "crowd"), "vector", VectorStyle(width=0))
+    layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle(width=0))
     painter = Painter(holdings)
     far = painter.frame([layer], View(504_000, 5_772_500, 10.0, 820, 520, UTM))
     assert far.notes["c"] == "1 in 10 features at this scale"
@@ -265,7 +279,7 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
     read = type(part).read_within
     monkeypatch.setattr(type(part), "read_within", lambda self, extent: asked.append(extent) or read(self, extent))
     painter = Painter(holdings)
-    layer = Layer("c", "c", at(crowd, "crowd"), "vector", VectorStyle())
+    layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle())
     view = View(504_000, 5_772_500, 2.0, 400, 300, UTM)
     for dx in (0, 30, 60):
         painter.frame([layer], view.panned(dx, 0))
@@ -274,7 +288,7 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
 
 def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):
     """A strip that comes into view is small enough to be read in full; the picture must not be half one, half other."""
-    layer = Layer("c", "c", at(crowd, "crowd"), "vector", VectorStyle(width=0))
+    layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle(width=0))
     used, view = Painter(Holdings()), View(504_000, 5_772_500, 8.0, 820, 520, UTM)
     used.frame([layer], view)
     view = view.panned(-40, 25)
@@ -284,7 +298,7 @@ def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):
 
 def test_the_probe_reads_a_stream_where_it_is_asked(crowd):
     holdings = Holdings()
-    layer = Layer("c", "c", at(crowd, "crowd"), "vector", VectorStyle())
+    layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle())
     found = probe(holdings, layer, Where.at(500_325, 5_770_025, UTM, 1.0))
     assert found.row is None and found.readings[0].value == 3
     assert probe(holdings, layer, Where.at(500_375, 5_770_025, UTM, 1.0)) is None

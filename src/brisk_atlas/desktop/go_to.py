@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.model.kinds import DataKind
+
 from .line_palette import LinePalette
 from .session import Session
 
@@ -39,7 +41,7 @@ class GoTo(LinePalette):
     def _cells(self) -> Lattice | None:
         """Return the lattice of the subject, if it is a grid."""
         subject = self.session.work.subject
-        if subject is None or subject.kind != "raster" or self.session.dataset_of(subject) is None:
+        if subject is None or subject.kind is not DataKind.RASTER or self.session.dataset_of(subject) is None:
             return None
         return self.session.holdings.raster(subject.ref).facts.lattice
 

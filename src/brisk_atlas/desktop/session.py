@@ -13,6 +13,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from brisk_atlas.core.jobs import Job, Jobs, Lane
 from brisk_atlas.core.model import AtlasError, NeedsPermission
+from brisk_atlas.core.model.kinds import DataKind
 from brisk_atlas.core.project import Work
 
 from .living import is_living
@@ -31,7 +32,7 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 Look = tuple["Facts", "Style | None", "str | None"]  # of a part: what it is, its first style, and its name
 PROJECT_SUFFIX = ".brisk.json"
-DRAWN_KINDS = ("vector", "raster", "pointcloud", "table")
+DRAWN_KINDS = (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD, DataKind.TABLE)
 
 
 def _explained(dataset: Dataset, part: str) -> dict[str, FieldWords]:
@@ -302,21 +303,21 @@ class Session(QObject):
             parts = [p for p in parts if p.facts.name == ref.part]
         elif chosen is not None:
             parts = [p for p in parts if p.facts.name in chosen]
-            inside = [p.ref for p in dataset.parts if p.facts.kind == "packed" and p.facts.name in chosen]
+            inside = [p.ref for p in dataset.parts if p.facts.kind is DataKind.PACKED and p.facts.name in chosen]
             if inside:
                 self.come_home(lambda inner: self._look_at(inner), inside)
                 return dataset.ref, []
-        elif dataset.kind == "scene":
+        elif dataset.kind is DataKind.SCENE:
             parts = parts[:1]
         if not parts:
             raise AtlasError(ref, f"a {dataset.kind} is not drawn on the Desk", "Read it on Find or Record.")
         looks = []
         for number, part in enumerate(parts):
             job.report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
-            if part.facts.kind == "vector":
+            if part.facts.kind is DataKind.VECTOR:
                 self._hold(ref.with_part(part.facts.name), part.facts)
             looks.append((part.facts, first_look(part.facts, len(self.work.layers) + number)))
-        if dataset.kind == "scene":
+        if dataset.kind is DataKind.SCENE:
             from brisk_atlas.core.read.scene_words import layer_name
 
             names = [layer_name(ref.stem, facts.notes, facts.name) for facts, _ in looks]
@@ -455,7 +456,7 @@ class Session(QObject):
         """Return whether a layer is read by view, so that its rows are not tied to features on the map."""
         from brisk_atlas.core.read.streams import is_stream
 
-        known = layer.kind == "vector" and self.dataset_of(layer) is not None
+        known = layer.kind is DataKind.VECTOR and self.dataset_of(layer) is not None
         return known and is_stream(self.holdings, layer.ref)
 
     def sheet_of(self, layer: Layer, check: Callable[[], None] | None = None) -> Sheet:

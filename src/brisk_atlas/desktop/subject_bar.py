@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
+from brisk_atlas.core.model.kinds import DataKind
+
 from .plain_text import PlainLabel, plain_tip
 from .session import Session
 
@@ -28,7 +30,7 @@ def count_text(facts: Facts) -> str:
 
 def kind_text(facts: Facts) -> str:
     if facts.geometry_type:
-        if facts.kind != "vector":
+        if facts.kind is not DataKind.VECTOR:
             return "points"
         return "mixed geometry" if facts.geometry_type == "Unknown" else facts.geometry_type.lower()
     if facts.grid and len(facts.grid.bands) > 1:
@@ -96,7 +98,9 @@ class SubjectBar(QWidget):
         warnings = dataset.warnings if dataset else ()
         self._set(0, kind_text(facts))
         self._set(1, count_text(facts))
-        self._set(2, crs_label(facts.crs), "" if facts.crs or facts.kind == "table" else "caution", crs_name(facts.crs))
+        self._set(
+            2, crs_label(facts.crs), "" if facts.crs or facts.kind is DataKind.TABLE else "caution", crs_name(facts.crs)
+        )
         if facts.extent:
             unit, scale = unit_of(facts.crs), 1.0
             if unit == "m" and max(facts.extent.width, facts.extent.height) >= 5000:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from brisk_atlas.core.model import AtlasError, CloudStyle, DataRef, Extent, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.model import AtlasError, CloudStyle, DataKind, DataRef, Extent, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.place import same_crs, transform, transform_extent
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
@@ -171,7 +171,12 @@ class Painter:
         self, image: np.ndarray, layers: Sequence[Layer], view: View, picked: Picked, faults: dict[str, str]
     ) -> None:
         for layer in layers:
-            if layer.id == picked.layer_id and layer.kind == "vector" and layer.visible and layer.id not in faults:
+            if (
+                layer.id == picked.layer_id
+                and layer.kind is DataKind.VECTOR
+                and layer.visible
+                and layer.id not in faults
+            ):
                 seen = seen_features(self.holdings, layer.ref, view.extent)
                 if seen.key != ("all",):
                     return  # rows of a stream have no lasting numbers

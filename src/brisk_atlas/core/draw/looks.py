@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brisk_atlas.core.model import CloudStyle, Dataset, Facts, GridStyle, Layer, Stretch, Style, VectorStyle
+from brisk_atlas.core.model import CloudStyle, DataKind, Dataset, Facts, GridStyle, Layer, Stretch, Style, VectorStyle
 
 from .ramps import CLASSES
 
@@ -13,7 +13,7 @@ QUALITY_WORDS = ("quality", "class", "mask")
 
 def first_look(facts: Facts, number: int) -> Style | None:
     """Return a style by what the part is; `number` sets the colour of vector layers apart."""
-    if facts.kind == "vector":
+    if facts.kind is DataKind.VECTOR:
         colour = CLASSES[number % len(CLASSES)]
         kind = facts.geometry_type or ""
         if "Line" in kind:
@@ -21,9 +21,9 @@ def first_look(facts: Facts, number: int) -> Style | None:
         if "Point" in kind:
             return VectorStyle(fill=colour, line="#FFFDF8", width=1.4, size=9.0)
         return VectorStyle(fill=colour, line="#1D2A35", width=1.0)
-    if facts.kind == "pointcloud":
+    if facts.kind is DataKind.POINTCLOUD:
         return CloudStyle()
-    if facts.kind == "raster" and facts.grid:
+    if facts.kind is DataKind.RASTER and facts.grid:
         return _grid_look(facts)
     return None
 
@@ -44,7 +44,7 @@ def first_layers(dataset: Dataset, part_name: str | None = None) -> list[Layer]:
         if style is not None and part_name in (None, part.facts.name):
             name = part.facts.name
             layers.append(Layer(f"glance-{number}", name, dataset.ref.with_part(name), part.facts.kind, style))
-    return layers[:1] if dataset.kind in ("scene", "raster") and part_name is None else layers
+    return layers[:1] if dataset.kind in (DataKind.SCENE, DataKind.RASTER) and part_name is None else layers
 
 
 def _grid_look(facts: Facts) -> GridStyle:

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
-from brisk_atlas.core.model import DataRef, Dataset
+from brisk_atlas.core.model import DataKind, DataRef, Dataset
 
 from .locks import Lock, locks_on
 
@@ -81,7 +81,7 @@ def role_of(member: Path, dataset: Dataset) -> str:
         return "working file of another program"
     if dataset.ref.path.is_dir():
         return "piece of the whole"
-    if dataset.kind == "scene":
+    if dataset.kind is DataKind.SCENE:
         return "metadata of the scene" if name.endswith(".json") else "band"
     return ROLES.get(member.suffix.lower(), "belongs to it")
 

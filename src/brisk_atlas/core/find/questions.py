@@ -7,7 +7,18 @@ from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, NamedTuple
 
-from brisk_atlas.core.model import AtlasError, Columns, DataRef, Dataset, Extent, Facts, Part, Reading, TablePart
+from brisk_atlas.core.model import (
+    AtlasError,
+    Columns,
+    DataKind,
+    DataRef,
+    Dataset,
+    Extent,
+    Facts,
+    Part,
+    Reading,
+    TablePart,
+)
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees, proj_crs, transform_extent
 from brisk_atlas.core.read.dbf_text import DbfText, dbf_text
 from brisk_atlas.core.read.table import TextTable
@@ -79,12 +90,16 @@ class Question(NamedTuple):
 def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Question | None:
     """Return what to ask about a dataset before it is opened, or None where there is nothing to choose."""
     facts = [part.facts for part in dataset.parts]
-    parts = _parts(dataset) if len(facts) > 1 and dataset.kind != "scene" else ()
+    parts = _parts(dataset) if len(facts) > 1 and dataset.kind is not DataKind.SCENE else ()
     table = _table_to_place(dataset)
     form = _form(dataset)
     columns, why_columns = _columns(table) if table is not None else (None, "")
     bare = [
-        f for f in facts if f.kind in ("vector", "raster", "pointcloud") and f.crs is None and "place" not in f.notes
+        f
+        for f in facts
+        if f.kind in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD)
+        and f.crs is None
+        and "place" not in f.notes
     ]
     cloud = next((part for part in dataset.parts if isinstance(part, TextCloud)), None)
     if cloud is not None:
@@ -98,7 +113,7 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     if not (parts or form or asks_crs or text):
         return None
     needed = bool(bare) or bool(columns and cloud is None) or len(parts) > MANY_PARTS or _is_workbook(dataset)
-    needed = needed or cloud is not None or (form is not None and not form.sure) or dataset.kind == "archive"
+    needed = needed or cloud is not None or (form is not None and not form.sure) or dataset.kind is DataKind.ARCHIVE
     guess = Reading(
         crs=suggestions[0].crs if suggestions and (bare or columns) else None,
         form=form.form if form else None,
@@ -124,7 +139,7 @@ def _parts(dataset: Dataset) -> tuple[PartChoice, ...]:
 
 def _table_to_place(dataset: Dataset) -> TablePart | None:
     """Return the table whose rows may be placed by columns: the only one, or the first of several."""
-    if dataset.kind != "table" or dataset.format in ("MGD77", "LAS 2.0 log", "dBase table"):
+    if dataset.kind is not DataKind.TABLE or dataset.format in ("MGD77", "LAS 2.0 log", "dBase table"):
         return None
     return next((part for part in dataset.parts if isinstance(part, TablePart)), None)
 
@@ -188,7 +203,7 @@ def bounds_by(table: TablePart, columns: Columns) -> tuple[float, float, float, 
 
     if (table.facts.count or 0) > MOST_READ:
         return None
-    alone = Dataset(table.ref, "", "table", 0, _NEVER, (), (table,))
+    alone = Dataset(table.ref, "", DataKind.TABLE, 0, _NEVER, (), (table,))
     try:
         placed = taken_as(alone, Reading(columns=columns)).parts[0].facts
     except AtlasError:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import NamedTuple
 
-from brisk_atlas.core.model import DataRef, Dataset, Extent, Facts, size_text
+from brisk_atlas.core.model import DataKind, DataRef, Dataset, Extent, Facts, size_text
 from brisk_atlas.core.place import crs_label, transform_extent
 from brisk_atlas.core.read.record_words import RecordWords, words_of
 
@@ -58,7 +58,7 @@ class Summary(NamedTuple):
 
 def kind_word(facts: Facts) -> str:
     """Return in one word what a part is: its geometry, `grid`, `points`, `table` and so on."""
-    if facts.kind == "vector":
+    if facts.kind is DataKind.VECTOR:
         shape = (facts.geometry_type or "").removeprefix("Multi").removesuffix(" Z")
         return {"Polygon": "polygon", "LineString": "line", "Point": "point"}.get(shape, "vector")
     return {"raster": "grid", "pointcloud": "points"}.get(facts.kind, facts.kind)
@@ -85,7 +85,7 @@ def amount_of(facts: Facts) -> float:
 
 
 def crs_text(facts: Facts) -> str:
-    if facts.kind in ("vector", "raster", "pointcloud"):
+    if facts.kind in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD):
         return "picture" if "place" in facts.notes else crs_label(facts.crs)
     return crs_label(facts.crs) if facts.crs else ""
 
@@ -109,7 +109,7 @@ def summarise(dataset: Dataset) -> Summary:
     return Summary(
         path=str(dataset.ref),
         format=dataset.format,
-        kind=kind_word(one) if one and dataset.kind != "scene" else dataset.kind,
+        kind=kind_word(one) if one and dataset.kind is not DataKind.SCENE else dataset.kind,
         shape=shape_text(one) if one else _shapes(facts),
         amount=amount_text(one) if one else f"{len(facts):,} {many}",
         number=amount_of(one) if one else len(facts),
@@ -132,7 +132,7 @@ def summarise(dataset: Dataset) -> Summary:
 
 
 def _shapes(facts: list[Facts]) -> str:
-    kinds = dict.fromkeys(kind_word(f) for f in facts if f.kind != "packed")
+    kinds = dict.fromkeys(kind_word(f) for f in facts if f.kind is not DataKind.PACKED)
     return ", ".join(kinds)
 
 
@@ -140,7 +140,7 @@ def _words(dataset: Dataset) -> RecordWords | None:
     """Return the words of the dataset's own record, or of the first beside it."""
     for member in dataset.members[:200]:
         name = member.name.lower()
-        own = dataset.kind == "record" or dataset.format == "STAC item"
+        own = dataset.kind is DataKind.RECORD or dataset.format == "STAC item"
         record = name.endswith((".xml", ".jsonld", ".ttl", ".rdf")) and not name.endswith(".aux.xml")
         if record or (own and name.endswith(".json")):
             words = words_of(member)

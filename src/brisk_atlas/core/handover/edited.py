@@ -16,7 +16,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pyogrio
 
-from brisk_atlas.core.model import CannotWrite, Dataset, Layer
+from brisk_atlas.core.model import CannotWrite, DataKind, Dataset, Layer
 from brisk_atlas.core.model.rows import FileState
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.read import Holdings
@@ -49,7 +49,7 @@ def why_not(dataset: Dataset) -> str | None:
     suffix = dataset.ref.path.suffix.lower()
     if suffix in SEQUENCES:
         return "sequences are not rewritten"
-    if dataset.format in (*IN_PLACE, *REWRITTEN) or (dataset.kind == "table" and dataset.format in TABLES):
+    if dataset.format in (*IN_PLACE, *REWRITTEN) or (dataset.kind is DataKind.TABLE and dataset.format in TABLES):
         return None
     return f"{dataset.format} is not written back"
 
@@ -79,7 +79,7 @@ def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, 
     check_unchanged(dataset, layer.rows.edited_from)
     with written_beside(dataset.ref.path, same_data=True) as beside:
         try:
-            if dataset.kind == "table":
+            if dataset.kind is DataKind.TABLE:
                 _rewrite_table(holdings, dataset, layer, beside)
             else:
                 _rewrite(holdings, dataset, layer, beside)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model import AtlasError, DataKind, Layer
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.streams import is_stream
 
@@ -22,14 +22,14 @@ def probe(holdings: Holdings, layer: Layer, where: Where, check: Callable[[], No
     A click gives a feature, a cell or a point with all it says; an area or a line gives the features it
     meets (the first in full), the statistics of the cells or points in it, and a cloud's header.
     """
-    if layer.kind == "vector":
+    if layer.kind is DataKind.VECTOR:
         features, hit = picked(holdings, layer, where)
         if not hit.size:
             return None
         if is_stream(holdings, layer.ref):
             return streamed_finding(holdings, layer, features, int(hit[0]))
         return feature_finding(holdings, layer, int(hit[0]), tuple(hit.tolist()))
-    if layer.kind == "raster":
+    if layer.kind is DataKind.RASTER:
         if where.kind == "click":
             x, y = where.xy[0].tolist()
             return cell_finding(holdings, layer, x, y, where.crs)
@@ -40,7 +40,7 @@ def probe(holdings: Holdings, layer: Layer, where: Where, check: Callable[[], No
             for reading in summary_readings(name, summary, unit)
         ]
         return Finding(layer.id, layer.name, tuple(readings)) if readings else None
-    if layer.kind == "pointcloud":
+    if layer.kind is DataKind.POINTCLOUD:
         return point_finding(holdings, layer, where) if where.kind == "click" else area_finding(holdings, layer, where)
     return None
 

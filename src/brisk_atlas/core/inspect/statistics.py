@@ -10,7 +10,7 @@ import numpy as np
 import pyarrow as pa
 import shapely
 
-from brisk_atlas.core.model import BadExpression, CellWindow, Extent, Lattice, Layer, RasterPart, number_text
+from brisk_atlas.core.model import BadExpression, CellWindow, DataKind, Extent, Lattice, Layer, RasterPart, number_text
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import height_unit_of, transform_extent
 from brisk_atlas.core.read import Holdings
@@ -181,9 +181,9 @@ def places_along(xy: np.ndarray, count: int) -> np.ndarray:
 def names_of(holdings: Holdings, layer: Layer) -> list[str]:
     """Return what of a layer can be summed up: bands, fields of numbers, or dimensions."""
     facts = holdings.part(layer.ref).facts
-    if layer.kind == "raster" and facts.grid:
+    if layer.kind is DataKind.RASTER and facts.grid:
         return [band.name for band in facts.grid.bands]
-    if layer.kind == "pointcloud" and facts.cloud:
+    if layer.kind is DataKind.POINTCLOUD and facts.cloud:
         return ["z", *(name for name in facts.cloud.dimensions if name not in ("X", "Y", "Z"))]
     table = rows_of(holdings, layer)
     number = lambda t: pa.types.is_integer(t) or pa.types.is_floating(t) or pa.types.is_decimal(t)  # noqa: E731
@@ -204,13 +204,13 @@ def statistics_of(
         if own is None:
             return None, ""
         where = Where.box(own.xmin, own.ymin, own.xmax, own.ymax, facts.crs)
-    if layer.kind == "raster":
+    if layer.kind is DataKind.RASTER:
         part = holdings.raster(layer.ref)
         assert facts.grid is not None
         band = next(b for b in facts.grid.bands if b.name == name)
         values, note = band_values(part, band.index, shape_in(where, facts.crs) if where else None, check)
         return summarise(values, note=note), band.unit
-    if layer.kind == "pointcloud":
+    if layer.kind is DataKind.POINTCLOUD:
         points = holdings.points(layer.ref)
         values = points.values(name)
         if where is not None:
@@ -221,7 +221,7 @@ def statistics_of(
         raise BadExpression(name, "there is no such field any more", "Choose another one.")
     column = table.column(name).cast(pa.float64(), safe=False).to_numpy()
     mask = shown_rows(holdings, layer)
-    if where is not None and layer.kind == "vector":
+    if where is not None and layer.kind is DataKind.VECTOR:
         rows = hit(holdings.features(layer.ref), holdings.shape_index(layer.ref, where.crs), where)
         met = np.zeros(table.num_rows, bool)
         met[rows] = True

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite, NeedsPermission, refusing
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
+    from .kinds import Blend, DataKind
     from .lattice import CellWindow, Lattice
     from .layer import WITH_ROWS, Layer
     from .reading import AS_IT_SAYS, Columns, Reading, TextForm
@@ -35,6 +36,7 @@ _HOMES = {
     ),
     "extent": ("Extent",),
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
+    "kinds": ("Blend", "DataKind"),
     "lattice": ("CellWindow", "Lattice"),
     "layer": ("WITH_ROWS", "Layer"),
     "reading": ("AS_IT_SAYS", "Columns", "Reading", "TextForm"),
@@ -51,6 +53,7 @@ __all__ = [
     "AtlasError",
     "BadExpression",
     "Band",
+    "Blend",
     "CannotPlace",
     "CannotRead",
     "CannotWrite",
@@ -61,6 +64,7 @@ __all__ = [
     "ColumnLook",
     "Columns",
     "ComputedField",
+    "DataKind",
     "DataRef",
     "Dataset",
     "Edit",

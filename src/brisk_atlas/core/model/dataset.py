@@ -14,6 +14,7 @@ from .data_ref import DataRef
 from .errors import refusing
 from .extent import Extent
 from .facts import Facts
+from .kinds import DataKind
 from .lattice import CellWindow, Lattice
 
 if TYPE_CHECKING:
@@ -212,7 +213,7 @@ class Dataset:
 
     ref: DataRef
     format: str
-    kind: str
+    kind: DataKind
     size_bytes: int
     modified: datetime
     members: tuple[Path, ...]

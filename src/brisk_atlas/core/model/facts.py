@@ -7,6 +7,7 @@ from math import isfinite
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .extent import Extent
+from .kinds import DataKind
 from .lattice import Lattice
 
 if TYPE_CHECKING:
@@ -115,7 +116,7 @@ class Facts:
     """
 
     name: str
-    kind: str
+    kind: DataKind
     count: int | None = None
     geometry_type: str | None = None
     fields: tuple[Field, ...] = ()

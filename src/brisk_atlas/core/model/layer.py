@@ -6,32 +6,32 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from .data_ref import DataRef
+from .kinds import Blend, DataKind
 from .rows import PLAIN_ROWS, RowsLook
 
 if TYPE_CHECKING:
     from .style import Style
 
 
-WITH_ROWS = ("vector", "table")  # the kinds of layers that a sheet shows
+WITH_ROWS = (DataKind.VECTOR, DataKind.TABLE)  # the kinds of layers that a sheet shows
 
 
 @dataclass(frozen=True)
 class Layer:
     """One open layer. `ref` names the part that it shows, `kind` is that of the part; `style` is None for tables.
 
-    `blend` is `normal` or `multiply`, which darkens what lies below by this layer's colours. `rows` is
-    how its rows are looked at and what was added to them. `id` is unique in the work and stays when
-    the layer is restyled or moved.
+    `blend` is how it goes on the layers below. `rows` is how its rows are looked at and what was added to them.
+    `id` is unique in the work and stays when the layer is restyled or moved.
     """
 
     id: str
     name: str
     ref: DataRef
-    kind: str
+    kind: DataKind
     style: Style | None = None
     visible: bool = True
     opacity: float = 1.0
-    blend: str = "normal"
+    blend: Blend = Blend.NORMAL
     rows: RowsLook = PLAIN_ROWS
 
     @property

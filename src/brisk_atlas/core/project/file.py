@@ -13,9 +13,11 @@ from typing import Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from brisk_atlas.core.model import (
+    Blend,
     CannotRead,
     CannotWrite,
     CloudStyle,
+    DataKind,
     DataRef,
     GridStyle,
     Label,
@@ -42,7 +44,11 @@ _WORDS = {
     "hatch": ("none", "rising", "falling", "crossed", "level", "dots"),
     "resample": ("nearest", "bilinear", "cubic"),
 }
-_STYLES: dict[str, type] = {"vector": VectorStyle, "raster": GridStyle, "pointcloud": CloudStyle}
+_STYLES: dict[DataKind, type] = {
+    DataKind.VECTOR: VectorStyle,
+    DataKind.RASTER: GridStyle,
+    DataKind.POINTCLOUD: CloudStyle,
+}
 
 
 class _Saved(BaseModel):
@@ -53,11 +59,11 @@ class _SavedLayer(_Saved):
     id: str = Field(max_length=200)
     name: str = Field(max_length=500)
     ref: dict[str, str]
-    kind: Literal["vector", "raster", "pointcloud", "table"]
+    kind: DataKind
     style: dict[str, Any] | None = None
     visible: bool = True
     opacity: float = Field(1.0, ge=0, le=1)
-    blend: Literal["normal", "multiply"] = "normal"
+    blend: Blend = Blend.NORMAL
     rows: dict[str, Any] | None = None
 
 
@@ -157,11 +163,11 @@ def project_bytes(state: WorkState, place: Place | None, readings: Mapping[DataR
             id=layer.id,
             name=layer.name,
             ref=layer.ref.as_json(folder),
-            kind=layer.kind,  # type: ignore[arg-type]
+            kind=layer.kind,
             style=_saved_style(layer.style, folder) if layer.style else None,
             visible=layer.visible,
             opacity=layer.opacity,
-            blend=layer.blend,  # type: ignore[arg-type]
+            blend=layer.blend,
             rows=saved_rows(layer.rows, folder),
         )
         for layer in state.layers
@@ -179,7 +185,7 @@ def project_bytes(state: WorkState, place: Place | None, readings: Mapping[DataR
             if ref in readings
         ],
     )
-    return (json.dumps(told.model_dump(), indent=1) + "\n").encode()
+    return (json.dumps(told.model_dump(mode="json"), indent=1) + "\n").encode()
 
 
 def save(work: Work, path: Path, readings: Mapping[DataRef, Reading] = NOTHING_SAID) -> None:

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path, PurePosixPath
 
 from brisk_atlas.core.connect.archives import members_in
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, Part
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, Part
 
 from .on_disk import on_disk
 
@@ -50,8 +50,10 @@ def open_dataset(ref: DataRef) -> Dataset:
         inside = open_inside(member)
         return replace(inside, ref=member, format=f"{inside.format}, zipped")
     parts: list[Part] = [
-        Part(DataRef.member(path, name), Facts(name, "packed", notes={"inside": path.name}))
+        Part(DataRef.member(path, name), Facts(name, DataKind.PACKED, notes={"inside": path.name}))
         for name in names[:MOST_LISTED]
     ]
     said = () if len(names) <= MOST_LISTED else (f"only the first {MOST_LISTED} of {len(names):,} are listed",)
-    return Dataset(format="zip archive", kind="archive", parts=tuple(parts), warnings=said, **on_disk(ref, (path,)))
+    return Dataset(
+        format="zip archive", kind=DataKind.ARCHIVE, parts=tuple(parts), warnings=said, **on_disk(ref, (path,))
+    )

@@ -11,7 +11,7 @@ import laspy
 import numpy as np
 from laspy.errors import LaspyException
 
-from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataRef, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataKind, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import text_of
 from brisk_atlas.core.points_decoder import PIECE, DamagedPoints, decode
@@ -125,8 +125,10 @@ def open_dataset(ref: DataRef) -> Dataset:
         Field(d.name, str(d.dtype) if d.dtype is not None else "uint8") for d in header.point_format.dimensions
     )
     extent = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]), crs) if header.point_count else None
-    facts = Facts(ref.stem, "pointcloud", header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
+    facts = Facts(ref.stem, DataKind.POINTCLOUD, header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
     said = [] if crs else ["no coordinate reference system"]
     indexed = any(vlr.user_id == "copc" for vlr in header.vlrs)
     name = "COPC" if indexed else "LAZ" if header.are_points_compressed else "LAS"
-    return Dataset(format=name, kind="pointcloud", parts=(LasCloud(ref, facts),), warnings=tuple(said), **on_disk(ref))
+    return Dataset(
+        format=name, kind=DataKind.POINTCLOUD, parts=(LasCloud(ref, facts),), warnings=tuple(said), **on_disk(ref)
+    )

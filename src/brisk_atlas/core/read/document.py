@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brisk_atlas.core.model import DataRef, Dataset, Facts, Part
+from brisk_atlas.core.model import DataKind, DataRef, Dataset, Facts, Part
 
 from .on_disk import on_disk
 
@@ -25,5 +25,5 @@ def open_dataset(ref: DataRef) -> Dataset:
     path = ref.path
     with path.open("rb") as file:
         lines = sum(block.count(b"\n") for block in iter(lambda: file.read(1 << 20), b""))
-    facts = Facts(ref.stem, "document", lines)
-    return Dataset(format="Text", kind="document", parts=(TextFile(ref, facts),), **on_disk(ref))
+    facts = Facts(ref.stem, DataKind.DOCUMENT, lines)
+    return Dataset(format="Text", kind=DataKind.DOCUMENT, parts=(TextFile(ref, facts),), **on_disk(ref))

@@ -9,7 +9,7 @@ import sqlite3
 from contextlib import closing
 from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Extent, Facts, Field, Part
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts, Field, Part
 from brisk_atlas.core.place import text_of
 
 from . import sqlite_file, vector
@@ -65,7 +65,7 @@ def open_dataset(ref: DataRef) -> Dataset:
         raise CannotRead(path, f"its tables can't be read ({error})", vector.BROKEN) from error
     if layers is None:  # it has something out of the ordinary: leave it to the library
         return vector.open_dataset(ref)
-    parts: list[Part] = [(vector.OgrTable if f.kind == "table" else vector.OgrLayer)(ref, f) for f in layers]
+    parts: list[Part] = [(vector.OgrTable if f.kind is DataKind.TABLE else vector.OgrLayer)(ref, f) for f in layers]
     if grids:
         from .raster import part_of
 
@@ -73,7 +73,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     if not parts:
         raise CannotRead(path, "it holds no layers")
     kinds = [part.facts.kind for part in parts]
-    kind = "vector" if "vector" in kinds else "raster" if "raster" in kinds else "table"
+    kind = next((k for k in (DataKind.VECTOR, DataKind.RASTER) if k in kinds), DataKind.TABLE)
     said = [text for part in parts for text in vector.remarks(part.facts)]
     return Dataset(format="GeoPackage", kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(ref))
 
@@ -129,7 +129,7 @@ def _layers(path: Path, database: sqlite3.Connection) -> list[Facts] | None:
         if count is None:
             (count,) = database.execute(f"SELECT COUNT(*) FROM {quoted}").fetchone()
         if column is None:
-            found.append(Facts(name, "table", count, None, tuple(fields)))
+            found.append(Facts(name, DataKind.TABLE, count, None, tuple(fields)))
             continue
         crs = None
         if srs not in (None, 0, -1) and srs in systems:
@@ -141,5 +141,5 @@ def _layers(path: Path, database: sqlite3.Connection) -> list[Facts] | None:
         extent = Extent.of(bounds, crs) if count else None
         curved = any(word in type_name.upper() for word in ("CURVE", "CIRCULAR", "SURFACE", "TIN", "TRIANGLE"))
         notes = {"curves": REMARK} if curved else {}
-        found.append(Facts(name, "vector", count, shape, tuple(fields), crs, extent, notes=notes))
+        found.append(Facts(name, DataKind.VECTOR, count, shape, tuple(fields), crs, extent, notes=notes))
     return found

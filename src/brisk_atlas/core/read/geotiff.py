@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from brisk_atlas.core.connect.members import members_of
-from brisk_atlas.core.model import Band, DataRef, Dataset, Extent, Facts, GridFacts, Rescale
+from brisk_atlas.core.model import Band, DataKind, DataRef, Dataset, Extent, Facts, GridFacts, Rescale
 
 from . import raster
 from .grid_facts import notes_of
@@ -43,6 +43,6 @@ def plain_tiff(ref: DataRef) -> Dataset | None:
     notes = notes_of(said, tuple(bands))
     at = (dx, 0.0, west, 0.0, -dy, north)
     grid = GridFacts(head.width, head.height, head.dtype, head.nodata, head.cell, tuple(bands), head.overviews, at)
-    facts = Facts(ref.stem, "raster", crs=head.crs, extent=extent, grid=grid, notes=notes)
+    facts = Facts(ref.stem, DataKind.RASTER, crs=head.crs, extent=extent, grid=grid, notes=notes)
     part = raster.placed(ref, facts, tuple((str(path), band.index) for band in bands))
-    return Dataset(format="GeoTIFF", kind="raster", parts=(part,), **on_disk(ref, members))
+    return Dataset(format="GeoTIFF", kind=DataKind.RASTER, parts=(part,), **on_disk(ref, members))

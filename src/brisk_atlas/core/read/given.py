@@ -7,7 +7,18 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from brisk_atlas.core.model import CannotRead, Columns, Dataset, Extent, Facts, Part, Reading, TablePart, VectorPart
+from brisk_atlas.core.model import (
+    CannotRead,
+    Columns,
+    DataKind,
+    Dataset,
+    Extent,
+    Facts,
+    Part,
+    Reading,
+    TablePart,
+    VectorPart,
+)
 
 from .dbf_text import TO_CHOOSE
 
@@ -34,7 +45,7 @@ def taken_as(dataset: Dataset, reading: Reading) -> Dataset:
     if parts == dataset.parts and warnings == dataset.warnings:
         return dataset
     kinds = [part.facts.kind for part in parts]
-    kind = dataset.kind if dataset.kind in kinds or dataset.kind == "scene" else kinds[0]
+    kind = dataset.kind if dataset.kind in kinds or dataset.kind is DataKind.SCENE else kinds[0]
     settled = "no coordinate reference system"
     warnings = tuple(w for w in warnings if not (reading.crs and w.endswith(settled)))
     return replace(dataset, parts=parts, kind=kind, warnings=warnings)
@@ -48,12 +59,12 @@ def _encoded(part: Part, encoding: str) -> Part:
 
 def _given_crs(part: Part, crs: str) -> Part:
     facts = part.facts
-    if facts.crs is not None or facts.kind not in ("vector", "raster", "pointcloud"):
+    if facts.crs is not None or facts.kind not in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD):
         return part
     extent = replace(facts.extent, crs=crs) if facts.extent else None
     notes = {**facts.notes, "reference system": "given by you; the file states none"}
     facts = replace(facts, crs=crs, extent=extent, notes=notes)
-    if facts.kind == "raster":
+    if facts.kind is DataKind.RASTER:
         from .raster import RasterFile, placed
 
         if isinstance(part, RasterFile):
@@ -80,7 +91,7 @@ def _placed(part: Part, reading: Reading) -> Part:
     notes = {**part.facts.notes, "placed by": ", ".join(sorted(wanted))}
     notes |= {"rows without a place": f"{missing:,}"} if missing else {}
     shape = kinds.pop() if len(kinds) == 1 else "Unknown"
-    facts = Facts(part.facts.name, "vector", len(features), shape, part.facts.fields, crs, whole, notes=notes)
+    facts = Facts(part.facts.name, DataKind.VECTOR, len(features), shape, part.facts.fields, crs, whole, notes=notes)
     return replace(bare, facts=facts)
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import rasterio
 from rasterio.enums import ColorInterp
 
-from brisk_atlas.core.model import Band, CannotRead, Facts, GridFacts, Lattice, Rescale
+from brisk_atlas.core.model import Band, CannotRead, DataKind, Facts, GridFacts, Lattice, Rescale
 from brisk_atlas.core.place import text_of
 
 from .xml import parse_xml
@@ -45,7 +45,7 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
         source.width, source.height, source.dtypes[0], source.nodata, lattice.cell, bands,
         tuple(source.overviews(1)), at,
     )  # fmt: skip
-    return Facts(name, "raster", crs=crs, extent=lattice.extent, grid=grid, notes=notes)
+    return Facts(name, DataKind.RASTER, crs=crs, extent=lattice.extent, grid=grid, notes=notes)
 
 
 def notes_of(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:

@@ -11,7 +11,7 @@ import numpy as np
 import pyarrow as pa
 from lasio.exceptions import LASDataError, LASHeaderError
 
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, TablePart
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, TablePart
 
 from .table import fields_of, table_dataset
 
@@ -69,6 +69,6 @@ def open_dataset(ref: DataRef) -> Dataset:
     table = _table(log)
     notes = {curve.mnemonic: f"{curve.descr} ({curve.unit})" for curve in log.curves}
     well = str(log.well.WELL.value or "") if "WELL" in log.well else ""
-    facts = Facts(well or ref.stem, "table", table.num_rows, None, fields_of(table.schema), notes=notes)
+    facts = Facts(well or ref.stem, DataKind.TABLE, table.num_rows, None, fields_of(table.schema), notes=notes)
     dataset = table_dataset(ref, "LAS 2.0 log", (WellLog(ref, facts),))
     return replace(dataset, warnings=(*dataset.warnings, *_remarks(log)))

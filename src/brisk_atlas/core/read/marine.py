@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Extent, Facts, TablePart
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts, TablePart
 
 from .table import fields_of, table_dataset
 
@@ -62,8 +62,8 @@ class BoatSurvey(TablePart):
 
 def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of an MGD77 file. Raises CannotRead."""
-    table = BoatSurvey(ref, Facts(ref.stem, "table")).read()
+    table = BoatSurvey(ref, Facts(ref.stem, DataKind.TABLE)).read()
     lon, lat = table.column("lon").to_numpy(), table.column("lat").to_numpy()
     extent = Extent(np.nanmin(lon), np.nanmin(lat), np.nanmax(lon), np.nanmax(lat), "EPSG:4326")
-    facts = Facts(ref.stem, "table", table.num_rows, None, fields_of(table.schema), "EPSG:4326", extent)
+    facts = Facts(ref.stem, DataKind.TABLE, table.num_rows, None, fields_of(table.schema), "EPSG:4326", extent)
     return table_dataset(ref, "MGD77", (BoatSurvey(ref, facts),))

@@ -14,7 +14,18 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyarrow.parquet as pq
 
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Extent, Facts, Field, Part, TablePart, VectorPart
+from brisk_atlas.core.model import (
+    CannotRead,
+    DataKind,
+    DataRef,
+    Dataset,
+    Extent,
+    Facts,
+    Field,
+    Part,
+    TablePart,
+    VectorPart,
+)
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import text_of
 
@@ -112,7 +123,7 @@ def open_dataset(ref: DataRef) -> Dataset:
         schema = meta.schema.to_arrow_schema()
         geo = (schema.metadata or {}).get(b"geo")
         if not geo:
-            facts = Facts(ref.stem, "table", meta.num_rows, None, fields_of(schema))
+            facts = Facts(ref.stem, DataKind.TABLE, meta.num_rows, None, fields_of(schema))
             return table_dataset(ref, "Parquet", (ParquetTable(ref, facts),))
         told = json.loads(geo)
         return _layer(ref, meta.num_rows, schema, told["primary_column"], told["columns"])
@@ -137,7 +148,7 @@ def _layer(ref: DataRef, rows: int, schema: pa.Schema, name: str, columns: dict)
     if box and rows:
         half = len(box) // 2
         extent = Extent.of((box[0], box[1], box[half], box[half + 1]), crs)
-    facts = Facts(ref.stem, "vector", rows, types[0] if len(types) == 1 else "Unknown", fields, crs, extent)
+    facts = Facts(ref.stem, DataKind.VECTOR, rows, types[0] if len(types) == 1 else "Unknown", fields, crs, extent)
     part: Part = ParquetLayer(ref, facts, name)
     if extent is None and rows:  # the file does not say it: look at all geometry, once
         from dataclasses import replace
@@ -147,4 +158,4 @@ def _layer(ref: DataRef, rows: int, schema: pa.Schema, name: str, columns: dict)
             around = Extent.of((*np.nanmin(b[:, :2], 0), *np.nanmax(b[:, 2:], 0)), crs)
             part = ParquetLayer(ref, replace(facts, extent=around), name)
     said = () if crs else (f"{ref.stem}: no coordinate reference system",)
-    return Dataset(format="GeoParquet", kind="vector", parts=(part,), warnings=said, **on_disk(ref))
+    return Dataset(format="GeoParquet", kind=DataKind.VECTOR, parts=(part,), warnings=said, **on_disk(ref))

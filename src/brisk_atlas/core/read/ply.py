@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 import plyfile
 
-from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataRef, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataKind, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
 
 from .on_disk import on_disk
@@ -87,8 +87,10 @@ def open_dataset(ref: DataRef) -> Dataset:
     cloud = CloudFacts(None, "", tuple(names), zrange)
     fields = tuple(Field(name, str(data.dtype[name])) for name in names)
     notes = {name: f"{count:,}, left aside" for name, count in others.items()}
-    facts = Facts(ref.stem, "pointcloud", len(data), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
+    facts = Facts(ref.stem, DataKind.POINTCLOUD, len(data), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
     said = ["no coordinate reference system"]
     if len(placed) < len(data):
         said.append(f"{len(data) - len(placed):,} of its {len(data):,} vertices have no finite position")
-    return Dataset(format="PLY", kind="pointcloud", parts=(PlyCloud(ref, facts),), warnings=tuple(said), **on_disk(ref))
+    return Dataset(
+        format="PLY", kind=DataKind.POINTCLOUD, parts=(PlyCloud(ref, facts),), warnings=tuple(said), **on_disk(ref)
+    )

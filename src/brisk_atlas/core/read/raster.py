@@ -15,6 +15,7 @@ from brisk_atlas.core.model import (
     Band,
     CannotRead,
     CellWindow,
+    DataKind,
     DataRef,
     Dataset,
     Facts,
@@ -324,7 +325,7 @@ def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, s
     if not parts:
         raise CannotRead(ref, "it holds no grid of two dimensions that can be read", "It may hold tables alone.")
     said += remarks([part.facts for part in parts])
-    return Dataset(format=format_, kind="raster", parts=tuple(parts), warnings=tuple(said), **on_disk(ref))
+    return Dataset(format=format_, kind=DataKind.RASTER, parts=tuple(parts), warnings=tuple(said), **on_disk(ref))
 
 
 def remarks(facts: list[Facts]) -> list[str]:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from lxml import etree
 
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, Part
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, Part
 
 from .on_disk import on_disk
 from .xml import parse_xml
@@ -107,8 +107,8 @@ def stac_item(path: Path, said: list[str]) -> Dataset:
 
 def _dataset(path: Path, standard: str, title: str) -> Dataset:
     ref = DataRef.file(path)
-    facts = Facts(title or path.stem, "record", 1, notes={"title": title or "not given", "standard": standard})
+    facts = Facts(title or path.stem, DataKind.RECORD, 1, notes={"title": title or "not given", "standard": standard})
     said = () if title else ("the record has no title",)
     return Dataset(
-        format=standard, kind="record", parts=(RecordFile(ref, facts),), warnings=said, **on_disk(ref, (path,))
+        format=standard, kind=DataKind.RECORD, parts=(RecordFile(ref, facts),), warnings=said, **on_disk(ref, (path,))
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, Part
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, Part
 
 from .on_disk import on_disk
 
@@ -23,5 +23,5 @@ def open_dataset(ref: DataRef) -> Dataset:
         layers = [str(layer["name"]) for layer in told["layers"]]
     except (ValueError, KeyError, TypeError, OSError) as error:
         raise CannotRead(path, f"it is not a whole project ({error})", "Open a copy, if you have one.") from error
-    facts = Facts(path.name, "project", len(layers), notes={"layers": ", ".join(layers)})
-    return Dataset(format="Project", kind="project", parts=(SavedWork(ref, facts),), **on_disk(ref, (path,)))
+    facts = Facts(path.name, DataKind.PROJECT, len(layers), notes={"layers": ", ".join(layers)})
+    return Dataset(format="Project", kind=DataKind.PROJECT, parts=(SavedWork(ref, facts),), **on_disk(ref, (path,)))

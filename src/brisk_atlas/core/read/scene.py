@@ -15,7 +15,7 @@ from urllib.parse import urlsplit
 import rasterio
 from rasterio.errors import RasterioError
 
-from brisk_atlas.core.model import Band, CannotRead, DataRef, Dataset, Facts, Part, Rescale
+from brisk_atlas.core.model import Band, CannotRead, DataKind, DataRef, Dataset, Facts, Part, Rescale
 
 from .grid_facts import grid_facts
 from .on_disk import on_disk
@@ -237,7 +237,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     members += [beside] if beside.is_file() else []
     return Dataset(
         format="STAC item" if stac else "Scene metadata",
-        kind="scene",
+        kind=DataKind.SCENE,
         parts=_unlike(parts),
         warnings=tuple(said),
         **on_disk(ref, tuple(members)),

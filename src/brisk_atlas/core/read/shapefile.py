@@ -9,7 +9,7 @@ import struct
 from pathlib import Path
 
 from brisk_atlas.core.connect.members import members_of
-from brisk_atlas.core.model import DataRef, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model import DataKind, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.place import text_of
 
 from . import vector
@@ -34,7 +34,7 @@ def open_dataset(ref: DataRef) -> Dataset:
         return vector.open_dataset(ref)
     said = (*vector.remarks(facts), *vector.text_remarks(ref))
     part = vector.OgrLayer(ref, facts)
-    return Dataset(format="Shapefile", kind="vector", parts=(part,), warnings=said, **on_disk(ref, members))
+    return Dataset(format="Shapefile", kind=DataKind.VECTOR, parts=(part,), warnings=said, **on_disk(ref, members))
 
 
 def _facts(path: Path, members: dict[str, Path]) -> Facts | None:
@@ -58,7 +58,7 @@ def _facts(path: Path, members: dict[str, Path]) -> Facts | None:
     crs = _system(members[".prj"].read_text("utf-8", "replace"))
     if crs is None:
         return None
-    return Facts(path.stem, "vector", count, shape, fields, crs, Extent.of(bounds, crs))
+    return Facts(path.stem, DataKind.VECTOR, count, shape, fields, crs, Extent.of(bounds, crs))
 
 
 def _system(wkt: str) -> str | None:

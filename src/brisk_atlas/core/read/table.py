@@ -10,7 +10,18 @@ from pathlib import Path
 import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
-from brisk_atlas.core.model import AS_IT_SAYS, CannotRead, DataRef, Dataset, Facts, Field, Reading, TablePart, TextForm
+from brisk_atlas.core.model import (
+    AS_IT_SAYS,
+    CannotRead,
+    DataKind,
+    DataRef,
+    Dataset,
+    Facts,
+    Field,
+    Reading,
+    TablePart,
+    TextForm,
+)
 from brisk_atlas.core.model.words import told_apart
 
 from .on_disk import on_disk
@@ -127,7 +138,7 @@ def fields_of(schema: pa.Schema) -> tuple[Field, ...]:
 def table_dataset(ref: DataRef, format_: str, parts: tuple[TablePart, ...]) -> Dataset:
     """Return a dataset of tables; a table without rows is a warning."""
     said = tuple(f"{part.facts.name}: no rows" for part in parts if part.facts.count == 0)
-    return Dataset(format=format_, kind="table", parts=parts, warnings=said, **on_disk(ref))
+    return Dataset(format=format_, kind=DataKind.TABLE, parts=parts, warnings=said, **on_disk(ref))
 
 
 def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
@@ -141,7 +152,7 @@ def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
     else:
         table, remark = read_text(path, form)
         schema, rows = table.schema, table.num_rows
-    facts = Facts(ref.stem, "table", rows, None, fields_of(schema), notes=notes)
+    facts = Facts(ref.stem, DataKind.TABLE, rows, None, fields_of(schema), notes=notes)
     name = {"\t": "TSV", ",": "CSV"}.get(form.delimiter, "Text table") if ref.suffix != ".txt" else "Text table"
     dataset = table_dataset(ref, name, (TextTable(ref, facts, form),))
     return replace(dataset, warnings=(*dataset.warnings, remark)) if remark else dataset

@@ -14,6 +14,7 @@ from brisk_atlas.core.model import (
     CloudFacts,
     CloudPart,
     Columns,
+    DataKind,
     DataRef,
     Dataset,
     Extent,
@@ -73,7 +74,7 @@ def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
     columns = reading.columns if reading.columns and reading.columns.z else guess_columns(names)
     if not {columns.x, columns.y, columns.z} <= set(names) or len({columns.x, columns.y, columns.z}) < 3:
         raise CannotRead(path, f"it has {len(names)} column(s), too few for x, y and z", "Check the delimiter.")
-    bare = TextCloud(ref, Facts(ref.stem, "pointcloud"), form, columns)
+    bare = TextCloud(ref, Facts(ref.stem, DataKind.POINTCLOUD), form, columns)
     xyz = bare.read().xyz
     if not len(xyz):
         raise CannotRead(path, f"{columns.x}, {columns.y} and {columns.z} hold no numbers", "Choose other columns.")
@@ -84,8 +85,12 @@ def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
     notes = {"x, y, z": f"columns {columns.x}, {columns.y}, {columns.z}"}
     if len(xyz) < len(table):
         notes["rows without a place"] = f"{len(table) - len(xyz):,}"
-    facts = Facts(ref.stem, "pointcloud", len(xyz), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
+    facts = Facts(ref.stem, DataKind.POINTCLOUD, len(xyz), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
     said = ("no coordinate reference system",)
     return Dataset(
-        format="XYZ points", kind="pointcloud", parts=(replace(bare, facts=facts),), warnings=said, **on_disk(ref)
+        format="XYZ points",
+        kind=DataKind.POINTCLOUD,
+        parts=(replace(bare, facts=facts),),
+        warnings=said,
+        **on_disk(ref),
     )

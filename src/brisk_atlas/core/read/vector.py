@@ -11,7 +11,18 @@ import pyarrow as pa
 import pyogrio
 from pyogrio.errors import DataLayerError, DataSourceError
 
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Extent, Facts, Field, Part, TablePart, VectorPart
+from brisk_atlas.core.model import (
+    CannotRead,
+    DataKind,
+    DataRef,
+    Dataset,
+    Extent,
+    Facts,
+    Field,
+    Part,
+    TablePart,
+    VectorPart,
+)
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.place import text_of
@@ -216,14 +227,14 @@ def _facts(ref: DataRef, layer: str | None, encoding: str | None = None) -> Fact
     geometry = info["geometry_type"]
     fields = tuple(map(Field, told_apart([str(name) for name in info["fields"]]), types))
     if geometry is None:
-        return Facts(layer, "table", info["features"], None, fields)
+        return Facts(layer, DataKind.TABLE, info["features"], None, fields)
     crs = text_of(info["crs"]) if info["crs"] and not info["crs"].startswith(UNDEFINED) else None
     bounds = info["total_bounds"]
     extent = None
     if bounds is not None and np.isfinite(bounds).all() and info["features"]:
         xmin, ymin, xmax, ymax = (float(v) for v in bounds)
         extent = Extent(xmin, ymin, xmax, ymax, crs)
-    return Facts(layer, "vector", info["features"], geometry, fields, crs, extent)
+    return Facts(layer, DataKind.VECTOR, info["features"], geometry, fields, crs, extent)
 
 
 def _facts_in_some_encoding(ref: DataRef, layer: str | None) -> tuple[Facts, str | None]:
@@ -252,7 +263,7 @@ def text_remarks(ref: DataRef) -> list[str]:
 def remarks(facts: Facts) -> list[str]:
     """Return what should be said of a vector part before it is used."""
     said = []
-    if facts.kind == "vector" and facts.crs is None:
+    if facts.kind is DataKind.VECTOR and facts.crs is None:
         said.append(f"{facts.name}: no coordinate reference system")
     if "curves" in facts.notes or any(word in (facts.geometry_type or "") for word in CURVED):
         said.append(f"{facts.name}: {CURVES_STRAIGHT}")
@@ -292,7 +303,7 @@ def open_dataset(ref: DataRef) -> Dataset:
             for name in _layer_names(ref):
                 facts, encoding = _facts_in_some_encoding(ref, name)
                 said += _rows_beside(ref, facts.count or 0)
-                parts.append((OgrTable if facts.kind == "table" else OgrLayer)(ref, facts, encoding=encoding))
+                parts.append((OgrTable if facts.kind is DataKind.TABLE else OgrLayer)(ref, facts, encoding=encoding))
                 said += remarks(facts)
     except IndexError as error:
         raise CannotRead(ref, "its head is damaged, so that no layer is found in it", BROKEN) from error
@@ -301,7 +312,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     if not parts:
         raise CannotRead(ref, "it holds no layers")
     said += text_remarks(ref)
-    kind = "vector" if any(part.facts.kind == "vector" for part in parts) else "table"
+    kind = DataKind.VECTOR if any(part.facts.kind is DataKind.VECTOR for part in parts) else DataKind.TABLE
     return Dataset(
         format=FORMATS.get(ref.suffix, "vector"), kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(ref)
     )

@@ -12,7 +12,7 @@ from openpyxl.utils.exceptions import InvalidFileException
 from openpyxl.worksheet._read_only import ReadOnlyWorksheet
 
 from brisk_atlas.core.connect.archives import members_in
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Facts, TablePart
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, TablePart
 from brisk_atlas.core.model.words import told_apart
 
 from . import vector
@@ -80,5 +80,5 @@ def open_dataset(ref: DataRef) -> Dataset:
     parts = []
     for name, rows in _rows(path).items():
         table = _table(rows)
-        parts.append(WorkbookSheet(ref, Facts(name, "table", table.num_rows, None, fields_of(table.schema))))
+        parts.append(WorkbookSheet(ref, Facts(name, DataKind.TABLE, table.num_rows, None, fields_of(table.schema))))
     return table_dataset(ref, "XLSX", tuple(parts))

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from brisk_atlas.core.model import Dataset, Facts
+from brisk_atlas.core.model import DataKind, Dataset, Facts
 from brisk_atlas.core.place import is_geographic, same_crs, transform_extent
 
 from .checks import CAUTION, NOTE, Finding
@@ -38,7 +38,7 @@ MUCH_LARGER = 4.0  # times the area of the data, from which a box says little
 
 def derived_record(dataset: Dataset, part: str | None = None) -> Record:
     """Return what the data tells, of one part or of all."""
-    chosen = [p.facts for p in dataset.parts if part in (None, p.facts.name) and p.facts.kind != "record"]
+    chosen = [p.facts for p in dataset.parts if part in (None, p.facts.name) and p.facts.kind is not DataKind.RECORD]
     boxes = [box for facts in chosen if (box := _box(facts))]
     grids = [facts for facts in chosen if facts.grid]
     clouds = [facts for facts in chosen if facts.cloud]
@@ -66,7 +66,7 @@ def derived_record(dataset: Dataset, part: str | None = None) -> Record:
             if facts.fields
         ),
         bands=tuple(_band(b) for b in grid.grid.bands) if grid and grid.grid and len(grid.grid.bands) > 1 else (),
-        formats=(Format(dataset.format),) if dataset.kind != "record" else (),
+        formats=(Format(dataset.format),) if dataset.kind is not DataKind.RECORD else (),
         size_mb=round(dataset.size_bytes / 1e6, 3),
         level="dataset",
     )
@@ -104,7 +104,7 @@ def _representation(facts: Facts) -> str:
 
 
 def _object(facts: Facts) -> str:
-    if facts.kind == "pointcloud":
+    if facts.kind is DataKind.POINTCLOUD:
         return "point"
     told = (facts.geometry_type or "").lower()
     return next((kind for word, kind in OBJECTS.items() if word in told), "")

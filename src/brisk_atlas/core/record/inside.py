@@ -10,7 +10,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from brisk_atlas.core.model import CannotRead, Dataset
+from brisk_atlas.core.model import CannotRead, DataKind, Dataset
 from brisk_atlas.core.read.geopackage import read_only
 
 from .document import Document
@@ -190,7 +190,7 @@ def _tags(dataset: Dataset) -> Iterator[tuple[str, dict[str, str]]]:
     elif suffix == ".gpkg":
         yield "GeoPackage contents", _contents(dataset.ref.path)
     for member in dataset.members:
-        if member.suffix.lower() in (".txt", ".met") and dataset.kind == "scene":
+        if member.suffix.lower() in (".txt", ".met") and dataset.kind is DataKind.SCENE:
             yield f"text header {member.name}", _keys(member)
             break
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead, CannotWrite, Dataset
+from brisk_atlas.core.model import CannotRead, CannotWrite, DataKind, Dataset
 from brisk_atlas.core.read.geopackage import read_only
 from brisk_atlas.core.read.sqlite_file import in_place
 from brisk_atlas.core.system.atomic_write import checked_place, write_whole
@@ -58,7 +58,7 @@ def kept_records(dataset: Dataset) -> tuple[list[Kept], list[Failed]]:
     """Return the records of a dataset, the likeliest first, and the files that could not be read as such."""
     found: list[Kept] = []
     failed: list[Failed] = []
-    if dataset.kind == "record":
+    if dataset.kind is DataKind.RECORD:
         document = read_document(dataset.ref.path)
         return [Kept(document, ITSELF, f"{dataset.ref.name}, {document.standard.name}")], []
     if not dataset.ref.is_local:
@@ -98,7 +98,7 @@ def _beside(dataset: Dataset) -> list[Path]:
     ]
     path = dataset.ref.path
     folder = path if path.is_dir() else path.parent
-    if dataset.kind == "scene":
+    if dataset.kind is DataKind.SCENE:
         found += sorted(folder.glob("*.stac.json"))
     found += [path for name in SHARED if (path := folder / name) not in found and path.is_file()]
     return list(dict.fromkeys(found))

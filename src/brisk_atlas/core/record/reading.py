@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from brisk_atlas.core.model import Dataset, Facts, size_text
+from brisk_atlas.core.model import DataKind, Dataset, Facts, size_text
 from brisk_atlas.core.place import crs_name, height_unit_of, unit_of
 
 from .elements import Place
@@ -265,7 +265,7 @@ def _derived(facts: Facts) -> list[tuple[str, str]]:
     if facts.count is not None:
         noun = {"vector": "features", "pointcloud": "points", "table": "rows"}.get(facts.kind, "count")
         lines.append((noun, f"{facts.count:,}"))
-    if facts.kind != "table" or facts.crs:
+    if facts.kind is not DataKind.TABLE or facts.crs:
         lines += [("reference system", crs_name(facts.crs)), ("extent", extent_text(facts))]
     if facts.grid:
         g, unit = facts.grid, unit_of(facts.crs)

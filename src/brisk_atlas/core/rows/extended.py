@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, Field, Layer, RowsLook
+from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, Field, Layer, RowsLook
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.streams import Seen, is_stream, seen_features
@@ -27,14 +27,14 @@ def base_rows(holdings: Holdings, layer: Layer) -> pa.Table:
     for a layer that has none."""
     if layer.kind not in WITH_ROWS:
         raise AtlasError(layer.ref.whole, f"it is a {layer.kind} and has no rows", "Choose a vector layer or a table.")
-    if layer.kind == "vector" and is_stream(holdings, layer.ref):
+    if layer.kind is DataKind.VECTOR and is_stream(holdings, layer.ref):
         return holdings.attributes(layer.ref)
     return holdings.table(layer.ref)
 
 
 def features_of(holdings: Holdings, layer: Layer) -> Features | None:
     """Return the features of the same rows, where they have geometry that is held."""
-    if layer.kind != "vector" or is_stream(holdings, layer.ref):
+    if layer.kind is not DataKind.VECTOR or is_stream(holdings, layer.ref):
         return None
     return holdings.features(layer.ref)
 

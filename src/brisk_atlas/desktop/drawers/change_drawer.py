@@ -10,7 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job, Lane
-from brisk_atlas.core.model import DataRef, GridStyle, Layer, Stretch
+from brisk_atlas.core.model import DataKind, DataRef, GridStyle, Layer, Stretch
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -72,7 +72,7 @@ class ChangeDrawer(QWidget):
     def _fill(self) -> None:
         """Offer the open grids; first the curtain's sides, else the subject and the grid most like it."""
         work = self.session.work
-        grids = [layer for layer in work.layers if layer.kind == "raster"]
+        grids = [layer for layer in work.layers if layer.kind is DataKind.RASTER]
         pair = work.alike() if work.subject in grids else None
         for side, box in enumerate((self.side_a, self.side_b)):
             now = box.currentData()

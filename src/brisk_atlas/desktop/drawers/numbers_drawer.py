@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job, Lane
-from brisk_atlas.core.model import AtlasError, DataRef, Extent, Layer, number_text
+from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Extent, Layer, number_text
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -181,9 +181,9 @@ class NumbersDrawer(QWidget):
         polygons = []
         for layer in work.layers:
             facts = self.session.facts_of(layer)
-            if layer.kind == "vector" and facts and "Polygon" in (facts.geometry_type or ""):
+            if layer.kind is DataKind.VECTOR and facts and "Polygon" in (facts.geometry_type or ""):
                 polygons.append(layer)
-        grids = sorted((la for la in work.layers if la.kind == "raster"), key=lambda layer: not layer.visible)
+        grids = sorted((la for la in work.layers if la.kind is DataKind.RASTER), key=lambda layer: not layer.visible)
         for box, layers in ((self.zones, polygons), (self.grid, grids)):
             now = box.currentData()
             box.blockSignals(True)

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import GridStyle, Layer
+from brisk_atlas.core.model import DataKind, GridStyle, Layer
 from brisk_atlas.core.project import Picks
 
 from ..plain_text import PlainLabel
@@ -215,7 +215,7 @@ class ProbeDrawer(QWidget):
             x, y = where.middle
             change = difference_at(holdings, *sides, x, y, where.crs) if sides else None
             facts = self.session.facts_of(subject) if subject else None
-            cells = holdings.raster(subject.ref).facts.lattice if subject and subject.kind == "raster" else None
+            cells = holdings.raster(subject.ref).facts.lattice if subject and subject.kind is DataKind.RASTER else None
             texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))
             return texts, findings, change
 
@@ -264,7 +264,7 @@ class ProbeDrawer(QWidget):
             from brisk_atlas.core.place import Spot, notations
 
             holdings = self.session.holdings
-            if layer.kind != "vector":
+            if layer.kind is not DataKind.VECTOR:
                 return row_finding(holdings, layer, row), None, {}
             finding, place = feature_finding(holdings, layer, row, (row,)), place_of(holdings, layer, row, crs)
             if place is None:
@@ -282,7 +282,7 @@ class ProbeDrawer(QWidget):
             self.tree.add_finding(finding)
             self._tell_steps()
             self.hold_button.setEnabled(True)
-            self.corners.setEnabled(layer.kind == "vector")
+            self.corners.setEnabled(layer.kind is DataKind.VECTOR)
 
         if self._job:
             self._job.cancel()
@@ -338,7 +338,7 @@ class ProbeDrawer(QWidget):
         if (
             work.state.subject != hit.layer_id
             and not spoken_of
-            and (work.subject is None or work.subject.kind == "vector" or not work.state.curtain)
+            and (work.subject is None or work.subject.kind is DataKind.VECTOR or not work.state.curtain)
         ):
             work.choose(hit.layer_id)
         work.pick(Picks(hit.layer_id, hit.rows if area and hit.rows else (hit.row,)))
@@ -347,7 +347,7 @@ class ProbeDrawer(QWidget):
         """List the vertices of the feature on show."""
         finding = next((f for f in self.findings if f.row is not None), None)
         layer = self.session.work.layer(finding.layer_id) if finding else None
-        if finding is None or layer is None or finding.row is None or layer.kind != "vector":
+        if finding is None or layer is None or finding.row is None or layer.kind is not DataKind.VECTOR:
             return
         row = finding.row
 
@@ -390,7 +390,9 @@ class ProbeDrawer(QWidget):
     def _heights(self) -> Layer | None:
         """Return the elevation to follow the surface on: the subject, else the topmost grid of heights."""
         work = self.session.work
-        layers = [layer for layer in (work.subject, *work.layers) if layer is not None and layer.kind == "raster"]
+        layers = [
+            layer for layer in (work.subject, *work.layers) if layer is not None and layer.kind is DataKind.RASTER
+        ]
         for layer in layers:
             facts = self.session.facts_of(layer)
             if facts is None or facts.grid is None or not isinstance(layer.style, GridStyle):

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import AtlasError, Layer, Style
+from brisk_atlas.core.model import AtlasError, Blend, Layer, Style
 
 from ..plain_text import PlainLabel, plain_tip
 from ..session import Session
@@ -108,7 +108,7 @@ class StyleRows:
         slider.valueChanged.connect(lambda value: None if self.filling else later.start())
         self.form.addRow("Opacity", slider)
         self.setters.append(lambda layer: slider.setValue(round(layer.opacity * 100)))
-        self.choice_of("Blend", "blend", [("lay over", "normal"), ("multiply (darken)", "multiply")],
+        self.choice_of("Blend", "blend", [("normal", Blend.NORMAL), ("multiply (darken)", Blend.MULTIPLY)],
                        lambda layer: layer.blend, lambda value: self.change_layer("blend", blend=value))  # fmt: skip
 
     def colour(self, label: str, field: str) -> QPushButton:

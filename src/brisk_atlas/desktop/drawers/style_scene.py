@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from brisk_atlas.core.model import AS, GridStyle, RasterPart, Stretch, named_as
+from brisk_atlas.core.model import AS, DataKind, GridStyle, RasterPart, Stretch, named_as
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Dataset, Layer
@@ -61,7 +61,7 @@ def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
 
 def quality_of(dataset: Dataset | None, layer: Layer) -> tuple[str, int, tuple[tuple[int, str, str], ...]] | None:
     """Return part, band and classes of a scene's quality band, for its other band groups."""
-    if dataset is None or dataset.kind != "scene":
+    if dataset is None or dataset.kind is not DataKind.SCENE:
         return None
     for part in dataset.parts:
         grid = part.facts.grid

@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.model.kinds import DataKind
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
 
 PICTURE_PX = 236
 EMPTY = "Choose a dataset in the list to see what it is."
-OPENED = ("vector", "raster", "scene", "pointcloud", "table", "project", "archive")
+NOT_OPENED = (DataKind.RECORD, DataKind.DOCUMENT)  # read on the Record page, or here
 FACTS, ROWS, RECORD, FILES, TEXT = range(5)
 TABS = ("Facts", "Rows", "Record", "Files", "Text")
 
@@ -203,7 +204,7 @@ class Glance(QWidget):
         self.summary.setText(
             f"{dataset.format} · {dataset.kind}" + (f" · {'; '.join(dataset.warnings)}" if dataset.warnings else "")
         )
-        self.open_button.setVisible(dataset.kind in OPENED)
+        self.open_button.setVisible(dataset.kind not in NOT_OPENED)
         self.record_button.setVisible(True)
         if found.extent is not None:
             self.picture.show_layers(found.layers, found.extent)
@@ -287,7 +288,7 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple
 
     layers = first_layers(dataset, part_name)
     if not layers:
-        return [], None, "no picture: it has no geometry" if dataset.kind == "table" else ""
+        return [], None, "no picture: it has no geometry" if dataset.kind is DataKind.TABLE else ""
     facts = session.holdings.part(layers[0].ref).facts
     extent = extent_of(session.holdings, layers, facts.crs)
     return (layers, extent, "") if extent is not None else ([], None, "no picture: it has no extent")

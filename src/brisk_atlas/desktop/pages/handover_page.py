@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.jobs import Job, Lane
-from brisk_atlas.core.model import DataRef, Extent, Facts, GridStyle, Layer
+from brisk_atlas.core.model import DataKind, DataRef, Extent, Facts, GridStyle, Layer
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -221,9 +221,9 @@ class HandoverPage(QWidget):
         self.extent.clear()
         self.extent.addItem("all of it", WHOLE)
         self.within.clear()
-        if layer.kind != "table":
+        if layer.kind is not DataKind.TABLE:
             self.extent.addItem("what the map shows", IN_VIEW)
-        if layer.kind == "vector":
+        if layer.kind is DataKind.VECTOR:
             for other in self.session.work.layers:
                 known = self.session.facts_of(other)
                 if other.id != layer.id and known and known.geometry_type and "Polygon" in known.geometry_type:
@@ -251,8 +251,8 @@ class HandoverPage(QWidget):
         label = self.form.labelForField(self.fields)
         if isinstance(label, QLabel):
             label.setText("Bands" if facts.grid else "Fields")
-        self.form.setRowVisible(1, layer.kind != "raster")
-        self.form.setRowVisible(3, layer.kind != "table")
+        self.form.setRowVisible(1, layer.kind is not DataKind.RASTER)
+        self.form.setRowVisible(3, layer.kind is not DataKind.TABLE)
         self.crs.clear()
         self.where.clear()
         self._crs_changed("")
@@ -361,7 +361,7 @@ class HandoverPage(QWidget):
             from brisk_atlas.core.read.streams import is_stream, piece_of
 
             holdings = self.session.holdings
-            if layer.kind == "raster":
+            if layer.kind is DataKind.RASTER:
                 part = holdings.raster(layer.ref)
                 assert part.facts.grid is not None
                 bands = tuple(b.index for b in part.facts.grid.bands if b.name in chosen)
@@ -370,7 +370,7 @@ class HandoverPage(QWidget):
                     part, handover.RasterOrder(target, bands, crs, None, within, smooth), job.report
                 )
                 return f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}"
-            if layer.kind == "table":
+            if layer.kind is DataKind.TABLE:
                 table = added.rows_of(holdings, layer, job.check)
                 return f"{handover.hand_over_table(table, target, format_, rows_of(job), chosen):,} rows"
             clip = None
@@ -383,7 +383,7 @@ class HandoverPage(QWidget):
                 features = replace(features, table=added.rows_of(holdings, layer, job.check))
             return f"{handover.hand_over_vector(features, order, job.report):,} features"
 
-        if layer.kind == "raster" and not chosen:
+        if layer.kind is DataKind.RASTER and not chosen:
             self._say("Choose at least one band.", bad=True)
             return
         self._begin()

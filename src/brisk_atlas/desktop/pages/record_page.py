@@ -10,7 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model import AtlasError, DataKind, DataRef
 
 from ..plain_text import PlainLabel
 from ..record.actions import RecordActions
@@ -210,7 +210,7 @@ class RecordPage(QWidget):
             self.session.holdings.forget(ref)
         dataset = self.session.holdings.dataset(ref)
         kept, failed = kept_records(dataset)
-        is_data = dataset.kind != "record"
+        is_data = dataset.kind is not DataKind.RECORD
         told = derived_record(dataset, part) if is_data else Record()
         return Shown(ref, kept, failed, told, derived_sections(dataset, part), is_data)
 

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidg
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import Extent, Layer
+from brisk_atlas.core.model import DataKind, Extent, Layer
 from brisk_atlas.core.project import Place
 
 from ..commands import Commands
@@ -246,7 +246,7 @@ class MapPane(QWidget):
         """Go to the picked features."""
         picks = self.session.work.picks
         layer = self.session.work.layer(picks.layer_id) if picks else None
-        if picks is None or layer is None or layer.kind != "vector" or self.session.is_streamed(layer):
+        if picks is None or layer is None or layer.kind is not DataKind.VECTOR or self.session.is_streamed(layer):
             return
         crs, rows = self.session.work.state.crs, picks.rows
 

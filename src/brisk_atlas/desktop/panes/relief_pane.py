@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaint
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model import DataKind, Layer
 from brisk_atlas.core.relief import Camera, Stage
 
 from ..plain_text import PlainLabel
@@ -190,7 +190,7 @@ class ReliefPane(QWidget):
         self.surface.clear()
         for layer in self.session.work.layers:
             facts = self.session.facts_of(layer)
-            if layer.kind == "raster" and facts and facts.grid and len(facts.grid.bands) == 1:
+            if layer.kind is DataKind.RASTER and facts and facts.grid and len(facts.grid.bands) == 1:
                 self.surface.addItem(layer.name, layer.id)
         subject = self.session.work.subject
         wanted = self.surface.findData(subject.id) if subject else -1
@@ -202,7 +202,9 @@ class ReliefPane(QWidget):
         return self.session.work.layer(self.surface.currentData())
 
     def _draped(self, surface: Layer) -> list[Layer]:
-        shown = [layer for layer in self.session.work.drawn() if layer.visible and layer.kind != "pointcloud"]
+        shown = [
+            layer for layer in self.session.work.drawn() if layer.visible and layer.kind is not DataKind.POINTCLOUD
+        ]
         return shown or [surface]
 
     def remake(self) -> None:

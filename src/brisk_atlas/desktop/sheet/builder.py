@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError, BadExpression, ComputedField, Layer
+from brisk_atlas.core.model import AtlasError, BadExpression, ComputedField, DataKind, Layer
 from brisk_atlas.core.model.plain_values import values_of
 
 from ..plain_text import PlainLabel, plain_tip
@@ -163,7 +163,7 @@ class Builder(QDialog):
         }
         groups["examples"] = [(expression, words) for _, expression, words in EXAMPLES]
         for function in FUNCTIONS:
-            if function.group == "geometry" and self.layer.kind != "vector":
+            if function.group == "geometry" and self.layer.kind is not DataKind.VECTOR:
                 continue
             groups.setdefault(function.group, []).append((function.form, function.says))
         for group, lines in groups.items():

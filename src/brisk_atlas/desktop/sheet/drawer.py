@@ -10,7 +10,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import WITH_ROWS, AtlasError, BadExpression, Edit, Extent, Layer, RowsLook
+from brisk_atlas.core.model import WITH_ROWS, AtlasError, BadExpression, DataKind, Edit, Extent, Layer, RowsLook
 from brisk_atlas.core.project import Picks
 
 from ..plain_text import PlainLabel
@@ -316,7 +316,7 @@ class SheetDrawer(QWidget):
         """Return (rows,) bool of the rows that the scope lets show; None for all."""
         import numpy as np
 
-        placed = layer.kind == "vector" and not self.session.is_streamed(layer)
+        placed = layer.kind is DataKind.VECTOR and not self.session.is_streamed(layer)
         if self.scope == "all" or (self.scope == "view" and (extent is None or not placed)):
             return None
         mask = np.zeros(sheet.table.num_rows, bool)

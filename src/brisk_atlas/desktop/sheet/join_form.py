@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.jobs import Job
-from brisk_atlas.core.model import AtlasError, DataRef, Facts, Join, Layer
+from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Facts, Join, Layer
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -90,7 +90,7 @@ class JoinForm(QDialog):
         """Offer the open tables and layers, then other tables in their files."""
         seen = {self.layer.ref}
         for layer in self.session.work.layers:
-            if layer.kind in ("vector", "table") and layer.ref not in seen:
+            if layer.kind in (DataKind.VECTOR, DataKind.TABLE) and layer.ref not in seen:
                 seen.add(layer.ref)
                 self.other.addItem(layer.name, layer.ref)
         for place in dict.fromkeys(layer.ref.whole for layer in self.session.work.layers):
@@ -100,7 +100,7 @@ class JoinForm(QDialog):
         dataset = self.session.holdings.peek(place)
         for part in dataset.parts if dataset else ():
             source = place.with_part(part.facts.name)
-            if part.facts.kind in ("vector", "table") and source not in seen:
+            if part.facts.kind in (DataKind.VECTOR, DataKind.TABLE) and source not in seen:
                 seen.add(source)
                 self.other.addItem(f"{part.facts.name}, in {place.name}", source)
 

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton
 
 from brisk_atlas.core.jobs import Job, Lane
-from brisk_atlas.core.model import AtlasError, ComputedField, DataRef, Layer, RowsLook
+from brisk_atlas.core.model import AtlasError, ComputedField, DataKind, DataRef, Layer, RowsLook
 from brisk_atlas.core.model.words import told_apart
 
 from ..icons import icon
@@ -91,9 +91,9 @@ class SheetTools:
         layer = self.layer
         for name, button in self.button.items():
             button.setEnabled(layer is not None or name == "window")
-        placed = layer is not None and layer.kind == "vector" and not self.session.is_streamed(layer)
+        placed = layer is not None and layer.kind is DataKind.VECTOR and not self.session.is_streamed(layer)
         self.button["go"].setEnabled(placed and self.session.work.picks is not None)
-        self.button["on map"].setEnabled(layer is not None and layer.kind == "vector")
+        self.button["on map"].setEnabled(layer is not None and layer.kind is DataKind.VECTOR)
         look = layer.rows if layer else RowsLook()
         self.button["summary"].setChecked(look.summary)
         self.button["on map"].setChecked(look.on_map)
@@ -221,7 +221,7 @@ class SheetTools:
         layer = self.layer
         if layer is None:
             return
-        vector = layer.kind == "vector"
+        vector = layer.kind is DataKind.VECTOR
         kinds = "GeoPackage (*.gpkg);;GeoJSON (*.geojson);;FlatGeobuf (*.fgb);;Shapefile (*.shp)"
         start = layer.ref.beside(f"{layer.name}_edited" + (".gpkg" if vector else ".csv"))
         chosen, kind = QFileDialog.getSaveFileName(
@@ -237,7 +237,7 @@ class SheetTools:
 
             holdings = self.session.holdings
             table = rows_of(holdings, layer, job.check)
-            if layer.kind == "table":
+            if layer.kind is DataKind.TABLE:
                 return handover.hand_over_table(table, path, format_, None, None)
             features = replace(holdings.features(layer.ref), table=table)
             order = handover.VectorOrder(path, format_, path.stem, None, None, None, None, None)
@@ -297,7 +297,7 @@ class SheetTools:
     def _add_copies(self, menu: QMenu) -> None:
         menu.addSeparator()
         for kind, words in COPIES:
-            if kind not in ("geojson", "wkt") or (self.layer and self.layer.kind == "vector"):
+            if kind not in ("geojson", "wkt") or (self.layer and self.layer.kind is DataKind.VECTOR):
                 menu.addAction(words, lambda kind=kind: self.copy(kind))
 
     def row_menu(self, at: QPoint) -> None:
