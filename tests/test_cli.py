@@ -142,7 +142,7 @@ def test_records_are_shown_and_checked(shelf, capsys):
     assert told[0]["values"]["contacts[1].email"] == "data@survey.tolvane.example"
     assert cli.main(["record", "check", "--schema", str(shelf / "ash_samples.geojson")]) == 1
     out = capsys.readouterr().out
-    assert "5 of 9 said" in out and "fault: date" in out and "dateStamp" in out
+    assert "5 of 9 filled in" in out and "fault: date" in out and "dateStamp" in out
     assert cli.main(["record", "check", str(shelf / "elevation_2031.tif.xml")]) == 0
     assert cli.main(["record", "check", "--json", "--standard", "inspire", str(shelf / "fissures_2031")]) == 1
     capsys.readouterr()

@@ -39,7 +39,7 @@ def _window_parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--page", choices=PAGES, default=None, help="the page to show in the picture")
     parser.add_argument(
-        "--size", type=_size, default=(1280, 800), metavar="WxH", help="the picture's size, 1280x800 if not said"
+        "--size", type=_size, default=(1280, 800), metavar="WxH", help="the picture's size, 1280x800 if not given"
     )
     parser.add_argument(
         "--do",

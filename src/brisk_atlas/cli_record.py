@@ -48,8 +48,8 @@ def _parser() -> argparse.ArgumentParser:
         help="such as title or contacts.email; again for more",
     )
     table.add_argument("--standard")
-    table.add_argument("-o", "--output", type=Path, help="a .csv or .xlsx file; printed as CSV if not said")
-    apply = verb("apply", "Put a template into records; only shown unless --write is said.")
+    table.add_argument("-o", "--output", type=Path, help="a .csv or .xlsx file; printed as CSV if not given")
+    apply = verb("apply", "Apply a template to records; only shown unless --write is given.")
     apply.add_argument("template", type=Path)
     apply.add_argument("paths", nargs="+", type=Path)
     apply.add_argument(
@@ -62,14 +62,14 @@ def _parser() -> argparse.ArgumentParser:
     flat = verb("flatten", "Any XML as tables, one a chosen element name.")
     flat.add_argument("path", type=Path)
     flat.add_argument("names", nargs="*", metavar="ELEMENT", help="none: list the element names")
-    flat.add_argument("-o", "--output", type=Path, help="a folder for the CSV files; printed if not said")
+    flat.add_argument("-o", "--output", type=Path, help="a folder for the CSV files; printed if not given")
     page = verb("page", "A record as an HTML page that needs nothing else.")
     page.add_argument("path", type=Path)
     page.add_argument("-o", "--output", type=Path)
     catalogue = verb("catalogue", "A DCAT-AP catalogue of a folder.")
     catalogue.add_argument("folder", type=Path)
     catalogue.add_argument("--title", default="")
-    catalogue.add_argument("-o", "--output", type=Path, help=".jsonld, .ttl or .rdf; printed as Turtle if not said")
+    catalogue.add_argument("-o", "--output", type=Path, help=".jsonld, .ttl or .rdf; printed as Turtle if not given")
     return parser
 
 
@@ -201,7 +201,7 @@ def _check(asked: argparse.Namespace) -> int:
                     }
                 )
                 continue
-            print(f"{label} under {judged.name}: {full.said} of {full.asked} said, {len(found)} finding(s)")
+            print(f"{label} under {judged.name}: {full.said} of {full.asked} filled in, {len(found)} finding(s)")
             for f in found:
                 where = label_of(f.place) if f.place else "the record"
                 print(f"  {f.severity}: {where}: {f.reason}")
@@ -285,7 +285,7 @@ def _apply(asked: argparse.Namespace) -> int:
         state = "new record" if plan.is_new else "changes" if plan.changes else "nothing to change"
         print(f"{plan.path.name}: {state}")
         for change in plan.changes:
-            print(f"  {change.label}: {batch.short(change.before) or 'not said'} -> {batch.short(change.after)}")
+            print(f"  {change.label}: {batch.short(change.before) or 'not stated'} -> {batch.short(change.after)}")
         if asked.write and (plan.changes or plan.is_new):
             plan.save()
     if not asked.write:

@@ -28,7 +28,7 @@ def test_new_lava_and_the_fallen_rim(before, after, truth):
     told = truth["eruption_2031"]
     assert change.risen_volume == pytest.approx(told["lava_volume_m3"])
     assert change.risen_area == pytest.approx(told["lava_area_m2"])
-    assert change.greatest == told["thickest_m"]
+    assert change.maximum == told["thickest_m"]
     assert change.net_volume == pytest.approx(told["net_change_m3"])
     assert change.compared_cells == truth["elevation"]["valid_cells"] and not change.resampled
 
@@ -51,7 +51,7 @@ def test_only_cells_with_data_on_both_sides_count(tmp_path):
     change = change_between(a, b)
     assert (change.compared_cells, change.risen_volume, change.fallen_volume) == (2, 200, 100)
     assert change.difference.valid.tolist() == [[True, False], [True, False]]
-    assert (change.mean, change.least, change.greatest) == (0.5, -1, 2)
+    assert (change.mean, change.minimum, change.maximum) == (0.5, -1, 2)
 
 
 def test_shifted_grids_share_their_overlap(tmp_path):

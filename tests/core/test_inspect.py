@@ -148,5 +148,5 @@ def test_numbers_as_text(value, text):
 
 def test_summary_leaves_out_what_is_unknown():
     summary = summarise(np.array([1.0, np.nan, 3.0]))
-    assert (summary.count, summary.least, summary.mean, summary.greatest) == (2, 1, 2, 3)
+    assert (summary.count, summary.minimum, summary.mean, summary.maximum) == (2, 1, 2, 3)
     assert summary.counts.sum() == 2 and summarise(np.array([np.nan])) is None

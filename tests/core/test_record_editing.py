@@ -169,7 +169,7 @@ def test_boxes_and_contacts_read_well():
         contact_text(Contact("Ines", postcode="0001", city="Harrow Landing", link="https://a.example"))
         == "Ines, 0001 Harrow Landing, https://a.example"
     )
-    assert brief(Record())[0].lines[0].text == "not said"
+    assert brief(Record())[0].lines[0].text == "not stated"
 
 
 def test_tags_become_a_record_and_the_rest_is_named():
@@ -203,7 +203,10 @@ def test_tags_become_a_record_and_the_rest_is_named():
         ("<h><geograph/><geodetic><horizdn>D_WGS_1984</horizdn></geodetic></h>", "4326"),
         ("<h><planar><gridsys><othergrd>Office grid, EPSG:3031</othergrd></gridsys></planar></h>", "3031"),
         ("<h><planar><mapproj><mapprojn>Conic of the office</mapprojn></mapproj></planar></h>", "Conic of the office"),
-        ("<h><planar><gridsys><utm><utmzone>27</utmzone></utm></gridsys></planar></h>", "UTM zone 27, datum not said"),
+        (
+            "<h><planar><gridsys><utm><utmzone>27</utmzone></utm></gridsys></planar></h>",
+            "UTM zone 27, datum not stated",
+        ),
     ],
 )
 def test_spelt_out_systems_are_recognised_or_told(xml, code):

@@ -96,17 +96,17 @@ def test_a_summary_says_what_numpy_says(values, data):
     assert (told.count, told.missing) == (known.size, len(shown) - known.size)
     assert told.distinct == len(set(known.tolist()) if known.size else ())
     if known.size:
-        assert (told.least, told.greatest) == (known.min(), known.max())
+        assert (told.minimum, told.maximum) == (known.min(), known.max())
         assert told.mean == pytest.approx(known.mean(), abs=1e-6) and told.total == pytest.approx(known.sum(), abs=1e-5)
     else:
-        assert told.least is told.mean is told.greatest is None
+        assert told.minimum is told.mean is told.maximum is None
 
 
 def test_what_is_not_a_number_does_not_spoil_a_sum_and_text_has_no_mean():
     sheet = Sheet(pa.table({"v": [1.0, float("nan"), 3.0, float("inf")], "t": ["b", "a", "a", None]}))
     assert sheet.summary("v").mean == 2 and sheet.summary("v").total == 4
     told = sheet.summary("t")
-    assert (told.count, told.missing, told.distinct, told.least, told.greatest) == (3, 1, 2, "a", "b")
+    assert (told.count, told.missing, told.distinct, told.minimum, told.maximum) == (3, 1, 2, "a", "b")
     assert told.mean is None and told.total is None
 
 

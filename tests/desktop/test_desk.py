@@ -235,7 +235,7 @@ def test_grid_style_by_the_form(demo_driver):
     d.settle()
     widget(d, QComboBox, "ramp").setCurrentText("ember")
     widget(d, QCheckBox, "shade").setChecked(False)
-    widget(d, QComboBox, "stretch").setCurrentText("least to greatest")
+    widget(d, QComboBox, "stretch").setCurrentText("minimum to maximum")
     d.settle()
     assert not widget(d, QDoubleSpinBox, "stretch low").isEnabled()
     widget(d, QComboBox, "stretch").setCurrentText("by hand")

@@ -215,7 +215,7 @@ def test_a_dataset_is_found_by_a_word_that_stands_only_in_its_abstract(driver, t
     driver.settle()
     driver.press(driver.window, Qt.Key.Key_F, CTRL)
     assert find.everywhere.isChecked() and "Type words" in find.count.text()
-    driver.command("get to know the pinned")
+    driver.command("index pinned")
     driver.type(find.filter, "obsid", enter=False)
     assert list(driver.rows()) == ["vents.kml"] and driver.rows()["vents.kml"]["folder"] == "delivery/deep"
     assert find.glance.name.text() == "vents.kml"

@@ -334,7 +334,7 @@ def test_a_summary_row_and_small_distributions(hand, lava):
     assert "surface" not in hand.grid.summaries  # out of sight, so not worked out
     hand.grid.horizontalScrollBar().setValue(9999)
     d.qtbot.waitUntil(lambda: "surface" in hand.grid.summaries, timeout=5000)
-    assert hand.grid.summaries["year"].least == 1994
+    assert hand.grid.summaries["year"].minimum == 1994
 
 
 def test_a_table_is_joined_and_its_rows_drawn_over_time(driver):

@@ -15,7 +15,7 @@ from .theme import LIGHT, Theme
 if TYPE_CHECKING:
     from brisk_atlas.core.record import Section
 
-NOT_SAID = "not said"
+NOT_SAID = "not stated"
 LABEL_PX = 126
 MOST_LINES = 600  # that are laid out at once; more would hold up the window
 THE_REST = "rest:"

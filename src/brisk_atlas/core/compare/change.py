@@ -32,8 +32,8 @@ class Change:
     fallen_volume: float
     net_volume: float
     mean: float
-    least: float
-    greatest: float
+    minimum: float
+    maximum: float
     resampled: bool
 
 

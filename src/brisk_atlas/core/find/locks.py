@@ -111,11 +111,11 @@ def _told(path: Path) -> str:
         with path.open("rb") as file:
             head = file.read(MOST_READ)
     except OSError:
-        return "not said"
+        return "not stated"
     if path.name.endswith(("-wal", "-shm", "-journal")) or not head:
-        return "not said"
+        return "not stated"
     words = [w.strip().decode("ascii", "replace") for w in _HOLDER.findall(head.replace(b"\0", b"")) if w.strip()]
-    return ", ".join(words[:3]) or "not said"
+    return ", ".join(words[:3]) or "not stated"
 
 
 def _age(seconds: float) -> str:

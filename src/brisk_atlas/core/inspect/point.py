@@ -98,7 +98,12 @@ def _record(points: Points, i: int) -> list[Reading]:
 
 
 def _spread(name: str, values: np.ndarray, unit: str, group: str) -> list[Reading]:
-    said = (("least", values.min()), ("mean", values.mean()), ("greatest", values.max()), ("spread", values.std()))
+    said = (
+        ("minimum", values.min()),
+        ("mean", values.mean()),
+        ("maximum", values.max()),
+        ("standard deviation", values.std()),
+    )
     return [Reading(f"{name}, {word}", float(v), f"{v:,.2f}", unit, group) for word, v in said]
 
 
@@ -156,11 +161,11 @@ def header_readings(holdings: Holdings, layer: Layer, points: Points | None = No
     if cloud is None:
         return []
     e = facts.extent
-    triple = lambda v: ", ".join(f"{c:g}" for c in v) if v else "not said"  # noqa: E731
+    triple = lambda v: ", ".join(f"{c:g}" for c in v) if v else "not stated"  # noqa: E731
     said = [
-        ("software", cloud.software or "not said"),
-        ("system", cloud.system or "not said"),
-        ("created", cloud.created or "not said"),
+        ("software", cloud.software or "not stated"),
+        ("system", cloud.system or "not stated"),
+        ("created", cloud.created or "not stated"),
         ("project id", cloud.project or "none"),
         ("version", f"LAS {cloud.version}, point format {cloud.point_format}" if cloud.version else "not LAS"),
         ("points", f"{facts.count or 0:,}"),

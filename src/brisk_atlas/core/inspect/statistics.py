@@ -34,13 +34,13 @@ class Summary:
     """
 
     count: int
-    least: float
+    minimum: float
     mean: float
-    greatest: float
-    spread: float
+    maximum: float
+    standard_deviation: float
     counts: np.ndarray
     edges: np.ndarray
-    middle: float = float("nan")
+    median: float = float("nan")
     missing: int = 0
     note: str = ""
 
@@ -69,8 +69,8 @@ def summarise(values: np.ndarray, bins: int = 64, note: str = "") -> Summary | N
 def summary_readings(name: str, summary: Summary, unit: str = "") -> list[Reading]:
     """Return a summary as the lines of a finding, under the name of what it sums up."""
     lines = [
-        ("least", summary.least), ("mean", summary.mean), ("middle", summary.middle),
-        ("greatest", summary.greatest), ("spread", summary.spread),
+        ("minimum", summary.minimum), ("mean", summary.mean), ("median", summary.median),
+        ("maximum", summary.maximum), ("standard deviation", summary.standard_deviation),
     ]  # fmt: skip
     found = [Reading("values", summary.count, f"{summary.count:,}", "", name, f"{name}, values", summary.note)]
     if summary.missing:

@@ -16,16 +16,16 @@ from brisk_atlas.core.rows import rows_of
 from .zonal_kernels import gather
 
 STRIP = 4_000_000  # cells read at once
-MOST_VALUES = 50_000_000  # cells in all zones up to which the middle and the commonest value are worked out
+MOST_VALUES = 50_000_000  # cells in all zones up to which the median and the mode value are worked out
 
 
 def zonal_table(
     holdings: Holdings, zones: Layer, grid: Layer, band: int = 1, report: Callable[[float], None] = lambda share: None
 ) -> pa.Table:
-    """Return the rows of a polygon layer with the numbers of one band appended: cells, area, least, mean,
-    middle, greatest, sum, spread, and the commonest value of a grid of whole numbers.
+    """Return the rows of a polygon layer with the numbers of one band appended: cells, area, minimum, mean,
+    median, maximum, sum, standard deviation, and the mode of a grid of whole numbers.
 
-    A cell counts for a zone if its middle lies in it; zones may overlap. For a zone without cells all
+    A cell counts for a zone if its centre lies in it; zones may overlap. For a zone without cells all
     but their count is missing. Raises BadExpression, CannotPlace, CannotRead.
     """
     shapes = _zones_in(holdings, zones, grid)
@@ -50,15 +50,15 @@ def zonal_table(
     cells = sums[:, 0]
     with np.errstate(divide="ignore", invalid="ignore"):
         mean = sums[:, 1] / cells
-        spread = np.sqrt(np.maximum(sums[:, 2] / cells - (mean - (shift or 0.0)) ** 2, 0.0))
-    made: dict[str, np.ndarray] = {"least": ends[:, 0], "mean": mean}
+        standard_deviation = np.sqrt(np.maximum(sums[:, 2] / cells - (mean - (shift or 0.0)) ** 2, 0.0))
+    made: dict[str, np.ndarray] = {"minimum": ends[:, 0], "mean": mean}
     whole = np.issubdtype(np.dtype(holdings.raster(grid.ref).value_dtype), np.integer)
     if kept is not None:
-        middle, commonest = _ranked(kept, count)
-        made["middle"] = middle
-    made |= {"greatest": ends[:, 1], "sum": sums[:, 1], "spread": spread}
+        median, mode = _ranked(kept, count)
+        made["median"] = median
+    made |= {"maximum": ends[:, 1], "sum": sums[:, 1], "standard_deviation": standard_deviation}
     if kept is not None and whole:
-        made["commonest"] = commonest
+        made["mode"] = mode
     unit, table = unit_of(facts.crs), rows_of(holdings, zones)
     columns = {"cells": pa.array(cells.astype(np.int64))}
     if unit and unit != "°":
@@ -117,20 +117,20 @@ def _pairs(holdings: Holdings, shapes: Shapes, grid: Layer, band: int, report: C
 
 
 def _ranked(kept: list[tuple[np.ndarray, np.ndarray]], count: int) -> tuple[np.ndarray, np.ndarray]:
-    """Return (zones,) the middle value and the commonest one (the least of several); NaN without cells."""
-    middle, commonest = np.full(count, np.nan), np.full(count, np.nan)
+    """Return (zones,) the median value and the mode one (the minimum of several); NaN without cells."""
+    median, mode = np.full(count, np.nan), np.full(count, np.nan)
     if not kept:
-        return middle, commonest
+        return median, mode
     zone, value = np.concatenate([z for z, _ in kept]), np.concatenate([v for _, v in kept])
     order = np.lexsort((value, zone))
     zone, value = zone[order], value[order]
     present, starts, counts = np.unique(zone, return_index=True, return_counts=True)
-    middle[present] = (value[starts + (counts - 1) // 2] + value[starts + counts // 2]) / 2
+    median[present] = (value[starts + (counts - 1) // 2] + value[starts + counts // 2]) / 2
     new = np.ones(zone.size, bool)
     new[1:] = (zone[1:] != zone[:-1]) | (value[1:] != value[:-1])
     at = np.flatnonzero(new)
     length = np.diff(np.append(at, zone.size))
     best = np.lexsort((value[at], -length, zone[at]))
     first = np.unique(zone[at][best], return_index=True)[1]
-    commonest[present] = value[at][best][first]
-    return middle, commonest
+    mode[present] = value[at][best][first]
+    return median, mode

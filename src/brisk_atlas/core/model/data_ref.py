@@ -6,7 +6,8 @@ import os
 import re
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from pathlib import Path, PurePosixPath
+from functools import lru_cache
+from pathlib import Path
 from typing import Any
 from urllib.parse import quote, unquote
 
@@ -50,7 +51,7 @@ class DataRef:
     @classmethod
     def file(cls, path: str | Path) -> DataRef:
         """Return the reference to a file or folder on the disk, whatever its name looks like."""
-        return cls(PlaceKind.FILE, str(Path(path).absolute()))
+        return cls(PlaceKind.FILE, _absolute(str(path)))
 
     @classmethod
     def member(cls, archive: str | Path, inner: str) -> DataRef:
@@ -75,12 +76,13 @@ class DataRef:
         if PART_MARK in text and not Path(text).exists():
             text, _, name = text.rpartition(PART_MARK)
             part = unquote(name)
-        path = Path(text).expanduser()
-        ref = cls.file(path if folder is None else folder / path)
-        for outer in Path(ref.place).parents:
-            if outer.suffix.lower() in ARCHIVE_SUFFIXES and outer.is_file():
-                ref = cls.member(outer, Path(ref.place).relative_to(outer).as_posix())
-                break
+        text = os.path.expanduser(text)  # noqa: PTH111  a Path would be made for nothing, once for each of many
+        ref = cls.file(text if folder is None else folder / text)
+        if any(f"{suffix}/" in ref.place.lower() for suffix in ARCHIVE_SUFFIXES):
+            for outer in Path(ref.place).parents:
+                if outer.suffix.lower() in ARCHIVE_SUFFIXES and outer.is_file():
+                    ref = cls.member(outer, Path(ref.place).relative_to(outer).as_posix())
+                    break
         return ref.with_part(part)
 
     @classmethod
@@ -122,7 +124,7 @@ class DataRef:
         """Where it lies on the disk; of a member of an archive, below the archive. Raises ValueError elsewhere."""
         if not self.is_local:
             raise ValueError(f"{self} is no file")
-        return Path(self.place, self.inner)
+        return _path(self.place, self.inner)
 
     @property
     def folder(self) -> Path | None:
@@ -138,22 +140,21 @@ class DataRef:
         """The last part of the name of what is meant, as lists show it."""
         if self.kind is PlaceKind.ADDRESS:
             return unquote(self.place.partition("?")[0].rstrip("/").rpartition("/")[2])
-        return PurePosixPath(self.inner or self.place).name
+        return (self.inner or self.place).rstrip("/").rpartition("/")[2]
 
     @property
     def stem(self) -> str:
         """The name without its ending, and without that of gzip."""
-        return self._unpacked_name.stem
+        return self._split_name()[0]
 
     @property
     def suffix(self) -> str:
         """The ending that tells the format, lower case, whatever it is packed with."""
-        return self._unpacked_name.suffix.lower()
+        return self._split_name()[1].lower()
 
-    @property
-    def _unpacked_name(self) -> PurePosixPath:
+    def _split_name(self) -> tuple[str, str]:
         name = self.name
-        return PurePosixPath(name[:-3] if name.lower().endswith(".gz") else name)
+        return os.path.splitext(name[:-3] if name.lower().endswith(".gz") else name)  # noqa: PTH122  cheaper
 
     def relative_to(self, folder: Path) -> str:
         """Return the text of the reference as it is stored in a file of `folder`: what lies on the disk is named from
@@ -178,3 +179,16 @@ class DataRef:
         if kind in (PlaceKind.FILE, PlaceKind.MEMBER):
             place = os.path.normpath(cls.file(folder / place if folder is not None else place).place)
         return cls(kind, place, inner, None if part is None else str(part))
+
+
+def _absolute(path: str) -> str:
+    """Return a path from the root, without `.` and doubled slashes, and with `..` as it stands: behind a link it does
+    not lead where its text seems to."""
+    if path.startswith("/") and "//" not in path and "/./" not in path and path[-1] not in "/.":
+        return path
+    return str(Path(path).absolute())
+
+
+@lru_cache(4096)
+def _path(place: str, inner: str) -> Path:
+    return Path(place, inner)

@@ -41,7 +41,9 @@ class Conversion:
                 )
             else:
                 out += [f"lost: {_of(row)}: {_short(row.a)}" for row in kept]
-        out += [f"moved or guessed: {_of(row)}: {_short(row.a) or 'not said'} -> {_short(row.b)}" for row in self.moved]
+        out += [
+            f"moved or guessed: {_of(row)}: {_short(row.a) or 'not stated'} -> {_short(row.b)}" for row in self.moved
+        ]
         out += [f"not carried over: {u.path} (line {u.line}): {u.text[:80]}" for u in self.left]
         out += [f"missing: {label_of(f.place)}: {f.reason}" for f in self.missing]
         return out or ["nothing was lost"]

@@ -12,7 +12,7 @@ from .elements import Place
 from .model import Box, Constraint, Contact, FieldDefinition, Period, QualityResult, Record, System
 from .values import meaning_of
 
-NOT_SAID = "not said"
+NOT_SAID = "not stated"
 SHORT = 48  # letters that a field's plain name may have
 
 

@@ -71,14 +71,14 @@ def spelt_system(element: etree._Element) -> System | None:
         base = datum and (datum[2] if south else datum[1])
         if base and zone.isdigit() and 1 <= int(zone) <= 60:
             return System(str(base + int(zone)), "EPSG")
-        return System(f"UTM zone {zone}{' south' if south else ''}, {said('horizdn') or 'datum not said'}")
+        return System(f"UTM zone {zone}{' south' if south else ''}, {said('horizdn') or 'datum not stated'}")
     name = said("mapprojn") or said("gridsysn") or said("localpd") or said("localdes")
     if name:
         return System(", ".join(word for word in (name, said("horizdn")) if word))
     if element.find("geograph") is not None:
         if datum:
             return System(str(datum[0]), "EPSG")
-        return System(f"geographic, {said('horizdn') or 'datum not said'}")
+        return System(f"geographic, {said('horizdn') or 'datum not stated'}")
     return System(said("horizdn")) if said("horizdn") else None
 
 

@@ -30,8 +30,8 @@ class FieldSummary:
     count: int
     missing: int
     distinct: int
-    least: Any = None
-    greatest: Any = None
+    minimum: Any = None
+    maximum: Any = None
     mean: float | None = None
     total: float | None = None
 
@@ -166,13 +166,13 @@ class Sheet:
         else:
             with connect(pa.table({field: column})) as db, stoppable(db, check):
                 told_ = db.sql(f"SELECT {', '.join(asked)} FROM rows").to_arrow_table()
-        rows, count, distinct, least, greatest, *more = (value_of(c[0]) for c in told_.columns)
+        rows, count, distinct, minimum, maximum, *more = (value_of(c[0]) for c in told_.columns)
         mean, total = more if number else (None, None)
-        return FieldSummary(field, count, rows - count, distinct, least, greatest, mean, total)
+        return FieldSummary(field, count, rows - count, distinct, minimum, maximum, mean, total)
 
     def distribution(self, field: str) -> np.ndarray | None:
         """Return the counts of a field's values, of the rows that show, for a small picture: in BINS equal
-        classes of numbers and dates, of the commonest values of text; None for what has none."""
+        classes of numbers and dates, of the most frequent values of text; None for what has none."""
         column, kind = self.shown(field), self.type_of(field)
         if pa.types.is_dictionary(column.type):
             column = column.cast(kind)
@@ -189,7 +189,7 @@ class Sheet:
         return np.histogram(values, BINS)[0] if values.size else None
 
     def distinct(self, field: str, most: int = MOST_DISTINCT, check: Check = None) -> tuple[list[tuple[Any, int]], int]:
-        """Return the commonest values of a field with their counts, over all rows, and how many
+        """Return the most frequent values of a field with their counts, over all rows, and how many
         different values there are. Missing is one of them."""
         name = quoted(field)
         found = self._ask(f"SELECT {name} AS v, count(*) AS n FROM rows GROUP BY 1", [field], field, check)

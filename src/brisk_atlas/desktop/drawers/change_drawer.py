@@ -134,8 +134,8 @@ class ChangeDrawer(QWidget):
             ("fell", f"{change.fallen_area:,.0f} m²", f"{change.fallen_volume:,.0f} {volume}"),
             ("net", "", f"{change.net_volume:+,.0f} {volume}"),
             ("mean", "", f"{change.mean:+,.3f} {unit}"),
-            ("most up", "", f"{change.greatest:+,.2f} {unit}"),
-            ("most down", "", f"{change.least:+,.2f} {unit}"),
+            ("most up", "", f"{change.maximum:+,.2f} {unit}"),
+            ("most down", "", f"{change.minimum:+,.2f} {unit}"),
         ]
         cells = "".join(
             f"<tr><td>{n}&nbsp;&nbsp;</td><td align=right>{x}</td><td align=right>&nbsp;&nbsp;{y}</td></tr>"
@@ -171,7 +171,7 @@ class ChangeDrawer(QWidget):
             return write_grid(change.difference, f"{b}_minus_{a}", unit=unit, description=f"{b} minus {a}")
 
         def done(path: Path) -> None:
-            limit = max(abs(change.least), abs(change.greatest)) * 0.6 or 1.0
+            limit = max(abs(change.minimum), abs(change.maximum)) * 0.6 or 1.0
             style = GridStyle(ramp="scar", stretch=Stretch("hand", -limit, limit))
 
             ref = DataRef.file(path)

@@ -146,8 +146,8 @@ class HeldTable(QWidget):
             ("left", "◂", "Move the chosen column to the left"),
             ("right", "▸", "Move the chosen column to the right"),
             ("name", "name", "Name the chosen column"),
-            ("let go", "let go", "Let go of the chosen column"),
-            ("clear", "clear", "Let go of all"),
+            ("unpin", "unpin", "Remove the chosen column"),
+            ("clear", "clear", "Remove all"),
         ):
             button = QToolButton()
             button.setObjectName(f"held {name}")
@@ -158,7 +158,7 @@ class HeldTable(QWidget):
         self.buttons["left"].clicked.connect(lambda: self._move(-1))
         self.buttons["right"].clicked.connect(lambda: self._move(1))
         self.buttons["name"].clicked.connect(self.rename)
-        self.buttons["let go"].clicked.connect(lambda: self.held.let_go(self.chosen) if self.held.held else None)
+        self.buttons["unpin"].clicked.connect(lambda: self.held.let_go(self.chosen) if self.held.held else None)
         self.buttons["clear"].clicked.connect(self.held.clear)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -55,7 +55,7 @@ class NumbersDrawer(QWidget):
         zonal.addRow("polygons of", self.zones)
         zonal.addRow("over the grid", self.grid)
         zonal.addRow("band", self.band)
-        heading = PlainLabel("Numbers by zone")
+        heading = PlainLabel("Zonal statistics")
         heading.setObjectName("heading")
         self.zonal = QWidget()
         below = QVBoxLayout(self.zonal)
@@ -231,10 +231,12 @@ class NumbersDrawer(QWidget):
         def done(path: Path) -> None:
             self.session.open_files([path])
             self.session.noticed.emit(
-                "good", f"{number_text(zones.name)} by {grid.name}: a new table", f"Kept in {path}"
+                "good", f"{number_text(zones.name)} by {grid.name}: a new table", f"Stored in {path}"
             )
 
-        self.session.run(f"Numbers of {grid.name} by {zones.name}", ask, done, failed=self._fail, lane=Lane.BATCH)
+        self.session.run(
+            f"Zonal statistics of {grid.name} by {zones.name}", ask, done, failed=self._fail, lane=Lane.BATCH
+        )
 
 
 def _plain(layer: Layer) -> str:

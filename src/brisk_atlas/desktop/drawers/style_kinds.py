@@ -117,7 +117,7 @@ def _show_when(rows: StyleRows, wanted: Any, last: int) -> None:
 
 def _ends(rows: StyleRows, field: str, by: str, low: float, high: float, step: float) -> None:
     """Add the two ends between which a width or size grows, shown when it does."""
-    for place, label in enumerate(("least", "greatest")):
+    for place, label in enumerate(("minimum", "maximum")):
         spin = rows.number(label, field, low, high, step)
         spin.setObjectName(f"{field} {label}")
         spin.valueChanged.disconnect()

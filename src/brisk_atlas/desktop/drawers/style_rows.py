@@ -27,9 +27,9 @@ from ..session import Session
 from .histogram import Histogram
 
 STRETCHES = {
-    "percent": "cut the tails",
+    "percent": "percent clip",
     "deviations": "standard deviations",
-    "range": "least to greatest",
+    "range": "minimum to maximum",
     "hand": "by hand",
 }
 UNITS = {"percent": " %", "deviations": " σ"}

@@ -34,7 +34,7 @@ def scene_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
         rows.session.work.change(f"show {wanted or STORED}", now.id, ref=now.ref.with_part(name), style=style)
 
     rows.heading("Values")
-    rows.choice_of("Turned into", "quantity", options, quantity, put)  # type: ignore[arg-type]
+    rows.choice_of("Values as", "quantity", options, quantity, put)  # type: ignore[arg-type]
 
 
 def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
@@ -43,7 +43,7 @@ def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
     if found is None:
         return
     part, band, classes = found
-    rows.heading("Leave out, by quality")
+    rows.heading("Quality mask")
     for value, _, name in classes:
 
         def on(style: GridStyle, value: int = value) -> bool:

@@ -77,7 +77,7 @@ class DeskPage(QWidget):
         self.tabs.addTab(self.probe, "Probe")
         self.tabs.addTab(self.style_form, "Style")
         self.tabs.addTab(self.change, "Change")
-        self.tabs.addTab(self.numbers, "Numbers")
+        self.tabs.addTab(self.numbers, "Statistics")
         beside = QVBoxLayout(self.side)
         beside.setContentsMargins(0, 0, 0, 0)
         beside.addWidget(self.tabs)

@@ -131,5 +131,5 @@ class Lookout(QObject):
 
         if shelves:
             self._index = self.session.run(
-                "Getting to know the shelves", work, lambda count: self.indexed.emit(), lane=Lane.BATCH
+                "Indexing pinned folders", work, lambda count: self.indexed.emit(), lane=Lane.BATCH
             )

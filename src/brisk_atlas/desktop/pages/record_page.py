@@ -322,7 +322,7 @@ class RecordPage(QWidget):
         findings = worst_first([*(schema or []), *self._findings, *leftovers(document)])
         checkable = has_schema(document.standard) and judged.module == document.standard.module
         said = "" if schema is None else "Valid by the schema." if not schema else f"The schema refuses {len(schema)}."
-        share = f"{full.said} of {full.asked} said"
+        share = f"{full.said} of {full.asked} filled in"
         self.checks.show_findings(findings, judged.name, share, said, checkable)
 
     def _show_outline(self, record: Record | None, full: Completeness | None) -> None:

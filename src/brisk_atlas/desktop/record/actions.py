@@ -104,7 +104,7 @@ class RecordActions:
                 menu.addAction("Save inside the GeoPackage", self.save_inside_package)
             menu.addSeparator()
             menu.addAction("Convert to another standard…", self.convert)
-            menu.addAction("Put a template in…", self.apply_template)
+            menu.addAction("Apply template…", self.apply_template)
             menu.addAction("Save part as a template…", self.save_template)
             menu.addSeparator()
             menu.addAction("Page to hand on (HTML)…", self._ask_page)

@@ -150,7 +150,7 @@ class CompareView(QWidget):
 
             def text(value: object, row: Row = row) -> str:
                 if not is_said(value):
-                    return "not said"
+                    return "not stated"
                 return item_text(value) if row.element.item else shown(row.element, value)
 
             label = "    " * row.depth + row.label

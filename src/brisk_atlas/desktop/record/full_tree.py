@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.elements import Element, Place
 
 PLACE, LIST = Qt.ItemDataRole.UserRole + 13, Qt.ItemDataRole.UserRole + 14
-NOT_SAID, MISSING = "not said", "missing"
+NOT_SAID, MISSING = "not stated", "missing"
 
 
 class FullTree(QTreeWidget):
@@ -185,7 +185,7 @@ class FullTree(QTreeWidget):
         """Say in the last column what is to be known: missing, wrong, told by the data."""
         t, finding = self.theme, self._findings.get(place)
         if finding is not None:
-            gaps = {"fault": MISSING, "caution": "wanted", "note": "good to have"}
+            gaps = {"fault": MISSING, "caution": "recommended", "note": "optional"}
             wrongs = {"fault": "wrong", "caution": "look at it", "note": "note"}
             word = (wrongs if said else gaps)[finding.severity]
             colour = {"fault": t.fault, "caution": t.caution}.get(finding.severity, t.quiet)

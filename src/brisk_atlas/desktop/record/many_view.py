@@ -94,7 +94,7 @@ class RowsModel(QAbstractTableModel):
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             text = cells(row, self.base)[index.column()]
             if role == Qt.ItemDataRole.DisplayRole and not text and chosen and row.standard:
-                return "not said"
+                return "not stated"
             text = " ".join(text.split())[:300]
             return plain_tip(text) if role == Qt.ItemDataRole.ToolTipRole else text
         if role == Qt.ItemDataRole.ForegroundRole:
@@ -172,7 +172,7 @@ class ManyView(QWidget):
         self.elements = QListWidget()
         self.elements.setObjectName("many elements")
         self.elements.setAccessibleName("Elements to table")
-        self.template = QPushButton("Put a template in…")
+        self.template = QPushButton("Apply template…")
         self.template.setObjectName("many template")
         self.template.setToolTip("Into the chosen rows, or all where none is chosen")
         self.export = QPushButton("Export CSV or XLSX…")

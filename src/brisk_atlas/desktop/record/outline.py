@@ -44,7 +44,7 @@ class _RowPainter(QStyledItemDelegate):
         small.setPixelSize(11)
         painter.save()
         painter.setFont(small)
-        words = f"{said} of {asked}" if asked else ("said" if count else "nothing said")
+        words = f"{said} of {asked}" if asked else ("filled in" if count else "empty")
         if faults:
             words += f" · {faults} fault{'s' if faults != 1 else ''}"
         painter.setPen(QColor(t.fault if faults else t.quiet))
@@ -102,7 +102,7 @@ class Outline(QListWidget):
             item.setData(_ASKED, asked)
             item.setData(_FAULTS, faults.get(name, 0))
             item.setData(_COUNT, counts.get(name, 0))
-            state = f"{said} of {asked} said" if asked else "said" if counts.get(name) else "nothing said"
+            state = f"{said} of {asked} filled in" if asked else "filled in" if counts.get(name) else "empty"
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{name}, {state}, {faults.get(name, 0)} faults")
             self.addItem(item)
             if name == kept:

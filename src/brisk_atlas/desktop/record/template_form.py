@@ -116,17 +116,17 @@ class ApplyTemplateForm(QDialog):
         self.plans: list[Plan] = []
         self.saved = 0
         self._job: Job | None = None
-        self.setWindowTitle(f"Put a template into {len(self.sources)} record{'s' if len(self.sources) != 1 else ''}")
+        self.setWindowTitle(f"Apply a template to {len(self.sources)} record{'s' if len(self.sources) != 1 else ''}")
         self.resize(860, 560)
         self.template = QLineEdit()
         self.template.setObjectName("template file")
         self.template.setPlaceholderText("A record that says what all shall say")
         choose = QPushButton("Choose…")
         choose.setAutoDefault(False)
-        self.fill = QRadioButton("Fill what is not said")
+        self.fill = QRadioButton("Fill what is not stated")
         self.fill.setObjectName("template fill")
         self.fill.setChecked(True)
-        self.replace = QRadioButton("Replace what is said")
+        self.replace = QRadioButton("Replace what is stated")
         self.replace.setObjectName("template replace")
         self.changes = QTreeWidget()
         self.changes.setObjectName("template changes")
@@ -211,7 +211,7 @@ class ApplyTemplateForm(QDialog):
             top = QTreeWidgetItem(self.changes, [plan.path.name, state, ""])
             top.setForeground(1, QColor(self.theme.fault if plan.error else self.theme.quiet))
             for change in plan.changes:
-                row = QTreeWidgetItem(top, [change.label, short(change.before) or "not said", short(change.after)])
+                row = QTreeWidgetItem(top, [change.label, short(change.before) or "not stated", short(change.after)])
                 row.setForeground(2, QColor(self.theme.accent))
                 row.setToolTip(2, plain_tip(short(change.after)))
             top.setExpanded(bool(plan.changes))

@@ -74,7 +74,7 @@ class ValueEditors(QStyledItemDelegate):
         box.setObjectName("value editor")
         box.addItem("", "")
         for code, meaning in code_lists().get(element.codes, {}).items():
-            box.addItem(f"{meaning}  ({code})", code)
+            box.addItem(meaning, code)
         box.setEditable(element.codes in open_lists())
         box.setMaxVisibleItems(20)
         box.activated.connect(lambda i: self._code_chosen(box))

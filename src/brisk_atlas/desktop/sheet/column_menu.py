@@ -68,11 +68,11 @@ class ColumnMenu(QFrame):
 
     def _buttons(self) -> QGridLayout:
         grid = QGridLayout()
-        up, down = ("first to last", "last to first") if self.kind == "text" else ("least first", "greatest first")
+        up, down = ("first to last", "last to first") if self.kind == "text" else ("smallest first", "largest first")
         buttons = (
             (up, "sort up", lambda: self._sort(False)),
             (down, "sort down", lambda: self._sort(True)),
-            ("let go" if self.column.kept else "keep in sight", "keep", self._keep),
+            ("unpin" if self.column.kept else "pin", "keep", self._keep),
             ("hide", "hide", self._hide),
         )
         for place, (text, name, run) in enumerate(buttons):

@@ -25,7 +25,7 @@ EDGE_PX = 5  # how near the edge between two columns is gripped
 DRAG_PX = 6
 MOST_PICKED = 50_000  # rows picked at once in the table
 MEASURED_ROWS = 200  # looked at for the width of a column
-SUMMARY = ("count", "missing", "distinct", "least", "mean", "greatest", "sum")
+SUMMARY = ("count", "missing", "distinct", "minimum", "mean", "maximum", "sum")
 
 
 class SheetGrid(QAbstractScrollArea):

@@ -176,7 +176,7 @@ class GridPaint:
         if said is None:
             return
         painter.setFont(mono_font(11))
-        values = (said.count, said.missing, said.distinct, said.least, said.mean, said.greatest, said.total)
+        values = (said.count, said.missing, said.distinct, said.minimum, said.mean, said.maximum, said.total)
         for line, value in enumerate(values):
             if value is None:
                 continue

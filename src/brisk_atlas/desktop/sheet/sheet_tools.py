@@ -275,8 +275,7 @@ class SheetTools:
         menu.addAction("Find and replace…", self.replace_values)
         if layer is not None and layer.rows.edits:
             menu.addAction(
-                "Let go of all edits",
-                lambda: self.drawer.put("let go of edits", replace(layer.rows, edits=(), edited_from=())),
+                "Discard edits", lambda: self.drawer.put("discard edits", replace(layer.rows, edits=(), edited_from=()))
             )
         menu.addSeparator()
         menu.addAction("Export as seen…", self.export)
@@ -285,11 +284,11 @@ class SheetTools:
             sub = menu.addMenu(field.name)
             if sub is not None:
                 sub.addAction("Change…", lambda field=field: self.compute(field))
-                sub.addAction("Take off", lambda name=field.name: self.remove_field(name))
+                sub.addAction("Remove field", lambda name=field.name: self.remove_field(name))
         for join in layer.rows.joins if layer else ():
             rest = tuple(j for j in layer.rows.joins if j is not join)  # type: ignore[union-attr]
             menu.addAction(
-                f"Part from {join.name}",
+                f"Remove join {join.name}",
                 lambda rest=rest: self.drawer.put("part from a table", replace(layer.rows, joins=rest)),  # type: ignore[union-attr]
             )
         return menu
