@@ -11,13 +11,13 @@ from brisk_atlas.core.system.folders import make_private
 
 from .dxf_text import TEXT_IS_UTF8_FROM
 
-HEAD = b"AutoCAD Binary DXF\r\n\x1a\x00"  # how such a file begins, by its specification
+MARK, MARK_AT = b" Binary DXF\r\n\x1a\x00", 7  # in the head of such a file, by its specification
 
 
 def is_binary_dxf(path: Path) -> bool:
     """Return whether a file is a binary DXF. Raises OSError."""
     with path.open("rb") as file:
-        return file.read(len(HEAD)) == HEAD
+        return file.read(MARK_AT + len(MARK))[MARK_AT:] == MARK
 
 
 def as_text(path: Path, folder: Path) -> Path:
