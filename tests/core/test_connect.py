@@ -13,7 +13,9 @@ import pytest
 
 from brisk_atlas.core import read
 from brisk_atlas.core.connect import connector_for, fingerprint, head_of, localise
+from brisk_atlas.core.handover.edited import why_not
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
+from brisk_atlas.core.record import kept_records
 from range_server import serving
 
 TEXT = b"station,mm\nHarrow,1.5\n"
@@ -127,6 +129,17 @@ def object_store():
         server.server_close()
 
 
+def test_what_lies_elsewhere_is_neither_edited_nor_taken_for_its_copy(folder):
+    record = b"<metadata><idinfo><citation><citeinfo><title>Rain</title></citeinfo></citation></idinfo></metadata>"
+    (folder / "rain.xml").write_bytes(record)
+    with serving(folder) as address:
+        remote = read.open(f"{address}/rain.csv")
+        (kept,), failed = kept_records(read.open(f"{address}/rain.xml"))
+    assert not kept.can_edit and kept.document.record.title == "Rain" and not failed
+    for dataset in (remote, read.open(folder / "all.zip" / "year" / "rain.csv"), read.open(folder / "more.csv.gz")):
+        assert why_not(dataset) in ("it lies on a server or in an archive", "it is packed")
+
+
 def test_a_bucket_is_listed_and_what_is_in_it_is_read(monkeypatch):
     for name in ("AWS_ACCESS_KEY_ID", "AWS_SECRET_ACCESS_KEY"):
         monkeypatch.setenv(name, "made-up")
@@ -139,7 +152,8 @@ def test_a_bucket_is_listed_and_what_is_in_it_is_read(monkeypatch):
         assert localise(ref).path.read_bytes() == TEXT
         top = DataRef.parse(f"s3://shelf/2031{where}")
         assert {item.name for item in connector_for(top).list(top)} == {"rain.csv", "more.csv.gz"}
-        assert read.open(ref).parts[0].facts.count == 1
+        packed = next(item.ref for item in connector_for(top).list(top) if item.name == "more.csv.gz")
+        assert read.open(packed).parts[0].facts.count == read.open(ref).parts[0].facts.count == 1
         with pytest.raises(CannotRead, match="does not hold it"):
             connector_for(ref).stat(DataRef.parse(f"s3://shelf/2031/none.csv{where}"))
 

@@ -13,6 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_atlas.core.connect.copies import copies_folder, copy_target
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind, Reading, data_ref
 from brisk_atlas.core.project.file import project_bytes, read
 from brisk_atlas.core.read.library_names import library_name
@@ -39,6 +40,8 @@ def test_a_reference_reads_back_as_it_prints_and_as_it_is_stored(ref, part):
     assert DataRef.parse(str(ref)) == ref and hash(DataRef.parse(str(ref))) == hash(ref)
     for folder in (None, Path("/survey"), Path("/elsewhere/deep")):
         assert DataRef.from_json(json.loads(json.dumps(ref.as_json(folder))), folder) == ref
+        if folder is not None:
+            assert DataRef.parse(ref.relative_to(folder), folder) == ref
         if folder is not None and ref.is_local:
             assert not Path(ref.as_json(folder)["place"]).is_absolute()
     assert ref.whole.part is None and ref.whole.with_part(part) == ref
@@ -69,6 +72,15 @@ def test_what_a_person_types(tmp_path, monkeypatch):
     assert member.path == tmp_path / "delivery.zip" / "deep" / "zones.shp" and member.folder == tmp_path
     with pytest.raises(ValueError, match="is no file"):
         _ = DataRef.parse("https://host.example/a.tif").path
+
+
+def test_no_name_leads_out_of_its_folder_and_none_is_changed(tmp_path):
+    for text in ("https://h.example/..%2f..%2fetc%2fpasswd", "https://h.example/a/%2e%2e", "https://h.example/.."):
+        target = copy_target(DataRef.parse(text), "1")
+        assert target.parent.parent == copies_folder() and target.name in ("passwd", "data")
+    odd = tmp_path / " rain .csv "
+    odd.write_text("n\n1\n")
+    assert DataRef.parse(str(odd)).path == odd == DataRef.from_json(DataRef.file(odd).as_json()).path
 
 
 def test_the_libraries_reach_addresses_by_names_of_their_own():

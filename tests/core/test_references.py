@@ -114,7 +114,7 @@ def test_the_system_calls_show_no_connection_and_no_secret(tmp_path):
     folder = tmp_path / "inbox"
     folder.mkdir()
     paths = hostile(folder, "http://127.0.0.1:9")
-    asked = "".join(json.dumps(str(path)) + "\n" for path in paths)
+    asked = "".join(json.dumps(at(path).as_json()) + "\n" for path in paths)
     trace = tmp_path / "trace"
     command = ["strace", "-f", "-qq", "-e", "trace=connect,openat,open", "-o", str(trace)]
     done = subprocess.run([*command, sys.executable, "-m", "brisk_atlas.core.find.looker"], input=asked, text=True,

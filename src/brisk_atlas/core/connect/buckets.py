@@ -13,7 +13,8 @@ from pyarrow import fs
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 
 from .connector import Item
-from .copies import COPY_LIMIT, copy_folder, prune, store_copy
+from .copies import COPY_LIMIT, copy_target, prune, store_copy
+from .files import CONNECTOR as FILES
 
 NO_DATE = datetime.fromtimestamp(0, UTC)
 
@@ -24,8 +25,8 @@ class Buckets:
     def list(self, ref: DataRef) -> list[Item]:
         with _store(ref) as (store, key):
             found = store.get_file_info(fs.FileSelector(key))
-        scheme = ref.place.partition("://")[0]
-        return [_item(DataRef(PlaceKind.ADDRESS, f"{scheme}://{info.path}"), info) for info in found]
+        scheme, (_, mark, options) = ref.place.partition("://")[0], ref.place.partition("?")
+        return [_item(DataRef(PlaceKind.ADDRESS, f"{scheme}://{info.path}{mark}{options}"), info) for info in found]
 
     def stat(self, ref: DataRef) -> tuple[int, datetime]:
         with _store(ref) as (store, key):
@@ -44,11 +45,11 @@ class Buckets:
 
     def localise(self, ref: DataRef) -> DataRef:
         _, modified = self.stat(ref)
-        target = copy_folder(ref, self.fingerprint(ref)) / ref.name
-        with _store(ref) as (store, key), store.open_input_stream(key) as source:
+        target = copy_target(ref, self.fingerprint(ref))
+        with _store(ref) as (store, key), store.open_input_stream(key, compression=None) as source:
             store_copy(ref, cast(IO[bytes], source), target, COPY_LIMIT, modified.timestamp())
         prune()
-        return DataRef.file(target).with_part(ref.part)
+        return FILES.localise(DataRef.file(target).with_part(ref.part))
 
 
 @contextmanager

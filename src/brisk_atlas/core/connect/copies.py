@@ -28,6 +28,11 @@ def copy_folder(ref: DataRef, fingerprint: str) -> Path:
     return copies_folder() / hashlib.sha256(state.encode("utf-8", "surrogateescape")).hexdigest()[:32]
 
 
+def copy_target(ref: DataRef, fingerprint: str) -> Path:
+    """Return where the copy of a file from elsewhere is stored; its name can't lead out of the copy's folder."""
+    return copy_folder(ref, fingerprint) / (ref.name.replace("/", "_").lstrip(".") or "data")
+
+
 def unpacked_limit(packed_bytes: int) -> int:
     """Return how many bytes may come out of as many packed ones."""
     return max(SMALL_UNPACKED, MAX_RATIO * packed_bytes)

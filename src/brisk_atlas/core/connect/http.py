@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gzip
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
@@ -14,8 +13,9 @@ import httpx
 from brisk_atlas.core.model import CannotRead, DataRef
 
 from .connector import Item
-from .copies import COPY_LIMIT, copy_folder, prune, store_copy, unpacked_limit
+from .copies import COPY_LIMIT, copy_target, prune, store_copy
 from .failures import explained
+from .files import CONNECTOR as FILES
 
 PATIENCE_S = 15.0
 NO_DATE = datetime.fromtimestamp(0, UTC)
@@ -46,16 +46,13 @@ class Http:
             return _Stream(answer).read(count)
 
     def localise(self, ref: DataRef) -> DataRef:
-        size, modified = self.stat(ref)
-        packed = ref.name.lower().endswith(".gz")
-        target = copy_folder(ref, self.fingerprint(ref)) / (ref.name[:-3] if packed else ref.name)
+        _, modified = self.stat(ref)
+        target = copy_target(ref, self.fingerprint(ref))
         if not target.exists():
             with _answer(ref, "GET") as answer, explained(ref):
-                stream = cast(IO[bytes], _Stream(answer))
-                plain = cast(IO[bytes], gzip.GzipFile(fileobj=stream)) if packed else stream
-                store_copy(ref, plain, target, unpacked_limit(size) if packed else COPY_LIMIT, modified.timestamp())
+                store_copy(ref, cast(IO[bytes], _Stream(answer)), target, COPY_LIMIT, modified.timestamp())
         prune()
-        return DataRef.file(target).with_part(ref.part)
+        return FILES.localise(DataRef.file(target).with_part(ref.part))
 
 
 @contextmanager

@@ -1,6 +1,6 @@
 """The child process that looks at datasets, so that a file that brings a library down takes only it along.
 
-Reads a place a line (as JSON) and answers with a line: the row of the dataset, or of what can't be read.
+Reads a reference a line (as JSON) and answers with a line: the row of the dataset, or of what can't be read.
 """
 
 from __future__ import annotations
@@ -95,7 +95,7 @@ def main() -> None:
     for module in ("vector", "raster", "table"):  # most files need one of them
         import_module(f"brisk_atlas.core.read.{module}")
     for line in sys.stdin:
-        ref = DataRef.parse(json.loads(line))
+        ref = DataRef.from_json(json.loads(line))
         _bounded(ref, most)
         with at_most(LONGEST_S):
             summary = look(ref)

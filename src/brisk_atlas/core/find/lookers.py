@@ -154,7 +154,7 @@ class _Child:
     def look(self, ref: DataRef, patience: float, check: Callable[[], None]) -> Summary:
         assert self._process.stdin is not None and self._process.stdout is not None
         try:
-            self._process.stdin.write(json.dumps(str(ref)).encode() + b"\n")
+            self._process.stdin.write(json.dumps(ref.as_json()).encode() + b"\n")
             self._process.stdin.flush()
         except OSError:
             return self._died(ref)

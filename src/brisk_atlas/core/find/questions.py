@@ -107,7 +107,7 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     asks_crs = bool(bare) or table is not None
     bounds = _bounds(table, columns, bare)
     suggestions, reason = _suggest(bounds, columns, neighbours) if asks_crs else ((), "")
-    beside = table_beside(dataset.ref)
+    beside = table_beside(dataset.parts[0].ref) if dataset.parts else None
     text = dbf_text(beside) if beside is not None else None
     text = text if text and text.example else None
     if not (parts or form or asks_crs or text):

@@ -16,7 +16,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pyogrio
 
-from brisk_atlas.core.model import CannotWrite, DataKind, Dataset, Layer
+from brisk_atlas.core.model import CannotWrite, DataKind, Dataset, Layer, PlaceKind
 from brisk_atlas.core.model.rows import FileState
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.read import Holdings
@@ -42,6 +42,10 @@ Report = Callable[[float, str], None]
 
 def why_not(dataset: Dataset) -> str | None:
     """Return why edits can't be saved into a dataset's own file, or None where they can."""
+    if dataset.ref.kind is not PlaceKind.FILE:
+        return "it lies on a server or in an archive"
+    if dataset.ref.name.lower().endswith(".gz"):
+        return "it is packed"
     if not dataset.ref.path.exists():
         return "it is gone since it was read"
     if not dataset.ref.path.is_file():

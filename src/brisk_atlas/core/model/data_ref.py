@@ -66,7 +66,7 @@ class DataRef:
         """
         if isinstance(text, DataRef):
             return text
-        text = str(text).strip() if isinstance(text, str) else str(text)
+        text = str(text)
         scheme = _SCHEME.match(text)
         if scheme and (scheme[1].lower() in (*_ADDRESSES, *_DATABASES) or scheme[1].lower().startswith(_SERVICES)):
             return cls._parse_address(scheme[1].lower(), text[scheme.end() :])
@@ -77,7 +77,7 @@ class DataRef:
             text, _, name = text.rpartition(PART_MARK)
             part = unquote(name)
         text = os.path.expanduser(text)  # noqa: PTH111  a Path would be made for nothing, once for each of many
-        ref = cls.file(text if folder is None else folder / text)
+        ref = cls.file(text if folder is None else os.path.normpath(folder / text))
         if any(f"{suffix}/" in ref.place.lower() for suffix in ARCHIVE_SUFFIXES):
             for outer in Path(ref.place).parents:
                 if outer.suffix.lower() in ARCHIVE_SUFFIXES and outer.is_file():
@@ -139,7 +139,8 @@ class DataRef:
     def name(self) -> str:
         """The last part of the name of what is meant, as lists show it."""
         if self.kind is PlaceKind.ADDRESS:
-            return unquote(self.place.partition("?")[0].rstrip("/").rpartition("/")[2])
+            last = self.place.partition("?")[0].rstrip("/").rpartition("/")[2]
+            return unquote(last).replace("\0", "").rpartition("/")[2]
         return (self.inner or self.place).rstrip("/").rpartition("/")[2]
 
     @property

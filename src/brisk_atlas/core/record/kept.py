@@ -59,7 +59,9 @@ def kept_records(dataset: Dataset) -> tuple[list[Kept], list[Failed]]:
     found: list[Kept] = []
     failed: list[Failed] = []
     if dataset.kind is DataKind.RECORD:
-        document = read_document(dataset.ref.path)
+        document = read_document(dataset.parts[0].ref.path)
+        if not dataset.ref.is_local:  # what is read is a copy
+            document = replace(document, read_only=True)
         return [Kept(document, ITSELF, f"{dataset.ref.name}, {document.standard.name}")], []
     if not dataset.ref.is_local:
         return [], []

@@ -219,7 +219,7 @@ class FindPage(QWidget):
     def _go_to_typed(self) -> None:
         from brisk_atlas.core.model import DataRef
 
-        ref = DataRef.parse(self.path_line.text())
+        ref = DataRef.parse(self.path_line.text().strip())
         if ref.is_local:
             self.go_to(ref.path)
         else:

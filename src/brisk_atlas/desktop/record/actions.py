@@ -161,7 +161,7 @@ class RecordActions:
         shown = self.shown
         if shown is None or shown.draft is None:
             return
-        form = ConvertForm(shown.draft.document, shown.ref.path, self.page)
+        form = ConvertForm(shown.draft.document, shown.ref.beside(shown.ref.name), self.page)
         form.accepted.connect(lambda: self.page.refresh(anew=True))
         self.form = form
         form.open()
