@@ -116,15 +116,16 @@ def _plain_loop(here: Path) -> int:
 
 def _know(here: Path, catalogue_at: Path) -> int:
     """List the folder and know every dataset in it."""
-    from brisk_atlas.core.find import Catalogue, Lookers, list_folder
-    from brisk_atlas.core.find.looking import summaries
+    from brisk_atlas.core.find import Catalogue, ScanPool, list_folder
+    from brisk_atlas.core.find.index import summaries
+    from brisk_atlas.core.system.workers import WorkerPool
 
-    catalogue, lookers = Catalogue(catalogue_at), Lookers(2)
+    catalogue, scan_pool = Catalogue(catalogue_at), ScanPool(WorkerPool(2))
     try:
         entries = list_folder(here)
-        found = sum(1 for _, row in summaries(here, entries, catalogue, lookers) if not row.fault)
+        found = sum(1 for _, row in summaries(here, entries, catalogue, scan_pool) if not row.fault)
     finally:
-        lookers.close()
+        scan_pool.pool.close()
         catalogue.close()
     return found
 

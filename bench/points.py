@@ -22,8 +22,8 @@ def run() -> Iterator[Case]:
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.draw.prepare import prepare
     from brisk_atlas.core.model import CloudStyle, DataKind, DataRef, Layer
-    from brisk_atlas.core.points_decoder import PIECE
     from brisk_atlas.core.read import Holdings
+    from brisk_atlas.core.read.points_decoder import PIECE
 
     path = data.cloud()
     layer = Layer("cloud", "cloud", DataRef.file(path).with_part(path.stem), DataKind.POINTCLOUD, CloudStyle())

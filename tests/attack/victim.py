@@ -16,17 +16,18 @@ from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Answers, Catalogue
-from brisk_atlas.core.find.before import Before
-from brisk_atlas.core.find.lookers import Lookers
+from brisk_atlas.core.find.preflight import OpenPreflight
+from brisk_atlas.core.find.scan_pool import ScanPool
 from brisk_atlas.core.inspect import Where, probe
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import rows_of
 from brisk_atlas.core.sheet import Sheet
+from brisk_atlas.core.system.workers import WorkerPool
 from made_files import at
 
 
-def attempt(path: Path, before: Before) -> tuple[str, str]:
+def attempt(path: Path, before: OpenPreflight) -> tuple[str, str]:
     """Return how a file was taken."""
     looked = before.look(at(path))
     if looked.error is not None:
@@ -56,10 +57,10 @@ def attempt(path: Path, before: Before) -> tuple[str, str]:
 def main() -> None:
     answers = os.fdopen(os.dup(1), "w", buffering=1)
     os.dup2(2, 1)
-    holdings, lookers = Holdings(), Lookers(1, 15.0)
+    holdings, scan_pool = Holdings(), ScanPool(WorkerPool(1), 15.0)
     with tempfile.TemporaryDirectory() as folder:
-        before = Before(
-            holdings, Answers(Path(folder, "answers.json")), Catalogue(Path(folder, "catalogue.sqlite")), lookers
+        before = OpenPreflight(
+            holdings, Answers(Path(folder, "answers.json")), Catalogue(Path(folder, "catalogue.sqlite")), scan_pool
         )
         for line in sys.stdin:
             path = Path(json.loads(line))
@@ -71,7 +72,7 @@ def main() -> None:
                 outcome = ("unforeseen", traceback.format_exc())
             holdings.clear()
             answers.write(json.dumps([*outcome, _peak_mb()]) + "\n")
-        lookers.close()
+        scan_pool.pool.close()
 
 
 def _peak_mb() -> float:

@@ -11,10 +11,10 @@ from brisk_atlas.core.draw.cloud import draw_order
 from brisk_atlas.core.draw.cloud_order import order_of
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.prepare import prepare
-from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import CloudStyle, DataKind, Extent, Layer
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.system.jobs import Cancelled
 from made_files import at
 
 MANY = 700_000

@@ -16,10 +16,10 @@ from brisk_atlas.core.draw.legend import legend_of
 from brisk_atlas.core.draw.limits import grid_limits, limits_of
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.draw.vector import draw_shapes, draw_symbols
-from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import BadExpression, CloudStyle, DataKind, Extent, GridStyle, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Shapes, bounds_of
 from brisk_atlas.core.read.shape_index import index_of
+from brisk_atlas.core.system.jobs import Cancelled
 from made_files import at
 
 UTM = "EPSG:32727"

@@ -14,12 +14,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brisk_atlas.core.jobs import Cancelled, Job
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.rows import column_of, mask_of, prepare
 from brisk_atlas.core.rows.expression import connect, evaluate, narrowed
 from brisk_atlas.core.rows.functions import FUNCTIONS, MEASURES
 from brisk_atlas.core.sheet.engine import Sheet
+from brisk_atlas.core.system.jobs import Cancelled, Job
 
 TABLE = pa.table(
     {

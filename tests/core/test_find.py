@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import random
 import shutil
+import signal
 import socket
 import subprocess
 import sys
@@ -24,26 +25,27 @@ from brisk_atlas.core import read
 from brisk_atlas.core.find import (
     Catalogue,
     Entry,
-    Lookers,
     Neighbour,
+    ScanPool,
     Summary,
     TextPages,
     anatomy_of,
+    entry_filter,
     list_folder,
     question_about,
-    sieve,
 )
+from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
+from brisk_atlas.core.find.index import index, known_now, rows_found, summaries
 from brisk_atlas.core.find.landing import landing_of
 from brisk_atlas.core.find.locks import delete_stale
-from brisk_atlas.core.find.looker import look
-from brisk_atlas.core.find.lookers import shared_lookers
-from brisk_atlas.core.find.looking import index, known_now, rows_found, summaries
+from brisk_atlas.core.find.scan_pool import shared_scan_pool
+from brisk_atlas.core.find.scan_worker import summary_of
 from brisk_atlas.core.find.shelves import mounted
-from brisk_atlas.core.find.sieve import Row, Sieve
 from brisk_atlas.core.find.summary import from_text, to_text
 from brisk_atlas.core.model import CannotRead, CannotWrite, Columns, Reading
 from brisk_atlas.core.place import entry_of, search_crs
 from brisk_atlas.core.read.grouping import group
+from brisk_atlas.core.system.workers import WorkerPool
 from made_files import at
 
 
@@ -54,9 +56,9 @@ def catalogue(tmp_path):
     kept.close()
 
 
-def known(folder, catalogue, lookers=None):
+def known(folder, catalogue, scan_pool=None):
     entries = [entry for entry in list_folder(folder) if not entry.is_folder]
-    return {p.name: row for p, row in summaries(folder, entries, catalogue, lookers or shared_lookers())}
+    return {p.name: row for p, row in summaries(folder, entries, catalogue, scan_pool or shared_scan_pool())}
 
 
 # Lists
@@ -89,7 +91,7 @@ def test_files_of_one_dataset_are_one_row(data, tmp_path):
     assert (
         not any(row.is_folder for row in rows.values()) and rows["scene"].files == 12 and rows["zones.tab"].files == 5
     )
-    assert look(rows["scene"].path).kind == "scene" and look(rows["zones.gdb"].path).kind == "polygon"
+    assert summary_of(rows["scene"].path).kind == "scene" and summary_of(rows["zones.gdb"].path).kind == "polygon"
     tiles = read.open(rows["tiles"].path)
     assert (
         tiles.format == "map tiles" and tiles.parts[0].facts.crs == "EPSG:3857" and tiles.parts[0].native().valid.any()
@@ -118,8 +120,11 @@ def test_rows_are_kept_until_a_file_changes(tmp_path, catalogue):
     (folder / "b.csv").write_text("n\n1\n2\n")
     assert known(folder, catalogue)["b.csv"].amount == "2 rows"
 
-    class Nobody(Lookers):
-        def look_at(self, paths, check=None):
+    class Nobody(ScanPool):
+        def __init__(self):
+            super().__init__(None)
+
+        def scan_all(self, paths, check=None):
             assert not list(paths), "nothing changed, so nothing is to be looked at"
             return iter(())
 
@@ -147,18 +152,18 @@ def test_going_through_the_shelves_goes_on_where_it_stopped(data, tmp_path, cata
             raise Enough
 
     with pytest.raises(Enough):
-        index([shelf], catalogue, shared_lookers(), stop)
+        index([shelf], catalogue, shared_scan_pool(), stop)
     assert 2 <= len(catalogue) < 6
-    assert index([shelf], catalogue, shared_lookers()) == 6 == len(catalogue)
+    assert index([shelf], catalogue, shared_scan_pool()) == 6 == len(catalogue)
     shutil.rmtree(shelf / "3")
     (shelf / "4" / "a.csv").unlink()
     (shelf / "4" / "b.csv").write_text("n\n1\n")
-    index([shelf], catalogue, shared_lookers())
+    index([shelf], catalogue, shared_scan_pool())
     assert [Path(r.path).name for r in catalogue.search("b", [shelf])] == ["b.csv"]
 
 
 def test_search_by_name_field_and_record(data, catalogue):
-    index([data], catalogue, shared_lookers())
+    index([data], catalogue, shared_scan_pool())
     names = lambda text: [Path(row.path).name for row in catalogue.search(text, [data])]  # noqa: E731
     assert names("fissures")[0] == "fissures.shp"  # the name counts most
     assert "tolvane_survey.gpkg" in names("fissures")
@@ -223,13 +228,13 @@ def test_a_file_that_brings_a_library_down_takes_only_the_child_along(tmp_path, 
     folder.mkdir()
     for name in ("a.csv", "b.crash", "c.csv", "slow.crash", "z.csv"):
         (folder / name).write_text("n\n1\n")
-    lookers = Lookers(2, patience=3.0)
+    scan_pool = ScanPool(WorkerPool(2), patience_s=8.0)
     try:
-        rows = known(folder, catalogue, lookers)
+        rows = known(folder, catalogue, scan_pool)
     finally:
-        lookers.close()
+        scan_pool.pool.close()
     assert "broke down on it (SIGSEGV)" in rows["b.crash"].fault
-    assert "took longer than 3 s" in rows["slow.crash"].fault
+    assert "took longer than 8 s" in rows["slow.crash"].fault
     assert [rows[n].amount for n in ("a.csv", "c.csv", "z.csv")] == ["1 rows"] * 3
 
 
@@ -238,7 +243,7 @@ def test_a_look_can_be_broken_off(tmp_path, monkeypatch, request):
     request.addfinalizer(read.readers.cache_clear)
     request.addfinalizer(read.known_suffixes.cache_clear)
     (tmp_path / "slow.crash").write_text("x")
-    lookers, calls = Lookers(1), []
+    scan_pool, calls = ScanPool(WorkerPool(1)), []
 
     def check():
         calls.append(1)
@@ -246,19 +251,20 @@ def test_a_look_can_be_broken_off(tmp_path, monkeypatch, request):
             raise InterruptedError
 
     with pytest.raises(InterruptedError):
-        lookers.look(at(tmp_path / "slow.crash"), check)
-    lookers.close()
+        scan_pool.scan(at(tmp_path / "slow.crash"), check)
+    scan_pool.pool.close()
 
 
 def test_a_child_that_ended_while_it_waited_is_replaced(tmp_path):
     (tmp_path / "a.csv").write_text("n\n1\n")
-    lookers = Lookers(1)
-    assert lookers.look(at(tmp_path / "a.csv")).amount == "1 rows"
-    (child,) = lookers._all
-    child._process.kill()
-    child._process.wait()
-    assert lookers.look(at(tmp_path / "a.csv")).amount == "1 rows"
-    lookers.close()
+    scan_pool = ScanPool(WorkerPool(1))
+    assert scan_pool.scan(at(tmp_path / "a.csv")).amount == "1 rows"
+    (worker,) = scan_pool.pool.workers
+    os.kill(worker.process_id, signal.SIGKILL)
+    while worker.alive:
+        time.sleep(0.01)
+    assert scan_pool.scan(at(tmp_path / "a.csv")).amount == "1 rows"
+    scan_pool.pool.close()
 
 
 def test_only_what_takes_too_long_ends_a_child_not_its_waiting_for_work():
@@ -288,15 +294,14 @@ def test_a_grid_that_comes_unpacked_as_one_piece_is_tried_where_it_can_do_no_har
     assert (tmp_path / "sea_floor.tif").stat().st_size < 100_000
     code = f"""
 from pathlib import Path
-from brisk_atlas.core.find import looker
+from brisk_atlas.core.find import scan_worker
 from brisk_atlas.core.model import DataRef
-looker.ROOM_FOR_A_LOOK = {side * side // 2}
+scan_worker.ROOM_FOR_A_LOOK = {side * side // 2}
 small, large = (DataRef.file(Path({str(tmp_path)!r}, name)) for name in ("small.tif", "sea_floor.tif"))
-looker.LARGE = 0
-print(looker.look(small).fault)
-looker.LARGE = {side * side}
-looker._bounded(large, 1 << 40)
-found = looker.look(large)
+scan_worker.LARGE = 0
+print(scan_worker.scan(small).fault)
+scan_worker.LARGE = {side * side}
+found = scan_worker.scan(large)
 print(found.danger, found.fault)
 """
     looked = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
@@ -512,31 +517,35 @@ def test_where_coordinates_would_land():
     assert landing_of((1e12, 1e12, 2e12, 2e12), "EPSG:32727") is None
 
 
-# Sieves and texts
+# Filters and texts
 
 
 def row(name, **known):
     entry = Entry(Path("/d") / name, name, False, 1, datetime.now(UTC), 1, "")
-    return Row(entry, Summary(f"/d/{name}", **known)) if known else Row(entry)
+    return EntryRow(entry, Summary(f"/d/{name}", **known)) if known else EntryRow(entry)
 
 
-def test_a_sieve_keeps_what_fits():
+def test_a_filter_leaves_what_fits():
     island = row("a.tif", kind="grid", crs="EPSG:32727", box=(-21, -38.3, -20.8, -38.1))
     far, unknown = row("b.tif", kind="grid", crs="EPSG:4326", box=(10, 10, 11, 11)), row("c.tif")
     rows = [island, far, unknown]
     keep = lambda s: [r.entry.name for r in rows if s.keeps(r)]  # noqa: E731
-    assert keep(Sieve()) == ["a.tif", "b.tif", "c.tif"] and keep(Sieve(text="B T")) == ["b.tif"]
-    assert keep(Sieve(box=(-20.9, -38.2, -20.7, -38))) == ["a.tif"] == keep(Sieve(crs=frozenset({"EPSG:32727"})))
-    assert keep(Sieve(kinds=frozenset({"grid"}))) == ["a.tif", "b.tif"]
+    assert keep(EntryFilter()) == ["a.tif", "b.tif", "c.tif"] and keep(EntryFilter(text="B T")) == ["b.tif"]
+    assert (
+        keep(EntryFilter(box=(-20.9, -38.2, -20.7, -38)))
+        == ["a.tif"]
+        == keep(EntryFilter(crs=frozenset({"EPSG:32727"})))
+    )
+    assert keep(EntryFilter(kinds=frozenset({"grid"}))) == ["a.tif", "b.tif"]
     old = island._replace(entry=island.entry._replace(modified=datetime.now(UTC) - timedelta(days=9)))
-    assert not Sieve(age="last 7 days").keeps(old) and Sieve(age="last 30 days").keeps(old)
+    assert not EntryFilter(age="last 7 days").keeps(old) and EntryFilter(age="last 30 days").keeps(old)
 
 
 @given(st.lists(st.integers(0, 5), max_size=9), st.booleans())
 def test_sorting_keeps_all_rows_and_folders_first(sizes, down):
     rows = [row(f"{i}.tif", size_bytes=size, kind="grid")._replace() for i, size in enumerate(sizes)]
-    rows.append(Row(Entry(Path("/d/z"), "z", True, 0, datetime.now(UTC))))
-    ordered = sieve.in_order(rows, "size", down=down)
+    rows.append(EntryRow(Entry(Path("/d/z"), "z", True, 0, datetime.now(UTC))))
+    ordered = entry_filter.in_order(rows, "size", down=down)
     assert sorted(ordered, key=id) == sorted(rows, key=id) and ordered[0].entry.is_folder
 
 

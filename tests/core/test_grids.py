@@ -14,10 +14,10 @@ from brisk_atlas.core.draw.legend import legend_of
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.draw.prepare import prepare
 from brisk_atlas.core.draw.raster import lit
-from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
 from brisk_atlas.core.place import mesh_of, transform
 from brisk_atlas.core.read import Holdings, pyramid
+from brisk_atlas.core.system.jobs import Cancelled
 from made_files import at
 
 UTM, DEGREES = "EPSG:32727", "EPSG:4326"

@@ -31,12 +31,12 @@ from brisk_atlas.core.handover import (
 from brisk_atlas.core.handover.grid import write_grid
 from brisk_atlas.core.handover.table import write_table
 from brisk_atlas.core.handover.vector import FORMATS
-from brisk_atlas.core.jobs import Cancelled
 from brisk_atlas.core.model import CannotWrite, Extent
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.wkb import exact_shapes
+from brisk_atlas.core.system.jobs import Cancelled
 from made_files import at
 
 UTM = "EPSG:32727"

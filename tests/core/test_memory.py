@@ -10,9 +10,9 @@ import pyogrio
 import pytest
 import shapely
 
-from brisk_atlas.core.jobs import Cancelled, Jobs, Lane
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.budget import size_of
+from brisk_atlas.core.system.jobs import Cancelled, Jobs, Lane
 from made_files import at
 
 

@@ -6,9 +6,9 @@ import laspy
 import numpy as np
 import pytest
 
-from brisk_atlas.core import points_decoder
-from brisk_atlas.core.jobs import Cancelled
-from brisk_atlas.core.points_decoder import DamagedPoints, decode
+from brisk_atlas.core.read import points_decoder
+from brisk_atlas.core.read.points_decoder import DamagedPoints, decode
+from brisk_atlas.core.system.jobs import Cancelled
 
 MANY = 130_000
 
@@ -34,10 +34,10 @@ def beside(monkeypatch):
 
 def test_children_decode_what_this_process_does(las, monkeypatch):
     runs = [(0, 60_000), (70_000, 50_001)]
-    here = decode(las, runs, None, lambda share: None, 2)
+    here = decode(las, runs, None, lambda share: None)
     monkeypatch.setattr(points_decoder, "IN_THIS_PROCESS", 0)
     shares = []
-    there = decode(las, runs, None, shares.append, 2)
+    there = decode(las, runs, None, shares.append)
     assert here.keys() == there.keys() and {"intensity", "red", "return_number"} <= here.keys()
     assert all(np.array_equal(here[name], there[name]) for name in here)
     exact = laspy.read(las)
@@ -45,7 +45,7 @@ def test_children_decode_what_this_process_does(las, monkeypatch):
 
 
 def test_only_the_wanted_dimensions_are_made(las, beside):
-    assert list(decode(las, [(0, MANY)], ("intensity",), lambda share: None, 2)) == ["xyz", "intensity"]
+    assert list(decode(las, [(0, MANY)], ("intensity",), lambda share: None)) == ["xyz", "intensity"]
 
 
 def test_stopping_ends_the_children(las, beside):
@@ -53,7 +53,7 @@ def test_stopping_ends_the_children(las, beside):
         raise Cancelled("enough")
 
     with pytest.raises(Cancelled):
-        decode(las, [(0, MANY)], None, stop, 2)
+        decode(las, [(0, MANY)], None, stop)
 
 
 def test_damage_is_told_by_a_child(las, beside, tmp_path):
@@ -62,4 +62,4 @@ def test_damage_is_told_by_a_child(las, beside, tmp_path):
     whole[len(whole) // 2 : len(whole) // 2 + 4000] = bytes(4000)
     cut.write_bytes(whole)
     with pytest.raises(DamagedPoints):
-        decode(cut, [(0, MANY)], None, lambda share: None, 2)
+        decode(cut, [(0, MANY)], None, lambda share: None)

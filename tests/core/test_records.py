@@ -535,7 +535,7 @@ def test_the_table_of_a_folder_says_what_is_missing(shelf, tmp_path):
 
 
 def test_many_records_are_read_by_children_in_order(data, tmp_path, monkeypatch):
-    monkeypatch.setattr(many, "WORTH_CHILDREN", 20)
+    monkeypatch.setattr(many, "WORTH_WORKERS", 20)
     text = (data / "elevation_2031.tif.xml").read_text()
     for i in range(90):
         (tmp_path / f"r{i:03}.xml").write_text(text.replace("after the eruption", f"number {i}"))

@@ -16,10 +16,11 @@ import pytest
 from affine import Affine
 
 from brisk_atlas.core import read
-from brisk_atlas.core.find.lookers import Lookers
+from brisk_atlas.core.find.scan_pool import ScanPool
 from brisk_atlas.core.model import CannotRead, NeedsPermission
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.permissions import allow
+from brisk_atlas.core.system.workers import WorkerPool
 from made_files import at, write_grid_file
 
 GRID = '<VRTDataset rasterXSize="2" rasterYSize="2">{extra}<VRTRasterBand dataType="Byte" band="1">{band}</VRTRasterBand></VRTDataset>'
@@ -94,16 +95,16 @@ def test_looking_and_opening_reach_nobody_and_no_other_file(tmp_path, listener):
     folder = tmp_path / "inbox"
     folder.mkdir()
     paths = hostile(folder, url)
-    lookers = Lookers(1)
+    scan_pool = ScanPool(WorkerPool(1))
     for path in paths:
-        row = lookers.look(at(path))
+        row = scan_pool.scan(at(path))
         shown = json.dumps(row)
         assert "the secret" not in shown
         if path.suffix == ".vrt" or path.name in ("grid.tif", "linked.geojson"):
             assert row.fault, path
             with pytest.raises(CannotRead):
                 read.open(path)
-    lookers.close()
+    scan_pool.pool.close()
     assert met == []
 
 
@@ -114,11 +115,16 @@ def test_the_system_calls_show_no_connection_and_no_secret(tmp_path):
     folder = tmp_path / "inbox"
     folder.mkdir()
     paths = hostile(folder, "http://127.0.0.1:9")
-    asked = "".join(json.dumps(at(path).as_json()) + "\n" for path in paths)
+    code = f"""
+from pathlib import Path
+from brisk_atlas.core.find.scan_worker import scan
+from brisk_atlas.core.model import DataRef
+for name in {[str(path) for path in paths]!r}:
+    print(bool(scan(DataRef.file(Path(name))).fault))
+"""
     trace = tmp_path / "trace"
     command = ["strace", "-f", "-qq", "-e", "trace=connect,openat,open", "-o", str(trace)]
-    done = subprocess.run([*command, sys.executable, "-m", "brisk_atlas.core.find.looker"], input=asked, text=True,
-                          capture_output=True, timeout=120)  # fmt: skip
+    done = subprocess.run([*command, sys.executable, "-c", code], text=True, capture_output=True, timeout=120)
     if "ptrace" in done.stderr.lower() and os.environ.get("CI") != "true":
         pytest.skip("processes may not be traced here")
     assert len(done.stdout.splitlines()) == len(paths)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import signal
 import threading
 
 import numpy as np
@@ -11,11 +13,12 @@ from brisk_atlas.core import read, record
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Shelves, list_folder, role_of, walk
-from brisk_atlas.core.find.looker import look
-from brisk_atlas.core.jobs import Jobs
+from brisk_atlas.core.find.scan_worker import summary_of
 from brisk_atlas.core.model import AtlasError, CannotRead, DataKind, Layer
 from brisk_atlas.core.relief import Camera, Stage
 from brisk_atlas.core.relief.drape import terrain_of
+from brisk_atlas.core.system.jobs import Jobs
+from brisk_atlas.core.system.workers import WorkerPool
 from made_files import at
 
 # Jobs
@@ -111,7 +114,7 @@ def test_broken_links_stay_in_the_list_and_hidden_files_do_not(tmp_path):
     (tmp_path / "loop").symlink_to(tmp_path)
     assert [row.name for row in list_folder(tmp_path)] == ["loop", "a.csv", "dangling.tif"]
     assert [row.name for rows in walk(tmp_path) for row in rows] == ["a.csv", "dangling.tif"]
-    assert look(at(tmp_path / "dangling.tif")).fault == "there is no such file"
+    assert summary_of(at(tmp_path / "dangling.tif")).fault == "there is no such file"
 
 
 def test_members_have_roles_in_plain_words(data):
@@ -182,7 +185,8 @@ def test_a_terrain_has_the_heights_of_its_grid(terrain, after):
 
 
 def test_the_stage_draws_the_island_and_answers_to_the_camera(terrain):
-    stage = Stage()
+    pool = WorkerPool(1)
+    stage = Stage(pool)
     try:
         paper = np.array([255, 255, 255])
         picture = stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")
@@ -194,8 +198,8 @@ def test_the_stage_draws_the_island_and_answers_to_the_camera(terrain):
         assert top(high) < top(picture)  # a higher mountain reaches further up
         near = stage.picture(terrain, Camera().closer(2), (160, 120), "#FFFFFF", fine=False)
         assert (near != paper).any(axis=2).mean() > covered.mean()
-        stage._process.kill()
-        stage._process.join()
+        (worker,) = pool.workers
+        os.kill(worker.process_id, signal.SIGKILL)
         with pytest.raises(AtlasError, match="stopped"):
             stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")
         again = stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")  # a dead stage is replaced

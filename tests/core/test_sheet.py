@@ -16,11 +16,11 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brisk_atlas.core.jobs import Cancelled, Job
 from brisk_atlas.core.model import BadExpression, ColumnLook, ComputedField, DataKind, Layer
 from brisk_atlas.core.sheet import Sheet, copying
 from brisk_atlas.core.sheet.formats import MISSING, text_of
 from brisk_atlas.core.sheet.preview import preview
+from brisk_atlas.core.system.jobs import Cancelled, Job
 from made_files import at
 
 

@@ -71,7 +71,7 @@ def test_filter_as_you_type_also_by_what_is_inside(found):
 
 
 def test_filters_by_kind_crs_date_and_area(found):
-    find, bar = found.window.find_page, found.window.find_page.sieve
+    find, bar = found.window.find_page, found.window.find_page.filter_bar
     grid = next(a for a in bar.choices("kinds").actions() if a.text().startswith("grid"))
     grid.trigger()
     found.settle()
@@ -113,14 +113,14 @@ def test_columns_can_be_chosen_ordered_and_sorted_by(found):
 
 
 def made_columns():
-    from brisk_atlas.core.find import sieve
+    from brisk_atlas.core.find import entry_filter
 
-    return [column.title for column in sieve.COLUMNS.values()]
+    return [column.title for column in entry_filter.COLUMNS.values()]
 
 
 def test_grouped_by_the_themes_of_the_records(found):
     find = found.window.find_page
-    found.click(find.sieve.theme_button)
+    found.click(find.filter_bar.theme_button)
     model = find.list.rows
     names = [model.data(model.index(i, 0)) for i in range(model.rowCount())]
     at = names.index("lava (3)")
@@ -131,7 +131,7 @@ def test_grouped_by_the_themes_of_the_records(found):
     found.press(find.list, Qt.Key.Key_Left)
     found.press(find.list, Qt.Key.Key_Left)
     assert "trails" not in [model.data(model.index(i, 0)) for i in range(model.rowCount())]
-    found.click(find.sieve.theme_button)
+    found.click(find.filter_bar.theme_button)
     assert len(found.rows()) == 17
 
 
@@ -169,7 +169,7 @@ def test_twenty_thousand_files_are_listed_at_once_and_known_by_and_by(driver, tm
     find.list.scrollToBottom()  # what is in view is looked at before the rest
     last = find.list.rows.index(19_999, 1)
     driver.qtbot.waitUntil(lambda: last.data() == "fault", timeout=20_000)
-    find.lookout.stop()
+    find.folder_index.stop()
     driver.settle()
 
 

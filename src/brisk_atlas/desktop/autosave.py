@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtCore import QObject, QTimer
 
-from brisk_atlas.core.jobs import Job
+from brisk_atlas.core.system.jobs import Job
 
 from .notice import Notice
 from .session import Session

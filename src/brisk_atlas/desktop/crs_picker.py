@@ -13,8 +13,8 @@ from .session import Session
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find.questions import Suggestion
-    from brisk_atlas.core.jobs import Job
     from brisk_atlas.core.place import CrsEntry
+    from brisk_atlas.core.system.jobs import Job
 
 CODE = Qt.ItemDataRole.UserRole
 TYPING_MS = 120

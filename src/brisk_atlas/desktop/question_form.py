@@ -29,7 +29,7 @@ from .theme import Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Neighbour, Question
-    from brisk_atlas.core.jobs import Job
+    from brisk_atlas.core.system.jobs import Job
 
 WAYS = {"none": "keep it a table", "xy": "two columns", "wkt": "well-known text", "mgrs": "MGRS reference"}
 NAME = Qt.ItemDataRole.UserRole
@@ -251,7 +251,7 @@ class QuestionForm(QWidget):
 
     def _look_for_neighbours(self) -> None:
         def work(job: Job) -> list[Neighbour]:
-            from brisk_atlas.core.find.before import neighbours_of
+            from brisk_atlas.core.find.preflight import neighbours_of
 
             return [*self.session.placed_layers(), *neighbours_of(self.question.ref, self.session.catalogue)]
 

@@ -11,17 +11,17 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from brisk_atlas.core.jobs import Job, Jobs, Lane
 from brisk_atlas.core.model import AtlasError, NeedsPermission
 from brisk_atlas.core.model.kinds import DataKind
 from brisk_atlas.core.project import Work
+from brisk_atlas.core.system.jobs import Job, Jobs, Lane
 
 from .living import is_living
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
-    from brisk_atlas.core.find import Answers, Catalogue, Lookers, Neighbour, Shelves
-    from brisk_atlas.core.find.before import Looked
+    from brisk_atlas.core.find import Answers, Catalogue, Neighbour, ScanPool, Shelves
+    from brisk_atlas.core.find.preflight import PreflightResult
     from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, Reading, Style
     from brisk_atlas.core.project import Place, WorkState
     from brisk_atlas.core.project.autosave import Unsaved
@@ -154,11 +154,11 @@ class Session(QObject):
             return self._catalogue
 
     @property
-    def lookers(self) -> Lookers:
+    def scan_pool(self) -> ScanPool:
         """Return the children that look at datasets."""
-        from brisk_atlas.core.find.lookers import shared_lookers
+        from brisk_atlas.core.find.scan_pool import shared_scan_pool
 
-        return shared_lookers()
+        return shared_scan_pool()
 
     @property
     def painter(self) -> Painter:
@@ -245,17 +245,17 @@ class Session(QObject):
     def _look_at(self, refs: Sequence[DataRef], *, anew: bool = False) -> None:
         """Look at datasets in the background; open those that need no answer, and ask for the others."""
 
-        def work(job: Job) -> list[Looked]:
-            from brisk_atlas.core.find.before import Before
+        def work(job: Job) -> list[PreflightResult]:
+            from brisk_atlas.core.find.preflight import OpenPreflight
 
-            before = Before(self.holdings, self.answers, self.catalogue, self.lookers)
+            before = OpenPreflight(self.holdings, self.answers, self.catalogue, self.scan_pool)
             nearby, found = self.placed_layers(), []
             for number, ref in enumerate(refs):
                 job.report(number / len(refs), ref.name)
                 found.append(before.look(ref, nearby, anew=anew, check=job.check))
             return found
 
-        def done(found: list[Looked]) -> None:
+        def done(found: list[PreflightResult]) -> None:
             for each in found:
                 if isinstance(each.error, NeedsPermission):
                     self.permission_wanted.emit(each.error)
@@ -276,7 +276,7 @@ class Session(QObject):
 
     def placed_layers(self) -> list[Neighbour]:
         """Return the open layers that have a place. Reads, so call it in a job."""
-        from brisk_atlas.core.find.before import neighbour
+        from brisk_atlas.core.find.preflight import neighbour
 
         known = [(layer.name, self.facts_of(layer)) for layer in self.work.layers]
         return [near for name, facts in known if facts is not None and (near := neighbour(name, facts)) is not None]

@@ -24,7 +24,7 @@ from .session import Session
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw import View
-    from brisk_atlas.core.jobs import Job
+    from brisk_atlas.core.system.jobs import Job
 
 INCH_M = 0.0254
 SLOTS = ("pane", "sexagesimal", "mgrs")  # the notations shown until others are chosen

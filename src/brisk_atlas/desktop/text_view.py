@@ -24,8 +24,8 @@ from .theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import TextPages
-    from brisk_atlas.core.jobs import Job
     from brisk_atlas.core.model import DataRef
+    from brisk_atlas.core.system.jobs import Job
 
 PAD_PX = 6
 _NUMBER = r"(?P<number>-?\b\d[\d.eE+-]*)"

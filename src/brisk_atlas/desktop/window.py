@@ -497,7 +497,7 @@ def warm_later(window: AtlasWindow) -> None:
         from .pages import desk_page  # noqa: F401  loading it here leaves the window's thread only the making
 
         assert window.session.painter is not None
-        window.session.lookers.warm()
+        window.session.scan_pool.pool.warm()
         warm.warm()
 
     def made(nothing: object) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from brisk_atlas.core.shares import CORES, in_pieces
+from brisk_atlas.core.system.shares import CORES, in_pieces
 
 SMALL_ROWS = 32  # a smaller picture is not worth sharing
 TURNS = 4  # bands a core, so that a crowded half of a picture does not keep the other core waiting

@@ -9,7 +9,7 @@ import numpy as np
 from brisk_atlas.core.model import CloudStyle, DataRef, Extent
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.read import Holdings
-from brisk_atlas.core.shares import in_shares
+from brisk_atlas.core.system.shares import in_shares
 
 from . import ramps
 from .bands import in_bands

@@ -11,7 +11,7 @@ import numpy as np
 from brisk_atlas.core.model import Extent
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import same_crs, transform
-from brisk_atlas.core.shares import in_shares
+from brisk_atlas.core.system.shares import in_shares
 
 from .kernels.points import count_cells, gather, order_points, reach_of
 

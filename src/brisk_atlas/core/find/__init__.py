@@ -13,8 +13,8 @@ if TYPE_CHECKING:
     from .answers import Answers
     from .catalogue import Catalogue
     from .listing import Entry, list_folder, walk
-    from .lookers import Lookers
     from .questions import Neighbour, Question, question_about
+    from .scan_pool import ScanPool
     from .shelves import Shelves
     from .summary import Summary
     from .text_pages import TextPages
@@ -24,7 +24,7 @@ _HOMES = {
     "answers": ("Answers",),
     "catalogue": ("Catalogue",),
     "listing": ("Entry", "list_folder", "walk"),
-    "lookers": ("Lookers",),
+    "scan_pool": ("ScanPool",),
     "questions": ("Neighbour", "Question", "question_about"),
     "shelves": ("Shelves",),
     "summary": ("Summary",),
@@ -37,10 +37,10 @@ __all__ = [
     "Answers",
     "Catalogue",
     "Entry",
-    "Lookers",
     "Member",
     "Neighbour",
     "Question",
+    "ScanPool",
     "Shelves",
     "Summary",
     "TextPages",

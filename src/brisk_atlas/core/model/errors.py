@@ -21,6 +21,15 @@ class AtlasError(Exception):
         self.place, self.reason, self.remedy = str(place), reason.rstrip("."), remedy
         super().__init__(f"{self.place}: {self.reason}." + (f" {remedy}" if remedy else ""))
 
+    def __reduce__(self) -> tuple:
+        return _restored, (type(self), self.args, self.__dict__)  # between processes too
+
+
+def _restored(kind: type[AtlasError], arguments: tuple, state: dict) -> AtlasError:
+    error = kind.__new__(kind, *arguments)
+    error.__dict__.update(state)
+    return error
+
 
 class CannotRead(AtlasError):
     """A dataset, or a part of one, can't be read."""

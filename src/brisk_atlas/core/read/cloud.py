@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -14,9 +13,9 @@ from laspy.errors import LaspyException
 from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataKind, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import text_of
-from brisk_atlas.core.points_decoder import PIECE, DamagedPoints, decode
 
 from .on_disk import on_disk
+from .points_decoder import PIECE, DamagedPoints, decode
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 
@@ -40,7 +39,7 @@ class LasCloud(CloudPart):
     ) -> Points:
         """Read runs of points (first, count), in the order of the file."""
         try:
-            arrays = decode(self.ref.path, runs, only, report, os.cpu_count() or 1)
+            arrays = decode(self.ref.path, runs, only, report)
         except (DamagedPoints, LaspyException, OSError) as error:
             raise CannotRead(self.ref, str(error), BROKEN) from error
         return Points(arrays.pop("xyz"), arrays, self.facts.crs)

@@ -8,7 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.model import Extent
 from brisk_atlas.core.model.shapes import POINT, Shapes
-from brisk_atlas.core.shares import in_shares
+from brisk_atlas.core.system.shares import in_shares
 
 from .index_kernels import DEEPEST, FAN, count_blocks, fill_areas, fill_blocks, fill_tree, find_in, hilbert, hit_among
 

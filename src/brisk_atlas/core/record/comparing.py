@@ -14,7 +14,7 @@ SAME, CHANGED, ONLY_A, ONLY_B = "same", "changed", "only in A", "only in B"
 
 
 @dataclass(frozen=True)
-class Row:
+class ElementComparison:
     """One element of two records. A place is None where that record has no such item."""
 
     element: Element
@@ -27,19 +27,19 @@ class Row:
     depth: int = 0
 
 
-def rows_of(a: Record, b: Record) -> list[Row]:
+def rows_of(a: Record, b: Record) -> list[ElementComparison]:
     """Return both records as rows in the order of the model, items that belong together on one row."""
     return list(_rows(Record, a, b, (), (), "", 0))
 
 
-def differences(a: Record, b: Record) -> list[Row]:
+def differences(a: Record, b: Record) -> list[ElementComparison]:
     """Return the rows with a plain value that differ."""
     return [row for row in rows_of(a, b) if row.state != SAME and row.element.item is None]
 
 
 def _rows(
     shape: type, a: Any, b: Any, at_a: Place | None, at_b: Place | None, before: str, depth: int
-) -> Iterator[Row]:
+) -> Iterator[ElementComparison]:
     for name, element in parts_of(shape, before).items():
         va: Any = getattr(a, name) if a is not None else None
         vb: Any = getattr(b, name) if b is not None else None
@@ -48,7 +48,7 @@ def _rows(
         pa = (*at_a, name) if at_a is not None else None
         pb = (*at_b, name) if at_b is not None else None
         if not element.several:
-            yield Row(element, element.label, va, vb, pa, pb, _state(va, vb), depth)
+            yield ElementComparison(element, element.label, va, vb, pa, pb, _state(va, vb), depth)
             continue
         pairs = list(_paired(va or (), vb or ()))
         for number, (i, j) in enumerate(pairs, 1):
@@ -56,7 +56,7 @@ def _rows(
             xa = (*pa, i) if pa is not None and i is not None else None
             xb = (*pb, j) if pb is not None and j is not None else None
             label = f"{element.label} {number}" if len(pairs) > 1 else element.label
-            yield Row(element, label, ia, ib, xa, xb, _state(ia, ib), depth)
+            yield ElementComparison(element, label, ia, ib, xa, xb, _state(ia, ib), depth)
             if element.item:
                 yield from _rows(element.item, ia, ib, xa, xb, f"{element.id}.", depth + 1)
 
@@ -99,7 +99,7 @@ def _likeness(a: Any, b: Any) -> float:
     return ratio if ratio > 0.6 else 0.0
 
 
-def taken(into: Record, row: Row, *, from_b: bool = True) -> Record:
+def taken(into: Record, row: ElementComparison, *, from_b: bool = True) -> Record:
     """Return record A with a row of B in it, or record B with a row of A."""
     source, here, there = (row.b, row.place_a, row.place_b) if from_b else (row.a, row.place_b, row.place_a)
     if there is None or not is_said(source):

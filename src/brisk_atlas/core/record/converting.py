@@ -8,7 +8,7 @@ from pathlib import Path
 
 from .binding import Unplaced
 from .checks import FAULT, Finding, check
-from .comparing import CHANGED, ONLY_A, ONLY_B, Row, differences
+from .comparing import CHANGED, ONLY_A, ONLY_B, ElementComparison, differences
 from .document import Document, written
 from .elements import label_of, parts_of, place_text
 from .model import Record
@@ -24,8 +24,8 @@ class Conversion:
     is what the model itself had no place for, `missing` is what the new standard demands and no one said."""
 
     document: Document
-    lost: tuple[Row, ...]
-    moved: tuple[Row, ...]
+    lost: tuple[ElementComparison, ...]
+    moved: tuple[ElementComparison, ...]
     left: tuple[Unplaced, ...]
     missing: tuple[Finding, ...]
 
@@ -65,15 +65,15 @@ def convert(document: Document, standard: Standard, path: Path | None = None) ->
     )
 
 
-def _told_apart(rows: list[Row]) -> tuple[list[Row], list[Row]]:
+def _told_apart(rows: list[ElementComparison]) -> tuple[list[ElementComparison], list[ElementComparison]]:
     """Return the differences in which something was lost, and those in which it stands elsewhere or otherwise.
 
     What is gone from its place is moved where its words now stand in another one; what was changed is lost where
     only a part of it, or nothing of its other languages, is left.
     """
     elsewhere = [_plain(row.b) for row in rows if row.state in (CHANGED, ONLY_B)]
-    lost: list[Row] = []
-    moved: list[Row] = []
+    lost: list[ElementComparison] = []
+    moved: list[ElementComparison] = []
     for row in rows:
         before = _plain(row.a)
         if row.state == ONLY_A:
@@ -91,7 +91,7 @@ def _plain(value: object) -> str:
     return " ".join(str(value if value is not None else "").split()).casefold()
 
 
-def _of(row: Row) -> str:
+def _of(row: ElementComparison) -> str:
     place = row.place_a or row.place_b or ()
     return f"{label_of(place)} ({place_text(place)})"
 

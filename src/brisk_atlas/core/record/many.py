@@ -4,18 +4,16 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass
 from itertools import islice
-from multiprocessing import get_context
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead
 from brisk_atlas.core.read.grouping import group
 from brisk_atlas.core.read.xml import XML_LIMIT
-from brisk_atlas.core.shares import CORES
 from brisk_atlas.core.system.atomic_write import written_beside
-from brisk_atlas.core.system.child import end_with_parent
+from brisk_atlas.core.system.shares import CORES
+from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerTooSlow, shared_workers
 
 from .checks import CAUTION, FAULT, check, completeness
 from .document import read_quickly
@@ -27,8 +25,9 @@ from .values import shown
 RECORD_ENDINGS = (".xml", ".jsonld", ".ttl", ".rdf", ".stac.json")
 NOT_RECORDS = (".aux.xml",)
 NOT_DATA = (".brisk.json",)  # the work of this application itself
-BATCH = 64  # records read by a child at a time
-WORTH_CHILDREN = 600  # records from which children are faster than their start
+BATCH = 64  # records read by a worker at a time
+WORTH_WORKERS = 600  # records from which workers are faster than their start
+BROKE_DOWN = "the process that read it and its neighbours ended"
 DEFAULT = ("title", "abstract", "contacts.organisation", "dates.day", "systems.code", "constraints.limits")
 
 
@@ -99,15 +98,15 @@ def table(
 ) -> Iterator[TableRow]:
     """Yield a row a record, in order, each checked under `standard` or under its own.
 
-    Few are read here; many are shared between child processes, a batch at a time, so that memory stays flat.
+    Few are read here; many are shared between worker processes, a batch at a time, so that memory stays flat.
     """
     unknown = [name for name in chosen if name not in elements()]
     if unknown:
         raise KeyError(f"no element is called {', '.join(unknown)}")
     name = standard.name if standard else ""
     waiting = iter(sources)
-    first = list(islice(waiting, WORTH_CHILDREN))
-    if len(first) < WORTH_CHILDREN or CORES < 2:
+    first = list(islice(waiting, WORTH_WORKERS))
+    if len(first) < WORTH_WORKERS or CORES < 2:
         for source in first:
             check_stop()
             yield row_of(source, chosen, name)
@@ -115,7 +114,7 @@ def table(
             check_stop()
             yield row_of(source, chosen, name)
         return
-    yield from _by_children(_chain(first, waiting), tuple(chosen), name, check_stop)
+    yield from _by_workers(_chain(first, waiting), tuple(chosen), name, check_stop)
 
 
 def _chain(first: list[Source], rest: Iterator[Source]) -> Iterator[Source]:
@@ -123,28 +122,18 @@ def _chain(first: list[Source], rest: Iterator[Source]) -> Iterator[Source]:
     yield from rest
 
 
-def _by_children(
+def _by_workers(
     sources: Iterator[Source], chosen: tuple[str, ...], standard: str, check_stop: Callable[[], None]
 ) -> Iterator[TableRow]:
-    """Yield rows read by children, in order; only a few batches are under way at a time."""
-    with ProcessPoolExecutor(CORES, mp_context=get_context("spawn"), initializer=end_with_parent) as children:
-        under_way: list[Future[list[TableRow]]] = []
-        try:
-            more = True
-            while more or under_way:
-                while more and len(under_way) < 3 * CORES:
-                    batch = list(islice(sources, BATCH))
-                    more = bool(batch)
-                    if batch:
-                        under_way.append(children.submit(rows_of, batch, chosen, standard))
-                if under_way:
-                    while not under_way[0].done():
-                        check_stop()
-                        wait(under_way[:1], timeout=0.1, return_when=FIRST_COMPLETED)
-                    yield from under_way.pop(0).result()
-        finally:
-            for future in under_way:
-                future.cancel()
+    """Yield rows read by workers, in order; only a few batches are under way at a time."""
+    batches = iter(lambda: list(islice(sources, BATCH)), [])
+    calls = (Call(f"{__name__}:rows_of", (batch, chosen, standard)) for batch in batches)
+    for call, rows in shared_workers().run_in_order(calls, check_stop):
+        if isinstance(rows, WorkerDied | WorkerTooSlow):
+            rows = [TableRow(source, "", ("",) * len(chosen), error=BROKE_DOWN) for source in call.arguments[0]]
+        elif isinstance(rows, Exception):
+            raise rows
+        yield from rows
 
 
 def rows_of(sources: Sequence[Source], chosen: Sequence[str], standard: str) -> list[TableRow]:

@@ -6,30 +6,20 @@ In a child both are harmless: the window stays quick, and a dead stage is starte
 
 from __future__ import annotations
 
-import multiprocessing
 import os
 import threading
-from dataclasses import dataclass
-from multiprocessing.connection import Connection
+from contextlib import ExitStack
 from typing import Any
 
 import numpy as np
 
 from brisk_atlas.core.model import AtlasError
-from brisk_atlas.core.system.child import end_with_parent
+from brisk_atlas.core.system.workers import Call, Worker, WorkerDied, WorkerPool, WorkerTooSlow
 
 from .terrain import Camera, Terrain
 
 PATIENCE_S = 60.0
 WHOLE_ASPECT = 0.85  # a pane narrower than this, width to height, is looked at from further away
-
-
-@dataclass(frozen=True)
-class _Picture:
-    camera: Camera
-    size: tuple[int, int]
-    background: str
-    fine: bool
 
 
 def _place_camera(plotter: Any, terrain: Terrain, camera: Camera, middle: float) -> None:
@@ -62,100 +52,60 @@ def _mesh(terrain: Terrain) -> Any:
     return mesh
 
 
-def _serve(pipe: Connection) -> None:
-    """Draw what is asked until the pipe closes. Runs in the child."""
+class _Scene:
+    """What the worker process of a relief holds from one picture to the next."""
+
+    plotter: Any = None
+    terrain: Terrain | None = None
+    actor: Any = None
+    middle = 0.0
+
+
+def load(terrain: Terrain) -> None:
+    """Make the scene of a terrain. Runs in a worker."""
     os.environ.setdefault("VTK_DEFAULT_OPENGL_WINDOW", "vtkEGLRenderWindow")  # needs no display
     import pyvista as pv
 
-    end_with_parent()
-    plotter: Any = None
-    terrain: Terrain | None = None
-    middle, actor = 0.0, None
-    while True:
-        try:
-            asked = pipe.recv()
-        except (EOFError, OSError):
-            return
-        if asked is None:
-            return
-        try:
-            if isinstance(asked, Terrain):
-                terrain = asked
-                if plotter is not None:
-                    plotter.close()
-                plotter = pv.Plotter(off_screen=True, lighting="none")
-                plotter.render_window.SetMultiSamples(0)
-                plotter.add_light(pv.Light(position=(-1, 1, 1.6), light_type="scene light", intensity=0.95))
-                plotter.add_light(pv.Light(position=(1, -0.6, 1.2), light_type="scene light", intensity=0.4))
-                mesh = _mesh(terrain).compute_normals(consistent_normals=False, split_vertices=False)
-                actor = plotter.add_mesh(
-                    mesh,
-                    texture=pv.Texture(np.ascontiguousarray(terrain.drape)),
-                    smooth_shading=True,
-                    ambient=0.28,
-                    diffuse=0.85,
-                    specular=0.0,
-                )
-                middle = float(np.nanmean(terrain.heights))
-                pipe.send(True)
-            elif isinstance(asked, _Picture) and terrain is not None and actor is not None:
-                grain = 2 if asked.fine else 1  # drawn at twice the size and averaged: smooth edges
-                plotter.window_size = asked.size[0] * grain, asked.size[1] * grain
-                plotter.set_background(asked.background)
-                actor.scale = (1.0, 1.0, asked.camera.exaggeration)
-                _place_camera(plotter, terrain, asked.camera, middle)
-                plotter.render()
-                image = plotter.screenshot(return_img=True)
-                if asked.fine:
-                    image = image.reshape(asked.size[1], 2, asked.size[0], 2, 3).mean(axis=(1, 3)).astype(np.uint8)
-                pipe.send(np.ascontiguousarray(image))
-        except Exception as error:
-            pipe.send(
-                error
-                if isinstance(error, ValueError | RuntimeError)
-                else RuntimeError(f"{type(error).__name__}: {error}")
-            )
+    if _Scene.plotter is not None:
+        _Scene.plotter.close()
+    _Scene.terrain, _Scene.plotter = terrain, pv.Plotter(off_screen=True, lighting="none")
+    _Scene.plotter.render_window.SetMultiSamples(0)
+    _Scene.plotter.add_light(pv.Light(position=(-1, 1, 1.6), light_type="scene light", intensity=0.95))
+    _Scene.plotter.add_light(pv.Light(position=(1, -0.6, 1.2), light_type="scene light", intensity=0.4))
+    mesh = _mesh(terrain).compute_normals(consistent_normals=False, split_vertices=False)
+    texture = pv.Texture(np.ascontiguousarray(terrain.drape))
+    _Scene.actor = _Scene.plotter.add_mesh(
+        mesh, texture=texture, smooth_shading=True, ambient=0.28, diffuse=0.85, specular=0.0
+    )
+    _Scene.middle = float(np.nanmean(terrain.heights))
+
+
+def draw(camera: Camera, size: tuple[int, int], background: str, fine: bool) -> np.ndarray:
+    """Return the picture of the terrain that was loaded. Runs in a worker."""
+    plotter, terrain = _Scene.plotter, _Scene.terrain
+    if terrain is None:
+        raise ValueError("no terrain was loaded")
+    scale = 2 if fine else 1  # drawn at twice the size and averaged: smooth edges
+    plotter.window_size = size[0] * scale, size[1] * scale
+    plotter.set_background(background)
+    _Scene.actor.scale = (1.0, 1.0, camera.exaggeration)
+    _place_camera(plotter, terrain, camera, _Scene.middle)
+    plotter.render()
+    image = plotter.screenshot(return_img=True)
+    if fine:
+        image = image.reshape(size[1], 2, size[0], 2, 3).mean(axis=(1, 3)).astype(np.uint8)
+    return np.ascontiguousarray(image)
 
 
 class Stage:
-    """Draws one terrain from any side. Calls come from one thread at a time; a dead child is replaced."""
+    """Draws one terrain from any side, in a worker of its own. Safe for threads; a dead worker is replaced."""
 
-    def __init__(self) -> None:
+    def __init__(self, pool: WorkerPool) -> None:
+        self._pool = pool
         self._lock = threading.Lock()
-        self._process: Any = None
-        self._pipe: Connection | None = None
+        self._lease = ExitStack()
+        self._worker: Worker | None = None
         self._terrain: Terrain | None = None
-
-    def _start(self) -> Connection:
-        context = multiprocessing.get_context("spawn")
-        ours, theirs = context.Pipe()
-        self._process = context.Process(target=_serve, args=(theirs,), daemon=True, name="relief")
-        self._process.start()
-        theirs.close()
-        self._pipe = ours
-        return ours
-
-    def _ask(self, question: Any) -> Any:
-        pipe = self._pipe or self._start()
-        try:
-            pipe.send(question)
-            if not pipe.poll(PATIENCE_S):
-                raise EOFError("no answer")
-            answer = pipe.recv()
-        except (EOFError, OSError) as error:
-            self._drop()
-            raise AtlasError(
-                "Relief", "the 3D drawing stopped", "Try again; if it stops again, Mesa's libEGL may be missing."
-            ) from error
-        if isinstance(answer, Exception):
-            raise AtlasError("Relief", f"the 3D drawing failed ({answer})", "Check that Mesa's libEGL is installed.")
-        return answer
-
-    def _drop(self) -> None:
-        if self._process is not None:
-            self._process.kill()
-            self._process.join()
-        self._process, self._pipe, self._terrain = None, None, None
 
     def picture(
         self, terrain: Terrain, camera: Camera, size: tuple[int, int], background: str, *, fine: bool = True
@@ -166,11 +116,30 @@ class Stage:
         """
         with self._lock:
             if self._terrain is not terrain:
-                self._ask(terrain)
+                self._ask("load", terrain)
                 self._terrain = terrain
-            return self._ask(_Picture(camera, size, background, fine))
+            return self._ask("draw", camera, size, background, fine)
 
     def close(self) -> None:
-        """End the child."""
+        """End the worker."""
         with self._lock:
             self._drop()
+
+    def _ask(self, function: str, *arguments: Any) -> Any:
+        if self._worker is None:
+            self._worker = self._lease.enter_context(self._pool.reserved())
+        try:
+            return self._worker.run(Call(f"{__name__}:{function}", arguments, PATIENCE_S))
+        except (WorkerDied, WorkerTooSlow) as error:
+            self._drop()
+            raise AtlasError(
+                "Relief", "the 3D drawing stopped", "Try again; if it stops again, Mesa's libEGL may be missing."
+            ) from error
+        except Exception as error:
+            self._terrain = None
+            remedy = "Check that Mesa's libEGL is installed."
+            raise AtlasError("Relief", f"the 3D drawing failed ({error})", remedy) from error
+
+    def _drop(self) -> None:
+        self._lease.close()
+        self._worker, self._terrain = None, None

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import DataKind, DataRef, GridStyle, Layer, Stretch
+from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
 from ..session import Session

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Extent, Layer, number_text
+from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
 from ..session import Session

@@ -9,9 +9,9 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import DataKind, GridStyle, Layer
 from brisk_atlas.core.project import Picks
+from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
 from ..session import Session

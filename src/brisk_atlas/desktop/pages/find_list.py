@@ -9,7 +9,7 @@ from PyQt6.QtCore import QModelIndex, QPointF, QSettings, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
-from brisk_atlas.core.find import sieve
+from brisk_atlas.core.find import entry_filter
 
 from .find_model import DEPTH, UNFOLDS, FindModel
 
@@ -126,18 +126,18 @@ class FindList(QTableView):
 
     def _remember(self) -> None:
         kept = self.settings.value(KEPT) if self.settings is not None else None
-        names = tuple(n for n in str(kept).split(",") if n in sieve.COLUMNS) if kept else ()
+        names = tuple(n for n in str(kept).split(",") if n in entry_filter.COLUMNS) if kept else ()
         if "name" in names:
             self.rows.columns = names
 
     def _size_columns(self) -> None:
         for number, name in enumerate(self.rows.columns):
-            self.setColumnWidth(number, sieve.COLUMNS[name].width)
+            self.setColumnWidth(number, entry_filter.COLUMNS[name].width)
 
     def column_menu(self) -> QMenu:
         """Return the menu of all columns; those on show are ticked."""
         menu = QMenu(self)
-        for name, column in sieve.COLUMNS.items():
+        for name, column in entry_filter.COLUMNS.items():
             action = menu.addAction(column.title)
             assert action is not None
             action.setCheckable(True)
@@ -152,7 +152,7 @@ class FindList(QTableView):
         assert header is not None
         order = [self.rows.columns[header.logicalIndex(i)] for i in range(len(self.rows.columns))]
         if on and name not in order:
-            every = list(sieve.COLUMNS)
+            every = list(entry_filter.COLUMNS)
             at = next((i for i, other in enumerate(order) if every.index(other) > every.index(name)), len(order))
             order.insert(at, name)
         elif not on and name in order and name != "name":
@@ -168,7 +168,7 @@ class FindList(QTableView):
         self.rows.columns = names
         self.rows.endResetModel()
         for number, name in enumerate(names):
-            self.setColumnWidth(number, widths.get(name, sieve.COLUMNS[name].width))
+            self.setColumnWidth(number, widths.get(name, entry_filter.COLUMNS[name].width))
         if self.rows.sorted_by not in names:
             self.rows.sorted_by = "name"
         header = self.horizontalHeader()

@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, Qt, QUrl
 from PyQt6.QtGui import QColor, QFont
 
-from brisk_atlas.core.find import sieve
-from brisk_atlas.core.find.sieve import Row
+from brisk_atlas.core.find import entry_filter
+from brisk_atlas.core.find.entry_filter import EntryRow
 
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Summary
-    from brisk_atlas.core.find.sieve import Sieve
+    from brisk_atlas.core.find.entry_filter import EntryFilter
     from brisk_atlas.core.find.summary import PartLine
 
 PART_TEXTS = ("name", "kind", "shape", "amount", "crs")
@@ -27,7 +27,7 @@ DEPTH, UNFOLDS = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1  # how d
 class PartOf(NamedTuple):
     """The line of one part, under its dataset."""
 
-    row: Row
+    row: EntryRow
     part: PartLine
 
 
@@ -38,7 +38,7 @@ class ThemeLine(NamedTuple):
     many: int
 
 
-Line = Row | PartOf | ThemeLine
+Line = EntryRow | PartOf | ThemeLine
 
 
 class FindModel(QAbstractTableModel):
@@ -48,12 +48,12 @@ class FindModel(QAbstractTableModel):
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
-        self.columns: tuple[str, ...] = sieve.SHOWN_FIRST
-        self.sieve: Sieve = sieve.Sieve()
+        self.columns: tuple[str, ...] = entry_filter.SHOWN_FIRST
+        self.filter: EntryFilter = entry_filter.EntryFilter()
         self.sorted_by, self.down = "name", False
         self.grouped = False
         self.as_found = False  # in the order in which a search found them, the best first
-        self.rows: list[Row] = []
+        self.rows: list[EntryRow] = []
         self.lines: list[Line] = []
         self._unfolded: set[Path] = set()
         self._places: dict[str, int] | None = None
@@ -61,20 +61,24 @@ class FindModel(QAbstractTableModel):
 
     # What is shown
 
-    def show(self, rows: Iterable[Row]) -> None:
+    def show(self, rows: Iterable[EntryRow]) -> None:
         self.rows = list(rows)
         self._places = None
         self.arrange()
 
     def arrange(self) -> None:
-        """Sieve, sort and group anew."""
+        """Filter, sort and group anew."""
         self.beginResetModel()
-        kept = self.rows if self.sieve == sieve.Sieve() else [row for row in self.rows if self.sieve.keeps(row)]
+        kept = (
+            self.rows
+            if self.filter == entry_filter.EntryFilter()
+            else [row for row in self.rows if self.filter.keeps(row)]
+        )
         if not self.as_found:
-            kept = sieve.in_order(kept, self.sorted_by, down=self.down)
+            kept = entry_filter.in_order(kept, self.sorted_by, down=self.down)
         lines: list[Line] = []
         if self.grouped:
-            for theme, rows in sieve.by_theme(kept).items():
+            for theme, rows in entry_filter.by_theme(kept).items():
                 lines += [ThemeLine(theme, len(rows)), *rows]
         else:
             lines += kept
@@ -86,7 +90,7 @@ class FindModel(QAbstractTableModel):
         out: list[Line] = []
         for line in lines:
             out.append(line)
-            if isinstance(line, Row) and line.summary is not None and line.entry.path in self._unfolded:
+            if isinstance(line, EntryRow) and line.summary is not None and line.entry.path in self._unfolded:
                 out += [PartOf(line, part) for part in line.summary.parts]
         return out
 
@@ -105,13 +109,13 @@ class FindModel(QAbstractTableModel):
                 changed.append(at)
         if changed:
             self.dataChanged.emit(self.index(min(changed), 0), self.index(max(changed), len(self.columns) - 1))
-        return self.sieve.by_facts or self.grouped or self.sorted_by not in ("name", "size", "modified", "folder")
+        return self.filter.by_facts or self.grouped or self.sorted_by not in ("name", "size", "modified", "folder")
 
     def _lines_by_path(self) -> dict[str, list[int]]:
         if self._line_of is None:
             self._line_of = {}
             for at, line in enumerate(self.lines):
-                if isinstance(line, Row):
+                if isinstance(line, EntryRow):
                     self._line_of.setdefault(str(line.entry.path), []).append(at)
         return self._line_of
 
@@ -119,7 +123,7 @@ class FindModel(QAbstractTableModel):
         """Show or hide the parts of a dataset below it."""
         at = index.row()
         line = self.lines[at] if index.isValid() else None
-        if not isinstance(line, Row) or line.summary is None or not line.summary.parts:
+        if not isinstance(line, EntryRow) or line.summary is None or not line.summary.parts:
             return
         path, count = line.entry.path, len(line.summary.parts)
         if on == (path in self._unfolded):
@@ -141,13 +145,13 @@ class FindModel(QAbstractTableModel):
         self._line_of = None
 
     @property
-    def shown(self) -> list[Row]:
+    def shown(self) -> list[EntryRow]:
         """Return the rows on show, in order."""
-        return [line for line in self.lines if isinstance(line, Row)]
+        return [line for line in self.lines if isinstance(line, EntryRow)]
 
-    def row_at(self, index: QModelIndex) -> Row | None:
+    def row_at(self, index: QModelIndex) -> EntryRow | None:
         line = self.lines[index.row()] if index.isValid() else None
-        return line if isinstance(line, Row) else line.row if isinstance(line, PartOf) else None
+        return line if isinstance(line, EntryRow) else line.row if isinstance(line, PartOf) else None
 
     def part_at(self, index: QModelIndex) -> str | None:
         line = self.lines[index.row()] if index.isValid() else None
@@ -169,7 +173,7 @@ class FindModel(QAbstractTableModel):
     def first_dataset(self) -> QModelIndex:
         """Return the first line of a dataset, or the first of all."""
         found = next(
-            (at for at, line in enumerate(self.lines) if isinstance(line, Row) and not line.entry.is_folder), 0
+            (at for at, line in enumerate(self.lines) if isinstance(line, EntryRow) and not line.entry.is_folder), 0
         )
         return self.index(found, 0)
 
@@ -188,10 +192,10 @@ class FindModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self._text(line, name)
         if role == Qt.ItemDataRole.ToolTipRole:
-            if isinstance(line, Row) and name in ("name", "folder"):
+            if isinstance(line, EntryRow) and name in ("name", "folder"):
                 return plain_tip(str(line.entry.path))
             return plain_tip(self._text(line, name) or "") or None
-        if role == Qt.ItemDataRole.TextAlignmentRole and sieve.COLUMNS[name].right:
+        if role == Qt.ItemDataRole.TextAlignmentRole and entry_filter.COLUMNS[name].right:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.ForegroundRole:
             return self._colour(line, name)
@@ -201,7 +205,7 @@ class FindModel(QAbstractTableModel):
             return font
         if role == DEPTH:
             return int(isinstance(line, PartOf)) + int(self.grouped and not isinstance(line, ThemeLine))
-        if role == UNFOLDS and isinstance(line, Row) and line.summary is not None and line.summary.parts:
+        if role == UNFOLDS and isinstance(line, EntryRow) and line.summary is not None and line.summary.parts:
             return line.entry.path in self._unfolded
         return None
 
@@ -211,17 +215,17 @@ class FindModel(QAbstractTableModel):
             return f"{line.name} ({line.many:,})" if name == "name" else ""
         if isinstance(line, PartOf):
             return getattr(line.part, name) if name in PART_TEXTS else ""
-        return sieve.COLUMNS[name].text(line)
+        return entry_filter.COLUMNS[name].text(line)
 
     def _colour(self, line: Line, name: str) -> QColor | None:
-        known = line.summary if isinstance(line, Row) else None
+        known = line.summary if isinstance(line, EntryRow) else None
         if known is not None and known.fault and name in ("kind", "remarks"):
             return QColor(self.theme.fault)
         return QColor(self.theme.caution) if known is not None and known.warnings and name == "remarks" else None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if orientation == Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
-            return sieve.COLUMNS[self.columns[section]].title
+            return entry_filter.COLUMNS[self.columns[section]].title
         return None
 
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:

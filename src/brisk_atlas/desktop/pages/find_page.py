@@ -18,23 +18,23 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.find.sieve import Row, Sieve
+from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
 
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
+from .filter_bar import FilterBar
 from .find_list import FindList
+from .folder_index import FolderIndex
 from .glance import Glance
-from .lookout import Lookout
 from .shelf_list import ShelfList
-from .sieve_bar import SieveBar
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Entry, Summary
     from brisk_atlas.core.model import DataRef
 
 TYPING_MS = 60
-ARRANGE_MS = 400  # what was found out is sorted and sieved anew, where that matters, this often
+ARRANGE_MS = 400  # what was found out is sorted and filtered anew, where that matters, this often
 WATCH_MS = 500  # a change in the folder is looked at after this much quiet
 SEARCH_COLUMNS = ("name", "title", "kind", "amount", "crs", "folder", "modified")
 INDEX_MS = 4000  # after the last look at a folder, the shelves are gone through
@@ -64,7 +64,7 @@ class FindPage(QWidget):
         self._want: str | None = None
         self._columns: tuple[str, ...] | None = None  # those of folders, while a search shows its own
         self._counts = 0, 0  # datasets and folders of what is listed
-        self.lookout = Lookout(session)
+        self.folder_index = FolderIndex(session)
         self.shelves = ShelfList(session)
         self.pin_button = QPushButton("Pin a folder…")
         self.up = QToolButton()
@@ -82,7 +82,7 @@ class FindPage(QWidget):
         self.everywhere.setText("All shelves")
         self.everywhere.setCheckable(True)
         self.everywhere.setToolTip("Search names, fields and records of all pinned shelves (Ctrl+F)")
-        self.sieve = SieveBar()
+        self.filter_bar = FilterBar()
         self.list = FindList(settings)
         self.count = PlainLabel("")
         self.count.setObjectName("quiet")
@@ -108,7 +108,7 @@ class FindPage(QWidget):
         for piece, stretch in ((self.up, 0), (self.path_line, 3), (self.filter, 2), (self.everywhere, 0)):
             bar.addWidget(piece, stretch)
         rows.addLayout(bar)
-        rows.addWidget(self.sieve)
+        rows.addWidget(self.filter_bar)
         rows.addWidget(self.list, 1)
         rows.addWidget(self.count)
         split = QSplitter()
@@ -132,10 +132,10 @@ class FindPage(QWidget):
             self._timers[name].setSingleShot(True)
             self._timers[name].setInterval(interval)
             self._timers[name].timeout.connect(run)
-        self.lookout.listed.connect(self._listed)
-        self.lookout.learned.connect(self._learn)
-        self.lookout.found.connect(self._found)
-        self.lookout.indexed.connect(self._indexed)
+        self.folder_index.listed.connect(self._listed)
+        self.folder_index.learned.connect(self._learn)
+        self.folder_index.found.connect(self._found)
+        self.folder_index.indexed.connect(self._indexed)
         self.shelves.chosen.connect(self._shelf_chosen)
         self.shelves.pins_changed.connect(self._pins_changed)
         self.pin_button.clicked.connect(self.pin_folder)
@@ -144,7 +144,7 @@ class FindPage(QWidget):
         self.filter.textChanged.connect(lambda text: self._timers["typed"].start())
         self.filter.returnPressed.connect(self._filter_entered)
         self.everywhere.toggled.connect(self._everywhere_changed)
-        self.sieve.changed.connect(self._sieve_changed)
+        self.filter_bar.changed.connect(self._filter_changed)
         self.list.looked_at.connect(self.glance.look_at)
         self.list.activated_rows.connect(self.open_chosen)
         self.list.asked.connect(self.open_asking)
@@ -161,12 +161,12 @@ class FindPage(QWidget):
 
     @theme.setter
     def theme(self, theme: Theme) -> None:
-        self._theme = self.list.rows.theme = self.sieve.theme = theme
+        self._theme = self.list.rows.theme = self.filter_bar.theme = theme
 
     @property
     def busy(self) -> bool:
         waiting = any(self._timers[name].isActive() for name in ("typed", "arrange", "watch"))
-        return waiting or self.lookout.busy or self.glance.busy
+        return waiting or self.folder_index.busy or self.glance.busy
 
     # Shelves
 
@@ -204,11 +204,11 @@ class FindPage(QWidget):
         self._timers["index"].start()
 
     def index_shelves(self) -> None:
-        self.lookout.index_shelves()
+        self.folder_index.index_shelves()
 
     def _indexed(self) -> None:
         if self.searching:
-            self.lookout.search(self.searching)
+            self.folder_index.search(self.searching)
 
     # Folders
 
@@ -230,7 +230,7 @@ class FindPage(QWidget):
         if folder.is_file():
             folder, choose = folder.parent, folder.name
         self._want = choose
-        self.lookout.list_folder(folder)
+        self.folder_index.list_folder(folder)
 
     def _listed(self, folder: Path, entries: list[Entry], again: bool) -> None:
         """Show what is in a folder; listed again, what is known stays and so does the analyst."""
@@ -247,14 +247,16 @@ class FindPage(QWidget):
             self._say_scope()
             self.filter.clear()
             self._timers["typed"].stop()
-            self.sieve.set_text("")
+            self.filter_bar.set_text("")
         known = {str(row.entry.path): row for row in self.list.rows.rows} if again else {}
         before = [known.get(str(entry.path)) if known else None for entry in entries]
-        rows = [old if old and old.entry == entry else Row(entry, None) for entry, old in zip(entries, before)]
+        rows = [old if old and old.entry == entry else EntryRow(entry, None) for entry, old in zip(entries, before)]
         self._show_rows(rows, again=again)
         self._say_count()
         self._note_view()
-        self.lookout.look_at(folder, [row.entry for row in rows if row.summary is None and not row.entry.is_folder])
+        self.folder_index.look_at(
+            folder, [row.entry for row in rows if row.summary is None and not row.entry.is_folder]
+        )
         if not again:
             self.folder_changed.emit()
 
@@ -268,9 +270,9 @@ class FindPage(QWidget):
 
     def _list_again(self) -> None:
         if self.folder is not None and not self.searching:
-            self.lookout.list_folder(self.folder, again=True)
+            self.folder_index.list_folder(self.folder, again=True)
 
-    def _show_rows(self, rows: list[Row], *, again: bool = False) -> None:
+    def _show_rows(self, rows: list[EntryRow], *, again: bool = False) -> None:
         searching = self.everywhere.isChecked()
         if searching and self._columns is None:
             self._columns = self.list.rows.columns
@@ -284,7 +286,7 @@ class FindPage(QWidget):
         if not again:
             self.list.leave()
         self.list.rows.show(rows)
-        self.sieve.show_rows(rows)
+        self.filter_bar.show_rows(rows)
         if again and self.list.current is not None:
             return
         wanted = next((r.entry.path for r in rows if self._want and r.entry.name == self._want), None)
@@ -307,19 +309,19 @@ class FindPage(QWidget):
             told += f", {folders:,} folder{'s' * (folders != 1)}"
             if not data + folders:
                 told = "Nothing here that can be opened. Go up, or pin another folder."
-        if model.sieve != Sieve():
+        if model.filter != EntryFilter():
             kept = len({row.entry.path for row in model.shown if not row.entry.is_folder})
             told = f"{kept:,} of {told}" if kept < data else told
         self.count.setText(told)
 
     def _note_view(self) -> None:
-        self.lookout.in_view = self.list.in_view()
+        self.folder_index.in_view = self.list.in_view()
 
     def _learn(self, found: dict[Path, Summary]) -> None:
         """Show what was found out."""
         if self.list.rows.learn(found) and not self._timers["arrange"].isActive():
             self._timers["arrange"].start()
-        self.sieve.show_rows(self.list.rows.rows)
+        self.filter_bar.show_rows(self.list.rows.rows)
         self._say_count()
 
     # Filter and search
@@ -330,7 +332,7 @@ class FindPage(QWidget):
             self.searching = text
             self._search()
         else:
-            self.sieve.set_text(text)
+            self.filter_bar.set_text(text)
 
     def _filter_entered(self) -> None:
         if self._timers["typed"].isActive():
@@ -338,8 +340,8 @@ class FindPage(QWidget):
             self._filter_now()
         self.list.setFocus()
 
-    def _sieve_changed(self) -> None:
-        self.list.rows.sieve, self.list.rows.grouped = self.sieve.sieve, self.sieve.grouped
+    def _filter_changed(self) -> None:
+        self.list.rows.filter, self.list.rows.grouped = self.filter_bar.filter, self.filter_bar.grouped
         self.list.rows.arrange()
         current = self.list.current
         if current is None or not self.list.rows.index_of(current[0]).isValid():
@@ -360,26 +362,26 @@ class FindPage(QWidget):
         self._say_scope()
         text = self.filter.text().strip()
         if on:
-            self.sieve.set_text("")
+            self.filter_bar.set_text("")
             self.searching = text
             self._search()
             return
         self.searching = ""
         if self.folder is not None:
             self._want = None
-            self.lookout.list_folder(self.folder)
+            self.folder_index.list_folder(self.folder)
 
     def _search(self) -> None:
         """Show what the index has; a later word takes the place of an earlier one."""
         self._want = None
         if self.searching:
-            self.lookout.search(self.searching)
+            self.folder_index.search(self.searching)
             return
-        self.lookout.stop()
+        self.folder_index.stop()
         self._show_rows([])
         self.count.setText("Type words that stand in names, fields, titles, summaries or keywords.")
 
-    def _found(self, words: str, rows: list[Row]) -> None:
+    def _found(self, words: str, rows: list[EntryRow]) -> None:
         if words == self.searching:
             self._show_rows(rows)
             self._say_count()

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model.kinds import DataKind
+from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -248,9 +248,9 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
     """Work out a glance. Runs in the background. Raises AtlasError."""
     from brisk_atlas.core import record as records
     from brisk_atlas.core.find import anatomy_of
-    from brisk_atlas.core.find.before import check_safe
+    from brisk_atlas.core.find.preflight import check_safe
 
-    check_safe(ref.whole, session.catalogue, session.lookers, job.check)
+    check_safe(ref.whole, session.catalogue, session.scan_pool, job.check)
     if not any(layer.ref.whole == ref.whole for layer in session.work.layers):
         session.holdings.forget(ref)
     dataset = session.holdings.dataset(ref)

@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import DataKind, DataRef, Extent, Facts, GridStyle, Layer
+from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
 from ..session import Session

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef
+from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
 from ..record.actions import RecordActions
@@ -29,7 +29,7 @@ from ..theme import LIGHT, Theme
 if TYPE_CHECKING:
     from brisk_atlas.core.record import Document, Finding, Record, Standard
     from brisk_atlas.core.record.checks import Completeness
-    from brisk_atlas.core.record.comparing import Row
+    from brisk_atlas.core.record.comparing import ElementComparison
     from brisk_atlas.core.record.elements import Place
 
 EMPTY = "Open a layer, or choose a dataset on Find, to read its record."
@@ -543,7 +543,7 @@ class RecordPage(QWidget):
 
         self._job = self.session.run(f"Reading {path.name}", work, done, shown=False)
 
-    def _take(self, row: Row) -> None:
+    def _take(self, row: ElementComparison) -> None:
         from brisk_atlas.core.record import taken
 
         self._edit(lambda draft: draft.put(taken(draft.record, row), f"Take {row.label} from B"))

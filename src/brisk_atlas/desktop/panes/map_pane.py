@@ -9,9 +9,9 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import DataKind, Extent, Layer
 from brisk_atlas.core.project import Place
+from brisk_atlas.core.system.jobs import Job
 
 from ..commands import Commands
 from ..plain_text import PlainLabel

@@ -9,9 +9,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import DataKind, Layer
 from brisk_atlas.core.relief import Camera, Stage
+from brisk_atlas.core.system.jobs import Job
+from brisk_atlas.core.system.workers import shared_workers
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -130,7 +131,7 @@ class ReliefPane(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.stage = Stage()
+        self.stage = Stage(shared_workers())
         self.theme: Theme = LIGHT
         self.canvas = ReliefCanvas()
         self.surface = QComboBox()

@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import Layer
 from brisk_atlas.core.project import Picks
+from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
 from . import map_text

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QDialog, QFileDialog, QMenu
 
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.system.jobs import Job
 
 from .shown import Shown
 

@@ -16,9 +16,9 @@ from ..session import Session
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.jobs import Job
     from brisk_atlas.core.model import DataRef
     from brisk_atlas.core.record import Record, Section
+    from brisk_atlas.core.system.jobs import Job
 
     from ..pages.glance_picture import GlancePicture
 

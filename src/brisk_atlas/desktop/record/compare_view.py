@@ -24,7 +24,7 @@ from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.record import Record
-    from brisk_atlas.core.record.comparing import Row
+    from brisk_atlas.core.record.comparing import ElementComparison
 
 ROW = Qt.ItemDataRole.UserRole
 ANOTHER = "Another file…"
@@ -46,7 +46,7 @@ class CompareView(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
-        self._rows: list[Row] = []
+        self._rows: list[ElementComparison] = []
         self.other = QComboBox()
         self.other.setObjectName("record B")
         self.other.setAccessibleName("The record to compare with")
@@ -148,7 +148,7 @@ class CompareView(QWidget):
                 head.setFont(0, font)
                 head.setFlags(Qt.ItemFlag.ItemIsEnabled)
 
-            def text(value: object, row: Row = row) -> str:
+            def text(value: object, row: ElementComparison = row) -> str:
                 if not is_said(value):
                     return "not stated"
                 return item_text(value) if row.element.item else shown(row.element, value)
@@ -174,7 +174,7 @@ class CompareView(QWidget):
         if row and row.place_a:
             self.place_chosen.emit(row.place_a)
 
-    def _row(self) -> Row | None:
+    def _row(self) -> ElementComparison | None:
         items = self.tree.selectedItems()
         return items[0].data(0, ROW) if items else None
 

@@ -24,8 +24,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel, plain_tip
 from ..session import Session

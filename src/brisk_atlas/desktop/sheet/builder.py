@@ -20,9 +20,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import AtlasError, BadExpression, ComputedField, DataKind, Layer
 from brisk_atlas.core.model.plain_values import values_of
+from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel, plain_tip
 from ..session import Session

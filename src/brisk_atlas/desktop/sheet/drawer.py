@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.jobs import Job
 from brisk_atlas.core.model import WITH_ROWS, AtlasError, BadExpression, DataKind, Edit, Extent, Layer, RowsLook
 from brisk_atlas.core.project import Picks
+from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
 from ..session import Session

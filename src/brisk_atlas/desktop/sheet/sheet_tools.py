@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton
 
-from brisk_atlas.core.jobs import Job, Lane
 from brisk_atlas.core.model import AtlasError, ComputedField, DataKind, DataRef, Layer, RowsLook
 from brisk_atlas.core.model.words import told_apart
+from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..icons import icon
 from ..plain_text import plain_tip

@@ -18,7 +18,7 @@ KM_PER_DEGREE = 111.32  # along the equator
 AGES = {"today": 1, "last 7 days": 7, "last 30 days": 30, "last year": 365}  # days
 
 
-class Row(NamedTuple):
+class EntryRow(NamedTuple):
     """One row: an entry, and what is known of it so far."""
 
     entry: Entry
@@ -31,7 +31,7 @@ class Row(NamedTuple):
         return self.summary.kind if self.summary else ""
 
 
-class Sieve(NamedTuple):
+class EntryFilter(NamedTuple):
     """What a row must be to be kept. Empty values keep all. `box` is west, south, east and north in degrees;
     `age` one of AGES. Folders are kept by their names, and by nothing else once there is another wish."""
 
@@ -46,7 +46,7 @@ class Sieve(NamedTuple):
         """Return whether rows are judged by what must be looked up first."""
         return bool(self.kinds or self.crs or self.box)
 
-    def keeps(self, row: Row, now: datetime | None = None) -> bool:
+    def keeps(self, row: EntryRow, now: datetime | None = None) -> bool:
         """Return whether a row is kept; one that is not known yet is not, when that matters."""
         entry, known = row.entry, row.summary
         if self.text:
@@ -87,7 +87,7 @@ def extent_words(box: tuple[float, float, float, float] | None) -> str:
     return f"{place}, {sides[0]:,.3g} × {sides[1]:,.3g} km"
 
 
-def remarks_of(row: Row) -> str:
+def remarks_of(row: EntryRow) -> str:
     """Return what is wrong or particular: the reason why it can't be read, or the warnings."""
     known = row.summary
     if known is None:
@@ -99,17 +99,17 @@ class Column(NamedTuple):
     """One column of the list: its title, what it says of a row, and what it sorts by."""
 
     title: str
-    text: Callable[[Row], str]
-    key: Callable[[Row], object]
+    text: Callable[[EntryRow], str]
+    key: Callable[[EntryRow], object]
     width: int
     right: bool = False
 
 
-def _of(name: str, empty: str = "") -> Callable[[Row], str]:
+def _of(name: str, empty: str = "") -> Callable[[EntryRow], str]:
     return lambda row: str(getattr(row.summary, name)) if row.summary is not None else empty
 
 
-def _size(row: Row) -> int:
+def _size(row: EntryRow) -> int:
     return row.summary.size_bytes if row.summary is not None and not row.entry.size_bytes else row.entry.size_bytes
 
 
@@ -140,7 +140,7 @@ COLUMNS = {
 SHOWN_FIRST = ("name", "kind", "shape", "amount", "crs", "size", "modified", "record", "remarks")
 
 
-def in_order(rows: Iterable[Row], column: str, *, down: bool = False) -> list[Row]:
+def in_order(rows: Iterable[EntryRow], column: str, *, down: bool = False) -> list[EntryRow]:
     """Return rows sorted by a column, folders always first; rows that are alike stay by name."""
     if column == "name":
         named = sorted(rows, key=lambda row: row.entry.name.lower(), reverse=down)
@@ -151,9 +151,9 @@ def in_order(rows: Iterable[Row], column: str, *, down: bool = False) -> list[Ro
     return sorted(ordered, key=lambda row: not row.entry.is_folder)
 
 
-def by_theme(rows: Sequence[Row]) -> dict[str, list[Row]]:
+def by_theme(rows: Sequence[EntryRow]) -> dict[str, list[EntryRow]]:
     """Return the datasets under each theme that their records name; one with several stands under each."""
-    found: dict[str, list[Row]] = {}
+    found: dict[str, list[EntryRow]] = {}
     rest = []
     for row in rows:
         themes = row.summary.themes if row.summary is not None else ()

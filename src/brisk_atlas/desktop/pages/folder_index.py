@@ -9,18 +9,18 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from brisk_atlas.core.jobs import Job, Lane
+from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..session import Session
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Entry, Summary
-    from brisk_atlas.core.find.sieve import Row
+    from brisk_atlas.core.find.entry_filter import EntryRow
 
 TELL_S = 0.1  # what was found out is told this often
 
 
-class Lookout(QObject):
+class FolderIndex(QObject):
     """Of each kind of work the latest wish wins.
 
     Signals:
@@ -78,12 +78,12 @@ class Lookout(QObject):
         home = self.session.come_home
 
         def work(job: Job) -> None:
-            from brisk_atlas.core.find.looking import summaries
+            from brisk_atlas.core.find.index import summaries
 
-            catalogue, lookers = self.session.catalogue, self.session.lookers
+            catalogue, scan_pool = self.session.catalogue, self.session.scan_pool
             learned: dict[Path, Summary] = {}
             told = time.monotonic()
-            found = summaries(folder, entries, catalogue, lookers, job.check, lambda: self.in_view)
+            found = summaries(folder, entries, catalogue, scan_pool, job.check, lambda: self.in_view)
             for number, (path, summary) in enumerate(found):
                 learned[path] = summary
                 if time.monotonic() - told > TELL_S:
@@ -104,12 +104,12 @@ class Lookout(QObject):
         self.stop()
         shelves = list(self.session.shelves.pinned)
 
-        def work(job: Job) -> list[Row]:
-            from brisk_atlas.core.find.looking import rows_found
+        def work(job: Job) -> list[EntryRow]:
+            from brisk_atlas.core.find.index import rows_found
 
             return rows_found(self.session.catalogue.search(words, shelves))
 
-        def done(rows: list[Row]) -> None:
+        def done(rows: list[EntryRow]) -> None:
             if self._show is job:
                 self.found.emit(words, rows)
 
@@ -122,12 +122,12 @@ class Lookout(QObject):
         shelves = list(self.session.shelves.pinned)
 
         def work(job: Job) -> int:
-            from brisk_atlas.core.find.looking import index
+            from brisk_atlas.core.find.index import index
 
             def report(count: int, folder: str) -> None:
                 job.report(0.0, f"{count:,} datasets, {folder}")
 
-            return index(shelves, self.session.catalogue, self.session.lookers, report)
+            return index(shelves, self.session.catalogue, self.session.scan_pool, report)
 
         if shelves:
             self._index = self.session.run(

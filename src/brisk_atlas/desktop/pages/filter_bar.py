@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.find import sieve
+from brisk_atlas.core.find import entry_filter
 
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.find.sieve import Row
+    from brisk_atlas.core.find.entry_filter import EntryRow
 
     from ..locator_map import LocatorMap
 
@@ -22,20 +22,20 @@ ANY = {"kinds": "Any kind", "crs": "Any CRS", "age": "Any date"}
 MAP_PX = (340, 240)
 
 
-class SieveBar(QWidget):
+class FilterBar(QWidget):
     """Filters that say what they let through.
 
     Signals:
-        changed(): the sieve is another one, or the grouping.
+        changed(): the filter is another one, or the grouping.
     """
 
     changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
-        self.sieve = sieve.Sieve()
+        self.filter = entry_filter.EntryFilter()
         self.theme: Theme = LIGHT
-        self._rows: Sequence[Row] = ()
+        self._rows: Sequence[EntryRow] = ()
         self._area: AreaBox | None = None
         self.kind, self.crs, self.age, self.area = (QToolButton() for _ in range(4))
         self.theme_button = QToolButton()
@@ -44,7 +44,7 @@ class SieveBar(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(4)
         for button, name in ((self.kind, "kinds"), (self.crs, "crs"), (self.age, "age"), (self.area, "area")):
-            button.setObjectName(f"sieve {name}")
+            button.setObjectName(f"filter {name}")
             row.addWidget(button)
             if name != "area":
                 button.clicked.connect(lambda checked=False, name=name: self._offer(name))
@@ -66,7 +66,7 @@ class SieveBar(QWidget):
     def grouped(self) -> bool:
         return self.theme_button.isChecked()
 
-    def show_rows(self, rows: Sequence[Row]) -> None:
+    def show_rows(self, rows: Sequence[EntryRow]) -> None:
         """Offer the kinds, systems and places of these rows."""
         self._rows = rows
         if self._area is not None and self._area.isVisible():
@@ -81,14 +81,14 @@ class SieveBar(QWidget):
         self._become(kinds=frozenset(), crs=frozenset(), age="", box=None)
 
     def _become(self, **values: object) -> None:
-        wanted = self.sieve._replace(**values)  # type: ignore[arg-type]
-        if wanted != self.sieve:
-            self.sieve = wanted
+        wanted = self.filter._replace(**values)  # type: ignore[arg-type]
+        if wanted != self.filter:
+            self.filter = wanted
             self._say()
             self.changed.emit()
 
     def _say(self) -> None:
-        s = self.sieve
+        s = self.filter
         for button, name, chosen in (
             (self.kind, "kinds", ", ".join(sorted(s.kinds))),
             (self.crs, "crs", ", ".join(sorted(s.crs))),
@@ -113,10 +113,10 @@ class SieveBar(QWidget):
 
     def _fill(self, menu: QMenu, name: str) -> None:
         if name == "age":
-            for age in ("", *sieve.AGES):
-                self._add(menu, age or ANY["age"], self.sieve.age == age, lambda on, age=age: self._become(age=age))
+            for age in ("", *entry_filter.AGES):
+                self._add(menu, age or ANY["age"], self.filter.age == age, lambda on, age=age: self._become(age=age))
             return
-        chosen: frozenset[str] = getattr(self.sieve, name)
+        chosen: frozenset[str] = getattr(self.filter, name)
         known = [row.summary for row in self._rows if row.summary is not None]
         attribute = "kind" if name == "kinds" else "crs"
         found = (
@@ -180,5 +180,5 @@ class AreaBox(QFrame):
         column.addWidget(self.map)
         column.addLayout(buttons)
 
-    def show_rows(self, rows: Sequence[Row]) -> None:
+    def show_rows(self, rows: Sequence[EntryRow]) -> None:
         self.map.show_boxes([r.summary.box for r in rows if r.summary is not None and r.summary.box is not None])

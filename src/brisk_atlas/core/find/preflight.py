@@ -11,15 +11,15 @@ from brisk_atlas.core.read.permissions import allowed_places
 
 from .answers import Answers
 from .catalogue import Catalogue
-from .lookers import Lookers
-from .looking import known_now
+from .index import known_now
 from .questions import Neighbour, Question, question_about
+from .scan_pool import ScanPool
 from .summary import degrees_of, from_text
 
 MOST_NEIGHBOURS = 60
 
 
-class Looked(NamedTuple):
+class PreflightResult(NamedTuple):
     """A place, and the error or the question that stands in the way of opening it, if any."""
 
     ref: DataRef
@@ -27,11 +27,11 @@ class Looked(NamedTuple):
     question: Question | None = None
 
 
-class Before:
+class OpenPreflight:
     """Looks at files, with all that is known of them: what is held, answered and kept."""
 
-    def __init__(self, holdings: Holdings, answers: Answers, catalogue: Catalogue, lookers: Lookers) -> None:
-        self.holdings, self.answers, self.catalogue, self.lookers = holdings, answers, catalogue, lookers
+    def __init__(self, holdings: Holdings, answers: Answers, catalogue: Catalogue, scan_pool: ScanPool) -> None:
+        self.holdings, self.answers, self.catalogue, self.scan_pool = holdings, answers, catalogue, scan_pool
 
     def look(
         self,
@@ -40,31 +40,31 @@ class Before:
         *,
         anew: bool = False,
         check: Callable[[], None] = lambda: None,
-    ) -> Looked:
+    ) -> PreflightResult:
         """Return whether what lies at a place can be opened at once. `anew` asks whatever was answered before; a
         part that is named needs no question. `nearby` is what is open; the other datasets of the folder are
         added."""
         asked, ref = ref, ref.whole
         try:
-            row = known_now(ref, self.catalogue, self.lookers, check)
+            row = known_now(ref, self.catalogue, self.scan_pool, check)
             said = self.holdings.readings.get(ref) or self.answers.get(ref)
             if row.asks:
                 if not allowed_places().issuperset(row.asks):
                     raise NeedsPermission(ref, row.fault, row.remedy, row.asks)
-                row = self.lookers.look(ref, check)
+                row = self.scan_pool.scan(ref, check)
             if row.danger or (row.fault and said is None):
                 raise CannotRead(ref, row.fault, row.remedy)
             answered = self._take_answer(ref)
             if asked.part is not None or (answered and not anew):
-                return Looked(asked)
+                return PreflightResult(asked)
             if answered:
                 self._ask_again(ref)
             around = [*nearby, *neighbours_of(ref, self.catalogue)]
             question = question_about(self.holdings.dataset(ref), around)
             wanted = question is not None and (question.needed or anew)
-            return Looked(asked, question=question if wanted else None)
+            return PreflightResult(asked, question=question if wanted else None)
         except AtlasError as error:
-            return Looked(asked, error)
+            return PreflightResult(asked, error)
 
     def _take_answer(self, ref: DataRef) -> bool:
         """Read a file as it was answered before; returns False where nothing was, or it no longer fits."""
@@ -86,13 +86,15 @@ class Before:
         self.holdings.forget(ref)
 
 
-def check_safe(ref: DataRef, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None) -> None:
+def check_safe(
+    ref: DataRef, catalogue: Catalogue, scan_pool: ScanPool, check: Callable[[], None] = lambda: None
+) -> None:
     """Raise CannotRead for a file that must not be opened in this process.
 
     A file that nobody has looked at yet is looked at by a child process first, so that it can't take the
     window along.
     """
-    row = known_now(ref, catalogue, lookers, check)
+    row = known_now(ref, catalogue, scan_pool, check)
     if row.danger:
         raise CannotRead(ref, row.fault, row.remedy)
 

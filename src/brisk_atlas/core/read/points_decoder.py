@@ -1,25 +1,21 @@
-"""Decoding LAS and LAZ points, here or in processes beside this one.
+"""Decoding LAS and LAZ points, here or in worker processes.
 
-The decompressor holds Python's lock while it works, so a large file is decoded by a process for each
-core, straight into memory that is shared; the window never waits for it. A child is started as
-`python -m brisk_atlas.core.points_decoder` and knows nothing but laspy.
+The decompressor holds Python's lock while it works, so a large file is decoded by a worker for each
+core, straight into memory that is shared; the window never waits for it.
 """
 
 from __future__ import annotations
 
-import json
 import mmap
 import os
-import resource
-import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
 import laspy
 import numpy as np
 
-from brisk_atlas.core.system.child import end_with_parent
+from brisk_atlas.core.system.jobs import Lane
+from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerTooSlow, shared_workers
 
 IN_THIS_PROCESS = 400_000  # points, not compressed, that are read here, as starting a process would take longer
 MOST_MEMORY_SHARE = 0.6  # of the machine's, for the points of one file
@@ -54,9 +50,7 @@ def _values(chunk: laspy.ScaleAwarePointRecord, name: str) -> np.ndarray:
     return np.asarray(chunk[base])[:, int(number) - 1]
 
 
-def decode(
-    path: Path, runs: Runs, only: tuple[str, ...] | None, report: Callable[[float], None], processes: int
-) -> Arrays:
+def decode(path: Path, runs: Runs, only: tuple[str, ...] | None, report: Callable[[float], None]) -> Arrays:
     """Return `xyz` (points, 3) and the wanted dimensions of runs of points (first, count), in order.
 
     `report` takes the share done and may raise to stop. Raises DamagedPoints.
@@ -74,7 +68,7 @@ def decode(
     memory = os.memfd_create("points")
     try:
         os.ftruncate(memory, max(1, _size(types, wanted)))
-        _in_children(path, pieces, types, wanted, memory, report, processes)
+        _in_workers(path, pieces, types, wanted, memory, report)
         return _arrays(types, wanted, mmap.mmap(memory, 0))
     finally:
         os.close(memory)
@@ -130,76 +124,43 @@ def _fill(path: Path, pieces: Runs, at: int, arrays: Arrays, report: Callable[[f
         raise DamagedPoints(f"its compressed points are damaged ({error})") from error
 
 
-def _in_children(
+def _in_workers(
+    path: Path, pieces: Runs, types: dict[str, str], wanted: int, memory: int, report: Callable[[float], None]
+) -> None:
+    """Have workers decode a share each, one after another in the file; wait for all of them."""
+    pool = shared_workers()
+    shares = np.array_split(np.arange(len(pieces)), max(1, min(pool.count, len(pieces))))
+    calls = [
+        Call(
+            f"{__name__}:decode_share",
+            (
+                path,
+                pieces[int(share[0]) : int(share[-1]) + 1],
+                types,
+                wanted,
+                sum(count for _, count in pieces[: int(share[0])]),
+            ),
+            descriptors=(memory,),
+            reports=True,
+        )
+        for share in shares
+    ]
+    for _, answer in pool.run_all(calls, report=report, lane=Lane.INTERACTIVE):
+        if isinstance(answer, WorkerDied | WorkerTooSlow):
+            raise DamagedPoints("the process that decodes it ended") from answer
+        if isinstance(answer, Exception):
+            raise answer
+
+
+def decode_share(
     path: Path,
     pieces: Runs,
     types: dict[str, str],
     wanted: int,
-    memory: int,
+    at: int,
+    descriptors: list[int],
     report: Callable[[float], None],
-    processes: int,
 ) -> None:
-    """Have children decode a share each, one after another in the file; wait for all of them."""
-    children: list[subprocess.Popen] = []
-    shares = np.array_split(np.arange(len(pieces)), max(1, min(processes, len(pieces))))
-    try:
-        for share in shares:
-            child = subprocess.Popen(
-                [sys.executable, "-m", __name__], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
-                stderr=subprocess.DEVNULL, text=True,
-                pass_fds=[memory], env={**os.environ, "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)},
-            )  # fmt: skip
-            children.append(child)
-            asked = {
-                "path": str(path),
-                "memory": memory,
-                "types": types,
-                "wanted": wanted,
-                "at": sum(count for _, count in pieces[: int(share[0])]),
-                "pieces": pieces[int(share[0]) : int(share[-1]) + 1],
-            }
-            assert child.stdin is not None
-            child.stdin.write(json.dumps(asked))
-            child.stdin.close()
-        _listen(children, report)
-    finally:
-        for child in children:
-            child.kill()
-            child.wait()
-            if child.stdout is not None:
-                child.stdout.close()
-
-
-def _listen(children: list[subprocess.Popen], report: Callable[[float], None]) -> None:
-    """Pass on how far the children are; they finish at about the same time, so one after another."""
-    furthest = 0.0
-    for child in children:
-        assert child.stdout is not None
-        for line in child.stdout:
-            word, _, text = line.strip().partition(" ")
-            if word == "fault":
-                raise DamagedPoints(json.loads(text))
-            furthest = max(furthest, float(text))
-            report(furthest)
-        if child.wait() != 0:
-            raise DamagedPoints("the process that decodes it ended")
-
-
-def main() -> None:
-    """Decode what standard input asks for; say how far it is, or what is wrong, a line each."""
-    end_with_parent()
-    asked = json.load(sys.stdin)
-    most = int(MOST_MEMORY_SHARE * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
-    resource.setrlimit(resource.RLIMIT_AS, (most, most))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    shared = mmap.mmap(asked["memory"], 0)
-    arrays = _arrays(asked["types"], asked["wanted"], shared)
-    pieces = [(first, count) for first, count in asked["pieces"]]
-    try:
-        _fill(Path(asked["path"]), pieces, asked["at"], arrays, lambda share: print("done", share, flush=True))
-    except DamagedPoints as error:
-        print("fault", json.dumps(str(error)), flush=True)
-
-
-if __name__ == "__main__":
-    main()
+    """Decode pieces of a file into shared memory, whose arrays have room for all `wanted` points, from row `at` on."""
+    shared = mmap.mmap(descriptors[0], 0)
+    _fill(path, [(first, count) for first, count in pieces], at, _arrays(types, wanted, shared), report)

@@ -10,9 +10,9 @@ from pathlib import Path
 from brisk_atlas.core.model import DataRef
 
 from .catalogue import Catalogue
+from .entry_filter import EntryRow
 from .listing import Entry, entry_of, walk
-from .lookers import Lookers
-from .sieve import Row
+from .scan_pool import ScanPool
 from .summary import Summary, from_text
 
 KEEP_EVERY_S = 0.5
@@ -22,7 +22,7 @@ def summaries(
     folder: Path,
     entries: Iterable[Entry],
     catalogue: Catalogue,
-    lookers: Lookers,
+    scan_pool: ScanPool,
     check: Callable[[], None] = lambda: None,
     first: Callable[[], Iterable[Path]] = lambda: (),
 ) -> Iterator[tuple[Path, Summary]]:
@@ -39,7 +39,7 @@ def summaries(
     unkept: list[tuple[Entry, Summary]] = []
     kept_at = time.monotonic()
     try:
-        for row in lookers.look_at(_in_turn([entry.path for entry in rest], first), check):
+        for row in scan_pool.scan_all(_in_turn([entry.path for entry in rest], first), check):
             entry = by_path.get(row.path) or _asked(by_path, row)
             if entry is None:
                 continue
@@ -62,14 +62,14 @@ def _in_turn(paths: list[Path], first: Callable[[], Iterable[Path]]) -> Iterator
         yield path
 
 
-def rows_found(summaries: Iterable[Summary]) -> list[Row]:
+def rows_found(summaries: Iterable[Summary]) -> list[EntryRow]:
     """Return the rows of what a search found; what is gone from disk is left out."""
     rows = []
     for summary in summaries:
         path = Path(summary.path)
         modified = datetime.fromisoformat(summary.modified) if summary.modified else datetime.fromtimestamp(0, UTC)
         if path.exists():
-            rows.append(Row(Entry(path, path.name, False, summary.size_bytes, modified, summary.files), summary))
+            rows.append(EntryRow(Entry(path, path.name, False, summary.size_bytes, modified, summary.files), summary))
     return rows
 
 
@@ -81,7 +81,7 @@ def _asked(by_path: dict[str, Entry], row: Summary) -> Entry | None:
 def index(
     shelves: Iterable[Path],
     catalogue: Catalogue,
-    lookers: Lookers,
+    scan_pool: ScanPool,
     report: Callable[[int, str], None] = lambda count, folder: None,
 ) -> int:
     """Look at everything below the shelves that is not known yet; returns how many datasets there are.
@@ -95,7 +95,7 @@ def index(
                 continue
             folder = _folder_of(entries[0])
             report(count, str(folder))
-            for _ in summaries(folder, entries, catalogue, lookers, lambda: report(count, str(folder))):  # noqa: B023
+            for _ in summaries(folder, entries, catalogue, scan_pool, lambda: report(count, str(folder))):  # noqa: B023
                 count += 1
             catalogue.forget_gone(folder, [entry.path for entry in entries])
     return count
@@ -107,16 +107,16 @@ def _folder_of(entry: Entry) -> Path:
 
 
 def known_now(
-    ref: DataRef, catalogue: Catalogue, lookers: Lookers, check: Callable[[], None] = lambda: None
+    ref: DataRef, catalogue: Catalogue, scan_pool: ScanPool, check: Callable[[], None] = lambda: None
 ) -> Summary:
     """Return the row of one dataset: the one kept while its files are as they were, else after a look."""
     entry = entry_of(ref.path) if ref.is_local else None
     if entry is None:
-        return lookers.look(ref, check)
+        return scan_pool.scan(ref, check)
     path = ref.path
     known, _ = catalogue.known(path.parent, [entry])
     if path in known:
         return from_text(known[path])
-    row = lookers.look(ref, check)
+    row = scan_pool.scan(ref, check)
     catalogue.keep(path.parent, [(entry, row)])
     return row

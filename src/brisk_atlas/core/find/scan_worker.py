@@ -1,36 +1,34 @@
-"""The child process that looks at datasets, so that a file that brings a library down takes only it along.
-
-Reads a reference a line (as JSON) and answers with a line: the row of the dataset, or of what can't be read.
-"""
+"""What a worker process does to know a dataset, so that a file that brings a library down takes only it along."""
 
 from __future__ import annotations
 
-import json
 import os
 import resource
-import sys
 from datetime import UTC, datetime
-from importlib import import_module
 from pathlib import Path
 
 import numpy as np
 
 from brisk_atlas.core.model import AtlasError, DataRef, Dataset, NeedsPermission, RasterPart
 from brisk_atlas.core.read import open as open_dataset
-from brisk_atlas.core.system.child import at_most, end_with_parent
+from brisk_atlas.core.read import raster, table, vector  # noqa: F401  most files need one of them
 
-from .summary import Summary, faulty, summarise, to_text
+from .summary import Summary, faulty, summarise
 
-LONGEST_S = 150.0  # for one look, should nobody be left to end it
 TOO_LARGE = "It may be damaged, or far larger than it seems; ask its sender what it is."
-MOST_MEMORY_SHARE = 0.6  # of the machine's, for one child
 ROOM_FOR_A_LOOK = 1_500_000_000  # bytes beside those of the file, a few times
 TIMES_ITS_SIZE = 6
 LARGE = 200_000_000  # bytes of the cells of a grid; what is smaller can't do harm
 MOST_RATIO = 100  # of the cells to their file; real data stays below
 
 
-def look(ref: DataRef) -> Summary:
+def scan(ref: DataRef) -> Summary:
+    """Return the row of what is at a place, whatever it is, within the memory that this may take."""
+    _limit_memory(ref)
+    return summary_of(ref)
+
+
+def summary_of(ref: DataRef) -> Summary:
     """Return the row of what is at a place, whatever it is."""
     try:
         dataset = open_dataset(ref)
@@ -64,7 +62,7 @@ def _try_to_read(dataset: Dataset) -> None:
         raise MemoryError from error
 
 
-def _bounded(ref: DataRef, most: int) -> None:
+def _limit_memory(ref: DataRef) -> None:
     """Let this process use no more memory from now on than a look at a file of that size can need."""
     pages = int(Path("/proc/self/statm").read_text().split()[0])
     try:
@@ -72,7 +70,9 @@ def _bounded(ref: DataRef, most: int) -> None:
     except (OSError, ValueError):
         size = 0
     room = pages * os.sysconf("SC_PAGE_SIZE") + ROOM_FOR_A_LOOK + TIMES_ITS_SIZE * size
-    resource.setrlimit(resource.RLIMIT_AS, (min(room, most), most))
+    _, most = resource.getrlimit(resource.RLIMIT_AS)
+    limit = room if most == resource.RLIM_INFINITY else min(room, most)
+    resource.setrlimit(resource.RLIMIT_AS, (limit, most))
 
 
 def _faulty(ref: DataRef, reason: str, remedy: str, *, danger: bool = False) -> Summary:
@@ -82,25 +82,3 @@ def _faulty(ref: DataRef, reason: str, remedy: str, *, danger: bool = False) -> 
         return faulty(ref, reason, remedy, stat.st_size, changed, danger=danger)
     except (OSError, ValueError):
         return faulty(ref, reason, remedy, 0, "", danger=danger)
-
-
-def main() -> None:
-    answers = os.fdopen(os.dup(1), "w", encoding="utf-8", errors="surrogateescape", buffering=1)
-    os.dup2(2, 1)  # libraries that print must not print into the answers
-    whole = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    most = int(whole * MOST_MEMORY_SHARE)
-    resource.setrlimit(resource.RLIMIT_AS, (most, most))
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    end_with_parent()
-    for module in ("vector", "raster", "table"):  # most files need one of them
-        import_module(f"brisk_atlas.core.read.{module}")
-    for line in sys.stdin:
-        ref = DataRef.from_json(json.loads(line))
-        _bounded(ref, most)
-        with at_most(LONGEST_S):
-            summary = look(ref)
-        answers.write(to_text(summary) + "\n")
-
-
-if __name__ == "__main__":
-    main()

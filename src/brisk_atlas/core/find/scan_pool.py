@@ -1,0 +1,65 @@
+"""Looking at datasets in worker processes, which may die of a damaged file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from functools import cache
+from pathlib import Path
+
+from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.system.jobs import Lane
+from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerPool, WorkerTooSlow, shared_workers
+
+from .summary import Summary, faulty
+
+PATIENCE_S = 60.0  # for one dataset
+
+
+class ScanPool:
+    """Scans datasets for their summaries. What brings a worker down, or takes too long, is a row that says so."""
+
+    def __init__(self, pool: WorkerPool, patience_s: float = PATIENCE_S) -> None:
+        self.pool, self.patience_s = pool, patience_s
+
+    def scan(self, ref: DataRef, check: Callable[[], None] = lambda: None) -> Summary:
+        """Return the row of what is at a place. `check` is called while waiting and may raise to stop."""
+        try:
+            return self.pool.run(self._call(ref), check)
+        except (WorkerDied, WorkerTooSlow) as error:
+            return self._dangerous(ref, error)
+
+    def scan_all(self, paths: Iterable[Path], check: Callable[[], None] = lambda: None) -> Iterator[Summary]:
+        """Yield the rows of many paths as they come, several at the same time."""
+        calls = (self._call(DataRef.file(path)) for path in paths)
+        for call, found in self.pool.run_all(calls, check, lane=Lane.BATCH):
+            if isinstance(found, WorkerDied | WorkerTooSlow):
+                yield self._dangerous(call.arguments[0], found)
+            elif isinstance(found, Exception):
+                raise found
+            else:
+                yield found
+
+    def _call(self, ref: DataRef) -> Call:
+        return Call("brisk_atlas.core.find.scan_worker:scan", (ref,), self.patience_s)
+
+    def _dangerous(self, ref: DataRef, error: WorkerDied | WorkerTooSlow) -> Summary:
+        if isinstance(error, WorkerDied):
+            reason = f"the library that reads it broke down on it ({error.how})"
+            remedy = "It is damaged in a way that is dangerous to open; ask for it again."
+        else:
+            reason = f"looking at it took longer than {self.patience_s:g} s"
+            remedy = "It may be damaged; ask for it again."
+        return faulty(ref, reason, remedy, _size(ref), "", danger=True)
+
+
+def _size(ref: DataRef) -> int:
+    try:
+        return ref.path.stat().st_size
+    except (OSError, ValueError):
+        return 0
+
+
+@cache
+def shared_scan_pool() -> ScanPool:
+    """Return the pool of this process."""
+    return ScanPool(shared_workers())
