@@ -58,7 +58,7 @@ OURS = """
 import json, sys, time
 from pathlib import Path
 from bench.case import peak_mb
-from brisk_atlas.core.model import ComputedField, DataKind, DataRef, Layer, RowsLook
+from brisk_atlas.core.model import ComputedField, DataKind, DataRef, FeatureQuery, Layer, RowsLook
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import rows_of
 from brisk_atlas.core.sheet import Sheet
@@ -80,7 +80,7 @@ def step(name, act):
 held = Holdings()
 def first():
     part = held.dataset(DataRef.file(path)).parts[0]
-    sheet = Sheet(part.first(300))
+    sheet = Sheet(part.rows(FeatureQuery(limit=300)))
     return sheet.values(0, screen, sheet.columns[:across])["measure_0"][0]
 step("first rows", first)
 name = held.dataset(DataRef.file(path)).parts[0].facts.name

@@ -35,7 +35,9 @@ SAMPLES = (  # one file a reader
 def read_all(path: Path) -> None:
     """Do with a file what the program does: look at it, then read it."""
     for part in read.open(path).parts:
-        if isinstance(part, VectorPart | TablePart | CloudPart):
+        if isinstance(part, TablePart):
+            part.rows()
+        elif isinstance(part, VectorPart | CloudPart):
             part.read()
 
 

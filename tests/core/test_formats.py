@@ -139,11 +139,11 @@ def test_text_tables_in_every_form(tmp_path):
         path = tmp_path / name
         path.write_bytes(text.encode(encoding))
         dataset = read.open(path)
-        table = dataset.parts[0].read()
+        table = dataset.parts[0].rows()
         assert dataset.kind == "table" and table.column(1).to_pylist() == [1.5, 2.25], name
     assert read.open(tmp_path / "semi.csv").parts[0].facts.fields[1].name == "Höhe"
     said = Reading(form=TextForm(";", "cp437", True, "."))
-    assert read.open(tmp_path / "semi.csv", said).parts[0].read().column(1).to_pylist() == ["1,5", "2,25"]
+    assert read.open(tmp_path / "semi.csv", said).parts[0].rows().column(1).to_pylist() == ["1,5", "2,25"]
 
 
 def test_rows_become_points(data, tmp_path):

@@ -22,7 +22,7 @@ import made_files as made
 from brisk_atlas import cli
 from brisk_atlas.core import read
 from brisk_atlas.core.find import question_about
-from brisk_atlas.core.model import CannotRead, Extent, Reading
+from brisk_atlas.core.model import CannotRead, Extent, FeatureQuery, Reading
 from brisk_atlas.core.model.reading import reading_from, saved_form
 from brisk_atlas.core.read.curves import arcs
 from brisk_atlas.core.read.dbf_text import TO_CHOOSE
@@ -53,14 +53,14 @@ def test_logs_that_end_early_or_have_no_name(tmp_path, well):
     dataset = read.open(path)
     assert dataset.parts[0].facts.name == ("TG-9" if well else "hole")
     assert "it should reach 250 and ends at 102" in dataset.warnings[0]
-    assert dataset.parts[0].read().column("GR").to_pylist() == [50, 51, None]
+    assert dataset.parts[0].rows().column("GR").to_pylist() == [50, 51, None]
 
 
 def test_a_table_with_a_footnote(tmp_path):
     path = tmp_path / "rain.csv"
     path.write_text("station,mm\nA,1.5\nB,2.5\n\nSource: the office, 2031\n* estimated, see the report, page 3\n")
     dataset = read.open(path)
-    assert dataset.parts[0].read().to_pylist() == [{"station": "A", "mm": 1.5}, {"station": "B", "mm": 2.5}] or (
+    assert dataset.parts[0].rows().to_pylist() == [{"station": "A", "mm": 1.5}, {"station": "B", "mm": 2.5}] or (
         "left out" in dataset.warnings[0]
     )
     assert "left out" in dataset.warnings[0]
@@ -158,7 +158,7 @@ def test_an_index_of_another_file_hides_nothing(tmp_path, ending):
         shutil.copy(other.with_suffix(ending), path.with_suffix(ending))
     else:
         path.with_suffix(ending).write_bytes(b"\x00\x00'\n\xff\xff\xfep" + bytes(92))
-    found = read.open(path).parts[0].read_within(Extent(3.2, 0, 9.8, 1, made.CRS))
+    found = read.open(path).parts[0].read(FeatureQuery(extent=Extent(3.2, 0, 9.8, 1, made.CRS)))
     assert len(found) == 7
 
 
@@ -224,11 +224,11 @@ def test_fields_without_a_name_or_with_the_same_are_told_apart(tmp_path):
     part = read.open(path).parts[0]
     names = [field.name for field in part.facts.fields]
     assert names == ["field 1", "field 2", "a", "A 3", "a 2"] or names == ["field 1", "field 2", "a", "A 2 2", "a 2"]
-    assert part.read().column_names == names
+    assert part.rows().column_names == names
     (tmp_path / "again.csv").write_text("a,A,,a 2,a\n1,2,3,4,5\n")
     table = read.open(tmp_path / "again.csv").parts[0]
-    assert len({name.casefold() for name in table.read().column_names}) == 5
-    assert sum(table.read().to_pylist()[0].values()) == 15
+    assert len({name.casefold() for name in table.rows().column_names}) == 5
+    assert sum(table.rows().to_pylist()[0].values()) == 15
 
 
 @pytest.mark.parametrize("stated", [None, "UTF-8", "CP1251"])
@@ -251,12 +251,12 @@ def test_text_of_a_shapefile_in_another_encoding_than_it_states_can_be_chosen(tm
     dataset = read.open(path)
     remarked = any(w.endswith(TO_CHOOSE) for w in dataset.warnings)
     assert remarked == (stated != "CP1251")
-    assert dataset.parts[0].attributes().to_pydict() == ({"имя": ["Гавань"]} if not remarked else {"èìÿ": ["Ãàâàíü"]})
+    assert dataset.parts[0].rows().to_pydict() == ({"имя": ["Гавань"]} if not remarked else {"èìÿ": ["Ãàâàíü"]})
     question = question_about(dataset)
     assert question is not None and not question.needed and question.text.example_by("CP1251") == "имя"
     chosen = read.open(path, Reading(encoding="CP1251"))
     assert chosen.warnings == () and [f.name for f in chosen.parts[0].facts.fields] == ["имя"]
-    assert chosen.parts[0].attributes().to_pydict() == {"имя": ["Гавань"]} == chosen.parts[0].read().table.to_pydict()
+    assert chosen.parts[0].rows().to_pydict() == {"имя": ["Гавань"]} == chosen.parts[0].read().table.to_pydict()
     assert reading_from(saved_form(Reading(encoding="CP1251"))) == Reading(encoding="CP1251")
 
 
@@ -270,7 +270,7 @@ def test_utf8_that_no_code_page_states_is_read_without_a_remark(tmp_path):
     path.with_suffix(".cpg").unlink()
     dataset = read.open(path)
     assert dataset.warnings == () and dataset.parts[0].facts.fields[0].name == "naïve"
-    assert dataset.parts[0].attributes().to_pydict() == {"naïve": ["Größe"]}
+    assert dataset.parts[0].rows().to_pydict() == {"naïve": ["Größe"]}
 
 
 @pytest.mark.parametrize("version", ["R12", "R2004", "R2010"])
@@ -309,4 +309,4 @@ def test_text_of_parquet_that_is_not_utf8_is_read_column_by_column_too(tmp_path)
     path.write_bytes(path.read_bytes().replace(b"Harrow", b"H\xe4rrow"))
     (part,) = read.open(path).parts
     lazy = part.rows().select(["name"])
-    assert lazy.column("name").to_pylist() == part.read().column("name").to_pylist() == ["Härrow", "West"]
+    assert lazy.column("name").to_pylist() == part.rows().column("name").to_pylist() == ["Härrow", "West"]

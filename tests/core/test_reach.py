@@ -24,7 +24,7 @@ from brisk_atlas.core.model.reading import reading_from, saved_form
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees
 from brisk_atlas.core.place.notation import degrees_text, mgrs_text
 from brisk_atlas.core.read.content import content_of, root_of
-from brisk_atlas.core.read.given import numbers, wkb_points
+from brisk_atlas.core.read.positions import numbers, wkb_points
 from brisk_atlas.core.read.text_form import guess_form_of, has_columns
 from brisk_atlas.core.read.tiff_head import head_of_tiff
 
@@ -164,4 +164,4 @@ def test_a_sheet_is_as_large_as_its_cells_and_not_as_it_says(tmp_path):
         for name, content in members.items():
             changed.writestr(name, content)
     (part,) = read.open(path).parts
-    assert part.read().to_pylist() == [{"vent": "Eastern", "depth_m": 12.5}]
+    assert part.rows().to_pylist() == [{"vent": "Eastern", "depth_m": 12.5}]

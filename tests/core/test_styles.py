@@ -276,14 +276,14 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
     holdings = Holdings()
     part = holdings.part(at(crowd, "crowd"))
     asked = []
-    read = type(part).read_within
-    monkeypatch.setattr(type(part), "read_within", lambda self, extent: asked.append(extent) or read(self, extent))
+    read = type(part).read
+    monkeypatch.setattr(type(part), "read", lambda self, query: asked.append(query.extent) or read(self, query))
     painter = Painter(holdings)
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle())
     view = View(504_000, 5_772_500, 2.0, 400, 300, UTM)
     for dx in (0, 30, 60):
         painter.frame([layer], view.panned(dx, 0))
-    assert len(asked) == 1
+    assert len([extent for extent in asked if extent is not None]) == 1
 
 
 def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):

@@ -15,6 +15,7 @@ from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from . import theme
+from .command_list import commands_of
 from .fault_hooks import FaultHooks
 from .session import Session
 from .window import AtlasWindow, warm_later
@@ -49,7 +50,7 @@ def make_application() -> QApplication:
 
 def make_window(shelves: Shelves | None = None, settings: QSettings | None = None) -> AtlasWindow:
     """Return a window of its own session, not yet shown."""
-    window = AtlasWindow(Session(shelves), settings or _settings())
+    window = AtlasWindow(Session(shelves), settings or _settings(), commands_of)
     window.resize(DEFAULT_SIZE)
     return window
 

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING
 from brisk_atlas.core.model.kinds import DataKind
 
 from .commands import Command
+from .page_titles import PAGE_TITLES
 
 if TYPE_CHECKING:
     from .pages.desk_page import DeskPage
     from .pages.record_page import RecordPage
     from .window import AtlasWindow
 
-PAGE_TITLES = {"find": "Find", "desk": "Desk", "record": "Record", "handover": "Hand over"}
 SHEET_TOOLS = (
     ("fields", "Choose and order the sheet's fields…", "Ctrl+Shift+F"),
     ("compute", "Add a computed field…", "Ctrl+Shift+N"),
@@ -44,11 +44,9 @@ TOOLS = (
 )
 
 
-def add_commands(window: AtlasWindow) -> None:
-    """Give a window its commands."""
-    for command in (*_files(window), *_pages(window), *_map(window), *_drawers(window), *_layers(window)):
-        window.commands.add(command)
-    window.commands["do"].setIconText("Do…")
+def commands_of(window: AtlasWindow) -> list[Command]:
+    """Return what a window can do."""
+    return [*_files(window), *_pages(window), *_map(window), *_drawers(window), *_layers(window)]
 
 
 def _on_desk(window: AtlasWindow, run: Callable[[DeskPage], object]) -> Callable[[], None]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -25,9 +26,9 @@ from PyQt6.QtWidgets import (
 
 from . import theme as themes
 from .autosave import Autosave
-from .command_list import PAGE_TITLES, add_commands
-from .commands import Commands
+from .commands import Command, Commands
 from .notice import Notice
+from .page_titles import PAGE_TITLES
 from .pages.find_page import FindPage
 from .plain_text import plain_box, plain_tip
 from .session import PROJECT_SUFFIX, Session
@@ -65,9 +66,11 @@ REHEARSE_MS = 10
 
 
 class AtlasWindow(QMainWindow):
-    """One window, four pages. All but Find are made when they are first needed."""
+    """One window, four pages. All but Find are made when they are first needed. `commands_of` lists what it can do."""
 
-    def __init__(self, session: Session, settings: QSettings) -> None:
+    def __init__(
+        self, session: Session, settings: QSettings, commands_of: Callable[[AtlasWindow], list[Command]]
+    ) -> None:
         super().__init__()
         self.session = session
         self.settings = settings
@@ -93,7 +96,9 @@ class AtlasWindow(QMainWindow):
         self.notice = Notice()
         self.autosave = Autosave(session)
         self.foot = StatusLine(session, settings)
-        add_commands(self)
+        for command in commands_of(self):
+            self.commands.add(command)
+        self.commands["do"].setIconText("Do…")
         self._lay_out()
         self._connect()
         self.show_page("find")

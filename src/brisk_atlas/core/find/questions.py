@@ -15,13 +15,13 @@ from brisk_atlas.core.model import (
     Dataset,
     Extent,
     Facts,
-    Part,
+    FeatureQuery,
     Reading,
     TablePart,
 )
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees, proj_crs, transform_extent
 from brisk_atlas.core.read.dbf_text import DbfText, dbf_text
-from brisk_atlas.core.read.table import TextTable
+from brisk_atlas.core.read.given import form_of
 from brisk_atlas.core.read.text_cloud import TextCloud
 from brisk_atlas.core.read.text_form import Guess, guess_form
 from brisk_atlas.core.read.vector import table_beside
@@ -145,7 +145,7 @@ def _table_to_place(dataset: Dataset) -> TablePart | None:
 
 
 def _form(dataset: Dataset) -> Guess | None:
-    part: Part | None = next((p for p in dataset.parts if isinstance(p, TextTable | TextCloud)), None)
+    part = next((p for p in dataset.parts if form_of(p) is not None), None)
     return guess_form(part.ref.path) if part is not None else None
 
 
@@ -170,7 +170,7 @@ def _some_rows(table: TablePart) -> pa.Table | None:
     if (table.facts.count or 0) > MOST_READ:
         return None
     try:
-        return table.read().slice(0, ROWS_LOOKED_AT)
+        return table.rows(FeatureQuery(limit=ROWS_LOOKED_AT))
     except AtlasError:
         return None
 

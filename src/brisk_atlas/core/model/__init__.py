@@ -10,13 +10,14 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from .data_ref import DataRef, PlaceKind
-    from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, TablePart, VectorPart, named_as
+    from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, RowsPart, TablePart, VectorPart, named_as
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite, NeedsPermission, refusing
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
     from .kinds import Blend, DataKind
     from .lattice import CellWindow, Lattice
     from .layer import WITH_ROWS, Layer
+    from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, Ordering, PointQuery
     from .reading import AS_IT_SAYS, Columns, Reading, TextForm
     from .rows import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
     from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle
@@ -24,7 +25,18 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "data_ref": ("DataRef", "PlaceKind"),
-    "dataset": ("AS", "CloudPart", "Dataset", "Level", "Part", "RasterPart", "TablePart", "VectorPart", "named_as"),
+    "dataset": (
+        "AS",
+        "CloudPart",
+        "Dataset",
+        "Level",
+        "Part",
+        "RasterPart",
+        "RowsPart",
+        "TablePart",
+        "VectorPart",
+        "named_as",
+    ),
     "errors": (
         "AtlasError",
         "BadExpression",
@@ -39,6 +51,7 @@ _HOMES = {
     "kinds": ("Blend", "DataKind"),
     "lattice": ("CellWindow", "Lattice"),
     "layer": ("WITH_ROWS", "Layer"),
+    "query": ("ALL_POINTS", "EVERYTHING", "Capability", "FeatureQuery", "Ordering", "PointQuery"),
     "reading": ("AS_IT_SAYS", "Columns", "Reading", "TextForm"),
     "rows": ("ColumnLook", "ComputedField", "Edit", "FieldFilter", "Join", "RowsLook"),
     "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle"),
@@ -47,8 +60,10 @@ _HOMES = {
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
+    "ALL_POINTS",
     "AS",
     "AS_IT_SAYS",
+    "EVERYTHING",
     "WITH_ROWS",
     "AtlasError",
     "BadExpression",
@@ -57,6 +72,7 @@ __all__ = [
     "CannotPlace",
     "CannotRead",
     "CannotWrite",
+    "Capability",
     "CellWindow",
     "CloudFacts",
     "CloudPart",
@@ -70,6 +86,7 @@ __all__ = [
     "Edit",
     "Extent",
     "Facts",
+    "FeatureQuery",
     "Field",
     "FieldFilter",
     "GridFacts",
@@ -80,12 +97,15 @@ __all__ = [
     "Layer",
     "Level",
     "NeedsPermission",
+    "Ordering",
     "Part",
     "PlaceKind",
+    "PointQuery",
     "RasterPart",
     "Reading",
     "Rescale",
     "RowsLook",
+    "RowsPart",
     "Stretch",
     "Style",
     "TablePart",

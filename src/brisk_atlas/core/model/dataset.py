@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, NamedTuple
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 
 from .data_ref import DataRef
 from .errors import refusing
@@ -16,6 +16,7 @@ from .extent import Extent
 from .facts import Facts
 from .kinds import DataKind
 from .lattice import CellWindow, Lattice
+from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, PointQuery
 
 if TYPE_CHECKING:
     import numpy as np
@@ -44,19 +45,7 @@ def named_as(name: str, quantity: str) -> str:
     return base + AS + quantity if quantity else base
 
 
-READING = (
-    "read",
-    "first",
-    "attributes",
-    "rows",
-    "sample",
-    "read_within",
-    "read_every",
-    "block",
-    "onto",
-    "cells",
-    "levels",
-)
+READING = ("read", "rows", "block", "onto", "cells", "levels")
 
 
 @dataclass(frozen=True)
@@ -78,29 +67,26 @@ class Part:
                 setattr(cls, name, _refusing(method))
 
 
-class VectorPart(Part, ABC):
+class RowsPart(Part, ABC):
+    """What has rows: `able` says what of a query it does itself, by an index or a database of its own."""
+
+    able: ClassVar[Capability] = Capability.NONE
+
+    @abstractmethod
+    def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
+        """Return the attributes that are asked for, without geometry. Raises CannotRead."""
+
+
+class VectorPart(RowsPart):
     """Features with geometry."""
 
     @abstractmethod
-    def read(self) -> Features:
-        """Return all features. Raises CannotRead."""
+    def read(self, query: FeatureQuery = EVERYTHING) -> Features:
+        """Return the features that are asked for. Raises CannotRead."""
 
-    def first(self, count: int) -> pa.Table:
-        """Return the attributes of the first features, in the order of the file. Raises CannotRead."""
-        return self.read().table.slice(0, count)
 
-    def attributes(self) -> pa.Table:
-        """Return the attributes of all features without their geometry, in the order of the file, or
-        what reads them when they are asked for. Raises CannotRead."""
-        return self.read().table
-
-    @abstractmethod
-    def read_within(self, extent: Extent) -> Features:
-        """Return the features whose bounds meet `extent` (in the part's CRS), by the format's index."""
-
-    @abstractmethod
-    def read_every(self, step: int) -> Features:
-        """Return one feature in `step`, spread over the part."""
+class TablePart(RowsPart):
+    """Rows without geometry."""
 
 
 class Level(NamedTuple):
@@ -181,30 +167,9 @@ class CloudPart(Part, ABC):
     """Points measured in three dimensions."""
 
     @abstractmethod
-    def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
-        """Return all points with their dimensions. `report` takes the share read and may raise to
-        stop. Raises CannotRead."""
-
-    @abstractmethod
-    def sample(self, count: int, names: tuple[str, ...]) -> Points:
-        """Return about `count` points spread over the file, in its order, with the dimensions
-        `names` alone. Raises CannotRead."""
-
-
-class TablePart(Part, ABC):
-    """Rows without geometry."""
-
-    def first(self, count: int) -> pa.Table:
-        """Return the first rows. Raises CannotRead."""
-        return self.read().slice(0, count)
-
-    @abstractmethod
-    def read(self) -> pa.Table:
-        """Return all rows. Raises CannotRead."""
-
-    def rows(self) -> pa.Table:
-        """Return all rows, or what reads their columns when they are asked for. Raises CannotRead."""
-        return self.read()
+    def read(self, query: PointQuery = ALL_POINTS, report: Callable[[float], None] = lambda share: None) -> Points:
+        """Return the points that are asked for. `report` takes the share read and may raise to stop. Raises
+        CannotRead."""
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,19 @@ import laspy
 import numpy as np
 from laspy.errors import LaspyException
 
-from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataKind, DataRef, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model import (
+    ALL_POINTS,
+    CannotRead,
+    CloudFacts,
+    CloudPart,
+    DataKind,
+    DataRef,
+    Dataset,
+    Extent,
+    Facts,
+    Field,
+    PointQuery,
+)
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import text_of
 
@@ -24,15 +36,14 @@ BROKEN = "The copy may have been cut short; ask for the file again."
 class LasCloud(CloudPart):
     """The points of one LAS or LAZ file."""
 
-    def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
-        return self._read([(0, self.facts.count or 0)], report)
-
-    def sample(self, count: int, names: tuple[str, ...]) -> Points:
+    def read(self, query: PointQuery = ALL_POINTS, report: Callable[[float], None] = lambda share: None) -> Points:
         whole = self.facts.count or 0
-        pieces = max(1, min(count, whole) // PIECE)
+        if query.limit is None:
+            return self._read([(0, whole)], report, query.dimensions)
+        pieces = max(1, min(query.limit, whole) // PIECE)
         starts = np.linspace(0, max(0, whole - PIECE), pieces).astype(int) // PIECE * PIECE
         runs = [(int(at), min(PIECE, whole - int(at))) for at in np.unique(starts)]
-        return self._read(runs, lambda share: None, names)
+        return self._read(runs, report, query.dimensions)
 
     def _read(
         self, runs: list[tuple[int, int]], report: Callable[[float], None], only: tuple[str, ...] | None = None

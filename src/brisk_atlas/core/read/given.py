@@ -17,10 +17,12 @@ from brisk_atlas.core.model import (
     Part,
     Reading,
     TablePart,
-    VectorPart,
+    TextForm,
 )
 
+from .answer import ParsedLayer
 from .dbf_text import TO_CHOOSE
+from .positions import from_mgrs, numbers, wkb_from_text, wkb_points
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -28,7 +30,6 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model.shapes import Features
 
 DEGREES = "EPSG:4326"
-_POINT_HEAD = np.frombuffer(b"\x01\x01\0\0\0", np.uint8)  # little-endian, type 1
 
 
 def taken_as(dataset: Dataset, reading: Reading) -> Dataset:
@@ -49,6 +50,23 @@ def taken_as(dataset: Dataset, reading: Reading) -> Dataset:
     settled = "no coordinate reference system"
     warnings = tuple(w for w in warnings if not (reading.crs and w.endswith(settled)))
     return replace(dataset, parts=parts, kind=kind, warnings=warnings)
+
+
+def form_of(part: Part) -> TextForm | None:
+    """Return how the text of a part is written, where it is one."""
+    from .table import LongTextTable, TextTable
+    from .text_cloud import TextCloud
+
+    return part.form if isinstance(part, TextTable | LongTextTable | TextCloud) else None
+
+
+def reads_alike(stored: Dataset, before: Reading, now: Reading) -> bool:
+    """Return whether a dataset that was read with some options can be had with others without reading it again."""
+    if any(o.columns is not None and o.columns.z for o in (before, now)) and before.columns != now.columns:
+        return False
+    if before.form == now.form:
+        return True
+    return now.form is not None and all(form_of(part) in (None, now.form) for part in stored.parts)
 
 
 def _encoded(part: Part, encoding: str) -> Part:
@@ -72,16 +90,16 @@ def _given_crs(part: Part, crs: str) -> Part:
     return replace(part, facts=facts)
 
 
-def _placed(part: Part, reading: Reading) -> Part:
-    columns = reading.columns
+def _placed(part: Part, options: Reading) -> Part:
+    columns = options.columns
     assert columns is not None
     names = {field.name for field in part.facts.fields}
     wanted = {columns.wkt} if columns.wkt else {columns.mgrs} if columns.mgrs else {columns.x, columns.y}
     if not isinstance(part, TablePart) or not wanted <= names:
         return part
-    crs = DEGREES if columns.mgrs else reading.crs
-    bare = TablePoints(part.ref, part.facts, part, columns, crs)
-    features = bare.read()
+    crs = DEGREES if columns.mgrs else options.crs
+    table = part.rows()
+    features = _features(table, columns, crs)
     bounds = features.shapes.bounds
     if not np.isfinite(bounds).any():
         raise CannotRead(part.ref, f"{' and '.join(sorted(wanted))} hold no positions", "Choose other columns.")
@@ -92,97 +110,24 @@ def _placed(part: Part, reading: Reading) -> Part:
     notes |= {"rows without a place": f"{missing:,}"} if missing else {}
     shape = kinds.pop() if len(kinds) == 1 else "Unknown"
     facts = Facts(part.facts.name, DataKind.VECTOR, len(features), shape, part.facts.fields, crs, whole, notes=notes)
-    return replace(bare, facts=facts)
+    return PlacedRows(part.ref, facts, features)
 
 
 @dataclass(frozen=True)
-class TablePoints(VectorPart):
+class PlacedRows(ParsedLayer):
     """The rows of a table, placed by its columns."""
 
-    table: TablePart
-    columns: Columns
-    crs: str | None
 
-    def read(self) -> Features:
-        return self._features(self.table.read())
+def _features(table: pa.Table, columns: Columns, crs: str | None) -> Features:
+    from brisk_atlas.core.model.shapes import Features
 
-    def attributes(self) -> pa.Table:
-        return self.table.rows()
+    from .wkb import exact_shapes
 
-    def read_within(self, extent: Extent) -> Features:
-        table = self.table.read()
-        return self._features(table.filter(self._features(table).shapes.meeting(extent)))
-
-    def read_every(self, step: int) -> Features:
-        table = self.table.read()
-        return self._features(table.take(np.arange(0, len(table), max(1, step))))
-
-    def _features(self, table: pa.Table) -> Features:
-        from brisk_atlas.core.model.shapes import Features
-
-        from .wkb import exact_shapes
-
-        if self.columns.wkt:
-            wkb = _from_text(table.column(self.columns.wkt).to_pylist())
-        elif self.columns.mgrs:
-            x, y = _from_mgrs(table.column(self.columns.mgrs).to_pylist())
-            wkb = wkb_points(x, y)
-        else:
-            wkb = wkb_points(numbers(table.column(self.columns.x)), numbers(table.column(self.columns.y)))
-        wkb, shapes = exact_shapes(wkb)
-        return Features(table, wkb, shapes, self.crs)
-
-
-def numbers(column: pa.ChunkedArray) -> np.ndarray:
-    """Return a column as float64; NaN where it is empty or no number. Text may use a comma, and
-    degrees, minutes and seconds with a letter."""
-    import pyarrow as pa
-
-    if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
-        return np.array([_number(text) for text in column.to_pylist()], float)
-    try:
-        return column.cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False).astype(float)
-    except pa.ArrowException:
-        return np.full(len(column), np.nan)
-
-
-def _number(text: str | None) -> float:
-    from brisk_atlas.core.place import degrees_from
-
-    if not text:
-        return np.nan
-    try:
-        return float(text.replace(",", "."))
-    except ValueError:
-        found = degrees_from(text)
-        return np.nan if found is None else found
-
-
-def wkb_points(x: np.ndarray, y: np.ndarray) -> pa.Array:
-    """Return points as well-known binary; null where a coordinate is missing."""
-    import pyarrow as pa
-
-    known = np.isfinite(x) & np.isfinite(y)
-    body = np.empty((int(known.sum()), 21), np.uint8)
-    body[:, :5] = _POINT_HEAD
-    body[:, 5:] = np.column_stack([x[known], y[known]]).astype("<f8").view(np.uint8)
-    offsets = np.concatenate([[0], np.cumsum(known * 21)]).astype(np.int64)
-    valid = None if known.all() else pa.py_buffer(np.packbits(known, bitorder="little").tobytes())
-    buffers = [valid, pa.py_buffer(offsets.tobytes()), pa.py_buffer(body.tobytes())]
-    return pa.Array.from_buffers(pa.large_binary(), len(x), buffers).cast(pa.binary())
-
-
-def _from_text(texts: list[str | None]) -> pa.Array:
-    import pyarrow as pa
-    import shapely
-
-    shapes = shapely.from_wkt(np.array(texts, object), on_invalid="ignore")
-    return pa.array(shapely.to_wkb(shapes, byte_order=1, flavor="iso"), pa.binary())
-
-
-def _from_mgrs(texts: list[str | None]) -> tuple[np.ndarray, np.ndarray]:
-    from brisk_atlas.core.place import mgrs_to_degrees
-
-    found = [mgrs_to_degrees(text) if text else None for text in texts]
-    xy = np.array([pair if pair else (np.nan, np.nan) for pair in found], float).reshape(-1, 2)
-    return xy[:, 0], xy[:, 1]
+    if columns.wkt:
+        wkb = wkb_from_text(table.column(columns.wkt).to_pylist())
+    elif columns.mgrs:
+        wkb = wkb_points(*from_mgrs(table.column(columns.mgrs).to_pylist()))
+    else:
+        wkb = wkb_points(numbers(table.column(columns.x)), numbers(table.column(columns.y)))
+    wkb, shapes = exact_shapes(wkb)
+    return Features(table, wkb, shapes, crs)

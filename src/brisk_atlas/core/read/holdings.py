@@ -8,21 +8,27 @@ from collections.abc import Callable, Hashable
 from typing import TYPE_CHECKING, Any, cast
 
 from brisk_atlas.core.model import (
+    ALL_POINTS,
     AS_IT_SAYS,
     CannotRead,
     CloudPart,
     DataRef,
     Dataset,
     Part,
+    PointQuery,
     RasterPart,
     Reading,
+    RowsPart,
     TablePart,
     VectorPart,
+    refusing,
 )
 
 from .budget import memory_budget, size_of
+from .given import reads_alike
+from .given import taken_as as apply_options
 from .permissions import check_host
-from .registry import open as open_dataset
+from .registry import open_as_stored
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -32,6 +38,7 @@ if TYPE_CHECKING:
 
     from .shape_index import ShapeIndex
 
+DATASETS = ("dataset", "stored dataset")  # what a place holds, which is small unless it had to be parsed
 SMALL = 100_000  # bytes; what takes less is not worth dropping
 
 
@@ -101,13 +108,24 @@ class Holdings:
         ref = ref.whole
         if not ref.is_local:
             check_host(ref)
-        return self._once(("dataset", ref), lambda: open_dataset(ref, self.readings.get(ref, AS_IT_SAYS)))
+        return self._once(("dataset", ref), lambda: self._opened(ref, self.readings.get(ref, AS_IT_SAYS)))
+
+    def _opened(self, ref: DataRef, options: Reading) -> Dataset:
+        """Return a dataset with what was stated about it; it is parsed anew only where that changes how."""
+        key = ("stored dataset", ref)
+        with self._lock:
+            held = self._held.get(key)
+            if held is not None and not reads_alike(held[0], held[1], options):
+                del self._held[key]
+        stored, _ = self._once(key, lambda: (open_as_stored(ref, options), options))
+        with refusing(ref):
+            return apply_options(stored, options)
 
     def say(self, ref: DataRef, reading: Reading) -> None:
         """Take a file as the analyst says from now on."""
         if self.readings.get(ref) != reading:
             self.readings[ref] = reading
-            self.forget(ref)
+            self._drop(ref.whole, lambda key: _first(key) != "stored dataset")
 
     def peek(self, ref: DataRef) -> Dataset | None:
         """Return the dataset if it is open already, without reading."""
@@ -149,7 +167,7 @@ class Holdings:
 
     def points(self, source: DataRef, report: Callable[[float], None] = lambda share: None) -> Points:
         """Return a cloud's points, read once; the first to ask is told how far it is."""
-        return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read(report))
+        return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read(ALL_POINTS, report))
 
     def points_so_far(self, source: DataRef, at_once: int, names: tuple[str, ...]) -> tuple[Points, bool]:
         """Return a cloud's points and whether they are all: those of one of more than `at_once` that
@@ -159,18 +177,19 @@ class Holdings:
         part = cast(CloudPart, self.part(source))
         if whole or (part.facts.count or 0) <= at_once:
             return self.points(source), True
-        return self._once(("some points", source, names), lambda: part.sample(at_once, names)), False
+        return self._once(("some points", source, names), lambda: part.read(PointQuery(at_once, names))), False
 
     def table(self, source: DataRef) -> pa.Table:
         """Return the rows of a vector or table part."""
-        part = self.part(source)
-        if isinstance(part, TablePart):
-            return self._once(("table", source), part.rows)
+        if isinstance(self.part(source), TablePart):
+            return self.attributes(source)
         return self.features(source).table
 
     def attributes(self, source: DataRef) -> pa.Table:
-        """Return the attributes of a vector part alone, for one whose geometry is not held."""
-        return self._once(("attributes", source), cast(VectorPart, self.part(source)).attributes)
+        """Return the attributes of a part alone; what reads them as they are asked for, where columns lie apart."""
+        from .lazy_table import rows_when_asked
+
+        return self._once(("attributes", source), lambda: rows_when_asked(cast(RowsPart, self.part(source))))
 
     def keep(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """Return what `make` returns, made once for `key`: room for what is derived from a source."""
@@ -212,7 +231,7 @@ class Holdings:
 
     def release(self, ref: DataRef) -> None:
         """Drop the data read from the place of `ref`, as no layer shows it any more; what it is stays known."""
-        self._drop(ref.whole, lambda key: not (isinstance(key, tuple) and key[:1] == ("dataset",)))
+        self._drop(ref.whole, lambda key: _first(key) not in DATASETS or self._sizes.get(key, 0) > SMALL)
 
     def _drop(self, place: DataRef, which: Callable[[Hashable], bool]) -> None:
         with self._lock:
@@ -221,6 +240,10 @@ class Holdings:
                 for key in [k for k in held if place in _places_in(k) and which(k)]:
                     del held[key]
                     self._sizes.pop(key, None)
+
+
+def _first(key: Hashable) -> Hashable:
+    return key[0] if isinstance(key, tuple) and key else key
 
 
 def _places_in(key: Hashable) -> set[DataRef]:

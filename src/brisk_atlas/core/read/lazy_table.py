@@ -8,6 +8,16 @@ from typing import Any
 
 import pyarrow as pa
 
+from brisk_atlas.core.model import Capability, FeatureQuery, RowsPart
+
+
+def rows_when_asked(part: RowsPart) -> pa.Table | LazyTable:
+    """Return the attributes of a part; where its columns lie apart, what reads them when they are asked for."""
+    if Capability.COLUMNS_ALONE not in part.able:
+        return part.rows()
+    schema = part.rows(FeatureQuery(limit=0)).schema
+    return LazyTable(schema, part.facts.count or 0, lambda names: part.rows(FeatureQuery(columns=tuple(names))))
+
 
 class LazyTable:
     """Looks like an Arrow table to those that ask for columns by name. Whatever else is asked of it is

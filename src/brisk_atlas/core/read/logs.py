@@ -11,8 +11,9 @@ import numpy as np
 import pyarrow as pa
 from lasio.exceptions import LASDataError, LASHeaderError
 
-from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, TablePart
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts
 
+from .answer import ParsedTable
 from .table import fields_of, table_dataset
 
 QUICK_BYTES = 50_000_000  # up to which the quicker way of reading is tried
@@ -56,11 +57,8 @@ def _column(data: np.ndarray) -> pa.Array:
 
 
 @dataclass(frozen=True)
-class WellLog(TablePart):
+class WellLog(ParsedTable):
     """The curves of one log; the first column is depth."""
-
-    def read(self) -> pa.Table:
-        return _table(_log(self.ref.path))
 
 
 def open_dataset(ref: DataRef) -> Dataset:
@@ -70,5 +68,5 @@ def open_dataset(ref: DataRef) -> Dataset:
     notes = {curve.mnemonic: f"{curve.descr} ({curve.unit})" for curve in log.curves}
     well = str(log.well.WELL.value or "") if "WELL" in log.well else ""
     facts = Facts(well or ref.stem, DataKind.TABLE, table.num_rows, None, fields_of(table.schema), notes=notes)
-    dataset = table_dataset(ref, "LAS 2.0 log", (WellLog(ref, facts),))
+    dataset = table_dataset(ref, "LAS 2.0 log", (WellLog(ref, facts, table),))
     return replace(dataset, warnings=(*dataset.warnings, *_remarks(log)))

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts, TablePart
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts
 
+from .answer import ParsedTable
 from .table import fields_of, table_dataset
 
 HEADER_LINES, RECORD = 24, 120
@@ -32,38 +33,37 @@ def _number(text: str, divisor: float) -> float:
 
 
 @dataclass(frozen=True)
-class BoatSurvey(TablePart):
+class MarineSurvey(ParsedTable):
     """The fixes of one survey, in time order."""
 
-    def read(self) -> pa.Table:
-        lines = self.ref.path.read_text("ascii", "replace").splitlines()
-        if len(lines) <= HEADER_LINES or lines[0][9:14] != "MGD77":
-            raise CannotRead(self.ref, "it has no whole MGD77 header", "Ask for the file again.")
-        records = lines[HEADER_LINES:]
-        bad = next((i for i, r in enumerate(records, HEADER_LINES + 1) if len(r) != RECORD), None)
-        if bad:
-            raise CannotRead(
-                self.ref, f"line {bad} is not {RECORD} characters long", "The copy may have been cut short."
-            )
-        try:
-            times = [f"{r[12:16]}-{r[16:18]}-{r[18:20]}T{r[20:22]}:00" for r in records]
-            minutes = np.array([int(r[22:27]) / 1000 for r in records])
-            when = np.array(times, "datetime64[ms]") + np.round(minutes * 60_000).astype("timedelta64[ms]")
-            columns = {
-                name: pa.array([_number(r[a - 1 : b], by) for r in records], from_pandas=True)
-                for name, (a, b, by) in _COLUMNS.items()
-            }
-        except ValueError as error:
-            raise CannotRead(
-                self.ref, f"a record holds something else than numbers ({error})", "Ask for the file again."
-            ) from error
-        return pa.table({"time": pa.array(when), **columns})
+
+def _table(ref: DataRef) -> pa.Table:
+    lines = ref.path.read_text("ascii", "replace").splitlines()
+    if len(lines) <= HEADER_LINES or lines[0][9:14] != "MGD77":
+        raise CannotRead(ref, "it has no whole MGD77 header", "Ask for the file again.")
+    records = lines[HEADER_LINES:]
+    bad = next((i for i, r in enumerate(records, HEADER_LINES + 1) if len(r) != RECORD), None)
+    if bad:
+        raise CannotRead(ref, f"line {bad} is not {RECORD} characters long", "The copy may have been cut short.")
+    try:
+        times = [f"{r[12:16]}-{r[16:18]}-{r[18:20]}T{r[20:22]}:00" for r in records]
+        minutes = np.array([int(r[22:27]) / 1000 for r in records])
+        when = np.array(times, "datetime64[ms]") + np.round(minutes * 60_000).astype("timedelta64[ms]")
+        columns = {
+            name: pa.array([_number(r[a - 1 : b], by) for r in records], from_pandas=True)
+            for name, (a, b, by) in _COLUMNS.items()
+        }
+    except ValueError as error:
+        raise CannotRead(
+            ref, f"a record holds something else than numbers ({error})", "Ask for the file again."
+        ) from error
+    return pa.table({"time": pa.array(when), **columns})
 
 
 def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of an MGD77 file. Raises CannotRead."""
-    table = BoatSurvey(ref, Facts(ref.stem, DataKind.TABLE)).read()
+    table = _table(ref)
     lon, lat = table.column("lon").to_numpy(), table.column("lat").to_numpy()
     extent = Extent(np.nanmin(lon), np.nanmin(lat), np.nanmax(lon), np.nanmax(lat), "EPSG:4326")
     facts = Facts(ref.stem, DataKind.TABLE, table.num_rows, None, fields_of(table.schema), "EPSG:4326", extent)
-    return table_dataset(ref, "MGD77", (BoatSurvey(ref, facts),))
+    return table_dataset(ref, "MGD77", (MarineSurvey(ref, facts, table),))

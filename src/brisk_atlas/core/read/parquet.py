@@ -6,7 +6,8 @@ Metadata: GeoParquet 1.1, key `geo` of the file's metadata.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -16,21 +17,21 @@ import pyarrow.parquet as pq
 
 from brisk_atlas.core.model import (
     CannotRead,
+    Capability,
     DataKind,
     DataRef,
     Dataset,
     Extent,
     Facts,
+    FeatureQuery,
     Field,
     Part,
-    TablePart,
-    VectorPart,
 )
-from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import text_of
 
-from .lazy_table import LazyTable
+from .answer import ArrowLayer, ArrowTable, batches_of
 from .on_disk import on_disk
+from .positions import wkb_points
 from .readable_text import with_readable_text
 from .table import BROKEN, fields_of, table_dataset
 
@@ -44,75 +45,65 @@ def _read(path: Path, columns: list[str] | None = None) -> pa.Table:
         raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
 
 
-def _first(path: Path, count: int) -> pa.Table:
+def _first(path: Path, count: int, columns: list[str] | None) -> pa.Table:
     try:
         with pq.ParquetFile(path) as file:
-            batches = next(file.iter_batches(count), None)
-            first = pa.Table.from_batches([batches]) if batches is not None else file.schema_arrow.empty_table()
-            return with_readable_text(first)[0]
+            none = file.schema_arrow.empty_table()
+            found, left = [none.select(columns or none.column_names)], count
+            for batch in file.iter_batches(max(1, count), columns=columns):  # one ends with its group of rows
+                if left <= 0:
+                    break
+                found.append(pa.Table.from_batches([batch.slice(0, left)]))
+                left -= batch.num_rows
+            return with_readable_text(pa.concat_tables(found))[0]
     except (pa.ArrowException, OSError) as error:
         raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
 
 
+def _asked(path: Path, query: FeatureQuery, *others: str) -> pa.Table:
+    """Return the columns that a query asks for, and `others`, as far as its limit goes."""
+    columns = None if query.columns is None else [*query.columns, *others]
+    return _read(path, columns) if query.limit is None else _first(path, query.limit, columns)
+
+
 @dataclass(frozen=True)
-class ParquetTable(TablePart):
+class ParquetTable(ArrowTable):
     """A Parquet file without geometry."""
 
-    def first(self, count: int) -> pa.Table:
-        return _first(self.ref.path, count)
+    able = Capability.COLUMNS | Capability.COLUMNS_ALONE | Capability.LIMIT
 
-    def read(self) -> pa.Table:
-        return _read(self.ref.path)
-
-    def rows(self) -> LazyTable:
-        try:
-            schema = pq.read_schema(self.ref.path)
-        except (pa.ArrowException, OSError) as error:
-            raise CannotRead(self.ref.path, str(error).splitlines()[0], BROKEN) from error
-        return LazyTable(schema, self.facts.count or 0, lambda names: _read(self.ref.path, names))
+    def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
+        yield from batches_of(_asked(self.ref.path, query))
 
 
 @dataclass(frozen=True)
-class ParquetLayer(VectorPart):
+class ParquetLayer(ArrowLayer):
     """A Parquet file with geometry in its column `geometry`."""
 
+    able = Capability.COLUMNS | Capability.COLUMNS_ALONE | Capability.LIMIT
     geometry: str
 
-    def read(self) -> Features:
-        return self._features(self._table())
-
-    def first(self, count: int) -> pa.Table:
-        return _first(self.ref.path, count).drop_columns([self.geometry])
-
-    def attributes(self) -> LazyTable:
-        schema = pa.schema([f for f in pq.read_schema(self.ref.path) if f.name != self.geometry])
-        return LazyTable(schema, self.facts.count or 0, lambda names: _read(self.ref.path, names))
-
-    def read_within(self, extent: Extent) -> Features:
-        table = self._table()
-        return self._features(table.filter(pa.array(self._features(table).shapes.meeting(extent))))
-
-    def read_every(self, step: int) -> Features:
-        table = self._table()
-        return self._features(table.take(pa.array(np.arange(0, len(table), max(1, step)))))
-
-    def _table(self) -> pa.Table:
-        return _read(self.ref.path)
-
-    def _features(self, table: pa.Table) -> Features:
-        from .wkb import exact_shapes  # the compiler loads with it, which facts can do without
-
-        column = table.column(self.geometry).combine_chunks()
+    def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
+        if not geometry:
+            names = [f.name for f in _schema(self.ref.path) if f.name != self.geometry]
+            asked = replace(query, columns=tuple(names) if query.columns is None else query.columns)
+            yield from batches_of(_asked(self.ref.path, asked))
+            return
+        table = _asked(self.ref.path, query, self.geometry)
+        column = table.column(self.geometry)
         if pa.types.is_struct(column.type):  # coordinates of points, x and y
-            x, y = (pc.struct_field(column, name).to_numpy(zero_copy_only=False) for name in ("x", "y"))
-            from .given import wkb_points
-
+            x, y = (pc.struct_field(column, name).to_numpy() for name in ("x", "y"))
             wkb = wkb_points(np.asarray(x, float), np.asarray(y, float))
         else:
             wkb = column.cast(pa.binary())
-        wkb = wkb.combine_chunks() if isinstance(wkb, pa.ChunkedArray) else wkb
-        wkb, shapes = exact_shapes(wkb)
-        return Features(table.drop_columns([self.geometry]), wkb, shapes, self.facts.crs)
+        yield from batches_of(table.drop_columns([self.geometry]).append_column(self.geometry, wkb))
+
+
+def _schema(path: Path) -> pa.Schema:
+    try:
+        return pq.read_schema(path)
+    except (pa.ArrowException, OSError) as error:
+        raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
 
 
 def open_dataset(ref: DataRef) -> Dataset:
@@ -151,8 +142,6 @@ def _layer(ref: DataRef, rows: int, schema: pa.Schema, name: str, columns: dict)
     facts = Facts(ref.stem, DataKind.VECTOR, rows, types[0] if len(types) == 1 else "Unknown", fields, crs, extent)
     part: Part = ParquetLayer(ref, facts, name)
     if extent is None and rows:  # the file does not say it: look at all geometry, once
-        from dataclasses import replace
-
         b = ParquetLayer(ref, facts, name).read().shapes.bounds
         if np.isfinite(b).any():
             around = Extent.of((*np.nanmin(b[:, :2], 0), *np.nanmax(b[:, 2:], 0)), crs)

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 import plyfile
 
-from brisk_atlas.core.model import CannotRead, CloudFacts, CloudPart, DataKind, DataRef, Dataset, Extent, Facts, Field
+from brisk_atlas.core.model import CannotRead, CloudFacts, DataKind, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
 
+from .answer import ParsedCloud
 from .on_disk import on_disk
 
 BROKEN = "The copy may have been cut short; ask for the file again."
@@ -48,28 +48,21 @@ def _vertices(path: Path) -> tuple[np.ndarray, dict[str, int]]:
 
 
 @dataclass(frozen=True)
-class PlyCloud(CloudPart):
+class PlyCloud(ParsedCloud):
     """The vertices of one PLY file."""
 
-    def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
-        return self._points(_vertices(self.ref.path)[0])
 
-    def sample(self, count: int, names: tuple[str, ...]) -> Points:
-        data = _vertices(self.ref.path)[0]
-        points = self._points(data[:: max(1, len(data) // max(1, count))])
-        return replace(points, dimensions={k: v for k, v in points.dimensions.items() if k in names})
-
-    def _points(self, data: np.ndarray) -> Points:
-        xyz = np.column_stack([data[axis].astype(float) for axis in "xyz"])
-        rest = {}
-        for name in data.dtype.names or ():
-            if name in "xyz":
-                continue
-            values = data[name]
-            if name in COLOURS and values.dtype == np.uint8:
-                values = values.astype(np.uint16) * FULL
-            rest[COLOURS.get(name, name)] = values
-        return Points(xyz, rest, self.facts.crs)
+def _points(data: np.ndarray) -> Points:
+    xyz = np.column_stack([data[axis].astype(float) for axis in "xyz"])
+    rest = {}
+    for name in data.dtype.names or ():
+        if name in "xyz":
+            continue
+        values = data[name]
+        if name in COLOURS and values.dtype == np.uint8:
+            values = values.astype(np.uint16) * FULL
+        rest[COLOURS.get(name, name)] = values
+    return Points(xyz, rest, None)
 
 
 def open_dataset(ref: DataRef) -> Dataset:
@@ -91,6 +84,5 @@ def open_dataset(ref: DataRef) -> Dataset:
     said = ["no coordinate reference system"]
     if len(placed) < len(data):
         said.append(f"{len(data) - len(placed):,} of its {len(data):,} vertices have no finite position")
-    return Dataset(
-        format="PLY", kind=DataKind.POINTCLOUD, parts=(PlyCloud(ref, facts),), warnings=tuple(said), **on_disk(ref)
-    )
+    part = PlyCloud(ref, facts, _points(data))
+    return Dataset(format="PLY", kind=DataKind.POINTCLOUD, parts=(part,), warnings=tuple(said), **on_disk(ref))

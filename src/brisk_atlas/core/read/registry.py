@@ -212,6 +212,14 @@ def open(place: str | Path | DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
 
     `reading` is what the analyst stated about it. Raises CannotRead.
     """
+    from .given import taken_as
+
+    return taken_as(open_as_stored(place, reading), reading)
+
+
+def open_as_stored(place: str | Path | DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
+    """Return what is at a place, of `reading` only what its reader has to know to read it at all. Raises
+    CannotRead."""
     ref = DataRef.parse(place).whole
     with refusing(ref):
         ref = _one_dataset(ref)
@@ -261,8 +269,6 @@ def _own_folder(ref: DataRef) -> Path:
 
 
 def _opened(ref: DataRef, here: DataRef, reading: Reading) -> Dataset:
-    from .given import taken_as
-
     reader = reader_for(here)
     if not here.is_local and not reader.reads_addresses:
         here = localise(here)
@@ -271,7 +277,7 @@ def _opened(ref: DataRef, here: DataRef, reading: Reading) -> Dataset:
 
         check_references(here.path)
     dataset = reader.opens(here, reading)
-    return taken_as(dataset if here == ref else replace(dataset, ref=ref), reading)
+    return dataset if here == ref else replace(dataset, ref=ref)
 
 
 def _only_scene(ref: DataRef) -> DataRef:

@@ -7,7 +7,7 @@ import os
 from dataclasses import dataclass
 from math import ceil
 
-from brisk_atlas.core.model import CannotRead, DataRef, Extent, VectorPart
+from brisk_atlas.core.model import CannotRead, DataRef, Extent, FeatureQuery, VectorPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
 
@@ -45,7 +45,7 @@ def seen_features(holdings: Holdings, source: DataRef, extent: Extent) -> Seen:
     assert isinstance(part, VectorPart)
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
-    sample = holdings.keep(("stream sample", source), lambda: part.read_every(every))
+    sample = holdings.keep(("stream sample", source), lambda: part.read(FeatureQuery(step=every)))
     own = transform_extent(extent, part.facts.crs)
     if own is None:
         return Seen(sample, ("sample",), f"1 in {every:,} features")
@@ -54,7 +54,7 @@ def seen_features(holdings: Holdings, source: DataRef, extent: Extent) -> Seen:
     held = holdings.latest(("stream view", source))
     if held is None or not _holds(held[0], own):
         around = own.grown(AROUND)
-        features = holdings.keep_latest(("stream view", source), around, lambda: part.read_within(around))
+        features = holdings.keep_latest(("stream view", source), around, lambda: part.read(FeatureQuery(extent=around)))
         return Seen(features, ("view", around), "read by view")
     return Seen(held[1], ("view", held[0]), "read by view")
 
@@ -76,7 +76,7 @@ def piece_of(holdings: Holdings, source: DataRef, within: Extent | None) -> Feat
     if own is None:
         refuse_stream(holdings, source)
     assert own is not None
-    return part.read_within(own)
+    return part.read(FeatureQuery(extent=own))
 
 
 def refuse_stream(holdings: Holdings, source: DataRef) -> None:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import codecs
 import io
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import pyarrow as pa
@@ -13,10 +14,12 @@ import pyarrow.csv as arrow_csv
 from brisk_atlas.core.model import (
     AS_IT_SAYS,
     CannotRead,
+    Capability,
     DataKind,
     DataRef,
     Dataset,
     Facts,
+    FeatureQuery,
     Field,
     Reading,
     TablePart,
@@ -24,6 +27,7 @@ from brisk_atlas.core.model import (
 )
 from brisk_atlas.core.model.words import told_apart
 
+from .answer import ArrowTable, ParsedTable, batches_of
 from .on_disk import on_disk
 from .readable_text import REMARK, with_readable_text
 from .text_form import guess_form, split
@@ -34,22 +38,28 @@ READ_WHOLE = 64_000_000  # bytes; of longer files, types come from the start and
 
 
 @dataclass(frozen=True)
-class TextTable(TablePart):
+class TextTable(ParsedTable):
     """A text table in the form `form`."""
 
+    form: TextForm = field(kw_only=True)
+
+
+@dataclass(frozen=True)
+class LongTextTable(ArrowTable):
+    """A text table in the form `form` that is too long to be parsed before it is asked for."""
+
+    able = Capability.LIMIT
     form: TextForm
 
-    def read(self) -> pa.Table:
-        return read_text(self.ref.path, self.form)[0]
-
-    def first(self, count: int) -> pa.Table:
-        if self.ref.path.stat().st_size <= READ_WHOLE or self.form.delimiter == " ":
-            return self.read().slice(0, count)
+    def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
+        if query.limit is None:
+            yield from batches_of(read_text(self.ref.path, self.form)[0])
+            return
         try:
             with self.ref.path.open("rb") as file:
                 read, parse, convert = _options(self.ref.path, self.form, file.read(65536))
             with arrow_csv.open_csv(self.ref.path, read, parse, convert) as stream:
-                return pa.Table.from_batches([stream.read_next_batch().slice(0, count)])
+                yield stream.read_next_batch().slice(0, query.limit)
         except (pa.ArrowException, OSError, UnicodeDecodeError, StopIteration) as error:
             raise CannotRead(
                 self.ref.path, str(error).splitlines()[0], "Check the delimiter and the encoding."
@@ -145,14 +155,17 @@ def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
     """Return the dataset of a text table. Raises CannotRead."""
     path = ref.path
     form = reading.form or guess_form(path).form
-    notes, remark = {}, ""
+    remark = ""
+    part: TablePart
     if path.stat().st_size > READ_WHOLE and form.delimiter != " ":
         schema, rows = _schema_of_long(path, form)
         notes = {"rows": "counted by line; types from the start of the file"}
+        facts = Facts(ref.stem, DataKind.TABLE, rows, None, fields_of(schema), notes=notes)
+        part = LongTextTable(ref, facts, form)
     else:
         table, remark = read_text(path, form)
-        schema, rows = table.schema, table.num_rows
-    facts = Facts(ref.stem, DataKind.TABLE, rows, None, fields_of(schema), notes=notes)
+        facts = Facts(ref.stem, DataKind.TABLE, table.num_rows, None, fields_of(table.schema))
+        part = TextTable(ref, facts, table, form=form)
     name = {"\t": "TSV", ",": "CSV"}.get(form.delimiter, "Text table") if ref.suffix != ".txt" else "Text table"
-    dataset = table_dataset(ref, name, (TextTable(ref, facts, form),))
+    dataset = table_dataset(ref, name, (part,))
     return replace(dataset, warnings=(*dataset.warnings, remark)) if remark else dataset

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field
 
 import numpy as np
 import pyarrow as pa
@@ -12,7 +11,6 @@ from brisk_atlas.core.model import (
     AS_IT_SAYS,
     CannotRead,
     CloudFacts,
-    CloudPart,
     Columns,
     DataKind,
     DataRef,
@@ -25,34 +23,27 @@ from brisk_atlas.core.model import (
 )
 from brisk_atlas.core.model.cloud import Points
 
-from .given import numbers
+from .answer import ParsedCloud
 from .on_disk import on_disk
+from .positions import numbers
 from .table import read_text
 from .text_form import guess_form
 
 
 @dataclass(frozen=True)
-class TextCloud(CloudPart):
+class TextCloud(ParsedCloud):
     """The points of one text file."""
 
-    form: TextForm
-    columns: Columns
+    form: TextForm = field(kw_only=True)
+    columns: Columns = field(kw_only=True)
 
-    def read(self, report: Callable[[float], None] = lambda share: None) -> Points:
-        return self._points(read_text(self.ref.path, self.form)[0])
 
-    def sample(self, count: int, names: tuple[str, ...]) -> Points:
-        table, _ = read_text(self.ref.path, self.form)
-        points = self._points(table.take(np.arange(0, len(table), max(1, len(table) // max(1, count)))))
-        return replace(points, dimensions={k: v for k, v in points.dimensions.items() if k in names})
-
-    def _points(self, table: pa.Table) -> Points:
-        place = (self.columns.x, self.columns.y, self.columns.z)
-        xyz = np.column_stack([numbers(table.column(name)) for name in place])
-        good = np.isfinite(xyz).all(axis=1)
-        others = [f.name for f in table.schema if f.name not in place and not pa.types.is_string(f.type)]
-        rest = {name: numbers(table.column(name))[good] for name in others}
-        return Points(xyz[good], rest, self.facts.crs)
+def _points(table: pa.Table, columns: Columns) -> Points:
+    place = (columns.x, columns.y, columns.z)
+    xyz = np.column_stack([numbers(table.column(name)) for name in place])
+    good = np.isfinite(xyz).all(axis=1)
+    others = [f.name for f in table.schema if f.name not in place and not pa.types.is_string(f.type)]
+    return Points(xyz[good], {name: numbers(table.column(name))[good] for name in others}, None)
 
 
 def guess_columns(names: list[str]) -> Columns:
@@ -74,8 +65,8 @@ def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
     columns = reading.columns if reading.columns and reading.columns.z else guess_columns(names)
     if not {columns.x, columns.y, columns.z} <= set(names) or len({columns.x, columns.y, columns.z}) < 3:
         raise CannotRead(path, f"it has {len(names)} column(s), too few for x, y and z", "Check the delimiter.")
-    bare = TextCloud(ref, Facts(ref.stem, DataKind.POINTCLOUD), form, columns)
-    xyz = bare.read().xyz
+    points = _points(table, columns)
+    xyz = points.xyz
     if not len(xyz):
         raise CannotRead(path, f"{columns.x}, {columns.y} and {columns.z} hold no numbers", "Choose other columns.")
     low, high = xyz.min(axis=0), xyz.max(axis=0)
@@ -90,7 +81,7 @@ def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
     return Dataset(
         format="XYZ points",
         kind=DataKind.POINTCLOUD,
-        parts=(replace(bare, facts=facts),),
+        parts=(TextCloud(ref, facts, points, form=form, columns=columns),),
         warnings=said,
         **on_disk(ref),
     )

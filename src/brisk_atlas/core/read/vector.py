@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import warnings
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -13,20 +14,20 @@ from pyogrio.errors import DataLayerError, DataSourceError
 
 from brisk_atlas.core.model import (
     CannotRead,
+    Capability,
     DataKind,
     DataRef,
     Dataset,
     Extent,
     Facts,
+    FeatureQuery,
     Field,
     Part,
-    TablePart,
-    VectorPart,
 )
-from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.place import text_of
 
+from .answer import ArrowLayer, ArrowTable, batches_of
 from .content import content_of, head_of
 from .curves import CURVED
 from .curves import REMARK as CURVES_STRAIGHT
@@ -117,52 +118,40 @@ def _first_line(error: Exception) -> str:
     return str(error).splitlines()[0][:200] if str(error) else type(error).__name__
 
 
+def _asked(query: FeatureQuery, encoding: str | None) -> dict[str, object]:
+    """Return a query as what the library takes."""
+    return {
+        "encoding": encoding,
+        **({"bbox": query.extent.bounds} if query.extent is not None else {}),
+        **({"columns": list(query.columns)} if query.columns is not None else {}),
+        **({"max_features": query.limit} if query.limit is not None else {}),
+    }
+
+
 @dataclass(frozen=True)
-class OgrLayer(VectorPart):
+class OgrLayer(ArrowLayer):
     """A layer with geometry. `encoding` is that of its text where the analyst states it."""
 
+    able = Capability.EXTENT | Capability.COLUMNS | Capability.LIMIT | Capability.STEP
     encoding: str | None = None
 
-    def read(self) -> Features:
-        return self._read()
-
-    def first(self, count: int) -> pa.Table:
-        which = {"max_features": count, "read_geometry": False, "encoding": self.encoding}
-        return _read_arrow(self.ref, self.facts.name, **which)[1]
-
-    def attributes(self) -> pa.Table:
-        return _read_arrow(self.ref, self.facts.name, read_geometry=False, encoding=self.encoding)[1]
-
-    def read_within(self, extent: Extent) -> Features:
-        return self._read(bbox=extent.bounds)
-
-    def read_every(self, step: int) -> Features:
-        column = pyogrio.read_info(vector_name(self.ref), layer=self.facts.name)["fid_column"] or "FID"
-        return self._read(where=f'"{column}" % {int(step)} = 0' if step > 1 else None)
-
-    def _read(self, **which: object) -> Features:
-        _, table = _read_arrow(self.ref, self.facts.name, encoding=self.encoding, **which)
-        geometry = table.num_columns - 1  # it comes last, and a field may have its name
-        column = table.column(geometry).combine_chunks()
-        wkb = column.chunk(0) if isinstance(column, pa.ChunkedArray) else column
-        wkb = wkb.storage if isinstance(wkb, pa.ExtensionArray) else wkb
-        from .wkb import exact_shapes  # the compiler loads with it, which facts can do without
-
-        exact, shapes = exact_shapes(wkb)
-        return Features(table.remove_column(geometry), exact, shapes, self.facts.crs)
+    def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
+        which = _asked(query, self.encoding) | {"read_geometry": geometry}
+        if query.step > 1:
+            column = pyogrio.read_info(vector_name(self.ref), layer=self.facts.name)["fid_column"] or "FID"
+            which["where"] = f'"{column}" % {int(query.step)} = 0'
+        yield from batches_of(_read_arrow(self.ref, self.facts.name, **which)[1])
 
 
 @dataclass(frozen=True)
-class OgrTable(TablePart):
+class OgrTable(ArrowTable):
     """A layer without geometry. `encoding` is that of its text where the analyst states it."""
 
+    able = Capability.COLUMNS | Capability.LIMIT
     encoding: str | None = None
 
-    def read(self) -> pa.Table:
-        return _read_arrow(self.ref, self.facts.name, encoding=self.encoding)[1]
-
-    def first(self, count: int) -> pa.Table:
-        return _read_arrow(self.ref, self.facts.name, max_features=count, encoding=self.encoding)[1]
+    def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
+        yield from batches_of(_read_arrow(self.ref, self.facts.name, **_asked(query, self.encoding))[1])
 
 
 def in_encoding(part: OgrLayer | OgrTable, encoding: str) -> OgrLayer | OgrTable:

@@ -6,18 +6,21 @@ Layout: OGC 06-103r4 (Simple Feature Access 1), section 8; Z, M and ZM both as I
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable, Iterable, Sequence
+from itertools import pairwise
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from numba import njit
 
-from brisk_atlas.core.model.shapes import Shapes, bounds_of
+from brisk_atlas.core.model.shapes import Shapes
+from brisk_atlas.core.system.shares import CORES, pool
 
 if TYPE_CHECKING:
     import pyarrow as pa
 
 _OK, _CORRUPT, _UNKNOWN_TYPE, _BIG_ENDIAN = 0, 1, 2, 3
+SHARE = 4096  # features; fewer are not worth a thread
 
 
 @njit(nogil=True, cache=True)
@@ -26,17 +29,25 @@ def _uint32(data, at):
 
 
 @njit(nogil=True, cache=True)
-def _walk(data, offsets, doubles, fill, xy, z, path_starts, path_kinds, feature_starts):
-    """Go through all geometries once. With `fill` False it only counts.
+def _copy(into, at, data, start, count):
+    for i in range(count):
+        into[at + i] = data[start + i]
 
-    Returns vertices, paths, whether any has Z, and the worst status met; a feature that can't be
-    followed ends where the fault stands.
+
+@njit(nogil=True, cache=True)
+def _walk(data, offsets, fill, out, vertices, paths, feature):
+    """Go through geometries once, `out` having the first one at `vertices`, `paths` and `feature`. With `fill` False
+    it only counts.
+
+    Returns the vertices and paths after the last one, whether any has Z, and the worst status met; a feature that
+    can't be followed ends where the fault stands.
     """
-    vertices, paths, any_z, status = 0, 0, False, 0
-    for feature in range(offsets.size - 1):
+    any_z, status = False, 0
+    for number in range(offsets.size - 1):
+        first_vertex = vertices
         if fill:
-            feature_starts[feature] = paths
-        at, end = offsets[feature], offsets[feature + 1]
+            out.feature_starts[feature + number] = paths
+        at, end = offsets[number], offsets[number + 1]
         while at + 5 <= end:
             if data[at] != 1:
                 status = 3
@@ -76,57 +87,112 @@ def _walk(data, offsets, doubles, fill, xy, z, path_starts, path_kinds, feature_
                     at = end
                     break
                 if fill:
-                    path_starts[paths] = vertices
-                    path_kinds[paths] = shape - 1
-                    for i in range(count):
-                        start = at + i * width * 8
-                        for k in range(8):
-                            doubles[k] = data[start + k]
-                            doubles[8 + k] = data[start + 8 + k]
-                        pair = doubles.view(np.float64)
-                        xy[vertices + i, 0] = pair[0]
-                        xy[vertices + i, 1] = pair[1]
-                        if z.size:
+                    out.path_starts[paths] = vertices
+                    out.path_kinds[paths] = shape - 1
+                    if width == 2:
+                        _copy(out.xy_bytes, vertices * 16, data, at, count * 16)
+                    else:
+                        for i in range(count):
+                            _copy(out.xy_bytes, (vertices + i) * 16, data, at + i * width * 8, 16)
+                    if out.z.size:
+                        for i in range(count):
                             if has_z:
-                                for k in range(8):
-                                    doubles[k] = data[start + 16 + k]
-                                z[vertices + i] = doubles.view(np.float64)[0]
+                                _copy(out.z_bytes, (vertices + i) * 8, data, at + i * width * 8 + 16, 8)
                             else:
-                                z[vertices + i] = np.nan
+                                out.z[vertices + i] = np.nan
                 at += count * width * 8
                 vertices += count
                 paths += 1
-    if fill:
-        feature_starts[offsets.size - 1] = paths
-        path_starts[paths] = vertices
+        if fill:
+            _bound(out.xy, first_vertex, vertices, out.bounds, feature + number)
     return vertices, paths, any_z, status
 
 
-def shapes_of(wkb: pa.Array) -> tuple[Shapes, int]:
+@njit(nogil=True, cache=True)
+def _bound(xy, first, last, bounds, feature):
+    """Write the bounds of some vertices; NaN where there is none, or one that is NaN."""
+    if first == last:
+        bounds[feature, :] = np.nan
+        return
+    for axis in range(2):
+        low = high = xy[first, axis]
+        for i in range(first + 1, last):
+            value = xy[i, axis]
+            low = value if value < low or value != value else low
+            high = value if value > high or value != value else high
+        bounds[feature, axis], bounds[feature, 2 + axis] = low, high
+
+
+class _Flat(NamedTuple):
+    """The arrays of `Shapes`, and the bytes of two of them."""
+
+    xy: np.ndarray
+    xy_bytes: np.ndarray
+    z: np.ndarray
+    z_bytes: np.ndarray
+    path_starts: np.ndarray
+    path_kinds: np.ndarray
+    feature_starts: np.ndarray
+    bounds: np.ndarray
+
+
+def _flat(vertices: int, paths: int, features: int, with_z: bool) -> _Flat:
+    xy, z = np.empty((vertices, 2)), np.empty(vertices if with_z else 0)
+    return _Flat(
+        xy,
+        xy.reshape(-1).view(np.uint8),
+        z,
+        z.view(np.uint8),
+        np.zeros(paths + 1, np.int64),
+        np.zeros(paths, np.uint8),
+        np.zeros(features + 1, np.int64),
+        np.empty((features, 4)),
+    )
+
+
+def _shares(wkb: pa.Array | pa.ChunkedArray) -> list[tuple[np.ndarray, np.ndarray]]:
+    """Return the bytes and offsets of geometries in shares, several for each core where there are many."""
+    import pyarrow as pa
+
+    shares = []
+    for chunk in wkb.chunks if isinstance(wkb, pa.ChunkedArray) else [wkb]:
+        whole = chunk.cast(pa.large_binary())
+        _, offset_buffer, data_buffer = whole.buffers()
+        if not len(whole):
+            continue
+        offsets = np.frombuffer(offset_buffer, np.int64)[whole.offset : whole.offset + len(whole) + 1]
+        data = np.frombuffer(data_buffer, np.uint8) if data_buffer else np.zeros(0, np.uint8)
+        pieces = 1 if len(whole) < 2 * SHARE else min(4 * CORES, len(whole) // SHARE)
+        edges = [len(whole) * i // pieces for i in range(pieces + 1)]
+        shares += [(data, offsets[a : b + 1]) for a, b in pairwise(edges)]
+    return shares
+
+
+def shapes_of(wkb: pa.Array | pa.ChunkedArray) -> tuple[Shapes, int]:
     """Return the shapes of a binary Arrow array, and how it went (0 is well).
 
     A null or empty geometry becomes a feature without paths; a corrupt one keeps what came before
     the fault. Curves, which have no place in flat arrays, become empty (status 2).
     """
-    import pyarrow as pa
+    shares = _shares(wkb)
+    none = _flat(0, 0, 0, False)
+    counted = list(_map(lambda share: _walk(*share, False, none, 0, 0, 0), shares))
+    sizes = np.array([[c[0], c[1], len(s[1]) - 1] for c, s in zip(counted, shares)], np.int64).reshape(-1, 3)
+    ends = np.cumsum(sizes, axis=0)
+    vertices, paths, _ = (int(v) for v in ends[-1]) if shares else (0, 0, 0)
+    any_z = any(c[2] for c in counted)
+    out = _flat(vertices, paths, len(wkb), any_z)
+    begins = ends - sizes
+    list(_map(lambda i: _walk(*shares[i], True, out, *(int(v) for v in begins[i])), range(len(shares))))
+    out.feature_starts[-1], out.path_starts[-1] = paths, vertices
+    status = max((int(c[3]) for c in counted), default=0)
+    shapes = Shapes(out.xy, out.z if any_z else None, out.path_starts, out.path_kinds, out.feature_starts, out.bounds)
+    return shapes, status
 
-    wkb = wkb.cast(pa.large_binary())
-    _, offset_buffer, data_buffer = wkb.buffers()
-    offsets = (
-        np.frombuffer(offset_buffer, np.int64)[wkb.offset : wkb.offset + len(wkb) + 1]
-        if len(wkb)
-        else np.zeros(1, np.int64)
-    )
-    data = np.frombuffer(data_buffer, np.uint8) if data_buffer else np.zeros(0, np.uint8)
-    scratch = np.zeros(16, np.uint8)
-    nothing = np.zeros((0, 2)), np.zeros(0), np.zeros(0, np.int64), np.zeros(0, np.uint8), np.zeros(0, np.int64)
-    vertices, paths, any_z, _ = _walk(data, offsets, scratch, False, *nothing)
-    xy, z = np.empty((vertices, 2)), np.empty(vertices if any_z else 0)
-    path_starts, kinds = np.zeros(paths + 1, np.int64), np.zeros(paths, np.uint8)
-    feature_starts = np.zeros(len(wkb) + 1, np.int64)
-    *_, status = _walk(data, offsets, scratch, True, xy, z, path_starts, kinds, feature_starts)
-    bounds = bounds_of(xy, path_starts, feature_starts)
-    return Shapes(xy, z if any_z else None, path_starts, kinds, feature_starts, bounds), int(status)
+
+def _map(work: Callable[[Any], Any], items: Sequence[Any]) -> Iterable[Any]:
+    """Return what `work` returns for each item, worked out by all cores where there are several items."""
+    return pool().map(work, items) if len(items) > 1 else map(work, items)
 
 
 def _read(data: bytes, straightened: Callable[[bytes], Any]) -> Any:
@@ -138,12 +204,13 @@ def _read(data: bytes, straightened: Callable[[bytes], Any]) -> Any:
     return found if found is not None else straightened(data)
 
 
-def exact_shapes(wkb: pa.Array) -> tuple[pa.Array, Shapes]:
+def exact_shapes(wkb: pa.Array | pa.ChunkedArray) -> tuple[pa.Array, Shapes]:
     """Return the geometry as binary and as shapes. What the quick way can't follow (big-endian, curves,
     damage) is read one by one; what can't be read at all is left out."""
     import pyarrow as pa
 
     wkb = wkb.cast(pa.binary())
+    joined = pool().submit(_joined, wkb)
     shapes, status = shapes_of(wkb)
     if status:
         import shapely
@@ -153,4 +220,14 @@ def exact_shapes(wkb: pa.Array) -> tuple[pa.Array, Shapes]:
         read = np.array([None if v is None else _read(v, straightened) for v in wkb.to_pylist()], object)
         wkb = pa.array(shapely.to_wkb(read, byte_order=1, flavor="iso"), pa.binary())
         shapes, _ = shapes_of(wkb)
-    return wkb, shapes
+        return wkb, shapes
+    return joined.result(), shapes
+
+
+def _joined(wkb: pa.Array | pa.ChunkedArray) -> pa.Array:
+    import pyarrow as pa
+
+    if not isinstance(wkb, pa.ChunkedArray):
+        return wkb
+    whole = wkb.chunk(0) if wkb.num_chunks == 1 else wkb.combine_chunks()
+    return pa.concat_arrays(whole.chunks) if isinstance(whole, pa.ChunkedArray) else whole

@@ -12,10 +12,11 @@ from openpyxl.utils.exceptions import InvalidFileException
 from openpyxl.worksheet._read_only import ReadOnlyWorksheet
 
 from brisk_atlas.core.connect.archives import members_in
-from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, TablePart
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts
 from brisk_atlas.core.model.words import told_apart
 
 from . import vector
+from .answer import ParsedTable
 from .table import fields_of, table_dataset
 
 MOST_CELLS = 40_000_000  # with one more for each row; a full sheet of 36 columns
@@ -57,11 +58,8 @@ def _table(rows: list[tuple]) -> pa.Table:
 
 
 @dataclass(frozen=True)
-class WorkbookSheet(TablePart):
+class WorkbookSheet(ParsedTable):
     """One sheet of a workbook."""
-
-    def read(self) -> pa.Table:
-        return _table(_rows(self.ref.path)[self.facts.name])
 
 
 def check_archive(path: Path) -> None:
@@ -80,5 +78,6 @@ def open_dataset(ref: DataRef) -> Dataset:
     parts = []
     for name, rows in _rows(path).items():
         table = _table(rows)
-        parts.append(WorkbookSheet(ref, Facts(name, DataKind.TABLE, table.num_rows, None, fields_of(table.schema))))
+        facts = Facts(name, DataKind.TABLE, table.num_rows, None, fields_of(table.schema))
+        parts.append(WorkbookSheet(ref, facts, table))
     return table_dataset(ref, "XLSX", tuple(parts))

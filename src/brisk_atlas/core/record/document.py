@@ -270,6 +270,14 @@ def _edited_graph(document: Document, record: Record) -> Document:
     return _read_graph(_graph_bytes(graph, document.path), document.path)
 
 
+def representable(standard: Standard, record: Record) -> Record:
+    """Return as much of a record as a standard has places for."""
+    if standard.family == "xml":
+        found: Record = standard.code.RECORD.held(record)
+        return found
+    return written(standard, record, Path("record" + standard.suffix)).record
+
+
 def address_of(record: Record) -> str:
     """Return an address for a dataset: its identifier where that is one."""
     from urllib.parse import quote

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import cast
 
 import pyarrow as pa
 
-from brisk_atlas.core.model import ComputedField, Layer
+from brisk_atlas.core.model import ComputedField, FeatureQuery, Layer, RowsPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.wkb import shapes_of
@@ -34,7 +35,7 @@ def preview(
     table, features = base_rows(holdings, layer), features_of(holdings, layer)
     few, key = table.num_rows > CONTEXT, ("measure", layer.ref)
     if few:
-        first = holdings.part(layer.ref).first(CONTEXT)  # type: ignore[attr-defined]
+        first = cast(RowsPart, holdings.part(layer.ref)).rows(FeatureQuery(limit=CONTEXT))
         features, key = _first(features, CONTEXT) if features else None, ("preview", layer.ref)
         table = extend(holdings, first, replace(look, edits=()), features, key, check)
     else:

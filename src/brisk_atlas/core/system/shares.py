@@ -13,14 +13,14 @@ SMALL_SHARE = 4096  # things; a shorter list is not worth sharing
 
 
 @cache
-def _pool() -> ThreadPoolExecutor:
+def pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(CORES, thread_name_prefix="share")
 
 
 def in_pieces(count: int, pieces: int, work: Callable[[int, int], object]) -> None:
     """Call `work(first, last)` for as many pieces as asked, several at the same time."""
     edges = [count * i // pieces for i in range(pieces + 1)]
-    for job in [_pool().submit(work, a, b) for a, b in pairwise(edges)]:
+    for job in [pool().submit(work, a, b) for a, b in pairwise(edges)]:
         job.result()
 
 

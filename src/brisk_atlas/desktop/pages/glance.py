@@ -273,12 +273,15 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
 def _tables(dataset: Dataset, part_name: str | None) -> dict[str, Any]:
     """Return the first rows of every part that has rows, and how many it has."""
     from brisk_atlas.core.draw.looks import at_a_sight
-    from brisk_atlas.core.model import TablePart, VectorPart
+    from brisk_atlas.core.model import FeatureQuery, RowsPart
 
     from .glance_rows import ROWS as FIRST
 
-    parts = [p for p in dataset.parts if isinstance(p, VectorPart | TablePart) and part_name in (None, p.facts.name)]
-    return {part.facts.name: (part.first(FIRST), part.facts.count) for part in parts[: at_a_sight(dataset)]}
+    parts = [p for p in dataset.parts if isinstance(p, RowsPart) and part_name in (None, p.facts.name)]
+    return {
+        part.facts.name: (part.rows(FeatureQuery(limit=FIRST)), part.facts.count)
+        for part in parts[: at_a_sight(dataset)]
+    }
 
 
 def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple[list[Layer], Extent | None, str]:

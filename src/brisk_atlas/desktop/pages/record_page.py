@@ -53,7 +53,6 @@ class RecordPage(QWidget):
         super().__init__()
         self.session = session
         self.theme: Theme = LIGHT
-        self.shown: Shown | None = None
         self.ref: DataRef | None = None
         self._sent: DataRef | None = None
         self._job: Job | None = None
@@ -63,7 +62,7 @@ class RecordPage(QWidget):
         self._place: Place = ()  # where the hand was in the text, to show in the full reading
         self._edited: dict[DataRef, Shown] = {}  # what was edited and left unsaved, by dataset
         self.bar = RecordBar()
-        self.actions_ = RecordActions(self)
+        self.actions_ = RecordActions(session, self)
         self.outline = Outline()
         self.brief = BriefView(session)
         self.reading = self.brief.reading
@@ -117,6 +116,9 @@ class RecordPage(QWidget):
         self.bar.search.returnPressed.connect(self.find_next)
         self.bar.save.clicked.connect(self.actions_.save)
         self.bar.menu.aboutToShow.connect(lambda: self.actions_.fill_menu(self.bar.menu))
+        self.actions_.saved.connect(self.show_again)
+        self.actions_.replaced.connect(lambda: self.refresh(anew=True))
+        self.actions_.complained.connect(self.bar.say)
         self.bar.many.clicked.connect(self.show_many)
         self.bar.make.clicked.connect(lambda: self.actions_.make_record(self.bar.standard.currentText()))
         self.many.closed.connect(lambda: self.whole.setCurrentIndex(0))
@@ -136,6 +138,15 @@ class RecordPage(QWidget):
         self.compare.other_chosen.connect(self._choose_other)
         self.compare.taken.connect(self._take)
         self.compare.place_chosen.connect(self._mark_section)
+
+    @property
+    def shown(self) -> Shown | None:
+        """Return what is read now; the actions speak of the same."""
+        return self.actions_.shown
+
+    @shown.setter
+    def shown(self, shown: Shown | None) -> None:
+        self.actions_.shown = shown
 
     @property
     def busy(self) -> bool:
@@ -578,7 +589,7 @@ class RecordPage(QWidget):
         self.shown = None
 
     def use_theme(self, theme: Theme) -> None:
-        self.theme = theme
+        self.theme = self.actions_.theme = theme
         self.outline.theme = self.tree.theme = theme
         for view in (self.brief, self.text, self.checks, self.compare, self.many):
             view.repaint_theme(theme)

@@ -3,30 +3,38 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QMenu
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QDialog, QFileDialog, QMenu, QWidget
 
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.system.jobs import Job
 
+from ..session import Session
+from ..theme import LIGHT, Theme
 from .shown import Shown
 
-if TYPE_CHECKING:
-    from ..pages.record_page import RecordPage
 
+class RecordActions(QObject):
+    """Speaks of `shown`; `form` is the dialog that was opened last, `job` the last work.
 
-class RecordActions:
-    """Speaks of what the page shows; `form` is the dialog that was opened last, `job` the last work."""
+    Signals:
+        saved(): what is shown was saved as it stands.
+        replaced(): other records stand there now, to be read anew.
+        complained(str): why something can't be done now.
+    """
 
-    def __init__(self, page: RecordPage) -> None:
-        self.page, self.session = page, page.session
+    saved = pyqtSignal()
+    replaced = pyqtSignal()
+    complained = pyqtSignal(str)
+
+    def __init__(self, session: Session, window: QWidget) -> None:
+        super().__init__(window)
+        self.session, self.window = session, window
+        self.theme: Theme = LIGHT
+        self.shown: Shown | None = None
         self.form: QDialog | None = None
         self.job: Job | None = None
-
-    @property
-    def shown(self) -> Shown | None:
-        return self.page.shown
 
     @property
     def busy(self) -> bool:
@@ -55,7 +63,7 @@ class RecordActions:
     def _after_saving(self, words: str) -> None:
         if self.shown is not None:
             self.session.holdings.forget(self.shown.ref)
-        self.page.show_again()
+        self.saved.emit()
         self.session.noticed.emit("good", words, "")
         self.session.work_changed.emit("record")
 
@@ -83,7 +91,7 @@ class RecordActions:
             return
         self.session.noticed.emit("good", f"Made: {path.name}", "")
         self.session.holdings.forget(shown.ref)
-        self.page.refresh(anew=True)
+        self.replaced.emit()
 
     def fill_menu(self, menu: QMenu) -> None:
         from brisk_atlas.core.record import STANDARDS
@@ -120,7 +128,7 @@ class RecordActions:
     def _save_as(self) -> None:
         draft = self.shown.draft if self.shown else None
         if draft is not None:
-            path, _ = QFileDialog.getSaveFileName(self.page, "Save the record as", str(draft.document.path))
+            path, _ = QFileDialog.getSaveFileName(self.window, "Save the record as", str(draft.document.path))
             if path:
                 self.save_as(Path(path))
 
@@ -137,7 +145,7 @@ class RecordActions:
             return
         self.session.noticed.emit("good", f"Saved: {path.name}", "")
         self.session.holdings.forget(self.shown.ref) if self.shown else None
-        self.page.refresh(anew=True)
+        self.replaced.emit()
 
     def save_inside_package(self) -> None:
         """Put the record into the GeoPackage's own metadata tables."""
@@ -153,7 +161,7 @@ class RecordActions:
             return
         self.session.noticed.emit("good", f"Saved inside {shown.ref.name}", "")
         self.session.holdings.forget(shown.ref)
-        self.page.refresh(anew=True)
+        self.replaced.emit()
 
     def convert(self) -> None:
         from .convert_form import ConvertForm
@@ -161,8 +169,8 @@ class RecordActions:
         shown = self.shown
         if shown is None or shown.draft is None:
             return
-        form = ConvertForm(shown.draft.document, shown.ref.beside(shown.ref.name), self.page)
-        form.accepted.connect(lambda: self.page.refresh(anew=True))
+        form = ConvertForm(shown.draft.document, shown.ref.beside(shown.ref.name), self.window)
+        form.accepted.connect(self.replaced.emit)
         self.form = form
         form.open()
 
@@ -176,11 +184,11 @@ class RecordActions:
         if shown is None or draft is None:
             return
         if draft.changed:
-            self.page.bar.say("Save or undo the edits first; a template goes into what is saved.")
+            self.complained.emit("Save or undo the edits first; a template goes into what is saved.")
             return
         data = shown.ref.path if shown.is_data else None
-        form = ApplyTemplateForm(self.session, [Source(data, draft.document.path)], self.page.theme, self.page)
-        form.accepted.connect(lambda: self.page.refresh(anew=True))
+        form = ApplyTemplateForm(self.session, [Source(data, draft.document.path)], self.theme, self.window)
+        form.accepted.connect(self.replaced.emit)
         self.form = form
         form.open()
 
@@ -189,14 +197,14 @@ class RecordActions:
 
         draft = self.shown.draft if self.shown else None
         if draft is not None:
-            self.form = form = SaveTemplateForm(draft.document, self.page)
+            self.form = form = SaveTemplateForm(draft.document, self.window)
             form.open()
 
     def ask_flatten(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
-            self.page,
+            self.window,
             "Flatten which XML?",
-            str(self.page.ref.folder if self.page.ref else ""),
+            str(self.shown.ref.folder if self.shown else ""),
             "XML (*.xml *.gml *.kml *.rdf);;All (*)",
         )
         if path:
@@ -205,7 +213,7 @@ class RecordActions:
     def flatten(self, path: Path) -> None:
         from .flatten_form import FlattenForm
 
-        form = FlattenForm(self.session, path, self.page)
+        form = FlattenForm(self.session, path, self.window)
         form.opened.connect(self.session.open_files)
         self.form = form
         form.open()
@@ -214,7 +222,7 @@ class RecordActions:
         if self.shown is None:
             return
         start = str(self.shown.ref.beside(self.shown.ref.name + ".html"))
-        path, _ = QFileDialog.getSaveFileName(self.page, "Write the page", start, "HTML (*.html)")
+        path, _ = QFileDialog.getSaveFileName(self.window, "Write the page", start, "HTML (*.html)")
         if path:
             self.write_page(Path(path))
 
@@ -240,7 +248,7 @@ class RecordActions:
 
     def _ask_link(self) -> None:
         path, _ = QFileDialog.getOpenFileName(
-            self.page, "Which record speaks of this dataset?", str(self.page.ref.folder if self.page.ref else "")
+            self.window, "Which record speaks of this dataset?", str(self.shown.ref.folder if self.shown else "")
         )
         if path:
             self.link(Path(path))
@@ -257,4 +265,4 @@ class RecordActions:
             self.session.fault(error)
             return
         self.session.holdings.forget(self.shown.ref)
-        self.page.refresh(anew=True)
+        self.replaced.emit()

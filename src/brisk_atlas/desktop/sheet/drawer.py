@@ -9,7 +9,18 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import WITH_ROWS, AtlasError, BadExpression, DataKind, Edit, Extent, Layer, RowsLook
+from brisk_atlas.core.model import (
+    WITH_ROWS,
+    AtlasError,
+    BadExpression,
+    DataKind,
+    Edit,
+    Extent,
+    FeatureQuery,
+    Layer,
+    RowsLook,
+    RowsPart,
+)
 from brisk_atlas.core.project import Picks
 from brisk_atlas.core.system.jobs import Job
 
@@ -75,7 +86,7 @@ class SheetDrawer(QWidget):
         self.wrong.setObjectName("fault")
         self.wrong.setWordWrap(True)
         self.wrong.hide()
-        self.tools = SheetTools(session, self)
+        self.tools = SheetTools(session, self.grid, self)
         self._try = QTimer(self)
         self._try.setSingleShot(True)
         self._try.setInterval(TRY_MS)
@@ -95,6 +106,10 @@ class SheetDrawer(QWidget):
         self.grid.edited.connect(self._edited)
         self.grid.go_wanted.connect(self.go_wanted)
         self.grid.columns_wanted.connect(self._load)
+        self.tools.look_changed.connect(self.put)
+        self.tools.go_wanted.connect(self.go_wanted)
+        self.tools.window_wanted.connect(self.window_wanted)
+        self.tools.series_made.connect(self._add_series)
         self.grid.seen_changed.connect(self._later.start)
         session.work_changed.connect(self._work_changed)
 
@@ -140,6 +155,10 @@ class SheetDrawer(QWidget):
         column.addLayout(second)
         column.addWidget(self.wrong)
         column.addWidget(self.beside, 1)
+
+    def _add_series(self, chart: QWidget) -> None:
+        self.beside.addWidget(chart)
+        self.beside.setSizes([600, 300])
 
     @property
     def theme(self) -> Theme:
@@ -195,7 +214,8 @@ class SheetDrawer(QWidget):
             self.arrange()
             return
         same = layer is not None and layer.id == self.layer_id
-        self._loaded, self.layer_id, self._arranged = key, layer.id if layer else None, None
+        self._loaded, self._arranged = key, None
+        self.layer_id = self.tools.layer_id = layer.id if layer else None
         if not same:
             self.filter.setText(layer.rows.where if layer else "")
             self._complain(None)
@@ -219,6 +239,7 @@ class SheetDrawer(QWidget):
         def done(found: tuple[Sheet, dict]) -> None:
             if self._loaded == key:
                 sheet, self.words = found
+                self.tools.words = self.words
                 self.filter.set_words(words_for(sheet.columns))
                 self._whole = sheet
                 self.arrange(anew=True)
@@ -242,7 +263,8 @@ class SheetDrawer(QWidget):
             from brisk_atlas.core.sheet import Sheet
 
             part = self.session.holdings.part(layer.ref)
-            return Sheet(part.first(FIRST_ROWS))  # type: ignore[attr-defined]
+            assert isinstance(part, RowsPart)
+            return Sheet(part.rows(FeatureQuery(limit=FIRST_ROWS)))
 
         def done(sheet: Sheet) -> None:
             if self._loaded == key and self._arranged is None:

@@ -2,34 +2,30 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QFontMetrics, QHelpEvent, QKeyEvent, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QAbstractScrollArea, QLineEdit, QToolTip
+from PyQt6.QtWidgets import QLineEdit, QToolTip
 
 from brisk_atlas.core.model import ColumnLook, RowsLook
 
 from ..plain_text import plain_tip
-from ..theme import LIGHT, Theme, mono_font
+from ..theme import mono_font
 from .columns import NARROWEST, WIDEST, Columns
+from .grid_area import GUTTER_PX, GridArea
 from .grid_paint import GridPaint
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.sheet import FieldSummary, Sheet
+    from brisk_atlas.core.sheet import Sheet
 
-ROW_PX, HEAD_PX, BARS_PX, LINE_PX = 23, 26, 16, 17
-GUTTER_PX = 62
-EDGE_PX = 5  # how near the edge between two columns is gripped
 DRAG_PX = 6
 MOST_PICKED = 50_000  # rows picked at once in the table
 MEASURED_ROWS = 200  # looked at for the width of a column
-SUMMARY = ("count", "missing", "distinct", "minimum", "mean", "maximum", "sum")
 
 
-class SheetGrid(QAbstractScrollArea):
-    """Rows of a Sheet under a RowsLook.
+class SheetGrid(GridArea):
+    """Rows of a Sheet, and what the hand does with them.
 
     Signals:
         picked(object): rows (places in the file) that the hand picked.
@@ -39,8 +35,6 @@ class SheetGrid(QAbstractScrollArea):
         row_menu_wanted(object): where the menu of the rows is wanted.
         edited(int, str, str): row, field and the text typed.
         go_wanted(): to the picked rows on the map.
-        columns_wanted(list): fields in sight that are still to be read.
-        seen_changed(): other columns came into sight.
     """
 
     picked = pyqtSignal(object)
@@ -50,34 +44,16 @@ class SheetGrid(QAbstractScrollArea):
     row_menu_wanted = pyqtSignal(object)
     edited = pyqtSignal(int, str, str)
     go_wanted = pyqtSignal()
-    columns_wanted = pyqtSignal(list)
-    seen_changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("sheet")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
-        view = self.viewport()
-        assert view is not None
-        view.setMouseTracking(True)
-        self.view = view
-        self.theme: Theme = LIGHT
-        self.sheet: Sheet | None = None
-        self.look = RowsLook()
-        self.columns = Columns([], {})
-        self.aliases: dict[str, str] = {}
-        self.summaries: dict[str, FieldSummary] = {}
-        self.bars: dict[str, np.ndarray] = {}
-        self.changed_cells: dict[tuple[int, str], Any] = {}
+        self.view.setMouseTracking(True)
         self.editable = False
-        self.rows: set[int] = set()  # picked, by their place in the file
-        self.current = (0, 0)  # place in the order, number of the column
-        self._anchor = 0
         self._doing: tuple[str, int] | None = None
         self._press = QPoint()
         self._drop_at: int | None = None
-        self._texts: dict[tuple[int, str], str] = {}
         self.editor = QLineEdit(self.view)
         self.editor.setObjectName("cell editor")
         self.editor.hide()
@@ -91,152 +67,14 @@ class SheetGrid(QAbstractScrollArea):
         assert sideways is not None
         sideways.valueChanged.connect(lambda value: self.seen_changed.emit())
 
-    # What to show
-
     def show_sheet(self, sheet: Sheet | None, look: RowsLook, aliases: dict[str, str]) -> None:
-        """Show a sheet, or the same one in another order or look."""
-        other = sheet is not self.sheet
-        self.sheet, self.look, self.aliases = sheet, look, aliases
-        self._texts.clear()
-        if sheet is None:
-            self.columns = Columns([], {})
-        else:
-            self.columns = Columns(look.ordered(sheet.columns), {name: sheet.is_number(name) for name in sheet.columns})
-        if other:
-            self.summaries, self.bars, self.current, self._anchor = {}, {}, (0, 0), 0
-        last = max(0, len(sheet) - 1) if sheet is not None else 0
-        self.current = min(self.current[0], last), min(self.current[1], max(0, len(self.columns) - 1))
         self.editor.hide()
-        self._set_ranges()
-        self.view.update()
-
-    def show_picked(self, rows: set[int], *, scroll: bool = True) -> None:
-        """Mark the picked rows, and bring the first of them into sight."""
-        self.rows = rows
-        if self.sheet is not None and rows and scroll:
-            place = self.sheet.place_of(min(rows) if len(rows) > 1 else next(iter(rows)))
-            if place is not None:
-                self.current, self._anchor = (place, self.current[1]), place
-                self.reveal(place)
-        self.view.update()
-
-    def set_summary(self, summaries: dict[str, FieldSummary], bars: dict[str, np.ndarray]) -> None:
-        self.summaries, self.bars = summaries, bars
-        self.view.update()
-
-    @property
-    def head_height(self) -> int:
-        return HEAD_PX + BARS_PX
-
-    @property
-    def foot_height(self) -> int:
-        return len(SUMMARY) * LINE_PX + 6 if self.look.summary and self.sheet is not None else 0
-
-    @property
-    def first(self) -> int:
-        """Return the place of the first row that is seen."""
-        bar = self.verticalScrollBar()
-        return bar.value() if bar else 0
-
-    @property
-    def scrolled(self) -> int:
-        bar = self.horizontalScrollBar()
-        return bar.value() if bar else 0
-
-    @property
-    def rows_in_view(self) -> int:
-        return max(1, (self.view.height() - self.head_height - self.foot_height) // ROW_PX)
-
-    def _set_ranges(self) -> None:
-        down, right = self.verticalScrollBar(), self.horizontalScrollBar()
-        assert down is not None and right is not None
-        count = len(self.sheet) if self.sheet is not None else 0
-        page = self.rows_in_view
-        down.setRange(0, max(0, count - page))
-        down.setPageStep(page)
-        room = self.view.width() - GUTTER_PX
-        right.setRange(0, max(0, self.columns.width - room))
-        right.setPageStep(max(1, room - self.columns.kept_width))
-        right.setSingleStep(40)
+        super().show_sheet(sheet, look, aliases)
 
     def _scrolled(self) -> None:
         if self.editor.isVisible():
             self.editor.hide()
         self.view.update()
-
-    def texts(self, start: int, count: int, fields: list[str]) -> dict[tuple[int, str], str]:
-        """Return the texts of cells by (place, field); those not seen lately are asked for."""
-        assert self.sheet is not None
-        count = max(0, min(count, len(self.sheet) - start))
-        if not self.sheet.ready(fields):
-            unread = [f for f in fields if not self.sheet.ready([f])]
-            self.columns_wanted.emit(unread)
-            fields = [f for f in fields if f not in unread]
-        missing = [f for f in fields if any((start + i, f) not in self._texts for i in (0, count - 1))]
-        if missing and count:
-            from brisk_atlas.core.sheet.formats import text_of
-
-            if len(self._texts) > 20_000:
-                self._texts.clear()
-                missing = fields
-            for field, values in self.sheet.values(start, count, missing).items():
-                look = self.look.column(field)
-                self._texts |= {(start + i, field): text_of(v, look) for i, v in enumerate(values)}
-        return self._texts
-
-    def row_at(self, place: int) -> int:
-        """Return the row in the file that shows at a place."""
-        assert self.sheet is not None
-        return int(self.sheet.order[place])
-
-    # Where things are
-
-    def cell_rect(self, place: int, number: int) -> QRect:
-        """Return where a cell is painted, on the viewport."""
-        x = GUTTER_PX + self.columns.place(number, self.scrolled)
-        y = self.head_height + (place - self.first) * ROW_PX
-        return QRect(x, y, self.columns.all[number].width, ROW_PX)
-
-    def head_rect(self, field: str) -> QRect:
-        """Return where the head of a column is painted, on the viewport."""
-        number = self.columns.number_of(field)
-        assert number is not None, f"{field} is not on show"
-        x = GUTTER_PX + self.columns.place(number, self.scrolled)
-        return QRect(x, 0, self.columns.all[number].width, self.head_height)
-
-    def _cell_at(self, at: QPoint) -> tuple[int, int | None] | None:
-        """Return the (place, column) at a position among the rows."""
-        if self.sheet is None or not self.head_height <= at.y() < self.view.height() - self.foot_height:
-            return None
-        place = self.first + (at.y() - self.head_height) // ROW_PX
-        if place >= len(self.sheet):
-            return None
-        return place, self.columns.at(at.x() - GUTTER_PX, self.scrolled) if at.x() >= GUTTER_PX else None
-
-    def _edge_at(self, at: QPoint) -> int | None:
-        """Return the column whose right edge is near a position in the head."""
-        if at.y() >= self.head_height:
-            return None
-        for number in self.columns.in_view(self.scrolled, self.view.width()):
-            right = GUTTER_PX + self.columns.place(number, self.scrolled) + self.columns.all[number].width
-            if abs(at.x() - right) <= EDGE_PX:
-                return number
-        return None
-
-    def reveal(self, place: int, number: int | None = None) -> None:
-        """Scroll so that a row, and a column, can be seen."""
-        down, right = self.verticalScrollBar(), self.horizontalScrollBar()
-        assert down is not None and right is not None
-        if place < self.first:
-            down.setValue(place)
-        elif place >= self.first + self.rows_in_view:
-            down.setValue(place - self.rows_in_view + 1)
-        if number is not None and number < len(self.columns) and not self.columns.all[number].look.kept:
-            column, room = self.columns.all[number], self.view.width() - GUTTER_PX
-            if column.left - self.scrolled < self.columns.kept_width:
-                right.setValue(column.left - self.columns.kept_width)
-            elif column.left + column.width - self.scrolled > room:
-                right.setValue(column.left + column.width - room)
 
     # Painting
 
@@ -250,7 +88,7 @@ class SheetGrid(QAbstractScrollArea):
             painter.fillRect(QRect(x - 1, 0, 3, self.head_height), QColor(self.theme.accent))
 
     def resizeEvent(self, event: object) -> None:
-        self._set_ranges()
+        self.set_ranges()
         self.seen_changed.emit()
 
     # The hand
@@ -263,7 +101,7 @@ class SheetGrid(QAbstractScrollArea):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         self._close_editor()
-        edge = self._edge_at(at)
+        edge = self.edge_at(at)
         if edge is not None:
             self._doing = ("width", edge)
             return
@@ -271,20 +109,20 @@ class SheetGrid(QAbstractScrollArea):
             number = self.columns.at(at.x() - GUTTER_PX, self.scrolled)
             self._doing = ("head", number) if number is not None else None
             return
-        cell = self._cell_at(at)
+        cell = self.cell_at(at)
         if cell is None:
             return
         place, number = cell
         self.current = place, self.current[1] if number is None else number
         mods = event.modifiers()
         if mods & Qt.KeyboardModifier.ShiftModifier:
-            self._pick_run(self._anchor, place, add=bool(mods & Qt.KeyboardModifier.ControlModifier))
+            self._pick_run(self.anchor, place, add=bool(mods & Qt.KeyboardModifier.ControlModifier))
         elif mods & Qt.KeyboardModifier.ControlModifier:
-            self._anchor = place
+            self.anchor = place
             row = self.row_at(place)
             self._pick(self.rows ^ {row})
         else:
-            self._anchor = place
+            self.anchor = place
             self._pick({self.row_at(place)})
         self._doing = ("rows", place)
 
@@ -292,7 +130,7 @@ class SheetGrid(QAbstractScrollArea):
         assert event is not None
         at = event.position().toPoint()
         if self._doing is None:
-            edge = self._edge_at(at) is not None
+            edge = self.edge_at(at) is not None
             self.view.setCursor(Qt.CursorShape.SplitHCursor if edge else Qt.CursorShape.ArrowCursor)
             return
         doing, number = self._doing
@@ -303,10 +141,10 @@ class SheetGrid(QAbstractScrollArea):
             self._drop_at = self._drop_place(at.x())
             self.view.update()
         elif doing == "rows":
-            cell = self._cell_at(at)
+            cell = self.cell_at(at)
             if cell is not None and cell[0] != self.current[0]:
                 self.current = cell[0], self.current[1]
-                self._pick_run(self._anchor, cell[0])
+                self._pick_run(self.anchor, cell[0])
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -327,11 +165,11 @@ class SheetGrid(QAbstractScrollArea):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = event.position().toPoint()
-        edge = self._edge_at(at)
+        edge = self.edge_at(at)
         if edge is not None:
             self.fit_column(edge)
             return
-        cell = self._cell_at(at)
+        cell = self.cell_at(at)
         if cell is not None and cell[1] is not None:
             self.current = cell[0], cell[1]
             if self.editable:
@@ -345,7 +183,7 @@ class SheetGrid(QAbstractScrollArea):
         number = self.columns.at(at.x() - GUTTER_PX, self.scrolled)
         if at.y() < self.head_height and number is not None:
             self.menu_wanted.emit(self.columns.all[number].field, event.globalPos())
-        elif self._cell_at(at) is not None:
+        elif self.cell_at(at) is not None:
             self.row_menu_wanted.emit(event.globalPos())
 
     def viewportEvent(self, event: QEvent | None) -> bool:
@@ -363,7 +201,7 @@ class SheetGrid(QAbstractScrollArea):
         field = self.columns.all[number].field
         if at.y() < self.head_height:
             return f"{field} ({self.sheet.type_of(field)})"
-        cell = self._cell_at(at)
+        cell = self.cell_at(at)
         return self.texts(cell[0], 1, [field]).get((cell[0], field), "") if cell else ""
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -413,9 +251,9 @@ class SheetGrid(QAbstractScrollArea):
         self.current = place, self.current[1]
         self.reveal(place)
         if run:
-            self._pick_run(self._anchor, place)
+            self._pick_run(self.anchor, place)
         else:
-            self._anchor = place
+            self.anchor = place
             self._pick({self.row_at(place)})
 
     def _pick_run(self, a: int, b: int, *, add: bool = False) -> None:
@@ -443,7 +281,7 @@ class SheetGrid(QAbstractScrollArea):
         look = replace(self.columns.all[number].look, width=min(max(width, NARROWEST), WIDEST))
         shown = self.look.with_column(look, self.sheet.columns)
         self.columns = Columns(shown.ordered(self.sheet.columns), {c.field: c.number for c in self.columns.all})
-        self._set_ranges()
+        self.set_ranges()
         self.view.update()
 
     def fit_column(self, number: int) -> None:

@@ -8,10 +8,10 @@ from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPolygon
 
 from ..theme import PICKED, mono_font
+from .grid_area import BARS_PX, GUTTER_PX, HEAD_PX, LINE_PX, ROW_PX, SUMMARY, GridArea
 
 if TYPE_CHECKING:
     from .columns import Column
-    from .grid import SheetGrid
 
 PAD = 8
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -19,14 +19,12 @@ RIGHT = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
 
 
 class GridPaint:
-    """Paints a SheetGrid; holds nothing but the grid."""
+    """Paints a GridArea; holds nothing but that."""
 
-    def __init__(self, grid: SheetGrid) -> None:
+    def __init__(self, grid: GridArea) -> None:
         self.grid = grid
 
     def paint(self, painter: QPainter) -> None:
-        from .grid import GUTTER_PX
-
         g, t = self.grid, self.grid.theme
         painter.fillRect(g.view.rect(), QColor(t.raised))
         if g.sheet is None:
@@ -71,8 +69,6 @@ class GridPaint:
             self._head(painter, number)
 
     def _row_back(self, painter: QPainter, place: int, left: int, right: int) -> None:
-        from .grid import ROW_PX
-
         g, t = self.grid, self.grid.theme
         rect = QRect(left, g.head_height + (place - g.first) * ROW_PX, right - left + 1, ROW_PX)
         if g.row_at(place) in g.rows:
@@ -105,8 +101,6 @@ class GridPaint:
             painter.drawRect(rect.adjusted(0, 0, -1, -1))
 
     def _head(self, painter: QPainter, number: int) -> None:
-        from .grid import BARS_PX, HEAD_PX
-
         g, t = self.grid, self.grid.theme
         column = g.columns.all[number]
         rect = g.head_rect(column.field)
@@ -164,8 +158,6 @@ class GridPaint:
     def _foot(self, painter: QPainter, number: int, top: int) -> None:
         from brisk_atlas.core.sheet.formats import text_of
 
-        from .grid import LINE_PX
-
         g, t = self.grid, self.grid.theme
         column = g.columns.all[number]
         said = g.summaries.get(column.field)
@@ -187,8 +179,6 @@ class GridPaint:
             painter.drawText(inner, RIGHT if column.number or line < 3 else LEFT, shown)
 
     def _gutter(self, painter: QPainter) -> None:
-        from .grid import GUTTER_PX, LINE_PX, ROW_PX, SUMMARY
-
         g, t = self.grid, self.grid.theme
         assert g.sheet is not None
         painter.fillRect(QRect(0, 0, GUTTER_PX, g.view.height()), QColor(t.paper))

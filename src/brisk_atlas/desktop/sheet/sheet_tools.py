@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QPoint
+from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton
+from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton, QWidget
 
-from brisk_atlas.core.model import AtlasError, ComputedField, DataKind, DataRef, Layer, RowsLook
+from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, DataRef, Layer, RowsLook
 from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -23,7 +23,7 @@ from .fields_form import FieldsForm
 
 if TYPE_CHECKING:
     from .builder import Builder
-    from .drawer import SheetDrawer
+    from .grid import SheetGrid
     from .join_form import JoinForm
     from .replace_form import ReplaceForm
     from .series_chart import SeriesChart
@@ -45,11 +45,26 @@ BUTTONS = (
 )
 
 
-class SheetTools:
-    """The buttons of a sheet and what they do."""
+class SheetTools(QObject):
+    """The buttons of a sheet and what they do, with the rows that `grid` shows of the layer `layer_id`.
 
-    def __init__(self, session: Session, drawer: SheetDrawer) -> None:
-        self.session, self.drawer = session, drawer
+    Signals:
+        look_changed(str, object): what was changed, in words, and the new RowsLook.
+        go_wanted(): to the picked rows on the map.
+        window_wanted(): the sheet is to stand in a window of its own, or go back.
+        series_made(object): a chart of related rows, to stand beside the grid.
+    """
+
+    look_changed = pyqtSignal(str, object)
+    go_wanted = pyqtSignal()
+    window_wanted = pyqtSignal()
+    series_made = pyqtSignal(object)
+
+    def __init__(self, session: Session, grid: SheetGrid, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session, self.grid, self.window = session, grid, parent
+        self.layer_id: str | None = None
+        self.words: dict[str, Any] = {}  # what records say of the fields
         self.theme: Theme = LIGHT
         self.series: SeriesChart | None = None
         self.form: FieldsForm | Builder | JoinForm | ReplaceForm | None = None
@@ -57,8 +72,8 @@ class SheetTools:
         self.button: dict[str, QToolButton] = {}
         runs = {
             "fields": self.choose_fields, "compute": self.compute, "join": self.join, "summary": self.turn_summary,
-            "on map": self.turn_on_map, "edit": self.turn_editing, "go": drawer.go_wanted.emit,
-            "window": drawer.window_wanted.emit, "more": self.show_more,
+            "on map": self.turn_on_map, "edit": self.turn_editing, "go": self.go_wanted.emit,
+            "window": self.window_wanted.emit, "more": self.show_more,
         }  # fmt: skip
         for name, _, tip in BUTTONS:
             button = QToolButton()
@@ -84,7 +99,8 @@ class SheetTools:
     @property
     def layer(self) -> Layer | None:
         """Return the layer if its rows are on show."""
-        return self.drawer.layer if self.drawer.sheet is not None else None
+        layer = self.session.work.layer(self.layer_id) if self.grid.sheet is not None else None
+        return layer if layer is not None and layer.kind in WITH_ROWS else None
 
     def refresh(self) -> None:
         """Say what can be done now."""
@@ -102,27 +118,27 @@ class SheetTools:
     # Fields
 
     def choose_fields(self) -> None:
-        layer, sheet = self.layer, self.drawer.sheet
+        layer, sheet = self.layer, self.grid.sheet
         if layer is None or sheet is None:
             return
         about = {
             name: " · ".join(v for v in (said.alias, said.description, said.unit) if v)
-            for name, said in self.drawer.words.items()
+            for name, said in self.words.items()
         }
-        self.form = FieldsForm(layer.rows, sheet.columns, about, self.drawer)
-        self.form.look_changed.connect(self.drawer.put)
+        self.form = FieldsForm(layer.rows, sheet.columns, about, self.window)
+        self.form.look_changed.connect(self.look_changed)
         self.form.open()
 
     def column_menu(self, field: str, at: QPoint) -> None:
         """Show what can be done with a column, and count its values."""
-        layer, sheet = self.layer, self.drawer.sheet
+        layer, sheet = self.layer, self.grid.sheet
         if layer is None or sheet is None:
             return
         kind = sheet.type_of(field)
         words = "number" if sheet.is_number(field) else "date" if _is_date(kind) else "text"
-        self.menu = menu = ColumnMenu(field, layer.rows, sheet.columns, words, self.drawer)
+        self.menu = menu = ColumnMenu(field, layer.rows, sheet.columns, words, self.window)
         menu.setProperty("arrow", kind)
-        menu.look_changed.connect(self.drawer.put)
+        menu.look_changed.connect(self.look_changed)
         menu.show_at(at)
         self.session.run(
             "Counting values",
@@ -135,10 +151,10 @@ class SheetTools:
     def compute(self, before: ComputedField | None = None) -> None:
         from .builder import Builder
 
-        layer, sheet = self.layer, self.drawer.sheet
+        layer, sheet = self.layer, self.grid.sheet
         if layer is None or sheet is None:
             return
-        self.form = Builder(self.session, layer, sheet.columns, self.theme, self.drawer, before)
+        self.form = Builder(self.session, layer, sheet.columns, self.theme, self.window, before)
         self.form.made.connect(self._take_field)
         self.form.open()
 
@@ -148,54 +164,54 @@ class SheetTools:
             return
         fields = tuple(field if c.name == instead else c for c in layer.rows.computed)
         fields = fields if instead else (*fields, field)
-        self.drawer.put(f"compute {field.name}", replace(layer.rows, computed=fields))
+        self.look_changed.emit(f"compute {field.name}", replace(layer.rows, computed=fields))
 
     def remove_field(self, name: str) -> None:
         layer = self.layer
         if layer is not None:
             rest = tuple(c for c in layer.rows.computed if c.name != name)
-            self.drawer.put(f"take off {name}", replace(layer.rows, computed=rest))
+            self.look_changed.emit(f"take off {name}", replace(layer.rows, computed=rest))
 
     def join(self) -> None:
         from .join_form import JoinForm
 
-        layer, sheet = self.layer, self.drawer.sheet
+        layer, sheet = self.layer, self.grid.sheet
         if layer is None or sheet is None:
             return
-        self.form = JoinForm(self.session, layer, sheet.columns, self.drawer)
-        self.form.look_changed.connect(self.drawer.put)
+        self.form = JoinForm(self.session, layer, sheet.columns, self.window)
+        self.form.look_changed.connect(self.look_changed)
         self.form.open()
 
     def turn_summary(self) -> None:
         layer = self.layer
         if layer is not None:
-            self.drawer.put("summary row", replace(layer.rows, summary=not layer.rows.summary))
+            self.look_changed.emit("summary row", replace(layer.rows, summary=not layer.rows.summary))
 
     def turn_on_map(self) -> None:
         layer = self.layer
         if layer is not None:
-            self.drawer.put("filter on the map", replace(layer.rows, on_map=not layer.rows.on_map))
+            self.look_changed.emit("filter on the map", replace(layer.rows, on_map=not layer.rows.on_map))
 
     # Editing
 
     def turn_editing(self) -> None:
-        self.drawer.grid.editable = self.button["edit"].isChecked()
-        self.drawer.grid.setFocus()
+        self.grid.editable = self.button["edit"].isChecked()
+        self.grid.setFocus()
 
     def end_editing(self) -> None:
         self.button["edit"].setChecked(False)
-        self.drawer.grid.editable = False
+        self.grid.editable = False
 
     def replace_values(self) -> None:
         from .replace_form import ReplaceForm
 
-        layer, sheet = self.layer, self.drawer.sheet
+        layer, sheet = self.layer, self.grid.sheet
         if layer is None or sheet is None:
             return
-        current = self.drawer.grid.columns.all[self.drawer.grid.current[1]].field
+        current = self.grid.columns.all[self.grid.current[1]].field
         own = [f.name for f in self.session.holdings.part(layer.ref).facts.fields]
-        self.form = ReplaceForm(self.session, layer, sheet, own, current, self.drawer)
-        self.form.look_changed.connect(self.drawer.put)
+        self.form = ReplaceForm(self.session, layer, sheet, own, current, self.window)
+        self.form.look_changed.connect(self.look_changed)
         self.form.open()
 
     def save_edits(self) -> None:
@@ -225,7 +241,7 @@ class SheetTools:
         kinds = "GeoPackage (*.gpkg);;GeoJSON (*.geojson);;FlatGeobuf (*.fgb);;Shapefile (*.shp)"
         start = layer.ref.beside(f"{layer.name}_edited" + (".gpkg" if vector else ".csv"))
         chosen, kind = QFileDialog.getSaveFileName(
-            self.drawer, "Save as a new file", str(start), kinds if vector else ";;".join(EXPORTS)
+            self.window, "Save as a new file", str(start), kinds if vector else ";;".join(EXPORTS)
         )
         if chosen:
             self.write_new(layer, Path(chosen), kind.split(" (")[0])
@@ -262,7 +278,7 @@ class SheetTools:
         """Return the menu of what is done less often."""
         from brisk_atlas.core.handover.edited import why_not
 
-        menu, layer = QMenu(self.drawer), self.layer
+        menu, layer = QMenu(self.window), self.layer
         dataset = self.session.dataset_of(layer) if layer else None
         edits = bool(layer and layer.rows.edits)
         reason = why_not(dataset) if dataset else "nothing is open"
@@ -275,7 +291,8 @@ class SheetTools:
         menu.addAction("Find and replace…", self.replace_values)
         if layer is not None and layer.rows.edits:
             menu.addAction(
-                "Discard edits", lambda: self.drawer.put("discard edits", replace(layer.rows, edits=(), edited_from=()))
+                "Discard edits",
+                lambda: self.look_changed.emit("discard edits", replace(layer.rows, edits=(), edited_from=())),
             )
         menu.addSeparator()
         menu.addAction("Export as seen…", self.export)
@@ -289,7 +306,7 @@ class SheetTools:
             rest = tuple(j for j in layer.rows.joins if j is not join)  # type: ignore[union-attr]
             menu.addAction(
                 f"Remove join {join.name}",
-                lambda rest=rest: self.drawer.put("part from a table", replace(layer.rows, joins=rest)),  # type: ignore[union-attr]
+                lambda rest=rest: self.look_changed.emit("part from a table", replace(layer.rows, joins=rest)),  # type: ignore[union-attr]
             )
         return menu
 
@@ -300,8 +317,8 @@ class SheetTools:
                 menu.addAction(words, lambda kind=kind: self.copy(kind))
 
     def row_menu(self, at: QPoint) -> None:
-        menu = QMenu(self.drawer)
-        go = menu.addAction("Go to the picked rows on the map", self.drawer.go_wanted.emit)
+        menu = QMenu(self.window)
+        go = menu.addAction("Go to the picked rows on the map", self.go_wanted.emit)
         if go is not None:
             go.setEnabled(self.button["go"].isEnabled())
         self._add_copies(menu)
@@ -311,7 +328,7 @@ class SheetTools:
 
     def copy(self, kind: str) -> None:
         """Copy the current cell, or the picked rows (all that show, where none is picked), as seen."""
-        layer, sheet, grid = self.layer, self.drawer.sheet, self.drawer.grid
+        layer, sheet, grid = self.layer, self.grid.sheet, self.grid
         if layer is None or sheet is None or not len(sheet) or not len(grid.columns):
             return
         place, number = grid.current
@@ -355,13 +372,13 @@ class SheetTools:
         if layer is None:
             return
         start = layer.ref.beside(f"{layer.name}_rows.csv")
-        chosen, kind = QFileDialog.getSaveFileName(self.drawer, "Export as seen", str(start), ";;".join(EXPORTS))
+        chosen, kind = QFileDialog.getSaveFileName(self.window, "Export as seen", str(start), ";;".join(EXPORTS))
         if chosen:
             self.export_to(Path(chosen), EXPORTS[kind])
 
     def export_to(self, path: Path, format_: str) -> None:
         """Write the table as it is seen: its rows in their order, its columns in theirs."""
-        sheet, grid = self.drawer.sheet, self.drawer.grid
+        sheet, grid = self.grid.sheet, self.grid
         if sheet is None:
             return
         fields = [c.field for c in grid.columns.all]
@@ -398,8 +415,7 @@ class SheetTools:
 
             self.series = SeriesChart(self.session)
             self.series.use_theme(self.theme)
-            self.drawer.beside.addWidget(self.series)
-            self.drawer.beside.setSizes([600, 300])
+            self.series_made.emit(self.series)
         self.series.show()
         picks = self.session.work.picks
         row = picks.rows[0] if layer and picks and picks.layer_id == layer.id and picks.rows else None

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from importlib import import_module
-from pathlib import Path
 from typing import Any
 
 from ..binding import Shape, assigned
@@ -29,14 +28,6 @@ class Standard:
     @cached_property
     def code(self) -> Any:
         return import_module(f"{__name__}.{self.module}")
-
-    def held(self, record: Record) -> Record:
-        """Return as much of a record as this standard can hold."""
-        if self.family == "xml":
-            return self.code.RECORD.held(record)
-        from ..document import written
-
-        return written(self, record, Path("record" + self.suffix)).record
 
     def fitted(self, record: Record) -> Record:
         """Return a record with what this standard says in other elements put there."""

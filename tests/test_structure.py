@@ -1,0 +1,46 @@
+"""How the files of the package stand to each other, read from their syntax trees."""
+
+from __future__ import annotations
+
+import ast
+from graphlib import CycleError, TopologicalSorter
+from pathlib import Path
+
+import brisk_atlas
+
+PACKAGE = Path(brisk_atlas.__file__).parent
+
+
+def module_files():
+    """Return the files of the package by the names of their modules."""
+    files = {}
+    for path in PACKAGE.rglob("*.py"):
+        parts = path.relative_to(PACKAGE.parent).with_suffix("").parts
+        files[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = path
+    return files
+
+
+def imports_of(name, path, files):
+    """Return the modules of the package that a file imports anywhere: inside functions and for typing too."""
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom):
+            base = name.split(".") if path.name == "__init__.py" else name.split(".")[:-1]
+            base = base[: len(base) - node.level + 1] if node.level else []
+            module = ".".join([*base, *filter(None, [node.module])])
+            whole = [f"{module}.{alias.name}" for alias in node.names]
+            found |= {each if each in files else module for each in whole}
+    return {each for each in found if each in files and each != name}
+
+
+def test_no_files_import_each_other_in_a_circle():
+    files = module_files()
+    assert len(files) > 300
+    graph = {name: imports_of(name, path, files) for name, path in files.items()}
+    assert "brisk_atlas.core.read.answer" in graph["brisk_atlas.core.rows.query"]
+    try:
+        TopologicalSorter(graph).prepare()
+    except CycleError as error:
+        raise AssertionError(" imports ".join(reversed(error.args[1]))) from None
