@@ -147,13 +147,13 @@ def child(which: str, here: str, count: int) -> None:
 
 
 def _ours(paths: list[Path], out: Path) -> None:
-    from brisk_atlas.core.record.many import Source, table, write_csv
+    from brisk_atlas.core.curate.many import Source, table, write_csv
 
     write_csv(table((Source(None, path) for path in paths), ELEMENTS), ELEMENTS, out)
 
 
 def _ours_alone(paths: list[Path], out: Path) -> None:
-    from brisk_atlas.core.record.many import Source, row_of, write_csv
+    from brisk_atlas.core.curate.many import Source, row_of, write_csv
 
     write_csv((row_of(Source(None, path), ELEMENTS) for path in paths), ELEMENTS, out)
 

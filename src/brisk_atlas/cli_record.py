@@ -115,12 +115,13 @@ def _standard(name: str | None) -> Standard | None:
 def _documents(path: Path) -> list[tuple[str, Document]]:
     """Return the records that a path is or has, each with what it is called. Raises AtlasError."""
     from brisk_atlas.core import read
-    from brisk_atlas.core.record import kept_records, read_document
-    from brisk_atlas.core.record.many import is_record_name
+    from brisk_atlas.core.read.find_records import find_records
+    from brisk_atlas.core.record import read_document
+    from brisk_atlas.core.record.detect import is_record_name
 
     if path.is_file() and is_record_name(path.name):
         return [(path.name, read_document(path))]
-    kept, failed = kept_records(read.open(path))
+    kept, failed = find_records(read.open(path))
     for one in failed:
         print(one.reason, file=sys.stderr)
     return [(one.label, one.document) for one in kept]
@@ -164,9 +165,9 @@ def _show(asked: argparse.Namespace) -> int:
 
 
 def _check(asked: argparse.Namespace) -> int:
+    from brisk_atlas.core.curate.many import sources_in
     from brisk_atlas.core.record import check, check_schema, completeness
     from brisk_atlas.core.record.elements import label_of, place_text
-    from brisk_atlas.core.record.many import sources_in
 
     standard = _standard(asked.standard)
     paths = [s.record for p in asked.paths if p.is_dir() for s in sources_in(p) if s.record] + [
@@ -212,8 +213,8 @@ def _check(asked: argparse.Namespace) -> int:
 
 def _convert(asked: argparse.Namespace) -> int:
     from brisk_atlas.core.connect.members import RECORDS
+    from brisk_atlas.core.curate.saving import save
     from brisk_atlas.core.record import convert
-    from brisk_atlas.core.record.kept import save
 
     standard = _standard(asked.to)
     assert standard is not None
@@ -234,7 +235,8 @@ def _convert(asked: argparse.Namespace) -> int:
 
 
 def _sources(paths: Sequence[Path]) -> Any:
-    from brisk_atlas.core.record.many import Source, is_record_name, sources_in
+    from brisk_atlas.core.curate.many import Source, sources_in
+    from brisk_atlas.core.record.detect import is_record_name
 
     for path in paths:
         if path.is_dir():
@@ -249,7 +251,7 @@ def _sources(paths: Sequence[Path]) -> Any:
 def _table(asked: argparse.Namespace) -> int:
     import csv
 
-    from brisk_atlas.core.record import many
+    from brisk_atlas.core.curate import many
     from brisk_atlas.core.record.elements import elements
 
     chosen = asked.elements or list(many.DEFAULT)
@@ -271,7 +273,8 @@ def _table(asked: argparse.Namespace) -> int:
 
 
 def _apply(asked: argparse.Namespace) -> int:
-    from brisk_atlas.core.record import batch, read_document
+    from brisk_atlas.core.curate import batch
+    from brisk_atlas.core.record import read_document
     from brisk_atlas.core.record.templates import FILL, REPLACE
 
     template = read_document(asked.template)
@@ -320,8 +323,8 @@ def _flatten(asked: argparse.Namespace) -> int:
 
 
 def _page(asked: argparse.Namespace) -> int:
-    from brisk_atlas.core.record.handing_on import html_page
-    from brisk_atlas.core.record.kept import replace_file
+    from brisk_atlas.core.curate.handing_on import html_page
+    from brisk_atlas.core.curate.saving import replace_file
 
     documents = _documents(asked.path)
     if not documents:
@@ -335,7 +338,7 @@ def _page(asked: argparse.Namespace) -> int:
 def _picture_of(path: Path) -> bytes | None:
     """Return a PNG of the data that a record speaks of, where it can be drawn."""
     from brisk_atlas.core.connect.members import RECORDS
-    from brisk_atlas.core.record.many import is_record_name
+    from brisk_atlas.core.record.detect import is_record_name
 
     data = path
     if is_record_name(path.name):
@@ -350,7 +353,7 @@ def _picture_of(path: Path) -> bytes | None:
 
 
 def _catalogue(asked: argparse.Namespace) -> int:
-    from brisk_atlas.core.record.handing_on import catalogue, write_graph
+    from brisk_atlas.core.curate.handing_on import catalogue, write_graph
 
     if not asked.folder.is_dir():
         raise _Refused(f"{asked.folder}: it is no folder.")

@@ -22,6 +22,7 @@ import rasterio
 from lxml import etree
 
 from brisk_atlas import demo
+from brisk_atlas.core.curate.saving import save as save_record
 from brisk_atlas.core.handover import RasterOrder, VectorOrder, hand_over_raster, hand_over_vector
 from brisk_atlas.core.handover.edited import save_edits
 from brisk_atlas.core.handover.table import write_table
@@ -30,7 +31,6 @@ from brisk_atlas.core.project import Work
 from brisk_atlas.core.project.file import save as save_project
 from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.record.document import read_document
-from brisk_atlas.core.record.kept import save as save_record
 from brisk_atlas.core.rows.editing import state_of
 from brisk_atlas.core.system.atomic_write import finish_moves
 from made_files import at

@@ -15,7 +15,7 @@ from brisk_atlas.core import read
 from brisk_atlas.core.connect import connector_for, fingerprint, head_of, localise
 from brisk_atlas.core.handover.edited import why_not
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
-from brisk_atlas.core.record import kept_records
+from brisk_atlas.core.read.find_records import find_records
 from range_server import serving
 
 TEXT = b"station,mm\nHarrow,1.5\n"
@@ -134,7 +134,7 @@ def test_what_lies_elsewhere_is_neither_edited_nor_taken_for_its_copy(folder):
     (folder / "rain.xml").write_bytes(record)
     with serving(folder) as address:
         remote = read.open(f"{address}/rain.csv")
-        (kept,), failed = kept_records(read.open(f"{address}/rain.xml"))
+        (kept,), failed = find_records(read.open(f"{address}/rain.xml"))
     assert not kept.can_edit and kept.document.record.title == "Rain" and not failed
     for dataset in (remote, read.open(folder / "all.zip" / "year" / "rain.csv"), read.open(folder / "more.csv.gz")):
         assert why_not(dataset) in ("it lies on a server or in an archive", "it is packed")

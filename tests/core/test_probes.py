@@ -35,10 +35,8 @@ from brisk_atlas.core.model import DataKind, Layer, named_as
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read import Holdings
-from brisk_atlas.core.read.field_words import explain_with, field_words
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
-from brisk_atlas.core.record import explain
 from made_files import at
 
 UTM = "EPSG:32727"
@@ -135,9 +133,8 @@ def test_damaged_geometry_does_not_keep_others_from_being_picked(holdings, surve
 
 
 def test_attributes_stand_under_their_alias_with_unit_and_meaning(holdings, data):
-    explain_with(explain)
     fissures = layer(holdings, data / "fissures_2031" / "fissures.shp")
-    words = field_words(holdings, fissures.ref)
+    words = holdings.field_meanings(fissures.ref)
     assert words["FISS_LEN_M"].alias == "Fissure length" and words["FISS_LEN_M"].unit == "metres"
     found = values(feature_finding(holdings, fissures, 0))
     assert found["FISS_LEN_M"].label == "Fissure length" and found["FISS_LEN_M"].unit == "metres"

@@ -10,9 +10,10 @@ import pytest
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead
-from brisk_atlas.core.read.xml import xml_in
+from brisk_atlas.core.read.records_inside import record_from_tags
 from brisk_atlas.core.record import STANDARDS, Draft, convert, document_in, read_document, written
 from brisk_atlas.core.record.binding import many, one, shape
+from brisk_atlas.core.record.brief_sections import box_text, brief, contact_text
 from brisk_atlas.core.record.comparing import CHANGED, ONLY_B, SAME, rows_of, taken
 from brisk_atlas.core.record.elements import (
     elements,
@@ -24,10 +25,9 @@ from brisk_atlas.core.record.elements import (
     with_value,
     without,
 )
-from brisk_atlas.core.record.inside import record_from_tags
 from brisk_atlas.core.record.iso_values import OwnText, number_in, plain_number
 from brisk_atlas.core.record.model import Box, Contact, DatedEvent, KeywordSet, Link, Record, System
-from brisk_atlas.core.record.reading import box_text, brief, contact_text
+from brisk_atlas.core.record.safe_xml import xml_in
 from brisk_atlas.core.record.spelt_systems import spelt_system
 from brisk_atlas.core.record.words import Words, tidy
 
@@ -109,7 +109,7 @@ def test_an_item_moved_to_another_place_of_the_standard_moves(data):
 def test_shapes_refuse_fields_that_do_not_exist():
     with pytest.raises(TypeError, match="Box has no sideways"):
         shape(Box, one("sideways", "side", OwnText()))
-    held = shape(Record, many("credits", "credit", OwnText(), most=1)).held(Record(credits=("a", "b")))
+    held = shape(Record, many("credits", "credit", OwnText(), most=1)).representable(Record(credits=("a", "b")))
     assert held == Record(credits=("a",))
 
 

@@ -67,10 +67,10 @@ def test_a_record_edited_in_place_says_what_it_was_made_to_say(name, first, seco
 @often
 def test_json_and_rdf_come_back_and_can_be_edited(name, first, second):
     standard = STANDARDS[name]
-    before = written(standard, standard.fitted(first), path_for(standard))
+    before = written(standard, standard.adapted(first), path_for(standard))
     again = written(standard, before.record, path_for(standard))
     assert again.record == before.record
-    wanted = representable(standard, standard.fitted(second))
+    wanted = representable(standard, standard.adapted(second))
     assert before.edited(wanted).record == wanted
 
 

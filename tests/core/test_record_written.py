@@ -12,9 +12,9 @@ from lxml import etree
 from owslib.fgdc import Metadata
 from owslib.iso import MD_Metadata
 
+from brisk_atlas.core.curate.handing_on import locator
 from brisk_atlas.core.record import STANDARDS, check, check_schema, completeness, document_in, written
-from brisk_atlas.core.record.fitting import for_dcat, for_fgdc, for_words
-from brisk_atlas.core.record.handing_on import locator
+from brisk_atlas.core.record.adapting import for_dcat, for_fgdc, for_words
 from brisk_atlas.core.record.model import (
     BandDefinition,
     Box,
@@ -80,7 +80,7 @@ FULL = Record(
 
 def made(name, suffix):
     standard = STANDARDS[name]
-    return written(standard, standard.fitted(FULL), Path(f"made{suffix}"))
+    return written(standard, standard.adapted(FULL), Path(f"made{suffix}"))
 
 
 def test_iso_as_another_library_reads_it():
@@ -112,21 +112,21 @@ def test_fgdc_as_another_library_reads_it():
 
 
 def test_fitting_for_fgdc_moves_and_says_nothing_new():
-    fitted = for_fgdc(FULL)
-    assert fitted.steps[0].description == FULL.lineage and not fitted.lineage and len(fitted.steps) == 2
-    assert {k.kind for k in fitted.keywords} == {"theme", "place"}
-    assert KeywordSet("theme", ("geoscientificInformation",), "ISO 19115 topic category") in fitted.keywords
-    assert [c.role for c in fitted.contacts] == ["pointOfContact", "originator"]
-    assert fitted.credits == ("Crew of the Kite; Crew of the Gannet",)
-    assert fitted.quality[0].report == "vertical accuracy: 0.2 m"
-    assert for_fgdc(fitted).steps == fitted.steps  # a second time moves nothing more
+    adapted = for_fgdc(FULL)
+    assert adapted.steps[0].description == FULL.lineage and not adapted.lineage and len(adapted.steps) == 2
+    assert {k.kind for k in adapted.keywords} == {"theme", "place"}
+    assert KeywordSet("theme", ("geoscientificInformation",), "ISO 19115 topic category") in adapted.keywords
+    assert [c.role for c in adapted.contacts] == ["pointOfContact", "originator"]
+    assert adapted.credits == ("Crew of the Kite; Crew of the Gannet",)
+    assert adapted.quality[0].report == "vertical accuracy: 0.2 m"
+    assert for_fgdc(adapted).steps == adapted.steps  # a second time moves nothing more
 
 
 def test_fitting_for_lists_of_words():
-    fitted = for_words(FULL)
-    assert fitted.keywords == (KeywordSet(words=("lava", "vent", "volcanology")),)
-    assert Constraint("legal", use=("license",), other=("Name the office.",)) in fitted.constraints
-    assert Constraint("limits", limits=("Not for navigation.",)) in fitted.constraints
+    adapted = for_words(FULL)
+    assert adapted.keywords == (KeywordSet(words=("lava", "vent", "volcanology")),)
+    assert Constraint("legal", use=("license",), other=("Name the office.",)) in adapted.constraints
+    assert Constraint("limits", limits=("Not for navigation.",)) in adapted.constraints
     assert [c.role for c in for_dcat(FULL).contacts] == ["originator", "publisher", "pointOfContact"]
     assert for_words(Record()) == Record() and for_dcat(Record()) == Record()
 
@@ -219,9 +219,9 @@ FAULTS = {  # what a full record of ISO still lacks in each standard
 @pytest.mark.parametrize("name", FAULTS)
 def test_what_a_full_record_still_lacks(name):
     standard = STANDARDS[name]
-    found = check(standard.fitted(FULL), standard)
+    found = check(standard.adapted(FULL), standard)
     assert [f.reason for f in found if f.severity == "fault"] == FAULTS[name]
-    full = completeness(standard.fitted(FULL), standard)
+    full = completeness(standard.adapted(FULL), standard)
     assert full.said <= full.asked and (full.share == 1) <= (not FAULTS[name])
     assert sum(asked for _, _, asked in full.sections) == full.asked
 
@@ -242,3 +242,11 @@ def test_each_standard_calls_the_same_thing_by_its_own_name():
     fgdc = made("FGDC CSDGM", ".xml")
     roles = {c.role: fgdc.standard.word_at(fgdc.record, ("contacts", i)) for i, c in enumerate(fgdc.record.contacts)}
     assert roles == {"originator": "originator", "pointOfContact": "contact information"}
+
+
+def test_a_time_takes_the_place_of_one_that_was_not_known():
+    standard = STANDARDS["FGDC CSDGM"]
+    before = written(standard, Record(title="Ash", currentness="ground condition"), Path("made.xml"))
+    after = before.edited(replace(before.record, times=(Period("2031", ""),)))
+    assert after.text.count("<timeperd>") == 1 and "<begdate>2031</begdate>" in after.text
+    assert after.record.times[0].begin == "2031" and after.record.currentness == "ground condition"

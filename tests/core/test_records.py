@@ -17,26 +17,22 @@ import pytest
 from lxml import etree
 
 from brisk_atlas.core import read
+from brisk_atlas.core.curate import batch, handing_on, many
+from brisk_atlas.core.curate.derived import contradictions, derived_places, derived_record, filled
+from brisk_atlas.core.curate.saving import link, path_beside, save, save_inside
 from brisk_atlas.core.model import CannotRead, CannotWrite
+from brisk_atlas.core.read.field_meanings import meanings_of
+from brisk_atlas.core.read.find_records import find_records, linked_record
 from brisk_atlas.core.record import (
     STANDARDS,
     Draft,
-    batch,
     brief,
     check,
     check_schema,
     completeness,
-    contradictions,
     convert,
-    derived_places,
-    derived_record,
     document_in,
-    explain,
-    filled,
     flattening,
-    handing_on,
-    kept_records,
-    many,
     obligation,
     read_document,
     standard_named,
@@ -46,7 +42,6 @@ from brisk_atlas.core.record import (
 from brisk_atlas.core.record.checks import leftovers, rules_named
 from brisk_atlas.core.record.comparing import differences
 from brisk_atlas.core.record.elements import elements, label_of, place_text, said_places, values_of
-from brisk_atlas.core.record.kept import link, linked_record, path_beside, save, save_inside
 from brisk_atlas.core.record.model import (
     Box,
     Constraint,
@@ -104,7 +99,7 @@ def test_an_fgdc_record_explains_cut_off_names(data):
     told = lines(brief(document.record))
     assert told["MAXOPEN_M"] == "Largest opening. Widest gap measured across the fissure; in metres; from 0 to 5"
     assert told["ACT_2031"].endswith("1 = active, 0 = not active")
-    words = explain(read.open(data / "fissures_2031" / "fissures.shp"), "fissures")
+    words = meanings_of(read.open(data / "fissures_2031" / "fissures.shp"), "fissures")
     assert words["MAXOPEN_M"].alias == "Largest opening" and words["MAXOPEN_M"].unit == "metres"
     assert words["ACT_2031"].meaning_of(1.0) == "active"
 
@@ -182,10 +177,10 @@ def test_what_has_no_place_is_told_with_its_line_and_kept(data):
 
 
 def test_what_files_say_inside_themselves(data, tmp_path):
-    labels = {kept.label: kept.document for kept in kept_records(read.open(data / "seafloor.nc"))[0]}
+    labels = {kept.label: kept.document for kept in find_records(read.open(data / "seafloor.nc"))[0]}
     assert labels["netCDF attributes"].record.title == "Sea floor around Tolvane Island, 2029"
     assert labels["netCDF attributes"].read_only
-    header = kept_records(read.open(data / "harrow_bay_2031.laz"))[0][1].document
+    header = find_records(read.open(data / "harrow_bay_2031.laz"))[0][1].document
     assert header.record.dates == (DatedEvent("2031-06-24", "creation"),)
     assert header.text.splitlines()[header.line_of(("dates",)) - 1] == "created = 2031-06-24"
     import rasterio
@@ -197,7 +192,7 @@ def test_what_files_say_inside_themselves(data, tmp_path):
         out.update_tags(
             TIFFTAG_ARTIST="Ines Maro", TIFFTAG_DATETIME="2031:06:24 10:00:00", TIFFTAG_COPYRIGHT="Free", OTHER="x"
         )
-    said = kept_records(read.open(path))[0][0].document.record
+    said = find_records(read.open(path))[0][0].document.record
     assert said.contacts == (Contact(person="Ines Maro", role="author"),) and said.dates[0].day == "2031-06-24"
     assert said.constraints[0].other == ("Free",)
 
@@ -425,7 +420,7 @@ def test_saving_goes_beside_and_never_over_another_record(shelf):
         save(other, path)
     assert path_beside(shelf / "ash_samples.geojson", other).name == "ash_samples.geojson.fgdc.xml"
     save(other, path_beside(shelf / "ash_samples.geojson", other))
-    kept, _ = kept_records(read.open(shelf / "ash_samples.geojson"))
+    kept, _ = find_records(read.open(shelf / "ash_samples.geojson"))
     assert {k.document.standard.name for k in kept} == {"ISO 19139", "FGDC CSDGM"}
     assert not list(shelf.glob(".*writing*"))
 
@@ -442,19 +437,19 @@ def test_saving_inside_a_geopackage(shelf):
         assert db.execute("SELECT count(*) FROM gpkg_extensions WHERE extension_name = 'gpkg_metadata'").fetchone() == (
             2,
         )
-    inside = next(k for k in kept_records(read.open(package))[0] if k.row is not None)
+    inside = next(k for k in find_records(read.open(package))[0] if k.row is not None)
     assert inside.document.record == document.record and "lava_flows" in inside.label
     save_inside(inside.document.edited(replace(document.record, title="New")), package, row)
-    assert next(k for k in kept_records(read.open(package))[0] if k.row == row).document.record.title == "New"
+    assert next(k for k in find_records(read.open(package))[0] if k.row == row).document.record.title == "New"
     with pytest.raises(CannotWrite, match="is gone"):
         save_inside(document, package, 99)
 
 
 def test_a_record_elsewhere_is_linked_by_hand(shelf, tmp_path, home):
     data, record = shelf / "gas_stations.csv", shelf / "gas_readings.parquet.xml"
-    assert kept_records(read.open(data))[0] == []
+    assert find_records(read.open(data))[0] == []
     link(data, record)
-    kept, _ = kept_records(read.open(data))
+    kept, _ = find_records(read.open(data))
     assert kept[0].where == "linked" and linked_record(data) == record
     with pytest.raises(CannotRead):
         link(data, shelf / "gas_stations.csv")
@@ -599,7 +594,7 @@ def test_a_dcat_record_stands_alone(data, tmp_path, suffix):
     save(made.document, tmp_path / f"ash{suffix}")
     dataset = read.open(tmp_path / f"ash{suffix}")
     assert (dataset.format, dataset.kind, dataset.parts[0].facts.name) == ("DCAT-AP", "record", "Ash samples")
-    kept, _ = kept_records(dataset)
+    kept, _ = find_records(dataset)
     assert kept[0].document.record.abstract == "Ash thickness and grain size at 74 places."
     edited = kept[0].document.edited(replace(kept[0].document.record, purpose="", title="Ash"))
     assert edited.record.title == "Ash" and edited.record.boxes == kept[0].document.record.boxes

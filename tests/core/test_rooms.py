@@ -9,7 +9,8 @@ import threading
 import numpy as np
 import pytest
 
-from brisk_atlas.core import read, record
+from brisk_atlas.core import read
+from brisk_atlas.core.curate.data_sections import derived_sections
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Shelves, list_folder, role_of, walk
@@ -150,18 +151,18 @@ def lines(sections):
 
 
 def test_the_data_tells_of_itself(data, truth):
-    told = lines(record.derived_sections(read.open(data / "elevation_2031.tif")))
+    told = lines(derived_sections(read.open(data / "elevation_2031.tif")))
     assert (
         told["cells"] == "1,024 columns x 900 rows" and told["nodata"] == "-9999" and told["bands"] == "elevation [m]"
     )
     assert told["reference system"] == "WGS 84 / UTM zone 27S (EPSG:32727)"
-    layer = lines(record.derived_sections(read.open(data / "tolvane_survey.gpkg"), "closed_zones"))
+    layer = lines(derived_sections(read.open(data / "tolvane_survey.gpkg"), "closed_zones"))
     assert layer["features"] == str(truth["counts"]["closed_zones"]) and "zone (string)" in layer["fields"]
 
 
 def test_an_unknown_crs_is_said_to_be_unknown(data):
     photo = next((data / "boreholes" / "photos").glob("*.jpg"))
-    told = lines(record.derived_sections(read.open(photo)))
+    told = lines(derived_sections(read.open(photo)))
     assert told["reference system"] == "unknown" and told["place"].startswith("none: a picture")
 
 

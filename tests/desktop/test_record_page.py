@@ -250,9 +250,8 @@ def test_edited_field_definitions_reach_the_sheet(driver, shelf):
     assert r.row(*editor_place).text(1).startswith("Dip.")
     r.page._written(editor_place, "Steepness. Dip of the wall.")
     r.d.click(r.page.bar.save)
-    from brisk_atlas.core.read.field_words import field_words
 
-    words = field_words(driver.window.session.holdings, driver.work.layers[0].ref)
+    words = driver.window.session.holdings.field_meanings(driver.work.layers[0].ref)
     assert words["DIP_DEG"].alias == "Steepness"
 
 

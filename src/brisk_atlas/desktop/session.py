@@ -26,20 +26,12 @@ if TYPE_CHECKING:
     from brisk_atlas.core.project import Place, WorkState
     from brisk_atlas.core.project.autosave import Unsaved
     from brisk_atlas.core.read import Holdings
-    from brisk_atlas.core.read.field_words import FieldWords
     from brisk_atlas.core.sheet import Sheet
 
 log = logging.getLogger(__name__)
 Look = tuple["Facts", "Style | None", "str | None"]  # of a part: what it is, its first style, and its name
 PROJECT_SUFFIX = ".brisk.json"
 DRAWN_KINDS = (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD, DataKind.TABLE)
-
-
-def _explained(dataset: Dataset, part: str) -> dict[str, FieldWords]:
-    """Return what the records of a dataset say of its fields; the room of records loads when it is asked."""
-    from brisk_atlas.core.record import explain
-
-    return explain(dataset, part)
 
 
 class Session(QObject):
@@ -118,10 +110,8 @@ class Session(QObject):
         """Return what is held in memory; the readers load at the first call."""
         if self._holdings is None:
             from brisk_atlas.core.read import Holdings
-            from brisk_atlas.core.read.field_words import explain_with
 
             self._holdings = Holdings()
-            explain_with(_explained)
         return self._holdings
 
     @property

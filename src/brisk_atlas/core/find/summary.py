@@ -8,6 +8,7 @@ from typing import NamedTuple
 from brisk_atlas.core.model import DataKind, DataRef, Dataset, Extent, Facts, size_text
 from brisk_atlas.core.place import crs_label, transform_extent
 from brisk_atlas.core.read.record_words import RecordWords, words_of
+from brisk_atlas.core.record.detect import is_record_name
 
 NOUNS = {"vector": "features", "table": "rows", "pointcloud": "points", "document": "lines", "project": "layers"}
 MOST_FIELDS = 2000  # names kept for the search
@@ -141,8 +142,7 @@ def _words(dataset: Dataset) -> RecordWords | None:
     for member in dataset.members[:200]:
         name = member.name.lower()
         own = dataset.kind is DataKind.RECORD or dataset.format == "STAC item"
-        record = name.endswith((".xml", ".jsonld", ".ttl", ".rdf")) and not name.endswith(".aux.xml")
-        if record or (own and name.endswith(".json")):
+        if is_record_name(name) or (own and name.endswith(".json")):
             words = words_of(member)
             if words:
                 return words

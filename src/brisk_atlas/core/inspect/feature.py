@@ -15,7 +15,7 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import has_plane, lengths_on_ellipsoid, ring_areas_on_ellipsoid
 from brisk_atlas.core.read import Holdings
-from brisk_atlas.core.read.field_words import FieldWords, field_words
+from brisk_atlas.core.read.field_meanings import FieldMeaning
 from brisk_atlas.core.rows import rows_of
 
 from .finding import Finding, Reading
@@ -51,11 +51,11 @@ def _finding(
     return Finding(layer.id, title, tuple(readings), row, rows)
 
 
-def _words(holdings: Holdings, layer: Layer) -> dict[str, FieldWords]:
-    return field_words(holdings, layer.ref)
+def _words(holdings: Holdings, layer: Layer) -> dict[str, FieldMeaning]:
+    return holdings.field_meanings(layer.ref)
 
 
-def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldWords], layer: Layer) -> list[Reading]:
+def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldMeaning], layer: Layer) -> list[Reading]:
     """Return the attributes of a row, under their aliases where there are some."""
     found = []
     units = {field.name: field.unit for field in layer.rows.computed}

@@ -9,8 +9,7 @@ from rasterio.enums import ColorInterp
 
 from brisk_atlas.core.model import Band, CannotRead, DataKind, Facts, GridFacts, Lattice, Rescale
 from brisk_atlas.core.place import text_of
-
-from .xml import parse_xml
+from brisk_atlas.core.record.safe_xml import parse_xml
 
 UNPLACED = "none: a picture, whose positions are columns and rows"
 UNDEFINED = ("LOCAL_CS", "ENGCRS", "ENGINEERINGCRS")  # what the library calls a CRS that is not known

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model.cloud import Points
     from brisk_atlas.core.model.shapes import Features, Shapes
 
+    from .field_meanings import FieldMeaning
     from .shape_index import ShapeIndex
 
 DATASETS = ("dataset", "stored dataset")  # what a place holds, which is small unless it had to be parsed
@@ -190,6 +191,12 @@ class Holdings:
         from .lazy_table import rows_when_asked
 
         return self._once(("attributes", source), lambda: rows_when_asked(cast(RowsPart, self.part(source))))
+
+    def field_meanings(self, source: DataRef) -> dict[str, FieldMeaning]:
+        """Return what is stated of the fields of a part, by field name; asked once."""
+        from .field_meanings import meanings_of
+
+        return self._once(("field meanings", source), lambda: meanings_of(self.dataset(source), source.part or ""))
 
     def keep(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """Return what `make` returns, made once for `key`: room for what is derived from a source."""

@@ -10,9 +10,10 @@ from pathlib import Path
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts, Part
+from brisk_atlas.core.record.detect import DCAT, DUBLIN_CORE, NotARecord, standard_of
+from brisk_atlas.core.record.safe_xml import parse_xml
 
 from .on_disk import on_disk
-from .xml import parse_xml
 
 ISO_TITLE = ".//{*}citation//{*}title/{*}CharacterString"
 TITLES = {  # where the title stands
@@ -20,13 +21,11 @@ TITLES = {  # where the title stands
     "ISO 19115-3": ISO_TITLE,
     "FGDC CSDGM": "idinfo/citation/citeinfo/title",
 }
-DCAT, DCAT_SPACE = "DCAT-AP", "{http://www.w3.org/ns/dcat#}"
 TITLE_WITHIN = 1_000_000  # bytes looked through
 _TITLE = re.compile(
     r'(?:dct:|dcterms:|purl\.org/dc/terms/)title"?>?\s*+:?\s*+'  # possessive: blanks are gone through once
     r'(?:\[?\s*+\{[^}"]*+"@value"\s*+:\s*+)?"((?:[^"\\]++|\\.)++)"'
 )
-DUBLIN_CORE = ("http://purl.org/dc/elements/1.1/", "http://purl.org/dc/terms/")
 
 
 @dataclass(frozen=True)
@@ -34,33 +33,9 @@ class RecordFile(Part):
     """A metadata record that stands alone."""
 
 
-def standard_of(root: etree._Element) -> str | None:
-    """Return the standard of a record by its root element, or None.
-
-    Names tell, not namespaces: old records have older ones, and some have none.
-    """
-    tag = str(root.tag)
-    name = tag.rpartition("}")[2]
-    if name in ("MD_Metadata", "MI_Metadata"):
-        return "ISO 19115-3" if "/19115/" in tag else "ISO 19139"
-    if name == "metadata" and (root.find("idinfo") is not None or root.find("metainfo") is not None):
-        return "FGDC CSDGM"
-    return _dublin(root)
-
-
-def _dublin(root: etree._Element) -> str | None:
-    if next(root.iter(f"{DCAT_SPACE}*"), None) is not None:
-        return DCAT
-    elements = sum(1 for e in root.iter() if isinstance(e.tag, str) and e.tag.startswith(_DC))
-    return "Dublin Core" if elements else None
-
-
-_DC = tuple("{" + space + "}" for space in DUBLIN_CORE)
-
-
 def _title(root: etree._Element, standard: str) -> str:
     if standard in ("Dublin Core", DCAT):
-        return next((found for space in _DC if (found := root.findtext(f".//{space}title"))), "")
+        return next((found for space in DUBLIN_CORE if (found := root.findtext(f".//{{{space}}}title"))), "")
     return root.findtext(TITLES[standard]) or ""
 
 
@@ -73,7 +48,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     standard = standard_of(root)
     if standard is None:
         told = "ISO 19139, ISO 19115-3, FGDC, Dublin Core and DCAT are."
-        raise CannotRead(path, "this XML is not a metadata record that is known", told)
+        raise NotARecord(path, "this XML is not a metadata record that is known", told)
     return _dataset(path, standard, " ".join(_title(root, standard).split()))
 
 

@@ -13,9 +13,10 @@ from typing import Any, NamedTuple
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead
+from brisk_atlas.core.record.detect import standard_of
+from brisk_atlas.core.record.safe_xml import parse_xml
 
-from .record import standard_of, title_in
-from .xml import parse_xml
+from .record import title_in
 
 TITLES = ("title",)
 SUMMARIES = ("abstract", "purpose", "description", "statement", "supplementalInformation")

@@ -13,10 +13,10 @@ from pathlib import Path
 from urllib.parse import unquote
 
 from brisk_atlas.core.model import CannotRead, NeedsPermission
+from brisk_atlas.core.record.safe_xml import parse_xml
 
 from .content import content_of, root_of
 from .permissions import allowed_places, is_allowed, place_of
-from .xml import parse_xml
 
 MOST_XML = 64_000_000  # bytes of a virtual dataset that is looked through
 DEEPEST = 8  # virtual datasets within each other

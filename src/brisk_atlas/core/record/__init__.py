@@ -1,7 +1,6 @@
 """Metadata: records by the standards, read, checked, mended, converted and handed on.
 
-`read_document` reads a file, `kept_records` finds the records of a dataset, `Draft` edits one, `check` judges
-one under a `Standard`, `convert` says it in another, `table` reads many.
+`read_document` reads a file, `Draft` edits one, `check` judges one under a `Standard`, `convert` says it in another.
 """
 
 from __future__ import annotations
@@ -20,42 +19,29 @@ _HOMES = {
     "taken": "comparing",
     "Conversion": "converting",
     "convert": "converting",
-    "contradictions": "derived",
-    "derived_places": "derived",
-    "derived_record": "derived",
-    "filled": "derived",
     "Document": "document",
     "document_in": "document",
     "read_document": "document",
     "written": "document",
     "Draft": "draft",
-    "explain": "field_meanings",
-    "Failed": "kept",
-    "Kept": "kept",
-    "kept_records": "kept",
     "Record": "model",
-    "NOT_SAID": "reading",
-    "Line": "reading",
-    "Section": "reading",
-    "brief": "reading",
-    "derived_sections": "reading",
-    "extent_text": "reading",
+    "NOT_SAID": "brief_sections",
+    "Line": "brief_sections",
+    "Section": "brief_sections",
+    "brief": "brief_sections",
     "STANDARDS": "standards",
     "Standard": "standards",
     "standard_named": "standards",
 }
 
 if TYPE_CHECKING:
+    from .brief_sections import NOT_SAID, Line, Section, brief
     from .checks import Finding, check, check_schema, completeness, obligation
     from .comparing import differences, rows_of, taken
     from .converting import Conversion, convert
-    from .derived import contradictions, derived_places, derived_record, filled
     from .document import Document, document_in, read_document, written
     from .draft import Draft
-    from .field_meanings import explain
-    from .kept import Failed, Kept, kept_records
     from .model import Record
-    from .reading import NOT_SAID, Line, Section, brief, derived_sections, extent_text
     from .standards import STANDARDS, Standard, standard_named
 
 
@@ -72,9 +58,7 @@ __all__ = [
     "Conversion",
     "Document",
     "Draft",
-    "Failed",
     "Finding",
-    "Kept",
     "Line",
     "Record",
     "Section",
@@ -83,17 +67,9 @@ __all__ = [
     "check",
     "check_schema",
     "completeness",
-    "contradictions",
     "convert",
-    "derived_places",
-    "derived_record",
-    "derived_sections",
     "differences",
     "document_in",
-    "explain",
-    "extent_text",
-    "filled",
-    "kept_records",
     "obligation",
     "read_document",
     "rows_of",

@@ -2,7 +2,7 @@
 
 A standard describes a `Shape` for each class of the model: its slots, each a field, the path of elements that
 leads to it, and what reads and writes its content. Reading goes through the XML once, whatever the order of
-its elements and whichever namespace they are in; writing (`putting`) goes the same paths.
+its elements and whichever namespace they are in; writing (`xml_writer`) goes the same paths.
 """
 
 from __future__ import annotations
@@ -53,13 +53,13 @@ class Codec:
         """Make the element say the value, its other content kept where it can be."""
         raise NotImplementedError
 
-    def held(self, value: Any) -> Any:
+    def representable(self, value: Any) -> Any:
         """Return as much of a value as the element can say."""
         return value
 
-    def held_where_it_stands(self, value: Any) -> Any:
+    def representable_where_it_stands(self, value: Any) -> Any:
         """Return the same for an element that is there already."""
-        return self.held(value)
+        return self.representable(value)
 
 
 class Unplaced(NamedTuple):
@@ -255,17 +255,17 @@ class Shape:
     def empty(self) -> Any:
         return self.of()
 
-    def held(self, thing: Any) -> Any:
+    def representable(self, thing: Any) -> Any:
         """Return as much of a thing as the shape has places for, in the order in which it would be written."""
         return self._held(thing, there=False)
 
-    def held_where_it_stands(self, thing: Any) -> Any:
+    def representable_where_it_stands(self, thing: Any) -> Any:
         """Return the same for a thing that is there already."""
         return self._held(thing, there=True)
 
     def _held(self, thing: Any, *, there: bool) -> Any:
         def inner(slot: Slot, value: Any) -> Any:
-            return slot.value.held_where_it_stands(value) if there else slot.value.held(value)
+            return slot.value.representable_where_it_stands(value) if there else slot.value.representable(value)
 
         kept: dict[str, Any] = {}
         for name, slots in self.by_field.items():

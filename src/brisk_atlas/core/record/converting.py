@@ -53,7 +53,7 @@ def convert(document: Document, standard: Standard, path: Path | None = None) ->
     """Return a document's record in another standard. What is reported is found by reading back what was written."""
     target = path or document.path.with_name(document.path.stem + standard.suffix)
     record = document.record
-    made = written(standard, standard.fitted(record), target)
+    made = written(standard, standard.adapted(record), target)
     said = replace(record, **{name: getattr(made.record, name) for name in _OWN})
     lost, moved = _told_apart(differences(said, made.record))
     return Conversion(

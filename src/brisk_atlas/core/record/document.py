@@ -12,14 +12,14 @@ from typing import Any
 from lxml import etree
 
 from brisk_atlas.core.model import CannotRead
-from brisk_atlas.core.read.record import standard_of
-from brisk_atlas.core.read.xml import XML_LIMIT, xml_in
 
 from .binding import Anchor, Unplaced
+from .detect import NotARecord, standard_of
 from .elements import Place
 from .model import EMPTY, Record
-from .putting import Putter
+from .safe_xml import XML_LIMIT, xml_in
 from .standards import STANDARDS, Standard
+from .xml_writer import XmlRecordWriter
 
 DCAT_SPACE = b"http://www.w3.org/ns/dcat#"
 
@@ -113,10 +113,10 @@ def written(standard: Standard, record: Record, path: Path) -> Document:
         standard.code.put_record(graph, about, EMPTY, record)
         return _read_graph(_graph_bytes(graph, path), path)
     root = standard.code.new_root()
-    putter = Putter(standard.code.GRAMMAR, root)
-    putter.put(standard.code.RECORD, root, EMPTY, record, None)
-    putter.made.append(root)
-    putter.finish()
+    writer = XmlRecordWriter(standard.code.GRAMMAR, root)
+    writer.put(standard.code.RECORD, root, EMPTY, record, None)
+    writer.made.append(root)
+    writer.finish()
     etree.indent(root)
     return _read_xml(etree.tostring(root, xml_declaration=True, encoding="UTF-8") + b"\n", path, standard.name)
 
@@ -131,7 +131,7 @@ def _standard_of(root: etree._Element, path: Path, named: str | None = None) -> 
     found = standard_of(root)
     if found is None:
         told = "It can be flattened into tables all the same." if len(root) else "Look at it as text."
-        raise CannotRead(
+        raise NotARecord(
             path, f"its XML ({etree.QName(root).localname}) is not a metadata record of a standard that is known", told
         )
     return STANDARDS[found]
@@ -185,9 +185,9 @@ def _edited_xml(document: Document, record: Record) -> Document:
     below = _record_root(root, document.standard)
     anchor = Anchor(below)
     old = code.RECORD.read(below, None, anchor)
-    putter = Putter(code.GRAMMAR, below)
-    putter.put(code.RECORD, below, old, record, anchor)
-    putter.finish()
+    writer = XmlRecordWriter(code.GRAMMAR, below)
+    writer.put(code.RECORD, below, old, record, anchor)
+    writer.finish()
     data = etree.tostring(tree, xml_declaration=True, encoding=tree.docinfo.encoding or "UTF-8")
     return _read_xml(data.rstrip() + b"\n", document.path, document.standard.name)
 
@@ -273,7 +273,7 @@ def _edited_graph(document: Document, record: Record) -> Document:
 def representable(standard: Standard, record: Record) -> Record:
     """Return as much of a record as a standard has places for."""
     if standard.family == "xml":
-        found: Record = standard.code.RECORD.held(record)
+        found: Record = standard.code.RECORD.representable(record)
         return found
     return written(standard, record, Path("record" + standard.suffix)).record
 

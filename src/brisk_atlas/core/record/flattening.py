@@ -9,10 +9,10 @@ from pathlib import Path
 
 from lxml import etree
 
-from brisk_atlas.core.read.xml import parse_xml
 from brisk_atlas.core.system.atomic_write import written_beside
 
 from .binding import local_name
+from .safe_xml import parse_xml
 from .words import tidy
 
 KEY, PARENT, ROW_OF = "row", "parent_row", "parent"

@@ -166,7 +166,7 @@ class IsoDate(Codec):
         kind = "DateTime" if "T" in value else "Date"
         _child(element, f"{{{self.dialect.gco}}}{kind}").text = value
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         return value if is_date(value) else ""
 
 
@@ -180,7 +180,7 @@ class IsoMoment(IsoDate):
     def write(self, element: etree._Element, value: str) -> None:
         super().write(element, value if "T" in value else value + MIDNIGHT)
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         whole = is_date(value) and ("T" in value or len(value) == len("2031-06-24"))
         return value.removesuffix(MIDNIGHT) if whole else ""
 
@@ -213,7 +213,7 @@ class IsoBoolean(Codec):
     def write(self, element: etree._Element, value: str) -> None:
         _child(element, self.tag).text = "true" if value == "yes" else "false"
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         return value if value in ("yes", "no") else ""
 
 
@@ -300,7 +300,7 @@ class IsoPeriod(Codec):
         else:
             position.set("indeterminatePosition", day if day in ("now", "after", "before") else "unknown")
 
-    def held(self, value: Period) -> Period | None:
+    def representable(self, value: Period) -> Period | None:
         ends = tuple(e if is_date(e) or e in ("now", "after", "before") else "" for e in (value.begin, value.end))
         return Period(*ends) if any(ends) else None
 
@@ -315,7 +315,7 @@ class OwnText(Codec):
         if tidy(element.text) != value:
             element.text = value
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         return str(value)
 
 
@@ -359,7 +359,7 @@ class Attribute(Codec):
         elif self.name in element.attrib:
             element.set(self.name, NO_UNIT)
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         told = str(value).lstrip("#")
         return "" if told == NO_UNIT else told
 
@@ -367,7 +367,7 @@ class Attribute(Codec):
 class XmlId(Attribute):
     """An id: a name by the rules of XML, unique in its document."""
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         return str(value) if re.fullmatch(r"[A-Za-z_][\w.-]*", value, re.ASCII) else ""
 
     def write(self, element: etree._Element, value: str) -> None:

@@ -247,15 +247,17 @@ class Glimpse(NamedTuple):
 def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
     """Work out a glance. Runs in the background. Raises AtlasError."""
     from brisk_atlas.core import record as records
+    from brisk_atlas.core.curate.data_sections import derived_sections
     from brisk_atlas.core.find import anatomy_of
     from brisk_atlas.core.find.preflight import check_safe
+    from brisk_atlas.core.read.find_records import find_records
 
     check_safe(ref.whole, session.catalogue, session.scan_pool, job.check)
     if not any(layer.ref.whole == ref.whole for layer in session.work.layers):
         session.holdings.forget(ref)
     dataset = session.holdings.dataset(ref)
     job.check()
-    kept, _ = records.kept_records(dataset)
+    kept, _ = find_records(dataset)
     said: list[Section] = []
     if kept:
         title = (
@@ -266,7 +268,7 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
     job.check()
     layers, extent, words = _picture(session, dataset, ref.part)
     job.check()
-    derived = records.derived_sections(dataset, ref.part)
+    derived = derived_sections(dataset, ref.part)
     return Glimpse(dataset, derived, said, anatomy_of(dataset), _tables(dataset, ref.part), layers, extent, words)
 
 

@@ -215,12 +215,15 @@ class RecordPage(QWidget):
 
     def _read(self, ref: DataRef, part: str | None) -> Shown:
         """Read all of a dataset's records and what its data tells. Runs in the background."""
-        from brisk_atlas.core.record import Record, derived_record, derived_sections, kept_records
+        from brisk_atlas.core.curate.data_sections import derived_sections
+        from brisk_atlas.core.curate.derived import derived_record
+        from brisk_atlas.core.read.find_records import find_records
+        from brisk_atlas.core.record import Record
 
         if self._is_idle(ref):
             self.session.holdings.forget(ref)
         dataset = self.session.holdings.dataset(ref)
-        kept, failed = kept_records(dataset)
+        kept, failed = find_records(dataset)
         is_data = dataset.kind is not DataKind.RECORD
         told = derived_record(dataset, part) if is_data else Record()
         return Shown(ref, kept, failed, told, derived_sections(dataset, part), is_data)
@@ -485,7 +488,7 @@ class RecordPage(QWidget):
             self.tree.add_blank((*place, len(value_at(draft.record, place))))
 
     def fill_from_data(self) -> None:
-        from brisk_atlas.core.record import filled
+        from brisk_atlas.core.curate.derived import filled
 
         shown = self.shown
         if shown is not None:

@@ -42,7 +42,7 @@ class RecordActions(QObject):
 
     def save(self) -> bool:
         """Save the record where it is kept; returns whether it was saved."""
-        from brisk_atlas.core.record.kept import save, save_inside
+        from brisk_atlas.core.curate.saving import save, save_inside
 
         shown = self.shown
         draft, one = (shown.draft, shown.one) if shown else (None, None)
@@ -71,8 +71,9 @@ class RecordActions(QObject):
         """Make a record of the data with what it tells, beside it; a person writes the rest."""
         from dataclasses import replace
 
-        from brisk_atlas.core.record import STANDARDS, Record, filled, written
-        from brisk_atlas.core.record.kept import path_beside, save
+        from brisk_atlas.core.curate.derived import filled
+        from brisk_atlas.core.curate.saving import path_beside, save
+        from brisk_atlas.core.record import STANDARDS, Record, written
 
         shown = self.shown
         if shown is None:
@@ -81,7 +82,7 @@ class RecordActions(QObject):
             self.session.fault(AtlasError(shown.ref, "nothing can be stored beside it", "Export the data first."))
             return
         standard = STANDARDS[standard_name]
-        record = standard.fitted(filled(Record(title=shown.ref.stem), shown.told))
+        record = standard.adapted(filled(Record(title=shown.ref.stem), shown.told))
         document = written(standard, record, shown.ref.beside(shown.ref.name + standard.suffix))
         path = path_beside(shown.ref.path, document)
         try:
@@ -134,7 +135,7 @@ class RecordActions(QObject):
 
     def save_as(self, path: Path) -> None:
         """Write the record to a file; one that holds something else, another standard's record too, stays."""
-        from brisk_atlas.core.record.kept import save
+        from brisk_atlas.core.curate.saving import save
 
         draft = self.shown.draft if self.shown else None
         assert draft is not None
@@ -149,7 +150,7 @@ class RecordActions(QObject):
 
     def save_inside_package(self) -> None:
         """Put the record into the GeoPackage's own metadata tables."""
-        from brisk_atlas.core.record.kept import save_inside
+        from brisk_atlas.core.curate.saving import save_inside
 
         shown = self.shown
         if shown is None or shown.draft is None:
@@ -175,7 +176,7 @@ class RecordActions(QObject):
         form.open()
 
     def apply_template(self) -> None:
-        from brisk_atlas.core.record.many import Source
+        from brisk_atlas.core.curate.many import Source
 
         from .template_form import ApplyTemplateForm
 
@@ -235,9 +236,9 @@ class RecordActions(QObject):
         document, data, derived = draft.document, shown.ref if shown.is_data else None, shown.derived
 
         def work(job: Job) -> None:
+            from brisk_atlas.core.curate.handing_on import html_page
+            from brisk_atlas.core.curate.saving import replace_file
             from brisk_atlas.core.handover.picture import picture_of
-            from brisk_atlas.core.record.handing_on import html_page
-            from brisk_atlas.core.record.kept import replace_file
 
             picture = picture_of(data) if data else None
             replace_file(path, html_page(document, picture, derived=derived if data else ()).encode("utf-8"))
@@ -255,7 +256,7 @@ class RecordActions(QObject):
 
     def link(self, record: Path | None) -> None:
         """Remember that a record elsewhere speaks of this dataset, or forget it."""
-        from brisk_atlas.core.record.kept import link
+        from brisk_atlas.core.curate.saving import link
 
         if self.shown is None:
             return

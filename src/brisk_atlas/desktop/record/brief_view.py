@@ -71,7 +71,7 @@ class BriefView(QWidget):
     def show_record(self, record: Record | None, derived: Sequence[Section], data: DataRef | None) -> None:
         """Show a record, what the data tells below it, and the data's picture."""
         from brisk_atlas.core.record import brief
-        from brisk_atlas.core.record.reading import box_text
+        from brisk_atlas.core.record.brief_sections import box_text
 
         sections = [*(brief(record) if record else []), *derived]
         self.reading.show_sections(sections, title=record.title or "without a title" if record else "")

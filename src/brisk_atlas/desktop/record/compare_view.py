@@ -119,9 +119,9 @@ class CompareView(QWidget):
         self._fill()
 
     def _fill(self) -> None:
+        from brisk_atlas.core.curate.many import item_text
         from brisk_atlas.core.record.comparing import SAME
         from brisk_atlas.core.record.elements import is_said
-        from brisk_atlas.core.record.many import item_text
         from brisk_atlas.core.record.values import shown
 
         self.tree.clear()

@@ -95,7 +95,7 @@ class ConvertForm(QDialog):
             self.target.setText(path)
 
     def _write(self) -> None:
-        from brisk_atlas.core.record.kept import save
+        from brisk_atlas.core.curate.saving import save
 
         assert self.made is not None
         path = Path(self.target.text())

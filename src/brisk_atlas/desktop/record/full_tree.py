@@ -150,8 +150,8 @@ class FullTree(QTreeWidget):
     def _row(
         self, parent: QTreeWidgetItem, element: Element, place: Place, value: Any, needed: str, is_list: bool = False
     ) -> QTreeWidgetItem:
+        from brisk_atlas.core.curate.many import item_text
         from brisk_atlas.core.record.elements import is_said
-        from brisk_atlas.core.record.many import item_text
         from brisk_atlas.core.record.values import shown
 
         said, t = is_said(value), self.theme

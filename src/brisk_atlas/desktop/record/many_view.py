@@ -30,7 +30,7 @@ from ..session import Session
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.record.many import TableRow
+    from brisk_atlas.core.curate.many import TableRow
 
 TELL_ROWS = 200  # rows that come to the table at once
 OWN = "own standard"
@@ -87,7 +87,7 @@ class RowsModel(QAbstractTableModel):
         return head[:1].upper() + head[1:]
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        from brisk_atlas.core.record.many import cells
+        from brisk_atlas.core.curate.many import cells
 
         row = self.rows[index.row()]
         chosen = FIRST <= index.column() < FIRST + len(row.values)
@@ -281,8 +281,8 @@ class ManyView(QWidget):
         folder = self.folder
         if folder is None:
             return
+        from brisk_atlas.core.curate.many import columns
         from brisk_atlas.core.record import STANDARDS
-        from brisk_atlas.core.record.many import columns
 
         chosen, standard = self.chosen(), STANDARDS.get(self.standard.currentText())
         self.where.setText(folder.name)
@@ -294,7 +294,7 @@ class ManyView(QWidget):
         home, model = self.session.come_home, self.model
 
         def work(job: Job) -> None:
-            from brisk_atlas.core.record.many import sources_in, table
+            from brisk_atlas.core.curate.many import sources_in, table
 
             batch: list[TableRow] = []
             for row in table(sources_in(folder), chosen, standard, job.check):
@@ -368,7 +368,7 @@ class ManyView(QWidget):
         chosen, base = self.chosen(), self.folder
 
         def work(job: Job) -> int:
-            from brisk_atlas.core.record.many import write_csv, write_xlsx
+            from brisk_atlas.core.curate.many import write_csv, write_xlsx
 
             writer = write_xlsx if path.suffix.lower() == ".xlsx" else write_csv
             return writer(rows, chosen, path, base)
@@ -391,7 +391,7 @@ class ManyView(QWidget):
         assert folder is not None
 
         def work(job: Job) -> list[str]:
-            from brisk_atlas.core.record.handing_on import catalogue, write_graph
+            from brisk_atlas.core.curate.handing_on import catalogue, write_graph
 
             graph, failed = catalogue(folder, check=job.check)
             write_graph(graph, path)

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import DataRef
-    from brisk_atlas.core.record import Draft, Failed, Finding, Kept, Record, Section, Standard
+    from brisk_atlas.core.read.find_records import RecordLocation, UnreadRecord
+    from brisk_atlas.core.record import Draft, Finding, Record, Section, Standard
     from brisk_atlas.core.record.elements import Place
 
 
@@ -16,8 +17,8 @@ class Shown:
     """All of one dataset's records and the one that is read. Made in the background, changed by editing."""
 
     ref: DataRef
-    kept: list[Kept]
-    failed: list[Failed]
+    kept: list[RecordLocation]
+    failed: list[UnreadRecord]
     told: Record
     derived: list[Section]
     is_data: bool
@@ -25,7 +26,7 @@ class Shown:
     drafts: dict[int, Draft] = field(default_factory=dict)
 
     @property
-    def one(self) -> Kept | None:
+    def one(self) -> RecordLocation | None:
         return self.kept[self.number] if self.kept else None
 
     @property
@@ -44,7 +45,8 @@ class Shown:
 
 def findings_of(shown: Shown, standard: Standard) -> list[Finding]:
     """Return what is wrong with the record that is read: by the rules, and against the data."""
-    from brisk_atlas.core.record import check, contradictions
+    from brisk_atlas.core.curate.derived import contradictions
+    from brisk_atlas.core.record import check
 
     draft = shown.draft
     if draft is None:
@@ -55,7 +57,7 @@ def findings_of(shown: Shown, standard: Standard) -> list[Finding]:
 
 def derived_in(shown: Shown) -> set[Place]:
     """Return the places of the record that say what the data tells."""
-    from brisk_atlas.core.record import derived_places
+    from brisk_atlas.core.curate.derived import derived_places
 
     draft = shown.draft
     return derived_places(draft.record, shown.told) if draft and shown.is_data else set()

@@ -32,9 +32,9 @@ from ..session import Session
 from ..theme import Theme
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.curate.batch import Plan
+    from brisk_atlas.core.curate.many import Source
     from brisk_atlas.core.record import Document
-    from brisk_atlas.core.record.batch import Plan
-    from brisk_atlas.core.record.many import Source
 
 ELEMENT = Qt.ItemDataRole.UserRole
 
@@ -88,8 +88,8 @@ class SaveTemplateForm(QDialog):
             self.save_to(Path(path))
 
     def save_to(self, path: Path) -> None:
+        from brisk_atlas.core.curate.saving import save
         from brisk_atlas.core.record import written
-        from brisk_atlas.core.record.kept import save
         from brisk_atlas.core.record.templates import template_of
 
         made = written(self.document.standard, template_of(self.document.record, self.chosen()), path)
@@ -183,8 +183,8 @@ class ApplyTemplateForm(QDialog):
         how = "replace" if self.replace.isChecked() else "fill"
 
         def work(job: Job) -> list[Plan]:
+            from brisk_atlas.core.curate.batch import plans
             from brisk_atlas.core.record import read_document
-            from brisk_atlas.core.record.batch import plans
 
             return list(plans(read_document(path), self.sources, how, check=job.check))
 
@@ -201,7 +201,7 @@ class ApplyTemplateForm(QDialog):
         )
 
     def _planned(self, plans: list[Plan]) -> None:
-        from brisk_atlas.core.record.batch import short
+        from brisk_atlas.core.curate.batch import short
 
         self.plans = plans
         self.changes.clear()

@@ -231,10 +231,9 @@ class SheetDrawer(QWidget):
             self._show_first(layer, key)
 
         def work(job: Job) -> tuple[Sheet, dict]:
-            from brisk_atlas.core.read.field_words import field_words
 
             sheet = self.session.sheet_of(layer, job.check)
-            return sheet, field_words(self.session.holdings, layer.ref)
+            return sheet, self.session.holdings.field_meanings(layer.ref)
 
         def done(found: tuple[Sheet, dict]) -> None:
             if self._loaded == key:

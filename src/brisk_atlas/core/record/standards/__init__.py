@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache, cached_property
 from importlib import import_module
 from typing import Any
 
+from ..adapting import for_dcat, for_fgdc, for_iso, for_words
 from ..binding import Shape, assigned
 from ..elements import Place, element_id, elements
 from ..model import Record
@@ -21,7 +23,7 @@ class Standard:
     family: str  # xml, rdf or json: how its files are written
     suffix: str
     rules: str
-    fit: str
+    adapting: Callable[[Record], Record]
     title: str
     edition: str
 
@@ -29,12 +31,9 @@ class Standard:
     def code(self) -> Any:
         return import_module(f"{__name__}.{self.module}")
 
-    def fitted(self, record: Record) -> Record:
+    def adapted(self, record: Record) -> Record:
         """Return a record with what this standard says in other elements put there."""
-        from .. import fitting
-
-        fitted: Record = getattr(fitting, self.fit)(record)
-        return replace(fitted, standard_name=self.title, standard_version=self.edition)
+        return replace(self.adapting(record), standard_name=self.title, standard_version=self.edition)
 
     def places(self, element: str) -> tuple[str, ...]:
         """Return where an element such as "contacts.email" stands, as paths; none where there is no place for it."""
@@ -104,13 +103,13 @@ FGDC_TITLE = "FGDC Content Standard for Digital Geospatial Metadata"
 STANDARDS = {
     s.name: s
     for s in (
-        Standard("ISO 19139", "iso19139", "xml", ".iso.xml", "iso", "for_iso", "ISO 19115:2003/19139", "1.0"),
-        Standard("INSPIRE", "iso19139", "xml", ".iso.xml", "inspire", "for_iso", "ISO 19115:2003/19139", "1.0"),
-        Standard("ISO 19115-3", "iso19115_3", "xml", ".iso19115-3.xml", "iso", "for_iso", "ISO 19115-1", "2014"),
-        Standard("FGDC CSDGM", "fgdc", "xml", ".fgdc.xml", "fgdc", "for_fgdc", FGDC_TITLE, "FGDC-STD-001-1998"),
-        Standard("Dublin Core", "dublin_core", "xml", ".dc.xml", "dublin_core", "for_words", "", ""),
-        Standard("DCAT-AP", "dcat", "rdf", ".dcat.jsonld", "dcat", "for_dcat", "", ""),
-        Standard("STAC", "stac", "json", ".stac.json", "stac", "for_words", "", ""),
+        Standard("ISO 19139", "iso19139", "xml", ".iso.xml", "iso", for_iso, "ISO 19115:2003/19139", "1.0"),
+        Standard("INSPIRE", "iso19139", "xml", ".iso.xml", "inspire", for_iso, "ISO 19115:2003/19139", "1.0"),
+        Standard("ISO 19115-3", "iso19115_3", "xml", ".iso19115-3.xml", "iso", for_iso, "ISO 19115-1", "2014"),
+        Standard("FGDC CSDGM", "fgdc", "xml", ".fgdc.xml", "fgdc", for_fgdc, FGDC_TITLE, "FGDC-STD-001-1998"),
+        Standard("Dublin Core", "dublin_core", "xml", ".dc.xml", "dublin_core", for_words, "", ""),
+        Standard("DCAT-AP", "dcat", "rdf", ".dcat.jsonld", "dcat", for_dcat, "", ""),
+        Standard("STAC", "stac", "json", ".stac.json", "stac", for_words, "", ""),
     )
 }
 

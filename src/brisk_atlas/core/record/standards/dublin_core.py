@@ -9,8 +9,8 @@ from lxml import etree
 from ..binding import Codec, many, one, shape
 from ..iso_values import OwnText, number_in, plain_number
 from ..model import Box, Constraint, Contact, DatedEvent, Format, KeywordSet, Period, Record, Related
-from ..putting import Grammar
 from ..words import tidy
+from ..xml_writer import Grammar
 
 DC, DCT = "http://purl.org/dc/elements/1.1/", "http://purl.org/dc/terms/"
 SPACES = {"dc": DC, "dct": DCT}
@@ -33,7 +33,7 @@ class BoxText(Codec):
         limits = "; ".join(f"{name}limit={plain_number(v)}" for name, v in sides.items() if v is not None)
         element.text = f"{limits}; units=signed decimal degrees"
 
-    def held(self, value: Box) -> Box | None:
+    def representable(self, value: Box) -> Box | None:
         return value if None not in (value.west, value.south, value.east, value.north) else None
 
 
@@ -53,7 +53,7 @@ class PeriodText(Codec):
         ends = [f"{n}={v}" for n, v in (("start", value.begin), ("end", value.end)) if v]
         element.text = "; ".join([*ends, "scheme=W3C-DTF"])
 
-    def held(self, value: Period) -> Period | None:
+    def representable(self, value: Period) -> Period | None:
         told = Period(value.begin.replace(";", ","), value.end.replace(";", ","))
         return told if told != Period() else None
 
@@ -62,13 +62,13 @@ class Kind(OwnText):
     """What the record describes, in the DCMI type vocabulary."""
 
     def read(self, element: etree._Element) -> str | None:
-        return self.held(tidy(element.text)) or None
+        return self.representable(tidy(element.text)) or None
 
     def write(self, element: etree._Element, value: str) -> None:
         if self.read(element) != value:
             element.text = {code: word for word, code in reversed(TYPES.items())}.get(value, value)
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         return TYPES.get(value, value)
 
 

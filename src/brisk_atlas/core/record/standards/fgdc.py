@@ -35,9 +35,9 @@ from ..model import (
     System,
     ValueRange,
 )
-from ..putting import Grammar
 from ..schemas import needs_of_fgdc, order_of_fgdc
 from ..words import tidy
+from ..xml_writer import Grammar
 
 NOT_KNOWN = "Unknown"  # the standard's own word where it demands something that is not known
 NO_THESAURUS = "None"
@@ -98,7 +98,7 @@ class Text(OwnText):
         told = tidy(element.text)
         return None if told == NOT_KNOWN else told or None
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         return "" if value == NOT_KNOWN else str(value)
 
 
@@ -112,13 +112,13 @@ class Coded(Codec):
             self.codes.setdefault(code, word)
 
     def read(self, element: etree._Element) -> str | None:
-        return self.held(tidy(element.text)) or None
+        return self.representable(tidy(element.text)) or None
 
     def write(self, element: etree._Element, value: str) -> None:
         if self.read(element) != value:
             element.text = self.codes.get(value, value)
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         return "" if value.casefold() == NOT_KNOWN.casefold() else self.words.get(value.casefold(), value)
 
 
@@ -126,13 +126,13 @@ class Day(Codec):
     """A day as YYYYMMDD, YYYYMM or YYYY; the model has ISO 8601. Words such as Present stay words."""
 
     def read(self, element: etree._Element) -> str | None:
-        return self.held(tidy(element.text)) or None
+        return self.representable(tidy(element.text)) or None
 
     def write(self, element: etree._Element, value: str) -> None:
-        day = self.held(value)
+        day = self.representable(value)
         element.text = day.replace("-", "") if re.fullmatch(r"\d{4}(-\d\d){0,2}", day) else day
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         told = value[:10] if re.match(r"\d{4}-\d\d-\d\dT", value) else value
         if re.fullmatch(r"\d{8}", told):
             return f"{told[:4]}-{told[4:6]}-{told[6:]}"
@@ -167,8 +167,8 @@ class When(Codec):
             DAY.write(child, day)
             child.text = child.text or NOT_KNOWN
 
-    def held(self, value: Period) -> Period | None:
-        told = Period(DAY.held(value.begin), DAY.held(value.end))
+    def representable(self, value: Period) -> Period | None:
+        told = Period(DAY.representable(value.begin), DAY.representable(value.end))
         return told if told != Period() else None
 
 
@@ -186,18 +186,18 @@ class Thesaurus(Text):
         told = super().read(element)
         return None if told == NO_THESAURUS else told
 
-    def held(self, value: str) -> str:
-        return "" if value == NO_THESAURUS else super().held(value)
+    def representable(self, value: str) -> str:
+        return "" if value == NO_THESAURUS else super().representable(value)
 
 
 class Others(Text):
     """A text that profiles of the standard have a place for and the standard has not: read, and changed where it
     stands, but not written anew."""
 
-    def held(self, value: str) -> str:
+    def representable(self, value: str) -> str:
         return ""
 
-    def held_where_it_stands(self, value: str) -> str:
+    def representable_where_it_stands(self, value: str) -> str:
         return str(value)
 
 
@@ -308,7 +308,7 @@ class Horizontal(Codec):
 
         spell_system(element, value)
 
-    def held(self, value: System) -> System | None:
+    def representable(self, value: System) -> System | None:
         from ..spelt_systems import can_spell
 
         return System(value.code, value.space) if can_spell(value) else None

@@ -49,8 +49,8 @@ from ..model import (
     Source,
     System,
 )
-from ..putting import Grammar
 from ..words import tidy
+from ..xml_writer import Grammar
 from .iso19139 import DISTANCE, QUALITY_KINDS
 
 _BASE, _19157, _19110 = (
@@ -118,8 +118,8 @@ class Moment(Codec):
     def write(self, element: etree._Element, value: str) -> None:
         PERIOD.write(element, Period(value, value))
 
-    def held(self, value: str) -> str:
-        period = PERIOD.held(Period(value, value))
+    def representable(self, value: str) -> str:
+        period = PERIOD.representable(Period(value, value))
         return period.begin if period else ""
 
 

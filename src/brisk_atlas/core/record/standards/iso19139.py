@@ -47,8 +47,8 @@ from ..model import (
     Source,
     System,
 )
-from ..putting import Grammar
 from ..schemas import needs_of_schema, order_of_schema
+from ..xml_writer import Grammar
 
 GMD, GCO = "http://www.isotc211.org/2005/gmd", "http://www.isotc211.org/2005/gco"
 GML, XLINK = "http://www.opengis.net/gml/3.2", "http://www.w3.org/1999/xlink"

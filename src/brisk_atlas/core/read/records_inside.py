@@ -11,14 +11,24 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import CannotRead, DataKind, Dataset
-from brisk_atlas.core.read.geopackage import read_only
+from brisk_atlas.core.record.document import Document
+from brisk_atlas.core.record.elements import Place
+from brisk_atlas.core.record.iso_values import number_in
+from brisk_atlas.core.record.model import (
+    Box,
+    Constraint,
+    Contact,
+    DatedEvent,
+    KeywordSet,
+    Link,
+    Period,
+    Record,
+    Related,
+)
+from brisk_atlas.core.record.standards import STANDARDS
+from brisk_atlas.core.record.words import tidy
 
-from .document import Document
-from .elements import Place
-from .iso_values import number_in
-from .model import Box, Constraint, Contact, DatedEvent, KeywordSet, Link, Period, Record, Related
-from .standards import STANDARDS
-from .words import tidy
+from .geopackage import read_only
 
 Setter = Callable[[Record, str], Record]
 

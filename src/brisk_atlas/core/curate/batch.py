@@ -9,12 +9,12 @@ from typing import Any
 
 from brisk_atlas.core import read
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.record.document import Document, read_document, written
+from brisk_atlas.core.record.templates import FILL, Change, applied
 
 from .derived import derived_record, filled
-from .document import Document, read_document, written
-from .kept import path_beside, save
 from .many import Source, item_text
-from .templates import FILL, Change, applied
+from .saving import path_beside, save
 
 
 @dataclass(frozen=True)
@@ -69,14 +69,14 @@ def _kept(document: Document, changes: list[Change]) -> list[Change]:
 def _new(template: Document, source: Source, how: str, only: list[str] | None) -> Plan:
     from dataclasses import replace
 
-    from .model import Record
+    from brisk_atlas.core.record.model import Record
 
     assert source.data is not None
     told = filled(Record(title=source.data.stem), derived_record(read.open(source.data)))
     record, changes = applied(told, template.record, how, only)
     standard = template.standard
-    fitted = standard.fitted(replace(record, level=record.level or "dataset"))
-    document = written(standard, fitted, source.data.with_name(source.data.name + standard.suffix))
+    adapted = standard.adapted(replace(record, level=record.level or "dataset"))
+    document = written(standard, adapted, source.data.with_name(source.data.name + standard.suffix))
     path = path_beside(source.data, document)
     return Plan(path, replace(document, path=path), tuple(changes), None)
 

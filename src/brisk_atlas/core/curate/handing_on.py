@@ -9,13 +9,12 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import AtlasError
-
-from .checks import completeness
-from .document import Document
-from .elements import element_id, said_places
-from .model import Box
-from .reading import brief
-from .values import shown
+from brisk_atlas.core.record.brief_sections import brief
+from brisk_atlas.core.record.checks import completeness
+from brisk_atlas.core.record.document import Document
+from brisk_atlas.core.record.elements import element_id, said_places
+from brisk_atlas.core.record.model import Box
+from brisk_atlas.core.record.values import shown
 
 HERE = Path(__file__).parent
 MAP_WIDE, MAP_TALL = 360, 220  # pixels of the locator map
@@ -95,7 +94,7 @@ def html_page(document: Document, picture: bytes | None = None, *, derived: Iter
     for place, value in said_places(record):
         element = element_id(place)
         if standard.places(element):
-            from .elements import element_of, label_of
+            from brisk_atlas.core.record.elements import element_of, label_of
 
             section = element_of(place[:1]).section
             whole.append((section, label_of(place), standard.word(element), shown(element_of(place), value)))
@@ -131,12 +130,12 @@ def catalogue(
     from rdflib import DCAT, DCTERMS, RDF, Literal, URIRef
 
     from brisk_atlas.core import read
+    from brisk_atlas.core.record.document import address_of, read_document
+    from brisk_atlas.core.record.model import EMPTY, Link, Record
+    from brisk_atlas.core.record.standards import STANDARDS
 
     from .derived import derived_record, filled
-    from .document import address_of, read_document
     from .many import sources_in
-    from .model import EMPTY, Link, Record
-    from .standards import STANDARDS
 
     standard = STANDARDS["DCAT-AP"]
     code = standard.code
@@ -174,14 +173,14 @@ def catalogue(
         subject = URIRef(address_of(record))
         if (subject, RDF.type, DCAT.Dataset) in graph:
             subject = URIRef(f"{subject}-{len(done)}")
-        code.put_record(graph, subject, EMPTY, standard.fitted(record))
+        code.put_record(graph, subject, EMPTY, standard.adapted(record))
         graph.add((about, DCAT.dataset, subject))
     return graph, failed
 
 
 def write_graph(graph: Any, path: Path) -> None:
     """Write an RDF graph as JSON-LD, RDF/XML or, by any other ending, Turtle. Raises CannotWrite."""
-    from .kept import replace_file
+    from .saving import replace_file
 
     kinds = {".jsonld": "json-ld", ".json": "json-ld", ".rdf": "pretty-xml", ".xml": "pretty-xml"}
     kind = kinds.get(path.suffix.lower(), "turtle")

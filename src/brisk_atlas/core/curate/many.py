@@ -10,20 +10,18 @@ from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead
 from brisk_atlas.core.read.grouping import group
-from brisk_atlas.core.read.xml import XML_LIMIT
+from brisk_atlas.core.record.checks import CAUTION, FAULT, check, completeness
+from brisk_atlas.core.record.detect import is_record_name
+from brisk_atlas.core.record.document import read_quickly
+from brisk_atlas.core.record.elements import elements, values_of
+from brisk_atlas.core.record.model import Record
+from brisk_atlas.core.record.safe_xml import XML_LIMIT
+from brisk_atlas.core.record.standards import STANDARDS, Standard
+from brisk_atlas.core.record.values import shown
 from brisk_atlas.core.system.atomic_write import written_beside
 from brisk_atlas.core.system.shares import CORES
 from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerTooSlow, shared_workers
 
-from .checks import CAUTION, FAULT, check, completeness
-from .document import read_quickly
-from .elements import elements, values_of
-from .model import Record
-from .standards import STANDARDS, Standard
-from .values import shown
-
-RECORD_ENDINGS = (".xml", ".jsonld", ".ttl", ".rdf", ".stac.json")
-NOT_RECORDS = (".aux.xml",)
 NOT_DATA = (".brisk.json",)  # the work of this application itself
 BATCH = 64  # records read by a worker at a time
 WORTH_WORKERS = 600  # records from which workers are faster than their start
@@ -83,11 +81,6 @@ def sources_in(folder: Path, *, deep: bool = True) -> Iterator[Source]:
                 yield from (Source(base / name, base / record) for record in sorted(records))
             else:
                 yield Source(base / name, None)
-
-
-def is_record_name(name: str) -> bool:
-    lower = name.lower()
-    return lower.endswith(RECORD_ENDINGS) and not lower.endswith(NOT_RECORDS)
 
 
 def table(
@@ -175,7 +168,7 @@ def text_at(record: Record, element: str) -> str:
 
 def item_text(item: object) -> str:
     """Return an item with parts on one line, what it says in the order of the model."""
-    from .elements import said_places
+    from brisk_atlas.core.record.elements import said_places
 
     return ", ".join(str(value) for _, value in said_places(item))
 

@@ -1,4 +1,4 @@
-"""Where the records of a dataset are kept: beside it, inside it, or elsewhere and linked by hand."""
+"""Saving records: beside their data, inside a GeoPackage, or linked from elsewhere."""
 
 from __future__ import annotations
 
@@ -6,21 +6,15 @@ import json
 import re
 import sqlite3
 from contextlib import closing
-from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
 
-from brisk_atlas.core.model import CannotRead, CannotWrite, DataKind, Dataset
-from brisk_atlas.core.read.geopackage import read_only
+from brisk_atlas.core.model import CannotRead, CannotWrite
+from brisk_atlas.core.read.find_records import link_file, links_by_hand
 from brisk_atlas.core.read.sqlite_file import in_place
+from brisk_atlas.core.record.document import Document, read_document
 from brisk_atlas.core.system.atomic_write import checked_place, write_whole
-from brisk_atlas.core.system.folders import config_folder
 
-from .document import Document, document_in, read_document
-from .inside import inside_documents
-
-BESIDE, INSIDE, LINKED, ITSELF = "beside", "inside", "linked", "itself"
-SHARED = ("metadata.xml", "metadata.iso.xml", "metadata_iso.xml")  # records of a whole folder
 STANDARD_URIS = {
     "ISO 19139": "http://www.isotc211.org/2005/gmd",
     "INSPIRE": "http://www.isotc211.org/2005/gmd",
@@ -32,141 +26,14 @@ STANDARD_URIS = {
 }
 
 
-@dataclass(frozen=True)
-class Kept:
-    """One record of a dataset. `row` is its id in a GeoPackage."""
-
-    document: Document
-    where: str
-    label: str
-    row: int | None = None
-
-    @property
-    def can_edit(self) -> bool:
-        return not self.document.read_only
-
-
-@dataclass(frozen=True)
-class Failed:
-    """A file that looks like a record and could not be read."""
-
-    path: Path
-    reason: str
-
-
-def kept_records(dataset: Dataset) -> tuple[list[Kept], list[Failed]]:
-    """Return the records of a dataset, the likeliest first, and the files that could not be read as such."""
-    found: list[Kept] = []
-    failed: list[Failed] = []
-    if dataset.kind is DataKind.RECORD:
-        document = read_document(dataset.parts[0].ref.path)
-        if not dataset.ref.is_local:  # what is read is a copy
-            document = replace(document, read_only=True)
-        return [Kept(document, ITSELF, f"{dataset.ref.name}, {document.standard.name}")], []
-    if not dataset.ref.is_local:
-        return [], []
-    for path in _beside(dataset):
-        try:
-            document = read_document(path)
-        except CannotRead as error:
-            if "not a metadata record" not in str(error):
-                failed.append(Failed(path, str(error)))
-            continue
-        found.append(Kept(document, BESIDE, f"{path.name}, {document.standard.name}"))
-    linked = linked_record(dataset.ref.path)
-    if linked is not None:
-        try:
-            document = read_document(linked)
-            found.append(Kept(document, LINKED, f"{linked.name}, linked, {document.standard.name}"))
-        except CannotRead as error:
-            failed.append(Failed(linked, str(error)))
-    if dataset.ref.suffix == ".gpkg":
-        for kept in _in_geopackage(dataset.ref.path):
-            if isinstance(kept, Kept):
-                found.append(kept)
-            else:
-                failed.append(kept)
-    found += [Kept(document, INSIDE, name) for name, document in inside_documents(dataset)]
-    return found, failed
-
-
-def _beside(dataset: Dataset) -> list[Path]:
-    """Return the files beside a dataset that may be records of it, the most particular first."""
-    endings = (".xml", ".jsonld", ".ttl", ".rdf", ".json")
-    found = [
-        m
-        for m in dataset.members
-        if m != dataset.ref.path and m.name.lower().endswith(endings) and ".aux." not in m.name.lower()
-    ]
-    path = dataset.ref.path
-    folder = path if path.is_dir() else path.parent
-    if dataset.kind is DataKind.SCENE:
-        found += sorted(folder.glob("*.stac.json"))
-    found += [path for name in SHARED if (path := folder / name) not in found and path.is_file()]
-    return list(dict.fromkeys(found))
-
-
-def _in_geopackage(path: Path) -> list[Kept | Failed]:
-    found: list[Kept | Failed] = []
-    try:
-        with closing(read_only(path)) as db:
-            rows = db.execute(
-                "SELECT m.id, m.mime_type, m.metadata, group_concat(DISTINCT r.table_name) FROM gpkg_metadata m "
-                "LEFT JOIN gpkg_metadata_reference r ON r.md_file_id = m.id GROUP BY m.id ORDER BY m.id"
-            ).fetchall()
-    except (sqlite3.Error, OSError):
-        return []
-    for number, kind, text, tables in rows:
-        name = Path(f"{path.name}{_suffix(kind, text or '')}")
-        try:
-            document = document_in((text or "").encode("utf-8"), name)
-        except CannotRead as error:
-            found.append(Failed(path, f"Metadata {number} in {path.name}: {error.reason}"))
-            continue
-        of = f" of {tables}" if tables else ""
-        label = f"inside, metadata {number}{of}, {document.standard.name}"
-        found.append(Kept(replace(document, path=path), INSIDE, label, number))
-    return found
-
-
-def _suffix(kind: str, text: str) -> str:
-    if "json" in (kind or "") or text.lstrip()[:1] in ("{", "["):
-        return ".json"
-    return ".ttl" if "turtle" in (kind or "") else ".xml"
-
-
-# Links by hand
-
-
-def _link_file() -> Path:
-    return config_folder() / "record_links.json"
-
-
-def _links() -> dict[str, str]:
-    try:
-        told = json.loads(_link_file().read_text("utf-8"))
-    except (OSError, ValueError):
-        return {}
-    return {str(k): str(v) for k, v in told.items()} if isinstance(told, dict) else {}
-
-
-def linked_record(data: Path) -> Path | None:
-    """Return the record that was linked to a dataset by hand."""
-    found = _links().get(str(data.resolve()))
-    return Path(found) if found and Path(found).is_file() else None
-
-
 def link(data: Path, record: Path | None) -> None:
     """Remember that a record elsewhere speaks of a dataset; None forgets it. Raises CannotWrite."""
-    links = _links()
+    links = links_by_hand()
     links.pop(str(data.resolve()), None)
     if record is not None:
         read_document(record)
         links[str(data.resolve())] = str(record.resolve())
-    replace_file(_link_file(), json.dumps(links, indent=1).encode())
-
-
-# Saving
+    replace_file(link_file(), json.dumps(links, indent=1).encode())
 
 
 def path_beside(data: Path, document: Document) -> Path:

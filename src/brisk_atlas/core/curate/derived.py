@@ -10,10 +10,9 @@ from dataclasses import replace
 
 from brisk_atlas.core.model import DataKind, Dataset, Facts
 from brisk_atlas.core.place import is_geographic, same_crs, transform_extent
-
-from .checks import CAUTION, NOTE, Finding
-from .elements import Place, said_places, value_at
-from .model import (
+from brisk_atlas.core.record.checks import CAUTION, NOTE, Finding
+from brisk_atlas.core.record.elements import Place, said_places, value_at
+from brisk_atlas.core.record.model import (
     BandDefinition,
     Box,
     DatedEvent,

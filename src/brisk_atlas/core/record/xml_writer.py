@@ -31,7 +31,7 @@ class Grammar:
     blank: Callable[[etree._Element], bool]
 
 
-class Putter:
+class XmlRecordWriter:
     """Puts a record into one document."""
 
     def __init__(self, grammar: Grammar, root: etree._Element) -> None:
@@ -75,7 +75,7 @@ class Putter:
     ) -> None:
         names = {class_name(child) for child in element}
         slot = places[0][0] if places else next((s for s in slots if s.steps and s.steps[0] in names), slots[0])
-        value = slot.value.held_where_it_stands(value) if places else slot.value.held(value)
+        value = slot.value.representable_where_it_stands(value) if places else slot.value.representable(value)
         if not is_said(value):
             for _, found, _ in places:
                 if slot.value.shares or (found is element and not isinstance(slot.value, Shape)):
@@ -116,7 +116,7 @@ class Putter:
                 slot: Slot = places[a + i][0]
                 found, inner = places[a + i][1:]
                 item = new[c + i]
-                if homes[c + i] is slot and is_said(slot.value.held(item)):
+                if homes[c + i] is slot and is_said(slot.value.representable(item)):
                     self._rewrite(slot, found, old[a + i], item, inner)
                     after.append(found)
                 else:
@@ -137,7 +137,7 @@ class Putter:
             self._remove(found, element)
 
     def _rewrite(self, slot: Slot, found: etree._Element, old: Any, item: Any, inner: Anchor | None) -> None:
-        item = slot.value.held_where_it_stands(item)
+        item = slot.value.representable_where_it_stands(item)
         if isinstance(slot.value, Shape):
             self.put(slot.value, found, old, item, inner)
         else:
@@ -151,7 +151,7 @@ class Putter:
         after: list[etree._Element],
         ahead: etree._Element | None,
     ) -> list[etree._Element]:
-        item = slot.value.held(item) if slot is not None else None
+        item = slot.value.representable(item) if slot is not None else None
         if slot is None or not is_said(item):
             return []
         found = self._way(element, slot, slot.repeat, after[-1] if after else None, ahead)
@@ -185,14 +185,21 @@ class Putter:
                 if i in slot.wraps:
                     like = [child for child in like if any(class_name(inner) == names[i + 1] for inner in child)]
                 found = like[0] if like else None
-            elif i == fresh_from:  # a child that only says "not known" gives way
-                found = next((c for c in at if local_name(c) == names[i] and self.grammar.blank(c)), None)
+            elif i == fresh_from:  # a child that only says "not known" gives way, or what is wanted within one
+                like = [child for child in at if local_name(child) == names[i]]
+                found = next((child for child in like if self.grammar.blank(child)), None)
                 if found is not None:
                     self._remake(found)
+                elif inner := names[i + 1 : i + 2]:
+                    found = next((c for c in like if self._has_blank(c, inner[0])), None)
+                    fresh_from += found is not None
             if found is None:
                 found = self._make(at, tag, *((behind, ahead) if i == fresh_from else (None, None)))
             at = found
         return at
+
+    def _has_blank(self, element: etree._Element, name: str) -> bool:
+        return any(local_name(child) == name and self.grammar.blank(child) for child in element)
 
     def _remake(self, element: etree._Element) -> None:
         for child in list(element):

@@ -1,0 +1,92 @@
+"""What is stated of the fields of a dataset, by its records and by a GeoPackage's own table of columns."""
+
+from __future__ import annotations
+
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from brisk_atlas.core.model import CannotRead, Dataset
+from brisk_atlas.core.record.brief_sections import plain_name, unit_of_field
+from brisk_atlas.core.record.model import Entity, FieldDefinition
+
+from .find_records import find_records
+from .geopackage import read_only
+
+
+@dataclass(frozen=True)
+class FieldMeaning:
+    """What is stated of one field. `meanings` are (value as text, meaning)."""
+
+    alias: str = ""
+    description: str = ""
+    unit: str = ""
+    meanings: tuple[tuple[str, str], ...] = ()
+
+    def meaning_of(self, value: Any) -> str:
+        """Return what a value stands for, or nothing."""
+        if value is None or not self.meanings:
+            return ""
+        whole = isinstance(value, bool) or (isinstance(value, float) and value.is_integer())
+        plain = str(int(value)) if whole else str(value)
+        return next((meaning for told, meaning in self.meanings if told == plain), "")
+
+
+def meanings_of(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
+    """Return what is stated of the fields of a part, by field name; a GeoPackage's own columns win over records."""
+    found = _from_records(dataset, part)
+    if dataset.ref.suffix == ".gpkg" and dataset.ref.is_local:
+        for name, words in _from_geopackage(dataset.ref.path, part).items():
+            found[name] = replace(found.get(name, words), **{k: v for k, v in vars(words).items() if v})
+    return found
+
+
+def _from_records(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
+    """Return what the records say of the fields of a part, by field name; the likeliest record wins."""
+    try:
+        locations, _ = find_records(dataset)
+    except CannotRead:
+        return {}
+    found: dict[str, FieldMeaning] = {}
+    for one in reversed(locations):
+        for entity in _of_part(one.document.record.entities, part, len(dataset.parts)):
+            found |= {f.name: _words(f) for f in entity.fields if f.name}
+    return found
+
+
+def _of_part(entities: tuple[Entity, ...], part: str, parts: int) -> list[Entity]:
+    """Return the entities that speak of a part: those by its name, or all where there is one part only."""
+    named = [e for e in entities if e.name.casefold() == part.casefold()]
+    return named or (list(entities) if parts == 1 else [])
+
+
+def _words(field: FieldDefinition) -> FieldMeaning:
+    meanings = tuple((m.value, m.meaning) for m in field.meanings)
+    return FieldMeaning(plain_name(field), field.definition, unit_of_field(field), meanings)
+
+
+def _from_geopackage(path: Path, table: str) -> dict[str, FieldMeaning]:
+    """Return what the schema extension of a GeoPackage says of a table's columns."""
+    try:
+        with closing(read_only(path)) as db:
+            rows = db.execute(
+                "SELECT column_name, coalesce(title, name, ''), coalesce(description, ''), constraint_name "
+                "FROM gpkg_data_columns WHERE table_name = ?",
+                (table,),
+            ).fetchall()
+            said = {
+                name: db.execute(
+                    "SELECT value, coalesce(description, '') FROM gpkg_data_column_constraints "
+                    "WHERE constraint_name = ? AND constraint_type = 'enum'",
+                    (name,),
+                ).fetchall()
+                for name in {row[3] for row in rows if row[3]}
+            }
+    except (sqlite3.Error, OSError):
+        return {}
+    return {
+        column: FieldMeaning(title if title != column else "", description, "", tuple(said.get(rule, ())))
+        for column, title, description, rule in rows
+    }
