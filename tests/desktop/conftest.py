@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import pytest
-from PyQt6.QtCore import QPoint, QSettings, Qt
+from PyQt6.QtCore import QEvent, QPoint, QSettings, Qt
 
 from brisk_atlas import demo
 from brisk_atlas.core.find import Shelves
@@ -142,6 +142,8 @@ def driver(qtbot, qapp, tmp_path):
     if window.unsaved_records:
         window.record.forget_edits()
     window.close()
+    window.deleteLater()  # else each change of colours in a later test would go through all windows before it
+    qapp.sendPostedEvents(window, QEvent.Type.DeferredDelete.value)
 
 
 @pytest.fixture

@@ -288,7 +288,10 @@ class AtlasWindow(QMainWindow):
             self._made["desk"].use_theme(self.theme)
         if "record" in self._made:
             self._made["record"].use_theme(self.theme)
-        QTimer.singleShot(ICONS_LATER_MS, lambda: self.commands.recolour(self.theme.ink))
+        QTimer.singleShot(ICONS_LATER_MS, self._recolour_icons)
+
+    def _recolour_icons(self) -> None:
+        self.commands.recolour(self.theme.ink)
 
     # The work
 
