@@ -83,21 +83,21 @@ def _times(measured: Measured, by: int) -> Measured:
 
 def _lines() -> Case:
     """Pan 5,000,000 vertices of lines: a later frame against the first one, which makes the index."""
+    from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw import View
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.model import DataKind, DataRef, Layer, VectorStyle
-    from brisk_atlas.core.read import Holdings
 
     path = data.lines(LINES, LINE_VERTICES)
-    holdings = Holdings()
-    name = holdings.dataset(DataRef.file(path)).parts[0].facts.name
+    cache = DataCache()
+    name = cache.dataset(DataRef.file(path)).parts[0].facts.name
     layer = Layer("lines", "lines", DataRef.file(path).with_part(name), DataKind.VECTOR, VectorStyle(width=1.4))
     view = View(data.WEST + 5_000, data.SOUTH + 4_000, 8.0, peers.WIDTH, peers.HEIGHT, data.CRS)
     first, pans = [], []
     for _ in range(RUNS):
-        holdings = Holdings()
-        holdings.features(layer.ref)  # reading is not drawing
-        painter = Painter(holdings)
+        cache = DataCache()
+        cache.features(layer.ref)  # reading is not drawing
+        painter = Painter(cache)
         frames: list[Frame] = []
         first.append(timed(lambda p=painter, f=frames: f.append(p.frame([layer], view))))  # type: ignore[misc]
         assert frames[0].image.any() and not frames[0].faults

@@ -18,11 +18,11 @@ LATER_S = 0.2
 def run() -> Iterator[Case]:
     import laspy
 
+    from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw import View, cloud
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.draw.prepare import prepare
     from brisk_atlas.core.model import CloudStyle, DataKind, DataRef, Layer
-    from brisk_atlas.core.read import Holdings
     from brisk_atlas.core.read.points_decoder import PIECE
 
     path = data.cloud()
@@ -37,7 +37,7 @@ def run() -> Iterator[Case]:
                 source.read_points(PIECE)
 
     def first() -> None:
-        Painter(Holdings()).frame([layer], view)
+        Painter(DataCache()).frame([layer], view)
 
     first(), plain()
     ours, theirs = [], []
@@ -47,8 +47,8 @@ def run() -> Iterator[Case]:
     share = f"{cloud.AT_ONCE / data.POINTS:.0%} of the file, spread over it"
     yield Case("points", "20,000,000 points LAZ, first coarse picture", f"laspy decoding the same share ({share})",
                Measured(statistics.median(ours), peak_mb()), Measured(statistics.median(theirs), peak_mb()), 1 / 1.3)  # fmt: skip
-    painter = Painter(Holdings())
-    whole = timed(lambda: prepare(painter.holdings, layer, lambda done: None))
+    painter = Painter(DataCache())
+    whole = timed(lambda: prepare(painter.cache, layer, lambda done: None))
     painter.frame([layer], view)
     for name, resolution in (("all of it in view", 4.0), ("a part, every point", 0.8)):
         times = []
@@ -58,7 +58,7 @@ def run() -> Iterator[Case]:
             )
             times.append(timed(lambda v=moved: painter.frame([layer], v)))  # type: ignore[misc]
         e = view.extent if resolution == 4.0 else moved.extent
-        xyz = painter.holdings.points(layer.ref).xyz
+        xyz = painter.cache.points(layer.ref).xyz
         seen = int(((xyz[:, 0] > e.xmin) & (xyz[:, 0] < e.xmax) & (xyz[:, 1] > e.ymin) & (xyz[:, 1] < e.ymax)).sum())
         took = statistics.median(times)
         note = f"{seen:,} points in view: {seen / took / 1e6:,.0f} million points a second; the whole file was read in {whole:.1f} s"

@@ -28,10 +28,10 @@ def run() -> Iterator[Case]:
 
 
 def _painter():  # type: ignore[no-untyped-def]
+    from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw.frame import Painter
-    from brisk_atlas.core.read import Holdings
 
-    return Painter(Holdings())
+    return Painter(DataCache())
 
 
 def _layer(path: Path):  # type: ignore[no-untyped-def]
@@ -89,7 +89,7 @@ def without_overviews() -> None:
             seen.append(share)
             painter.frame([layer], _view())
 
-    said["making"] = timed(lambda: prepare(painter.holdings, layer, report))
+    said["making"] = timed(lambda: prepare(painter.cache, layer, report))
     said["pictures"] = float(len(seen))
     openings = []
     for _ in range(6):

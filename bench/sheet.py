@@ -58,16 +58,16 @@ OURS = """
 import json, sys, time
 from pathlib import Path
 from bench.case import peak_mb
-from brisk_atlas.core.model import ComputedField, DataKind, DataRef, FeatureQuery, Layer, RowsLook
-from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.model import ComputedField, DataKind, DataRef, FeatureQuery, Layer, TableView
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.rows import rows_of
 from brisk_atlas.core.sheet import Sheet
 path, warm, screen, across = Path(sys.argv[1]), Path(sys.argv[2]), int(sys.argv[3]), int(sys.argv[4])
 times, seen = {}, {}
 def loaded():
-    held = Holdings()
+    held = DataCache()
     name = held.dataset(DataRef.file(warm)).parts[0].facts.name
-    look = RowsLook(computed=(ComputedField("m", "n * 2"),))
+    look = TableView(computed=(ComputedField("m", "n * 2"),))
     sheet = Sheet(rows_of(held, Layer("w", "w", DataRef.file(warm).with_part(name), DataKind.TABLE, rows=look)))
     sheet.arrange("n > 1", [("t", True)])
     sheet.distinct("t")
@@ -77,7 +77,7 @@ def step(name, act):
     seen[name] = act()
     times[name] = time.perf_counter() - begun
     return seen[name]
-held = Holdings()
+held = DataCache()
 def first():
     part = held.dataset(DataRef.file(path)).parts[0]
     sheet = Sheet(part.rows(FeatureQuery(limit=300)))
@@ -99,7 +99,7 @@ def filtered():
 step("filter", filtered)
 def computed():
     field = ComputedField("density", "population / (area_m2 / 1e6)")
-    more = Layer("l", "l", DataRef.file(path).with_part(name), DataKind.TABLE, rows=RowsLook(computed=(field,)))
+    more = Layer("l", "l", DataRef.file(path).with_part(name), DataKind.TABLE, rows=TableView(computed=(field,)))
     other = Sheet(rows_of(held, more))
     return round(other.values(0, screen, ["density"])["density"][0], 6)
 step("computed field", computed)

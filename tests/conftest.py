@@ -10,7 +10,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from brisk_atlas import demo
-from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.cache import DataCache
 from made_files import at
 
 settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])  # busy machines
@@ -36,27 +36,27 @@ def truth():
 
 
 @pytest.fixture(scope="session")
-def holdings():
-    held = Holdings()
+def cache():
+    held = DataCache()
     yield held
     held.clear()
 
 
 @pytest.fixture(scope="session")
-def before(holdings, data):
-    return holdings.raster(at(data / "elevation_2029.tif", "elevation_2029"))
+def before(cache, data):
+    return cache.raster(at(data / "elevation_2029.tif", "elevation_2029"))
 
 
 @pytest.fixture(scope="session")
-def after(holdings, data):
-    return holdings.raster(at(data / "elevation_2031.tif", "elevation_2031"))
+def after(cache, data):
+    return cache.raster(at(data / "elevation_2031.tif", "elevation_2031"))
 
 
 @pytest.fixture(scope="session")
-def lava(holdings, data):
-    return holdings.features(at(data / "tolvane_survey.gpkg", "lava_flows"))
+def lava(cache, data):
+    return cache.features(at(data / "tolvane_survey.gpkg", "lava_flows"))
 
 
 @pytest.fixture(scope="session")
-def zones(holdings, data):
-    return holdings.features(at(data / "tolvane_survey.gpkg", "closed_zones"))
+def zones(cache, data):
+    return cache.features(at(data / "tolvane_survey.gpkg", "closed_zones"))

@@ -61,8 +61,8 @@ def test_it_fits_into_the_package(data):
     assert max(sizes) <= 4_000_000 and sum(sizes) <= 16_000_000
 
 
-def test_lava_runs_downhill_to_the_sea(holdings, data, before):
-    lava = holdings.features(at(data / "tolvane_survey.gpkg", "lava_flows"))
+def test_lava_runs_downhill_to_the_sea(cache, data, before):
+    lava = cache.features(at(data / "tolvane_survey.gpkg", "lava_flows"))
     largest = int(np.argmax(lava.table.column("volume_m3").to_numpy()))
     bounds = lava.shapes.bounds[largest]
     grid = before.native()
@@ -76,15 +76,15 @@ def test_lava_runs_downhill_to_the_sea(holdings, data, before):
     assert max(inside) > 200 and min(inside) < 0 and bounds[0] > 509_000
 
 
-def test_fissures_say_the_same_in_both_files(holdings, data):
-    survey = holdings.features(at(data / "tolvane_survey.gpkg", "fissures"))
-    shape = holdings.features(at(data / "fissures_2031" / "fissures.shp", "fissures"))
+def test_fissures_say_the_same_in_both_files(cache, data):
+    survey = cache.features(at(data / "tolvane_survey.gpkg", "fissures"))
+    shape = cache.features(at(data / "fissures_2031" / "fissures.shp", "fissures"))
     assert np.allclose(survey.shapes.xy, shape.shapes.xy)
     assert survey.table.column("fissure").to_pylist() == shape.table.column("FISS_ID").to_pylist()
 
 
-def test_stations_lie_where_their_heights_say(holdings, data, before):
-    table = holdings.table(at(data / "gas_stations.csv", "gas_stations")).to_pydict()
+def test_stations_lie_where_their_heights_say(cache, data, before):
+    table = cache.table(at(data / "gas_stations.csv", "gas_stations")).to_pydict()
     xy = transform(np.column_stack([table["longitude"], table["latitude"]]), "EPSG:4326", "EPSG:32727")
     grid = before.native()
     for (x, y), height in zip(xy, table["elevation_m"]):
@@ -93,8 +93,8 @@ def test_stations_lie_where_their_heights_say(holdings, data, before):
         assert near.min() - 1 <= height <= near.max() + 1
 
 
-def test_gas_leaps_at_the_onset_and_the_buried_station_falls_silent(holdings, data):
-    table = holdings.table(at(data / "gas_readings.parquet", "gas_readings"))
+def test_gas_leaps_at_the_onset_and_the_buried_station_falls_silent(cache, data):
+    table = cache.table(at(data / "gas_readings.parquet", "gas_readings"))
     station = np.array(table.column("station").to_pylist())
     when, gas = table.column("time").to_numpy(), table.column("so2_ppm").to_numpy()
     onset = np.datetime64("2031-04-17T05:00")
@@ -103,10 +103,10 @@ def test_gas_leaps_at_the_onset_and_the_buried_station_falls_silent(holdings, da
     assert when[station == "G05"].max() < onset + np.timedelta64(2, "D")
 
 
-def test_every_keyed_table_knows_only_real_stations(holdings, data):
-    known = set(holdings.table(at(data / "gas_stations.csv", "gas_stations")).column("station").to_pylist())
+def test_every_keyed_table_knows_only_real_stations(cache, data):
+    known = set(cache.table(at(data / "gas_stations.csv", "gas_stations")).column("station").to_pylist())
     for file, part in (("gas_readings.parquet", "gas_readings"), ("laboratory.xlsx", "water")):
-        assert set(holdings.table(at(data / file, part)).column("station").to_pylist()) <= known
+        assert set(cache.table(at(data / file, part)).column("station").to_pylist()) <= known
 
 
 def test_the_demo_is_found_where_it_is_installed():

@@ -22,14 +22,14 @@ import rasterio
 from lxml import etree
 
 from brisk_atlas import demo
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.curate.saving import save as save_record
 from brisk_atlas.core.handover import RasterOrder, VectorOrder, hand_over_raster, hand_over_vector
 from brisk_atlas.core.handover.edited import save_edits
 from brisk_atlas.core.handover.table import write_table
-from brisk_atlas.core.model import DataKind, Edit, Layer, RowsLook
+from brisk_atlas.core.model import DataKind, Edit, Layer, TableView
 from brisk_atlas.core.project import Work
 from brisk_atlas.core.project.file import save as save_project
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.record.document import read_document
 from brisk_atlas.core.rows.editing import state_of
 from brisk_atlas.core.system.atomic_write import finish_moves
@@ -44,14 +44,14 @@ KINDS = ("out.tif", "out.gpkg", "out.geojson", "out.fgb", "out.shp", "out.csv", 
 
 def write(target: Path, version: int) -> None:
     """Write version 1 or 2 of a file, over the other one."""
-    held = Holdings()
+    held = DataCache()
     survey = demo.DATA / "tolvane_survey.gpkg"
     if target.stem == "edited":
         dataset = held.dataset(at(target))
         part = "lava_flows" if target.suffix == ".gpkg" else dataset.parts[0].facts.name
         rows = len(held.table(at(target, part)))
         edit = Edit("year", tuple(range(rows)), (version,) * rows)
-        look = RowsLook(edits=(edit,), edited_from=state_of(dataset.members))
+        look = TableView(edits=(edit,), edited_from=state_of(dataset.members))
         save_edits(held, Layer("l", part, at(target, part), DataKind.VECTOR, rows=look))
     elif target.suffix == ".tif":
         part = held.raster(at(demo.DATA / "elevation_2031.tif", "elevation_2031"))
@@ -159,7 +159,7 @@ def _begin(target: Path) -> None:
     if target.name == "edited.gpkg":
         shutil.copy(demo.DATA / "tolvane_survey.gpkg", target)
     elif target.stem == "edited":
-        held = Holdings()
+        held = DataCache()
         features = held.features(at(demo.DATA / "tolvane_survey.gpkg", "lava_flows"))
         kinds = {".geojson": "GeoJSON", ".shp": "Shapefile"}
         hand_over_vector(features, VectorOrder(target, kinds[target.suffix], "edited"))

@@ -12,6 +12,7 @@ import tempfile
 import traceback
 from pathlib import Path
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
@@ -20,7 +21,6 @@ from brisk_atlas.core.find.preflight import OpenPreflight
 from brisk_atlas.core.find.scan_pool import ScanPool
 from brisk_atlas.core.inspect import Where, probe
 from brisk_atlas.core.model import AtlasError, Layer
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import rows_of
 from brisk_atlas.core.sheet import Sheet
 from brisk_atlas.core.system.workers import WorkerPool
@@ -32,35 +32,35 @@ def attempt(path: Path, before: OpenPreflight) -> tuple[str, str]:
     looked = before.look(at(path))
     if looked.error is not None:
         return "refused", str(looked.error)
-    holdings = before.holdings
+    cache = before.cache
     if looked.question is not None:
-        holdings.say(at(path), looked.question.guess)
-    for part in holdings.dataset(at(path)).parts[:4]:
+        cache.set_options(at(path), looked.question.guess)
+    for part in cache.dataset(at(path)).parts[:4]:
         facts = part.facts
         if facts.kind not in ("vector", "raster", "pointcloud", "table"):
             continue
         layer = Layer("x", "x", at(path, facts.name), facts.kind, first_look(facts, 0))
         if facts.kind in ("vector", "table"):
-            sheet = Sheet(rows_of(holdings, layer))
+            sheet = Sheet(rows_of(cache, layer))
             sheet.values(0, 20, sheet.columns[:8])
             for field in sheet.columns[:3]:
                 sheet.summary(field)
         if facts.extent is not None:
             view = View.fitting(facts.extent, 160, 120)
-            frame = Painter(holdings).frame([layer], view)
+            frame = Painter(cache).frame([layer], view)
             if frame.faults:
                 return "refused", frame.faults["x"]
-            probe(holdings, layer, Where.at(*facts.extent.centre, facts.crs, view.resolution * 4))
+            probe(cache, layer, Where.at(*facts.extent.centre, facts.crs, view.resolution * 4))
     return "ok", ""
 
 
 def main() -> None:
     answers = os.fdopen(os.dup(1), "w", buffering=1)
     os.dup2(2, 1)
-    holdings, scan_pool = Holdings(), ScanPool(WorkerPool(1), 15.0)
+    cache, scan_pool = DataCache(), ScanPool(WorkerPool(1), 15.0)
     with tempfile.TemporaryDirectory() as folder:
         before = OpenPreflight(
-            holdings, Answers(Path(folder, "answers.json")), Catalogue(Path(folder, "catalogue.sqlite")), scan_pool
+            cache, Answers(Path(folder, "answers.json")), Catalogue(Path(folder, "catalogue.sqlite")), scan_pool
         )
         for line in sys.stdin:
             path = Path(json.loads(line))
@@ -70,7 +70,7 @@ def main() -> None:
                 outcome = ("refused", str(error))
             except Exception:
                 outcome = ("unforeseen", traceback.format_exc())
-            holdings.clear()
+            cache.clear()
             answers.write(json.dumps([*outcome, _peak_mb()]) + "\n")
         scan_pool.pool.close()
 

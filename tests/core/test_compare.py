@@ -81,7 +81,7 @@ def test_grids_that_do_not_meet_or_have_no_metres_are_refused(tmp_path):
         change_between(a, empty)
 
 
-def test_each_side_has_its_own_band(holdings, data):
-    scene = holdings.raster(at(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
+def test_each_side_has_its_own_band(cache, data):
+    scene = cache.raster(at(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
     bands = scene.native(bands=(3, 4)).values.astype(float)
     assert change_between(scene, scene, bands=(3, 4)).mean == pytest.approx((bands[1] - bands[0]).mean())

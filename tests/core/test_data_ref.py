@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_atlas.core.connect.copies import copies_folder, copy_target
-from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind, Reading, data_ref
+from brisk_atlas.core.model import CannotRead, DataRef, OpenOptions, PlaceKind, data_ref
 from brisk_atlas.core.project.file import project_bytes, read
 from brisk_atlas.core.read.library_names import library_name
 
@@ -105,7 +105,7 @@ def test_a_project_of_version_1_opens_with_all_its_references(tmp_path):
         "elevation_2029"
     )
     assert by_name["lava_flows"].rows.joins[0].ref == DataRef.file(tmp_path / "laboratory.xlsx").with_part("samples")
-    assert readings == {DataRef.file(tmp_path / "gas_stations.csv"): Reading(crs="EPSG:4326")} and place is not None
+    assert readings == {DataRef.file(tmp_path / "gas_stations.csv"): OpenOptions(crs="EPSG:4326")} and place is not None
     saved = tmp_path / "version_2.brisk.json"
     saved.write_bytes(project_bytes(state, place, readings, tmp_path))
     assert json.loads(saved.read_text())["brisk_atlas_project"] == 2

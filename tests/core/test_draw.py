@@ -26,19 +26,19 @@ UTM = "EPSG:32727"
 views = st.builds(View, st.floats(-1e6, 1e6), st.floats(-1e6, 1e6), st.floats(0.01, 1e4), st.just(640), st.just(480))
 
 
-def layer(holdings, path, part, style=None, **more):
-    facts = holdings.part(at(path, part)).facts
+def layer(cache, path, part, style=None, **more):
+    facts = cache.part(at(path, part)).facts
     return Layer(more.pop("id", part), part, at(path, part), facts.kind, style or first_look(facts, 0), **more)
 
 
 @pytest.fixture(scope="module")
-def painter(holdings):
-    return Painter(holdings)
+def painter(cache):
+    return Painter(cache)
 
 
 @pytest.fixture
-def island(holdings, data):
-    return layer(holdings, data / "elevation_2031.tif", "elevation_2031")
+def island(cache, data):
+    return layer(cache, data / "elevation_2031.tif", "elevation_2031")
 
 
 @given(views, st.floats(0, 640), st.floats(0, 480))
@@ -92,9 +92,9 @@ def test_limits():
     assert limits_of(np.array([np.nan]), Stretch("range")) == (0, 1)
 
 
-def test_limits_of_a_grid_come_from_all_of_it(holdings, data, after):
+def test_limits_of_a_grid_come_from_all_of_it(cache, data, after):
     source = at(data / "elevation_2031.tif", "elevation_2031")
-    low, high = grid_limits(holdings, source, 1, Stretch("percent", 2, 98))
+    low, high = grid_limits(cache, source, 1, Stretch("percent", 2, 98))
     cells = after.native()
     exact = np.percentile(cells.values[0][cells.valid], (2, 98))
     assert (low, high) == pytest.approx(tuple(exact), rel=0.05, abs=2)
@@ -113,8 +113,8 @@ def test_numbers_colour_through_the_ramp_and_words_through_the_palette():
         colouring_of(table, VectorStyle(colour_by="gone"))
 
 
-def test_first_looks_follow_what_the_data_is(holdings, data):
-    look = lambda path, part: first_look(holdings.part(at(data / path, part)).facts, 0)  # noqa: E731
+def test_first_looks_follow_what_the_data_is(cache, data):
+    look = lambda path, part: first_look(cache.part(at(data / path, part)).facts, 0)  # noqa: E731
     assert look("elevation_2029.tif", "elevation_2029").shade > 0
     scene = "MERIDEL3_20310624/MERIDEL3_20310624_META.txt"
     assert look(scene, "visible to shortwave").bands == (3, 2, 1)
@@ -145,9 +145,9 @@ def test_cells_are_squares_when_seen_from_near(painter, island):
     assert changes.size and np.allclose(np.minimum(edges, 10 - edges), 0, atol=0.5)
 
 
-def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, holdings, data, island, monkeypatch):
+def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, cache, data, island, monkeypatch):
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 160, 120)
-    zones = layer(holdings, data / "tolvane_survey.gpkg", "closed_zones")
+    zones = layer(cache, data / "tolvane_survey.gpkg", "closed_zones")
     painter.frame([island, zones], view)
     asked = []
     import brisk_atlas.core.draw.frame as frame
@@ -158,24 +158,24 @@ def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, holdin
     assert asked == ["vector"]
 
 
-def test_hidden_and_clear_layers_leave_no_mark(painter, holdings, data):
+def test_hidden_and_clear_layers_leave_no_mark(painter, cache, data):
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 80, 60)
     path = data / "tolvane_survey.gpkg"
-    hidden = layer(holdings, path, "closed_zones", visible=False)
-    clear = layer(holdings, path, "lava_flows", opacity=0.0)
+    hidden = layer(cache, path, "closed_zones", visible=False)
+    clear = layer(cache, path, "lava_flows", opacity=0.0)
     assert not painter.frame([hidden, clear], view).image.any()
 
 
-def test_opacity_is_that_of_the_layer(painter, holdings, data):
+def test_opacity_is_that_of_the_layer(painter, cache, data):
     path = data / "tolvane_survey.gpkg"
     view = View(508_700, 5_771_900, 1.0, 9, 9, UTM)  # inside a closed zone
-    zone = layer(holdings, path, "closed_zones", VectorStyle(fill="#ff0000", width=0))
+    zone = layer(cache, path, "closed_zones", VectorStyle(fill="#ff0000", width=0))
     half = Layer("h", "h", zone.ref, DataKind.VECTOR, zone.style, True, 0.5)
     assert painter.frame([zone], view).image[4, 4].tolist() == [255, 0, 0, 255]
     assert painter.frame([half], view).image[4, 4].tolist() == [128, 0, 0, 128]
 
 
-def test_a_layer_that_fails_is_named_and_the_rest_is_drawn(painter, holdings, data, tmp_path, island):
+def test_a_layer_that_fails_is_named_and_the_rest_is_drawn(painter, cache, data, tmp_path, island):
     gone = Layer("gone", "gone", at(tmp_path / "gone.tif", "gone"), DataKind.RASTER, GridStyle())
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 80, 60)
     frame = painter.frame([island, gone], view)
@@ -190,61 +190,59 @@ def test_asked_to_stop_it_stops(painter, island):
         painter.frame([island], View(508_700, 5_771_900, 3.3, 300, 300, UTM), check=stop)
 
 
-def test_picked_features_are_violet_with_a_halo(painter, holdings, data):
-    lava = layer(holdings, data / "tolvane_survey.gpkg", "lava_flows", VectorStyle(fill="#ffffff", width=0))
+def test_picked_features_are_violet_with_a_halo(painter, cache, data):
+    lava = layer(cache, data / "tolvane_survey.gpkg", "lava_flows", VectorStyle(fill="#ffffff", width=0))
     view = View.fitting(Extent(509_400, 5_769_400, 511_400, 5_771_300, UTM), 300, 300)
     plain = painter.frame([lava], view).image
-    picked = painter.frame(
-        [lava], view, picked=Picked("lava_flows", tuple(range(len(holdings.features(lava.ref)))))
-    ).image
+    picked = painter.frame([lava], view, picked=Picked("lava_flows", tuple(range(len(cache.features(lava.ref)))))).image
     violet = (np.abs(picked[..., :3].astype(int) - ramps.rgb_of("#7A2DBF")).max(axis=2) < 4).sum()
     assert violet > 200 and not (plain == picked).all()
 
 
-def test_a_layer_in_degrees_falls_on_its_place_in_metres(painter, holdings, data):
+def test_a_layer_in_degrees_falls_on_its_place_in_metres(painter, cache, data):
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 200, 180)
-    samples = layer(holdings, data / "ash_samples.geojson", "ash_samples", VectorStyle(size=6))
+    samples = layer(cache, data / "ash_samples.geojson", "ash_samples", VectorStyle(size=6))
     image = painter.frame([samples], view).image
-    shapes = holdings.shapes_in(samples.ref, UTM)
+    shapes = cache.shapes_in(samples.ref, UTM)
     for x, y in shapes.xy[:20]:
         px, py = view.to_pixel(x, y)
         assert image[int(py), int(px), 3] > 200
 
 
-def test_points_by_class_have_the_colours_of_the_legend(painter, holdings, data):
-    cloud = layer(holdings, data / "harrow_bay_2031.laz", "harrow_bay_2031", CloudStyle(colour_by="classification"))
-    legend = legend_of(holdings, cloud)
+def test_points_by_class_have_the_colours_of_the_legend(painter, cache, data):
+    cloud = layer(cache, data / "harrow_bay_2031.laz", "harrow_bay_2031", CloudStyle(colour_by="classification"))
+    legend = legend_of(cache, cloud)
     assert {text: colour for colour, text in legend.entries}["class 9"] == CLASS_COLOURS[9]
-    frame = painter.frame([cloud], View.fitting(extent_of(holdings, [cloud], UTM), 200, 200))
+    frame = painter.frame([cloud], View.fitting(extent_of(cache, [cloud], UTM), 200, 200))
     water = (frame.image[..., :3] == ramps.rgb_of(CLASS_COLOURS[9])).all(axis=2)
     assert water.sum() > 1000
 
 
-def test_legends(holdings, data, island):
-    hollow = layer(holdings, data / "tolvane_survey.gpkg", "closed_zones", VectorStyle(hollow=True, line="#c2452d"))
-    assert legend_of(holdings, hollow).entries == (("#c2452d", "closed_zones"),)
-    grid = legend_of(holdings, island)
+def test_legends(cache, data, island):
+    hollow = layer(cache, data / "tolvane_survey.gpkg", "closed_zones", VectorStyle(hollow=True, line="#c2452d"))
+    assert legend_of(cache, hollow).entries == (("#c2452d", "closed_zones"),)
+    grid = legend_of(cache, island)
     assert (grid.title, grid.ramp, grid.unit) == ("elevation", "land", "m") and grid.low < 30 < 800 < grid.high
     path = data / "tolvane_survey.gpkg"
-    words = legend_of(holdings, layer(holdings, path, "buildings", VectorStyle(colour_by="village")))
+    words = legend_of(cache, layer(cache, path, "buildings", VectorStyle(colour_by="village")))
     assert [text for _, text in words.entries] == ["Gannet Cove", "Harrow Landing", "Northpoint", "West Tolvane"]
-    years = legend_of(holdings, layer(holdings, path, "lava_flows", VectorStyle(colour_by="year")))
+    years = legend_of(cache, layer(cache, path, "lava_flows", VectorStyle(colour_by="year")))
     assert (years.low, years.high) == (1962, 2031)
 
 
-def test_extent_of_layers_in_another_crs(holdings, data, island):
-    extent = extent_of(holdings, [island], "EPSG:4326")
+def test_extent_of_layers_in_another_crs(cache, data, island):
+    extent = extent_of(cache, [island], "EPSG:4326")
     assert -21 < extent.xmin < extent.xmax < -20.8 and -38.3 < extent.ymin < extent.ymax < -38.1
 
 
-def test_a_layer_that_raises_whatever_it_likes_leaves_the_others_drawn(holdings, data, monkeypatch):
+def test_a_layer_that_raises_whatever_it_likes_leaves_the_others_drawn(cache, data, monkeypatch):
     def layer(name, file):
-        facts = holdings.dataset(at(data / file)).parts[0].facts
+        facts = cache.dataset(at(data / file)).parts[0].facts
         return Layer(name, name, at(data / file, facts.name), facts.kind, first_look(facts, 0))
 
     good, bad = layer("good", "ash_samples.geojson"), layer("bad", "vents.kml")
-    view = View.fitting(holdings.part(good.ref).facts.extent, 200, 150)
-    alone = Painter(holdings).frame([good], view).image
+    view = View.fitting(cache.part(good.ref).facts.extent, 200, 150)
+    alone = Painter(cache).frame([good], view).image
     drawn = Painter._draw
 
     def fails(self, layer, *rest):
@@ -253,7 +251,7 @@ def test_a_layer_that_raises_whatever_it_likes_leaves_the_others_drawn(holdings,
         return drawn(self, layer, *rest)
 
     monkeypatch.setattr(Painter, "_draw", fails)
-    frame = Painter(holdings).frame([bad, good], view)
+    frame = Painter(cache).frame([bad, good], view)
     assert "nobody foresaw this" in frame.faults["bad"] and "good" not in frame.faults
     assert np.array_equal(frame.image, alone) and alone.any()
 

@@ -16,19 +16,19 @@ import pyarrow.parquet as pq
 import pyogrio
 import pytest
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.handover.edited import save_edits, why_not
 from brisk_atlas.core.handover.table import write_table
-from brisk_atlas.core.model import CannotWrite, Edit, Layer, Reading, RowsLook, TextForm
-from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.model import CannotWrite, Edit, Layer, OpenOptions, TableView, TextForm
 from brisk_atlas.core.rows.editing import state_of
 from made_files import at
 
 
-def edited(holdings, path, part, *edits):
-    dataset = holdings.dataset(at(path))
+def edited(cache, path, part, *edits):
+    dataset = cache.dataset(at(path))
     part = part or dataset.parts[0].facts.name
     kind = dataset.part(part).facts.kind
-    return Layer("l", part, at(path, part), kind, rows=RowsLook(edits=edits, edited_from=state_of(dataset.members)))
+    return Layer("l", part, at(path, part), kind, rows=TableView(edits=edits, edited_from=state_of(dataset.members)))
 
 
 def rows(path, layer=None):
@@ -45,7 +45,7 @@ def survey(data, tmp_path):
 
 
 def test_a_geopackage_is_updated_in_place_and_all_else_in_it_stays(survey):
-    held = Holdings()
+    held = DataCache()
     before = rows(survey, "lava_flows")
     with closing(sqlite3.connect(survey)) as db:
         tables = db.execute("SELECT name, sql FROM sqlite_master ORDER BY name").fetchall()
@@ -81,7 +81,7 @@ def test_single_layer_files_are_rewritten_with_their_geometry(data, tmp_path, na
         crs=crs,
         **options,
     )
-    held = Holdings()
+    held = DataCache()
     before, shapes = rows(path), pyogrio.raw.read(path)[2]
     layer = edited(held, path, None, Edit("year", (3,), (1888,)))
     assert save_edits(held, layer) == 1
@@ -102,7 +102,7 @@ def test_geojson_keeps_what_else_it_holds(tmp_path):
         "features": [{"type": "Feature", "id": "a7", "note": {"by": "hand"}, "properties": {"n": 1, "t": "é"}, "geometry": point}],
     }  # fmt: skip
     path.write_text(json.dumps(told), "utf-8")
-    held = Holdings()
+    held = DataCache()
     save_edits(held, edited(held, path, None, Edit("n", (0,), (2,))))
     back = json.loads(path.read_text("utf-8"))
     assert back["title"] == "samples" and back["features"][0]["note"] == {"by": "hand"}
@@ -114,8 +114,8 @@ def test_a_text_table_keeps_its_form_and_the_text_of_other_cells(tmp_path):
     path = tmp_path / "stations.csv"
     raw = 'id;height;name\r\n007;1,50;"Rim; west"\r\n008;2,00;Träger\r\n'
     path.write_bytes(raw.encode("latin-1"))
-    held = Holdings()
-    held.say(at(path), Reading(form=TextForm(";", "latin-1", True, ",")))
+    held = DataCache()
+    held.set_options(at(path), OpenOptions(form=TextForm(";", "latin-1", True, ",")))
     save_edits(held, edited(held, path, None, Edit("height", (1,), (2.75,)), Edit("name", (0,), (None,))))
     assert path.read_bytes().decode("latin-1") == "id;height;name\r\n007;1,50;\r\n008;2,75;Träger\r\n"
 
@@ -123,7 +123,7 @@ def test_a_text_table_keeps_its_form_and_the_text_of_other_cells(tmp_path):
 def test_parquet_is_rewritten_with_its_types(tmp_path):
     path = tmp_path / "t.parquet"
     pq.write_table(pa.table({"n": pa.array([1, 2], pa.int16()), "t": ["a", "b"]}), path)
-    held = Holdings()
+    held = DataCache()
     save_edits(held, edited(held, path, None, Edit("n", (1,), (9,))))
     back = pq.read_table(path)
     assert back.column("n").to_pylist() == [1, 9] and back.schema.field("n").type == pa.int16()
@@ -131,7 +131,7 @@ def test_parquet_is_rewritten_with_its_types(tmp_path):
 
 @pytest.mark.parametrize("what", ["another changed the value", "another took a row away", "it is gone"])
 def test_rows_that_somebody_changed_meanwhile_are_not_overwritten(survey, what):
-    held = Holdings()
+    held = DataCache()
     layer = edited(held, survey, "lava_flows", Edit("surface", (0,), ("mine",)))
     held.table(layer.ref)
     with closing(sqlite3.connect(survey)) as db:
@@ -166,7 +166,7 @@ print(db.execute("SELECT surface FROM lava_flows WHERE fid = 1").fetchone()[0], 
 
 
 def test_what_others_do_elsewhere_in_a_database_does_not_hinder_and_stays(survey):
-    held = Holdings()
+    held = DataCache()
     layer = edited(held, survey, "lava_flows", Edit("surface", (0,), ("mine",)))
     other = subprocess.Popen(
         [sys.executable, "-c", OTHER_PROGRAM, str(survey)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
@@ -179,7 +179,7 @@ def test_what_others_do_elsewhere_in_a_database_does_not_hinder_and_stays(survey
 
 def test_a_database_that_another_program_is_writing_to_is_left_alone(survey, monkeypatch):
     monkeypatch.setattr("brisk_atlas.core.handover.edited.PATIENCE_S", 0.1)
-    held = Holdings()
+    held = DataCache()
     layer = edited(held, survey, "lava_flows", Edit("surface", (0,), ("mine",)))
     with closing(sqlite3.connect(survey, isolation_level=None)) as other:
         other.execute("BEGIN EXCLUSIVE")
@@ -193,7 +193,7 @@ def samples(data, tmp_path):
 
 
 def test_other_files_that_changed_meanwhile_are_not_overwritten(samples):
-    held = Holdings()
+    held = DataCache()
     field = held.dataset(at(samples)).parts[0].facts.fields[0].name
     layer = edited(held, samples, None, Edit(field, (0,), ("mine",)))
     os.utime(samples, ns=(1, 1))
@@ -204,7 +204,7 @@ def test_other_files_that_changed_meanwhile_are_not_overwritten(samples):
 
 
 def test_a_change_while_writing_is_noticed_too(samples):
-    held = Holdings()
+    held = DataCache()
     field = held.dataset(at(samples)).parts[0].facts.fields[0].name
     layer = edited(held, samples, None, Edit(field, (0,), ("mine",)))
 
@@ -228,13 +228,13 @@ def test_a_database_whose_write_broke_off_is_seen_as_it_was_before(survey, tmp_p
     subprocess.run([sys.executable, "-c", script, str(survey)], check=False)
     assert survey.with_name("survey.gpkg-journal").stat().st_size > 0
     damaged = survey.read_bytes()
-    held = Holdings()
+    held = DataCache()
     assert held.table(at(survey, "lava_flows")).column("surface").to_pylist() == whole
     assert survey.read_bytes() == damaged  # looking changes nothing
 
 
 def test_a_failure_half_way_leaves_the_file(survey, monkeypatch):
-    held = Holdings()
+    held = DataCache()
     layer = edited(held, survey, "lava_flows", Edit("no such field", (0,), ("x",)))
     before = survey.read_bytes()
     with pytest.raises(CannotWrite, match="no field no such field"):
@@ -243,7 +243,7 @@ def test_a_failure_half_way_leaves_the_file(survey, monkeypatch):
 
 
 def test_what_is_not_written_back_says_why(data, tmp_path):
-    held = Holdings()
+    held = DataCache()
     for name in ("laboratory.xlsx", "vents.kml"):
         dataset = held.dataset(at(data / name))
         assert "is not written back" in why_not(dataset)
@@ -254,7 +254,7 @@ def test_what_is_not_written_back_says_why(data, tmp_path):
     assert why_not(held.dataset(at(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt"))) is not None
 
 
-def test_tables_go_out_in_each_form_and_come_back(tmp_path, holdings):
+def test_tables_go_out_in_each_form_and_come_back(tmp_path, cache):
     import datetime
 
     table = pa.table(
@@ -269,7 +269,7 @@ def test_tables_go_out_in_each_form_and_come_back(tmp_path, holdings):
     for format_, suffix in (("CSV", ".csv"), ("XLSX", ".xlsx"), ("Parquet", ".parquet")):
         path = tmp_path / f"rows{suffix}"
         write_table(table, path, format_)
-        back = holdings.table(at(path, holdings.dataset(at(path)).parts[0].facts.name))
+        back = cache.table(at(path, cache.dataset(at(path)).parts[0].facts.name))
         assert back.column("n").to_pylist() == [1, None] and back.column("t").to_pylist() == ["a", "ü"]
         assert back.num_rows == 2 and back.column_names == table.column_names
     with pytest.raises(CannotWrite, match="room for"):

@@ -42,7 +42,7 @@ from brisk_atlas.core.find.scan_pool import shared_scan_pool
 from brisk_atlas.core.find.scan_worker import summary_of
 from brisk_atlas.core.find.shelves import mounted
 from brisk_atlas.core.find.summary import from_text, to_text
-from brisk_atlas.core.model import CannotRead, CannotWrite, Columns, Reading
+from brisk_atlas.core.model import CannotRead, CannotWrite, Columns, OpenOptions
 from brisk_atlas.core.place import entry_of, search_crs
 from brisk_atlas.core.read.grouping import group
 from brisk_atlas.core.system.workers import WorkerPool
@@ -485,16 +485,16 @@ def test_what_is_asked_about_other_files(data, tmp_path):
     assert question_about(read.open(tmp_path / "bare.asc"), NEAR).guess.crs == "EPSG:32727"
 
 
-def test_a_crs_given_once_serves_all_rooms(data, tmp_path, holdings):
+def test_a_crs_given_once_serves_all_rooms(data, tmp_path, cache):
     for source in (data / "fissures_2031").glob("fissures.*"):
         if source.suffix != ".prj":
             shutil.copy(source, tmp_path / source.name)
     path = tmp_path / "fissures.shp"
-    holdings.say(at(path), Reading(crs="EPSG:32727"))
-    assert holdings.features(at(path, "fissures")).crs == "EPSG:32727"
-    assert not holdings.dataset(at(path)).warnings
-    holdings.say(at(path), Reading(crs="EPSG:32728"))
-    assert holdings.features(at(path, "fissures")).crs == "EPSG:32728"
+    cache.set_options(at(path), OpenOptions(crs="EPSG:32727"))
+    assert cache.features(at(path, "fissures")).crs == "EPSG:32727"
+    assert not cache.dataset(at(path)).warnings
+    cache.set_options(at(path), OpenOptions(crs="EPSG:32728"))
+    assert cache.features(at(path, "fissures")).crs == "EPSG:32728"
 
 
 def test_looking_for_a_crs():

@@ -14,8 +14,8 @@ import rasterio
 import made_files as made
 from brisk_atlas import cli
 from brisk_atlas.core import read
-from brisk_atlas.core.model import CannotRead, Reading, TextForm
-from brisk_atlas.core.model.reading import Columns
+from brisk_atlas.core.model import CannotRead, OpenOptions, TextForm
+from brisk_atlas.core.model.open_options import Columns
 from brisk_atlas.core.place import same_crs
 from brisk_atlas.core.read import geopackage, geotiff, raster, shapefile, vector
 from made_files import at
@@ -115,7 +115,7 @@ def test_ply(text, tmp_path, capsys):
 def test_text_points_with_chosen_columns(tmp_path, capsys):
     path = made.xyz(tmp_path)
     assert told(capsys, path)["parts"][0]["extent"] == [506_000, 5_770_000, 506_299, 5_770_598]
-    swapped = read.open(path, Reading(columns=Columns(x="column 2", y="column 1", z="column 4")))
+    swapped = read.open(path, OpenOptions(columns=Columns(x="column 2", y="column 1", z="column 4")))
     assert swapped.parts[0].facts.cloud.zrange == (0, 6) and swapped.parts[0].facts.extent.xmin == 5_770_000
 
 
@@ -142,26 +142,26 @@ def test_text_tables_in_every_form(tmp_path):
         table = dataset.parts[0].rows()
         assert dataset.kind == "table" and table.column(1).to_pylist() == [1.5, 2.25], name
     assert read.open(tmp_path / "semi.csv").parts[0].facts.fields[1].name == "Höhe"
-    said = Reading(form=TextForm(";", "cp437", True, "."))
+    said = OpenOptions(form=TextForm(";", "cp437", True, "."))
     assert read.open(tmp_path / "semi.csv", said).parts[0].rows().column(1).to_pylist() == ["1,5", "2,25"]
 
 
 def test_rows_become_points(data, tmp_path):
-    dataset = read.open(data / "gas_stations.csv", Reading("EPSG:4326", columns=Columns("longitude", "latitude")))
+    dataset = read.open(data / "gas_stations.csv", OpenOptions("EPSG:4326", columns=Columns("longitude", "latitude")))
     features = dataset.parts[0].read()
     assert (dataset.kind, len(features), dataset.parts[0].facts.geometry_type) == ("vector", 12, "Point")
     assert features.shapes.xy[:, 0].min() > -21 and "station" in features.table.column_names[0]
     path = tmp_path / "shapes.csv"
     path.write_text('id,where\n1,"POINT (506000 5770000)"\n2,\n3,"POINT (506010 5770000)"\n')
-    placed = read.open(path, Reading("EPSG:32727", columns=Columns(wkt="where"))).parts[0]
+    placed = read.open(path, OpenOptions("EPSG:32727", columns=Columns(wkt="where"))).parts[0]
     assert placed.facts.extent.bounds == (506_000, 5_770_000, 506_010, 5_770_000)
     assert placed.facts.notes["rows without a place"] == "1"
     path = tmp_path / "refs.csv"
     path.write_text("id,ref\n1,27H WC 08767 72205\n2,27HWC0876772205\n")
-    xy = read.open(path, Reading(columns=Columns(mgrs="ref"))).parts[0].read().shapes.xy
+    xy = read.open(path, OpenOptions(columns=Columns(mgrs="ref"))).parts[0].read().shapes.xy
     assert np.allclose(xy[0], xy[1]) and -21 < xy[0, 0] < -20
     with pytest.raises(CannotRead, match="no positions"):
-        read.open(path, Reading("EPSG:4326", columns=Columns("ref", "ref")))
+        read.open(path, OpenOptions("EPSG:4326", columns=Columns("ref", "ref")))
 
 
 def test_dublin_core_is_known_by_its_content(tmp_path, capsys):

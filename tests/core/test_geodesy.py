@@ -63,9 +63,9 @@ def test_areas_over_the_poles_and_the_antimeridian(corners, perimeter, area):
         assert around == pytest.approx(perimeter, abs=1 if perimeter % 1 == 0 else 1e-4)
 
 
-def test_a_plane_has_its_own_lengths_and_bearings(holdings):
+def test_a_plane_has_its_own_lengths_and_bearings(cache):
     xy = np.array([[508_700.0, 5_771_900.0], [508_700.0, 5_772_900.0], [509_700.0, 5_772_900.0]])
-    found = measure(holdings, xy, "EPSG:32727", closed=True)
+    found = measure(cache, xy, "EPSG:32727", closed=True)
     north, east, back = found.legs
     assert (north.in_plane, north.grid_bearing, east.grid_bearing) == (1000, 0, 90) and back.grid_bearing == 225
     assert north.on_ellipsoid == pytest.approx(1000 / 0.9996, abs=0.1) and north.azimuth == pytest.approx(
@@ -75,8 +75,8 @@ def test_a_plane_has_its_own_lengths_and_bearings(holdings):
     assert dict(found.lines)["area, plane"] == "500,000.0 m²" and plane_area(xy[:2]) == 0
 
 
-def test_without_a_crs_there_is_only_the_plane(holdings):
-    found = dict(measure(holdings, np.array([[0.0, 0.0], [3.0, 4.0]]), None).lines)
+def test_without_a_crs_there_is_only_the_plane(cache):
+    found = dict(measure(cache, np.array([[0.0, 0.0], [3.0, 4.0]]), None).lines)
     assert found == {"distance, plane": "5.00", "bearing, grid": "36.87°"}
 
 

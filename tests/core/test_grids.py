@@ -7,6 +7,7 @@ import pytest
 import rasterio
 from rasterio.transform import from_origin
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View, ramps
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.kernels import grid as kernels
@@ -16,7 +17,7 @@ from brisk_atlas.core.draw.prepare import prepare
 from brisk_atlas.core.draw.raster import lit
 from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
 from brisk_atlas.core.place import mesh_of, transform
-from brisk_atlas.core.read import Holdings, pyramid
+from brisk_atlas.core.read import pyramid
 from brisk_atlas.core.system.jobs import Cancelled
 from made_files import at
 
@@ -45,7 +46,7 @@ def layer_of(path, style, **more):
 
 
 def picture(path, style, view):
-    return Painter(Holdings()).frame([layer_of(path, style)], view)
+    return Painter(DataCache()).frame([layer_of(path, style)], view)
 
 
 def slope_values(rows=300, cols=400):
@@ -106,11 +107,11 @@ def test_a_turned_grid_is_drawn_turned(tmp_path):
         * rasterio.Affine.scale(10, -10)
     )
     path = write(tmp_path / "turned.tif", np.full((100, 100), 500, np.float32), transform=turned)
-    holdings = Holdings()
-    part = holdings.raster(at(path, "turned"))
+    cache = DataCache()
+    part = cache.raster(at(path, "turned"))
     inside, outside = turned * (50.5, 50.5), turned * (50.5, 130)
     for place, seen in ((inside, True), (outside, False)):
-        frame = Painter(holdings).frame([layer_of(path, INK)], View(*place, 30.0, 5, 5, UTM))
+        frame = Painter(cache).frame([layer_of(path, INK)], View(*place, 30.0, 5, 5, UTM))
         assert (frame.image[2, 2, 3] > 0) == seen, part.facts.extent
 
 
@@ -146,13 +147,13 @@ def test_classes_keep_their_numbers_and_the_colours_of_the_file(tmp_path):
         "<PAMDataset><PAMRasterBand band='1'><CategoryNames><Category/><Category>lava</Category>"
         "<Category>scrub</Category><Category>grass</Category></CategoryNames></PAMRasterBand></PAMDataset>"
     )
-    holdings = Holdings()
-    style = first_look(holdings.part(at(path, "cover")).facts, 0)
+    cache = DataCache()
+    style = first_look(cache.part(at(path, "cover")).facts, 0)
     assert style.own_colours and style.resample == "nearest"
     layer = layer_of(path, style)
-    seen = Painter(holdings).frame([layer], View.fitting(ALL, 100, 75, margin=0.0)).image[3:-3, 3:-3, :3].reshape(-1, 3)
+    seen = Painter(cache).frame([layer], View.fitting(ALL, 100, 75, margin=0.0)).image[3:-3, 3:-3, :3].reshape(-1, 3)
     assert {tuple(c) for c in np.unique(seen, axis=0).tolist()} == {c[:3] for c in colours.values()}
-    assert [text for _, text in legend_of(holdings, layer).entries] == ["lava", "scrub", "grass"]
+    assert [text for _, text in legend_of(cache, layer).entries] == ["lava", "scrub", "grass"]
 
 
 def test_three_bands_of_different_files_and_cells_make_a_composite(tmp_path):
@@ -225,20 +226,20 @@ def test_slope_shows_degrees(tmp_path):
     assert np.abs(steps(image[10:60, 10:90]) - 45 / 90 * 256).max() <= 2
 
 
-def test_panning_moves_the_picture_and_mends_its_edges(holdings, data):
+def test_panning_moves_the_picture_and_mends_its_edges(cache, data):
     """Only the strips that come into view are drawn, and the whole is as if drawn anew."""
     path = data / "tolvane_survey.gpkg"
     layers = [
         Layer("e", "e", at(data / "elevation_2031.tif", "elevation_2031"), DataKind.RASTER, GridStyle(ramp="land", shade=0.7)),
-        Layer("l", "l", at(path, "lava_flows"), DataKind.VECTOR, first_look(holdings.part(at(path, "lava_flows")).facts, 1)),
-        Layer("p", "p", at(data / "harrow_bay_2031.laz", "harrow_bay_2031"), DataKind.POINTCLOUD, first_look(holdings.part(at(data / "harrow_bay_2031.laz", "harrow_bay_2031")).facts, 1)),
+        Layer("l", "l", at(path, "lava_flows"), DataKind.VECTOR, first_look(cache.part(at(path, "lava_flows")).facts, 1)),
+        Layer("p", "p", at(data / "harrow_bay_2031.laz", "harrow_bay_2031"), DataKind.POINTCLOUD, first_look(cache.part(at(data / "harrow_bay_2031.laz", "harrow_bay_2031")).facts, 1)),
     ]  # fmt: skip
-    used = Painter(holdings)
+    used = Painter(cache)
     view = View(510_200.0, 5_770_300.0, 11.3, 300, 260, UTM)
     used.frame(layers, view)
     for dx, dy in ((40, -25), (-13, 60), (7, 0), (0, 9), (-200, 100)):
         view = view.panned(dx, dy)
-        moved, anew = used.frame(layers, view), Painter(holdings).frame(layers, view)
+        moved, anew = used.frame(layers, view), Painter(cache).frame(layers, view)
         differ = np.abs(moved.image.astype(int) - anew.image).max(axis=2)
         assert (differ > 2).mean() < 0.002
 
@@ -251,13 +252,13 @@ def large(tmp_path, monkeypatch):
 
 
 def test_a_large_grid_without_overviews_gets_some_once(large):
-    holdings, view = Holdings(), View.fitting(ALL, 100, 75, margin=0.0)
+    cache, view = DataCache(), View.fitting(ALL, 100, 75, margin=0.0)
     style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 6000))
-    layer, painter = layer_of(large, style), Painter(holdings)
+    layer, painter = layer_of(large, style), Painter(cache)
     first = painter.frame([layer], view)
     assert first.unfinished == (layer.ref,) and "overview" in first.notes["large"]
     shares = []
-    prepare(holdings, layer, shares.append)
+    prepare(cache, layer, shares.append)
     whole = painter.frame([layer], view)
     assert not whole.unfinished and not whole.notes and shares == sorted(shares)
     pyramid._PROGRESS.clear()  # as after a new start: the overviews are found in the cache
@@ -271,7 +272,7 @@ def test_a_large_grid_without_overviews_gets_some_once(large):
 
 def test_overviews_that_are_not_coarse_enough_get_coarser_ones(tmp_path, monkeypatch):
     path = write(tmp_path / "half.tif", slope_values(1500, 2000), overviews=(2,))
-    part = Holdings().raster(at(path, "half"))
+    part = DataCache().raster(at(path, "half"))
     monkeypatch.setattr(pyramid, "MANY_CELLS", 800_000)
     assert not pyramid.needs_pyramid(part, 1)  # 1000 x 750 cells will do
     monkeypatch.setattr(pyramid, "MANY_CELLS", 700_000)
@@ -279,7 +280,7 @@ def test_overviews_that_are_not_coarse_enough_get_coarser_ones(tmp_path, monkeyp
 
 
 def test_overviews_stopped_half_way_show_what_is_done(large):
-    holdings, view = Holdings(), View.fitting(ALL, 100, 75, margin=0.0)
+    cache, view = DataCache(), View.fitting(ALL, 100, 75, margin=0.0)
     layer = layer_of(large, INK)
 
     def stop(share):
@@ -287,16 +288,16 @@ def test_overviews_stopped_half_way_show_what_is_done(large):
             raise Cancelled("enough")
 
     with pytest.raises(Cancelled):
-        prepare(holdings, layer, stop)
-    frame = Painter(holdings).frame([layer], view)
+        prepare(cache, layer, stop)
+    frame = Painter(cache).frame([layer], view)
     shown = (frame.image[..., 3] > 0).mean()
     assert frame.unfinished and 0.2 < shown < 0.8
-    prepare(holdings, layer, lambda share: None)
-    assert (Painter(holdings).frame([layer], view).image[5:-5, 5:-5, 3] == 255).all()
+    prepare(cache, layer, lambda share: None)
+    assert (Painter(cache).frame([layer], view).image[5:-5, 5:-5, 3] == 255).all()
 
 
 def test_the_cache_of_overviews_is_kept_within_its_limit(large, home):
-    prepare(Holdings(), layer_of(large, INK), lambda share: None)
+    prepare(DataCache(), layer_of(large, INK), lambda share: None)
     assert any(pyramid.cache_folder().iterdir())
     pyramid.prune(limit=10)
     assert not any(pyramid.cache_folder().iterdir())

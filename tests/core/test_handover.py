@@ -20,6 +20,7 @@ import rasterio
 import shapely
 
 from brisk_atlas.core import read
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.handover import (
     RasterOrder,
     VectorOrder,
@@ -34,7 +35,6 @@ from brisk_atlas.core.handover.vector import FORMATS
 from brisk_atlas.core.model import CannotWrite, Extent
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.wkb import exact_shapes
 from brisk_atlas.core.system.jobs import Cancelled
 from made_files import at
@@ -92,8 +92,8 @@ def test_cut_to_an_extent_given_in_degrees(lava, tmp_path):
     assert bounds[0] >= corner[0] - 60 and len(geometry_of(path)) < len(lava)
 
 
-def test_heights_of_trails_survive(holdings, data, tmp_path):
-    trails = holdings.features(at(data / "tolvane_survey.gpkg", "trails"))
+def test_heights_of_trails_survive(cache, data, tmp_path):
+    trails = cache.features(at(data / "tolvane_survey.gpkg", "trails"))
     path = tmp_path / "trails.gpkg"
     hand_over_vector(trails, VectorOrder(path, "GeoPackage", "trails", crs="EPSG:4326"))
     made = geometry_of(path)
@@ -217,8 +217,8 @@ def test_a_grid_in_another_crs_has_the_same_values_in_the_same_places(after, tmp
     assert near.min() - 1 <= found <= near.max() + 1
 
 
-def test_chosen_bands_of_a_scene(holdings, data, tmp_path):
-    scene = holdings.raster(at(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
+def test_chosen_bands_of_a_scene(cache, data, tmp_path):
+    scene = cache.raster(at(data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave"))
     hand_over_raster(scene, RasterOrder(tmp_path / "s.tif", (4, 3)))
     with (
         rasterio.open(tmp_path / "s.tif") as made,
@@ -232,8 +232,8 @@ def test_an_extent_beside_the_grid_is_refused(after, tmp_path):
         hand_over_raster(after, RasterOrder(tmp_path / "g.tif", (1,), within=Extent(0, 0, 9, 9, "EPSG:32727")))
 
 
-def test_tables(holdings, data, tmp_path):
-    table = holdings.table(at(data / "gas_readings.parquet", "gas_readings"))
+def test_tables(cache, data, tmp_path):
+    table = cache.table(at(data / "gas_readings.parquet", "gas_readings"))
     rows = np.array([5, 2, 9])
     assert hand_over_table(table, tmp_path / "t.csv", "CSV", rows, ("station", "so2_ppm")) == 3
     assert arrow_csv.read_csv(tmp_path / "t.csv").column_names == ["station", "so2_ppm"]
@@ -294,7 +294,7 @@ def test_class_colours_go_out_with_their_cells(tmp_path):
                        transform=rasterio.transform.from_origin(0, 30, 10, 10)) as out:  # fmt: skip
         out.write(np.arange(12, dtype="uint8").reshape(1, 3, 4) % 3)
         out.write_colormap(1, {0: (10, 20, 30, 255), 1: (200, 0, 0, 255), 2: (0, 0, 200, 255)})
-    part = Holdings().raster(at(path, "classes"))
+    part = DataCache().raster(at(path, "classes"))
     for crs in (UTM, "EPSG:4326"):
         hand_over_raster(part, RasterOrder(tmp_path / "out.tif", (1,), crs=crs, smooth=True))
         with rasterio.open(tmp_path / "out.tif") as out:
@@ -310,10 +310,10 @@ from brisk_atlas.core.handover import RasterOrder, VectorOrder, hand_over_raster
 from brisk_atlas.core.handover.table import write_table
 from brisk_atlas.core.model import CannotWrite
 from brisk_atlas.core.model import DataRef
-from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.cache import DataCache
 import numpy as np, pyarrow as pa
 data, target = Path(sys.argv[1]), Path(sys.argv[2])
-held = Holdings()
+held = DataCache()
 grid = held.raster(DataRef.file(data / "elevation_2031.tif").with_part("elevation_2031")); grid.native()
 lava = held.features(DataRef.file(data / "tolvane_survey.gpkg").with_part("lava_flows"))
 table = pa.table({"x": np.random.default_rng(1).random(50_000)})

@@ -22,8 +22,8 @@ from made_files import at
 UTM = "EPSG:32727"
 
 
-def layer(holdings, path, part):
-    facts = holdings.part(at(path, part)).facts
+def layer(cache, path, part):
+    facts = cache.part(at(path, part)).facts
     return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
 
 
@@ -31,8 +31,8 @@ def values(finding):
     return {reading.name: reading for reading in finding.readings}
 
 
-def probe(holdings, layer, x, y, crs, reach):
-    return probe_at(holdings, layer, Where.at(x, y, crs, reach))
+def probe(cache, layer, x, y, crs, reach):
+    return probe_at(cache, layer, Where.at(x, y, crs, reach))
 
 
 def pick(shapes, x, y, reach):
@@ -75,24 +75,24 @@ def test_the_feature_drawn_last_is_found_first():
     assert pick(flat, 5, 5, 0) == [1, 0] and pick(flat, 0.5, 0.5, 0) == [0]
 
 
-def test_lava_under_the_pointer(holdings, data, truth):
-    found = probe(holdings, layer(holdings, data / "tolvane_survey.gpkg", "lava_flows"), *thickest(truth), UTM, 5)
+def test_lava_under_the_pointer(cache, data, truth):
+    found = probe(cache, layer(cache, data / "tolvane_survey.gpkg", "lava_flows"), *thickest(truth), UTM, 5)
     assert values(found)["year"].value == 2031
     assert values(found)["max_thick_m"].value == pytest.approx(truth["eruption_2031"]["thickest_m"], abs=0.01)
     assert values(found)["area, plane"].unit == "m²" and found.row is not None
 
 
-def test_elevation_under_the_pointer(holdings, data, truth, after):
+def test_elevation_under_the_pointer(cache, data, truth, after):
     x, y = thickest(truth)
-    found = probe(holdings, layer(holdings, data / "elevation_2031.tif", "elevation_2031"), x, y, UTM, 5)
+    found = probe(cache, layer(cache, data / "elevation_2031.tif", "elevation_2031"), x, y, UTM, 5)
     row, col = truth["eruption_2031"]["thickest_cell"]
     assert values(found)["elevation"].value == after.native().values[0, row, col]
     assert values(found)["elevation"].unit == "m" and values(found)["cell"].value == (row, col)
 
 
-def test_the_change_across_the_curtain_is_the_thickness(holdings, data, truth):
-    a, b = (layer(holdings, data / f"elevation_{y}.tif", f"elevation_{y}") for y in (2029, 2031))
-    change = difference_at(holdings, a, b, *thickest(truth), UTM)
+def test_the_change_across_the_curtain_is_the_thickness(cache, data, truth):
+    a, b = (layer(cache, data / f"elevation_{y}.tif", f"elevation_{y}") for y in (2029, 2031))
+    change = difference_at(cache, a, b, *thickest(truth), UTM)
     assert change.change == pytest.approx(truth["eruption_2031"]["thickest_m"])
     assert change.text.endswith(f"change +{truth['eruption_2031']['thickest_m']:.2f} m")
 
@@ -103,38 +103,36 @@ def test_a_side_without_data_gives_no_change():
     assert PointChange(None, None).text == "no data on either side"
 
 
-def test_nodata_is_said_and_not_numbered(holdings, data):
-    found = probe(holdings, layer(holdings, data / "elevation_2031.tif", "elevation_2031"), 504_005, 5_767_005, UTM, 5)
+def test_nodata_is_said_and_not_numbered(cache, data):
+    found = probe(cache, layer(cache, data / "elevation_2031.tif", "elevation_2031"), 504_005, 5_767_005, UTM, 5)
     assert values(found)["elevation"].text == "no data" and values(found)["elevation"].value is None
 
 
-def test_every_band_of_a_scene_with_its_wavelength(holdings, data):
-    scene = layer(holdings, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
-    readings = probe(holdings, scene, 508_700, 5_771_900, UTM, 5).readings
+def test_every_band_of_a_scene_with_its_wavelength(cache, data):
+    scene = layer(cache, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
+    readings = probe(cache, scene, 508_700, 5_771_900, UTM, 5).readings
     labels = [r.label for r in readings if r.group == "bands" and not r.label.startswith(" ")]
     assert labels[0] == "blue (0.485 µm) · blue" and labels[3] == "near infrared (0.845 µm)" and len(labels) == 6
 
 
-def test_a_laser_point_with_its_class(holdings, data):
-    cloud = layer(holdings, data / "harrow_bay_2031.laz", "harrow_bay_2031")
-    found = values(probe(holdings, cloud, 510_600, 5_769_650, UTM, 4))
+def test_a_laser_point_with_its_class(cache, data):
+    cloud = layer(cache, data / "harrow_bay_2031.laz", "harrow_bay_2031")
+    found = values(probe(cache, cloud, 510_600, 5_769_650, UTM, 4))
     assert found["classification"].text.split()[0] in ("2", "5", "6", "7", "9")
     assert abs(found["x"].value - 510_600) <= 4 and found["points"].value > 1
-    assert probe(holdings, cloud, 505_000, 5_775_000, UTM, 4) is None
+    assert probe(cache, cloud, 505_000, 5_775_000, UTM, 4) is None
 
 
-def test_a_probe_given_in_degrees_finds_the_same(holdings, data):
-    zones = layer(holdings, data / "tolvane_survey.gpkg", "closed_zones")
+def test_a_probe_given_in_degrees_finds_the_same(cache, data):
+    zones = layer(cache, data / "tolvane_survey.gpkg", "closed_zones")
     lon, lat = transform(np.array([[508_700.0, 5_771_900.0]]), UTM, "EPSG:4326")[0]
-    found = probe(holdings, zones, lon, lat, "EPSG:4326", 1e-5)
+    found = probe(cache, zones, lon, lat, "EPSG:4326", 1e-5)
     assert values(found)["name"].value == "Serrick crater"
 
 
-def test_nothing_there_is_none(holdings, data):
-    assert (
-        probe(holdings, layer(holdings, data / "tolvane_survey.gpkg", "buildings"), 508_700, 5_771_900, UTM, 5) is None
-    )
-    assert probe(holdings, layer(holdings, data / "elevation_2031.tif", "elevation_2031"), 0, 0, UTM, 5) is None
+def test_nothing_there_is_none(cache, data):
+    assert probe(cache, layer(cache, data / "tolvane_survey.gpkg", "buildings"), 508_700, 5_771_900, UTM, 5) is None
+    assert probe(cache, layer(cache, data / "elevation_2031.tif", "elevation_2031"), 0, 0, UTM, 5) is None
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,7 @@ import rasterio
 from affine import Affine
 from rasterio.enums import ColorInterp
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.compare import change_between
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
@@ -16,7 +17,6 @@ from brisk_atlas.core.inspect.cell import along, cell_values
 from brisk_atlas.core.inspect.statistics import band_values, statistics_of
 from brisk_atlas.core.inspect.zonal import zonal_table
 from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
-from brisk_atlas.core.read import Holdings
 from made_files import at, write_grid_file, write_squares
 
 UTM = "EPSG:32727"
@@ -57,7 +57,7 @@ def places(transform, seed=1, count=300):
 
 def test_probe_and_line_follow_the_transform(turned):
     path, transform = turned
-    part = Holdings().raster(at(path, "turned"))
+    part = DataCache().raster(at(path, "turned"))
     xy, truth = places(transform)
     assert np.array_equal(along(part, xy, UTM), truth, equal_nan=True)
     with rasterio.open(path) as source:
@@ -71,19 +71,19 @@ def test_probe_and_line_follow_the_transform(turned):
 
 def test_statistics_and_zones_follow_the_transform(turned, tmp_path):
     path, transform = turned
-    holdings = Holdings()
-    part = holdings.raster(at(path, "turned"))
+    cache = DataCache()
+    part = cache.raster(at(path, "turned"))
     col, row = np.meshgrid(np.arange(COLS) + 0.5, np.arange(ROWS) + 0.5)
     x, y = transform * (col, row)
     square = (503_961.3, 5_775_930.7, 504_073.9, 5_776_041.1)
     inside = (x > square[0]) & (x < square[2]) & (y > square[1]) & (y < square[3]) & (VALUES != -9999)
     zones = Layer("zones", "zones", at(write_squares(tmp_path / "zones.gpkg", [square], UTM), "zones"), DataKind.VECTOR)
     layer = Layer("turned", "turned", at(path, "turned"), DataKind.RASTER)
-    rows = zonal_table(holdings, zones, layer).to_pylist()[0]
+    rows = zonal_table(cache, zones, layer).to_pylist()[0]
     assert rows["turned_cells"] == inside.sum() > 50
     assert rows["turned_mean"] == pytest.approx(VALUES[inside].mean(), rel=1e-6)
     assert rows["turned_cells_area_m2"] == pytest.approx(inside.sum() * abs(transform.determinant))
-    summary, _ = statistics_of(holdings, layer, "band 1", Extent(*square, UTM))
+    summary, _ = statistics_of(cache, layer, "band 1", Extent(*square, UTM))
     assert summary.count == inside.sum() and summary.mean == pytest.approx(VALUES[inside].mean(), rel=1e-6)
     values, _ = band_values(part, 1, None)
     assert np.isfinite(values).sum() == (VALUES != -9999).sum()
@@ -91,7 +91,7 @@ def test_statistics_and_zones_follow_the_transform(turned, tmp_path):
 
 def test_reading_onto_another_grid_follows_the_transform(turned):
     path, _ = turned
-    part = Holdings().raster(at(path, "turned"))
+    part = DataCache().raster(at(path, "turned"))
     e = part.facts.extent
     extent, shape = Extent(e.xmin - 3.1, e.ymin - 5.7, e.xmax + 1.3, e.ymax + 2.9, UTM), (37, 41)
     found = part.read(extent, shape)
@@ -114,7 +114,7 @@ def test_the_map_draws_a_grid_where_it_lies(turned):
         "turned", "turned", at(path, "turned"), DataKind.RASTER, GridStyle(ramp="ink", stretch=Stretch("hand", 40, 160))
     )
     view = View(504_000.0, 5_776_000.0, 1.0, 700, 700, UTM)
-    frame = Painter(Holdings()).frame([layer], view)
+    frame = Painter(DataCache()).frame([layer], view)
     for (x, y), value in zip(xy, truth):
         px, py = (int(v) for v in frame.view.to_pixel(x, y))
         col, row = ~transform * (x, y)
@@ -124,14 +124,14 @@ def test_the_map_draws_a_grid_where_it_lies(turned):
 
 def test_a_turned_grid_is_handed_over_and_compared_as_it_lies(turned, tmp_path):
     path, transform = turned
-    holdings = Holdings()
-    part = holdings.raster(at(path, "turned"))
+    cache = DataCache()
+    part = cache.raster(at(path, "turned"))
     hand_over_raster(part, RasterOrder(tmp_path / "out.tif", (1,)))
     with rasterio.open(tmp_path / "out.tif") as out:
         assert out.transform.almost_equals(transform) and np.array_equal(out.read(1), VALUES)
     risen = np.where(VALUES == -9999, VALUES, VALUES + 2)
     other = write_grid_file(tmp_path / "risen.tif", risen, transform, nodata=-9999)
-    change = change_between(part, holdings.raster(at(other, "risen")))
+    change = change_between(part, cache.raster(at(other, "risen")))
     assert change.mean == pytest.approx(2, abs=1e-4) and not change.resampled
     assert change.compared_cells == (VALUES != -9999).sum()
     assert change.net_volume == pytest.approx(2 * change.compared_cells * abs(transform.determinant), rel=1e-4)
@@ -146,9 +146,9 @@ def plane(path, west, north, shape=(200, 220)):
 
 
 def test_planes_on_unaligned_grids_do_not_differ(tmp_path):
-    holdings = Holdings()
-    before = holdings.raster(at(plane(tmp_path / "a.tif", 504_000, 5_776_000), "a"))
-    after = holdings.raster(at(plane(tmp_path / "b.tif", 504_005, 5_775_997), "b"))
+    cache = DataCache()
+    before = cache.raster(at(plane(tmp_path / "a.tif", 504_000, 5_776_000), "a"))
+    after = cache.raster(at(plane(tmp_path / "b.tif", 504_005, 5_775_997), "b"))
     change = change_between(before, after)
     inner = change.difference.values[0][2:-2, 2:-2]
     assert change.resampled and abs(np.nanmean(inner)) < 1e-6 and np.nanmax(np.abs(inner)) < 1e-3
@@ -156,7 +156,7 @@ def test_planes_on_unaligned_grids_do_not_differ(tmp_path):
 
 @pytest.mark.parametrize("size", [7.0, 10.0, 13.0, 25.0])
 def test_exports_to_another_cell_size_stay_in_place(tmp_path, size):
-    part = Holdings().raster(at(plane(tmp_path / "a.tif", 504_000, 5_776_000), "a"))
+    part = DataCache().raster(at(plane(tmp_path / "a.tif", 504_000, 5_776_000), "a"))
     hand_over_raster(part, RasterOrder(tmp_path / "out.tif", (1,), resolution=size))
     with rasterio.open(tmp_path / "out.tif") as out:
         values = out.read(1)
@@ -185,7 +185,7 @@ def test_masked_cells_stay_masked(tmp_path, how):
             out.write(stored, 1)
             out.write_mask(valid)
     assert (tmp_path / "m.tif.msk").exists() == (how == "mask beside")
-    part = Holdings().raster(at(path, "m"))
+    part = DataCache().raster(at(path, "m"))
     assert np.array_equal(part.native().valid, valid)
     for crs, smooth in ((UTM, False), ("EPSG:4326", False), ("EPSG:4326", True)):
         bands = (1, 2, 3, 4) if how == "alpha" else (1,)
@@ -207,7 +207,7 @@ def test_longitudes_from_0_to_360_are_those_of_the_world(tmp_path, west, step, c
     path = write_grid_file(
         tmp_path / "globe.tif", truth(*np.meshgrid(lon, lat)), Affine(step, 0, west, 0, -step, 90), crs="EPSG:4326"
     )
-    part = Holdings().raster(at(path, "globe"))
+    part = DataCache().raster(at(path, "globe"))
     extent = part.facts.extent
     assert extent.xmin >= -181 and extent.xmax <= 181 and "longitudes" in part.facts.notes
     found = cell_values(part, -20.9, -38.2, "EPSG:4326")
@@ -229,10 +229,10 @@ def test_overviews_that_are_not_of_the_file_are_not_used(tmp_path):
     with rasterio.Env(TIFF_USE_OVR=True), rasterio.open(path, "r+") as source:
         source.build_overviews([2, 4])
     assert (tmp_path / "a.tif.ovr").exists()
-    good = Holdings().raster(at(path, "a"))  # not refused as cut short
+    good = DataCache().raster(at(path, "a"))  # not refused as cut short
     assert [level.number for level in good.levels(1)] == [None, 0, 1]
     write_grid_file(path, np.full((600, 600), 5_000.0), Affine(10, 0, 504_000, 0, -10, 5_776_000))
-    part = Holdings().raster(at(path, "a"))
+    part = DataCache().raster(at(path, "a"))
     assert len(part.levels(1)) == 1
     grid = part.read(part.facts.extent, (60, 60), smooth=True)
     assert np.all(grid.values == 5_000)
@@ -244,6 +244,6 @@ def test_packed_whole_numbers_are_scaled_exactly(tmp_path):
     )
     with rasterio.open(path, "r+") as out:
         out.scales = (0.001,)
-    part = Holdings().raster(at(path, "packed"))
+    part = DataCache().raster(at(path, "packed"))
     assert cell_values(part, 504_005, 5_775_995, UTM).values[0] == 123_456.789
     assert part.native().values[0, 0, 0] == 123_456.789

@@ -10,8 +10,8 @@ import pyogrio
 import pytest
 import shapely
 
-from brisk_atlas.core.read import Holdings
-from brisk_atlas.core.read.budget import size_of
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache.budget import size_of
 from brisk_atlas.core.system.jobs import Cancelled, Jobs, Lane
 from made_files import at
 
@@ -40,9 +40,9 @@ def points(tmp_path):
 
 def test_what_was_not_asked_for_longest_goes_first(points):
     sources = [at(points(name), name) for name in "abcd"]
-    one = size_of(Holdings().features(sources[0]))
+    one = size_of(DataCache().features(sources[0]))
     assert 20_000 * 40 < one < 20_000 * 120
-    held = Holdings(budget=int(2.5 * one))
+    held = DataCache(budget=int(2.5 * one))
     first = held.features(sources[0])
     for source in sources[1:]:
         held.features(source)
@@ -52,7 +52,7 @@ def test_what_was_not_asked_for_longest_goes_first(points):
 
 
 def test_released_data_goes_and_its_facts_stay(points):
-    held, source = Holdings(), at(points("a"), "a")
+    held, source = DataCache(), at(points("a"), "a")
     held.shape_index(source, "EPSG:32727")
     assert held.size > 1_000_000
     held.release(source)
@@ -62,7 +62,7 @@ def test_released_data_goes_and_its_facts_stay(points):
 
 
 def test_a_read_that_ends_after_it_was_forgotten_is_not_stored(points):
-    held, path = Holdings(), points("a")
+    held, path = DataCache(), points("a")
     begun, go = threading.Event(), threading.Event()
 
     def slow():
@@ -71,13 +71,13 @@ def test_a_read_that_ends_after_it_was_forgotten_is_not_stored(points):
         return "old"
 
     key = ("made", at(path, "a"))
-    reader = threading.Thread(target=lambda: held.keep(key, slow))
+    reader = threading.Thread(target=lambda: held.derive(key, slow))
     reader.start()
     begun.wait(10)
     held.forget(at(path))
     go.set()
     reader.join()
-    assert held.keep(key, lambda: "new") == "new"
+    assert held.derive(key, lambda: "new") == "new"
 
 
 def test_what_takes_long_does_not_hold_up_what_is_waited_for():

@@ -22,8 +22,8 @@ import made_files as made
 from brisk_atlas import cli
 from brisk_atlas.core import read
 from brisk_atlas.core.find import question_about
-from brisk_atlas.core.model import CannotRead, Extent, FeatureQuery, Reading
-from brisk_atlas.core.model.reading import reading_from, saved_form
+from brisk_atlas.core.model import CannotRead, Extent, FeatureQuery, OpenOptions
+from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.read.curves import arcs
 from brisk_atlas.core.read.dbf_text import TO_CHOOSE
 from brisk_atlas.core.read.times import times_of
@@ -254,10 +254,10 @@ def test_text_of_a_shapefile_in_another_encoding_than_it_states_can_be_chosen(tm
     assert dataset.parts[0].rows().to_pydict() == ({"имя": ["Гавань"]} if not remarked else {"èìÿ": ["Ãàâàíü"]})
     question = question_about(dataset)
     assert question is not None and not question.needed and question.text.example_by("CP1251") == "имя"
-    chosen = read.open(path, Reading(encoding="CP1251"))
+    chosen = read.open(path, OpenOptions(encoding="CP1251"))
     assert chosen.warnings == () and [f.name for f in chosen.parts[0].facts.fields] == ["имя"]
     assert chosen.parts[0].rows().to_pydict() == {"имя": ["Гавань"]} == chosen.parts[0].read().table.to_pydict()
-    assert reading_from(saved_form(Reading(encoding="CP1251"))) == Reading(encoding="CP1251")
+    assert options_from(saved_form(OpenOptions(encoding="CP1251"))) == OpenOptions(encoding="CP1251")
 
 
 def test_utf8_that_no_code_page_states_is_read_without_a_remark(tmp_path):

@@ -11,6 +11,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.handover.probes import save_probes
 from brisk_atlas.core.inspect import (
@@ -34,7 +35,6 @@ from brisk_atlas.core.inspect.held import difference
 from brisk_atlas.core.model import DataKind, Layer, named_as
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
 from made_files import at
@@ -42,9 +42,9 @@ from made_files import at
 UTM = "EPSG:32727"
 
 
-def layer(holdings, path, part=None):
-    part = part or holdings.dataset(at(path)).parts[0].facts.name
-    facts = holdings.part(at(path, part)).facts
+def layer(cache, path, part=None):
+    part = part or cache.dataset(at(path)).parts[0].facts.name
+    facts = cache.part(at(path, part)).facts
     return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
 
 
@@ -89,18 +89,18 @@ def test_hundreds_on_one_spot_are_all_found_the_last_one_first():
 
 @pytest.mark.parametrize("crs", [UTM, "EPSG:4326"])
 @pytest.mark.parametrize("kind", ["box", "lasso", "line"])
-def test_areas_and_lines_hit_what_they_meet(holdings, survey, kind, crs):
-    buildings = layer(holdings, survey, "buildings")
+def test_areas_and_lines_hit_what_they_meet(cache, survey, kind, crs):
+    buildings = layer(cache, survey, "buildings")
     xy = {
         "box": np.array([(510_200, 5_769_400), (510_700, 5_769_400), (510_700, 5_769_900), (510_200, 5_769_900), (510_200, 5_769_400)]),
         "lasso": np.array([(510_200, 5_769_400), (510_800, 5_769_500), (510_400, 5_769_600), (510_700, 5_769_900)]),
         "line": np.array([(510_200, 5_769_500), (510_800, 5_769_800)]),
     }[kind].astype(float)  # fmt: skip
-    shapes = shapely.from_wkb(holdings.features(buildings.ref).wkb.to_numpy(zero_copy_only=False))
+    shapes = shapely.from_wkb(cache.features(buildings.ref).wkb.to_numpy(zero_copy_only=False))
     wanted = shapely.LineString(xy) if kind == "line" else shapely.Polygon(xy)
     expected = np.flatnonzero(shapely.intersects(wanted, shapes))
     where = Where(kind, transform(xy, UTM, crs), crs)
-    _, found = picked(holdings, buildings, where)
+    _, found = picked(cache, buildings, where)
     assert 0 < len(expected) < len(shapes)
     if kind == "line" and crs != UTM:  # a straight line in degrees is not one in metres
         assert len(set(found) ^ set(expected)) <= 2
@@ -108,16 +108,16 @@ def test_areas_and_lines_hit_what_they_meet(holdings, survey, kind, crs):
         assert sorted(found) == expected.tolist() and list(found) == sorted(found, reverse=True)
 
 
-def test_damaged_geometry_does_not_keep_others_from_being_picked(holdings, survey):
-    buildings = layer(holdings, survey, "buildings")
-    whole = holdings.features(buildings.ref)
+def test_damaged_geometry_does_not_keep_others_from_being_picked(cache, survey):
+    buildings = layer(cache, survey, "buildings")
+    whole = cache.features(buildings.ref)
     bow = shapely.Polygon([(510_300, 5_769_500), (510_500, 5_769_700), (510_500, 5_769_500), (510_300, 5_769_700)])
     wkb = pa.array([*whole.wkb.to_pylist()[:50], shapely.to_wkb(bow), b"\x01\x03\x00", None], pa.binary())
     features = Features(pa.table({"i": range(53)}), wkb, shapes_of(wkb)[0], UTM)
 
     class Held:
         def __getattr__(self, name):
-            return getattr(holdings, name)
+            return getattr(cache, name)
 
         def features(self, source):
             return features
@@ -132,11 +132,11 @@ def test_damaged_geometry_does_not_keep_others_from_being_picked(holdings, surve
 # Features
 
 
-def test_attributes_stand_under_their_alias_with_unit_and_meaning(holdings, data):
-    fissures = layer(holdings, data / "fissures_2031" / "fissures.shp")
-    words = holdings.field_meanings(fissures.ref)
+def test_attributes_stand_under_their_alias_with_unit_and_meaning(cache, data):
+    fissures = layer(cache, data / "fissures_2031" / "fissures.shp")
+    words = cache.field_meanings(fissures.ref)
     assert words["FISS_LEN_M"].alias == "Fissure length" and words["FISS_LEN_M"].unit == "metres"
-    found = values(feature_finding(holdings, fissures, 0))
+    found = values(feature_finding(cache, fissures, 0))
     assert found["FISS_LEN_M"].label == "Fissure length" and found["FISS_LEN_M"].unit == "metres"
     assert "Length along the trace" in found["FISS_LEN_M"].about
     assert found["ACT_2031"].text.split(" ", 1)[1] in ("active", "not active")
@@ -169,66 +169,66 @@ def test_no_geometry_and_a_damaged_one_are_said():
     assert "area, ellipsoid" in degrees and "area, plane" not in degrees
 
 
-def test_vertices_and_rows_on_request(holdings, survey, data):
-    zones = layer(holdings, survey, "closed_zones")
-    lines = vertex_readings(holdings, zones, 0)
-    assert len(lines) == values(feature_finding(holdings, zones, 0))["vertices"].value and "," in lines[0].text
+def test_vertices_and_rows_on_request(cache, survey, data):
+    zones = layer(cache, survey, "closed_zones")
+    lines = vertex_readings(cache, zones, 0)
+    assert len(lines) == values(feature_finding(cache, zones, 0))["vertices"].value and "," in lines[0].text
     stations = Layer("s", "stations", at(data / "gas_stations.csv", "gas_stations"), DataKind.TABLE)
-    assert values(row_finding(holdings, stations, 2))["station"].value == "G03"
+    assert values(row_finding(cache, stations, 2))["station"].value == "G03"
 
 
 # Cells and composites
 
 
-def test_a_scene_says_the_numbers_behind_the_composite_in_every_quantity(holdings, data):
+def test_a_scene_says_the_numbers_behind_the_composite_in_every_quantity(cache, data):
     path = data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt"
-    scene = layer(holdings, path, "visible to shortwave")
+    scene = layer(cache, path, "visible to shortwave")
     scene = replace(scene, style=replace(scene.style, bands=(5, 4, 3)))
-    found = probe(holdings, scene, Where.at(508_700, 5_771_900, UTM, 5))
+    found = probe(cache, scene, Where.at(508_700, 5_771_900, UTM, 5))
     shown = {r.label.split(" · ")[1]: r.key for r in found.readings if " · " in r.label}
     assert shown == {"red": "shortwave infrared 1", "green": "near infrared", "blue": "red"}
-    band = holdings.raster(scene.ref).facts.grid.bands[4]
+    band = cache.raster(scene.ref).facts.grid.bands[4]
     rescale = next(r for r in band.rescale if r.quantity == "reflectance")
     number = found.reading("shortwave infrared 1").value
     assert found.reading("shortwave infrared 1, reflectance").value == pytest.approx(
         number * rescale.gain + rescale.offset, rel=1e-5
     )
     measured = replace(scene, ref=scene.ref.with_part(named_as(scene.part, "reflectance")))
-    again = probe(holdings, measured, Where.at(508_700, 5_771_900, UTM, 5))
+    again = probe(cache, measured, Where.at(508_700, 5_771_900, UTM, 5))
     assert again.reading("shortwave infrared 1").value == pytest.approx(
         number * rescale.gain + rescale.offset, rel=1e-5
     )
     assert again.reading("shortwave infrared 1, reflectance") is None
 
 
-def test_classes_and_other_units(holdings, data, after):
+def test_classes_and_other_units(cache, data, after):
     path = data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt"
-    quality = next(p.facts.name for p in holdings.dataset(at(path)).parts if p.facts.grid.bands[0].classes)
-    found = probe(holdings, layer(holdings, path, quality), Where.at(508_700, 5_771_900, UTM, 5))
+    quality = next(p.facts.name for p in cache.dataset(at(path)).parts if p.facts.grid.bands[0].classes)
+    found = probe(cache, layer(cache, path, quality), Where.at(508_700, 5_771_900, UTM, 5))
     assert found.readings[0].text.split(" ", 1)[1] in [
-        name for _, _, name in holdings.part(at(path, quality)).facts.grid.bands[0].classes
+        name for _, _, name in cache.part(at(path, quality)).facts.grid.bands[0].classes
     ]
-    height = probe(holdings, layer(holdings, data / "elevation_2031.tif"), Where.at(508_700, 5_771_900, UTM, 5))
+    height = probe(cache, layer(cache, data / "elevation_2031.tif"), Where.at(508_700, 5_771_900, UTM, 5))
     assert height.reading("elevation, in ft").value == pytest.approx(
         height.reading("elevation").value / 0.3048, rel=1e-5
     )
     assert height.reading("cell").value == (410, 470) and height.reading("cell centre").value == (508_705, 5_771_895)
 
 
-def test_an_area_over_a_grid_gives_the_statistics_of_every_band(holdings, data):
-    scene = layer(holdings, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
-    found = probe(holdings, scene, Where.box(508_000, 5_771_000, 508_600, 5_771_600, UTM))
+def test_an_area_over_a_grid_gives_the_statistics_of_every_band(cache, data):
+    scene = layer(cache, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
+    found = probe(cache, scene, Where.box(508_000, 5_771_000, 508_600, 5_771_600, UTM))
     assert found.reading("blue, values").value == 400 and len({r.group for r in found.readings}) == 6
-    assert probe(holdings, scene, Where.box(0, 0, 1, 1, UTM)) is None
+    assert probe(cache, scene, Where.box(0, 0, 1, 1, UTM)) is None
 
 
 # Points
 
 
-def test_a_point_and_its_neighbours(holdings, data):
-    cloud = layer(holdings, data / "harrow_bay_2031.laz")
-    found = probe(holdings, cloud, Where.at(510_600, 5_769_650, UTM, 5))
-    points = holdings.points(cloud.ref)
+def test_a_point_and_its_neighbours(cache, data):
+    cloud = layer(cache, data / "harrow_bay_2031.laz")
+    found = probe(cache, cloud, Where.at(510_600, 5_769_650, UTM, 5))
+    points = cache.points(cloud.ref)
     off = np.hypot(*(points.xyz[:, :2] - (510_600, 5_769_650)).T)
     near = off <= 5
     assert found.reading("x").value == points.xyz[np.argmin(off), 0]
@@ -239,14 +239,14 @@ def test_a_point_and_its_neighbours(holdings, data):
     assert sum(kinds.values()) == near.sum() and found.reading("classification").text.split(" ", 1)[1]
 
 
-def test_a_box_keeps_what_is_inside_apart_from_what_the_header_says(holdings, data):
+def test_a_box_keeps_what_is_inside_apart_from_what_the_header_says(cache, data):
     import laspy
 
-    cloud = layer(holdings, data / "harrow_bay_2031.laz")
-    found = probe(holdings, cloud, Where.box(510_500, 5_769_500, 510_800, 5_769_800, UTM))
+    cloud = layer(cache, data / "harrow_bay_2031.laz")
+    found = probe(cache, cloud, Where.box(510_500, 5_769_500, 510_800, 5_769_800, UTM))
     with laspy.open(cloud.ref.path) as source:
         header = source.header
-    points = holdings.points(cloud.ref)
+    points = cache.points(cloud.ref)
     inside = (np.abs(points.xyz[:, :2] - (510_650, 5_769_650)) <= 150).all(axis=1)
     groups = {r.group for r in found.readings}
     assert {"inside", "header of the whole file", "dimensions of the whole file", "records in the header"} <= groups
@@ -260,14 +260,14 @@ def test_a_box_keeps_what_is_inside_apart_from_what_the_header_says(holdings, da
     reading = next(r for r in found.readings if r.key == "intensity" and r.group == "inside")
     assert reading.value == (points.dimensions["intensity"][inside].min(), points.dimensions["intensity"][inside].max())
     assert any("LASF" in r.label for r in found.readings if r.group == "records in the header")
-    nothing = probe(holdings, cloud, Where.box(0, 0, 1, 1, UTM))
+    nothing = probe(cache, cloud, Where.box(0, 0, 1, 1, UTM))
     assert nothing.readings[0].text == "0 of 300,000"
 
 
-def test_all_layers_are_asked_and_one_that_can_not_be_read_is_left_out(holdings, data, survey):
+def test_all_layers_are_asked_and_one_that_can_not_be_read_is_left_out(cache, data, survey):
     gone = Layer("x", "x", at(data / "not there.gpkg", "x"), DataKind.VECTOR)
-    layers = [layer(holdings, survey, "closed_zones"), gone, layer(holdings, data / "elevation_2031.tif")]
-    found = probe_all(Holdings(), layers, Where.at(508_700, 5_771_900, UTM, 5))
+    layers = [layer(cache, survey, "closed_zones"), gone, layer(cache, data / "elevation_2031.tif")]
+    found = probe_all(DataCache(), layers, Where.at(508_700, 5_771_900, UTM, 5))
     assert [f.layer_id for f in found] == ["closed_zones", "elevation_2031"]
 
 
@@ -306,27 +306,27 @@ def test_differences(a, b, unit, text):
     assert difference(Reading("v", a, str(a), "m"), Reading("v", b, str(b), unit)) == text
 
 
-def test_spectra_are_reflectance_over_wavelength(holdings, data):
-    scene = layer(holdings, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
-    finding = probe(holdings, scene, Where.at(505_500, 5_773_500, UTM, 5))
+def test_spectra_are_reflectance_over_wavelength(cache, data):
+    scene = layer(cache, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
+    finding = probe(cache, scene, Where.at(505_500, 5_773_500, UTM, 5))
     (spectrum,) = spectra([Held(1, "green", 0, 0, UTM, finding), held(2, Reading("n", 1, "1"))])
-    bands = holdings.raster(scene.ref).facts.grid.bands
+    bands = cache.raster(scene.ref).facts.grid.bands
     assert spectrum.wavelength.tolist() == sorted(b.centre_um for b in bands) and spectrum.unit == "reflectance"
     assert spectrum.value[3] > 2 * spectrum.value[2]  # leaves shine beyond red
     assert (spectrum.value > 0).all() and (spectrum.value < 1).all()
 
 
-def test_held_probes_become_a_layer_of_points(tmp_path, holdings, data):
-    elevation = layer(holdings, data / "elevation_2031.tif")
+def test_held_probes_become_a_layer_of_points(tmp_path, cache, data):
+    elevation = layer(cache, data / "elevation_2031.tif")
     there = [(508_700.0, 5_771_900.0), (505_000.0, 5_773_000.0)]
     kept = [
-        Held(i, f"p{i}", x, y, UTM, probe(holdings, elevation, Where.at(x, y, UTM, 5)))
+        Held(i, f"p{i}", x, y, UTM, probe(cache, elevation, Where.at(x, y, UTM, 5)))
         for i, (x, y) in enumerate(there, 1)
     ]
     lon, lat = transform(np.array([there[1]]), UTM, "EPSG:4326")[0]
     kept[1] = replace(kept[1], x=lon, y=lat, crs="EPSG:4326")
     path = save_probes(kept, {}, tmp_path / "probes.gpkg")
-    held_anew = Holdings()
+    held_anew = DataCache()
     features = held_anew.features(at(path, "probes"))
     assert features.shapes.xy == pytest.approx(np.array(there), abs=1e-3) and features.crs == UTM
     table = features.table

@@ -17,7 +17,7 @@ from brisk_atlas.core.model import (
     DataKind,
     Facts,
     GridStyle,
-    Reading,
+    OpenOptions,
     Stretch,
     VectorStyle,
 )
@@ -128,7 +128,7 @@ def test_saved_and_opened_it_is_the_same(tmp_path):
     assert work.changed
     save(work, path)
     assert not work.changed and work.file == path
-    said = {work.layers[0].ref.whole: Reading(crs="EPSG:32727")}
+    said = {work.layers[0].ref.whole: OpenOptions(crs="EPSG:32727")}
     save(work, path, said)
     assert read(path) == (work.state, work.place, said)
 

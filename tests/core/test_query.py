@@ -15,14 +15,15 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core import read
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Answers, Catalogue, ScanPool
 from brisk_atlas.core.find.preflight import OpenPreflight
 from brisk_atlas.core.find.scan_worker import summary_of
-from brisk_atlas.core.model import Capability, Columns, Extent, FeatureQuery, Layer, Ordering, Reading, RowsPart
-from brisk_atlas.core.read import Holdings, table
+from brisk_atlas.core.model import Capability, Columns, Extent, FeatureQuery, Layer, OpenOptions, Ordering, RowsPart
+from brisk_atlas.core.read import table
 from brisk_atlas.core.rows.query import ask, ask_rows
 from made_files import CRS, at
 
@@ -47,7 +48,7 @@ def wells(tmp_path_factory):
     geo = {"version": "1.1.0", "primary_column": "geometry", "columns": {"geometry": column}}
     pq.write_table(placed.replace_schema_metadata({"geo": json.dumps(geo)}), folder / "wells.parquet")
     pa.csv.write_csv(rows, folder / "wells.csv")
-    options = Reading(CRS, columns=Columns("x", "y"))
+    options = OpenOptions(CRS, columns=Columns("x", "y"))
     parts = {name: read.open(folder / f"wells.{name}", options).parts[0] for name in FORMATS}
     return SimpleNamespace(parts=parts, truth=rows.to_pandas())
 
@@ -113,7 +114,7 @@ def test_what_is_asked_of_a_file_with_columns_apart_reads_those_alone(wells, mon
     monkeypatch.setattr(
         pq, "read_table", lambda path, columns=None: asked.append(columns) or whole(path, columns=columns)
     )
-    lazy = Holdings().attributes(part.ref.with_part("wells"))
+    lazy = DataCache().attributes(part.ref.with_part("wells"))
     assert asked == [] and lazy.column_names == ["name", "depth", "x", "y"] and len(lazy) == COUNT
     assert lazy.column("depth").null_count == 23 and asked == [["depth"]]
 
@@ -133,15 +134,15 @@ def test_from_a_path_to_the_first_picture_a_table_with_coordinates_is_parsed_onc
             parsed.clear()
             return found
 
-    holdings = Holdings()
+    cache = DataCache()
     catalogue, answers = Catalogue(tmp_path / "catalogue.sqlite"), Answers(tmp_path / "answers.json")
-    preflight = OpenPreflight(holdings, answers, catalogue, LookedAt(None))
+    preflight = OpenPreflight(cache, answers, catalogue, LookedAt(None))
     result = preflight.look(at(path))
     assert result.question is not None and result.question.guess.columns == Columns("lon", "lat")
-    holdings.say(at(path), result.question.guess)  # "Open" is pressed
-    facts = holdings.dataset(at(path)).parts[0].facts
+    cache.set_options(at(path), result.question.guess)  # "Open" is pressed
+    facts = cache.dataset(at(path)).parts[0].facts
     layer = Layer("v", "v", at(path, facts.name), facts.kind, first_look(facts, 0))
-    frame = Painter(holdings).frame([layer], View.fitting(facts.extent, 160, 120))
+    frame = Painter(cache).frame([layer], View.fitting(facts.extent, 160, 120))
     assert frame.image.any() and not frame.faults
-    assert holdings.table(layer.ref).num_rows == 50
+    assert cache.table(layer.ref).num_rows == 50
     assert len(parsed) == 1

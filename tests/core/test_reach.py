@@ -19,8 +19,8 @@ from hypothesis import strategies as st
 import made_files as made
 from brisk_atlas.core import read
 from brisk_atlas.core.connect import copies, localise
-from brisk_atlas.core.model import CannotRead, Columns, DataRef, Reading, TextForm
-from brisk_atlas.core.model.reading import reading_from, saved_form
+from brisk_atlas.core.model import CannotRead, Columns, DataRef, OpenOptions, TextForm
+from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees
 from brisk_atlas.core.place.notation import degrees_text, mgrs_text
 from brisk_atlas.core.read.content import content_of, root_of
@@ -93,7 +93,7 @@ def test_a_tiff_of_any_bytes_is_left_to_the_library_or_refused(tmp_path_factory,
 
 
 readings = st.builds(
-    Reading,
+    OpenOptions,
     st.none() | st.just("EPSG:32727"),
     st.none() | st.builds(TextForm, st.sampled_from(",;\t"), st.just("cp1252"), st.booleans(), st.sampled_from(".,")),
     st.none() | st.builds(Columns, st.text(max_size=5), st.text(max_size=5)),
@@ -103,7 +103,7 @@ readings = st.builds(
 
 @given(readings)
 def test_what_was_said_reads_back_as_it_was_saved(said):
-    assert reading_from(saved_form(said)) == said
+    assert options_from(saved_form(said)) == said
 
 
 coordinate = st.floats(-1e7, 1e7) | st.just(np.nan)

@@ -10,6 +10,7 @@ import rasterio
 
 import made_files as made
 from brisk_atlas.core import read
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CannotRead, DataKind, Extent
 from brisk_atlas.core.place import transform
 from made_files import at
@@ -48,35 +49,35 @@ def test_counts_of_the_other_files(data, truth, file, kind, count):
     assert (f.kind, f.count) == (kind, truth["counts"][count])
 
 
-def test_boat_lines_have_what_the_boat_measured(data, truth, holdings):
+def test_boat_lines_have_what_the_boat_measured(data, truth, cache):
     for code, count in truth["boat_lines"].items():
         path = data / "boat_lines" / f"{code.lower()}.mgd77"
         assert facts(path).count == count
-        table = holdings.table(at(path, path.stem))
+        table = cache.table(at(path, path.stem))
         depth = table.column("depth_m").to_numpy()
         assert 0 < np.nanmin(depth) < np.nanmax(depth) < 4000
         gravity = table.column("gravity_mgal").null_count == count
         assert gravity == (code in ("TSO2903", "TSO2905"))
 
 
-def test_gravity_answers_to_the_sea_floor(data, holdings):
-    table = holdings.table(at(data / "boat_lines" / "tso2901.mgd77", "tso2901"))
+def test_gravity_answers_to_the_sea_floor(data, cache):
+    table = cache.table(at(data / "boat_lines" / "tso2901.mgd77", "tso2901"))
     depth, free_air = (table.column(n).to_numpy() for n in ("depth_m", "free_air_mgal"))
     assert np.corrcoef(-depth, free_air)[0, 1] > 0.9
 
 
-def test_well_logs(data, truth, holdings):
+def test_well_logs(data, truth, cache):
     for hole, samples in truth["logs"].items():
         path = data / "boreholes" / f"{hole.lower()}.las"
         f = facts(path)
         assert (f.name, f.count) == (hole, samples)
         assert f.fields[0].name == "DEPT"
-        assert holdings.table(at(path, hole)).column("GR").null_count > 0  # the stretch that the tool missed
+        assert cache.table(at(path, hole)).column("GR").null_count > 0  # the stretch that the tool missed
 
 
-def test_logs_agree_with_the_layers(data, holdings):
-    log = holdings.table(at(data / "boreholes" / "tg-1.las", "TG-1"))
-    layers = holdings.table(at(data / "boreholes" / "intervals.csv", "intervals")).to_pylist()
+def test_logs_agree_with_the_layers(data, cache):
+    log = cache.table(at(data / "boreholes" / "tg-1.las", "TG-1"))
+    layers = cache.table(at(data / "boreholes" / "intervals.csv", "intervals")).to_pylist()
     depth, density = log.column("DEPT").to_numpy(), log.column("RHOB").to_numpy()
     heavy, light = [], []
     for row in layers:
@@ -86,12 +87,12 @@ def test_logs_agree_with_the_layers(data, holdings):
     assert heavy and light and min(heavy) > 2.7 > max(light)
 
 
-def test_elevation_grid(data, truth, holdings):
+def test_elevation_grid(data, truth, cache):
     f = facts(data / "elevation_2029.tif")
     assert (f.grid.width, f.grid.height, f.grid.dtype, f.grid.nodata) == (1024, 900, "float32", -9999)
     assert f.grid.resolution == (10, 10) and f.grid.overviews == (2, 4, 8)
     assert f.grid.bands[0].unit == "m" and "mean sea level" in f.notes["vertical datum"]
-    grid = holdings.raster(at(data / "elevation_2029.tif", "elevation_2029")).native()
+    grid = cache.raster(at(data / "elevation_2029.tif", "elevation_2029")).native()
     assert grid.valid.sum() == truth["elevation"]["valid_cells"]
     assert grid.values[0][grid.valid].max() == truth["elevation"]["highest_2029_m"]
 
@@ -118,9 +119,9 @@ def test_scene_by_either_of_its_metadata_files(data, truth):
         assert text.part("thermal").facts.grid.resolution == (60, 60)
 
 
-def test_the_scene_after_is_cooler_darker_and_less_green(data, holdings):
+def test_the_scene_after_is_cooler_darker_and_less_green(data, cache):
     def band(folder, part, index):
-        grid = holdings.raster(at(data / folder / f"{folder}_META.txt", part)).native(bands=(index,))
+        grid = cache.raster(at(data / folder / f"{folder}_META.txt", part)).native(bands=(index,))
         return grid.values[0].astype(float)
 
     def green(folder):
@@ -133,17 +134,17 @@ def test_the_scene_after_is_cooler_darker_and_less_green(data, holdings):
     assert np.median(band(new, "thermal", 1)) < np.median(band(old, "thermal", 1))
 
 
-def test_laser_header_and_points(data, holdings):
+def test_laser_header_and_points(data, cache):
     f = facts(data / "harrow_bay_2031.laz")
     assert (f.cloud.point_format, f.cloud.version, f.crs) == (7, "1.4", "EPSG:32727")
     assert {"intensity", "classification", "red", "gps_time", "ash_mm"} <= set(f.cloud.dimensions)
-    points = holdings.points(at(data / "harrow_bay_2031.laz", "harrow_bay_2031"))
+    points = cache.points(at(data / "harrow_bay_2031.laz", "harrow_bay_2031"))
     assert len(points) == 300_000
     assert np.allclose(points.xyz.min(axis=0)[:2], [f.extent.xmin, f.extent.ymin], atol=0.02)
 
 
-def test_laser_ground_lies_on_the_grid_after(data, holdings, after):
-    points = holdings.points(at(data / "harrow_bay_2031.laz", "harrow_bay_2031"))
+def test_laser_ground_lies_on_the_grid_after(data, cache, after):
+    points = cache.points(at(data / "harrow_bay_2031.laz", "harrow_bay_2031"))
     ground = points.xyz[points.dimensions["classification"] == 2][::500]
     grid = after.native()
     row, col = (
@@ -234,7 +235,7 @@ def test_warping_puts_cells_where_pyproj_says(after):
 
 
 def test_holdings_read_once_and_anew_after_forgetting(data, monkeypatch):
-    held = read.Holdings()
+    held = DataCache()
     source = at(data / "tolvane_survey.gpkg", "trails")
     first = held.features(source)
     assert held.features(source) is first
@@ -244,9 +245,9 @@ def test_holdings_read_once_and_anew_after_forgetting(data, monkeypatch):
     assert held.peek(source) is None and held.features(source) is not first
 
 
-def test_a_part_that_is_gone_is_said_by_name(data, holdings):
+def test_a_part_that_is_gone_is_said_by_name(data, cache):
     with pytest.raises(CannotRead, match="no part called roads"):
-        holdings.part(at(data / "tolvane_survey.gpkg", "roads"))
+        cache.part(at(data / "tolvane_survey.gpkg", "roads"))
 
 
 def test_a_third_party_reader_takes_over_its_ending(monkeypatch, tmp_path):

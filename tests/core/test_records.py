@@ -75,7 +75,7 @@ def lines(sections):
     return {line.label: line.text for section in sections for line in section.lines}
 
 
-# Reading
+# OpenOptions
 
 
 def test_an_iso_record_in_brief(data):

@@ -16,9 +16,9 @@ import pytest
 from affine import Affine
 
 from brisk_atlas.core import read
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.find.scan_pool import ScanPool
 from brisk_atlas.core.model import CannotRead, NeedsPermission
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.permissions import allow
 from brisk_atlas.core.system.workers import WorkerPool
 from made_files import at, write_grid_file
@@ -152,7 +152,7 @@ def test_what_lies_in_its_own_folder_is_read_and_the_rest_once_it_is_allowed(tmp
 def test_an_address_in_a_project_is_not_asked_for_until_its_host_is_allowed(listener):
     url, met = listener
     with pytest.raises(NeedsPermission) as caught:
-        Holdings().dataset(at(f"{url}/a.tif"))
+        DataCache().dataset(at(f"{url}/a.tif"))
     assert met == [] and caught.value.places == ("127.0.0.1",)
 
 

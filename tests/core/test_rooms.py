@@ -170,11 +170,11 @@ def test_an_unknown_crs_is_said_to_be_unknown(data):
 
 
 @pytest.fixture(scope="module")
-def terrain(holdings, data):
+def terrain(cache, data):
     path = data / "elevation_2031.tif"
-    facts = holdings.part(at(path, "elevation_2031")).facts
+    facts = cache.part(at(path, "elevation_2031")).facts
     layer = Layer("e", "e", at(path, "elevation_2031"), DataKind.RASTER, first_look(facts, 0))
-    return terrain_of(Painter(holdings), layer, [layer], "#FFFFFF")
+    return terrain_of(Painter(cache), layer, [layer], "#FFFFFF")
 
 
 def test_a_terrain_has_the_heights_of_its_grid(terrain, after):

@@ -12,13 +12,14 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.inspect import Where, probe
 from brisk_atlas.core.model import (
     BadExpression,
-    ColumnLook,
+    ColumnView,
     ComputedField,
     DataKind,
     Edit,
@@ -26,12 +27,11 @@ from brisk_atlas.core.model import (
     Join,
     Label,
     Layer,
-    RowsLook,
+    TableView,
     VectorStyle,
 )
 from brisk_atlas.core.project import Work
 from brisk_atlas.core.project.file import read, save
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import fields_with_added, mask_of, rows_of, shown_rows
 from brisk_atlas.core.rows.editing import changed_cells, edited, replacing, value_from
 from brisk_atlas.core.rows.filters import condition_of, words_of
@@ -45,7 +45,7 @@ def flows(data):
 
 
 def looking(layer, **rows):
-    return replace(layer, rows=RowsLook(**rows))
+    return replace(layer, rows=TableView(**rows))
 
 
 # Filters
@@ -81,33 +81,33 @@ def test_filters_of_single_fields(chosen, shown, words):
     assert words_of(chosen) == words
 
 
-def test_filters_and_a_condition_hold_together(holdings, flows, lava):
+def test_filters_and_a_condition_hold_together(cache, flows, lava):
     layer = looking(flows, where="year = 2031", filters=(FieldFilter("volume_m3", "range", low=1e6),))
-    mask = shown_rows(holdings, layer)
+    mask = shown_rows(cache, layer)
     years, volumes = lava.table.column("year").to_numpy(), lava.table.column("volume_m3").to_numpy()
     assert mask.tolist() == ((years == 2031) & (volumes >= 1e6)).tolist() and 0 < mask.sum() < len(mask)
-    assert shown_rows(holdings, flows) is None
+    assert shown_rows(cache, flows) is None
 
 
-def test_a_filter_acts_on_the_map_and_on_the_hand_if_it_is_let(holdings, flows, lava, truth):
+def test_a_filter_acts_on_the_map_and_on_the_hand_if_it_is_let(cache, flows, lava, truth):
     row, col = truth["eruption_2031"]["thickest_cell"]
     x, y = 504_000 + (col + 0.5) * 10, 5_776_000 - (row + 0.5) * 10
     view = View(x, y, 2.0, 40, 40, "EPSG:32727")
     style = VectorStyle(label=Label("vent"))
     there = Where.at(x, y, "EPSG:32727", 1)
-    painter = Painter(holdings)
+    painter = Painter(cache)
     for on_map, drawn in ((False, True), (True, False)):
         layer = replace(looking(flows, where="year < 2031", on_map=on_map), style=style)
         frame = painter.frame([layer], view, measure=lambda text, size: (8.0, 8.0))
         assert bool(frame.image.any()) == drawn and bool(frame.labels) == drawn
-        assert (probe(holdings, layer, there) is not None) == drawn
+        assert (probe(cache, layer, there) is not None) == drawn
     assert not painter.frame([replace(layer, rows=replace(layer.rows, where="nofield = 1"))], view).image.any()
 
 
 # Computed fields
 
 
-def test_population_over_area_is_worked_out_and_colours_the_map(holdings, flows, lava):
+def test_population_over_area_is_worked_out_and_colours_the_map(cache, flows, lava):
     layer = looking(
         flows,
         computed=(
@@ -115,33 +115,33 @@ def test_population_over_area_is_worked_out_and_colours_the_map(holdings, flows,
             ComputedField("class", "CASE WHEN thick > 2 THEN 'thick' ELSE 'thin' END"),
         ),
     )
-    table = rows_of(holdings, layer)
+    table = rows_of(cache, layer)
     area = shapely.area(shapely.from_wkb(lava.wkb.to_numpy(zero_copy_only=False)))
     thick = table.column("thick").to_numpy()
     assert thick == pytest.approx(lava.table.column("volume_m3").to_numpy() / area)
     assert table.column("class").to_pylist() == ["thick" if t > 2 else "thin" for t in thick]
-    assert [f.name for f in fields_with_added(holdings, layer)][-2:] == ["thick", "class"]
-    assert "thick" not in holdings.table(flows.ref).column_names  # the original stays as it is
+    assert [f.name for f in fields_with_added(cache, layer)][-2:] == ["thick", "class"]
+    assert "thick" not in cache.table(flows.ref).column_names  # the original stays as it is
     styled = replace(layer, style=VectorStyle(colour_by="class", method="unique"))
-    frame = Painter(holdings).frame([styled], View(510_000, 5_771_000, 20, 300, 300, "EPSG:32727"))
+    frame = Painter(cache).frame([styled], View(510_000, 5_771_000, 20, 300, 300, "EPSG:32727"))
     assert frame.image.any() and not frame.faults
 
 
-def test_a_computed_field_that_fails_says_so(holdings, flows):
+def test_a_computed_field_that_fails_says_so(cache, flows):
     with pytest.raises(BadExpression, match="no field nothing"):
-        rows_of(holdings, looking(flows, computed=(ComputedField("x", "nothing + 1"),)))
-    frame = Painter(holdings).frame(
+        rows_of(cache, looking(flows, computed=(ComputedField("x", "nothing + 1"),)))
+    frame = Painter(cache).frame(
         [replace(looking(flows, computed=(ComputedField("x", "nothing + 1"),)), style=VectorStyle(colour_by="x"))],
         View(510_000, 5_771_000, 20, 30, 30, "EPSG:32727"),
     )
     assert "no field nothing" in next(iter(frame.faults.values()))
 
 
-def test_a_centroid_in_another_crs_and_one_that_is_none(holdings, flows):
-    table = rows_of(holdings, looking(flows, computed=(ComputedField("lon", "centroid_x('EPSG:4326')"),)))
+def test_a_centroid_in_another_crs_and_one_that_is_none(cache, flows):
+    table = rows_of(cache, looking(flows, computed=(ComputedField("lon", "centroid_x('EPSG:4326')"),)))
     assert all(-21 < v < -20.8 for v in table.column("lon").to_pylist())
     with pytest.raises(BadExpression, match="not a coordinate reference system"):
-        rows_of(holdings, looking(flows, computed=(ComputedField("lon", "centroid_x('EPSG:nothing')"),)))
+        rows_of(cache, looking(flows, computed=(ComputedField("lon", "centroid_x('EPSG:nothing')"),)))
 
 
 # Joins
@@ -178,12 +178,12 @@ def test_partners_are_those_of_a_plain_search(own, other):
     assert got.tolist() == [other.index(k) if k is not None and k in other else -1 for k in own]
 
 
-def test_joined_fields_stand_in_expressions_and_related_rows_are_looked_up(holdings, data):
+def test_joined_fields_stand_in_expressions_and_related_rows_are_looked_up(cache, data):
     stations = Layer("s", "stations", at(data / "gas_stations.csv", "gas_stations"), DataKind.TABLE)
     readings = data / "gas_readings.parquet"
-    part = holdings.dataset(at(readings)).parts[0].facts.name
+    part = cache.dataset(at(readings)).parts[0].facts.name
     laboratory = data / "laboratory.xlsx"
-    lab = holdings.dataset(at(laboratory)).parts[0].facts
+    lab = cache.dataset(at(laboratory)).parts[0].facts
     key = next(f.name for f in lab.fields if f.name.lower().startswith("station"))
     layer = looking(
         stations,
@@ -193,10 +193,10 @@ def test_joined_fields_stand_in_expressions_and_related_rows_are_looked_up(holdi
         ),
         computed=(ComputedField("both", f"station || '/' || lab.{key}"),),
     )
-    table = rows_of(holdings, layer)
+    table = rows_of(cache, layer)
     assert table.num_rows == 12 and f"lab.{key}" in table.column_names and "gas.station" not in table.column_names
     assert all(v is None or v.split("/")[0] == v.split("/")[1] for v in table.column("both").to_pylist())
-    rows = related_rows(table, layer.rows.joins[1], holdings.table(at(readings, part)), 3)
+    rows = related_rows(table, layer.rows.joins[1], cache.table(at(readings, part)), 3)
     assert rows.num_rows > 1000 and set(rows.column("station").to_pylist()) == {table.column("station")[3].as_py()}
 
 
@@ -255,12 +255,12 @@ def test_find_and_replace_among_the_rows_that_show():
 # In the project
 
 
-def test_all_of_it_is_kept_in_the_project(tmp_path, data, holdings):
+def test_all_of_it_is_kept_in_the_project(tmp_path, data, cache):
     path = data / "tolvane_survey.gpkg"
-    rows = RowsLook(
+    rows = TableView(
         (
-            ColumnLook("year", kept=True, width=90, form="fixed", digits=0, thousands=False, alias="Year"),
-            ColumnLook("vent", shown=False),
+            ColumnView("year", kept=True, width=90, form="fixed", digits=0, thousands=False, alias="Year"),
+            ColumnView("vent", shown=False),
         ),
         (("year", True), ("volume_m3", False)),
         "year > 1960",
@@ -273,7 +273,7 @@ def test_all_of_it_is_kept_in_the_project(tmp_path, data, holdings):
         (("tolvane_survey.gpkg", 5, 7),),
     )
     work = Work()
-    facts = holdings.part(at(path, "lava_flows")).facts
+    facts = cache.part(at(path, "lava_flows")).facts
     layer = work.add(at(path), facts, first_look(facts, 0))
     work.change("rows", layer.id, rows=rows)
     save(work, tmp_path / "w.brisk.json")
@@ -282,12 +282,12 @@ def test_all_of_it_is_kept_in_the_project(tmp_path, data, holdings):
     assert replace(back, edits=()) == replace(rows, edits=())
     assert [(e.field, e.rows, e.values) for e in back.edits] == [(e.field, e.rows, e.values) for e in rows.edits]
     work.undo()
-    assert work.layers[0].rows == RowsLook()
+    assert work.layers[0].rows == TableView()
 
 
 def test_looking_at_rows_again_works_nothing_out_again(data, flows):
-    holdings = Holdings()
+    cache = DataCache()
     layer = looking(flows, computed=(ComputedField("a", "area_ellipsoid()"),))
-    first = rows_of(holdings, layer)
-    assert rows_of(holdings, replace(layer, rows=replace(layer.rows, summary=True))) is first
-    assert rows_of(holdings, replace(layer, rows=replace(layer.rows, computed=()))) is not first
+    first = rows_of(cache, layer)
+    assert rows_of(cache, replace(layer, rows=replace(layer.rows, summary=True))) is first
+    assert rows_of(cache, replace(layer, rows=replace(layer.rows, computed=()))) is not first

@@ -35,31 +35,31 @@ def stored(data, band):
         return source.read(1).astype(float)
 
 
-def test_reflectance_radiance_and_temperature(scene, data, holdings):
-    optical = holdings.raster(at(scene, "visible to shortwave"))
+def test_reflectance_radiance_and_temperature(scene, data, cache):
+    optical = cache.raster(at(scene, "visible to shortwave"))
     assert optical.quantities == ("reflectance", "radiance")
     whole = optical.measured_as("reflectance").native(bands=(4,))
     expected = stored(data, "B4") * generator.REFLECTANCE_SCALE + generator.REFLECTANCE_OFFSET
     assert np.allclose(whole.values[0][whole.valid], expected[whole.valid], atol=1e-6)
-    radiance = holdings.raster(at(scene, "visible to shortwave as radiance"))
+    radiance = cache.raster(at(scene, "visible to shortwave as radiance"))
     gain, offset = generator.radiance_of("B4", "after")
     grid = radiance.native(bands=(4,))
     assert np.allclose(grid.values[0][grid.valid], (stored(data, "B4") * gain + offset)[grid.valid], rtol=1e-5)
     assert (
         radiance.facts.grid.bands[3].unit == "W/(m² sr µm)" and "radiance: number x" in radiance.facts.notes["values"]
     )
-    warm = holdings.raster(at(scene, "thermal as temperature"))
+    warm = cache.raster(at(scene, "thermal as temperature"))
     kelvin = warm.native().values[0]
     assert np.nanmin(kelvin) > 255 and np.nanmax(kelvin) < 330 and warm.facts.grid.bands[0].unit == "K"
     # the sun's share: both quantities are of one light
     ratio = grid.values[0][grid.valid] / whole.values[0][whole.valid]
     assert np.allclose(ratio, gain / generator.REFLECTANCE_SCALE, rtol=1e-3)
     with pytest.raises(CannotRead, match="no part called"):
-        holdings.part(at(scene, "visible to shortwave as temperature"))
+        cache.part(at(scene, "visible to shortwave as temperature"))
 
 
-def test_all_ways_of_reading_turn_the_numbers_alike(scene, holdings):
-    part = holdings.raster(at(scene, "visible to shortwave as reflectance"))
+def test_all_ways_of_reading_turn_the_numbers_alike(scene, cache):
+    part = cache.raster(at(scene, "visible to shortwave as reflectance"))
     native = part.native(SPOT, bands=(3,))
     again = part.read(native.extent, native.shape, bands=(3,))
     level = part.levels(3)[0]
@@ -79,12 +79,12 @@ def test_temperature_from_the_constants_of_a_band():
     assert np.isnan(Rescale("temperature", 1.0, -5.0, "K", 700.0, 1300.0)(np.array([1.0]))[0])  # no light, no warmth
 
 
-def test_the_probe_says_the_quantity_and_its_unit(scene, holdings):
+def test_the_probe_says_the_quantity_and_its_unit(scene, cache):
     x, y = SPOT.centre
 
     def readings(part, band):
         layer = Layer("s", "s", at(scene, part), DataKind.RASTER, GridStyle())
-        found = probe(holdings, layer, Where.at(x, y, "EPSG:32727", 5.0))
+        found = probe(cache, layer, Where.at(x, y, "EPSG:32727", 5.0))
         return next(reading for reading in found.readings if reading.label.startswith(band))
 
     number, share = readings("visible to shortwave", "red"), readings("visible to shortwave as reflectance", "red")
@@ -94,19 +94,19 @@ def test_the_probe_says_the_quantity_and_its_unit(scene, holdings):
     assert readings("quality", "quality").text in ("1 clear land", "4 cloud")
 
 
-def test_a_quantity_is_handed_over_as_it_reads(scene, holdings, tmp_path):
-    part = holdings.raster(at(scene, "visible to shortwave as reflectance"))
+def test_a_quantity_is_handed_over_as_it_reads(scene, cache, tmp_path):
+    part = cache.raster(at(scene, "visible to shortwave as reflectance"))
     hand_over_raster(part, RasterOrder(tmp_path / "red.tif", (3,)))
     with rasterio.open(tmp_path / "red.tif") as out:
         assert out.dtypes == ("float32",) and np.isnan(out.nodata)
         assert np.allclose(out.read(1), part.native(bands=(3,)).values[0], equal_nan=True)
 
 
-def test_a_scale_that_a_file_declares_is_applied_everywhere(tmp_path, holdings):
+def test_a_scale_that_a_file_declares_is_applied_everywhere(tmp_path, cache):
     path = made.grid(tmp_path, "depth.tif", "GTiff", dtype="int16")
     with rasterio.open(path, "r+") as out:
         out.scales, out.offsets, out.units = (0.1,), (-5.0,), ("m",)
-    part = holdings.raster(at(path, "depth"))
+    part = cache.raster(at(path, "depth"))
     assert "as the file declares" in part.facts.notes["values"] and part.facts.grid.dtype == "int16"
     grid = part.native()
     with rasterio.open(path) as source:
@@ -116,9 +116,9 @@ def test_a_scale_that_a_file_declares_is_applied_everywhere(tmp_path, holdings):
         assert out.dtypes == ("float64",) and np.allclose(out.read(1), grid.values[0])
 
 
-def test_the_quality_band_leaves_out_what_it_is_told_to(scene, data, holdings):
-    painter = Painter(holdings)
-    extent = holdings.raster(at(scene, "quality")).facts.extent
+def test_the_quality_band_leaves_out_what_it_is_told_to(scene, data, cache):
+    painter = Painter(cache)
+    extent = cache.raster(at(scene, "quality")).facts.extent
     view = View.fitting(extent, 341, 300)
     style = GridStyle((3, 2, 1), stretch=Stretch("hand", 5000, 20000))
     layer = Layer("s", "s", at(scene, "visible to shortwave"), DataKind.RASTER, style)

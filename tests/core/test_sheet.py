@@ -16,7 +16,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brisk_atlas.core.model import BadExpression, ColumnLook, ComputedField, DataKind, Layer
+from brisk_atlas.core.model import BadExpression, ColumnView, ComputedField, DataKind, Layer
 from brisk_atlas.core.sheet import Sheet, copying
 from brisk_atlas.core.sheet.formats import MISSING, text_of
 from brisk_atlas.core.sheet.preview import preview
@@ -146,7 +146,7 @@ def test_a_sort_of_many_rows_stops_when_it_is_asked_to():
     ],
 )  # fmt: skip
 def test_values_as_a_column_shows_them(value, look, text):
-    assert text_of(value, ColumnLook("f", **look)) == text
+    assert text_of(value, ColumnView("f", **look)) == text
 
 
 def test_copies_can_be_read_back():
@@ -163,14 +163,14 @@ def test_copies_can_be_read_back():
         copying.geojson(table, wkb, None)
 
 
-def test_the_first_rows_of_an_expression_are_those_of_all(holdings, data, lava):
+def test_the_first_rows_of_an_expression_are_those_of_all(cache, data, lava):
     layer = Layer("l", "lava", at(data / "tolvane_survey.gpkg", "lava_flows"), DataKind.VECTOR)
     field = ComputedField("thick", "volume_m3 / area_plane()")
-    shown = preview(holdings, layer, (), field, 5)
+    shown = preview(cache, layer, (), field, 5)
     assert shown.column_names == ["volume_m3", "thick"] and shown.num_rows == 5
     area = shapely.area(shapely.from_wkb(lava.wkb.to_numpy(zero_copy_only=False)[:5]))
     volume = lava.table.column("volume_m3").to_numpy()[:5]
     assert shown.column("thick").to_numpy() == pytest.approx(volume / area)
     with pytest.raises(BadExpression) as caught:
-        preview(holdings, layer, (), ComputedField("x", "volume / 2"), 5)
+        preview(cache, layer, (), ComputedField("x", "volume / 2"), 5)
     assert caught.value.at == (0, 6)

@@ -11,12 +11,12 @@ import shapely
 from rasterio.features import geometry_mask
 from rasterio.transform import from_bounds
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.inspect import Where, names_of, probe, statistics, statistics_of, summarise
 from brisk_atlas.core.inspect.measured import measure
 from brisk_atlas.core.inspect.zonal import zonal_table
-from brisk_atlas.core.model import BadExpression, CannotPlace, ComputedField, Extent, Layer, RowsLook
-from brisk_atlas.core.read import Holdings
+from brisk_atlas.core.model import BadExpression, CannotPlace, ComputedField, Extent, Layer, TableView
 from made_files import at
 
 UTM = "EPSG:32727"
@@ -26,15 +26,15 @@ LASSO = np.array(
 )
 
 
-def layer(holdings, path, part=None):
-    part = part or holdings.dataset(at(path)).parts[0].facts.name
-    facts = holdings.part(at(path, part)).facts
+def layer(cache, path, part=None):
+    part = part or cache.dataset(at(path)).parts[0].facts.name
+    facts = cache.part(at(path, part)).facts
     return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
 
 
 @pytest.fixture
-def elevation(holdings, data):
-    return layer(holdings, data / "elevation_2031.tif")
+def elevation(cache, data):
+    return layer(cache, data / "elevation_2031.tif")
 
 
 def within(path, polygon):
@@ -45,8 +45,8 @@ def within(path, polygon):
         return values[inside & (values != source.nodata)]
 
 
-def test_the_whole_of_a_band(holdings, elevation):
-    summary, unit = statistics_of(holdings, elevation, "elevation")
+def test_the_whole_of_a_band(cache, elevation):
+    summary, unit = statistics_of(cache, elevation, "elevation")
     with rasterio.open(elevation.ref.path) as source:
         known = source.read(1, masked=True).compressed()
     assert unit == "m" and summary.count == known.size and summary.missing == 1024 * 900 - known.size
@@ -58,66 +58,66 @@ def test_the_whole_of_a_band(holdings, elevation):
 
 
 @pytest.mark.parametrize("strip", [100, 4_000_000])
-def test_a_band_in_a_drawn_area_whatever_is_read_at_once(holdings, elevation, monkeypatch, strip):
+def test_a_band_in_a_drawn_area_whatever_is_read_at_once(cache, elevation, monkeypatch, strip):
     monkeypatch.setattr(statistics, "STRIP", strip * 700)
-    summary, _ = statistics_of(holdings, elevation, "elevation", Where("lasso", LASSO, UTM))
+    summary, _ = statistics_of(cache, elevation, "elevation", Where("lasso", LASSO, UTM))
     known = within(elevation.ref.path, shapely.Polygon(LASSO))
     assert abs(summary.count - known.size) <= 2  # cells whose middle lies on the very edge
     assert summary.mean == pytest.approx(known.mean(dtype=float), rel=1e-4)
 
 
-def test_a_band_in_view_in_another_crs(holdings, elevation):
+def test_a_band_in_view_in_another_crs(cache, elevation):
     view = Extent(508_000, 5_771_000, 509_000, 5_772_000, UTM)
-    own, _ = statistics_of(holdings, elevation, "elevation", view)
+    own, _ = statistics_of(cache, elevation, "elevation", view)
     assert own.count == 100 * 100
     lonlat = Extent(-20.909, -38.209, -20.897, -38.199, "EPSG:4326")
-    other, _ = statistics_of(holdings, elevation, "elevation", lonlat)
+    other, _ = statistics_of(cache, elevation, "elevation", lonlat)
     assert other.count > 0 and other.minimum > 0
 
 
-def test_a_grid_too_large_is_taken_in_part_and_says_so(holdings, elevation, monkeypatch):
-    whole, _ = statistics_of(holdings, elevation, "elevation")
+def test_a_grid_too_large_is_taken_in_part_and_says_so(cache, elevation, monkeypatch):
+    whole, _ = statistics_of(cache, elevation, "elevation")
     monkeypatch.setattr(statistics, "MOST_CELLS", 50_000)
-    some, _ = statistics_of(holdings, elevation, "elevation")
+    some, _ = statistics_of(cache, elevation, "elevation")
     assert some.note.startswith("one cell in ") and some.count < whole.count / 10
     assert some.mean == pytest.approx(whole.mean, rel=0.02)
 
 
-def test_an_area_beside_the_grid_has_nothing(holdings, elevation):
-    assert statistics_of(holdings, elevation, "elevation", Where.box(0, 0, 10, 10, UTM))[0] is None
+def test_an_area_beside_the_grid_has_nothing(cache, elevation):
+    assert statistics_of(cache, elevation, "elevation", Where.box(0, 0, 10, 10, UTM))[0] is None
 
 
-def test_a_field_whole_filtered_in_an_area_and_computed(holdings, data, lava):
-    flows = layer(holdings, data / "tolvane_survey.gpkg", "lava_flows")
+def test_a_field_whole_filtered_in_an_area_and_computed(cache, data, lava):
+    flows = layer(cache, data / "tolvane_survey.gpkg", "lava_flows")
     volumes, years = (lava.table.column(n).to_numpy() for n in ("volume_m3", "year"))
-    assert statistics_of(holdings, flows, "volume_m3")[0].mean == pytest.approx(volumes.mean())
-    rows = RowsLook(where="year = 2031", computed=(ComputedField("half", "volume_m3 / 2", unit="m³"),))
+    assert statistics_of(cache, flows, "volume_m3")[0].mean == pytest.approx(volumes.mean())
+    rows = TableView(where="year = 2031", computed=(ComputedField("half", "volume_m3 / 2", unit="m³"),))
     filtered = Layer(**{**vars(flows), "rows": rows})
-    summary, unit = statistics_of(holdings, filtered, "half")
+    summary, unit = statistics_of(cache, filtered, "half")
     assert unit == "m³" and summary.mean == pytest.approx(volumes[years == 2031].mean() / 2)
     shapes = shapely.from_wkb(lava.wkb.to_numpy(zero_copy_only=False))
     met = shapely.intersects(shapely.Polygon(LASSO), shapes)
-    inside, _ = statistics_of(holdings, flows, "volume_m3", Where("lasso", LASSO, UTM))
+    inside, _ = statistics_of(cache, flows, "volume_m3", Where("lasso", LASSO, UTM))
     assert 0 < met.sum() < len(met) and inside.count == met.sum() and inside.maximum == volumes[met].max()
-    assert names_of(holdings, filtered)[-1] == "half" and "surface" not in names_of(holdings, flows)
+    assert names_of(cache, filtered)[-1] == "half" and "surface" not in names_of(cache, flows)
     with pytest.raises(BadExpression, match="no such field"):
-        statistics_of(holdings, flows, "gone")
+        statistics_of(cache, flows, "gone")
 
 
-def test_a_dimension_of_a_cloud(holdings, data):
-    cloud = layer(holdings, data / "harrow_bay_2031.laz")
-    points = holdings.points(cloud.ref)
+def test_a_dimension_of_a_cloud(cache, data):
+    cloud = layer(cache, data / "harrow_bay_2031.laz")
+    points = cache.points(cloud.ref)
     box = Where.box(510_500, 5_769_500, 510_800, 5_769_800, UTM)
     inside = (np.abs(points.xyz[:, :2] - (510_650, 5_769_650)) <= 150).all(axis=1)
-    summary, unit = statistics_of(holdings, cloud, "z", box)
+    summary, unit = statistics_of(cache, cloud, "z", box)
     assert unit == "m" and summary.count == inside.sum() and summary.mean == pytest.approx(points.xyz[inside, 2].mean())
-    assert {"z", "intensity", "classification"} <= set(names_of(holdings, cloud))
+    assert {"z", "intensity", "classification"} <= set(names_of(cache, cloud))
 
 
-def test_numbers_by_zone_are_those_of_the_raster_library(holdings, data, elevation):
-    zones = layer(holdings, data / "tolvane_survey.gpkg", "closed_zones")
-    table = zonal_table(holdings, zones, elevation)
-    shapes = shapely.from_wkb(holdings.features(zones.ref).wkb.to_numpy(zero_copy_only=False))
+def test_numbers_by_zone_are_those_of_the_raster_library(cache, data, elevation):
+    zones = layer(cache, data / "tolvane_survey.gpkg", "closed_zones")
+    table = zonal_table(cache, zones, elevation)
+    shapes = shapely.from_wkb(cache.features(zones.ref).wkb.to_numpy(zero_copy_only=False))
     for row, shape in enumerate(shapes):
         known = within(elevation.ref.path, shape).astype(float)
         got = {name.removeprefix("elevation_2031_"): table.column(name)[row].as_py() for name in table.column_names}
@@ -127,11 +127,11 @@ def test_numbers_by_zone_are_those_of_the_raster_library(holdings, data, elevati
             (known.mean(), known.sum(), known.std()), rel=1e-9
         )
         assert got["median"] == pytest.approx(np.median(known))
-    assert table.column("name").to_pylist() == holdings.table(zones.ref).column("name").to_pylist()
+    assert table.column("name").to_pylist() == cache.table(zones.ref).column("name").to_pylist()
 
 
 def test_zones_that_overlap_have_holes_or_miss_the_grid(tmp_path, monkeypatch):
-    held = Holdings()
+    held = DataCache()
     grid = tmp_path / "classes.tif"
     cells = np.arange(100, dtype=np.int16).reshape(10, 10) // 10
     cells[0, 0] = -1
@@ -165,23 +165,25 @@ def test_zones_that_overlap_have_holes_or_miss_the_grid(tmp_path, monkeypatch):
         for name in table.column_names
         if name not in ("id", "classes_cells", "classes_cells_area_m2")
     )
-    again = Layer(**{**vars(layer(held, zones)), "rows": RowsLook(computed=(ComputedField("classes_mean", "id * 2"),))})
+    again = Layer(
+        **{**vars(layer(held, zones)), "rows": TableView(computed=(ComputedField("classes_mean", "id * 2"),))}
+    )
     assert "classes_mean_2" in zonal_table(held, again, layer(held, grid)).column_names
 
 
-def test_zones_need_polygons_and_a_place(holdings, data, elevation):
-    trails = layer(holdings, data / "tolvane_survey.gpkg", "trails")
+def test_zones_need_polygons_and_a_place(cache, data, elevation):
+    trails = layer(cache, data / "tolvane_survey.gpkg", "trails")
     with pytest.raises(BadExpression, match="no polygons"):
-        zonal_table(holdings, trails, elevation)
-    held = Holdings()
+        zonal_table(cache, trails, elevation)
+    held = DataCache()
     bare = data.parent / "nowhere"
     assert not bare.exists() and held
     with pytest.raises(CannotPlace, match="no CRS"):
-        zonal_table(Placeless(holdings), layer(holdings, data / "tolvane_survey.gpkg", "closed_zones"), elevation)
+        zonal_table(Placeless(cache), layer(cache, data / "tolvane_survey.gpkg", "closed_zones"), elevation)
 
 
 class Placeless:
-    """Holdings whose features have no CRS."""
+    """DataCache whose features have no CRS."""
 
     def __init__(self, held):
         self.held = held
@@ -195,9 +197,9 @@ class Placeless:
         return replace(self.held.features(source), crs=None)
 
 
-def test_along_a_line_over_the_surface(holdings, elevation, truth):
+def test_along_a_line_over_the_surface(cache, elevation, truth):
     xy = np.array([[507_005.0, 5_771_905.0], [510_005.0, 5_771_905.0]])
-    found = measure(holdings, xy, UTM, heights=elevation)
+    found = measure(cache, xy, UTM, heights=elevation)
     with rasterio.open(elevation.ref.path) as source:
         row, col = source.index(507_005, 5_771_905)
         heights = source.read(1)[row, col : col + 301].astype(float)
@@ -209,9 +211,9 @@ def test_along_a_line_over_the_surface(holdings, elevation, truth):
         and surface.length > found.on_ellipsoid
     )
     assert surface.climb == pytest.approx((np.diff(heights).clip(0).sum(), -np.diff(heights).clip(None, 0).sum()))
-    off = measure(holdings, np.array([[0.0, 0.0], [10.0, 10.0]]), UTM, heights=elevation)
+    off = measure(cache, np.array([[0.0, 0.0], [10.0, 10.0]]), UTM, heights=elevation)
     assert off.surface is None
-    line = probe(holdings, elevation, Where("line", xy, UTM, 5))
+    line = probe(cache, elevation, Where("line", xy, UTM, 5))
     assert line.reading("elevation, maximum").value == pytest.approx(heights.max(), abs=1)
 
 

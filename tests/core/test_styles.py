@@ -11,6 +11,7 @@ import shapely.affinity
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_atlas.core.cache import DataCache, by_view
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.classes import breaks, colouring_of, grown
 from brisk_atlas.core.draw.frame import Painter
@@ -32,7 +33,6 @@ from brisk_atlas.core.model import (
 )
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
-from brisk_atlas.core.read import Holdings, streams
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
 from brisk_atlas.core.rows import column_of
@@ -109,8 +109,8 @@ def test_an_expression_that_is_none_is_refused(bad):
 
 
 @pytest.fixture
-def painter(holdings):
-    return Painter(holdings)
+def painter(cache):
+    return Painter(cache)
 
 
 def labelled(data, part, text, **more):
@@ -142,20 +142,20 @@ def test_labels_do_not_lie_over_each_other(painter, data):
         assert not any(box.intersection(other).area > 1 for other in made[:i])
 
 
-def test_labels_of_lines_lie_on_them_and_read_upright(painter, data, holdings):
+def test_labels_of_lines_lie_on_them_and_read_upright(painter, data, cache):
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 1200, 1000)
     frame = painter.frame([labelled(data, "trails", "name")], view, measure=measure)
-    shapes = holdings.features(at(data / "tolvane_survey.gpkg", "trails")).wkb.to_numpy(zero_copy_only=False)
+    shapes = cache.features(at(data / "tolvane_survey.gpkg", "trails")).wkb.to_numpy(zero_copy_only=False)
     assert frame.labels
     for label in frame.labels:
         line = shapely.from_wkb(shapes[label.feature])
         assert line.distance(shapely.Point(label.x, label.y)) < 12 * frame.view.resolution and -90 <= label.angle <= 90
 
 
-def test_labels_of_polygons_lie_inside_them(painter, data, holdings):
+def test_labels_of_polygons_lie_inside_them(painter, data, cache):
     view = View.fitting(Extent(504_000, 5_767_000, 514_240, 5_776_000, UTM), 1200, 1000)
     frame = painter.frame([labelled(data, "closed_zones", "name")], view, measure=measure)
-    shapes = holdings.features(at(data / "tolvane_survey.gpkg", "closed_zones")).wkb.to_numpy(zero_copy_only=False)
+    shapes = cache.features(at(data / "tolvane_survey.gpkg", "closed_zones")).wkb.to_numpy(zero_copy_only=False)
     assert frame.labels
     for label in frame.labels:
         assert shapely.from_wkb(shapes[label.feature]).buffer(1).contains(shapely.Point(label.x, label.y))
@@ -221,7 +221,7 @@ def test_the_scale_bar_is_as_long_as_it_says():
 # Spreads
 
 
-def test_a_spread_counts_the_values_and_knows_the_ends(holdings, data):
+def test_a_spread_counts_the_values_and_knows_the_ends(cache, data):
     layer = Layer(
         "e",
         "e",
@@ -229,13 +229,13 @@ def test_a_spread_counts_the_values_and_knows_the_ends(holdings, data):
         DataKind.RASTER,
         GridStyle(stretch=Stretch("percent", 2, 98)),
     )
-    spread = spread_of(holdings, layer)
+    spread = spread_of(cache, layer)
     assert len(spread.counts) == 1 and spread.counts[0].sum() > 100_000
     assert spread.edges[0] < spread.low < spread.high < spread.edges[-1]
     words = Layer(
         "b", "b", at(data / "tolvane_survey.gpkg", "buildings"), DataKind.VECTOR, VectorStyle(colour_by="village")
     )
-    assert spread_of(holdings, words) is None
+    assert spread_of(cache, words) is None
 
 
 def test_a_stretch_by_deviations_stays_within_the_values():
@@ -251,9 +251,9 @@ def test_a_stretch_by_deviations_stays_within_the_values():
 @pytest.fixture
 def crowd(tmp_path, monkeypatch):
     """A layer that counts as too large to be held: 4,000 squares on a lattice of 100 m."""
-    monkeypatch.setattr(streams, "MOST_HELD", 1000)
-    monkeypatch.setattr(streams, "SAMPLED", 400)
-    monkeypatch.setattr(streams, "BY_VIEW", 600)
+    monkeypatch.setattr(by_view, "MOST_HELD", 1000)
+    monkeypatch.setattr(by_view, "SAMPLED", 400)
+    monkeypatch.setattr(by_view, "BY_VIEW", 600)
     x, y = (a.ravel() * 100.0 + b for a, b in zip(np.meshgrid(np.arange(80), np.arange(50)), (500_000, 5_770_000)))
     wkb = shapely.to_wkb(shapely.box(x, y, x + 50, y + 50))
     path = tmp_path / "crowd.gpkg"
@@ -262,9 +262,9 @@ def crowd(tmp_path, monkeypatch):
 
 
 def test_a_stream_is_sampled_from_afar_and_whole_from_near(crowd):
-    holdings = Holdings()
+    cache = DataCache()
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle(width=0))
-    painter = Painter(holdings)
+    painter = Painter(cache)
     far = painter.frame([layer], View(504_000, 5_772_500, 10.0, 820, 520, UTM))
     assert far.notes["c"] == "1 in 10 features at this scale"
     assert (far.image[..., 3] > 0).sum() == pytest.approx(400 * 25, rel=0.1)
@@ -273,12 +273,12 @@ def test_a_stream_is_sampled_from_afar_and_whole_from_near(crowd):
 
 
 def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch):
-    holdings = Holdings()
-    part = holdings.part(at(crowd, "crowd"))
+    cache = DataCache()
+    part = cache.part(at(crowd, "crowd"))
     asked = []
     read = type(part).read
     monkeypatch.setattr(type(part), "read", lambda self, query: asked.append(query.extent) or read(self, query))
-    painter = Painter(holdings)
+    painter = Painter(cache)
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle())
     view = View(504_000, 5_772_500, 2.0, 400, 300, UTM)
     for dx in (0, 30, 60):
@@ -289,24 +289,24 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
 def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):
     """A strip that comes into view is small enough to be read in full; the picture must not be half one, half other."""
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle(width=0))
-    used, view = Painter(Holdings()), View(504_000, 5_772_500, 8.0, 820, 520, UTM)
+    used, view = Painter(DataCache()), View(504_000, 5_772_500, 8.0, 820, 520, UTM)
     used.frame([layer], view)
     view = view.panned(-40, 25)
-    moved, anew = used.frame([layer], view), Painter(Holdings()).frame([layer], view)
+    moved, anew = used.frame([layer], view), Painter(DataCache()).frame([layer], view)
     assert np.array_equal(moved.image, anew.image) and moved.notes == anew.notes
 
 
 def test_the_probe_reads_a_stream_where_it_is_asked(crowd):
-    holdings = Holdings()
+    cache = DataCache()
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle())
-    found = probe(holdings, layer, Where.at(500_325, 5_770_025, UTM, 1.0))
+    found = probe(cache, layer, Where.at(500_325, 5_770_025, UTM, 1.0))
     assert found.row is None and found.readings[0].value == 3
-    assert probe(holdings, layer, Where.at(500_375, 5_770_025, UTM, 1.0)) is None
+    assert probe(cache, layer, Where.at(500_375, 5_770_025, UTM, 1.0)) is None
 
 
 def test_a_piece_of_a_stream_can_be_had_and_all_of_it_is_refused(crowd):
-    holdings = Holdings()
-    piece = streams.piece_of(holdings, at(crowd, "crowd"), Extent(500_000, 5_770_000, 500_260, 5_770_060, UTM))
+    cache = DataCache()
+    piece = by_view.piece_of(cache, at(crowd, "crowd"), Extent(500_000, 5_770_000, 500_260, 5_770_060, UTM))
     assert sorted(piece.table["n"].to_pylist()) == [0, 1, 2]
     with pytest.raises(CannotRead, match="4,000 features"):
-        streams.piece_of(holdings, at(crowd, "crowd"), None)
+        by_view.piece_of(cache, at(crowd, "crowd"), None)

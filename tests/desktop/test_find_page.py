@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 
 import made_files as made
 from brisk_atlas import demo
-from brisk_atlas.core.model import Columns, Reading
+from brisk_atlas.core.model import Columns, OpenOptions
 from made_files import at
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -333,11 +333,11 @@ def test_a_table_opens_as_points_after_its_columns_were_put_right(driver, tmp_pa
     driver.click(sheet.open_button)
     layer = driver.layer("stations")
     assert layer.kind == "vector" and driver.window.page == "desk" and driver.canvas.frames
-    features = driver.window.session.holdings.features(layer.ref)
+    features = driver.window.session.cache.features(layer.ref)
     assert len(features) == 12 and -21 < features.shapes.xy[0, 0] < -20
     driver.open(path)  # it is not asked twice
     assert len(driver.work.layers) == 2 and not driver.window.sheet.isVisible()
-    assert driver.window.session.answers.get(path) == Reading("EPSG:4326", form.form(), Columns("lat", "lon"))
+    assert driver.window.session.answers.get(path) == OpenOptions("EPSG:4326", form.form(), Columns("lat", "lon"))
 
 
 def test_a_file_without_a_crs_is_given_one(driver, tmp_path):
@@ -361,7 +361,7 @@ def test_a_file_without_a_crs_is_given_one(driver, tmp_path):
     assert facts.crs == "EPSG:32727" and "given by you" in facts.notes["reference system"]
     driver.window.session.save_project(tmp_path / "work.brisk.json")
     driver.window.session.answers._by_path.clear()
-    driver.window.session.holdings.readings.clear()
+    driver.window.session.cache.options.clear()
     driver.open(tmp_path / "work.brisk.json")  # the project knows it too
     assert driver.window.session.facts_of(driver.layer("fissures")).crs == "EPSG:32727"
 
@@ -435,8 +435,8 @@ def test_a_scene_opens_by_its_metadata_and_its_composites_are_switched(driver):
     driver.choose(rows.findChild(QComboBox, "quantity"), "reflectance")
     layer = driver.work.subject
     assert layer.part == "visible to shortwave as reflectance"
-    part = driver.window.session.holdings.raster(layer.ref)
-    stored = driver.window.session.holdings.raster(layer.ref.with_part("visible to shortwave"))
+    part = driver.window.session.cache.raster(layer.ref)
+    stored = driver.window.session.cache.raster(layer.ref.with_part("visible to shortwave"))
     x, y = 506_000.0, 5_772_000.0
     from brisk_atlas.core.model import Extent
 

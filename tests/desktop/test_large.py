@@ -10,9 +10,10 @@ import shapely
 from PyQt6.QtCore import Qt
 from rasterio.transform import from_origin
 
+from brisk_atlas.core.cache import by_view
 from brisk_atlas.core.draw import View, cloud, legend
 from brisk_atlas.core.draw.frame import Frame
-from brisk_atlas.core.read import pyramid, streams
+from brisk_atlas.core.read import pyramid
 
 UTM = "EPSG:32727"
 
@@ -65,13 +66,13 @@ def test_a_cloud_is_seen_in_part_and_then_in_full(driver, data, monkeypatch):
     driver.open(data / "harrow_bay_2031.laz")
     assert any("1 in 6 points while the rest is read" in text for text in said)
     assert "while" not in driver.window.desk.map.said.text()
-    assert len(driver.window.session.holdings.points(driver.layer("harrow_bay_2031").ref)) == 300_000
+    assert len(driver.window.session.cache.points(driver.layer("harrow_bay_2031").ref)) == 300_000
 
 
 def test_a_stream_says_what_is_left_out_and_has_all_its_rows(driver, tmp_path, monkeypatch):
-    monkeypatch.setattr(streams, "MOST_HELD", 1000)
-    monkeypatch.setattr(streams, "SAMPLED", 400)
-    monkeypatch.setattr(streams, "BY_VIEW", 600)
+    monkeypatch.setattr(by_view, "MOST_HELD", 1000)
+    monkeypatch.setattr(by_view, "SAMPLED", 400)
+    monkeypatch.setattr(by_view, "BY_VIEW", 600)
     x, y = (a.ravel() * 100.0 + b for a, b in zip(np.meshgrid(np.arange(80), np.arange(50)), (500_000, 5_770_000)))
     path = tmp_path / "crowd.gpkg"
     wkb = shapely.to_wkb(shapely.box(x, y, x + 50, y + 50))

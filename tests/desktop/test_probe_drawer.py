@@ -60,7 +60,7 @@ def test_a_click_says_what_each_layer_has_there_and_where_that_is(demo_driver, p
 def test_overlapping_features_are_stepped_through(demo_driver, probe, data):
     d = demo_driver
     d.work.choose(d.layer("closed_zones").id)
-    shapes = d.window.session.holdings.features(d.layer("closed_zones").ref).shapes
+    shapes = d.window.session.cache.features(d.layer("closed_zones").ref).shapes
     from brisk_atlas.core.read.shape_index import index_of
 
     index = index_of(shapes)
@@ -86,7 +86,7 @@ def test_a_box_and_a_lasso_pick_what_they_meet(demo_driver, probe):
     probe.set_scope("subject")
     d.window.commands.do("fit_subject")
     d.settle()
-    boxes = d.window.session.holdings.shapes_in(d.layer("buildings").ref, "EPSG:32727").bounds
+    boxes = d.window.session.cache.shapes_in(d.layer("buildings").ref, "EPSG:32727").bounds
     low, high = (510_100.0, 5_769_300.0), (510_700.0, 5_769_900.0)
     d.click(probe.tools["box"])
     assert d.canvas.tool.kind == "box" and probe.tools["box"].isChecked()
@@ -297,7 +297,7 @@ def test_numbers_by_zone_become_a_table(demo_driver, home):
     d.choose(numbers.grid, "elevation_2029")
     d.click(numbers.make)
     d.settle()
-    table = d.window.session.holdings.table(d.work.subject.ref)
+    table = d.window.session.cache.table(d.work.subject.ref)
     assert d.work.subject.kind == "table" and table.num_rows == 3 and "elevation_2029_mean" in table.column_names
     assert home in d.work.subject.ref.path.parents
 
@@ -308,7 +308,7 @@ def test_a_probe_names_fields_as_the_record_does(driver):
         *driver.canvas.view.extent.bounds[:2], driver.canvas.view.resolution, driver.canvas.view.crs
     )
     driver.settle()
-    shapes = driver.window.session.holdings.shapes_in(driver.work.subject.ref, driver.canvas.view.crs)
+    shapes = driver.window.session.cache.shapes_in(driver.work.subject.ref, driver.canvas.view.crs)
     x, y = shapes.paths(0)[0][1]
     driver.canvas.look_at_centre(x, y, driver.canvas.view.resolution / 4, driver.canvas.view.crs)
     driver.settle()
@@ -335,7 +335,7 @@ def test_rows_walked_down_are_shown_and_can_be_held(demo_driver, probe, tmp_path
         d.settle()
         assert probe.tree.readings()["name"] == name and probe.places.lines["utm"].text().startswith("27 south 5")
         d.press(d.canvas, Qt.Key.Key_K)
-    zones = d.window.session.holdings.shapes_in(d.layer("closed_zones").ref, "EPSG:32727").bounds
+    zones = d.window.session.cache.shapes_in(d.layer("closed_zones").ref, "EPSG:32727").bounds
     for row, kept in zip((1, 2), probe.held.held):
         assert zones[row, 0] < kept.x < zones[row, 2] and zones[row, 1] < kept.y < zones[row, 3]
     d.work.choose(d.layer("gas_readings").id)

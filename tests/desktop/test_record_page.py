@@ -79,7 +79,7 @@ def reader(driver):
     return Reader(driver)
 
 
-# Reading
+# OpenOptions
 
 
 def test_what_find_sent_is_read_in_brief(driver):
@@ -251,7 +251,7 @@ def test_edited_field_definitions_reach_the_sheet(driver, shelf):
     r.page._written(editor_place, "Steepness. Dip of the wall.")
     r.d.click(r.page.bar.save)
 
-    words = driver.window.session.holdings.field_meanings(driver.work.layers[0].ref)
+    words = driver.window.session.cache.field_meanings(driver.work.layers[0].ref)
     assert words["DIP_DEG"].alias == "Steepness"
 
 

@@ -98,7 +98,7 @@ def test_picking_on_the_map_shows_the_row_and_back(hand):
     violet = (np.abs(after.astype(int) - ramps.rgb_of("#7A2DBF")).max(axis=2) < 6).sum()
     assert violet > 100 and not np.array_equal(before, after)
     hand.button(hand.drawer, "go", QToolButton)
-    zone = d.window.session.holdings.shapes_in(zones.ref, "EPSG:32727").bounds[2]
+    zone = d.window.session.cache.shapes_in(zones.ref, "EPSG:32727").bounds[2]
     assert d.canvas.view.extent.contains(*zone[:2]) and d.canvas.view.extent.width < 6000
 
 
@@ -129,7 +129,7 @@ def test_all_picked_and_in_view(hand):
     d.click(hand.drawer.scopes["view"])
     d.canvas.look_at_centre(510_600, 5_770_300, 3.0, "EPSG:32727")
     d.settle()
-    bounds = d.window.session.holdings.shapes_in(d.layer("lava_flows").ref, "EPSG:32727").bounds
+    bounds = d.window.session.cache.shapes_in(d.layer("lava_flows").ref, "EPSG:32727").bounds
     e = d.canvas.view.extent
     inside = (bounds[:, 0] <= e.xmax) & (bounds[:, 2] >= e.xmin) & (bounds[:, 1] <= e.ymax) & (bounds[:, 3] >= e.ymin)
     assert hand.drawer.sheet.order.tolist() == np.flatnonzero(inside).tolist() and 0 < inside.sum() < 13

@@ -41,7 +41,7 @@ class Autosave(QObject):
         """Store the work as it is now, in the background."""
         work = self.session.work
         state, place, file = work.state, work.place, work.file
-        readings = dict(self.session.holdings.readings)
+        readings = dict(self.session.cache.options)
         self._stored = True
 
         def write(job: Job) -> None:

@@ -43,7 +43,7 @@ class GoTo(LinePalette):
         subject = self.session.work.subject
         if subject is None or subject.kind is not DataKind.RASTER or self.session.dataset_of(subject) is None:
             return None
-        return self.session.holdings.raster(subject.ref).facts.lattice
+        return self.session.cache.raster(subject.ref).facts.lattice
 
     def fill(self, text: str) -> None:
         from brisk_atlas.core.place.typed import understand

@@ -33,7 +33,7 @@ class OpeningSheet(QDialog):
     """One form a file; the files stand in a list where there are several.
 
     Signals:
-        answered(object, object): a reference and the Reading to open it with, for each file that is to be opened.
+        answered(object, object): a reference and the OpenOptions to open it with, for each file that is to be opened.
     """
 
     answered = pyqtSignal(object, object)

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import AtlasError, Columns, Reading, TextForm
+from brisk_atlas.core.model import AtlasError, Columns, OpenOptions, TextForm
 
 from .crs_picker import CrsPicker
 from .dbf_text_row import DbfTextRow
@@ -195,7 +195,7 @@ class QuestionForm(QWidget):
     def _columns_changed(self) -> None:
         """Find out in the background where the rows lie by the columns now chosen."""
         columns = self.columns()
-        reading = Reading(form=self.form(), columns=columns)
+        reading = OpenOptions(form=self.form(), columns=columns)
         ref = self.question.ref
         if self._job:
             self._job.cancel()
@@ -355,10 +355,10 @@ class QuestionForm(QWidget):
             return "The chosen columns hold no positions." if not self.busy else "Looking where it lies…"
         return ""
 
-    def reading(self) -> Reading:
+    def reading(self) -> OpenOptions:
         columns = self.columns()
         placed = bool(columns) or not self.question.columns
-        return Reading(
+        return OpenOptions(
             crs=self.crs.code if self.question.asks_crs and placed else None,
             form=self.form(),
             columns=columns,

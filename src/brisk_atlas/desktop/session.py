@@ -19,13 +19,13 @@ from brisk_atlas.core.system.jobs import Job, Jobs, Lane
 from .living import is_living
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Answers, Catalogue, Neighbour, ScanPool, Shelves
     from brisk_atlas.core.find.preflight import PreflightResult
-    from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, Reading, Style
+    from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, OpenOptions, Style
     from brisk_atlas.core.project import Place, WorkState
     from brisk_atlas.core.project.autosave import Unsaved
-    from brisk_atlas.core.read import Holdings
     from brisk_atlas.core.sheet import Sheet
 
 log = logging.getLogger(__name__)
@@ -65,7 +65,7 @@ class Session(QObject):
         self.jobs = Jobs()
         self.work = Work()
         self._shelves = shelves
-        self._holdings: Holdings | None = None
+        self._cache: DataCache | None = None
         self._painter: Painter | None = None
         self._answers: Answers | None = None
         self._catalogue: Catalogue | None = None
@@ -91,28 +91,28 @@ class Session(QObject):
             return
         shown = {layer.ref.whole for layer in self.work.layers}
         gone, self._shown = self._shown - shown, shown
-        if not gone or self._holdings is None:
+        if not gone or self._cache is None:
             return
         for ref in gone:
-            self._holdings.release(ref)
+            self._cache.release(ref)
         if self._painter is not None:
             self._painter.forget(gone)
 
         def trim(job: Job) -> None:
-            from brisk_atlas.core.read.budget import give_back
+            from brisk_atlas.core.cache.budget import give_back
 
             give_back()
 
         self.run("Giving back memory", trim, shown=False, lane=Lane.BATCH)
 
     @property
-    def holdings(self) -> Holdings:
+    def cache(self) -> DataCache:
         """Return what is held in memory; the readers load at the first call."""
-        if self._holdings is None:
-            from brisk_atlas.core.read import Holdings
+        if self._cache is None:
+            from brisk_atlas.core.cache import DataCache
 
-            self._holdings = Holdings()
-        return self._holdings
+            self._cache = DataCache()
+        return self._cache
 
     @property
     def shelves(self) -> Shelves:
@@ -156,7 +156,7 @@ class Session(QObject):
         if self._painter is None:
             from brisk_atlas.core.draw.frame import Painter
 
-            self._painter = Painter(self.holdings)
+            self._painter = Painter(self.cache)
         return self._painter
 
     def run(
@@ -238,7 +238,7 @@ class Session(QObject):
         def work(job: Job) -> list[PreflightResult]:
             from brisk_atlas.core.find.preflight import OpenPreflight
 
-            before = OpenPreflight(self.holdings, self.answers, self.catalogue, self.scan_pool)
+            before = OpenPreflight(self.cache, self.answers, self.catalogue, self.scan_pool)
             nearby, found = self.placed_layers(), []
             for number, ref in enumerate(refs):
                 job.report(number / len(refs), ref.name)
@@ -271,11 +271,11 @@ class Session(QObject):
         known = [(layer.name, self.facts_of(layer)) for layer in self.work.layers]
         return [near for name, facts in known if facts is not None and (near := neighbour(name, facts)) is not None]
 
-    def open_as(self, ref: DataRef, reading: Reading, *, keep: bool = True) -> None:
+    def open_as(self, ref: DataRef, reading: OpenOptions, *, keep: bool = True) -> None:
         """Open a dataset as the analyst says; the answer is kept for the next time."""
         if keep:
             self.answers.keep(ref, reading)
-        self.holdings.say(ref, reading)
+        self.cache.set_options(ref, reading)
         self._open(ref)
 
     def _open(self, ref: DataRef) -> None:
@@ -285,9 +285,9 @@ class Session(QObject):
         from brisk_atlas.core.draw.looks import first_look
 
         job.report(0.1, "looking at it")
-        dataset = self.holdings.dataset(ref)
+        dataset = self.cache.dataset(ref)
         parts = [p for p in dataset.parts if p.facts.kind in DRAWN_KINDS]
-        said = self.holdings.readings.get(ref.whole)
+        said = self.cache.options.get(ref.whole)
         chosen = said.parts if said is not None else None
         if ref.part is not None:
             parts = [p for p in parts if p.facts.name == ref.part]
@@ -316,10 +316,10 @@ class Session(QObject):
 
     def _hold(self, ref: DataRef, facts: Facts) -> None:
         """Read a vector part, or the sample of one that is too large to be held."""
-        from brisk_atlas.core.read.streams import seen_features
+        from brisk_atlas.core.cache.by_view import seen_features
 
         if facts.extent is not None:
-            seen_features(self.holdings, ref, facts.extent)
+            seen_features(self.cache, ref, facts.extent)
 
     def _opened(self, found: tuple[DataRef, list[Look]]) -> None:
         """Note what was read; what came home at the same time is laid on the Desk together."""
@@ -354,7 +354,7 @@ class Session(QObject):
                 job.report(share)
                 self.come_home(self.preparing.emit, source)
 
-            prepare(self.holdings, layer, report)
+            prepare(self.cache, layer, report)
 
         def ended(nothing: object) -> None:
             self._tried.discard(source)
@@ -385,12 +385,12 @@ class Session(QObject):
             file_state = state_of_file(path)
             state, place, readings = read(path)
             for ref, reading in readings.items():
-                self.holdings.say(ref, reading)
+                self.cache.set_options(ref, reading)
             faults = []
             for number, layer in enumerate(state.layers):
                 job.report(number / len(state.layers), layer.name)
                 try:
-                    self.holdings.part(layer.ref)
+                    self.cache.part(layer.ref)
                 except AtlasError as error:
                     faults.append(error)
             return state, place, faults, file_state
@@ -418,7 +418,7 @@ class Session(QObject):
 
         path = path if path.name.endswith(PROJECT_SUFFIX) else path.with_name(path.name + PROJECT_SUFFIX)
         try:
-            save(self.work, path, self.holdings.readings)
+            save(self.work, path, self.cache.options)
         except AtlasError as error:
             self.fault(error)
             return False
@@ -427,7 +427,7 @@ class Session(QObject):
 
     def dataset_of(self, layer: Layer) -> Dataset | None:
         """Return the open dataset of a layer, without reading anything."""
-        return self.holdings.peek(layer.ref)
+        return self.cache.peek(layer.ref)
 
     def facts_of(self, layer: Layer) -> Facts | None:
         dataset = self.dataset_of(layer)
@@ -440,14 +440,14 @@ class Session(QObject):
         """Return the fields of a layer with those that were added; its dataset must be open."""
         from brisk_atlas.core.rows import fields_with_added
 
-        return fields_with_added(self.holdings, layer)
+        return fields_with_added(self.cache, layer)
 
     def is_streamed(self, layer: Layer) -> bool:
         """Return whether a layer is read by view, so that its rows are not tied to features on the map."""
-        from brisk_atlas.core.read.streams import is_stream
+        from brisk_atlas.core.cache.by_view import is_stream
 
         known = layer.kind is DataKind.VECTOR and self.dataset_of(layer) is not None
-        return known and is_stream(self.holdings, layer.ref)
+        return known and is_stream(self.cache, layer.ref)
 
     def sheet_of(self, layer: Layer, check: Callable[[], None] | None = None) -> Sheet:
         """Return the sheet of a layer with what was added to its rows, made once for each state of that.
@@ -455,15 +455,15 @@ class Session(QObject):
         from brisk_atlas.core.rows import rows_of
         from brisk_atlas.core.sheet import Sheet
 
-        return self.holdings.keep_latest(
-            ("sheet", layer.id, layer.ref), layer.rows.added, lambda: Sheet(rows_of(self.holdings, layer, check))
+        return self.cache.derive_latest(
+            ("sheet", layer.id, layer.ref), layer.rows.modifications, lambda: Sheet(rows_of(self.cache, layer, check))
         )
 
     def saved_rows(self, layer: Layer) -> None:
         """Read a layer anew whose edits have been written into its file."""
         from dataclasses import replace
 
-        self.holdings.forget(layer.ref)
+        self.cache.forget(layer.ref)
         if self._painter:
             self._painter.forget()
         now = self.work.layer(layer.id)
@@ -471,14 +471,14 @@ class Session(QObject):
             rows = replace(now.rows, edits=(), edited_from=())
             self.run(
                 f"Reading {layer.name}",
-                lambda job: self.holdings.part(layer.ref),
+                lambda job: self.cache.part(layer.ref),
                 lambda part: self.work.change("save edits", layer.id, rows=rows),
             )
 
     def close(self) -> None:
         self._closed = True
         self.stopped = self.jobs.close()
-        if self._holdings is not None:
-            self._holdings.clear()
+        if self._cache is not None:
+            self._cache.clear()
         if self._catalogue is not None:
             self._catalogue.close()

@@ -123,8 +123,8 @@ class StackSpine(QListWidget):
             from brisk_atlas.core.draw import View
             from brisk_atlas.core.draw.legend import legend_of
 
-            extent = self.session.holdings.part(layer.ref).facts.extent
-            legend = legend_of(self.session.holdings, layer)
+            extent = self.session.cache.part(layer.ref).facts.extent
+            legend = legend_of(self.session.cache, layer)
             if extent is None:
                 return None, legend
             view = View.fitting(extent, THUMB.width() * 2, THUMB.height() * 2, margin=0.02)

@@ -6,9 +6,9 @@ from collections.abc import Callable
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, DataRef, Extent
 from brisk_atlas.core.model.cloud import Points
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.system.shares import in_shares
 
 from . import ramps
@@ -70,7 +70,7 @@ def cloud_limits(values: np.ndarray, style: CloudStyle) -> tuple[float, float]:
 
 def draw_cloud(
     image: np.ndarray,
-    holdings: Holdings,
+    cache: DataCache,
     source: DataRef,
     style: CloudStyle,
     view: View,
@@ -79,15 +79,15 @@ def draw_cloud(
 ) -> Drawn:
     """Draw one point cloud layer into a clear picture."""
     went = Drawn()
-    points, whole = holdings.points_so_far(source, AT_ONCE, dimensions_of(style))
+    points, whole = cache.points_so_far(source, AT_ONCE, dimensions_of(style))
     key = (source, "all") if whole else (source, style.colour_by)
     if not whole:
         went.unfinished = True
-        count = holdings.part(source).facts.count or 0
+        count = cache.part(source).facts.count or 0
         went.note = f"1 in {count / max(1, len(points)):.0f} points while the rest is read"
     check()
-    order = holdings.keep(("cloud order", key, view.crs), lambda: order_of(points, view.crs))
-    inks = holdings.keep_latest(
+    order = cache.derive(("cloud order", key, view.crs), lambda: order_of(points, view.crs))
+    inks = cache.derive_latest(
         ("cloud inks", source), (key, view.crs, style.colour_by, style.ramp, style.stretch),
         lambda: order.inks(point_inks(points, style)),
     )  # fmt: skip

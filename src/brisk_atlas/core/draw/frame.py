@@ -11,11 +11,11 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache.by_view import Seen, seen_features
 from brisk_atlas.core.model import AtlasError, CloudStyle, DataKind, DataRef, Extent, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.place import same_crs, transform, transform_extent
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
-from brisk_atlas.core.read.streams import Seen, seen_features
 from brisk_atlas.core.rows import seen_rows, seen_shown
 
 from .bands import in_bands
@@ -75,8 +75,8 @@ log = logging.getLogger(__name__)
 class Painter:
     """Draws frames. Safe for threads; pictures of layers are shared between frames."""
 
-    def __init__(self, holdings: Holdings) -> None:
-        self.holdings = holdings
+    def __init__(self, cache: DataCache) -> None:
+        self.cache = cache
         self._kept: OrderedDict[tuple, _Kept] = OrderedDict()
         self._lock = threading.Lock()
         self._placed: dict[str, dict[int, int]] = {}  # labels of the last picture, by layer and feature
@@ -149,12 +149,12 @@ class Painter:
                 continue
             check()
             try:
-                seen = seen_features(self.holdings, layer.ref, view.extent)
+                seen = seen_features(self.cache, layer.ref, view.extent)
                 look, index, features = style.label, self.index(layer.ref, view.crs, seen), seen.features
-                table, shown = seen_rows(self.holdings, layer, seen), seen_shown(self.holdings, layer, seen)
-                anchors = self.holdings.keep_latest(
+                table, shown = seen_rows(self.cache, layer, seen), seen_shown(self.cache, layer, seen)
+                anchors = self.cache.derive_latest(
                     ("anchors", layer.id, layer.ref),
-                    (seen.key, look.text, look.first, view.crs, layer.rows.added),
+                    (seen.key, look.text, look.first, view.crs, layer.rows.modifications),
                     lambda f=features, t=table, i=index, k=look: anchors_of(f, t, i, k, view.crs),  # type: ignore[misc]
                 )
                 symbol = max(style.size, *(style.sizes if style.size_by else (0.0,))) * view.density
@@ -177,7 +177,7 @@ class Painter:
                 and layer.visible
                 and layer.id not in faults
             ):
-                seen = seen_features(self.holdings, layer.ref, view.extent)
+                seen = seen_features(self.cache, layer.ref, view.extent)
                 if seen.key != ("all",):
                     return  # rows of a stream have no lasting numbers
                 index = self.index(layer.ref, view.crs, seen)
@@ -186,23 +186,23 @@ class Painter:
     def index(self, source: DataRef, crs: str | None, seen: Seen) -> ShapeIndex:
         """Return the index of the shapes of seen features in a CRS, made once."""
         if seen.key == ("all",):
-            return self.holdings.shape_index(source, crs)
+            return self.cache.shape_index(source, crs)
         shapes = seen.features.shapes
 
         def make() -> ShapeIndex:
             same = same_crs(seen.features.crs, crs)
             return index_of(shapes if same else shapes.moved(transform(shapes.xy, seen.features.crs, crs)))
 
-        return self.holdings.keep_latest(("shape index", source), (seen.key, crs), make)
+        return self.cache.derive_latest(("shape index", source), (seen.key, crs), make)
 
     def inks(self, layer: Layer, seen: Seen) -> Inks:
         """Return what a vector layer's style makes of each row."""
         style = layer.style
         assert isinstance(style, VectorStyle)
         asked = (seen.key, style.colour_by, style.method, style.classes, style.ramp, style.stretch,
-                 style.width_by, style.widths, style.size_by, style.sizes, layer.rows.added)  # fmt: skip
-        table = seen_rows(self.holdings, layer, seen)
-        return self.holdings.keep_latest(("inks", layer.id, layer.ref), asked, lambda: inks_of(table, style))
+                 style.width_by, style.widths, style.size_by, style.sizes, layer.rows.modifications)  # fmt: skip
+        table = seen_rows(self.cache, layer, seen)
+        return self.cache.derive_latest(("inks", layer.id, layer.ref), asked, lambda: inks_of(table, style))
 
     def _layer(
         self, layer: Layer, view: View, check: Callable[[], None], so_far: Callable[[np.ndarray], None]
@@ -211,7 +211,7 @@ class Painter:
         key = (
             layer.ref,
             layer.style,
-            layer.rows.drawn,
+            layer.rows.map_inputs,
             view.crs,
             view.resolution,
             view.density,
@@ -254,16 +254,16 @@ class Painter:
     ) -> Drawn:
         style = layer.style
         if isinstance(style, VectorStyle):
-            seen = seen_features(self.holdings, layer.ref, view.extent)
+            seen = seen_features(self.cache, layer.ref, view.extent)
             index = self.index(layer.ref, view.crs, seen)
             check()
-            inks, shown = self.inks(layer, seen), seen_shown(self.holdings, layer, seen, check)
+            inks, shown = self.inks(layer, seen), seen_shown(self.cache, layer, seen, check)
             draw_vector(image, index, inks, style, view, check, tell, shown)
             return Drawn(note=seen.note)
         elif isinstance(style, GridStyle):
-            return draw_raster(image, self.holdings, layer.ref, style, view, check)
+            return draw_raster(image, self.cache, layer.ref, style, view, check)
         elif isinstance(style, CloudStyle):
-            return draw_cloud(image, self.holdings, layer.ref, style, view, check, tell)
+            return draw_cloud(image, self.cache, layer.ref, style, view, check, tell)
         return Drawn()
 
     def forget(self, places: Collection[DataRef] | None = None) -> None:
@@ -305,11 +305,11 @@ def _move(kept: _Kept, image: np.ndarray, view: View) -> list[tuple[View, slice,
     return missing
 
 
-def extent_of(holdings: Holdings, layers: Sequence[Layer], crs: str | None) -> Extent | None:
+def extent_of(cache: DataCache, layers: Sequence[Layer], crs: str | None) -> Extent | None:
     """Return the extent of all `layers` together in `crs`; None where none has one."""
     found = []
     for layer in layers:
-        extent = holdings.part(layer.ref).facts.extent
+        extent = cache.part(layer.ref).facts.extent
         placed = transform_extent(extent, crs) if extent else None
         if placed and placed.is_finite:
             found.append(placed)

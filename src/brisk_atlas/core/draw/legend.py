@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.place import height_unit_of
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import all_seen_rows
 
 from .classes import NO_VALUE, colouring_of
@@ -34,18 +34,18 @@ class Legend:
     plain: bool = False
 
 
-def legend_of(holdings: Holdings, layer: Layer) -> Legend | None:
+def legend_of(cache: DataCache, layer: Layer) -> Legend | None:
     """Return the legend of a layer; reads what it needs, so call it in the background.
 
     Raises BadExpression.
     """
     style = layer.style
     if isinstance(style, GridStyle):
-        return _grid(holdings, layer, style)
+        return _grid(cache, layer, style)
     if isinstance(style, VectorStyle):
-        return _vector(holdings, layer, style)
+        return _vector(cache, layer, style)
     if isinstance(style, CloudStyle):
-        return _cloud(holdings, layer, style)
+        return _cloud(cache, layer, style)
     return None
 
 
@@ -55,11 +55,11 @@ def _most(entries: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
     return (*entries[:MOST_CLASSES], (NO_VALUE, f"{len(entries) - MOST_CLASSES:,} more"))
 
 
-def _grid(holdings: Holdings, layer: Layer, style: GridStyle) -> Legend:
+def _grid(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
     sources = channel_sources(layer.ref, style)
     bands = []
     for source, number in zip(sources, style.bands):
-        grid = holdings.part(source).facts.grid
+        grid = cache.part(source).facts.grid
         assert grid is not None
         bands.append(grid.bands[number - 1])
     if len(style.bands) == 3:
@@ -70,14 +70,14 @@ def _grid(holdings: Holdings, layer: Layer, style: GridStyle) -> Legend:
     if style.slope:
         low, high = (style.stretch.low, style.stretch.high) if style.stretch.kind == "hand" else (0.0, STEEPEST)
         return Legend(f"slope of {band.name}", (), style.ramp, low, high, "°")
-    low, high = grid_limits(holdings, sources[0], style.bands[0], style.stretch)
+    low, high = grid_limits(cache, sources[0], style.bands[0], style.stretch)
     return Legend(band.name, (), style.ramp, low, high, band.unit)
 
 
-def _vector(holdings: Holdings, layer: Layer, style: VectorStyle) -> Legend:
-    colouring = colouring_of(all_seen_rows(holdings, layer), style) if style.colour_by else None
+def _vector(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
+    colouring = colouring_of(all_seen_rows(cache, layer), style) if style.colour_by else None
     if colouring is None or style.colour_by is None:
-        kind = holdings.part(layer.ref).facts.geometry_type or ""
+        kind = cache.part(layer.ref).facts.geometry_type or ""
         only_line = "Line" in kind or style.hollow
         return Legend("", ((style.line if only_line else style.fill, layer.name),))
     if colouring.ramp:
@@ -86,8 +86,8 @@ def _vector(holdings: Holdings, layer: Layer, style: VectorStyle) -> Legend:
     return Legend(style.colour_by, _most(colouring.entries))
 
 
-def _cloud(holdings: Holdings, layer: Layer, style: CloudStyle) -> Legend:
-    points, _ = holdings.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
+def _cloud(cache: DataCache, layer: Layer, style: CloudStyle) -> Legend:
+    points, _ = cache.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
     if style.colour_by == "rgb":
         return Legend("colour as measured")
     if style.colour_by == "classification":

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, RasterPart, Stretch
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.pyramid import needs_pyramid
 
 SPOTS = 12  # windows each way, for a large grid without overviews
@@ -35,19 +35,19 @@ def stretched(values: np.ndarray, low: float, high: float, gamma: float = 1.0) -
     return share ** (1.0 / gamma) if gamma != 1.0 else share
 
 
-def grid_limits(holdings: Holdings, source: DataRef, band: int, stretch: Stretch) -> tuple[float, float]:
+def grid_limits(cache: DataCache, source: DataRef, band: int, stretch: Stretch) -> tuple[float, float]:
     """Return the limits of one band of a raster, from a sample of the whole of it, kept."""
     if stretch.kind == "hand":
         return stretch.low, stretch.high
-    return holdings.keep(
+    return cache.derive(
         ("limits", source, band, stretch.kind, stretch.low, stretch.high),
-        lambda: limits_of(grid_sample(holdings, source, band), stretch),
+        lambda: limits_of(grid_sample(cache, source, band), stretch),
     )
 
 
-def grid_sample(holdings: Holdings, source: DataRef, band: int) -> np.ndarray:
+def grid_sample(cache: DataCache, source: DataRef, band: int) -> np.ndarray:
     """Return the valid values of a reduced reading of one band, kept."""
-    return holdings.keep(("sample", source, band), lambda: sample_of(holdings.raster(source), band))
+    return cache.derive(("sample", source, band), lambda: sample_of(cache.raster(source), band))
 
 
 def sample_of(part: RasterPart, band: int) -> np.ndarray:

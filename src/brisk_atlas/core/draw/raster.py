@@ -9,9 +9,9 @@ from math import ceil, cos, floor, radians, sin
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, GridStyle, Level, RasterPart
 from brisk_atlas.core.place import Mesh, clipped, mesh_of, metres_per_unit, transform_extent
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
 
 from . import ramps
@@ -51,14 +51,14 @@ def channel_sources(source: DataRef, style: GridStyle) -> list[DataRef]:
 
 def draw_raster(
     image: np.ndarray,
-    holdings: Holdings,
+    cache: DataCache,
     source: DataRef,
     style: GridStyle,
     view: View,
     check: Callable[[], None] = lambda: None,
 ) -> Drawn:
     """Draw one raster layer into a clear picture."""
-    part = holdings.raster(source)
+    part = cache.raster(source)
     assert part.facts.grid is not None and part.facts.extent is not None
     placed = transform_extent(part.facts.extent, view.crs)
     if placed is not None and placed.intersection(view.extent) is None:
@@ -69,29 +69,29 @@ def draw_raster(
     meshes: dict[str | None, Mesh] = {}
     channels = []
     for band, own in zip(style.bands, sources):
-        owner = holdings.raster(own)
+        owner = cache.raster(own)
         if owner.facts.crs not in meshes:
             meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
         channels.append(_channel(owner, own, band, meshes[owner.facts.crs]))
     went = Drawn()
     if channels[0].cells_a_pixel < 1.0 and len(set(sources)) == 1 and style.mask is None:
-        _draw_cells(image, holdings, channels, style, view, went, 1 if light else 0)
+        _draw_cells(image, cache, channels, style, view, went, 1 if light else 0)
         return went
     values = []
     for channel in channels:
         check()
-        values.append(_sampled(holdings, channel, style, seen, went))
+        values.append(_sampled(cache, channel, style, seen, went))
     if style.mask is not None:
-        _leave_out(holdings, source, style, seen, meshes, values)
+        _leave_out(cache, source, style, seen, meshes, values)
     across, along = metres_per_unit(view.crs, view.y), metres_per_unit(view.crs)
     metres = view.resolution * across, 0.0, 0.0, -view.resolution * along
-    limits = _limits(holdings, channels, style, values, went)
+    limits = _limits(cache, channels, style, values, went)
     colour(values, style, limits, metres, pixels_of(image), 1 if light else 0, _classes(channels))
     return went
 
 
 def _leave_out(
-    holdings: Holdings,
+    cache: DataCache,
     source: DataRef,
     style: GridStyle,
     seen: View,
@@ -102,11 +102,11 @@ def _leave_out(
     assert style.mask is not None
     part, band, hidden = style.mask
     own = source.with_part(part)
-    owner = holdings.raster(own)
+    owner = cache.raster(own)
     if owner.facts.crs not in meshes:
         meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
     channel = _channel(owner, own, band, meshes[owner.facts.crs])
-    classes = _sampled(holdings, channel, replace(style, resample="nearest"), seen, Drawn())
+    classes = _sampled(cache, channel, replace(style, resample="nearest"), seen, Drawn())
     out = np.isin(classes, np.asarray(hidden, np.float32))
     for each in values:
         each[out] = np.nan
@@ -135,23 +135,21 @@ def _window(channel: _Channel, level: Level, view: View) -> tuple[int, int, int,
     return (c0, r0, c1, r1) if c1 > c0 and r1 > r0 else None
 
 
-def pyramid_of(holdings: Holdings, source: DataRef, band: int, style: GridStyle) -> Pyramid | None:
+def pyramid_of(cache: DataCache, source: DataRef, band: int, style: GridStyle) -> Pyramid | None:
     """Return the pyramid that stands in for the overviews a band lacks; None where it needs none."""
-    part = holdings.raster(source)
+    part = cache.raster(source)
     if not needs_pyramid(part, band):
         return None
     if not part.ref.is_local:
         return None
     nearest = style.resample == "nearest"
-    return holdings.keep(
-        ("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.ref.path, nearest=nearest)
-    )
+    return cache.derive(("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.ref.path, nearest=nearest))
 
 
-def _sampled(holdings: Holdings, channel: _Channel, style: GridStyle, view: View, went: Drawn) -> np.ndarray:
+def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, went: Drawn) -> np.ndarray:
     """Return (rows, cols) float32 of one band under the view's pixels, NaN without data."""
     out = np.full((view.height, view.width), np.nan, np.float32)
-    pyramid = pyramid_of(holdings, channel.source, channel.band, style)
+    pyramid = pyramid_of(cache, channel.source, channel.band, style)
     levels = list(channel.part.levels(channel.band)) + (pyramid.levels if pyramid else [])
     level = max(
         (le for le in levels if le.factor_x <= max(1.0, channel.cells_a_pixel * 1.01)), key=lambda le: le.factor_x
@@ -172,7 +170,7 @@ def _sampled(holdings: Holdings, channel: _Channel, style: GridStyle, view: View
 
 
 def _draw_cells(
-    image: np.ndarray, holdings: Holdings, channels: list[_Channel], style: GridStyle, view: View, went: Drawn, rim: int
+    image: np.ndarray, cache: DataCache, channels: list[_Channel], style: GridStyle, view: View, went: Drawn, rim: int
 ) -> None:
     """Closer than the file's own cells: colour those, then show each as the square it is."""
     first = channels[0]
@@ -188,7 +186,7 @@ def _draw_cells(
     along = metres_per_unit(facts.crs)
     metres = lattice.a * across, lattice.b * across, lattice.d * along, lattice.e * along
     small = np.zeros(values[0].shape, np.uint32)
-    colour(values, style, _limits(holdings, channels, style, values, went), metres, small, 0, _classes(channels))
+    colour(values, style, _limits(cache, channels, style, values, went), metres, small, 0, _classes(channels))
     mesh_col, mesh_row = first.col - window[0], first.row - window[1]
     seen = np.zeros((view.height + 2 * rim, view.width + 2 * rim), np.uint32)  # as large as the mesh is
     in_bands(seen.shape[0], lambda a, b: kernels.pick(small, mesh_col, mesh_row, first.step, seen, a, b))
@@ -202,7 +200,7 @@ def _classes(channels: list[_Channel]) -> tuple[tuple[int, str, str], ...]:
 
 
 def _limits(
-    holdings: Holdings, channels: list[_Channel], style: GridStyle, values: list[np.ndarray], went: Drawn
+    cache: DataCache, channels: list[_Channel], style: GridStyle, values: list[np.ndarray], went: Drawn
 ) -> list[tuple[float, float]]:
     stretch = style.stretch
     if style.slope and len(channels) == 1:
@@ -210,7 +208,7 @@ def _limits(
     elif stretch.in_view and stretch.kind != "hand":
         found = [limits_of(v.ravel()[:: max(1, v.size // 250_000)], stretch) for v in values]
     else:
-        found = [grid_limits(holdings, c.source, c.band, stretch) for c in channels]
+        found = [grid_limits(cache, c.source, c.band, stretch) for c in channels]
     went.limits = tuple(found)
     return found
 

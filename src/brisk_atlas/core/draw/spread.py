@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import all_seen_rows, column_of
 
 from .classes import is_number, numbers_of
@@ -29,7 +29,7 @@ class Spread:
     high: float
 
 
-def spread_of(holdings: Holdings, layer: Layer) -> Spread | None:
+def spread_of(cache: DataCache, layer: Layer) -> Spread | None:
     """Return the spread of what colours a layer, None where colours do not run with numbers.
 
     Raises BadExpression.
@@ -39,17 +39,17 @@ def spread_of(holdings: Holdings, layer: Layer) -> Spread | None:
         if style.own_colours or style.slope:
             return None
         sources = channel_sources(layer.ref, style)
-        samples = [grid_sample(holdings, s, b) for s, b in zip(sources, style.bands)]
-        ends = [grid_limits(holdings, s, b, style.stretch) for s, b in zip(sources, style.bands)]
+        samples = [grid_sample(cache, s, b) for s, b in zip(sources, style.bands)]
+        ends = [grid_limits(cache, s, b, style.stretch) for s, b in zip(sources, style.bands)]
         return _spread(samples, min(low for low, _ in ends), max(high for _, high in ends))
     if isinstance(style, VectorStyle) and style.colour_by and style.method == "ramp":
-        table = all_seen_rows(holdings, layer)
+        table = all_seen_rows(cache, layer)
         if not table.num_rows or not is_number(column_of(table, style.colour_by).type):
             return None
         values = numbers_of(table, style.colour_by)
         return _spread([values], *limits_of(values, style.stretch))
     if isinstance(style, CloudStyle) and style.colour_by not in ("rgb", "classification"):
-        points, _ = holdings.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
+        points, _ = cache.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
         values = points.values(style.colour_by)
         return _spread([values[:: max(1, len(values) // 500_000)]], *cloud_limits(values, style))
     return None

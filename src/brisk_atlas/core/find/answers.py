@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
-from brisk_atlas.core.model import DataRef, Reading
-from brisk_atlas.core.model.reading import reading_from, saved_form
+from brisk_atlas.core.model import DataRef, OpenOptions
+from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.folders import config_folder
 
 from .shelves import write_beside
@@ -19,17 +19,17 @@ class Answers:
 
     def __init__(self, file: Path | None = None) -> None:
         self.file = file or config_folder() / "answers.json"
-        self._by_path: dict[str, Reading] = {}
+        self._by_path: dict[str, OpenOptions] = {}
         try:
             told = json.loads(self.file.read_text("utf-8"))
-            self._by_path = {str(path): reading_from(each) for path, each in told.items()}
+            self._by_path = {str(path): options_from(each) for path, each in told.items()}
         except (OSError, ValueError, AttributeError, TypeError, KeyError):
             return
 
-    def get(self, ref: DataRef) -> Reading | None:
+    def get(self, ref: DataRef) -> OpenOptions | None:
         return self._by_path.get(str(ref))
 
-    def keep(self, ref: DataRef, reading: Reading) -> None:
+    def keep(self, ref: DataRef, reading: OpenOptions) -> None:
         self._by_path.pop(str(ref), None)
         self._by_path[str(ref)] = reading
         for old in list(self._by_path)[:-MOST_KEPT]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import AtlasError, CannotRead, DataRef, Facts, NeedsPermission
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.permissions import allowed_places
 
 from .answers import Answers
@@ -30,8 +30,8 @@ class PreflightResult(NamedTuple):
 class OpenPreflight:
     """Looks at files, with all that is known of them: what is held, answered and kept."""
 
-    def __init__(self, holdings: Holdings, answers: Answers, catalogue: Catalogue, scan_pool: ScanPool) -> None:
-        self.holdings, self.answers, self.catalogue, self.scan_pool = holdings, answers, catalogue, scan_pool
+    def __init__(self, cache: DataCache, answers: Answers, catalogue: Catalogue, scan_pool: ScanPool) -> None:
+        self.cache, self.answers, self.catalogue, self.scan_pool = cache, answers, catalogue, scan_pool
 
     def look(
         self,
@@ -47,7 +47,7 @@ class OpenPreflight:
         asked, ref = ref, ref.whole
         try:
             row = known_now(ref, self.catalogue, self.scan_pool, check)
-            said = self.holdings.readings.get(ref) or self.answers.get(ref)
+            said = self.cache.options.get(ref) or self.answers.get(ref)
             if row.asks:
                 if not allowed_places().issuperset(row.asks):
                     raise NeedsPermission(ref, row.fault, row.remedy, row.asks)
@@ -60,7 +60,7 @@ class OpenPreflight:
             if answered:
                 self._ask_again(ref)
             around = [*nearby, *neighbours_of(ref, self.catalogue)]
-            question = question_about(self.holdings.dataset(ref), around)
+            question = question_about(self.cache.dataset(ref), around)
             wanted = question is not None and (question.needed or anew)
             return PreflightResult(asked, question=question if wanted else None)
         except AtlasError as error:
@@ -68,12 +68,12 @@ class OpenPreflight:
 
     def _take_answer(self, ref: DataRef) -> bool:
         """Read a file as it was answered before; returns False where nothing was, or it no longer fits."""
-        said = self.holdings.readings.get(ref) or self.answers.get(ref)
+        said = self.cache.options.get(ref) or self.answers.get(ref)
         if said is not None:
-            self.holdings.say(ref, said)
-        self.holdings.forget(ref)  # it may have changed on disk since it was last looked at
+            self.cache.set_options(ref, said)
+        self.cache.forget(ref)  # it may have changed on disk since it was last looked at
         try:
-            self.holdings.dataset(ref)
+            self.cache.dataset(ref)
         except AtlasError:
             if said is None:
                 raise
@@ -82,8 +82,8 @@ class OpenPreflight:
         return said is not None
 
     def _ask_again(self, ref: DataRef) -> None:
-        self.holdings.readings.pop(ref, None)
-        self.holdings.forget(ref)
+        self.cache.options.pop(ref, None)
+        self.cache.forget(ref)
 
 
 def check_safe(

@@ -16,12 +16,12 @@ from brisk_atlas.core.model import (
     Extent,
     Facts,
     FeatureQuery,
-    Reading,
+    OpenOptions,
     TablePart,
 )
 from brisk_atlas.core.place import degrees_from, mgrs_to_degrees, proj_crs, transform_extent
+from brisk_atlas.core.read.apply_options import form_of
 from brisk_atlas.core.read.dbf_text import DbfText, dbf_text
-from brisk_atlas.core.read.given import form_of
 from brisk_atlas.core.read.text_cloud import TextCloud
 from brisk_atlas.core.read.text_form import Guess, guess_form
 from brisk_atlas.core.read.vector import table_beside
@@ -75,7 +75,7 @@ class Question(NamedTuple):
 
     ref: DataRef
     needed: bool
-    guess: Reading
+    guess: OpenOptions
     form: Guess | None = None
     columns: tuple[str, ...] = ()
     columns_reason: str = ""
@@ -114,7 +114,7 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
         return None
     needed = bool(bare) or bool(columns and cloud is None) or len(parts) > MANY_PARTS or _is_workbook(dataset)
     needed = needed or cloud is not None or (form is not None and not form.sure) or dataset.kind is DataKind.ARCHIVE
-    guess = Reading(
+    guess = OpenOptions(
         crs=suggestions[0].crs if suggestions and (bare or columns) else None,
         form=form.form if form else None,
         columns=columns if columns is not None else (Columns() if table is not None else None),
@@ -199,13 +199,13 @@ def _bounds(
 
 def bounds_by(table: TablePart, columns: Columns) -> tuple[float, float, float, float] | None:
     """Return the bounds of a table's rows by some columns, or None where they hold no positions."""
-    from brisk_atlas.core.read.given import taken_as
+    from brisk_atlas.core.read.apply_options import apply_options
 
     if (table.facts.count or 0) > MOST_READ:
         return None
     alone = Dataset(table.ref, "", DataKind.TABLE, 0, _NEVER, (), (table,))
     try:
-        placed = taken_as(alone, Reading(columns=columns)).parts[0].facts
+        placed = apply_options(alone, OpenOptions(columns=columns)).parts[0].facts
     except AtlasError:
         return None
     return placed.extent.bounds if placed.extent is not None else None

@@ -16,10 +16,10 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 import pyogrio
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CannotWrite, DataKind, Dataset, Layer, PlaceKind
-from brisk_atlas.core.model.rows import FileState
+from brisk_atlas.core.model.table_view import FileState
 from brisk_atlas.core.place import proj_crs
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.sqlite_file import in_place
 from brisk_atlas.core.read.table import TextTable
 from brisk_atlas.core.rows.editing import changed_cells, edited, state_of
@@ -68,25 +68,25 @@ def check_unchanged(dataset: Dataset, before: FileState) -> None:
             raise CannotWrite(dataset.ref.path, what, "Save your edits as a new file, then compare the two.")
 
 
-def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, step: None) -> int:
+def save_edits(cache: DataCache, layer: Layer, report: Report = lambda share, step: None) -> int:
     """Write the edits of a layer into its own file; returns how many values. Raises CannotWrite, and
     leaves the file as it was, where it changed meanwhile or can't be written."""
-    dataset = holdings.dataset(layer.ref)
+    dataset = cache.dataset(layer.ref)
     reason = why_not(dataset)
     if reason is not None:
         raise CannotWrite(dataset.ref.path, reason, ELSEWHERE)
     report(0.1, "writing")
     cells = changed_cells(layer.rows.edits)
     if dataset.format in IN_PLACE:
-        update_in_place(dataset.ref.path, layer.part, holdings.table(layer.ref), cells)
+        update_in_place(dataset.ref.path, layer.part, cache.table(layer.ref), cells)
         return len(cells)
     check_unchanged(dataset, layer.rows.edited_from)
     with written_beside(dataset.ref.path, same_data=True) as beside:
         try:
             if dataset.kind is DataKind.TABLE:
-                _rewrite_table(holdings, dataset, layer, beside)
+                _rewrite_table(cache, dataset, layer, beside)
             else:
-                _rewrite(holdings, dataset, layer, beside)
+                _rewrite(cache, dataset, layer, beside)
         except (
             sqlite3.Error,
             OSError,
@@ -97,7 +97,7 @@ def save_edits(holdings: Holdings, layer: Layer, report: Report = lambda share, 
         ) as error:
             raise reason_of(error, dataset.ref.path) from error
         report(0.8, "reading it back")
-        _check_written(dataset, beside, holdings.table(layer.ref).num_rows)
+        _check_written(dataset, beside, cache.table(layer.ref).num_rows)
         report(0.9, "checking the original")
         check_unchanged(dataset, layer.rows.edited_from)
         report(0.95, "moving into place")
@@ -206,11 +206,11 @@ def _of_geometry(blob: bytes | None) -> float | None:
     return None if not blob or len(blob) < 4 else float(blob[3] >> 4 & 1)
 
 
-def _rewrite(holdings: Holdings, dataset: Dataset, layer: Layer, beside: Path) -> None:
+def _rewrite(cache: DataCache, dataset: Dataset, layer: Layer, beside: Path) -> None:
     """Write a single-layer vector file anew with its edits, geometry as it was."""
     if len(dataset.parts) != 1:
         raise CannotWrite(dataset.ref.path, "it holds several layers", ELSEWHERE)
-    features = holdings.features(layer.ref)
+    features = cache.features(layer.ref)
     table = edited(features.table, layer.rows.edits)
     driver = REWRITTEN[dataset.format]
     facts = dataset.parts[0].facts
@@ -244,15 +244,15 @@ def _keep_head(path: Path, beside: Path) -> None:
     beside.write_text(json.dumps({**head, "features": features}, ensure_ascii=False), "utf-8")
 
 
-def _rewrite_table(holdings: Holdings, dataset: Dataset, layer: Layer, beside: Path) -> None:
+def _rewrite_table(cache: DataCache, dataset: Dataset, layer: Layer, beside: Path) -> None:
     """Write a table anew. Of a text table, cells that were not edited keep the text that they had."""
     if dataset.format == "Parquet":
-        table = edited(holdings.table(layer.ref), layer.rows.edits)
+        table = edited(cache.table(layer.ref), layer.rows.edits)
         pq.write_table(table.replace_schema_metadata(pq.read_schema(dataset.ref.path).metadata), beside)
         return
-    part = holdings.part(layer.ref)
+    part = cache.part(layer.ref)
     assert isinstance(part, TextTable)
-    form, names = part.form, holdings.table(layer.ref).column_names
+    form, names = part.form, cache.table(layer.ref).column_names
     cells = changed_cells(layer.rows.edits)
     raw = dataset.ref.path.read_bytes().decode(form.encoding)
     ending = "\r\n" if "\r\n" in raw[:65536] else "\n"
@@ -261,7 +261,7 @@ def _rewrite_table(holdings: Holdings, dataset: Dataset, layer: Layer, beside: P
         row for row in csv.reader(io.StringIO(raw.removeprefix("\ufeff"), newline=""), delimiter=form.delimiter) if row
     ]
     head = int(form.header)
-    if len(rows) - head != holdings.table(layer.ref).num_rows:
+    if len(rows) - head != cache.table(layer.ref).num_rows:
         raise CannotWrite(dataset.ref.path, "its lines do not match its rows", ELSEWHERE)
     for (row, field), value in cells.items():
         rows[row + head][names.index(field)] = _text(value, form.decimal)

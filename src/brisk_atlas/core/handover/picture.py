@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from io import BytesIO
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.frame import Painter, extent_of
 from brisk_atlas.core.draw.looks import first_layers
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.model import AtlasError, DataRef
-from brisk_atlas.core.read.holdings import Holdings
 
 WIDE, TALL = 480, 340  # pixels
 PAPER = (255, 253, 248)
@@ -18,16 +18,16 @@ def picture_of(ref: DataRef, part: str | None = None, *, width: int = WIDE, heig
     """Return a PNG of a dataset on paper, None where there is nothing to draw."""
     from PIL import Image
 
-    holdings = Holdings()
+    cache = DataCache()
     try:
-        dataset = holdings.dataset(ref)
+        dataset = cache.dataset(ref)
         layers = first_layers(dataset, part)
         if not layers:
             return None
-        extent = extent_of(holdings, layers, holdings.part(layers[0].ref).facts.crs)
+        extent = extent_of(cache, layers, cache.part(layers[0].ref).facts.crs)
         if extent is None:
             return None
-        frame = Painter(holdings).frame(layers, View.fitting(extent, width, height))
+        frame = Painter(cache).frame(layers, View.fitting(extent, width, height))
     except AtlasError:
         return None
     if not frame.image.any():

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPart, number_text
 from brisk_atlas.core.model.dataset import AS
 from brisk_atlas.core.place import same_crs, transform, unit_of
-from brisk_atlas.core.read import Holdings
 
 from .finding import Finding, Reading
 
@@ -45,13 +45,13 @@ def cell_values(part: RasterPart, x: float, y: float, crs: str | None) -> CellVa
     return CellValues(row, col, lattice.to_map(col + 0.5, row + 0.5), values, known)
 
 
-def cell_finding(holdings: Holdings, layer: Layer, x: float, y: float, crs: str | None) -> Finding | None:
+def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | None) -> Finding | None:
     """Return what a raster layer has at a position, or None outside of it.
 
     The bands on show are marked with the colour they drive; a scene's bands say what their numbers mean
     in the quantities that they can be turned into.
     """
-    part = holdings.raster(layer.ref)
+    part = cache.raster(layer.ref)
     found = cell_values(part, x, y, crs)
     if found is None:
         return None
@@ -61,7 +61,7 @@ def cell_finding(holdings: Holdings, layer: Layer, x: float, y: float, crs: str 
     readings = []
     for band, value, known in zip(part.facts.grid.bands, found.values.tolist(), found.known.tolist()):
         readings += band_readings(band, value, known, shown.get(band.index, ""), scaled=AS in layer.part)
-    readings += _from_others(holdings, layer, style, x, y, crs)
+    readings += _from_others(cache, layer, style, x, y, crs)
     unit, (mx, my) = unit_of(part.facts.crs), found.middle
     digits = 6 if unit == "°" else 2
     readings.append(
@@ -87,14 +87,14 @@ def _shown(part: RasterPart, style: GridStyle | None) -> dict[int, str]:
 
 
 def _from_others(
-    holdings: Holdings, layer: Layer, style: GridStyle | None, x: float, y: float, crs: str | None
+    cache: DataCache, layer: Layer, style: GridStyle | None, x: float, y: float, crs: str | None
 ) -> list[Reading]:
     """Return the bands of a composite that come from other parts."""
     readings = []
     for channel, (band_number, other) in enumerate(zip(style.bands, style.others) if style else ()):
         if other is None:
             continue
-        part = holdings.raster(other)
+        part = cache.raster(other)
         found = cell_values(part, x, y, crs)
         if found is None or part.facts.grid is None:
             continue

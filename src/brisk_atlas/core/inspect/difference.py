@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import GridStyle, Layer, number_text
-from brisk_atlas.core.read import Holdings
 
 from .cell import cell_values
 
@@ -35,13 +35,13 @@ class PointChange:
         return f"A {a}   B {b}" + (f"   change {change:+,.2f}{unit}" if change is not None else "")
 
 
-def difference_at(holdings: Holdings, side_a: Layer, side_b: Layer, x: float, y: float, crs: str | None) -> PointChange:
+def difference_at(cache: DataCache, side_a: Layer, side_b: Layer, x: float, y: float, crs: str | None) -> PointChange:
     """Return what the shown band (the first of a composite) of both layers has at a point."""
     found: list[float | None] = []
     units = []
     for layer in (side_a, side_b):
         band = layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1
-        part = holdings.raster(layer.ref)
+        part = cache.raster(layer.ref)
         cell, grid = cell_values(part, x, y, crs), part.facts.grid
         assert grid is not None
         units.append(grid.bands[band - 1].unit)

@@ -9,12 +9,12 @@ import pyarrow as pa
 import shapely
 from shapely.errors import GEOSException
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer, number_text
 from brisk_atlas.core.model.plain_values import value_of
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import has_plane, lengths_on_ellipsoid, ring_areas_on_ellipsoid
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.field_meanings import FieldMeaning
 from brisk_atlas.core.rows import rows_of
 
@@ -25,34 +25,34 @@ MOST_VERTICES = 2000  # listed on request
 PARTS = ("Polygon", "LineString", "Point")
 
 
-def feature_finding(holdings: Holdings, layer: Layer, row: int, rows: Sequence[int] = ()) -> Finding:
+def feature_finding(cache: DataCache, layer: Layer, row: int, rows: Sequence[int] = ()) -> Finding:
     """Return one feature of a layer that is held, with what was added to its row."""
-    table = rows_of(holdings, layer)
-    return _finding(holdings, layer, holdings.features(layer.ref), table, row, row, tuple(rows))
+    table = rows_of(cache, layer)
+    return _finding(cache, layer, cache.features(layer.ref), table, row, row, tuple(rows))
 
 
-def streamed_finding(holdings: Holdings, layer: Layer, features: Features, at: int) -> Finding:
+def streamed_finding(cache: DataCache, layer: Layer, features: Features, at: int) -> Finding:
     """Return one feature of a piece of a layer that is read by view; it has no lasting row."""
-    return _finding(holdings, layer, features, features.table, at, None, ())
+    return _finding(cache, layer, features, features.table, at, None, ())
 
 
-def row_finding(holdings: Holdings, layer: Layer, row: int) -> Finding:
+def row_finding(cache: DataCache, layer: Layer, row: int) -> Finding:
     """Return one row of a table."""
-    readings = attribute_readings(rows_of(holdings, layer), row, _words(holdings, layer), layer)
+    readings = attribute_readings(rows_of(cache, layer), row, _words(cache, layer), layer)
     return Finding(layer.id, f"{layer.name}, row {row + 1:,}", tuple(readings), row, (row,))
 
 
 def _finding(
-    holdings: Holdings, layer: Layer, features: Features, table: pa.Table, at: int, row: int | None, rows: tuple
+    cache: DataCache, layer: Layer, features: Features, table: pa.Table, at: int, row: int | None, rows: tuple
 ) -> Finding:
-    readings = attribute_readings(table, at, _words(holdings, layer), layer)
+    readings = attribute_readings(table, at, _words(cache, layer), layer)
     readings += geometry_readings(features.wkb[at], features.crs)
     title = layer.name if row is None else f"{layer.name}, row {row + 1:,}"
     return Finding(layer.id, title, tuple(readings), row, rows)
 
 
-def _words(holdings: Holdings, layer: Layer) -> dict[str, FieldMeaning]:
-    return holdings.field_meanings(layer.ref)
+def _words(cache: DataCache, layer: Layer) -> dict[str, FieldMeaning]:
+    return cache.field_meanings(layer.ref)
 
 
 def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldMeaning], layer: Layer) -> list[Reading]:
@@ -144,9 +144,9 @@ def _validity(shape: shapely.Geometry) -> Reading:
     return Reading("valid", False, f"no: {words.strip().lower()}{where}", group=GEOMETRY)
 
 
-def place_of(holdings: Holdings, layer: Layer, row: int, crs: str | None) -> tuple[float, float] | None:
+def place_of(cache: DataCache, layer: Layer, row: int, crs: str | None) -> tuple[float, float] | None:
     """Return a position in a feature, in `crs`; None where it has no geometry or no place there."""
-    features = holdings.features(layer.ref)
+    features = cache.features(layer.ref)
     wkb = features.wkb[row]
     try:
         shape = shapely.from_wkb(wkb.as_py()) if wkb.is_valid else None
@@ -159,9 +159,9 @@ def place_of(holdings: Holdings, layer: Layer, row: int, crs: str | None) -> tup
     return (x, y) if np.isfinite(x) and np.isfinite(y) else None
 
 
-def vertex_readings(holdings: Holdings, layer: Layer, row: int) -> list[Reading]:
+def vertex_readings(cache: DataCache, layer: Layer, row: int) -> list[Reading]:
     """Return the coordinates of a feature's vertices, in the layer's CRS, at most MOST_VERTICES."""
-    features = holdings.features(layer.ref)
+    features = cache.features(layer.ref)
     wkb = features.wkb[row]
     if not wkb.is_valid:
         return []

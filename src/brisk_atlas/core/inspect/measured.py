@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import GridStyle, Layer
 from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import Leg, has_plane, legs, plane_area, ring_area
-from brisk_atlas.core.read import Holdings
 
 from .cell import along
 from .statistics import LINE_STEPS
@@ -116,7 +116,7 @@ def area_text(value: float, unit: str = "m") -> str:
 
 
 def measure(
-    holdings: Holdings, xy: np.ndarray, crs: str | None, *, closed: bool = False, heights: Layer | None = None
+    cache: DataCache, xy: np.ndarray, crs: str | None, *, closed: bool = False, heights: Layer | None = None
 ) -> Measured:
     """Return what is measured along positions. `closed` adds the area inside; `heights` is an elevation
     layer that the surface is followed on."""
@@ -124,13 +124,13 @@ def measure(
     found = tuple(legs(np.vstack([xy, xy[:1]]) if ring else xy, crs)) if len(xy) > 1 else ()
     on_ellipsoid = ring_area(xy, crs) if ring and crs is not None else None
     in_plane = plane_area(xy) if ring and has_plane(crs) else None
-    surface = surface_along(holdings, xy, crs, heights) if heights is not None and len(xy) > 1 and not ring else None
+    surface = surface_along(cache, xy, crs, heights) if heights is not None and len(xy) > 1 and not ring else None
     return Measured(xy, crs, found, on_ellipsoid, in_plane, surface)
 
 
-def surface_along(holdings: Holdings, xy: np.ndarray, crs: str | None, layer: Layer) -> Surface | None:
+def surface_along(cache: DataCache, xy: np.ndarray, crs: str | None, layer: Layer) -> Surface | None:
     """Return the heights of a grid along positions, one step about a cell long; None where it has none."""
-    part = holdings.raster(layer.ref)
+    part = cache.raster(layer.ref)
     facts = part.facts
     assert facts.grid is not None
     band = layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1

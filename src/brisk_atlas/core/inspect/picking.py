@@ -6,12 +6,12 @@ import numpy as np
 import shapely
 from shapely.errors import GEOSException
 
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache.by_view import is_stream, piece_of
 from brisk_atlas.core.model import Extent, Layer
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import same_crs, transform
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
-from brisk_atlas.core.read.streams import is_stream, piece_of
 from brisk_atlas.core.rows import shown_rows
 
 from .finding import Where
@@ -19,21 +19,21 @@ from .finding import Where
 EDGE_POINTS = 21  # that an edge is followed by when an area is taken to another CRS
 
 
-def picked(holdings: Holdings, layer: Layer, where: Where) -> tuple[Features, np.ndarray]:
+def picked(cache: DataCache, layer: Layer, where: Where) -> tuple[Features, np.ndarray]:
     """Return the features that were looked through, and the places of those hit, the topmost first.
 
     Of a layer that is held, places are rows of the sheet; of one that is read by view, places in the
     piece that was read. Features that a filter keeps off the map are not hit.
     """
-    if is_stream(holdings, layer.ref):
-        features = piece_of(holdings, layer.ref, around(where))
+    if is_stream(cache, layer.ref):
+        features = piece_of(cache, layer.ref, around(where))
         shapes = features.shapes
         if not same_crs(features.crs, where.crs):
             shapes = shapes.moved(transform(shapes.xy, features.crs, where.crs))
         return features, hit(features, index_of(shapes), where)
-    features = holdings.features(layer.ref)
-    found = hit(features, holdings.shape_index(layer.ref, where.crs), where)
-    mask = shown_rows(holdings, layer) if layer.rows.on_map else None
+    features = cache.features(layer.ref)
+    found = hit(features, cache.shape_index(layer.ref, where.crs), where)
+    mask = shown_rows(cache, layer) if layer.rows.on_map else None
     return features, found if mask is None else found[mask[found]]
 
 

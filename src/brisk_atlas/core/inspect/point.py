@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer, number_text
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import crs_name, height_unit_of, transform, unit_of
-from brisk_atlas.core.read import Holdings
 
 from .finding import Finding, Reading, Where
 from .picking import shape_in
@@ -46,9 +46,9 @@ POINT, NEAR, INSIDE, HEADER, RECORDS = (
 )
 
 
-def point_finding(holdings: Holdings, layer: Layer, where: Where) -> Finding | None:
+def point_finding(cache: DataCache, layer: Layer, where: Where) -> Finding | None:
     """Return the record of the point nearest to a click, and the statistics of those within reach."""
-    points = holdings.points(layer.ref)
+    points = cache.points(layer.ref)
     px, py = transform(where.xy[:1], where.crs, points.crs)[0]
     reach = _reach_in(where, points.crs)
     if not np.isfinite(px):
@@ -124,9 +124,9 @@ def _classes(points: Points, chosen: np.ndarray, group: str) -> list[Reading]:
     ]
 
 
-def area_finding(holdings: Holdings, layer: Layer, where: Where) -> Finding:
+def area_finding(cache: DataCache, layer: Layer, where: Where) -> Finding:
     """Return what the header says of the whole file and, apart from it, what the points inside an area are."""
-    points = holdings.points(layer.ref)
+    points = cache.points(layer.ref)
     area = shape_in(where, points.crs)
     xmin, ymin, xmax, ymax = area.bounds
     xyz = points.xyz
@@ -144,7 +144,7 @@ def area_finding(holdings: Holdings, layer: Layer, where: Where) -> Finding:
             if name != "classification":
                 readings.append(_range(name, values[near], INSIDE))
         readings += _classes(points, near, INSIDE)
-    return Finding(layer.id, layer.name, (*readings, *header_readings(holdings, layer, points)))
+    return Finding(layer.id, layer.name, (*readings, *header_readings(cache, layer, points)))
 
 
 def _range(name: str, values: np.ndarray, group: str) -> Reading:
@@ -153,10 +153,10 @@ def _range(name: str, values: np.ndarray, group: str) -> Reading:
     return Reading(name.replace("_", " "), (low, high), text, "", group, name)
 
 
-def header_readings(holdings: Holdings, layer: Layer, points: Points | None = None) -> list[Reading]:
+def header_readings(cache: DataCache, layer: Layer, points: Points | None = None) -> list[Reading]:
     """Return what a cloud's header says, with the types of its dimensions and, where points are given,
     their ranges."""
-    facts = holdings.part(layer.ref).facts
+    facts = cache.part(layer.ref).facts
     cloud = facts.cloud
     if cloud is None:
         return []

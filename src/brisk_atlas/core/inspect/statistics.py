@@ -10,10 +10,10 @@ import numpy as np
 import pyarrow as pa
 import shapely
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import BadExpression, CellWindow, DataKind, Extent, Lattice, Layer, RasterPart, number_text
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import height_unit_of, transform_extent
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import rows_of, shown_rows
 
 from .cell import along
@@ -142,10 +142,10 @@ def _known(grid: Grid, area: shapely.Geometry | None) -> np.ndarray:
 
 
 def area_statistics(
-    holdings: Holdings, layer: Layer, where: Where, check: Check = lambda: None
+    cache: DataCache, layer: Layer, where: Where, check: Check = lambda: None
 ) -> list[tuple[str, Summary, str]]:
     """Return (band, summary, unit) of all bands of a raster layer over the cells in an area."""
-    part = holdings.raster(layer.ref)
+    part = cache.raster(layer.ref)
     assert part.facts.grid is not None
     area, found = shape_in(where, part.facts.crs), []
     for band in part.facts.grid.bands:
@@ -157,10 +157,10 @@ def area_statistics(
 
 
 def line_statistics(
-    holdings: Holdings, layer: Layer, where: Where, check: Check = lambda: None
+    cache: DataCache, layer: Layer, where: Where, check: Check = lambda: None
 ) -> list[tuple[str, Summary, str]]:
     """Return (band, summary, unit) of all bands of a raster layer at places along a line."""
-    part, xy = holdings.raster(layer.ref), places_along(where.xy, LINE_STEPS)
+    part, xy = cache.raster(layer.ref), places_along(where.xy, LINE_STEPS)
     assert part.facts.grid is not None
     found = []
     for band in part.facts.grid.bands:
@@ -178,51 +178,51 @@ def places_along(xy: np.ndarray, count: int) -> np.ndarray:
     return np.column_stack([np.interp(at, run, xy[:, 0]), np.interp(at, run, xy[:, 1])])
 
 
-def names_of(holdings: Holdings, layer: Layer) -> list[str]:
+def names_of(cache: DataCache, layer: Layer) -> list[str]:
     """Return what of a layer can be summed up: bands, fields of numbers, or dimensions."""
-    facts = holdings.part(layer.ref).facts
+    facts = cache.part(layer.ref).facts
     if layer.kind is DataKind.RASTER and facts.grid:
         return [band.name for band in facts.grid.bands]
     if layer.kind is DataKind.POINTCLOUD and facts.cloud:
         return ["z", *(name for name in facts.cloud.dimensions if name not in ("X", "Y", "Z"))]
-    table = rows_of(holdings, layer)
+    table = rows_of(cache, layer)
     number = lambda t: pa.types.is_integer(t) or pa.types.is_floating(t) or pa.types.is_decimal(t)  # noqa: E731
     return [field.name for field in table.schema if number(field.type)]
 
 
 def statistics_of(
-    holdings: Holdings, layer: Layer, name: str, where: Where | Extent | None = None, check: Check = lambda: None
+    cache: DataCache, layer: Layer, name: str, where: Where | Extent | None = None, check: Check = lambda: None
 ) -> tuple[Summary | None, str]:
     """Return the summary of a band, a field or a dimension by name, and its unit.
 
     `where` is an area, or the extent of a view, None for the whole. Fields are those of the rows that
     the filters show; in an area, of features that meet it. Raises BadExpression, CannotRead.
     """
-    facts = holdings.part(layer.ref).facts
+    facts = cache.part(layer.ref).facts
     if isinstance(where, Extent):
         own = transform_extent(where, facts.crs)
         if own is None:
             return None, ""
         where = Where.box(own.xmin, own.ymin, own.xmax, own.ymax, facts.crs)
     if layer.kind is DataKind.RASTER:
-        part = holdings.raster(layer.ref)
+        part = cache.raster(layer.ref)
         assert facts.grid is not None
         band = next(b for b in facts.grid.bands if b.name == name)
         values, note = band_values(part, band.index, shape_in(where, facts.crs) if where else None, check)
         return summarise(values, note=note), band.unit
     if layer.kind is DataKind.POINTCLOUD:
-        points = holdings.points(layer.ref)
+        points = cache.points(layer.ref)
         values = points.values(name)
         if where is not None:
             values = values[shapely.intersects_xy(shape_in(where, points.crs), points.xyz[:, 0], points.xyz[:, 1])]
         return summarise(values), height_unit_of(points.crs) if name == "z" else ""
-    table = rows_of(holdings, layer)
+    table = rows_of(cache, layer)
     if name not in table.column_names:
         raise BadExpression(name, "there is no such field any more", "Choose another one.")
     column = table.column(name).cast(pa.float64(), safe=False).to_numpy()
-    mask = shown_rows(holdings, layer)
+    mask = shown_rows(cache, layer)
     if where is not None and layer.kind is DataKind.VECTOR:
-        rows = hit(holdings.features(layer.ref), holdings.shape_index(layer.ref, where.crs), where)
+        rows = hit(cache.features(layer.ref), cache.shape_index(layer.ref, where.crs), where)
         met = np.zeros(table.num_rows, bool)
         met[rows] = True
         mask = met if mask is None else mask & met

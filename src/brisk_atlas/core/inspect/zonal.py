@@ -7,10 +7,10 @@ from collections.abc import Callable
 import numpy as np
 import pyarrow as pa
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import BadExpression, CannotPlace, CellWindow, Layer
 from brisk_atlas.core.model.shapes import POLYGON, Shapes
 from brisk_atlas.core.place import same_crs, transform, unit_of
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.rows import rows_of
 
 from .zonal_kernels import gather
@@ -20,7 +20,7 @@ MOST_VALUES = 50_000_000  # cells in all zones up to which the median and the mo
 
 
 def zonal_table(
-    holdings: Holdings, zones: Layer, grid: Layer, band: int = 1, report: Callable[[float], None] = lambda share: None
+    cache: DataCache, zones: Layer, grid: Layer, band: int = 1, report: Callable[[float], None] = lambda share: None
 ) -> pa.Table:
     """Return the rows of a polygon layer with the numbers of one band appended: cells, area, minimum, mean,
     median, maximum, sum, standard deviation, and the mode of a grid of whole numbers.
@@ -28,15 +28,15 @@ def zonal_table(
     A cell counts for a zone if its centre lies in it; zones may overlap. For a zone without cells all
     but their count is missing. Raises BadExpression, CannotPlace, CannotRead.
     """
-    shapes = _zones_in(holdings, zones, grid)
-    facts = holdings.raster(grid.ref).facts
+    shapes = _zones_in(cache, zones, grid)
+    facts = cache.raster(grid.ref).facts
     assert facts.grid is not None
     count = len(shapes)
     sums = np.zeros((count, 3))  # cells, sum, and sum of squares about `shift`
     ends = np.column_stack([np.full(count, np.inf), np.full(count, -np.inf)])
     shift, held = None, 0
     kept: list[tuple[np.ndarray, np.ndarray]] | None = []
-    for zone, value in _pairs(holdings, shapes, grid, band, report):
+    for zone, value in _pairs(cache, shapes, grid, band, report):
         if not zone.size:
             continue
         shift = float(value.mean()) if shift is None else shift
@@ -52,14 +52,14 @@ def zonal_table(
         mean = sums[:, 1] / cells
         standard_deviation = np.sqrt(np.maximum(sums[:, 2] / cells - (mean - (shift or 0.0)) ** 2, 0.0))
     made: dict[str, np.ndarray] = {"minimum": ends[:, 0], "mean": mean}
-    whole = np.issubdtype(np.dtype(holdings.raster(grid.ref).value_dtype), np.integer)
+    whole = np.issubdtype(np.dtype(cache.raster(grid.ref).value_dtype), np.integer)
     if kept is not None:
         median, mode = _ranked(kept, count)
         made["median"] = median
     made |= {"maximum": ends[:, 1], "sum": sums[:, 1], "standard_deviation": standard_deviation}
     if kept is not None and whole:
         made["mode"] = mode
-    unit, table = unit_of(facts.crs), rows_of(holdings, zones)
+    unit, table = unit_of(facts.crs), rows_of(cache, zones)
     columns = {"cells": pa.array(cells.astype(np.int64))}
     if unit and unit != "°":
         columns[f"cells_area_{unit}2"] = pa.array(cells * facts.lattice.cell_area)
@@ -73,9 +73,9 @@ def _free(name: str, taken: list[str]) -> str:
     return next(n for n in (name, *(f"{name}_{i}" for i in range(2, 1000))) if n not in taken)
 
 
-def _zones_in(holdings: Holdings, zones: Layer, grid: Layer) -> Shapes:
+def _zones_in(cache: DataCache, zones: Layer, grid: Layer) -> Shapes:
     """Return the polygons in the CRS of the grid. Raises BadExpression, CannotPlace."""
-    features, facts = holdings.features(zones.ref), holdings.raster(grid.ref).facts
+    features, facts = cache.features(zones.ref), cache.raster(grid.ref).facts
     if not (features.shapes.path_kinds == POLYGON).any():
         raise BadExpression(zones.name, "it has no polygons", "Choose a layer of polygons as zones.")
     if (features.crs is None) != (facts.crs is None):
@@ -85,9 +85,9 @@ def _zones_in(holdings: Holdings, zones: Layer, grid: Layer) -> Shapes:
     return features.shapes.moved(transform(features.shapes.xy, features.crs, facts.crs))
 
 
-def _pairs(holdings: Holdings, shapes: Shapes, grid: Layer, band: int, report: Callable[[float], None]):  # type: ignore[no-untyped-def]
+def _pairs(cache: DataCache, shapes: Shapes, grid: Layer, band: int, report: Callable[[float], None]):  # type: ignore[no-untyped-def]
     """Give (zones, values) of the cells in polygons, strip by strip of the grid."""
-    part = holdings.raster(grid.ref)
+    part = cache.raster(grid.ref)
     lattice = part.facts.lattice
     column, row = lattice.to_cells(shapes.xy[:, 0], shapes.xy[:, 1])
     shapes = shapes.moved(np.column_stack([column, -row]))  # so that any grid is a plain one: cells of size 1

@@ -17,10 +17,10 @@ if TYPE_CHECKING:
     from .kinds import Blend, DataKind
     from .lattice import CellWindow, Lattice
     from .layer import WITH_ROWS, Layer
+    from .open_options import NO_OPTIONS, Columns, OpenOptions, TextForm
     from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, Ordering, PointQuery
-    from .reading import AS_IT_SAYS, Columns, Reading, TextForm
-    from .rows import ColumnLook, ComputedField, Edit, FieldFilter, Join, RowsLook
     from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle
+    from .table_view import ColumnView, ComputedField, Edit, FieldFilter, Join, TableView
     from .words import number_text, size_text
 
 _HOMES = {
@@ -52,8 +52,8 @@ _HOMES = {
     "lattice": ("CellWindow", "Lattice"),
     "layer": ("WITH_ROWS", "Layer"),
     "query": ("ALL_POINTS", "EVERYTHING", "Capability", "FeatureQuery", "Ordering", "PointQuery"),
-    "reading": ("AS_IT_SAYS", "Columns", "Reading", "TextForm"),
-    "rows": ("ColumnLook", "ComputedField", "Edit", "FieldFilter", "Join", "RowsLook"),
+    "open_options": ("NO_OPTIONS", "Columns", "OpenOptions", "TextForm"),
+    "table_view": ("ColumnView", "ComputedField", "Edit", "FieldFilter", "Join", "TableView"),
     "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle"),
     "words": ("number_text", "size_text"),
 }
@@ -62,8 +62,8 @@ _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 __all__ = [
     "ALL_POINTS",
     "AS",
-    "AS_IT_SAYS",
     "EVERYTHING",
+    "NO_OPTIONS",
     "WITH_ROWS",
     "AtlasError",
     "BadExpression",
@@ -77,7 +77,7 @@ __all__ = [
     "CloudFacts",
     "CloudPart",
     "CloudStyle",
-    "ColumnLook",
+    "ColumnView",
     "Columns",
     "ComputedField",
     "DataKind",
@@ -97,18 +97,18 @@ __all__ = [
     "Layer",
     "Level",
     "NeedsPermission",
+    "OpenOptions",
     "Ordering",
     "Part",
     "PlaceKind",
     "PointQuery",
     "RasterPart",
-    "Reading",
     "Rescale",
-    "RowsLook",
     "RowsPart",
     "Stretch",
     "Style",
     "TablePart",
+    "TableView",
     "TextForm",
     "VectorPart",
     "VectorStyle",

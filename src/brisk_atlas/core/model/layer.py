@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from .data_ref import DataRef
 from .kinds import Blend, DataKind
-from .rows import PLAIN_ROWS, RowsLook
+from .table_view import PLAIN_ROWS, TableView
 
 if TYPE_CHECKING:
     from .style import Style
@@ -32,7 +32,7 @@ class Layer:
     visible: bool = True
     opacity: float = 1.0
     blend: Blend = Blend.NORMAL
-    rows: RowsLook = PLAIN_ROWS
+    rows: TableView = PLAIN_ROWS
 
     @property
     def part(self) -> str:

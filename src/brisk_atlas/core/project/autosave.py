@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import NamedTuple
 
-from brisk_atlas.core.model import CannotWrite, DataRef, Reading
+from brisk_atlas.core.model import CannotWrite, DataRef, OpenOptions
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.system.folders import make_private, state_folder
 from brisk_atlas.core.system.processes import is_running, own_mark
@@ -35,7 +35,7 @@ def own_autosave() -> Path:
     return autosave_folder() / f"{own_mark()}{SUFFIX}"
 
 
-def store(state: WorkState, place: Place | None, readings: Mapping[DataRef, Reading], file: Path | None) -> None:
+def store(state: WorkState, place: Place | None, readings: Mapping[DataRef, OpenOptions], file: Path | None) -> None:
     """Store unsaved work; where that can't be written, the log says so."""
     try:
         folder = make_private(autosave_folder())

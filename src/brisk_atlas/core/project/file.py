@@ -22,19 +22,19 @@ from brisk_atlas.core.model import (
     GridStyle,
     Label,
     Layer,
-    Reading,
+    OpenOptions,
     Stretch,
     Style,
     VectorStyle,
 )
-from brisk_atlas.core.model.reading import reading_from, saved_form
+from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.atomic_write import write_whole
 
 from .saved_rows import rows_from, saved_rows
 from .work import Place, Work, WorkState
 
 SCHEMA = 2
-NOTHING_SAID: Mapping[DataRef, Reading] = MappingProxyType({})
+NO_FILE_OPTIONS: Mapping[DataRef, OpenOptions] = MappingProxyType({})
 SUFFIX = ".brisk.json"
 _WORDS = {
     "method": ("ramp", "equal", "quantile", "natural", "unique"),
@@ -156,7 +156,9 @@ def _saved_style(style: Style, folder: Path) -> dict[str, Any]:
     return values
 
 
-def project_bytes(state: WorkState, place: Place | None, readings: Mapping[DataRef, Reading], folder: Path) -> bytes:
+def project_bytes(
+    state: WorkState, place: Place | None, readings: Mapping[DataRef, OpenOptions], folder: Path
+) -> bytes:
     """Return work as a project file in `folder` holds it."""
     layers = [
         _SavedLayer(
@@ -188,7 +190,7 @@ def project_bytes(state: WorkState, place: Place | None, readings: Mapping[DataR
     return (json.dumps(told.model_dump(mode="json"), indent=1) + "\n").encode()
 
 
-def save(work: Work, path: Path, readings: Mapping[DataRef, Reading] = NOTHING_SAID) -> None:
+def save(work: Work, path: Path, readings: Mapping[DataRef, OpenOptions] = NO_FILE_OPTIONS) -> None:
     """Write the work to `path` through a temporary sibling, with what was said about its files.
 
     Raises CannotWrite; the old file stays, also where it is the work's own and another window or program
@@ -213,7 +215,7 @@ def state_of_file(path: Path) -> tuple[int, int] | None:
     return told.st_size, told.st_mtime_ns
 
 
-def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, Reading]]:
+def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions]]:
     """Return the state in a project file, and what was said about its files.
 
     Raises CannotRead. Layers are not opened here.
@@ -244,7 +246,7 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, Reading]]:
             )
             for s in saved.layers
         )
-        readings = {DataRef.from_json(r.ref, folder): reading_from(r.reading) for r in saved.readings}
+        readings = {DataRef.from_json(r.ref, folder): options_from(r.reading) for r in saved.readings}
     except (ValidationError, TypeError, KeyError, ValueError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
         where = ".".join(map(str, first["loc"])) or "the file"

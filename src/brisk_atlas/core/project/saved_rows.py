@@ -10,13 +10,13 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from brisk_atlas.core.model import ColumnLook, ComputedField, DataRef, Edit, FieldFilter, Join, RowsLook
-from brisk_atlas.core.model.rows import PLAIN_ROWS
+from brisk_atlas.core.model import ColumnView, ComputedField, DataRef, Edit, FieldFilter, Join, TableView
+from brisk_atlas.core.model.table_view import PLAIN_ROWS
 
 _KINDS = {"values", "range", "text", "missing", "known"}
 
 
-def saved_rows(rows: RowsLook, folder: Path) -> dict[str, Any] | None:
+def saved_rows(rows: TableView, folder: Path) -> dict[str, Any] | None:
     """Return rows as JSON in a file of `folder` can hold them, None for plain ones."""
     if rows == PLAIN_ROWS:
         return None
@@ -36,7 +36,7 @@ def saved_rows(rows: RowsLook, folder: Path) -> dict[str, Any] | None:
     return {key: value for key, value in told.items() if value}
 
 
-def rows_from(told: dict[str, Any] | None, folder: Path) -> RowsLook:
+def rows_from(told: dict[str, Any] | None, folder: Path) -> TableView:
     """Return rows from their saved form. Raises TypeError or KeyError where that holds something else."""
     if told is None:
         return PLAIN_ROWS
@@ -47,8 +47,8 @@ def rows_from(told: dict[str, Any] | None, folder: Path) -> RowsLook:
     )  # fmt: skip
     if any(f.kind not in _KINDS for f in filters):
         raise TypeError("a filter of an unknown kind")
-    found_rows = RowsLook(
-        tuple(ColumnLook(**c) for c in told.get("columns", ())),
+    found_rows = TableView(
+        tuple(ColumnView(**c) for c in told.get("columns", ())),
         tuple((str(field), bool(down)) for field, down in told.get("sort", ())),
         str(told.get("where", "")),
         filters,

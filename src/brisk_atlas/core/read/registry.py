@@ -16,13 +16,13 @@ from brisk_atlas.core.connect import fingerprint, localise
 from brisk_atlas.core.connect.copies import copy_folder
 from brisk_atlas.core.connect.members import SQLITE_ENDINGS
 from brisk_atlas.core.model import (
-    AS_IT_SAYS,
+    NO_OPTIONS,
     CannotRead,
     DataRef,
     Dataset,
     NeedsPermission,
+    OpenOptions,
     PlaceKind,
-    Reading,
     refusing,
 )
 from brisk_atlas.core.model.data_ref import ARCHIVE_SUFFIXES
@@ -48,18 +48,18 @@ class Reader:
     format: str
     suffixes: tuple[str, ...]
     contents: tuple[str, ...]
-    opens: Callable[[DataRef, Reading], Dataset]
+    opens: Callable[[DataRef, OpenOptions], Dataset]
     claims: Callable[[bytes], bool] = lambda head: True
     folder: bool = False
     reads_addresses: bool = False
 
 
-def _late(module: str) -> Callable[[DataRef, Reading], Dataset]:
+def _late(module: str) -> Callable[[DataRef, OpenOptions], Dataset]:
     """Return an opener whose libraries load when the first such file is met."""
     return lambda ref, reading: import_module(f"brisk_atlas.core.read.{module}").open_dataset(ref)
 
 
-def _late_asking(module: str) -> Callable[[DataRef, Reading], Dataset]:
+def _late_asking(module: str) -> Callable[[DataRef, OpenOptions], Dataset]:
     """Return a late opener for files that don't say how they are to be taken."""
     return lambda ref, reading: import_module(f"brisk_atlas.core.read.{module}").open_dataset(ref, reading)
 
@@ -207,17 +207,17 @@ def reader_for(ref: DataRef) -> Reader:
     raise CannotRead(ref, f"its name says {wanted}, its content is {content}", remedy)
 
 
-def open(place: str | Path | DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
+def open(place: str | Path | DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
     """Return what is at a place: a file, a folder with one scene, a member of an archive, an address.
 
     `reading` is what the analyst stated about it. Raises CannotRead.
     """
-    from .given import taken_as
+    from .apply_options import apply_options
 
-    return taken_as(open_as_stored(place, reading), reading)
+    return apply_options(open_as_stored(place, reading), reading)
 
 
-def open_as_stored(place: str | Path | DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
+def open_as_stored(place: str | Path | DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
     """Return what is at a place, of `reading` only what its reader has to know to read it at all. Raises
     CannotRead."""
     ref = DataRef.parse(place).whole
@@ -268,7 +268,7 @@ def _own_folder(ref: DataRef) -> Path:
     return copy_folder(ref, fingerprint(ref))
 
 
-def _opened(ref: DataRef, here: DataRef, reading: Reading) -> Dataset:
+def _opened(ref: DataRef, here: DataRef, reading: OpenOptions) -> Dataset:
     reader = reader_for(here)
     if not here.is_local and not reader.reads_addresses:
         here = localise(here)

@@ -12,7 +12,7 @@ import pyarrow as pa
 import pyarrow.csv as arrow_csv
 
 from brisk_atlas.core.model import (
-    AS_IT_SAYS,
+    NO_OPTIONS,
     CannotRead,
     Capability,
     DataKind,
@@ -21,7 +21,7 @@ from brisk_atlas.core.model import (
     Facts,
     FeatureQuery,
     Field,
-    Reading,
+    OpenOptions,
     TablePart,
     TextForm,
 )
@@ -151,7 +151,7 @@ def table_dataset(ref: DataRef, format_: str, parts: tuple[TablePart, ...]) -> D
     return Dataset(format=format_, kind=DataKind.TABLE, parts=parts, warnings=said, **on_disk(ref))
 
 
-def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
+def open_dataset(ref: DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
     """Return the dataset of a text table. Raises CannotRead."""
     path = ref.path
     form = reading.form or guess_form(path).form

@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import (
-    AS_IT_SAYS,
+    NO_OPTIONS,
     CannotRead,
     CloudFacts,
     Columns,
@@ -18,7 +18,7 @@ from brisk_atlas.core.model import (
     Extent,
     Facts,
     Field,
-    Reading,
+    OpenOptions,
     TextForm,
 )
 from brisk_atlas.core.model.cloud import Points
@@ -56,7 +56,7 @@ def guess_columns(names: list[str]) -> Columns:
     return Columns(*found)
 
 
-def open_dataset(ref: DataRef, reading: Reading = AS_IT_SAYS) -> Dataset:
+def open_dataset(ref: DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
     """Return the dataset of a text file of points. Raises CannotRead."""
     path = ref.path
     form = reading.form or guess_form(path).form

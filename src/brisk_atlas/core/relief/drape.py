@@ -21,7 +21,7 @@ def terrain_of(painter: Painter, surface: Layer, draped: list[Layer], background
 
     Heights are read at most 420 cells wide, so small relief is smoothed; the drape is finer.
     """
-    part = painter.holdings.raster(surface.ref)
+    part = painter.cache.raster(surface.ref)
     facts: Facts = part.facts
     assert facts.extent is not None and facts.grid is not None
     shrink = max(1.0, max(facts.grid.width, facts.grid.height) / MOST_CELLS)

@@ -12,7 +12,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import BadExpression, Edit
-from brisk_atlas.core.model.rows import FileState
+from brisk_atlas.core.model.table_view import FileState
 
 _TRUE, _FALSE = ("yes", "true", "1"), ("no", "false", "0")
 

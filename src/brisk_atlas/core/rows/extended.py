@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, Field, Layer, RowsLook
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache.by_view import Seen, is_stream, seen_features
+from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, Field, Layer, TableView
 from brisk_atlas.core.model.shapes import Features
-from brisk_atlas.core.read import Holdings
-from brisk_atlas.core.read.streams import Seen, is_stream, seen_features
 
 from .editing import edited
 from .expression import evaluate, mask_of, narrowed, prepare
@@ -22,138 +22,135 @@ from .measures import measure
 Check = Callable[[], None] | None
 
 
-def base_rows(holdings: Holdings, layer: Layer) -> pa.Table:
+def base_rows(cache: DataCache, layer: Layer) -> pa.Table:
     """Return the rows as the file has them; of a layer that is read by view, without its geometry. Raises AtlasError
     for a layer that has none."""
     if layer.kind not in WITH_ROWS:
         raise AtlasError(layer.ref.whole, f"it is a {layer.kind} and has no rows", "Choose a vector layer or a table.")
-    if layer.kind is DataKind.VECTOR and is_stream(holdings, layer.ref):
-        return holdings.attributes(layer.ref)
-    return holdings.table(layer.ref)
+    if layer.kind is DataKind.VECTOR and is_stream(cache, layer.ref):
+        return cache.attributes(layer.ref)
+    return cache.table(layer.ref)
 
 
-def features_of(holdings: Holdings, layer: Layer) -> Features | None:
+def features_of(cache: DataCache, layer: Layer) -> Features | None:
     """Return the features of the same rows, where they have geometry that is held."""
-    if layer.kind is not DataKind.VECTOR or is_stream(holdings, layer.ref):
+    if layer.kind is not DataKind.VECTOR or is_stream(cache, layer.ref):
         return None
-    return holdings.features(layer.ref)
+    return cache.features(layer.ref)
 
 
-def fields_with_added(holdings: Holdings, layer: Layer) -> tuple[Field, ...]:
+def fields_with_added(cache: DataCache, layer: Layer) -> tuple[Field, ...]:
     """Return the fields of a layer: the file's, those of joined tables, and computed ones."""
-    found = [*holdings.part(layer.ref).facts.fields]
+    found = [*cache.part(layer.ref).facts.fields]
     for join in layer.rows.joins:
         if not join.many:
-            other = holdings.part(join.ref).facts.fields
+            other = cache.part(join.ref).facts.fields
             found += [Field(f"{join.name}.{field.name}", field.type) for field in other]
     return (*found, *(Field(c.name, c.type.lower() or "computed") for c in layer.rows.computed))
 
 
-def rows_of(holdings: Holdings, layer: Layer, check: Check = None) -> pa.Table:
+def rows_of(cache: DataCache, layer: Layer, check: Check = None) -> pa.Table:
     """Return all rows of a vector or table layer with what was added to them. Raises BadExpression."""
-    table = base_rows(holdings, layer)
-    if not any(layer.rows.added):
+    table = base_rows(cache, layer)
+    if not any(layer.rows.modifications):
         return table
-    features = features_of(holdings, layer)
-    return holdings.keep_latest(
+    features = features_of(cache, layer)
+    return cache.derive_latest(
         ("rows", layer.id, layer.ref),
-        layer.rows.added,
-        lambda: extend(holdings, table, layer.rows, features, ("measure", layer.ref), check),
+        layer.rows.modifications,
+        lambda: extend(cache, table, layer.rows, features, ("measure", layer.ref), check),
     )
 
 
-def shown_rows(holdings: Holdings, layer: Layer, check: Check = None) -> np.ndarray | None:
+def shown_rows(cache: DataCache, layer: Layer, check: Check = None) -> np.ndarray | None:
     """Return (rows,) bool of those that the filters let show; None where there is no filter. Raises
     BadExpression."""
     where = where_of(layer.rows)
     if not where:
         return None
-    return holdings.keep_latest(
-        ("shown rows", layer.id, layer.ref), (layer.rows.added, where), lambda: matching(holdings, layer, where, check)
+    return cache.derive_latest(
+        ("shown rows", layer.id, layer.ref),
+        (layer.rows.modifications, where),
+        lambda: matching(cache, layer, where, check),
     )
 
 
-def matching(holdings: Holdings, layer: Layer, where: str, check: Check = None) -> np.ndarray:
+def matching(cache: DataCache, layer: Layer, where: str, check: Check = None) -> np.ndarray:
     """Return (rows,) bool of the rows for which an SQL condition is true. Raises BadExpression."""
-    table = rows_of(holdings, layer, check)
-    features = features_of(holdings, layer)
-    table, sql = _with_measures(holdings, table, where, features, ("measure", layer.ref), check)
+    table = rows_of(cache, layer, check)
+    features = features_of(cache, layer)
+    table, sql = _with_measures(cache, table, where, features, ("measure", layer.ref), check)
     return mask_of(table, sql, check)
 
 
-def seen_rows(holdings: Holdings, layer: Layer, seen: Seen, check: Check = None) -> pa.Table:
+def seen_rows(cache: DataCache, layer: Layer, seen: Seen, check: Check = None) -> pa.Table:
     """Return the rows of features that serve a view, with what was added to them. Raises BadExpression."""
     if seen.key == ("all",):
-        return rows_of(holdings, layer, check)
+        return rows_of(cache, layer, check)
     table = seen.features.table
-    if not any(layer.rows.added):
+    if not any(layer.rows.modifications):
         return table
-    return holdings.keep_latest(
+    return cache.derive_latest(
         ("seen rows", layer.id, layer.ref),
-        (seen.key, layer.rows.added),
+        (seen.key, layer.rows.modifications),
         lambda: extend(
-            holdings, table, replace(layer.rows, edits=()), seen.features, ("measure", layer.ref, seen.key), check
+            cache, table, replace(layer.rows, edits=()), seen.features, ("measure", layer.ref, seen.key), check
         ),
     )
 
 
-def seen_shown(holdings: Holdings, layer: Layer, seen: Seen, check: Check = None) -> np.ndarray | None:
+def seen_shown(cache: DataCache, layer: Layer, seen: Seen, check: Check = None) -> np.ndarray | None:
     """Return (features,) bool of seen features that the map shows under filters that act on it, or None
     for all. Raises BadExpression."""
     if not layer.rows.on_map or not layer.rows.filtered:
         return None
     if seen.key == ("all",):
-        return shown_rows(holdings, layer, check)
+        return shown_rows(cache, layer, check)
     where = where_of(layer.rows)
-    return holdings.keep_latest(
+    return cache.derive_latest(
         ("seen shown", layer.id, layer.ref),
-        (seen.key, layer.rows.added, where),
-        lambda: mask_of(seen_rows(holdings, layer, seen, check), where, check),
+        (seen.key, layer.rows.modifications, where),
+        lambda: mask_of(seen_rows(cache, layer, seen, check), where, check),
     )
 
 
-def all_seen_rows(holdings: Holdings, layer: Layer) -> pa.Table:
+def all_seen_rows(cache: DataCache, layer: Layer) -> pa.Table:
     """Return the rows that stand for all of a vector layer: all of them, or the sample of a stream."""
-    extent = holdings.part(layer.ref).facts.extent
-    return seen_rows(holdings, layer, seen_features(holdings, layer.ref, extent)) if extent else pa.table({})
+    extent = cache.part(layer.ref).facts.extent
+    return seen_rows(cache, layer, seen_features(cache, layer.ref, extent)) if extent else pa.table({})
 
 
 def extend(
-    holdings: Holdings, table: pa.Table, look: RowsLook, features: Features | None, key: tuple, check: Check = None
+    cache: DataCache, table: pa.Table, look: TableView, features: Features | None, key: tuple, check: Check = None
 ) -> pa.Table:
     """Return `table` edited, joined and with its computed fields. `features` has the same rows, if they
     have geometry; `key` is that under which its measures are kept."""
     table = edited(table, look.edits)
     for join in look.joins:
         if not join.many:
-            table = joined(table, holdings.table(join.ref), join)
+            table = joined(table, cache.table(join.ref), join)
     for field in look.computed:
-        table = table.append_column(field.name, computed(holdings, table, field, features, key, check))
+        table = table.append_column(field.name, computed(cache, table, field, features, key, check))
     return table
 
 
 def computed(
-    holdings: Holdings,
-    table: pa.Table,
-    field: ComputedField,
-    features: Features | None,
-    key: tuple,
-    check: Check = None,
+    cache: DataCache, table: pa.Table, field: ComputedField, features: Features | None, key: tuple, check: Check = None
 ) -> pa.ChunkedArray:
     """Return the values of a computed field over `table`. Raises BadExpression."""
-    with_measures, sql = _with_measures(holdings, table, field.expression, features, key, check)
+    with_measures, sql = _with_measures(cache, table, field.expression, features, key, check)
     return evaluate(with_measures, sql, field.expression, check, field.type)
 
 
 def _with_measures(
-    holdings: Holdings, table: pa.Table, expression: str, features: Features | None, key: tuple, check: Check
+    cache: DataCache, table: pa.Table, expression: str, features: Features | None, key: tuple, check: Check
 ) -> tuple[pa.Table, str]:
     """Return the table with the measures of geometry that an expression asks for, and its SQL."""
     prepared = prepare(expression, table.column_names, measured=features is not None)
     table = narrowed(table, prepared.fields)
     for column, name, crs in prepared.measures:
         assert features is not None
-        values = holdings.keep(
+        values = cache.derive(
             (*key, name, crs),
             lambda n=name, c=crs: measure(features, n, c, check or (lambda: None)),  # type: ignore[misc]
         )

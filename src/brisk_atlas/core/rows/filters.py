@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brisk_atlas.core.model import FieldFilter, RowsLook
+from brisk_atlas.core.model import FieldFilter, TableView
 
 from .expression import literal, quoted
 
@@ -40,7 +40,7 @@ def words_of(chosen: FieldFilter) -> str:
     return f"{chosen.field}: {shown}" + (f" and {len(chosen.values) - 3} more" if len(chosen.values) > 3 else "")
 
 
-def where_of(look: RowsLook) -> str:
+def where_of(look: TableView) -> str:
     """Return the SQL condition of all filters together, empty for none; one that stands alone is as it
     was typed, so that a fault in it has its place."""
     if not look.filters:

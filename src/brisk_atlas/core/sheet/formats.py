@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from typing import Any
 
-from brisk_atlas.core.model import ColumnLook, number_text
+from brisk_atlas.core.model import ColumnView, number_text
 
 NUMBER_FORMS = {"auto": "as it is", "fixed": "decimals", "percent": "percent", "scientific": "scientific"}
 DATE_FORMS = {"auto": "as it is", "iso": "2031-06-24", "day": "24 Jun 2031", "month": "Jun 2031", "year": "2031"}
@@ -13,7 +13,7 @@ MISSING = "—"
 _DATES = {"iso": "%Y-%m-%d", "day": "%d %b %Y", "month": "%b %Y", "year": "%Y"}
 
 
-def text_of(value: Any, look: ColumnLook) -> str:
+def text_of(value: Any, look: ColumnView) -> str:
     """Return a value as a column with this look shows it; what is missing as a dash."""
     if value is None or value != value:
         return MISSING
@@ -34,7 +34,7 @@ def text_of(value: Any, look: ColumnLook) -> str:
     return str(value)
 
 
-def _number(value: float, look: ColumnLook) -> str:
+def _number(value: float, look: ColumnView) -> str:
     comma = "," if look.thousands else ""
     if look.form == "fixed":
         return f"{value:{comma}.{look.digits}f}"

@@ -8,9 +8,9 @@ from typing import cast
 
 import pyarrow as pa
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import ComputedField, FeatureQuery, Layer, RowsPart
 from brisk_atlas.core.model.shapes import Features
-from brisk_atlas.core.read import Holdings
 from brisk_atlas.core.read.wkb import shapes_of
 from brisk_atlas.core.rows.expression import prepare
 from brisk_atlas.core.rows.extended import base_rows, computed, extend, features_of, rows_of
@@ -19,7 +19,7 @@ CONTEXT = 5_000  # rows that a window over "all rows" may see in a preview of a 
 
 
 def preview(
-    holdings: Holdings,
+    cache: DataCache,
     layer: Layer,
     others: tuple[ComputedField, ...],
     field: ComputedField,
@@ -32,16 +32,16 @@ def preview(
     over all rows of a table of up to CONTEXT rows, else over the first of them.
     """
     look = replace(layer.rows, computed=others)
-    table, features = base_rows(holdings, layer), features_of(holdings, layer)
+    table, features = base_rows(cache, layer), features_of(cache, layer)
     few, key = table.num_rows > CONTEXT, ("measure", layer.ref)
     if few:
-        first = cast(RowsPart, holdings.part(layer.ref)).rows(FeatureQuery(limit=CONTEXT))
+        first = cast(RowsPart, cache.part(layer.ref)).rows(FeatureQuery(limit=CONTEXT))
         features, key = _first(features, CONTEXT) if features else None, ("preview", layer.ref)
-        table = extend(holdings, first, replace(look, edits=()), features, key, check)
+        table = extend(cache, first, replace(look, edits=()), features, key, check)
     else:
-        table = rows_of(holdings, replace(layer, rows=look), check)
+        table = rows_of(cache, replace(layer, rows=look), check)
     name = field.name or "made"
-    made = computed(holdings, table, field, features, key, check)
+    made = computed(cache, table, field, features, key, check)
     used = prepare(field.expression, table.column_names, measured=features is not None).fields
     return table.select(list(used)).append_column(name, made).slice(0, count)
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, GridStyle, Label, Stretch, VectorStyle
 from brisk_atlas.core.project import Place, Work
 from brisk_atlas.core.project.file import save
-from brisk_atlas.core.read import Holdings
 
 LAVA = VectorStyle(colour_by="year", ramp="ember", stretch=Stretch("hand", 1950, 2045), line="#1D2A35", width=0.8)
 TRAILS = VectorStyle(line="#6C5B4B", width=1.8, casing=0.8, label=Label("name", 12.0))
@@ -30,10 +30,10 @@ LAYERS = (  # bottom first: file, part, name, style, visible, opacity
 
 
 def write_project(folder: Path, file: Path) -> None:
-    holdings, work = Holdings(), Work()
+    cache, work = DataCache(), Work()
     ids = []
     for name, part, called, style, visible, opacity in LAYERS:
-        facts = holdings.part((folder / name, part)).facts
+        facts = cache.part((folder / name, part)).facts
         layer = work.add(folder / name, facts, style, called)
         work.change("look", layer.id, visible=visible, opacity=opacity)
         ids.append(layer.id)

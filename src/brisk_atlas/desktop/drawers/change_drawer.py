@@ -104,13 +104,9 @@ class ChangeDrawer(QWidget):
         def work(job: Job) -> Change:
             from brisk_atlas.core.compare import change_between
 
-            holdings = self.session.holdings
+            cache = self.session.cache
             return change_between(
-                holdings.raster(a.ref),
-                holdings.raster(b.ref),
-                threshold=threshold,
-                bands=(band_a, band_b),
-                check=job.report,
+                cache.raster(a.ref), cache.raster(b.ref), threshold=threshold, bands=(band_a, band_b), check=job.report
             )
 
         self._say("Comparing…")
@@ -124,7 +120,7 @@ class ChangeDrawer(QWidget):
 
     def _show(self, change: Change, a: Layer, b: Layer) -> None:
         self.result, self._names = change, (a.name, b.name)
-        grid = self.session.holdings.part(a.ref).facts.grid
+        grid = self.session.cache.part(a.ref).facts.grid
         band = a.style.bands[0] if isinstance(a.style, GridStyle) else 1
         unit = self._unit = grid.bands[band - 1].unit if grid else ""
         metric = unit in ("m", "metre", "metres")
@@ -180,8 +176,8 @@ class ChangeDrawer(QWidget):
                 layer = self.session.work.add(ref, dataset.parts[0].facts, style)  # type: ignore[attr-defined]
                 self.session.layers_opened.emit([layer.id])
 
-            self.session.holdings.forget(ref)
+            self.session.cache.forget(ref)
             self.session.painter.forget()
-            self.session.run(f"Opening {path.name}", lambda job: self.session.holdings.dataset(ref), opened)
+            self.session.run(f"Opening {path.name}", lambda job: self.session.cache.dataset(ref), opened)
 
         self.session.run("Writing the difference", work, done, lane=Lane.BATCH)

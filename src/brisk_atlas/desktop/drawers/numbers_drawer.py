@@ -97,7 +97,7 @@ class NumbersDrawer(QWidget):
         work = self.session.work
         layer = work.subject
         self._zonal_choices()
-        key = (layer.id, layer.ref, layer.rows.added, layer.rows.where, layer.rows.filters) if layer else None
+        key = (layer.id, layer.ref, layer.rows.modifications, layer.rows.where, layer.rows.filters) if layer else None
         if key == self._listed:
             return
         self._listed = key
@@ -114,7 +114,7 @@ class NumbersDrawer(QWidget):
         def ask(job: Job) -> list[str]:
             from brisk_atlas.core.inspect import names_of
 
-            return names_of(self.session.holdings, layer)
+            return names_of(self.session.cache, layer)
 
         self.session.run("Fields", ask, listed, shown=False, failed=self._fail)
 
@@ -149,7 +149,7 @@ class NumbersDrawer(QWidget):
         def ask(job: Job) -> tuple[Summary | None, str]:
             from brisk_atlas.core.inspect import statistics_of
 
-            return statistics_of(self.session.holdings, layer, name, where, job.check)
+            return statistics_of(self.session.cache, layer, name, where, job.check)
 
         def done(found: tuple[Summary | None, str]) -> None:
             summary, unit = found
@@ -220,11 +220,11 @@ class NumbersDrawer(QWidget):
             from brisk_atlas.core.handover.table import write_table
             from brisk_atlas.core.inspect.zonal import zonal_table
 
-            table = zonal_table(self.session.holdings, zones, grid, band, job.report)
+            table = zonal_table(self.session.cache, zones, grid, band, job.report)
             folder = derived_folder()
             folder.mkdir(parents=True, exist_ok=True)
             path = folder / f"{_plain(zones)}_by_{_plain(grid)}_{_plain_text(self.band.itemText(band - 1))}.parquet"
-            self.session.holdings.forget(DataRef.file(path))
+            self.session.cache.forget(DataRef.file(path))
             write_table(table, path, "Parquet", job.check)
             return path
 

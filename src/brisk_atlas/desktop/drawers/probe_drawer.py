@@ -204,18 +204,18 @@ class ProbeDrawer(QWidget):
         layers, subject = self._layers(), work.subject
         sides = work.curtain_grids() if where.kind == "click" else None
         self.where_at = where
-        holdings = self.session.holdings
+        cache = self.session.cache
 
         def ask(job: Job) -> tuple:
             from brisk_atlas.core.inspect import probe_all
             from brisk_atlas.core.inspect.difference import difference_at
             from brisk_atlas.core.place import Spot, notations
 
-            findings = probe_all(holdings, layers, where, job.check)
+            findings = probe_all(cache, layers, where, job.check)
             x, y = where.middle
-            change = difference_at(holdings, *sides, x, y, where.crs) if sides else None
+            change = difference_at(cache, *sides, x, y, where.crs) if sides else None
             facts = self.session.facts_of(subject) if subject else None
-            cells = holdings.raster(subject.ref).facts.lattice if subject and subject.kind is DataKind.RASTER else None
+            cells = cache.raster(subject.ref).facts.lattice if subject and subject.kind is DataKind.RASTER else None
             texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))
             return texts, findings, change
 
@@ -263,10 +263,10 @@ class ProbeDrawer(QWidget):
             from brisk_atlas.core.inspect import Where, feature_finding, place_of, row_finding
             from brisk_atlas.core.place import Spot, notations
 
-            holdings = self.session.holdings
+            cache = self.session.cache
             if layer.kind is not DataKind.VECTOR:
-                return row_finding(holdings, layer, row), None, {}
-            finding, place = feature_finding(holdings, layer, row, (row,)), place_of(holdings, layer, row, crs)
+                return row_finding(cache, layer, row), None, {}
+            finding, place = feature_finding(cache, layer, row, (row,)), place_of(cache, layer, row, crs)
             if place is None:
                 return finding, None, {}
             texts = notations(Spot(*place, crs, facts.crs if facts else None))
@@ -314,7 +314,7 @@ class ProbeDrawer(QWidget):
         def ask(job: Job) -> Finding:
             from brisk_atlas.core.inspect import feature_finding
 
-            return feature_finding(self.session.holdings, layer, row, finding.rows)
+            return feature_finding(self.session.cache, layer, row, finding.rows)
 
         def done(other: Finding) -> None:
             self.findings = [other if f is finding else f for f in self.findings]
@@ -354,7 +354,7 @@ class ProbeDrawer(QWidget):
         def ask(job: Job) -> list:
             from brisk_atlas.core.inspect import vertex_readings
 
-            return vertex_readings(self.session.holdings, layer, row)
+            return vertex_readings(self.session.cache, layer, row)
 
         def done(lines: list) -> None:
             self.tree.add(f"Vertices of row {row + 1:,}", [(r.label, r.text) for r in lines])
@@ -373,7 +373,7 @@ class ProbeDrawer(QWidget):
         def ask(job: Job) -> Measured:
             from brisk_atlas.core.inspect.measured import measure
 
-            return measure(self.session.holdings, xy, crs, closed=kind == "area", heights=heights)
+            return measure(self.session.cache, xy, crs, closed=kind == "area", heights=heights)
 
         def done(found: Measured) -> None:
             if callable(then):

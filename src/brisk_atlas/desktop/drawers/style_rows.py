@@ -239,7 +239,7 @@ class StyleRows:
         def work(job: object) -> None:
             from brisk_atlas.core.rows import all_seen_rows, column_of
 
-            column_of(all_seen_rows(self.session.holdings, layer).slice(0, 1000), expression)
+            column_of(all_seen_rows(self.session.cache, layer).slice(0, 1000), expression)
 
         def mark(wrong: str) -> None:
             line.setProperty("wrong", bool(wrong))
@@ -341,7 +341,7 @@ class StyleRows:
         def work(job: object) -> object:
             from brisk_atlas.core.draw.spread import spread_of
 
-            return spread_of(self.session.holdings, layer)
+            return spread_of(self.session.cache, layer)
 
         def done(spread: Any) -> None:
             subject = self.session.work.subject
@@ -363,7 +363,7 @@ class StyleRows:
         def work(job: object) -> tuple[float, float]:
             from brisk_atlas.core.draw.spread import spread_of
 
-            spread = spread_of(self.session.holdings, layer)
+            spread = spread_of(self.session.cache, layer)
             return (spread.low, spread.high) if spread else (0.0, 1.0)
 
         def done(ends: tuple[float, float]) -> None:

@@ -254,8 +254,8 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
 
     check_safe(ref.whole, session.catalogue, session.scan_pool, job.check)
     if not any(layer.ref.whole == ref.whole for layer in session.work.layers):
-        session.holdings.forget(ref)
-    dataset = session.holdings.dataset(ref)
+        session.cache.forget(ref)
+    dataset = session.cache.dataset(ref)
     job.check()
     kept, _ = find_records(dataset)
     said: list[Section] = []
@@ -294,6 +294,6 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple
     layers = first_layers(dataset, part_name)
     if not layers:
         return [], None, "no picture: it has no geometry" if dataset.kind is DataKind.TABLE else ""
-    facts = session.holdings.part(layers[0].ref).facts
-    extent = extent_of(session.holdings, layers, facts.crs)
+    facts = session.cache.part(layers[0].ref).facts
+    extent = extent_of(session.cache, layers, facts.crs)
     return (layers, extent, "") if extent is not None else ([], None, "no picture: it has no extent")

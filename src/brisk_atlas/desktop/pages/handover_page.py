@@ -207,9 +207,9 @@ class HandoverPage(QWidget):
             )
             return
         if subject != self.layer or not self.extent.count():
-            new_source = self.layer is None or (subject.ref, subject.rows.added) != (
+            new_source = self.layer is None or (subject.ref, subject.rows.modifications) != (
                 self.layer.ref,
-                self.layer.rows.added,
+                self.layer.rows.modifications,
             )
             self.layer = subject
             self.title.setText(f"Hand over a piece of {subject.name}")
@@ -358,11 +358,11 @@ class HandoverPage(QWidget):
 
             from brisk_atlas.core import handover
             from brisk_atlas.core import rows as added
-            from brisk_atlas.core.read.streams import is_stream, piece_of
+            from brisk_atlas.core.cache.by_view import is_stream, piece_of
 
-            holdings = self.session.holdings
+            cache = self.session.cache
             if layer.kind is DataKind.RASTER:
-                part = holdings.raster(layer.ref)
+                part = cache.raster(layer.ref)
                 assert part.facts.grid is not None
                 bands = tuple(b.index for b in part.facts.grid.bands if b.name in chosen)
                 smooth = layer.style.resample != "nearest" if isinstance(layer.style, GridStyle) else True
@@ -371,16 +371,16 @@ class HandoverPage(QWidget):
                 )
                 return f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}"
             if layer.kind is DataKind.TABLE:
-                table = added.rows_of(holdings, layer, job.check)
+                table = added.rows_of(cache, layer, job.check)
                 return f"{handover.hand_over_table(table, target, format_, rows_of(job), chosen):,} rows"
             clip = None
             if blade is not None:
-                zones = holdings.features(blade.ref)
+                zones = cache.features(blade.ref)
                 clip = (zones.wkb, zones.crs)
             order = handover.VectorOrder(target, format_, target.stem, rows_of(job), chosen, crs, within, clip)
-            features = piece_of(holdings, layer.ref, within)
-            if not is_stream(holdings, layer.ref):
-                features = replace(features, table=added.rows_of(holdings, layer, job.check))
+            features = piece_of(cache, layer.ref, within)
+            if not is_stream(cache, layer.ref):
+                features = replace(features, table=added.rows_of(cache, layer, job.check))
             return f"{handover.hand_over_vector(features, order, job.report):,} features"
 
         if layer.kind is DataKind.RASTER and not chosen:

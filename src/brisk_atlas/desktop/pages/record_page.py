@@ -221,8 +221,8 @@ class RecordPage(QWidget):
         from brisk_atlas.core.record import Record
 
         if self._is_idle(ref):
-            self.session.holdings.forget(ref)
-        dataset = self.session.holdings.dataset(ref)
+            self.session.cache.forget(ref)
+        dataset = self.session.cache.dataset(ref)
         kept, failed = find_records(dataset)
         is_data = dataset.kind is not DataKind.RECORD
         told = derived_record(dataset, part) if is_data else Record()

@@ -224,7 +224,7 @@ class MapPane(QWidget):
         def work(job: Job) -> Extent | None:
             from brisk_atlas.core.draw.frame import extent_of
 
-            return extent_of(self.session.holdings, layers, crs)
+            return extent_of(self.session.cache, layers, crs)
 
         def done(extent: Extent | None) -> None:
             if extent is not None:
@@ -251,7 +251,7 @@ class MapPane(QWidget):
         crs, rows = self.session.work.state.crs, picks.rows
 
         def work(job: Job) -> Extent:
-            bounds = self.session.holdings.shapes_in(layer.ref, crs).bounds[list(rows)]
+            bounds = self.session.cache.shapes_in(layer.ref, crs).bounds[list(rows)]
             (xmin, ymin), (xmax, ymax) = bounds[:, :2].min(axis=0).tolist(), bounds[:, 2:].max(axis=0).tolist()
             return Extent(xmin, ymin, xmax, ymax, crs)
 
@@ -326,7 +326,7 @@ class MapPane(QWidget):
         def work(job: Job) -> str:
             from brisk_atlas.core.inspect.difference import difference_at
 
-            return difference_at(self.session.holdings, *sides, *pointer, crs).text
+            return difference_at(self.session.cache, *sides, *pointer, crs).text
 
         def done(text: str) -> None:
             self.canvas.hint = text if self.session.work.state.curtain else ""
@@ -334,4 +334,4 @@ class MapPane(QWidget):
             if self._pointer != pointer:
                 self._hover.start()
 
-        self._reading = self.session.run("Reading", work, done, shown=False, failed=lambda error: None)
+        self._reading = self.session.run("OpenOptions", work, done, shown=False, failed=lambda error: None)

@@ -62,7 +62,7 @@ class RecordActions(QObject):
 
     def _after_saving(self, words: str) -> None:
         if self.shown is not None:
-            self.session.holdings.forget(self.shown.ref)
+            self.session.cache.forget(self.shown.ref)
         self.saved.emit()
         self.session.noticed.emit("good", words, "")
         self.session.work_changed.emit("record")
@@ -91,7 +91,7 @@ class RecordActions(QObject):
             self.session.fault(error)
             return
         self.session.noticed.emit("good", f"Made: {path.name}", "")
-        self.session.holdings.forget(shown.ref)
+        self.session.cache.forget(shown.ref)
         self.replaced.emit()
 
     def fill_menu(self, menu: QMenu) -> None:
@@ -145,7 +145,7 @@ class RecordActions(QObject):
             self.session.fault(error)
             return
         self.session.noticed.emit("good", f"Saved: {path.name}", "")
-        self.session.holdings.forget(self.shown.ref) if self.shown else None
+        self.session.cache.forget(self.shown.ref) if self.shown else None
         self.replaced.emit()
 
     def save_inside_package(self) -> None:
@@ -161,7 +161,7 @@ class RecordActions(QObject):
             self.session.fault(error)
             return
         self.session.noticed.emit("good", f"Saved inside {shown.ref.name}", "")
-        self.session.holdings.forget(shown.ref)
+        self.session.cache.forget(shown.ref)
         self.replaced.emit()
 
     def convert(self) -> None:
@@ -265,5 +265,5 @@ class RecordActions(QObject):
         except AtlasError as error:
             self.session.fault(error)
             return
-        self.session.holdings.forget(self.shown.ref)
+        self.session.cache.forget(self.shown.ref)
         self.replaced.emit()

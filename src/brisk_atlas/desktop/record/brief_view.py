@@ -100,9 +100,9 @@ class BriefView(QWidget):
             from brisk_atlas.core.draw.frame import extent_of
             from brisk_atlas.core.draw.looks import first_layers
 
-            layers = first_layers(session.holdings.dataset(data))
-            crs = session.holdings.part(layers[0].ref).facts.crs if layers else None
-            return layers, extent_of(session.holdings, layers, crs) if layers else None
+            layers = first_layers(session.cache.dataset(data))
+            crs = session.cache.part(layers[0].ref).facts.crs if layers else None
+            return layers, extent_of(session.cache, layers, crs) if layers else None
 
         def done(found: tuple) -> None:
             layers, extent = found

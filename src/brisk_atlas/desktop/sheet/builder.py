@@ -220,7 +220,7 @@ class Builder(QDialog):
             from brisk_atlas.core.sheet.preview import preview
 
             others = tuple(c for c in self.layer.rows.computed if self.before is None or c.name != self.before.name)
-            return preview(self.session.holdings, self.layer, others, field, PREVIEWED, job.check)
+            return preview(self.session.cache, self.layer, others, field, PREVIEWED, job.check)
 
         self._job = self.session.run(
             "Trying an expression", work, lambda table: self._show(field, table), shown=False, failed=self._fail

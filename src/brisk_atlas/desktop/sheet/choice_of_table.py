@@ -35,7 +35,7 @@ class ChoiceOfTable(QComboBox):
                 self.addItem(f"{layer.name}{note}", (OPEN, layer.id))
         opened = {layer.ref for layer in work.layers}
         for place in dict.fromkeys(layer.ref.whole for layer in work.layers):
-            dataset = self.session.holdings.peek(place)
+            dataset = self.session.cache.peek(place)
             for part in dataset.parts if dataset else ():
                 source = place.with_part(part.facts.name)
                 if part.facts.kind is DataKind.TABLE and source not in opened:

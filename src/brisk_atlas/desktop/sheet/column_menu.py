@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import BadExpression, ColumnLook, FieldFilter, RowsLook, number_text
+from brisk_atlas.core.model import BadExpression, ColumnView, FieldFilter, TableView, number_text
 
 from ..plain_text import PlainLabel
 
@@ -32,12 +32,12 @@ class ColumnMenu(QFrame):
     """A panel under the head of a column.
 
     Signals:
-        look_changed(str, object): what was changed, in words, and the new RowsLook.
+        look_changed(str, object): what was changed, in words, and the new TableView.
     """
 
     look_changed = pyqtSignal(str, object)
 
-    def __init__(self, field: str, look: RowsLook, names: list[str], kind: str, parent: QWidget) -> None:
+    def __init__(self, field: str, look: TableView, names: list[str], kind: str, parent: QWidget) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
         self.setObjectName("columnMenu")
         self.field, self.look, self.names, self.kind = field, look, names, kind
@@ -82,11 +82,11 @@ class ColumnMenu(QFrame):
             grid.addWidget(button, place // 2, place % 2)
         return grid
 
-    def _put(self, what: str, look: RowsLook) -> None:
+    def _put(self, what: str, look: TableView) -> None:
         self.look_changed.emit(what, look)
         self.close()
 
-    def _column(self, what: str, column: ColumnLook) -> None:
+    def _column(self, what: str, column: ColumnView) -> None:
         self._put(what, self.look.with_column(column, self.names))
 
     def _sort(self, down: bool) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from brisk_atlas.core.model import ColumnLook
+from brisk_atlas.core.model import ColumnView
 
 NUMBER_PX, TEXT_PX = 104, 148
 NARROWEST, WIDEST = 36, 640
@@ -14,7 +14,7 @@ class Column(NamedTuple):
     """One column on show: its field, its look, and its left edge and width in pixels."""
 
     field: str
-    look: ColumnLook
+    look: ColumnView
     number: bool
     left: int
     width: int
@@ -23,7 +23,7 @@ class Column(NamedTuple):
 class Columns:
     """All columns on show. `kept_width` is taken by those that do not scroll; `width` by all."""
 
-    def __init__(self, looks: list[ColumnLook], numbers: dict[str, bool]) -> None:
+    def __init__(self, looks: list[ColumnView], numbers: dict[str, bool]) -> None:
         self.all: list[Column] = []
         left = 0
         self.kept_width = 0

@@ -18,8 +18,8 @@ from brisk_atlas.core.model import (
     Extent,
     FeatureQuery,
     Layer,
-    RowsLook,
     RowsPart,
+    TableView,
 )
 from brisk_atlas.core.project import Picks
 from brisk_atlas.core.system.jobs import Job
@@ -209,7 +209,7 @@ class SheetDrawer(QWidget):
             return
         layer = self.session.work.subject
         self.tables.refresh()
-        key = (layer.id, layer.ref, layer.rows.added) if layer else None
+        key = (layer.id, layer.ref, layer.rows.modifications) if layer else None
         if key == self._loaded:
             self.arrange()
             return
@@ -222,7 +222,7 @@ class SheetDrawer(QWidget):
             self.tools.end_editing()
         if layer is None or layer.kind not in WITH_ROWS:
             self._whole = None
-            self.grid.show_sheet(None, RowsLook(), {})
+            self.grid.show_sheet(None, TableView(), {})
             self.count.setText("" if layer is None else f"{layer.name} has no rows; it is a {layer.kind}")
             self.tools.refresh()
             return
@@ -233,7 +233,7 @@ class SheetDrawer(QWidget):
         def work(job: Job) -> tuple[Sheet, dict]:
 
             sheet = self.session.sheet_of(layer, job.check)
-            return sheet, self.session.holdings.field_meanings(layer.ref)
+            return sheet, self.session.cache.field_meanings(layer.ref)
 
         def done(found: tuple[Sheet, dict]) -> None:
             if self._loaded == key:
@@ -261,7 +261,7 @@ class SheetDrawer(QWidget):
         def work(job: Job) -> Sheet:
             from brisk_atlas.core.sheet import Sheet
 
-            part = self.session.holdings.part(layer.ref)
+            part = self.session.cache.part(layer.ref)
             assert isinstance(part, RowsPart)
             return Sheet(part.rows(FeatureQuery(limit=FIRST_ROWS)))
 
@@ -275,7 +275,7 @@ class SheetDrawer(QWidget):
     def arrange(self, *, anew: bool = False) -> None:
         """Filter and sort in the background as the work says, then show."""
         layer, sheet = self.layer, self._whole
-        if layer is None or sheet is None or self._loaded != (layer.id, layer.ref, layer.rows.added):
+        if layer is None or sheet is None or self._loaded != (layer.id, layer.ref, layer.rows.modifications):
             return
         picks = self.session.work.picks
         rows = picks.rows if picks and picks.layer_id == layer.id else ()
@@ -295,7 +295,7 @@ class SheetDrawer(QWidget):
         def work(job: Job) -> np.ndarray:
             from brisk_atlas.core.rows import shown_rows
 
-            mask = shown_rows(self.session.holdings, layer, job.check)
+            mask = shown_rows(self.session.cache, layer, job.check)
             chosen = self._among(layer, sheet, rows, extent)
             mask = chosen if mask is None else mask if chosen is None else mask & chosen
             order = sheet.arrange("", layer.rows.sort, mask, job.check)
@@ -344,7 +344,7 @@ class SheetDrawer(QWidget):
         if self.scope == "picked":
             mask[[r for r in rows if r < len(mask)]] = True
         elif extent is not None:
-            mask[self.session.holdings.shape_index(layer.ref, extent.crs).within(extent)] = True
+            mask[self.session.cache.shape_index(layer.ref, extent.crs).within(extent)] = True
         return mask
 
     def _show(self, layer: Layer, sheet: Sheet) -> None:
@@ -409,7 +409,7 @@ class SheetDrawer(QWidget):
 
     # What the hand changes
 
-    def put(self, what: str, look: RowsLook) -> None:
+    def put(self, what: str, look: TableView) -> None:
         """Take on another look of the rows, as one step of undo."""
         if self.layer_id is not None:
             self.session.work.change(what, self.layer_id, rows=look)
@@ -453,7 +453,7 @@ class SheetDrawer(QWidget):
         def work(job: Job) -> int:
             from brisk_atlas.core.rows import matching
 
-            return int(matching(self.session.holdings, layer, text, job.check).sum())
+            return int(matching(self.session.cache, layer, text, job.check).sum())
 
         def done(count: int) -> None:
             if self.filter.text() == text:
@@ -481,7 +481,7 @@ class SheetDrawer(QWidget):
         def check(job: Job) -> None:
             from brisk_atlas.core.rows import matching
 
-            matching(self.session.holdings, layer, text, job.check)
+            matching(self.session.cache, layer, text, job.check)
 
         self.session.run(
             "Filtering rows",

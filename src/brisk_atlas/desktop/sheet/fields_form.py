@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import ColumnLook, RowsLook
+from brisk_atlas.core.model import ColumnView, TableView
 
 from ..plain_text import PlainLabel, plain_tip
 
@@ -28,12 +28,12 @@ class FieldsForm(QDialog):
     """Ticked fields show, in the order of the list; those kept in sight carry a mark.
 
     Signals:
-        look_changed(str, object): what was changed, in words, and the new RowsLook.
+        look_changed(str, object): what was changed, in words, and the new TableView.
     """
 
     look_changed = pyqtSignal(str, object)
 
-    def __init__(self, look: RowsLook, names: list[str], about: dict[str, str], parent: QWidget) -> None:
+    def __init__(self, look: TableView, names: list[str], about: dict[str, str], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Fields")
         self.resize(420, 520)
@@ -87,7 +87,7 @@ class FieldsForm(QDialog):
         self._tell()
 
     @staticmethod
-    def _line(column: ColumnLook, about: str) -> str:
+    def _line(column: ColumnView, about: str) -> str:
         mark = "● " if column.kept else ""
         return f"{mark}{column.name}" + (f"   {about}" if about and about != column.name else "")
 

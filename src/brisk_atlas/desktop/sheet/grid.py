@@ -8,7 +8,7 @@ from PyQt6.QtCore import QEvent, QPoint, QRect, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QContextMenuEvent, QFont, QFontMetrics, QHelpEvent, QKeyEvent, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QLineEdit, QToolTip
 
-from brisk_atlas.core.model import ColumnLook, RowsLook
+from brisk_atlas.core.model import ColumnView, TableView
 
 from ..plain_text import plain_tip
 from ..theme import mono_font
@@ -30,7 +30,7 @@ class SheetGrid(GridArea):
     Signals:
         picked(object): rows (places in the file) that the hand picked.
         sort_wanted(str, bool): a field to sort by; whether beside the others.
-        look_changed(str, object): what was changed, in words, and the new RowsLook.
+        look_changed(str, object): what was changed, in words, and the new TableView.
         menu_wanted(str, object): the field whose head's menu is wanted, and where.
         row_menu_wanted(object): where the menu of the rows is wanted.
         edited(int, str, str): row, field and the text typed.
@@ -67,7 +67,7 @@ class SheetGrid(GridArea):
         assert sideways is not None
         sideways.valueChanged.connect(lambda value: self.seen_changed.emit())
 
-    def show_sheet(self, sheet: Sheet | None, look: RowsLook, aliases: dict[str, str]) -> None:
+    def show_sheet(self, sheet: Sheet | None, look: TableView, aliases: dict[str, str]) -> None:
         self.editor.hide()
         super().show_sheet(sheet, look, aliases)
 
@@ -269,7 +269,7 @@ class SheetGrid(GridArea):
 
     # Columns
 
-    def _change(self, what: str, look: ColumnLook) -> None:
+    def _change(self, what: str, look: ColumnView) -> None:
         assert self.sheet is not None
         self.look_changed.emit(what, self.look.with_column(look, self.sheet.columns))
 

@@ -8,7 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPoint, QRect, pyqtSignal
 from PyQt6.QtWidgets import QAbstractScrollArea
 
-from brisk_atlas.core.model import RowsLook
+from brisk_atlas.core.model import TableView
 
 from ..theme import LIGHT, Theme
 from .columns import Columns
@@ -23,7 +23,7 @@ SUMMARY = ("count", "missing", "distinct", "minimum", "mean", "maximum", "sum")
 
 
 class GridArea(QAbstractScrollArea):
-    """The rows and columns of a Sheet under a RowsLook: which are in sight, their texts, their places.
+    """The rows and columns of a Sheet under a TableView: which are in sight, their texts, their places.
 
     Signals:
         columns_wanted(list): fields in sight that are still to be read.
@@ -41,7 +41,7 @@ class GridArea(QAbstractScrollArea):
         self.view = view
         self.theme: Theme = LIGHT
         self.sheet: Sheet | None = None
-        self.look = RowsLook()
+        self.look = TableView()
         self.columns = Columns([], {})
         self.aliases: dict[str, str] = {}
         self.summaries: dict[str, FieldSummary] = {}
@@ -54,7 +54,7 @@ class GridArea(QAbstractScrollArea):
 
     # What to show
 
-    def show_sheet(self, sheet: Sheet | None, look: RowsLook, aliases: dict[str, str]) -> None:
+    def show_sheet(self, sheet: Sheet | None, look: TableView, aliases: dict[str, str]) -> None:
         """Show a sheet, or the same one in another order or look."""
         other = sheet is not self.sheet
         self.sheet, self.look, self.aliases = sheet, look, aliases

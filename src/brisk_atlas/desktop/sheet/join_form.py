@@ -30,7 +30,7 @@ class JoinForm(QDialog):
     """Asks for the other table and the two keys.
 
     Signals:
-        look_changed(str, object): what was changed, in words, and the new RowsLook.
+        look_changed(str, object): what was changed, in words, and the new TableView.
     """
 
     look_changed = pyqtSignal(str, object)
@@ -97,7 +97,7 @@ class JoinForm(QDialog):
             self._offer(place, seen)
 
     def _offer(self, place: DataRef, seen: set) -> None:
-        dataset = self.session.holdings.peek(place)
+        dataset = self.session.cache.peek(place)
         for part in dataset.parts if dataset else ():
             source = place.with_part(part.facts.name)
             if part.facts.kind in (DataKind.VECTOR, DataKind.TABLE) and source not in seen:
@@ -122,12 +122,12 @@ class JoinForm(QDialog):
                 self.report.setText(f"{path.name} has no table that is not listed.")
 
         self.session.run(
-            f"Looking at {path.name}", lambda job: self.session.holdings.dataset(ref), done, failed=self._fail
+            f"Looking at {path.name}", lambda job: self.session.cache.dataset(ref), done, failed=self._fail
         )
 
     def _facts(self) -> Facts | None:
         source = self.other.currentData()
-        dataset = self.session.holdings.peek(source) if source else None
+        dataset = self.session.cache.peek(source) if source else None
         return dataset.part(source.part).facts if dataset else None
 
     def _table_chosen(self) -> None:
@@ -162,8 +162,8 @@ class JoinForm(QDialog):
             from brisk_atlas.core.rows import rows_of
             from brisk_atlas.core.rows.joining import report
 
-            own = rows_of(self.session.holdings, self.layer, job.check)
-            return report(own.column(key), self.session.holdings.table(source).column(other_key))
+            own = rows_of(self.session.cache, self.layer, job.check)
+            return report(own.column(key), self.session.cache.table(source).column(other_key))
 
         self._job = self.session.run("Comparing keys", work, self._tell, shown=False, failed=self._fail)
 

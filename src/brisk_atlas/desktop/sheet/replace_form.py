@@ -32,7 +32,7 @@ class ReplaceForm(QDialog):
     """Replaces among the rows that show.
 
     Signals:
-        look_changed(str, object): what was changed, in words, and the new RowsLook.
+        look_changed(str, object): what was changed, in words, and the new TableView.
     """
 
     look_changed = pyqtSignal(str, object)

@@ -71,8 +71,8 @@ class SeriesChart(QWidget):
             from brisk_atlas.core.rows import rows_of
             from brisk_atlas.core.rows.joining import related_rows
 
-            holdings = self.session.holdings
-            return related_rows(rows_of(holdings, layer, job.check), join, holdings.table(join.ref), row)
+            cache = self.session.cache
+            return related_rows(rows_of(cache, layer, job.check), join, cache.table(join.ref), row)
 
         def done(rows: pa.Table) -> None:
             self.rows = rows

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton, QWidget
 
-from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, DataRef, Layer, RowsLook
+from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, DataRef, Layer, TableView
 from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -49,7 +49,7 @@ class SheetTools(QObject):
     """The buttons of a sheet and what they do, with the rows that `grid` shows of the layer `layer_id`.
 
     Signals:
-        look_changed(str, object): what was changed, in words, and the new RowsLook.
+        look_changed(str, object): what was changed, in words, and the new TableView.
         go_wanted(): to the picked rows on the map.
         window_wanted(): the sheet is to stand in a window of its own, or go back.
         series_made(object): a chart of related rows, to stand beside the grid.
@@ -110,7 +110,7 @@ class SheetTools(QObject):
         placed = layer is not None and layer.kind is DataKind.VECTOR and not self.session.is_streamed(layer)
         self.button["go"].setEnabled(placed and self.session.work.picks is not None)
         self.button["on map"].setEnabled(layer is not None and layer.kind is DataKind.VECTOR)
-        look = layer.rows if layer else RowsLook()
+        look = layer.rows if layer else TableView()
         self.button["summary"].setChecked(look.summary)
         self.button["on map"].setChecked(look.on_map)
         self.show_series()
@@ -209,7 +209,7 @@ class SheetTools(QObject):
         if layer is None or sheet is None:
             return
         current = self.grid.columns.all[self.grid.current[1]].field
-        own = [f.name for f in self.session.holdings.part(layer.ref).facts.fields]
+        own = [f.name for f in self.session.cache.part(layer.ref).facts.fields]
         self.form = ReplaceForm(self.session, layer, sheet, own, current, self.window)
         self.form.look_changed.connect(self.look_changed)
         self.form.open()
@@ -224,7 +224,7 @@ class SheetTools(QObject):
         def work(job: Job) -> int:
             from brisk_atlas.core.handover.edited import save_edits
 
-            return save_edits(self.session.holdings, layer, job.report)
+            return save_edits(self.session.cache, layer, job.report)
 
         self.session.run(f"Saving edits into {name}", work, lambda count: self._saved(layer, count, name))
 
@@ -251,11 +251,11 @@ class SheetTools(QObject):
             from brisk_atlas.core import handover
             from brisk_atlas.core.rows import rows_of
 
-            holdings = self.session.holdings
-            table = rows_of(holdings, layer, job.check)
+            cache = self.session.cache
+            table = rows_of(cache, layer, job.check)
             if layer.kind is DataKind.TABLE:
                 return handover.hand_over_table(table, path, format_, None, None)
-            features = replace(holdings.features(layer.ref), table=table)
+            features = replace(cache.features(layer.ref), table=table)
             order = handover.VectorOrder(path, format_, path.stem, None, None, None, None, None)
             return handover.hand_over_vector(features, order, job.report)
 
@@ -356,7 +356,7 @@ class SheetTools(QObject):
                 return copying.separated(table), len(rows)
             if kind == "csv":
                 return copying.separated(table, ","), len(rows)
-            features = self.session.holdings.features(layer.ref)
+            features = self.session.cache.features(layer.ref)
             if kind == "wkt":
                 return copying.well_known(features.wkb, rows.tolist()), len(rows)
             return copying.geojson(table, features.wkb.take(pa.array(rows)), features.crs), len(rows)

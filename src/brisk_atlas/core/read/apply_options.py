@@ -14,8 +14,8 @@ from brisk_atlas.core.model import (
     Dataset,
     Extent,
     Facts,
+    OpenOptions,
     Part,
-    Reading,
     TablePart,
     TextForm,
 )
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 DEGREES = "EPSG:4326"
 
 
-def taken_as(dataset: Dataset, reading: Reading) -> Dataset:
+def apply_options(dataset: Dataset, reading: OpenOptions) -> Dataset:
     """Return a dataset with what `reading` gives it: points for tables that have the columns, and a
     CRS for parts that state none. Raises CannotRead where columns hold no positions."""
     parts, warnings = dataset.parts, dataset.warnings
@@ -60,7 +60,7 @@ def form_of(part: Part) -> TextForm | None:
     return part.form if isinstance(part, TextTable | LongTextTable | TextCloud) else None
 
 
-def reads_alike(stored: Dataset, before: Reading, now: Reading) -> bool:
+def reads_alike(stored: Dataset, before: OpenOptions, now: OpenOptions) -> bool:
     """Return whether a dataset that was read with some options can be had with others without reading it again."""
     if any(o.columns is not None and o.columns.z for o in (before, now)) and before.columns != now.columns:
         return False
@@ -90,7 +90,7 @@ def _given_crs(part: Part, crs: str) -> Part:
     return replace(part, facts=facts)
 
 
-def _placed(part: Part, options: Reading) -> Part:
+def _placed(part: Part, options: OpenOptions) -> Part:
     columns = options.columns
     assert columns is not None
     names = {field.name for field in part.facts.fields}

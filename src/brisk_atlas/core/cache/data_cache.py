@@ -9,41 +9,39 @@ from typing import TYPE_CHECKING, Any, cast
 
 from brisk_atlas.core.model import (
     ALL_POINTS,
-    AS_IT_SAYS,
+    NO_OPTIONS,
     CannotRead,
     CloudPart,
     DataRef,
     Dataset,
+    OpenOptions,
     Part,
     PointQuery,
     RasterPart,
-    Reading,
     RowsPart,
     TablePart,
     VectorPart,
     refusing,
 )
+from brisk_atlas.core.read.apply_options import apply_options, reads_alike
+from brisk_atlas.core.read.permissions import check_host
+from brisk_atlas.core.read.registry import open_as_stored
 
 from .budget import memory_budget, size_of
-from .given import reads_alike
-from .given import taken_as as apply_options
-from .permissions import check_host
-from .registry import open_as_stored
 
 if TYPE_CHECKING:
     import pyarrow as pa
 
     from brisk_atlas.core.model.cloud import Points
     from brisk_atlas.core.model.shapes import Features, Shapes
-
-    from .field_meanings import FieldMeaning
-    from .shape_index import ShapeIndex
+    from brisk_atlas.core.read.field_meanings import FieldMeaning
+    from brisk_atlas.core.read.shape_index import ShapeIndex
 
 DATASETS = ("dataset", "stored dataset")  # what a place holds, which is small unless it had to be parsed
 SMALL = 100_000  # bytes; what takes less is not worth dropping
 
 
-class Holdings:
+class DataCache:
     """Holds datasets and their data in memory. The first to ask reads; others wait for it.
 
     What was read takes no more than a budget of bytes: what was not asked for longest goes first, and is read
@@ -58,7 +56,7 @@ class Holdings:
         self._gates: dict[Hashable, threading.Lock] = {}
         self._generations: dict[DataRef, int] = {}  # how often a place was forgotten
         self.budget = budget if budget is not None else memory_budget()
-        self.readings: dict[DataRef, Reading] = {}  # what the analyst said about files
+        self.options: dict[DataRef, OpenOptions] = {}  # what the analyst stated about files
 
     def _once(self, key: Hashable, make: Callable[[], Any]) -> Any:
         with self._lock:
@@ -109,9 +107,9 @@ class Holdings:
         ref = ref.whole
         if not ref.is_local:
             check_host(ref)
-        return self._once(("dataset", ref), lambda: self._opened(ref, self.readings.get(ref, AS_IT_SAYS)))
+        return self._once(("dataset", ref), lambda: self._opened(ref, self.options.get(ref, NO_OPTIONS)))
 
-    def _opened(self, ref: DataRef, options: Reading) -> Dataset:
+    def _opened(self, ref: DataRef, options: OpenOptions) -> Dataset:
         """Return a dataset with what was stated about it; it is parsed anew only where that changes how."""
         key = ("stored dataset", ref)
         with self._lock:
@@ -122,10 +120,10 @@ class Holdings:
         with refusing(ref):
             return apply_options(stored, options)
 
-    def say(self, ref: DataRef, reading: Reading) -> None:
-        """Take a file as the analyst says from now on."""
-        if self.readings.get(ref) != reading:
-            self.readings[ref] = reading
+    def set_options(self, ref: DataRef, options: OpenOptions) -> None:
+        """Open what lies at a place with options from now on."""
+        if self.options.get(ref) != options:
+            self.options[ref] = options
             self._drop(ref.whole, lambda key: _first(key) != "stored dataset")
 
     def peek(self, ref: DataRef) -> Dataset | None:
@@ -162,7 +160,7 @@ class Holdings:
 
     def shape_index(self, source: DataRef, crs: str | None) -> ShapeIndex:
         """Return the index of a vector part's geometry in `crs`, made once."""
-        from .shape_index import index_of
+        from brisk_atlas.core.read.shape_index import index_of
 
         return self._once(("shape index", source, crs), lambda: index_of(self.shapes_in(source, crs)))
 
@@ -188,21 +186,21 @@ class Holdings:
 
     def attributes(self, source: DataRef) -> pa.Table:
         """Return the attributes of a part alone; what reads them as they are asked for, where columns lie apart."""
-        from .lazy_table import rows_when_asked
+        from brisk_atlas.core.read.lazy_table import rows_when_asked
 
         return self._once(("attributes", source), lambda: rows_when_asked(cast(RowsPart, self.part(source))))
 
     def field_meanings(self, source: DataRef) -> dict[str, FieldMeaning]:
         """Return what is stated of the fields of a part, by field name; asked once."""
-        from .field_meanings import meanings_of
+        from brisk_atlas.core.read.field_meanings import meanings_of
 
         return self._once(("field meanings", source), lambda: meanings_of(self.dataset(source), source.part or ""))
 
-    def keep(self, key: Hashable, make: Callable[[], Any]) -> Any:
+    def derive(self, key: Hashable, make: Callable[[], Any]) -> Any:
         """Return what `make` returns, made once for `key`: room for what is derived from a source."""
         return self._once(key, make)
 
-    def keep_latest(self, key: Hashable, state: Hashable, make: Callable[[], Any]) -> Any:
+    def derive_latest(self, key: Hashable, state: Hashable, make: Callable[[], Any]) -> Any:
         """Return what `make` returns, made anew whenever `state` differs; only the latest is kept."""
         with self._lock:
             held = self._latest.get(key)

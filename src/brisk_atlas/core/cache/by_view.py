@@ -11,7 +11,7 @@ from brisk_atlas.core.model import CannotRead, DataRef, Extent, FeatureQuery, Ve
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
 
-from .holdings import Holdings
+from .data_cache import DataCache
 
 MOST_HELD = 5_000_000  # features
 MOST_SHARE = 0.25  # of the machine's memory, for the file of a layer that is held
@@ -30,31 +30,31 @@ class Seen:
     note: str = ""
 
 
-def is_stream(holdings: Holdings, source: DataRef) -> bool:
+def is_stream(cache: DataCache, source: DataRef) -> bool:
     """Return whether a vector part is too large to be held."""
-    count = holdings.part(source).facts.count or 0
+    count = cache.part(source).facts.count or 0
     memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    return count > MOST_HELD or holdings.dataset(source).size_bytes > MOST_SHARE * memory
+    return count > MOST_HELD or cache.dataset(source).size_bytes > MOST_SHARE * memory
 
 
-def seen_features(holdings: Holdings, source: DataRef, extent: Extent) -> Seen:
+def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
     """Return the features that serve a view of `extent`: all, those in view, or a sample of all."""
-    if not is_stream(holdings, source):
-        return Seen(holdings.features(source), ("all",))
-    part = holdings.part(source)
+    if not is_stream(cache, source):
+        return Seen(cache.features(source), ("all",))
+    part = cache.part(source)
     assert isinstance(part, VectorPart)
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
-    sample = holdings.keep(("stream sample", source), lambda: part.read(FeatureQuery(step=every)))
+    sample = cache.derive(("stream sample", source), lambda: part.read(FeatureQuery(step=every)))
     own = transform_extent(extent, part.facts.crs)
     if own is None:
         return Seen(sample, ("sample",), f"1 in {every:,} features")
     if int(sample.shapes.meeting(own).sum()) * every > BY_VIEW:
         return Seen(sample, ("sample",), f"1 in {every:,} features at this scale")
-    held = holdings.latest(("stream view", source))
+    held = cache.latest(("stream view", source))
     if held is None or not _holds(held[0], own):
         around = own.grown(AROUND)
-        features = holdings.keep_latest(("stream view", source), around, lambda: part.read(FeatureQuery(extent=around)))
+        features = cache.derive_latest(("stream view", source), around, lambda: part.read(FeatureQuery(extent=around)))
         return Seen(features, ("view", around), "read by view")
     return Seen(held[1], ("view", held[0]), "read by view")
 
@@ -63,26 +63,26 @@ def _holds(outer: Extent, inner: Extent) -> bool:
     return outer.contains(inner.xmin, inner.ymin) and outer.contains(inner.xmax, inner.ymax)
 
 
-def piece_of(holdings: Holdings, source: DataRef, within: Extent | None) -> Features:
+def piece_of(cache: DataCache, source: DataRef, within: Extent | None) -> Features:
     """Return a part's features; of one too large to be held, those that meet `within`.
 
     Raises CannotRead for all of one that is too large.
     """
-    if not is_stream(holdings, source):
-        return holdings.features(source)
-    part = holdings.part(source)
+    if not is_stream(cache, source):
+        return cache.features(source)
+    part = cache.part(source)
     assert isinstance(part, VectorPart)
     own = transform_extent(within, part.facts.crs) if within is not None else None
     if own is None:
-        refuse_stream(holdings, source)
+        refuse_stream(cache, source)
     assert own is not None
     return part.read(FeatureQuery(extent=own))
 
 
-def refuse_stream(holdings: Holdings, source: DataRef) -> None:
+def refuse_stream(cache: DataCache, source: DataRef) -> None:
     """Raise CannotRead for a part that is too large to be held."""
-    if is_stream(holdings, source):
-        count = holdings.part(source).facts.count or 0
+    if is_stream(cache, source):
+        count = cache.part(source).facts.count or 0
         raise CannotRead(
             source.whole,
             f"{source.part} has {count:,} features, more than are held at once",

@@ -32,7 +32,7 @@ class TextForm:
 
 
 @dataclass(frozen=True)
-class Reading:
+class OpenOptions:
     """How to take a file. What is None is as the file says, or as it is guessed.
 
     `crs` is for parts that state none; `parts` are the names of those to open. `columns` without a
@@ -46,12 +46,12 @@ class Reading:
     encoding: str | None = None
 
 
-AS_IT_SAYS = Reading()
+NO_OPTIONS = OpenOptions()
 
 
-def reading_from(told: dict[str, Any]) -> Reading:
+def options_from(told: dict[str, Any]) -> OpenOptions:
     """Return a reading from its saved form. Raises TypeError where that holds something else."""
-    return Reading(
+    return OpenOptions(
         crs=told.get("crs"),
         form=TextForm(**told["form"]) if told.get("form") else None,
         columns=Columns(**told["columns"]) if told.get("columns") is not None else None,
@@ -60,5 +60,5 @@ def reading_from(told: dict[str, Any]) -> Reading:
     )
 
 
-def saved_form(reading: Reading) -> dict[str, Any]:
+def saved_form(reading: OpenOptions) -> dict[str, Any]:
     return {key: value for key, value in asdict(reading).items() if value is not None}

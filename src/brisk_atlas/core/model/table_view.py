@@ -9,7 +9,7 @@ from .data_ref import DataRef
 
 
 @dataclass(frozen=True)
-class ColumnLook:
+class ColumnView:
     """How one field shows. `width` in pixels, 0 for by its kind; `kept` stays in sight at the left.
 
     `form` is `auto`, `fixed` (with `digits`), `percent`, `scientific` for numbers; `iso`, `day` or
@@ -78,14 +78,14 @@ FileState = tuple[tuple[str, int, int], ...]  # name, size and time (ns) of each
 
 
 @dataclass(frozen=True)
-class RowsLook:
+class TableView:
     """All of it. `columns` come in this order, the fields not named after them; `where` is SQL.
 
     `sort` holds (field, descending), the first one first. `on_map` lets the filters act on the map.
     `edited_from` is what the files were when the first edit was made.
     """
 
-    columns: tuple[ColumnLook, ...] = ()
+    columns: tuple[ColumnView, ...] = ()
     sort: tuple[tuple[str, bool], ...] = ()
     where: str = ""
     filters: tuple[FieldFilter, ...] = ()
@@ -97,7 +97,7 @@ class RowsLook:
     edited_from: FileState = ()
 
     @property
-    def added(self) -> tuple:
+    def modifications(self) -> tuple:
         """Return what makes the rows differ from those of the file."""
         return self.joins, self.computed, self.edits
 
@@ -106,24 +106,24 @@ class RowsLook:
         return bool(self.where.strip() or self.filters)
 
     @property
-    def drawn(self) -> tuple:
+    def map_inputs(self) -> tuple:
         """Return what of it the map shows."""
-        return (*self.added, self.where, self.filters) if self.on_map else self.added
+        return (*self.modifications, self.where, self.filters) if self.on_map else self.modifications
 
-    def column(self, name: str) -> ColumnLook:
-        return next((look for look in self.columns if look.name == name), ColumnLook(name))
+    def column(self, name: str) -> ColumnView:
+        return next((look for look in self.columns if look.name == name), ColumnView(name))
 
-    def with_column(self, look: ColumnLook, order: list[str]) -> RowsLook:
+    def with_column(self, look: ColumnView, order: list[str]) -> TableView:
         """Return these rows with one column looking so; `order` names all fields as they stand now."""
         known = {c.name: c for c in self.ordered(order)}
         known[look.name] = look
         return replace(self, columns=tuple(known.values()))
 
-    def ordered(self, names: list[str]) -> list[ColumnLook]:
+    def ordered(self, names: list[str]) -> list[ColumnView]:
         """Return the looks of the fields `names`, in the order in which they stand; those kept first."""
         said = [c for c in self.columns if c.name in names]
-        missing = [ColumnLook(name) for name in names if name not in {c.name for c in said}]
+        missing = [ColumnView(name) for name in names if name not in {c.name for c in said}]
         return sorted([*said, *missing], key=lambda c: not c.kept)
 
 
-PLAIN_ROWS = RowsLook()
+PLAIN_ROWS = TableView()
