@@ -16,14 +16,15 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
-from brisk_atlas.core.find import Answers, Catalogue
-from brisk_atlas.core.find.preflight import OpenPreflight
+from brisk_atlas.core.find import Catalogue
 from brisk_atlas.core.find.scan_pool import ScanPool
 from brisk_atlas.core.inspect import Where, probe
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.rows import rows_of
 from brisk_atlas.core.sheet import Sheet
 from brisk_atlas.core.system.workers import WorkerPool
+from brisk_atlas.core.workspace import Answers
+from brisk_atlas.core.workspace.preflight import OpenPreflight
 from made_files import at
 
 

@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 
 from brisk_atlas.core.connect.copies import copies_folder, copy_target
 from brisk_atlas.core.model import CannotRead, DataRef, OpenOptions, PlaceKind, data_ref
-from brisk_atlas.core.project.file import project_bytes, read
 from brisk_atlas.core.read.library_names import library_name
+from brisk_atlas.core.workspace.project_file import project_bytes, read
 
 STORED = Path(__file__).parents[1] / "stored"
 plain = st.text(string.ascii_letters + string.digits + " !#%?;&=+-_äЖ", min_size=1, max_size=12).filter(str.strip)

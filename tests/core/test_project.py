@@ -21,8 +21,8 @@ from brisk_atlas.core.model import (
     Stretch,
     VectorStyle,
 )
-from brisk_atlas.core.project import Picks, Place, Work
-from brisk_atlas.core.project.file import read, save
+from brisk_atlas.core.workspace import Picks, Place, Work
+from brisk_atlas.core.workspace.project_file import read, save
 from made_files import at
 
 VECTOR, GRID = Facts("v", DataKind.VECTOR, crs="EPSG:32727"), Facts("g", DataKind.RASTER, crs="EPSG:32727")

@@ -19,12 +19,13 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.looks import first_look
-from brisk_atlas.core.find import Answers, Catalogue, ScanPool
-from brisk_atlas.core.find.preflight import OpenPreflight
+from brisk_atlas.core.find import Catalogue, ScanPool
 from brisk_atlas.core.find.scan_worker import summary_of
 from brisk_atlas.core.model import Capability, Columns, Extent, FeatureQuery, Layer, OpenOptions, Ordering, RowsPart
 from brisk_atlas.core.read import table
 from brisk_atlas.core.rows.query import ask, ask_rows
+from brisk_atlas.core.workspace import Answers
+from brisk_atlas.core.workspace.preflight import OpenPreflight
 from made_files import CRS, at
 
 COUNT = 200

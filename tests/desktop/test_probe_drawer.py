@@ -11,7 +11,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QPushButton, QToolButton
 
 from brisk_atlas import demo
-from brisk_atlas.core.project import Picks
+from brisk_atlas.core.workspace import Picks
 
 CRATER, RIDGE, WOOD = (508_700, 5_771_900), (510_200, 5_770_300), (505_500, 5_773_500)
 CTRL = Qt.KeyboardModifier.ControlModifier

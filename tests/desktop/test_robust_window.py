@@ -19,8 +19,8 @@ from PyQt6.QtWidgets import QAbstractItemView, QApplication, QLabel, QTextEdit, 
 
 from brisk_atlas import demo
 from brisk_atlas.core.model import DataRef
-from brisk_atlas.core.project import autosave
 from brisk_atlas.core.record.brief_sections import Line, Section
+from brisk_atlas.core.workspace import autosave
 from brisk_atlas.desktop.fault_hooks import FaultHooks
 from brisk_atlas.desktop.reading_view import ReadingView
 

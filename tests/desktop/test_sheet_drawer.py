@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QPushButton, QToolButton
 from brisk_atlas import demo
 from brisk_atlas.core.draw import ramps
 from brisk_atlas.core.model import ComputedField
-from brisk_atlas.core.project import Picks
+from brisk_atlas.core.workspace import Picks
 
 CTRL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier,

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLineEdit, QPu
 
 from brisk_atlas.core.draw import ramps
 from brisk_atlas.core.draw.view import View
-from brisk_atlas.core.project.file import read, save
+from brisk_atlas.core.workspace.project_file import read, save
 from brisk_atlas.desktop.drawers.histogram import Histogram
 
 

@@ -45,7 +45,7 @@ class Autosave(QObject):
         self._stored = True
 
         def write(job: Job) -> None:
-            from brisk_atlas.core.project.autosave import store
+            from brisk_atlas.core.workspace.autosave import store
 
             store(state, place, readings, file)
 
@@ -54,14 +54,14 @@ class Autosave(QObject):
     def discard(self) -> None:
         """Delete what was stored of this window's work."""
         if self._stored:
-            from brisk_atlas.core.project.autosave import discard, own_autosave
+            from brisk_atlas.core.workspace.autosave import discard, own_autosave
 
             discard(own_autosave())
             self._stored = False
 
     def offer_left_behind(self, notice: Notice) -> None:
         """Ask whether the latest unsaved work of a run that ended without its window being closed is wanted."""
-        from brisk_atlas.core.project.autosave import left_behind
+        from brisk_atlas.core.workspace.autosave import left_behind
 
         left = left_behind()
         if not left:

@@ -251,9 +251,9 @@ class QuestionForm(QWidget):
 
     def _look_for_neighbours(self) -> None:
         def work(job: Job) -> list[Neighbour]:
-            from brisk_atlas.core.find.preflight import neighbours_of
+            from brisk_atlas.core.workspace.preflight import neighbours_of
 
-            return [*self.session.placed_layers(), *neighbours_of(self.question.ref, self.session.catalogue)]
+            return [*self.session.workspace.placed_layers(), *neighbours_of(self.question.ref, self.session.catalogue)]
 
         def done(found: list[Neighbour]) -> None:
             self._neighbours = found

@@ -1,41 +1,37 @@
-"""What all parts of the window share: the work, what is held in memory, and the jobs."""
+"""The workspace in a window: its work in the background, its results and announcements on the window's thread."""
 
 from __future__ import annotations
 
 import logging
-import threading
 from collections.abc import Callable, Iterable, Sequence
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from brisk_atlas.core.model import AtlasError, NeedsPermission
-from brisk_atlas.core.model.kinds import DataKind
-from brisk_atlas.core.project import Work
+from brisk_atlas.core.model.errors import AtlasError, NeedsPermission
 from brisk_atlas.core.system.jobs import Job, Jobs, Lane
+from brisk_atlas.core.workspace import Work
+from brisk_atlas.core.workspace.workspace import PROJECT_SUFFIX, Workspace
 
 from .living import is_living
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw.frame import Painter
-    from brisk_atlas.core.find import Answers, Catalogue, Neighbour, ScanPool, Shelves
-    from brisk_atlas.core.find.preflight import PreflightResult
-    from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, OpenOptions, Style
-    from brisk_atlas.core.project import Place, WorkState
-    from brisk_atlas.core.project.autosave import Unsaved
+    from brisk_atlas.core.find import Catalogue, ScanPool, Shelves
+    from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, OpenOptions
     from brisk_atlas.core.sheet import Sheet
+    from brisk_atlas.core.workspace import Answers, OpenedPart
+    from brisk_atlas.core.workspace.autosave import Unsaved
+    from brisk_atlas.core.workspace.preflight import PreflightResult
+    from brisk_atlas.core.workspace.workspace import ReadProject
 
 log = logging.getLogger(__name__)
-Look = tuple["Facts", "Style | None", "str | None"]  # of a part: what it is, its first style, and its name
-PROJECT_SUFFIX = ".brisk.json"
-DRAWN_KINDS = (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD, DataKind.TABLE)
 
 
 class Session(QObject):
-    """The work and what serves it.
+    """The workspace for widgets.
 
     Signals:
         work_changed(str): layers, subject, picks, curtain or file.
@@ -58,106 +54,59 @@ class Session(QObject):
     permission_wanted = pyqtSignal(object)
     preparing = pyqtSignal(object)
     prepared = pyqtSignal(object)
-    _came_home = pyqtSignal(object, object)
+    _called_in_gui = pyqtSignal(object, object)
 
     def __init__(self, shelves: Shelves | None = None) -> None:
         super().__init__()
-        self.jobs = Jobs()
-        self.work = Work()
-        self._shelves = shelves
-        self._cache: DataCache | None = None
-        self._painter: Painter | None = None
-        self._answers: Answers | None = None
-        self._catalogue: Catalogue | None = None
-        self._making = threading.Lock()
+        self.workspace = Workspace(shelves)
         self.asks = True  # whether there is somebody to answer; a picture takes the guesses
         self._closed = False
         self.stopped = True  # whether all work had ended when the session was closed
         self._tried: set[DataRef] = set()
-        self._came_home.connect(self._take_home)
+        self._called_in_gui.connect(self._take_call)
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self.work_changed.emit)
-        self._arrived: list[tuple[DataRef, list[Look]]] = []
+        self._arrived: list[OpenedPart] = []
         self._arrivals = QTimer(self)
         self._arrivals.setSingleShot(True)
         self._arrivals.setInterval(0)
         self._arrivals.timeout.connect(self._lay_down)
-        self._shown: set[DataRef] = set()
-        self.work.listen(self._give_back)
 
-    def _give_back(self, what: str) -> None:
-        """Drop the data of layers that were closed; undoing reads it again."""
-        if what not in ("layers", "file"):
-            return
-        shown = {layer.ref.whole for layer in self.work.layers}
-        gone, self._shown = self._shown - shown, shown
-        if not gone or self._cache is None:
-            return
-        for ref in gone:
-            self._cache.release(ref)
-        if self._painter is not None:
-            self._painter.forget(gone)
+    # What the workspace is made of
 
-        def trim(job: Job) -> None:
-            from brisk_atlas.core.cache.budget import give_back
+    @property
+    def work(self) -> Work:
+        return self.workspace.work
 
-            give_back()
-
-        self.run("Giving back memory", trim, shown=False, lane=Lane.BATCH)
+    @property
+    def jobs(self) -> Jobs:
+        return self.workspace.jobs
 
     @property
     def cache(self) -> DataCache:
-        """Return what is held in memory; the readers load at the first call."""
-        if self._cache is None:
-            from brisk_atlas.core.cache import DataCache
-
-            self._cache = DataCache()
-        return self._cache
-
-    @property
-    def shelves(self) -> Shelves:
-        """Return the shelves, remembered from the last run unless others were given."""
-        if self._shelves is None:
-            from brisk_atlas.core.find import Shelves
-
-            self._shelves = Shelves()
-            self._shelves.load()
-        return self._shelves
-
-    @property
-    def answers(self) -> Answers:
-        """Return what was answered about files before."""
-        if self._answers is None:
-            from brisk_atlas.core.find import Answers
-
-            self._answers = Answers()
-        return self._answers
-
-    @property
-    def catalogue(self) -> Catalogue:
-        """Return what is kept about datasets; opened at the first call, so make it in a job."""
-        with self._making:
-            if self._catalogue is None:
-                from brisk_atlas.core.find import Catalogue
-
-                self._catalogue = Catalogue()
-            return self._catalogue
-
-    @property
-    def scan_pool(self) -> ScanPool:
-        """Return the children that look at datasets."""
-        from brisk_atlas.core.find.scan_pool import shared_scan_pool
-
-        return shared_scan_pool()
+        return self.workspace.cache
 
     @property
     def painter(self) -> Painter:
-        """Return the painter; the first call loads the drawing core, so make it in a job."""
-        if self._painter is None:
-            from brisk_atlas.core.draw.frame import Painter
+        return self.workspace.painter
 
-            self._painter = Painter(self.cache)
-        return self._painter
+    @property
+    def shelves(self) -> Shelves:
+        return self.workspace.shelves
+
+    @property
+    def answers(self) -> Answers:
+        return self.workspace.answers
+
+    @property
+    def catalogue(self) -> Catalogue:
+        return self.workspace.catalogue
+
+    @property
+    def scan_pool(self) -> ScanPool:
+        return self.workspace.scan_pool
+
+    # Work in the background
 
     def run(
         self,
@@ -178,14 +127,14 @@ class Session(QObject):
             elif job.state == "failed" and job.error is not None:
                 (failed or self.fault)(job.error)
 
-        return self.jobs.start(name, work, lambda job: self.come_home(home, job), shown=shown, lane=lane)
+        return self.jobs.start(name, work, lambda job: self.call_in_gui(home, job), shown=shown, lane=lane)
 
-    def come_home(self, done: Callable[[Any], None], what: object) -> None:
+    def call_in_gui(self, done: Callable[[Any], None], what: object) -> None:
         """Call `done(what)` on the window's thread, from any thread; not once the session is closed."""
         if not self._closed:
-            self._came_home.emit(done, what)
+            self._called_in_gui.emit(done, what)
 
-    def _take_home(self, done: Callable[[Any], None], what: object) -> None:
+    def _take_call(self, done: Callable[[Any], None], what: object) -> None:
         if self._closed or not is_living(done):
             log.debug("a result came for a widget that is gone: %r", done)
             return
@@ -236,13 +185,10 @@ class Session(QObject):
         """Look at datasets in the background; open those that need no answer, and ask for the others."""
 
         def work(job: Job) -> list[PreflightResult]:
-            from brisk_atlas.core.find.preflight import OpenPreflight
-
-            before = OpenPreflight(self.cache, self.answers, self.catalogue, self.scan_pool)
-            nearby, found = self.placed_layers(), []
+            found = []
             for number, ref in enumerate(refs):
                 job.report(number / len(refs), ref.name)
-                found.append(before.look(ref, nearby, anew=anew, check=job.check))
+                found.append(self.workspace.look(ref, anew=anew, check=job.check))
             return found
 
         def done(found: list[PreflightResult]) -> None:
@@ -264,78 +210,35 @@ class Session(QObject):
             name = refs[0].name if len(refs) == 1 else f"{len(refs):,} datasets"
             self.run(f"Looking at {name}", work, done)
 
-    def placed_layers(self) -> list[Neighbour]:
-        """Return the open layers that have a place. Reads, so call it in a job."""
-        from brisk_atlas.core.find.preflight import neighbour
-
-        known = [(layer.name, self.facts_of(layer)) for layer in self.work.layers]
-        return [near for name, facts in known if facts is not None and (near := neighbour(name, facts)) is not None]
-
-    def open_as(self, ref: DataRef, reading: OpenOptions, *, keep: bool = True) -> None:
-        """Open a dataset as the analyst says; the answer is kept for the next time."""
+    def open_as(self, ref: DataRef, options: OpenOptions, *, keep: bool = True) -> None:
+        """Open a dataset with options; they are stored for the next time."""
         if keep:
-            self.answers.keep(ref, reading)
-        self.cache.set_options(ref, reading)
+            self.answers.keep(ref, options)
+        self.cache.set_options(ref, options)
         self._open(ref)
 
     def _open(self, ref: DataRef) -> None:
-        self.run(f"Opening {ref.name}", partial(self._look, ref), self._opened)
+        def work(job: Job) -> list[OpenedPart]:
+            packed = self.workspace.packed_in(ref)
+            if packed:
+                self.call_in_gui(self._look_at, packed)
+                return []
+            return self.workspace.read_parts(ref, job.report)
 
-    def _look(self, ref: DataRef, job: Job) -> tuple[DataRef, list[Look]]:
-        from brisk_atlas.core.draw.looks import first_look
+        self.run(f"Opening {ref.name}", work, self._opened)
 
-        job.report(0.1, "looking at it")
-        dataset = self.cache.dataset(ref)
-        parts = [p for p in dataset.parts if p.facts.kind in DRAWN_KINDS]
-        said = self.cache.options.get(ref.whole)
-        chosen = said.parts if said is not None else None
-        if ref.part is not None:
-            parts = [p for p in parts if p.facts.name == ref.part]
-        elif chosen is not None:
-            parts = [p for p in parts if p.facts.name in chosen]
-            inside = [p.ref for p in dataset.parts if p.facts.kind is DataKind.PACKED and p.facts.name in chosen]
-            if inside:
-                self.come_home(lambda inner: self._look_at(inner), inside)
-                return dataset.ref, []
-        elif dataset.kind is DataKind.SCENE:
-            parts = parts[:1]
-        if not parts:
-            raise AtlasError(ref, f"a {dataset.kind} is not drawn on the Desk", "Read it on Find or Record.")
-        looks = []
-        for number, part in enumerate(parts):
-            job.report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
-            if part.facts.kind is DataKind.VECTOR:
-                self._hold(ref.with_part(part.facts.name), part.facts)
-            looks.append((part.facts, first_look(part.facts, len(self.work.layers) + number)))
-        if dataset.kind is DataKind.SCENE:
-            from brisk_atlas.core.read.scene_words import layer_name
-
-            names = [layer_name(ref.stem, facts.notes, facts.name) for facts, _ in looks]
-            return ref, [(facts, style, name) for (facts, style), name in zip(looks, names)]
-        return ref, [(facts, style, None) for facts, style in looks]
-
-    def _hold(self, ref: DataRef, facts: Facts) -> None:
-        """Read a vector part, or the sample of one that is too large to be held."""
-        from brisk_atlas.core.cache.by_view import seen_features
-
-        if facts.extent is not None:
-            seen_features(self.cache, ref, facts.extent)
-
-    def _opened(self, found: tuple[DataRef, list[Look]]) -> None:
-        """Note what was read; what came home at the same time is laid on the Desk together."""
-        if found[1]:
-            self._arrived.append(found)
+    def _opened(self, parts: list[OpenedPart]) -> None:
+        """Note what was read; what arrives at the same time is laid on the Desk together."""
+        if parts:
+            self._arrived += parts
             self._arrivals.start()
 
     def _lay_down(self) -> None:
         arrived, self._arrived = self._arrived, []
-        places = {ref.whole for ref, _ in arrived}
-        if self._painter:
-            self._painter.forget(places)
+        places = dict.fromkeys(part.ref.whole for part in arrived)
         self._tried = {source for source in self._tried if source.whole not in places}
-        with self.work.together():
-            layers = [self.work.add(ref, *look) for ref, looks in arrived for look in looks]
-        self.shelves.opened(*(ref.whole for ref, _ in arrived))
+        layers = self.workspace.add(arrived)
+        self.shelves.opened(*places)
         self.run("Remembering what was opened", lambda job: self.shelves.save(), shown=False, lane=Lane.BATCH)
         self.layers_opened.emit([layer.id for layer in layers])
 
@@ -352,7 +255,7 @@ class Session(QObject):
 
             def report(share: float) -> None:
                 job.report(share)
-                self.come_home(self.preparing.emit, source)
+                self.call_in_gui(self.preparing.emit, source)
 
             prepare(self.cache, layer, report)
 
@@ -368,7 +271,7 @@ class Session(QObject):
 
     def discard_unsaved(self, stored: Sequence[Path]) -> None:
         """Delete the unsaved work of earlier runs."""
-        from brisk_atlas.core.project.autosave import discard
+        from brisk_atlas.core.workspace.autosave import discard
 
         for file in stored:
             discard(file)
@@ -379,93 +282,54 @@ class Session(QObject):
         """Open a project file; layers whose files are gone stay, with a notice each."""
         self.opening.emit()
 
-        def work(job: Job) -> tuple[WorkState, Place | None, list[AtlasError], tuple[int, int] | None]:
-            from brisk_atlas.core.project.file import read, state_of_file
-
-            file_state = state_of_file(path)
-            state, place, readings = read(path)
-            for ref, reading in readings.items():
-                self.cache.set_options(ref, reading)
-            faults = []
-            for number, layer in enumerate(state.layers):
-                job.report(number / len(state.layers), layer.name)
-                try:
-                    self.cache.part(layer.ref)
-                except AtlasError as error:
-                    faults.append(error)
-            return state, place, faults, file_state
-
-        def done(found: tuple[WorkState, Place | None, list[AtlasError], tuple[int, int] | None]) -> None:
-            state, place, faults, file_state = found
+        def done(project: ReadProject) -> None:
+            self.workspace.take_project(project, unsaved)
             if unsaved is None:
-                self.work.load(state, path, place, file_state)
                 self.shelves.opened_project(path)
             else:
-                self.work.load(state, unsaved.file, place, unsaved=True)
                 self.discard_unsaved([unsaved.stored])
-            for error in faults:
+            for error in project.faults:
                 if isinstance(error, NeedsPermission):
                     self.permission_wanted.emit(error)
                 else:
                     self.fault(error)
             then()
 
-        self.run(f"Opening {path.name}", work, done)
+        self.run(f"Opening {path.name}", lambda job: self.workspace.read_project(path, job.report), done)
 
     def save_project(self, path: Path) -> bool:
         """Write the project; returns whether it was written. A fault is shown."""
-        from brisk_atlas.core.project.file import save
-
-        path = path if path.name.endswith(PROJECT_SUFFIX) else path.with_name(path.name + PROJECT_SUFFIX)
         try:
-            save(self.work, path, self.cache.options)
+            path = self.workspace.save_project(path)
         except AtlasError as error:
             self.fault(error)
             return False
         self.noticed.emit("good", f"Saved {path.name}", "")
         return True
 
+    # Layers
+
     def dataset_of(self, layer: Layer) -> Dataset | None:
-        """Return the open dataset of a layer, without reading anything."""
-        return self.cache.peek(layer.ref)
+        return self.workspace.dataset_of(layer)
 
     def facts_of(self, layer: Layer) -> Facts | None:
-        dataset = self.dataset_of(layer)
-        try:
-            return dataset.part(layer.part).facts if dataset else None
-        except KeyError:
-            return None
+        return self.workspace.facts_of(layer)
 
     def fields_of(self, layer: Layer) -> tuple[Field, ...]:
-        """Return the fields of a layer with those that were added; its dataset must be open."""
-        from brisk_atlas.core.rows import fields_with_added
-
-        return fields_with_added(self.cache, layer)
+        return self.workspace.fields_of(layer)
 
     def is_streamed(self, layer: Layer) -> bool:
-        """Return whether a layer is read by view, so that its rows are not tied to features on the map."""
-        from brisk_atlas.core.cache.by_view import is_stream
-
-        known = layer.kind is DataKind.VECTOR and self.dataset_of(layer) is not None
-        return known and is_stream(self.cache, layer.ref)
+        return self.workspace.is_read_by_view(layer)
 
     def sheet_of(self, layer: Layer, check: Callable[[], None] | None = None) -> Sheet:
-        """Return the sheet of a layer with what was added to its rows, made once for each state of that.
-        Reads, so call it in a job."""
-        from brisk_atlas.core.rows import rows_of
-        from brisk_atlas.core.sheet import Sheet
-
-        return self.cache.derive_latest(
-            ("sheet", layer.id, layer.ref), layer.rows.modifications, lambda: Sheet(rows_of(self.cache, layer, check))
-        )
+        """Return the sheet of a layer. Reads, so call it in a job."""
+        return self.workspace.sheet_of(layer, check)
 
     def saved_rows(self, layer: Layer) -> None:
         """Read a layer anew whose edits have been written into its file."""
         from dataclasses import replace
 
-        self.cache.forget(layer.ref)
-        if self._painter:
-            self._painter.forget()
+        self.workspace.forget(layer)
         now = self.work.layer(layer.id)
         if now is not None:
             rows = replace(now.rows, edits=(), edited_from=())
@@ -477,8 +341,4 @@ class Session(QObject):
 
     def close(self) -> None:
         self._closed = True
-        self.stopped = self.jobs.close()
-        if self._cache is not None:
-            self._cache.clear()
-        if self._catalogue is not None:
-            self._catalogue.close()
+        self.stopped = self.workspace.close()

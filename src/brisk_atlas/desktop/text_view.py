@@ -281,7 +281,7 @@ class TextView(QWidget):
         self.said.setText("")
         if ref is None:
             return
-        home = self.session.come_home
+        home = self.session.call_in_gui
 
         def work(job: Job) -> None:
             from brisk_atlas.core.find import TextPages

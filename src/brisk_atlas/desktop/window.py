@@ -38,7 +38,7 @@ from .subject_bar import SubjectBar
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Question
     from brisk_atlas.core.model import DataRef, NeedsPermission
-    from brisk_atlas.core.project import Work
+    from brisk_atlas.core.workspace import Work
 
     from .do_palette import DoPalette
     from .go_to import GoTo

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from .anatomy import Anatomy, Member, anatomy_of, role_of
-    from .answers import Answers
     from .catalogue import Catalogue
     from .listing import Entry, list_folder, walk
     from .questions import Neighbour, Question, question_about
@@ -21,7 +20,6 @@ if TYPE_CHECKING:
 
 _HOMES = {
     "anatomy": ("Anatomy", "Member", "anatomy_of", "role_of"),
-    "answers": ("Answers",),
     "catalogue": ("Catalogue",),
     "listing": ("Entry", "list_folder", "walk"),
     "scan_pool": ("ScanPool",),
@@ -34,7 +32,6 @@ _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
     "Anatomy",
-    "Answers",
     "Catalogue",
     "Entry",
     "Member",

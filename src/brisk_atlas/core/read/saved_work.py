@@ -1,4 +1,4 @@
-"""Project files as datasets, so that Find can list them. `core.project` opens them."""
+"""Project files as datasets, so that Find can list them. `core.workspace` opens them."""
 
 from __future__ import annotations
 

@@ -6,8 +6,8 @@ from pathlib import Path
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, GridStyle, Label, Stretch, VectorStyle
-from brisk_atlas.core.project import Place, Work
-from brisk_atlas.core.project.file import save
+from brisk_atlas.core.workspace import Place, Work
+from brisk_atlas.core.workspace.project_file import save
 
 LAVA = VectorStyle(colour_by="year", ramp="ember", stretch=Stretch("hand", 1950, 2045), line="#1D2A35", width=0.8)
 TRAILS = VectorStyle(line="#6C5B4B", width=1.8, casing=0.8, label=Label("name", 12.0))

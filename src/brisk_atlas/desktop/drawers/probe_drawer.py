@@ -10,8 +10,8 @@ from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import DataKind, GridStyle, Layer
-from brisk_atlas.core.project import Picks
 from brisk_atlas.core.system.jobs import Job
+from brisk_atlas.core.workspace import Picks
 
 from ..plain_text import PlainLabel
 from ..session import Session

@@ -75,7 +75,7 @@ class FolderIndex(QObject):
 
     def look_at(self, folder: Path, entries: Sequence[Entry]) -> None:
         """Find out about datasets: what is kept at once, then what is in view, then the rest."""
-        home = self.session.come_home
+        home = self.session.call_in_gui
 
         def work(job: Job) -> None:
             from brisk_atlas.core.find.index import summaries

@@ -249,8 +249,8 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
     from brisk_atlas.core import record as records
     from brisk_atlas.core.curate.data_sections import derived_sections
     from brisk_atlas.core.find import anatomy_of
-    from brisk_atlas.core.find.preflight import check_safe
     from brisk_atlas.core.read.find_records import find_records
+    from brisk_atlas.core.workspace.preflight import check_safe
 
     check_safe(ref.whole, session.catalogue, session.scan_pool, job.check)
     if not any(layer.ref.whole == ref.whole for layer in session.work.layers):

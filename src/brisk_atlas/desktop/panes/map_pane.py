@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidg
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import DataKind, Extent, Layer
-from brisk_atlas.core.project import Place
 from brisk_atlas.core.system.jobs import Job
+from brisk_atlas.core.workspace import Place
 
 from ..commands import Commands
 from ..plain_text import PlainLabel

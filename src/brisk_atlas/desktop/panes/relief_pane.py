@@ -280,7 +280,7 @@ class ReliefPane(QWidget):
                 self.settled.emit()
 
         self._job = self.session.jobs.start(
-            "Relief", work, lambda job: self.session.come_home(finished, job), shown=False
+            "Relief", work, lambda job: self.session.call_in_gui(finished, job), shown=False
         )
 
     def close_stage(self) -> None:

@@ -10,8 +10,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import Layer
-from brisk_atlas.core.project import Picks
 from brisk_atlas.core.system.jobs import Job
+from brisk_atlas.core.workspace import Picks
 
 from ..session import Session
 from . import map_text
@@ -73,7 +73,7 @@ class Renderer(QObject):
             picked = Picked(wish.picks.layer_id, wish.picks.rows) if wish.picks else None
 
             def tell(frame: Frame) -> None:
-                self._session.come_home(lambda f: self.begun.emit(f) if self._job is job else None, frame)
+                self._session.call_in_gui(lambda f: self.begun.emit(f) if self._job is job else None, frame)
 
             frames = [
                 self._session.painter.frame(
@@ -102,5 +102,5 @@ class Renderer(QObject):
                 self._begin(self._next)
 
         self._job = self._session.jobs.start(
-            "Drawing", work, lambda job: self._session.come_home(finished, job), shown=False
+            "Drawing", work, lambda job: self._session.call_in_gui(finished, job), shown=False
         )

@@ -291,7 +291,7 @@ class ManyView(QWidget):
         self.model.theme = self.theme
         self.model.begin(columns(chosen), folder)
         self._fit_columns()
-        home, model = self.session.come_home, self.model
+        home, model = self.session.call_in_gui, self.model
 
         def work(job: Job) -> None:
             from brisk_atlas.core.curate.many import sources_in, table

@@ -21,8 +21,8 @@ from brisk_atlas.core.model import (
     RowsPart,
     TableView,
 )
-from brisk_atlas.core.project import Picks
 from brisk_atlas.core.system.jobs import Job
+from brisk_atlas.core.workspace import Picks
 
 from ..plain_text import PlainLabel
 from ..session import Session

@@ -13,7 +13,7 @@ from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.system.folders import make_private, state_folder
 from brisk_atlas.core.system.processes import is_running, own_mark
 
-from .file import SUFFIX, project_bytes
+from .project_file import SUFFIX, project_bytes
 from .work import Place, WorkState
 
 log = logging.getLogger(__name__)

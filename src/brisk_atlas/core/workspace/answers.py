@@ -5,11 +5,10 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from brisk_atlas.core.find.shelves import write_beside
 from brisk_atlas.core.model import DataRef, OpenOptions
 from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.folders import config_folder
-
-from .shelves import write_beside
 
 MOST_KEPT = 2000
 

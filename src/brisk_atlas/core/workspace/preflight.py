@@ -6,15 +6,15 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.find.catalogue import Catalogue
+from brisk_atlas.core.find.index import known_now
+from brisk_atlas.core.find.questions import Neighbour, Question, question_about
+from brisk_atlas.core.find.scan_pool import ScanPool
+from brisk_atlas.core.find.summary import degrees_of, from_text
 from brisk_atlas.core.model import AtlasError, CannotRead, DataRef, Facts, NeedsPermission
 from brisk_atlas.core.read.permissions import allowed_places
 
 from .answers import Answers
-from .catalogue import Catalogue
-from .index import known_now
-from .questions import Neighbour, Question, question_about
-from .scan_pool import ScanPool
-from .summary import degrees_of, from_text
 
 MOST_NEIGHBOURS = 60
 

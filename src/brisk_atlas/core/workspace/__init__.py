@@ -1,0 +1,29 @@
+"""The open work without a window: layers and their undo, answers, the project file, what was read.
+
+`Workspace` is where a script begins; names load when they are first asked for, as the window stands before all do.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from .answers import Answers
+    from .work import Picks, Place, Work, WorkState
+    from .workspace import OpenedPart, Workspace
+
+_HOMES = {
+    "answers": ("Answers",),
+    "work": ("Picks", "Place", "Work", "WorkState"),
+    "workspace": ("OpenedPart", "Workspace"),
+}
+_HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
+
+__all__ = ["Answers", "OpenedPart", "Picks", "Place", "Work", "WorkState", "Workspace"]
+
+
+def __getattr__(name: str) -> object:
+    if name not in _HOME_OF:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)

@@ -1,0 +1,354 @@
+"""The workspace: everything that the open work needs, without a window."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+from brisk_atlas.core.model.kinds import DataKind
+from brisk_atlas.core.system.jobs import Jobs, Lane
+
+from .work import Work
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.draw.frame import Painter
+    from brisk_atlas.core.find import Catalogue, Neighbour, ScanPool, Shelves
+    from brisk_atlas.core.model import AtlasError, DataRef, Dataset, Facts, Field, Layer, OpenOptions, Style
+    from brisk_atlas.core.sheet import Sheet
+
+    from .answers import Answers
+    from .autosave import Unsaved
+    from .preflight import PreflightResult
+    from .work import Place, WorkState
+
+PROJECT_SUFFIX = ".brisk.json"
+DRAWN_KINDS = (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD, DataKind.TABLE)
+Report = Callable[[float, str], None]
+
+
+def _silent(share: float, step: str) -> None:
+    """Report to nobody."""
+
+
+class OpenedPart(NamedTuple):
+    """A part that was read, with the look that it gets first; `name` where another is wanted than the part's own."""
+
+    ref: DataRef
+    facts: Facts
+    style: Style | None
+    name: str | None = None
+
+
+class ReadProject(NamedTuple):
+    """What a project file holds, and the layers of it that can't be read, each with the reason."""
+
+    path: Path
+    state: WorkState
+    place: Place | None
+    file_state: tuple[int, int] | None
+    faults: list[AtlasError]
+
+
+class Workspace:
+    """Layers with their undo, what was read of them, answers about files, and the project file.
+
+    Reading is safe for threads; `work` is changed from one thread only. What takes time to load is made at the first
+    need. Closed layers give back what was read of them.
+
+    >>> from brisk_atlas import demo
+    >>> with Workspace() as workspace:
+    ...     faults = workspace.open_project(demo.PROJECT)
+    ...     [layer.name for layer in workspace.work.layers][:2]
+    ['summit_points', 'place_names']
+    """
+
+    def __init__(self, shelves: Shelves | None = None) -> None:
+        self.work = Work()
+        self.jobs = Jobs()
+        self._shelves = shelves
+        self._cache: DataCache | None = None
+        self._painter: Painter | None = None
+        self._answers: Answers | None = None
+        self._catalogue: Catalogue | None = None
+        self._making = threading.Lock()
+        self._shown: set[DataRef] = set()
+        self.work.listen(self._release_closed)
+
+    def __enter__(self) -> Workspace:
+        return self
+
+    def __exit__(self, *reasons: object) -> None:
+        self.close()
+
+    # What it is made of
+
+    @property
+    def cache(self) -> DataCache:
+        """Return what was read; the readers load at the first call."""
+        if self._cache is None:
+            from brisk_atlas.core.cache import DataCache
+
+            self._cache = DataCache()
+        return self._cache
+
+    @property
+    def shelves(self) -> Shelves:
+        """Return the shelves, remembered from the last run unless others were given."""
+        if self._shelves is None:
+            from brisk_atlas.core.find import Shelves
+
+            self._shelves = Shelves()
+            self._shelves.load()
+        return self._shelves
+
+    @property
+    def answers(self) -> Answers:
+        """Return what was answered about files before."""
+        if self._answers is None:
+            from .answers import Answers
+
+            self._answers = Answers()
+        return self._answers
+
+    @property
+    def catalogue(self) -> Catalogue:
+        """Return what is stored about datasets; it is opened at the first call, which takes time."""
+        with self._making:
+            if self._catalogue is None:
+                from brisk_atlas.core.find import Catalogue
+
+                self._catalogue = Catalogue()
+            return self._catalogue
+
+    @property
+    def scan_pool(self) -> ScanPool:
+        """Return the workers that look at datasets."""
+        from brisk_atlas.core.find.scan_pool import shared_scan_pool
+
+        return shared_scan_pool()
+
+    @property
+    def painter(self) -> Painter:
+        """Return the painter; the first call loads the drawing core, which takes time."""
+        if self._painter is None:
+            from brisk_atlas.core.draw.frame import Painter
+
+            self._painter = Painter(self.cache)
+        return self._painter
+
+    # Opening
+
+    def look(self, ref: DataRef, *, anew: bool = False, check: Callable[[], None] = lambda: None) -> PreflightResult:
+        """Return whether what lies at a place can be opened at once, or what is to be asked, or why not."""
+        from .preflight import OpenPreflight
+
+        preflight = OpenPreflight(self.cache, self.answers, self.catalogue, self.scan_pool)
+        return preflight.look(ref, self.placed_layers(), anew=anew, check=check)
+
+    def open(self, place: str | Path | DataRef, options: OpenOptions | None = None) -> list[Layer]:
+        """Open what lies at a place, as layers on top of the others; returns them.
+
+        Without `options` it is opened as it was answered before, else as is guessed. Raises CannotRead.
+        """
+        from brisk_atlas.core.model import DataRef
+
+        ref = DataRef.parse(place)
+        if options is None:
+            result = self.look(ref)
+            if result.error is not None:
+                raise result.error
+            options = result.question.guess if result.question is not None else None
+        if options is not None:
+            self.cache.set_options(ref.whole, options)
+        return self.add(self.read_parts(ref))
+
+    def read_parts(self, ref: DataRef, report: Report = _silent) -> list[OpenedPart]:
+        """Read what is to be drawn of a dataset, or of one part of it, for `add`. Raises AtlasError."""
+        from brisk_atlas.core.draw.looks import first_look
+        from brisk_atlas.core.model import AtlasError
+
+        report(0.1, "looking at it")
+        dataset = self.cache.dataset(ref)
+        parts = [part for part in dataset.parts if part.facts.kind in DRAWN_KINDS]
+        options = self.cache.options.get(ref.whole)
+        chosen = options.parts if options is not None else None
+        if ref.part is not None:
+            parts = [part for part in parts if part.facts.name == ref.part]
+        elif chosen is not None:
+            parts = [part for part in parts if part.facts.name in chosen]
+        elif dataset.kind is DataKind.SCENE:
+            parts = parts[:1]
+        if not parts:
+            raise AtlasError(ref, f"a {dataset.kind} is not drawn on the Desk", "Read it on Find or Record.")
+        found = []
+        for number, part in enumerate(parts):
+            report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
+            source = ref.with_part(part.facts.name)
+            if part.facts.kind is DataKind.VECTOR and part.facts.extent is not None:
+                from brisk_atlas.core.cache.by_view import seen_features
+
+                seen_features(self.cache, source, part.facts.extent)
+            style = first_look(part.facts, len(self.work.layers) + number)
+            found.append(OpenedPart(source, part.facts, style, _layer_name(dataset, part.facts)))
+        return found
+
+    def packed_in(self, ref: DataRef) -> list[DataRef]:
+        """Return the datasets that were chosen of an archive of several, to be opened one by one."""
+        options = self.cache.options.get(ref.whole)
+        if ref.part is not None or options is None or options.parts is None:
+            return []
+        dataset = self.cache.dataset(ref)
+        packed = [part for part in dataset.parts if part.facts.kind is DataKind.PACKED]
+        return [part.ref for part in packed if part.facts.name in options.parts]
+
+    def add(self, parts: Sequence[OpenedPart]) -> list[Layer]:
+        """Lay what was read on top of the stack; returns the layers."""
+        if self._painter is not None:
+            self._painter.forget({part.ref.whole for part in parts})
+        with self.work.together():
+            return [self.work.add(*part) for part in parts]
+
+    def placed_layers(self) -> list[Neighbour]:
+        """Return the open layers that have a place."""
+        from .preflight import neighbour
+
+        known = [(layer.name, self.facts_of(layer)) for layer in self.work.layers]
+        return [near for name, facts in known if facts is not None and (near := neighbour(name, facts)) is not None]
+
+    # Projects
+
+    def open_project(self, path: str | Path) -> list[AtlasError]:
+        """Open a project file; returns why layers of it can't be read, if any: they stay. Raises CannotRead."""
+        project = self.read_project(Path(path))
+        self.take_project(project)
+        return project.faults
+
+    def read_project(self, path: Path, report: Report = _silent) -> ReadProject:
+        """Read a project file and what its layers show, for `take_project`. Raises CannotRead."""
+        from brisk_atlas.core.model import AtlasError
+
+        from .project_file import read, state_of_file
+
+        file_state = state_of_file(path)
+        state, place, options = read(path)
+        for ref, each in options.items():
+            self.cache.set_options(ref, each)
+        faults = []
+        for number, layer in enumerate(state.layers):
+            report(number / len(state.layers), layer.name)
+            try:
+                self.cache.part(layer.ref)
+            except AtlasError as error:
+                faults.append(error)
+        return ReadProject(path, state, place, file_state, faults)
+
+    def take_project(self, project: ReadProject, unsaved: Unsaved | None = None) -> None:
+        """Begin anew with a project that was read; `unsaved` says that it is work that an earlier run left."""
+        if unsaved is None:
+            self.work.load(project.state, project.path, project.place, project.file_state)
+        else:
+            self.work.load(project.state, unsaved.file, project.place, unsaved=True)
+
+    def save_project(self, path: str | Path) -> Path:
+        """Write the project; returns where, as the ending of projects is added. Raises CannotWrite."""
+        from .project_file import save
+
+        path = Path(path)
+        path = path if path.name.endswith(PROJECT_SUFFIX) else path.with_name(path.name + PROJECT_SUFFIX)
+        save(self.work, path, self.cache.options)
+        return path
+
+    # Layers
+
+    def layer(self, name: str) -> Layer:
+        """Return the layer with a name, or an id. Raises AtlasError where none or several have it."""
+        from brisk_atlas.core.model import AtlasError
+
+        found = [layer for layer in self.work.layers if name in (layer.id, layer.name)]
+        if len(found) != 1:
+            names = ", ".join(layer.name for layer in self.work.layers) or "none"
+            raise AtlasError(name, f"{len(found)} open layers are called so", f"Open are: {names}.")
+        return found[0]
+
+    def dataset_of(self, layer: Layer) -> Dataset | None:
+        """Return the open dataset of a layer, without reading anything."""
+        return self.cache.peek(layer.ref)
+
+    def facts_of(self, layer: Layer) -> Facts | None:
+        """Return what a layer's part is, without reading anything."""
+        dataset = self.dataset_of(layer)
+        with suppress(KeyError):
+            return dataset.part(layer.part).facts if dataset else None
+        return None
+
+    def fields_of(self, layer: Layer) -> tuple[Field, ...]:
+        """Return the fields of a layer with those that were added; its dataset must be open."""
+        from brisk_atlas.core.rows import fields_with_added
+
+        return fields_with_added(self.cache, layer)
+
+    def is_read_by_view(self, layer: Layer) -> bool:
+        """Return whether a layer is read by view, so that its rows are not tied to features on the map."""
+        from brisk_atlas.core.cache.by_view import is_stream
+
+        known = layer.kind is DataKind.VECTOR and self.dataset_of(layer) is not None
+        return known and is_stream(self.cache, layer.ref)
+
+    def sheet_of(self, layer: Layer, check: Callable[[], None] | None = None) -> Sheet:
+        """Return the sheet of a layer with what was added to its rows, made once for each state of that."""
+        from brisk_atlas.core.rows import rows_of
+        from brisk_atlas.core.sheet import Sheet
+
+        return self.cache.derive_latest(
+            ("sheet", layer.id, layer.ref), layer.rows.modifications, lambda: Sheet(rows_of(self.cache, layer, check))
+        )
+
+    def forget(self, layer: Layer) -> None:
+        """Have a layer read anew, as its file was written."""
+        self.cache.forget(layer.ref)
+        if self._painter is not None:
+            self._painter.forget()
+
+    # Memory
+
+    def _release_closed(self, what: str) -> None:
+        """Drop the data of layers that were closed; undoing reads it again."""
+        if what not in ("layers", "file"):
+            return
+        shown = {layer.ref.whole for layer in self.work.layers}
+        gone, self._shown = self._shown - shown, shown
+        if not gone or self._cache is None:
+            return
+        for ref in gone:
+            self._cache.release(ref)
+        if self._painter is not None:
+            self._painter.forget(gone)
+
+        def trim(job: object) -> None:
+            from brisk_atlas.core.cache.budget import give_back
+
+            give_back()
+
+        self.jobs.start("Giving back memory", trim, shown=False, lane=Lane.BATCH)
+
+    def close(self) -> bool:
+        """End all work and give everything back; returns whether all of it has ended."""
+        ended = self.jobs.close()
+        if self._cache is not None:
+            self._cache.clear()
+        if self._catalogue is not None:
+            self._catalogue.close()
+        return ended
+
+
+def _layer_name(dataset: Dataset, facts: Facts) -> str | None:
+    """Return what the layer of a part is called: of a scene by its date and its bands."""
+    if dataset.kind is not DataKind.SCENE:
+        return None
+    from brisk_atlas.core.read.scene_words import layer_name
+
+    return layer_name(dataset.ref.stem, facts.notes, facts.name)
