@@ -158,7 +158,7 @@ def test_records_are_converted_tabled_and_mended(shelf, tmp_path, capsys):
     assert cli.main(["record", "convert", str(shp), "dublincore", "-o", str(shelf / "elevation_2031.tif.xml")]) == 1
     assert "is there already" in capsys.readouterr().err
     assert cli.main(["record", "convert", str(shp), "nonsense"]) == 1
-    assert "No standard is called 'nonsense'" in capsys.readouterr().err
+    assert "nonsense: no standard is called so" in capsys.readouterr().err
     out = tmp_path / "t.xlsx"
     assert cli.main(["record", "table", str(shelf), "--element", "contacts.email", "-o", str(out)]) == 0
     assert out.exists()

@@ -431,7 +431,7 @@ def test_a_change_by_somebody_else_is_noticed_and_nothing_overwritten(driver, tm
     hand.tools.save_edits()
     d.settle()
     assert "changed by another program" in d.window.notice.text.text() and path.read_text().endswith("3,new\n")
-    hand.tools.write_new(d.work.subject, tmp_path / "mine.csv", "CSV")
+    hand.tools.write_new(d.work.subject, tmp_path / "mine.csv")
     d.settle()
     assert arrow_csv.read_csv(tmp_path / "mine.csv").column("name").to_pylist() == ["crater", "bay"]
 
@@ -505,9 +505,9 @@ def test_the_scope_follows_from_layer_to_layer_and_a_raster_has_no_rows(driver, 
             assert not window.notice.isVisible(), window.notice.text.text()
             assert (drawer.layer and drawer.layer.id) == (layer.id if layer.kind != "raster" else None)
     raster = next(layer for layer in driver.work.layers if layer.kind == "raster")
-    drawer.tools.write_new(raster, tmp_path / "rows.csv", "CSV")
+    drawer.tools.write_new(raster, tmp_path / "rows.csv")
     driver.settle()
-    assert "it is a raster and has no rows" in window.notice.text.text()
+    assert "a raster is not written as '.csv'" in window.notice.text.text()
     assert not (tmp_path / "rows.csv").exists()
 
 

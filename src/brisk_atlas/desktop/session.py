@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Catalogue, ScanPool, Shelves
     from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, OpenOptions
+    from brisk_atlas.core.operations import Operation
     from brisk_atlas.core.sheet import Sheet
     from brisk_atlas.core.workspace import Answers, OpenedPart
     from brisk_atlas.core.workspace.autosave import Unsaved
@@ -128,6 +129,23 @@ class Session(QObject):
                 (failed or self.fault)(job.error)
 
         return self.jobs.start(name, work, lambda job: self.call_in_gui(home, job), shown=shown, lane=lane)
+
+    def run_operation(
+        self,
+        name: str,
+        operation: Operation,
+        done: Callable[[Any], None] | None = None,
+        *,
+        shown: bool = True,
+        lane: Lane = Lane.BATCH,
+        failed: Callable[[BaseException], None] | None = None,
+    ) -> Job:
+        """Run an operation in the background, then `done(result)` here."""
+
+        def work(job: Job) -> Any:
+            return operation.run(self.workspace, job.report)
+
+        return self.run(name, work, done, shown=shown, lane=lane, failed=failed)
 
     def call_in_gui(self, done: Callable[[Any], None], what: object) -> None:
         """Call `done(what)` on the window's thread, from any thread; not once the session is closed."""

@@ -27,12 +27,18 @@ def derived_folder() -> Path:
 
 
 def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") -> Path:
-    """Write the first band of a grid as GeoTIFF with overviews; returns its path. Raises CannotWrite."""
+    """Write the first band of a grid among the application's own data; returns its path. Raises CannotWrite."""
     path = derived_folder() / (re.sub(r"[^\w.-]+", "_", name)[:120] + ".tif")
     try:
         make_private(path.parent)
     except OSError as error:
         raise reason_of(error, path) from error
+    write_grid_file(grid, path, unit=unit, description=description or name)
+    return path
+
+
+def write_grid_file(grid: Grid, path: Path, *, unit: str = "", description: str = "") -> None:
+    """Write the first band of a grid as GeoTIFF with overviews. Raises CannotWrite."""
     rows, columns = grid.shape
     values = np.where(grid.valid, grid.values[0], np.nan).astype(np.float32)
     with written_beside(path) as beside:
@@ -55,10 +61,9 @@ def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") 
                 predictor=3,
             ) as out:
                 out.write(values, 1)
-                out.set_band_description(1, description or name)
+                out.set_band_description(1, description)
                 out.set_band_unit(1, unit)
                 out.build_overviews([2, 4, 8], Resampling.average)
             check_written(beside, columns, rows)
         except (RasterioError, OSError) as error:
             raise reason_of(error, path) from error
-    return path

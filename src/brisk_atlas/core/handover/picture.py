@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-from io import BytesIO
-
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.frame import Painter, extent_of
 from brisk_atlas.core.draw.looks import first_layers
+from brisk_atlas.core.draw.png import png_bytes
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.model import AtlasError, DataRef
 
 WIDE, TALL = 480, 340  # pixels
-PAPER = (255, 253, 248)
 
 
 def picture_of(ref: DataRef, part: str | None = None, *, width: int = WIDE, height: int = TALL) -> bytes | None:
     """Return a PNG of a dataset on paper, None where there is nothing to draw."""
-    from PIL import Image
-
     cache = DataCache()
     try:
         dataset = cache.dataset(ref)
@@ -30,11 +26,4 @@ def picture_of(ref: DataRef, part: str | None = None, *, width: int = WIDE, heig
         frame = Painter(cache).frame(layers, View.fitting(extent, width, height))
     except AtlasError:
         return None
-    if not frame.image.any():
-        return None
-    drawn = frame.image.astype("float32")
-    paper = 255 - drawn[..., 3:]  # how much of the paper is seen
-    pixels = (drawn[..., :3] + paper / 255 * PAPER).clip(0, 255).astype("uint8")
-    out = BytesIO()
-    Image.fromarray(pixels).save(out, "PNG", optimize=True)
-    return out.getvalue()
+    return png_bytes(frame.image) if frame.image.any() else None

@@ -63,7 +63,7 @@ class Workspace:
     >>> with Workspace() as workspace:
     ...     faults = workspace.open_project(demo.PROJECT)
     ...     [layer.name for layer in workspace.work.layers][:2]
-    ['summit_points', 'place_names']
+    ['gas_readings', 'coastline']
     """
 
     def __init__(self, shelves: Shelves | None = None) -> None:
@@ -182,6 +182,9 @@ class Workspace:
             parts = [part for part in parts if part.facts.name in chosen]
         elif dataset.kind is DataKind.SCENE:
             parts = parts[:1]
+        if not parts and ref.part is not None:
+            names = ", ".join(part.facts.name for part in dataset.parts)
+            raise AtlasError(ref.whole, f"it has no part called {ref.part}", f"There are: {names}.")
         if not parts:
             raise AtlasError(ref, f"a {dataset.kind} is not drawn on the Desk", "Read it on Find or Record.")
         found = []

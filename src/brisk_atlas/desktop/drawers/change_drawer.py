@@ -18,6 +18,7 @@ from ..theme import mono_font
 
 if TYPE_CHECKING:
     from brisk_atlas.core.compare import Change
+    from brisk_atlas.core.operations.grid_change import GridChangeResult
 
 
 class ChangeDrawer(QWidget):
@@ -98,40 +99,31 @@ class ChangeDrawer(QWidget):
             self._say("Choose two different grids.")
             return
         a, b = sides
-        threshold = self.threshold.value()
-        band_a, band_b = (la.style.bands[0] if isinstance(la.style, GridStyle) else 1 for la in sides)
-
-        def work(job: Job) -> Change:
-            from brisk_atlas.core.compare import change_between
-
-            cache = self.session.cache
-            return change_between(
-                cache.raster(a.ref), cache.raster(b.ref), threshold=threshold, bands=(band_a, band_b), check=job.report
-            )
+        from brisk_atlas.core.operations import GridChange
 
         self._say("Comparing…")
-        self.session.run(
-            f"Comparing {a.name} with {b.name}", work, lambda change: self._show(change, a, b), failed=self._failed
+        self.session.run_operation(
+            f"Comparing {a.name} with {b.name}",
+            GridChange(a.id, b.id, self.threshold.value()),
+            lambda result: self._show(result, a, b),
+            lane=Lane.INTERACTIVE,
+            failed=self._failed,
         )
 
     def _failed(self, error: BaseException) -> None:
         self._say(str(error))
         self.keep.setEnabled(False)
 
-    def _show(self, change: Change, a: Layer, b: Layer) -> None:
-        self.result, self._names = change, (a.name, b.name)
-        grid = self.session.cache.part(a.ref).facts.grid
-        band = a.style.bands[0] if isinstance(a.style, GridStyle) else 1
-        unit = self._unit = grid.bands[band - 1].unit if grid else ""
-        metric = unit in ("m", "metre", "metres")
-        volume = "m³" if metric else f"m² x {unit or 'value'}"
+    def _show(self, result: GridChangeResult, a: Layer, b: Layer) -> None:
+        change, unit, volume = result.change, result.unit, result.volume_unit
+        self.result, self._names, self._unit = change, (a.name, b.name), unit
         rows = [
             ("rose", f"{change.risen_area:,.0f} m²", f"{change.risen_volume:,.0f} {volume}"),
             ("fell", f"{change.fallen_area:,.0f} m²", f"{change.fallen_volume:,.0f} {volume}"),
             ("net", "", f"{change.net_volume:+,.0f} {volume}"),
             ("mean", "", f"{change.mean:+,.3f} {unit}"),
-            ("most up", "", f"{change.maximum:+,.2f} {unit}"),
-            ("most down", "", f"{change.minimum:+,.2f} {unit}"),
+            ("maximum", "", f"{change.maximum:+,.2f} {unit}"),
+            ("minimum", "", f"{change.minimum:+,.2f} {unit}"),
         ]
         cells = "".join(
             f"<tr><td>{n}&nbsp;&nbsp;</td><td align=right>{x}</td><td align=right>&nbsp;&nbsp;{y}</td></tr>"

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Extent, Layer, number_text
-from brisk_atlas.core.system.jobs import Job, Lane
+from brisk_atlas.core.model import AtlasError, DataKind, Extent, number_text
+from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -19,6 +18,8 @@ from .readings_tree import ReadingsTree
 
 if TYPE_CHECKING:
     from brisk_atlas.core.inspect import Summary, Where
+    from brisk_atlas.core.operations import Written
+    from brisk_atlas.core.operations.statistics import StatisticsResult
 
 WHOLE, IN_VIEW, IN_AREA = "the whole", "what is in view", "the drawn area"
 
@@ -146,15 +147,17 @@ class NumbersDrawer(QWidget):
                 return
         self.said.setText("summing up…")
 
-        def ask(job: Job) -> tuple[Summary | None, str]:
-            from brisk_atlas.core.inspect import statistics_of
+        from brisk_atlas.core.operations import Statistics
 
-            return statistics_of(self.session.cache, layer, name, where, job.check)
+        operation = Statistics(layer.id, name)
 
-        def done(found: tuple[Summary | None, str]) -> None:
-            summary, unit = found
+        def ask(job: Job) -> StatisticsResult:
+            return operation.over(self.session.workspace, where, job.report)
+
+        def done(result: StatisticsResult) -> None:
             told = f"{layer.name}, {name}, over {over}"
-            self._show(summary, unit, name, told if summary else f"No known value of {name} there.")
+            known = result.summary is not None
+            self._show(result.summary, result.unit, name, told if known else f"No known value of {name} there.")
 
         self._job = self.session.run(f"Summing up {name}", ask, done, failed=self._fail)
 
@@ -215,33 +218,17 @@ class NumbersDrawer(QWidget):
         if zones is None or grid is None or band < 1:
             return
 
-        def ask(job: Job) -> Path:
-            from brisk_atlas.core.handover.grid import derived_folder
-            from brisk_atlas.core.handover.table import write_table
-            from brisk_atlas.core.inspect.zonal import zonal_table
+        from brisk_atlas.core.operations import ZonalStatistics
 
-            table = zonal_table(self.session.cache, zones, grid, band, job.report)
-            folder = derived_folder()
-            folder.mkdir(parents=True, exist_ok=True)
-            path = folder / f"{_plain(zones)}_by_{_plain(grid)}_{_plain_text(self.band.itemText(band - 1))}.parquet"
-            self.session.cache.forget(DataRef.file(path))
-            write_table(table, path, "Parquet", job.check)
-            return path
-
-        def done(path: Path) -> None:
-            self.session.open_files([path])
+        def done(result: Written) -> None:
+            self.session.open_files(result.paths)
             self.session.noticed.emit(
-                "good", f"{number_text(zones.name)} by {grid.name}: a new table", f"Stored in {path}"
+                "good", f"{number_text(zones.name)} by {grid.name}: a new table", f"Stored in {result.paths[0]}"
             )
 
-        self.session.run(
-            f"Zonal statistics of {grid.name} by {zones.name}", ask, done, failed=self._fail, lane=Lane.BATCH
+        self.session.run_operation(
+            f"Zonal statistics of {grid.name} by {zones.name}",
+            ZonalStatistics(zones.id, grid.id, band),
+            done,
+            failed=self._fail,
         )
-
-
-def _plain(layer: Layer) -> str:
-    return _plain_text(layer.name)
-
-
-def _plain_text(text: str) -> str:
-    return "".join(c if c.isalnum() or c in "-_" else "_" for c in text)[:60]

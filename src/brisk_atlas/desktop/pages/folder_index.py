@@ -121,15 +121,9 @@ class FolderIndex(QObject):
             self._index.cancel()
         shelves = list(self.session.shelves.pinned)
 
-        def work(job: Job) -> int:
-            from brisk_atlas.core.find.index import index
-
-            def report(count: int, folder: str) -> None:
-                job.report(0.0, f"{count:,} datasets, {folder}")
-
-            return index(shelves, self.session.catalogue, self.session.scan_pool, report)
+        from brisk_atlas.core.operations import IndexFolders
 
         if shelves:
-            self._index = self.session.run(
-                "Indexing pinned folders", work, lambda count: self.indexed.emit(), lane=Lane.BATCH
+            self._index = self.session.run_operation(
+                "Indexing pinned folders", IndexFolders(tuple(shelves)), lambda result: self.indexed.emit()
             )

@@ -22,14 +22,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import DataKind, DataRef, Extent, Facts, GridStyle, Layer
-from brisk_atlas.core.system.jobs import Job, Lane
+from brisk_atlas.core.model import DataKind, DataRef, Extent, Facts, Layer
+from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
 from ..session import Session
 
 if TYPE_CHECKING:
-    import numpy as np
+    from brisk_atlas.core.operations import Export, Written
 
 EMPTY = "Choose a subject on the Desk; a piece of it can be handed over here."
 WHOLE, IN_VIEW, INSIDE = "whole", "view", "inside"
@@ -336,63 +336,29 @@ class HandoverPage(QWidget):
                 bad=True,
             )
             return
-        crs = self.crs.text().strip() or None
-        chosen, extent_kind = self._chosen_fields(), self.extent.currentData()
-        within = self.view_extent if extent_kind == IN_VIEW else None
-        blade = self.session.work.layer(self.within.currentData()) if extent_kind == INSIDE else None
-        rows_kind, where, picks = self.rows.currentData(), self.where.text(), self.session.work.picks
-        format_ = self.format.currentText()
-
-        def rows_of(job: Job) -> np.ndarray | None:
-            import numpy as np
-
-            if rows_kind == PICKED_ROWS and picks:
-                return np.array(picks.rows, np.int64)
-            if rows_kind == WHERE_ROWS and where.strip():
-                job.report(0.01, "finding rows")
-                return self.session.sheet_of(layer).matching(where)
-            return None
-
-        def work(job: Job) -> str:
-            from dataclasses import replace
-
-            from brisk_atlas.core import handover
-            from brisk_atlas.core import rows as added
-            from brisk_atlas.core.cache.by_view import is_stream, piece_of
-
-            cache = self.session.cache
-            if layer.kind is DataKind.RASTER:
-                part = cache.raster(layer.ref)
-                assert part.facts.grid is not None
-                bands = tuple(b.index for b in part.facts.grid.bands if b.name in chosen)
-                smooth = layer.style.resample != "nearest" if isinstance(layer.style, GridStyle) else True
-                columns, rows = handover.hand_over_raster(
-                    part, handover.RasterOrder(target, bands, crs, None, within, smooth), job.report
-                )
-                return f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}"
-            if layer.kind is DataKind.TABLE:
-                table = added.rows_of(cache, layer, job.check)
-                return f"{handover.hand_over_table(table, target, format_, rows_of(job), chosen):,} rows"
-            clip = None
-            if blade is not None:
-                zones = cache.features(blade.ref)
-                clip = (zones.wkb, zones.crs)
-            order = handover.VectorOrder(target, format_, target.stem, rows_of(job), chosen, crs, within, clip)
-            features = piece_of(cache, layer.ref, within)
-            if not is_stream(cache, layer.ref):
-                features = replace(features, table=added.rows_of(cache, layer, job.check))
-            return f"{handover.hand_over_vector(features, order, job.report):,} features"
-
+        chosen = self._chosen_fields()
         if layer.kind is DataKind.RASTER and not chosen:
             self._say("Choose at least one band.", bad=True)
             return
         self._begin()
-        self.job = self.session.run(
-            f"Handing over {layer.name}",
-            work,
-            lambda what: self._done(target, what),
-            failed=self._failed,
-            lane=Lane.BATCH,
+        self.job = self.session.run_operation(
+            f"Handing over {layer.name}", self._export(layer, target, chosen), self._done, failed=self._failed
+        )
+
+    def _export(self, layer: Layer, target: Path, chosen: tuple[str, ...]) -> Export:
+        """Return what the form asks for."""
+        from brisk_atlas.core.operations import Export
+
+        rows_kind, extent_kind, picks = self.rows.currentData(), self.extent.currentData(), self.session.work.picks
+        return Export(
+            layer.id,
+            target,
+            chosen,
+            self.where.text() if rows_kind == WHERE_ROWS else "",
+            picks.rows if rows_kind == PICKED_ROWS and picks else None,
+            self.view_extent if extent_kind == IN_VIEW else None,
+            self.within.currentData() if extent_kind == INSIDE else None,
+            self.crs.text().strip() or None,
         )
 
     def _cancel(self) -> None:
@@ -438,9 +404,9 @@ class HandoverPage(QWidget):
         style.polish(self.result)
         self.result.setText(text)
 
-    def _done(self, target: Path, what: str) -> None:
-        self.written = target
-        self._say(f"Wrote {what} to {target}", bad=False)
+    def _done(self, result: Written) -> None:
+        self.written = result.paths[0]
+        self._say(f"Wrote {result.what} to {self.written}", bad=False)
         self.open_result.show()
         self.open_result.setFocus()
 

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton, QWidget
 
-from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, DataRef, Layer, TableView
+from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, Layer, TableView
 from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -22,6 +22,8 @@ from .column_menu import ColumnMenu
 from .fields_form import FieldsForm
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.operations import Written
+
     from .builder import Builder
     from .grid import SheetGrid
     from .join_form import JoinForm
@@ -221,16 +223,18 @@ class SheetTools(QObject):
             return
         name = layer.ref.name
 
-        def work(job: Job) -> int:
-            from brisk_atlas.core.handover.edited import save_edits
+        from brisk_atlas.core.operations import SaveEdits
 
-            return save_edits(self.session.cache, layer, job.report)
+        self.session.run_operation(
+            f"Saving edits into {name}",
+            SaveEdits(layer.id),
+            lambda result: self._saved(layer, result),
+            lane=Lane.INTERACTIVE,
+        )
 
-        self.session.run(f"Saving edits into {name}", work, lambda count: self._saved(layer, count, name))
-
-    def _saved(self, layer: Layer, count: int, name: str) -> None:
+    def _saved(self, layer: Layer, result: Written) -> None:
         self.session.saved_rows(layer)
-        self.session.noticed.emit("good", f"Saved {count:,} edited value{'s' if count != 1 else ''} in {name}", "")
+        self.session.noticed.emit("good", f"Saved {result.what} in {result.paths[0].name}", "")
 
     def save_as_new(self) -> None:
         """Write the rows as they stand to a new file, and work with that from now on, if wanted."""
@@ -244,29 +248,16 @@ class SheetTools(QObject):
             self.window, "Save as a new file", str(start), kinds if vector else ";;".join(EXPORTS)
         )
         if chosen:
-            self.write_new(layer, Path(chosen), kind.split(" (")[0])
+            self.write_new(layer, _with_ending(Path(chosen), kind))
 
-    def write_new(self, layer: Layer, path: Path, format_: str) -> None:
-        def work(job: Job) -> int:
-            from brisk_atlas.core import handover
-            from brisk_atlas.core.rows import rows_of
+    def write_new(self, layer: Layer, path: Path) -> None:
+        """Write the rows of a layer as they stand to a new file."""
+        from brisk_atlas.core.operations import Export
 
-            cache = self.session.cache
-            table = rows_of(cache, layer, job.check)
-            if layer.kind is DataKind.TABLE:
-                return handover.hand_over_table(table, path, format_, None, None)
-            features = replace(cache.features(layer.ref), table=table)
-            order = handover.VectorOrder(path, format_, path.stem, None, None, None, None, None)
-            return handover.hand_over_vector(features, order, job.report)
+        def done(result: Written) -> None:
+            self.session.noticed.emit("good", f"Wrote {result.what} to {path.name}", "")
 
-        if DataRef.file(path) in {other.ref.whole for other in self.session.work.layers}:
-            self.session.fault(AtlasError(path, "it is open on the Desk", "Choose another name."))
-            return
-        self.session.run(
-            f"Writing {path.name}",
-            work,
-            lambda count: self.session.noticed.emit("good", f"Wrote {count:,} rows to {path.name}", ""),
-        )
+        self.session.run_operation(f"Writing {path.name}", Export(layer.id, path), done)
 
     # Menus
 
@@ -421,6 +412,12 @@ class SheetTools(QObject):
         row = picks.rows[0] if layer and picks and picks.layer_id == layer.id and picks.rows else None
         if layer is not None:
             self.series.show_rows(layer, related, row)
+
+
+def _with_ending(path: Path, kind: str) -> Path:
+    """Return a path with the ending of the kind of file that was chosen, such as `CSV (*.csv)`, where it has none."""
+    ending = kind.rpartition("*")[2].rstrip(")")
+    return path if path.suffix or not ending else path.with_name(path.name + ending)
 
 
 def _is_date(kind: object) -> bool:

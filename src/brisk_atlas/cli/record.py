@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.operations import Operation, Result
     from brisk_atlas.core.record import Document, Standard
 
 SHORTEST = 24  # letters of a label before its text
@@ -102,29 +103,32 @@ def _complain(text: str) -> int:
 
 
 def _standard(name: str | None) -> Standard | None:
-    from brisk_atlas.core.record import STANDARDS, standard_named
+    from brisk_atlas.core.operations.records import standard_called
 
-    if name is None:
-        return None
-    try:
-        return standard_named(name)
-    except KeyError:
-        raise _Refused(f"No standard is called '{name}'. There are: {', '.join(STANDARDS)}.") from None
+    return None if name is None else standard_called(name)
 
 
 def _documents(path: Path) -> list[tuple[str, Document]]:
     """Return the records that a path is or has, each with what it is called. Raises AtlasError."""
-    from brisk_atlas.core import read
-    from brisk_atlas.core.read.find_records import find_records
-    from brisk_atlas.core.record import read_document
-    from brisk_atlas.core.record.detect import is_record_name
+    from brisk_atlas.core.curate.documents import documents_of
 
-    if path.is_file() and is_record_name(path.name):
-        return [(path.name, read_document(path))]
-    kept, failed = find_records(read.open(path))
-    for one in failed:
-        print(one.reason, file=sys.stderr)
-    return [(one.label, one.document) for one in kept]
+    documents, unread = documents_of(path)
+    for reason in unread:
+        print(reason, file=sys.stderr)
+    return documents
+
+
+def _run(operation: Operation) -> Result:
+    """Run an operation that needs no open work."""
+    from brisk_atlas.core.workspace import Workspace
+
+    with Workspace() as workspace:
+        return operation.run(workspace)
+
+
+def _print(result: Result) -> None:
+    for line in result.lines():
+        print(line)
 
 
 def _show(asked: argparse.Namespace) -> int:
@@ -212,88 +216,48 @@ def _check(asked: argparse.Namespace) -> int:
 
 
 def _convert(asked: argparse.Namespace) -> int:
-    from brisk_atlas.core.connect.members import RECORDS
-    from brisk_atlas.core.curate.saving import save
-    from brisk_atlas.core.record import convert
+    from brisk_atlas.core.operations import ConvertRecord
 
-    standard = _standard(asked.to)
-    assert standard is not None
-    documents = _documents(asked.path)
-    if not documents:
-        raise _Refused(f"{asked.path.name}: it has no record.")
-    document = documents[0][1]
-    name = document.path.name
-    ending = max((e for e in RECORDS if name.lower().endswith(e)), key=len, default="")
-    stem = name[: len(name) - len(ending)]
-    target = asked.output or document.path.with_name(stem + standard.suffix)
-    made = convert(document, standard, target)
-    save(made.document, target, over=asked.force)
-    print(f"Written: {target}")
-    for line in made.lines():
-        print(f"  {line}")
+    _print(_run(ConvertRecord(asked.path, asked.to, asked.output, asked.force)))
     return 0
-
-
-def _sources(paths: Sequence[Path]) -> Any:
-    from brisk_atlas.core.curate.many import Source, sources_in
-    from brisk_atlas.core.record.detect import is_record_name
-
-    for path in paths:
-        if path.is_dir():
-            yield from sources_in(path)
-        elif is_record_name(path.name):
-            yield Source(None, path)
-        else:
-            found = [Source(path, document.path) for _, document in _documents(path) if not document.read_only]
-            yield from found or [Source(path, None)]
 
 
 def _table(asked: argparse.Namespace) -> int:
     import csv
 
     from brisk_atlas.core.curate import many
+    from brisk_atlas.core.curate.documents import sources_of
+    from brisk_atlas.core.operations import TableRecords
     from brisk_atlas.core.record.elements import elements
 
-    chosen = asked.elements or list(many.DEFAULT)
-    unknown = [name for name in chosen if name not in elements()]
+    if asked.output is not None:
+        chosen = tuple(asked.elements) if asked.elements else None
+        _print(_run(TableRecords(tuple(asked.paths), asked.output, chosen, asked.standard)))
+        return 0
+    shown = asked.elements or list(many.DEFAULT)
+    unknown = [name for name in shown if name not in elements()]
     if unknown:
         raise _Refused(f"No element is called {', '.join(unknown)}. `record show --full` prints the names.")
-    rows = many.table(_sources(asked.paths), chosen, _standard(asked.standard))
     base = asked.paths[0] if len(asked.paths) == 1 and asked.paths[0].is_dir() else None
-    if asked.output is None:
-        out = csv.writer(sys.stdout)
-        out.writerow(many.columns(chosen))
-        for row in rows:
-            out.writerow(many.cells(row, base))
-        return 0
-    writer = many.write_xlsx if asked.output.suffix.lower() == ".xlsx" else many.write_csv
-    count = writer(rows, chosen, asked.output, base)
-    print(f"Written: {asked.output}, {count:,} rows")
+    out = csv.writer(sys.stdout)
+    out.writerow(many.columns(shown))
+    for row in many.table(sources_of(asked.paths), shown, _standard(asked.standard)):
+        out.writerow(many.cells(row, base))
     return 0
 
 
 def _apply(asked: argparse.Namespace) -> int:
-    from brisk_atlas.core.curate import batch
-    from brisk_atlas.core.record import read_document
-    from brisk_atlas.core.record.templates import FILL, REPLACE
+    from brisk_atlas.core.operations import ApplyTemplate
+    from brisk_atlas.core.operations.records import TemplateChanges
 
-    template = read_document(asked.template)
-    how = REPLACE if asked.replace else FILL
-    failed = False
-    plans = batch.plans(template, _sources(asked.paths), how, asked.elements)
-    for plan in plans:
-        if plan.error:
-            failed = bool(_complain(plan.error))
-            continue
-        state = "new record" if plan.is_new else "changes" if plan.changes else "nothing to change"
-        print(f"{plan.path.name}: {state}")
-        for change in plan.changes:
-            print(f"  {change.label}: {batch.short(change.before) or 'not stated'} -> {batch.short(change.after)}")
-        if asked.write and (plan.changes or plan.is_new):
-            plan.save()
-    if not asked.write:
-        print("Nothing was written; say --write to save.")
-    return int(failed)
+    elements = tuple(asked.elements) if asked.elements else None
+    made = _run(ApplyTemplate(asked.template, tuple(asked.paths), elements, asked.replace, asked.write))
+    assert isinstance(made, TemplateChanges)
+    failed = [plan for plan in made.plans if plan.error]
+    for plan in failed:
+        _complain(plan.error)
+    _print(TemplateChanges(tuple(plan for plan in made.plans if not plan.error), made.is_written))
+    return int(bool(failed))
 
 
 def _flatten(asked: argparse.Namespace) -> int:
@@ -309,13 +273,13 @@ def _flatten(asked: argparse.Namespace) -> int:
     strange = [name for name in asked.names if name not in {kind.name for kind in kinds}]
     if strange:
         raise _Refused(f"{asked.path.name}: it has no element called {', '.join(strange)}.")
-    tables = flattening.flatten(asked.path, asked.names)
     if asked.output:
-        for path in flattening.write_all_csv(tables, asked.output, asked.path.name.partition(".")[0]):
-            print(f"Written: {path}")
+        from brisk_atlas.core.operations import FlattenXml
+
+        _print(_run(FlattenXml(asked.path, tuple(asked.names), asked.output)))
         return 0
     out = csv.writer(sys.stdout)
-    for flat in tables:
+    for flat in flattening.flatten(asked.path, asked.names):
         print(f"# {flat.name}")
         out.writerow(flat.columns)
         out.writerows(flat.rows)
@@ -323,33 +287,10 @@ def _flatten(asked: argparse.Namespace) -> int:
 
 
 def _page(asked: argparse.Namespace) -> int:
-    from brisk_atlas.core.curate.handing_on import html_page
-    from brisk_atlas.core.curate.saving import replace_file
+    from brisk_atlas.core.operations import WriteRecordPage
 
-    documents = _documents(asked.path)
-    if not documents:
-        raise _Refused(f"{asked.path.name}: it has no record.")
-    target = asked.output or asked.path.with_name(asked.path.name + ".html")
-    replace_file(target, html_page(documents[0][1], _picture_of(asked.path)).encode("utf-8"))
-    print(f"Written: {target}")
+    _print(_run(WriteRecordPage(asked.path, asked.output)))
     return 0
-
-
-def _picture_of(path: Path) -> bytes | None:
-    """Return a PNG of the data that a record speaks of, where it can be drawn."""
-    from brisk_atlas.core.connect.members import RECORDS
-    from brisk_atlas.core.record.detect import is_record_name
-
-    data = path
-    if is_record_name(path.name):
-        stems = [path.with_name(path.name[: -len(e)]) for e in RECORDS if path.name.lower().endswith(e)]
-        data = next((stem for stem in stems if stem.exists()), path)
-        if data == path:
-            return None
-    from brisk_atlas.core.handover.picture import picture_of
-    from brisk_atlas.core.model import DataRef
-
-    return picture_of(DataRef.file(data))
 
 
 def _catalogue(asked: argparse.Namespace) -> int:

@@ -1,11 +1,10 @@
-"""The command line: `brisk-atlas [PATH...]`, `--demo`, `--picture OUT.png`, `facts PATH...`, `record ...`."""
+"""The command line: the window, and what works without one; a file a command."""
 
 from __future__ import annotations
 
 import argparse
 import atexit
 import gc
-import json
 import os
 import sys
 import warnings
@@ -32,7 +31,7 @@ def _window_parser() -> argparse.ArgumentParser:
         epilog="Without a window: `brisk-atlas facts PATH... [--json]` says what datasets are; `brisk-atlas record "
         "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records.",
     )
-    parser.add_argument("paths", nargs="*", type=Path, help="datasets, or one project, to open")
+    parser.add_argument("paths", nargs="*", help="datasets, or one project, to open")
     parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
     parser.add_argument(
         "--picture", type=Path, metavar="OUT.png", help="draw the window into a picture and exit; needs no display"
@@ -55,44 +54,6 @@ def _window_parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _facts_parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(prog="brisk-atlas facts", description="Say what each dataset is.")
-    parser.add_argument("paths", nargs="+", type=Path)
-    parser.add_argument("--json", action="store_true", help="print a list with an object a dataset")
-    return parser
-
-
-def facts(paths: Sequence[Path], as_json: bool) -> int:
-    """Print what each dataset is; returns 1 if any could not be read."""
-    from brisk_atlas.core import read
-    from brisk_atlas.core.model import AtlasError, Dataset, size_text
-
-    found: list[Dataset] = []
-    failed = False
-    for path in paths:
-        try:
-            found.append(read.open(path))
-        except AtlasError as error:
-            failed = True
-            print(" ".join(str(error).split()), file=sys.stderr)
-    if as_json:
-        print(json.dumps([dataset.as_json() for dataset in found], indent=2, allow_nan=False))
-        return int(failed)
-    for dataset in found:
-        size, files = size_text(dataset.size_bytes), len(dataset.members)
-        print(f"{dataset.ref.name}: {dataset.format}, {dataset.kind}, {size}, {files} file(s)")
-        for part in dataset.parts:
-            f = part.facts
-            if f.grid:
-                size = f"{f.grid.width} x {f.grid.height} cells, {len(f.grid.bands)} band(s)"
-            else:
-                size = "" if f.count is None else f"{f.count:,}"
-            print(f"  {f.name}: {f.geometry_type or f.kind}, {size}, {(f.crs or 'no CRS')[:60]}")
-        for warning in dataset.warnings:
-            print(f"  ! {warning}")
-    return int(failed)
-
-
 def _end_quietly() -> None:
     """Drop what libraries report about themselves while the process is taken down."""
     sys.stderr.flush()
@@ -106,13 +67,28 @@ def main(arguments: Sequence[str] | None = None) -> int:
     atexit.register(_end_quietly)
     if not sys.warnoptions:
         warnings.simplefilter("ignore")  # what libraries remark to programmers; the window's go into its log
-    if given[:1] == ["facts"]:
-        asked = _facts_parser().parse_args(given[1:])
-        return facts(asked.paths, asked.json)
-    if given[:1] == ["record"]:
-        from brisk_atlas import cli_record
+    command = given[0] if given else ""
+    if command == "facts":
+        from .facts import facts, parser
 
-        return cli_record.main(given[1:])
+        chosen = parser().parse_args(given[1:])
+        return facts(chosen.paths, chosen.json)
+    if command == "record":
+        from . import record
+
+        return record.main(given[1:])
+    if command and not command.startswith("-") and not Path(command).exists():
+        from brisk_atlas.core.operations import COMMANDS
+
+        if command in COMMANDS:
+            from .operation import run
+
+            return run(command, given[1:])
+    if command in ("-h", "--help"):
+        from .operation import listing
+
+        print(_window_parser().format_help() + "\noperations (`brisk-atlas OPERATION --help`):\n" + listing())
+        return 0
     asked = _window_parser().parse_args(given)
     paths = list(asked.paths)
     pin = None

@@ -1,0 +1,151 @@
+"""Any operation from the command line: `brisk-atlas zonal-statistics --zones ... --grid ...`.
+
+The arguments are made from the fields of the operation.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+import types
+import typing
+from collections.abc import Sequence
+from dataclasses import MISSING, fields
+from pathlib import Path
+from typing import Any
+
+from brisk_atlas.core.model import AtlasError, DataRef, Extent
+from brisk_atlas.core.operations import COMMANDS, Operation, operation_called
+from brisk_atlas.core.operations.operation import Source
+
+EXTENT = "XMIN,YMIN,XMAX,YMAX[,CRS]"
+SOURCE = "LAYER|PATH[#PART]"
+
+
+def summary_of(command: str) -> str:
+    """Return what an operation does in a line."""
+    words = " ".join((operation_called(command).__doc__ or "").split())
+    return words.partition(". ")[0].rstrip(".") + "."
+
+
+def parser_of(command: str) -> argparse.ArgumentParser:
+    """Return the parser of an operation's arguments."""
+    kind = operation_called(command)
+    parser = argparse.ArgumentParser(prog=f"brisk-atlas {command}", description=" ".join((kind.__doc__ or "").split()))
+    hints = typing.get_type_hints(kind, include_extras=True)
+    for each in fields(kind):
+        inner, many = _plain_type(hints[each.name])
+        flag = "--" + each.name.replace("_", "-")
+        required = each.default is MISSING
+        words = each.metadata.get("help", "")
+        if inner is bool:
+            parser.add_argument(flag, dest=each.name, action="store_true", help=words)
+            continue
+        parse, shown = _parsing(inner)
+        default = "" if required or each.default in (None, "", False) else f" (default {each.default})"
+        parser.add_argument(
+            flag,
+            dest=each.name,
+            type=parse,
+            metavar=shown,
+            required=required,
+            nargs="+" if many else None,
+            default=None if required else each.default,
+            help=words + default,
+        )
+    parser.add_argument("--project", type=Path, metavar="FILE", help="a project to open first, for layers by name")
+    parser.add_argument("--json", action="store_true", help="print the result as JSON")
+    return parser
+
+
+def _plain_type(hint: Any) -> tuple[Any, bool]:
+    """Return the type of one value, and whether several may be given."""
+    options = typing.get_args(hint) if typing.get_origin(hint) in (typing.Union, types.UnionType) else (hint,)
+    if hint is not Source and len(options) > 1:
+        hint = next(option for option in options if option is not type(None))
+    if typing.get_origin(hint) is tuple:
+        return typing.get_args(hint)[0], True
+    return hint, False
+
+
+def _parsing(kind: Any) -> tuple[Any, str]:
+    """Return what makes a value of a text, and how it is shown in the help."""
+    if kind is Source:
+        return str, SOURCE
+    if kind is Extent:
+        return _extent, EXTENT
+    return kind, {Path: "PATH", int: "N", float: "NUMBER"}.get(kind, "TEXT")
+
+
+def _extent(text: str) -> Extent:
+    numbers, crs = text.split(",")[:4], ",".join(text.split(",")[4:])
+    try:
+        xmin, ymin, xmax, ymax = map(float, numbers)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{text}' is not {EXTENT}") from None
+    return Extent(xmin, ymin, xmax, ymax, crs or None)
+
+
+def source_from(text: str, layer_names: Sequence[str]) -> str | DataRef:
+    """Return an open layer's name where one is called so, else the reference that a text is. The part of a file may
+    stand behind `#` alone."""
+    if text in layer_names:
+        return text
+    place, mark, part = text.rpartition("#")
+    is_short = mark and not part.startswith("part=") and Path(place).exists()
+    return DataRef.parse(place).with_part(part) if is_short else DataRef.parse(text)
+
+
+def _operation(command: str, asked: argparse.Namespace, layer_names: Sequence[str]) -> Operation:
+    kind = operation_called(command)
+    hints = typing.get_type_hints(kind, include_extras=True)
+    values = {}
+    for each in fields(kind):
+        value = getattr(asked, each.name)
+        inner, many = _plain_type(hints[each.name])
+        if inner is Source and value is not None:
+            value = [source_from(v, layer_names) for v in value] if many else source_from(value, layer_names)
+        values[each.name] = tuple(value) if many and value is not None else value
+    return kind(**values)
+
+
+def run(command: str, arguments: Sequence[str]) -> int:
+    """Run an operation; returns the exit code."""
+    from brisk_atlas.core.workspace import Workspace
+
+    asked = parser_of(command).parse_args(arguments)
+    try:
+        with Workspace() as workspace:
+            faults = workspace.open_project(asked.project) if asked.project else []
+            for fault in faults:
+                print(" ".join(str(fault).split()), file=sys.stderr)
+            names = [name for layer in workspace.work.layers for name in (layer.name, layer.id)]
+            result = _operation(command, asked, names).run(workspace, _progress())
+    except AtlasError as error:
+        print(" ".join(str(error).split()), file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("Cancelled.", file=sys.stderr)
+        return 130
+    if asked.json:
+        print(json.dumps(result.as_json(), indent=2, ensure_ascii=False))
+    else:
+        print("\n".join(result.lines()))
+    return 0
+
+
+def _progress() -> Any:
+    """Return what shows progress on a terminal, and nothing elsewhere."""
+    if not sys.stderr.isatty():
+        return lambda share, step="": None
+
+    def show(share: float, step: str = "") -> None:
+        print(f"\r{share:4.0%} {step[:60]:<60}", end="" if share < 1 else "\n", file=sys.stderr, flush=True)
+
+    return show
+
+
+def listing() -> str:
+    """Return all operations with what they do, for the help."""
+    return "\n".join(f"  {command:<18}{summary_of(command)}" for command in COMMANDS)

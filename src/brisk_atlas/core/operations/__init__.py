@@ -1,0 +1,120 @@
+"""What can be done to data, as values: `run` them in a workspace, store them as JSON, call them from the command line.
+
+Names load when they are first asked for; each operation brings the libraries that it needs.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from .export import Export
+    from .grid_change import GridChange
+    from .index_folders import IndexFolders
+    from .operation import Operation, Result, Written
+    from .records import (
+        ApplyTemplate,
+        ConvertRecord,
+        FillRecord,
+        FlattenXml,
+        TableRecords,
+        WriteCatalogue,
+        WriteRecordPage,
+    )
+    from .render_view import RenderView
+    from .sample_grid import SampleGrid
+    from .save_edits import SaveEdits
+    from .statistics import Statistics
+    from .zonal_statistics import ZonalStatistics
+
+COMMANDS = {  # on the command line and in JSON: (module, class)
+    "export": ("export", "Export"),
+    "statistics": ("statistics", "Statistics"),
+    "zonal-statistics": ("zonal_statistics", "ZonalStatistics"),
+    "sample-grid": ("sample_grid", "SampleGrid"),
+    "grid-change": ("grid_change", "GridChange"),
+    "save-edits": ("save_edits", "SaveEdits"),
+    "render-view": ("render_view", "RenderView"),
+    "index-folders": ("index_folders", "IndexFolders"),
+    "convert-record": ("records", "ConvertRecord"),
+    "fill-record": ("records", "FillRecord"),
+    "apply-template": ("records", "ApplyTemplate"),
+    "table-records": ("records", "TableRecords"),
+    "record-page": ("records", "WriteRecordPage"),
+    "catalogue": ("records", "WriteCatalogue"),
+    "flatten-xml": ("records", "FlattenXml"),
+}
+_HOME_OF = {name: home for home, name in COMMANDS.values()}
+_HOME_OF |= {"Operation": "operation", "Result": "operation", "Written": "operation"}
+
+__all__ = [
+    "COMMANDS",
+    "ApplyTemplate",
+    "ConvertRecord",
+    "Export",
+    "FillRecord",
+    "FlattenXml",
+    "GridChange",
+    "IndexFolders",
+    "Operation",
+    "RenderView",
+    "Result",
+    "SampleGrid",
+    "SaveEdits",
+    "Statistics",
+    "TableRecords",
+    "WriteCatalogue",
+    "WriteRecordPage",
+    "Written",
+    "ZonalStatistics",
+    "from_json",
+    "operation_called",
+    "to_json",
+]
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOME_OF:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
+
+
+def operation_called(command: str) -> type[Operation]:
+    """Return an operation by its name on the command line. Raises KeyError."""
+    module, name = COMMANDS[command]
+    found: type[Operation] = getattr(import_module(f"{__name__}.{module}"), name)
+    return found
+
+
+def to_json(operation: Operation) -> dict[str, Any]:
+    """Return an operation as JSON holds it; what has its default is left out.
+
+    >>> to_json(SaveEdits("lava_2031"))
+    {'operation': 'save-edits', 'layer': 'lava_2031'}
+    """
+    from pydantic import TypeAdapter
+
+    kind = type(operation)
+    command = next(command for command, (_, name) in COMMANDS.items() if name == kind.__name__)
+    told = TypeAdapter(kind).dump_python(operation, mode="json", exclude_defaults=True)
+    return {"operation": command, **told}
+
+
+def from_json(told: dict[str, Any]) -> Operation:
+    """Return an operation from its JSON. Raises ValueError for another operation or another field."""
+    from pydantic import TypeAdapter, ValidationError
+
+    fields = dict(told)
+    command = fields.pop("operation", None)
+    if command not in COMMANDS:
+        raise ValueError(f"no operation is called {command}")
+    kind = operation_called(command)
+    unknown = fields.keys() - set(kind.__dataclass_fields__)
+    if unknown:
+        raise ValueError(f"{command} has no {', '.join(sorted(unknown))}")
+    try:
+        return TypeAdapter(kind).validate_python(fields)
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise ValueError(f"{command}: {'.'.join(map(str, first['loc']))}: {first['msg']}") from error

@@ -1,0 +1,84 @@
+"""The change between two grids."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from brisk_atlas.core.compare import Change
+from brisk_atlas.core.model import GridStyle, Layer
+
+from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, silent
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+NUMBERS = (
+    "threshold", "compared_cells", "cell_area", "risen_area", "fallen_area", "risen_volume", "fallen_volume",
+    "net_volume", "mean", "minimum", "maximum", "resampled",
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class GridChangeResult:
+    """The change B minus A, its unit, and the file of the difference where one was wanted."""
+
+    change: Change
+    unit: str
+    path: Path | None = None
+
+    @property
+    def volume_unit(self) -> str:
+        metric = self.unit in ("m", "metre", "metres")
+        return "m³" if metric else f"m² x {self.unit or 'value'}"
+
+    def lines(self) -> list[str]:
+        c, unit, volume = self.change, self.unit, self.volume_unit
+        lines = [
+            f"rose: {c.risen_area:,.0f} m², {c.risen_volume:,.0f} {volume}",
+            f"fell: {c.fallen_area:,.0f} m², {c.fallen_volume:,.0f} {volume}",
+            f"net: {c.net_volume:+,.0f} {volume}",
+            f"mean: {c.mean:+,.3f} {unit}".rstrip(),
+            f"minimum: {c.minimum:+,.2f} {unit}".rstrip(),
+            f"maximum: {c.maximum:+,.2f} {unit}".rstrip(),
+            f"{c.compared_cells:,} cells compared, from a change of {c.threshold:g} {unit}".rstrip(),
+        ]
+        lines += ["B was interpolated onto the cells of A"] if c.resampled else []
+        return lines + ([f"Written: {self.path}"] if self.path else [])
+
+    def as_json(self) -> dict[str, Any]:
+        numbers = {name: getattr(self.change, name) for name in NUMBERS}
+        return numbers | {"unit": self.unit, "path": str(self.path) if self.path else None}
+
+
+@dataclass(frozen=True)
+class GridChange(Operation):
+    """Area and volume of what rose and fell between two grids, B minus A, where both have data."""
+
+    before: Source = argument("side A, the earlier grid")
+    after: Source = argument("side B, the later grid")
+    threshold: float = argument("the change, up or down, from which a cell counts", 0.0)
+    bands: tuple[int, int] | None = argument("the bands of A and of B, the first is 1; those shown if not given", None)
+    path: Path | None = argument("a GeoTIFF to write the difference to", None)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> GridChangeResult:
+        from brisk_atlas.core.compare import change_between
+        from brisk_atlas.core.handover.grid import write_grid_file
+
+        before, after = grid_of(workspace, self.before), grid_of(workspace, self.after)
+        bands = self.bands or (_shown_band(before), _shown_band(after))
+        a, b = workspace.cache.raster(before.ref), workspace.cache.raster(after.ref)
+        change = change_between(
+            a, b, threshold=self.threshold, bands=bands, check=lambda share: progress(share, "comparing")
+        )
+        unit = a.facts.grid.bands[bands[0] - 1].unit if a.facts.grid else ""
+        if self.path is not None:
+            check_is_no_source(workspace, self.path)
+            words = f"{after.name} minus {before.name}"
+            write_grid_file(change.difference, self.path, unit=unit, description=words)
+        return GridChangeResult(change, unit, self.path)
+
+
+def _shown_band(layer: Layer) -> int:
+    return layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1

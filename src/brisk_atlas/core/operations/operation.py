@@ -1,0 +1,112 @@
+"""What an operation is: a value that says what is to be done, and does it in a workspace."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable
+from dataclasses import MISSING, dataclass, field
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any, Protocol
+
+from pydantic import BeforeValidator, PlainSerializer
+
+from brisk_atlas.core.model import DataKind, DataRef, Layer
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+Progress = Callable[[float, str], None]
+"""Told the share that is done and what is being done; it may raise to stop the work."""
+
+
+def silent(share: float, step: str = "") -> None:
+    """Report to nobody."""
+
+
+def _source_from(value: Any) -> str | DataRef:
+    """Return a source from its JSON: a text is the name of an open layer, an object a reference."""
+    if isinstance(value, dict):
+        return DataRef.from_json(value)
+    if isinstance(value, str | DataRef):
+        return value
+    raise ValueError("a source is the name of a layer or a reference")
+
+
+Source = Annotated[
+    str | DataRef,
+    BeforeValidator(_source_from),
+    PlainSerializer(lambda source: source if isinstance(source, str) else source.as_json()),
+]
+"""Data that an operation works on: an open layer by its name or id, or a reference."""
+
+
+def argument(help: str, default: Any = MISSING) -> Any:
+    """Return a field of an operation with the words that explain it, on the command line too."""
+    return field(metadata={"help": help}) if default is MISSING else field(default=default, metadata={"help": help})
+
+
+class Result(Protocol):
+    """What came of an operation."""
+
+    def lines(self) -> list[str]:
+        """Return it in words, a line each."""
+
+    def as_json(self) -> dict[str, Any]:
+        """Return it as JSON holds it."""
+
+
+@dataclass(frozen=True)
+class Operation(ABC):
+    """Something that can be done to data. It is compared by value, stored as JSON, and run in any workspace."""
+
+    @abstractmethod
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Result:
+        """Do it. Raises AtlasError; whatever `progress` raises goes through."""
+
+
+@dataclass(frozen=True)
+class Written:
+    """Files that were written, and what is in them in words, such as `48 features`."""
+
+    paths: tuple[Path, ...]
+    what: str
+    remarks: tuple[str, ...] = ()
+
+    def lines(self) -> list[str]:
+        return [*(f"Written: {path}" for path in self.paths), *([self.what] if self.what else []), *self.remarks]
+
+    def as_json(self) -> dict[str, Any]:
+        return {"paths": [str(path) for path in self.paths], "what": self.what, "remarks": list(self.remarks)}
+
+
+def layer_of(workspace: Workspace, source: str | DataRef) -> Layer:
+    """Return the layer that a source means: an open one, or one as it would be opened, which is not added to the work.
+    Raises AtlasError."""
+    if isinstance(source, str):
+        return workspace.layer(source)
+    (part, *others) = workspace.read_parts(source)
+    if others:
+        from brisk_atlas.core.model import AtlasError
+
+        names = ", ".join(each.facts.name for each in (part, *others))
+        raise AtlasError(source, f"it has {1 + len(others)} parts", f"Name one of them: {names}.")
+    name = part.name or part.facts.name
+    return Layer(f"source {source}", name, part.ref, part.facts.kind, part.style)
+
+
+def grid_of(workspace: Workspace, source: str | DataRef) -> Layer:
+    """Return the layer of a source that is a grid. Raises AtlasError for another kind."""
+    layer = layer_of(workspace, source)
+    if layer.kind is not DataKind.RASTER:
+        from brisk_atlas.core.model import AtlasError
+
+        raise AtlasError(layer.name, f"it is a {layer.kind}, not a grid", "Choose a grid.")
+    return layer
+
+
+def check_is_no_source(workspace: Workspace, path: Path) -> None:
+    """Raise CannotWrite for a file that an open layer is read from: originals are read-only."""
+    from brisk_atlas.core.model import CannotWrite
+
+    if DataRef.file(path.absolute()) in {layer.ref.whole for layer in workspace.work.layers}:
+        raise CannotWrite(path, "it is open as a source, and originals are read-only", "Choose another name.")

@@ -1,0 +1,231 @@
+"""What is done with metadata records: converting, templates, filling, tables, pages, catalogues, flattening."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from brisk_atlas.core.model import AtlasError
+
+from .operation import Operation, Progress, Written, argument, silent
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.record import Standard
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+
+def standard_called(name: str) -> Standard:
+    """Return a standard by its name, in any spelling. Raises AtlasError."""
+    from brisk_atlas.core.record import STANDARDS, standard_named
+
+    try:
+        return standard_named(name)
+    except KeyError:
+        raise AtlasError(name, "no standard is called so", f"There are: {', '.join(STANDARDS)}.") from None
+
+
+@dataclass(frozen=True)
+class ConvertRecord(Operation):
+    """Write a record in another standard, and say what was moved and what it has no place for."""
+
+    record: Path = argument("a record, or a dataset that has one")
+    to: str = argument("the standard to write it in")
+    path: Path | None = argument("the file to write; beside the record if not given", None)
+    overwrite: bool = argument("write over a file that is there", False)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core.curate.documents import document_of, without_ending
+        from brisk_atlas.core.curate.saving import save
+        from brisk_atlas.core.record import convert
+
+        standard, document = standard_called(self.to), document_of(self.record)
+        plain = without_ending(document.path)
+        target = self.path or plain.with_name(plain.name + standard.suffix)
+        made = convert(document, standard, target)
+        save(made.document, target, over=self.overwrite)
+        return Written((target,), "", tuple(made.lines()))
+
+
+@dataclass(frozen=True)
+class FillRecord(Operation):
+    """Put what the data tells into its record where that says nothing: extent, CRS, fields, counts. A dataset without a
+    record gets one."""
+
+    data: Path = argument("the dataset")
+    standard: str = argument("the standard of a new record", "ISO 19139")
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core import read
+        from brisk_atlas.core.curate.derived import derived_record, filled
+        from brisk_atlas.core.curate.saving import path_beside, save
+        from brisk_atlas.core.read.find_records import BESIDE, find_records
+        from brisk_atlas.core.record import Record, written
+        from brisk_atlas.core.record.elements import said_places
+
+        dataset = read.open(self.data)
+        told = derived_record(dataset)
+        locations, _ = find_records(dataset)
+        beside = next((one for one in locations if one.where == BESIDE and one.can_edit), None)
+        if beside is not None:
+            before = beside.document
+            after = before.edited(filled(before.record, told))
+            save(after, before.path, was=before.data)
+            added = len(list(said_places(after.record))) - len(list(said_places(before.record)))
+            return Written((before.path,), f"{added:,} values filled in")
+        standard = standard_called(self.standard)
+        record = standard.adapted(filled(Record(title=self.data.stem), told))
+        document = written(standard, record, self.data.with_name(self.data.name + standard.suffix))
+        path = path_beside(self.data, document)
+        save(replace(document, path=path), path)
+        return Written((path,), "a new record")
+
+
+@dataclass(frozen=True)
+class TemplateChanges:
+    """What a template does to each of many records."""
+
+    plans: tuple[Any, ...]  # of curate.batch
+    is_written: bool
+
+    def lines(self) -> list[str]:
+        from brisk_atlas.core.curate.batch import short
+
+        lines = []
+        for plan in self.plans:
+            if plan.error:
+                lines.append(plan.error)
+                continue
+            state = "new record" if plan.is_new else "changes" if plan.changes else "nothing to change"
+            lines.append(f"{plan.path.name}: {state}")
+            lines += [f"  {c.label}: {short(c.before) or 'not stated'} -> {short(c.after)}" for c in plan.changes]
+        return lines + ([] if self.is_written else ["Nothing was written; say --write to save."])
+
+    def as_json(self) -> dict[str, Any]:
+        from brisk_atlas.core.curate.batch import short
+
+        records = [
+            {
+                "path": str(plan.path),
+                "is_new": plan.is_new,
+                "error": plan.error,
+                "changes": [
+                    {"element": c.label, "before": short(c.before), "after": short(c.after)} for c in plan.changes
+                ],
+            }
+            for plan in self.plans
+        ]
+        return {"is_written": self.is_written, "records": records}
+
+
+@dataclass(frozen=True)
+class ApplyTemplate(Operation):
+    """Put what a template says into many records; datasets without one get a new one."""
+
+    template: Path = argument("the record that is the template")
+    paths: tuple[Path, ...] = argument("records, datasets and folders")
+    elements: tuple[str, ...] | None = argument("the elements to take from it; all if not given", None)
+    replace: bool = argument("write over what records say; otherwise only gaps are filled", False)
+    write: bool = argument("save; otherwise it is only shown what would change", False)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> TemplateChanges:
+        from brisk_atlas.core.curate import batch
+        from brisk_atlas.core.curate.documents import sources_of
+        from brisk_atlas.core.record import read_document
+        from brisk_atlas.core.record.templates import FILL, REPLACE
+
+        how = REPLACE if self.replace else FILL
+        template, found = read_document(self.template), []
+        for plan in batch.plans(template, sources_of(self.paths), how, self.elements, lambda: progress(0.0, "reading")):
+            if self.write and (plan.changes or plan.is_new) and not plan.error:
+                plan.save()
+            found.append(plan)
+        return TemplateChanges(tuple(found), self.write)
+
+
+@dataclass(frozen=True)
+class TableRecords(Operation):
+    """Write a table with a row a record: chosen elements, how complete it is, what is wrong with it."""
+
+    paths: tuple[Path, ...] = argument("records, datasets and folders")
+    path: Path = argument("the table to write, .csv or .xlsx")
+    elements: tuple[str, ...] | None = argument("the elements, a column each", None)
+    standard: str | None = argument("the standard to judge by; each record's own if not given", None)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core.curate import many
+        from brisk_atlas.core.curate.documents import sources_of
+        from brisk_atlas.core.record.elements import elements
+
+        chosen = self.elements or many.DEFAULT
+        unknown = [name for name in chosen if name not in elements()]
+        if unknown:
+            raise AtlasError(", ".join(unknown), "no element is called so", "`record show --full` prints the names.")
+        standard = standard_called(self.standard) if self.standard else None
+        rows = many.table(sources_of(self.paths), chosen, standard, lambda: progress(0.0, "reading records"))
+        base = self.paths[0] if len(self.paths) == 1 and self.paths[0].is_dir() else None
+        writer = many.write_xlsx if self.path.suffix.lower() == ".xlsx" else many.write_csv
+        return Written((self.path,), f"{writer(rows, chosen, self.path, base):,} rows")
+
+
+@dataclass(frozen=True)
+class WriteRecordPage(Operation):
+    """Write a record as a page that needs nothing else, with a picture of its data."""
+
+    record: Path = argument("a record, or a dataset that has one")
+    path: Path | None = argument("the page to write; beside the record if not given", None)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core.curate.documents import data_of, document_of
+        from brisk_atlas.core.curate.handing_on import html_page
+        from brisk_atlas.core.curate.saving import replace_file
+        from brisk_atlas.core.handover.picture import picture_of
+        from brisk_atlas.core.model import DataRef
+
+        document, data = document_of(self.record), data_of(self.record)
+        target = self.path or self.record.with_name(self.record.name + ".html")
+        progress(0.3, "drawing")
+        picture = picture_of(DataRef.file(data.absolute())) if data is not None else None
+        replace_file(target, html_page(document, picture).encode("utf-8"))
+        return Written((target,), "")
+
+
+@dataclass(frozen=True)
+class WriteCatalogue(Operation):
+    """Write a DCAT-AP catalogue of all datasets of a folder."""
+
+    folder: Path = argument("the folder")
+    path: Path = argument("the catalogue to write: .jsonld, .ttl or .rdf")
+    title: str = argument("its title", "")
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core.curate.handing_on import catalogue, write_graph
+
+        if not self.folder.is_dir():
+            raise AtlasError(self.folder, "it is no folder", "Name a folder.")
+        graph, failed = catalogue(self.folder, self.title, lambda: progress(0.0, "reading records"))
+        write_graph(graph, self.path)
+        return Written((self.path,), "", tuple(failed))
+
+
+@dataclass(frozen=True)
+class FlattenXml(Operation):
+    """Write elements of any XML file as tables, a row an element, each to a CSV file."""
+
+    file: Path = argument("the XML file")
+    elements: tuple[str, ...] = argument("the names of the elements, a table each")
+    folder: Path = argument("the folder to write the tables to")
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core.record import flattening
+
+        known = {kind.name for kind in flattening.kinds_in(self.file)}
+        strange = [name for name in self.elements if name not in known]
+        if strange:
+            raise AtlasError(
+                self.file.name, f"it has no element called {', '.join(strange)}", "Names are as in the file."
+            )
+        progress(0.3, "reading elements")
+        tables = flattening.flatten(self.file, list(self.elements))
+        paths = flattening.write_all_csv(tables, self.folder, self.file.name.partition(".")[0])
+        return Written(tuple(paths), f"{len(tables):,} tables")

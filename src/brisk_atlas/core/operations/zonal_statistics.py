@@ -1,0 +1,62 @@
+"""Statistics of a grid in each polygon of a layer."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from brisk_atlas.core.model import AtlasError, DataRef
+
+from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, grid_of, layer_of, silent
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class ZonalStatistics(Operation):
+    """Write a table with a row a polygon: its fields and the numbers of the cells whose centre lies in it.
+
+    They are count, area, minimum, mean, median, maximum, sum, standard deviation, and mode of whole numbers.
+    """
+
+    zones: Source = argument("a layer of polygons")
+    grid: Source = argument("the grid whose cells are counted")
+    band: int = argument("the band, the first is 1", 1)
+    path: Path | None = argument("the table to write (.csv, .xlsx, .parquet); among one's own data if not given", None)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core.handover.grid import derived_folder
+        from brisk_atlas.core.handover.table import write_table
+        from brisk_atlas.core.inspect.zonal import zonal_table
+
+        zones, grid = layer_of(workspace, self.zones), grid_of(workspace, self.grid)
+        facts = workspace.cache.raster(grid.ref).facts.grid
+        if facts is None or not 1 <= self.band <= len(facts.bands):
+            raise AtlasError(grid.name, f"it has no band {self.band}", "Count bands from 1.")
+        table = zonal_table(workspace.cache, zones, grid, self.band, lambda share: progress(share, "counting cells"))
+        path = self.path
+        if path is None:
+            names = (zones.name, grid.name, facts.bands[self.band - 1].name)
+            folder = derived_folder()
+            folder.mkdir(parents=True, exist_ok=True)
+            path = folder / "{}_by_{}_{}.parquet".format(*map(_file_name, names))
+        else:
+            check_is_no_source(workspace, path)
+        workspace.cache.forget(DataRef.file(path.absolute()))
+        write_table(table, path, _format(path), lambda: progress(0.98, "writing"))
+        return Written((path,), f"{table.num_rows:,} zones")
+
+
+def _format(path: Path) -> str:
+    from .export import FORMATS, DataKind
+
+    found = FORMATS[DataKind.TABLE].get(path.suffix.lower())
+    if found is None:
+        raise AtlasError(path, f"a table is not written as '{path.suffix}'", "Choose .csv, .xlsx or .parquet.")
+    return found
+
+
+def _file_name(text: str) -> str:
+    return "".join(c if c.isalnum() or c in "-_" else "_" for c in text)[:60]

@@ -1,0 +1,193 @@
+"""The core from Python and from a shell, without a window."""
+
+from __future__ import annotations
+
+import doctest
+import importlib
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pyarrow.csv
+import pyogrio
+import pytest
+import rasterio
+from PIL import Image
+
+from brisk_atlas import cli, demo
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef, Extent
+from brisk_atlas.core.operations import (
+    COMMANDS,
+    Export,
+    GridChange,
+    RenderView,
+    SampleGrid,
+    SaveEdits,
+    Statistics,
+    ZonalStatistics,
+    from_json,
+    operation_called,
+    to_json,
+)
+from brisk_atlas.core.place import transform
+from brisk_atlas.core.system.jobs import Cancelled
+from brisk_atlas.core.workspace import Workspace
+
+ROOT = Path(__file__).parents[1]
+SURVEY, AFTER, BEFORE = (demo.DATA / n for n in ("tolvane_survey.gpkg", "elevation_2031.tif", "elevation_2029.tif"))
+
+
+@pytest.fixture
+def workspace(tmp_path, monkeypatch):
+    monkeypatch.setenv("BRISK_ATLAS_HOME", str(tmp_path / "home"))
+    with Workspace() as made:
+        yield made
+
+
+def test_the_scripts_of_the_page_run_without_qt(tmp_path):
+    """The page's own code, where nothing of the window can be imported."""
+    text = (ROOT / "docs" / "scripting.md").read_text("utf-8")
+    code = "\n".join(re.findall(r"```python\n(.*?)```", text, re.DOTALL))
+    guard = "import sys\nfor name in ('PyQt6', 'brisk_atlas.desktop'): sys.modules[name] = None\n"
+    done = subprocess.run([sys.executable, "-c", guard + code], cwd=tmp_path, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr[-3000:]
+    said = done.stdout.splitlines()
+    truth = (
+        demo.truth() if hasattr(demo, "truth") else json.loads((Path(demo.__file__).parent / "truth.json").read_text())
+    )
+    assert "lava_flows" in said[0] and said[1].endswith("m³ rose") and said[2] == "3 zones"
+    flows = pyogrio.read_arrow(tmp_path / "out" / "flows_2031.geojson")[1]
+    assert said[3] == f"{len(flows):,} features" and set(flows.column("year").to_pylist()) == {2031}
+    assert said[4] == "flows_2031 []"
+
+
+@pytest.mark.parametrize("module", [
+    "core.model.query", "core.record.detect", "core.workspace.workspace", "core.operations", "core.curate.documents",
+])  # fmt: skip
+def test_examples_in_docstrings(module):
+    found = importlib.import_module(f"brisk_atlas.{module}")
+    names = {"Path": Path, **vars(found)}
+    if module == "core.operations":
+        names["SaveEdits"] = SaveEdits
+    result = doctest.testmod(found, extraglobs=names, optionflags=doctest.ELLIPSIS)
+    assert result.attempted and not result.failed
+
+
+# Operations
+
+
+def test_every_operation_is_a_value_that_json_brings_back():
+    grid, zones = DataRef.file(AFTER), DataRef.file(SURVEY).with_part("closed_zones")
+    box = Extent(505_000, 5_768_000, 507_000, 5_770_000, "EPSG:32727")
+    made = [
+        Export(zones, Path("a.gpkg"), ("name",), "a > 1", (1, 2), box, "lava", "EPSG:4326"),
+        ZonalStatistics(zones, grid, 1, Path("z.csv")),
+        GridChange("a", grid, 0.5, (1, 1)),
+        Statistics(grid, "elevation", box),
+        RenderView(Path("p.png"), ("a", grid), box, "EPSG:4326", 300, 200),
+    ]
+    for operation in made:
+        told = json.loads(json.dumps(to_json(operation)))
+        assert from_json(told) == operation and operation == type(operation)(**vars(operation))
+    for wrong in ({"operation": "nothing"}, {"operation": "export"}, {**to_json(made[0]), "more": 1},
+                  {**to_json(made[1]), "band": "many"}):  # fmt: skip
+        with pytest.raises(ValueError):
+            from_json(wrong)
+
+
+def test_the_numbers_are_those_of_another_library(workspace, tmp_path):
+    with rasterio.open(AFTER) as file:
+        after = file.read(1, masked=True)
+    result = Statistics(DataRef.file(AFTER)).run(workspace)
+    assert result.summary.count == after.count() and result.summary.mean == pytest.approx(float(after.mean()))
+    assert result.as_json()["median"] == pytest.approx(float(np.ma.median(after)), abs=0.01)
+    box = Extent(505_000, 5_768_000, 507_000, 5_770_000, "EPSG:32727")
+    part = Statistics(DataRef.file(AFTER), within=box).run(workspace).summary
+    assert 0 < part.count <= 200 * 200 < result.summary.count
+
+
+def test_points_take_the_values_of_the_cells_they_lie_in(workspace, tmp_path):
+    places = DataRef.file(demo.DATA / "ash_samples.geojson").with_part("ash_samples")
+    made = SampleGrid(places, DataRef.file(AFTER), tmp_path / "heights.gpkg").run(workspace)
+    found = pyogrio.read_arrow(tmp_path / "heights.gpkg")[1]
+    names = [name for name in found.column_names if name.startswith("elevation")]
+    features = workspace.cache.features(places)
+    with rasterio.open(AFTER) as file:
+        xy = transform(features.shapes.xy, features.crs, "EPSG:32727")
+        wanted = [None if v.mask.any() else float(v[0]) for v in file.sample(xy.tolist(), masked=True)]
+    assert found.column(names[0]).to_pylist() == wanted and made.what == f"{len(wanted):,} points"
+    assert any(v is None for v in wanted) == bool(made.remarks)
+    with pytest.raises(AtlasError, match="points"):
+        SampleGrid(DataRef.file(SURVEY).with_part("lava_flows"), DataRef.file(AFTER), tmp_path / "x.gpkg").run(
+            workspace
+        )
+
+
+def test_a_source_is_never_written_over_and_bad_names_are_told(workspace, tmp_path):
+    (tmp_path / "own.csv").write_text("n\n1\n")
+    workspace.open(tmp_path / "own.csv")
+    for operation, words in (
+        (Export("own", tmp_path / "own.csv"), "originals are read-only"),
+        (Export("own", tmp_path / "own.gpkg"), "not written as"),
+        (Export("own", tmp_path / "x.csv", fields=("m",)), "There are: n"),
+        (Export("nobody", tmp_path / "x.csv"), "Open are: own"),
+        (Export(DataRef.file(SURVEY), tmp_path / "x.gpkg"), "Name one of them"),
+        (GridChange("own", DataRef.file(AFTER)), "not a grid"),
+        (ZonalStatistics(DataRef.file(SURVEY).with_part("closed_zones"), DataRef.file(AFTER), 9), "no band 9"),
+        (SaveEdits("own"), "no edits"),
+    ):
+        with pytest.raises(AtlasError, match=words):
+            operation.run(workspace)
+    assert (tmp_path / "own.csv").read_text() == "n\n1\n" and not (tmp_path / "x.csv").exists()
+    assert issubclass(CannotWrite, AtlasError)
+
+
+def test_progress_is_told_and_what_it_raises_stops_the_work(workspace, tmp_path):
+    shares = []
+
+    def progress(share, step=""):
+        shares.append(share)
+        if len(shares) > 1:
+            raise Cancelled("enough")
+
+    grid, zones = DataRef.file(AFTER), DataRef.file(SURVEY).with_part("closed_zones")
+    with pytest.raises(Cancelled):
+        ZonalStatistics(zones, grid, path=tmp_path / "z.csv").run(workspace, progress)
+    assert shares == sorted(shares) and list(tmp_path.glob("z*")) == []
+
+
+# From a shell
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_each_operation_has_a_help_that_names_all_its_fields(command, capsys):
+    with pytest.raises(SystemExit):
+        cli.main([command, "--help"])
+    said = capsys.readouterr().out
+    for name, field in operation_called(command).__dataclass_fields__.items():
+        assert f"--{name.replace('_', '-')}" in said and field.metadata["help"], (command, name)
+
+
+def test_zones_and_pictures_from_a_shell(tmp_path, capsys, monkeypatch):
+    monkeypatch.setenv("BRISK_ATLAS_HOME", str(tmp_path / "home"))
+    zones, table = f"{SURVEY}#closed_zones", tmp_path / "zones.csv"
+    assert cli.main(["zonal-statistics", "--zones", zones, "--grid", str(AFTER), "--path", str(table), "--json"]) == 0
+    assert json.loads(capsys.readouterr().out) == {"paths": [str(table)], "what": "3 zones", "remarks": []}
+    rows = pyarrow.csv.read_csv(table).to_pylist()
+    assert {"elevation_2031_minimum", "elevation_2031_standard_deviation"} <= rows[0].keys() and len(rows) == 3
+    picture = tmp_path / "map.png"
+    size = ["--width", "320", "--height", "200"]
+    assert cli.main(["render-view", "--project", str(demo.PROJECT), "--path", str(picture), *size]) == 0
+    image = np.asarray(Image.open(picture))
+    assert image.shape[:2] == (200, 320) and len(np.unique(image.reshape(-1, image.shape[2]), axis=0)) > 50
+    capsys.readouterr()
+    box = "505000,5768000,507000,5770000,EPSG:32727"
+    assert cli.main(["statistics", "--source", str(AFTER), "--within", box]) == 0
+    assert "mean" in capsys.readouterr().out
+    assert cli.main(["statistics", "--source", str(tmp_path / "nothing.tif")]) == 1
+    assert "nothing.tif" in capsys.readouterr().err
+    with pytest.raises(SystemExit):
+        cli.main(["statistics", "--source", str(AFTER), "--within", "1,2,three"])
