@@ -55,9 +55,6 @@ def test_the_scripts_of_the_page_run_without_qt(tmp_path):
     done = subprocess.run([sys.executable, "-c", guard + code], cwd=tmp_path, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr[-3000:]
     said = done.stdout.splitlines()
-    truth = (
-        demo.truth() if hasattr(demo, "truth") else json.loads((Path(demo.__file__).parent / "truth.json").read_text())
-    )
     assert "lava_flows" in said[0] and said[1].endswith("m³ rose") and said[2] == "3 zones"
     flows = pyogrio.read_arrow(tmp_path / "out" / "flows_2031.geojson")[1]
     assert said[3] == f"{len(flows):,} features" and set(flows.column("year").to_pylist()) == {2031}
