@@ -85,7 +85,7 @@ def _lines() -> Case:
     """Pan 5,000,000 vertices of lines: a later frame against the first one, which makes the index."""
     from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw import View
-    from brisk_atlas.core.draw.frame import Painter
+    from brisk_atlas.core.kinds import painter_for
     from brisk_atlas.core.model import DataKind, DataRef, Layer, VectorStyle
 
     path = data.lines(LINES, LINE_VERTICES)
@@ -97,7 +97,7 @@ def _lines() -> Case:
     for _ in range(RUNS):
         cache = DataCache()
         cache.features(layer.ref)  # reading is not drawing
-        painter = Painter(cache)
+        painter = painter_for(cache)
         frames: list[Frame] = []
         first.append(timed(lambda p=painter, f=frames: f.append(p.frame([layer], view))))  # type: ignore[misc]
         assert frames[0].image.any() and not frames[0].faults

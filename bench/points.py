@@ -20,8 +20,7 @@ def run() -> Iterator[Case]:
 
     from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw import View, cloud
-    from brisk_atlas.core.draw.frame import Painter
-    from brisk_atlas.core.draw.prepare import prepare
+    from brisk_atlas.core.kinds import kind_of, painter_for
     from brisk_atlas.core.model import CloudStyle, DataKind, DataRef, Layer
     from brisk_atlas.core.read.points_decoder import PIECE
 
@@ -37,7 +36,7 @@ def run() -> Iterator[Case]:
                 source.read_points(PIECE)
 
     def first() -> None:
-        Painter(DataCache()).frame([layer], view)
+        painter_for(DataCache()).frame([layer], view)
 
     first(), plain()
     ours, theirs = [], []
@@ -47,8 +46,8 @@ def run() -> Iterator[Case]:
     share = f"{cloud.AT_ONCE / data.POINTS:.0%} of the file, spread over it"
     yield Case("points", "20,000,000 points LAZ, first coarse picture", f"laspy decoding the same share ({share})",
                Measured(statistics.median(ours), peak_mb()), Measured(statistics.median(theirs), peak_mb()), 1 / 1.3)  # fmt: skip
-    painter = Painter(DataCache())
-    whole = timed(lambda: prepare(painter.cache, layer, lambda done: None))
+    painter = painter_for(DataCache())
+    whole = timed(lambda: kind_of(layer.kind).prepare(painter.cache, layer, lambda done: None))
     painter.frame([layer], view)
     for name, resolution in (("all of it in view", 4.0), ("a part, every point", 0.8)):
         times = []

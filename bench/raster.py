@@ -29,9 +29,9 @@ def run() -> Iterator[Case]:
 
 def _painter():  # type: ignore[no-untyped-def]
     from brisk_atlas.core.cache import DataCache
-    from brisk_atlas.core.draw.frame import Painter
+    from brisk_atlas.core.kinds import painter_for
 
-    return Painter(DataCache())
+    return painter_for(DataCache())
 
 
 def _layer(path: Path):  # type: ignore[no-untyped-def]
@@ -75,7 +75,7 @@ def _pan() -> Case:
 
 def without_overviews() -> None:
     """Open the grid without overviews in a process of its own: print times and memory as JSON."""
-    from brisk_atlas.core.draw.prepare import prepare
+    from brisk_atlas.core.kinds import kind_of
 
     path = data.grid(overviews=False)
     painter, layer = _painter(), _layer(path)
@@ -89,7 +89,7 @@ def without_overviews() -> None:
             seen.append(share)
             painter.frame([layer], _view())
 
-    said["making"] = timed(lambda: prepare(painter.cache, layer, report))
+    said["making"] = timed(lambda: kind_of(layer.kind).prepare(painter.cache, layer, report))
     said["pictures"] = float(len(seen))
     openings = []
     for _ in range(6):

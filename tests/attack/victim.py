@@ -14,11 +14,11 @@ from pathlib import Path
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.draw.frame import Painter
-from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Catalogue
 from brisk_atlas.core.find.scan_pool import ScanPool
-from brisk_atlas.core.inspect import Where, probe
+from brisk_atlas.core.inspect import Where
+from brisk_atlas.core.kinds import first_style, painter_for
+from brisk_atlas.core.kinds.asking import probe
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.rows import rows_of
 from brisk_atlas.core.sheet import Sheet
@@ -40,7 +40,7 @@ def attempt(path: Path, before: OpenPreflight) -> tuple[str, str]:
         facts = part.facts
         if facts.kind not in ("vector", "raster", "pointcloud", "table"):
             continue
-        layer = Layer("x", "x", at(path, facts.name), facts.kind, first_look(facts, 0))
+        layer = Layer("x", "x", at(path, facts.name), facts.kind, first_style(facts, 0))
         if facts.kind in ("vector", "table"):
             sheet = Sheet(rows_of(cache, layer))
             sheet.values(0, 20, sheet.columns[:8])
@@ -48,7 +48,7 @@ def attempt(path: Path, before: OpenPreflight) -> tuple[str, str]:
                 sheet.summary(field)
         if facts.extent is not None:
             view = View.fitting(facts.extent, 160, 120)
-            frame = Painter(cache).frame([layer], view)
+            frame = painter_for(cache).frame([layer], view)
             if frame.faults:
                 return "refused", frame.faults["x"]
             probe(cache, layer, Where.at(*facts.extent.centre, facts.crs, view.resolution * 4))

@@ -10,8 +10,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View, cloud
 from brisk_atlas.core.draw.cloud import draw_order
 from brisk_atlas.core.draw.cloud_order import order_of
-from brisk_atlas.core.draw.frame import Painter
-from brisk_atlas.core.draw.prepare import prepare
+from brisk_atlas.core.kinds import kind_of, painter_for
 from brisk_atlas.core.model import CloudStyle, DataKind, Extent, Layer
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.system.jobs import Cancelled
@@ -83,7 +82,7 @@ def test_a_pan_keeps_a_thinned_cloud_as_dense_everywhere(points, tmp_path, monke
     las.x, las.y, las.z = points.xyz.T
     las.write(tmp_path / "dense.las")
     layer = Layer("c", "c", at(tmp_path / "dense.las", "dense"), DataKind.POINTCLOUD, CloudStyle(size=1.0))
-    painter, view = Painter(DataCache()), View(500, 400, 0.8, 900, 700)
+    painter, view = painter_for(DataCache()), View(500, 400, 0.8, 900, 700)
     assert "at this scale" in painter.frame([layer], view).notes["c"]
     frame = painter.frame([layer], view.panned(-60, 0))
     covered = (frame.image[..., 3] > 0).mean(axis=0)
@@ -107,13 +106,13 @@ def long_file(tmp_path, monkeypatch):
 def test_a_long_file_is_seen_in_part_first_and_then_in_full(long_file):
     cache = DataCache()
     layer = Layer("c", "c", at(long_file, "long"), DataKind.POINTCLOUD, CloudStyle())
-    painter, view = Painter(cache), View(500, 250, 2.0, 510, 260)
+    painter, view = painter_for(cache), View(500, 250, 2.0, 510, 260)
     first = painter.frame([layer], view)
     assert first.unfinished == (layer.ref,) and first.notes["c"].startswith("1 in 7 points")
     covered = (first.image[..., 3] > 0).any(axis=0)
     assert covered.mean() == pytest.approx(0.15, abs=0.06) and covered[:80].any() and covered[-80:].any()
     shares = []
-    prepare(cache, layer, shares.append)
+    kind_of(layer.kind).prepare(cache, layer, shares.append)
     whole = painter.frame([layer], view)
     assert shares and not whole.unfinished and (whole.image[6:-6, 6:-6, 3] == 255).mean() > 0.95
 

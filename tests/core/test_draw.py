@@ -8,14 +8,13 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from brisk_atlas.core.draw import View, ramps
+from brisk_atlas.core.draw import View, ramps, vector_painter
 from brisk_atlas.core.draw.classes import colouring_of
 from brisk_atlas.core.draw.cloud import CLASS_COLOURS
 from brisk_atlas.core.draw.frame import Painter, Picked, extent_of
-from brisk_atlas.core.draw.legend import legend_of
 from brisk_atlas.core.draw.limits import grid_limits, limits_of
-from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.draw.vector import draw_shapes, draw_symbols
+from brisk_atlas.core.kinds import KINDS, first_style, grid, kind_of, painter_for
 from brisk_atlas.core.model import BadExpression, CloudStyle, DataKind, Extent, GridStyle, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Shapes, bounds_of
 from brisk_atlas.core.read.shape_index import index_of
@@ -28,12 +27,12 @@ views = st.builds(View, st.floats(-1e6, 1e6), st.floats(-1e6, 1e6), st.floats(0.
 
 def layer(cache, path, part, style=None, **more):
     facts = cache.part(at(path, part)).facts
-    return Layer(more.pop("id", part), part, at(path, part), facts.kind, style or first_look(facts, 0), **more)
+    return Layer(more.pop("id", part), part, at(path, part), facts.kind, style or first_style(facts, 0), **more)
 
 
 @pytest.fixture(scope="module")
 def painter(cache):
-    return Painter(cache)
+    return painter_for(cache)
 
 
 @pytest.fixture
@@ -114,7 +113,7 @@ def test_numbers_colour_through_the_ramp_and_words_through_the_palette():
 
 
 def test_first_looks_follow_what_the_data_is(cache, data):
-    look = lambda path, part: first_look(cache.part(at(data / path, part)).facts, 0)  # noqa: E731
+    look = lambda path, part: first_style(cache.part(at(data / path, part)).facts, 0)  # noqa: E731
     assert look("elevation_2029.tif", "elevation_2029").shade > 0
     scene = "MERIDEL3_20310624/MERIDEL3_20310624_META.txt"
     assert look(scene, "visible to shortwave").bands == (3, 2, 1)
@@ -150,10 +149,9 @@ def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, cache,
     zones = layer(cache, data / "tolvane_survey.gpkg", "closed_zones")
     painter.frame([island, zones], view)
     asked = []
-    import brisk_atlas.core.draw.frame as frame
 
-    monkeypatch.setattr(frame, "draw_raster", lambda *a: asked.append("raster") or frame.Drawn())
-    monkeypatch.setattr(frame, "draw_vector", lambda *a: asked.append("vector"))
+    monkeypatch.setattr(grid, "draw_raster", lambda *a: asked.append("raster") or grid.Drawn())
+    monkeypatch.setattr(vector_painter, "draw_vector", lambda *a: asked.append("vector"))
     painter.frame([island, Layer("z", "z", zones.ref, DataKind.VECTOR, VectorStyle(fill="#123456"))], view)
     assert asked == ["vector"]
 
@@ -211,7 +209,7 @@ def test_a_layer_in_degrees_falls_on_its_place_in_metres(painter, cache, data):
 
 def test_points_by_class_have_the_colours_of_the_legend(painter, cache, data):
     cloud = layer(cache, data / "harrow_bay_2031.laz", "harrow_bay_2031", CloudStyle(colour_by="classification"))
-    legend = legend_of(cache, cloud)
+    legend = kind_of(cloud.kind).legend(cache, cloud)
     assert {text: colour for colour, text in legend.entries}["class 9"] == CLASS_COLOURS[9]
     frame = painter.frame([cloud], View.fitting(extent_of(cache, [cloud], UTM), 200, 200))
     water = (frame.image[..., :3] == ramps.rgb_of(CLASS_COLOURS[9])).all(axis=2)
@@ -220,13 +218,13 @@ def test_points_by_class_have_the_colours_of_the_legend(painter, cache, data):
 
 def test_legends(cache, data, island):
     hollow = layer(cache, data / "tolvane_survey.gpkg", "closed_zones", VectorStyle(hollow=True, line="#c2452d"))
-    assert legend_of(cache, hollow).entries == (("#c2452d", "closed_zones"),)
-    grid = legend_of(cache, island)
+    assert kind_of(hollow.kind).legend(cache, hollow).entries == (("#c2452d", "closed_zones"),)
+    grid = kind_of(island.kind).legend(cache, island)
     assert (grid.title, grid.ramp, grid.unit) == ("elevation", "land", "m") and grid.low < 30 < 800 < grid.high
     path = data / "tolvane_survey.gpkg"
-    words = legend_of(cache, layer(cache, path, "buildings", VectorStyle(colour_by="village")))
+    words = KINDS[DataKind.VECTOR].legend(cache, layer(cache, path, "buildings", VectorStyle(colour_by="village")))
     assert [text for _, text in words.entries] == ["Gannet Cove", "Harrow Landing", "Northpoint", "West Tolvane"]
-    years = legend_of(cache, layer(cache, path, "lava_flows", VectorStyle(colour_by="year")))
+    years = KINDS[DataKind.VECTOR].legend(cache, layer(cache, path, "lava_flows", VectorStyle(colour_by="year")))
     assert (years.low, years.high) == (1962, 2031)
 
 
@@ -238,11 +236,11 @@ def test_extent_of_layers_in_another_crs(cache, data, island):
 def test_a_layer_that_raises_whatever_it_likes_leaves_the_others_drawn(cache, data, monkeypatch):
     def layer(name, file):
         facts = cache.dataset(at(data / file)).parts[0].facts
-        return Layer(name, name, at(data / file, facts.name), facts.kind, first_look(facts, 0))
+        return Layer(name, name, at(data / file, facts.name), facts.kind, first_style(facts, 0))
 
     good, bad = layer("good", "ash_samples.geojson"), layer("bad", "vents.kml")
     view = View.fitting(cache.part(good.ref).facts.extent, 200, 150)
-    alone = Painter(cache).frame([good], view).image
+    alone = painter_for(cache).frame([good], view).image
     drawn = Painter._draw
 
     def fails(self, layer, *rest):
@@ -251,7 +249,7 @@ def test_a_layer_that_raises_whatever_it_likes_leaves_the_others_drawn(cache, da
         return drawn(self, layer, *rest)
 
     monkeypatch.setattr(Painter, "_draw", fails)
-    frame = Painter(cache).frame([bad, good], view)
+    frame = painter_for(cache).frame([bad, good], view)
     assert "nobody foresaw this" in frame.faults["bad"] and "good" not in frame.faults
     assert np.array_equal(frame.image, alone) and alone.any()
 

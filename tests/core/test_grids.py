@@ -9,12 +9,9 @@ from rasterio.transform import from_origin
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View, ramps
-from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.kernels import grid as kernels
-from brisk_atlas.core.draw.legend import legend_of
-from brisk_atlas.core.draw.looks import first_look
-from brisk_atlas.core.draw.prepare import prepare
 from brisk_atlas.core.draw.raster import lit
+from brisk_atlas.core.kinds import first_style, kind_of, painter_for
 from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
 from brisk_atlas.core.place import mesh_of, transform
 from brisk_atlas.core.read import pyramid
@@ -46,7 +43,7 @@ def layer_of(path, style, **more):
 
 
 def picture(path, style, view):
-    return Painter(DataCache()).frame([layer_of(path, style)], view)
+    return painter_for(DataCache()).frame([layer_of(path, style)], view)
 
 
 def slope_values(rows=300, cols=400):
@@ -111,7 +108,7 @@ def test_a_turned_grid_is_drawn_turned(tmp_path):
     part = cache.raster(at(path, "turned"))
     inside, outside = turned * (50.5, 50.5), turned * (50.5, 130)
     for place, seen in ((inside, True), (outside, False)):
-        frame = Painter(cache).frame([layer_of(path, INK)], View(*place, 30.0, 5, 5, UTM))
+        frame = painter_for(cache).frame([layer_of(path, INK)], View(*place, 30.0, 5, 5, UTM))
         assert (frame.image[2, 2, 3] > 0) == seen, part.facts.extent
 
 
@@ -148,12 +145,14 @@ def test_classes_keep_their_numbers_and_the_colours_of_the_file(tmp_path):
         "<Category>scrub</Category><Category>grass</Category></CategoryNames></PAMRasterBand></PAMDataset>"
     )
     cache = DataCache()
-    style = first_look(cache.part(at(path, "cover")).facts, 0)
+    style = first_style(cache.part(at(path, "cover")).facts, 0)
     assert style.own_colours and style.resample == "nearest"
     layer = layer_of(path, style)
-    seen = Painter(cache).frame([layer], View.fitting(ALL, 100, 75, margin=0.0)).image[3:-3, 3:-3, :3].reshape(-1, 3)
+    seen = (
+        painter_for(cache).frame([layer], View.fitting(ALL, 100, 75, margin=0.0)).image[3:-3, 3:-3, :3].reshape(-1, 3)
+    )
     assert {tuple(c) for c in np.unique(seen, axis=0).tolist()} == {c[:3] for c in colours.values()}
-    assert [text for _, text in legend_of(cache, layer).entries] == ["lava", "scrub", "grass"]
+    assert [text for _, text in kind_of(layer.kind).legend(cache, layer).entries] == ["lava", "scrub", "grass"]
 
 
 def test_three_bands_of_different_files_and_cells_make_a_composite(tmp_path):
@@ -231,15 +230,15 @@ def test_panning_moves_the_picture_and_mends_its_edges(cache, data):
     path = data / "tolvane_survey.gpkg"
     layers = [
         Layer("e", "e", at(data / "elevation_2031.tif", "elevation_2031"), DataKind.RASTER, GridStyle(ramp="land", shade=0.7)),
-        Layer("l", "l", at(path, "lava_flows"), DataKind.VECTOR, first_look(cache.part(at(path, "lava_flows")).facts, 1)),
-        Layer("p", "p", at(data / "harrow_bay_2031.laz", "harrow_bay_2031"), DataKind.POINTCLOUD, first_look(cache.part(at(data / "harrow_bay_2031.laz", "harrow_bay_2031")).facts, 1)),
+        Layer("l", "l", at(path, "lava_flows"), DataKind.VECTOR, first_style(cache.part(at(path, "lava_flows")).facts, 1)),
+        Layer("p", "p", at(data / "harrow_bay_2031.laz", "harrow_bay_2031"), DataKind.POINTCLOUD, first_style(cache.part(at(data / "harrow_bay_2031.laz", "harrow_bay_2031")).facts, 1)),
     ]  # fmt: skip
-    used = Painter(cache)
+    used = painter_for(cache)
     view = View(510_200.0, 5_770_300.0, 11.3, 300, 260, UTM)
     used.frame(layers, view)
     for dx, dy in ((40, -25), (-13, 60), (7, 0), (0, 9), (-200, 100)):
         view = view.panned(dx, dy)
-        moved, anew = used.frame(layers, view), Painter(cache).frame(layers, view)
+        moved, anew = used.frame(layers, view), painter_for(cache).frame(layers, view)
         differ = np.abs(moved.image.astype(int) - anew.image).max(axis=2)
         assert (differ > 2).mean() < 0.002
 
@@ -254,11 +253,11 @@ def large(tmp_path, monkeypatch):
 def test_a_large_grid_without_overviews_gets_some_once(large):
     cache, view = DataCache(), View.fitting(ALL, 100, 75, margin=0.0)
     style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 6000))
-    layer, painter = layer_of(large, style), Painter(cache)
+    layer, painter = layer_of(large, style), painter_for(cache)
     first = painter.frame([layer], view)
     assert first.unfinished == (layer.ref,) and "overview" in first.notes["large"]
     shares = []
-    prepare(cache, layer, shares.append)
+    kind_of(layer.kind).prepare(cache, layer, shares.append)
     whole = painter.frame([layer], view)
     assert not whole.unfinished and not whole.notes and shares == sorted(shares)
     pyramid._PROGRESS.clear()  # as after a new start: the overviews are found in the cache
@@ -288,16 +287,17 @@ def test_overviews_stopped_half_way_show_what_is_done(large):
             raise Cancelled("enough")
 
     with pytest.raises(Cancelled):
-        prepare(cache, layer, stop)
-    frame = Painter(cache).frame([layer], view)
+        kind_of(layer.kind).prepare(cache, layer, stop)
+    frame = painter_for(cache).frame([layer], view)
     shown = (frame.image[..., 3] > 0).mean()
     assert frame.unfinished and 0.2 < shown < 0.8
-    prepare(cache, layer, lambda share: None)
-    assert (Painter(cache).frame([layer], view).image[5:-5, 5:-5, 3] == 255).all()
+    kind_of(layer.kind).prepare(cache, layer, lambda share: None)
+    assert (painter_for(cache).frame([layer], view).image[5:-5, 5:-5, 3] == 255).all()
 
 
 def test_the_cache_of_overviews_is_kept_within_its_limit(large, home):
-    prepare(DataCache(), layer_of(large, INK), lambda share: None)
+    layer = layer_of(large, INK)
+    kind_of(layer.kind).prepare(DataCache(), layer, lambda share: None)
     assert any(pyramid.cache_folder().iterdir())
     pyramid.prune(limit=10)
     assert not any(pyramid.cache_folder().iterdir())

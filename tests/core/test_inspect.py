@@ -6,25 +6,27 @@ import numpy as np
 import pyarrow as pa
 import pytest
 import shapely
+from affine import Affine
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brisk_atlas.core.draw.looks import first_look
+from brisk_atlas.core.compare import change_between
+from brisk_atlas.core.compare.point_change import PointChange, change_at
 from brisk_atlas.core.inspect import Where, summarise
-from brisk_atlas.core.inspect import probe as probe_at
-from brisk_atlas.core.inspect.difference import PointChange, difference_at
-from brisk_atlas.core.model import Layer, number_text
+from brisk_atlas.core.kinds import first_style
+from brisk_atlas.core.kinds.asking import probe as probe_at
+from brisk_atlas.core.model import DataKind, GridStyle, Layer, number_text
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
-from made_files import at
+from made_files import at, write_grid_file
 
 UTM = "EPSG:32727"
 
 
 def layer(cache, path, part):
     facts = cache.part(at(path, part)).facts
-    return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
+    return Layer(part, part, at(path, part), facts.kind, first_style(facts, 0))
 
 
 def values(finding):
@@ -92,7 +94,7 @@ def test_elevation_under_the_pointer(cache, data, truth, after):
 
 def test_the_change_across_the_curtain_is_the_thickness(cache, data, truth):
     a, b = (layer(cache, data / f"elevation_{y}.tif", f"elevation_{y}") for y in (2029, 2031))
-    change = difference_at(cache, a, b, *thickest(truth), UTM)
+    change = change_at(cache, a, b, *thickest(truth), UTM)
     assert change.change == pytest.approx(truth["eruption_2031"]["thickest_m"])
     assert change.text.endswith(f"change +{truth['eruption_2031']['thickest_m']:.2f} m")
 
@@ -148,3 +150,20 @@ def test_summary_leaves_out_what_is_unknown():
     summary = summarise(np.array([1.0, np.nan, 3.0]))
     assert (summary.count, summary.minimum, summary.mean, summary.maximum) == (2, 1, 2, 3)
     assert summary.counts.sum() == 2 and summarise(np.array([np.nan])) is None
+
+
+def test_the_change_at_a_point_is_that_of_the_whole_comparison(cache, tmp_path):
+    """Also where the cells of the two do not coincide."""
+    random = np.random.default_rng(5)
+    for name, x, size in (("a", 5e5, 10), ("b", 5e5 - 3, 7)):
+        place = Affine(size, 0, x, 0, -size, 5.77e6)
+        write_grid_file(tmp_path / f"{name}.tif", random.uniform(0, 9, (40, 40)).astype("float32"), place, crs=UTM)
+    sides = [Layer(n, n, at(tmp_path / f"{n}.tif", n), DataKind.RASTER, GridStyle()) for n in "ab"]
+    whole = change_between(*(cache.raster(side.ref) for side in sides))
+    grid = whole.difference
+    for row, column in ((3, 4), (20, 11)):
+        x, y = grid.lattice.to_map(column + 0.5, row + 0.5)
+        assert change_at(cache, *sides, x + 2, y - 3, UTM).change == pytest.approx(
+            float(grid.values[0, row, column]), abs=1e-4
+        )
+    assert change_at(cache, *sides, 0, 0, UTM).text == "no data on either side"

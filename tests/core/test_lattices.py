@@ -11,11 +11,12 @@ from rasterio.enums import ColorInterp
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.compare import change_between
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.handover import RasterOrder, hand_over_raster
 from brisk_atlas.core.inspect.cell import along, cell_values
-from brisk_atlas.core.inspect.statistics import band_values, statistics_of
+from brisk_atlas.core.inspect.statistics import band_values
 from brisk_atlas.core.inspect.zonal import zonal_table
+from brisk_atlas.core.kinds import painter_for
+from brisk_atlas.core.kinds.asking import statistics_of
 from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
 from made_files import at, write_grid_file, write_squares
 
@@ -114,7 +115,7 @@ def test_the_map_draws_a_grid_where_it_lies(turned):
         "turned", "turned", at(path, "turned"), DataKind.RASTER, GridStyle(ramp="ink", stretch=Stretch("hand", 40, 160))
     )
     view = View(504_000.0, 5_776_000.0, 1.0, 700, 700, UTM)
-    frame = Painter(DataCache()).frame([layer], view)
+    frame = painter_for(DataCache()).frame([layer], view)
     for (x, y), value in zip(xy, truth):
         px, py = (int(v) for v in frame.view.to_pixel(x, y))
         col, row = ~transform * (x, y)

@@ -12,7 +12,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.handover.probes import save_probes
 from brisk_atlas.core.inspect import (
     Finding,
@@ -24,14 +23,14 @@ from brisk_atlas.core.inspect import (
     compare,
     feature_finding,
     picked,
-    probe,
-    probe_all,
     row_finding,
     spectra,
     vertex_readings,
 )
 from brisk_atlas.core.inspect.feature import geometry_readings
 from brisk_atlas.core.inspect.held import difference
+from brisk_atlas.core.kinds import first_style
+from brisk_atlas.core.kinds.asking import probe, probe_all
 from brisk_atlas.core.model import DataKind, Layer, named_as
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
@@ -45,7 +44,7 @@ UTM = "EPSG:32727"
 def layer(cache, path, part=None):
     part = part or cache.dataset(at(path)).parts[0].facts.name
     facts = cache.part(at(path, part)).facts
-    return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
+    return Layer(part, part, at(path, part), facts.kind, first_style(facts, 0))
 
 
 def values(finding):

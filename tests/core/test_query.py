@@ -17,10 +17,9 @@ from hypothesis import strategies as st
 from brisk_atlas.core import read
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.draw.frame import Painter
-from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Catalogue, ScanPool
 from brisk_atlas.core.find.scan_worker import summary_of
+from brisk_atlas.core.kinds import first_style, painter_for
 from brisk_atlas.core.model import Capability, Columns, Extent, FeatureQuery, Layer, OpenOptions, Ordering, RowsPart
 from brisk_atlas.core.read import table
 from brisk_atlas.core.rows.query import ask, ask_rows
@@ -142,8 +141,8 @@ def test_from_a_path_to_the_first_picture_a_table_with_coordinates_is_parsed_onc
     assert result.question is not None and result.question.guess.columns == Columns("lon", "lat")
     cache.set_options(at(path), result.question.guess)  # "Open" is pressed
     facts = cache.dataset(at(path)).parts[0].facts
-    layer = Layer("v", "v", at(path, facts.name), facts.kind, first_look(facts, 0))
-    frame = Painter(cache).frame([layer], View.fitting(facts.extent, 160, 120))
+    layer = Layer("v", "v", at(path, facts.name), facts.kind, first_style(facts, 0))
+    frame = painter_for(cache).frame([layer], View.fitting(facts.extent, 160, 120))
     assert frame.image.any() and not frame.faults
     assert cache.table(layer.ref).num_rows == 50
     assert len(parsed) == 1

@@ -561,7 +561,7 @@ def test_any_xml_becomes_tables(data, tmp_path):
 
 
 def test_a_page_stands_by_itself(data):
-    from brisk_atlas.core.handover.picture import picture_of
+    from brisk_atlas.core.kinds.first_sight import picture_of
     from brisk_atlas.core.model import DataRef
 
     document = read_document(data / "elevation_2031.tif.xml")

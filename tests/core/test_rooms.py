@@ -11,10 +11,9 @@ import pytest
 
 from brisk_atlas.core import read
 from brisk_atlas.core.curate.data_sections import derived_sections
-from brisk_atlas.core.draw.frame import Painter
-from brisk_atlas.core.draw.looks import first_look
 from brisk_atlas.core.find import Shelves, list_folder, role_of, walk
 from brisk_atlas.core.find.scan_worker import summary_of
+from brisk_atlas.core.kinds import first_style, painter_for
 from brisk_atlas.core.model import AtlasError, CannotRead, DataKind, Layer
 from brisk_atlas.core.relief import Camera, Stage
 from brisk_atlas.core.relief.drape import terrain_of
@@ -173,8 +172,8 @@ def test_an_unknown_crs_is_said_to_be_unknown(data):
 def terrain(cache, data):
     path = data / "elevation_2031.tif"
     facts = cache.part(at(path, "elevation_2031")).facts
-    layer = Layer("e", "e", at(path, "elevation_2031"), DataKind.RASTER, first_look(facts, 0))
-    return terrain_of(Painter(cache), layer, [layer], "#FFFFFF")
+    layer = Layer("e", "e", at(path, "elevation_2031"), DataKind.RASTER, first_style(facts, 0))
+    return terrain_of(painter_for(cache), layer, [layer], "#FFFFFF")
 
 
 def test_a_terrain_has_the_heights_of_its_grid(terrain, after):

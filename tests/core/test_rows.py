@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.draw.frame import Painter
-from brisk_atlas.core.draw.looks import first_look
-from brisk_atlas.core.inspect import Where, probe
+from brisk_atlas.core.inspect import Where
+from brisk_atlas.core.kinds import first_style, painter_for
+from brisk_atlas.core.kinds.asking import probe
 from brisk_atlas.core.model import (
     BadExpression,
     ColumnView,
@@ -95,7 +95,7 @@ def test_a_filter_acts_on_the_map_and_on_the_hand_if_it_is_let(cache, flows, lav
     view = View(x, y, 2.0, 40, 40, "EPSG:32727")
     style = VectorStyle(label=Label("vent"))
     there = Where.at(x, y, "EPSG:32727", 1)
-    painter = Painter(cache)
+    painter = painter_for(cache)
     for on_map, drawn in ((False, True), (True, False)):
         layer = replace(looking(flows, where="year < 2031", on_map=on_map), style=style)
         frame = painter.frame([layer], view, measure=lambda text, size: (8.0, 8.0))
@@ -123,14 +123,14 @@ def test_population_over_area_is_worked_out_and_colours_the_map(cache, flows, la
     assert [f.name for f in fields_with_added(cache, layer)][-2:] == ["thick", "class"]
     assert "thick" not in cache.table(flows.ref).column_names  # the original stays as it is
     styled = replace(layer, style=VectorStyle(colour_by="class", method="unique"))
-    frame = Painter(cache).frame([styled], View(510_000, 5_771_000, 20, 300, 300, "EPSG:32727"))
+    frame = painter_for(cache).frame([styled], View(510_000, 5_771_000, 20, 300, 300, "EPSG:32727"))
     assert frame.image.any() and not frame.faults
 
 
 def test_a_computed_field_that_fails_says_so(cache, flows):
     with pytest.raises(BadExpression, match="no field nothing"):
         rows_of(cache, looking(flows, computed=(ComputedField("x", "nothing + 1"),)))
-    frame = Painter(cache).frame(
+    frame = painter_for(cache).frame(
         [replace(looking(flows, computed=(ComputedField("x", "nothing + 1"),)), style=VectorStyle(colour_by="x"))],
         View(510_000, 5_771_000, 20, 30, 30, "EPSG:32727"),
     )
@@ -274,7 +274,7 @@ def test_all_of_it_is_kept_in_the_project(tmp_path, data, cache):
     )
     work = Work()
     facts = cache.part(at(path, "lava_flows")).facts
-    layer = work.add(at(path), facts, first_look(facts, 0))
+    layer = work.add(at(path), facts, first_style(facts, 0))
     work.change("rows", layer.id, rows=rows)
     save(work, tmp_path / "w.brisk.json")
     state, _, _ = read(tmp_path / "w.brisk.json")

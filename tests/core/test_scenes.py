@@ -12,9 +12,10 @@ import rasterio
 import made_files as made
 from brisk_atlas.core import read
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.handover import RasterOrder, hand_over_raster
-from brisk_atlas.core.inspect import Where, probe
+from brisk_atlas.core.inspect import Where
+from brisk_atlas.core.kinds import painter_for
+from brisk_atlas.core.kinds.asking import probe
 from brisk_atlas.core.model import CannotRead, DataKind, Extent, GridStyle, Layer, Rescale, Stretch
 from brisk_atlas.core.read.scene import parse_groups
 from brisk_atlas.core.read.scene_words import role_of_band
@@ -117,7 +118,7 @@ def test_a_scale_that_a_file_declares_is_applied_everywhere(tmp_path, cache):
 
 
 def test_the_quality_band_leaves_out_what_it_is_told_to(scene, data, cache):
-    painter = Painter(cache)
+    painter = painter_for(cache)
     extent = cache.raster(at(scene, "quality")).facts.extent
     view = View.fitting(extent, 341, 300)
     style = GridStyle((3, 2, 1), stretch=Stretch("hand", 5000, 20000))

@@ -12,10 +12,11 @@ from rasterio.features import geometry_mask
 from rasterio.transform import from_bounds
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.draw.looks import first_look
-from brisk_atlas.core.inspect import Where, names_of, probe, statistics, statistics_of, summarise
+from brisk_atlas.core.inspect import Where, statistics, summarise
 from brisk_atlas.core.inspect.measured import measure
 from brisk_atlas.core.inspect.zonal import zonal_table
+from brisk_atlas.core.kinds import first_style
+from brisk_atlas.core.kinds.asking import names_of, probe, statistics_of
 from brisk_atlas.core.model import BadExpression, CannotPlace, ComputedField, Extent, Layer, TableView
 from made_files import at
 
@@ -29,7 +30,7 @@ LASSO = np.array(
 def layer(cache, path, part=None):
     part = part or cache.dataset(at(path)).parts[0].facts.name
     facts = cache.part(at(path, part)).facts
-    return Layer(part, part, at(path, part), facts.kind, first_look(facts, 0))
+    return Layer(part, part, at(path, part), facts.kind, first_style(facts, 0))
 
 
 @pytest.fixture

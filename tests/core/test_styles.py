@@ -14,12 +14,12 @@ from hypothesis import strategies as st
 from brisk_atlas.core.cache import DataCache, by_view
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.classes import breaks, colouring_of, grown
-from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
 from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
-from brisk_atlas.core.draw.spread import spread_of
-from brisk_atlas.core.inspect import Where, probe
+from brisk_atlas.core.inspect import Where
+from brisk_atlas.core.kinds import kind_of, painter_for
+from brisk_atlas.core.kinds.asking import probe
 from brisk_atlas.core.model import (
     BadExpression,
     CannotRead,
@@ -110,7 +110,7 @@ def test_an_expression_that_is_none_is_refused(bad):
 
 @pytest.fixture
 def painter(cache):
-    return Painter(cache)
+    return painter_for(cache)
 
 
 def labelled(data, part, text, **more):
@@ -229,13 +229,13 @@ def test_a_spread_counts_the_values_and_knows_the_ends(cache, data):
         DataKind.RASTER,
         GridStyle(stretch=Stretch("percent", 2, 98)),
     )
-    spread = spread_of(cache, layer)
+    spread = kind_of(layer.kind).spread(cache, layer)
     assert len(spread.counts) == 1 and spread.counts[0].sum() > 100_000
     assert spread.edges[0] < spread.low < spread.high < spread.edges[-1]
     words = Layer(
         "b", "b", at(data / "tolvane_survey.gpkg", "buildings"), DataKind.VECTOR, VectorStyle(colour_by="village")
     )
-    assert spread_of(cache, words) is None
+    assert kind_of(words.kind).spread(cache, words) is None
 
 
 def test_a_stretch_by_deviations_stays_within_the_values():
@@ -264,7 +264,7 @@ def crowd(tmp_path, monkeypatch):
 def test_a_stream_is_sampled_from_afar_and_whole_from_near(crowd):
     cache = DataCache()
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle(width=0))
-    painter = Painter(cache)
+    painter = painter_for(cache)
     far = painter.frame([layer], View(504_000, 5_772_500, 10.0, 820, 520, UTM))
     assert far.notes["c"] == "1 in 10 features at this scale"
     assert (far.image[..., 3] > 0).sum() == pytest.approx(400 * 25, rel=0.1)
@@ -278,7 +278,7 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
     asked = []
     read = type(part).read
     monkeypatch.setattr(type(part), "read", lambda self, query: asked.append(query.extent) or read(self, query))
-    painter = Painter(cache)
+    painter = painter_for(cache)
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle())
     view = View(504_000, 5_772_500, 2.0, 400, 300, UTM)
     for dx in (0, 30, 60):
@@ -289,10 +289,10 @@ def test_a_stream_is_read_once_for_a_pan_within_what_was_read(crowd, monkeypatch
 def test_a_pan_does_not_mix_the_sample_with_what_is_read_by_view(crowd):
     """A strip that comes into view is small enough to be read in full; the picture must not be half one, half other."""
     layer = Layer("c", "c", at(crowd, "crowd"), DataKind.VECTOR, VectorStyle(width=0))
-    used, view = Painter(DataCache()), View(504_000, 5_772_500, 8.0, 820, 520, UTM)
+    used, view = painter_for(DataCache()), View(504_000, 5_772_500, 8.0, 820, 520, UTM)
     used.frame([layer], view)
     view = view.panned(-40, 25)
-    moved, anew = used.frame([layer], view), Painter(DataCache()).frame([layer], view)
+    moved, anew = used.frame([layer], view), painter_for(DataCache()).frame([layer], view)
     assert np.array_equal(moved.image, anew.image) and moved.notes == anew.notes
 
 

@@ -269,13 +269,13 @@ class Session(QObject):
         self._tried.add(source)  # also when it fails or is cancelled: not again until it is opened anew
 
         def work(job: Job) -> None:
-            from brisk_atlas.core.draw.prepare import prepare
+            from brisk_atlas.core.kinds import kind_of
 
             def report(share: float) -> None:
                 job.report(share)
                 self.call_in_gui(self.preparing.emit, source)
 
-            prepare(self.cache, layer, report)
+            kind_of(layer.kind).prepare(self.cache, layer, report)
 
         def ended(nothing: object) -> None:
             self._tried.discard(source)

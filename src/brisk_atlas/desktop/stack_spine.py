@@ -121,10 +121,10 @@ class StackSpine(QListWidget):
 
         def work(job: object) -> tuple:
             from brisk_atlas.core.draw import View
-            from brisk_atlas.core.draw.legend import legend_of
+            from brisk_atlas.core.kinds import kind_of
 
             extent = self.session.cache.part(layer.ref).facts.extent
-            legend = legend_of(self.session.cache, layer)
+            legend = kind_of(layer.kind).legend(self.session.cache, layer)
             if extent is None:
                 return None, legend
             view = View.fitting(extent, THUMB.width() * 2, THUMB.height() * 2, margin=0.02)

@@ -63,10 +63,7 @@ def change_between(
         raise AtlasError(after.ref, f"it does not overlap {before.ref.name}", "Choose two grids of the same place.")
     check(0.05)
     window = a.lattice.window_of(common)
-    first = before.block(window, bands=bands[:1])
-    check(0.4)
-    aligned = same_crs(a.crs, b.crs) and a.lattice.matches(b.lattice)
-    second = _own_cells(first, after, bands[1]) if aligned else _interpolated(first, after, bands[1])
+    first, second, aligned = sides_in(window, before, after, bands, check)
     check(0.8)
     valid = first.valid & second.valid
     delta = np.where(valid, second.values[0].astype(float) - first.values[0].astype(float), np.nan)
@@ -92,6 +89,22 @@ def change_between(
         float(known.max()),
         not aligned,
     )
+
+
+def sides_in(
+    window: CellWindow,
+    before: RasterPart,
+    after: RasterPart,
+    bands: tuple[int, int],
+    check: Callable[[float], None] = lambda share: None,
+) -> tuple[Grid, Grid, bool]:
+    """Return both sides on A's cells in a window of it, and whether B's own cells coincide with them; otherwise B is
+    interpolated."""
+    first = before.block(window, bands=bands[:1])
+    check(0.4)
+    aligned = same_crs(before.facts.crs, after.facts.crs) and before.facts.lattice.matches(after.facts.lattice)
+    second = _own_cells(first, after, bands[1]) if aligned else _interpolated(first, after, bands[1])
+    return first, second, aligned
 
 
 def _own_cells(grid: Grid, other: RasterPart, band: int) -> Grid:

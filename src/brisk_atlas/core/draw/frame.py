@@ -6,29 +6,23 @@ import logging
 import threading
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.cache.by_view import Seen, seen_features
-from brisk_atlas.core.model import AtlasError, CloudStyle, DataKind, DataRef, Extent, GridStyle, Layer, VectorStyle
-from brisk_atlas.core.place import same_crs, transform, transform_extent
-from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
-from brisk_atlas.core.rows import seen_rows, seen_shown
+from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Extent, Layer
+from brisk_atlas.core.place import transform_extent
 
 from .bands import in_bands
-from .cloud import draw_cloud
 from .drawn import Drawn
 from .kernels.pixels import MULTIPLY, NORMAL, blend
-from .labels import Measure, PlacedLabel, Room, anchors_of, place_labels
-from .raster import draw_raster
-from .vector import Inks, draw_picked, draw_vector, inks_of
+from .labels import Measure, PlacedLabel, Room, place_labels
+from .layer_painter import LayerPainter
 from .view import View
 
 KEPT_PICTURES = 24  # pictures of single layers kept for the next frame
-PICKED_INK, HALO = "#7A2DBF", "#FFFDF8"
 TELL_S = 0.12  # between two pictures of a frame that is not finished
 LEAST_SHARED = 0.15  # of a kept picture that must still be in view for it to be worth moving
 BLENDS = {"normal": NORMAL, "multiply": MULTIPLY}
@@ -73,10 +67,13 @@ log = logging.getLogger(__name__)
 
 
 class Painter:
-    """Draws frames. Safe for threads; pictures of layers are shared between frames."""
+    """Draws frames. Safe for threads; pictures of layers are shared between frames.
 
-    def __init__(self, cache: DataCache) -> None:
-        self.cache = cache
+    `painters` say how layers of each kind are drawn; `kinds.painter_for` gives the usual ones.
+    """
+
+    def __init__(self, cache: DataCache, painters: Mapping[DataKind, LayerPainter]) -> None:
+        self.cache, self.painters = cache, painters
         self._kept: OrderedDict[tuple, _Kept] = OrderedDict()
         self._lock = threading.Lock()
         self._placed: dict[str, dict[int, int]] = {}  # labels of the last picture, by layer and feature
@@ -144,22 +141,17 @@ class Painter:
         """Place the labels of all layers in view, the top layer first."""
         room, placed = Room(), []
         for layer in reversed(layers):
-            style = layer.style
-            if not layer.visible or not isinstance(style, VectorStyle) or style.label is None or layer.id in faults:
+            if not layer.visible or layer.style is None or layer.id in faults:
                 continue
             check()
             try:
-                seen = seen_features(self.cache, layer.ref, view.extent)
-                look, index, features = style.label, self.index(layer.ref, view.crs, seen), seen.features
-                table, shown = seen_rows(self.cache, layer, seen), seen_shown(self.cache, layer, seen)
-                anchors = self.cache.derive_latest(
-                    ("anchors", layer.id, layer.ref),
-                    (seen.key, look.text, look.first, view.crs, layer.rows.modifications),
-                    lambda f=features, t=table, i=index, k=look: anchors_of(f, t, i, k, view.crs),  # type: ignore[misc]
-                )
-                symbol = max(style.size, *(style.sizes if style.size_by else (0.0,))) * view.density
+                wanted = self.painters[layer.kind].labels(self.cache, layer, view)
+                if wanted is None:
+                    continue
                 before = self._placed.get(layer.id, {})
-                found = place_labels(index, anchors, look, symbol, view, measure, room, before, shown)
+                found = place_labels(
+                    wanted.index, wanted.anchors, wanted.look, wanted.symbol, view, measure, room, before, wanted.shown
+                )
             except Exception as error:
                 faults[layer.id] = self._fault(layer, error)
                 continue
@@ -171,38 +163,8 @@ class Painter:
         self, image: np.ndarray, layers: Sequence[Layer], view: View, picked: Picked, faults: dict[str, str]
     ) -> None:
         for layer in layers:
-            if (
-                layer.id == picked.layer_id
-                and layer.kind is DataKind.VECTOR
-                and layer.visible
-                and layer.id not in faults
-            ):
-                seen = seen_features(self.cache, layer.ref, view.extent)
-                if seen.key != ("all",):
-                    return  # rows of a stream have no lasting numbers
-                index = self.index(layer.ref, view.crs, seen)
-                draw_picked(image, index, np.array(picked.rows, np.int64), view, HALO, PICKED_INK)
-
-    def index(self, source: DataRef, crs: str | None, seen: Seen) -> ShapeIndex:
-        """Return the index of the shapes of seen features in a CRS, made once."""
-        if seen.key == ("all",):
-            return self.cache.shape_index(source, crs)
-        shapes = seen.features.shapes
-
-        def make() -> ShapeIndex:
-            same = same_crs(seen.features.crs, crs)
-            return index_of(shapes if same else shapes.moved(transform(shapes.xy, seen.features.crs, crs)))
-
-        return self.cache.derive_latest(("shape index", source), (seen.key, crs), make)
-
-    def inks(self, layer: Layer, seen: Seen) -> Inks:
-        """Return what a vector layer's style makes of each row."""
-        style = layer.style
-        assert isinstance(style, VectorStyle)
-        asked = (seen.key, style.colour_by, style.method, style.classes, style.ramp, style.stretch,
-                 style.width_by, style.widths, style.size_by, style.sizes, layer.rows.modifications)  # fmt: skip
-        table = seen_rows(self.cache, layer, seen)
-        return self.cache.derive_latest(("inks", layer.id, layer.ref), asked, lambda: inks_of(table, style))
+            if layer.id == picked.layer_id and layer.visible and layer.style is not None and layer.id not in faults:
+                self.painters[layer.kind].paint_picked(self.cache, layer, image, view, picked.rows)
 
     def _layer(
         self, layer: Layer, view: View, check: Callable[[], None], so_far: Callable[[np.ndarray], None]
@@ -225,7 +187,9 @@ class Painter:
         if kept is not None and kept.view == view:
             return kept.image, kept.drawn
         image = np.zeros((view.height, view.width, 4), np.uint8)
-        drawn = self._mend(layer, kept, image, view, check) if kept is not None and _may_move(layer, kept) else None
+        drawn = (
+            self._mend(layer, kept, image, view, check) if kept is not None and self._may_move(layer, kept) else None
+        )
         if drawn is None:
             drawn = self._draw(layer, image, view, check, lambda: so_far(image))
         if not drawn.unfinished:
@@ -252,19 +216,12 @@ class Painter:
     def _draw(
         self, layer: Layer, image: np.ndarray, view: View, check: Callable[[], None], tell: Callable[[], None]
     ) -> Drawn:
-        style = layer.style
-        if isinstance(style, VectorStyle):
-            seen = seen_features(self.cache, layer.ref, view.extent)
-            index = self.index(layer.ref, view.crs, seen)
-            check()
-            inks, shown = self.inks(layer, seen), seen_shown(self.cache, layer, seen, check)
-            draw_vector(image, index, inks, style, view, check, tell, shown)
-            return Drawn(note=seen.note)
-        elif isinstance(style, GridStyle):
-            return draw_raster(image, self.cache, layer.ref, style, view, check)
-        elif isinstance(style, CloudStyle):
-            return draw_cloud(image, self.cache, layer.ref, style, view, check, tell)
-        return Drawn()
+        return self.painters[layer.kind].paint(self.cache, layer, image, view, check, tell)
+
+    def _may_move(self, layer: Layer, kept: _Kept) -> bool:
+        """Return whether a kept picture can be moved: not where colours follow the view, nor where some things are left
+        out by how many are in view."""
+        return not kept.drawn.note and self.painters[layer.kind].may_move(layer)
 
     def forget(self, places: Collection[DataRef] | None = None) -> None:
         """Drop the pictures of layers of some places, or all, after the data there has changed."""
@@ -276,12 +233,6 @@ class Painter:
 def _lay(image: np.ndarray, above: np.ndarray, layer: Layer) -> None:
     mode, opacity = BLENDS[layer.blend], layer.opacity
     in_bands(image.shape[0], lambda a, b: blend(image, above, opacity, mode, a, b))
-
-
-def _may_move(layer: Layer, kept: _Kept) -> bool:
-    """Return whether a place on the map looks the same wherever it stands in the picture: not where
-    colours follow the view, nor where some things are left out by how many are in view."""
-    return not kept.drawn.note and not (isinstance(layer.style, GridStyle) and layer.style.stretch.in_view)
 
 
 def _move(kept: _Kept, image: np.ndarray, view: View) -> list[tuple[View, slice, slice]] | None:

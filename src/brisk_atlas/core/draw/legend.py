@@ -34,28 +34,14 @@ class Legend:
     plain: bool = False
 
 
-def legend_of(cache: DataCache, layer: Layer) -> Legend | None:
-    """Return the legend of a layer; reads what it needs, so call it in the background.
-
-    Raises BadExpression.
-    """
-    style = layer.style
-    if isinstance(style, GridStyle):
-        return _grid(cache, layer, style)
-    if isinstance(style, VectorStyle):
-        return _vector(cache, layer, style)
-    if isinstance(style, CloudStyle):
-        return _cloud(cache, layer, style)
-    return None
-
-
 def _most(entries: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
     if len(entries) <= MOST_CLASSES:
         return entries
     return (*entries[:MOST_CLASSES], (NO_VALUE, f"{len(entries) - MOST_CLASSES:,} more"))
 
 
-def _grid(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
+def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
+    """Return the legend of a grid; reads what it needs. Raises BadExpression."""
     sources = channel_sources(layer.ref, style)
     bands = []
     for source, number in zip(sources, style.bands):
@@ -74,7 +60,8 @@ def _grid(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
     return Legend(band.name, (), style.ramp, low, high, band.unit)
 
 
-def _vector(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
+def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
+    """Return the legend of a vector layer; reads what it needs. Raises BadExpression."""
     colouring = colouring_of(all_seen_rows(cache, layer), style) if style.colour_by else None
     if colouring is None or style.colour_by is None:
         kind = cache.part(layer.ref).facts.geometry_type or ""
@@ -86,7 +73,8 @@ def _vector(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     return Legend(style.colour_by, _most(colouring.entries))
 
 
-def _cloud(cache: DataCache, layer: Layer, style: CloudStyle) -> Legend:
+def cloud_legend(cache: DataCache, layer: Layer, style: CloudStyle) -> Legend:
+    """Return the legend of a cloud; reads what it needs. Raises BadExpression."""
     points, _ = cache.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
     if style.colour_by == "rgb":
         return Legend("colour as measured")

@@ -29,30 +29,35 @@ class Spread:
     high: float
 
 
-def spread_of(cache: DataCache, layer: Layer) -> Spread | None:
-    """Return the spread of what colours a layer, None where colours do not run with numbers.
+def grid_spread(cache: DataCache, layer: Layer, style: GridStyle) -> Spread | None:
+    """Return the spread of the bands on show; None where colours do not run with their numbers."""
+    if style.own_colours or style.slope:
+        return None
+    sources = channel_sources(layer.ref, style)
+    samples = [grid_sample(cache, s, b) for s, b in zip(sources, style.bands)]
+    ends = [grid_limits(cache, s, b, style.stretch) for s, b in zip(sources, style.bands)]
+    return _spread(samples, min(low for low, _ in ends), max(high for _, high in ends))
 
-    Raises BadExpression.
-    """
-    style = layer.style
-    if isinstance(style, GridStyle):
-        if style.own_colours or style.slope:
-            return None
-        sources = channel_sources(layer.ref, style)
-        samples = [grid_sample(cache, s, b) for s, b in zip(sources, style.bands)]
-        ends = [grid_limits(cache, s, b, style.stretch) for s, b in zip(sources, style.bands)]
-        return _spread(samples, min(low for low, _ in ends), max(high for _, high in ends))
-    if isinstance(style, VectorStyle) and style.colour_by and style.method == "ramp":
-        table = all_seen_rows(cache, layer)
-        if not table.num_rows or not is_number(column_of(table, style.colour_by).type):
-            return None
-        values = numbers_of(table, style.colour_by)
-        return _spread([values], *limits_of(values, style.stretch))
-    if isinstance(style, CloudStyle) and style.colour_by not in ("rgb", "classification"):
-        points, _ = cache.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
-        values = points.values(style.colour_by)
-        return _spread([values[:: max(1, len(values) // 500_000)]], *cloud_limits(values, style))
-    return None
+
+def vector_spread(cache: DataCache, layer: Layer, style: VectorStyle) -> Spread | None:
+    """Return the spread of the field that colours features; None where colours do not run with numbers. Raises
+    BadExpression."""
+    if not style.colour_by or style.method != "ramp":
+        return None
+    table = all_seen_rows(cache, layer)
+    if not table.num_rows or not is_number(column_of(table, style.colour_by).type):
+        return None
+    values = numbers_of(table, style.colour_by)
+    return _spread([values], *limits_of(values, style.stretch))
+
+
+def cloud_spread(cache: DataCache, layer: Layer, style: CloudStyle) -> Spread | None:
+    """Return the spread of the dimension that colours points; None where they have colours of their own."""
+    if style.colour_by in ("rgb", "classification"):
+        return None
+    points, _ = cache.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
+    values = points.values(style.colour_by)
+    return _spread([values[:: max(1, len(values) // 500_000)]], *cloud_limits(values, style))
 
 
 def _spread(samples: list[np.ndarray], low: float, high: float) -> Spread | None:

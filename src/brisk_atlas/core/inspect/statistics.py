@@ -11,9 +11,9 @@ import pyarrow as pa
 import shapely
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model import BadExpression, CellWindow, DataKind, Extent, Lattice, Layer, RasterPart, number_text
+from brisk_atlas.core.model import BadExpression, CellWindow, Extent, Lattice, Layer, RasterPart, number_text
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.place import height_unit_of, transform_extent
+from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.rows import rows_of, shown_rows
 
 from .cell import along
@@ -178,60 +178,57 @@ def places_along(xy: np.ndarray, count: int) -> np.ndarray:
     return np.column_stack([np.interp(at, run, xy[:, 0]), np.interp(at, run, xy[:, 1])])
 
 
-def names_of(cache: DataCache, layer: Layer) -> list[str]:
-    """Return what of a layer can be summed up: bands, fields of numbers, or dimensions."""
-    facts = cache.part(layer.ref).facts
-    if layer.kind is DataKind.RASTER and facts.grid:
-        return [band.name for band in facts.grid.bands]
-    if layer.kind is DataKind.POINTCLOUD and facts.cloud:
-        return ["z", *(name for name in facts.cloud.dimensions if name not in ("X", "Y", "Z"))]
-    table = rows_of(cache, layer)
+def number_fields(table: pa.Table) -> list[str]:
+    """Return the fields of a table that hold numbers."""
     number = lambda t: pa.types.is_integer(t) or pa.types.is_floating(t) or pa.types.is_decimal(t)  # noqa: E731
     return [field.name for field in table.schema if number(field.type)]
 
 
-def statistics_of(
-    cache: DataCache, layer: Layer, name: str, where: Where | Extent | None = None, check: Check = lambda: None
+def grid_statistics(
+    cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check = lambda: None
 ) -> tuple[Summary | None, str]:
-    """Return the summary of a band, a field or a dimension by name, and its unit.
+    """Return the summary of a band by name, in an area or everywhere, and its unit. Raises CannotRead."""
+    part = cache.raster(layer.ref)
+    facts = part.facts
+    assert facts.grid is not None
+    band = next(b for b in facts.grid.bands if b.name == name)
+    values, note = band_values(part, band.index, shape_in(where, facts.crs) if where else None, check)
+    return summarise(values, note=note), band.unit
 
-    `where` is an area, or the extent of a view, None for the whole. Fields are those of the rows that
-    the filters show; in an area, of features that meet it. Raises BadExpression, CannotRead.
-    """
-    facts = cache.part(layer.ref).facts
-    if isinstance(where, Extent):
-        own = transform_extent(where, facts.crs)
-        if own is None:
-            return None, ""
-        where = Where.box(own.xmin, own.ymin, own.xmax, own.ymax, facts.crs)
-    if layer.kind is DataKind.RASTER:
-        part = cache.raster(layer.ref)
-        assert facts.grid is not None
-        band = next(b for b in facts.grid.bands if b.name == name)
-        values, note = band_values(part, band.index, shape_in(where, facts.crs) if where else None, check)
-        return summarise(values, note=note), band.unit
-    if layer.kind is DataKind.POINTCLOUD:
-        points = cache.points(layer.ref)
-        values = points.values(name)
-        if where is not None:
-            values = values[shapely.intersects_xy(shape_in(where, points.crs), points.xyz[:, 0], points.xyz[:, 1])]
-        return summarise(values), height_unit_of(points.crs) if name == "z" else ""
+
+def cloud_statistics(cache: DataCache, layer: Layer, name: str, where: Where | None) -> tuple[Summary | None, str]:
+    """Return the summary of a dimension of points, in an area or everywhere, and its unit. Raises CannotRead."""
+    points = cache.points(layer.ref)
+    values = points.values(name)
+    if where is not None:
+        values = values[shapely.intersects_xy(shape_in(where, points.crs), points.xyz[:, 0], points.xyz[:, 1])]
+    return summarise(values), height_unit_of(points.crs) if name == "z" else ""
+
+
+def field_statistics(
+    cache: DataCache, layer: Layer, name: str, rows: np.ndarray | None = None
+) -> tuple[Summary | None, str]:
+    """Return the summary of a field over the rows that the filters show, of those numbered `rows` where given, and its
+    unit. Raises BadExpression, CannotRead."""
     table = rows_of(cache, layer)
     if name not in table.column_names:
         raise BadExpression(name, "there is no such field any more", "Choose another one.")
     column = table.column(name).cast(pa.float64(), safe=False).to_numpy()
     mask = shown_rows(cache, layer)
-    if where is not None and layer.kind is DataKind.VECTOR:
-        rows = hit(cache.features(layer.ref), cache.shape_index(layer.ref, where.crs), where)
+    if rows is not None:
         met = np.zeros(table.num_rows, bool)
         met[rows] = True
         mask = met if mask is None else mask & met
-    return summarise(column if mask is None else column[mask]), next(
-        (f.unit for f in layer.rows.computed if f.name == name), ""
-    )
+    unit = next((f.unit for f in layer.rows.computed if f.name == name), "")
+    return summarise(column if mask is None else column[mask]), unit
+
+
+def features_in(cache: DataCache, layer: Layer, where: Where) -> np.ndarray:
+    """Return the numbers of the features that meet an area."""
+    return hit(cache.features(layer.ref), cache.shape_index(layer.ref, where.crs), where)
 
 
 __all__ = [
-    "Summary", "area_statistics", "around", "band_values", "line_statistics", "names_of", "places_along",
-    "statistics_of", "summarise", "summary_readings",
+    "Summary", "area_statistics", "around", "band_values", "line_statistics", "places_along",
+    "summarise", "summary_readings",
 ]  # fmt: skip

@@ -8,18 +8,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, DataKind, Extent, GridStyle, Layer
 
 from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, layer_of, silent
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
-
-FORMATS = {  # by ending
-    DataKind.VECTOR: {".gpkg": "GeoPackage", ".geojson": "GeoJSON", ".fgb": "FlatGeobuf", ".shp": "Shapefile"},
-    DataKind.TABLE: {".csv": "CSV", ".xlsx": "XLSX", ".parquet": "Parquet"},
-    DataKind.RASTER: {".tif": "GeoTIFF"},
-}
 
 
 @dataclass(frozen=True)
@@ -42,19 +37,16 @@ class Export(Operation):
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         layer = layer_of(workspace, self.source)
         check_is_no_source(workspace, self.path)
-        formats = FORMATS.get(layer.kind)
-        if formats is None:
+        formats = kind_of(layer.kind).formats
+        if not formats:
             raise AtlasError(layer.name, f"a {layer.kind} can't be exported yet", "Export a grid, features or rows.")
         format_ = formats.get(self.path.suffix.lower())
         if format_ is None:
             raise AtlasError(self.path, f"a {layer.kind} is not written as '{self.path.suffix}'",
                              f"Choose one of {', '.join(formats)}.")  # fmt: skip
         self._check_fields(workspace, layer)
-        if layer.kind is DataKind.RASTER:
-            return self._grid(workspace, layer, progress)
-        if layer.kind is DataKind.TABLE:
-            return self._table(workspace, layer, format_, progress)
-        return self._features(workspace, layer, format_, progress)
+        write = {DataKind.RASTER: self._grid, DataKind.TABLE: self._table, DataKind.VECTOR: self._features}
+        return write[layer.kind](workspace, layer, format_, progress)
 
     def _check_fields(self, workspace: Workspace, layer: Layer) -> None:
         """Raise AtlasError for a field or band that is not there."""
@@ -65,7 +57,7 @@ class Export(Operation):
             word = "band" if grid else "field"
             raise AtlasError(layer.name, f"it has no {word} {', '.join(strange)}", f"There are: {', '.join(there)}.")
 
-    def _grid(self, workspace: Workspace, layer: Layer, progress: Progress) -> Written:
+    def _grid(self, workspace: Workspace, layer: Layer, format_: str, progress: Progress) -> Written:
         from brisk_atlas.core.handover import RasterOrder, hand_over_raster
 
         part = workspace.cache.raster(layer.ref)

@@ -179,7 +179,7 @@ class WriteRecordPage(Operation):
         from brisk_atlas.core.curate.documents import data_of, document_of
         from brisk_atlas.core.curate.handing_on import html_page
         from brisk_atlas.core.curate.saving import replace_file
-        from brisk_atlas.core.handover.picture import picture_of
+        from brisk_atlas.core.kinds.first_sight import picture_of
         from brisk_atlas.core.model import DataRef
 
         document, data = document_of(self.record), data_of(self.record)

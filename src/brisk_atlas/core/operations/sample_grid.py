@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 import numpy as np
 import pyarrow as pa
 
+from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, DataKind
 
-from .export import FORMATS
 from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, grid_of, layer_of, silent
 
 if TYPE_CHECKING:
@@ -34,10 +34,11 @@ class SampleGrid(Operation):
 
         check_is_no_source(workspace, self.path)
         layer, grid = layer_of(workspace, self.points), grid_of(workspace, self.grid)
-        format_ = FORMATS[DataKind.VECTOR].get(self.path.suffix.lower())
+        formats = kind_of(DataKind.VECTOR).formats
+        format_ = formats.get(self.path.suffix.lower())
         if format_ is None:
             raise AtlasError(self.path, f"points are not written as '{self.path.suffix}'",
-                             f"Choose one of {', '.join(FORMATS[DataKind.VECTOR])}.")  # fmt: skip
+                             f"Choose one of {', '.join(formats)}.")  # fmt: skip
         features = workspace.cache.features(layer.ref)
         vertices = np.diff(features.shapes.path_starts[features.shapes.feature_starts])
         if not np.isin(vertices, (0, 1)).all():

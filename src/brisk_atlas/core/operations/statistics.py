@@ -53,7 +53,7 @@ class Statistics(Operation):
 
     def over(self, workspace: Workspace, where: Where | Extent | None, progress: Progress = silent) -> StatisticsResult:
         """Return the statistics over an area drawn by hand, an extent, or everywhere."""
-        from brisk_atlas.core.inspect import names_of, statistics_of
+        from brisk_atlas.core.kinds.asking import names_of, statistics_of
 
         layer = layer_of(workspace, self.source)
         names = names_of(workspace.cache, layer)

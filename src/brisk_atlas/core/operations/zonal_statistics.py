@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.kinds import kind_of
+from brisk_atlas.core.model import AtlasError, DataKind, DataRef
 
 from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, grid_of, layer_of, silent
 
@@ -50,9 +51,7 @@ class ZonalStatistics(Operation):
 
 
 def _format(path: Path) -> str:
-    from .export import FORMATS, DataKind
-
-    found = FORMATS[DataKind.TABLE].get(path.suffix.lower())
+    found = kind_of(DataKind.TABLE).formats.get(path.suffix.lower())
     if found is None:
         raise AtlasError(path, f"a table is not written as '{path.suffix}'", "Choose .csv, .xlsx or .parquet.")
     return found

@@ -135,9 +135,9 @@ class Workspace:
     def painter(self) -> Painter:
         """Return the painter; the first call loads the drawing core, which takes time."""
         if self._painter is None:
-            from brisk_atlas.core.draw.frame import Painter
+            from brisk_atlas.core.kinds import painter_for
 
-            self._painter = Painter(self.cache)
+            self._painter = painter_for(self.cache)
         return self._painter
 
     # Opening
@@ -168,7 +168,7 @@ class Workspace:
 
     def read_parts(self, ref: DataRef, report: Report = _silent) -> list[OpenedPart]:
         """Read what is to be drawn of a dataset, or of one part of it, for `add`. Raises AtlasError."""
-        from brisk_atlas.core.draw.looks import first_look
+        from brisk_atlas.core.kinds import first_style
         from brisk_atlas.core.model import AtlasError
 
         report(0.1, "looking at it")
@@ -195,7 +195,7 @@ class Workspace:
                 from brisk_atlas.core.cache.by_view import seen_features
 
                 seen_features(self.cache, source, part.facts.extent)
-            style = first_look(part.facts, len(self.work.layers) + number)
+            style = first_style(part.facts, len(self.work.layers) + number)
             found.append(OpenedPart(source, part.facts, style, _layer_name(dataset, part.facts)))
         return found
 

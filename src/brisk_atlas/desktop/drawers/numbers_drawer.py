@@ -113,7 +113,7 @@ class NumbersDrawer(QWidget):
                 self.sum_up()
 
         def ask(job: Job) -> list[str]:
-            from brisk_atlas.core.inspect import names_of
+            from brisk_atlas.core.kinds.asking import names_of
 
             return names_of(self.session.cache, layer)
 

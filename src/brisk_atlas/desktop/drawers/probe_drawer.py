@@ -24,8 +24,8 @@ from .readings_tree import ReadingsTree
 if TYPE_CHECKING:
     import numpy as np
 
+    from brisk_atlas.core.compare.point_change import PointChange
     from brisk_atlas.core.inspect import Finding, Where
-    from brisk_atlas.core.inspect.difference import PointChange
     from brisk_atlas.core.inspect.measured import Measured
 
     from .spectra_chart import SpectraChart
@@ -207,13 +207,13 @@ class ProbeDrawer(QWidget):
         cache = self.session.cache
 
         def ask(job: Job) -> tuple:
-            from brisk_atlas.core.inspect import probe_all
-            from brisk_atlas.core.inspect.difference import difference_at
+            from brisk_atlas.core.compare.point_change import change_at
+            from brisk_atlas.core.kinds.asking import probe_all
             from brisk_atlas.core.place import Spot, notations
 
             findings = probe_all(cache, layers, where, job.check)
             x, y = where.middle
-            change = difference_at(cache, *sides, x, y, where.crs) if sides else None
+            change = change_at(cache, *sides, x, y, where.crs) if sides else None
             facts = self.session.facts_of(subject) if subject else None
             cells = cache.raster(subject.ref).facts.lattice if subject and subject.kind is DataKind.RASTER else None
             texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))

@@ -339,9 +339,9 @@ class StyleRows:
         asked = layer.id, layer.style
 
         def work(job: object) -> object:
-            from brisk_atlas.core.draw.spread import spread_of
+            from brisk_atlas.core.kinds import kind_of
 
-            return spread_of(self.session.cache, layer)
+            return kind_of(layer.kind).spread(self.session.cache, layer)
 
         def done(spread: Any) -> None:
             subject = self.session.work.subject
@@ -361,9 +361,9 @@ class StyleRows:
             return
 
         def work(job: object) -> tuple[float, float]:
-            from brisk_atlas.core.draw.spread import spread_of
+            from brisk_atlas.core.kinds import kind_of
 
-            spread = spread_of(self.session.cache, layer)
+            spread = kind_of(layer.kind).spread(self.session.cache, layer)
             return (spread.low, spread.high) if spread else (0.0, 1.0)
 
         def done(ends: tuple[float, float]) -> None:

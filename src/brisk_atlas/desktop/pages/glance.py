@@ -274,7 +274,7 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
 
 def _tables(dataset: Dataset, part_name: str | None) -> dict[str, Any]:
     """Return the first rows of every part that has rows, and how many it has."""
-    from brisk_atlas.core.draw.looks import at_a_sight
+    from brisk_atlas.core.kinds.first_sight import at_a_sight
     from brisk_atlas.core.model import FeatureQuery, RowsPart
 
     from .glance_rows import ROWS as FIRST
@@ -289,7 +289,7 @@ def _tables(dataset: Dataset, part_name: str | None) -> dict[str, Any]:
 def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple[list[Layer], Extent | None, str]:
     """Return the layers to draw and where, or words in place of a picture."""
     from brisk_atlas.core.draw.frame import extent_of
-    from brisk_atlas.core.draw.looks import first_layers
+    from brisk_atlas.core.kinds.first_sight import first_layers
 
     layers = first_layers(dataset, part_name)
     if not layers:

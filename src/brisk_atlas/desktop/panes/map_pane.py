@@ -324,9 +324,9 @@ class MapPane(QWidget):
         crs = self.session.work.state.crs
 
         def work(job: Job) -> str:
-            from brisk_atlas.core.inspect.difference import difference_at
+            from brisk_atlas.core.compare.point_change import change_at
 
-            return difference_at(self.session.cache, *sides, *pointer, crs).text
+            return change_at(self.session.cache, *sides, *pointer, crs).text
 
         def done(text: str) -> None:
             self.canvas.hint = text if self.session.work.state.curtain else ""

@@ -238,7 +238,7 @@ class RecordActions(QObject):
         def work(job: Job) -> None:
             from brisk_atlas.core.curate.handing_on import html_page
             from brisk_atlas.core.curate.saving import replace_file
-            from brisk_atlas.core.handover.picture import picture_of
+            from brisk_atlas.core.kinds.first_sight import picture_of
 
             picture = picture_of(data) if data else None
             replace_file(path, html_page(document, picture, derived=derived if data else ()).encode("utf-8"))

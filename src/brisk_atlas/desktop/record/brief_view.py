@@ -98,7 +98,7 @@ class BriefView(QWidget):
 
         def work(job: Job) -> tuple:
             from brisk_atlas.core.draw.frame import extent_of
-            from brisk_atlas.core.draw.looks import first_layers
+            from brisk_atlas.core.kinds.first_sight import first_layers
 
             layers = first_layers(session.cache.dataset(data))
             crs = session.cache.part(layers[0].ref).facts.crs if layers else None

@@ -1,0 +1,61 @@
+"""The change at one point between two grids."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.model import CellWindow, GridStyle, Layer, number_text
+from brisk_atlas.core.place import transform
+
+from .change import sides_in
+
+
+@dataclass(frozen=True)
+class PointChange:
+    """Values of A and B at a point and B minus A; None where a side has no data there."""
+
+    a: float | None
+    b: float | None
+    unit: str = ""
+
+    @property
+    def change(self) -> float | None:
+        return None if self.a is None or self.b is None else self.b - self.a
+
+    @property
+    def text(self) -> str:
+        """Return the reading in one line; what is unknown is said."""
+        if self.a is None and self.b is None:
+            return "no data on either side"
+        unit = f" {self.unit}" if self.unit else ""
+        a, b = (f"{number_text(round(v, 3))}{unit}" if v is not None else "no data" for v in (self.a, self.b))
+        change = self.change
+        return f"A {a}   B {b}" + (f"   change {change:+,.2f}{unit}" if change is not None else "")
+
+
+def change_at(cache: DataCache, side_a: Layer, side_b: Layer, x: float, y: float, crs: str | None) -> PointChange:
+    """Return what the shown band (the first of a composite) of both layers has in A's cell at a point, compared as
+    `change_between` does."""
+    parts = cache.raster(side_a.ref), cache.raster(side_b.ref)
+    bands = _shown_band(side_a), _shown_band(side_b)
+    units = [part.facts.grid.bands[band - 1].unit for part, band in zip(parts, bands) if part.facts.grid]
+    unit = units[0] if len(set(units)) == 1 else ""
+    lattice = parts[0].facts.lattice
+    column, row = lattice.to_cells(*transform(np.array([[x, y]]), crs, parts[0].facts.crs)[0])
+    if not (0 <= column < lattice.columns and 0 <= row < lattice.rows):
+        return PointChange(None, None, unit)
+    window = CellWindow(int(column), int(row), int(column) + 1, int(row) + 1)
+    first, second, _ = sides_in(window, parts[0], parts[1], bands)
+    a, b = (float(g.values[0, 0, 0]) if g.valid[0, 0] else None for g in (first, second))
+    return PointChange(_known(a), _known(b), unit)
+
+
+def _shown_band(layer: Layer) -> int:
+    return layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1
+
+
+def _known(value: float | None) -> float | None:
+    return value if value is not None and np.isfinite(value) else None

@@ -1,0 +1,67 @@
+"""What draws the layers of one kind: the painter of frames is given one for each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.model import Label, Layer
+from brisk_atlas.core.read.shape_index import ShapeIndex
+
+from .drawn import Drawn
+from .labels import Anchors
+from .view import View
+
+Check = Callable[[], None]
+PICKED_INK, HALO = "#7A2DBF", "#FFFDF8"
+
+
+@dataclass(frozen=True, eq=False)
+class LabelsWanted:
+    """What labels of a layer need: where features lie, their texts, how large the symbols are under them, and which
+    features are shown (all where None)."""
+
+    index: ShapeIndex
+    anchors: Anchors
+    look: Label
+    symbol: float
+    shown: np.ndarray | None
+
+
+class LayerPainter(Protocol):
+    """Draws layers of one kind into (rows, cols, 4) uint8 premultiplied RGBA of a view."""
+
+    def paint(
+        self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, check: Check, so_far: Check
+    ) -> Drawn:
+        """Draw a layer. `check` is called often and may raise to stop; `so_far` when more of it can be seen."""
+
+    def may_move(self, layer: Layer) -> bool:
+        """Return whether a place looks the same wherever it stands in the picture, so that a picture can be moved."""
+
+    def labels(self, cache: DataCache, layer: Layer, view: View) -> LabelsWanted | None:
+        """Return what the labels of a layer need, None where it has none."""
+
+    def paint_picked(
+        self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, rows: tuple[int, ...]
+    ) -> None:
+        """Draw the picked features of a layer."""
+
+
+class PlainPainter:
+    """The base of painters of what has neither labels nor features to pick."""
+
+    def may_move(self, layer: Layer) -> bool:
+        return True
+
+    def labels(self, cache: DataCache, layer: Layer, view: View) -> LabelsWanted | None:
+        return None
+
+    def paint_picked(
+        self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, rows: tuple[int, ...]
+    ) -> None:
+        """Nothing of it can be picked."""

@@ -1,0 +1,116 @@
+"""Grids: elevation, imagery, classes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from types import MappingProxyType
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from brisk_atlas.core.draw.drawn import Drawn
+from brisk_atlas.core.draw.layer_painter import PlainPainter
+from brisk_atlas.core.draw.legend import Legend, grid_legend
+from brisk_atlas.core.draw.raster import channel_sources, draw_raster, pyramid_of
+from brisk_atlas.core.draw.spread import Spread, grid_spread
+from brisk_atlas.core.draw.view import View
+from brisk_atlas.core.inspect.cell import cell_finding
+from brisk_atlas.core.inspect.finding import Finding, Where
+from brisk_atlas.core.inspect.statistics import (
+    Summary,
+    area_statistics,
+    grid_statistics,
+    line_statistics,
+    summary_readings,
+)
+from brisk_atlas.core.model import DataKind, Facts, GridStyle, Layer, Stretch
+
+from .kind import Check, LayerKind
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.cache import DataCache
+
+ELEVATION_WORDS = ("elev", "height", "dem", "dtm", "dsm", "depth", "bathy", "floor", "topo", "altitude")
+QUALITY_WORDS = ("quality", "class", "mask")
+
+
+class GridPainter(PlainPainter):
+    """Draws bands, resampled to the pixels of the view."""
+
+    def paint(
+        self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, check: Check, so_far: Check
+    ) -> Drawn:
+        return draw_raster(image, cache, layer.ref, _style(layer), view, check)
+
+    def may_move(self, layer: Layer) -> bool:
+        return not _style(layer).stretch.in_view
+
+
+class GridKind(LayerKind):
+    """One or more bands of cells."""
+
+    kind = DataKind.RASTER
+    painter = GridPainter()
+    formats = MappingProxyType({".tif": "GeoTIFF"})
+
+    def first_style(self, facts: Facts, number: int) -> GridStyle | None:
+        return _first_style(facts) if facts.grid else None
+
+    def prepare(self, cache: DataCache, layer: Layer, report: Callable[[float], None]) -> None:
+        """Make the overviews that the bands on show lack. Raises CannotRead, OSError for a full disk."""
+        style = _style(layer)
+        asked = list(zip(channel_sources(layer.ref, style), style.bands))
+        for number, (source, band) in enumerate(asked):
+            pyramid = pyramid_of(cache, source, band, style)
+            if pyramid is not None:
+                pyramid.build(lambda share, n=number: report((n + share) / len(asked)))  # type: ignore[misc]
+
+    def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
+        return grid_legend(cache, layer, layer.style) if isinstance(layer.style, GridStyle) else None
+
+    def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
+        return grid_spread(cache, layer, layer.style) if isinstance(layer.style, GridStyle) else None
+
+    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> Finding | None:
+        """The cell that was clicked with all its bands; the statistics of those in an area or along a line."""
+        if where.kind == "click":
+            x, y = where.xy[0].tolist()
+            return cell_finding(cache, layer, x, y, where.crs)
+        statistics = line_statistics if where.kind == "line" else area_statistics
+        readings = [
+            reading
+            for name, summary, unit in statistics(cache, layer, where, check)
+            for reading in summary_readings(name, summary, unit)
+        ]
+        return Finding(layer.id, layer.name, tuple(readings)) if readings else None
+
+    def names(self, cache: DataCache, layer: Layer) -> list[str]:
+        grid = cache.part(layer.ref).facts.grid
+        return [band.name for band in grid.bands] if grid else []
+
+    def statistics(
+        self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
+    ) -> tuple[Summary | None, str]:
+        return grid_statistics(cache, layer, name, where, check)
+
+
+def _style(layer: Layer) -> GridStyle:
+    assert isinstance(layer.style, GridStyle)
+    return layer.style
+
+
+def _first_style(facts: Facts) -> GridStyle:
+    assert facts.grid is not None
+    bands, roles = facts.grid.bands, [band.role for band in facts.grid.bands]
+    names = " ".join([facts.name, *(band.name for band in bands)]).lower()
+    if "red" in roles and "green" in roles and "blue" in roles:
+        as_stored = facts.grid.dtype == "uint8"
+        stretch = Stretch("hand", 0, 255) if as_stored else Stretch()
+        return GridStyle(tuple(roles.index(c) + 1 for c in ("red", "green", "blue")), stretch=stretch)
+    if len(bands) == 1 and bands[0].classes:
+        return GridStyle(resample="nearest", own_colours=True)
+    if any(word in names for word in QUALITY_WORDS):
+        return GridStyle(ramp="scar", stretch=Stretch("range"), resample="nearest")
+    if len(bands) == 1 and any(word in names for word in ELEVATION_WORDS):
+        return GridStyle(ramp="land", stretch=Stretch("percent", 1, 99), shade=0.75)
+    return GridStyle(ramp="ink")

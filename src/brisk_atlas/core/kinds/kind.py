@@ -1,0 +1,60 @@
+"""What a kind of layer says of itself: how it looks first, how it is drawn, probed, summed up and exported."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from types import MappingProxyType
+from typing import TYPE_CHECKING
+
+from brisk_atlas.core.model import AtlasError, DataKind
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.draw.layer_painter import LayerPainter
+    from brisk_atlas.core.draw.legend import Legend
+    from brisk_atlas.core.draw.spread import Spread
+    from brisk_atlas.core.inspect import Finding, Where
+    from brisk_atlas.core.inspect.statistics import Summary
+    from brisk_atlas.core.model import Facts, Layer, Style
+
+Check = Callable[[], None]
+
+
+class LayerKind:
+    """One kind of layer; the methods that a kind does not override say that it has nothing of that.
+
+    `painter` draws it, `formats` are those that a piece of it is exported in, by ending.
+    """
+
+    kind: DataKind
+    painter: LayerPainter | None = None
+    formats: Mapping[str, str] = MappingProxyType({})
+
+    def first_style(self, facts: Facts, number: int) -> Style | None:
+        """Return the style that a part gets when it is opened; `number` tells layers apart."""
+        return None
+
+    def prepare(self, cache: DataCache, layer: Layer, report: Callable[[float], None]) -> None:
+        """Do what makes a layer draw better than its first picture. `report` may raise to stop."""
+
+    def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
+        """Return what the colours of a layer mean; reads what it needs. Raises BadExpression."""
+        return None
+
+    def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
+        """Return the spread of what colours a layer, None where colours do not run with numbers."""
+        return None
+
+    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> Finding | None:
+        """Return what a layer has where the hand points, None for nothing."""
+        return None
+
+    def names(self, cache: DataCache, layer: Layer) -> list[str]:
+        """Return what of a layer can be summed up: bands, fields of numbers, dimensions."""
+        return []
+
+    def statistics(
+        self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
+    ) -> tuple[Summary | None, str]:
+        """Return the summary of one of `names`, in an area or everywhere, and its unit."""
+        raise AtlasError(layer.name, f"a {self.kind} has no numbers to sum up", "Choose another layer.")

@@ -1,0 +1,31 @@
+"""Rows without geometry."""
+
+from __future__ import annotations
+
+from types import MappingProxyType
+from typing import TYPE_CHECKING
+
+from brisk_atlas.core.inspect.finding import Where
+from brisk_atlas.core.inspect.statistics import Summary, field_statistics, number_fields
+from brisk_atlas.core.model import DataKind, Layer
+from brisk_atlas.core.rows import rows_of
+
+from .kind import Check, LayerKind
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.cache import DataCache
+
+
+class TableKind(LayerKind):
+    """A table: the map shows nothing of it, the sheet its rows."""
+
+    kind = DataKind.TABLE
+    formats = MappingProxyType({".csv": "CSV", ".xlsx": "XLSX", ".parquet": "Parquet"})
+
+    def names(self, cache: DataCache, layer: Layer) -> list[str]:
+        return number_fields(rows_of(cache, layer))
+
+    def statistics(
+        self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
+    ) -> tuple[Summary | None, str]:
+        return field_statistics(cache, layer, name)

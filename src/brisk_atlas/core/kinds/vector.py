@@ -1,0 +1,66 @@
+"""Features with geometry."""
+
+from __future__ import annotations
+
+from types import MappingProxyType
+from typing import TYPE_CHECKING
+
+from brisk_atlas.core.cache.by_view import is_stream
+from brisk_atlas.core.draw.legend import Legend, vector_legend
+from brisk_atlas.core.draw.ramps import CLASSES
+from brisk_atlas.core.draw.spread import Spread, vector_spread
+from brisk_atlas.core.draw.vector_painter import VectorPainter
+from brisk_atlas.core.inspect.feature import feature_finding, streamed_finding
+from brisk_atlas.core.inspect.finding import Finding, Where
+from brisk_atlas.core.inspect.picking import picked
+from brisk_atlas.core.inspect.statistics import Summary, features_in, field_statistics, number_fields
+from brisk_atlas.core.model import DataKind, Facts, Layer, VectorStyle
+from brisk_atlas.core.rows import rows_of
+
+from .kind import Check, LayerKind
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.cache import DataCache
+
+
+class VectorKind(LayerKind):
+    """Points, lines and polygons, each a row with fields."""
+
+    kind = DataKind.VECTOR
+    painter = VectorPainter()
+    formats = MappingProxyType(
+        {".gpkg": "GeoPackage", ".geojson": "GeoJSON", ".fgb": "FlatGeobuf", ".shp": "Shapefile"}
+    )
+
+    def first_style(self, facts: Facts, number: int) -> VectorStyle:
+        colour = CLASSES[number % len(CLASSES)]
+        geometry = facts.geometry_type or ""
+        if "Line" in geometry:
+            return VectorStyle(fill=colour, line=colour, width=1.8)
+        if "Point" in geometry:
+            return VectorStyle(fill=colour, line="#FFFDF8", width=1.4, size=9.0)
+        return VectorStyle(fill=colour, line="#1D2A35", width=1.0)
+
+    def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
+        return vector_legend(cache, layer, layer.style) if isinstance(layer.style, VectorStyle) else None
+
+    def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
+        return vector_spread(cache, layer, layer.style) if isinstance(layer.style, VectorStyle) else None
+
+    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> Finding | None:
+        """The feature that was clicked with all it says; of several in an area the first in full."""
+        features, hit = picked(cache, layer, where)
+        if not hit.size:
+            return None
+        if is_stream(cache, layer.ref):
+            return streamed_finding(cache, layer, features, int(hit[0]))
+        return feature_finding(cache, layer, int(hit[0]), tuple(hit.tolist()))
+
+    def names(self, cache: DataCache, layer: Layer) -> list[str]:
+        return number_fields(rows_of(cache, layer))
+
+    def statistics(
+        self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
+    ) -> tuple[Summary | None, str]:
+        rows = features_in(cache, layer, where) if where is not None else None
+        return field_statistics(cache, layer, name, rows)
