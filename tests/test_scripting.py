@@ -62,7 +62,7 @@ def test_the_scripts_of_the_page_run_without_qt(tmp_path):
 
 
 @pytest.mark.parametrize("module", [
-    "core.model.query", "core.record.detect", "core.workspace.workspace", "core.operations", "core.curate.documents",
+    "core.model.query", "core.model.remark", "core.record.detect", "core.workspace.workspace", "core.operations", "core.curate.documents",
 ])  # fmt: skip
 def test_examples_in_docstrings(module):
     found = importlib.import_module(f"brisk_atlas.{module}")

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from brisk_atlas.core.model import DataKind, DataRef, Dataset
+from brisk_atlas.core.model.remark import RemarkCode, code_of
 
 from .locks import Lock, locks_on
 
@@ -152,4 +153,4 @@ def _missing(dataset: Dataset) -> list[str]:
         return [f"{path.stem}{ending}" for ending in (".dat", ".map", ".id") if ending not in names]
     if path.suffix.lower() == ".mif" and not any(m.suffix.lower() == ".mid" for m in dataset.members):
         return [f"{path.stem}.mid: without it there are no attributes"]
-    return [text for text in dataset.warnings if "missing" in text]
+    return [text for text in dataset.warnings if code_of(text) is RemarkCode.FILES_MISSING]

@@ -97,9 +97,7 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     bare = [
         f
         for f in facts
-        if f.kind in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD)
-        and f.crs is None
-        and "place" not in f.notes
+        if f.kind in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD) and f.crs is None and not f.unplaced
     ]
     cloud = next((part for part in dataset.parts if isinstance(part, TextCloud)), None)
     if cloud is not None:

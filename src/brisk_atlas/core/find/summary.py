@@ -87,7 +87,7 @@ def amount_of(facts: Facts) -> float:
 
 def crs_text(facts: Facts) -> str:
     if facts.kind in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD):
-        return "picture" if "place" in facts.notes else crs_label(facts.crs)
+        return "picture" if facts.unplaced else crs_label(facts.crs)
     return crs_label(facts.crs) if facts.crs else ""
 
 

@@ -112,7 +112,8 @@ def _plain(number: float | None) -> float | str | None:
 class Facts:
     """What one part is. `kind`: vector, raster, pointcloud, table, record or document.
 
-    `count` is features, rows or points (None for rasters); `crs` is `EPSG:n`, WKT or None.
+    `count` is features, rows or points (None for rasters); `crs` is `EPSG:n`, WKT or None. `unplaced` says of a raster
+    that it is a picture without a place, whose cells lie from 0 on.
     """
 
     name: str
@@ -125,6 +126,7 @@ class Facts:
     grid: GridFacts | None = None
     cloud: CloudFacts | None = None
     notes: dict[str, str] = field(default_factory=dict)
+    unplaced: bool = False
 
     @property
     def lattice(self) -> Lattice:

@@ -19,9 +19,9 @@ from brisk_atlas.core.model import (
     TablePart,
     TextForm,
 )
+from brisk_atlas.core.model.remark import RemarkCode, code_of
 
 from .answer import ParsedLayer
-from .dbf_text import TO_CHOOSE
 from .positions import from_mgrs, numbers, wkb_from_text, wkb_points
 
 if TYPE_CHECKING:
@@ -38,7 +38,7 @@ def apply_options(dataset: Dataset, reading: OpenOptions) -> Dataset:
     parts, warnings = dataset.parts, dataset.warnings
     if reading.encoding:
         parts = tuple(_encoded(part, reading.encoding) for part in parts)
-        warnings = tuple(w for w in warnings if not w.endswith(TO_CHOOSE))
+        warnings = tuple(w for w in warnings if code_of(w) is not RemarkCode.ENCODING_GUESSED)
     if reading.columns:
         parts = tuple(_placed(part, reading) for part in parts)
     elif reading.crs:
@@ -47,8 +47,7 @@ def apply_options(dataset: Dataset, reading: OpenOptions) -> Dataset:
         return dataset
     kinds = [part.facts.kind for part in parts]
     kind = dataset.kind if dataset.kind in kinds or dataset.kind is DataKind.SCENE else kinds[0]
-    settled = "no coordinate reference system"
-    warnings = tuple(w for w in warnings if not (reading.crs and w.endswith(settled)))
+    warnings = tuple(w for w in warnings if not (reading.crs and code_of(w) is RemarkCode.NO_CRS))
     return replace(dataset, parts=parts, kind=kind, warnings=warnings)
 
 

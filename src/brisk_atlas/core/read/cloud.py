@@ -24,6 +24,7 @@ from brisk_atlas.core.model import (
     PointQuery,
 )
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import text_of
 
 from .on_disk import on_disk
@@ -136,7 +137,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     )
     extent = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]), crs) if header.point_count else None
     facts = Facts(ref.stem, DataKind.POINTCLOUD, header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
-    said = [] if crs else ["no coordinate reference system"]
+    said = [] if crs else [no_crs()]
     indexed = any(vlr.user_id == "copc" for vlr in header.vlrs)
     name = "COPC" if indexed else "LAZ" if header.are_points_compressed else "LAS"
     return Dataset(

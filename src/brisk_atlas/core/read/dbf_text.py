@@ -9,6 +9,8 @@ import codecs
 from pathlib import Path
 from typing import NamedTuple
 
+from brisk_atlas.core.model.remark import Remark, RemarkCode
+
 from .readable_text import OTHERWISE
 
 SAMPLE_BYTES = 1_000_000  # of the table, that are looked at
@@ -50,8 +52,10 @@ class DbfText(NamedTuple):
         if not self.example or self.fits:
             return ""
         if self.stated is None:
-            return f"no text encoding is stated, and it is not UTF-8: read as Latin-1; {TO_CHOOSE}"
-        return f"some text is not in {self.stated} as stated: read as Latin-1; {TO_CHOOSE}"
+            words = "no text encoding is stated, and it is not UTF-8"
+        else:
+            words = f"some text is not in {self.stated} as stated"
+        return Remark(f"{words}: read as Latin-1; {TO_CHOOSE}", RemarkCode.ENCODING_GUESSED)
 
     def example_by(self, encoding: str | None) -> str:
         """Return the example as it reads by an encoding, or as the dataset is read where none is chosen."""

@@ -32,11 +32,12 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
             for i in source.indexes
         )
     notes = notes_of(source.tags(), bands)
-    if source.transform.is_identity and crs is None:
+    unplaced = source.transform.is_identity and crs is None
+    if unplaced:
         notes["place"] = UNPLACED
     t = source.transform
     at: tuple[float, float, float, float, float, float]
-    at = (1.0, 0.0, 0.0, 0.0, -1.0, float(source.height)) if "place" in notes else (t.a, t.b, t.c, t.d, t.e, t.f)
+    at = (1.0, 0.0, 0.0, 0.0, -1.0, float(source.height)) if unplaced else (t.a, t.b, t.c, t.d, t.e, t.f)
     lattice = Lattice(*at, source.width, source.height, crs)
     if not lattice.cell_area or not lattice.extent.is_finite:
         raise CannotRead(source.name, "its cells have no size or no place", "Ask for its georeference.")
@@ -44,7 +45,7 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
         source.width, source.height, source.dtypes[0], source.nodata, lattice.cell, bands,
         tuple(source.overviews(1)), at,
     )  # fmt: skip
-    return Facts(name, DataKind.RASTER, crs=crs, extent=lattice.extent, grid=grid, notes=notes)
+    return Facts(name, DataKind.RASTER, crs=crs, extent=lattice.extent, grid=grid, notes=notes, unplaced=unplaced)
 
 
 def notes_of(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:

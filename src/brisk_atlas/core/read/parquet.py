@@ -27,6 +27,7 @@ from brisk_atlas.core.model import (
     Field,
     Part,
 )
+from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import text_of
 
 from .answer import ArrowLayer, ArrowTable, batches_of
@@ -146,5 +147,5 @@ def _layer(ref: DataRef, rows: int, schema: pa.Schema, name: str, columns: dict)
         if np.isfinite(b).any():
             around = Extent.of((*np.nanmin(b[:, :2], 0), *np.nanmax(b[:, 2:], 0)), crs)
             part = ParquetLayer(ref, replace(facts, extent=around), name)
-    said = () if crs else (f"{ref.stem}: no coordinate reference system",)
+    said = () if crs else (no_crs(ref.stem),)
     return Dataset(format="GeoParquet", kind=DataKind.VECTOR, parts=(part,), warnings=said, **on_disk(ref))

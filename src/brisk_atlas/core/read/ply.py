@@ -10,6 +10,7 @@ import plyfile
 
 from brisk_atlas.core.model import CannotRead, CloudFacts, DataKind, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.remark import no_crs
 
 from .answer import ParsedCloud
 from .on_disk import on_disk
@@ -81,7 +82,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     fields = tuple(Field(name, str(data.dtype[name])) for name in names)
     notes = {name: f"{count:,}, left aside" for name, count in others.items()}
     facts = Facts(ref.stem, DataKind.POINTCLOUD, len(data), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
-    said = ["no coordinate reference system"]
+    said: list[str] = [no_crs()]
     if len(placed) < len(data):
         said.append(f"{len(data) - len(placed):,} of its {len(data):,} vertices have no finite position")
     part = PlyCloud(ref, facts, _points(data))

@@ -26,6 +26,7 @@ from brisk_atlas.core.model import (
     named_as,
 )
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import is_geographic
 
 from .content import content_of, head_of
@@ -331,5 +332,5 @@ def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, s
 def remarks(facts: list[Facts]) -> list[str]:
     """Return what should be said of grids before they are used."""
     if len(facts) == 1:
-        return [] if facts[0].crs or "place" in facts[0].notes else ["no coordinate reference system"]
-    return [f"{f.name}: no coordinate reference system" for f in facts if not f.crs]
+        return [] if facts[0].crs or facts[0].unplaced else [no_crs()]
+    return [no_crs(f.name) for f in facts if not f.crs]

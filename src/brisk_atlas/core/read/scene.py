@@ -16,6 +16,7 @@ import rasterio
 from rasterio.errors import RasterioError
 
 from brisk_atlas.core.model import Band, CannotRead, DataKind, DataRef, Dataset, Facts, Part, Rescale
+from brisk_atlas.core.model.remark import Remark, RemarkCode
 
 from .grid_facts import grid_facts
 from .on_disk import on_disk
@@ -231,7 +232,8 @@ def open_dataset(ref: DataRef) -> Dataset:
         return stac_item(path, _said_elsewhere(elsewhere))
     if not parts:
         raise CannotRead(path, "none of the band files that it names is there", "Put them beside the metadata file.")
-    said = [f"{len(missing)} of its band files missing: {', '.join(missing[:3])}"] if missing else []
+    words = f"{len(missing)} of its band files missing: {', '.join(missing[:3])}"
+    said: list[str] = [Remark(words, RemarkCode.FILES_MISSING)] if missing else []
     said += _said_elsewhere(elsewhere)
     beside = path.with_name(path.name + ".xml")
     members += [beside] if beside.is_file() else []

@@ -22,6 +22,7 @@ from brisk_atlas.core.model import (
     TextForm,
 )
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.remark import no_crs
 
 from .answer import ParsedCloud
 from .on_disk import on_disk
@@ -77,7 +78,7 @@ def open_dataset(ref: DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
     if len(xyz) < len(table):
         notes["rows without a place"] = f"{len(table) - len(xyz):,}"
     facts = Facts(ref.stem, DataKind.POINTCLOUD, len(xyz), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
-    said = ("no coordinate reference system",)
+    said = (no_crs(),)
     return Dataset(
         format="XYZ points",
         kind=DataKind.POINTCLOUD,

@@ -24,6 +24,7 @@ from brisk_atlas.core.model import (
     Field,
     Part,
 )
+from brisk_atlas.core.model.remark import Remark, RemarkCode, no_crs
 from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.place import text_of
 
@@ -250,10 +251,10 @@ def text_remarks(ref: DataRef) -> list[str]:
 
 
 def remarks(facts: Facts) -> list[str]:
-    """Return what should be said of a vector part before it is used."""
-    said = []
+    """Return what should be reported of a vector part before it is used."""
+    said: list[str] = []
     if facts.kind is DataKind.VECTOR and facts.crs is None:
-        said.append(f"{facts.name}: no coordinate reference system")
+        said.append(no_crs(facts.name))
     if "curves" in facts.notes or any(word in (facts.geometry_type or "") for word in CURVED):
         said.append(f"{facts.name}: {CURVES_STRAIGHT}")
     if not facts.count:
@@ -282,10 +283,10 @@ def open_dataset(ref: DataRef) -> Dataset:
         path = ref.path
         missing = [ending for ending in (".shx", ".dbf") if not _beside(path, ending)]
         if missing:
-            said.append(f"{' and '.join(missing)} missing beside the .shp")
+            said.append(Remark(f"{' and '.join(missing)} missing beside the .shp", RemarkCode.FILES_MISSING))
         table = path.with_suffix(".dbf")
         if table.exists() and table.stat().st_size < dbf_size(head_of(table)):
-            said.append(f"{table.name} is cut short, so attributes are missing")
+            said.append(Remark(f"{table.name} is cut short, so attributes are missing", RemarkCode.FILES_MISSING))
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
@@ -316,7 +317,7 @@ def _rows_beside(ref: DataRef, count: int) -> list[str]:
     table = next((t for t in (path.with_suffix(".mid"), path.with_suffix(".MID")) if t.is_file()), None)
     _check_last_object(path)
     if table is None:
-        return [f"{path.stem}.mid missing beside the .mif"]
+        return [Remark(f"{path.stem}.mid missing beside the .mif", RemarkCode.FILES_MISSING)]
     with table.open("rb") as file:
         rows = sum(1 for line in file if line.strip())
     return [] if rows == count else [f"it has {count:,} objects and {rows:,} rows; the copy may have been cut short"]

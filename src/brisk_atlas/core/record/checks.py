@@ -5,6 +5,7 @@ from __future__ import annotations
 import tomllib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -15,8 +16,17 @@ from .model import Record
 from .standards import Standard
 from .values import wrong_with
 
-FAULT, CAUTION, NOTE = "fault", "caution", "note"
-SEVERITIES = (FAULT, CAUTION, NOTE)
+
+class Severity(StrEnum):
+    """How much a finding matters, the worst first."""
+
+    FAULT = "fault"
+    CAUTION = "caution"
+    NOTE = "note"
+
+
+FAULT, CAUTION, NOTE = Severity
+SEVERITIES = tuple(Severity)
 RULES = Path(__file__).parent / "rules"
 
 
@@ -27,7 +37,7 @@ class Finding:
     `source` is "data" where the data says otherwise, "schema" or "kept"; `line` is a line of the text, from 1.
     """
 
-    severity: str
+    severity: Severity
     place: Place
     reason: str
     source: str = ""
@@ -38,7 +48,7 @@ class Finding:
 class Rule:
     """One rule of a file of rules; see the head of rules/iso.toml for what its words mean."""
 
-    severity: str
+    severity: Severity
     why: str
     elements: tuple[str, ...]
     each: str = ""
