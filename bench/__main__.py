@@ -7,7 +7,7 @@ import json
 from importlib import import_module
 from pathlib import Path
 
-NAMES = ("start", "draw", "raster", "points", "stall", "find", "sheet", "probe", "record")
+NAMES = ("start", "draw", "raster", "points", "stall", "find", "sheet", "probe", "record", "read", "memory", "lanes")
 
 
 def main() -> None:

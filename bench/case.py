@@ -51,6 +51,15 @@ class Case:
         )
 
 
+@dataclass(frozen=True)
+class MemoryCase(Case):
+    """A case of memory alone: what matters is the megabytes of both sides, not their time."""
+
+    @property
+    def ratio(self) -> float:
+        return self.theirs.peak_mb / self.ours.peak_mb if self.ours.peak_mb else float("inf")
+
+
 def peak_mb() -> float:
     """Return the most memory that this process has held so far, in MB; not that of its parent, which
     `getrusage` counts in."""

@@ -128,3 +128,46 @@ def cloud() -> Path:
         path.with_suffix(".laz").rename(path)
 
     return made(f"cloud-{POINTS}.laz", make)
+
+
+def large_polygons() -> Path:
+    """Return a GeoPackage of 190,000 polygons with 10,600,000 vertices, some of them with thousands, as coasts have."""
+
+    def make(path: Path) -> None:
+        import pyogrio
+        import shapely
+
+        random = np.random.default_rng(11)
+        sizes = np.clip(random.lognormal(3.2, 1.2, 190_000).astype(int), 4, 20_000)
+        sizes = np.maximum(4, sizes * 10_600_000 // sizes.sum())
+        starts = np.concatenate([[0], np.cumsum(sizes + 1)])
+        of = np.repeat(np.arange(len(sizes)), sizes + 1)
+        turn = (np.arange(len(of)) - starts[of]) % np.repeat(sizes, sizes + 1) / np.repeat(sizes, sizes + 1) * 2 * np.pi
+        out = random.uniform(50, 60, len(of))
+        out[starts[1:] - 1] = out[starts[:-1]]
+        centres = random.uniform(0, 300_000, (len(sizes), 2)) + (WEST, SOUTH)
+        xy = centres[of] + np.column_stack([np.cos(turn), np.sin(turn)]) * out[:, None]
+        wkb = shapely.to_wkb(shapely.polygons(shapely.linearrings(xy, indices=of)))
+        pyogrio.raw.write(path, wkb, [np.arange(len(sizes))], ["id"], crs=CRS, geometry_type="Polygon", driver="GPKG")
+
+    return made("coasts-190000.gpkg", make)
+
+
+def two_gigabytes() -> Path:
+    """Return a GeoPackage of 14,000,000 points with a text each, about 2 GB."""
+
+    def make(path: Path) -> None:
+        import pyarrow as pa
+        import pyogrio
+        import shapely
+
+        random = np.random.default_rng(12)
+        for number in range(14):
+            xy = random.uniform((WEST, SOUTH), (WEST + 100_000, SOUTH + 80_000), (1_000_000, 2))
+            texts = [f"measured at station {i % 997:04d} on day {i % 365:03d}" for i in range(1_000_000)]
+            table = pa.table({"id": np.arange(1_000_000) + number * 1_000_000, "note": texts,
+                              "geometry": shapely.to_wkb(shapely.points(xy), flavor="iso")})  # fmt: skip
+            pyogrio.write_arrow(table, path, layer="points", geometry_name="geometry", geometry_type="Point", crs=CRS,
+                                driver="GPKG", append=number > 0)  # fmt: skip
+
+    return made("points-2gb.gpkg", make)

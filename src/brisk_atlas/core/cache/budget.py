@@ -7,10 +7,13 @@ import gc
 import logging
 import os
 from dataclasses import fields, is_dataclass
+from functools import cache
 from typing import Any
 
 log = logging.getLogger(__name__)
 SHARE = 0.35  # of the machine's memory, for what was read
+M_MMAP_THRESHOLD = -3
+LARGE_BLOCK = 8_000_000  # bytes; pictures of the window are smaller, and are made anew all the time
 DEEPEST = 4  # values within values that are looked into
 
 
@@ -38,6 +41,19 @@ def size_of(value: Any, depth: int = 0, seen: set[int] | None = None) -> int:
     if is_dataclass(value):
         return sum(size_of(getattr(value, field.name, None), depth + 1, seen) for field in fields(value))
     return sum(size_of(each, depth + 1, seen) for each in list(getattr(value, "__dict__", {}).values()))
+
+
+@cache
+def large_blocks_apart() -> None:
+    """Have large blocks of memory mapped apart from now on, so that each goes back to the system when it is freed.
+
+    The C library raises the size from which it does so with each block that is freed, up to 32 MB; what lies below
+    stays with the process as long as anything above it is in use. Source: mallopt(3), M_MMAP_THRESHOLD.
+    """
+    try:
+        ctypes.CDLL(None).mallopt(M_MMAP_THRESHOLD, LARGE_BLOCK)
+    except (OSError, AttributeError):
+        log.debug("the C library has no mallopt")
 
 
 def give_back() -> None:

@@ -27,7 +27,7 @@ from brisk_atlas.core.read.apply_options import apply_options, reads_alike
 from brisk_atlas.core.read.permissions import check_host
 from brisk_atlas.core.read.registry import open_as_stored
 
-from .budget import memory_budget, size_of
+from .budget import large_blocks_apart, memory_budget, size_of
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -49,6 +49,7 @@ class DataCache:
     """
 
     def __init__(self, budget: int | None = None) -> None:
+        large_blocks_apart()
         self._lock = threading.Lock()
         self._held: OrderedDict[Hashable, Any] = OrderedDict()
         self._latest: OrderedDict[Hashable, tuple[Hashable, Any]] = OrderedDict()

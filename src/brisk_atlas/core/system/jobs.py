@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import itertools
 import logging
+import os
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -11,9 +13,13 @@ from enum import Enum
 from queue import SimpleQueue
 from typing import Any
 
+from . import shares
+
 WORKERS = 4  # in each lane
 MOST_PATIENCE_S = 0.1  # after cancelling, for work to stop by itself before it is abandoned
 CLOSING_S = 2.0
+BATCH_NICENESS = 15  # of 19; what the analyst waits for has 0
+SWITCH_S = 0.0005  # how long a thread holds Python's lock while others want it
 log = logging.getLogger(__name__)
 
 
@@ -74,6 +80,16 @@ class Job:
 Done = Callable[[Job], None] | None
 
 
+def _yield_to_others() -> None:
+    """Let other threads come first on the processor, and have Python's lock soon when they want it."""
+    sys.setswitchinterval(SWITCH_S)
+    shares.yield_to_others()
+    try:
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BATCH_NICENESS)
+    except OSError:
+        log.debug("the priority of a thread can't be lowered")
+
+
 class Jobs:
     """Runs jobs on a few threads in each lane and tells listeners of every change, on the working thread."""
 
@@ -115,6 +131,7 @@ class Jobs:
         with self._lock:
             self._open[job.id] = (job, done)
             if not self._threads:  # at the first job
+                shares.pool()
                 for each in Lane:
                     for _ in range(self._workers):
                         self._add_thread(each)
@@ -127,6 +144,8 @@ class Jobs:
         thread.start()
 
     def _serve(self, lane: Lane) -> None:
+        if lane is Lane.BATCH:
+            _yield_to_others()
         while (task := self._queues[lane].get()) is not None:
             if not task():
                 return  # another thread took this one's place when its work was abandoned

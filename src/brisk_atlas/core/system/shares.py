@@ -7,14 +7,33 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import cache
 from itertools import pairwise
+from threading import Barrier, local
 
 CORES = max(1, min(8, os.cpu_count() or 1))
 SMALL_SHARE = 4096  # things; a shorter list is not worth sharing
 
 
-@cache
+_thread = local()
+
+
+def yield_to_others() -> None:
+    """Let what this thread shares out, too, come after the work of others."""
+    _thread.yields = True
+
+
 def pool() -> ThreadPoolExecutor:
-    return ThreadPoolExecutor(CORES, thread_name_prefix="share")
+    """Return the threads that share the work of this thread: others for work that yields to others, as a thread has
+    the priority of the one that starts it."""
+    return _pool(getattr(_thread, "yields", False))
+
+
+@cache
+def _pool(yields: bool) -> ThreadPoolExecutor:
+    made = ThreadPoolExecutor(CORES, thread_name_prefix="share later" if yields else "share")
+    together = Barrier(CORES)
+    for each in [made.submit(together.wait) for _ in range(CORES)]:  # all of them start here
+        each.result()
+    return made
 
 
 def in_pieces(count: int, pieces: int, work: Callable[[int, int], object]) -> None:
