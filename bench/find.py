@@ -151,7 +151,7 @@ def _search() -> Case:
     import random
     from datetime import UTC, datetime
 
-    from brisk_atlas.core.find import Catalogue, Entry, Summary
+    from brisk_atlas.core.find import Catalogue, DatasetSummary, Entry
 
     chance = random.Random(5)
     place = Path("/tolvane")
@@ -165,7 +165,10 @@ def _search() -> Case:
             entry = Entry(path, name, False, 1000, datetime.fromtimestamp(0, UTC), 1, "1")
             abstract = " ".join(words) + f" survey number {number}" + (" obsidian" if number == 4321 else "")
             rows.append(
-                (entry, Summary(str(path), "GeoTIFF", "grid", title=f"{words[2]} of {words[3]}", abstract=abstract))
+                (
+                    entry,
+                    DatasetSummary(str(path), "GeoTIFF", "grid", title=f"{words[2]} of {words[3]}", abstract=abstract),
+                )
             )
         catalogue.keep(place, rows)
         typed = [word[:end] for word in ("lava survey", "obsidian", "heat ash dep") for end in range(1, len(word) + 1)]

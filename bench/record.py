@@ -38,7 +38,7 @@ def shelf() -> Path:
             ProcessStep,
             QualityResult,
             Record,
-            Source,
+            RecordSource,
             System,
         )  # fmt: skip
 
@@ -55,7 +55,7 @@ def shelf() -> Path:
             constraints=(Constraint("legal", ("Free to use.",), ("otherRestrictions",), (), ("No limits.",)),),
             lineage="Mapped from the difference of two elevation grids. " * 4, identifiers=(Identifier("lava-2031", "tolvane"),),
             steps=tuple(ProcessStep(f"Step {i}: points were classified and gridded.", "", "2031-06-25") for i in range(4)),
-            sources=(Source("Elevation of 2029", "Elevation 2029", 5000, "2029-05-20"),),
+            sources=(RecordSource("Elevation of 2029", "Elevation 2029", 5000, "2029-05-20"),),
             quality=tuple(QualityResult("absoluteExternalPositionalAccuracy", f"accuracy {i}", value="0.2", unit="m") for i in range(3)),
             formats=(Format("GeoPackage", "1.3"),), links=tuple(Link(f"https://data.survey.tolvane.example/{i}", f"link {i}") for i in range(4)),
             distributors=(office,), identifier="tolvane-lava", language="eng", record_charset="utf8", level="dataset",
@@ -147,15 +147,15 @@ def child(which: str, here: str, count: int) -> None:
 
 
 def _ours(paths: list[Path], out: Path) -> None:
-    from brisk_atlas.core.curate.many import Source, table, write_csv
+    from brisk_atlas.core.curate.many import RecordSource, table, write_csv
 
-    write_csv(table((Source(None, path) for path in paths), ELEMENTS), ELEMENTS, out)
+    write_csv(table((RecordSource(None, path) for path in paths), ELEMENTS), ELEMENTS, out)
 
 
 def _ours_alone(paths: list[Path], out: Path) -> None:
-    from brisk_atlas.core.curate.many import Source, row_of, write_csv
+    from brisk_atlas.core.curate.many import RecordSource, row_of, write_csv
 
-    write_csv((row_of(Source(None, path), ELEMENTS) for path in paths), ELEMENTS, out)
+    write_csv((row_of(RecordSource(None, path), ELEMENTS) for path in paths), ELEMENTS, out)
 
 
 def _theirs(paths: list[Path], out: Path) -> None:

@@ -44,3 +44,12 @@ def test_no_files_import_each_other_in_a_circle():
         TopologicalSorter(graph).prepare()
     except CycleError as error:
         raise AssertionError(" imports ".join(reversed(error.args[1]))) from None
+
+
+def test_each_class_name_stands_for_one_type():
+    seen = {}
+    for name, path in module_files().items():
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                seen.setdefault(node.name, []).append(name)
+    assert {name: homes for name, homes in seen.items() if len(homes) > 1} == {}

@@ -24,10 +24,10 @@ import made_files as made
 from brisk_atlas.core import read
 from brisk_atlas.core.find import (
     Catalogue,
+    DatasetSummary,
     Entry,
     Neighbour,
     ScanPool,
-    Summary,
     TextPages,
     anatomy_of,
     entry_filter,
@@ -194,7 +194,7 @@ texts = st.text(max_size=20)
 
 @given(texts, texts, st.tuples(*[st.floats(-180, 180)] * 4), st.lists(texts, max_size=3), st.booleans())
 def test_a_row_reads_back_as_it_was_written(path, title, box, themes, placed):
-    row = Summary(path, title=title, box=box if placed else None, themes=tuple(themes), warnings=tuple(themes))
+    row = DatasetSummary(path, title=title, box=box if placed else None, themes=tuple(themes), warnings=tuple(themes))
     assert from_text(to_text(row)) == row
 
 
@@ -522,7 +522,7 @@ def test_where_coordinates_would_land():
 
 def row(name, **known):
     entry = Entry(Path("/d") / name, name, False, 1, datetime.now(UTC), 1, "")
-    return EntryRow(entry, Summary(f"/d/{name}", **known)) if known else EntryRow(entry)
+    return EntryRow(entry, DatasetSummary(f"/d/{name}", **known)) if known else EntryRow(entry)
 
 
 def test_a_filter_leaves_what_fits():

@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.handover.probes import save_probes
 from brisk_atlas.core.inspect import (
-    Finding,
     Held,
-    Reading,
+    ProbeResult,
+    ProbeValue,
     Where,
     as_rows,
     as_table,
@@ -274,17 +274,21 @@ def test_all_layers_are_asked_and_one_that_can_not_be_read_is_left_out(cache, da
 
 
 def held(number, *readings, x=0.0):
-    return Held(number, f"p{number}", x, 0.0, UTM, Finding("l", f"layer {number}", tuple(readings)))
+    return Held(number, f"p{number}", x, 0.0, UTM, ProbeResult("l", f"layer {number}", tuple(readings)))
 
 
 def test_held_probes_side_by_side():
     a = held(
-        1, Reading("area", 100, "100", "m²", "attributes", "AREA"), Reading("kind", "lava", "lava", "", "attributes")
+        1,
+        ProbeValue("area", 100, "100", "m²", "attributes", "AREA"),
+        ProbeValue("kind", "lava", "lava", "", "attributes"),
     )
     b = held(
-        2, Reading("Area", 110, "110", "m²", "attributes", "area"), Reading("kind", "ash", "ash", "", "attributes")
+        2,
+        ProbeValue("Area", 110, "110", "m²", "attributes", "area"),
+        ProbeValue("kind", "ash", "ash", "", "attributes"),
     )
-    c = held(3, Reading("size", 100, "100", "m²", "attributes", "size_m2"))
+    c = held(3, ProbeValue("size", 100, "100", "m²", "attributes", "size_m2"))
     lines = {line.key: line for line in compare([a, b, c])}
     assert lines["area"].cells == ("100 m²", "110 m²", "") and lines["area"].differs == ("", "+10 (+10.0%)", "not here")
     assert lines["kind"].differs == ("", "unequal", "not here") and lines["size_m2"].differs[2] == "only here"
@@ -302,13 +306,13 @@ def test_held_probes_side_by_side():
     ],
 )  # fmt: skip
 def test_differences(a, b, unit, text):
-    assert difference(Reading("v", a, str(a), "m"), Reading("v", b, str(b), unit)) == text
+    assert difference(ProbeValue("v", a, str(a), "m"), ProbeValue("v", b, str(b), unit)) == text
 
 
 def test_spectra_are_reflectance_over_wavelength(cache, data):
     scene = layer(cache, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
     finding = probe(cache, scene, Where.at(505_500, 5_773_500, UTM, 5))
-    (spectrum,) = spectra([Held(1, "green", 0, 0, UTM, finding), held(2, Reading("n", 1, "1"))])
+    (spectrum,) = spectra([Held(1, "green", 0, 0, UTM, finding), held(2, ProbeValue("n", 1, "1"))])
     bands = cache.raster(scene.ref).facts.grid.bands
     assert spectrum.wavelength.tolist() == sorted(b.centre_um for b in bands) and spectrum.unit == "reflectance"
     assert spectrum.value[3] > 2 * spectrum.value[2]  # leaves shine beyond red

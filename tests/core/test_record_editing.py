@@ -14,7 +14,7 @@ from brisk_atlas.core.read.records_inside import record_from_tags
 from brisk_atlas.core.record import STANDARDS, Draft, convert, document_in, read_document, written
 from brisk_atlas.core.record.binding import many, one, shape
 from brisk_atlas.core.record.brief_sections import box_text, brief, contact_text
-from brisk_atlas.core.record.comparing import CHANGED, ONLY_B, SAME, rows_of, taken
+from brisk_atlas.core.record.comparing import CHANGED, ONLY_B, SAME, comparisons_of, taken
 from brisk_atlas.core.record.elements import (
     elements,
     empty_of,
@@ -222,12 +222,12 @@ def test_items_are_paired_by_what_they_share():
     b = Record(
         contacts=(Contact("Tom", phone="1"), Contact("Ines", email="i@b.example")), links=(Link("https://a.example"),)
     )
-    rows = {(row.label, row.a, row.b): row.state for row in rows_of(a, b) if not row.element.item}
+    rows = {(row.label, row.a, row.b): row.state for row in comparisons_of(a, b) if not row.element.item}
     assert rows["e-mail", "i@a.example", "i@b.example"] == CHANGED and rows["person", "Ines", "Ines"] == SAME
     assert rows["phone", "", "1"] == ONLY_B and rows["day", "2029", None] == "only in A"
-    link = next(row for row in rows_of(a, b) if row.element.id == "links")
+    link = next(row for row in comparisons_of(a, b) if row.element.id == "links")
     assert taken(a, link).links == b.links
-    gone = next(row for row in rows_of(a, b) if row.element.id == "dates")
+    gone = next(row for row in comparisons_of(a, b) if row.element.id == "dates")
     assert taken(a, gone).dates == () and taken(b, gone, from_b=False).dates == a.dates
 
 

@@ -503,7 +503,7 @@ def test_a_template_goes_into_many_records_and_makes_new_ones(shelf):
     assert made.record.contacts[0].organisation == "Tolvane Survey Office" and made.record.systems[0].code == "4326"
     assert made.record.representation == ("vector",) and check_schema(made.data, ISO, made.place_at) == []
     assert all(
-        not p.changes for p in batch.plans(template, [many.Source(shelf / "vents.kml", shelf / "vents.kml.xml")])
+        not p.changes for p in batch.plans(template, [many.RecordSource(shelf / "vents.kml", shelf / "vents.kml.xml")])
     )
 
 

@@ -1,5 +1,5 @@
 """Comparing side A with side B."""
 
-from .change import Change, change_between
+from .change import GridDifference, change_between
 
-__all__ = ["Change", "change_between"]
+__all__ = ["GridDifference", "change_between"]

@@ -15,7 +15,7 @@ NOTHING = 1e-9
 
 
 @dataclass(frozen=True, eq=False)
-class Change:
+class GridDifference:
     """B minus A on A's grid. Areas in m², volumes in m³ where values are metres.
 
     `threshold` is the change, up or down, from which a cell counts as risen or fallen; net and mean
@@ -44,7 +44,7 @@ def change_between(
     threshold: float = 0.0,
     bands: tuple[int, int] = (1, 1),
     check: Callable[[float], None] = lambda share: None,
-) -> Change:
+) -> GridDifference:
     """Return what changed from `before` to `after` where both have data.
 
     `bands` are those of A and of B. B is read onto A's grid: its own cells where the two grids
@@ -74,7 +74,7 @@ def change_between(
         raise AtlasError(after.ref, f"no cell has data both here and in {before.ref.name}", "Choose other grids.")
     limit = max(threshold, NOTHING)
     risen, fallen = known >= limit, known <= -limit
-    return Change(
+    return GridDifference(
         Grid(delta[None].astype(np.float32), valid, first.lattice),
         threshold,
         int(known.size),

@@ -10,10 +10,10 @@ from typing import Any
 from brisk_atlas.core import read
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.record.document import Document, read_document, written
-from brisk_atlas.core.record.templates import FILL, Change, applied
+from brisk_atlas.core.record.templates import FILL, TemplateChange, applied
 
 from .derived import derived_record, filled
-from .many import Source, item_text
+from .many import RecordSource, item_text
 from .saving import path_beside, save
 
 
@@ -23,7 +23,7 @@ class Plan:
 
     path: Path
     document: Document | None
-    changes: tuple[Change, ...]
+    changes: tuple[TemplateChange, ...]
     was: bytes | None
     error: str = ""
 
@@ -39,7 +39,7 @@ class Plan:
 
 def plans(
     template: Document,
-    sources: Iterable[Source],
+    sources: Iterable[RecordSource],
     how: str = FILL,
     only: Iterable[str] | None = None,
     check: Callable[[], None] = lambda: None,
@@ -61,12 +61,12 @@ def plans(
             yield Plan(source.path, None, (), None, " ".join(str(error).split()))
 
 
-def _kept(document: Document, changes: list[Change]) -> list[Change]:
+def _kept(document: Document, changes: list[TemplateChange]) -> list[TemplateChange]:
     """Return the changes that the document's standard has a place for."""
     return [change for change in changes if document.standard.places(change.element)]
 
 
-def _new(template: Document, source: Source, how: str, only: list[str] | None) -> Plan:
+def _new(template: Document, source: RecordSource, how: str, only: list[str] | None) -> Plan:
     from dataclasses import replace
 
     from brisk_atlas.core.record.model import Record

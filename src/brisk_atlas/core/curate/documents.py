@@ -12,7 +12,7 @@ from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.detect import is_record_name
 from brisk_atlas.core.record.document import Document, read_document
 
-from .many import Source, sources_in
+from .many import RecordSource, sources_in
 
 
 def documents_of(path: Path) -> tuple[list[tuple[str, Document]], list[str]]:
@@ -32,17 +32,17 @@ def document_of(path: Path) -> Document:
     return documents[0][1]
 
 
-def sources_of(paths: Iterable[Path]) -> Iterator[Source]:
+def sources_of(paths: Iterable[Path]) -> Iterator[RecordSource]:
     """Yield the datasets and records of files and folders. Raises AtlasError."""
     for path in paths:
         if path.is_dir():
             yield from sources_in(path)
         elif is_record_name(path.name):
-            yield Source(None, path)
+            yield RecordSource(None, path)
         else:
             documents, _ = documents_of(path)
-            found = [Source(path, document.path) for _, document in documents if not document.read_only]
-            yield from found or [Source(path, None)]
+            found = [RecordSource(path, document.path) for _, document in documents if not document.read_only]
+            yield from found or [RecordSource(path, None)]
 
 
 def without_ending(path: Path) -> Path:

@@ -30,7 +30,7 @@ DEFAULT = ("title", "abstract", "contacts.organisation", "dates.day", "systems.c
 
 
 @dataclass(frozen=True)
-class Source:
+class RecordSource:
     """A dataset and its record: either may be missing."""
 
     data: Path | None
@@ -50,7 +50,7 @@ class TableRow:
     `standard` is "" where there is no record, and `error` says why one could not be read.
     """
 
-    source: Source
+    source: RecordSource
     standard: str
     values: tuple[str, ...]
     faults: int = 0
@@ -65,7 +65,7 @@ class TableRow:
         return self.said / self.asked if self.asked else None
 
 
-def sources_in(folder: Path, *, deep: bool = True) -> Iterator[Source]:
+def sources_in(folder: Path, *, deep: bool = True) -> Iterator[RecordSource]:
     """Yield the datasets and records of a folder; a dataset without a record has None for it."""
     for here, folders, names in os.walk(folder):
         folders[:] = sorted(name for name in folders if not name.startswith(".")) if deep else []
@@ -74,17 +74,17 @@ def sources_in(folder: Path, *, deep: bool = True) -> Iterator[Source]:
         for name, members in sorted(group(shown_names).items()):
             records = [m for m in members if is_record_name(m)]
             if is_record_name(name):
-                yield Source(None, base / name)
+                yield RecordSource(None, base / name)
             elif name.endswith(NOT_DATA):
                 continue
             elif records:
-                yield from (Source(base / name, base / record) for record in sorted(records))
+                yield from (RecordSource(base / name, base / record) for record in sorted(records))
             else:
-                yield Source(base / name, None)
+                yield RecordSource(base / name, None)
 
 
 def table(
-    sources: Iterable[Source],
+    sources: Iterable[RecordSource],
     chosen: Sequence[str] = DEFAULT,
     standard: Standard | None = None,
     check_stop: Callable[[], None] = lambda: None,
@@ -110,17 +110,17 @@ def table(
     yield from _by_workers(_chain(first, waiting), tuple(chosen), name, check_stop)
 
 
-def _chain(first: list[Source], rest: Iterator[Source]) -> Iterator[Source]:
+def _chain(first: list[RecordSource], rest: Iterator[RecordSource]) -> Iterator[RecordSource]:
     yield from first
     yield from rest
 
 
 def _by_workers(
-    sources: Iterator[Source], chosen: tuple[str, ...], standard: str, check_stop: Callable[[], None]
+    sources: Iterator[RecordSource], chosen: tuple[str, ...], standard: str, check_stop: Callable[[], None]
 ) -> Iterator[TableRow]:
     """Yield rows read by workers, in order; only a few batches are under way at a time."""
     batches = iter(lambda: list(islice(sources, BATCH)), [])
-    calls = (Call(f"{__name__}:rows_of", (batch, chosen, standard)) for batch in batches)
+    calls = (Call(f"{__name__}:rows_in_batch", (batch, chosen, standard)) for batch in batches)
     for call, rows in shared_workers().run_in_order(calls, check_stop):
         if isinstance(rows, WorkerDied | WorkerTooSlow):
             rows = [TableRow(source, "", ("",) * len(chosen), error=BROKE_DOWN) for source in call.arguments[0]]
@@ -129,11 +129,11 @@ def _by_workers(
         yield from rows
 
 
-def rows_of(sources: Sequence[Source], chosen: Sequence[str], standard: str) -> list[TableRow]:
+def rows_in_batch(sources: Sequence[RecordSource], chosen: Sequence[str], standard: str) -> list[TableRow]:
     return [row_of(source, chosen, standard) for source in sources]
 
 
-def row_of(source: Source, chosen: Sequence[str], standard: str = "") -> TableRow:
+def row_of(source: RecordSource, chosen: Sequence[str], standard: str = "") -> TableRow:
     """Return the row of one record: read, checked, its chosen elements as text."""
     if source.record is None:
         return TableRow(source, "", ("",) * len(chosen))

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from .questions import Neighbour, Question, question_about
     from .scan_pool import ScanPool
     from .shelves import Shelves
-    from .summary import Summary
+    from .summary import DatasetSummary
     from .text_pages import TextPages
 
 _HOMES = {
@@ -25,7 +25,7 @@ _HOMES = {
     "scan_pool": ("ScanPool",),
     "questions": ("Neighbour", "Question", "question_about"),
     "shelves": ("Shelves",),
-    "summary": ("Summary",),
+    "summary": ("DatasetSummary",),
     "text_pages": ("TextPages",),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
@@ -33,13 +33,13 @@ _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 __all__ = [
     "Anatomy",
     "Catalogue",
+    "DatasetSummary",
     "Entry",
     "Member",
     "Neighbour",
     "Question",
     "ScanPool",
     "Shelves",
-    "Summary",
     "TextPages",
     "anatomy_of",
     "list_folder",

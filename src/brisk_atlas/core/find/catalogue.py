@@ -18,7 +18,7 @@ from brisk_atlas import __version__
 from brisk_atlas.core.system.folders import cache_folder, make_private
 
 from .listing import Entry
-from .summary import Summary, from_text, to_text
+from .summary import DatasetSummary, from_text, to_text
 
 SCHEMA = f"5 {__version__}"  # another one empties the cache
 MOST_FOUND = 300
@@ -121,7 +121,7 @@ class Catalogue:
                 rest.append(entry)
         return good, rest
 
-    def keep(self, folder: Path, found: Iterable[tuple[Entry, Summary]]) -> None:
+    def keep(self, folder: Path, found: Iterable[tuple[Entry, DatasetSummary]]) -> None:
         """Keep rows; what was kept of the same paths goes."""
         values = []
         for entry, row in found:
@@ -144,7 +144,7 @@ class Catalogue:
             with self._lock, _unless_locked(), self._database as database:
                 database.executemany("DELETE FROM known WHERE path = ?", gone)
 
-    def search(self, text: str, below: Iterable[Path], most: int = MOST_FOUND) -> list[Summary]:
+    def search(self, text: str, below: Iterable[Path], most: int = MOST_FOUND) -> list[DatasetSummary]:
         """Return the datasets below some folders that have all words of `text`, or their beginnings, in
         their name, field names, title, keywords or summary; those with them in the name first.
 

@@ -11,7 +11,7 @@ from brisk_atlas.core.model import size_text
 
 if TYPE_CHECKING:  # the readers load with them, which an empty list can do without
     from .listing import Entry
-    from .summary import Summary
+    from .summary import DatasetSummary
 
 NO_THEME = "no theme"
 KM_PER_DEGREE = 111.32  # along the equator
@@ -22,7 +22,7 @@ class EntryRow(NamedTuple):
     """One row: an entry, and what is known of it so far."""
 
     entry: Entry
-    summary: Summary | None = None
+    summary: DatasetSummary | None = None
 
     @property
     def kind(self) -> str:
@@ -95,7 +95,7 @@ def remarks_of(row: EntryRow) -> str:
     return known.fault or "; ".join(known.warnings)
 
 
-class Column(NamedTuple):
+class EntryColumn(NamedTuple):
     """One column of the list: its title, what it says of a row, and what it sorts by."""
 
     title: str
@@ -114,26 +114,26 @@ def _size(row: EntryRow) -> int:
 
 
 COLUMNS = {
-    "name": Column("Name", lambda r: r.entry.name, lambda r: r.entry.name.lower(), 150),
-    "kind": Column("Kind", lambda r: r.kind, lambda r: r.kind, 62),
-    "shape": Column("Shape, bands", _of("shape"), _of("shape"), 94),
-    "amount": Column("Rows or cells", _of("amount"), lambda r: r.summary.number if r.summary else -1.0, 98, True),
-    "crs": Column("CRS", _of("crs"), _of("crs"), 80),
-    "extent": Column(
+    "name": EntryColumn("Name", lambda r: r.entry.name, lambda r: r.entry.name.lower(), 150),
+    "kind": EntryColumn("Kind", lambda r: r.kind, lambda r: r.kind, 62),
+    "shape": EntryColumn("Shape, bands", _of("shape"), _of("shape"), 94),
+    "amount": EntryColumn("Rows or cells", _of("amount"), lambda r: r.summary.number if r.summary else -1.0, 98, True),
+    "crs": EntryColumn("CRS", _of("crs"), _of("crs"), 80),
+    "extent": EntryColumn(
         "Extent", lambda r: extent_words(r.summary.box if r.summary else None),
         lambda r: r.summary.box or (999.0,) * 4 if r.summary else (999.0,) * 4, 220,
     ),
-    "size": Column("On disk", lambda r: "" if r.entry.is_folder else size_text(_size(r)), _size, 66, True),
-    "modified": Column(
+    "size": EntryColumn("On disk", lambda r: "" if r.entry.is_folder else size_text(_size(r)), _size, 66, True),
+    "modified": EntryColumn(
         "Changed", lambda r: r.entry.modified.strftime("%Y-%m-%d") if r.entry.modified.year > 1970 else "",
         lambda r: r.entry.modified, 74),
-    "record": Column("Record", lambda r: _of("record")(r).removesuffix(" CSDGM"), _of("record"), 74),
-    "remarks": Column("Remarks", remarks_of, lambda r: (not remarks_of(r), remarks_of(r)), 86),
-    "files": Column("Files", lambda r: "" if r.entry.is_folder or not r.summary else f"{r.summary.files:,}",
+    "record": EntryColumn("Record", lambda r: _of("record")(r).removesuffix(" CSDGM"), _of("record"), 74),
+    "remarks": EntryColumn("Remarks", remarks_of, lambda r: (not remarks_of(r), remarks_of(r)), 86),
+    "files": EntryColumn("Files", lambda r: "" if r.entry.is_folder or not r.summary else f"{r.summary.files:,}",
                     lambda r: r.summary.files if r.summary else 0, 50, True),
-    "format": Column("Format", _of("format"), _of("format"), 90),
-    "title": Column("Title in the record", _of("title"), _of("title"), 190),
-    "folder": Column(
+    "format": EntryColumn("Format", _of("format"), _of("format"), 90),
+    "title": EntryColumn("Title in the record", _of("title"), _of("title"), 190),
+    "folder": EntryColumn(
         "Folder", lambda r: "/".join(r.entry.path.parent.parts[-2:]), lambda r: str(r.entry.path.parent), 130,
     ),
 }  # fmt: skip

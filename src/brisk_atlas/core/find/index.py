@@ -13,7 +13,7 @@ from .catalogue import Catalogue
 from .entry_filter import EntryRow
 from .listing import Entry, entry_of, walk
 from .scan_pool import ScanPool
-from .summary import Summary, from_text
+from .summary import DatasetSummary, from_text
 
 KEEP_EVERY_S = 0.5
 
@@ -25,7 +25,7 @@ def summaries(
     scan_pool: ScanPool,
     check: Callable[[], None] = lambda: None,
     first: Callable[[], Iterable[Path]] = lambda: (),
-) -> Iterator[tuple[Path, Summary]]:
+) -> Iterator[tuple[Path, DatasetSummary]]:
     """Yield the row of every dataset in a folder: those kept first, the others as they are looked at.
 
     `first` is asked again and again which of them matter most now.
@@ -36,7 +36,7 @@ def summaries(
     for path, text in known.items():
         yield path, from_text(text)
     by_path = {str(entry.path): entry for entry in rest}
-    unkept: list[tuple[Entry, Summary]] = []
+    unkept: list[tuple[Entry, DatasetSummary]] = []
     kept_at = time.monotonic()
     try:
         for row in scan_pool.scan_all(_in_turn([entry.path for entry in rest], first), check):
@@ -62,7 +62,7 @@ def _in_turn(paths: list[Path], first: Callable[[], Iterable[Path]]) -> Iterator
         yield path
 
 
-def rows_found(summaries: Iterable[Summary]) -> list[EntryRow]:
+def rows_found(summaries: Iterable[DatasetSummary]) -> list[EntryRow]:
     """Return the rows of what a search found; what is gone from disk is left out."""
     rows = []
     for summary in summaries:
@@ -73,7 +73,7 @@ def rows_found(summaries: Iterable[Summary]) -> list[EntryRow]:
     return rows
 
 
-def _asked(by_path: dict[str, Entry], row: Summary) -> Entry | None:
+def _asked(by_path: dict[str, Entry], row: DatasetSummary) -> Entry | None:
     """Return the entry that a row is of where a dataset goes by another path (an archive's only one)."""
     return next((by_path[str(p)] for p in Path(row.path).parents if str(p) in by_path), None)
 
@@ -108,7 +108,7 @@ def _folder_of(entry: Entry) -> Path:
 
 def known_now(
     ref: DataRef, catalogue: Catalogue, scan_pool: ScanPool, check: Callable[[], None] = lambda: None
-) -> Summary:
+) -> DatasetSummary:
     """Return the row of one dataset: the one kept while its files are as they were, else after a look."""
     entry = entry_of(ref.path) if ref.is_local else None
     if entry is None:

@@ -10,7 +10,7 @@ from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerPool, WorkerTooSlow, shared_workers
 
-from .summary import Summary, faulty
+from .summary import DatasetSummary, faulty
 
 PATIENCE_S = 60.0  # for one dataset
 
@@ -21,14 +21,14 @@ class ScanPool:
     def __init__(self, pool: WorkerPool, patience_s: float = PATIENCE_S) -> None:
         self.pool, self.patience_s = pool, patience_s
 
-    def scan(self, ref: DataRef, check: Callable[[], None] = lambda: None) -> Summary:
+    def scan(self, ref: DataRef, check: Callable[[], None] = lambda: None) -> DatasetSummary:
         """Return the row of what is at a place. `check` is called while waiting and may raise to stop."""
         try:
             return self.pool.run(self._call(ref), check)
         except (WorkerDied, WorkerTooSlow) as error:
             return self._dangerous(ref, error)
 
-    def scan_all(self, paths: Iterable[Path], check: Callable[[], None] = lambda: None) -> Iterator[Summary]:
+    def scan_all(self, paths: Iterable[Path], check: Callable[[], None] = lambda: None) -> Iterator[DatasetSummary]:
         """Yield the rows of many paths as they come, several at the same time."""
         calls = (self._call(DataRef.file(path)) for path in paths)
         for call, found in self.pool.run_all(calls, check, lane=Lane.BATCH):
@@ -42,7 +42,7 @@ class ScanPool:
     def _call(self, ref: DataRef) -> Call:
         return Call("brisk_atlas.core.find.scan_worker:scan", (ref,), self.patience_s)
 
-    def _dangerous(self, ref: DataRef, error: WorkerDied | WorkerTooSlow) -> Summary:
+    def _dangerous(self, ref: DataRef, error: WorkerDied | WorkerTooSlow) -> DatasetSummary:
         if isinstance(error, WorkerDied):
             reason = f"the library that reads it broke down on it ({error.how})"
             remedy = "It is damaged in a way that is dangerous to open; ask for it again."

@@ -13,7 +13,7 @@ from brisk_atlas.core.model import AtlasError, DataRef, Dataset, NeedsPermission
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read import raster, table, vector  # noqa: F401  most files need one of them
 
-from .summary import Summary, faulty, summarise
+from .summary import DatasetSummary, faulty, summarise
 
 TOO_LARGE = "It may be damaged, or far larger than it seems; ask its sender what it is."
 ROOM_FOR_A_LOOK = 1_500_000_000  # bytes beside those of the file, a few times
@@ -22,13 +22,13 @@ LARGE = 200_000_000  # bytes of the cells of a grid; what is smaller can't do ha
 MOST_RATIO = 100  # of the cells to their file; real data stays below
 
 
-def scan(ref: DataRef) -> Summary:
+def scan(ref: DataRef) -> DatasetSummary:
     """Return the row of what is at a place, whatever it is, within the memory that this may take."""
     _limit_memory(ref)
     return summary_of(ref)
 
 
-def summary_of(ref: DataRef) -> Summary:
+def summary_of(ref: DataRef) -> DatasetSummary:
     """Return the row of what is at a place, whatever it is."""
     try:
         dataset = open_dataset(ref)
@@ -75,7 +75,7 @@ def _limit_memory(ref: DataRef) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (limit, most))
 
 
-def _faulty(ref: DataRef, reason: str, remedy: str, *, danger: bool = False) -> Summary:
+def _faulty(ref: DataRef, reason: str, remedy: str, *, danger: bool = False) -> DatasetSummary:
     try:
         stat = ref.path.stat()
         changed = datetime.fromtimestamp(stat.st_mtime, UTC).isoformat(timespec="seconds")

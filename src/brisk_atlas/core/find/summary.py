@@ -25,7 +25,7 @@ class PartLine(NamedTuple):
     crs: str
 
 
-class Summary(NamedTuple):
+class DatasetSummary(NamedTuple):
     """One dataset. `shape` is its geometry or bands, `amount` its rows or cells in words, `number` the
     same to sort by; `box` is west, south, east, north in degrees where it has a place;
     `fault` is the reason why it can't be read; `danger` says that a process that tried died, or took too
@@ -98,7 +98,7 @@ def degrees_of(facts: list[Facts]) -> tuple[float, float, float, float] | None:
     return tuple(round(v, 7) for v in whole.bounds) if whole else None  # type: ignore[return-value]
 
 
-def summarise(dataset: Dataset) -> Summary:
+def summarise(dataset: Dataset) -> DatasetSummary:
     """Return the row of a dataset, the words of its records included."""
     facts = [part.facts for part in dataset.parts]
     words = _words(dataset)
@@ -107,7 +107,7 @@ def summarise(dataset: Dataset) -> Summary:
     one = facts[0] if len(facts) == 1 else None
     systems = {crs_text(f) for f in facts} - {""}
     many = {"scene": "band groups", "archive": "datasets"}.get(dataset.kind, "parts")
-    return Summary(
+    return DatasetSummary(
         path=str(dataset.ref),
         format=dataset.format,
         kind=kind_word(one) if one and dataset.kind is not DataKind.SCENE else dataset.kind,
@@ -149,20 +149,20 @@ def _words(dataset: Dataset) -> RecordWords | None:
     return None
 
 
-def faulty(ref: DataRef, reason: str, remedy: str, size: int, modified: str, *, danger: bool = False) -> Summary:
+def faulty(ref: DataRef, reason: str, remedy: str, size: int, modified: str, *, danger: bool = False) -> DatasetSummary:
     """Return the row of what can't be read."""
-    return Summary(
+    return DatasetSummary(
         str(ref), kind="fault", size_bytes=size, modified=modified, fault=reason, remedy=remedy, danger=danger
     )
 
 
-def to_text(summary: Summary) -> str:
+def to_text(summary: DatasetSummary) -> str:
     return json.dumps(summary, separators=(",", ":"))  # names in other encodings pass as escapes
 
 
-def from_text(text: str) -> Summary:
+def from_text(text: str) -> DatasetSummary:
     """Return the row in a text. Raises ValueError or TypeError where the text is damaged."""
-    told = Summary(*json.loads(text))
+    told = DatasetSummary(*json.loads(text))
     return told._replace(
         box=tuple(told.box) if told.box else None,  # type: ignore[arg-type]
         themes=tuple(told.themes),
@@ -172,5 +172,5 @@ def from_text(text: str) -> Summary:
     )
 
 
-def size_words(summary: Summary) -> str:
+def size_words(summary: DatasetSummary) -> str:
     return size_text(summary.size_bytes)

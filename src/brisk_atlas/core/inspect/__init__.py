@@ -2,17 +2,17 @@
 
 from .cell import cell_values
 from .feature import feature_finding, place_of, row_finding, vertex_readings
-from .finding import Finding, Reading, Where
+from .finding import ProbeResult, ProbeValue, Where
 from .held import Compared, Held, as_rows, as_table, compare, spectra
 from .picking import picked
-from .statistics import Summary, summarise
+from .statistics import StatisticsSummary, summarise
 
 __all__ = [
     "Compared",
-    "Finding",
     "Held",
-    "Reading",
-    "Summary",
+    "ProbeResult",
+    "ProbeValue",
+    "StatisticsSummary",
     "Where",
     "as_rows",
     "as_table",

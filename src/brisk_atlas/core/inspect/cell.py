@@ -11,7 +11,7 @@ from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPar
 from brisk_atlas.core.model.dataset import AS
 from brisk_atlas.core.place import same_crs, transform, unit_of
 
-from .finding import Finding, Reading
+from .finding import ProbeResult, ProbeValue
 
 BANDS, CELL = "bands", "cell"
 CHANNELS = ("red", "green", "blue")
@@ -45,7 +45,7 @@ def cell_values(part: RasterPart, x: float, y: float, crs: str | None) -> CellVa
     return CellValues(row, col, lattice.to_map(col + 0.5, row + 0.5), values, known)
 
 
-def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | None) -> Finding | None:
+def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | None) -> ProbeResult | None:
     """Return what a raster layer has at a position, or None outside of it.
 
     The bands on show are marked with the colour they drive; a scene's bands say what their numbers mean
@@ -65,12 +65,12 @@ def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | 
     unit, (mx, my) = unit_of(part.facts.crs), found.middle
     digits = 6 if unit == "°" else 2
     readings.append(
-        Reading(
+        ProbeValue(
             "row, column", (found.row, found.column), f"row {found.row:,}, column {found.column:,}", "", CELL, "cell"
         )
     )
-    readings.append(Reading("cell centre", (mx, my), f"{mx:,.{digits}f}, {my:,.{digits}f}", unit, CELL))
-    return Finding(layer.id, layer.name, tuple(readings))
+    readings.append(ProbeValue("cell centre", (mx, my), f"{mx:,.{digits}f}, {my:,.{digits}f}", unit, CELL))
+    return ProbeResult(layer.id, layer.name, tuple(readings))
 
 
 def _shown(part: RasterPart, style: GridStyle | None) -> dict[int, str]:
@@ -88,7 +88,7 @@ def _shown(part: RasterPart, style: GridStyle | None) -> dict[int, str]:
 
 def _from_others(
     cache: DataCache, layer: Layer, style: GridStyle | None, x: float, y: float, crs: str | None
-) -> list[Reading]:
+) -> list[ProbeValue]:
     """Return the bands of a composite that come from other parts."""
     readings = []
     for channel, (band_number, other) in enumerate(zip(style.bands, style.others) if style else ()):
@@ -104,7 +104,7 @@ def _from_others(
     return readings
 
 
-def band_readings(band: Band, value: float, known: bool, mark: str = "", *, scaled: bool = False) -> list[Reading]:
+def band_readings(band: Band, value: float, known: bool, mark: str = "", *, scaled: bool = False) -> list[ProbeValue]:
     """Return a band's value with its class, and the same in other units and quantities.
 
     `scaled` says that the number has been turned into a quantity already.
@@ -113,9 +113,9 @@ def band_readings(band: Band, value: float, known: bool, mark: str = "", *, scal
     label = band.name + wave + (f" · {mark}" if mark else "")
     meaning = next((name for number, _, name in band.classes if number == value), "")
     if not known:
-        return [Reading(label, None, "no data", "", BANDS, band.name, wavelength=band.centre_um)]
+        return [ProbeValue(label, None, "no data", "", BANDS, band.name, wavelength=band.centre_um)]
     text = f"{number_text(value)} {meaning}".rstrip()
-    readings = [Reading(label, value, text, band.unit, BANDS, band.name, wavelength=band.centre_um)]
+    readings = [ProbeValue(label, value, text, band.unit, BANDS, band.name, wavelength=band.centre_um)]
     also = _ALSO.get(band.unit)
     if also is not None:
         unit, gain, offset = also
@@ -127,9 +127,9 @@ def band_readings(band: Band, value: float, known: bool, mark: str = "", *, scal
     return readings
 
 
-def _also(band: Band, words: str, value: float, unit: str) -> Reading:
+def _also(band: Band, words: str, value: float, unit: str) -> ProbeValue:
     value = float(f"{value:.6g}")
-    return Reading(f"    {words}", value, number_text(value), unit, BANDS, f"{band.name}, {words}")
+    return ProbeValue(f"    {words}", value, number_text(value), unit, BANDS, f"{band.name}, {words}")
 
 
 def along(part: RasterPart, xy: np.ndarray, crs: str | None, band: int = 1) -> np.ndarray:

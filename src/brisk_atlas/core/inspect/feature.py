@@ -18,44 +18,44 @@ from brisk_atlas.core.place.geodesy import has_plane, lengths_on_ellipsoid, ring
 from brisk_atlas.core.read.field_meanings import FieldMeaning
 from brisk_atlas.core.rows import rows_of
 
-from .finding import Finding, Reading
+from .finding import ProbeResult, ProbeValue
 
 ATTRIBUTES, GEOMETRY, VERTICES = "attributes", "geometry", "vertices"
 MOST_VERTICES = 2000  # listed on request
 PARTS = ("Polygon", "LineString", "Point")
 
 
-def feature_finding(cache: DataCache, layer: Layer, row: int, rows: Sequence[int] = ()) -> Finding:
+def feature_finding(cache: DataCache, layer: Layer, row: int, rows: Sequence[int] = ()) -> ProbeResult:
     """Return one feature of a layer that is held, with what was added to its row."""
     table = rows_of(cache, layer)
     return _finding(cache, layer, cache.features(layer.ref), table, row, row, tuple(rows))
 
 
-def streamed_finding(cache: DataCache, layer: Layer, features: Features, at: int) -> Finding:
+def streamed_finding(cache: DataCache, layer: Layer, features: Features, at: int) -> ProbeResult:
     """Return one feature of a piece of a layer that is read by view; it has no lasting row."""
     return _finding(cache, layer, features, features.table, at, None, ())
 
 
-def row_finding(cache: DataCache, layer: Layer, row: int) -> Finding:
+def row_finding(cache: DataCache, layer: Layer, row: int) -> ProbeResult:
     """Return one row of a table."""
     readings = attribute_readings(rows_of(cache, layer), row, _words(cache, layer), layer)
-    return Finding(layer.id, f"{layer.name}, row {row + 1:,}", tuple(readings), row, (row,))
+    return ProbeResult(layer.id, f"{layer.name}, row {row + 1:,}", tuple(readings), row, (row,))
 
 
 def _finding(
     cache: DataCache, layer: Layer, features: Features, table: pa.Table, at: int, row: int | None, rows: tuple
-) -> Finding:
+) -> ProbeResult:
     readings = attribute_readings(table, at, _words(cache, layer), layer)
     readings += geometry_readings(features.wkb[at], features.crs)
     title = layer.name if row is None else f"{layer.name}, row {row + 1:,}"
-    return Finding(layer.id, title, tuple(readings), row, rows)
+    return ProbeResult(layer.id, title, tuple(readings), row, rows)
 
 
 def _words(cache: DataCache, layer: Layer) -> dict[str, FieldMeaning]:
     return cache.field_meanings(layer.ref)
 
 
-def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldMeaning], layer: Layer) -> list[Reading]:
+def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldMeaning], layer: Layer) -> list[ProbeValue]:
     """Return the attributes of a row, under their aliases where there are some."""
     found = []
     units = {field.name: field.unit for field in layer.rows.computed}
@@ -67,23 +67,23 @@ def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldMeaning]
         meaning = said.meaning_of(value) if said else ""
         text = number_text(value) + (f" {meaning}" if meaning else "")
         unit = look.unit or units.get(name, "") or (said.unit if said else "")
-        found.append(Reading(label, value, text, unit if value is not None else "", ATTRIBUTES, name, about))
+        found.append(ProbeValue(label, value, text, unit if value is not None else "", ATTRIBUTES, name, about))
     return found
 
 
-def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[Reading]:
+def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[ProbeValue]:
     """Return type, parts, vertices, measures, validity and heights of one geometry."""
     if not wkb.is_valid:
-        return [Reading("geometry", None, "none", group=GEOMETRY)]
+        return [ProbeValue("geometry", None, "none", group=GEOMETRY)]
     try:
         shape = shapely.from_wkb(wkb.as_py())
     except GEOSException as error:
-        return [Reading("geometry", None, f"damaged ({error})", group=GEOMETRY)]
+        return [ProbeValue("geometry", None, f"damaged ({error})", group=GEOMETRY)]
     parts, vertices = shapely.get_num_geometries(shape), shapely.get_num_coordinates(shape)
     out = [
-        Reading("type", shape.geom_type, shape.geom_type, group=GEOMETRY),
-        Reading("parts", int(parts), f"{parts:,}", group=GEOMETRY),
-        Reading("vertices", int(vertices), f"{vertices:,}", group=GEOMETRY),
+        ProbeValue("type", shape.geom_type, shape.geom_type, group=GEOMETRY),
+        ProbeValue("parts", int(parts), f"{parts:,}", group=GEOMETRY),
+        ProbeValue("vertices", int(vertices), f"{vertices:,}", group=GEOMETRY),
     ]
     out += _measures(shape, crs)
     out.append(_validity(shape))
@@ -93,11 +93,11 @@ def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[Reading]:
             known = values[np.isfinite(values)]
             text = f"{known.min():,.2f} to {known.max():,.2f}" if known.size else "unknown"
             low_high = (float(known.min()), float(known.max())) if known.size else None
-            out.append(Reading(f"{axis} range", low_high, text, group=GEOMETRY))
+            out.append(ProbeValue(f"{axis} range", low_high, text, group=GEOMETRY))
     return out
 
 
-def _measures(shape: shapely.Geometry, crs: str | None) -> list[Reading]:
+def _measures(shape: shapely.Geometry, crs: str | None) -> list[ProbeValue]:
     dimension = shapely.get_dimensions(shape)
     if dimension < 1:
         return []
@@ -109,13 +109,13 @@ def _measures(shape: shapely.Geometry, crs: str | None) -> list[Reading]:
         starts = np.searchsorted(at, np.arange(len(rings) + 1))
         if dimension == 2:
             area = _on_ellipsoid(shape, crs)
-            out.append(Reading("area, ellipsoid", area, _large(area), "m²", GEOMETRY))
+            out.append(ProbeValue("area, ellipsoid", area, _large(area), "m²", GEOMETRY))
         along = float(lengths_on_ellipsoid(xy, starts, crs).sum())
-        out.append(Reading(f"{noun}, ellipsoid", along, _large(along), "m", GEOMETRY))
+        out.append(ProbeValue(f"{noun}, ellipsoid", along, _large(along), "m", GEOMETRY))
     if has_plane(crs):
         if dimension == 2:
-            out.append(Reading("area, plane", shape.area, _large(shape.area), f"{unit}²" if unit else "", GEOMETRY))
-        out.append(Reading(f"{noun}, plane", shape.length, _large(shape.length), unit, GEOMETRY))
+            out.append(ProbeValue("area, plane", shape.area, _large(shape.area), f"{unit}²" if unit else "", GEOMETRY))
+        out.append(ProbeValue(f"{noun}, plane", shape.length, _large(shape.length), unit, GEOMETRY))
     return out
 
 
@@ -134,14 +134,14 @@ def _large(value: float) -> str:
     return f"{value:,.2f}" if abs(value) < 1e9 else f"{value:,.0f}"
 
 
-def _validity(shape: shapely.Geometry) -> Reading:
+def _validity(shape: shapely.Geometry) -> ProbeValue:
     reason = shapely.is_valid_reason(shape)
     if reason == "Valid Geometry":
-        return Reading("valid", True, "yes", group=GEOMETRY)
+        return ProbeValue("valid", True, "yes", group=GEOMETRY)
     words, _, place = reason.partition("[")
     x_y = tuple(float(v) for v in place.rstrip("]").split()[:2]) if place else ()
     where = f" at {x_y[0]:,.2f}, {x_y[1]:,.2f}" if len(x_y) == 2 else ""
-    return Reading("valid", False, f"no: {words.strip().lower()}{where}", group=GEOMETRY)
+    return ProbeValue("valid", False, f"no: {words.strip().lower()}{where}", group=GEOMETRY)
 
 
 def place_of(cache: DataCache, layer: Layer, row: int, crs: str | None) -> tuple[float, float] | None:
@@ -159,7 +159,7 @@ def place_of(cache: DataCache, layer: Layer, row: int, crs: str | None) -> tuple
     return (x, y) if np.isfinite(x) and np.isfinite(y) else None
 
 
-def vertex_readings(cache: DataCache, layer: Layer, row: int) -> list[Reading]:
+def vertex_readings(cache: DataCache, layer: Layer, row: int) -> list[ProbeValue]:
     """Return the coordinates of a feature's vertices, in the layer's CRS, at most MOST_VERTICES."""
     features = cache.features(layer.ref)
     wkb = features.wkb[row]
@@ -169,11 +169,11 @@ def vertex_readings(cache: DataCache, layer: Layer, row: int) -> list[Reading]:
     xyz = shapely.get_coordinates(shape, include_z=shape.has_z)
     digits = 8 if unit_of(features.crs) == "°" else 3
     lines = [
-        Reading(f"{i:,}", tuple(v), "  ".join(f"{c:,.{digits}f}" for c in v), group=VERTICES)
+        ProbeValue(f"{i:,}", tuple(v), "  ".join(f"{c:,.{digits}f}" for c in v), group=VERTICES)
         for i, v in enumerate(xyz[:MOST_VERTICES].tolist(), 1)
     ]
     if len(xyz) > MOST_VERTICES:
         lines.append(
-            Reading("…", None, f"{len(xyz) - MOST_VERTICES:,} more; copy the row as WKT for all", group=VERTICES)
+            ProbeValue("…", None, f"{len(xyz) - MOST_VERTICES:,} more; copy the row as WKT for all", group=VERTICES)
         )
     return lines

@@ -9,7 +9,7 @@ import numpy as np
 
 
 @dataclass(frozen=True)
-class Reading:
+class ProbeValue:
     """One line: a label, its value as data, as text, and its unit.
 
     `group` is the heading it stands under; `key` names it when findings are compared (a field's name
@@ -35,17 +35,17 @@ class Reading:
 
 
 @dataclass(frozen=True)
-class Finding:
+class ProbeResult:
     """What one layer has there. `row` is the feature's row in the sheet, if it is one; `rows` are those of
     all features found in the layer, to step through."""
 
     layer_id: str
     title: str
-    readings: tuple[Reading, ...]
+    readings: tuple[ProbeValue, ...]
     row: int | None = None
     rows: tuple[int, ...] = ()
 
-    def reading(self, name: str) -> Reading | None:
+    def reading(self, name: str) -> ProbeValue | None:
         return next((r for r in self.readings if name in (r.key, r.label)), None)
 
 

@@ -11,7 +11,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.model import number_text
 
-from .finding import Finding, Reading
+from .finding import ProbeResult, ProbeValue
 
 NO_MAPPING: Mapping[str, str] = {}
 PLACE_KEYS = ("x", "y")
@@ -26,7 +26,7 @@ class Held:
     x: float
     y: float
     crs: str | None
-    finding: Finding
+    finding: ProbeResult
 
 
 @dataclass(frozen=True)
@@ -49,8 +49,8 @@ def compare(held: Sequence[Held], mapping: Mapping[str, str] = NO_MAPPING) -> li
     """Return held probes line by line. Lines belong together by name, whatever the case; `mapping` says
     which other name stands for which (such as AREA_M2 for area_m2)."""
     alike = {name.lower(): own.lower() for name, own in mapping.items()}
-    lines: dict[tuple[str, str], list[Reading | None]] = {}
-    labels: dict[tuple[str, str], Reading] = {}
+    lines: dict[tuple[str, str], list[ProbeValue | None]] = {}
+    labels: dict[tuple[str, str], ProbeValue] = {}
     for column, probe in enumerate(held):
         for reading in probe.finding.readings:
             name = reading.name.lower()
@@ -68,17 +68,17 @@ def compare(held: Sequence[Held], mapping: Mapping[str, str] = NO_MAPPING) -> li
     return found
 
 
-def _label(reading: Reading) -> str:
+def _label(reading: ProbeValue) -> str:
     """Return a label that stands alone; one below a band says of which."""
     return reading.name if reading.label.startswith(" ") else reading.label
 
 
-def _kind(reading: Reading) -> str:
+def _kind(reading: ProbeValue) -> str:
     """Return what a line is compared with: bands and fields with each other, all else within its group."""
     return "" if reading.group in ("attributes", "bands", "point") else reading.group
 
 
-def difference(first: Reading | None, other: Reading | None) -> str:
+def difference(first: ProbeValue | None, other: ProbeValue | None) -> str:
     """Return how a reading differs from the first: a number with its sign and the share, `unequal` for
     text, what is missing; empty where they are equal."""
     if first is None and other is None:

@@ -10,7 +10,7 @@ from brisk_atlas.core.model import Layer, number_text
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import crs_name, height_unit_of, transform, unit_of
 
-from .finding import Finding, Reading, Where
+from .finding import ProbeResult, ProbeValue, Where
 from .picking import shape_in
 
 POINT_CLASSES = {  # ASPRS LAS 1.4 R15, table 17
@@ -46,7 +46,7 @@ POINT, NEAR, INSIDE, HEADER, RECORDS = (
 )
 
 
-def point_finding(cache: DataCache, layer: Layer, where: Where) -> Finding | None:
+def point_finding(cache: DataCache, layer: Layer, where: Where) -> ProbeResult | None:
     """Return the record of the point nearest to a click, and the statistics of those within reach."""
     points = cache.points(layer.ref)
     px, py = transform(where.xy[:1], where.crs, points.crs)[0]
@@ -63,14 +63,14 @@ def point_finding(cache: DataCache, layer: Layer, where: Where) -> Finding | Non
     readings = _record(points, i)
     plane, height = unit_of(points.crs), height_unit_of(points.crs)
     z = points.xyz[near, 2]
-    readings.append(Reading("radius", reach, number_text(float(f"{reach:.3g}")), plane, NEAR))
-    readings.append(Reading("points", int(near.size), f"{near.size:,}", "", NEAR))
+    readings.append(ProbeValue("radius", reach, number_text(float(f"{reach:.3g}")), plane, NEAR))
+    readings.append(ProbeValue("points", int(near.size), f"{near.size:,}", "", NEAR))
     readings += _spread("z", z, height, NEAR)
     if plane == "m":
         density = near.size / (np.pi * reach**2)
-        readings.append(Reading("density", density, f"{density:,.2f}", "per m²", NEAR))
+        readings.append(ProbeValue("density", density, f"{density:,.2f}", "per m²", NEAR))
     readings += _classes(points, near, NEAR)
-    return Finding(layer.id, f"{layer.name}, point {i + 1:,}", tuple(readings))
+    return ProbeResult(layer.id, f"{layer.name}, point {i + 1:,}", tuple(readings))
 
 
 def _reach_in(where: Where, crs: str | None) -> float:
@@ -80,39 +80,39 @@ def _reach_in(where: Where, crs: str | None) -> float:
     return float(np.nanmax(np.hypot(*(sides[1:] - sides[0]).T)))
 
 
-def _record(points: Points, i: int) -> list[Reading]:
+def _record(points: Points, i: int) -> list[ProbeValue]:
     plane, height = unit_of(points.crs), height_unit_of(points.crs)
     x, y, z = points.xyz[i].tolist()
     digits = 6 if plane == "°" else 2
     found = [
-        Reading("x", x, f"{x:,.{digits}f}", plane, POINT),
-        Reading("y", y, f"{y:,.{digits}f}", plane, POINT),
-        Reading("z", z, f"{z:,.2f}", height, POINT),
+        ProbeValue("x", x, f"{x:,.{digits}f}", plane, POINT),
+        ProbeValue("y", y, f"{y:,.{digits}f}", plane, POINT),
+        ProbeValue("z", z, f"{z:,.2f}", height, POINT),
     ]
     for name, values in points.dimensions.items():
         value = values[i].item()
         meaning = POINT_CLASSES.get(value, "") if name == "classification" else ""
         text = f"{number_text(value)} {meaning}".strip()
-        found.append(Reading(name.replace("_", " "), value, text, "", POINT, name))
+        found.append(ProbeValue(name.replace("_", " "), value, text, "", POINT, name))
     return found
 
 
-def _spread(name: str, values: np.ndarray, unit: str, group: str) -> list[Reading]:
+def _spread(name: str, values: np.ndarray, unit: str, group: str) -> list[ProbeValue]:
     said = (
         ("minimum", values.min()),
         ("mean", values.mean()),
         ("maximum", values.max()),
         ("standard deviation", values.std()),
     )
-    return [Reading(f"{name}, {word}", float(v), f"{v:,.2f}", unit, group) for word, v in said]
+    return [ProbeValue(f"{name}, {word}", float(v), f"{v:,.2f}", unit, group) for word, v in said]
 
 
-def _classes(points: Points, chosen: np.ndarray, group: str) -> list[Reading]:
+def _classes(points: Points, chosen: np.ndarray, group: str) -> list[ProbeValue]:
     if "classification" not in points.dimensions:
         return []
     kinds, counts = np.unique(points.dimensions["classification"][chosen], return_counts=True)
     return [
-        Reading(
+        ProbeValue(
             f"class {k} {POINT_CLASSES.get(k, '')}".strip(),
             int(c),
             f"{c:,} ({c / chosen.size:.1%})",
@@ -124,7 +124,7 @@ def _classes(points: Points, chosen: np.ndarray, group: str) -> list[Reading]:
     ]
 
 
-def area_finding(cache: DataCache, layer: Layer, where: Where) -> Finding:
+def area_finding(cache: DataCache, layer: Layer, where: Where) -> ProbeResult:
     """Return what the header says of the whole file and, apart from it, what the points inside an area are."""
     points = cache.points(layer.ref)
     area = shape_in(where, points.crs)
@@ -133,27 +133,27 @@ def area_finding(cache: DataCache, layer: Layer, where: Where) -> Finding:
     near = np.flatnonzero((xyz[:, 0] >= xmin) & (xyz[:, 0] <= xmax) & (xyz[:, 1] >= ymin) & (xyz[:, 1] <= ymax))
     if where.kind != "box" or not area.equals(shapely.box(*area.bounds)):
         near = near[shapely.intersects_xy(area, xyz[near, 0], xyz[near, 1])]
-    readings = [Reading("points", int(near.size), f"{near.size:,} of {len(points):,}", "", INSIDE)]
+    readings = [ProbeValue("points", int(near.size), f"{near.size:,} of {len(points):,}", "", INSIDE)]
     if near.size:
         unit = height_unit_of(points.crs)
         readings += _spread("z", xyz[near, 2], unit, INSIDE)
         if unit_of(points.crs) == "m" and area.area > 0:
             density = near.size / area.area
-            readings.append(Reading("density", density, f"{density:,.2f}", "per m²", INSIDE))
+            readings.append(ProbeValue("density", density, f"{density:,.2f}", "per m²", INSIDE))
         for name, values in points.dimensions.items():
             if name != "classification":
                 readings.append(_range(name, values[near], INSIDE))
         readings += _classes(points, near, INSIDE)
-    return Finding(layer.id, layer.name, (*readings, *header_readings(cache, layer, points)))
+    return ProbeResult(layer.id, layer.name, (*readings, *header_readings(cache, layer, points)))
 
 
-def _range(name: str, values: np.ndarray, group: str) -> Reading:
+def _range(name: str, values: np.ndarray, group: str) -> ProbeValue:
     low, high = values.min().item(), values.max().item()
     text = number_text(low) if low == high else f"{number_text(low)} to {number_text(high)}"
-    return Reading(name.replace("_", " "), (low, high), text, "", group, name)
+    return ProbeValue(name.replace("_", " "), (low, high), text, "", group, name)
 
 
-def header_readings(cache: DataCache, layer: Layer, points: Points | None = None) -> list[Reading]:
+def header_readings(cache: DataCache, layer: Layer, points: Points | None = None) -> list[ProbeValue]:
     """Return what a cloud's header says, with the types of its dimensions and, where points are given,
     their ranges."""
     facts = cache.part(layer.ref).facts
@@ -179,14 +179,14 @@ def header_readings(cache: DataCache, layer: Layer, points: Points | None = None
         said.append(
             ("heights", f"{cloud.zrange[0]:,.2f} to {cloud.zrange[1]:,.2f} {height_unit_of(facts.crs)}".strip())
         )
-    found = [Reading(label, text, text, "", HEADER) for label, text in said]
+    found = [ProbeValue(label, text, text, "", HEADER) for label, text in said]
     types = {field.name: field.type for field in facts.fields}
     for name in cloud.dimensions:
         text = types.get(name, "")
         if points is not None and name in points.dimensions:
             values = points.dimensions[name]
             text += f", {number_text(values.min())} to {number_text(values.max())}"
-        found.append(Reading(name.replace("_", " "), text, text, "", "dimensions of the whole file", name))
+        found.append(ProbeValue(name.replace("_", " "), text, text, "", "dimensions of the whole file", name))
     for user, number, words in cloud.records:
-        found.append(Reading(f"{user} {number}", words, words or "no description", "", RECORDS))
+        found.append(ProbeValue(f"{user} {number}", words, words or "no description", "", RECORDS))
     return found

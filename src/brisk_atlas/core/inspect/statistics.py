@@ -17,7 +17,7 @@ from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.rows import rows_of, shown_rows
 
 from .cell import along
-from .finding import Reading, Where
+from .finding import ProbeValue, Where
 from .picking import around, hit, shape_in
 
 MOST_CELLS = 16_000_000  # read for one summary; of more, one in so many is taken
@@ -27,7 +27,7 @@ Check = Callable[[], None]
 
 
 @dataclass(frozen=True, eq=False)
-class Summary:
+class StatisticsSummary:
     """Summary of the known values. `counts` and `edges` are those of a histogram.
 
     `missing` is how many had no value; `note` says how they were chosen, where not all were taken.
@@ -45,14 +45,14 @@ class Summary:
     note: str = ""
 
 
-def summarise(values: np.ndarray, bins: int = 64, note: str = "") -> Summary | None:
+def summarise(values: np.ndarray, bins: int = 64, note: str = "") -> StatisticsSummary | None:
     """Return the summary of a 1-D array; NaN does not count; None where nothing is known."""
     values = np.asarray(values, float)
     known = values[np.isfinite(values)]
     if not known.size:
         return None
     counts, edges = np.histogram(known, bins)
-    return Summary(
+    return StatisticsSummary(
         known.size,
         float(known.min()),
         float(known.mean()),
@@ -66,21 +66,23 @@ def summarise(values: np.ndarray, bins: int = 64, note: str = "") -> Summary | N
     )
 
 
-def summary_readings(name: str, summary: Summary, unit: str = "") -> list[Reading]:
+def summary_readings(name: str, summary: StatisticsSummary, unit: str = "") -> list[ProbeValue]:
     """Return a summary as the lines of a finding, under the name of what it sums up."""
     lines = [
         ("minimum", summary.minimum), ("mean", summary.mean), ("median", summary.median),
         ("maximum", summary.maximum), ("standard deviation", summary.standard_deviation),
     ]  # fmt: skip
-    found = [Reading("values", summary.count, f"{summary.count:,}", "", name, f"{name}, values", summary.note)]
+    found = [ProbeValue("values", summary.count, f"{summary.count:,}", "", name, f"{name}, values", summary.note)]
     if summary.missing:
-        found.append(Reading("without a value", summary.missing, f"{summary.missing:,}", "", name, f"{name}, missing"))
+        found.append(
+            ProbeValue("without a value", summary.missing, f"{summary.missing:,}", "", name, f"{name}, missing")
+        )
     found += [
-        Reading(label, value, number_text(float(f"{value:.7g}")), unit, name, f"{name}, {label}")
+        ProbeValue(label, value, number_text(float(f"{value:.7g}")), unit, name, f"{name}, {label}")
         for label, value in lines
     ]
     if summary.note:
-        found.append(Reading("taken", None, summary.note, "", name, f"{name}, taken"))
+        found.append(ProbeValue("taken", None, summary.note, "", name, f"{name}, taken"))
     return found
 
 
@@ -143,7 +145,7 @@ def _known(grid: Grid, area: shapely.Geometry | None) -> np.ndarray:
 
 def area_statistics(
     cache: DataCache, layer: Layer, where: Where, check: Check = lambda: None
-) -> list[tuple[str, Summary, str]]:
+) -> list[tuple[str, StatisticsSummary, str]]:
     """Return (band, summary, unit) of all bands of a raster layer over the cells in an area."""
     part = cache.raster(layer.ref)
     assert part.facts.grid is not None
@@ -158,7 +160,7 @@ def area_statistics(
 
 def line_statistics(
     cache: DataCache, layer: Layer, where: Where, check: Check = lambda: None
-) -> list[tuple[str, Summary, str]]:
+) -> list[tuple[str, StatisticsSummary, str]]:
     """Return (band, summary, unit) of all bands of a raster layer at places along a line."""
     part, xy = cache.raster(layer.ref), places_along(where.xy, LINE_STEPS)
     assert part.facts.grid is not None
@@ -186,7 +188,7 @@ def number_fields(table: pa.Table) -> list[str]:
 
 def grid_statistics(
     cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check = lambda: None
-) -> tuple[Summary | None, str]:
+) -> tuple[StatisticsSummary | None, str]:
     """Return the summary of a band by name, in an area or everywhere, and its unit. Raises CannotRead."""
     part = cache.raster(layer.ref)
     facts = part.facts
@@ -196,7 +198,9 @@ def grid_statistics(
     return summarise(values, note=note), band.unit
 
 
-def cloud_statistics(cache: DataCache, layer: Layer, name: str, where: Where | None) -> tuple[Summary | None, str]:
+def cloud_statistics(
+    cache: DataCache, layer: Layer, name: str, where: Where | None
+) -> tuple[StatisticsSummary | None, str]:
     """Return the summary of a dimension of points, in an area or everywhere, and its unit. Raises CannotRead."""
     points = cache.points(layer.ref)
     values = points.values(name)
@@ -207,7 +211,7 @@ def cloud_statistics(cache: DataCache, layer: Layer, name: str, where: Where | N
 
 def field_statistics(
     cache: DataCache, layer: Layer, name: str, rows: np.ndarray | None = None
-) -> tuple[Summary | None, str]:
+) -> tuple[StatisticsSummary | None, str]:
     """Return the summary of a field over the rows that the filters show, of those numbered `rows` where given, and its
     unit. Raises BadExpression, CannotRead."""
     table = rows_of(cache, layer)
@@ -229,6 +233,6 @@ def features_in(cache: DataCache, layer: Layer, where: Where) -> np.ndarray:
 
 
 __all__ = [
-    "Summary", "area_statistics", "around", "band_values", "line_statistics", "places_along",
+    "StatisticsSummary", "area_statistics", "around", "band_values", "line_statistics", "places_along",
     "summarise", "summary_readings",
 ]  # fmt: skip

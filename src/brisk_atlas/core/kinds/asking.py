@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING
 
-from brisk_atlas.core.inspect.finding import Finding, Where
+from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.model import AtlasError, Extent, Layer
 from brisk_atlas.core.place import transform_extent
 
@@ -13,17 +13,17 @@ from . import kind_of
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
-    from brisk_atlas.core.inspect.statistics import Summary
+    from brisk_atlas.core.inspect.statistics import StatisticsSummary
 
 
-def probe(cache: DataCache, layer: Layer, where: Where, check: Callable[[], None] = lambda: None) -> Finding | None:
+def probe(cache: DataCache, layer: Layer, where: Where, check: Callable[[], None] = lambda: None) -> ProbeResult | None:
     """Return what `layer` has there, or None for nothing."""
     return kind_of(layer.kind).probe(cache, layer, where, check)
 
 
 def probe_all(
     cache: DataCache, layers: Sequence[Layer], where: Where, check: Callable[[], None] = lambda: None
-) -> list[Finding]:
+) -> list[ProbeResult]:
     """Return what each of `layers` has there. One that can't be read is left out; the map says why."""
     findings = []
     for layer in layers:
@@ -48,7 +48,7 @@ def statistics_of(
     name: str,
     where: Where | Extent | None = None,
     check: Callable[[], None] = lambda: None,
-) -> tuple[Summary | None, str]:
+) -> tuple[StatisticsSummary | None, str]:
     """Return the summary of a band, a field or a dimension by name, and its unit.
 
     `where` is an area, or the extent of a view, None for the whole. Fields are those of the rows that

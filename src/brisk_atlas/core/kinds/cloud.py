@@ -13,9 +13,9 @@ from brisk_atlas.core.draw.layer_painter import PlainPainter
 from brisk_atlas.core.draw.legend import Legend, cloud_legend
 from brisk_atlas.core.draw.spread import Spread, cloud_spread
 from brisk_atlas.core.draw.view import View
-from brisk_atlas.core.inspect.finding import Finding, Where
+from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.inspect.point import area_finding, point_finding
-from brisk_atlas.core.inspect.statistics import Summary, cloud_statistics
+from brisk_atlas.core.inspect.statistics import StatisticsSummary, cloud_statistics
 from brisk_atlas.core.model import CloudStyle, DataKind, Facts, Layer
 
 from .kind import Check, LayerKind
@@ -53,7 +53,7 @@ class CloudKind(LayerKind):
     def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
         return cloud_spread(cache, layer, layer.style) if isinstance(layer.style, CloudStyle) else None
 
-    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> Finding | None:
+    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The point that was clicked; the statistics of those in an area, with the header of the file."""
         return point_finding(cache, layer, where) if where.kind == "click" else area_finding(cache, layer, where)
 
@@ -63,5 +63,5 @@ class CloudKind(LayerKind):
 
     def statistics(
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
-    ) -> tuple[Summary | None, str]:
+    ) -> tuple[StatisticsSummary | None, str]:
         return cloud_statistics(cache, layer, name, where)

@@ -15,9 +15,9 @@ from brisk_atlas.core.draw.raster import channel_sources, draw_raster, pyramid_o
 from brisk_atlas.core.draw.spread import Spread, grid_spread
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.inspect.cell import cell_finding
-from brisk_atlas.core.inspect.finding import Finding, Where
+from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.inspect.statistics import (
-    Summary,
+    StatisticsSummary,
     area_statistics,
     grid_statistics,
     line_statistics,
@@ -71,7 +71,7 @@ class GridKind(LayerKind):
     def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
         return grid_spread(cache, layer, layer.style) if isinstance(layer.style, GridStyle) else None
 
-    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> Finding | None:
+    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The cell that was clicked with all its bands; the statistics of those in an area or along a line."""
         if where.kind == "click":
             x, y = where.xy[0].tolist()
@@ -82,7 +82,7 @@ class GridKind(LayerKind):
             for name, summary, unit in statistics(cache, layer, where, check)
             for reading in summary_readings(name, summary, unit)
         ]
-        return Finding(layer.id, layer.name, tuple(readings)) if readings else None
+        return ProbeResult(layer.id, layer.name, tuple(readings)) if readings else None
 
     def names(self, cache: DataCache, layer: Layer) -> list[str]:
         grid = cache.part(layer.ref).facts.grid
@@ -90,7 +90,7 @@ class GridKind(LayerKind):
 
     def statistics(
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
-    ) -> tuple[Summary | None, str]:
+    ) -> tuple[StatisticsSummary | None, str]:
         return grid_statistics(cache, layer, name, where, check)
 
 

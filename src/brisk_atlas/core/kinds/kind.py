@@ -13,8 +13,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.draw.layer_painter import LayerPainter
     from brisk_atlas.core.draw.legend import Legend
     from brisk_atlas.core.draw.spread import Spread
-    from brisk_atlas.core.inspect import Finding, Where
-    from brisk_atlas.core.inspect.statistics import Summary
+    from brisk_atlas.core.inspect import ProbeResult, Where
+    from brisk_atlas.core.inspect.statistics import StatisticsSummary
     from brisk_atlas.core.model import Facts, Layer, Style
 
 Check = Callable[[], None]
@@ -45,7 +45,7 @@ class LayerKind:
         """Return the spread of what colours a layer, None where colours do not run with numbers."""
         return None
 
-    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> Finding | None:
+    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """Return what a layer has where the hand points, None for nothing."""
         return None
 
@@ -55,6 +55,6 @@ class LayerKind:
 
     def statistics(
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
-    ) -> tuple[Summary | None, str]:
+    ) -> tuple[StatisticsSummary | None, str]:
         """Return the summary of one of `names`, in an area or everywhere, and its unit."""
         raise AtlasError(layer.name, f"a {self.kind} has no numbers to sum up", "Choose another layer.")

@@ -6,7 +6,7 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.inspect.finding import Where
-from brisk_atlas.core.inspect.statistics import Summary, field_statistics, number_fields
+from brisk_atlas.core.inspect.statistics import StatisticsSummary, field_statistics, number_fields
 from brisk_atlas.core.model import DataKind, Layer
 from brisk_atlas.core.rows import rows_of
 
@@ -27,5 +27,5 @@ class TableKind(LayerKind):
 
     def statistics(
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
-    ) -> tuple[Summary | None, str]:
+    ) -> tuple[StatisticsSummary | None, str]:
         return field_statistics(cache, layer, name)

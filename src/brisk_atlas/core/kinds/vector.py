@@ -11,9 +11,9 @@ from brisk_atlas.core.draw.ramps import CLASSES
 from brisk_atlas.core.draw.spread import Spread, vector_spread
 from brisk_atlas.core.draw.vector_painter import VectorPainter
 from brisk_atlas.core.inspect.feature import feature_finding, streamed_finding
-from brisk_atlas.core.inspect.finding import Finding, Where
+from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.inspect.picking import picked
-from brisk_atlas.core.inspect.statistics import Summary, features_in, field_statistics, number_fields
+from brisk_atlas.core.inspect.statistics import StatisticsSummary, features_in, field_statistics, number_fields
 from brisk_atlas.core.model import DataKind, Facts, Layer, VectorStyle
 from brisk_atlas.core.rows import rows_of
 
@@ -47,7 +47,7 @@ class VectorKind(LayerKind):
     def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
         return vector_spread(cache, layer, layer.style) if isinstance(layer.style, VectorStyle) else None
 
-    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> Finding | None:
+    def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The feature that was clicked with all it says; of several in an area the first in full."""
         features, hit = picked(cache, layer, where)
         if not hit.size:
@@ -61,6 +61,6 @@ class VectorKind(LayerKind):
 
     def statistics(
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
-    ) -> tuple[Summary | None, str]:
+    ) -> tuple[StatisticsSummary | None, str]:
         rows = features_in(cache, layer, where) if where is not None else None
         return field_statistics(cache, layer, name, rows)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from brisk_atlas.core.compare import Change
+from brisk_atlas.core.compare import GridDifference
 from brisk_atlas.core.model import GridStyle, Layer
 
 from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, silent
@@ -24,7 +24,7 @@ NUMBERS = (
 class GridChangeResult:
     """The change B minus A, its unit, and the file of the difference where one was wanted."""
 
-    change: Change
+    change: GridDifference
     unit: str
     path: Path | None = None
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from brisk_atlas.core.inspect.statistics import Summary
+from brisk_atlas.core.inspect.statistics import StatisticsSummary
 from brisk_atlas.core.model import AtlasError, Extent
 
 from .operation import Operation, Progress, Source, argument, layer_of, silent
@@ -20,7 +20,7 @@ class StatisticsResult:
     """The summary of known values, None where there are none, with their unit."""
 
     name: str
-    summary: Summary | None
+    summary: StatisticsSummary | None
     unit: str
 
     def lines(self) -> list[str]:

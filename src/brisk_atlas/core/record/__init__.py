@@ -15,7 +15,7 @@ _HOMES = {
     "completeness": "checks",
     "obligation": "checks",
     "differences": "comparing",
-    "rows_of": "comparing",
+    "comparisons_of": "comparing",
     "taken": "comparing",
     "Conversion": "converting",
     "convert": "converting",
@@ -37,7 +37,7 @@ _HOMES = {
 if TYPE_CHECKING:
     from .brief_sections import NOT_SAID, Line, Section, brief
     from .checks import Finding, check, check_schema, completeness, obligation
-    from .comparing import differences, rows_of, taken
+    from .comparing import comparisons_of, differences, taken
     from .converting import Conversion, convert
     from .document import Document, document_in, read_document, written
     from .draft import Draft
@@ -66,13 +66,13 @@ __all__ = [
     "brief",
     "check",
     "check_schema",
+    "comparisons_of",
     "completeness",
     "convert",
     "differences",
     "document_in",
     "obligation",
     "read_document",
-    "rows_of",
     "standard_named",
     "taken",
     "written",

@@ -27,14 +27,14 @@ class ElementComparison:
     depth: int = 0
 
 
-def rows_of(a: Record, b: Record) -> list[ElementComparison]:
+def comparisons_of(a: Record, b: Record) -> list[ElementComparison]:
     """Return both records as rows in the order of the model, items that belong together on one row."""
     return list(_rows(Record, a, b, (), (), "", 0))
 
 
 def differences(a: Record, b: Record) -> list[ElementComparison]:
     """Return the rows with a plain value that differ."""
-    return [row for row in rows_of(a, b) if row.state != SAME and row.element.item is None]
+    return [row for row in comparisons_of(a, b) if row.state != SAME and row.element.item is None]
 
 
 def _rows(

@@ -20,7 +20,7 @@ MOST_COLUMNS = 500
 
 
 @dataclass(frozen=True)
-class Kind:
+class ElementKind:
     """An element name of a document: how often it stands there, and whether it has children."""
 
     name: str
@@ -39,7 +39,7 @@ class Flat:
     cut: bool = False
 
 
-def kinds_in(path: Path) -> list[Kind]:
+def kinds_in(path: Path) -> list[ElementKind]:
     """Return the element names of a document, those with children first, the most frequent first. Raises CannotRead."""
     root = parse_xml(path).getroot()
     counts: Counter[str] = Counter()
@@ -52,7 +52,7 @@ def kinds_in(path: Path) -> list[Kind]:
             with_children.add(name)
         elif name not in examples and (text := tidy(element.text)):
             examples[name] = text[:60]
-    kinds = [Kind(name, count, name in with_children, examples.get(name, "")) for name, count in counts.items()]
+    kinds = [ElementKind(name, count, name in with_children, examples.get(name, "")) for name, count in counts.items()]
     return sorted(kinds, key=lambda k: (not k.has_children, -k.count, k.name))
 
 

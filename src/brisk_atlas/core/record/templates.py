@@ -19,7 +19,7 @@ DERIVED = frozenset(
 
 
 @dataclass(frozen=True)
-class Change:
+class TemplateChange:
     """What applying a template does to one element: its value before and after."""
 
     element: str
@@ -40,7 +40,7 @@ def says(template: Record) -> list[str]:
 
 def applied(
     record: Record, template: Record, how: str = FILL, only: Iterable[str] | None = None
-) -> tuple[Record, list[Change]]:
+) -> tuple[Record, list[TemplateChange]]:
     """Return a record with a template in it and what that changed.
 
     `fill` writes only what the record does not say, and adds items to lists of plain words that it lacks;
@@ -52,7 +52,7 @@ def applied(
         before, wanted = getattr(record, name), getattr(template, name)
         after = wanted if how == REPLACE or not is_said(before) else _filled(before, wanted)
         if after != before:
-            changes.append(Change(name, parts_of(Record)[name].label, before, after))
+            changes.append(TemplateChange(name, parts_of(Record)[name].label, before, after))
     return replace(record, **{change.element: change.after for change in changes}), changes
 
 

@@ -28,7 +28,7 @@ class Lava:
 
 
 @dataclass(frozen=True)
-class Terrain:
+class MadeTerrain:
     """Elevations in metres above mean sea level, (rows, cols) at 10 m, row 0 in the north."""
 
     before: np.ndarray
@@ -189,7 +189,7 @@ def _erupt(ground, year) -> Lava:
 
 
 @cache
-def terrain() -> Terrain:
+def terrain() -> MadeTerrain:
     """Return the island before and after 2031; about ten seconds of work, kept for the process."""
     coarse = _before_coarse()
     lavas = []
@@ -212,7 +212,7 @@ def terrain() -> Terrain:
 
     lavas.append(_erupt(coarse, 2031))
     collapse = np.where(lavas[-1].thickness > 0, 0.0, np.clip(collapse, 0, None))
-    return Terrain(before, before - collapse + lavas[-1].thickness, tuple(lavas), collapse)
+    return MadeTerrain(before, before - collapse + lavas[-1].thickness, tuple(lavas), collapse)
 
 
 def land(height: np.ndarray) -> np.ndarray:

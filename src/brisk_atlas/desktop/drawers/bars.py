@@ -12,7 +12,7 @@ from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.inspect import Summary
+    from brisk_atlas.core.inspect import StatisticsSummary
 
 HEIGHT_PX, FOOT_PX = 110, 16
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -29,13 +29,13 @@ class Bars(QWidget):
         self.setFixedHeight(HEIGHT_PX)
         self.setMouseTracking(True)
         self.theme: Theme = LIGHT
-        self.summary: Summary | None = None
+        self.summary: StatisticsSummary | None = None
         self.unit = ""
 
     def sizeHint(self) -> QSize:
         return QSize(240, HEIGHT_PX)
 
-    def show_summary(self, summary: Summary | None, unit: str) -> None:
+    def show_summary(self, summary: StatisticsSummary | None, unit: str) -> None:
         self.summary, self.unit = summary, unit
         self.setVisible(summary is not None)
         self.update()

@@ -17,7 +17,7 @@ from ..session import Session
 from ..theme import mono_font
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.compare import Change
+    from brisk_atlas.core.compare import GridDifference
     from brisk_atlas.core.operations.grid_change import GridChangeResult
 
 
@@ -27,7 +27,7 @@ class ChangeDrawer(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.result: Change | None = None
+        self.result: GridDifference | None = None
         self._names, self._unit = ("", ""), ""
         self.side_a, self.side_b = QComboBox(), QComboBox()
         self.side_a.setObjectName("change a")

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.inspect import Finding, Held
+    from brisk_atlas.core.inspect import Held, ProbeResult
 
 
 class HeldList(QObject):
@@ -28,7 +28,7 @@ class HeldList(QObject):
     def __len__(self) -> int:
         return len(self.held)
 
-    def hold(self, finding: Finding, x: float, y: float, crs: str | None) -> None:
+    def hold(self, finding: ProbeResult, x: float, y: float, crs: str | None) -> None:
         from brisk_atlas.core.inspect import Held
 
         number = max((h.number for h in self.held), default=0) + 1

@@ -17,7 +17,7 @@ from .bars import Bars
 from .readings_tree import ReadingsTree
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.inspect import Summary, Where
+    from brisk_atlas.core.inspect import StatisticsSummary, Where
     from brisk_atlas.core.operations import Written
     from brisk_atlas.core.operations.statistics import StatisticsResult
 
@@ -43,7 +43,7 @@ class NumbersDrawer(QWidget):
         self.bars = Bars()
         self.tree = ReadingsTree()
         self.tree.setObjectName("numbers")
-        self.summary: Summary | None = None
+        self.summary: StatisticsSummary | None = None
         self.zones, self.grid, self.band = QComboBox(), QComboBox(), QComboBox()
         for box, name in ((self.zones, "zones"), (self.grid, "zonal grid"), (self.band, "zonal band")):
             box.setObjectName(name)
@@ -161,7 +161,7 @@ class NumbersDrawer(QWidget):
 
         self._job = self.session.run(f"Summing up {name}", ask, done, failed=self._fail)
 
-    def _show(self, summary: Summary | None, unit: str, name: str, told: str) -> None:
+    def _show(self, summary: StatisticsSummary | None, unit: str, name: str, told: str) -> None:
         self.summary = summary
         self.bars.show_summary(summary, unit)
         self.tree.begin()

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     import numpy as np
 
     from brisk_atlas.core.compare.point_change import PointChange
-    from brisk_atlas.core.inspect import Finding, Where
+    from brisk_atlas.core.inspect import ProbeResult, Where
     from brisk_atlas.core.inspect.measured import Measured
 
     from .spectra_chart import SpectraChart
@@ -52,7 +52,7 @@ class ProbeDrawer(QWidget):
         self.session = session
         self._theme: Theme = LIGHT
         self.held = HeldList()
-        self.findings: list[Finding] = []
+        self.findings: list[ProbeResult] = []
         self.where_at: Where | None = None
         self.scope = "all"
         self.where = PlainLabel(EMPTY)
@@ -223,7 +223,9 @@ class ProbeDrawer(QWidget):
             self._job.cancel()
         self._job = self.session.run("Probing", ask, lambda found: self._show(where, *found), shown=False)
 
-    def _show(self, where: Where, texts: dict[str, str], findings: list[Finding], change: PointChange | None) -> None:
+    def _show(
+        self, where: Where, texts: dict[str, str], findings: list[ProbeResult], change: PointChange | None
+    ) -> None:
         self.findings = findings
         kinds = {"box": "middle of the box", "lasso": "middle of the lasso", "line": "half way along the line"}
         self.where.setText(kinds.get(where.kind, ""))
@@ -259,7 +261,7 @@ class ProbeDrawer(QWidget):
         if self.session.is_streamed(layer):
             return
 
-        def ask(job: Job) -> tuple[Finding, Where | None, dict[str, str]]:
+        def ask(job: Job) -> tuple[ProbeResult, Where | None, dict[str, str]]:
             from brisk_atlas.core.inspect import Where, feature_finding, place_of, row_finding
             from brisk_atlas.core.place import Spot, notations
 
@@ -272,7 +274,7 @@ class ProbeDrawer(QWidget):
             texts = notations(Spot(*place, crs, facts.crs if facts else None))
             return finding, Where.at(*place, crs, 0.0), texts
 
-        def done(found: tuple[Finding, Where | None, dict[str, str]]) -> None:
+        def done(found: tuple[ProbeResult, Where | None, dict[str, str]]) -> None:
             finding, self.where_at, texts = found
             self.findings = [finding]
             self.where.setText("a place in the feature" if texts else "")
@@ -290,7 +292,7 @@ class ProbeDrawer(QWidget):
 
     # Stepping through what overlaps
 
-    def _stepped(self) -> Finding | None:
+    def _stepped(self) -> ProbeResult | None:
         """Return the finding whose features can be stepped through."""
         return next((f for f in self.findings if len(f.rows) > 1), None)
 
@@ -311,12 +313,12 @@ class ProbeDrawer(QWidget):
             return
         row = finding.rows[(finding.rows.index(finding.row) + by) % len(finding.rows)]
 
-        def ask(job: Job) -> Finding:
+        def ask(job: Job) -> ProbeResult:
             from brisk_atlas.core.inspect import feature_finding
 
             return feature_finding(self.session.cache, layer, row, finding.rows)
 
-        def done(other: Finding) -> None:
+        def done(other: ProbeResult) -> None:
             self.findings = [other if f is finding else f for f in self.findings]
             self.tree.begin()
             for each in self.findings:
@@ -326,7 +328,7 @@ class ProbeDrawer(QWidget):
 
         self.session.run("Next feature", ask, done, shown=False)
 
-    def _pick(self, findings: list[Finding]) -> None:
+    def _pick(self, findings: list[ProbeResult]) -> None:
         """Pick the features that were hit: of the subject if there are some, else of the topmost layer."""
         work = self.session.work
         hit = next((f for f in findings if f.row is not None), None)

@@ -11,7 +11,7 @@ from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.inspect import Finding
+    from brisk_atlas.core.inspect import ProbeResult
 
 LABEL_PX = 148
 CLOSED = ("records in the header", "dimensions of the whole file")  # groups that begin closed
@@ -58,7 +58,7 @@ class ReadingsTree(QTreeWidget):
                 item.setForeground(1, QBrush(QColor(self.theme.accent)))
                 item.setFont(1, font)
 
-    def add_finding(self, finding: Finding) -> None:
+    def add_finding(self, finding: ProbeResult) -> None:
         """Add what a layer has; several groups get a heading each."""
         top = self._heading(finding.title)
         groups = list(dict.fromkeys(r.group for r in finding.readings))

@@ -16,7 +16,7 @@ from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.find import Summary
+    from brisk_atlas.core.find import DatasetSummary
     from brisk_atlas.core.find.entry_filter import EntryFilter
     from brisk_atlas.core.find.summary import PartLine
 
@@ -94,7 +94,7 @@ class FindModel(QAbstractTableModel):
                 out += [PartOf(line, part) for part in line.summary.parts]
         return out
 
-    def learn(self, found: dict[Path, Summary]) -> bool:
+    def learn(self, found: dict[Path, DatasetSummary]) -> bool:
         """Take in what was found out about datasets; returns whether the rows should be arranged anew."""
         if self._places is None:
             self._places = {str(row.entry.path): number for number, row in enumerate(self.rows)}

@@ -30,7 +30,7 @@ from .glance import Glance
 from .shelf_list import ShelfList
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.find import Entry, Summary
+    from brisk_atlas.core.find import DatasetSummary, Entry
     from brisk_atlas.core.model import DataRef
 
 TYPING_MS = 60
@@ -317,7 +317,7 @@ class FindPage(QWidget):
     def _note_view(self) -> None:
         self.folder_index.in_view = self.list.in_view()
 
-    def _learn(self, found: dict[Path, Summary]) -> None:
+    def _learn(self, found: dict[Path, DatasetSummary]) -> None:
         """Show what was found out."""
         if self.list.rows.learn(found) and not self._timers["arrange"].isActive():
             self._timers["arrange"].start()

@@ -14,7 +14,7 @@ from brisk_atlas.core.system.jobs import Job, Lane
 from ..session import Session
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.find import Entry, Summary
+    from brisk_atlas.core.find import DatasetSummary, Entry
     from brisk_atlas.core.find.entry_filter import EntryRow
 
 TELL_S = 0.1  # what was found out is told this often
@@ -81,7 +81,7 @@ class FolderIndex(QObject):
             from brisk_atlas.core.find.index import summaries
 
             catalogue, scan_pool = self.session.catalogue, self.session.scan_pool
-            learned: dict[Path, Summary] = {}
+            learned: dict[Path, DatasetSummary] = {}
             told = time.monotonic()
             found = summaries(folder, entries, catalogue, scan_pool, job.check, lambda: self.in_view)
             for number, (path, summary) in enumerate(found):
@@ -95,7 +95,7 @@ class FolderIndex(QObject):
         if entries:
             self._facts = self.session.run("Looking at datasets", work, lane=Lane.BATCH)
 
-    def _tell(self, job: Job, learned: dict[Path, Summary]) -> None:
+    def _tell(self, job: Job, learned: dict[Path, DatasetSummary]) -> None:
         if job is self._facts and learned:
             self.learned.emit(learned)
 

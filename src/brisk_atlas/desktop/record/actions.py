@@ -176,7 +176,7 @@ class RecordActions(QObject):
         form.open()
 
     def apply_template(self) -> None:
-        from brisk_atlas.core.curate.many import Source
+        from brisk_atlas.core.curate.many import RecordSource
 
         from .template_form import ApplyTemplateForm
 
@@ -188,7 +188,7 @@ class RecordActions(QObject):
             self.complained.emit("Save or undo the edits first; a template goes into what is saved.")
             return
         data = shown.ref.path if shown.is_data else None
-        form = ApplyTemplateForm(self.session, [Source(data, draft.document.path)], self.theme, self.window)
+        form = ApplyTemplateForm(self.session, [RecordSource(data, draft.document.path)], self.theme, self.window)
         form.accepted.connect(self.replaced.emit)
         self.form = form
         form.open()

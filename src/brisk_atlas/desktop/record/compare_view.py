@@ -111,11 +111,11 @@ class CompareView(QWidget):
         self.other.setCurrentIndex(index)
 
     def show_records(self, a: Record | None, b: Record | None, name_a: str, name_b: str, can_take: bool) -> None:
-        from brisk_atlas.core.record import rows_of
+        from brisk_atlas.core.record import comparisons_of
 
         self._can_take = can_take
         self.tree.setHeaderLabels(["Element", f"A: {name_a}", f"B: {name_b}" if b else "B: choose a record above", ""])
-        self._rows = rows_of(a, b) if a is not None and b is not None else []
+        self._rows = comparisons_of(a, b) if a is not None and b is not None else []
         self._fill()
 
     def _fill(self) -> None:

@@ -27,7 +27,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.record.flattening import Flat, Kind
+    from brisk_atlas.core.record.flattening import ElementKind, Flat
 
 PREVIEW_ROWS = 50
 NAME = Qt.ItemDataRole.UserRole
@@ -100,7 +100,7 @@ class FlattenForm(QDialog):
             self._job.cancel()
         self._job = self.session.run(title, work, done, shown=False, failed=lambda e: self.said.setText(str(e)))  # type: ignore[arg-type]
 
-    def _named(self, kinds: list[Kind]) -> None:
+    def _named(self, kinds: list[ElementKind]) -> None:
         self.names.blockSignals(True)
         for kind in kinds:
             more = "" if kind.has_children else f"   = {kind.example}"
@@ -181,7 +181,7 @@ class FlattenForm(QDialog):
             self.said.setText(f"Written: {', '.join(file.name for file in files)}")
 
 
-def _kinds(path: Path) -> list[Kind]:
+def _kinds(path: Path) -> list[ElementKind]:
     from brisk_atlas.core.record.flattening import kinds_in
 
     return kinds_in(path)

@@ -33,7 +33,7 @@ from ..theme import Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.curate.batch import Plan
-    from brisk_atlas.core.curate.many import Source
+    from brisk_atlas.core.curate.many import RecordSource
     from brisk_atlas.core.record import Document
 
 ELEMENT = Qt.ItemDataRole.UserRole
@@ -109,7 +109,7 @@ class ApplyTemplateForm(QDialog):
     """A template, fill or replace, what it would change in each record; then all of it, in one go."""
 
     def __init__(
-        self, session: Session, sources: Sequence[Source], theme: Theme, parent: QWidget | None = None
+        self, session: Session, sources: Sequence[RecordSource], theme: Theme, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
         self.session, self.sources, self.theme = session, list(sources), theme

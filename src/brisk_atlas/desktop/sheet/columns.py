@@ -10,7 +10,7 @@ NUMBER_PX, TEXT_PX = 104, 148
 NARROWEST, WIDEST = 36, 640
 
 
-class Column(NamedTuple):
+class SheetColumn(NamedTuple):
     """One column on show: its field, its look, and its left edge and width in pixels."""
 
     field: str
@@ -20,11 +20,11 @@ class Column(NamedTuple):
     width: int
 
 
-class Columns:
+class SheetColumns:
     """All columns on show. `kept_width` is taken by those that do not scroll; `width` by all."""
 
     def __init__(self, looks: list[ColumnView], numbers: dict[str, bool]) -> None:
-        self.all: list[Column] = []
+        self.all: list[SheetColumn] = []
         left = 0
         self.kept_width = 0
         for look in looks:
@@ -32,7 +32,7 @@ class Columns:
                 continue
             number = numbers.get(look.name, False)
             width = look.width or (NUMBER_PX if number else TEXT_PX)
-            self.all.append(Column(look.name, look, number, left, width))
+            self.all.append(SheetColumn(look.name, look, number, left, width))
             left += width
             if look.kept:
                 self.kept_width = left

@@ -12,7 +12,7 @@ from brisk_atlas.core.model import ColumnView, TableView
 
 from ..plain_text import plain_tip
 from ..theme import mono_font
-from .columns import NARROWEST, WIDEST, Columns
+from .columns import NARROWEST, WIDEST, SheetColumns
 from .grid_area import GUTTER_PX, GridArea
 from .grid_paint import GridPaint
 
@@ -280,7 +280,7 @@ class SheetGrid(GridArea):
         assert self.sheet is not None
         look = replace(self.columns.all[number].look, width=min(max(width, NARROWEST), WIDEST))
         shown = self.look.with_column(look, self.sheet.columns)
-        self.columns = Columns(shown.ordered(self.sheet.columns), {c.field: c.number for c in self.columns.all})
+        self.columns = SheetColumns(shown.ordered(self.sheet.columns), {c.field: c.number for c in self.columns.all})
         self.set_ranges()
         self.view.update()
 

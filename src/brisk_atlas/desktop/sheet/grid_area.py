@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea
 from brisk_atlas.core.model import TableView
 
 from ..theme import LIGHT, Theme
-from .columns import Columns
+from .columns import SheetColumns
 
 if TYPE_CHECKING:
     from brisk_atlas.core.sheet import FieldSummary, Sheet
@@ -42,7 +42,7 @@ class GridArea(QAbstractScrollArea):
         self.theme: Theme = LIGHT
         self.sheet: Sheet | None = None
         self.look = TableView()
-        self.columns = Columns([], {})
+        self.columns = SheetColumns([], {})
         self.aliases: dict[str, str] = {}
         self.summaries: dict[str, FieldSummary] = {}
         self.bars: dict[str, np.ndarray] = {}
@@ -60,9 +60,11 @@ class GridArea(QAbstractScrollArea):
         self.sheet, self.look, self.aliases = sheet, look, aliases
         self._texts.clear()
         if sheet is None:
-            self.columns = Columns([], {})
+            self.columns = SheetColumns([], {})
         else:
-            self.columns = Columns(look.ordered(sheet.columns), {name: sheet.is_number(name) for name in sheet.columns})
+            self.columns = SheetColumns(
+                look.ordered(sheet.columns), {name: sheet.is_number(name) for name in sheet.columns}
+            )
         if other:
             self.summaries, self.bars, self.current, self.anchor = {}, {}, (0, 0), 0
         last = max(0, len(sheet) - 1) if sheet is not None else 0

@@ -11,7 +11,7 @@ from ..theme import PICKED, mono_font
 from .grid_area import BARS_PX, GUTTER_PX, HEAD_PX, LINE_PX, ROW_PX, SUMMARY, GridArea
 
 if TYPE_CHECKING:
-    from .columns import Column
+    from .columns import SheetColumn
 
 PAD = 8
 LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -78,7 +78,7 @@ class GridPaint:
         elif place % 2:
             painter.fillRect(rect, QColor(t.paper))
 
-    def _cell(self, painter: QPainter, place: int, number: int, column: Column, text: str) -> None:
+    def _cell(self, painter: QPainter, place: int, number: int, column: SheetColumn, text: str) -> None:
         from brisk_atlas.core.sheet.formats import MISSING
 
         g, t = self.grid, self.grid.theme
@@ -143,7 +143,7 @@ class GridPaint:
             painter.setPen(QColor(t.accent))
             painter.drawText(QRect(x + 3, y - 12, 10, 10), Qt.AlignmentFlag.AlignCenter, str(order + 1))
 
-    def _bars(self, painter: QPainter, column: Column, rect: QRect) -> None:
+    def _bars(self, painter: QPainter, column: SheetColumn, rect: QRect) -> None:
         counts = self.grid.bars.get(column.field)
         if counts is None or not counts.size or counts.max() <= 0:
             return

@@ -27,7 +27,7 @@ _BACK = {role: name for name, role in ROLES.items()}
 
 
 @dataclass(frozen=True)
-class Member:
+class ItemMember:
     """One field: where it stands, how it is read and written."""
 
     field: str
@@ -52,12 +52,12 @@ def _put(told: dict[str, Any], name: str, value: Any) -> None:
         told.pop(name, None)
 
 
-def _text(field: str, name: str) -> Member:
+def _text(field: str, name: str) -> ItemMember:
     def read(told: dict[str, Any]) -> str:
         value = _about(told).get(name, "")
         return value if isinstance(value, str) else ""
 
-    return Member(field, name, read, lambda told, value: _put(_about(told), name, str(value)))
+    return ItemMember(field, name, read, lambda told, value: _put(_about(told), name, str(value)))
 
 
 def _objects(value: Any) -> list[dict[str, Any]]:
@@ -252,19 +252,19 @@ def _write_bands(told: dict[str, Any], value: tuple[BandDefinition, ...]) -> Non
 
 
 MEMBERS = (
-    Member("identifier", "id", lambda t: str(t.get("id") or ""), lambda t, v: _put(t, "id", str(v))),
+    ItemMember("identifier", "id", lambda t: str(t.get("id") or ""), lambda t, v: _put(t, "id", str(v))),
     _text("title", "title"),
     _text("abstract", "description"),
-    Member("keywords", "keywords", _read_keywords, _write_keywords, ("words",)),
-    Member("contacts", "providers", _read_providers, _write_providers, ("organisation", "role", "link")),
-    Member("dates", "created, published, updated", _read_dates, _write_dates, ("day", "kind")),
-    Member("times", "datetime or interval", _read_times, _write_times, ("begin", "end")),
-    Member("boxes", "bbox", _read_boxes, _write_boxes, ("west", "south", "east", "north")),
-    Member("systems", "proj:code", _read_systems, _write_systems, ("code", "space")),
-    Member("distances", "gsd", _read_distances, _write_distances, ("value", "unit")),
-    Member("links", "links and assets", _read_links, _write_links, ("url", "name", "description", "function")),
-    Member("constraints", "license", _read_licence, _write_licence, ("kind", "use", "other")),
-    Member("bands", "bands", _read_bands, _write_bands, ("name", "description")),
+    ItemMember("keywords", "keywords", _read_keywords, _write_keywords, ("words",)),
+    ItemMember("contacts", "providers", _read_providers, _write_providers, ("organisation", "role", "link")),
+    ItemMember("dates", "created, published, updated", _read_dates, _write_dates, ("day", "kind")),
+    ItemMember("times", "datetime or interval", _read_times, _write_times, ("begin", "end")),
+    ItemMember("boxes", "bbox", _read_boxes, _write_boxes, ("west", "south", "east", "north")),
+    ItemMember("systems", "proj:code", _read_systems, _write_systems, ("code", "space")),
+    ItemMember("distances", "gsd", _read_distances, _write_distances, ("value", "unit")),
+    ItemMember("links", "links and assets", _read_links, _write_links, ("url", "name", "description", "function")),
+    ItemMember("constraints", "license", _read_licence, _write_licence, ("kind", "use", "other")),
+    ItemMember("bands", "bands", _read_bands, _write_bands, ("name", "description")),
 )
 _KNOWN = {"id", "title", "description", "keywords", "providers", "created", "published", "updated", "datetime",
           "start_datetime", "end_datetime", "extent", "bbox", "geometry", "proj:code", "proj:epsg", "gsd", "links",
