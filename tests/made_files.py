@@ -231,9 +231,9 @@ VECTORS = {
     "GML": lambda data, f: vector(data, f, "zones.gml", "GML"),
     "GPX": lambda data, f: gpx(f),
     "DXF": lambda data, f: vector(data, f, "zones.dxf", "DXF", drop=True),
-    "MapInfo TAB": lambda data, f: vector(data, f, "zones.tab", "MapInfo File"),
-    "MapInfo MIF": lambda data, f: vector(data, f, "zones.mif", "MapInfo File"),
-    "File geodatabase": lambda data, f: vector(data, f, "zones.gdb", "OpenFileGDB"),
+    "TAB": lambda data, f: vector(data, f, "zones.tab", "MapInfo File"),
+    "MIF": lambda data, f: vector(data, f, "zones.mif", "MapInfo File"),
+    "GDB folder": lambda data, f: vector(data, f, "zones.gdb", "OpenFileGDB"),
     "SQLite": lambda data, f: vector(data, f, "zones.sqlite", "SQLite"),
 }
 GRIDS = {
@@ -243,8 +243,8 @@ GRIDS = {
     "ASCII grid": lambda f: grid(f, "grid.asc", "AAIGrid", copy=True),
     "binary grid": lambda f: grid(f, "grid.bil", "EHdr", dtype="int16"),
     "float grid": lambda f: grid(f, "heights.flt", "EHdr"),
-    "ENVI grid": lambda f: grid(f, "grid.img", "ENVI"),
-    "Imagine grid": lambda f: grid(f, "imagine.img", "HFA"),
+    "grid with .hdr": lambda f: grid(f, "grid.img", "ENVI"),
+    "HFA grid": lambda f: grid(f, "hfa.img", "HFA"),
     "netCDF 4": lambda f: grid(f, "grid.nc", "netCDF", copy=True, FORMAT="NC4"),
     "JPEG 2000": lambda f: grid(f, "grid.jp2", "JP2OpenJPEG", dtype="uint8", copy=True),
     "PNG": lambda f: world_picture(f, "picture.png", "PNG"),

@@ -188,7 +188,7 @@ def test_facts_are_json_whatever_stands_for_no_data(tmp_path, capsys):
     assert json.loads(out, parse_constant=lambda name: pytest.fail(name))[0]["parts"][0]["nodata"] == "nan"
 
 
-@pytest.mark.parametrize("name", ["GeoPackage", "Shapefile", "FlatGeobuf", "MapInfo MIF", "GML", "KML", "binary grid", "float grid", "ASCII grid", "ENVI grid", "Imagine grid", "netCDF 4", "PNG"])  # fmt: skip
+@pytest.mark.parametrize("name", ["GeoPackage", "Shapefile", "FlatGeobuf", "MIF", "GML", "KML", "binary grid", "float grid", "ASCII grid", "grid with .hdr", "HFA grid", "netCDF 4", "PNG"])  # fmt: skip
 @pytest.mark.parametrize("share", [0.2, 0.6, 0.95])
 def test_what_is_cut_short_is_refused_or_says_so(tmp_path, data, name, share):
     makers = made.VECTORS if name in made.VECTORS else made.GRIDS

@@ -51,7 +51,7 @@ def test_a_scene_and_a_folder_are_opened_inside_an_archive(data, tmp_path):
             out.write(file, f"zones.gdb/{file.name}")
         out.writestr("deep/samples.geojson.gz", gzip.compress((data / "ash_samples.geojson").read_bytes()))
     assert len(read.open(path / "deep" / f"{AFTER}_META.txt").parts) == 4
-    assert read.open(path / "zones.gdb").format == "File geodatabase"
+    assert read.open(path / "zones.gdb").format == "GDB folder"
     assert read.open(path / "deep" / "samples.geojson.gz").parts[0].facts.count == 74
     names = {part.facts.name for part in read.open(path).parts}
     assert names == {f"deep/{AFTER}_META.txt", "deep/samples.geojson.gz", "zones.gdb"}

@@ -28,7 +28,7 @@ _MAGIC = (
     (b"\xff\x4f\xff\x51", "JPEG 2000"),
     (b"fgb", "FlatGeobuf"),
     (b"UHL1", "DTED"),
-    (b"EHFA_HEADER_TAG", "an Imagine grid"),
+    (b"EHFA_HEADER_TAG", "an HFA grid"),
     (b"ply\n", "PLY"),
     (b"ply\r", "PLY"),
     (b"%PDF", "PDF"),

@@ -100,13 +100,9 @@ BUILT_IN = (
     _in_place("KMZ", (".kmz",), ("a zip archive",), _late("vector")),
     _in_place("GPX", (".gpx",), ("XML",), _late("vector"), _rooted("gpx")),
     _in_place("DXF", (".dxf",), ("text",), _late("vector")),
-    _in_place(
-        "MapInfo TAB", (".tab",), ("text",), _late("vector"), lambda head: head.lstrip()[:6].lower() == b"!table"
-    ),
-    _in_place(
-        "MapInfo MIF", (".mif",), ("text",), _late("vector"), lambda head: head.lstrip()[:7].lower() == b"version"
-    ),
-    _in_place("File geodatabase", (".gdb",), (), _late("vector"), folder=True),
+    _in_place("TAB", (".tab",), ("text",), _late("vector"), lambda head: head.lstrip()[:6].lower() == b"!table"),
+    _in_place("MIF", (".mif",), ("text",), _late("vector"), lambda head: head.lstrip()[:7].lower() == b"version"),
+    _in_place("GDB folder", (".gdb",), (), _late("vector"), folder=True),
     _in_place("SQLite", (".sqlite", ".sqlite3", ".db"), ("a SQLite database",), _late("vector")),
     _in_place("GeoTIFF", (".tif", ".tiff", ".gtiff"), ("TIFF",), _late("geotiff")),
     _in_place("VRT", (".vrt",), ("XML",), _late("raster"), _rooted("VRTDataset")),
@@ -115,8 +111,8 @@ BUILT_IN = (
         "ASCII grid", (".asc", ".agr", ".grd"), ("text",), _late("raster"), lambda h: b"ncols" in h[:400].lower()
     ),
     _in_place("binary grid", (".flt", ".bil", ".bip", ".bsq"), (), _late("raster")),
-    _in_place("Imagine grid", (".img",), ("an Imagine grid",), _late("raster")),
-    _in_place("ENVI grid", (".img", ".dat", ".raw"), (), _late("raster")),
+    _in_place("HFA grid", (".img",), ("an HFA grid",), _late("raster")),
+    _in_place("grid with .hdr", (".img", ".dat", ".raw"), (), _late("raster")),
     _in_place("netCDF", (".nc", ".nc4", ".cdf"), ("netCDF", "HDF5"), _late("raster")),
     _in_place("HDF5", (".h5", ".hdf5", ".he5"), ("HDF5",), _late("raster")),
     _in_place("Zarr", (".zarr",), (), _late("raster"), folder=True),
