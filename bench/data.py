@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
@@ -162,12 +162,19 @@ def two_gigabytes() -> Path:
         import shapely
 
         random = np.random.default_rng(12)
-        for number in range(14):
-            xy = random.uniform((WEST, SOUTH), (WEST + 100_000, SOUTH + 80_000), (1_000_000, 2))
-            texts = [f"measured at station {i % 997:04d} on day {i % 365:03d}" for i in range(1_000_000)]
-            table = pa.table({"id": np.arange(1_000_000) + number * 1_000_000, "note": texts,
-                              "geometry": shapely.to_wkb(shapely.points(xy), flavor="iso")})  # fmt: skip
-            pyogrio.write_arrow(table, path, layer="points", geometry_name="geometry", geometry_type="Point", crs=CRS,
-                                driver="GPKG", append=number > 0)  # fmt: skip
+        texts = pa.array([f"measured at station {i % 997:04d} on day {i % 365:03d}" for i in range(1_000_000)])
+        schema = pa.schema([("id", pa.int64()), ("note", pa.string()), ("geometry", pa.binary())])
+
+        def batches() -> Iterator[pa.RecordBatch]:
+            for number in range(14):
+                xy = random.uniform((WEST, SOUTH), (WEST + 100_000, SOUTH + 80_000), (1_000_000, 2))
+                ids = pa.array(np.arange(1_000_000) + number * 1_000_000)
+                wkb = pa.array(shapely.to_wkb(shapely.points(xy), flavor="iso"), pa.binary())
+                yield pa.record_batch([ids, texts, wkb], schema=schema)
+
+        reader = pa.RecordBatchReader.from_batches(schema, batches())
+        pyogrio.write_arrow(
+            reader, path, layer="points", geometry_name="geometry", geometry_type="Point", crs=CRS, driver="GPKG"
+        )
 
     return made("points-2gb.gpkg", make)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import threading
+
 import pytest
 from PyQt6.QtCore import QEvent, QPoint, QSettings, Qt
+from PyQt6.QtWidgets import QAbstractButton, QAbstractSpinBox, QComboBox, QLabel, QLineEdit, QWidget
 
 from brisk_atlas import demo
 from brisk_atlas.core.find import Shelves
@@ -128,6 +131,47 @@ class Driver:
 
     def colour(self, at):
         return self.window.desk.map.canvas.grab().toImage().pixelColor(*map(round, at)).name()
+
+
+TOUCHED = {
+    QWidget: ("update", "setVisible", "isVisible", "setEnabled", "width", "height", "setToolTip"),
+    QComboBox: ("currentText", "currentData", "currentIndex", "itemText", "addItem", "addItems", "clear"),
+    QLineEdit: ("text", "setText"),
+    QLabel: ("text", "setText"),
+    QAbstractButton: ("isChecked", "setChecked", "setText"),
+    QAbstractSpinBox: ("text",),
+}
+
+
+@pytest.fixture(scope="session")
+def touches():
+    """Note every call to a widget that comes from another thread than its own."""
+    main, found = threading.get_ident(), []
+
+    def guarded(kind, name):
+        method = getattr(kind, name)
+
+        def call(self, *arguments, **options):
+            if threading.get_ident() != main:
+                found.append(f"{type(self).__name__}.{name} from {threading.current_thread().name}")
+            return method(self, *arguments, **options)
+
+        return call
+
+    patch = pytest.MonkeyPatch()
+    for kind, names in TOUCHED.items():
+        for name in names:
+            patch.setattr(kind, name, guarded(kind, name))
+    yield found
+    patch.undo()
+
+
+@pytest.fixture(autouse=True)
+def no_widget_is_touched_by_a_worker(touches):
+    """Work in the background gets values, and asks no widget."""
+    touches.clear()
+    yield
+    assert touches == []
 
 
 @pytest.fixture

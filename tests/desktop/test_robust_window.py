@@ -7,13 +7,16 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
+import numpy as np
 import pyarrow as pa
 import pyogrio
 import pytest
 import shapely
+from PIL import Image
 from PyQt6.QtCore import QAbstractListModel, Qt
 from PyQt6.QtWidgets import QAbstractItemView, QApplication, QLabel, QTextEdit, QWidget
 
@@ -223,3 +226,26 @@ def test_many_datasets_open_together_and_close_one_by_one(driver, tmp_path):
         driver.work.undo()
     driver.settle()
     assert not driver.work.layers and not driver.window.notice.isVisible()
+
+
+def test_a_widget_that_a_worker_asks_is_noticed(driver, touches):
+    """The guard of this whole folder works."""
+    label = driver.window.notice.text
+    asked = threading.Thread(target=label.text, name="a worker")
+    asked.start()
+    asked.join()
+    assert touches == ["PlainLabel.text from a worker"]
+    touches.clear()
+
+
+def test_the_window_is_drawn_in_all_its_pixels_on_a_fine_screen(tmp_path):
+    """Twice as many pixels for the same window, and the map drawn in them, not blown up."""
+    picture = tmp_path / "fine.png"
+    code = f"import sys; from brisk_atlas import cli; sys.exit(cli.main(['--demo', '--picture', {str(picture)!r}, '--size', '960x600']))"
+    done = subprocess.run([sys.executable, "-c", code], env={**os.environ, "QT_SCALE_FACTOR": "2"}, capture_output=True)
+    assert done.returncode == 0, done.stderr[-2000:]
+    pixels = np.asarray(Image.open(picture).convert("L"), float)
+    assert pixels.shape == (1200, 1920)
+    middle = pixels[400:900, 500:1200]
+    doubled = middle[::2, ::2].repeat(2, 0).repeat(2, 1)  # what a picture of half as many pixels would be
+    assert np.abs(middle - doubled).mean() > 0.5
