@@ -38,7 +38,9 @@ def test_what_belongs_to_a_packed_dataset_comes_along(data, tmp_path, home):
     assert dataset.ref == DataRef.member(path, "zones.shp") and dataset.parts[0].facts.crs == "EPSG:32727"
     brought = {p.name for p in (home / "cache" / "copies").rglob("*") if p.is_file()}
     assert "zones.dbf" in brought and "elevation_2031.tif" not in brought
-    assert abs(dataset.modified.timestamp() - (tmp_path / "zones.shp").stat().st_mtime) < 4000  # that in the archive
+    assert (
+        abs(dataset.modified.timestamp() - (tmp_path / "zones.shp").stat().st_mtime) <= 2
+    )  # archives count in steps of 2 s
 
 
 def test_a_scene_and_a_folder_are_opened_inside_an_archive(data, tmp_path):

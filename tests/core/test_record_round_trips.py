@@ -13,7 +13,7 @@ from lxml import etree
 from brisk_atlas.core.record import STANDARDS, convert, document_in, written
 from brisk_atlas.core.record.document import representable
 from brisk_atlas.core.record.elements import element_id, said_places
-from brisk_atlas.core.record.model import Box, Record
+from brisk_atlas.core.record.model import Box, Contact, DatedEvent, KeywordSet, Link, Measure, Period, Record, System
 from brisk_atlas.core.record.schemas import fgdc_schema, iso19139_schema
 from brisk_atlas.core.record.words import Words
 from brisk_atlas.demo import DATA
@@ -72,6 +72,36 @@ def test_json_and_rdf_come_back_and_can_be_edited(name, first, second):
     assert again.record == before.record
     wanted = representable(standard, standard.adapted(second))
     assert before.edited(wanted).record == wanted
+
+
+SAID = {  # a value of each element, and words of it that the file must have
+    "title": ("Ash of 2031", "Ash of 2031"),
+    "abstract": ("Thickness of ash", "Thickness of ash"),
+    "identifier": ("urn:x:ash", "urn:x:ash"),
+    "keywords": ((KeywordSet(words=("ash", "tephra")),), "tephra"),
+    "times": ((Period("2031-04-01", "2031-05-02"),), "2031-05-02"),
+    "boxes": ((Box(-21.0, -38.3, -20.8, -38.1),), "-38.3"),
+    "systems": ((System("32727", "EPSG"),), "32727"),
+    "distances": ((Measure(10.0, "m"),), "10"),
+    "contacts": ((Contact(organisation="Tolvane Survey Office", role="publisher"),), "Tolvane Survey Office"),
+    "dates": ((DatedEvent("2031-06-01", "publication"),), "2031-06-01"),
+    "languages": (("en",), "EN"),
+    "links": ((Link(url="https://data.example/ash"),), "https://data.example/ash"),
+    "lineage": ("Measured by hand", "Measured by hand"),
+    "maintenance": ("annually", "ANNUAL"),
+}
+NOT_IN_STAC = ("languages", "links", "lineage", "maintenance")
+
+
+@pytest.mark.parametrize(("name", "element"), [
+    (name, element) for name in OTHERS for element in SAID if name != "STAC" or element not in NOT_IN_STAC
+])  # fmt: skip
+def test_each_element_is_in_the_file_and_comes_back(name, element):
+    """What must be there is listed here, so that a writer that leaves an element out is found."""
+    value, words = SAID[element]
+    document = written(STANDARDS[name], Record(**{element: value}), path_for(STANDARDS[name]))
+    assert getattr(document.record, element) == value
+    assert words in document.text and document_in(document.data, document.path).record == document.record
 
 
 @given(record=records)

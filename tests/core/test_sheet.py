@@ -72,10 +72,8 @@ def test_sorting_keeps_rows_and_puts_unknown_last(values, descending):
 def test_sorting_by_several_columns_and_among_chosen_rows():
     sheet = Sheet(pa.table({"a": [2, 1, 2, 1, 2], "b": [1, 5, 3, 4, 2]}))
     assert sheet.arrange("", [("a", False), ("b", True)]).tolist() == [1, 3, 2, 4, 0]
-    assert sheet.arrange("", [("a", False), ("b", True)], np.array([1, 0, 1, 1, 0], bool)).tolist() == [3, 2, 0][:1] + [
-        2,
-        0,
-    ]
+    among = np.array([1, 0, 1, 1, 0], bool)
+    assert sheet.arrange("", [("a", False), ("b", True)], among).tolist() == [3, 2, 0]
     with pytest.raises(BadExpression, match="no such field"):
         sheet.arrange("", [("gone", False)])
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent
+from PyQt6.QtWidgets import QApplication, QPushButton
 
 from brisk_atlas import demo
+from brisk_atlas.core.workspace.project_file import read as read_project
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import settle
 from brisk_atlas.desktop.do_palette import matching
@@ -238,12 +240,31 @@ def test_jobs_show_and_can_be_cancelled(driver):
     driver.qtbot.waitUntil(lambda: driver.window.foot.jobs.text() == "no jobs", timeout=5000)
 
 
-def test_closing_asks_about_unsaved_work(demo_driver, monkeypatch):
-    d = demo_driver
+@pytest.mark.parametrize(("button", "closes", "saved"), [
+    ("Stay", False, False), ("Save", True, True), ("Close without saving", True, False),
+])  # fmt: skip
+def test_closing_asks_about_unsaved_work(demo_driver, tmp_path, button, closes, saved):
+    d, file = demo_driver, tmp_path / "mine.brisk.json"
+    assert d.window.session.save_project(file)
+    before = file.read_bytes()
     d.work.change("opacity", d.layer("trails").id, opacity=0.5)
-    asked = []
-    monkeypatch.setattr(d.window, "_may_close", lambda: asked.append(1) or False)
-    assert not d.window.close() and asked and d.window.isVisible()
+    pressed = []
+
+    def press():
+        box = QApplication.activeModalWidget()
+        if box is None:
+            QTimer.singleShot(20, press)
+            return
+        wanted = next(b for b in box.findChildren(QPushButton) if b.text().replace("&", "") == button)
+        pressed.append(box.text())
+        d.qtbot.mouseClick(wanted, Qt.MouseButton.LeftButton)
+
+    QTimer.singleShot(20, press)
+    assert d.window.close() == closes and len(pressed) == 1
+    assert d.window.isVisible() != closes and (file.read_bytes() != before) == saved
+    if saved:
+        state, _, _ = read_project(file)
+        assert next(layer for layer in state.layers if layer.name == "trails").opacity == 0.5
 
 
 def test_the_window_stays_as_wide_as_it_was(demo_driver):
