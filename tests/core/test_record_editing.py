@@ -18,9 +18,9 @@ from brisk_atlas.core.record.comparing import CHANGED, ONLY_B, SAME, comparisons
 from brisk_atlas.core.record.elements import (
     elements,
     empty_of,
-    is_said,
+    is_stated,
     label_of,
-    said_places,
+    stated_places,
     value_at,
     with_value,
     without,
@@ -152,14 +152,14 @@ def test_places_and_their_words():
         label_of(("contacts", 0, "email")) == "contact 1, e-mail"
         and value_at(record, ("keywords", 0, "words", 1)) == "b"
     )
-    assert list(said_places(record)) == [
+    assert list(stated_places(record)) == [
         (("keywords", 0, "words", 0), "a"),
         (("keywords", 0, "words", 1), "b"),
         (("contacts", 0, "email"), "a@b.example"),
     ]
     assert without(record, ("keywords", 0, "words", 0)).keywords[0].words == ("b",)
     assert without(record, ("title",)).title == "" and empty_of(elements()["size_mb"]) is None
-    assert not is_said(Contact()) and is_said(0) and not is_said((Contact(), ""))
+    assert not is_stated(Contact()) and is_stated(0) and not is_stated((Contact(), ""))
 
 
 def test_boxes_and_contacts_read_well():

@@ -12,7 +12,7 @@ from lxml import etree
 
 from brisk_atlas.core.record import STANDARDS, convert, document_in, written
 from brisk_atlas.core.record.document import representable
-from brisk_atlas.core.record.elements import element_id, said_places
+from brisk_atlas.core.record.elements import element_id, stated_places
 from brisk_atlas.core.record.model import Box, Contact, DatedEvent, KeywordSet, Link, Measure, Period, Record, System
 from brisk_atlas.core.record.schemas import fgdc_schema, iso19139_schema
 from brisk_atlas.core.record.words import Words
@@ -157,8 +157,8 @@ def test_a_conversion_and_back_loses_only_what_the_crosswalk_says(there, record)
     over = convert(start, other, path_for(other))
     back = convert(over.document, iso, Path("back.xml"))
     reported = {element_id(row.place_a) for row in (*over.lost, *over.moved) if row.place_a}
-    gone = {element_id(p) for p, _ in said_places(start.record)} - {
-        element_id(p) for p, _ in said_places(back.document.record)
+    gone = {element_id(p) for p, _ in stated_places(start.record)} - {
+        element_id(p) for p, _ in stated_places(back.document.record)
     }
     assert all(
         not other.places(e) or any(r == e or r.startswith(e + ".") or e.startswith(r) for r in reported) for e in gone

@@ -222,7 +222,7 @@ def test_what_a_full_record_still_lacks(name):
     found = check(standard.adapted(FULL), standard)
     assert [f.reason for f in found if f.severity == "fault"] == FAULTS[name]
     full = completeness(standard.adapted(FULL), standard)
-    assert full.said <= full.asked and (full.share == 1) <= (not FAULTS[name])
+    assert full.stated <= full.asked and (full.share == 1) <= (not FAULTS[name])
     assert sum(asked for _, _, asked in full.sections) == full.asked
 
 

@@ -41,7 +41,7 @@ from brisk_atlas.core.record import (
 )
 from brisk_atlas.core.record.checks import leftovers, rules_named
 from brisk_atlas.core.record.comparing import differences
-from brisk_atlas.core.record.elements import elements, label_of, place_text, said_places, values_of
+from brisk_atlas.core.record.elements import elements, label_of, place_text, stated_places, values_of
 from brisk_atlas.core.record.model import (
     Box,
     Constraint,
@@ -116,7 +116,7 @@ def test_iso_19115_3_and_stac_are_read(data):
 def test_every_line_is_known_and_leads_back(data):
     document = read_document(data / "elevation_2031.tif.xml")
     rows = document.text.splitlines()
-    for place, value in said_places(document.record):
+    for place, value in stated_places(document.record):
         line = document.line_of(place)
         assert line is not None
         if place[-1] == "kind":
@@ -256,7 +256,7 @@ def test_a_record_with_gaps_is_found_wanting(data):
     faults = [place_text(f.place) for f in check(record, ISO) if f.severity == "fault"]
     assert faults == ["dates", "topics", "record_contacts"]
     full = completeness(record, ISO)
-    assert (full.said, full.asked) == (5, 9) and ("When", 0, 1) in full.sections
+    assert (full.stated, full.asked) == (5, 9) and ("When", 0, 1) in full.sections
     inspire = [f.reason for f in check(record, STANDARDS["INSPIRE"])]
     assert any("INSPIRE themes" in reason for reason in inspire) and len(inspire) > 12
     whole = read_document(data / "elevation_2031.tif.xml").record
@@ -470,7 +470,7 @@ def test_differences_and_taking_one_over(data):
     merged = a
     while differences(merged, b):
         merged = taken(merged, differences(merged, b)[0])
-    assert sorted(str(v) for _, v in said_places(merged)) == sorted(str(v) for _, v in said_places(b))
+    assert sorted(str(v) for _, v in stated_places(merged)) == sorted(str(v) for _, v in stated_places(b))
 
 
 # Templates and many

@@ -248,7 +248,7 @@ def test_the_glance_of_a_grid_a_table_a_scene_and_a_part(found):
     found.find("MERIDEL3_20310624")
     assert glance.picture.frames and "sun elevation" in glance.facts.toPlainText()
     found.find("tolvane_survey.gpkg", "closed_zones")
-    assert glance.rows.said.text() == "4 fields; rows 1 to 3 of 3"
+    assert glance.rows.message.text() == "4 fields; rows 1 to 3 of 3"
     assert found.work.layers == ()  # nothing was opened by looking
 
 
@@ -298,7 +298,7 @@ def test_the_text_of_a_file_is_seen_and_searched(driver):
     find.glance.tabs.setCurrentIndex(4)
     driver.settle()
     text = find.glance.text
-    assert text.lines.in_view()[0] == "GROUP = MERIDEL_SCENE" and text.said.text() == "134 lines, utf-8"
+    assert text.lines.in_view()[0] == "GROUP = MERIDEL_SCENE" and text.message.text() == "134 lines, utf-8"
     driver.type(text.line, "thermal infrared")
     assert 'NAME = "thermal infrared"' in text.lines.pages.lines(text.lines.found, 1)[0]
     first = text.lines.found

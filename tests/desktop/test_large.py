@@ -21,7 +21,7 @@ UTM = "EPSG:32727"
 def seen_notes(driver):
     """Return a list that gathers what the map's bar says from now on."""
     said = []
-    driver.window.desk.map.renderer.drawn.connect(lambda frames: said.append(driver.window.desk.map.said.text()))
+    driver.window.desk.map.renderer.drawn.connect(lambda frames: said.append(driver.window.desk.map.message.text()))
     return said
 
 
@@ -41,7 +41,7 @@ def test_a_grid_without_overviews_fills_up_and_says_so(driver, wide):
     said = seen_notes(driver)
     driver.open(wide)
     assert any("coarse while an overview is made" in text for text in said)
-    assert driver.window.desk.map.said.text() == ""
+    assert driver.window.desk.map.message.text() == ""
     image = driver.canvas.frames[0][0]
     assert image.pixelColor(image.width() // 2, image.height() // 2).alpha() == 255
     tile = driver.window.desk.spine.thumbs[driver.layer("wide").id][1]
@@ -55,7 +55,7 @@ def test_the_glance_has_an_overview_made_and_looks_again(driver, wide):
     image = find.glance.picture.frames[0][0]
     assert image.pixelColor(image.width() // 2, image.height() // 2).alpha() == 255
     driver.open(wide)  # and what was made for the glance serves the map
-    assert driver.window.desk.map.said.text() == ""
+    assert driver.window.desk.map.message.text() == ""
 
 
 def test_a_cloud_is_seen_in_part_and_then_in_full(driver, data, monkeypatch):
@@ -65,7 +65,7 @@ def test_a_cloud_is_seen_in_part_and_then_in_full(driver, data, monkeypatch):
     said = seen_notes(driver)
     driver.open(data / "harrow_bay_2031.laz")
     assert any("1 in 6 points while the rest is read" in text for text in said)
-    assert "while" not in driver.window.desk.map.said.text()
+    assert "while" not in driver.window.desk.map.message.text()
     assert len(driver.window.session.cache.points(driver.layer("harrow_bay_2031").ref)) == 300_000
 
 
@@ -78,10 +78,10 @@ def test_a_stream_says_what_is_left_out_and_has_all_its_rows(driver, tmp_path, m
     wkb = shapely.to_wkb(shapely.box(x, y, x + 50, y + 50))
     pyogrio.raw.write(path, wkb, [np.arange(4000)], ["n"], crs=UTM, geometry_type="Polygon", driver="GPKG")
     driver.open(path)
-    assert driver.window.desk.map.said.text() == "crowd: 1 in 10 features at this scale"
+    assert driver.window.desk.map.message.text() == "crowd: 1 in 10 features at this scale"
     driver.canvas.look(View(500_325, 5_770_025, 0.5, 10, 10, UTM))
     driver.settle()
-    assert driver.window.desk.map.said.text() == "crowd: read by view"
+    assert driver.window.desk.map.message.text() == "crowd: read by view"
     driver.click(driver.canvas, (driver.canvas.width() // 2, driver.canvas.height() // 2))
     tree = driver.window.desk.probe.tree
     assert tree.topLevelItem(0).text(0) == "crowd" and tree.topLevelItem(0).child(0).text(1) == "3"

@@ -249,7 +249,7 @@ def test_go_to_says_what_it_does_not_understand(demo_driver):
     d.window.begin_go_to()
     box = d.window._go_to_box
     d.qtbot.keyClicks(box.line, "behind the hill")
-    assert box.list.count() == 0 and "no place" in box.told.text()
+    assert box.list.count() == 0 and "no place" in box.hint.text()
 
 
 def test_the_status_line_shows_the_notations_that_were_chosen(demo_driver):

@@ -93,7 +93,7 @@ def test_what_find_sent_is_read_in_brief(driver):
     assert "Elevation of Tolvane Island after the eruption, 2031" in text and "Ines Maro" in text
     assert "WGS 84 / UTM zone 27S" in text and "Derived from the data" in text
     assert page.brief.map.isVisible() and page.brief._picture.frames
-    assert "17 of 17 filled in; nothing is wrong" in page.checks.said.text()
+    assert "17 of 17 filled in; nothing is wrong" in page.checks.message.text()
 
 
 def test_the_cut_off_column_is_found_by_search(reader):
@@ -159,8 +159,10 @@ def test_text_and_outline_follow_each_other(reader):
 
 def test_a_dataset_without_a_record_gets_one(reader, shelf):
     r = reader.read(shelf / "gas_stations.csv")
-    assert "No record beside the data" in r.page.bar.said.text() and "station (string)" in r.page.reading.toPlainText()
-    assert r.page.checks.said.text() == "No record to check."
+    assert (
+        "No record beside the data" in r.page.bar.message.text() and "station (string)" in r.page.reading.toPlainText()
+    )
+    assert r.page.checks.message.text() == "No record to check."
     r.d.click(r.page.bar.make)
     made = read_document(shelf / "gas_stations.csv.xml")
     assert made.record.title == "gas_stations" and made.record.representation == ("textTable",)
@@ -202,7 +204,7 @@ def test_edits_can_be_undone_and_stay_while_others_are_read(reader, shelf):
     r = reader.read(shelf / "elevation_2031.tif")
     r.view(FULL)
     r.put("Another title", "title")
-    assert r.row("title").text(1) == "Another title" and "edited, not saved" in r.page.bar.said.text()
+    assert r.row("title").text(1) == "Another title" and "edited, not saved" in r.page.bar.message.text()
     r.read(shelf / "elevation_2029.tif").read(shelf / "elevation_2031.tif")
     assert r.row("title").text(1) == "Another title" and r.page.unsaved == ["elevation_2031.tif"]
     r.d.window.commands.do("undo")
@@ -270,7 +272,7 @@ def test_two_records_side_by_side_and_one_value_taken(reader, shelf, monkeypatch
         compare.tree.topLevelItem(i).text(0).strip(): compare.tree.topLevelItem(i)
         for i in range(compare.tree.topLevelItemCount())
     }
-    assert "12 values differ" in compare.said.text() or "values differ" in compare.said.text()
+    assert "12 values differ" in compare.message.text() or "values differ" in compare.message.text()
     assert (
         rows["purpose"].text(1).startswith("Base for measuring")
         and rows["purpose"].text(3) == "changed"
@@ -337,7 +339,7 @@ def test_a_template_goes_into_five_datasets(reader, shelf):
     r.d.type(form.template, str(shelf / "templates" / "office_iso19139.xml"))
     r.until_idle(form)
     tops = [form.changes.topLevelItem(i) for i in range(form.changes.topLevelItemCount())]
-    assert len(tops) == 5 and form.said.text().startswith("5 of 5 records change")
+    assert len(tops) == 5 and form.message.text().startswith("5 of 5 records change")
     new = next(t for t in tops if t.text(0) == "vents.kml.xml")
     assert new.text(1) == "new record" and any(new.child(i).text(0) == "conditions" for i in range(new.childCount()))
     assert not (shelf / "vents.kml.xml").exists()
@@ -361,7 +363,7 @@ def test_the_table_of_contacts_of_a_folder(reader, shelf, tmp_path):
     column = heads.index("Contact: e-mail")
     texts = {many.model.index(i, 0).data(): many.model.index(i, column).data() for i in range(many.model.rowCount())}
     assert texts["elevation_2031.tif"] == "data@survey.tolvane.example" and texts["ash_samples.geojson"] == "not stated"
-    assert texts["vents.kml"] == "" and "datasets without one" in many.said.text()
+    assert texts["vents.kml"] == "" and "datasets without one" in many.message.text()
     r.d.type(many.filter, "elevation", enter=False)
     many.export_to(tmp_path / "contacts.csv")
     r.d.settle()
@@ -416,7 +418,7 @@ def test_the_schema_is_asked_and_its_findings_lead_to_their_lines(reader):
     r = reader.read(demo.DATA / "ash_samples.geojson")
     r.d.click(r.page.checks.schema)
     r.d.settle()
-    assert "The schema refuses 1" in r.page.checks.said.text()
+    assert "The schema refuses 1" in r.page.checks.message.text()
     finding = next(f for f in r.page.checks.findings if f.source == "schema")
     r.view(TEXT)
     r.click_finding("dateStamp")
@@ -424,7 +426,7 @@ def test_the_schema_is_asked_and_its_findings_lead_to_their_lines(reader):
     r.read(demo.DATA / "elevation_2031.tif")
     r.d.click(r.page.checks.schema)
     r.d.settle()
-    assert "Valid by the schema" in r.page.checks.said.text()
+    assert "Valid by the schema" in r.page.checks.message.text()
 
 
 def test_what_was_not_read_leads_to_its_line(reader, shelf):
@@ -460,7 +462,7 @@ def test_a_record_is_linked_and_forgotten(reader, shelf, home):
 def test_a_broken_record_is_named_and_the_rest_is_read(reader, shelf):
     (shelf / "elevation_2031.tif.iso.xml").write_text("<gmd:MD_Metadata")
     r = reader.read(shelf / "elevation_2031.tif")
-    assert "elevation_2031.tif.iso.xml" in r.page.bar.said.text() and "broken" in r.page.bar.said.text()
+    assert "elevation_2031.tif.iso.xml" in r.page.bar.message.text() and "broken" in r.page.bar.message.text()
     assert r.page.bar.records.count() == 1 and "Elevation of Tolvane" in r.page.reading.toPlainText()
 
 
@@ -482,7 +484,7 @@ def test_the_list_sorts_by_completeness_and_shows_what_cannot_be_read(reader, sh
     r.d.settle()
     many = r.page.many
     many.table.sortByColumn(3, Qt.SortOrder.DescendingOrder)
-    assert many.sorted.index(0, 3).data() == "100%" and "1 that cannot be read" in many.said.text()
+    assert many.sorted.index(0, 3).data() == "100%" and "1 that cannot be read" in many.message.text()
     last = many.model.columnCount() - 1
     errors = {many.model.index(i, 1).data(): many.model.index(i, last).data() for i in range(many.model.rowCount())}
     assert "broken" in errors["broken.xml"] and not many.table.isColumnHidden(last)

@@ -401,7 +401,7 @@ def test_a_copy_is_edited_with_type_checks_and_saved(driver, tmp_path):
     d.qtbot.keyClicks(form.old, "fresh")
     d.qtbot.keyClicks(form.new, "old")
     hand.button(form, "main")
-    assert form.told.text() == "replaced in 1 row"
+    assert form.hint.text() == "replaced in 1 row"
     form.accept()
     assert hand.column("reason")[1:] == ["cooling lava", "old lava and gas"]
     assert all((a == b).all() for a, b in zip(before, pyogrio.raw.read(path, layer="closed_zones")[3]))  # not yet

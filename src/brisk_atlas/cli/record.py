@@ -133,9 +133,9 @@ def _print(result: Result) -> None:
 
 def _show(asked: argparse.Namespace) -> int:
     from brisk_atlas.core.record import brief
-    from brisk_atlas.core.record.elements import label_of, place_text, said_places
+    from brisk_atlas.core.record.elements import label_of, place_text, stated_places
 
-    told = []
+    lines = []
     missing = False
     for path in asked.paths:
         documents = _documents(path)
@@ -145,13 +145,13 @@ def _show(asked: argparse.Namespace) -> int:
             )
         for label, document in documents:
             if asked.json:
-                values = {place_text(place): value for place, value in said_places(document.record)}
+                values = {place_text(place): value for place, value in stated_places(document.record)}
                 left = [{"line": u.line, "path": u.path, "text": u.text, "reason": u.reason} for u in document.unplaced]
-                told.append({"record": label, "standard": document.standard.name, "values": values, "unplaced": left})
+                lines.append({"record": label, "standard": document.standard.name, "values": values, "unplaced": left})
                 continue
             print(f"{document.record.title or 'without a title'}  [{label}]")
             if asked.full:
-                for place, value in said_places(document.record):
+                for place, value in stated_places(document.record):
                     where = f"{label_of(place)}, line {document.line_of(place) or '-'}"
                     print(f"  {place_text(place):<{SHORTEST}}  {value}  ({where})")
                 for u in document.unplaced:
@@ -164,7 +164,7 @@ def _show(asked: argparse.Namespace) -> int:
             for note in document.notes:
                 print(f"! {note}")
     if asked.json:
-        print(json.dumps(told, indent=2, ensure_ascii=False))
+        print(json.dumps(lines, indent=2, ensure_ascii=False))
     return int(missing)
 
 
@@ -177,7 +177,7 @@ def _check(asked: argparse.Namespace) -> int:
     paths = [s.record for p in asked.paths if p.is_dir() for s in sources_in(p) if s.record] + [
         p for p in asked.paths if not p.is_dir()
     ]
-    told, faulty = [], False
+    result, faulty = [], False
     for path in paths:
         for label, document in _documents(path):
             judged = standard or document.standard
@@ -196,22 +196,22 @@ def _check(asked: argparse.Namespace) -> int:
                     }
                     for f in found
                 ]
-                told.append(
+                result.append(
                     {
                         "record": str(path),
                         "standard": judged.name,
-                        "said": full.said,
+                        "said": full.stated,
                         "asked": full.asked,
                         "findings": findings,
                     }
                 )
                 continue
-            print(f"{label} under {judged.name}: {full.said} of {full.asked} filled in, {len(found)} finding(s)")
+            print(f"{label} under {judged.name}: {full.stated} of {full.asked} filled in, {len(found)} finding(s)")
             for f in found:
                 where = label_of(f.place) if f.place else "the record"
                 print(f"  {f.severity}: {where}: {f.reason}")
     if asked.json:
-        print(json.dumps(told, indent=2, ensure_ascii=False))
+        print(json.dumps(result, indent=2, ensure_ascii=False))
     return int(faulty)
 
 

@@ -45,12 +45,12 @@ class CrsPicker(QWidget):
         self.list.setObjectName("crs list")
         self.list.setAccessibleName("Coordinate reference systems that fit")
         self.list.setUniformItemSizes(True)
-        self.said = PlainLabel()
-        self.said.setObjectName("quiet")
-        self.said.setWordWrap(True)
+        self.message = PlainLabel()
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        for widget in (self.line, self.list, self.said):
+        for widget in (self.line, self.list, self.message):
             column.addWidget(widget, int(widget is self.list))
         self._typed = QTimer(self)
         self._typed.setSingleShot(True)
@@ -139,4 +139,4 @@ class CrsPicker(QWidget):
         """Say what is chosen, whatever the list shows."""
         from brisk_atlas.core.place import crs_name
 
-        self.said.setText(before + (f"Chosen: {crs_name(self.code)}" if self.code else "Chosen: none"))
+        self.message.setText(before + (f"Chosen: {crs_name(self.code)}" if self.code else "Chosen: none"))

@@ -27,7 +27,7 @@ class DoPalette(LinePalette):
         super().__init__("Do…  type what you want, such as curtain or export", (WIDTH_PX, HEIGHT_PX), parent)
         self.commands = commands
         self.setObjectName("do")
-        self.told.setText("No command has these words.")
+        self.hint.setText("No command has these words.")
 
     def fill(self, text: str) -> None:
         self.list.clear()
@@ -41,7 +41,7 @@ class DoPalette(LinePalette):
                 item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
             self.list.addItem(item)
         self.list.setCurrentRow(0)
-        self.told.setVisible(self.list.count() == 0)
+        self.hint.setVisible(self.list.count() == 0)
 
     def take(self) -> None:
         item = self.list.currentItem()

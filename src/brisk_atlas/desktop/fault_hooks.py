@@ -48,9 +48,9 @@ class FaultHooks(QObject):
         words = f"Something went wrong: {kind.__name__}: {error}. Your work is still here; it is in the log."
         self.raised.emit(words, details)
 
-    def _in_thread(self, told: threading.ExceptHookArgs) -> None:
-        if told.exc_value is not None:
-            self._exception(told.exc_type, told.exc_value, told.exc_traceback)
+    def _in_thread(self, found: threading.ExceptHookArgs) -> None:
+        if found.exc_value is not None:
+            self._exception(found.exc_type, found.exc_value, found.exc_traceback)
 
     @staticmethod
     def _qt_message(kind: QtMsgType, context: QMessageLogContext, text: str | None) -> None:

@@ -55,7 +55,7 @@ class GoTo(LinePalette):
         for words, x, y in self.found:
             self.list.addItem(f"{words}   →   " + (f"{x:.6f}, {y:.6f}" if abs(x) < 1e3 else f"{x:,.1f}, {y:,.1f}"))
         self.list.setCurrentRow(0)
-        self.told.setText(UNKNOWN if text.strip() and not self.found else EXAMPLES)
+        self.hint.setText(UNKNOWN if text.strip() and not self.found else EXAMPLES)
 
     def take(self) -> None:
         row = self.list.currentRow()

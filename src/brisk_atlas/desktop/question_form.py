@@ -268,8 +268,8 @@ class QuestionForm(QWidget):
         around = [neighbour.box for neighbour in self._neighbours]
         if self.bounds is None or self.crs.code is None:
             self.locator.show_boxes(around)
-            told = "Without one it is drawn as it stands, and can't be laid over others."
-            self.landing.setText(told if self.crs.code is None else "These columns hold no positions.")
+            text = "Without one it is drawn as it stands, and can't be laid over others."
+            self.landing.setText(text if self.crs.code is None else "These columns hold no positions.")
             self._mood("quiet")
             return
         from brisk_atlas.core.find.landing import landing_of

@@ -15,7 +15,7 @@ from .theme import LIGHT, Theme
 if TYPE_CHECKING:
     from brisk_atlas.core.record import Section
 
-NOT_SAID = "not stated"
+NOT_STATED = "not stated"
 LABEL_PX = 126
 MOST_LINES = 600  # that are laid out at once; more would hold up the window
 THE_REST = "rest:"
@@ -57,8 +57,8 @@ class ReadingView(QTextBrowser):
                 f"margin:12px 0 2px 0'>{escape(section.title)}</p><table cellspacing=0 cellpadding=2>"
             )
             for label, text, place in section.lines[:left]:
-                colour = t.quiet if text == NOT_SAID else t.caution if label == "warning" else t.ink
-                style = "font-style:italic" if text == NOT_SAID else ""
+                colour = t.quiet if text == NOT_STATED else t.caution if label == "warning" else t.ink
+                style = "font-style:italic" if text == NOT_STATED else ""
                 name = escape(label)
                 if place:
                     address = _address(place)
@@ -66,10 +66,10 @@ class ReadingView(QTextBrowser):
                         f"<a name='{address}'></a><a href='place:{address}' "
                         f"style='color:{t.quiet}; text-decoration:none'>{name}</a>"
                     )
-                told = escape(text).replace("\n", "<br>")
+                found = escape(text).replace("\n", "<br>")
                 out.append(
                     f"<tr><td width={LABEL_PX} style='color:{t.quiet}'>{name}</td>"
-                    f"<td style='color:{colour}; {style}'>{told}</td></tr>"
+                    f"<td style='color:{colour}; {style}'>{found}</td></tr>"
                 )
             out.append("</table>")
             left -= len(section.lines)

@@ -248,8 +248,8 @@ class TextView(QWidget):
         self.line.setClearButtonEnabled(True)
         self.next = QToolButton()
         self.next.setText("Next")
-        self.said = PlainLabel()
-        self.said.setObjectName("quiet")
+        self.message = PlainLabel()
+        self.message.setObjectName("quiet")
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.next)
@@ -257,7 +257,7 @@ class TextView(QWidget):
         column.setContentsMargins(0, 6, 0, 0)
         column.addLayout(row)
         column.addWidget(self.lines, 1)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         self.line.textChanged.connect(self._typed)
         self.line.returnPressed.connect(self.find_next)
         self.next.clicked.connect(self.find_next)
@@ -278,7 +278,7 @@ class TextView(QWidget):
         if old is not None:
             old.close()
         self.lines.show_pages(None, "")
-        self.said.setText("")
+        self.message.setText("")
         if ref is None:
             return
         home = self.session.call_in_gui
@@ -310,7 +310,7 @@ class TextView(QWidget):
 
     def _say(self, pages: TextPages) -> None:
         more = "" if pages.complete else " so far"
-        self.said.setText(f"{pages.known:,} lines{more}, {pages.encoding}")
+        self.message.setText(f"{pages.known:,} lines{more}, {pages.encoding}")
 
     def _typed(self, text: str) -> None:
         self.lines.wanted = text
@@ -328,9 +328,9 @@ class TextView(QWidget):
                 return
             self.lines.found = line
             if line is None:
-                self.said.setText(f"'{text}' is not in it")
+                self.message.setText(f"'{text}' is not in it")
             else:
                 self.lines.go_to(line)
-                self.said.setText(f"line {line + 1:,} of {pages.known:,}")
+                self.message.setText(f"line {line + 1:,} of {pages.known:,}")
 
         self._search_job = self.session.run("Searching the text", lambda job: pages.find(text, start, job.check), done)

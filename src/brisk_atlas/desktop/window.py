@@ -130,8 +130,8 @@ class AtlasWindow(QMainWindow):
             desk.map.view_changed.connect(self._view_changed)
             desk.map.settled.connect(self._view_changed)
             desk.map.drawing_faults.connect(self._say_faults)
-            for told in (desk.probe.found, desk.probe.held_changed, desk.map.canvas.tool_changed):
-                told.connect(self.commands.refresh)
+            for found in (desk.probe.found, desk.probe.held_changed, desk.map.canvas.tool_changed):
+                found.connect(self.commands.refresh)
             self._recolour()
         return self._made["desk"]
 

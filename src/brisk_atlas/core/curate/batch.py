@@ -72,8 +72,8 @@ def _new(template: Document, source: RecordSource, how: str, only: list[str] | N
     from brisk_atlas.core.record.model import Record
 
     assert source.data is not None
-    told = filled(Record(title=source.data.stem), derived_record(read.open(source.data)))
-    record, changes = applied(told, template.record, how, only)
+    found = filled(Record(title=source.data.stem), derived_record(read.open(source.data)))
+    record, changes = applied(found, template.record, how, only)
     standard = template.standard
     adapted = standard.adapted(replace(record, level=record.level or "dataset"))
     document = written(standard, adapted, source.data.with_name(source.data.name + standard.suffix))

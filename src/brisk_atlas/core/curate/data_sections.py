@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from brisk_atlas.core.model import DataKind, Dataset, Facts, size_text
 from brisk_atlas.core.place import crs_name, height_unit_of, unit_of
-from brisk_atlas.core.record.brief_sections import NOT_SAID, Line, Section
+from brisk_atlas.core.record.brief_sections import NOT_STATED, Line, Section
 
 
 def extent_text(facts: Facts) -> str:
@@ -62,14 +62,14 @@ def _derived(facts: Facts) -> list[tuple[str, str]]:
         c = facts.cloud
         lines += [
             ("point format", f"{c.point_format} of LAS {c.version}"),
-            ("software", c.software or NOT_SAID),
-            ("system", c.system or NOT_SAID),
-            ("created", c.created or NOT_SAID),
+            ("software", c.software or NOT_STATED),
+            ("system", c.system or NOT_STATED),
+            ("created", c.created or NOT_STATED),
             (
                 "heights",
                 f"{c.zrange[0]:,.2f} to {c.zrange[1]:,.2f} {height_unit_of(facts.crs)}".rstrip()
                 if c.zrange
-                else NOT_SAID,
+                else NOT_STATED,
             ),
         ]
     if facts.fields:

@@ -11,7 +11,7 @@ from dataclasses import replace
 from brisk_atlas.core.model import DataKind, Dataset, Facts
 from brisk_atlas.core.place import is_geographic, same_crs, transform_extent
 from brisk_atlas.core.record.checks import CAUTION, NOTE, Finding
-from brisk_atlas.core.record.elements import Place, said_places, value_at
+from brisk_atlas.core.record.elements import Place, stated_places, value_at
 from brisk_atlas.core.record.model import (
     BandDefinition,
     Box,
@@ -105,8 +105,8 @@ def _representation(facts: Facts) -> str:
 def _object(facts: Facts) -> str:
     if facts.kind is DataKind.POINTCLOUD:
         return "point"
-    told = (facts.geometry_type or "").lower()
-    return next((kind for word, kind in OBJECTS.items() if word in told), "")
+    derived = (facts.geometry_type or "").lower()
+    return next((kind for word, kind in OBJECTS.items() if word in derived), "")
 
 
 def _distance(facts: Facts) -> Measure | None:
@@ -133,33 +133,33 @@ def _band(band: object) -> BandDefinition:
     )
 
 
-def filled(record: Record, told: Record) -> Record:
+def filled(record: Record, derived: Record) -> Record:
     """Return a record with what the data tells in it: what a person wrote elsewhere stays."""
     changes: dict[str, object] = {}
     for name in ("boxes", "distances", "dimensions", "cell_geometry", "objects", "representation", "size_mb"):
-        value = getattr(told, name)
+        value = getattr(derived, name)
         if value:
             changes[name] = value
-    if told.systems:
-        codes = {s.code for s in told.systems}
+    if derived.systems:
+        codes = {s.code for s in derived.systems}
         others = [s for s in record.systems if s.space.upper() != "EPSG" and s.code not in codes]
-        changes["systems"] = (*told.systems, *others)
+        changes["systems"] = (*derived.systems, *others)
     for name in ("formats", "heights", "bands", "level"):
-        if not getattr(record, name) and getattr(told, name):
-            changes[name] = getattr(told, name)
-    if told.dates and not any(d.kind == "creation" for d in record.dates):
-        changes["dates"] = (*record.dates, *told.dates)
-    if told.entities:
-        changes["entities"] = _with_fields(record.entities, told.entities)
+        if not getattr(record, name) and getattr(derived, name):
+            changes[name] = getattr(derived, name)
+    if derived.dates and not any(d.kind == "creation" for d in record.dates):
+        changes["dates"] = (*record.dates, *derived.dates)
+    if derived.entities:
+        changes["entities"] = _with_fields(record.entities, derived.entities)
     return replace(record, **changes)  # type: ignore[arg-type]
 
 
-def _with_fields(said: tuple[Entity, ...], told: tuple[Entity, ...]) -> tuple[Entity, ...]:
+def _with_fields(stated: tuple[Entity, ...], derived: tuple[Entity, ...]) -> tuple[Entity, ...]:
     """Return the entities with the data's fields; definitions stay, new fields come behind, types are filled."""
-    kept = list(said)
-    for entity in told:
+    kept = list(stated)
+    for entity in derived:
         index = next((i for i, e in enumerate(kept) if e.name.casefold() == entity.name.casefold()), None)
-        if index is None and len(said) == 1 and len(told) == 1:
+        if index is None and len(stated) == 1 and len(derived) == 1:
             index = 0
         if index is None:
             kept.append(entity)
@@ -172,10 +172,10 @@ def _with_fields(said: tuple[Entity, ...], told: tuple[Entity, ...]) -> tuple[En
     return tuple(kept)
 
 
-def derived_places(record: Record, told: Record) -> set[Place]:
+def derived_places(record: Record, derived: Record) -> set[Place]:
     """Return the places of a record whose values are those that the data tells."""
     found = set()
-    for place, value in said_places(told):
+    for place, value in stated_places(derived):
         try:
             if value_at(record, place) == value:
                 found.add(place)
@@ -184,16 +184,16 @@ def derived_places(record: Record, told: Record) -> set[Place]:
     return found
 
 
-def contradictions(record: Record, told: Record) -> list[Finding]:
+def contradictions(record: Record, derived: Record) -> list[Finding]:
     """Return where a record and its data do not agree."""
-    return [*_extent(record, told), *_systems(record, told), *_counts(record, told), *_fields(record, told),
-            *_grain(record, told)]  # fmt: skip
+    return [*_extent(record, derived), *_systems(record, derived), *_counts(record, derived), *_fields(record, derived),
+            *_grain(record, derived)]  # fmt: skip
 
 
-def _extent(record: Record, told: Record) -> Iterator[Finding]:
-    if not record.boxes or not told.boxes:
+def _extent(record: Record, derived: Record) -> Iterator[Finding]:
+    if not record.boxes or not derived.boxes:
         return
-    says, data = record.boxes[0], told.boxes[0]
+    says, data = record.boxes[0], derived.boxes[0]
     if None in (says.west, says.south, says.east, says.north):
         return
     across = max(data.east - data.west, LEAST_SLACK)  # type: ignore[operator]
@@ -218,12 +218,12 @@ def _text(box: Box) -> str:
     return f"{box.west:.4f} to {box.east:.4f}, {box.south:.4f} to {box.north:.4f}"
 
 
-def _systems(record: Record, told: Record) -> Iterator[Finding]:
-    said = [s for s in record.systems if s.space.upper() in ("EPSG", "") or s.space.startswith("http")]
-    if not said or not told.systems:
+def _systems(record: Record, derived: Record) -> Iterator[Finding]:
+    stated = [s for s in record.systems if s.space.upper() in ("EPSG", "") or s.space.startswith("http")]
+    if not stated or not derived.systems:
         return
-    codes = {_plain_code(s) for s in said}
-    for system in told.systems:
+    codes = {_plain_code(s) for s in stated}
+    for system in derived.systems:
         code = _plain_code(system)
         if code in codes or not code.isdigit():
             continue
@@ -238,33 +238,33 @@ def _plain_code(system: System) -> str:
     return system.code.rstrip("/").rpartition("/")[2].rpartition(":")[2]
 
 
-def _counts(record: Record, told: Record) -> Iterator[Finding]:
-    data = {o.type: o.count for o in told.objects}
-    for i, said in enumerate(record.objects):
-        if said.count is not None and said.type in data and data[said.type] != said.count:
-            reason = f"The data has {data[said.type]:,} objects; the record says {said.count:,}."
+def _counts(record: Record, derived: Record) -> Iterator[Finding]:
+    data = {o.type: o.count for o in derived.objects}
+    for i, stated in enumerate(record.objects):
+        if stated.count is not None and stated.type in data and data[stated.type] != stated.count:
+            reason = f"The data has {data[stated.type]:,} objects; the record says {stated.count:,}."
             yield Finding(CAUTION, ("objects", i, "count"), reason, "data")
-    sizes = {d.name: d.size for d in told.dimensions}
+    sizes = {d.name: d.size for d in derived.dimensions}
     for i, axis in enumerate(record.dimensions):
         if axis.size is not None and sizes.get(axis.name) not in (None, axis.size):
             reason = f"The data has {sizes[axis.name]:,} {axis.name}s; the record says {axis.size:,}."
             yield Finding(CAUTION, ("dimensions", i, "size"), reason, "data")
 
 
-def _fields(record: Record, told: Record) -> Iterator[Finding]:
+def _fields(record: Record, derived: Record) -> Iterator[Finding]:
     for i, entity in enumerate(record.entities):
-        data = next((e for e in told.entities if e.name.casefold() == entity.name.casefold()), None)
-        if data is None and len(record.entities) == 1 and len(told.entities) == 1:
-            data = told.entities[0]
+        data = next((e for e in derived.entities if e.name.casefold() == entity.name.casefold()), None)
+        if data is None and len(record.entities) == 1 and len(derived.entities) == 1:
+            data = derived.entities[0]
         if data is None or not entity.fields:
             continue
         has = {f.name.casefold() for f in data.fields}
-        said = {f.name.casefold() for f in entity.fields}
+        stated = {f.name.casefold() for f in entity.fields}
         for j, f in enumerate(entity.fields):
             if f.name.casefold() not in has | _GEOMETRY:
                 reason = f"The record explains the field {f.name}, which the data does not have."
                 yield Finding(CAUTION, ("entities", i, "fields", j), reason, "data")
-        missing = [f.name for f in data.fields if f.name.casefold() not in said]
+        missing = [f.name for f in data.fields if f.name.casefold() not in stated]
         if missing:
             reason = f"The data has fields that the record does not explain: {', '.join(missing)}."
             yield Finding(CAUTION, ("entities", i), reason, "data")
@@ -273,14 +273,20 @@ def _fields(record: Record, told: Record) -> Iterator[Finding]:
 _GEOMETRY = {"shape", "geom", "geometry", "the_geom", "fid", "objectid", "ogc_fid", "shape_length", "shape_area"}
 
 
-def _grain(record: Record, told: Record) -> Iterator[Finding]:
-    for i, said in enumerate(record.distances):
-        same = [m.value for m in told.distances if m.unit == said.unit and m.value]
-        if said.value and same and not any(abs(v - said.value) <= 0.01 * v for v in same):
-            reason = f"The cells of the data are {same[0]:g} {said.unit}; the record says {said.value:g} {said.unit}."
+def _grain(record: Record, derived: Record) -> Iterator[Finding]:
+    for i, stated in enumerate(record.distances):
+        same = [m.value for m in derived.distances if m.unit == stated.unit and m.value]
+        if stated.value and same and not any(abs(v - stated.value) <= 0.01 * v for v in same):
+            reason = (
+                f"The cells of the data are {same[0]:g} {stated.unit}; the record says {stated.value:g} {stated.unit}."
+            )
             yield Finding(CAUTION, ("distances", i), reason, "data")
-    if record.representation and told.representation and not set(record.representation) & set(told.representation):
-        if "textTable" in record.representation and "vector" in told.representation:
+    if (
+        record.representation
+        and derived.representation
+        and not set(record.representation) & set(derived.representation)
+    ):
+        if "textTable" in record.representation and "vector" in derived.representation:
             return  # a point cloud or table of places is either
-        says, has = record.representation[0], told.representation[0]
+        says, has = record.representation[0], derived.representation[0]
         yield Finding(CAUTION, ("representation", 0), f"The data is {has}; the record says {says}.", "data")

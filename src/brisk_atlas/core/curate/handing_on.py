@@ -12,7 +12,7 @@ from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.record.brief_sections import brief
 from brisk_atlas.core.record.checks import completeness
 from brisk_atlas.core.record.document import Document
-from brisk_atlas.core.record.elements import element_id, said_places
+from brisk_atlas.core.record.elements import element_id, stated_places
 from brisk_atlas.core.record.model import Box
 from brisk_atlas.core.record.values import shown
 
@@ -91,7 +91,7 @@ def html_page(document: Document, picture: bytes | None = None, *, derived: Iter
     record, standard = document.record, document.standard
     environment = Environment(loader=FileSystemLoader(HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
     whole = []
-    for place, value in said_places(record):
+    for place, value in stated_places(record):
         element = element_id(place)
         if standard.places(element):
             from brisk_atlas.core.record.elements import element_of, label_of
@@ -107,7 +107,7 @@ def html_page(document: Document, picture: bytes | None = None, *, derived: Iter
         sections=brief(record),
         derived=list(derived),
         whole=whole,
-        complete=f"{full.said} of {full.asked}",
+        complete=f"{full.stated} of {full.asked}",
         picture=b64encode(picture).decode() if picture else "",
         map=locator(record.boxes),
         wide=MAP_WIDE,

@@ -55,14 +55,14 @@ class TableRow:
     values: tuple[str, ...]
     faults: int = 0
     cautions: int = 0
-    said: int = 0
+    stated: int = 0
     asked: int = 0
     error: str = ""
 
     @property
     def complete(self) -> float | None:
         """Return the share of what its standard asks for that the record says."""
-        return self.said / self.asked if self.asked else None
+        return self.stated / self.asked if self.asked else None
 
 
 def sources_in(folder: Path, *, deep: bool = True) -> Iterator[RecordSource]:
@@ -153,7 +153,7 @@ def row_of(source: RecordSource, chosen: Sequence[str], standard: str = "") -> T
         tuple(text_at(record, element) for element in chosen),
         sum(f.severity == FAULT for f in found),
         sum(f.severity == CAUTION for f in found),
-        full.said,
+        full.stated,
         full.asked,
     )
 
@@ -168,9 +168,9 @@ def text_at(record: Record, element: str) -> str:
 
 def item_text(item: object) -> str:
     """Return an item with parts on one line, what it says in the order of the model."""
-    from brisk_atlas.core.record.elements import said_places
+    from brisk_atlas.core.record.elements import stated_places
 
-    return ", ".join(str(value) for _, value in said_places(item))
+    return ", ".join(str(value) for _, value in stated_places(item))
 
 
 FIRST = ("dataset", "record", "standard", "complete", "faults", "cautions")

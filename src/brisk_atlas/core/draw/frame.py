@@ -96,7 +96,7 @@ class Painter:
         view = view.on_pixels()
         image = np.zeros((view.height, view.width, 4), np.uint8)
         frame = Frame(image, view)
-        told = time.monotonic()
+        found = time.monotonic()
         unfinished: list[DataRef] = []
         for layer in layers:
             check()
@@ -104,12 +104,12 @@ class Painter:
                 continue
 
             def so_far(above: np.ndarray, layer: Layer = layer) -> None:
-                nonlocal told
-                if tell is not None and time.monotonic() - told > TELL_S:
+                nonlocal found
+                if tell is not None and time.monotonic() - found > TELL_S:
                     whole = image.copy()
                     _lay(whole, above, layer)
                     tell(Frame(whole, view, notes=dict(frame.notes)))
-                    told = time.monotonic()
+                    found = time.monotonic()
 
             try:
                 above, drawn = self._layer(layer, view, check, so_far)

@@ -77,9 +77,9 @@ def _openers(files: set[str]) -> dict[str, list[str]]:
                     program = (process / "comm").read_text().strip()
                 except OSError:
                     program = "a program"
-                told = f"{program} (process {process.name})"
-                if told not in found.setdefault(target, []):
-                    found[target].append(told)
+                text = f"{program} (process {process.name})"
+                if text not in found.setdefault(target, []):
+                    found[target].append(text)
     return found
 
 
@@ -90,19 +90,19 @@ def _lock(path: Path, main: Path, openers: dict[str, list[str]]) -> Lock:
     holders = openers.get(str(path)) or openers.get(str(main)) or []
     if holders:
         return Lock(path, ", ".join(holders), changed, False, "a running program has it open")
-    told = _told(path)
+    text = _told(path)
     tagged = _TAGGED.match(path.name)
     if tagged:
         host, process = tagged.group(2), tagged.group(3)
-        told = f"process {process} on {host}"
+        text = f"process {process} on {host}"
         if host.lower() == socket.gethostname().partition(".")[0].lower():
             gone = not Path(f"/proc/{process}").exists()
             why = "that process no longer runs" if gone else "that process runs"
-            return Lock(path, told, changed, gone, why)
-        return Lock(path, told, changed, age > OLD_S, f"another machine's; {_age(age)} old")
+            return Lock(path, text, changed, gone, why)
+        return Lock(path, text, changed, age > OLD_S, f"another machine's; {_age(age)} old")
     if age > OLD_S:
-        return Lock(path, told, changed, True, f"{_age(age)} old, and no program here has it open")
-    return Lock(path, told, changed, False, f"only {_age(age)} old; somebody may be at work elsewhere")
+        return Lock(path, text, changed, True, f"{_age(age)} old, and no program here has it open")
+    return Lock(path, text, changed, False, f"only {_age(age)} old; somebody may be at work elsewhere")
 
 
 def _told(path: Path) -> str:

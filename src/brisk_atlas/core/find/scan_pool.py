@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from functools import cache
+from itertools import islice
 from pathlib import Path
 
 from brisk_atlas.core.model import DataRef
@@ -13,6 +14,8 @@ from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerPool, Worker
 from .summary import DatasetSummary, faulty
 
 PATIENCE_S = 60.0  # for one dataset
+TOGETHER = 4  # datasets in one call; more would keep what comes into view waiting
+WORKER = "brisk_atlas.core.find.scan_worker"
 
 
 class ScanPool:
@@ -29,18 +32,22 @@ class ScanPool:
             return self._dangerous(ref, error)
 
     def scan_all(self, paths: Iterable[Path], check: Callable[[], None] = lambda: None) -> Iterator[DatasetSummary]:
-        """Yield the rows of many paths as they come, several at the same time."""
-        calls = (self._call(DataRef.file(path)) for path in paths)
+        """Yield the rows of many paths as they come, several at the same time. A few go to a worker together; where one
+        of them brings it down, each is tried alone."""
+        waiting = iter(paths)
+        batches = iter(lambda: tuple(DataRef.file(path) for path in islice(waiting, TOGETHER)), ())
+        calls = (Call(f"{WORKER}:scan_several", (batch,), self.patience_s) for batch in batches)
         for call, found in self.pool.run_all(calls, check, lane=Lane.BATCH):
+            (refs,) = call.arguments
             if isinstance(found, WorkerDied | WorkerTooSlow):
-                yield self._dangerous(call.arguments[0], found)
+                yield from (self.scan(ref, check) for ref in refs)
             elif isinstance(found, Exception):
                 raise found
             else:
-                yield found
+                yield from found
 
     def _call(self, ref: DataRef) -> Call:
-        return Call("brisk_atlas.core.find.scan_worker:scan", (ref,), self.patience_s)
+        return Call(f"{WORKER}:scan", (ref,), self.patience_s)
 
     def _dangerous(self, ref: DataRef, error: WorkerDied | WorkerTooSlow) -> DatasetSummary:
         if isinstance(error, WorkerDied):

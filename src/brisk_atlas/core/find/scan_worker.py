@@ -28,6 +28,11 @@ def scan(ref: DataRef) -> DatasetSummary:
     return summary_of(ref)
 
 
+def scan_several(refs: tuple[DataRef, ...]) -> list[DatasetSummary]:
+    """Return the rows of several datasets."""
+    return [scan(ref) for ref in refs]
+
+
 def summary_of(ref: DataRef) -> DatasetSummary:
     """Return the row of what is at a place, whatever it is."""
     try:

@@ -64,9 +64,9 @@ class Shelves:
     def load(self) -> None:
         """Read what was remembered; a damaged file counts as nothing remembered."""
         try:
-            told = json.loads(self.file.read_text("utf-8"))
-            self.pinned, self.projects = ([Path(p) for p in told.get(name, [])] for name in ("pinned", "projects"))
-            self.recent = [DataRef.parse(text) for text in told.get("recent", [])]
+            content = json.loads(self.file.read_text("utf-8"))
+            self.pinned, self.projects = ([Path(p) for p in content.get(name, [])] for name in ("pinned", "projects"))
+            self.recent = [DataRef.parse(text) for text in content.get("recent", [])]
         except (OSError, ValueError, AttributeError, TypeError):
             return
 
@@ -76,8 +76,8 @@ class Shelves:
             self._write()
 
     def _write(self) -> None:
-        told = {name: [str(p) for p in getattr(self, name)] for name in ("pinned", "recent", "projects")}
-        write_beside(self.file, json.dumps(told, indent=1))
+        values = {name: [str(p) for p in getattr(self, name)] for name in ("pinned", "recent", "projects")}
+        write_beside(self.file, json.dumps(values, indent=1))
 
     def pin(self, folder: Path, before: Path | None = None) -> None:
         """Pin a folder, at the end or before another; one that is pinned already moves there."""

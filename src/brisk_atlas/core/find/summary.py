@@ -162,13 +162,13 @@ def to_text(summary: DatasetSummary) -> str:
 
 def from_text(text: str) -> DatasetSummary:
     """Return the row in a text. Raises ValueError or TypeError where the text is damaged."""
-    told = DatasetSummary(*json.loads(text))
-    return told._replace(
-        box=tuple(told.box) if told.box else None,  # type: ignore[arg-type]
-        themes=tuple(told.themes),
-        warnings=tuple(told.warnings),
-        asks=tuple(told.asks),
-        parts=tuple(PartLine(*part) for part in told.parts),
+    content = DatasetSummary(*json.loads(text))
+    return content._replace(
+        box=tuple(content.box) if content.box else None,  # type: ignore[arg-type]
+        themes=tuple(content.themes),
+        warnings=tuple(content.warnings),
+        asks=tuple(content.asks),
+        parts=tuple(PartLine(*part) for part in content.parts),
     )
 
 

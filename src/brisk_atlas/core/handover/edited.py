@@ -106,8 +106,8 @@ def save_edits(cache: DataCache, layer: Layer, report: Report = lambda share, st
 
 def _plain(value: Any) -> Any:
     if isinstance(value, datetime):
-        told = value.astimezone(UTC) if value.tzinfo else value
-        return told.strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3] + "Z"
+        found = value.astimezone(UTC) if value.tzinfo else value
+        return found.strftime("%Y-%m-%dT%H:%M:%S.%f")[:-3] + "Z"
     return value.isoformat() if isinstance(value, date) else value
 
 

@@ -80,10 +80,10 @@ def _shown(part: RasterPart, style: GridStyle | None) -> dict[int, str]:
     own = [(i, b) for i, b in enumerate(style.bands) if not (style.others and style.others[i])]
     if len(style.bands) != 3:
         return {b: "shown" for _, b in own}
-    said: dict[int, list[str]] = {}
+    values: dict[int, list[str]] = {}
     for i, band in own:
-        said.setdefault(band, []).append(CHANNELS[i])
-    return {band: ", ".join(channels) for band, channels in said.items()}
+        values.setdefault(band, []).append(CHANNELS[i])
+    return {band: ", ".join(channels) for band, channels in values.items()}
 
 
 def _from_others(

@@ -61,12 +61,12 @@ def attribute_readings(table: pa.Table, row: int, words: dict[str, FieldMeaning]
     units = {field.name: field.unit for field in layer.rows.computed}
     for name in table.column_names:
         value = value_of(table.column(name)[row])
-        said, look = words.get(name), layer.rows.column(name)
-        label = look.alias or (said.alias if said else "") or name
-        about = said.description if said else ""
-        meaning = said.meaning_of(value) if said else ""
+        stated, look = words.get(name), layer.rows.column(name)
+        label = look.alias or (stated.alias if stated else "") or name
+        about = stated.description if stated else ""
+        meaning = stated.meaning_of(value) if stated else ""
         text = number_text(value) + (f" {meaning}" if meaning else "")
-        unit = look.unit or units.get(name, "") or (said.unit if said else "")
+        unit = look.unit or units.get(name, "") or (stated.unit if stated else "")
         found.append(ProbeValue(label, value, text, unit if value is not None else "", ATTRIBUTES, name, about))
     return found
 

@@ -98,13 +98,13 @@ def _record(points: Points, i: int) -> list[ProbeValue]:
 
 
 def _spread(name: str, values: np.ndarray, unit: str, group: str) -> list[ProbeValue]:
-    said = (
+    stated = (
         ("minimum", values.min()),
         ("mean", values.mean()),
         ("maximum", values.max()),
         ("standard deviation", values.std()),
     )
-    return [ProbeValue(f"{name}, {word}", float(v), f"{v:,.2f}", unit, group) for word, v in said]
+    return [ProbeValue(f"{name}, {word}", float(v), f"{v:,.2f}", unit, group) for word, v in stated]
 
 
 def _classes(points: Points, chosen: np.ndarray, group: str) -> list[ProbeValue]:
@@ -162,7 +162,7 @@ def header_readings(cache: DataCache, layer: Layer, points: Points | None = None
         return []
     e = facts.extent
     triple = lambda v: ", ".join(f"{c:g}" for c in v) if v else "not stated"  # noqa: E731
-    said = [
+    lines = [
         ("software", cloud.software or "not stated"),
         ("system", cloud.system or "not stated"),
         ("created", cloud.created or "not stated"),
@@ -174,12 +174,12 @@ def header_readings(cache: DataCache, layer: Layer, points: Points | None = None
         ("offset", triple(cloud.offset)),
     ]
     if e is not None:
-        said.append(("extent", f"x {e.xmin:,.2f} to {e.xmax:,.2f}, y {e.ymin:,.2f} to {e.ymax:,.2f}"))
+        lines.append(("extent", f"x {e.xmin:,.2f} to {e.xmax:,.2f}, y {e.ymin:,.2f} to {e.ymax:,.2f}"))
     if cloud.zrange:
-        said.append(
+        lines.append(
             ("heights", f"{cloud.zrange[0]:,.2f} to {cloud.zrange[1]:,.2f} {height_unit_of(facts.crs)}".strip())
         )
-    found = [ProbeValue(label, text, text, "", HEADER) for label, text in said]
+    found = [ProbeValue(label, text, text, "", HEADER) for label, text in lines]
     types = {field.name: field.type for field in facts.fields}
     for name in cloud.dimensions:
         text = types.get(name, "")

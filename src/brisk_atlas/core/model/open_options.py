@@ -49,14 +49,14 @@ class OpenOptions:
 NO_OPTIONS = OpenOptions()
 
 
-def options_from(told: dict[str, Any]) -> OpenOptions:
+def options_from(values: dict[str, Any]) -> OpenOptions:
     """Return a reading from its saved form. Raises TypeError where that holds something else."""
     return OpenOptions(
-        crs=told.get("crs"),
-        form=TextForm(**told["form"]) if told.get("form") else None,
-        columns=Columns(**told["columns"]) if told.get("columns") is not None else None,
-        parts=tuple(map(str, told["parts"])) if told.get("parts") is not None else None,
-        encoding=str(told["encoding"]) if told.get("encoding") else None,
+        crs=values.get("crs"),
+        form=TextForm(**values["form"]) if values.get("form") else None,
+        columns=Columns(**values["columns"]) if values.get("columns") is not None else None,
+        parts=tuple(map(str, values["parts"])) if values.get("parts") is not None else None,
+        encoding=str(values["encoding"]) if values.get("encoding") else None,
     )
 
 

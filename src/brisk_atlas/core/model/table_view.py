@@ -121,9 +121,9 @@ class TableView:
 
     def ordered(self, names: list[str]) -> list[ColumnView]:
         """Return the looks of the fields `names`, in the order in which they stand; those kept first."""
-        said = [c for c in self.columns if c.name in names]
-        missing = [ColumnView(name) for name in names if name not in {c.name for c in said}]
-        return sorted([*said, *missing], key=lambda c: not c.kept)
+        lines = [c for c in self.columns if c.name in names]
+        missing = [ColumnView(name) for name in names if name not in {c.name for c in lines}]
+        return sorted([*lines, *missing], key=lambda c: not c.kept)
 
 
 PLAIN_ROWS = TableView()

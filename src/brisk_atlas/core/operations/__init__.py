@@ -97,15 +97,15 @@ def to_json(operation: Operation) -> dict[str, Any]:
 
     kind = type(operation)
     command = next(command for command, (_, name) in COMMANDS.items() if name == kind.__name__)
-    told = TypeAdapter(kind).dump_python(operation, mode="json", exclude_defaults=True)
-    return {"operation": command, **told}
+    found = TypeAdapter(kind).dump_python(operation, mode="json", exclude_defaults=True)
+    return {"operation": command, **found}
 
 
-def from_json(told: dict[str, Any]) -> Operation:
+def from_json(values: dict[str, Any]) -> Operation:
     """Return an operation from its JSON. Raises ValueError for another operation or another field."""
     from pydantic import TypeAdapter, ValidationError
 
-    fields = dict(told)
+    fields = dict(values)
     command = fields.pop("operation", None)
     if command not in COMMANDS:
         raise ValueError(f"no operation is called {command}")

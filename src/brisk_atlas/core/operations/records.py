@@ -61,20 +61,20 @@ class FillRecord(Operation):
         from brisk_atlas.core.curate.saving import path_beside, save
         from brisk_atlas.core.read.find_records import BESIDE, find_records
         from brisk_atlas.core.record import Record, written
-        from brisk_atlas.core.record.elements import said_places
+        from brisk_atlas.core.record.elements import stated_places
 
         dataset = read.open(self.data)
-        told = derived_record(dataset)
+        found = derived_record(dataset)
         locations, _ = find_records(dataset)
         beside = next((one for one in locations if one.where == BESIDE and one.can_edit), None)
         if beside is not None:
             before = beside.document
-            after = before.edited(filled(before.record, told))
+            after = before.edited(filled(before.record, found))
             save(after, before.path, was=before.data)
-            added = len(list(said_places(after.record))) - len(list(said_places(before.record)))
+            added = len(list(stated_places(after.record))) - len(list(stated_places(before.record)))
             return Written((before.path,), f"{added:,} values filled in")
         standard = standard_called(self.standard)
-        record = standard.adapted(filled(Record(title=self.data.stem), told))
+        record = standard.adapted(filled(Record(title=self.data.stem), found))
         document = written(standard, record, self.data.with_name(self.data.name + standard.suffix))
         path = path_beside(self.data, document)
         save(replace(document, path=path), path)

@@ -150,7 +150,7 @@ def mgrs_text(lon: float, lat: float) -> str:
     # The library can round over an edge, into a square that is none; then a centimetre south or west of it counts.
     tries = ((lat, lon), (lat - A_CENTIMETRE, lon), (lat, lon - A_CENTIMETRE))
     texts = (_mgrs().toMGRS(y, wrapped(x)) for y, x in tries if y >= -90)
-    text = next((told for told in texts if mgrs_to_degrees(told) is not None), "outside MGRS")
+    text = next((found for found in texts if mgrs_to_degrees(found) is not None), "outside MGRS")
     if text == "outside MGRS":
         return text
     head = text[: len(text) - 12]

@@ -80,11 +80,11 @@ def understand(text: str, crs: str | None, cells: Lattice | None = None) -> list
     code = _CODE.search(text)
     if code:
         try:
-            said = f"{code[1].upper()}:{code[2]}"
-            proj_crs(said)
+            words = f"{code[1].upper()}:{code[2]}"
+            proj_crs(words)
         except CannotPlace:
             return []
-        found += _pair(_without(text, code), said)
+        found += _pair(_without(text, code), words)
         return found
     metres = _THOUSANDS.sub(lambda whole: whole[0].replace(",", ""), text)
     found += _cell(text, cells) + _utm(metres) + _grid_reference(text) + _packed(text) + _degrees(text)

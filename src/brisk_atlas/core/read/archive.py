@@ -53,7 +53,7 @@ def open_dataset(ref: DataRef) -> Dataset:
         Part(DataRef.member(path, name), Facts(name, DataKind.PACKED, notes={"inside": path.name}))
         for name in names[:MOST_LISTED]
     ]
-    said = () if len(names) <= MOST_LISTED else (f"only the first {MOST_LISTED} of {len(names):,} are listed",)
+    stated = () if len(names) <= MOST_LISTED else (f"only the first {MOST_LISTED} of {len(names):,} are listed",)
     return Dataset(
-        format="zip archive", kind=DataKind.ARCHIVE, parts=tuple(parts), warnings=said, **on_disk(ref, (path,))
+        format="zip archive", kind=DataKind.ARCHIVE, parts=tuple(parts), warnings=stated, **on_disk(ref, (path,))
     )

@@ -137,9 +137,9 @@ def open_dataset(ref: DataRef) -> Dataset:
     )
     extent = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]), crs) if header.point_count else None
     facts = Facts(ref.stem, DataKind.POINTCLOUD, header.point_count, "Point Z", fields, crs, extent, cloud=cloud)
-    said = [] if crs else [no_crs()]
+    remarks = [] if crs else [no_crs()]
     indexed = any(vlr.user_id == "copc" for vlr in header.vlrs)
     name = "COPC" if indexed else "LAZ" if header.are_points_compressed else "LAS"
     return Dataset(
-        format=name, kind=DataKind.POINTCLOUD, parts=(LasCloud(ref, facts),), warnings=tuple(said), **on_disk(ref)
+        format=name, kind=DataKind.POINTCLOUD, parts=(LasCloud(ref, facts),), warnings=tuple(remarks), **on_disk(ref)
     )

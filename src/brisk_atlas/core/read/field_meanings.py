@@ -31,7 +31,7 @@ class FieldMeaning:
             return ""
         whole = isinstance(value, bool) or (isinstance(value, float) and value.is_integer())
         plain = str(int(value)) if whole else str(value)
-        return next((meaning for told, meaning in self.meanings if told == plain), "")
+        return next((meaning for found, meaning in self.meanings if found == plain), "")
 
 
 def meanings_of(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
@@ -76,7 +76,7 @@ def _from_geopackage(path: Path, table: str) -> dict[str, FieldMeaning]:
                 "FROM gpkg_data_columns WHERE table_name = ?",
                 (table,),
             ).fetchall()
-            said = {
+            values = {
                 name: db.execute(
                     "SELECT value, coalesce(description, '') FROM gpkg_data_column_constraints "
                     "WHERE constraint_name = ? AND constraint_type = 'enum'",
@@ -87,6 +87,6 @@ def _from_geopackage(path: Path, table: str) -> dict[str, FieldMeaning]:
     except (sqlite3.Error, OSError):
         return {}
     return {
-        column: FieldMeaning(title if title != column else "", description, "", tuple(said.get(rule, ())))
+        column: FieldMeaning(title if title != column else "", description, "", tuple(values.get(rule, ())))
         for column, title, description, rule in rows
     }

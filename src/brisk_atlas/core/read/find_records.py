@@ -130,10 +130,10 @@ def link_file() -> Path:
 def links_by_hand() -> dict[str, str]:
     """Return which record was linked to which dataset, by the text of their paths."""
     try:
-        told = json.loads(link_file().read_text("utf-8"))
+        content = json.loads(link_file().read_text("utf-8"))
     except (OSError, ValueError):
         return {}
-    return {str(k): str(v) for k, v in told.items()} if isinstance(told, dict) else {}
+    return {str(k): str(v) for k, v in content.items()} if isinstance(content, dict) else {}
 
 
 def linked_record(data: Path) -> Path | None:

@@ -74,8 +74,8 @@ def open_dataset(ref: DataRef) -> Dataset:
         raise CannotRead(path, "it holds no layers")
     kinds = [part.facts.kind for part in parts]
     kind = next((k for k in (DataKind.VECTOR, DataKind.RASTER) if k in kinds), DataKind.TABLE)
-    said = [text for part in parts for text in vector.remarks(part.facts)]
-    return Dataset(format="GeoPackage", kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(ref))
+    remarks = [text for part in parts for text in vector.remarks(part.facts)]
+    return Dataset(format="GeoPackage", kind=kind, parts=tuple(parts), warnings=tuple(remarks), **on_disk(ref))
 
 
 def _grid_tables(database: sqlite3.Connection) -> list[str]:

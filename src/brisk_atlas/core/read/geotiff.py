@@ -36,11 +36,11 @@ def plain_tiff(ref: DataRef) -> Dataset | None:
         bands.append(Band(i + 1, name, "gray" if i == 0 else "undefined", None, unit, (), scale))
     (west, north), (dx, dy) = head.origin, head.cell
     extent = Extent(west, north - head.height * dy, west + head.width * dx, north, head.crs)
-    said = {"AREA_OR_POINT": "Area" if head.area else "Point"}
-    said |= {name: text for (band, name, role), text in head.items.items() if band < 0 and not role}
-    said |= {"TIFFTAG_SOFTWARE": head.software} if head.software else {}
-    said |= {"TIFFTAG_DATETIME": head.datetime} if head.datetime else {}
-    notes = notes_of(said, tuple(bands))
+    values = {"AREA_OR_POINT": "Area" if head.area else "Point"}
+    values |= {name: text for (band, name, role), text in head.items.items() if band < 0 and not role}
+    values |= {"TIFFTAG_SOFTWARE": head.software} if head.software else {}
+    values |= {"TIFFTAG_DATETIME": head.datetime} if head.datetime else {}
+    notes = notes_of(values, tuple(bands))
     at = (dx, 0.0, west, 0.0, -dy, north)
     grid = GridFacts(head.width, head.height, head.dtype, head.nodata, head.cell, tuple(bands), head.overviews, at)
     facts = Facts(ref.stem, DataKind.RASTER, crs=head.crs, extent=extent, grid=grid, notes=notes)

@@ -117,8 +117,8 @@ def open_dataset(ref: DataRef) -> Dataset:
         if not geo:
             facts = Facts(ref.stem, DataKind.TABLE, meta.num_rows, None, fields_of(schema))
             return table_dataset(ref, "Parquet", (ParquetTable(ref, facts),))
-        told = json.loads(geo)
-        return _layer(ref, meta.num_rows, schema, told["primary_column"], told["columns"])
+        content = json.loads(geo)
+        return _layer(ref, meta.num_rows, schema, content["primary_column"], content["columns"])
     except (pa.ArrowException, OSError) as error:
         raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
     except (ValueError, KeyError, TypeError, AttributeError) as error:
@@ -147,5 +147,5 @@ def _layer(ref: DataRef, rows: int, schema: pa.Schema, name: str, columns: dict)
         if np.isfinite(b).any():
             around = Extent.of((*np.nanmin(b[:, :2], 0), *np.nanmax(b[:, 2:], 0)), crs)
             part = ParquetLayer(ref, replace(facts, extent=around), name)
-    said = () if crs else (no_crs(ref.stem),)
-    return Dataset(format="GeoParquet", kind=DataKind.VECTOR, parts=(part,), warnings=said, **on_disk(ref))
+    stated = () if crs else (no_crs(ref.stem),)
+    return Dataset(format="GeoParquet", kind=DataKind.VECTOR, parts=(part,), warnings=stated, **on_disk(ref))

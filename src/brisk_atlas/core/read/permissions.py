@@ -21,18 +21,18 @@ def permissions_file() -> Path:
 def allowed_places() -> frozenset[str]:
     """Return the folders and hosts that were allowed; a damaged file allows none."""
     try:
-        told = json.loads(permissions_file().read_text("utf-8"))
+        content = json.loads(permissions_file().read_text("utf-8"))
     except (OSError, ValueError):
         return frozenset()
-    return frozenset(str(place) for place in told) if isinstance(told, list) else frozenset()
+    return frozenset(str(place) for place in content) if isinstance(content, list) else frozenset()
 
 
 def allow(places: tuple[str, ...]) -> None:
     """Allow files to point at folders or hosts from now on."""
-    told = sorted(allowed_places() | set(places))
+    lines = sorted(allowed_places() | set(places))
     try:
         make_private(permissions_file().parent)
-        write_whole(permissions_file(), json.dumps(told, indent=1).encode())
+        write_whole(permissions_file(), json.dumps(lines, indent=1).encode())
     except (OSError, CannotWrite):
         log.warning("the allowed places can't be stored", exc_info=True)
 

@@ -41,9 +41,9 @@ def _check_room(path: Path) -> None:
 def _vertices(path: Path) -> tuple[np.ndarray, dict[str, int]]:
     _check_room(path)
     try:
-        told = plyfile.PlyData.read(str(path), mmap=False)
-        others = {element.name: element.count for element in told.elements if element.name != "vertex"}
-        return told["vertex"].data, others
+        found = plyfile.PlyData.read(str(path), mmap=False)
+        others = {element.name: element.count for element in found.elements if element.name != "vertex"}
+        return found["vertex"].data, others
     except (plyfile.PlyParseError, KeyError, ValueError, OSError, EOFError, MemoryError, UnicodeDecodeError) as error:
         raise CannotRead(path, f"it is not a whole PLY file ({error})", BROKEN) from error
 
@@ -82,8 +82,8 @@ def open_dataset(ref: DataRef) -> Dataset:
     fields = tuple(Field(name, str(data.dtype[name])) for name in names)
     notes = {name: f"{count:,}, left aside" for name, count in others.items()}
     facts = Facts(ref.stem, DataKind.POINTCLOUD, len(data), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
-    said: list[str] = [no_crs()]
+    remarks: list[str] = [no_crs()]
     if len(placed) < len(data):
-        said.append(f"{len(data) - len(placed):,} of its {len(data):,} vertices have no finite position")
+        remarks.append(f"{len(data) - len(placed):,} of its {len(data):,} vertices have no finite position")
     part = PlyCloud(ref, facts, _points(data))
-    return Dataset(format="PLY", kind=DataKind.POINTCLOUD, parts=(part,), warnings=tuple(said), **on_disk(ref))
+    return Dataset(format="PLY", kind=DataKind.POINTCLOUD, parts=(part,), warnings=tuple(remarks), **on_disk(ref))

@@ -274,20 +274,20 @@ def _called(name: str, ref: DataRef) -> str:
 
 def _grids(ref: DataRef, names: list[str]) -> tuple[list[RasterFile], list[str]]:
     """Return those of a container's grids that can be read, and what is wrong with the others."""
-    parts, said = [], []
+    parts, stated = [], []
     for name in names[:MOST_GRIDS]:
         called = _called(name, ref)
         try:
             part = part_of(ref, name, called)
         except CannotRead as error:
-            said.append(f"{called}: {error.reason}")
+            stated.append(f"{called}: {error.reason}")
             continue
         assert part.facts.grid is not None
         if min(part.facts.grid.width, part.facts.grid.height) > 1:  # else it is an axis, not a grid
             parts.append(part)
     if len(names) > MOST_GRIDS:
-        said.append(f"only the first {MOST_GRIDS} of {len(names):,} grids are listed")
-    return parts, said
+        stated.append(f"only the first {MOST_GRIDS} of {len(names):,} grids are listed")
+    return parts, stated
 
 
 def open_dataset(ref: DataRef) -> Dataset:

@@ -47,8 +47,8 @@ def open_dataset(ref: DataRef) -> Dataset:
     root = parse_xml(path).getroot()
     standard = standard_of(root)
     if standard is None:
-        told = "ISO 19139, ISO 19115-3, FGDC, Dublin Core and DCAT are."
-        raise NotARecord(path, "this XML is not a metadata record that is known", told)
+        remedy = "ISO 19139, ISO 19115-3, FGDC, Dublin Core and DCAT are."
+        raise NotARecord(path, "this XML is not a metadata record that is known", remedy)
     return _dataset(path, standard, " ".join(_title(root, standard).split()))
 
 
@@ -66,24 +66,24 @@ def title_in(path: Path) -> str:
 def stac_collection(path: Path) -> Dataset:
     """Return the dataset of a STAC collection or catalogue. Raises CannotRead."""
     try:
-        told = json.loads(path.read_text("utf-8"))
-        return _dataset(path, "STAC collection", str(told.get("title") or told.get("id") or ""))
+        content = json.loads(path.read_text("utf-8"))
+        return _dataset(path, "STAC collection", str(content.get("title") or content.get("id") or ""))
     except (ValueError, OSError, AttributeError) as error:
         raise CannotRead(path, f"it is not a whole STAC collection ({error})", "Ask for the file again.") from error
 
 
-def stac_item(path: Path, said: list[str]) -> Dataset:
+def stac_item(path: Path, remarks: list[str]) -> Dataset:
     """Return a STAC item none of whose bands are at hand as a record, with what is to be said of them."""
-    told = json.loads(path.read_text("utf-8"))
-    title = str(told.get("properties", {}).get("title") or told.get("id") or "")
+    content = json.loads(path.read_text("utf-8"))
+    title = str(content.get("properties", {}).get("title") or content.get("id") or "")
     dataset = _dataset(path, "STAC item", title)
-    return replace(dataset, warnings=(*dataset.warnings, *said))
+    return replace(dataset, warnings=(*dataset.warnings, *remarks))
 
 
 def _dataset(path: Path, standard: str, title: str) -> Dataset:
     ref = DataRef.file(path)
     facts = Facts(title or path.stem, DataKind.RECORD, 1, notes={"title": title or "not given", "standard": standard})
-    said = () if title else ("the record has no title",)
+    stated = () if title else ("the record has no title",)
     return Dataset(
-        format=standard, kind=DataKind.RECORD, parts=(RecordFile(ref, facts),), warnings=said, **on_disk(ref, (path,))
+        format=standard, kind=DataKind.RECORD, parts=(RecordFile(ref, facts),), warnings=stated, **on_disk(ref, (path,))
     )

@@ -99,9 +99,9 @@ def _dcat(path: Path) -> RecordWords | None:
     return RecordWords(title, "", (), (), "DCAT-AP", "\n".join(dict.fromkeys(texts))[:MOST_OTHERS]) if texts else None
 
 
-def _texts_of(told: Any) -> list[str]:
+def _texts_of(content: Any) -> list[str]:
     """Return all texts of a JSON document but for keys and context."""
-    waiting, found = [told], []
+    waiting, found = [content], []
     while waiting:
         thing = waiting.pop()
         if isinstance(thing, dict):
@@ -122,10 +122,10 @@ def _kind(keyword: etree._Element) -> str:
 
 def _stac(path: Path) -> RecordWords | None:
     try:
-        told = json.loads(path.read_text("utf-8"))
-        about = {**told, **told.get("properties", {})}
+        content = json.loads(path.read_text("utf-8"))
+        about = {**content, **content.get("properties", {})}
         keywords = tuple(map(str, about.get("keywords") or ()))
-        title, summary = str(about.get("title") or told.get("id") or ""), str(about.get("description") or "")
+        title, summary = str(about.get("title") or content.get("id") or ""), str(about.get("description") or "")
     except (OSError, ValueError, AttributeError, TypeError):
         return None
     return RecordWords(title, summary[:MOST_TEXT], keywords, keywords, "STAC")

@@ -194,8 +194,8 @@ def _tags(dataset: Dataset) -> Iterator[tuple[str, dict[str, str]]]:
         for part in dataset.parts:
             cloud = part.facts.cloud
             if cloud:
-                told = {"software": cloud.software, "system": cloud.system, "created": cloud.created}
-                yield "LAS header", {k: v for k, v in told.items() if v}
+                values = {"software": cloud.software, "system": cloud.system, "created": cloud.created}
+                yield "LAS header", {k: v for k, v in values.items() if v}
                 break
     elif suffix == ".gpkg":
         yield "GeoPackage contents", _contents(dataset.ref.path)

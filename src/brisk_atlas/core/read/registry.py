@@ -190,8 +190,8 @@ def reader_for(ref: DataRef) -> Reader:
         if not head or ((not reader.contents or content in reader.contents) and reader.claims(head)):
             return reader
     if content == "XML" and suffix == ".xml":
-        told = "ISO 19139, ISO 19115-3, FGDC and Dublin Core records are, and GML."
-        raise CannotRead(ref, f"this XML is not one that is known (its root is '{root_of(head)}')", told)
+        remedy = "ISO 19139, ISO 19115-3, FGDC and Dublin Core records are, and GML."
+        raise CannotRead(ref, f"this XML is not one that is known (its root is '{root_of(head)}')", remedy)
     vague = ("text", "XML", "JSON", "binary data", "a zip archive")
     fitting = [r for r in readers() if content in r.contents and content not in vague]
     remedy = (

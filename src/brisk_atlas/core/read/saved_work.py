@@ -19,8 +19,8 @@ def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a project file. Raises CannotRead."""
     path = ref.path
     try:
-        told = json.loads(path.read_text("utf-8"))
-        layers = [str(layer["name"]) for layer in told["layers"]]
+        content = json.loads(path.read_text("utf-8"))
+        layers = [str(layer["name"]) for layer in content["layers"]]
     except (ValueError, KeyError, TypeError, OSError) as error:
         raise CannotRead(path, f"it is not a whole project ({error})", "Open a copy, if you have one.") from error
     facts = Facts(path.name, DataKind.PROJECT, len(layers), notes={"layers": ", ".join(layers)})

@@ -127,9 +127,9 @@ def _from_groups(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
             centre = group.get("CENTRE_MICROMETRES")
             role = group.get("ROLE", "")
             file = _inside(path.parent, group["FILE"])
-            told = group.get("NAME") or name.replace("_", " ").lower()
+            found = group.get("NAME") or name.replace("_", " ").lower()
             bands.append(
-                _SceneBand(file, told, role, float(centre) if centre else None, _rescales(group), _classes(group))
+                _SceneBand(file, found, role, float(centre) if centre else None, _rescales(group), _classes(group))
             )
     if not bands:
         bands = _from_keys(path, flat)
@@ -233,15 +233,15 @@ def open_dataset(ref: DataRef) -> Dataset:
     if not parts:
         raise CannotRead(path, "none of the band files that it names is there", "Put them beside the metadata file.")
     words = f"{len(missing)} of its band files missing: {', '.join(missing[:3])}"
-    said: list[str] = [Remark(words, RemarkCode.FILES_MISSING)] if missing else []
-    said += _said_elsewhere(elsewhere)
+    remarks: list[str] = [Remark(words, RemarkCode.FILES_MISSING)] if missing else []
+    remarks += _said_elsewhere(elsewhere)
     beside = path.with_name(path.name + ".xml")
     members += [beside] if beside.is_file() else []
     return Dataset(
         format="STAC item" if stac else "Scene metadata",
         kind=DataKind.SCENE,
         parts=_unlike(parts),
-        warnings=tuple(said),
+        warnings=tuple(remarks),
         **on_disk(ref, tuple(members)),
     )
 

@@ -30,12 +30,12 @@ ROLES = {  # role of a band: its usual names, and its centre wavelengths in micr
 }
 
 
-def role_of_band(name: str, told: str, centre_um: float | None) -> str:
+def role_of_band(name: str, text: str, centre_um: float | None) -> str:
     """Return the role of a band: by its name, by the role that the scene tells, else by its centre."""
     for role, (names, _) in ROLES.items():
-        if name.lower() in names or told.lower() in names:
+        if name.lower() in names or text.lower() in names:
             return role
     for role, (_, (low, high)) in ROLES.items():
-        if centre_um is not None and low <= centre_um <= high and told not in ("panchromatic", "pan"):
+        if centre_um is not None and low <= centre_um <= high and text not in ("panchromatic", "pan"):
             return role
-    return told
+    return text

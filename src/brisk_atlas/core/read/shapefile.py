@@ -32,9 +32,9 @@ def open_dataset(ref: DataRef) -> Dataset:
     facts = _facts(path, {member.suffix.lower(): member for member in members})
     if facts is None:  # something out of the ordinary: leave it to the library
         return vector.open_dataset(ref)
-    said = (*vector.remarks(facts), *vector.text_remarks(ref))
+    stated = (*vector.remarks(facts), *vector.text_remarks(ref))
     part = vector.OgrLayer(ref, facts)
-    return Dataset(format="Shapefile", kind=DataKind.VECTOR, parts=(part,), warnings=said, **on_disk(ref, members))
+    return Dataset(format="Shapefile", kind=DataKind.VECTOR, parts=(part,), warnings=stated, **on_disk(ref, members))
 
 
 def _facts(path: Path, members: dict[str, Path]) -> Facts | None:

@@ -45,6 +45,6 @@ def before_broken_write(path: Path, folder: Path) -> Path:
                 database.execute("SELECT COUNT(*) FROM sqlite_master").fetchone()  # rolls back what was not finished
         except sqlite3.Error as error:
             copy.unlink()
-            told = f"another program's write to it was broken off, and can't be undone ({error})"
-            raise CannotRead(path, told, "Open it once with the program that wrote it.") from error
+            reason = f"another program's write to it was broken off, and can't be undone ({error})"
+            raise CannotRead(path, reason, "Open it once with the program that wrote it.") from error
     return copy

@@ -120,9 +120,9 @@ def read_text(path: Path, form: TextForm) -> tuple[pa.Table, str]:
             raise CannotRead(path, f"most of its lines are no rows of it ({ragged.first})", "Check the delimiter.")
         lines = f"{ragged.count:,} line{'s' if ragged.count > 1 else ''}"
         table, other = with_readable_text(table)
-        said = [REMARK] if other else []
-        said += [f"{lines} left out, with {ragged.first}"] if ragged.count else []
-        return table, "; ".join(said)
+        remarks = [REMARK] if other else []
+        remarks += [f"{lines} left out, with {ragged.first}"] if ragged.count else []
+        return table, "; ".join(remarks)
     except (pa.ArrowException, OSError, UnicodeDecodeError, LookupError) as error:
         raise CannotRead(path, str(error).splitlines()[0], "Check the delimiter and the encoding.") from error
 
@@ -147,8 +147,8 @@ def fields_of(schema: pa.Schema) -> tuple[Field, ...]:
 
 def table_dataset(ref: DataRef, format_: str, parts: tuple[TablePart, ...]) -> Dataset:
     """Return a dataset of tables; a table without rows is a warning."""
-    said = tuple(f"{part.facts.name}: no rows" for part in parts if part.facts.count == 0)
-    return Dataset(format=format_, kind=DataKind.TABLE, parts=parts, warnings=said, **on_disk(ref))
+    remarks = tuple(f"{part.facts.name}: no rows" for part in parts if part.facts.count == 0)
+    return Dataset(format=format_, kind=DataKind.TABLE, parts=parts, warnings=remarks, **on_disk(ref))
 
 
 def open_dataset(ref: DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:

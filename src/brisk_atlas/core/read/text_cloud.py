@@ -78,11 +78,11 @@ def open_dataset(ref: DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
     if len(xyz) < len(table):
         notes["rows without a place"] = f"{len(table) - len(xyz):,}"
     facts = Facts(ref.stem, DataKind.POINTCLOUD, len(xyz), "Point Z", fields, None, extent, cloud=cloud, notes=notes)
-    said = (no_crs(),)
+    stated = (no_crs(),)
     return Dataset(
         format="XYZ points",
         kind=DataKind.POINTCLOUD,
         parts=(TextCloud(ref, facts, points, form=form, columns=columns),),
-        warnings=said,
+        warnings=stated,
         **on_disk(ref),
     )

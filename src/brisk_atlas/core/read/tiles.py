@@ -17,11 +17,11 @@ def open_dataset(ref: DataRef) -> Dataset:
     vector.check_whole(ref)
     try:
         with closing(read_only(path)) as database:
-            told = dict(database.execute("SELECT name, value FROM metadata"))
+            found = dict(database.execute("SELECT name, value FROM metadata"))
     except sqlite3.Error as error:
         raise CannotRead(path, f"its tables can't be read ({error})", raster.BROKEN) from error
-    if told.get("format") == "pbf":
+    if found.get("format") == "pbf":
         return vector.open_dataset(ref)
     wanted = ("name", "description", "attribution", "minzoom", "maxzoom", "format")
-    notes = {key: str(told[key]) for key in wanted if told.get(key)}
+    notes = {key: str(found[key]) for key in wanted if found.get(key)}
     return raster.open_named(ref, str(path), format_="MBTiles", notes=notes)

@@ -252,14 +252,14 @@ def text_remarks(ref: DataRef) -> list[str]:
 
 def remarks(facts: Facts) -> list[str]:
     """Return what should be reported of a vector part before it is used."""
-    said: list[str] = []
+    notes: list[str] = []
     if facts.kind is DataKind.VECTOR and facts.crs is None:
-        said.append(no_crs(facts.name))
+        notes.append(no_crs(facts.name))
     if "curves" in facts.notes or any(word in (facts.geometry_type or "") for word in CURVED):
-        said.append(f"{facts.name}: {CURVES_STRAIGHT}")
+        notes.append(f"{facts.name}: {CURVES_STRAIGHT}")
     if not facts.count:
-        said.append(f"{facts.name}: no {'features' if facts.kind == 'vector' else 'rows'}")
-    return said
+        notes.append(f"{facts.name}: no {'features' if facts.kind == 'vector' else 'rows'}")
+    return notes
 
 
 def _layer_names(ref: DataRef) -> list[str] | list[None]:
@@ -277,34 +277,34 @@ def _layer_names(ref: DataRef) -> list[str] | list[None]:
 def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of a vector file or folder. Raises CannotRead."""
     check_whole(ref)
-    said: list[str] = []
+    notes: list[str] = []
     parts: list[Part] = []
     if ref.suffix == ".shp" and ref.is_local:
         path = ref.path
         missing = [ending for ending in (".shx", ".dbf") if not _beside(path, ending)]
         if missing:
-            said.append(Remark(f"{' and '.join(missing)} missing beside the .shp", RemarkCode.FILES_MISSING))
+            notes.append(Remark(f"{' and '.join(missing)} missing beside the .shp", RemarkCode.FILES_MISSING))
         table = path.with_suffix(".dbf")
         if table.exists() and table.stat().st_size < dbf_size(head_of(table)):
-            said.append(Remark(f"{table.name} is cut short, so attributes are missing", RemarkCode.FILES_MISSING))
+            notes.append(Remark(f"{table.name} is cut short, so attributes are missing", RemarkCode.FILES_MISSING))
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             for name in _layer_names(ref):
                 facts, encoding = _facts_in_some_encoding(ref, name)
-                said += _rows_beside(ref, facts.count or 0)
+                notes += _rows_beside(ref, facts.count or 0)
                 parts.append((OgrTable if facts.kind is DataKind.TABLE else OgrLayer)(ref, facts, encoding=encoding))
-                said += remarks(facts)
+                notes += remarks(facts)
     except IndexError as error:
         raise CannotRead(ref, "its head is damaged, so that no layer is found in it", BROKEN) from error
     except (DataSourceError, DataLayerError, RuntimeError, ValueError, OSError) as error:
         raise CannotRead(ref, _first_line(error), BROKEN) from error
     if not parts:
         raise CannotRead(ref, "it holds no layers")
-    said += text_remarks(ref)
+    notes += text_remarks(ref)
     kind = DataKind.VECTOR if any(part.facts.kind is DataKind.VECTOR for part in parts) else DataKind.TABLE
     return Dataset(
-        format=FORMATS.get(ref.suffix, "vector"), kind=kind, parts=tuple(parts), warnings=tuple(said), **on_disk(ref)
+        format=FORMATS.get(ref.suffix, "vector"), kind=kind, parts=tuple(parts), warnings=tuple(notes), **on_disk(ref)
     )
 
 

@@ -25,7 +25,7 @@ _HOMES = {
     "written": "document",
     "Draft": "draft",
     "Record": "model",
-    "NOT_SAID": "brief_sections",
+    "NOT_STATED": "brief_sections",
     "Line": "brief_sections",
     "Section": "brief_sections",
     "brief": "brief_sections",
@@ -35,7 +35,7 @@ _HOMES = {
 }
 
 if TYPE_CHECKING:
-    from .brief_sections import NOT_SAID, Line, Section, brief
+    from .brief_sections import NOT_STATED, Line, Section, brief
     from .checks import Finding, check, check_schema, completeness, obligation
     from .comparing import comparisons_of, differences, taken
     from .converting import Conversion, convert
@@ -53,7 +53,7 @@ def __getattr__(name: str) -> Any:
 
 
 __all__ = [
-    "NOT_SAID",
+    "NOT_STATED",
     "STANDARDS",
     "Conversion",
     "Document",

@@ -278,12 +278,12 @@ class Shape:
             for item, slot in zip(value, assigned(slots, value)):
                 if slot is None:
                     continue
-                told = inner(slot, item)
-                if told is None or told == "" or (isinstance(slot.value, Shape) and told == slot.value.empty):
+                found = inner(slot, item)
+                if found is None or found == "" or (isinstance(slot.value, Shape) and found == slot.value.empty):
                     continue
-                told = replace(told, **dict(slot.fixed)) if slot.fixed else told
-                items.append((groups.index(slot.group), told))
-            kept[name] = tuple(told for _, told in sorted(items, key=lambda pair: pair[0]))
+                found = replace(found, **dict(slot.fixed)) if slot.fixed else found
+                items.append((groups.index(slot.group), found))
+            kept[name] = tuple(found for _, found in sorted(items, key=lambda pair: pair[0]))
         thing = self.of(**kept)
         return self.trim(thing) if self.trim else thing
 
@@ -364,6 +364,6 @@ def path_of(element: etree._Element) -> str:
 
 def _report(element: etree._Element, unplaced: list[Unplaced], reason: str) -> None:
     """Add an element to what has no place, if it says anything."""
-    told = text_of(element)
-    if told:
-        unplaced.append(Unplaced(element.sourceline or 0, path_of(element), told[:200], reason))
+    found = text_of(element)
+    if found:
+        unplaced.append(Unplaced(element.sourceline or 0, path_of(element), found[:200], reason))

@@ -11,7 +11,7 @@ from .elements import Place
 from .model import Box, Constraint, Contact, FieldDefinition, Period, QualityResult, Record, System
 from .values import meaning_of
 
-NOT_SAID = "not stated"
+NOT_STATED = "not stated"
 SHORT = 48  # letters that a field's plain name may have
 
 
@@ -36,8 +36,8 @@ def contact_text(contact: Contact) -> str:
     place = " ".join(word for word in (contact.postcode, contact.city) if word)
     who = (contact.person, contact.position, contact.organisation)
     where = (contact.street, place, contact.region, contact.country)
-    told = (*who, *where, contact.email, contact.phone, contact.link)
-    return ", ".join(word for word in told if word)
+    found = (*who, *where, contact.email, contact.phone, contact.link)
+    return ", ".join(word for word in found if word)
 
 
 def box_text(box: Box) -> str:
@@ -70,7 +70,7 @@ def quality_text(result: QualityResult) -> str:
     figure = " ".join(word for word in (result.value, result.unit) if word)
     verb = "conforms" if result.conforms == "yes" else "does not conform"
     conforms = f"{verb} to {result.specification or 'an unnamed specification'}"
-    told = (
+    found = (
         figure,
         result.measure,
         result.report,
@@ -78,15 +78,15 @@ def quality_text(result: QualityResult) -> str:
         conforms if result.conforms else "",
         result.explanation,
     )
-    return "; ".join(dict.fromkeys(word for word in told if word))
+    return "; ".join(dict.fromkeys(word for word in found if word))
 
 
 def conditions_text(constraint: Constraint) -> str:
     """Return what may be done, on one line: limits, codes in plain words, conditions."""
     codes = [meaning_of("restriction", c) for c in (*constraint.access, *constraint.use) if c != "otherRestrictions"]
     secret = [meaning_of("classification", constraint.classification), constraint.handling]
-    told = [*constraint.limits, *codes, *constraint.other, *secret]
-    return "; ".join(dict.fromkeys(word.rstrip(".") for word in told if word))
+    lines = [*constraint.limits, *codes, *constraint.other, *secret]
+    return "; ".join(dict.fromkeys(word.rstrip(".") for word in lines if word))
 
 
 def plain_name(field: FieldDefinition) -> str:
@@ -106,18 +106,18 @@ def unit_of_field(field: FieldDefinition) -> str:
 
 def field_text(field: FieldDefinition) -> str:
     """Return what a field means on one line: definition, unit, range, values."""
-    told = [field.definition or field.alias]
+    lines = [field.definition or field.alias]
     unit = unit_of_field(field)
     if unit:
-        told.append(f"in {unit}")
-    told += [f"from {r.lowest or '?'} to {r.highest or '?'}" for r in field.ranges if r.lowest or r.highest]
+        lines.append(f"in {unit}")
+    lines += [f"from {r.lowest or '?'} to {r.highest or '?'}" for r in field.ranges if r.lowest or r.highest]
     if field.meanings:
-        told.append(", ".join(f"{m.value} = {m.meaning}" for m in field.meanings))
+        lines.append(", ".join(f"{m.value} = {m.meaning}" for m in field.meanings))
     if field.codeset:
-        told.append(f"codes of {field.codeset}")
+        lines.append(f"codes of {field.codeset}")
     if field.free and field.free not in field.definition:
-        told.append(field.free)
-    return "; ".join(word.rstrip(".") for word in told if word) or NOT_SAID
+        lines.append(field.free)
+    return "; ".join(word.rstrip(".") for word in lines if word) or NOT_STATED
 
 
 def brief(record: Record) -> list[Section]:
@@ -135,11 +135,11 @@ def brief(record: Record) -> list[Section]:
 
 
 def _line(label: str, text: str, *place: str | int) -> Line:
-    return Line(label, text or NOT_SAID, place)
+    return Line(label, text or NOT_STATED, place)
 
 
 def _said(lines: list[Line]) -> list[Line]:
-    return [line for line in lines if line.text != NOT_SAID]
+    return [line for line in lines if line.text != NOT_STATED]
 
 
 def _each(label: str, texts: list[str], name: str) -> list[Line]:

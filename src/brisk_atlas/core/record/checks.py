@@ -67,33 +67,33 @@ class Rule:
 @cache
 def rules_named(name: str) -> tuple[Rule, ...]:
     """Return the rules of a file. Raises ValueError where a rule names an element that does not exist."""
-    told = tomllib.loads((RULES / f"{name}.toml").read_text("utf-8"))
-    found = [_rule(one) for one in told["rule"]]
+    content = tomllib.loads((RULES / f"{name}.toml").read_text("utf-8"))
+    found = [_rule(one) for one in content["rule"]]
     stronger = [set(rule.elements) for rule in found if not rule.each and rule.is_need]
-    also = rules_named(told["also"]) if "also" in told else ()
+    also = rules_named(content["also"]) if "also" in content else ()
     kept = (rule for rule in also if rule.each or not any(s <= set(rule.elements) for s in stronger))
     return (*kept, *found)
 
 
-def _rule(told: dict[str, Any]) -> Rule:
-    has, among, most = told.get("has"), told.get("is"), told.get("most")
+def _rule(stored: dict[str, Any]) -> Rule:
+    has, among, most = stored.get("has"), stored.get("is"), stored.get("most")
     named = has or among or most
-    wanted = (named["element"],) if named else tuple(told.get("one_of") or (told["needs"],))
+    wanted = (named["element"],) if named else tuple(stored.get("one_of") or (stored["needs"],))
     conditions = {
-        key: tuple((element, tuple(values)) for element, values in told.get(key, {}).items())
+        key: tuple((element, tuple(values)) for element, values in stored.get(key, {}).items())
         for key in ("when", "unless")
     }
     known = elements()
     for element in (*wanted, *(e for pairs in conditions.values() for e, _ in pairs)):
         if element not in known:
             raise ValueError(f"a rule names '{element}', which is no element")
-    if told["severity"] not in SEVERITIES:
-        raise ValueError(f"a rule has the severity '{told['severity']}'")
+    if stored["severity"] not in SEVERITIES:
+        raise ValueError(f"a rule has the severity '{stored['severity']}'")
     return Rule(
-        told["severity"],
-        told["why"],
+        stored["severity"],
+        stored["why"],
         wanted,
-        told.get("each", ""),
+        stored.get("each", ""),
         conditions["when"],
         conditions["unless"],
         has["text"] if has else "",
@@ -145,8 +145,8 @@ def _applies(record: Record, rule: Rule, item: Any, each: str) -> bool:
     for conditions, wanted in ((rule.when, True), (rule.unless, False)):
         for element, values in conditions:
             inside = each and element.startswith(each + ".")
-            said = values_of(item, element[len(each) + 1 :]) if inside else values_of(record, element)
-            holds = any(value in values for value in said) if said else "" in values
+            stated = values_of(item, element[len(each) + 1 :]) if inside else values_of(record, element)
+            holds = any(value in values for value in stated) if stated else "" in values
             if holds is not wanted:
                 return False
     return True
@@ -162,14 +162,14 @@ def _judge(item: Any, rule: Rule, place: Place, each: str) -> Iterator[Finding]:
         if len(like) > rule.most:
             yield Finding(rule.severity, at, rule.why)
         return
-    said = [value for name in names for value in values_of(item, name)]
+    lines = [value for name in names for value in values_of(item, name)]
     if rule.values:
-        ok = all(value in rule.values for value in said) if said else True
+        ok = all(value in rule.values for value in lines) if lines else True
     elif rule.text:
-        ok = any(rule.text.casefold() in str(value).casefold() for value in said)
+        ok = any(rule.text.casefold() in str(value).casefold() for value in lines)
         at = (*place, names[0].partition(".")[0])
     else:
-        ok = bool(said)
+        ok = bool(lines)
         at = (*place, names[0].partition(".")[0]) if not each and "." in names[0] else at
     if not ok:
         yield Finding(rule.severity, at, rule.why)
@@ -262,13 +262,13 @@ def obligation(standard: Standard, element: str) -> str:
 class Completeness:
     """How much of what a standard demands a record says: `said` of `asked`, in all and by section."""
 
-    said: int
+    stated: int
     asked: int
     sections: tuple[tuple[str, int, int], ...]
 
     @property
     def share(self) -> float:
-        return self.said / self.asked if self.asked else 1.0
+        return self.stated / self.asked if self.asked else 1.0
 
 
 def completeness(record: Record, standard: Standard) -> Completeness:
@@ -284,7 +284,7 @@ def completeness(record: Record, standard: Standard) -> Completeness:
                 count = counts.setdefault(section, [0, 0])
                 count[1] += 1
                 count[0] += not any(True for _ in _judge(item, rule, (), rule.each))
-    sections = tuple((name, said, asked) for name, (said, asked) in counts.items())
+    sections = tuple((name, stated, asked) for name, (stated, asked) in counts.items())
     return Completeness(sum(s for _, s, _ in sections), sum(a for *_, a in sections), sections)
 
 

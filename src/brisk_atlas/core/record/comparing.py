@@ -7,7 +7,7 @@ from dataclasses import dataclass, fields
 from difflib import SequenceMatcher
 from typing import Any
 
-from .elements import Element, Place, is_said, parts_of, value_at, with_value, without
+from .elements import Element, Place, is_stated, parts_of, value_at, with_value, without
 from .model import Record
 
 SAME, CHANGED, ONLY_A, ONLY_B = "same", "changed", "only in A", "only in B"
@@ -43,7 +43,7 @@ def _rows(
     for name, element in parts_of(shape, before).items():
         va: Any = getattr(a, name) if a is not None else None
         vb: Any = getattr(b, name) if b is not None else None
-        if not is_said(va) and not is_said(vb):
+        if not is_stated(va) and not is_stated(vb):
             continue
         pa = (*at_a, name) if at_a is not None else None
         pb = (*at_b, name) if at_b is not None else None
@@ -64,9 +64,9 @@ def _rows(
 def _state(a: Any, b: Any) -> str:
     if a == b:
         return SAME
-    if not is_said(b):
+    if not is_stated(b):
         return ONLY_A
-    return CHANGED if is_said(a) else ONLY_B
+    return CHANGED if is_stated(a) else ONLY_B
 
 
 def _paired(a: tuple[Any, ...], b: tuple[Any, ...]) -> Iterator[tuple[int | None, int | None]]:
@@ -94,7 +94,7 @@ def _likeness(a: Any, b: Any) -> float:
         return 1000.0
     if hasattr(a, "__dataclass_fields__"):
         pairs = [(getattr(a, f.name), getattr(b, f.name)) for f in fields(a)]
-        return float(sum(x == y for x, y in pairs if is_said(x)))
+        return float(sum(x == y for x, y in pairs if is_stated(x)))
     ratio = SequenceMatcher(None, str(a), str(b), autojunk=False).quick_ratio()
     return ratio if ratio > 0.6 else 0.0
 
@@ -102,7 +102,7 @@ def _likeness(a: Any, b: Any) -> float:
 def taken(into: Record, row: ElementComparison, *, from_b: bool = True) -> Record:
     """Return record A with a row of B in it, or record B with a row of A."""
     source, here, there = (row.b, row.place_a, row.place_b) if from_b else (row.a, row.place_b, row.place_a)
-    if there is None or not is_said(source):
+    if there is None or not is_stated(source):
         return without(into, here) if here is not None else into
     if here is not None:
         return with_value(into, here, source)

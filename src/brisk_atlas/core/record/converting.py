@@ -54,8 +54,8 @@ def convert(document: Document, standard: Standard, path: Path | None = None) ->
     target = path or document.path.with_name(document.path.stem + standard.suffix)
     record = document.record
     made = written(standard, standard.adapted(record), target)
-    said = replace(record, **{name: getattr(made.record, name) for name in _OWN})
-    lost, moved = _told_apart(differences(said, made.record))
+    stated = replace(record, **{name: getattr(made.record, name) for name in _OWN})
+    lost, moved = _told_apart(differences(stated, made.record))
     return Conversion(
         made,
         tuple(lost),

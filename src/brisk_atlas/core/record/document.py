@@ -102,9 +102,9 @@ def read_quickly(data: bytes, path: Path) -> tuple[Standard, Record]:
 def written(standard: Standard, record: Record, path: Path) -> Document:
     """Return a new document that says a record in a standard."""
     if standard.family == "json":
-        told = standard.code.new_collection()
-        told = standard.code.with_record(told, EMPTY, record)
-        return _read_json(_json_bytes(told), path, standard)
+        found = standard.code.new_collection()
+        found = standard.code.with_record(found, EMPTY, record)
+        return _read_json(_json_bytes(found), path, standard)
     if standard.family == "rdf":
         from rdflib import URIRef
 
@@ -130,9 +130,11 @@ def _standard_of(root: etree._Element, path: Path, named: str | None = None) -> 
         return STANDARDS[named]
     found = standard_of(root)
     if found is None:
-        told = "It can be flattened into tables all the same." if len(root) else "Look at it as text."
+        remedy = "It can be flattened into tables all the same." if len(root) else "Look at it as text."
         raise NotARecord(
-            path, f"its XML ({etree.QName(root).localname}) is not a metadata record of a standard that is known", told
+            path,
+            f"its XML ({etree.QName(root).localname}) is not a metadata record of a standard that is known",
+            remedy,
         )
     return STANDARDS[found]
 
@@ -207,8 +209,8 @@ def _graph_in(data: bytes, path: Path) -> Any:
     if kind == "xml":
         xml_in(data, path)  # refuses entities
     if kind == "json-ld" and _fetches_context(data):
-        told = "its context is an address that would have to be fetched"
-        raise CannotRead(path, told, "Ask for it with its context inside, or as Turtle.")
+        why = "its context is an address that would have to be fetched"
+        raise CannotRead(path, why, "Ask for it with its context inside, or as Turtle.")
     graph = code.new_graph()
     try:
         graph.parse(data=data, format=kind)
@@ -221,7 +223,7 @@ def _graph_in(data: bytes, path: Path) -> Any:
 def _fetches_context(data: bytes) -> bool:
     """Tell whether JSON-LD names a context elsewhere: nothing is fetched on behalf of a file."""
     try:
-        told = json.loads(data)
+        content = json.loads(data)
     except (ValueError, RecursionError):
         return False  # said as broken JSON later
 
@@ -236,7 +238,7 @@ def _fetches_context(data: bytes) -> bool:
         return isinstance(thing, list) and any(map(names, thing))
 
     try:
-        return names(told)
+        return names(content)
     except RecursionError:
         return True
 
@@ -291,27 +293,27 @@ def address_of(record: Record) -> str:
 # JSON
 
 
-def _json_bytes(told: Any) -> bytes:
-    return (json.dumps(told, indent=2, ensure_ascii=False) + "\n").encode("utf-8")
+def _json_bytes(content: Any) -> bytes:
+    return (json.dumps(content, indent=2, ensure_ascii=False) + "\n").encode("utf-8")
 
 
 def _read_json(data: bytes, path: Path, standard: Standard | None = None) -> Document:
     try:
-        told = json.loads(data)
+        content = json.loads(data)
     except (ValueError, RecursionError) as error:
         raise CannotRead(path, f"its JSON is broken ({error})", "Ask for the file again.") from error
-    first = told[0] if isinstance(told, list) and told else told
+    first = content[0] if isinstance(content, list) and content else content
     if isinstance(first, dict) and ("@context" in first or "@graph" in first or "@type" in first):
         return _read_graph(data, path)
-    if not isinstance(told, dict) or "stac_version" not in told:
+    if not isinstance(content, dict) or "stac_version" not in content:
         raise CannotRead(path, "its JSON is no STAC item or collection and no DCAT", "Look at it as text.")
     standard = standard or STANDARDS["STAC"]
     unplaced = tuple(
-        Unplaced(0, name, text[:200], "the model has no place for it") for name, text in standard.code.unread(told)
+        Unplaced(0, name, text[:200], "the model has no place for it") for name, text in standard.code.unread(content)
     )
-    return Document(path, standard, standard.code.record_in(told), data, unplaced)
+    return Document(path, standard, standard.code.record_in(content), data, unplaced)
 
 
 def _edited_json(document: Document, record: Record) -> Document:
-    told = document.standard.code.with_record(copy.deepcopy(json.loads(document.data)), document.record, record)
-    return _read_json(_json_bytes(told), document.path)
+    content = document.standard.code.with_record(copy.deepcopy(json.loads(document.data)), document.record, record)
+    return _read_json(_json_bytes(content), document.path)

@@ -131,25 +131,25 @@ def empty_of(element: Element) -> Any:
     return () if element.several else None if element.kind in ("integer", "number") else ""
 
 
-def is_said(value: Any) -> bool:
+def is_stated(value: Any) -> bool:
     """Tell whether a value says anything; an item with nothing in it does not."""
     if isinstance(value, str | tuple):
-        return any(map(is_said, value)) if isinstance(value, tuple) else bool(value)
+        return any(map(is_stated, value)) if isinstance(value, tuple) else bool(value)
     if value is None:
         return False
-    return any(map(is_said, vars(value).values())) if is_dataclass(value) else True
+    return any(map(is_stated, vars(value).values())) if is_dataclass(value) else True
 
 
-def said_places(thing: Any, before: Place = ()) -> Iterator[tuple[Place, Any]]:
+def stated_places(thing: Any, before: Place = ()) -> Iterator[tuple[Place, Any]]:
     """Yield every place with a plain value, in the order of the model."""
     if isinstance(thing, tuple):
         for i, item in enumerate(thing):
-            yield from said_places(item, (*before, i))
+            yield from stated_places(item, (*before, i))
     elif is_dataclass(thing):
         for f in fields(thing):
             value = getattr(thing, f.name)
             if value or value == 0:
-                yield from said_places(value, (*before, f.name))
+                yield from stated_places(value, (*before, f.name))
     elif thing is not None and thing != "":
         yield before, thing
 
@@ -164,4 +164,4 @@ def values_of(record: Any, element: str) -> list[Any]:
             for value in (getattr(thing, step),)
             for inner in (value if isinstance(value, tuple) else (value,))
         ]
-    return [value for value in found if is_said(value)]
+    return [value for value in found if is_stated(value)]

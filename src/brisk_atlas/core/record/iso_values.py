@@ -72,7 +72,7 @@ class IsoText(Codec):
         self.dialect = dialect
 
     def read(self, element: etree._Element) -> str | None:
-        said, also = "", []
+        stated, also = "", []
         if len(element) == 0:
             return tidy(element.text) or None
         for child in element:
@@ -82,11 +82,11 @@ class IsoText(Codec):
                     text = tidy(group.text)
                     if text:
                         also.append((group.get("locale", "").lstrip("#"), text))
-            elif name and not said:
-                said = tidy(child.text) or child.get("codeListValue", "")
+            elif name and not stated:
+                stated = tidy(child.text) or child.get("codeListValue", "")
         if also:
-            return Words(said, tuple(dict(also).items()))
-        return said or None
+            return Words(stated, tuple(dict(also).items()))
+        return stated or None
 
     def write(self, element: etree._Element, value: str) -> None:
         gco, free = self.dialect.gco, self.dialect.free_text
@@ -128,8 +128,8 @@ class IsoCode(Codec):
         child = _first(element)
         if child is None:
             return None
-        told = child.get("codeListValue") or tidy(child.text)
-        return self.aliases.get(told, told) or None
+        found = child.get("codeListValue") or tidy(child.text)
+        return self.aliases.get(found, found) or None
 
     def write(self, element: etree._Element, value: str) -> None:
         child = _child(element, self.tag)
@@ -174,8 +174,8 @@ class IsoMoment(IsoDate):
     """gco:DateTime where the schema takes no plain day: a day is written as its midnight."""
 
     def read(self, element: etree._Element) -> str | None:
-        told = super().read(element)
-        return told.removesuffix(MIDNIGHT) if told else None
+        found = super().read(element)
+        return found.removesuffix(MIDNIGHT) if found else None
 
     def write(self, element: etree._Element, value: str) -> None:
         super().write(element, value if "T" in value else value + MIDNIGHT)
@@ -207,8 +207,8 @@ class IsoBoolean(Codec):
 
     def read(self, element: etree._Element) -> str | None:
         child = _first(element)
-        told = (child.text or "").strip().lower() if child is not None else ""
-        return {"true": "yes", "1": "yes", "false": "no", "0": "no"}.get(told)
+        text = (child.text or "").strip().lower() if child is not None else ""
+        return {"true": "yes", "1": "yes", "false": "no", "0": "no"}.get(text)
 
     def write(self, element: etree._Element, value: str) -> None:
         _child(element, self.tag).text = "true" if value == "yes" else "false"
@@ -350,8 +350,8 @@ class Attribute(Codec):
         self.name = name
 
     def read(self, element: etree._Element) -> str | None:
-        told = element.get(self.name, "").lstrip("#")
-        return None if told == NO_UNIT else told or None
+        found = element.get(self.name, "").lstrip("#")
+        return None if found == NO_UNIT else found or None
 
     def write(self, element: etree._Element, value: str) -> None:
         if value:
@@ -360,8 +360,8 @@ class Attribute(Codec):
             element.set(self.name, NO_UNIT)
 
     def representable(self, value: str) -> str:
-        told = str(value).lstrip("#")
-        return "" if told == NO_UNIT else told
+        found = str(value).lstrip("#")
+        return "" if found == NO_UNIT else found
 
 
 class XmlId(Attribute):
@@ -380,15 +380,15 @@ class XmlId(Attribute):
 
 def number_in(text: str | None, whole: bool = False) -> int | float | None:
     """Return the number that a text is, decimal commas taken too, or None."""
-    told = (text or "").strip()
-    if not told:
+    words = (text or "").strip()
+    if not words:
         return None
     try:
-        return int(told) if whole else _finite(float(told))
+        return int(words) if whole else _finite(float(words))
     except ValueError:
         pass
     try:
-        value = _finite(float(told.replace(",", ".", 1)))
+        value = _finite(float(words.replace(",", ".", 1)))
     except ValueError:
         return None
     if whole:

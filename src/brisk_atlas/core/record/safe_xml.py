@@ -42,8 +42,8 @@ def xml_in(data: bytes, path: Path) -> tuple[etree._ElementTree, str]:
     except etree.XMLSyntaxError as error:
         mended = _in_another_encoding(data, str(error))
         if mended is None:
-            told = f"its XML is broken ({str(error).split(' (')[0]})"
-            raise CannotRead(path, told, "Ask for the file again.") from error
+            reason = f"its XML is broken ({str(error).split(' (')[0]})"
+            raise CannotRead(path, reason, "Ask for the file again.") from error
         tree, note = mended
     if tree.docinfo.internalDTD is not None and list(tree.docinfo.internalDTD.iterentities()):
         raise CannotRead(path, "it defines entities of its own, which can be an attack", "Ask for it without a DTD.")
@@ -59,7 +59,7 @@ def _in_another_encoding(data: bytes, error: str) -> tuple[etree._ElementTree, s
     """Return XML whose bytes are not in the encoding that it says, read as what they most likely are."""
     if not any(word in error.lower() for word in ("encod", "invalid bytes", "utf-8", "invalid byte")):
         return None
-    said = _SAYS_ENCODING.search(data[:200])
+    stated = _SAYS_ENCODING.search(data[:200])
     body = _DECLARED.sub(b"", data)
     for encoding in ("utf-8", "cp1252", "latin-1"):
         try:
@@ -67,6 +67,6 @@ def _in_another_encoding(data: bytes, error: str) -> tuple[etree._ElementTree, s
             tree = _parsed(text.encode())
         except (UnicodeDecodeError, etree.XMLSyntaxError):
             continue
-        told = said[1].decode() if said else "UTF-8"
-        return tree, f"It says that it is in {told}, but it is not; it was read as {encoding}."
+        words = stated[1].decode() if stated else "UTF-8"
+        return tree, f"It says that it is in {words}, but it is not; it was read as {encoding}."
     return None

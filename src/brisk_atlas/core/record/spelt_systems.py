@@ -58,8 +58,8 @@ def spelt_system(element: etree._Element) -> System | None:
 
     def said(name: str) -> str:
         found = next(element.iter(name), None)
-        told = " ".join((found.text or "").split()) if found is not None else ""
-        return "" if told == NOT_KNOWN else told
+        text = " ".join((found.text or "").split()) if found is not None else ""
+        return "" if text == NOT_KNOWN else text
 
     named = _CODE.search(" ".join("".join(element.itertext()).split()))
     if named:

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Any
 
-from .elements import is_said, parts_of
+from .elements import is_stated, parts_of
 from .model import Record
 
 FILL, REPLACE = "fill", "replace"
@@ -35,7 +35,7 @@ def template_of(record: Record, elements: Iterable[str]) -> Record:
 
 def says(template: Record) -> list[str]:
     """Return the elements that a template says, in the order of the model."""
-    return [name for name in parts_of(Record) if name not in OWN | DERIVED and is_said(getattr(template, name))]
+    return [name for name in parts_of(Record) if name not in OWN | DERIVED and is_stated(getattr(template, name))]
 
 
 def applied(
@@ -50,7 +50,7 @@ def applied(
     chosen = says(template) if only is None else [name for name in says(template) if name in set(only)]
     for name in chosen:
         before, wanted = getattr(record, name), getattr(template, name)
-        after = wanted if how == REPLACE or not is_said(before) else _filled(before, wanted)
+        after = wanted if how == REPLACE or not is_stated(before) else _filled(before, wanted)
         if after != before:
             changes.append(TemplateChange(name, parts_of(Record)[name].label, before, after))
     return replace(record, **{change.element: change.after for change in changes}), changes

@@ -23,15 +23,15 @@ _NOW = ("present", "now", "after", "before", "unpublished material")  # words th
 @cache
 def code_lists() -> dict[str, dict[str, str]]:
     """Return the code lists: the meaning of each code, by the name of the list."""
-    told = tomllib.loads((Path(__file__).parent / "code_lists.toml").read_text("utf-8"))
-    return {name: codes for name, codes in told.items() if isinstance(codes, dict)}
+    content = tomllib.loads((Path(__file__).parent / "code_lists.toml").read_text("utf-8"))
+    return {name: codes for name, codes in content.items() if isinstance(codes, dict)}
 
 
 @cache
 def open_lists() -> frozenset[str]:
     """Return the code lists that a profile may add to."""
-    told = tomllib.loads((Path(__file__).parent / "code_lists.toml").read_text("utf-8"))
-    return frozenset(told["open"])
+    content = tomllib.loads((Path(__file__).parent / "code_lists.toml").read_text("utf-8"))
+    return frozenset(content["open"])
 
 
 def meaning_of(codes: str, value: str) -> str:
@@ -67,29 +67,29 @@ _LIMITS = {
 
 
 @cache
-def _wrong_day(told: str) -> str:
-    if told.casefold() in _NOW:
+def _wrong_day(text: str) -> str:
+    if text.casefold() in _NOW:
         return ""
-    found = _DAY.match(told)
+    found = _DAY.match(text)
     if not found:
-        return f"'{told}' is no date; write 2031-06-24, 2031-06 or 2031"
+        return f"'{text}' is no date; write 2031-06-24, 2031-06 or 2031"
     year, month, day = int(found[1]), int(found[2] or 1), int(found[3] or 1)
     try:
         date(max(1, min(year, 9999)), month, day)
     except ValueError:
-        return f"there is no day {told[:10]}"
-    return "" if found[4] is None or found[3] else f"'{told}' is no date; write 2031-06-24, 2031-06 or 2031"
+        return f"there is no day {text[:10]}"
+    return "" if found[4] is None or found[3] else f"'{text}' is no date; write 2031-06-24, 2031-06 or 2031"
 
 
-def _wrong_email(told: str) -> str:
-    return "" if _EMAIL.match(told) else f"'{told}' is no e-mail address"
+def _wrong_email(text: str) -> str:
+    return "" if _EMAIL.match(text) else f"'{text}' is no e-mail address"
 
 
-def _wrong_link(told: str) -> str:
+def _wrong_link(text: str) -> str:
     return (
         ""
-        if _LINK.match(told) or _FILE.match(told)
-        else f"'{told}' is no link; it should begin with https:// or the like"
+        if _LINK.match(text) or _FILE.match(text)
+        else f"'{text}' is no link; it should begin with https:// or the like"
     )
 
 
@@ -98,25 +98,25 @@ _CHECKS: dict[str, Callable[[str], str]] = {DATE: _wrong_day, EMAIL: _wrong_emai
 
 def typed(element: Element, text: str) -> Any:
     """Return the value that a typed text is. Raises ValueError with what is wrong in words."""
-    told = text.strip()
-    if not told:
+    reason = text.strip()
+    if not reason:
         return None if element.kind in (INTEGER, NUMBER) else ""
     if element.kind in (INTEGER, NUMBER):
-        plain = told.replace(" ", "").replace("\u202f", "")
+        plain = reason.replace(" ", "").replace("\u202f", "")
         if re.fullmatch(r"\d{1,3}(,\d{3})+", plain):
             plain = plain.replace(",", "")
         try:
             value: Any = int(plain) if element.kind == INTEGER else float(plain)
         except ValueError:
             kind = "whole number" if element.kind == INTEGER else "number"
-            raise ValueError(f"'{told}' is no {kind}") from None
+            raise ValueError(f"'{reason}' is no {kind}") from None
         if value - value != 0:
-            raise ValueError(f"'{told}' is no number")
-        told = value
-    wrong = wrong_with(element, told)
+            raise ValueError(f"'{reason}' is no number")
+        reason = value
+    wrong = wrong_with(element, reason)
     if wrong and not (element.kind == CODE and element.codes in open_lists()):
         raise ValueError(wrong)
-    return told
+    return reason
 
 
 def shown(element: Element, value: Any) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 from lxml import etree
 
 from .binding import Anchor, Shape, Slot, assigned, class_name, local_name
-from .elements import is_said
+from .elements import is_stated
 
 Needs = Sequence[tuple[str, ...]]  # of each, one has to be there
 
@@ -76,7 +76,7 @@ class XmlRecordWriter:
         names = {class_name(child) for child in element}
         slot = places[0][0] if places else next((s for s in slots if s.steps and s.steps[0] in names), slots[0])
         value = slot.value.representable_where_it_stands(value) if places else slot.value.representable(value)
-        if not is_said(value):
+        if not is_stated(value):
             for _, found, _ in places:
                 if slot.value.shares or (found is element and not isinstance(slot.value, Shape)):
                     slot.value.write(found, value)  # type: ignore[union-attr]
@@ -116,7 +116,7 @@ class XmlRecordWriter:
                 slot: Slot = places[a + i][0]
                 found, inner = places[a + i][1:]
                 item = new[c + i]
-                if homes[c + i] is slot and is_said(slot.value.representable(item)):
+                if homes[c + i] is slot and is_stated(slot.value.representable(item)):
                     self._rewrite(slot, found, old[a + i], item, inner)
                     after.append(found)
                 else:
@@ -152,7 +152,7 @@ class XmlRecordWriter:
         ahead: etree._Element | None,
     ) -> list[etree._Element]:
         item = slot.value.representable(item) if slot is not None else None
-        if slot is None or not is_said(item):
+        if slot is None or not is_stated(item):
             return []
         found = self._way(element, slot, slot.repeat, after[-1] if after else None, ahead)
         if isinstance(slot.value, Shape):

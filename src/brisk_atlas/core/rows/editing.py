@@ -19,26 +19,26 @@ _TRUE, _FALSE = ("yes", "true", "1"), ("no", "false", "0")
 
 def value_from(text: str, kind: pa.DataType, name: str) -> Any:
     """Return the value that a typed text means in a field; empty is missing. Raises BadExpression."""
-    told = text.strip()
+    reason = text.strip()
     if pa.types.is_dictionary(kind):
         kind = kind.value_type
-    if not told:
+    if not reason:
         return None
     try:
         if pa.types.is_boolean(kind):
-            if told.lower() not in _TRUE + _FALSE:
+            if reason.lower() not in _TRUE + _FALSE:
                 raise ValueError
-            return told.lower() in _TRUE
+            return reason.lower() in _TRUE
         if pa.types.is_integer(kind):
-            return pa.scalar(int(told.replace(",", "").replace(" ", "")), kind).as_py()
+            return pa.scalar(int(reason.replace(",", "").replace(" ", "")), kind).as_py()
         if pa.types.is_floating(kind) or pa.types.is_decimal(kind):
-            return float(told.replace(",", "") if "." in told else told.replace(",", "."))
+            return float(reason.replace(",", "") if "." in reason else reason.replace(",", "."))
         if pa.types.is_date(kind):
-            return datetime.date.fromisoformat(told)
+            return datetime.date.fromisoformat(reason)
         if pa.types.is_timestamp(kind):
-            return datetime.datetime.fromisoformat(told)
+            return datetime.datetime.fromisoformat(reason)
     except (ValueError, OverflowError, pa.ArrowInvalid) as error:
-        raise BadExpression(name, f"“{told}” is not {_wanted(kind)}", "The value stays as it was.") from error
+        raise BadExpression(name, f"“{reason}” is not {_wanted(kind)}", "The value stays as it was.") from error
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
         return text
     raise BadExpression(name, f"a field of {kind} can't be edited here", "Compute a new field from it instead.")
@@ -59,17 +59,17 @@ def edited(table: pa.Table, edits: Sequence[Edit]) -> pa.Table:
     by_field: dict[str, dict[int, Any]] = {}
     for edit in edits:
         by_field.setdefault(edit.field, {}).update(zip(edit.rows, edit.values))
-    for name, told in by_field.items():
+    for name, found in by_field.items():
         at = table.schema.get_field_index(name)
         if at < 0:
             continue
         field = table.schema.field(at)
         kind = field.type.value_type if pa.types.is_dictionary(field.type) else field.type
-        rows = np.fromiter((r for r in told if r < table.num_rows), np.int64)
+        rows = np.fromiter((r for r in found if r < table.num_rows), np.int64)
         mask = np.zeros(table.num_rows, bool)
         mask[rows] = True
         order = np.sort(rows)
-        new = pa.array([told[int(r)] for r in order], kind)
+        new = pa.array([found[int(r)] for r in order], kind)
         old = table.column(at).cast(kind).combine_chunks()
         table = table.set_column(
             at, pa.field(name, kind, True, field.metadata), pc.replace_with_mask(old, pa.array(mask), new)
@@ -105,8 +105,8 @@ def state_of(members: Sequence[Path]) -> FileState:
     found = []
     for member in members:
         try:
-            told = member.stat()
-            found.append((member.name, told.st_size, told.st_mtime_ns))
+            result = member.stat()
+            found.append((member.name, result.st_size, result.st_mtime_ns))
         except OSError:
             found.append((member.name, -1, -1))
     return tuple(found)

@@ -227,13 +227,13 @@ class _Walk:
             self.written.append((start, length, quoted(own)))  # one of a joined table
 
     def _measure(self, node: dict[str, Any], name: str) -> None:
-        said = [argument["expression"] for argument in node.get("arguments", ())]
+        lines = [argument["expression"] for argument in node.get("arguments", ())]
         crs = None
-        if said and name.startswith("centroid"):
-            crs = said[0].get("literal", {}).get("text") if said[0].get("class") == "CONSTANT" else None
+        if lines and name.startswith("centroid"):
+            crs = lines[0].get("literal", {}).get("text") if lines[0].get("class") == "CONSTANT" else None
         if not self.measured:
             raise self._bad(node, "these rows have no geometry", "Use fields alone.")
-        if len(said) > 1 or (said and crs is None):
+        if len(lines) > 1 or (lines and crs is None):
             raise self._bad(node, f"{name}() does not take this", "Give centroid_x a CRS in single quotes, or nothing.")
         column = f"{name}({crs or ''})"
         self.measures[(column, name, crs)] = None
@@ -318,11 +318,11 @@ def _place(body: bytes, start: int, length: int, head: str = _HEAD) -> tuple[int
 def told(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
     """Return what the engine found wrong with an expression that was run after `head`, and where."""
     raw = str(error)
-    at, said = None, raw.split("Error: ", 1)[-1]
-    if "{" in said:
+    at, words = None, raw.split("Error: ", 1)[-1]
+    if "{" in words:
         try:
-            whole = json.loads(said[said.index("{") :])
-            said = str(whole.get("exception_message", said))
+            whole = json.loads(words[words.index("{") :])
+            words = str(whole.get("exception_message", words))
             if str(whole.get("position", "")).isdigit():
                 at = _place(f"{head}{text}\n)".encode(), int(whole["position"]), 1, head)
         except ValueError:
@@ -332,7 +332,7 @@ def told(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
         if found and found[1].startswith(_HEAD):
             first = len(found[2]) - len("LINE 1: ") - len(_HEAD)
             at = (first, first + 1) if first >= 0 else None
-    line = next((piece.strip() for piece in said.splitlines() if piece.strip()), "it can't be understood")
+    line = next((piece.strip() for piece in words.splitlines() if piece.strip()), "it can't be understood")
     if "must appear in the GROUP BY" in line or "cannot contain aggregates" in line:
         return BadExpression(text, "this sums up many rows", "Write sum(x) OVER () for the sum of all rows.", at)
     return BadExpression(text, line, HOW_TO_QUOTE, at)

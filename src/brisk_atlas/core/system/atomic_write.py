@@ -127,8 +127,8 @@ def finish_moves(folder: Path) -> None:
             continue
         try:
             if (room / LIST).is_file():
-                told = json.loads((room / LIST).read_text("utf-8"))
-                _move(room, folder, [(a, b) for a, b in told["moves"] if (room / a).exists()], told["gone"])
+                content = json.loads((room / LIST).read_text("utf-8"))
+                _move(room, folder, [(a, b) for a, b in content["moves"] if (room / a).exists()], content["gone"])
                 log.info("finished a write into %s that was broken off", folder)
             shutil.rmtree(room, ignore_errors=True)
         except (OSError, ValueError, KeyError, TypeError):

@@ -20,8 +20,8 @@ class Answers:
         self.file = file or config_folder() / "answers.json"
         self._by_path: dict[str, OpenOptions] = {}
         try:
-            told = json.loads(self.file.read_text("utf-8"))
-            self._by_path = {str(path): options_from(each) for path, each in told.items()}
+            content = json.loads(self.file.read_text("utf-8"))
+            self._by_path = {str(path): options_from(each) for path, each in content.items()}
         except (OSError, ValueError, AttributeError, TypeError, KeyError):
             return
 
@@ -33,5 +33,5 @@ class Answers:
         self._by_path[str(ref)] = reading
         for old in list(self._by_path)[:-MOST_KEPT]:
             del self._by_path[old]
-        told = {path: saved_form(each) for path, each in self._by_path.items()}
-        write_beside(self.file, json.dumps(told, indent=1))
+        values = {path: saved_form(each) for path, each in self._by_path.items()}
+        write_beside(self.file, json.dumps(values, indent=1))

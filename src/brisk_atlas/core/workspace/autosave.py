@@ -77,7 +77,7 @@ def _origin(stored: Path) -> Path:
 
 def _file_of(stored: Path) -> Path | None:
     try:
-        told = json.loads(_origin(stored).read_text("utf-8"))
+        content = json.loads(_origin(stored).read_text("utf-8"))
     except (OSError, ValueError):
         return None
-    return Path(told) if isinstance(told, str) else None
+    return Path(content) if isinstance(content, str) else None

@@ -47,12 +47,12 @@ class OpenPreflight:
         asked, ref = ref, ref.whole
         try:
             row = known_now(ref, self.catalogue, self.scan_pool, check)
-            said = self.cache.options.get(ref) or self.answers.get(ref)
+            stated = self.cache.options.get(ref) or self.answers.get(ref)
             if row.asks:
                 if not allowed_places().issuperset(row.asks):
                     raise NeedsPermission(ref, row.fault, row.remedy, row.asks)
                 row = self.scan_pool.scan(ref, check)
-            if row.danger or (row.fault and said is None):
+            if row.danger or (row.fault and stated is None):
                 raise CannotRead(ref, row.fault, row.remedy)
             answered = self._take_answer(ref)
             if asked.part is not None or (answered and not anew):
@@ -68,18 +68,18 @@ class OpenPreflight:
 
     def _take_answer(self, ref: DataRef) -> bool:
         """Read a file as it was answered before; returns False where nothing was, or it no longer fits."""
-        said = self.cache.options.get(ref) or self.answers.get(ref)
-        if said is not None:
-            self.cache.set_options(ref, said)
+        stated = self.cache.options.get(ref) or self.answers.get(ref)
+        if stated is not None:
+            self.cache.set_options(ref, stated)
         self.cache.forget(ref)  # it may have changed on disk since it was last looked at
         try:
             self.cache.dataset(ref)
         except AtlasError:
-            if said is None:
+            if stated is None:
                 raise
             self._ask_again(ref)
             return False
-        return said is not None
+        return stated is not None
 
     def _ask_again(self, ref: DataRef) -> None:
         self.cache.options.pop(ref, None)

@@ -88,14 +88,14 @@ class _SavedProject(_Saved):
     readings: list[_SavedReading] = Field(default_factory=list, max_length=10_000)
 
 
-def _from_version_1(told: dict[str, Any], folder: Path) -> dict[str, Any]:
+def _from_version_1(values: dict[str, Any], folder: Path) -> dict[str, Any]:
     """Return a project as version 2 stores it: version 1 named files by a text and their parts apart."""
 
     def ref(path: Any, part: Any = None) -> dict[str, Any]:
         return DataRef.parse(str(path), folder).with_part(part).as_json(folder)
 
     layers = []
-    for old in told.get("layers", []):
+    for old in values.get("layers", []):
         layer = {key: value for key, value in old.items() if key not in ("path", "part")}
         layer["ref"] = ref(old["path"], old["part"])
         style, rows = layer.get("style"), layer.get("rows")
@@ -106,8 +106,8 @@ def _from_version_1(told: dict[str, Any], folder: Path) -> dict[str, Any]:
                      for j in rows["joins"]]  # fmt: skip
             layer["rows"] = {**rows, "joins": joins}
         layers.append(layer)
-    readings = [{"ref": ref(path), "reading": reading} for path, reading in told.get("readings", {}).items()]
-    return {**told, "brisk_atlas_project": SCHEMA, "layers": layers, "readings": readings}
+    readings = [{"ref": ref(path), "reading": reading} for path, reading in values.get("readings", {}).items()]
+    return {**values, "brisk_atlas_project": SCHEMA, "layers": layers, "readings": readings}
 
 
 def _style(layer: _SavedLayer, folder: Path) -> Style | None:
@@ -174,7 +174,7 @@ def project_bytes(
         )
         for layer in state.layers
     ]
-    told = _SavedProject(
+    found = _SavedProject(
         brisk_atlas_project=2,
         crs=state.crs,
         subject=state.subject,
@@ -187,7 +187,7 @@ def project_bytes(
             if ref in readings
         ],
     )
-    return (json.dumps(told.model_dump(mode="json"), indent=1) + "\n").encode()
+    return (json.dumps(found.model_dump(mode="json"), indent=1) + "\n").encode()
 
 
 def save(work: Work, path: Path, readings: Mapping[DataRef, OpenOptions] = NO_FILE_OPTIONS) -> None:
@@ -209,10 +209,10 @@ def save(work: Work, path: Path, readings: Mapping[DataRef, OpenOptions] = NO_FI
 def state_of_file(path: Path) -> tuple[int, int] | None:
     """Return what tells that a project file was written again; None where there is none."""
     try:
-        told = path.stat()
+        found = path.stat()
     except OSError:
         return None
-    return told.st_size, told.st_mtime_ns
+    return found.st_size, found.st_mtime_ns
 
 
 def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions]]:
@@ -222,16 +222,16 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
     """
     folder = path.absolute().parent
     try:
-        told = json.loads(path.read_text("utf-8"))
+        content = json.loads(path.read_text("utf-8"))
     except OSError as error:
         raise CannotRead(path, error.strerror or str(error), "Check the path.") from error
     except ValueError as error:
         raise CannotRead(path, f"it is not whole JSON ({error})", "Open a copy, if you have one.") from error
-    version = told.get("brisk_atlas_project") if isinstance(told, dict) else None
+    version = content.get("brisk_atlas_project") if isinstance(content, dict) else None
     if isinstance(version, int) and version > SCHEMA:
         raise CannotRead(path, f"a newer Brisk Atlas wrote it (version {version})", "Update the application.")
     try:
-        saved = _SavedProject.model_validate(_from_version_1(told, folder) if version == 1 else told)
+        saved = _SavedProject.model_validate(_from_version_1(content, folder) if version == 1 else content)
         layers = tuple(
             Layer(
                 s.id,

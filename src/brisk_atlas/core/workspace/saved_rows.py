@@ -20,7 +20,7 @@ def saved_rows(rows: TableView, folder: Path) -> dict[str, Any] | None:
     """Return rows as JSON in a file of `folder` can hold them, None for plain ones."""
     if rows == PLAIN_ROWS:
         return None
-    told: dict[str, Any] = {
+    values: dict[str, Any] = {
         "columns": [asdict(c) for c in rows.columns],
         "sort": rows.sort,
         "where": rows.where,
@@ -33,34 +33,34 @@ def saved_rows(rows: TableView, folder: Path) -> dict[str, Any] | None:
         "edits": [{"field": e.field, "rows": e.rows, "values": [_told(v) for v in e.values]} for e in rows.edits],
         "edited_from": rows.edited_from,
     }  # fmt: skip
-    return {key: value for key, value in told.items() if value}
+    return {key: value for key, value in values.items() if value}
 
 
-def rows_from(told: dict[str, Any] | None, folder: Path) -> TableView:
+def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
     """Return rows from their saved form. Raises TypeError or KeyError where that holds something else."""
-    if told is None:
+    if values is None:
         return PLAIN_ROWS
     filters = tuple(
         FieldFilter(f["field"], f["kind"], tuple(_meant(v) for v in f.get("values", ())),
                     _meant(f.get("low")), _meant(f.get("high")), f.get("text", ""))
-        for f in told.get("filters", ())
+        for f in values.get("filters", ())
     )  # fmt: skip
     if any(f.kind not in _KINDS for f in filters):
         raise TypeError("a filter of an unknown kind")
     found_rows = TableView(
-        tuple(ColumnView(**c) for c in told.get("columns", ())),
-        tuple((str(field), bool(down)) for field, down in told.get("sort", ())),
-        str(told.get("where", "")),
+        tuple(ColumnView(**c) for c in values.get("columns", ())),
+        tuple((str(field), bool(down)) for field, down in values.get("sort", ())),
+        str(values.get("where", "")),
         filters,
-        bool(told.get("on_map")),
-        bool(told.get("summary")),
-        tuple(ComputedField(**c) for c in told.get("computed", ())),
-        tuple(Join(**{**j, "ref": DataRef.from_json(j["ref"], folder)}) for j in told.get("joins", ())),
+        bool(values.get("on_map")),
+        bool(values.get("summary")),
+        tuple(ComputedField(**c) for c in values.get("computed", ())),
+        tuple(Join(**{**j, "ref": DataRef.from_json(j["ref"], folder)}) for j in values.get("joins", ())),
         tuple(
             Edit(e["field"], tuple(map(int, e["rows"])), tuple(_meant(v) for v in e["values"]))
-            for e in told.get("edits", ())
+            for e in values.get("edits", ())
         ),
-        tuple((str(n), int(s), int(t)) for n, s, t in told.get("edited_from", ())),
+        tuple((str(n), int(s), int(t)) for n, s, t in values.get("edited_from", ())),
     )
     looks: list[Any] = [*found_rows.columns, *found_rows.computed, *found_rows.joins]
     for value in looks:

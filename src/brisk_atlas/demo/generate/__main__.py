@@ -29,8 +29,8 @@ def main() -> None:
     for write in (write_vectors, write_laser, write_tables, write_marine, write_boreholes, write_records):
         write(folder)
     write_project(folder, folder / PROJECT.name)
-    told = {**facts(), "scenes": scenes}
-    (folder.parent / "truth.json").write_text(json.dumps(told, indent=2) + "\n", encoding="utf-8")
+    values = {**facts(), "scenes": scenes}
+    (folder.parent / "truth.json").write_text(json.dumps(values, indent=2) + "\n", encoding="utf-8")
 
 
 if __name__ == "__main__":

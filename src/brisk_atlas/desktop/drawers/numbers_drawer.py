@@ -37,9 +37,9 @@ class NumbersDrawer(QWidget):
         self.what.setObjectName("numbers of")
         self.over.setObjectName("numbers over")
         self.over.addItems([WHOLE, IN_VIEW, IN_AREA])
-        self.said = PlainLabel("Choose a layer to sum up.")
-        self.said.setObjectName("quiet")
-        self.said.setWordWrap(True)
+        self.message = PlainLabel("Choose a layer to sum up.")
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
         self.bars = Bars()
         self.tree = ReadingsTree()
         self.tree.setObjectName("numbers")
@@ -68,7 +68,7 @@ class NumbersDrawer(QWidget):
         column.setContentsMargins(12, 10, 12, 10)
         column.addLayout(form)
         column.addWidget(self.bars)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         column.addWidget(self.tree, 1)
         column.addWidget(self.zonal)
         self._listed: object = None
@@ -145,7 +145,7 @@ class NumbersDrawer(QWidget):
             if where is None:
                 self._show(None, "", "", "Draw a box or a lasso on the map first (in the Probe drawer).")
                 return
-        self.said.setText("summing up…")
+        self.message.setText("summing up…")
 
         from brisk_atlas.core.operations import Statistics
 
@@ -155,13 +155,13 @@ class NumbersDrawer(QWidget):
             return operation.over(self.session.workspace, where, job.report)
 
         def done(result: StatisticsResult) -> None:
-            told = f"{layer.name}, {name}, over {over}"
+            text = f"{layer.name}, {name}, over {over}"
             known = result.summary is not None
-            self._show(result.summary, result.unit, name, told if known else f"No known value of {name} there.")
+            self._show(result.summary, result.unit, name, text if known else f"No known value of {name} there.")
 
         self._job = self.session.run(f"Summing up {name}", ask, done, failed=self._fail)
 
-    def _show(self, summary: StatisticsSummary | None, unit: str, name: str, told: str) -> None:
+    def _show(self, summary: StatisticsSummary | None, unit: str, name: str, text: str) -> None:
         self.summary = summary
         self.bars.show_summary(summary, unit)
         self.tree.begin()
@@ -169,7 +169,7 @@ class NumbersDrawer(QWidget):
             from brisk_atlas.core.inspect.statistics import summary_readings
 
             self.tree.add(name, [(r.label, r.shown) for r in summary_readings(name, summary, unit)])
-        self.said.setText(told)
+        self.message.setText(text)
 
     def _fail(self, error: BaseException) -> None:
         if isinstance(error, AtlasError):

@@ -299,20 +299,20 @@ class FindPage(QWidget):
     def _say_count(self) -> None:
         model = self.list.rows
         data, folders = self._counts
-        told = f"{data:,} dataset{'s' * (data != 1)}"
+        text = f"{data:,} dataset{'s' * (data != 1)}"
         if self.searching:
             most = " at most" if data >= 300 else ""
-            told = f"{told}{most} on the pinned shelves with '{self.searching}'"
+            text = f"{text}{most} on the pinned shelves with '{self.searching}'"
             if not data:
-                told = "Nothing on the pinned shelves has all these words."
+                text = "Nothing on the pinned shelves has all these words."
         else:
-            told += f", {folders:,} folder{'s' * (folders != 1)}"
+            text += f", {folders:,} folder{'s' * (folders != 1)}"
             if not data + folders:
-                told = "Nothing here that can be opened. Go up, or pin another folder."
+                text = "Nothing here that can be opened. Go up, or pin another folder."
         if model.filter != EntryFilter():
             kept = len({row.entry.path for row in model.shown if not row.entry.is_folder})
-            told = f"{kept:,} of {told}" if kept < data else told
-        self.count.setText(told)
+            text = f"{kept:,} of {text}" if kept < data else text
+        self.count.setText(text)
 
     def _note_view(self) -> None:
         self.folder_index.in_view = self.list.in_view()

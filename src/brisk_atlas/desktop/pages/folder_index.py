@@ -82,14 +82,14 @@ class FolderIndex(QObject):
 
             catalogue, scan_pool = self.session.catalogue, self.session.scan_pool
             learned: dict[Path, DatasetSummary] = {}
-            told = time.monotonic()
+            result = time.monotonic()
             found = summaries(folder, entries, catalogue, scan_pool, job.check, lambda: self.in_view)
             for number, (path, summary) in enumerate(found):
                 learned[path] = summary
-                if time.monotonic() - told > TELL_S:
+                if time.monotonic() - result > TELL_S:
                     job.report(number / len(entries), path.name)
                     home(lambda what: self._tell(job, what), learned)
-                    learned, told = {}, time.monotonic()
+                    learned, result = {}, time.monotonic()
             home(lambda what: self._tell(job, what), learned)
 
         if entries:

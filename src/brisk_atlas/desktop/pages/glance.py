@@ -190,10 +190,10 @@ class Glance(QWidget):
     def _show(self, ref: DataRef, found: Glimpse) -> None:
         dataset = found.dataset
         self.facts.show_sections(found.derived)
-        self.record.show_sections(found.said)
+        self.record.show_sections(found.record_sections)
         self.rows.show_tables(found.tables)
         self.files.show_anatomy(found.anatomy)
-        for tab, there in ((ROWS, bool(found.tables)), (RECORD, bool(found.said)), (FILES, True)):
+        for tab, there in ((ROWS, bool(found.tables)), (RECORD, bool(found.record_sections)), (FILES, True)):
             self.tabs.setTabVisible(tab, there)
         remarks = (
             sum(bool(m.remark) for m in found.anatomy.members) + len(found.anatomy.missing) + len(found.anatomy.locks)
@@ -236,7 +236,7 @@ class Glimpse(NamedTuple):
 
     dataset: Dataset
     derived: Sequence[Section]
-    said: Sequence[Section]
+    record_sections: Sequence[Section]
     anatomy: Anatomy
     tables: dict[str, Any]
     layers: Sequence[Layer]
@@ -258,18 +258,18 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
     dataset = session.cache.dataset(ref)
     job.check()
     kept, _ = find_records(dataset)
-    said: list[Section] = []
+    lines: list[Section] = []
     if kept:
         title = (
-            records.Line("title", kept[0].document.record.title or records.NOT_SAID),
+            records.Line("title", kept[0].document.record.title or records.NOT_STATED),
             records.Line("record", kept[0].label),
         )
-        said = [records.Section("Record", title), *records.brief(kept[0].document.record)]
+        lines = [records.Section("Record", title), *records.brief(kept[0].document.record)]
     job.check()
     layers, extent, words = _picture(session, dataset, ref.part)
     job.check()
     derived = derived_sections(dataset, ref.part)
-    return Glimpse(dataset, derived, said, anatomy_of(dataset), _tables(dataset, ref.part), layers, extent, words)
+    return Glimpse(dataset, derived, lines, anatomy_of(dataset), _tables(dataset, ref.part), layers, extent, words)
 
 
 def _tables(dataset: Dataset, part_name: str | None) -> dict[str, Any]:

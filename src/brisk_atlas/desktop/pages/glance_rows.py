@@ -89,9 +89,9 @@ class GlanceRows(QWidget):
         self.part = QComboBox()
         self.part.setObjectName("rows of")
         self.part.setAccessibleName("Part whose rows are shown")
-        self.said = PlainLabel()
-        self.said.setObjectName("quiet")
-        self.said.setWordWrap(True)
+        self.message = PlainLabel()
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
         self.rows = FirstRows()
         self.table = QTableView()
         self.table.setObjectName("first rows")
@@ -100,7 +100,7 @@ class GlanceRows(QWidget):
         self._tables: dict[str, pa.Table] = {}
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 6, 0, 0)
-        for widget in (self.part, self.said, self.table):
+        for widget in (self.part, self.message, self.table):
             column.addWidget(widget, int(widget is self.table))
         self.part.currentTextChanged.connect(self._show)
 
@@ -119,12 +119,12 @@ class GlanceRows(QWidget):
         table = self._tables.get(name)
         self.rows.show(table)
         if table is None:
-            self.said.setText("")
+            self.message.setText("")
             return
         count = self._counts.get(name)
-        told = f"{len(table.column_names):,} fields; "
-        told += f"rows 1 to {len(table):,} of {count:,}" if count is not None else f"the first {len(table):,} rows"
-        self.said.setText(told)
+        text = f"{len(table.column_names):,} fields; "
+        text += f"rows 1 to {len(table):,} of {count:,}" if count is not None else f"the first {len(table):,} rows"
+        self.message.setText(text)
         metrics = self.table.fontMetrics()
         for number in range(len(table.column_names)):
             width = metrics.horizontalAdvance(self.rows.longest(number)) + PADDING_PX

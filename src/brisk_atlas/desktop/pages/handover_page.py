@@ -297,10 +297,10 @@ class HandoverPage(QWidget):
         wrong = ""
         facts = self.session.facts_of(self.layer) if self.layer else None
         try:
-            said = crs_name(text.strip() or (facts.crs if facts else None))
+            stated = crs_name(text.strip() or (facts.crs if facts else None))
         except CannotPlace as error:
-            said, wrong = "", error.reason
-        self.crs_said.setText(wrong or said)
+            stated, wrong = "", error.reason
+        self.crs_said.setText(wrong or stated)
         self.crs_said.setObjectName("fault" if wrong else "quiet")
         self.crs.setProperty("wrong", bool(wrong))
         for widget in (self.crs, self.crs_said):

@@ -225,8 +225,8 @@ class RecordPage(QWidget):
         dataset = self.session.cache.dataset(ref)
         kept, failed = find_records(dataset)
         is_data = dataset.kind is not DataKind.RECORD
-        told = derived_record(dataset, part) if is_data else Record()
-        return Shown(ref, kept, failed, told, derived_sections(dataset, part), is_data)
+        found = derived_record(dataset, part) if is_data else Record()
+        return Shown(ref, kept, failed, found, derived_sections(dataset, part), is_data)
 
     def _is_idle(self, ref: DataRef) -> bool:
         return not any(layer.ref.whole == ref for layer in self.session.work.layers)
@@ -317,16 +317,16 @@ class RecordPage(QWidget):
         self.compare.show_records(None, None, "", "", False)
 
     def _facts_line(self, shown: Shown) -> str:
-        told = []
+        lines = []
         draft = shown.draft
         if draft is None:
-            told.append("No record beside the data; below is what the data itself tells")
+            lines.append("No record beside the data; below is what the data itself tells")
         else:
-            told += list(draft.document.notes)
+            lines += list(draft.document.notes)
             if draft.changed:
-                told.append("edited, not saved")
-        told += [f"{one.path.name}: {one.reason}" for one in shown.failed[:2]]
-        return " · ".join(told)
+                lines.append("edited, not saved")
+        lines += [f"{one.path.name}: {one.reason}" for one in shown.failed[:2]]
+        return " · ".join(lines)
 
     def _show_checks(
         self, document: Document, judged: Standard, schema: list[Finding] | None, full: Completeness
@@ -335,18 +335,18 @@ class RecordPage(QWidget):
 
         findings = worst_first([*(schema or []), *self._findings, *leftovers(document)])
         checkable = has_schema(document.standard) and judged.module == document.standard.module
-        said = "" if schema is None else "Valid by the schema." if not schema else f"The schema refuses {len(schema)}."
-        share = f"{full.said} of {full.asked} filled in"
-        self.checks.show_findings(findings, judged.name, share, said, checkable)
+        text = "" if schema is None else "Valid by the schema." if not schema else f"The schema refuses {len(schema)}."
+        share = f"{full.stated} of {full.asked} filled in"
+        self.checks.show_findings(findings, judged.name, share, text, checkable)
 
     def _show_outline(self, record: Record | None, full: Completeness | None) -> None:
         from brisk_atlas.core.record.checks import section_of
-        from brisk_atlas.core.record.elements import said_places
+        from brisk_atlas.core.record.elements import stated_places
         from brisk_atlas.core.record.model import SECTIONS
 
         counts: dict[str, int] = {}
         if record is not None:
-            for place, _ in said_places(record):
+            for place, _ in stated_places(record):
                 section = section_of(str(place[0]))
                 counts[section] = counts.get(section, 0) + 1
         self.outline.show_sections(SECTIONS if record is not None else (), full, self._findings, counts)
@@ -492,7 +492,7 @@ class RecordPage(QWidget):
 
         shown = self.shown
         if shown is not None:
-            self._edit(lambda draft: draft.put(filled(draft.record, shown.told), "Fill from the data"))
+            self._edit(lambda draft: draft.put(filled(draft.record, shown.derived_record), "Fill from the data"))
 
     @property
     def undo_text(self) -> str:

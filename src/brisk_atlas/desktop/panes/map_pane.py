@@ -63,8 +63,8 @@ class MapPane(QWidget):
         title = PlainLabel("Map")
         title.setObjectName("heading")
         self._bar_row.addWidget(title)
-        self.said = PlainLabel("")
-        self.said.setObjectName("quiet")
+        self.message = PlainLabel("")
+        self.message.setObjectName("quiet")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -106,7 +106,7 @@ class MapPane(QWidget):
             button.setObjectName(command_id)
             self._bar_row.addWidget(button)
         self._bar_row.addStretch(1)
-        self._bar_row.addWidget(self.said)
+        self._bar_row.addWidget(self.message)
 
     @property
     def reach(self) -> float:
@@ -164,7 +164,9 @@ class MapPane(QWidget):
             self._faults = faults
             self.drawing_faults.emit(faults)
         notes = {k: v for frame in frames for k, v in frame.notes.items()}
-        self.said.setText("   ".join(f"{layer.name}: {notes[layer.id]}" for layer in work.layers if layer.id in notes))
+        self.message.setText(
+            "   ".join(f"{layer.name}: {notes[layer.id]}" for layer in work.layers if layer.id in notes)
+        )
         self._unfinished = {source for frame in frames for source in frame.unfinished}
         for layer in work.layers:
             if layer.ref in self._unfinished:

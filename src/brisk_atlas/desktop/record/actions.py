@@ -82,7 +82,7 @@ class RecordActions(QObject):
             self.session.fault(AtlasError(shown.ref, "nothing can be stored beside it", "Export the data first."))
             return
         standard = STANDARDS[standard_name]
-        record = standard.adapted(filled(Record(title=shown.ref.stem), shown.told))
+        record = standard.adapted(filled(Record(title=shown.ref.stem), shown.derived_record))
         document = written(standard, record, shown.ref.beside(shown.ref.name + standard.suffix))
         path = path_beside(shown.ref.path, document)
         try:

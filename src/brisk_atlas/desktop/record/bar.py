@@ -42,9 +42,9 @@ class RecordBar(QWidget):
         super().__init__()
         self.title = PlainLabel("")
         self.title.setObjectName("title")
-        self.said = PlainLabel("")
-        self.said.setObjectName("quiet")
-        self.said.setWordWrap(True)
+        self.message = PlainLabel("")
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
         self.records = QComboBox()
         self.records.setObjectName("record choice")
         self.records.setAccessibleName("Which record of the dataset")
@@ -81,8 +81,8 @@ class RecordBar(QWidget):
         self.everything.setCheckable(True)
         self.add = _button("Add another", "record add", "Another of what is chosen  (Insert)")
         self.remove = _button("Remove", "record remove", "What is chosen  (Delete)")
-        told = "Extent, reference system, counts, resolution, fields, format and size as the data tells them"
-        self.fill = _button("Fill from the data", "record fill", told)
+        text = "Extent, reference system, counts, resolution, fields, format and size as the data tells them"
+        self.fill = _button("Fill from the data", "record fill", text)
         self.fold = _button("Fold all", "record fold", "Fold or unfold everything")
         self.wrong = PlainLabel("")
         self.wrong.setObjectName("fault")
@@ -108,13 +108,13 @@ class RecordBar(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(first)
         column.addLayout(second)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         column.addWidget(self.tools)
 
     def say(self, words: str) -> None:
         """Say something of the record as a whole; nothing takes no room."""
-        self.said.setText(words)
-        self.said.setVisible(bool(words))
+        self.message.setText(words)
+        self.message.setVisible(bool(words))
 
     def show_tools(self, view: int, *, has_record: bool, can_edit: bool, is_data: bool, changed: bool) -> None:
         """Show the tools of a view, and those only that can be used."""

@@ -40,9 +40,9 @@ class ChecksList(QWidget):
         self._schema = ""
         self.heading = PlainLabel("Checks")
         self.heading.setObjectName("heading")
-        self.said = PlainLabel("")
-        self.said.setObjectName("quiet")
-        self.said.setWordWrap(True)
+        self.message = PlainLabel("")
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
         self.list = QListWidget()
         self.list.setObjectName("record checks")
         self.list.setAccessibleName("What is wrong with the record")
@@ -58,7 +58,7 @@ class ChecksList(QWidget):
         head.addWidget(self.heading)
         head.addStretch(1)
         column.addLayout(head)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         column.addWidget(self.list, 1)
         column.addWidget(self.schema)
         self.list.itemClicked.connect(self._clicked)
@@ -77,9 +77,9 @@ class ChecksList(QWidget):
 
         self._findings, self._schema = findings, schema
         counts = {s: sum(f.severity == s for f in findings) for s in SIGNS}
-        told = ", ".join(f"{n} {WORDS[s] if n != 1 else s}" for s, n in counts.items() if n) or "nothing is wrong"
+        found = ", ".join(f"{n} {WORDS[s] if n != 1 else s}" for s, n in counts.items() if n) or "nothing is wrong"
         self.heading.setText(f"Checks: {standard}" if standard else "Checks")
-        self.said.setText(f"{share}; {told}. {schema}".strip() if standard else share)
+        self.message.setText(f"{share}; {found}. {schema}".strip() if standard else share)
         self.schema.setVisible(has_schema)
         self.list.clear()
         t = self.theme

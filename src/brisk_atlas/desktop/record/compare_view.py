@@ -58,8 +58,8 @@ class CompareView(QWidget):
         self.take.setObjectName("take from B")
         self.take.setToolTip("Put B's value into record A; where B says nothing, A's goes")
         self.take.setEnabled(False)
-        self.said = PlainLabel("")
-        self.said.setObjectName("quiet")
+        self.message = PlainLabel("")
+        self.message.setObjectName("quiet")
         self.tree = QTreeWidget()
         self.tree.setObjectName("record compare")
         self.tree.setAccessibleName("Both records, element by element")
@@ -84,7 +84,7 @@ class CompareView(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(row)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         column.addWidget(self.tree, 1)
         self.other.activated.connect(lambda i: self.other_chosen.emit(int(self.other.itemData(i))))
         self.only.toggled.connect(lambda on: self._fill())
@@ -121,7 +121,7 @@ class CompareView(QWidget):
     def _fill(self) -> None:
         from brisk_atlas.core.curate.many import item_text
         from brisk_atlas.core.record.comparing import SAME
-        from brisk_atlas.core.record.elements import is_said
+        from brisk_atlas.core.record.elements import is_stated
         from brisk_atlas.core.record.values import shown
 
         self.tree.clear()
@@ -129,13 +129,13 @@ class CompareView(QWidget):
         differing = [row for row in self._rows if row.state != SAME]
         plain = sum(row.element.item is None for row in differing)
         if self._rows:
-            self.said.setText(
+            self.message.setText(
                 f"{plain} value{'s' if plain != 1 else ''} differ{'s' if plain == 1 else ''}"
                 if plain
                 else "Both say the same"
             )
         else:
-            self.said.setText("")
+            self.message.setText("")
         for row in self._rows:
             if self.only.isChecked() and row.state == SAME:
                 continue
@@ -149,7 +149,7 @@ class CompareView(QWidget):
                 head.setFlags(Qt.ItemFlag.ItemIsEnabled)
 
             def text(value: object, row: ElementComparison = row) -> str:
-                if not is_said(value):
+                if not is_stated(value):
                     return "not stated"
                 return item_text(value) if row.element.item else shown(row.element, value)
 
@@ -163,7 +163,7 @@ class CompareView(QWidget):
                     item.setForeground(column, QColor(t.quiet))
             elif row.state != SAME:
                 for column, value in ((1, row.a), (2, row.b)):
-                    item.setForeground(column, QColor(t.accent if is_said(value) else t.quiet))
+                    item.setForeground(column, QColor(t.accent if is_stated(value) else t.quiet))
                     wash = QColor(t.wash)
                     item.setBackground(column, wash)
             item.setForeground(3, QColor(t.quiet))

@@ -46,9 +46,9 @@ class ConvertForm(QDialog):
         self.report = QListWidget()
         self.report.setObjectName("convert report")
         self.report.setWordWrap(True)
-        self.said = PlainLabel("")
-        self.said.setObjectName("quiet")
-        self.said.setWordWrap(True)
+        self.message = PlainLabel("")
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
         self.target = QLineEdit()
         self.target.setObjectName("convert target")
         choose = QPushButton("…")
@@ -65,7 +65,7 @@ class ConvertForm(QDialog):
         form.addRow("File", where)
         column = QVBoxLayout(self)
         column.addLayout(form)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         column.addWidget(self.report, 1)
         row = QHBoxLayout()
         row.addStretch(1)
@@ -83,7 +83,7 @@ class ConvertForm(QDialog):
         self.target.setText(str(self.data.with_name(self.data.name + standard.suffix)))
         self.made = convert(self.document, standard, Path(self.target.text()))
         lost, moved, missing = len(self.made.lost), len(self.made.moved), len(self.made.missing)
-        self.said.setText(
+        self.message.setText(
             f"{lost} values have no place there, {moved} are said otherwise, {missing} are still missing."
         )
         self.report.clear()
@@ -102,9 +102,9 @@ class ConvertForm(QDialog):
         try:
             save(self.made.document, path)
         except AtlasError as error:
-            self.said.setText(str(error))
-            self.said.setObjectName("fault")
-            self.said.setStyle(self.said.style())
+            self.message.setText(str(error))
+            self.message.setObjectName("fault")
+            self.message.setStyle(self.message.style())
             return
         self.written = path
         self.accept()

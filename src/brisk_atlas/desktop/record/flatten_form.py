@@ -57,8 +57,8 @@ class FlattenForm(QDialog):
         self.preview = QTableWidget()
         self.preview.setObjectName("flatten preview")
         self.preview.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.said = PlainLabel("Choose element names; each becomes a table.")
-        self.said.setObjectName("quiet")
+        self.message = PlainLabel("Choose element names; each becomes a table.")
+        self.message.setObjectName("quiet")
         self.open_button = QPushButton("Open in Sheet")
         self.open_button.setAutoDefault(False)
         self.open_button.setObjectName("main")
@@ -79,7 +79,7 @@ class FlattenForm(QDialog):
         split.addWidget(right)
         split.setSizes([280, 720])
         row = QHBoxLayout()
-        row.addWidget(self.said, 1)
+        row.addWidget(self.message, 1)
         row.addWidget(self.export)
         row.addWidget(self.open_button)
         whole = QVBoxLayout(self)
@@ -98,7 +98,7 @@ class FlattenForm(QDialog):
     def _run(self, title: str, work: object, done: object) -> None:
         if self._job:
             self._job.cancel()
-        self._job = self.session.run(title, work, done, shown=False, failed=lambda e: self.said.setText(str(e)))  # type: ignore[arg-type]
+        self._job = self.session.run(title, work, done, shown=False, failed=lambda e: self.message.setText(str(e)))  # type: ignore[arg-type]
 
     def _named(self, kinds: list[ElementKind]) -> None:
         self.names.blockSignals(True)
@@ -136,7 +136,7 @@ class FlattenForm(QDialog):
         self.which.setCurrentIndex(found)
         self.which.blockSignals(False)
         rows = sum(len(flat.rows) for flat in tables)
-        self.said.setText(
+        self.message.setText(
             f"{len(tables)} table{'s' if len(tables) != 1 else ''}, {rows:,} rows"
             if tables
             else "Choose element names; each becomes a table."
@@ -178,7 +178,7 @@ class FlattenForm(QDialog):
         folder = QFileDialog.getExistingDirectory(self, "Write the tables into", str(self.path.parent))
         if folder:
             files = self.write_to(Path(folder))
-            self.said.setText(f"Written: {', '.join(file.name for file in files)}")
+            self.message.setText(f"Written: {', '.join(file.name for file in files)}")
 
 
 def _kinds(path: Path) -> list[ElementKind]:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.elements import Element, Place
 
 PLACE, LIST = Qt.ItemDataRole.UserRole + 13, Qt.ItemDataRole.UserRole + 14
-NOT_SAID, MISSING = "not stated", "missing"
+NOT_STATED, MISSING = "not stated", "missing"
 
 
 class FullTree(QTreeWidget):
@@ -118,17 +118,17 @@ class FullTree(QTreeWidget):
 
     def _add_element(self, parent: QTreeWidgetItem, element: Element, place: Place, value: Any) -> None:
         from brisk_atlas.core.record import obligation
-        from brisk_atlas.core.record.elements import is_said
+        from brisk_atlas.core.record.elements import is_stated
 
         held = bool(self._standard.places(element.id))
         needed = obligation(self._standard, element.id) if held else "optional"
-        said = is_said(value)
-        if not said and (not held or not (self.everything or needed == "mandatory" or place in self._findings)):
+        stated = is_stated(value)
+        if not stated and (not held or not (self.everything or needed == "mandatory" or place in self._findings)):
             return
         if element.several:
             for i, item in enumerate(value):
                 self._add_item(parent, element, (*place, i), item, needed, last=i == len(value) - 1)
-            if not said:
+            if not stated:
                 self._row(parent, element, place, "", needed, is_list=True)
         else:
             self._row(parent, element, place, value, needed)
@@ -151,28 +151,30 @@ class FullTree(QTreeWidget):
         self, parent: QTreeWidgetItem, element: Element, place: Place, value: Any, needed: str, is_list: bool = False
     ) -> QTreeWidgetItem:
         from brisk_atlas.core.curate.many import item_text
-        from brisk_atlas.core.record.elements import is_said
+        from brisk_atlas.core.record.elements import is_stated
         from brisk_atlas.core.record.values import shown
 
-        said, t = is_said(value), self.theme
-        has_parts = element.item is not None and not (is_list and not said)
+        stated, t = is_stated(value), self.theme
+        has_parts = element.item is not None and not (is_list and not stated)
         number = f" {place[-1] + 1}" if isinstance(place[-1], int) and place[-1] else ""
         name = self._standard.word_at(self._document.record, place) or element.label
         row = QTreeWidgetItem(parent, [name[:1].upper() + name[1:] + number])
         row.setToolTip(0, plain_tip("\n".join([element.label, *self._standard.places(element.id)[:2]])))
         row.setData(0, PLACE, place)
         row.setData(0, LIST, is_list)
-        text = item_text(value) if has_parts and said else shown(element, value) if said and not element.item else ""
-        row.setText(1, " ".join(text.split()) if has_parts else text or NOT_SAID)
-        if has_parts or not said:
+        text = (
+            item_text(value) if has_parts and stated else shown(element, value) if stated and not element.item else ""
+        )
+        row.setText(1, " ".join(text.split()) if has_parts else text or NOT_STATED)
+        if has_parts or not stated:
             row.setForeground(1, QColor(t.quiet))
-        if not said:
+        if not stated:
             font = QFont(self.font())
             font.setItalic(True)
             row.setFont(1, font)
-        self._mark(row, place, said, needed)
+        self._mark(row, place, stated, needed)
         if not has_parts:
-            plain = "" if value is None or not said else f"{value:.10g}" if isinstance(value, float) else str(value)
+            plain = "" if value is None or not stated else f"{value:.10g}" if isinstance(value, float) else str(value)
             row.setData(1, TEXT, plain)
             if element.item is None:
                 row.setData(1, ELEMENT, element)
@@ -181,25 +183,25 @@ class FullTree(QTreeWidget):
         self._items[place] = row
         return row
 
-    def _mark(self, row: QTreeWidgetItem, place: Place, said: bool, needed: str) -> None:
+    def _mark(self, row: QTreeWidgetItem, place: Place, stated: bool, needed: str) -> None:
         """Say in the last column what is to be known: missing, wrong, told by the data."""
         t, finding = self.theme, self._findings.get(place)
         if finding is not None:
             gaps = {"fault": MISSING, "caution": "recommended", "note": "optional"}
             wrongs = {"fault": "wrong", "caution": "look at it", "note": "note"}
-            word = (wrongs if said else gaps)[finding.severity]
+            word = (wrongs if stated else gaps)[finding.severity]
             colour = {"fault": t.fault, "caution": t.caution}.get(finding.severity, t.quiet)
             row.setText(2, word)
             row.setToolTip(2, plain_tip(finding.reason))
             row.setToolTip(1, plain_tip(finding.reason))
             row.setForeground(2, QBrush(QColor(colour)))
-            if not said:
+            if not stated:
                 row.setForeground(0, QBrush(QColor(colour)))
         elif place in self._derived:
             row.setText(2, "from the data")
             row.setForeground(2, QBrush(QColor(t.second)))
         elif needed != "optional" and len(place) <= 2:
-            row.setText(2, needed if not said else "")
+            row.setText(2, needed if not stated else "")
             row.setForeground(2, QBrush(QColor(t.quiet)))
 
     def _remember_open(self) -> None:

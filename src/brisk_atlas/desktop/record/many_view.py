@@ -152,8 +152,8 @@ class ManyView(QWidget):
         side.setDefaultSectionSize(24)
         self.where = PlainLabel("No folder chosen")
         self.where.setObjectName("title")
-        self.said = PlainLabel("")
-        self.said.setObjectName("quiet")
+        self.message = PlainLabel("")
+        self.message.setObjectName("quiet")
         self.choose = QPushButton("Folder…")
         self.back = QPushButton("Back to one record")
         self.back.setObjectName("many back")
@@ -209,7 +209,7 @@ class ManyView(QWidget):
         top.addWidget(self.choose)
         top.addWidget(self.back)
         low = QHBoxLayout()
-        low.addWidget(self.said, 1)
+        low.addWidget(self.message, 1)
         for button in (self.template, self.catalogue, self.export):
             low.addWidget(button)
         rows.addLayout(top)
@@ -287,7 +287,7 @@ class ManyView(QWidget):
         chosen, standard = self.chosen(), STANDARDS.get(self.standard.currentText())
         self.where.setText(folder.name)
         self.where.setToolTip(plain_tip(str(folder)))
-        self.said.setText("Reading…")
+        self.message.setText("Reading…")
         self.model.theme = self.theme
         self.model.begin(columns(chosen), folder)
         self._fit_columns()
@@ -328,8 +328,8 @@ class ManyView(QWidget):
         without = sum(not row.standard and not row.error for row in rows)
         shares = [row.complete for row in with_record if row.complete is not None]
         mean = f", {sum(shares) / len(shares):.0%} complete on average" if shares else ""
-        told = f"{len(with_record):,} records{mean}; {without:,} datasets without one"
-        self.said.setText(told + (f"; {bad:,} that cannot be read" if bad else ""))
+        text = f"{len(with_record):,} records{mean}; {without:,} datasets without one"
+        self.message.setText(text + (f"; {bad:,} that cannot be read" if bad else ""))
         self.table.setColumnHidden(self.model.columnCount() - 1, not bad)
 
     # What to do with them
@@ -374,7 +374,7 @@ class ManyView(QWidget):
             return writer(rows, chosen, path, base)
 
         self._job = self.session.run(
-            f"Writing {path.name}", work, lambda count: self.said.setText(f"Written: {path.name}, {count:,} rows")
+            f"Writing {path.name}", work, lambda count: self.message.setText(f"Written: {path.name}, {count:,} rows")
         )
 
     def _catalogue(self) -> None:
@@ -398,7 +398,7 @@ class ManyView(QWidget):
             return failed
 
         def done(failed: list[str]) -> None:
-            self.said.setText(f"Written: {path.name}" + (f"; left out: {'; '.join(failed[:2])}" if failed else ""))
+            self.message.setText(f"Written: {path.name}" + (f"; left out: {'; '.join(failed[:2])}" if failed else ""))
 
         self._job = self.session.run(f"Writing {path.name}", work, done)
 

@@ -35,7 +35,7 @@ class _RowPainter(QStyledItemDelegate):
         if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(box, QColor(t.wash))
         data = index.data  # type: ignore[attr-defined]
-        said, asked, faults, count = (data(role) or 0 for role in (_SAID, _ASKED, _FAULTS, _COUNT))
+        stated, asked, faults, count = (data(role) or 0 for role in (_SAID, _ASKED, _FAULTS, _COUNT))
         painter.setPen(QColor(t.ink if count or asked else t.quiet))
         painter.drawText(
             box.adjusted(10, 4, -10, -18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, data(0)
@@ -44,7 +44,7 @@ class _RowPainter(QStyledItemDelegate):
         small.setPixelSize(11)
         painter.save()
         painter.setFont(small)
-        words = f"{said} of {asked}" if asked else ("filled in" if count else "empty")
+        words = f"{stated} of {asked}" if asked else ("filled in" if count else "empty")
         if faults:
             words += f" · {faults} fault{'s' if faults != 1 else ''}"
         painter.setPen(QColor(t.fault if faults else t.quiet))
@@ -56,8 +56,8 @@ class _RowPainter(QStyledItemDelegate):
         if asked:
             bar = QRectF(box.left() + 10, box.top() + 27, BAR_PX, 5)
             painter.fillRect(bar, QColor(t.rule))
-            bar.setWidth(BAR_PX * said / asked)
-            painter.fillRect(bar, QColor(t.good if said == asked else t.caution if not faults else t.fault))
+            bar.setWidth(BAR_PX * stated / asked)
+            painter.fillRect(bar, QColor(t.good if stated == asked else t.caution if not faults else t.fault))
         painter.setPen(QPen(QColor(t.rule), 1))
         painter.drawLine(box.bottomLeft(), box.bottomRight())
 
@@ -86,7 +86,7 @@ class Outline(QListWidget):
         """Show sections with `counts` of what each says."""
         from brisk_atlas.core.record.checks import section_of
 
-        shares = {name: (said, asked) for name, said, asked in full.sections} if full else {}
+        shares = {name: (stated, asked) for name, stated, asked in full.sections} if full else {}
         faults: dict[str, int] = {}
         for finding in findings:
             if finding.severity == "fault" and finding.place:
@@ -97,12 +97,12 @@ class Outline(QListWidget):
         self.clear()
         for name in names:
             item = QListWidgetItem(name)
-            said, asked = shares.get(name, (0, 0))
-            item.setData(_SAID, said)
+            stated, asked = shares.get(name, (0, 0))
+            item.setData(_SAID, stated)
             item.setData(_ASKED, asked)
             item.setData(_FAULTS, faults.get(name, 0))
             item.setData(_COUNT, counts.get(name, 0))
-            state = f"{said} of {asked} filled in" if asked else "filled in" if counts.get(name) else "empty"
+            state = f"{stated} of {asked} filled in" if asked else "filled in" if counts.get(name) else "empty"
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{name}, {state}, {faults.get(name, 0)} faults")
             self.addItem(item)
             if name == kept:

@@ -19,7 +19,7 @@ class Shown:
     ref: DataRef
     kept: list[RecordLocation]
     failed: list[UnreadRecord]
-    told: Record
+    derived_record: Record
     derived: list[Section]
     is_data: bool
     number: int = 0
@@ -51,7 +51,7 @@ def findings_of(shown: Shown, standard: Standard) -> list[Finding]:
     draft = shown.draft
     if draft is None:
         return []
-    against = contradictions(draft.record, shown.told) if shown.is_data else []
+    against = contradictions(draft.record, shown.derived_record) if shown.is_data else []
     return [*check(draft.record, standard), *against]
 
 
@@ -60,4 +60,4 @@ def derived_in(shown: Shown) -> set[Place]:
     from brisk_atlas.core.curate.derived import derived_places
 
     draft = shown.draft
-    return derived_places(draft.record, shown.told) if draft and shown.is_data else set()
+    return derived_places(draft.record, shown.derived_record) if draft and shown.is_data else set()

@@ -60,14 +60,14 @@ class SaveTemplateForm(QDialog):
             usual = name in USUAL
             item.setCheckState(Qt.CheckState.Checked if usual else Qt.CheckState.Unchecked)
             self.elements.addItem(item)
-        self.said = PlainLabel("What is the same in every record of yours. What the data tells is never part of it.")
-        self.said.setObjectName("quiet")
-        self.said.setWordWrap(True)
+        self.message = PlainLabel("What is the same in every record of yours. What the data tells is never part of it.")
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
         self.save = QPushButton("Save the template…")
         self.save.setAutoDefault(False)
         self.save.setObjectName("main")
         column = QVBoxLayout(self)
-        column.addWidget(self.said)
+        column.addWidget(self.message)
         column.addWidget(self.elements, 1)
         column.addWidget(self.save)
         self.save.clicked.connect(self._ask)
@@ -96,7 +96,7 @@ class SaveTemplateForm(QDialog):
         try:
             save(made, path, over=True)
         except AtlasError as error:
-            self.said.setText(str(error))
+            self.message.setText(str(error))
             return
         self.accept()
 
@@ -137,9 +137,9 @@ class ApplyTemplateForm(QDialog):
         header.setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         header.setStretchLastSection(False)
         header.resizeSection(0, 260)
-        self.said = PlainLabel("Choose a template to see what it changes.")
-        self.said.setObjectName("quiet")
-        self.said.setWordWrap(True)
+        self.message = PlainLabel("Choose a template to see what it changes.")
+        self.message.setObjectName("quiet")
+        self.message.setWordWrap(True)
         self.go = QPushButton("Save these changes")
         self.go.setAutoDefault(False)
         self.go.setObjectName("main")
@@ -153,7 +153,7 @@ class ApplyTemplateForm(QDialog):
         second.addWidget(self.replace)
         second.addStretch(1)
         last = QHBoxLayout()
-        last.addWidget(self.said, 1)
+        last.addWidget(self.message, 1)
         last.addWidget(self.go)
         column = QVBoxLayout(self)
         for layout in (first, second):
@@ -191,13 +191,13 @@ class ApplyTemplateForm(QDialog):
         if self._job:
             self._job.cancel()
         self.go.setEnabled(False)
-        self.said.setText("Looking at what it changes…")
+        self.message.setText("Looking at what it changes…")
         self._job = self.session.run(
             "Looking at the template",
             work,
             self._planned,
             shown=False,
-            failed=lambda error: self.said.setText(str(error)),
+            failed=lambda error: self.message.setText(str(error)),
         )
 
     def _planned(self, plans: list[Plan]) -> None:
@@ -216,8 +216,8 @@ class ApplyTemplateForm(QDialog):
                 row.setToolTip(2, plain_tip(short(change.after)))
             top.setExpanded(bool(plan.changes))
         bad = sum(bool(plan.error) for plan in plans)
-        told = f"{len(changing)} of {len(plans)} records change"
-        self.said.setText(told + (f"; {bad} could not be read" if bad else "") + ". Nothing is written yet.")
+        text = f"{len(changing)} of {len(plans)} records change"
+        self.message.setText(text + (f"; {bad} could not be read" if bad else "") + ". Nothing is written yet.")
         self.go.setEnabled(bool(changing))
 
     def _save(self) -> None:
@@ -237,7 +237,7 @@ class ApplyTemplateForm(QDialog):
         def done(found: tuple[int, list[str]]) -> None:
             self.saved, failed = found
             if failed:
-                self.said.setText(f"{self.saved} saved; not saved: {'; '.join(failed[:3])}")
+                self.message.setText(f"{self.saved} saved; not saved: {'; '.join(failed[:3])}")
                 self.go.setEnabled(False)
             else:
                 self.accept()

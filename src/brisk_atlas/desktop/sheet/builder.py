@@ -194,8 +194,8 @@ class Builder(QDialog):
             for k in range(top.childCount()):
                 item = top.child(k)
                 assert item is not None
-                said = f"{item.text(0)} {item.toolTip(0)}".lower()
-                item.setHidden(not all(word in said for word in words))
+                stated = f"{item.text(0)} {item.toolTip(0)}".lower()
+                item.setHidden(not all(word in stated for word in words))
                 found += not item.isHidden()
             top.setHidden(not found)
             if words:

@@ -359,16 +359,16 @@ class SheetDrawer(QWidget):
         self._sum_up()
 
     def _aliases(self) -> dict[str, str]:
-        return {name: said.alias for name, said in self.words.items() if said.alias}
+        return {name: stated.alias for name, stated in self.words.items() if stated.alias}
 
     def _tell(self) -> None:
         sheet, layer = self.sheet, self.layer
         if sheet is None or layer is None:
             return
         whole, shown = sheet.table.num_rows, len(sheet)
-        told = f"{shown:,} of {whole:,} rows" if shown != whole else f"{whole:,} rows"
+        text = f"{shown:,} of {whole:,} rows" if shown != whole else f"{whole:,} rows"
         edits = len(self.grid.changed_cells)
-        self.count.setText(told + (f" · {edits:,} edited" if edits else ""))
+        self.count.setText(text + (f" · {edits:,} edited" if edits else ""))
         from brisk_atlas.core.rows.filters import words_of
 
         lines = [words_of(f) for f in layer.rows.filters]
@@ -392,14 +392,14 @@ class SheetDrawer(QWidget):
         def work(job: Job) -> tuple[dict, dict]:
             import numpy as np
 
-            counts, told = {}, {}
+            counts, result = {}, {}
             for field in bars:
                 job.check()
                 found = sheet.distribution(field)
                 counts[field] = np.zeros(0) if found is None else found
             for field in sums:
-                told[field] = sheet.summary(field, job.check)
-            return told, counts
+                result[field] = sheet.summary(field, job.check)
+            return result, counts
 
         def done(found: tuple[dict, dict]) -> None:
             if self._summed == key:
@@ -511,8 +511,8 @@ class SheetDrawer(QWidget):
         self._syncing = True
         chosen = tuple(rows)
         if len(chosen) >= MOST_PICKED:
-            told = f"Only {MOST_PICKED:,} rows are picked at once. Filter them, or export all that show."
-            self.session.noticed.emit("fault", told, "")
+            text = f"Only {MOST_PICKED:,} rows are picked at once. Filter them, or export all that show."
+            self.session.noticed.emit("fault", text, "")
         self.session.work.pick(Picks(self.layer_id, chosen) if chosen else None)
         self._syncing = False
         self.tools.show_series()

@@ -97,15 +97,15 @@ class FieldsForm(QDialog):
     def _find(self, text: str) -> None:
         words = text.lower().split()
         for item in self._items():
-            said = f"{item.text()} {item.toolTip()}".lower()
-            item.setHidden(not all(word in said for word in words))
+            stated = f"{item.text()} {item.toolTip()}".lower()
+            item.setHidden(not all(word in stated for word in words))
         self._tell()
 
     def _tell(self) -> None:
         ticked = sum(i.checkState() == Qt.CheckState.Checked for i in self._items())
         found = sum(not i.isHidden() for i in self._items())
-        told = f"{ticked:,} of {len(self.names):,} shown"
-        self.count.setText(told + (f", {found:,} found" if found < len(self.names) else ""))
+        text = f"{ticked:,} of {len(self.names):,} shown"
+        self.count.setText(text + (f", {found:,} found" if found < len(self.names) else ""))
 
     def _tick(self, on: bool) -> None:
         for item in self._items():

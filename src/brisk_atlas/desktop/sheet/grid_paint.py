@@ -160,15 +160,15 @@ class GridPaint:
 
         g, t = self.grid, self.grid.theme
         column = g.columns.all[number]
-        said = g.summaries.get(column.field)
+        s = g.summaries.get(column.field)
         rect = g.cell_rect(0, number)
         painter.setPen(QColor(t.rule))
         painter.drawLine(rect.left(), top, rect.right(), top)
         painter.drawLine(rect.right(), top, rect.right(), top + g.foot_height)
-        if said is None:
+        if s is None:
             return
         painter.setFont(mono_font(11))
-        values = (said.count, said.missing, said.distinct, said.minimum, said.mean, said.maximum, said.total)
+        values = (s.count, s.missing, s.distinct, s.minimum, s.mean, s.maximum, s.total)
         for line, value in enumerate(values):
             if value is None:
                 continue

@@ -52,9 +52,9 @@ class ReplaceForm(QDialog):
         self.new.setObjectName("replace with")
         self.whole = QCheckBox("only where it is the whole value")
         self.whole.setObjectName("whole")
-        self.told = PlainLabel(f"among the {len(sheet):,} rows that show")
-        self.told.setObjectName("quiet")
-        self.told.setWordWrap(True)
+        self.hint = PlainLabel(f"among the {len(sheet):,} rows that show")
+        self.hint.setObjectName("quiet")
+        self.hint.setWordWrap(True)
         self.use = QPushButton("Replace all")
         self.use.setObjectName("main")
         self.use.clicked.connect(self._replace)
@@ -66,7 +66,7 @@ class ReplaceForm(QDialog):
         close = QPushButton("Close")
         close.clicked.connect(self.accept)
         end = QHBoxLayout()
-        end.addWidget(self.told, 1)
+        end.addWidget(self.hint, 1)
         end.addWidget(close)
         end.addWidget(self.use)
         column = QVBoxLayout(self)
@@ -76,7 +76,7 @@ class ReplaceForm(QDialog):
     def _replace(self) -> None:
         field, find, new, whole = self.field.currentText(), self.old.text(), self.new.text(), self.whole.isChecked()
         if not find:
-            self.told.setText("Say what to find.")
+            self.hint.setText("Say what to find.")
             return
 
         def work(job: Job) -> Edit | None:
@@ -90,14 +90,14 @@ class ReplaceForm(QDialog):
         from brisk_atlas.core.rows.editing import state_of
 
         if edit is None:
-            self.told.setText("nothing found")
+            self.hint.setText("nothing found")
             return
         dataset = self.session.dataset_of(self.layer)
         before = self.layer.rows.edited_from or (state_of(dataset.members) if dataset else ())
         look = replace(self.layer.rows, edits=(*self.layer.rows.edits, edit), edited_from=before)
         self.look_changed.emit(f"replace in {edit.field}", look)
         self.layer = replace(self.layer, rows=look)
-        self.told.setText(f"replaced in {len(edit.rows):,} row{'s' if len(edit.rows) != 1 else ''}")
+        self.hint.setText(f"replaced in {len(edit.rows):,} row{'s' if len(edit.rows) != 1 else ''}")
 
     def _fail(self, error: BaseException) -> None:
-        self.told.setText(f"{error.reason}. {error.remedy}" if isinstance(error, AtlasError) else str(error))
+        self.hint.setText(f"{error.reason}. {error.remedy}" if isinstance(error, AtlasError) else str(error))

@@ -124,8 +124,8 @@ class SheetTools(QObject):
         if layer is None or sheet is None:
             return
         about = {
-            name: " · ".join(v for v in (said.alias, said.description, said.unit) if v)
-            for name, said in self.words.items()
+            name: " · ".join(v for v in (stated.alias, stated.description, stated.unit) if v)
+            for name, stated in self.words.items()
         }
         self.form = FieldsForm(layer.rows, sheet.columns, about, self.window)
         self.form.look_changed.connect(self.look_changed)

@@ -64,12 +64,12 @@ class Term:
 
 def words_of(graph: Graph, subject: Node, predicate: URIRef) -> str:
     """Return a text with its translations; the one without a language, or the first, is the text."""
-    said = [(o.language or "", tidy(str(o))) for o in graph.objects(subject, predicate) if isinstance(o, Literal)]
-    said = sorted((pair for pair in said if pair[1]), key=lambda pair: (pair[0] != "", pair[0] != "en", pair[0]))
-    if not said:
+    lines = [(o.language or "", tidy(str(o))) for o in graph.objects(subject, predicate) if isinstance(o, Literal)]
+    lines = sorted((pair for pair in lines if pair[1]), key=lambda pair: (pair[0] != "", pair[0] != "en", pair[0]))
+    if not lines:
         return ""
-    also = tuple(pair for pair in said[1:] if pair[0])
-    return Words(said[0][1], also) if also else said[0][1]
+    also = tuple(pair for pair in lines[1:] if pair[0])
+    return Words(lines[0][1], also) if also else lines[0][1]
 
 
 def say(graph: Graph, subject: Node, predicate: URIRef, text: str) -> None:
@@ -98,8 +98,8 @@ def _coded(field: str, predicate: URIRef, table: str, codes: dict[str, str] | No
     back = {entry: code for code, entry in (codes or {}).items()}
 
     def read(graph: Graph, subject: Node) -> str:
-        told = next((str(o).rstrip("/").rpartition("/")[2] for o in graph.objects(subject, predicate)), "")
-        return back.get(told, told if codes else told.lower())
+        found = next((str(o).rstrip("/").rpartition("/")[2] for o in graph.objects(subject, predicate)), "")
+        return back.get(found, found if codes else found.lower())
 
     def write(graph: Graph, subject: Node, value: str) -> None:
         entry = codes.get(value, value) if codes else value.upper()
@@ -154,14 +154,14 @@ def _contact_points() -> Term:
     def read(graph: Graph, subject: Node) -> tuple[Contact, ...]:
         found = []
         for point in graph.objects(subject, DCAT.contactPoint):
-            said: dict[str, Any] = {name: words_of(graph, point, p) for name, p in simple.items()}
-            said["email"] = _first_uri(graph, point, VCARD.hasEmail).removeprefix("mailto:")
-            said["phone"] = _first_uri(graph, point, VCARD.hasTelephone).removeprefix("tel:")
-            said["link"] = _first_uri(graph, point, VCARD.hasURL)
-            if said["person"] == said["organisation"]:
-                said["person"] = ""
-            if any(said.values()):
-                found.append(Contact(role="pointOfContact", **said))
+            stored: dict[str, Any] = {name: words_of(graph, point, p) for name, p in simple.items()}
+            stored["email"] = _first_uri(graph, point, VCARD.hasEmail).removeprefix("mailto:")
+            stored["phone"] = _first_uri(graph, point, VCARD.hasTelephone).removeprefix("tel:")
+            stored["link"] = _first_uri(graph, point, VCARD.hasURL)
+            if stored["person"] == stored["organisation"]:
+                stored["person"] = ""
+            if any(stored.values()):
+                found.append(Contact(role="pointOfContact", **stored))
         return tuple(sorted(found, key=repr))
 
     def write(graph: Graph, subject: Node, values: tuple[Contact, ...]) -> None:
@@ -216,8 +216,8 @@ def _write_keywords(graph: Graph, subject: Node, values: tuple[KeywordSet, ...])
 def _read_boxes(graph: Graph, subject: Node) -> tuple[Box, ...]:
     found = []
     for place in graph.objects(subject, DCTERMS.spatial):
-        for told in (*graph.objects(place, DCAT.bbox), *graph.objects(place, LOCN.geometry)):
-            ring = _POLYGON.search(str(told))
+        for result in (*graph.objects(place, DCAT.bbox), *graph.objects(place, LOCN.geometry)):
+            ring = _POLYGON.search(str(result))
             corners = [tuple(map(number_in, pair.split())) for pair in ring[1].split(",")] if ring else []
             if len(corners) >= 4 and all(len(c) == 2 and None not in c for c in corners):
                 xs, ys = [c[0] for c in corners], [c[1] for c in corners]
@@ -261,8 +261,8 @@ def _write_times(graph: Graph, subject: Node, values: tuple[Period, ...]) -> Non
 
 
 def _read_systems(graph: Graph, subject: Node) -> tuple[System, ...]:
-    told = sorted(str(o) for o in graph.objects(subject, DCTERMS.conformsTo))
-    return tuple(System(t.removeprefix(EPSG), "EPSG") for t in told if t.startswith(EPSG))
+    lines = sorted(str(o) for o in graph.objects(subject, DCTERMS.conformsTo))
+    return tuple(System(t.removeprefix(EPSG), "EPSG") for t in lines if t.startswith(EPSG))
 
 
 def _write_systems(graph: Graph, subject: Node, values: tuple[System, ...]) -> None:
@@ -274,29 +274,29 @@ def _write_systems(graph: Graph, subject: Node, values: tuple[System, ...]) -> N
 
 
 def _read_distances(graph: Graph, subject: Node) -> tuple[Measure, ...]:
-    told = sorted(
+    lines = sorted(
         n for o in graph.objects(subject, DCAT.spatialResolutionInMeters) if (n := number_in(str(o))) is not None
     )
-    return tuple(Measure(float(n), "m") for n in told)
+    return tuple(Measure(float(n), "m") for n in lines)
 
 
 def _write_distances(graph: Graph, subject: Node, values: tuple[Measure, ...]) -> None:
     for distance in values:
         if distance.unit in ("m", "metre", "metres") and distance.value is not None:
-            told = Literal(plain_number(distance.value), datatype=XSD.decimal, normalize=False)
-            graph.add((subject, DCAT.spatialResolutionInMeters, told))
+            found = Literal(plain_number(distance.value), datatype=XSD.decimal, normalize=False)
+            graph.add((subject, DCAT.spatialResolutionInMeters, found))
 
 
 def _statement(predicate: URIRef, kind: URIRef, read: Callable, write: Callable, field: str, *parts: str) -> Term:
     """Return a field said in the label of a node of its own."""
 
     def said(graph: Graph, subject: Node) -> Any:
-        told = []
+        lines = []
         for o in graph.objects(subject, predicate):
             text = tidy(str(o)) if isinstance(o, Literal) else ""
             text = text or words_of(graph, o, RDFS.label) or words_of(graph, o, SKOS.prefLabel)
-            told.append(text or (str(o) if isinstance(o, URIRef) else ""))
-        return read(sorted(t for t in told if t))
+            lines.append(text or (str(o) if isinstance(o, URIRef) else ""))
+        return read(sorted(t for t in lines if t))
 
     def add(graph: Graph, subject: Node, value: Any) -> None:
         for text in write(value):
@@ -443,12 +443,12 @@ def datasets_in(graph: Graph) -> list[Node]:
 
 def record_in(graph: Graph, subject: Node) -> Record:
     """Return what a graph says of a dataset."""
-    said: dict[str, Any] = {}
+    values: dict[str, Any] = {}
     for term in TERMS:
         value = term.read(graph, subject)
-        before = said.get(term.field)
-        said[term.field] = before + value if isinstance(before, tuple) else before or value
-    return replace(Record(), **said)
+        before = values.get(term.field)
+        values[term.field] = before + value if isinstance(before, tuple) else before or value
+    return replace(Record(), **values)
 
 
 def put_record(graph: Graph, subject: Node, old: Record, new: Record) -> None:

@@ -25,8 +25,8 @@ class BoxText(Codec):
     parts = ("west", "south", "east", "north")
 
     def read(self, element: etree._Element) -> Box | None:
-        said = {side.removesuffix("limit"): number_in(n) for side, n in _BOX.findall(tidy(element.text).lower())}
-        return Box(**said) if len(said) == 4 else None
+        values = {side.removesuffix("limit"): number_in(n) for side, n in _BOX.findall(tidy(element.text).lower())}
+        return Box(**values) if len(values) == 4 else None
 
     def write(self, element: etree._Element, value: Box) -> None:
         sides = {name: getattr(value, name) for name in ("north", "east", "south", "west")}
@@ -43,19 +43,19 @@ class PeriodText(Codec):
     parts = ("begin", "end")
 
     def read(self, element: etree._Element) -> Period | None:
-        told = tidy(element.text)
-        said = {name: day.strip() for name, day in _PERIOD.findall(told)}
-        if said:
-            return Period(said.get("start", ""), said.get("end", ""))
-        return Period(told, told) if told else None
+        found = tidy(element.text)
+        values = {name: day.strip() for name, day in _PERIOD.findall(found)}
+        if values:
+            return Period(values.get("start", ""), values.get("end", ""))
+        return Period(found, found) if found else None
 
     def write(self, element: etree._Element, value: Period) -> None:
         ends = [f"{n}={v}" for n, v in (("start", value.begin), ("end", value.end)) if v]
         element.text = "; ".join([*ends, "scheme=W3C-DTF"])
 
     def representable(self, value: Period) -> Period | None:
-        told = Period(value.begin.replace(";", ","), value.end.replace(";", ","))
-        return told if told != Period() else None
+        found = Period(value.begin.replace(";", ","), value.end.replace(";", ","))
+        return found if found != Period() else None
 
 
 class Kind(OwnText):

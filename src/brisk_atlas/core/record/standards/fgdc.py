@@ -95,8 +95,8 @@ class Text(OwnText):
     """The text of an element; the standard's word for not known says nothing."""
 
     def read(self, element: etree._Element) -> str | None:
-        told = tidy(element.text)
-        return None if told == NOT_KNOWN else told or None
+        found = tidy(element.text)
+        return None if found == NOT_KNOWN else found or None
 
     def representable(self, value: str) -> str:
         return "" if value == NOT_KNOWN else str(value)
@@ -133,12 +133,12 @@ class Day(Codec):
         element.text = day.replace("-", "") if re.fullmatch(r"\d{4}(-\d\d){0,2}", day) else day
 
     def representable(self, value: str) -> str:
-        told = value[:10] if re.match(r"\d{4}-\d\d-\d\dT", value) else value
-        if re.fullmatch(r"\d{8}", told):
-            return f"{told[:4]}-{told[4:6]}-{told[6:]}"
-        if re.fullmatch(r"\d{6}", told):
-            return f"{told[:4]}-{told[4:]}"
-        return "" if told == NOT_KNOWN else told
+        found = value[:10] if re.match(r"\d{4}-\d\d-\d\dT", value) else value
+        if re.fullmatch(r"\d{8}", found):
+            return f"{found[:4]}-{found[4:6]}-{found[6:]}"
+        if re.fullmatch(r"\d{6}", found):
+            return f"{found[:4]}-{found[4:]}"
+        return "" if found == NOT_KNOWN else found
 
 
 class When(Codec):
@@ -168,8 +168,8 @@ class When(Codec):
             child.text = child.text or NOT_KNOWN
 
     def representable(self, value: Period) -> Period | None:
-        told = Period(DAY.representable(value.begin), DAY.representable(value.end))
-        return told if told != Period() else None
+        found = Period(DAY.representable(value.begin), DAY.representable(value.end))
+        return found if found != Period() else None
 
 
 class Figure(OwnNumber):
@@ -183,8 +183,8 @@ class Thesaurus(Text):
     """The list that keywords come from; None is the standard's word for no list."""
 
     def read(self, element: etree._Element) -> str | None:
-        told = super().read(element)
-        return None if told == NO_THESAURUS else told
+        found = super().read(element)
+        return None if found == NO_THESAURUS else found
 
     def representable(self, value: str) -> str:
         return "" if value == NO_THESAURUS else super().representable(value)
@@ -504,8 +504,8 @@ def _not_known(element: etree._Element) -> bool:
 
 
 def _says_not_known(element: etree._Element) -> bool:
-    told = {word for word in element.itertext() if word.strip()}
-    return {word.strip() for word in told} <= {NOT_KNOWN, *_DEFAULTS.values()} and (bool(told) or len(element) > 0)
+    found = {word for word in element.itertext() if word.strip()}
+    return {word.strip() for word in found} <= {NOT_KNOWN, *_DEFAULTS.values()} and (bool(found) or len(element) > 0)
 
 
 GRAMMAR = Grammar({}, order_of_fgdc, needs_of_fgdc, _not_known, _says_not_known)

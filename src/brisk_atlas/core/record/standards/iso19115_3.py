@@ -90,8 +90,8 @@ class Number(Codec):
 
     def read(self, element: etree._Element) -> str | None:
         kind = element.find("{*}numberType")
-        said = self.code.read(kind) if kind is not None else None
-        if (said or "voice") != self.kind:
+        stated = self.code.read(kind) if kind is not None else None
+        if (stated or "voice") != self.kind:
             return NOT_MINE
         number = element.find("{*}number")
         return TEXT.read(number) if number is not None else None
