@@ -14,6 +14,7 @@ from rasterio.transform import from_bounds
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.inspect import Where, statistics, summarise
 from brisk_atlas.core.inspect.measured import measure
+from brisk_atlas.core.inspect.statistics import summary_readings
 from brisk_atlas.core.inspect.zonal import zonal_table
 from brisk_atlas.core.kinds import first_style
 from brisk_atlas.core.kinds.asking import names_of, probe, statistics_of
@@ -223,3 +224,12 @@ def test_summary_leaves_out_what_is_unknown():
     assert (summary.count, summary.minimum, summary.mean, summary.maximum, summary.missing) == (2, 1, 2, 3, 2)
     assert summary.counts.sum() == 2 and summarise(np.array([np.nan])) is None
     assert pa.table({"counts": summary.counts}).num_rows == 64
+
+
+def test_years_are_written_without_separators(cache, data):
+    flows = layer(cache, data / "tolvane_survey.gpkg", "lava_flows")
+    summary, unit = statistics_of(cache, flows, "year")
+    texts = {value.label: value.text for value in summary_readings("year", summary, unit)}
+    assert texts["maximum"] == "2031" and "," not in texts["mean"]
+    summary, unit = statistics_of(cache, flows, "volume_m3")
+    assert "," in {value.label: value.text for value in summary_readings("volume_m3", summary, unit)}["maximum"]

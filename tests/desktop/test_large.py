@@ -89,9 +89,9 @@ def test_a_stream_says_what_is_left_out_and_has_all_its_rows(driver, tmp_path, m
     driver.settle()
     drawer = driver.window.desk.sheet
     assert len(drawer.sheet) == 4000 and drawer.sheet.values(3998, 2, ["n"])["n"] == [3998, 3999]
-    assert "not tied to the map" in drawer.count.toolTip() and not drawer.tools.button["go"].isEnabled()
-    driver.type(drawer.filter, "n % 2 = 0")
-    assert drawer.count.text() == "2,000 of 4,000 rows"
+    assert "not tied to the map" in drawer.filter_line.count.toolTip() and not drawer.tools.button["go"].isEnabled()
+    driver.type(drawer.filter_line.edit, "n % 2 = 0")
+    assert drawer.filter_line.count.text() == "2,000 of 4,000 rows"
 
 
 def test_a_frame_that_is_not_finished_lies_over_the_last_whole_one(demo_driver):

@@ -18,6 +18,7 @@ from brisk_atlas import demo
 from brisk_atlas.core.draw import ramps
 from brisk_atlas.core.model import ComputedField
 from brisk_atlas.core.workspace import Picks
+from brisk_atlas.desktop.sheet.drawer import Scope
 
 CTRL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier,
@@ -124,43 +125,43 @@ def test_all_picked_and_in_view(hand):
     d = hand.d
     hand.cell(0, "year")
     hand.cell(5, "year", CTRL)
-    d.click(hand.drawer.scopes["picked"])
-    assert hand.drawer.count.text() == "2 of 13 rows" and hand.drawer.sheet.order.tolist() == [0, 5]
-    d.click(hand.drawer.scopes["view"])
+    d.click(hand.drawer.scopes[Scope.PICKED])
+    assert hand.drawer.filter_line.count.text() == "2 of 13 rows" and hand.drawer.sheet.order.tolist() == [0, 5]
+    d.click(hand.drawer.scopes[Scope.VIEW])
     d.canvas.look_at_centre(510_600, 5_770_300, 3.0, "EPSG:32727")
     d.settle()
     bounds = d.window.session.cache.shapes_in(d.layer("lava_flows").ref, "EPSG:32727").bounds
     e = d.canvas.view.extent
     inside = (bounds[:, 0] <= e.xmax) & (bounds[:, 2] >= e.xmin) & (bounds[:, 1] <= e.ymax) & (bounds[:, 3] >= e.ymin)
     assert hand.drawer.sheet.order.tolist() == np.flatnonzero(inside).tolist() and 0 < inside.sum() < 13
-    d.click(hand.drawer.scopes["all"])
-    assert hand.drawer.count.text() == "13 rows"
+    d.click(hand.drawer.scopes[Scope.ALL])
+    assert hand.drawer.filter_line.count.text() == "13 rows"
 
 
 def test_filter_by_expression_with_a_live_count_and_the_fault_at_its_place(hand, truth):
     d, drawer = hand.d, hand.drawer
-    hand.type_in(drawer.filter, "year = 2031")
-    d.qtbot.waitUntil(lambda: "match" in drawer.count.text(), timeout=5000)
+    hand.type_in(drawer.filter_line.edit, "year = 2031")
+    d.qtbot.waitUntil(lambda: "match" in drawer.filter_line.count.text(), timeout=5000)
     flows = truth["eruption_2031"]["flows"]
-    assert drawer.count.text() == f"{flows} rows match, Return shows them" and len(drawer.sheet) == 13
-    d.press(drawer.filter, Qt.Key.Key_Return)
+    assert drawer.filter_line.count.text() == f"{flows} rows match, Return shows them" and len(drawer.sheet) == 13
+    d.press(drawer.filter_line.edit, Qt.Key.Key_Return)
     d.settle()
-    assert drawer.count.text() == f"{flows} of 13 rows" and set(hand.column("year")) == {2031}
-    d.type(drawer.filter, "year > 2000 and vollume_m3 > 5")
-    assert drawer.wrong.isVisible() and "Is it volume_m3?" in drawer.wrong.text()
-    assert drawer.filter.marked == "vollume_m3" and len(drawer.sheet) == flows
+    assert drawer.filter_line.count.text() == f"{flows} of 13 rows" and set(hand.column("year")) == {2031}
+    d.type(drawer.filter_line.edit, "year > 2000 and vollume_m3 > 5")
+    assert drawer.filter_line.wrong.isVisible() and "Is it volume_m3?" in drawer.filter_line.wrong.text()
+    assert drawer.filter_line.edit.marked == "vollume_m3" and len(drawer.sheet) == flows
     d.press(d.window, Qt.Key.Key_Z, CTRL)
     d.settle()
     assert len(drawer.sheet) == 13
     d.press(d.window, Qt.Key.Key_Z, CTRL | SHIFT)
     d.settle()
     assert len(drawer.sheet) == flows
-    d.click(drawer.clear)
-    assert len(drawer.sheet) == 13 and not drawer.filter.text()
+    d.click(drawer.filter_line.clear)
+    assert len(drawer.sheet) == 13 and not drawer.filter_line.edit.text()
 
 
 def test_names_are_completed(hand):
-    d, edit = hand.d, hand.drawer.filter
+    d, edit = hand.d, hand.drawer.filter_line.edit
     edit.setFocus()
     edit.selectAll()
     d.qtbot.keyClicks(edit, "vol")
@@ -181,7 +182,7 @@ def test_the_filter_can_act_on_the_map(hand, truth):
     d.canvas.look_at_centre(x, y, 4.0, "EPSG:32727")
     d.settle()
     shown = d.colour(d.at(x, y))
-    d.type(hand.drawer.filter, "year < 2031")
+    d.type(hand.drawer.filter_line.edit, "year < 2031")
     assert d.colour(d.at(x, y)) == shown
     hand.button(hand.drawer, "on map", QToolButton)
     assert d.colour(d.at(x, y)) != shown
@@ -223,7 +224,7 @@ def test_filter_a_column_by_range_values_and_text(hand):
     d.press(menu.low, Qt.Key.Key_Return)
     assert menu.isVisible() and "whole number" in menu.wrong.text()
     menu.close()
-    d.click(hand.drawer.clear)
+    d.click(hand.drawer.filter_line.clear)
     menu = hand.menu("surface")
     d.qtbot.keyClicks(menu.text, "SMOO")
     d.press(menu.text, Qt.Key.Key_Return)
@@ -324,12 +325,12 @@ def test_a_summary_row_and_small_distributions(hand, lava):
     volumes = lava.table.column("volume_m3").to_numpy()
     assert (told.count, told.missing) == (13, 0) and told.total == pytest.approx(volumes.sum())
     assert hand.grid.foot_height > 0 and hand.grid.bars["volume_m3"].sum() == 13
-    d.type(hand.drawer.filter, "year = 2031")
+    d.type(hand.drawer.filter_line.edit, "year = 2031")
     d.qtbot.waitUntil(lambda: "volume_m3" in hand.grid.summaries, timeout=5000)
     assert hand.grid.summaries["volume_m3"].count < 13
     edge = hand.grid.head_rect("flow_id")
     d.drag(hand.grid.view, (edge.right(), 8), (edge.right() + 450, 8))
-    d.type(hand.drawer.filter, "year > 1990")
+    d.type(hand.drawer.filter_line.edit, "year > 1990")
     d.qtbot.waitUntil(lambda: "year" in hand.grid.summaries, timeout=5000)
     assert "surface" not in hand.grid.summaries  # out of sight, so not worked out
     hand.grid.horizontalScrollBar().setValue(9999)
@@ -389,11 +390,11 @@ def test_a_copy_is_edited_with_type_checks_and_saved(driver, tmp_path):
     d.qtbot.mouseDClick(hand.grid.view, Qt.MouseButton.LeftButton, pos=at)
     assert hand.grid.editor.isVisible() and hand.grid.editor.text() == "fresh lava and gas"
     d.type(hand.grid.editor, "cooling lava")
-    assert hand.column("reason")[1] == "cooling lava" and "1 edited" in hand.drawer.count.text()
+    assert hand.column("reason")[1] == "cooling lava" and "1 edited" in hand.drawer.filter_line.count.text()
     hand.grid.current = (0, hand.grid.columns.number_of("since"))
     d.press(hand.grid, Qt.Key.Key_F2)
     d.type(hand.grid.editor, "last spring")
-    assert "not a date" in hand.drawer.wrong.text() or len(d.work.subject.rows.edits) == 2
+    assert "not a date" in hand.drawer.filter_line.wrong.text() or len(d.work.subject.rows.edits) == 2
     before = pyogrio.raw.read(path, layer="closed_zones")[3]
     hand.tools.replace_values()
     form = hand.tools.form
@@ -409,7 +410,10 @@ def test_a_copy_is_edited_with_type_checks_and_saved(driver, tmp_path):
     d.settle()
     names = pyogrio.read_info(path, layer="closed_zones")["fields"].tolist()
     reasons = pyogrio.raw.read(path, layer="closed_zones")[3][names.index("reason")]
-    assert list(reasons[1:]) == ["cooling lava", "old lava and gas"] and "edited" not in hand.drawer.count.text()
+    assert (
+        list(reasons[1:]) == ["cooling lava", "old lava and gas"]
+        and "edited" not in hand.drawer.filter_line.count.text()
+    )
     assert hand.column("reason")[1] == "cooling lava"
 
 
@@ -438,7 +442,7 @@ def test_a_change_by_somebody_else_is_noticed_and_nothing_overwritten(driver, tm
 
 def test_rows_are_copied_and_exported_as_seen(hand, tmp_path):
     d, board = hand.d, QGuiApplication.clipboard()
-    d.type(hand.drawer.filter, "year = 2031")
+    d.type(hand.drawer.filter_line.edit, "year = 2031")
     hand.head("volume_m3")
     hand.button(hand.menu("vent"), "hide")
     hand.cell(0, "year")
@@ -474,7 +478,7 @@ def test_a_table_without_geometry_shows_only_what_is_seen_and_a_grid_has_none(ha
     assert hand.grid.texts(25_612, 1, ["station"])[25_612, "station"] and hand.grid.rows == {25_612}
     d.work.choose(d.layer("sea floor").id)
     d.settle()
-    assert hand.drawer.sheet is None and "has no rows" in hand.drawer.count.text()
+    assert hand.drawer.sheet is None and "has no rows" in hand.drawer.filter_line.count.text()
 
 
 def test_the_sheet_stands_in_a_window_of_its_own_and_goes_back(hand):
@@ -497,7 +501,7 @@ def test_the_scope_follows_from_layer_to_layer_and_a_raster_has_no_rows(driver, 
     driver.open(demo.DATA / "elevation_2031.tif")
     window, drawer = driver.window, driver.window.desk.sheet
     window.commands.do("sheet")
-    for scope in ("view", "picked", "all"):
+    for scope in (Scope.VIEW, Scope.PICKED, Scope.ALL):
         for layer in driver.work.layers:
             driver.click(drawer.scopes[scope])
             driver.work.choose(layer.id)
@@ -522,5 +526,5 @@ def test_a_computed_field_of_any_type_shows_and_sorts(driver, cast):
         driver.work.change("compute", layer.id, rows=look)
         driver.work.change("sort", layer.id, rows=replace(look, sort=(("made", True),)))
         driver.settle()
-        assert drawer.wrong.isVisible() or "made" in drawer.sheet.columns
+        assert drawer.filter_line.wrong.isVisible() or "made" in drawer.sheet.columns
         assert not driver.window.notice.isVisible(), driver.window.notice.text.text()

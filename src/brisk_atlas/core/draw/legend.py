@@ -8,6 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.rows import all_seen_rows
 
@@ -68,7 +69,7 @@ def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
         only_line = "Line" in kind or style.hollow
         return Legend("", ((style.line if only_line else style.fill, layer.name),))
     if colouring.ramp:
-        plain = "year" in style.colour_by.lower()
+        plain = is_year(style.colour_by)
         return Legend(style.colour_by, (), colouring.ramp, colouring.low, colouring.high, plain=plain)
     return Legend(style.colour_by, _most(colouring.entries))
 

@@ -13,6 +13,7 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import BadExpression, CellWindow, Extent, Lattice, Layer, RasterPart, number_text
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.rows import rows_of, shown_rows
 
@@ -77,10 +78,10 @@ def summary_readings(name: str, summary: StatisticsSummary, unit: str = "") -> l
         found.append(
             ProbeValue("without a value", summary.missing, f"{summary.missing:,}", "", name, f"{name}, missing")
         )
-    found += [
-        ProbeValue(label, value, number_text(float(f"{value:.7g}")), unit, name, f"{name}, {label}")
-        for label, value in lines
-    ]
+    for label, value in lines:
+        text = number_text(float(f"{value:.7g}"))
+        text = text.replace(",", "") if is_year(name) else text
+        found.append(ProbeValue(label, value, text, unit, name, f"{name}, {label}"))
     if summary.note:
         found.append(ProbeValue("taken", None, summary.note, "", name, f"{name}, taken"))
     return found

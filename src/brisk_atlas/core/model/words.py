@@ -18,6 +18,15 @@ def size_text(size: int) -> str:
     return f"{value:.3g} {unit}"
 
 
+def is_year(name: str) -> bool:
+    """Return whether a field of that name holds years, which are written without separators.
+
+    >>> is_year("Year built"), is_year("volume_m3")
+    (True, False)
+    """
+    return "year" in name.lower()
+
+
 def number_text(value: Any) -> str:
     """Return a value as a person reads it; unknown is said, not left blank."""
     if hasattr(value, "item"):

@@ -31,18 +31,24 @@ class Bars(QWidget):
         self.theme: Theme = LIGHT
         self.summary: StatisticsSummary | None = None
         self.unit = ""
+        self.years = False
 
     def sizeHint(self) -> QSize:
         return QSize(240, HEIGHT_PX)
 
-    def show_summary(self, summary: StatisticsSummary | None, unit: str) -> None:
-        self.summary, self.unit = summary, unit
+    def show_summary(self, summary: StatisticsSummary | None, unit: str, *, years: bool = False) -> None:
+        """Show a summary; `years` are written without separators."""
+        self.summary, self.unit, self.years = summary, unit, years
         self.setVisible(summary is not None)
         self.update()
 
-    def paintEvent(self, event: object) -> None:
+    def _text(self, value: float) -> str:
         from brisk_atlas.core.model import number_text
 
+        text = number_text(float(f"{value:.5g}"))
+        return text.replace(",", "") if self.years else text
+
+    def paintEvent(self, event: object) -> None:
         if self.summary is None:
             return
         painter = QPainter(self)
@@ -57,15 +63,13 @@ class Bars(QWidget):
         painter.setFont(mono_font(11))
         painter.setPen(QColor(self.theme.quiet))
         foot = QRectF(0, tall, self.width(), FOOT_PX + 2)
-        painter.drawText(foot, LEFT, number_text(float(f"{edges[0]:.5g}")))
-        painter.drawText(foot, RIGHT, f"{number_text(float(f'{edges[-1]:.5g}'))} {self.unit}".strip())
+        painter.drawText(foot, LEFT, self._text(edges[0]))
+        painter.drawText(foot, RIGHT, f"{self._text(edges[-1])} {self.unit}".strip())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        from brisk_atlas.core.model import number_text
-
         if self.summary is None or event is None:
             return
         counts, edges = self.summary.counts, self.summary.edges
         i = min(max(int(event.position().x() / self.width() * len(counts)), 0), len(counts) - 1)
-        low, high = (number_text(float(f"{v:.5g}")) for v in (edges[i], edges[i + 1]))
+        low, high = map(self._text, (edges[i], edges[i + 1]))
         self.setToolTip(plain_tip(f"{low} to {high} {self.unit}: {counts[i]:,}"))

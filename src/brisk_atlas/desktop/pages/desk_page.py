@@ -17,8 +17,8 @@ from PyQt6.QtWidgets import (
 )
 
 from ..drawers.change_drawer import ChangeDrawer
-from ..drawers.numbers_drawer import NumbersDrawer
 from ..drawers.probe_drawer import ProbeDrawer
+from ..drawers.statistics_drawer import StatisticsDrawer
 from ..drawers.style_drawer import StyleDrawer
 from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
@@ -50,7 +50,7 @@ class DeskPage(QWidget):
         self.map, self.relief = MapPane(session), ReliefPane(session)
         self.probe, self.style_form = ProbeDrawer(session), StyleDrawer(session)
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
-        self.numbers = NumbersDrawer(session)
+        self.numbers = StatisticsDrawer(session)
         for asks in (self.sheet, self.numbers):
             asks.view_extent = self._view_extent
         self._sheet_window: SheetWindow | None = None

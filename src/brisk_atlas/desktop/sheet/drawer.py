@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QTimer, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import (
     WITH_ROWS,
@@ -28,7 +29,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .choice_of_table import ChoiceOfTable
-from .expression_edit import ExpressionEdit, words_for
+from .filter_line import LARGE, FilterLine
 from .grid import MOST_PICKED, SheetGrid
 from .sheet_tools import SheetTools
 
@@ -37,12 +38,17 @@ if TYPE_CHECKING:
 
     from brisk_atlas.core.sheet import Sheet
 
-SCOPES = (("all", "All"), ("picked", "Picked"), ("view", "In view"))
-TRY_MS = 220
 SUM_LATER_MS = 120  # after other columns came into sight
 FIRST_ROWS = 300  # of a large table, shown while the rest is read
-LARGE = 200_000  # rows
 IN_SIGHT = 10  # columns that the first look at a table sees
+
+
+class Scope(StrEnum):
+    """Which rows are shown, by the words of its button."""
+
+    ALL = "All"
+    PICKED = "Picked"
+    VIEW = "In view"
 
 
 class SheetDrawer(QWidget):
@@ -63,7 +69,7 @@ class SheetDrawer(QWidget):
         self.session = session
         self._theme: Theme = LIGHT
         self.layer_id: str | None = None
-        self.scope = "all"
+        self.scope = Scope.ALL
         self.view_extent: Callable[[], Extent | None] = lambda: None
         self.words: dict[str, Any] = {}  # what records say of the fields
         self._loaded: object = None
@@ -71,33 +77,19 @@ class SheetDrawer(QWidget):
         self._job: Job | None = None
         self._summing: Job | None = None
         self._summed: object = None  # which rows the summaries on show are of
-        self._counting: Job | None = None
         self._whole: Sheet | None = None  # with all rows, once they are read
         self._syncing = False
         self._loading: list[str] = []
         self.tables = ChoiceOfTable(session)
         self.grid = SheetGrid()
-        self.filter = ExpressionEdit()
-        self.filter.setObjectName("sheet filter")
-        self.filter.setPlaceholderText("Show rows where… an SQL condition, such as year = 2031")
-        self.count = PlainLabel("")
-        self.count.setObjectName("quiet")
-        self.wrong = PlainLabel("")
-        self.wrong.setObjectName("fault")
-        self.wrong.setWordWrap(True)
-        self.wrong.hide()
+        self.filter_line = FilterLine(session, self.grid)
         self.tools = SheetTools(session, self.grid, self)
-        self._try = QTimer(self)
-        self._try.setSingleShot(True)
-        self._try.setInterval(TRY_MS)
-        self._try.timeout.connect(self._count_matches)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(SUM_LATER_MS)
         self._later.timeout.connect(self._sum_up)
         self._lay_out()
-        self.filter.entered.connect(self.apply_filter)
-        self.filter.textChanged.connect(self._typed)
+        self.filter_line.look_changed.connect(self.put)
         self.grid.picked.connect(self._picked)
         self.grid.sort_wanted.connect(self._sort)
         self.grid.look_changed.connect(self.put)
@@ -116,35 +108,25 @@ class SheetDrawer(QWidget):
     def _lay_out(self) -> None:
         title = PlainLabel("Sheet")
         title.setObjectName("heading")
-        self.scopes: dict[str, QToolButton] = {}
+        self.scopes: dict[Scope, QToolButton] = {}
         row = QHBoxLayout()
         row.setContentsMargins(8, 3, 8, 2)
         row.setSpacing(6)
         row.addWidget(title)
         row.addWidget(self.tables)
-        for key, text in SCOPES:
+        for scope in Scope:
             button = QToolButton()
             button.setObjectName("scope")
-            button.setText(text)
-            button.setMinimumWidth(button.fontMetrics().horizontalAdvance(text) + 16)
+            button.setText(scope)
+            button.setMinimumWidth(button.fontMetrics().horizontalAdvance(scope) + 16)
             button.setCheckable(True)
-            button.setChecked(key == self.scope)
-            button.clicked.connect(lambda checked=False, key=key: self.set_scope(key))
-            self.scopes[key] = button
+            button.setChecked(scope is self.scope)
+            button.clicked.connect(lambda checked=False, scope=scope: self.set_scope(scope))
+            self.scopes[scope] = button
             row.addWidget(button)
         row.addStretch(1)
         for button in self.tools.buttons:
             row.addWidget(button)
-        self.clear = QPushButton("Show all")
-        self.clear.setObjectName("clear filters")
-        self.clear.clicked.connect(self.clear_filters)
-        self.clear.hide()
-        second = QHBoxLayout()
-        second.setContentsMargins(8, 0, 8, 4)
-        second.setSpacing(8)
-        second.addWidget(self.filter, 1)
-        second.addWidget(self.count)
-        second.addWidget(self.clear)
         self.beside = QSplitter()
         self.beside.addWidget(self.grid)
         self.beside.setChildrenCollapsible(False)
@@ -152,8 +134,7 @@ class SheetDrawer(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addLayout(row)
-        column.addLayout(second)
-        column.addWidget(self.wrong)
+        column.addWidget(self.filter_line)
         column.addWidget(self.beside, 1)
 
     def _add_series(self, chart: QWidget) -> None:
@@ -166,7 +147,7 @@ class SheetDrawer(QWidget):
 
     @theme.setter
     def theme(self, theme: Theme) -> None:
-        self._theme = self.grid.theme = self.filter.theme = theme
+        self._theme = self.grid.theme = self.filter_line.edit.theme = theme
         self.tools.use_theme(theme)
         self.grid.view.update()
 
@@ -182,7 +163,7 @@ class SheetDrawer(QWidget):
 
     @property
     def busy(self) -> bool:
-        return self._try.isActive() or self._later.isActive()
+        return self.filter_line.busy or self._later.isActive()
 
     # Following the work
 
@@ -190,7 +171,7 @@ class SheetDrawer(QWidget):
         if what in ("subject", "layers", "file"):
             self.show_subject()
         if what == "picks":
-            if self.scope == "picked":
+            if self.scope is Scope.PICKED:
                 self.arrange()
             self._show_picks()
         self.tools.refresh()
@@ -200,7 +181,7 @@ class SheetDrawer(QWidget):
 
     def view_moved(self) -> None:
         """Follow the map where only rows in view are shown."""
-        if self.scope == "view" and self.isVisible():
+        if self.scope is Scope.VIEW and self.isVisible():
             self.arrange()
 
     def show_subject(self) -> None:
@@ -217,17 +198,16 @@ class SheetDrawer(QWidget):
         self._loaded, self._arranged = key, None
         self.layer_id = self.tools.layer_id = layer.id if layer else None
         if not same:
-            self.filter.setText(layer.rows.where if layer else "")
-            self._complain(None)
+            self.filter_line.begin(layer)
             self.tools.end_editing()
         if layer is None or layer.kind not in WITH_ROWS:
             self._whole = None
             self.grid.show_sheet(None, TableView(), {})
-            self.count.setText("" if layer is None else f"{layer.name} has no rows; it is a {layer.kind}")
+            self.filter_line.count.setText("" if layer is None else f"{layer.name} has no rows; it is a {layer.kind}")
             self.tools.refresh()
             return
         if not same:
-            self.count.setText("reading…")
+            self.filter_line.count.setText("reading…")
             self._show_first(layer, key)
 
         def work(job: Job) -> tuple[Sheet, dict]:
@@ -239,14 +219,14 @@ class SheetDrawer(QWidget):
             if self._loaded == key:
                 sheet, self.words = found
                 self.tools.words = self.words
-                self.filter.set_words(words_for(sheet.columns))
+                self.filter_line.show_words(sheet.columns)
                 self._whole = sheet
                 self.arrange(anew=True)
 
         def failed(error: BaseException) -> None:
             if self._loaded == key:
-                self.count.setText("")
-                self._complain(error)
+                self.filter_line.count.setText("")
+                self.filter_line.complain(error)
             if not isinstance(error, BadExpression):
                 self.session.fault(error)
 
@@ -268,7 +248,7 @@ class SheetDrawer(QWidget):
         def done(sheet: Sheet) -> None:
             if self._loaded == key and self._arranged is None:
                 self.grid.show_sheet(sheet, layer.rows, self._aliases())
-                self.count.setText(f"first {len(sheet):,} of {facts.count or 0:,} rows, reading on…")
+                self.filter_line.count.setText(f"first {len(sheet):,} of {facts.count or 0:,} rows, reading on…")
 
         self.session.run("First rows", work, done, shown=False, failed=lambda error: None)
 
@@ -279,8 +259,8 @@ class SheetDrawer(QWidget):
             return
         picks = self.session.work.picks
         rows = picks.rows if picks and picks.layer_id == layer.id else ()
-        extent = self.view_extent() if self.scope == "view" else None
-        among = rows if self.scope == "picked" else extent
+        extent = self.view_extent() if self.scope is Scope.VIEW else None
+        among = rows if self.scope is Scope.PICKED else extent
         shown = (self._loaded, layer.rows.where, layer.rows.filters, self.scope, among)
         key = (*shown, layer.rows.sort)
         if key == self._arranged and not anew:
@@ -308,13 +288,13 @@ class SheetDrawer(QWidget):
                 if self._summed != shown:  # other rows: what was summed up is of those before
                     self._summed = shown
                     self.grid.set_summary({}, {})
-                self._complain(None)
+                self.filter_line.complain(None)
                 self._show(layer, sheet)
                 self._show_picks(scroll=True)
                 self._sum_up()
 
         def failed(error: BaseException) -> None:
-            self._complain(error)
+            self.filter_line.complain(error)
             if not isinstance(error, AtlasError):
                 self.session.fault(error)
 
@@ -338,10 +318,10 @@ class SheetDrawer(QWidget):
         import numpy as np
 
         placed = layer.kind is DataKind.VECTOR and not self.session.is_streamed(layer)
-        if self.scope == "all" or (self.scope == "view" and (extent is None or not placed)):
+        if self.scope is Scope.ALL or (self.scope is Scope.VIEW and (extent is None or not placed)):
             return None
         mask = np.zeros(sheet.table.num_rows, bool)
-        if self.scope == "picked":
+        if self.scope is Scope.PICKED:
             mask[[r for r in rows if r < len(mask)]] = True
         elif extent is not None:
             mask[self.session.cache.shape_index(layer.ref, extent.crs).within(extent)] = True
@@ -352,29 +332,12 @@ class SheetDrawer(QWidget):
 
         self.grid.changed_cells = changed_cells(layer.rows.edits)
         self.grid.show_sheet(sheet, layer.rows, self._aliases())
-        self.filter.setText(layer.rows.where) if not self.filter.hasFocus() else None
-        self.clear.setVisible(layer.rows.filtered)
-        self._tell()
+        self.filter_line.refresh()
         self.tools.refresh()
         self._sum_up()
 
     def _aliases(self) -> dict[str, str]:
         return {name: stated.alias for name, stated in self.words.items() if stated.alias}
-
-    def _tell(self) -> None:
-        sheet, layer = self.sheet, self.layer
-        if sheet is None or layer is None:
-            return
-        whole, shown = sheet.table.num_rows, len(sheet)
-        text = f"{shown:,} of {whole:,} rows" if shown != whole else f"{whole:,} rows"
-        edits = len(self.grid.changed_cells)
-        self.count.setText(text + (f" · {edits:,} edited" if edits else ""))
-        from brisk_atlas.core.rows.filters import words_of
-
-        lines = [words_of(f) for f in layer.rows.filters]
-        if self.session.is_streamed(layer):
-            lines.append("The layer is read by view, so its rows are not tied to the map.")
-        self.count.setToolTip("\n".join(lines))
 
     def _sum_up(self) -> None:
         """Work out the small distributions of the columns in sight, and their summaries if they are wanted."""
@@ -427,81 +390,12 @@ class SheetDrawer(QWidget):
             sort = tuple((k, turned[field] if k == field else v) for k, v in now.items())
         self.put(f"sort by {field}", replace(layer.rows, sort=sort))
 
-    def set_scope(self, scope: str) -> None:
+    def set_scope(self, scope: Scope) -> None:
         """Show all rows, the picked ones, or those in view."""
         self.scope = scope
         for key, button in self.scopes.items():
-            button.setChecked(key == scope)
+            button.setChecked(key is scope)
         self.arrange()
-
-    def _typed(self) -> None:
-        if self.filter.hasFocus():
-            self._try.start()
-        if not self.filter.text() and self.layer is not None and self.layer.rows.where:
-            self.apply_filter()
-
-    def _count_matches(self) -> None:
-        """Say how many rows the condition that is being typed would show, or what is wrong with it."""
-        layer, text = self.layer, self.filter.text()
-        if self._counting is not None:
-            self._counting.cancel()
-        if layer is None or not text or self.sheet is None or text == layer.rows.where:
-            self._complain(None)
-            self._tell()
-            return
-
-        def work(job: Job) -> int:
-            from brisk_atlas.core.rows import matching
-
-            return int(matching(self.session.cache, layer, text, job.check).sum())
-
-        def done(count: int) -> None:
-            if self.filter.text() == text:
-                self._complain(None)
-                self.count.setText(f"{count:,} rows match, Return shows them")
-
-        def failed(error: BaseException) -> None:
-            if self.filter.text() == text:
-                self._complain(error)
-
-        shown = self.sheet.table.num_rows > LARGE  # with a way to cancel it
-        self._counting = self.session.run("Counting rows", work, done, shown=shown, failed=failed)
-
-    def apply_filter(self) -> None:
-        """Filter by what is typed. A wrong expression is told under the line; the rows stay as they are."""
-        layer, text = self.layer, self.filter.text()
-        self._try.stop()
-        if layer is None or self.sheet is None:
-            return
-        if not text:
-            self._complain(None)
-            self.put("filter rows", replace(layer.rows, where=""))
-            return
-
-        def check(job: Job) -> None:
-            from brisk_atlas.core.rows import matching
-
-            matching(self.session.cache, layer, text, job.check)
-
-        self.session.run(
-            "Filtering rows",
-            check,
-            lambda nothing: self.put("filter rows", replace(layer.rows, where=text)),
-            shown=self.sheet.table.num_rows > LARGE,
-            failed=self._complain,
-        )
-
-    def clear_filters(self) -> None:
-        layer = self.layer
-        if layer is not None:
-            self.filter.setText("")
-            self.put("show all rows", replace(layer.rows, where="", filters=()))
-
-    def _complain(self, error: BaseException | None) -> None:
-        text = f"{error.reason}. {error.remedy}".strip() if isinstance(error, AtlasError) else ""
-        self.wrong.setText("  " + text)
-        self.wrong.setVisible(bool(text))
-        self.filter.mark(error.at if isinstance(error, BadExpression) else None, wrong=bool(text))
 
     # Picks
 
@@ -539,9 +433,9 @@ class SheetDrawer(QWidget):
         try:
             value = value_from(text, sheet.type_of(field), field)
         except BadExpression as error:
-            self._complain(error)
+            self.filter_line.complain(error)
             return
-        self._complain(None)
+        self.filter_line.complain(None)
         if sheet.table.column(field)[row].as_py() == value:
             return
         dataset = self.session.dataset_of(layer)

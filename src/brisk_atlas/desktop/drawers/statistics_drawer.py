@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, DataKind, Extent, number_text
+from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
 WHOLE, IN_VIEW, IN_AREA = "the whole", "what is in view", "the drawn area"
 
 
-class NumbersDrawer(QWidget):
+class StatisticsDrawer(QWidget):
     """Asks what of the subject to sum up and where, and shows it."""
 
     def __init__(self, session: Session) -> None:
@@ -163,7 +164,7 @@ class NumbersDrawer(QWidget):
 
     def _show(self, summary: StatisticsSummary | None, unit: str, name: str, text: str) -> None:
         self.summary = summary
-        self.bars.show_summary(summary, unit)
+        self.bars.show_summary(summary, unit, years=is_year(name))
         self.tree.begin()
         if summary is not None:
             from brisk_atlas.core.inspect.statistics import summary_readings
