@@ -308,3 +308,19 @@ def test_vertical_exaggeration(demo_driver):
     d.settle()
     assert relief.canvas.camera.exaggeration == 3.5 and relief.height_text.text() == "height x3.5"
     assert relief.canvas.image != flat
+
+
+def test_the_sides_of_a_change_stay_when_its_difference_becomes_a_layer(demo_driver):
+    d = demo_driver
+    d.open(demo.DATA / "elevation_2031.tif")
+    d.window.commands.do("change")
+    d.settle()
+    change = d.window.desk.change
+    d.choose(change.side_a, "elevation_2029")
+    d.choose(change.side_b, "elevation_2031")
+    d.click(change.measure)
+    d.settle()
+    d.click(change.keep)
+    d.settle()
+    assert d.work.subject.name.startswith("elevation_2031_minus")
+    assert (change.side_a.currentText(), change.side_b.currentText()) == ("elevation_2029", "elevation_2031")

@@ -283,7 +283,10 @@ class _Tile(QStyledItemDelegate):
         top = box.top()
         painter.setPen(QColor(theme.quiet))
         if legend.title:
-            title = legend.title + (f", {legend.unit}" if legend.unit else "")
+            unit = f", {legend.unit}" if legend.unit else ""  # it stays whole
+            metrics = painter.fontMetrics()
+            left = box.width() - metrics.horizontalAdvance(unit)
+            title = metrics.elidedText(legend.title, Qt.TextElideMode.ElideMiddle, left) + unit
             painter.drawText(QRect(box.left(), top, box.width(), LEGEND_LINE_PX), Qt.AlignmentFlag.AlignVCenter, title)
             top += LEGEND_LINE_PX
         if legend.ramp:

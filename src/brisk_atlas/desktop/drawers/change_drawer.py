@@ -71,7 +71,8 @@ class ChangeDrawer(QWidget):
             self._fill()
 
     def _fill(self) -> None:
-        """Offer the open grids; first the curtain's sides, else the subject and the grid most like it."""
+        """Offer the open grids; first the curtain's sides, then those of the result on show, else the subject and the
+        grid most like it."""
         work = self.session.work
         grids = [layer for layer in work.layers if layer.kind is DataKind.RASTER]
         pair = work.alike() if work.subject in grids else None
@@ -82,6 +83,8 @@ class ChangeDrawer(QWidget):
                 box.addItem(layer.name, layer.id)
             curtain = work.state.curtain
             wanted = next((layer.id for layer in grids if curtain and layer.id in curtain[side]), None)
+            if wanted is None and self.result is not None and box.findData(now) >= 0:
+                wanted = now
             if wanted is None and pair and pair[side] in grids:
                 wanted = pair[side].id
             at = next((box.findData(i) for i in (wanted, now) if box.findData(i) >= 0), min(side, len(grids) - 1))
