@@ -14,6 +14,7 @@ from typing import Any
 from .child import at_most, end_with_parent
 
 MOST_MEMORY_SHARE = 0.6  # of the machine's, for one worker
+IDLE_S = 0.05  # before it loads ahead of need
 EXTRA_S = 60.0  # beyond the patience of who asked, should nobody be left to end it
 
 
@@ -22,9 +23,11 @@ def main() -> None:
     end_with_parent()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     most = int(MOST_MEMORY_SHARE * os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES"))
-    for module in sys.argv[2:]:
-        import_module(module)
     pipe.send(("ready", None))
+    for module in sys.argv[2:]:
+        if pipe.poll(IDLE_S):
+            break  # there is work already, which loads what it needs
+        import_module(module)
     while True:
         try:
             name, arguments, patience_s, descriptor_count, reports = pipe.recv()

@@ -29,7 +29,7 @@ START_S = 120.0  # for a worker to be ready, on a machine that is busy too
 PATIENCE_S = 600.0
 POLL_S = 0.05  # how soon a cancelled call ends
 BATCHES_AHEAD = 3  # of what was asked for in order, for each worker
-PRELOADED = ("brisk_atlas.core.find.scan_worker",)  # what a worker loads before its first call: most of its time
+PRELOADED = ("brisk_atlas.core.find.scan_worker",)  # what an idle worker loads ahead of its first call
 
 
 class WorkerDied(Exception):
