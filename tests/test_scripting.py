@@ -8,6 +8,7 @@ import json
 import re
 import subprocess
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -18,7 +19,7 @@ import rasterio
 from PIL import Image
 
 from brisk_atlas import cli, demo
-from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef, Extent
+from brisk_atlas.core.model import AtlasError, CannotWrite, Columns, DataRef, Edit, Extent, OpenOptions
 from brisk_atlas.core.operations import (
     COMMANDS,
     Export,
@@ -33,6 +34,7 @@ from brisk_atlas.core.operations import (
     to_json,
 )
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.rows.editing import state_of
 from brisk_atlas.core.system.jobs import Cancelled
 from brisk_atlas.core.workspace import Workspace
 
@@ -188,3 +190,26 @@ def test_zones_and_pictures_from_a_shell(tmp_path, capsys, monkeypatch):
     assert "nothing.tif" in capsys.readouterr().err
     with pytest.raises(SystemExit):
         cli.main(["statistics", "--source", str(AFTER), "--within", "1,2,three"])
+
+
+def test_edits_are_saved_once_and_taken_from_the_layer(workspace, tmp_path):
+    path = tmp_path / "vents.csv"
+    path.write_text("name,depth\nEastern,1\nWestern,2\n")
+    (layer,) = workspace.open(path, OpenOptions(columns=Columns()))
+    state = state_of(workspace.dataset_of(layer).members)
+    rows = replace(layer.rows, edits=(Edit("depth", (1,), (7,)),), edited_from=state)
+    workspace.work.change("edit", layer.id, rows=rows)
+    assert SaveEdits("vents").run(workspace).what == "1 edited value"
+    workspace.drop_edits(layer)
+    assert workspace.cache.table(layer.ref).column("depth").to_pylist() == [1, 7]
+    assert path.read_text().splitlines()[2] == "Western,7" and not workspace.layer("vents").rows.edits
+    with pytest.raises(AtlasError, match="no edits"):
+        SaveEdits("vents").run(workspace)
+
+
+def test_an_id_means_one_layer_whatever_others_are_called(workspace, tmp_path):
+    for name in ("ash", "layer-1"):
+        (tmp_path / f"{name}.csv").write_text("n\n1\n")
+    (first,) = workspace.open(tmp_path / "ash.csv")
+    workspace.open(tmp_path / "layer-1.csv")
+    assert first.id == "layer-1" and workspace.layer("layer-1").name == "ash"

@@ -344,18 +344,12 @@ class Session(QObject):
         return self.workspace.sheet_of(layer, check)
 
     def saved_rows(self, layer: Layer) -> None:
-        """Read a layer anew whose edits have been written into its file."""
-        from dataclasses import replace
-
-        self.workspace.forget(layer)
-        now = self.work.layer(layer.id)
-        if now is not None:
-            rows = replace(now.rows, edits=(), edited_from=())
-            self.run(
-                f"Reading {layer.name}",
-                lambda job: self.cache.part(layer.ref),
-                lambda part: self.work.change("save edits", layer.id, rows=rows),
-            )
+        """Go on with a layer whose edits have been written into its file, once that was read again."""
+        self.run(
+            f"Reading {layer.name}",
+            lambda job: self.cache.part(layer.ref),
+            lambda part: self.workspace.drop_edits(layer),
+        )
 
     def close(self) -> None:
         self._closed = True

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model import CellWindow, GridStyle, Layer, number_text
+from brisk_atlas.core.model import CellWindow, Layer, number_text
+from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform
 
 from .change import sides_in
@@ -40,7 +41,7 @@ def change_at(cache: DataCache, side_a: Layer, side_b: Layer, x: float, y: float
     """Return what the shown band (the first of a composite) of both layers has in A's cell at a point, compared as
     `change_between` does."""
     parts = cache.raster(side_a.ref), cache.raster(side_b.ref)
-    bands = _shown_band(side_a), _shown_band(side_b)
+    bands = shown_band(side_a.style), shown_band(side_b.style)
     units = [part.facts.grid.bands[band - 1].unit for part, band in zip(parts, bands) if part.facts.grid]
     unit = units[0] if len(set(units)) == 1 else ""
     lattice = parts[0].facts.lattice
@@ -51,10 +52,6 @@ def change_at(cache: DataCache, side_a: Layer, side_b: Layer, x: float, y: float
     first, second, _ = sides_in(window, parts[0], parts[1], bands)
     a, b = (float(g.values[0, 0, 0]) if g.valid[0, 0] else None for g in (first, second))
     return PointChange(_known(a), _known(b), unit)
-
-
-def _shown_band(layer: Layer) -> int:
-    return layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1
 
 
 def _known(value: float | None) -> float | None:

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model import GridStyle, Layer
+from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import Leg, has_plane, legs, plane_area, ring_area
 
@@ -133,7 +134,7 @@ def surface_along(cache: DataCache, xy: np.ndarray, crs: str | None, layer: Laye
     part = cache.raster(layer.ref)
     facts = part.facts
     assert facts.grid is not None
-    band = layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1
+    band = shown_band(layer.style)
     own = transform(xy, crs, facts.crs)
     if not np.isfinite(own).all():
         return None

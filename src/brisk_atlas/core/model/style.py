@@ -108,3 +108,8 @@ class CloudStyle:
 
 
 Style = VectorStyle | GridStyle | CloudStyle
+
+
+def shown_band(style: Style | None) -> int:
+    """Return the band that a grid shows, the first one of a composite; 1 where the style says nothing."""
+    return style.bands[0] if isinstance(style, GridStyle) else 1

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.compare import GridDifference
-from brisk_atlas.core.model import GridStyle, Layer
+from brisk_atlas.core.model.style import shown_band
 
 from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, silent
 
@@ -67,7 +67,7 @@ class GridChange(Operation):
         from brisk_atlas.core.handover.grid import write_grid_file
 
         before, after = grid_of(workspace, self.before), grid_of(workspace, self.after)
-        bands = self.bands or (_shown_band(before), _shown_band(after))
+        bands = self.bands or (shown_band(before.style), shown_band(after.style))
         a, b = workspace.cache.raster(before.ref), workspace.cache.raster(after.ref)
         change = change_between(
             a, b, threshold=self.threshold, bands=bands, check=lambda share: progress(share, "comparing")
@@ -78,7 +78,3 @@ class GridChange(Operation):
             words = f"{after.name} minus {before.name}"
             write_grid_file(change.difference, self.path, unit=unit, description=words)
         return GridChangeResult(change, unit, self.path)
-
-
-def _shown_band(layer: Layer) -> int:
-    return layer.style.bands[0] if isinstance(layer.style, GridStyle) else 1

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError
@@ -15,7 +15,10 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class SaveEdits(Operation):
-    """Write the edited values of an open layer into the file that they belong to, unless it changed meanwhile."""
+    """Write the edited values of an open layer into the file that they belong to, unless it changed meanwhile.
+
+    The layer is read anew after that; `Workspace.drop_edits` takes the edits from it, on the thread of the work.
+    """
 
     layer: str = argument("the name or id of the layer")
 
@@ -26,11 +29,5 @@ class SaveEdits(Operation):
         if not layer.rows.edits:
             raise AtlasError(layer.name, "it has no edits", "Edit values first.")
         count = save_edits(workspace.cache, layer, progress)
-        return Written((layer.ref.path,), f"{count:,} edited value{'s' if count != 1 else ''}")
-
-    def taken_over(self, workspace: Workspace) -> None:
-        """Have the layer read anew, without the edits that stand in its file now. On the thread of the work."""
-        layer = workspace.layer(self.layer)
         workspace.forget(layer)
-        rows = replace(layer.rows, edits=(), edited_from=())
-        workspace.work.change("save edits", layer.id, rows=rows)
+        return Written((layer.ref.path,), f"{count:,} edited value{'s' if count != 1 else ''}")

@@ -268,10 +268,11 @@ class Workspace:
     # Layers
 
     def layer(self, name: str) -> Layer:
-        """Return the layer with a name, or an id. Raises AtlasError where none or several have it."""
+        """Return the layer with an id, else with a name. Raises AtlasError where none or several have it."""
         from brisk_atlas.core.model import AtlasError
 
-        found = [layer for layer in self.work.layers if name in (layer.id, layer.name)]
+        by_id = self.work.layer(name)
+        found = [by_id] if by_id is not None else [layer for layer in self.work.layers if layer.name == name]
         if len(found) != 1:
             names = ", ".join(layer.name for layer in self.work.layers) or "none"
             raise AtlasError(name, f"{len(found)} open layers are called so", f"Open are: {names}.")
@@ -309,6 +310,14 @@ class Workspace:
         return self.cache.derive_latest(
             ("sheet", layer.id, layer.ref), layer.rows.modifications, lambda: Sheet(rows_of(self.cache, layer, check))
         )
+
+    def drop_edits(self, layer: Layer) -> None:
+        """Take the edits from a layer, as they stand in its file now."""
+        from dataclasses import replace
+
+        now = self.work.layer(layer.id)
+        if now is not None:
+            self.work.change("save edits", layer.id, rows=replace(now.rows, edits=(), edited_from=()))
 
     def forget(self, layer: Layer) -> None:
         """Have a layer read anew, as its file was written."""
