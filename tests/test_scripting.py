@@ -37,6 +37,7 @@ from brisk_atlas.core.place import transform
 from brisk_atlas.core.rows.editing import state_of
 from brisk_atlas.core.system.jobs import Cancelled
 from brisk_atlas.core.workspace import Workspace
+from brisk_atlas.core.workspace.workspace import FrozenWorkspace
 
 ROOT = Path(__file__).parents[1]
 SURVEY, AFTER, BEFORE = (demo.DATA / n for n in ("tolvane_survey.gpkg", "elevation_2031.tif", "elevation_2029.tif"))
@@ -213,3 +214,12 @@ def test_an_id_means_one_layer_whatever_others_are_called(workspace, tmp_path):
     (first,) = workspace.open(tmp_path / "ash.csv")
     workspace.open(tmp_path / "layer-1.csv")
     assert first.id == "layer-1" and workspace.layer("layer-1").name == "ash"
+
+
+def test_work_is_done_on_the_layers_as_they_stood_when_it_was_asked_for(workspace, tmp_path):
+    (tmp_path / "ash.csv").write_text("n\n1\n2\n")
+    (layer,) = workspace.open(tmp_path / "ash.csv")
+    frozen = FrozenWorkspace(workspace)
+    workspace.work.remove(layer.id)
+    assert workspace.work.layers == () and frozen.cache is workspace.cache
+    assert Export(layer.id, tmp_path / "out.csv").run(frozen).what == "2 rows"

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from brisk_atlas.core.model.errors import AtlasError, NeedsPermission
 from brisk_atlas.core.system.jobs import Job, Jobs, Lane
 from brisk_atlas.core.workspace import Work
-from brisk_atlas.core.workspace.workspace import PROJECT_SUFFIX, Workspace
+from brisk_atlas.core.workspace.workspace import PROJECT_SUFFIX, FrozenWorkspace, Workspace
 
 from .living import is_living
 
@@ -140,10 +140,11 @@ class Session(QObject):
         lane: Lane = Lane.BATCH,
         failed: Callable[[BaseException], None] | None = None,
     ) -> Job:
-        """Run an operation in the background, then `done(result)` here."""
+        """Run an operation on the layers as they stand now, in the background, then `done(result)` here."""
+        frozen = FrozenWorkspace(self.workspace)
 
         def work(job: Job) -> Any:
-            return operation.run(self.workspace, job.report)
+            return operation.run(frozen, job.report)
 
         return self.run(name, work, done, shown=shown, lane=lane, failed=failed)
 

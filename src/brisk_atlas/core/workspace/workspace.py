@@ -357,6 +357,42 @@ class Workspace:
         return ended
 
 
+class FrozenWorkspace(Workspace):
+    """A workspace as another one stands now: its layers stay so, all else is the other's. For work in the background,
+    which must do what was asked for, whatever is changed before it begins."""
+
+    def __init__(self, live: Workspace) -> None:
+        self._live, self.jobs = live, live.jobs
+        self.work = Work()
+        self.work.state = live.work.state
+
+    @property
+    def cache(self) -> DataCache:
+        return self._live.cache
+
+    @property
+    def painter(self) -> Painter:
+        return self._live.painter
+
+    @property
+    def shelves(self) -> Shelves:
+        return self._live.shelves
+
+    @property
+    def answers(self) -> Answers:
+        return self._live.answers
+
+    @property
+    def catalogue(self) -> Catalogue:
+        return self._live.catalogue
+
+    def forget(self, layer: Layer) -> None:
+        self._live.forget(layer)
+
+    def close(self) -> bool:
+        return True
+
+
 def _layer_name(dataset: Dataset, facts: Facts) -> str | None:
     """Return what the layer of a part is called: of a scene by its date and its bands."""
     if dataset.kind is not DataKind.SCENE:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QW
 from brisk_atlas.core.model import AtlasError, DataKind, Extent, number_text
 from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.system.jobs import Job
+from brisk_atlas.core.workspace.workspace import FrozenWorkspace
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -150,10 +151,10 @@ class StatisticsDrawer(QWidget):
 
         from brisk_atlas.core.operations import Statistics
 
-        operation = Statistics(layer.id, name)
+        operation, frozen = Statistics(layer.id, name), FrozenWorkspace(self.session.workspace)
 
         def ask(job: Job) -> StatisticsResult:
-            return operation.over(self.session.workspace, where, job.report)
+            return operation.over(frozen, where, job.report)
 
         def done(result: StatisticsResult) -> None:
             text = f"{layer.name}, {name}, over {over}"
