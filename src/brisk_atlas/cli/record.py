@@ -256,7 +256,7 @@ def _apply(asked: argparse.Namespace) -> int:
     failed = [plan for plan in made.plans if plan.error]
     for plan in failed:
         _complain(plan.error)
-    _print(TemplateChanges(tuple(plan for plan in made.plans if not plan.error), made.is_written))
+    _print(TemplateChanges(tuple(plan for plan in made.plans if not plan.error), made.is_written, made.digest))
     return int(bool(failed))
 
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
@@ -31,10 +32,24 @@ class Plan:
     def is_new(self) -> bool:
         return self.was is None and not self.error
 
-    def save(self) -> None:
-        """Write the changed record. Raises CannotWrite."""
-        assert self.document is not None
-        save(self.document, self.path, was=self.was)
+    def saved(self) -> Plan:
+        """Write the record if it changes. Returns what was done: the same, or why it could not be written."""
+        if self.error or self.document is None or not (self.changes or self.is_new):
+            return self
+        try:
+            save(self.document, self.path, was=self.was)
+        except AtlasError as error:
+            return replace(self, error=" ".join(str(error).split()))
+        return self
+
+
+def digest_of(template: Document, plans: Iterable[Plan]) -> str:
+    """Return a digest of a template and of all records as they were when they were read."""
+    digest = sha256(template.data)
+    for plan in plans:
+        digest.update(f"\0{plan.path}\0".encode(errors="surrogateescape"))
+        digest.update(plan.was if plan.was is not None else plan.error.encode())
+    return digest.hexdigest()
 
 
 def plans(
@@ -67,8 +82,6 @@ def _kept(document: Document, changes: list[TemplateChange]) -> list[TemplateCha
 
 
 def _new(template: Document, source: RecordSource, how: str, only: list[str] | None) -> Plan:
-    from dataclasses import replace
-
     from brisk_atlas.core.record.model import Record
 
     assert source.data is not None

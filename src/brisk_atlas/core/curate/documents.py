@@ -24,12 +24,17 @@ def documents_of(path: Path) -> tuple[list[tuple[str, Document]], list[str]]:
     return [(one.label, one.document) for one in locations], [one.reason for one in unread]
 
 
-def document_of(path: Path) -> Document:
-    """Return the first record that a file is, or a dataset has. Raises AtlasError, where there is none too."""
+def document_of(path: Path, which: str = "") -> Document:
+    """Return the record that a file is, or the first one of a dataset whose label has `which` in it.
+    Raises AtlasError, where there is none too."""
     documents, unread = documents_of(path)
     if not documents:
         raise AtlasError(path.name, unread[0] if unread else "it has no record", "Make one by applying a template.")
-    return documents[0][1]
+    found = next((document for label, document in documents if which in label), None)
+    if found is None:
+        labels = "; ".join(label for label, _ in documents)
+        raise AtlasError(path.name, f"it has no record called {which}", f"There are: {labels}.")
+    return found
 
 
 def sources_of(paths: Iterable[Path]) -> Iterator[RecordSource]:

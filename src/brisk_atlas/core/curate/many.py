@@ -207,6 +207,18 @@ def cells(row: TableRow, base: Path | None = None) -> list[str]:
     ]
 
 
+def has_words(row: TableRow, words: str, base: Path | None = None) -> bool:
+    """Return whether a cell of a row has some words in it, whatever their case."""
+    return any(words.casefold() in cell.casefold() for cell in cells(row, base))
+
+
+def sort_key(row: TableRow, column: int, base: Path | None = None) -> float | str:
+    """Return what a row is sorted by in a column: a number for shares and counts, the text otherwise."""
+    share = row.complete if row.complete is not None else -1.0
+    numbers = {FIRST.index("complete"): share, FIRST.index("faults"): row.faults, FIRST.index("cautions"): row.cautions}
+    return numbers[column] if column in numbers else cells(row, base)[column].casefold()
+
+
 def write_csv(rows: Iterable[TableRow], chosen: Sequence[str], path: Path, base: Path | None = None) -> int:
     """Write rows to a CSV file as they come; returns how many."""
     import csv

@@ -11,7 +11,11 @@ from brisk_atlas.core.model import AtlasError
 from .operation import Operation, Progress, Written, argument, silent
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.record import Standard
+    from collections.abc import Iterable
+
+    from brisk_atlas.core.curate import many
+    from brisk_atlas.core.curate.batch import Plan
+    from brisk_atlas.core.record import Conversion, Standard
     from brisk_atlas.core.workspace.workspace import Workspace
 
 
@@ -26,6 +30,23 @@ def standard_called(name: str) -> Standard:
 
 
 @dataclass(frozen=True)
+class RecordConversion:
+    """What became of a record in another standard, and the file it is written to."""
+
+    path: Path
+    conversion: Conversion
+    is_written: bool
+
+    def lines(self) -> list[str]:
+        return [*([f"Written: {self.path}"] if self.is_written else []), *self.conversion.lines()]
+
+    def as_json(self) -> dict[str, Any]:
+        made = self.conversion
+        counts = {"lost": len(made.lost), "moved": len(made.moved), "missing": len(made.missing)}
+        return {"path": str(self.path), "is_written": self.is_written, **counts, "report": made.lines()}
+
+
+@dataclass(frozen=True)
 class ConvertRecord(Operation):
     """Write a record in another standard, and say what was moved and what it has no place for."""
 
@@ -33,18 +54,21 @@ class ConvertRecord(Operation):
     to: str = argument("the standard to write it in")
     path: Path | None = argument("the file to write; beside the record if not given", None)
     overwrite: bool = argument("write over a file that is there", False)
+    which: str = argument("the label of the record, or a part of it, where the dataset has several", "")
+    only_report: bool = argument("write nothing; only say what would become of it", False)
 
-    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+    def run(self, workspace: Workspace, progress: Progress = silent) -> RecordConversion:
         from brisk_atlas.core.curate.documents import document_of, without_ending
         from brisk_atlas.core.curate.saving import save
         from brisk_atlas.core.record import convert
 
-        standard, document = standard_called(self.to), document_of(self.record)
+        standard, document = standard_called(self.to), document_of(self.record, self.which)
         plain = without_ending(document.path)
         target = self.path or plain.with_name(plain.name + standard.suffix)
         made = convert(document, standard, target)
-        save(made.document, target, over=self.overwrite)
-        return Written((target,), "", tuple(made.lines()))
+        if not self.only_report:
+            save(made.document, target, over=self.overwrite)
+        return RecordConversion(target, made, not self.only_report)
 
 
 @dataclass(frozen=True)
@@ -54,6 +78,7 @@ class FillRecord(Operation):
 
     data: Path = argument("the dataset")
     standard: str = argument("the standard of a new record", "ISO 19139")
+    new: bool = argument("make a new record even where there is one", False)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core import read
@@ -65,7 +90,7 @@ class FillRecord(Operation):
 
         dataset = read.open(self.data)
         found = derived_record(dataset)
-        locations, _ = find_records(dataset)
+        locations, _ = find_records(dataset) if not self.new else ((), ())
         beside = next((one for one in locations if one.where == BESIDE and one.can_edit), None)
         if beside is not None:
             before = beside.document
@@ -85,8 +110,10 @@ class FillRecord(Operation):
 class TemplateChanges:
     """What a template does to each of many records."""
 
-    plans: tuple[Any, ...]  # of curate.batch
+    plans: tuple[Plan, ...]
     is_written: bool
+    digest: str
+    """Of all records as they were read: the same digest, the same changes."""
 
     def lines(self) -> list[str]:
         from brisk_atlas.core.curate.batch import short
@@ -115,7 +142,7 @@ class TemplateChanges:
             }
             for plan in self.plans
         ]
-        return {"is_written": self.is_written, "records": records}
+        return {"is_written": self.is_written, "digest": self.digest, "records": records}
 
 
 @dataclass(frozen=True)
@@ -127,6 +154,7 @@ class ApplyTemplate(Operation):
     elements: tuple[str, ...] | None = argument("the elements to take from it; all if not given", None)
     replace: bool = argument("write over what records say; otherwise only gaps are filled", False)
     write: bool = argument("save; otherwise it is only shown what would change", False)
+    digest: str = argument("what an earlier look returned; nothing is saved if a record changed since", "")
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> TemplateChanges:
         from brisk_atlas.core.curate import batch
@@ -135,12 +163,19 @@ class ApplyTemplate(Operation):
         from brisk_atlas.core.record.templates import FILL, REPLACE
 
         how = REPLACE if self.replace else FILL
-        template, found = read_document(self.template), []
-        for plan in batch.plans(template, sources_of(self.paths), how, self.elements, lambda: progress(0.0, "reading")):
-            if self.write and (plan.changes or plan.is_new) and not plan.error:
-                plan.save()
-            found.append(plan)
-        return TemplateChanges(tuple(found), self.write)
+        template = read_document(self.template)
+        found = batch.plans(template, sources_of(self.paths), how, self.elements, lambda: progress(0.0, "reading"))
+        plans = list(found)
+        digest = batch.digest_of(template, plans)
+        if self.write:
+            if self.digest and self.digest != digest:
+                raise AtlasError(
+                    self.template.name, "a record or the template changed since it was looked at", "Look again."
+                )
+            for number, plan in enumerate(plans):
+                progress(number / len(plans), plan.path.name)
+                plans[number] = plan.saved()
+        return TemplateChanges(tuple(plans), self.write, digest)
 
 
 @dataclass(frozen=True)
@@ -151,6 +186,9 @@ class TableRecords(Operation):
     path: Path = argument("the table to write, .csv or .xlsx")
     elements: tuple[str, ...] | None = argument("the elements, a column each", None)
     standard: str | None = argument("the standard to judge by; each record's own if not given", None)
+    words: str = argument("only rows with these words in a cell", "")
+    order_by: str | None = argument("the head of the column to sort by", None)
+    descending: bool = argument("sort from the highest down", False)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.curate import many
@@ -162,8 +200,17 @@ class TableRecords(Operation):
         if unknown:
             raise AtlasError(", ".join(unknown), "no element is called so", "`record show --full` prints the names.")
         standard = standard_called(self.standard) if self.standard else None
+        rows: Iterable[many.TableRow]
         rows = many.table(sources_of(self.paths), chosen, standard, lambda: progress(0.0, "reading records"))
         base = self.paths[0] if len(self.paths) == 1 and self.paths[0].is_dir() else None
+        if self.words:
+            rows = (row for row in rows if many.has_words(row, self.words, base))
+        if self.order_by is not None:
+            heads = many.columns(chosen)
+            if self.order_by not in heads:
+                raise AtlasError(self.order_by, "no column is called so", f"There are: {', '.join(heads)}.")
+            column = heads.index(self.order_by)
+            rows = sorted(rows, key=lambda row: many.sort_key(row, column, base), reverse=self.descending)
         writer = many.write_xlsx if self.path.suffix.lower() == ".xlsx" else many.write_csv
         return Written((self.path,), f"{writer(rows, chosen, self.path, base):,} rows")
 
@@ -174,19 +221,28 @@ class WriteRecordPage(Operation):
 
     record: Path = argument("a record, or a dataset that has one")
     path: Path | None = argument("the page to write; beside the record if not given", None)
+    which: str = argument("the label of the record, or a part of it, where the dataset has several", "")
+    data: Path | None = argument("the dataset it speaks of; found by its name if not given", None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core import read
+        from brisk_atlas.core.curate.data_sections import derived_sections
         from brisk_atlas.core.curate.documents import data_of, document_of
         from brisk_atlas.core.curate.handing_on import html_page
         from brisk_atlas.core.curate.saving import replace_file
         from brisk_atlas.core.kinds.first_sight import picture_of
         from brisk_atlas.core.model import DataRef
 
-        document, data = document_of(self.record), data_of(self.record)
+        document, data = document_of(self.record, self.which), self.data or data_of(self.record)
         target = self.path or self.record.with_name(self.record.name + ".html")
-        progress(0.3, "drawing")
-        picture = picture_of(DataRef.file(data.absolute())) if data is not None else None
-        replace_file(target, html_page(document, picture).encode("utf-8"))
+        if data is None:
+            page = html_page(document)
+        else:
+            progress(0.2, "reading")
+            derived = derived_sections(read.open(data))
+            progress(0.4, "drawing")
+            page = html_page(document, picture_of(DataRef.file(data.absolute())), derived=derived)
+        replace_file(target, page.encode("utf-8"))
         return Written((target,), "")
 
 

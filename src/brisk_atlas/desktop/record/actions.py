@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QFileDialog, QMenu, QWidget
@@ -13,6 +14,9 @@ from brisk_atlas.core.system.jobs import Job
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .shown import Shown
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.operations import Written
 
 
 class RecordActions(QObject):
@@ -68,12 +72,8 @@ class RecordActions(QObject):
         self.session.work_changed.emit("record")
 
     def make_record(self, standard_name: str) -> None:
-        """Make a record of the data with what it tells, beside it; a person writes the rest."""
-        from dataclasses import replace
-
-        from brisk_atlas.core.curate.derived import filled
-        from brisk_atlas.core.curate.saving import path_beside, save
-        from brisk_atlas.core.record import STANDARDS, Record, written
+        """Make a record beside the data, filled from them; a person writes the rest."""
+        from brisk_atlas.core.operations import FillRecord
 
         shown = self.shown
         if shown is None:
@@ -81,18 +81,15 @@ class RecordActions(QObject):
         if not shown.ref.is_local:
             self.session.fault(AtlasError(shown.ref, "nothing can be stored beside it", "Export the data first."))
             return
-        standard = STANDARDS[standard_name]
-        record = standard.adapted(filled(Record(title=shown.ref.stem), shown.derived_record))
-        document = written(standard, record, shown.ref.beside(shown.ref.name + standard.suffix))
-        path = path_beside(shown.ref.path, document)
-        try:
-            save(replace(document, path=path), path)
-        except AtlasError as error:
-            self.session.fault(error)
-            return
-        self.session.noticed.emit("good", f"Made: {path.name}", "")
-        self.session.cache.forget(shown.ref)
-        self.replaced.emit()
+
+        def done(found: Written) -> None:
+            self.session.noticed.emit("good", f"Made: {found.paths[0].name}", "")
+            self.session.cache.forget(shown.ref)
+            self.replaced.emit()
+
+        self.job = self.session.run_operation(
+            f"Making a record of {shown.ref.name}", FillRecord(shown.ref.path, standard_name, new=True), done
+        )
 
     def fill_menu(self, menu: QMenu) -> None:
         from brisk_atlas.core.record import STANDARDS
@@ -164,31 +161,43 @@ class RecordActions(QObject):
         self.session.cache.forget(shown.ref)
         self.replaced.emit()
 
+    def _is_saved(self, why: str) -> bool:
+        """Return whether the record has no unsaved edits, and complain where it has."""
+        draft = self.shown.draft if self.shown else None
+        if draft is not None and draft.changed:
+            self.complained.emit(f"Save or undo the edits first; {why}.")
+            return False
+        return True
+
+    def _named(self, shown: Shown) -> tuple[Path, str]:
+        """Return the record as operations name it: a file, or a dataset and the label of a record in it."""
+        from brisk_atlas.core.read.find_records import INSIDE
+
+        assert shown.draft is not None and shown.one is not None
+        if shown.one.where == INSIDE:
+            return shown.ref.path, shown.one.label
+        return shown.draft.document.path, ""
+
     def convert(self) -> None:
         from .convert_form import ConvertForm
 
         shown = self.shown
-        if shown is None or shown.draft is None:
+        if shown is None or shown.draft is None or not self._is_saved("what is saved is converted"):
             return
-        form = ConvertForm(shown.draft.document, shown.ref.beside(shown.ref.name), self.window)
+        record, which = self._named(shown)
+        standard, data = shown.draft.document.standard.name, shown.ref.beside(shown.ref.name)
+        form = ConvertForm(self.session, record, which, standard, data, self.window)
         form.accepted.connect(self.replaced.emit)
         self.form = form
         form.open()
 
     def apply_template(self) -> None:
-        from brisk_atlas.core.curate.many import RecordSource
-
         from .template_form import ApplyTemplateForm
 
         shown = self.shown
-        draft = shown.draft if shown else None
-        if shown is None or draft is None:
+        if shown is None or shown.draft is None or not self._is_saved("a template goes into what is saved"):
             return
-        if draft.changed:
-            self.complained.emit("Save or undo the edits first; a template goes into what is saved.")
-            return
-        data = shown.ref.path if shown.is_data else None
-        form = ApplyTemplateForm(self.session, [RecordSource(data, draft.document.path)], self.theme, self.window)
+        form = ApplyTemplateForm(self.session, [shown.draft.document.path], self.theme, self.window)
         form.accepted.connect(self.replaced.emit)
         self.form = form
         form.open()
@@ -229,22 +238,17 @@ class RecordActions(QObject):
 
     def write_page(self, path: Path) -> None:
         """Write the record as a page that needs nothing else, with a picture of the data."""
+        from brisk_atlas.core.operations import WriteRecordPage
+
         shown = self.shown
-        draft = shown.draft if shown else None
-        if shown is None or draft is None:
+        if shown is None or shown.draft is None or not self._is_saved("what is saved is handed on"):
             return
-        document, data, derived = draft.document, shown.ref if shown.is_data else None, shown.derived
-
-        def work(job: Job) -> None:
-            from brisk_atlas.core.curate.handing_on import html_page
-            from brisk_atlas.core.curate.saving import replace_file
-            from brisk_atlas.core.kinds.first_sight import picture_of
-
-            picture = picture_of(data) if data else None
-            replace_file(path, html_page(document, picture, derived=derived if data else ()).encode("utf-8"))
-
-        self.job = self.session.run(
-            f"Writing {path.name}", work, lambda nothing: self.session.noticed.emit("good", f"Written: {path.name}", "")
+        record, which = self._named(shown)
+        data = shown.ref.path if shown.is_data and shown.ref.is_local else None
+        self.job = self.session.run_operation(
+            f"Writing {path.name}",
+            WriteRecordPage(record, path, which, data),
+            lambda found: self.session.noticed.emit("good", f"Written: {path.name}", ""),
         )
 
     def _ask_link(self) -> None:

@@ -1,4 +1,4 @@
-"""Saying a record in another standard: what is lost is read before anything is written."""
+"""Converting a record to another standard: what is lost is read before anything is written."""
 
 from __future__ import annotations
 
@@ -18,30 +18,37 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
+from ..session import Session
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.record import Conversion, Document
+    from brisk_atlas.core.operations import ConvertRecord
+    from brisk_atlas.core.operations.records import RecordConversion
 
 
 class ConvertForm(QDialog):
-    """Standard, report and target. `written` is the file that was made, None until then."""
+    """Standard, report and target. `written` is the file that was made, None until then.
 
-    def __init__(self, document: Document, data: Path, parent: QWidget | None = None) -> None:
+    `record` and `which` name the record as `ConvertRecord` does; `data` is what it speaks of, which names the new file.
+    """
+
+    def __init__(
+        self, session: Session, record: Path, which: str, standard: str, data: Path, parent: QWidget | None = None
+    ) -> None:
         super().__init__(parent)
         from brisk_atlas.core.record import STANDARDS
 
         self.setWindowTitle("Convert the record")
         self.resize(640, 480)
-        self.document, self.data = document, data
-        self.made: Conversion | None = None
+        self.session, self.record, self.which, self.data = session, record, which, data
+        self._job: Job | None = None
         self.written: Path | None = None
         self.standard = QComboBox()
         self.standard.setObjectName("convert to")
         for name in STANDARDS:
-            if name not in (document.standard.name, "INSPIRE"):
+            if name not in (standard, "INSPIRE"):
                 self.standard.addItem(name)
         self.report = QListWidget()
         self.report.setObjectName("convert report")
@@ -61,7 +68,7 @@ class ConvertForm(QDialog):
         where.addWidget(self.target, 1)
         where.addWidget(choose)
         form = QFormLayout()
-        form.addRow(f"From {document.standard.name} to", self.standard)
+        form.addRow(f"From {standard} to", self.standard)
         form.addRow("File", where)
         column = QVBoxLayout(self)
         column.addLayout(form)
@@ -76,18 +83,50 @@ class ConvertForm(QDialog):
         self.go.clicked.connect(self._write)
         self._convert()
 
+    @property
+    def busy(self) -> bool:
+        return self._job is not None and not self._job.finished
+
+    def _operation(self, *, only_report: bool = False) -> ConvertRecord:
+        from brisk_atlas.core.operations import ConvertRecord
+
+        to, target = self.standard.currentText(), Path(self.target.text())
+        return ConvertRecord(self.record, to, target, which=self.which, only_report=only_report)
+
     def _convert(self) -> None:
-        from brisk_atlas.core.record import STANDARDS, convert
+        """Show what would become of the record, in the background."""
+        from brisk_atlas.core.record import STANDARDS
 
         standard = STANDARDS[self.standard.currentText()]
         self.target.setText(str(self.data.with_name(self.data.name + standard.suffix)))
-        self.made = convert(self.document, standard, Path(self.target.text()))
-        lost, moved, missing = len(self.made.lost), len(self.made.moved), len(self.made.missing)
-        self.message.setText(
-            f"{lost} values have no place there, {moved} are said otherwise, {missing} are still missing."
-        )
         self.report.clear()
-        self.report.addItems([line[:1].upper() + line[1:] for line in self.made.lines()])
+        self.message.setText("Converting…")
+        self.go.setEnabled(False)
+        if self._job:
+            self._job.cancel()
+        self._job = self.session.run_operation(
+            "Converting the record",
+            self._operation(only_report=True),
+            self._show_report,
+            shown=False,
+            lane=Lane.INTERACTIVE,
+            failed=self._show_failure,
+        )
+
+    def _show_report(self, found: RecordConversion) -> None:
+        made = found.conversion
+        self.message.setText(
+            f"{len(made.lost)} values have no place there, {len(made.moved)} are in another element or form, "
+            f"{len(made.missing)} are still missing."
+        )
+        self.report.addItems([line[:1].upper() + line[1:] for line in made.lines()])
+        self.go.setEnabled(True)
+
+    def _show_failure(self, error: BaseException) -> None:
+        self.message.setText(str(error))
+        self.message.setObjectName("fault")
+        self.message.setStyle(self.message.style())
+        self.go.setEnabled(True)
 
     def _choose(self) -> None:
         path, _ = QFileDialog.getSaveFileName(self, "Write the record to", self.target.text())
@@ -95,16 +134,13 @@ class ConvertForm(QDialog):
             self.target.setText(path)
 
     def _write(self) -> None:
-        from brisk_atlas.core.curate.saving import save
+        operation = self._operation()
 
-        assert self.made is not None
-        path = Path(self.target.text())
-        try:
-            save(self.made.document, path)
-        except AtlasError as error:
-            self.message.setText(str(error))
-            self.message.setObjectName("fault")
-            self.message.setStyle(self.message.style())
-            return
-        self.written = path
-        self.accept()
+        def done(found: RecordConversion) -> None:
+            self.written = found.path
+            self.accept()
+
+        self.go.setEnabled(False)
+        self._job = self.session.run_operation(
+            f"Writing {self.target.text()}", operation, done, failed=self._show_failure
+        )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -27,6 +28,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.operations import Written
     from brisk_atlas.core.record.flattening import ElementKind, Flat
 
 PREVIEW_ROWS = 50
@@ -161,24 +163,33 @@ class FlattenForm(QDialog):
         for c in range(self.preview.columnCount()):
             self.preview.setColumnWidth(c, min(260, self.preview.columnWidth(c)))
 
-    def write_to(self, folder: Path) -> list[Path]:
-        """Write the tables into a folder. Raises CannotWrite."""
-        from brisk_atlas.core.record.flattening import write_all_csv
+    def write_to(self, folder: Path, done: Callable[[Written], None]) -> None:
+        """Write the chosen tables into a folder in the background, then call `done`."""
+        from brisk_atlas.core.operations import FlattenXml
 
-        return write_all_csv(self.tables, folder, self.path.name.partition(".")[0])
+        self._job = self.session.run_operation(
+            f"Writing the tables of {self.path.name}",
+            FlattenXml(self.path, tuple(self.chosen()), folder),
+            done,
+            failed=lambda error: self.message.setText(str(error)),
+        )
 
     def _open(self) -> None:
         from brisk_atlas.core.handover.grid import derived_folder
 
-        files = self.write_to(derived_folder())
-        self.opened.emit(files)
-        self.accept()
+        def done(found: Written) -> None:
+            self.opened.emit(list(found.paths))
+            self.accept()
+
+        self.write_to(derived_folder(), done)
 
     def _export(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Write the tables into", str(self.path.parent))
         if folder:
-            files = self.write_to(Path(folder))
-            self.message.setText(f"Written: {', '.join(file.name for file in files)}")
+            self.write_to(
+                Path(folder),
+                lambda found: self.message.setText(f"Written: {', '.join(path.name for path in found.paths)}"),
+            )
 
 
 def _kinds(path: Path) -> list[ElementKind]:

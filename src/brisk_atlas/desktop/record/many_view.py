@@ -31,6 +31,7 @@ from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.curate.many import TableRow
+    from brisk_atlas.core.operations import Written
 
 TELL_ROWS = 200  # rows that come to the table at once
 OWN = "own standard"
@@ -87,7 +88,7 @@ class RowsModel(QAbstractTableModel):
         return head[:1].upper() + head[1:]
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        from brisk_atlas.core.curate.many import cells
+        from brisk_atlas.core.curate.many import cells, sort_key
 
         row = self.rows[index.row()]
         chosen = FIRST <= index.column() < FIRST + len(row.values)
@@ -104,10 +105,8 @@ class RowsModel(QAbstractTableModel):
                 return QColor(self.theme.quiet)
         if role == Qt.ItemDataRole.TextAlignmentRole and COMPLETE <= index.column() < FIRST:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        if role == Qt.ItemDataRole.UserRole:  # what sorting goes by
-            share = row.complete if row.complete is not None else -1.0
-            numbers = {COMPLETE: share, FAULTS: row.faults, FAULTS + 1: row.cautions}
-            return numbers.get(index.column(), cells(row, self.base)[index.column()].casefold())
+        if role == Qt.ItemDataRole.UserRole:
+            return sort_key(row, index.column(), self.base)
         return None
 
 
@@ -348,7 +347,7 @@ class ManyView(QWidget):
     def apply_template(self) -> None:
         from .template_form import ApplyTemplateForm
 
-        form = ApplyTemplateForm(self.session, [row.source for row in self.chosen_rows()], self.theme, self)
+        form = ApplyTemplateForm(self.session, [row.source.path for row in self.chosen_rows()], self.theme, self)
         form.accepted.connect(self.refresh)
         self.form = form
         form.open()
@@ -360,22 +359,26 @@ class ManyView(QWidget):
             self.export_to(Path(path))
 
     def export_to(self, path: Path) -> None:
-        """Write the rows that are seen, in their order."""
-        rows = [
-            self.model.rows[self.sorted.mapToSource(self.sorted.index(i, 0)).row()]
-            for i in range(self.sorted.rowCount())
-        ]
-        chosen, base = self.chosen(), self.folder
+        """Write the rows that have the words of the filter, in the order of the table."""
+        from brisk_atlas.core.operations import TableRecords
 
-        def work(job: Job) -> int:
-            from brisk_atlas.core.curate.many import write_csv, write_xlsx
-
-            writer = write_xlsx if path.suffix.lower() == ".xlsx" else write_csv
-            return writer(rows, chosen, path, base)
-
-        self._job = self.session.run(
-            f"Writing {path.name}", work, lambda count: self.message.setText(f"Written: {path.name}, {count:,} rows")
+        folder, column = self.folder, self.sorted.sortColumn()
+        assert folder is not None
+        standard = self.standard.currentText()
+        operation = TableRecords(
+            (folder,),
+            path,
+            tuple(self.chosen()),
+            None if standard == OWN else standard,
+            self.filter.text(),
+            self.model.heads[column] if column >= 0 else None,
+            self.sorted.sortOrder() == Qt.SortOrder.DescendingOrder,
         )
+        self._job = self.session.run_operation(f"Writing {path.name}", operation, self._written)
+
+    def _written(self, found: Written) -> None:
+        text = f"Written: {found.paths[0].name}" + (f", {found.what}" if found.what else "")
+        self.message.setText(text + (f"; left out: {'; '.join(found.remarks[:2])}" if found.remarks else ""))
 
     def _catalogue(self) -> None:
         if self.folder is None:
@@ -387,20 +390,11 @@ class ManyView(QWidget):
             self.catalogue_to(Path(path))
 
     def catalogue_to(self, path: Path) -> None:
+        from brisk_atlas.core.operations import WriteCatalogue
+
         folder = self.folder
         assert folder is not None
-
-        def work(job: Job) -> list[str]:
-            from brisk_atlas.core.curate.handing_on import catalogue, write_graph
-
-            graph, failed = catalogue(folder, check=job.check)
-            write_graph(graph, path)
-            return failed
-
-        def done(failed: list[str]) -> None:
-            self.message.setText(f"Written: {path.name}" + (f"; left out: {'; '.join(failed[:2])}" if failed else ""))
-
-        self._job = self.session.run(f"Writing {path.name}", work, done)
+        self._job = self.session.run_operation(f"Writing {path.name}", WriteCatalogue(folder, path), self._written)
 
     def repaint_theme(self, theme: Theme) -> None:
         self.theme = self.model.theme = theme

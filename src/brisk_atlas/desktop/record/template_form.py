@@ -32,8 +32,8 @@ from ..session import Session
 from ..theme import Theme
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.curate.batch import Plan
-    from brisk_atlas.core.curate.many import RecordSource
+    from brisk_atlas.core.operations import ApplyTemplate
+    from brisk_atlas.core.operations.records import TemplateChanges
     from brisk_atlas.core.record import Document
 
 ELEMENT = Qt.ItemDataRole.UserRole
@@ -108,15 +108,13 @@ USUAL = ("contacts", "record_contacts", "constraints", "languages", "charset", "
 class ApplyTemplateForm(QDialog):
     """A template, fill or replace, what it would change in each record; then all of it, in one go."""
 
-    def __init__(
-        self, session: Session, sources: Sequence[RecordSource], theme: Theme, parent: QWidget | None = None
-    ) -> None:
+    def __init__(self, session: Session, paths: Sequence[Path], theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.session, self.sources, self.theme = session, list(sources), theme
-        self.plans: list[Plan] = []
+        self.session, self.paths, self.theme = session, tuple(paths), theme
+        self.found: TemplateChanges | None = None
         self.saved = 0
         self._job: Job | None = None
-        self.setWindowTitle(f"Apply a template to {len(self.sources)} record{'s' if len(self.sources) != 1 else ''}")
+        self.setWindowTitle(f"Apply a template to {len(self.paths)} record{'s' if len(self.paths) != 1 else ''}")
         self.resize(860, 560)
         self.template = QLineEdit()
         self.template.setObjectName("template file")
@@ -175,35 +173,33 @@ class ApplyTemplateForm(QDialog):
             self.template.setText(path)
             self.plan()
 
+    def _operation(self, *, write: bool) -> ApplyTemplate:
+        from brisk_atlas.core.operations import ApplyTemplate
+
+        template, digest = Path(self.template.text().strip()), self.found.digest if write and self.found else ""
+        return ApplyTemplate(template, self.paths, replace=self.replace.isChecked(), write=write, digest=digest)
+
     def plan(self) -> None:
         """Work out what the template changes, in the background."""
-        path = Path(self.template.text().strip())
         if not self.template.text().strip():
             return
-        how = "replace" if self.replace.isChecked() else "fill"
-
-        def work(job: Job) -> list[Plan]:
-            from brisk_atlas.core.curate.batch import plans
-            from brisk_atlas.core.record import read_document
-
-            return list(plans(read_document(path), self.sources, how, check=job.check))
-
         if self._job:
             self._job.cancel()
         self.go.setEnabled(False)
         self.message.setText("Looking at what it changes…")
-        self._job = self.session.run(
+        self._job = self.session.run_operation(
             "Looking at the template",
-            work,
+            self._operation(write=False),
             self._planned,
             shown=False,
+            lane=Lane.INTERACTIVE,
             failed=lambda error: self.message.setText(str(error)),
         )
 
-    def _planned(self, plans: list[Plan]) -> None:
+    def _planned(self, found: TemplateChanges) -> None:
         from brisk_atlas.core.curate.batch import short
 
-        self.plans = plans
+        self.found, plans = found, found.plans
         self.changes.clear()
         changing = [plan for plan in plans if not plan.error and (plan.changes or plan.is_new)]
         for plan in plans:
@@ -221,26 +217,15 @@ class ApplyTemplateForm(QDialog):
         self.go.setEnabled(bool(changing))
 
     def _save(self) -> None:
-        changing = [plan for plan in self.plans if not plan.error and (plan.changes or plan.is_new)]
-
-        def work(job: Job) -> tuple[int, list[str]]:
-            saved, failed = 0, []
-            for plan in changing:
-                job.check()
-                try:
-                    plan.save()
-                    saved += 1
-                except AtlasError as error:
-                    failed.append(str(error))
-            return saved, failed
-
-        def done(found: tuple[int, list[str]]) -> None:
-            self.saved, failed = found
+        def done(found: TemplateChanges) -> None:
+            failed = [plan.error for plan in found.plans if plan.error]
+            self.saved = sum(not plan.error and bool(plan.changes or plan.is_new) for plan in found.plans)
             if failed:
                 self.message.setText(f"{self.saved} saved; not saved: {'; '.join(failed[:3])}")
-                self.go.setEnabled(False)
             else:
                 self.accept()
 
         self.go.setEnabled(False)
-        self._job = self.session.run("Saving records", work, done, lane=Lane.BATCH)
+        self._job = self.session.run_operation(
+            "Saving records", self._operation(write=True), done, failed=lambda error: self.message.setText(str(error))
+        )
