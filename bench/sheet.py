@@ -60,8 +60,8 @@ from pathlib import Path
 from bench.case import peak_mb
 from brisk_atlas.core.model import ComputedField, DataKind, DataRef, FeatureQuery, Layer, TableView
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.rows import rows_of
-from brisk_atlas.core.sheet import Sheet
+from brisk_atlas.core.table import rows_of
+from brisk_atlas.core.table.engine import Sheet
 path, warm, screen, across = Path(sys.argv[1]), Path(sys.argv[2]), int(sys.argv[3]), int(sys.argv[4])
 times, seen = {}, {}
 def loaded():

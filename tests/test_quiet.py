@@ -15,14 +15,14 @@ SUM = """
 import os, sys
 os.chdir(sys.argv[1]); os.rmdir(sys.argv[1])
 import pyarrow as pa
-from brisk_atlas.core.rows import mask_of, prepare
+from brisk_atlas.core.table import mask_of, prepare
 prepare("a > 1", ["a"])
 print(mask_of(pa.table({"a": [1, 2, 3]}), "a > 1").sum())
 """
 NO_FILES = """
 import resource, pyarrow as pa
 from brisk_atlas.core.model import AtlasError
-from brisk_atlas.core.rows.expression import connect
+from brisk_atlas.core.table.expression import connect
 table = pa.table({"a": [1]})
 resource.setrlimit(resource.RLIMIT_NOFILE, (24, 24))
 held = []

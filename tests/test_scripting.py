@@ -34,8 +34,8 @@ from brisk_atlas.core.operations import (
     to_json,
 )
 from brisk_atlas.core.place import transform
-from brisk_atlas.core.rows.editing import state_of
 from brisk_atlas.core.system.jobs import Cancelled
+from brisk_atlas.core.table.editing import state_of
 from brisk_atlas.core.workspace import Workspace
 from brisk_atlas.core.workspace.workspace import FrozenWorkspace
 

@@ -39,7 +39,7 @@ def test_no_files_import_each_other_in_a_circle():
     files = module_files()
     assert len(files) > 300
     graph = {name: imports_of(name, path, files) for name, path in files.items()}
-    assert "brisk_atlas.core.read.answer" in graph["brisk_atlas.core.rows.query"]
+    assert "brisk_atlas.core.read.answer" in graph["brisk_atlas.core.table.query"]
     try:
         TopologicalSorter(graph).prepare()
     except CycleError as error:

@@ -25,12 +25,12 @@ from brisk_atlas import demo
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.curate.saving import save as save_record
 from brisk_atlas.core.handover import RasterOrder, VectorOrder, hand_over_raster, hand_over_vector
-from brisk_atlas.core.handover.edited import save_edits
 from brisk_atlas.core.handover.table import write_table
 from brisk_atlas.core.model import DataKind, Edit, Layer, TableView
 from brisk_atlas.core.record.document import read_document
-from brisk_atlas.core.rows.editing import state_of
 from brisk_atlas.core.system.atomic_write import finish_moves
+from brisk_atlas.core.table.editing import state_of
+from brisk_atlas.core.table.write_back import save_edits
 from brisk_atlas.core.workspace import Work
 from brisk_atlas.core.workspace.project_file import save as save_project
 from made_files import at

@@ -20,9 +20,9 @@ from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import first_style, painter_for
 from brisk_atlas.core.kinds.asking import probe
 from brisk_atlas.core.model import AtlasError, Layer
-from brisk_atlas.core.rows import rows_of
-from brisk_atlas.core.sheet import Sheet
 from brisk_atlas.core.system.workers import WorkerPool
+from brisk_atlas.core.table import rows_of
+from brisk_atlas.core.table.engine import Sheet
 from brisk_atlas.core.workspace import Answers
 from brisk_atlas.core.workspace.preflight import OpenPreflight
 from made_files import at

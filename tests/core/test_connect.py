@@ -13,9 +13,9 @@ import pytest
 
 from brisk_atlas.core import read
 from brisk_atlas.core.connect import connector_for, fingerprint, head_of, localise
-from brisk_atlas.core.handover.edited import why_not
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 from brisk_atlas.core.read.find_records import find_records
+from brisk_atlas.core.table.write_back import why_not
 from range_server import serving
 
 TEXT = b"station,mm\nHarrow,1.5\n"

@@ -14,7 +14,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brisk_atlas.core.connect.copies import copies_folder, copy_target
-from brisk_atlas.core.model import CannotRead, DataRef, OpenOptions, PlaceKind, data_ref
+from brisk_atlas.core.model import CannotRead, DataRef, OpenOptions, PlaceKind, Quantity, data_ref
 from brisk_atlas.core.read.library_names import library_name
 from brisk_atlas.core.workspace.project_file import project_bytes, read
 
@@ -34,9 +34,10 @@ refs = st.one_of(
 )
 
 
-@given(refs, parts)
-def test_a_reference_reads_back_as_it_prints_and_as_it_is_stored(ref, part):
+@given(refs, parts, st.sampled_from([None, *Quantity]))
+def test_a_reference_reads_back_as_it_prints_and_as_it_is_stored(ref, part, quantity):
     ref = ref.with_part(part)
+    ref = ref.with_quantity(quantity) if part else ref
     assert DataRef.parse(str(ref)) == ref and hash(DataRef.parse(str(ref))) == hash(ref)
     for folder in (None, Path("/survey"), Path("/elsewhere/deep")):
         assert DataRef.from_json(json.loads(json.dumps(ref.as_json(folder))), folder) == ref
@@ -44,7 +45,7 @@ def test_a_reference_reads_back_as_it_prints_and_as_it_is_stored(ref, part):
             assert DataRef.parse(ref.relative_to(folder), folder) == ref
         if folder is not None and ref.is_local:
             assert not Path(ref.as_json(folder)["place"]).is_absolute()
-    assert ref.whole.part is None and ref.whole.with_part(part) == ref
+    assert ref.whole.part is None and ref.whole.with_part(part) == ref.with_part(part)
 
 
 def test_what_a_person_types(tmp_path, monkeypatch):

@@ -17,10 +17,10 @@ import pyogrio
 import pytest
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.handover.edited import save_edits, why_not
 from brisk_atlas.core.handover.table import write_table
 from brisk_atlas.core.model import CannotWrite, Edit, Layer, OpenOptions, TableView, TextForm
-from brisk_atlas.core.rows.editing import state_of
+from brisk_atlas.core.table.editing import state_of
+from brisk_atlas.core.table.write_back import save_edits, why_not
 from made_files import at
 
 
@@ -178,7 +178,7 @@ def test_what_others_do_elsewhere_in_a_database_does_not_hinder_and_stays(survey
 
 
 def test_a_database_that_another_program_is_writing_to_is_left_alone(survey, monkeypatch):
-    monkeypatch.setattr("brisk_atlas.core.handover.edited.PATIENCE_S", 0.1)
+    monkeypatch.setattr("brisk_atlas.core.table.write_back.PATIENCE_S", 0.1)
     held = DataCache()
     layer = edited(held, survey, "lava_flows", Edit("surface", (0,), ("mine",)))
     with closing(sqlite3.connect(survey, isolation_level=None)) as other:

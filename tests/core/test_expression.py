@@ -15,11 +15,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core.model import BadExpression
-from brisk_atlas.core.rows import column_of, mask_of, prepare
-from brisk_atlas.core.rows.expression import connect, evaluate, narrowed
-from brisk_atlas.core.rows.functions import FUNCTIONS, MEASURES
-from brisk_atlas.core.sheet.engine import Sheet
 from brisk_atlas.core.system.jobs import Cancelled, Job
+from brisk_atlas.core.table import column_of, mask_of, prepare
+from brisk_atlas.core.table.engine import Sheet
+from brisk_atlas.core.table.expression import connect, evaluate, narrowed
+from brisk_atlas.core.table.functions import FUNCTIONS, MEASURES
 
 TABLE = pa.table(
     {
@@ -109,7 +109,7 @@ def test_texts_can_not_grow_without_end(expression):
 
 
 def test_values_of_many_gigabytes_are_refused_while_they_come(monkeypatch):
-    monkeypatch.setattr("brisk_atlas.core.rows.expression.MOST_BYTES", 1_000_000)
+    monkeypatch.setattr("brisk_atlas.core.table.expression.MOST_BYTES", 1_000_000)
     table = pa.table({"t": ["x" * 100] * 200_000})
     with pytest.raises(BadExpression, match="two gigabytes"):
         column_of(table, "t || t")
@@ -164,7 +164,7 @@ def test_the_engine_itself_is_locked():
 def test_expressions_that_would_bring_a_parser_down_are_refused_in_a_process_of_their_own():
     code = """
 import pyarrow as pa
-from brisk_atlas.core.rows import column_of
+from brisk_atlas.core.table import column_of
 from brisk_atlas.core.model import BadExpression
 table = pa.table({"a": [1]})
 for bad in ("(" * 9000 + "a" + ")" * 9000, "+".join(["a"] * 9000), "-" * 15000 + "a", "CASE WHEN a THEN " * 900, "a[" * 5000,

@@ -14,7 +14,7 @@ from brisk_atlas.core.inspect.measured import area_text, length_text, measure
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place.geodesy import legs, lengths_on_ellipsoid, plane_area, ring_area
 from brisk_atlas.core.read.wkb import shapes_of
-from brisk_atlas.core.rows.measures import measure as column
+from brisk_atlas.core.table.measures import measure as column
 
 WGS84 = "EPSG:4326"
 

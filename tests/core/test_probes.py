@@ -31,7 +31,7 @@ from brisk_atlas.core.inspect.feature import geometry_readings
 from brisk_atlas.core.inspect.held import difference
 from brisk_atlas.core.kinds import first_style
 from brisk_atlas.core.kinds.asking import probe, probe_all
-from brisk_atlas.core.model import DataKind, Layer, named_as
+from brisk_atlas.core.model import DataKind, Layer, Quantity
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
@@ -187,12 +187,12 @@ def test_a_scene_says_the_numbers_behind_the_composite_in_every_quantity(cache, 
     shown = {r.label.split(" · ")[1]: r.key for r in found.readings if " · " in r.label}
     assert shown == {"red": "shortwave infrared 1", "green": "near infrared", "blue": "red"}
     band = cache.raster(scene.ref).facts.grid.bands[4]
-    rescale = next(r for r in band.rescale if r.quantity == "reflectance")
+    rescale = next(r for r in band.rescale if r.quantity is Quantity.REFLECTANCE)
     number = found.reading("shortwave infrared 1").value
     assert found.reading("shortwave infrared 1, reflectance").value == pytest.approx(
         number * rescale.gain + rescale.offset, rel=1e-5
     )
-    measured = replace(scene, ref=scene.ref.with_part(named_as(scene.part, "reflectance")))
+    measured = replace(scene, ref=scene.ref.with_quantity(Quantity.REFLECTANCE))
     again = probe(cache, measured, Where.at(508_700, 5_771_900, UTM, 5))
     assert again.reading("shortwave infrared 1").value == pytest.approx(
         number * rescale.gain + rescale.offset, rel=1e-5

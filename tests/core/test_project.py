@@ -18,6 +18,7 @@ from brisk_atlas.core.model import (
     Facts,
     GridStyle,
     OpenOptions,
+    Quantity,
     Stretch,
     VectorStyle,
 )
@@ -131,6 +132,25 @@ def test_saved_and_opened_it_is_the_same(tmp_path):
     said = {work.layers[0].ref.whole: OpenOptions(crs="EPSG:32727")}
     save(work, path, said)
     assert read(path) == (work.state, work.place, said)
+
+
+def test_a_quantity_is_stored_with_its_reference_and_read_from_the_name_of_a_part_too(tmp_path):
+    work = filled(tmp_path)
+    number, grid = next((i, layer) for i, layer in enumerate(work.layers) if layer.kind.has_cells)
+    shown = grid.ref.with_part("thermal").with_quantity(Quantity.TEMPERATURE)
+    work.change("show temperature", grid.id, ref=shown)
+    path = tmp_path / "w.brisk.json"
+    save(work, path)
+    stored = json.loads(path.read_text())
+    assert stored["layers"][number]["ref"]["quantity"] == "temperature"
+    assert read(path)[0].layers[number].ref == shown
+    del stored["layers"][number]["ref"]["quantity"]
+    stored["layers"][number]["ref"]["part"] = "thermal as temperature"
+    table = next(i for i, layer in enumerate(work.layers) if not layer.kind.has_place)
+    stored["layers"][table]["ref"]["part"] = "roads as temperature"
+    path.write_text(json.dumps(stored))
+    layers = read(path)[0].layers
+    assert layers[number].ref == shown and layers[table].ref.part == "roads as temperature"
 
 
 def test_a_moved_folder_takes_its_paths_along(tmp_path):

@@ -22,7 +22,7 @@ from brisk_atlas.core.find.scan_worker import summary_of
 from brisk_atlas.core.kinds import first_style, painter_for
 from brisk_atlas.core.model import Capability, Columns, Extent, FeatureQuery, Layer, OpenOptions, Ordering, RowsPart
 from brisk_atlas.core.read import table
-from brisk_atlas.core.rows.query import ask, ask_rows
+from brisk_atlas.core.table.query import ask, ask_rows
 from brisk_atlas.core.workspace import Answers
 from brisk_atlas.core.workspace.preflight import OpenPreflight
 from made_files import CRS, at

@@ -498,7 +498,7 @@ def test_a_template_goes_into_many_records_and_makes_new_ones(shelf):
     assert [(p.path.name, p.is_new) for p in plans] == [
         ("ash_samples.geojson.xml", False), ("gas_stations.csv.xml", True), ("vents.kml.xml", True)]  # fmt: skip
     for plan in plans:
-        plan.save()
+        assert not plan.saved().error
     made = read_document(shelf / "vents.kml.xml")
     assert made.record.contacts[0].organisation == "Tolvane Survey Office" and made.record.systems[0].code == "4326"
     assert made.record.representation == ("vector",) and check_schema(made.data, ISO, made.place_at) == []

@@ -30,10 +30,10 @@ from brisk_atlas.core.model import (
     TableView,
     VectorStyle,
 )
-from brisk_atlas.core.rows import fields_with_added, mask_of, rows_of, shown_rows
-from brisk_atlas.core.rows.editing import changed_cells, edited, replacing, value_from
-from brisk_atlas.core.rows.filters import condition_of, words_of
-from brisk_atlas.core.rows.joining import joined, partners, related_rows, report
+from brisk_atlas.core.table import fields_with_added, mask_of, rows_of, shown_rows
+from brisk_atlas.core.table.editing import changed_cells, edited, replacing, value_from
+from brisk_atlas.core.table.filters import condition_of, words_of
+from brisk_atlas.core.table.joining import joined, partners, related_rows, report
 from brisk_atlas.core.workspace import Work
 from brisk_atlas.core.workspace.project_file import read, save
 from made_files import at

@@ -16,7 +16,7 @@ from brisk_atlas.core.handover import RasterOrder, hand_over_raster
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import painter_for
 from brisk_atlas.core.kinds.asking import probe
-from brisk_atlas.core.model import CannotRead, DataKind, Extent, GridStyle, Layer, Rescale, Stretch
+from brisk_atlas.core.model import CannotRead, DataKind, Extent, GridStyle, Layer, Quantity, Rescale, Stretch
 from brisk_atlas.core.read.scene import parse_groups
 from brisk_atlas.core.read.scene_words import role_of_band
 from brisk_atlas.demo.generate import grids as generator
@@ -39,28 +39,28 @@ def stored(data, band):
 def test_reflectance_radiance_and_temperature(scene, data, cache):
     optical = cache.raster(at(scene, "visible to shortwave"))
     assert optical.quantities == ("reflectance", "radiance")
-    whole = optical.measured_as("reflectance").native(bands=(4,))
+    whole = optical.measured_as(Quantity.REFLECTANCE).native(bands=(4,))
     expected = stored(data, "B4") * generator.REFLECTANCE_SCALE + generator.REFLECTANCE_OFFSET
     assert np.allclose(whole.values[0][whole.valid], expected[whole.valid], atol=1e-6)
-    radiance = cache.raster(at(scene, "visible to shortwave as radiance"))
+    radiance = cache.raster(at(scene, "visible to shortwave").with_quantity(Quantity.RADIANCE))
     gain, offset = generator.radiance_of("B4", "after")
     grid = radiance.native(bands=(4,))
     assert np.allclose(grid.values[0][grid.valid], (stored(data, "B4") * gain + offset)[grid.valid], rtol=1e-5)
     assert (
         radiance.facts.grid.bands[3].unit == "W/(m² sr µm)" and "radiance: number x" in radiance.facts.notes["values"]
     )
-    warm = cache.raster(at(scene, "thermal as temperature"))
+    warm = cache.raster(at(scene, "thermal").with_quantity(Quantity.TEMPERATURE))
     kelvin = warm.native().values[0]
     assert np.nanmin(kelvin) > 255 and np.nanmax(kelvin) < 330 and warm.facts.grid.bands[0].unit == "K"
     # the sun's share: both quantities are of one light
     ratio = grid.values[0][grid.valid] / whole.values[0][whole.valid]
     assert np.allclose(ratio, gain / generator.REFLECTANCE_SCALE, rtol=1e-3)
     with pytest.raises(CannotRead, match="no part called"):
-        cache.part(at(scene, "visible to shortwave as temperature"))
+        cache.part(at(scene, "visible to shortwave").with_quantity(Quantity.TEMPERATURE))
 
 
 def test_all_ways_of_reading_turn_the_numbers_alike(scene, cache):
-    part = cache.raster(at(scene, "visible to shortwave as reflectance"))
+    part = cache.raster(at(scene, "visible to shortwave").with_quantity(Quantity.REFLECTANCE))
     native = part.native(SPOT, bands=(3,))
     again = part.read(native.extent, native.shape, bands=(3,))
     level = part.levels(3)[0]
@@ -72,31 +72,34 @@ def test_all_ways_of_reading_turn_the_numbers_alike(scene, cache):
 
 
 def test_temperature_from_the_constants_of_a_band():
-    how = Rescale("temperature", 0.0003342, 0.1, "K", 774.8853, 1321.0789)
+    how = Rescale(Quantity.TEMPERATURE, 0.0003342, 0.1, "K", 774.8853, 1321.0789)
     values = how(np.array([22000, 0, 65535], np.uint16))
     radiance = 22000 * 0.0003342 + 0.1
     assert values[0] == pytest.approx(1321.0789 / np.log(774.8853 / radiance + 1), rel=1e-5) and 280 < values[0] < 300
     assert "ln(" in how.formula() and values.dtype == np.float64
-    assert np.isnan(Rescale("temperature", 1.0, -5.0, "K", 700.0, 1300.0)(np.array([1.0]))[0])  # no light, no warmth
+    assert np.isnan(
+        Rescale(Quantity.TEMPERATURE, 1.0, -5.0, "K", 700.0, 1300.0)(np.array([1.0]))[0]
+    )  # no light, no warmth
 
 
 def test_the_probe_says_the_quantity_and_its_unit(scene, cache):
     x, y = SPOT.centre
 
-    def readings(part, band):
-        layer = Layer("s", "s", at(scene, part), DataKind.RASTER, GridStyle())
+    def readings(part, band, quantity=None):
+        layer = Layer("s", "s", at(scene, part).with_quantity(quantity), DataKind.RASTER, GridStyle())
         found = probe(cache, layer, Where.at(x, y, "EPSG:32727", 5.0))
         return next(reading for reading in found.readings if reading.label.startswith(band))
 
-    number, share = readings("visible to shortwave", "red"), readings("visible to shortwave as reflectance", "red")
+    number = readings("visible to shortwave", "red")
+    share = readings("visible to shortwave", "red", Quantity.REFLECTANCE)
     assert share.value == pytest.approx(number.value * 2e-5 - 0.1, abs=1e-6)
-    warm = readings("thermal as temperature", "thermal infrared")
+    warm = readings("thermal", "thermal infrared", Quantity.TEMPERATURE)
     assert 255 < warm.value < 330 and warm.unit == "K"
     assert readings("quality", "quality").text in ("1 clear land", "4 cloud")
 
 
 def test_a_quantity_is_handed_over_as_it_reads(scene, cache, tmp_path):
-    part = cache.raster(at(scene, "visible to shortwave as reflectance"))
+    part = cache.raster(at(scene, "visible to shortwave").with_quantity(Quantity.REFLECTANCE))
     hand_over_raster(part, RasterOrder(tmp_path / "red.tif", (3,)))
     with rasterio.open(tmp_path / "red.tif") as out:
         assert out.dtypes == ("float32",) and np.isnan(out.nodata)
@@ -160,7 +163,7 @@ def test_metadata_with_a_key_a_band(data, tmp_path):
     assert set(parts) == {"visible to shortwave", "thermal"} and parts["thermal"].facts.notes["cloud cover"] == "1.7"
     assert parts["visible to shortwave"].quantities == ("reflectance",)
     assert parts["thermal"].quantities == ("radiance", "temperature")
-    assert dataset.part("thermal as temperature").native().valid.any()
+    assert dataset.part_of(dataset.ref.with_part("thermal").with_quantity(Quantity.TEMPERATURE)).native().valid.any()
 
 
 @pytest.mark.parametrize("new", [False, True])

@@ -17,10 +17,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core.model import BadExpression, ColumnView, ComputedField, DataKind, Layer
-from brisk_atlas.core.sheet import Sheet, copying
-from brisk_atlas.core.sheet.formats import MISSING, text_of
-from brisk_atlas.core.sheet.preview import preview
 from brisk_atlas.core.system.jobs import Cancelled, Job
+from brisk_atlas.core.table import copying
+from brisk_atlas.core.table.engine import Sheet
+from brisk_atlas.core.table.formats import MISSING, text_of
+from brisk_atlas.core.table.preview import preview
 from made_files import at
 
 

@@ -35,7 +35,7 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
-from brisk_atlas.core.rows import column_of
+from brisk_atlas.core.table import column_of
 from made_files import at
 
 UTM, DEGREES = "EPSG:32727", "EPSG:4326"

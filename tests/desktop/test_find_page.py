@@ -434,7 +434,7 @@ def test_a_scene_opens_by_its_metadata_and_its_composites_are_switched(driver):
     assert driver.work.subject.style.bands == (4, 3, 2) and driver.canvas.grab().toImage() != natural
     driver.choose(rows.findChild(QComboBox, "quantity"), "reflectance")
     layer = driver.work.subject
-    assert layer.part == "visible to shortwave as reflectance"
+    assert (layer.part, layer.ref.quantity) == ("visible to shortwave", "reflectance")
     part = driver.window.session.cache.raster(layer.ref)
     stored = driver.window.session.cache.raster(layer.ref.with_part("visible to shortwave"))
     x, y = 506_000.0, 5_772_000.0

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from brisk_atlas.core.model.kinds import DataKind
-
 from .commands import Command
 from .page_titles import PAGE_TITLES
 
@@ -207,7 +205,7 @@ def _drawers(window: AtlasWindow) -> list[Command]:
                 some, lambda: window.has_desk and not window.desk.bottom.isHidden()),
         *(
             Command(f"sheet_{name.replace(' ', '_')}", title, _on_desk(window, lambda d, name=name: d.use_sheet(name)), keys,  # type: ignore[misc]
-                    enabled=lambda: work.subject is not None and work.subject.kind in (DataKind.VECTOR, DataKind.TABLE))
+                    enabled=lambda: work.subject is not None and work.subject.kind.has_rows)
             for name, title, keys in SHEET_TOOLS
         ),
     ]  # fmt: skip

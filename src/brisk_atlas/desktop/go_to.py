@@ -7,8 +7,6 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from brisk_atlas.core.model.kinds import DataKind
-
 from .line_palette import LinePalette
 from .session import Session
 
@@ -41,7 +39,7 @@ class GoTo(LinePalette):
     def _cells(self) -> Lattice | None:
         """Return the lattice of the subject, if it is a grid."""
         subject = self.session.work.subject
-        if subject is None or subject.kind is not DataKind.RASTER or self.session.dataset_of(subject) is None:
+        if subject is None or not subject.kind.has_cells or self.session.dataset_of(subject) is None:
             return None
         return self.session.cache.raster(subject.ref).facts.lattice
 

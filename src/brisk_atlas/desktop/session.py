@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import Catalogue, ScanPool, Shelves
     from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, OpenOptions
     from brisk_atlas.core.operations import Operation
-    from brisk_atlas.core.sheet import Sheet
+    from brisk_atlas.core.table.engine import Sheet
     from brisk_atlas.core.workspace import Answers, OpenedPart
     from brisk_atlas.core.workspace.autosave import Unsaved
     from brisk_atlas.core.workspace.preflight import PreflightResult

@@ -7,8 +7,6 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
-from brisk_atlas.core.model.kinds import DataKind
-
 from .plain_text import PlainLabel, plain_tip
 from .session import Session
 
@@ -30,7 +28,7 @@ def count_text(facts: Facts) -> str:
 
 def kind_text(facts: Facts) -> str:
     if facts.geometry_type:
-        if facts.kind is not DataKind.VECTOR:
+        if not facts.kind.has_shapes:
             return "points"
         return "mixed geometry" if facts.geometry_type == "Unknown" else facts.geometry_type.lower()
     if facts.grid and len(facts.grid.bands) > 1:
@@ -99,7 +97,7 @@ class SubjectBar(QWidget):
         self._set(0, kind_text(facts))
         self._set(1, count_text(facts))
         self._set(
-            2, crs_label(facts.crs), "" if facts.crs or facts.kind is DataKind.TABLE else "caution", crs_name(facts.crs)
+            2, crs_label(facts.crs), "" if facts.crs or not facts.kind.has_place else "caution", crs_name(facts.crs)
         )
         if facts.extent:
             unit, scale = unit_of(facts.crs), 1.0

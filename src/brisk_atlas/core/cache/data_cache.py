@@ -134,12 +134,11 @@ class DataCache:
 
     def part(self, source: DataRef) -> Part:
         """Return one part. Raises CannotRead, also when the file no longer has it."""
-        name = source.part or ""
         try:
-            return self.dataset(source).part(name)
+            return self.dataset(source).part_of(source)
         except KeyError as error:
             remedy = "Open it again from Find."
-            raise CannotRead(source.whole, f"it has no part called {name} any more", remedy) from error
+            raise CannotRead(source.whole, f"it has no part called {error.args[0]} any more", remedy) from error
 
     def raster(self, source: DataRef) -> RasterPart:
         return cast(RasterPart, self.part(source))

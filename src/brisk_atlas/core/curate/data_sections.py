@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brisk_atlas.core.model import DataKind, Dataset, Facts, size_text
+from brisk_atlas.core.model import Dataset, Facts, size_text
 from brisk_atlas.core.place import crs_name, height_unit_of, unit_of
 from brisk_atlas.core.record.brief_sections import NOT_STATED, Line, Section
 
@@ -40,7 +40,7 @@ def _derived(facts: Facts) -> list[tuple[str, str]]:
     if facts.count is not None:
         noun = {"vector": "features", "pointcloud": "points", "table": "rows"}.get(facts.kind, "count")
         lines.append((noun, f"{facts.count:,}"))
-    if facts.kind is not DataKind.TABLE or facts.crs:
+    if facts.kind.has_place or facts.crs:
         lines += [("reference system", crs_name(facts.crs)), ("extent", extent_text(facts))]
     if facts.grid:
         g, unit = facts.grid, unit_of(facts.crs)

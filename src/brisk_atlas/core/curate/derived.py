@@ -103,7 +103,7 @@ def _representation(facts: Facts) -> str:
 
 
 def _object(facts: Facts) -> str:
-    if facts.kind is DataKind.POINTCLOUD:
+    if facts.kind.has_points:
         return "point"
     derived = (facts.geometry_type or "").lower()
     return next((kind for word, kind in OBJECTS.items() if word in derived), "")

@@ -10,7 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.model import VectorStyle
-from brisk_atlas.core.rows import column_of
+from brisk_atlas.core.table import column_of
 
 from . import ramps
 from .limits import limits_of, stretched

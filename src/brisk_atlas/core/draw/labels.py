@@ -18,7 +18,7 @@ from brisk_atlas.core.model import Label
 from brisk_atlas.core.model.shapes import LINE, POINT, Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import ShapeIndex
-from brisk_atlas.core.rows import column_of
+from brisk_atlas.core.table import column_of
 
 from .classes import numbers_of
 from .view import View

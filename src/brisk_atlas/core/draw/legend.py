@@ -10,7 +10,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.place import height_unit_of
-from brisk_atlas.core.rows import all_seen_rows
+from brisk_atlas.core.table import all_seen_rows
 
 from .classes import NO_VALUE, colouring_of
 from .cloud import AT_ONCE, CLASS_COLOURS, OTHER_CLASS, cloud_limits, dimensions_of

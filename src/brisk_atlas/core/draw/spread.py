@@ -8,7 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
-from brisk_atlas.core.rows import all_seen_rows, column_of
+from brisk_atlas.core.table import all_seen_rows, column_of
 
 from .classes import is_number, numbers_of
 from .cloud import AT_ONCE, cloud_limits, dimensions_of

@@ -9,7 +9,7 @@ from brisk_atlas.core.cache.by_view import Seen, seen_features
 from brisk_atlas.core.model import DataRef, Layer, VectorStyle
 from brisk_atlas.core.place import same_crs, transform
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
-from brisk_atlas.core.rows import seen_rows, seen_shown
+from brisk_atlas.core.table import seen_rows, seen_shown
 
 from .drawn import Drawn
 from .labels import anchors_of

@@ -94,11 +94,7 @@ def question_about(dataset: Dataset, neighbours: Sequence[Neighbour] = ()) -> Qu
     table = _table_to_place(dataset)
     form = _form(dataset)
     columns, why_columns = _columns(table) if table is not None else (None, "")
-    bare = [
-        f
-        for f in facts
-        if f.kind in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD) and f.crs is None and not f.unplaced
-    ]
+    bare = [f for f in facts if f.kind.has_place and f.crs is None and not f.unplaced]
     cloud = next((part for part in dataset.parts if isinstance(part, TextCloud)), None)
     if cloud is not None:
         columns, why_columns = cloud.columns, "by name, or the first three"
@@ -137,7 +133,7 @@ def _parts(dataset: Dataset) -> tuple[PartChoice, ...]:
 
 def _table_to_place(dataset: Dataset) -> TablePart | None:
     """Return the table whose rows may be placed by columns: the only one, or the first of several."""
-    if dataset.kind is not DataKind.TABLE or dataset.format in ("MGD77", "LAS 2.0 log", "dBase table"):
+    if not dataset.kind.has_rows or dataset.kind.has_place or dataset.format in ("MGD77", "LAS 2.0 log", "dBase table"):
         return None
     return next((part for part in dataset.parts if isinstance(part, TablePart)), None)
 

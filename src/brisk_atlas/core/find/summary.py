@@ -59,7 +59,7 @@ class DatasetSummary(NamedTuple):
 
 def kind_word(facts: Facts) -> str:
     """Return in one word what a part is: its geometry, `grid`, `points`, `table` and so on."""
-    if facts.kind is DataKind.VECTOR:
+    if facts.kind.has_shapes:
         shape = (facts.geometry_type or "").removeprefix("Multi").removesuffix(" Z")
         return {"Polygon": "polygon", "LineString": "line", "Point": "point"}.get(shape, "vector")
     return {"raster": "grid", "pointcloud": "points"}.get(facts.kind, facts.kind)
@@ -86,7 +86,7 @@ def amount_of(facts: Facts) -> float:
 
 
 def crs_text(facts: Facts) -> str:
-    if facts.kind in (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD):
+    if facts.kind.has_place:
         return "picture" if facts.unplaced else crs_label(facts.crs)
     return crs_label(facts.crs) if facts.crs else ""
 

@@ -8,7 +8,6 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPart, number_text
-from brisk_atlas.core.model.dataset import AS
 from brisk_atlas.core.place import same_crs, transform, unit_of
 
 from .finding import ProbeResult, ProbeValue
@@ -60,7 +59,7 @@ def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | 
     shown = _shown(part, style)
     readings = []
     for band, value, known in zip(part.facts.grid.bands, found.values.tolist(), found.known.tolist()):
-        readings += band_readings(band, value, known, shown.get(band.index, ""), scaled=AS in layer.part)
+        readings += band_readings(band, value, known, shown.get(band.index, ""), scaled=layer.ref.quantity is not None)
     readings += _from_others(cache, layer, style, x, y, crs)
     unit, (mx, my) = unit_of(part.facts.crs), found.middle
     digits = 6 if unit == "°" else 2

@@ -16,7 +16,7 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import has_plane, lengths_on_ellipsoid, ring_areas_on_ellipsoid
 from brisk_atlas.core.read.field_meanings import FieldMeaning
-from brisk_atlas.core.rows import rows_of
+from brisk_atlas.core.table import rows_of
 
 from .finding import ProbeResult, ProbeValue
 

@@ -12,7 +12,7 @@ from brisk_atlas.core.model import Extent, Layer
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import same_crs, transform
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
-from brisk_atlas.core.rows import shown_rows
+from brisk_atlas.core.table import shown_rows
 
 from .finding import Where
 

@@ -15,7 +15,7 @@ from brisk_atlas.core.model import BadExpression, CellWindow, Extent, Lattice, L
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.place import height_unit_of
-from brisk_atlas.core.rows import rows_of, shown_rows
+from brisk_atlas.core.table import rows_of, shown_rows
 
 from .cell import along
 from .finding import ProbeValue, Where

@@ -11,7 +11,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import BadExpression, CannotPlace, CellWindow, Layer
 from brisk_atlas.core.model.shapes import POLYGON, Shapes
 from brisk_atlas.core.place import same_crs, transform, unit_of
-from brisk_atlas.core.rows import rows_of
+from brisk_atlas.core.table import rows_of
 
 from .zonal_kernels import gather
 

@@ -30,14 +30,14 @@ class CloudPainter(PlainPainter):
     def paint(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, check: Check, so_far: Check
     ) -> Drawn:
-        assert isinstance(layer.style, CloudStyle)
-        return draw_cloud(image, cache, layer.ref, layer.style, view, check, so_far)
+        return draw_cloud(image, cache, layer.ref, _style(layer), view, check, so_far)
 
 
 class CloudKind(LayerKind):
     """Points with a height and measured dimensions."""
 
     kind = DataKind.POINTCLOUD
+    style = CloudStyle
     painter = CloudPainter()
 
     def first_style(self, facts: Facts, number: int) -> CloudStyle:
@@ -48,10 +48,10 @@ class CloudKind(LayerKind):
         cache.points(layer.ref, report)
 
     def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
-        return cloud_legend(cache, layer, layer.style) if isinstance(layer.style, CloudStyle) else None
+        return cloud_legend(cache, layer, _style(layer)) if layer.style else None
 
     def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
-        return cloud_spread(cache, layer, layer.style) if isinstance(layer.style, CloudStyle) else None
+        return cloud_spread(cache, layer, _style(layer)) if layer.style else None
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The point that was clicked; the statistics of those in an area, with the header of the file."""
@@ -65,3 +65,8 @@ class CloudKind(LayerKind):
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
     ) -> tuple[StatisticsSummary | None, str]:
         return cloud_statistics(cache, layer, name, where)
+
+
+def _style(layer: Layer) -> CloudStyle:
+    assert isinstance(layer.style, CloudStyle)
+    return layer.style

@@ -6,7 +6,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.frame import extent_of
 from brisk_atlas.core.draw.png import png_bytes
 from brisk_atlas.core.draw.view import View
-from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Dataset, Layer
+from brisk_atlas.core.model import AtlasError, DataRef, Dataset, Layer
 
 from . import first_style, painter_for
 
@@ -30,7 +30,7 @@ def first_layers(dataset: Dataset, part_name: str | None = None) -> list[Layer]:
         if style is not None and part_name in (None, part.facts.name):
             name = part.facts.name
             layers.append(Layer(f"glance-{number}", name, dataset.ref.with_part(name), part.facts.kind, style))
-    return layers[:1] if dataset.kind in (DataKind.SCENE, DataKind.RASTER) and part_name is None else layers
+    return layers[:1] if dataset.kind.has_cells and part_name is None else layers
 
 
 def picture_of(ref: DataRef, part: str | None = None, *, width: int = WIDE, height: int = TALL) -> bytes | None:

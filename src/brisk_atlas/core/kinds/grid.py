@@ -23,9 +23,9 @@ from brisk_atlas.core.inspect.statistics import (
     line_statistics,
     summary_readings,
 )
-from brisk_atlas.core.model import DataKind, Facts, GridStyle, Layer, Stretch
+from brisk_atlas.core.model import AtlasError, DataKind, Facts, GridStyle, Layer, Stretch
 
-from .kind import Check, LayerKind
+from .kind import Check, LayerKind, Piece, Report
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
@@ -50,6 +50,7 @@ class GridKind(LayerKind):
     """One or more bands of cells."""
 
     kind = DataKind.RASTER
+    style = GridStyle
     painter = GridPainter()
     formats = MappingProxyType({".tif": "GeoTIFF"})
 
@@ -66,10 +67,10 @@ class GridKind(LayerKind):
                 pyramid.build(lambda share, n=number: report((n + share) / len(asked)))  # type: ignore[misc]
 
     def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
-        return grid_legend(cache, layer, layer.style) if isinstance(layer.style, GridStyle) else None
+        return grid_legend(cache, layer, _style(layer)) if layer.style else None
 
     def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
-        return grid_spread(cache, layer, layer.style) if isinstance(layer.style, GridStyle) else None
+        return grid_spread(cache, layer, _style(layer)) if layer.style else None
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The cell that was clicked with all its bands; the statistics of those in an area or along a line."""
@@ -92,6 +93,19 @@ class GridKind(LayerKind):
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
     ) -> tuple[StatisticsSummary | None, str]:
         return grid_statistics(cache, layer, name, where, check)
+
+    def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
+        from brisk_atlas.core.handover import RasterOrder, hand_over_raster
+
+        part = cache.raster(layer.ref)
+        assert part.facts.grid is not None
+        bands = tuple(b.index for b in part.facts.grid.bands if piece.fields is None or b.name in piece.fields)
+        if not bands:
+            raise AtlasError(layer.name, "no band was chosen", "Choose at least one band.")
+        smooth = layer.style is None or _style(layer).resample != "nearest"
+        order = RasterOrder(piece.path, bands, piece.crs, piece.resolution, piece.within, smooth)
+        columns, rows = hand_over_raster(part, order, report)
+        return f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}"
 
 
 def _style(layer: Layer) -> GridStyle:

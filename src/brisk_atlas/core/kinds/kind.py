@@ -3,30 +3,52 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, DataKind
 
 if TYPE_CHECKING:
+    import numpy as np
+    import pyarrow as pa
+
     from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw.layer_painter import LayerPainter
     from brisk_atlas.core.draw.legend import Legend
     from brisk_atlas.core.draw.spread import Spread
     from brisk_atlas.core.inspect import ProbeResult, Where
     from brisk_atlas.core.inspect.statistics import StatisticsSummary
-    from brisk_atlas.core.model import Facts, Layer, Style
+    from brisk_atlas.core.model import Extent, Facts, Layer, Style
 
 Check = Callable[[], None]
+Report = Callable[[float, str], None]
+
+
+@dataclass(frozen=True)
+class Piece:
+    """What of a layer is to be written, and where. None means all of it, or as it is."""
+
+    path: Path
+    format: str
+    fields: tuple[str, ...] | None = None  # or bands, by name
+    rows: np.ndarray | None = None  # (n,) int64
+    within: Extent | None = None
+    clip: tuple[pa.Array, str | None] | None = None  # polygons as WKB, and their CRS
+    crs: str | None = None
+    resolution: float | None = None  # cell size in units of the result's CRS
 
 
 class LayerKind:
     """One kind of layer; the methods that a kind does not override say that it has nothing of that.
 
-    `painter` draws it, `formats` are those that a piece of it is exported in, by ending.
+    `style` is the type of its styles, None for what is not drawn; `painter` draws it; `formats` are those that a piece
+    of it is exported in, by ending.
     """
 
     kind: DataKind
+    style: type[Style] | None = None
     painter: LayerPainter | None = None
     formats: Mapping[str, str] = MappingProxyType({})
 
@@ -58,3 +80,7 @@ class LayerKind:
     ) -> tuple[StatisticsSummary | None, str]:
         """Return the summary of one of `names`, in an area or everywhere, and its unit."""
         raise AtlasError(layer.name, f"a {self.kind} has no numbers to sum up", "Choose another layer.")
+
+    def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
+        """Write a piece of a layer to a file; returns what is in it in words. Raises AtlasError."""
+        raise AtlasError(layer.name, f"a {self.kind} can't be exported yet", "Export a grid, features or rows.")

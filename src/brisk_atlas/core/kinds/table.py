@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 from brisk_atlas.core.inspect.finding import Where
 from brisk_atlas.core.inspect.statistics import StatisticsSummary, field_statistics, number_fields
 from brisk_atlas.core.model import DataKind, Layer
-from brisk_atlas.core.rows import rows_of
+from brisk_atlas.core.table import rows_of
 
-from .kind import Check, LayerKind
+from .kind import Check, LayerKind, Piece, Report
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
@@ -29,3 +29,9 @@ class TableKind(LayerKind):
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
     ) -> tuple[StatisticsSummary | None, str]:
         return field_statistics(cache, layer, name)
+
+    def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
+        from brisk_atlas.core.handover import hand_over_table
+
+        table = rows_of(cache, layer, lambda: report(0.0, "reading rows"))
+        return f"{hand_over_table(table, piece.path, piece.format, piece.rows, piece.fields):,} rows"

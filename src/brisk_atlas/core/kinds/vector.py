@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from types import MappingProxyType
 from typing import TYPE_CHECKING
 
-from brisk_atlas.core.cache.by_view import is_stream
+from brisk_atlas.core.cache.by_view import is_stream, piece_of
 from brisk_atlas.core.draw.legend import Legend, vector_legend
 from brisk_atlas.core.draw.ramps import CLASSES
 from brisk_atlas.core.draw.spread import Spread, vector_spread
@@ -15,9 +16,9 @@ from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.inspect.picking import picked
 from brisk_atlas.core.inspect.statistics import StatisticsSummary, features_in, field_statistics, number_fields
 from brisk_atlas.core.model import DataKind, Facts, Layer, VectorStyle
-from brisk_atlas.core.rows import rows_of
+from brisk_atlas.core.table import rows_of
 
-from .kind import Check, LayerKind
+from .kind import Check, LayerKind, Piece, Report
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
@@ -27,6 +28,7 @@ class VectorKind(LayerKind):
     """Points, lines and polygons, each a row with fields."""
 
     kind = DataKind.VECTOR
+    style = VectorStyle
     painter = VectorPainter()
     formats = MappingProxyType(
         {".gpkg": "GeoPackage", ".geojson": "GeoJSON", ".fgb": "FlatGeobuf", ".shp": "Shapefile"}
@@ -42,10 +44,10 @@ class VectorKind(LayerKind):
         return VectorStyle(fill=colour, line="#1D2A35", width=1.0)
 
     def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
-        return vector_legend(cache, layer, layer.style) if isinstance(layer.style, VectorStyle) else None
+        return vector_legend(cache, layer, _style(layer)) if layer.style else None
 
     def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
-        return vector_spread(cache, layer, layer.style) if isinstance(layer.style, VectorStyle) else None
+        return vector_spread(cache, layer, _style(layer)) if layer.style else None
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The feature that was clicked with all it says; of several in an area the first in full."""
@@ -64,3 +66,19 @@ class VectorKind(LayerKind):
     ) -> tuple[StatisticsSummary | None, str]:
         rows = features_in(cache, layer, where) if where is not None else None
         return field_statistics(cache, layer, name, rows)
+
+    def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
+        from brisk_atlas.core.handover import VectorOrder, hand_over_vector
+
+        order = VectorOrder(
+            piece.path, piece.format, piece.path.stem, piece.rows, piece.fields, piece.crs, piece.within, piece.clip
+        )
+        features = piece_of(cache, layer.ref, piece.within)
+        if not is_stream(cache, layer.ref):
+            features = replace(features, table=rows_of(cache, layer, lambda: report(0.0, "reading rows")))
+        return f"{hand_over_vector(features, order, report):,} features"
+
+
+def _style(layer: Layer) -> VectorStyle:
+    assert isinstance(layer.style, VectorStyle)
+    return layer.style

@@ -10,33 +10,22 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from .data_ref import DataRef, PlaceKind
-    from .dataset import AS, CloudPart, Dataset, Level, Part, RasterPart, RowsPart, TablePart, VectorPart, named_as
+    from .dataset import CloudPart, Dataset, Level, Part, RasterPart, RowsPart, TablePart, VectorPart
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite, NeedsPermission, refusing
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
-    from .kinds import Blend, DataKind
+    from .kinds import Blend, DataKind, Quantity
     from .lattice import CellWindow, Lattice
-    from .layer import WITH_ROWS, Layer
+    from .layer import Layer
     from .open_options import NO_OPTIONS, Columns, OpenOptions, TextForm
     from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, Ordering, PointQuery
-    from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle
+    from .style import CloudStyle, GridStyle, Label, Stretch, Style, VectorStyle, bands_of
     from .table_view import ColumnView, ComputedField, Edit, FieldFilter, Join, TableView
     from .words import number_text, size_text
 
 _HOMES = {
     "data_ref": ("DataRef", "PlaceKind"),
-    "dataset": (
-        "AS",
-        "CloudPart",
-        "Dataset",
-        "Level",
-        "Part",
-        "RasterPart",
-        "RowsPart",
-        "TablePart",
-        "VectorPart",
-        "named_as",
-    ),
+    "dataset": ("CloudPart", "Dataset", "Level", "Part", "RasterPart", "RowsPart", "TablePart", "VectorPart"),
     "errors": (
         "AtlasError",
         "BadExpression",
@@ -48,23 +37,21 @@ _HOMES = {
     ),
     "extent": ("Extent",),
     "facts": ("Band", "CloudFacts", "Facts", "Field", "GridFacts", "Rescale"),
-    "kinds": ("Blend", "DataKind"),
+    "kinds": ("Blend", "DataKind", "Quantity"),
     "lattice": ("CellWindow", "Lattice"),
-    "layer": ("WITH_ROWS", "Layer"),
+    "layer": ("Layer",),
     "query": ("ALL_POINTS", "EVERYTHING", "Capability", "FeatureQuery", "Ordering", "PointQuery"),
     "open_options": ("NO_OPTIONS", "Columns", "OpenOptions", "TextForm"),
     "table_view": ("ColumnView", "ComputedField", "Edit", "FieldFilter", "Join", "TableView"),
-    "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle"),
+    "style": ("CloudStyle", "GridStyle", "Label", "Stretch", "Style", "VectorStyle", "bands_of"),
     "words": ("number_text", "size_text"),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 
 __all__ = [
     "ALL_POINTS",
-    "AS",
     "EVERYTHING",
     "NO_OPTIONS",
-    "WITH_ROWS",
     "AtlasError",
     "BadExpression",
     "Band",
@@ -102,6 +89,7 @@ __all__ = [
     "Part",
     "PlaceKind",
     "PointQuery",
+    "Quantity",
     "RasterPart",
     "Rescale",
     "RowsPart",
@@ -112,7 +100,7 @@ __all__ = [
     "TextForm",
     "VectorPart",
     "VectorStyle",
-    "named_as",
+    "bands_of",
     "number_text",
     "refusing",
     "size_text",

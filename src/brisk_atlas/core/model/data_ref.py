@@ -11,8 +11,11 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote, unquote
 
+from .kinds import Quantity
+
 ARCHIVE_SUFFIXES = (".zip",)
 PART_MARK = "#part="  # after the name of a place, before that of a part in it
+QUANTITY_MARK = "&as="  # after the name of a part, before what its numbers are turned into
 _SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
 _SERVICES = ("wms+", "wfs+", "wmts+", "wcs+", "ogcapi+", "stac+")  # before the scheme of a service's address
 _DATABASES = ("postgresql", "postgres", "mariadb", "mysql")
@@ -34,19 +37,23 @@ class DataRef:
     """A place that data comes from, and optionally a part of what lies there.
 
     `place` is the absolute path of a file, folder or archive, or the address of a file, database or service; `inner`
-    is the member of the archive, the table of the database or the layer of the service.
+    is the member of the archive, the table of the database or the layer of the service. `quantity` is what the
+    numbers of a part are turned into, None for those that are stored.
 
     >>> ref = DataRef.parse("https://survey.tolvane.example/2031/zones.gpkg")
     >>> ref.kind.value, ref.name, ref.suffix
     ('address', 'zones.gpkg', '.gpkg')
     >>> str(ref.with_part("closed zones"))
     'https://survey.tolvane.example/2031/zones.gpkg#part=closed%20zones'
+    >>> str(DataRef.file("/data/scene.txt").with_part("thermal").with_quantity(Quantity.TEMPERATURE))
+    '/data/scene.txt#part=thermal&as=temperature'
     """
 
     kind: PlaceKind
     place: str
     inner: str = ""
     part: str | None = None
+    quantity: Quantity | None = None
 
     @classmethod
     def file(cls, path: str | Path) -> DataRef:
@@ -72,10 +79,9 @@ class DataRef:
             return cls._parse_address(scheme[1].lower(), text[scheme.end() :])
         if text.lower().startswith("file://"):
             text = unquote(text[7:])
-        part = None
+        named = ""
         if PART_MARK in text and not Path(text).exists():
-            text, _, name = text.rpartition(PART_MARK)
-            part = unquote(name)
+            text, _, named = text.rpartition(PART_MARK)
         text = os.path.expanduser(text)  # noqa: PTH111  a Path would be made for nothing, once for each of many
         ref = cls.file(text if folder is None else os.path.normpath(folder / text))
         if any(f"{suffix}/" in ref.place.lower() for suffix in ARCHIVE_SUFFIXES):
@@ -83,17 +89,23 @@ class DataRef:
                 if outer.suffix.lower() in ARCHIVE_SUFFIXES and outer.is_file():
                     ref = cls.member(outer, Path(ref.place).relative_to(outer).as_posix())
                     break
-        return ref.with_part(part)
+        return ref._with_named(named)
 
     @classmethod
     def _parse_address(cls, scheme: str, rest: str) -> DataRef:
-        rest, mark, name = rest.partition(PART_MARK)
-        part = unquote(name) if mark else None
+        rest, _, named = rest.partition(PART_MARK)
         if scheme in _ADDRESSES:
-            return cls(PlaceKind.ADDRESS, f"{scheme}://{rest}", part=part)
+            return cls(PlaceKind.ADDRESS, f"{scheme}://{rest}")._with_named(named)
         rest, _, inner = rest.partition("#")
         kind = PlaceKind.TABLE if scheme in _DATABASES else PlaceKind.SERVICE
-        return cls(kind, f"{scheme}://{rest}", unquote(inner), part)
+        return cls(kind, f"{scheme}://{rest}", unquote(inner))._with_named(named)
+
+    def _with_named(self, text: str) -> DataRef:
+        """Return the reference to the part that stands after the mark, if any, and its quantity."""
+        name, _, quantity = text.partition(QUANTITY_MARK)
+        known = quantity in {each.value for each in Quantity}
+        part = unquote(name if known else text)
+        return replace(self, part=part, quantity=Quantity(quantity) if known else None) if text else self
 
     def __str__(self) -> str:
         match self.kind:
@@ -103,11 +115,18 @@ class DataRef:
                 text = f"{self.place}/{self.inner}"
             case PlaceKind.TABLE | PlaceKind.SERVICE:
                 text = f"{self.place}#{quote(self.inner)}" if self.inner else self.place
-        return text if self.part is None else f"{text}{PART_MARK}{quote(self.part)}"
+        if self.part is None:
+            return text
+        text = f"{text}{PART_MARK}{quote(self.part)}"
+        return text if self.quantity is None else f"{text}{QUANTITY_MARK}{self.quantity}"
 
     def with_part(self, part: str | None) -> DataRef:
-        """Return the reference to a part of the same place; to all of it for None."""
-        return self if part == self.part else replace(self, part=part)
+        """Return the reference to a part of the same place, with its stored numbers; to all of it for None."""
+        return self if (part, None) == (self.part, self.quantity) else replace(self, part=part, quantity=None)
+
+    def with_quantity(self, quantity: Quantity | None) -> DataRef:
+        """Return the reference to the same part with its numbers turned into a quantity; None for those stored."""
+        return replace(self, quantity=quantity)
 
     @property
     def whole(self) -> DataRef:
@@ -169,7 +188,9 @@ class DataRef:
         """Return the reference for a JSON file, with places on the disk relative to `folder` if one is given."""
         place = os.path.relpath(self.place, folder) if folder is not None and self.is_local else self.place
         return {"kind": self.kind.value, "place": place} | {
-            key: value for key, value in (("inner", self.inner), ("part", self.part)) if value
+            key: str(value)
+            for key, value in (("inner", self.inner), ("part", self.part), ("quantity", self.quantity))
+            if value
         }
 
     @classmethod
@@ -179,7 +200,8 @@ class DataRef:
         place, inner, part = str(stored["place"]), str(stored.get("inner", "")), stored.get("part")
         if kind in (PlaceKind.FILE, PlaceKind.MEMBER):
             place = os.path.normpath(cls.file(folder / place if folder is not None else place).place)
-        return cls(kind, place, inner, None if part is None else str(part))
+        quantity = stored.get("quantity")
+        return cls(kind, place, inner, None if part is None else str(part), Quantity(quantity) if quantity else None)
 
 
 def _absolute(path: str) -> str:

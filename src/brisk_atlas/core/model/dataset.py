@@ -14,7 +14,7 @@ from .data_ref import DataRef
 from .errors import refusing
 from .extent import Extent
 from .facts import Facts
-from .kinds import DataKind
+from .kinds import DataKind, Quantity
 from .lattice import CellWindow, Lattice
 from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, PointQuery
 
@@ -34,15 +34,6 @@ def _refusing(method: Callable[..., Any]) -> Callable[..., Any]:
             return method(self, *arguments, **options)
 
     return guarded
-
-
-AS = " as "  # between the name of a part and the quantity that its numbers are turned into
-
-
-def named_as(name: str, quantity: str) -> str:
-    """Return the name of a part with its numbers turned into a quantity; as stored where that is empty."""
-    base = name.rpartition(AS)[0] if AS in name else name
-    return base + AS + quantity if quantity else base
 
 
 READING = ("read", "rows", "block", "onto", "cells", "levels")
@@ -104,8 +95,8 @@ class RasterPart(Part, ABC):
     """A georeferenced grid of one or more bands."""
 
     @property
-    def quantities(self) -> tuple[str, ...]:
-        """Return what the numbers of all bands can be turned into, such as `reflectance`."""
+    def quantities(self) -> tuple[Quantity, ...]:
+        """Return what the numbers of all bands can be turned into."""
         bands = self.facts.grid.bands if self.facts.grid else ()
         if not bands:
             return ()
@@ -119,7 +110,7 @@ class RasterPart(Part, ABC):
         return self.facts.grid.dtype
 
     @abstractmethod
-    def measured_as(self, quantity: str) -> RasterPart:
+    def measured_as(self, quantity: Quantity) -> RasterPart:
         """Return this part with its numbers turned into `quantity`. Raises KeyError for another one."""
 
     def read(
@@ -190,16 +181,20 @@ class Dataset:
         return self.ref.name
 
     def part(self, name: str) -> Part:
-        """Return the part called `name`, or `name` + AS + a quantity for one with its numbers turned
-        into that; raises KeyError."""
+        """Return the part called `name`. Raises KeyError."""
         for part in self.parts:
             if part.facts.name == name:
                 return part
-        base, _, quantity = name.rpartition(AS)
-        found = next((part for part in self.parts if part.facts.name == base), None)
-        if isinstance(found, RasterPart):
-            return found.measured_as(quantity)
         raise KeyError(name)
+
+    def part_of(self, ref: DataRef) -> Part:
+        """Return the part that a reference means, with its numbers in the quantity that it names. Raises KeyError."""
+        part = self.part(ref.part or "")
+        if ref.quantity is None:
+            return part
+        if not isinstance(part, RasterPart):
+            raise KeyError(ref.quantity)
+        return part.measured_as(ref.quantity)
 
     def as_json(self) -> dict[str, Any]:
         """Return the dataset as `facts --json` prints it."""

@@ -7,7 +7,7 @@ from math import isfinite
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .extent import Extent
-from .kinds import DataKind
+from .kinds import DataKind, Quantity
 from .lattice import Lattice
 
 if TYPE_CHECKING:
@@ -29,7 +29,7 @@ class Rescale(NamedTuple):
     kelvin (Planck's law inverted for one band).
     """
 
-    quantity: str
+    quantity: Quantity | None  # None for the scale that a file itself declares
     gain: float
     offset: float
     unit: str = ""

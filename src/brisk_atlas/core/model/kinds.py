@@ -20,6 +20,41 @@ class DataKind(StrEnum):
     ARCHIVE = "archive"
     PACKED = "packed"  # a dataset in an archive that has not been unpacked
 
+    # What code asks of a kind instead of comparing it.
+
+    @property
+    def has_shapes(self) -> bool:
+        """Whether it is made of features with geometries that can be picked."""
+        return self is DataKind.VECTOR
+
+    @property
+    def has_cells(self) -> bool:
+        """Whether it is a grid, or a set of grids."""
+        return self in (DataKind.RASTER, DataKind.SCENE)
+
+    @property
+    def has_points(self) -> bool:
+        """Whether it is made of points with heights and dimensions."""
+        return self is DataKind.POINTCLOUD
+
+    @property
+    def has_rows(self) -> bool:
+        """Whether it has fields and rows that Sheet shows."""
+        return self in (DataKind.VECTOR, DataKind.TABLE)
+
+    @property
+    def has_place(self) -> bool:
+        """Whether it can be drawn on a map."""
+        return self.has_shapes or self.has_cells or self.has_points
+
+
+class Quantity(StrEnum):
+    """What the stored numbers of a sensor's bands can be turned into."""
+
+    REFLECTANCE = "reflectance"
+    RADIANCE = "radiance"
+    TEMPERATURE = "temperature"
+
 
 class Blend(StrEnum):
     """How a layer goes on those below it."""

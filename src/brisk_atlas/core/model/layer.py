@@ -13,9 +13,6 @@ if TYPE_CHECKING:
     from .style import Style
 
 
-WITH_ROWS = (DataKind.VECTOR, DataKind.TABLE)  # the kinds of layers that a sheet shows
-
-
 @dataclass(frozen=True)
 class Layer:
     """One open layer. `ref` names the part that it shows, `kind` is that of the part; `style` is None for tables.

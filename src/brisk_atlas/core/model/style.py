@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from .data_ref import DataRef
+
+StretchKind = Literal["percent", "deviations", "range", "hand"]
+Method = Literal["ramp", "equal", "quantile", "natural", "unique"]
+Symbol = Literal["circle", "square", "triangle", "cross", "pin"]
+LineJoin = Literal["round", "mitre", "bevel"]
+LineCap = Literal["round", "flat", "square"]
+Hatch = Literal["none", "rising", "falling", "crossed", "level", "dots"]
+Resample = Literal["nearest", "bilinear", "cubic"]
 
 
 @dataclass(frozen=True)
@@ -12,12 +21,12 @@ class Stretch:
     """Which values take the ends of a ramp.
 
     `kind`: `percent` (cut `low`/`high` per cent off the tails), `deviations` (mean less `low` to
-    mean plus `high` standard deviations), `range` (the least and greatest value) or `hand` (from
+    mean plus `high` standard deviations), `range` (minimum to maximum) or `hand` (from
     `low` to `high`). `gamma` above 1 brightens the middle. `in_view` measures what the map shows
     rather than the whole.
     """
 
-    kind: str = "percent"
+    kind: StretchKind = "percent"
     low: float = 2.0
     high: float = 98.0
     gamma: float = 1.0
@@ -26,8 +35,8 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Label:
-    """Text beside features. `text` is a field or an SQL expression; `first` is one whose greatest
-    value is placed first where there is no room for all."""
+    """Text beside features. `text` is a field or an SQL expression; `first` is one whose highest
+    values are placed first where there is no room for all."""
 
     text: str
     size: float = 12.0
@@ -52,17 +61,17 @@ class VectorStyle:
     size: float = 8.0
     hollow: bool = False
     colour_by: str | None = None
-    method: str = "ramp"
+    method: Method = "ramp"
     classes: int = 5
     ramp: str = "ember"
     stretch: Stretch = Stretch("range", 0.0, 0.0)
-    symbol: str = "circle"
-    join: str = "round"
-    cap: str = "round"
+    symbol: Symbol = "circle"
+    join: LineJoin = "round"
+    cap: LineCap = "round"
     dash: tuple[float, ...] = ()
     casing: float = 0.0
     casing_colour: str = "#FFFDF8"
-    hatch: str = "none"
+    hatch: Hatch = "none"
     hatch_gap: float = 8.0
     width_by: str | None = None
     widths: tuple[float, float] = (0.8, 6.0)
@@ -87,7 +96,7 @@ class GridStyle:
     ramp: str = "ember"
     stretch: Stretch = Stretch()
     shade: float = 0.0
-    resample: str = "bilinear"
+    resample: Resample = "bilinear"
     others: tuple[DataRef | None, ...] = ()
     lights: int = 1
     azimuth: float = 315.0
@@ -112,4 +121,9 @@ Style = VectorStyle | GridStyle | CloudStyle
 
 def shown_band(style: Style | None) -> int:
     """Return the band that a grid shows, the first one of a composite; 1 where the style says nothing."""
-    return style.bands[0] if isinstance(style, GridStyle) else 1
+    return bands_of(style)[0] if bands_of(style) else 1
+
+
+def bands_of(style: Style | None) -> tuple[int, ...]:
+    """Return the numbers of the bands that a style shows; () where it shows none."""
+    return style.bands if isinstance(style, GridStyle) else ()

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from brisk_atlas.core.kinds import kind_of
-from brisk_atlas.core.model import AtlasError, DataKind, Extent, GridStyle, Layer
+from brisk_atlas.core.kinds.kind import Piece
+from brisk_atlas.core.model import AtlasError, Extent, Layer
 
 from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, layer_of, silent
 
@@ -37,7 +38,8 @@ class Export(Operation):
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         layer = layer_of(workspace, self.source)
         check_is_no_source(workspace, self.path)
-        formats = kind_of(layer.kind).formats
+        kind = kind_of(layer.kind)
+        formats = kind.formats
         if not formats:
             raise AtlasError(layer.name, f"a {layer.kind} can't be exported yet", "Export a grid, features or rows.")
         format_ = formats.get(self.path.suffix.lower())
@@ -45,8 +47,13 @@ class Export(Operation):
             raise AtlasError(self.path, f"a {layer.kind} is not written as '{self.path.suffix}'",
                              f"Choose one of {', '.join(formats)}.")  # fmt: skip
         self._check_fields(workspace, layer)
-        write = {DataKind.RASTER: self._grid, DataKind.TABLE: self._table, DataKind.VECTOR: self._features}
-        return write[layer.kind](workspace, layer, format_, progress)
+        clip = None
+        if self.clip is not None:
+            zones = workspace.cache.features(layer_of(workspace, self.clip).ref)
+            clip = (zones.wkb, zones.crs)
+        rows = self._chosen(workspace, layer, progress) if layer.kind.has_rows else None
+        piece = Piece(self.path, format_, self.fields, rows, self.within, clip, self.crs, self.resolution)
+        return Written((self.path,), kind.export(workspace.cache, layer, piece, progress))
 
     def _check_fields(self, workspace: Workspace, layer: Layer) -> None:
         """Raise AtlasError for a field or band that is not there."""
@@ -56,43 +63,6 @@ class Export(Operation):
         if strange:
             word = "band" if grid else "field"
             raise AtlasError(layer.name, f"it has no {word} {', '.join(strange)}", f"There are: {', '.join(there)}.")
-
-    def _grid(self, workspace: Workspace, layer: Layer, format_: str, progress: Progress) -> Written:
-        from brisk_atlas.core.handover import RasterOrder, hand_over_raster
-
-        part = workspace.cache.raster(layer.ref)
-        assert part.facts.grid is not None
-        bands = tuple(b.index for b in part.facts.grid.bands if self.fields is None or b.name in self.fields)
-        if not bands:
-            raise AtlasError(layer.name, "no band was chosen", "Choose at least one band.")
-        smooth = layer.style.resample != "nearest" if isinstance(layer.style, GridStyle) else True
-        order = RasterOrder(self.path, bands, self.crs, self.resolution, self.within, smooth)
-        columns, rows = hand_over_raster(part, order, progress)
-        return Written((self.path,), f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}")
-
-    def _table(self, workspace: Workspace, layer: Layer, format_: str, progress: Progress) -> Written:
-        from brisk_atlas.core.handover import hand_over_table
-        from brisk_atlas.core.rows import rows_of
-
-        table = rows_of(workspace.cache, layer, lambda: progress(0.0, "reading rows"))
-        count = hand_over_table(table, self.path, format_, self._chosen(workspace, layer, progress), self.fields)
-        return Written((self.path,), f"{count:,} rows")
-
-    def _features(self, workspace: Workspace, layer: Layer, format_: str, progress: Progress) -> Written:
-        from brisk_atlas.core.cache.by_view import is_stream, piece_of
-        from brisk_atlas.core.handover import VectorOrder, hand_over_vector
-        from brisk_atlas.core.rows import rows_of
-
-        cache, clip = workspace.cache, None
-        if self.clip is not None:
-            zones = cache.features(layer_of(workspace, self.clip).ref)
-            clip = (zones.wkb, zones.crs)
-        rows = self._chosen(workspace, layer, progress)
-        order = VectorOrder(self.path, format_, self.path.stem, rows, self.fields, self.crs, self.within, clip)
-        features = piece_of(cache, layer.ref, self.within)
-        if not is_stream(cache, layer.ref):
-            features = replace(features, table=rows_of(cache, layer, lambda: progress(0.0, "reading rows")))
-        return Written((self.path,), f"{hand_over_vector(features, order, progress):,} features")
 
     def _chosen(self, workspace: Workspace, layer: Layer, progress: Progress) -> np.ndarray | None:
         """Return the numbers of the rows to write; None for all. Raises BadExpression."""

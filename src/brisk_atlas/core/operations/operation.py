@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated, Any, Protocol
 
 from pydantic import BeforeValidator, PlainSerializer
 
-from brisk_atlas.core.model import DataKind, DataRef, Layer
+from brisk_atlas.core.model import DataRef, Layer
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -97,7 +97,7 @@ def layer_of(workspace: Workspace, source: str | DataRef) -> Layer:
 def grid_of(workspace: Workspace, source: str | DataRef) -> Layer:
     """Return the layer of a source that is a grid. Raises AtlasError for another kind."""
     layer = layer_of(workspace, source)
-    if layer.kind is not DataKind.RASTER:
+    if not layer.kind.has_cells:
         from brisk_atlas.core.model import AtlasError
 
         raise AtlasError(layer.name, f"it is a {layer.kind}, not a grid", "Choose a grid.")

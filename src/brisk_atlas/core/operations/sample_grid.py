@@ -30,7 +30,7 @@ class SampleGrid(Operation):
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.handover import VectorOrder, hand_over_vector
         from brisk_atlas.core.inspect.sampling import values_at
-        from brisk_atlas.core.rows import rows_of
+        from brisk_atlas.core.table import rows_of
 
         check_is_no_source(workspace, self.path)
         layer, grid = layer_of(workspace, self.points), grid_of(workspace, self.grid)

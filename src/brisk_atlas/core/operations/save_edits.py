@@ -23,7 +23,7 @@ class SaveEdits(Operation):
     layer: str = argument("the name or id of the layer")
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
-        from brisk_atlas.core.handover.edited import save_edits
+        from brisk_atlas.core.table.write_back import save_edits
 
         layer = workspace.layer(self.layer)
         if not layer.rows.edits:

@@ -32,7 +32,7 @@ def plain_tiff(ref: DataRef) -> Dataset | None:
         name = get((i, "DESCRIPTION", "description")) or get((i, "long_name", "")) or f"band {i + 1}"
         gain, offset = float(get((i, "SCALE", "scale"), 1)), float(get((i, "OFFSET", "offset"), 0))
         unit = get((i, "UNITTYPE", "unittype"), "")
-        scale = () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, unit),)
+        scale = () if (gain, offset) == (1.0, 0.0) else (Rescale(None, gain, offset, unit),)
         bands.append(Band(i + 1, name, "gray" if i == 0 else "undefined", None, unit, (), scale))
     (west, north), (dx, dy) = head.origin, head.cell
     extent = Extent(west, north - head.height * dy, west + head.width * dx, north, head.crs)

@@ -52,7 +52,7 @@ def notes_of(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:
     """Return what a file says of itself that belongs beside the facts."""
     keep = ("AREA_OR_POINT", "VERTICAL_DATUM", "SURVEY_YEAR", "TIFFTAG_SOFTWARE", "TIFFTAG_DATETIME")
     notes = {key.replace("_", " ").lower(): tags[key] for key in keep if key in tags}
-    if bands[0].rescale and not bands[0].rescale[0].quantity:
+    if bands[0].rescale and bands[0].rescale[0].quantity is None:
         notes["values"] = f"{bands[0].rescale[0].formula()}, as the file declares"
     return notes
 
@@ -67,7 +67,7 @@ def _band_name(tags: dict[str, str]) -> str:
 def _own_scale(source: rasterio.DatasetReader, index: int) -> tuple[Rescale, ...]:
     """Return the scale that a file declares for a band's stored numbers, which readers are to apply."""
     gain, offset = source.scales[index - 1], source.offsets[index - 1]
-    return () if (gain, offset) == (1.0, 0.0) else (Rescale("", gain, offset, source.units[index - 1] or ""),)
+    return () if (gain, offset) == (1.0, 0.0) else (Rescale(None, gain, offset, source.units[index - 1] or ""),)
 
 
 def _classes(source: rasterio.DatasetReader, index: int) -> tuple[tuple[int, str, str], ...]:

@@ -21,9 +21,9 @@ from brisk_atlas.core.model import (
     Facts,
     Lattice,
     Level,
+    Quantity,
     RasterPart,
     Rescale,
-    named_as,
 )
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.remark import no_crs
@@ -59,16 +59,16 @@ LAST_BLOCKS = 8  # looked at in each level for whether the file holds them
 class RasterFile(RasterPart):
     """The bands of one raster, each found in `files` as (file, band number); all on one grid.
 
-    `quantity` is what the stored numbers are turned into; empty for the scale that the file itself
+    `quantity` is what the stored numbers are turned into; None for the scale that the file itself
     declares, if any. `turned` is how many columns of the file, at its beginning, come last, so that longitudes
     run from -180 to 180.
     """
 
     files: tuple[tuple[str, int], ...]
-    quantity: str = ""
+    quantity: Quantity | None = None
     turned: int = 0
 
-    def measured_as(self, quantity: str) -> RasterFile:
+    def measured_as(self, quantity: Quantity) -> RasterFile:
         if quantity not in self.quantities:
             raise KeyError(quantity)
         assert self.facts.grid is not None
@@ -78,11 +78,7 @@ class RasterFile(RasterPart):
         )
         notes = {**self.facts.notes, "values": f"{quantity}: {turned[0].formula() if turned[0] else ''}"}
         grid = replace(self.facts.grid, bands=bands)
-        return replace(
-            self,
-            facts=replace(self.facts, name=named_as(self.facts.name, quantity), grid=grid, notes=notes),
-            quantity=quantity,
-        )
+        return replace(self, facts=replace(self.facts, grid=grid, notes=notes), quantity=quantity)
 
     @property
     def value_dtype(self) -> str:
@@ -90,7 +86,7 @@ class RasterFile(RasterPart):
         turned = any(_rescale(band, self.quantity) is not None for band in self.facts.grid.bands)
         if not turned:
             return self.facts.grid.dtype
-        return "float32" if self.quantity and np.dtype(self.facts.grid.dtype).itemsize <= 2 else "float64"
+        return "float32" if self.quantity is not None and np.dtype(self.facts.grid.dtype).itemsize <= 2 else "float64"
 
     @property
     def all_valid(self) -> bool:
@@ -175,7 +171,7 @@ def lattice_shape(window: CellWindow) -> tuple[int, int]:
     return max(rows, 0), max(columns, 0)
 
 
-def _rescale(band: Band, quantity: str) -> Rescale | None:
+def _rescale(band: Band, quantity: Quantity | None) -> Rescale | None:
     return next((how for how in band.rescale if how.quantity == quantity), None)
 
 

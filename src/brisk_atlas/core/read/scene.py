@@ -15,7 +15,7 @@ from urllib.parse import urlsplit
 import rasterio
 from rasterio.errors import RasterioError
 
-from brisk_atlas.core.model import Band, CannotRead, DataKind, DataRef, Dataset, Facts, Part, Rescale
+from brisk_atlas.core.model import Band, CannotRead, DataKind, DataRef, Dataset, Facts, Part, Quantity, Rescale
 from brisk_atlas.core.model.remark import Remark, RemarkCode
 
 from .grid_facts import grid_facts
@@ -27,11 +27,11 @@ from .scene_words import GROUPS, role_of_band
 __all__ = ["metadata_in", "open_dataset", "parse_groups"]
 _FLAT = re.compile(r"^FILE_NAME_(?:BAND_)?(.+)$")
 _QUANTITIES = (  # key of the gain, key of the offset, quantity, unit
-    (("REFLECTANCE_SCALE", "REFLECTANCE_MULT"), ("REFLECTANCE_OFFSET", "REFLECTANCE_ADD"), "reflectance", ""),
-    (("RADIANCE_SCALE", "RADIANCE_MULT"), ("RADIANCE_OFFSET", "RADIANCE_ADD"), "radiance", "W/(m² sr µm)"),
-    (("TEMPERATURE_SCALE", "TEMPERATURE_MULT"), ("TEMPERATURE_OFFSET", "TEMPERATURE_ADD"), "temperature", "K"),
+    (("REFLECTANCE_SCALE", "REFLECTANCE_MULT"), ("REFLECTANCE_OFFSET", "REFLECTANCE_ADD"), Quantity.REFLECTANCE, ""),
+    (("RADIANCE_SCALE", "RADIANCE_MULT"), ("RADIANCE_OFFSET", "RADIANCE_ADD"), Quantity.RADIANCE, "W/(m² sr µm)"),
+    (("TEMPERATURE_SCALE", "TEMPERATURE_MULT"), ("TEMPERATURE_OFFSET", "TEMPERATURE_ADD"), Quantity.TEMPERATURE, "K"),
 )
-_UNITS = {"reflectance": "", "radiance": "W/(m² sr µm)", "temperature": "K", "kelvin": "K"}
+_UNITS = {Quantity.REFLECTANCE: "", Quantity.RADIANCE: "W/(m² sr µm)", Quantity.TEMPERATURE: "K"}
 QUALITY_COLOURS = ("#C9BEA8", "#9A8F7A", "#4F7FA8", "#7FB2C9", "#E9E6DF", "#6B6F7A", "#B9C7D6", "#8E6BA8", "#A8584F")
 MOST_METADATA = 4_000_000  # bytes; no scene's metadata is larger
 
@@ -102,9 +102,10 @@ def _rescales(value_of: dict[str, str]) -> tuple[Rescale, ...]:
         if gain is not None:
             found.append(Rescale(quantity, gain, offset or 0.0, unit))
     k1, k2 = number(("K1", "K1_CONSTANT")), number(("K2", "K2_CONSTANT"))
-    radiance = next((how for how in found if how.quantity == "radiance"), None)
-    if k1 is not None and k2 is not None and radiance and not any(how.quantity == "temperature" for how in found):
-        found.append(Rescale("temperature", radiance.gain, radiance.offset, "K", k1, k2))
+    radiance = next((how for how in found if how.quantity is Quantity.RADIANCE), None)
+    is_warm = any(how.quantity is Quantity.TEMPERATURE for how in found)
+    if k1 is not None and k2 is not None and radiance and not is_warm:
+        found.append(Rescale(Quantity.TEMPERATURE, radiance.gain, radiance.offset, "K", k1, k2))
     return tuple(found)
 
 
@@ -195,7 +196,7 @@ def _stac_scale(numbers: dict, band: dict, role: str) -> tuple[Rescale, ...]:
         return ()
     unit = str(numbers.get("unit") or band.get("unit") or "")
     warm = role.startswith(("thermal", "lwir")) or unit.lower() in ("k", "kelvin")
-    quantity = "temperature" if warm else "radiance" if "sr" in unit.lower() else "reflectance"
+    quantity = Quantity.TEMPERATURE if warm else Quantity.RADIANCE if "sr" in unit.lower() else Quantity.REFLECTANCE
     return (Rescale(quantity, float(gain), float(offset), _UNITS[quantity]),)
 
 

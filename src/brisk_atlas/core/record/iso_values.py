@@ -332,7 +332,7 @@ class OwnNumber(Codec):
         element.text = "" if value is None else plain_number(value)
 
 
-class Quantity(OwnNumber):
+class MeasuredNumber(OwnNumber):
     """A number with a unit in the attribute uom, which the schema demands."""
 
     def write(self, element: etree._Element, value: float | None) -> None:

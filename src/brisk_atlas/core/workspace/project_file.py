@@ -3,29 +3,26 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import asdict, fields
 from functools import cache
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any, Literal
+from typing import Any, Literal, cast
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
+from brisk_atlas.core.kinds import KINDS
 from brisk_atlas.core.model import (
     Blend,
     CannotRead,
     CannotWrite,
-    CloudStyle,
     DataKind,
     DataRef,
-    GridStyle,
-    Label,
     Layer,
     OpenOptions,
-    Stretch,
+    Quantity,
     Style,
-    VectorStyle,
 )
 from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.atomic_write import write_whole
@@ -36,19 +33,6 @@ from .work import Place, Work, WorkState
 SCHEMA = 2
 NO_FILE_OPTIONS: Mapping[DataRef, OpenOptions] = MappingProxyType({})
 SUFFIX = ".brisk.json"
-_WORDS = {
-    "method": ("ramp", "equal", "quantile", "natural", "unique"),
-    "symbol": ("circle", "square", "triangle", "cross", "pin"),
-    "join": ("round", "mitre", "bevel"),
-    "cap": ("round", "flat", "square"),
-    "hatch": ("none", "rising", "falling", "crossed", "level", "dots"),
-    "resample": ("nearest", "bilinear", "cubic"),
-}
-_STYLES: dict[DataKind, type] = {
-    DataKind.VECTOR: VectorStyle,
-    DataKind.RASTER: GridStyle,
-    DataKind.POINTCLOUD: CloudStyle,
-}
 
 
 class _Saved(BaseModel):
@@ -110,49 +94,46 @@ def _from_version_1(values: dict[str, Any], folder: Path) -> dict[str, Any]:
     return {**values, "brisk_atlas_project": SCHEMA, "layers": layers, "readings": readings}
 
 
+def _ref(layer: _SavedLayer, folder: Path) -> DataRef:
+    """Return what a layer shows. Projects once stored a quantity at the end of the part's name."""
+    ref = DataRef.from_json(layer.ref, folder)
+    part, _, quantity = (ref.part or "").rpartition(" as ")
+    if layer.kind.has_cells and part and quantity in {each.value for each in Quantity}:
+        return ref.with_part(part).with_quantity(Quantity(quantity))
+    return ref
+
+
 def _style(layer: _SavedLayer, folder: Path) -> Style | None:
-    if layer.style is None or layer.kind not in _STYLES:
+    kind = KINDS[layer.kind].style if layer.kind in KINDS else None
+    if layer.style is None or kind is None:
         return None
     values = {key: _tuples(value) for key, value in layer.style.items()}
-    if isinstance(values.get("stretch"), dict):
-        values["stretch"] = Stretch(**values["stretch"])
-    if isinstance(values.get("label"), dict):
-        values["label"] = Label(**values["label"])
     if "smooth" in values:  # as projects were written at first
         values["resample"] = "bilinear" if values.pop("smooth") else "nearest"
     if "others" in values:
         values["others"] = tuple(DataRef.from_json(o, folder) if o else None for o in values["others"])
-    kind = _STYLES[layer.kind]
     unknown = values.keys() - {field.name for field in fields(kind)}
     if unknown:
         raise TypeError(f"a style has no {', '.join(sorted(unknown))}")
-    style: Style = _checked(kind)(values)
-    _check_words(style)
+    style: Style = _checked(cast(Hashable, kind))(values)
     return style
 
 
 @cache
-def _checked(kind: type) -> Callable[[dict[str, Any]], Any]:
-    """Return what makes a value of a dataclass and refuses fields of another type. Raises ValidationError."""
-    return TypeAdapter(kind).validate_python
+def _checked(kind: Hashable) -> Callable[[dict[str, Any]], Any]:
+    """Return what makes a value of a dataclass and refuses fields of another type or word. Raises ValidationError."""
+    return TypeAdapter(cast(type, kind)).validate_python
 
 
 def _tuples(value: Any) -> Any:
     return tuple(map(_tuples, value)) if isinstance(value, list) else value
 
 
-def _check_words(style: Style) -> None:
-    """Raise TypeError for a word that no drawing knows."""
-    for name, known in _WORDS.items():
-        word = getattr(style, name, None)
-        if word is not None and word not in known:
-            raise TypeError(f"{name} can't be {word!r}")
-
-
 def _saved_style(style: Style, folder: Path) -> dict[str, Any]:
     values = asdict(style)
-    if isinstance(style, GridStyle) and style.others:
-        values["others"] = [o.as_json(folder) if o else None for o in style.others]
+    others: Sequence[DataRef | None] = getattr(style, "others", ())
+    if others:
+        values["others"] = [other.as_json(folder) if other else None for other in others]
     return values
 
 
@@ -236,7 +217,7 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
             Layer(
                 s.id,
                 s.name,
-                DataRef.from_json(s.ref, folder),
+                _ref(s, folder),
                 s.kind,
                 _style(s, folder),
                 s.visible,

@@ -24,16 +24,20 @@ def saved_rows(rows: TableView, folder: Path) -> dict[str, Any] | None:
         "columns": [asdict(c) for c in rows.columns],
         "sort": rows.sort,
         "where": rows.where,
-        "filters": [{**asdict(f), "values": [_told(v) for v in f.values], "low": _told(f.low), "high": _told(f.high)}
-                    for f in rows.filters],
+        "filters": [_filter_as_json(f) for f in rows.filters],
         "on_map": rows.on_map,
         "summary": rows.summary,
         "computed": [asdict(c) for c in rows.computed],
         "joins": [{**asdict(j), "ref": j.ref.as_json(folder)} for j in rows.joins],
-        "edits": [{"field": e.field, "rows": e.rows, "values": [_told(v) for v in e.values]} for e in rows.edits],
+        "edits": [{**asdict(e), "values": [_value_as_json(v) for v in e.values]} for e in rows.edits],
         "edited_from": rows.edited_from,
-    }  # fmt: skip
+    }
     return {key: value for key, value in values.items() if value}
+
+
+def _filter_as_json(chosen: FieldFilter) -> dict[str, Any]:
+    values = {"values": [_value_as_json(value) for value in chosen.values]}
+    return {**asdict(chosen), **values, "low": _value_as_json(chosen.low), "high": _value_as_json(chosen.high)}
 
 
 def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
@@ -41,8 +45,8 @@ def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
     if values is None:
         return PLAIN_ROWS
     filters = tuple(
-        FieldFilter(f["field"], f["kind"], tuple(_meant(v) for v in f.get("values", ())),
-                    _meant(f.get("low")), _meant(f.get("high")), f.get("text", ""))
+        FieldFilter(f["field"], f["kind"], tuple(_value_from_json(v) for v in f.get("values", ())),
+                    _value_from_json(f.get("low")), _value_from_json(f.get("high")), f.get("text", ""))
         for f in values.get("filters", ())
     )  # fmt: skip
     if any(f.kind not in _KINDS for f in filters):
@@ -57,7 +61,7 @@ def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
         tuple(ComputedField(**c) for c in values.get("computed", ())),
         tuple(Join(**{**j, "ref": DataRef.from_json(j["ref"], folder)}) for j in values.get("joins", ())),
         tuple(
-            Edit(e["field"], tuple(map(int, e["rows"])), tuple(_meant(v) for v in e["values"]))
+            Edit(e["field"], tuple(map(int, e["rows"])), tuple(_value_from_json(v) for v in e["values"]))
             for e in values.get("edits", ())
         ),
         tuple((str(n), int(s), int(t)) for n, s, t in values.get("edited_from", ())),
@@ -68,7 +72,7 @@ def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
     return found_rows
 
 
-def _told(value: Any) -> Any:
+def _value_as_json(value: Any) -> Any:
     """Return a value as JSON can hold it."""
     if isinstance(value, datetime.datetime):
         return {"time": value.isoformat()}
@@ -77,7 +81,7 @@ def _told(value: Any) -> Any:
     return float(value) if isinstance(value, Decimal) else value
 
 
-def _meant(value: Any) -> Any:
+def _value_from_json(value: Any) -> Any:
     if isinstance(value, dict):
         return (
             datetime.datetime.fromisoformat(value["time"])

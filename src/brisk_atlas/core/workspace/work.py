@@ -11,8 +11,6 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, NamedTuple
 
-from brisk_atlas.core.model.kinds import DataKind
-
 if TYPE_CHECKING:
     from pathlib import Path
 
@@ -155,8 +153,8 @@ class Work:
         layer = Layer(new_id, free, ref.with_part(facts.name), facts.kind, style)
         layers = list(self.layers)
         at = 0
-        if facts.kind is DataKind.RASTER:
-            at = next((i for i, other in enumerate(layers) if other.kind is DataKind.RASTER), len(layers))
+        if facts.kind.has_cells:
+            at = next((i for i, other in enumerate(layers) if other.kind.has_cells), len(layers))
         layers.insert(at, layer)
         crs = self.state.crs or facts.crs
         self._become(f"open {free}", self.state._replace(layers=tuple(layers), subject=layer.id, crs=crs))
@@ -227,8 +225,7 @@ class Work:
         if self.state.curtain is None:
             return None
         a, b = (
-            next((la for la in self.layers if la.id in ids and la.kind is DataKind.RASTER), None)
-            for ids in self.state.curtain
+            next((la for la in self.layers if la.id in ids and la.kind.has_cells), None) for ids in self.state.curtain
         )
         return (a, b) if a and b else None
 

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Catalogue, Neighbour, ScanPool, Shelves
     from brisk_atlas.core.model import AtlasError, DataRef, Dataset, Facts, Field, Layer, OpenOptions, Style
-    from brisk_atlas.core.sheet import Sheet
+    from brisk_atlas.core.table.engine import Sheet
 
     from .answers import Answers
     from .autosave import Unsaved
@@ -26,7 +26,6 @@ if TYPE_CHECKING:
     from .work import Place, WorkState
 
 PROJECT_SUFFIX = ".brisk.json"
-DRAWN_KINDS = (DataKind.VECTOR, DataKind.RASTER, DataKind.POINTCLOUD, DataKind.TABLE)
 Report = Callable[[float, str], None]
 
 
@@ -168,12 +167,12 @@ class Workspace:
 
     def read_parts(self, ref: DataRef, report: Report = _silent) -> list[OpenedPart]:
         """Read what is to be drawn of a dataset, or of one part of it, for `add`. Raises AtlasError."""
-        from brisk_atlas.core.kinds import first_style
+        from brisk_atlas.core.kinds import KINDS, first_style
         from brisk_atlas.core.model import AtlasError
 
         report(0.1, "looking at it")
         dataset = self.cache.dataset(ref)
-        parts = [part for part in dataset.parts if part.facts.kind in DRAWN_KINDS]
+        parts = [part for part in dataset.parts if part.facts.kind in KINDS]
         options = self.cache.options.get(ref.whole)
         chosen = options.parts if options is not None else None
         if ref.part is not None:
@@ -191,7 +190,7 @@ class Workspace:
         for number, part in enumerate(parts):
             report(0.2 + 0.8 * number / len(parts), f"reading {part.facts.name}")
             source = ref.with_part(part.facts.name)
-            if part.facts.kind is DataKind.VECTOR and part.facts.extent is not None:
+            if part.facts.kind.has_shapes and part.facts.extent is not None:
                 from brisk_atlas.core.cache.by_view import seen_features
 
                 seen_features(self.cache, source, part.facts.extent)
@@ -286,12 +285,12 @@ class Workspace:
         """Return what a layer's part is, without reading anything."""
         dataset = self.dataset_of(layer)
         with suppress(KeyError):
-            return dataset.part(layer.part).facts if dataset else None
+            return dataset.part_of(layer.ref).facts if dataset else None
         return None
 
     def fields_of(self, layer: Layer) -> tuple[Field, ...]:
         """Return the fields of a layer with those that were added; its dataset must be open."""
-        from brisk_atlas.core.rows import fields_with_added
+        from brisk_atlas.core.table import fields_with_added
 
         return fields_with_added(self.cache, layer)
 
@@ -299,13 +298,13 @@ class Workspace:
         """Return whether a layer is read by view, so that its rows are not tied to features on the map."""
         from brisk_atlas.core.cache.by_view import is_stream
 
-        known = layer.kind is DataKind.VECTOR and self.dataset_of(layer) is not None
+        known = layer.kind.has_shapes and self.dataset_of(layer) is not None
         return known and is_stream(self.cache, layer.ref)
 
     def sheet_of(self, layer: Layer, check: Callable[[], None] | None = None) -> Sheet:
         """Return the sheet of a layer with what was added to its rows, made once for each state of that."""
-        from brisk_atlas.core.rows import rows_of
-        from brisk_atlas.core.sheet import Sheet
+        from brisk_atlas.core.table import rows_of
+        from brisk_atlas.core.table.engine import Sheet
 
         return self.cache.derive_latest(
             ("sheet", layer.id, layer.ref), layer.rows.modifications, lambda: Sheet(rows_of(self.cache, layer, check))

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import DataKind, DataRef, GridStyle, Layer, Stretch
+from brisk_atlas.core.model import DataRef, GridStyle, Layer, Stretch
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
@@ -74,7 +74,7 @@ class ChangeDrawer(QWidget):
         """Offer the open grids; first the curtain's sides, then those of the result on show, else the subject and the
         grid most like it."""
         work = self.session.work
-        grids = [layer for layer in work.layers if layer.kind is DataKind.RASTER]
+        grids = [layer for layer in work.layers if layer.kind.has_cells]
         pair = work.alike() if work.subject in grids else None
         for side, box in enumerate((self.side_a, self.side_b)):
             now = box.currentData()

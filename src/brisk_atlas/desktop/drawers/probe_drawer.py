@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import DataKind, GridStyle, Layer
+from brisk_atlas.core.model import Layer, bands_of
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
 
@@ -215,7 +215,7 @@ class ProbeDrawer(QWidget):
             x, y = where.middle
             change = change_at(cache, *sides, x, y, where.crs) if sides else None
             facts = self.session.facts_of(subject) if subject else None
-            cells = cache.raster(subject.ref).facts.lattice if subject and subject.kind is DataKind.RASTER else None
+            cells = cache.raster(subject.ref).facts.lattice if subject and subject.kind.has_cells else None
             texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))
             return texts, findings, change
 
@@ -266,7 +266,7 @@ class ProbeDrawer(QWidget):
             from brisk_atlas.core.place import Spot, notations
 
             cache = self.session.cache
-            if layer.kind is not DataKind.VECTOR:
+            if not layer.kind.has_shapes:
                 return row_finding(cache, layer, row), None, {}
             finding, place = feature_finding(cache, layer, row, (row,)), place_of(cache, layer, row, crs)
             if place is None:
@@ -284,7 +284,7 @@ class ProbeDrawer(QWidget):
             self.tree.add_finding(finding)
             self._tell_steps()
             self.hold_button.setEnabled(True)
-            self.corners.setEnabled(layer.kind is DataKind.VECTOR)
+            self.corners.setEnabled(layer.kind.has_shapes)
 
         if self._job:
             self._job.cancel()
@@ -340,7 +340,7 @@ class ProbeDrawer(QWidget):
         if (
             work.state.subject != hit.layer_id
             and not spoken_of
-            and (work.subject is None or work.subject.kind is DataKind.VECTOR or not work.state.curtain)
+            and (work.subject is None or work.subject.kind.has_shapes or not work.state.curtain)
         ):
             work.choose(hit.layer_id)
         work.pick(Picks(hit.layer_id, hit.rows if area and hit.rows else (hit.row,)))
@@ -349,7 +349,7 @@ class ProbeDrawer(QWidget):
         """List the vertices of the feature on show."""
         finding = next((f for f in self.findings if f.row is not None), None)
         layer = self.session.work.layer(finding.layer_id) if finding else None
-        if finding is None or layer is None or finding.row is None or layer.kind is not DataKind.VECTOR:
+        if finding is None or layer is None or finding.row is None or not layer.kind.has_shapes:
             return
         row = finding.row
 
@@ -392,15 +392,14 @@ class ProbeDrawer(QWidget):
     def _heights(self) -> Layer | None:
         """Return the elevation to follow the surface on: the subject, else the topmost grid of heights."""
         work = self.session.work
-        layers = [
-            layer for layer in (work.subject, *work.layers) if layer is not None and layer.kind is DataKind.RASTER
-        ]
+        layers = [layer for layer in (work.subject, *work.layers) if layer is not None and layer.kind.has_cells]
         for layer in layers:
             facts = self.session.facts_of(layer)
-            if facts is None or facts.grid is None or not isinstance(layer.style, GridStyle):
+            bands = bands_of(layer.style)
+            if facts is None or facts.grid is None or len(bands) != 1:
                 continue
-            band = facts.grid.bands[layer.style.bands[0] - 1]
-            if len(layer.style.bands) == 1 and band.unit in ("m", "ft", "metre", "meters") and layer.visible:
+            band = facts.grid.bands[bands[0] - 1]
+            if band.unit in ("m", "ft", "metre", "meters") and layer.visible:
                 return layer
         return None
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import AtlasError, DataKind, Extent, number_text
+from brisk_atlas.core.model import AtlasError, Extent, number_text
 from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace.workspace import FrozenWorkspace
@@ -186,9 +186,9 @@ class StatisticsDrawer(QWidget):
         polygons = []
         for layer in work.layers:
             facts = self.session.facts_of(layer)
-            if layer.kind is DataKind.VECTOR and facts and "Polygon" in (facts.geometry_type or ""):
+            if layer.kind.has_shapes and facts and "Polygon" in (facts.geometry_type or ""):
                 polygons.append(layer)
-        grids = sorted((la for la in work.layers if la.kind is DataKind.RASTER), key=lambda layer: not layer.visible)
+        grids = sorted((la for la in work.layers if la.kind.has_cells), key=lambda layer: not layer.visible)
         for box, layers in ((self.zones, polygons), (self.grid, grids)):
             now = box.currentData()
             box.blockSignals(True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import CloudStyle, DataRef, Facts, GridStyle, Layer, Style, VectorStyle
+from brisk_atlas.core.model import CloudStyle, DataRef, Facts, GridStyle, Layer, Style, VectorStyle, bands_of
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -57,7 +57,7 @@ class StyleDrawer(QScrollArea):
             (
                 layer.id,
                 layer.kind,
-                layer.part,
+                layer.ref,
                 layer.rows.computed,
                 layer.rows.joins,
                 facts is not None,
@@ -93,15 +93,8 @@ class StyleDrawer(QScrollArea):
             self._rows = StyleRows(self.session, form, self)
             self._rows.filling = True  # the making of the form changes nothing
             self._rows.opacity()
-            if isinstance(layer.style, VectorStyle):
-                vector_rows(self._rows, facts, [f.name for f in self.session.fields_of(layer)])
-            elif isinstance(layer.style, GridStyle):
-                dataset = self.session.dataset_of(layer)
-                scene_rows(self._rows, layer, dataset)
-                grid_rows(self._rows, facts, layer.style, self._bands_elsewhere(layer))
-                mask_rows(self._rows, layer, dataset)
-            elif isinstance(layer.style, CloudStyle):
-                cloud_rows(self._rows, facts)
+            add_rows = {VectorStyle: self._vector_rows, GridStyle: self._grid_rows, CloudStyle: self._cloud_rows}
+            add_rows[type(layer.style)](self._rows, layer, facts)
             self.theme = self._theme
         column.addStretch(1)
         # The old form may be the sender of what brought us here, so it goes after this event.
@@ -134,6 +127,18 @@ class StyleDrawer(QScrollArea):
         head.addWidget(paste)
         return head
 
+    def _vector_rows(self, rows: StyleRows, layer: Layer, facts: Facts) -> None:
+        vector_rows(rows, facts, [f.name for f in self.session.fields_of(layer)])
+
+    def _grid_rows(self, rows: StyleRows, layer: Layer, facts: Facts) -> None:
+        dataset = self.session.dataset_of(layer)
+        scene_rows(rows, layer, dataset)
+        grid_rows(rows, facts, bands_of(layer.style), self._bands_elsewhere(layer))
+        mask_rows(rows, layer, dataset)
+
+    def _cloud_rows(self, rows: StyleRows, layer: Layer, facts: Facts) -> None:
+        cloud_rows(rows, facts)
+
     def _bands_elsewhere(self, layer: Layer) -> list[tuple[str, DataRef, int]]:
         """Return the bands of the other open grids: what to call them, their part, and their number."""
         found: list[tuple[str, DataRef, int]] = []
@@ -154,9 +159,8 @@ class StyleDrawer(QScrollArea):
         if self._copied is None or type(self._copied) is not type(layer.style):
             return False
         facts = self.session.facts_of(layer)
-        if isinstance(self._copied, GridStyle) and facts is not None and facts.grid is not None:
-            return max(self._copied.bands) <= len(facts.grid.bands)
-        return True
+        bands = len(facts.grid.bands) if facts is not None and facts.grid is not None else 0
+        return max(bands_of(self._copied), default=0) <= bands
 
     def paste(self) -> None:
         """Give the subject the style that was copied."""
@@ -167,4 +171,4 @@ class StyleDrawer(QScrollArea):
 
 def _shape(layer: Layer) -> int:
     """Return what of a style decides which rows its form has."""
-    return len(layer.style.bands) if isinstance(layer.style, GridStyle) else 0
+    return len(bands_of(layer.style))

@@ -172,12 +172,12 @@ def _with(label: Label | None, **values: object) -> Label | None:
     return replace(label, **values) if label is not None else None  # type: ignore[arg-type]
 
 
-def grid_rows(rows: StyleRows, facts: Facts, style: GridStyle, elsewhere: list[tuple[str, DataRef, int]]) -> None:
+def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: list[tuple[str, DataRef, int]]) -> None:
     """Add what a grid's style has. `elsewhere` lists bands of other open layers: text, part and number."""
     assert facts.grid is not None
     bands = facts.grid.bands
     rows.heading("Bands")
-    three = len(style.bands) == 3
+    three = len(shown) == 3
     if len(bands) + len(elsewhere) >= 3:
         mode = [("three bands", 3), ("one band through a ramp", 1)]
         first = tuple(b.index for b in bands[:3])
@@ -202,7 +202,7 @@ def grid_rows(rows: StyleRows, facts: Facts, style: GridStyle, elsewhere: list[t
     for place, label in enumerate(("Red", "Green", "Blue") if three else ("Band",)):
         _band(rows, label, place, [(b.name, None, b.index) for b in bands] + list(elsewhere if three else []))
     if not three:
-        classes = bands[style.bands[0] - 1].classes
+        classes = bands[shown[0] - 1].classes
         if classes:
             rows.check("Colours", "those of the file", "own colours", lambda s: s.own_colours,
                        lambda on: rows.change("class colours", own_colours=on))  # fmt: skip

@@ -237,7 +237,7 @@ class StyleRows:
             return
 
         def work(job: object) -> None:
-            from brisk_atlas.core.rows import all_seen_rows, column_of
+            from brisk_atlas.core.table import all_seen_rows, column_of
 
             column_of(all_seen_rows(self.session.cache, layer).slice(0, 1000), expression)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from brisk_atlas.core.model import AS, DataKind, GridStyle, RasterPart, Stretch, named_as
+from brisk_atlas.core.model import DataKind, GridStyle, Quantity, RasterPart, Stretch
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Dataset, Layer
@@ -20,21 +20,17 @@ def scene_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
     part = _base(dataset, layer)
     if part is None or not part.quantities:
         return
-    options = [(STORED, ""), *((quantity, quantity) for quantity in part.quantities)]
+    options: list[tuple[str, object]] = [(STORED, None), *((str(quantity), quantity) for quantity in part.quantities)]
 
-    def quantity(now: Layer) -> str:
-        return now.part.rpartition(AS)[2] if AS in now.part else ""
-
-    def put(wanted: object) -> None:
+    def put(chosen: Quantity | None) -> None:
         now = rows.session.work.subject
         if now is None or rows.filling or not isinstance(now.style, GridStyle):
             return
         style = now.style if now.style.stretch.kind != "hand" else replace(now.style, stretch=Stretch())
-        name = named_as(now.part, str(wanted))
-        rows.session.work.change(f"show {wanted or STORED}", now.id, ref=now.ref.with_part(name), style=style)
+        rows.session.work.change(f"show {chosen or STORED}", now.id, ref=now.ref.with_quantity(chosen), style=style)
 
     rows.heading("Values")
-    rows.choice_of("Values as", "quantity", options, quantity, put)  # type: ignore[arg-type]
+    rows.choice_of("Values as", "quantity", options, lambda now: now.ref.quantity, put)
 
 
 def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
@@ -75,5 +71,5 @@ def _base(dataset: Dataset | None, layer: Layer) -> RasterPart | None:
     """Return the part as stored, whatever its numbers are turned into now."""
     if dataset is None:
         return None
-    found = next((p for p in dataset.parts if p.facts.name == named_as(layer.part, "")), None)
+    found = next((p for p in dataset.parts if p.facts.name == layer.part), None)
     return found if isinstance(found, RasterPart) else None

@@ -293,7 +293,7 @@ def _picture(session: Session, dataset: Dataset, part_name: str | None) -> tuple
 
     layers = first_layers(dataset, part_name)
     if not layers:
-        return [], None, "no picture: it has no geometry" if dataset.kind is DataKind.TABLE else ""
+        return [], None, "no picture: it has no geometry" if not dataset.kind.has_place else ""
     facts = session.cache.part(layers[0].ref).facts
     extent = extent_of(session.cache, layers, facts.crs)
     return (layers, extent, "") if extent is not None else ([], None, "no picture: it has no extent")

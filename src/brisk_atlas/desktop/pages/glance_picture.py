@@ -9,7 +9,6 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.model.kinds import DataKind
 
 from ..panes.map_canvas import MapCanvas
 from ..panes.renderer import Renderer, Wish
@@ -75,7 +74,7 @@ class GlancePicture(MapCanvas):
         if not frames or self.view is None:
             return
         frame = frames[0]
-        waiting = [layer for layer in self.layers if layer.kind is DataKind.RASTER and layer.ref in frame.unfinished]
+        waiting = [layer for layer in self.layers if layer.kind.has_cells and layer.ref in frame.unfinished]
         if frame.faults:
             self.show_words(f"no picture: {next(iter(frame.faults.values()))}")
             return

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import DataKind, DataRef, Extent, Facts, Layer
+from brisk_atlas.core.model import DataRef, Extent, Facts, Layer
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -221,9 +221,9 @@ class HandoverPage(QWidget):
         self.extent.clear()
         self.extent.addItem("all of it", WHOLE)
         self.within.clear()
-        if layer.kind is not DataKind.TABLE:
+        if layer.kind.has_place:
             self.extent.addItem("what the map shows", IN_VIEW)
-        if layer.kind is DataKind.VECTOR:
+        if layer.kind.has_shapes:
             for other in self.session.work.layers:
                 known = self.session.facts_of(other)
                 if other.id != layer.id and known and known.geometry_type and "Polygon" in known.geometry_type:
@@ -251,8 +251,8 @@ class HandoverPage(QWidget):
         label = self.form.labelForField(self.fields)
         if isinstance(label, QLabel):
             label.setText("Bands" if facts.grid else "Fields")
-        self.form.setRowVisible(1, layer.kind is not DataKind.RASTER)
-        self.form.setRowVisible(3, layer.kind is not DataKind.TABLE)
+        self.form.setRowVisible(1, not layer.kind.has_cells)
+        self.form.setRowVisible(3, layer.kind.has_place)
         self.crs.clear()
         self.where.clear()
         self._crs_changed("")
@@ -337,7 +337,7 @@ class HandoverPage(QWidget):
             )
             return
         chosen = self._chosen_fields()
-        if layer.kind is DataKind.RASTER and not chosen:
+        if layer.kind.has_cells and not chosen:
             self._say("Choose at least one band.", bad=True)
             return
         self._begin()

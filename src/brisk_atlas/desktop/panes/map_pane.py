@@ -9,7 +9,7 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.model import DataKind, Extent, Layer
+from brisk_atlas.core.model import Extent, Layer
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Place
 
@@ -248,7 +248,7 @@ class MapPane(QWidget):
         """Go to the picked features."""
         picks = self.session.work.picks
         layer = self.session.work.layer(picks.layer_id) if picks else None
-        if picks is None or layer is None or layer.kind is not DataKind.VECTOR or self.session.is_streamed(layer):
+        if picks is None or layer is None or not layer.kind.has_shapes or self.session.is_streamed(layer):
             return
         crs, rows = self.session.work.state.crs, picks.rows
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import DataKind, Layer
+from brisk_atlas.core.model import Layer
 from brisk_atlas.core.relief import Camera, Stage
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.system.workers import shared_workers
@@ -191,7 +191,7 @@ class ReliefPane(QWidget):
         self.surface.clear()
         for layer in self.session.work.layers:
             facts = self.session.facts_of(layer)
-            if layer.kind is DataKind.RASTER and facts and facts.grid and len(facts.grid.bands) == 1:
+            if layer.kind.has_cells and facts and facts.grid and len(facts.grid.bands) == 1:
                 self.surface.addItem(layer.name, layer.id)
         subject = self.session.work.subject
         wanted = self.surface.findData(subject.id) if subject else -1
@@ -203,9 +203,7 @@ class ReliefPane(QWidget):
         return self.session.work.layer(self.surface.currentData())
 
     def _draped(self, surface: Layer) -> list[Layer]:
-        shown = [
-            layer for layer in self.session.work.drawn() if layer.visible and layer.kind is not DataKind.POINTCLOUD
-        ]
+        shown = [layer for layer in self.session.work.drawn() if layer.visible and not layer.kind.has_points]
         return shown or [surface]
 
     def remake(self) -> None:

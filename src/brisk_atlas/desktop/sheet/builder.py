@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import AtlasError, BadExpression, ComputedField, DataKind, Layer
+from brisk_atlas.core.model import AtlasError, BadExpression, ComputedField, Layer
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.system.jobs import Job
 
@@ -152,7 +152,7 @@ class Builder(QDialog):
 
     def _parts(self) -> QTreeWidget:
         """Return the list of what an expression can be made of."""
-        from brisk_atlas.core.rows.functions import FUNCTIONS
+        from brisk_atlas.core.table.functions import FUNCTIONS
 
         tree = QTreeWidget()
         tree.setObjectName("parts")
@@ -163,7 +163,7 @@ class Builder(QDialog):
         }
         groups["examples"] = [(expression, words) for _, expression, words in EXAMPLES]
         for function in FUNCTIONS:
-            if function.group == "geometry" and self.layer.kind is not DataKind.VECTOR:
+            if function.group == "geometry" and not self.layer.kind.has_shapes:
                 continue
             groups.setdefault(function.group, []).append((function.form, function.says))
         for group, lines in groups.items():
@@ -217,7 +217,7 @@ class Builder(QDialog):
             return
 
         def work(job: Job) -> pa.Table:
-            from brisk_atlas.core.sheet.preview import preview
+            from brisk_atlas.core.table.preview import preview
 
             others = tuple(c for c in self.layer.rows.computed if self.before is None or c.name != self.before.name)
             return preview(self.session.cache, self.layer, others, field, PREVIEWED, job.check)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QComboBox
 
-from brisk_atlas.core.model.kinds import DataKind
-
 from ..session import Session
 
 OPEN, IN_FILE = "open", "in file"
@@ -30,7 +28,7 @@ class ChoiceOfTable(QComboBox):
         self.clear()
         related = {join.ref for join in subject.rows.joins} if subject else set()
         for layer in work.layers:
-            if layer.kind in (DataKind.VECTOR, DataKind.TABLE):
+            if layer.kind.has_rows:
                 note = ", related" if layer.ref in related else ""
                 self.addItem(f"{layer.name}{note}", (OPEN, layer.id))
         opened = {layer.ref for layer in work.layers}
@@ -38,7 +36,7 @@ class ChoiceOfTable(QComboBox):
             dataset = self.session.cache.peek(place)
             for part in dataset.parts if dataset else ():
                 source = place.with_part(part.facts.name)
-                if part.facts.kind is DataKind.TABLE and source not in opened:
+                if part.facts.kind.has_rows and not part.facts.kind.has_place and source not in opened:
                     self.addItem(f"{part.facts.name}, in {place.name}", (IN_FILE, source))
         for join in subject.rows.joins if subject else ():
             if join.ref not in opened:

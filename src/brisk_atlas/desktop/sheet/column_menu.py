@@ -181,7 +181,7 @@ class ColumnMenu(QFrame):
         self._filter(FieldFilter(self.field, "range", low=low, high=high) if known else None)
 
     def _bound(self, text: str) -> Any:
-        from brisk_atlas.core.rows.editing import value_from
+        from brisk_atlas.core.table.editing import value_from
 
         import_kind = self.property("arrow")
         value = value_from(text, import_kind, self.field)
@@ -196,7 +196,7 @@ class ColumnMenu(QFrame):
     # How values show
 
     def _formats(self) -> QFormLayout:
-        from brisk_atlas.core.sheet.formats import DATE_FORMS, NUMBER_FORMS
+        from brisk_atlas.core.table.formats import DATE_FORMS, NUMBER_FORMS
 
         form = QFormLayout()
         form.setContentsMargins(0, 4, 0, 0)

@@ -10,18 +10,7 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QToolButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import (
-    WITH_ROWS,
-    AtlasError,
-    BadExpression,
-    DataKind,
-    Edit,
-    Extent,
-    FeatureQuery,
-    Layer,
-    RowsPart,
-    TableView,
-)
+from brisk_atlas.core.model import AtlasError, BadExpression, Edit, Extent, FeatureQuery, Layer, RowsPart, TableView
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
 
@@ -36,7 +25,7 @@ from .sheet_tools import SheetTools
 if TYPE_CHECKING:
     import numpy as np
 
-    from brisk_atlas.core.sheet import Sheet
+    from brisk_atlas.core.table.engine import Sheet
 
 SUM_LATER_MS = 120  # after other columns came into sight
 FIRST_ROWS = 300  # of a large table, shown while the rest is read
@@ -159,7 +148,7 @@ class SheetDrawer(QWidget):
     def layer(self) -> Layer | None:
         """Return the layer whose rows are shown, as it stands in the work now; None for one that has none."""
         layer = self.session.work.layer(self.layer_id)
-        return layer if layer is not None and layer.kind in WITH_ROWS else None
+        return layer if layer is not None and layer.kind.has_rows else None
 
     @property
     def busy(self) -> bool:
@@ -200,7 +189,7 @@ class SheetDrawer(QWidget):
         if not same:
             self.filter_line.begin(layer)
             self.tools.end_editing()
-        if layer is None or layer.kind not in WITH_ROWS:
+        if layer is None or not layer.kind.has_rows:
             self._whole = None
             self.grid.show_sheet(None, TableView(), {})
             self.filter_line.count.setText("" if layer is None else f"{layer.name} has no rows; it is a {layer.kind}")
@@ -239,7 +228,7 @@ class SheetDrawer(QWidget):
             return
 
         def work(job: Job) -> Sheet:
-            from brisk_atlas.core.sheet import Sheet
+            from brisk_atlas.core.table.engine import Sheet
 
             part = self.session.cache.part(layer.ref)
             assert isinstance(part, RowsPart)
@@ -273,7 +262,7 @@ class SheetDrawer(QWidget):
         in_sight = [look.name for look in layer.rows.ordered(sheet.columns) if look.shown][:IN_SIGHT]
 
         def work(job: Job) -> np.ndarray:
-            from brisk_atlas.core.rows import shown_rows
+            from brisk_atlas.core.table import shown_rows
 
             mask = shown_rows(self.session.cache, layer, job.check)
             chosen = self._among(layer, sheet, rows, extent)
@@ -317,7 +306,7 @@ class SheetDrawer(QWidget):
         """Return (rows,) bool of the rows that the scope lets show; None for all."""
         import numpy as np
 
-        placed = layer.kind is DataKind.VECTOR and not self.session.is_streamed(layer)
+        placed = layer.kind.has_shapes and not self.session.is_streamed(layer)
         if self.scope is Scope.ALL or (self.scope is Scope.VIEW and (extent is None or not placed)):
             return None
         mask = np.zeros(sheet.table.num_rows, bool)
@@ -328,7 +317,7 @@ class SheetDrawer(QWidget):
         return mask
 
     def _show(self, layer: Layer, sheet: Sheet) -> None:
-        from brisk_atlas.core.rows.editing import changed_cells
+        from brisk_atlas.core.table.editing import changed_cells
 
         self.grid.changed_cells = changed_cells(layer.rows.edits)
         self.grid.show_sheet(sheet, layer.rows, self._aliases())
@@ -425,7 +414,7 @@ class SheetDrawer(QWidget):
 
     def _edited(self, row: int, field: str, text: str) -> None:
         """Take an edited value into the working copy, if it fits its field."""
-        from brisk_atlas.core.rows.editing import state_of, value_from
+        from brisk_atlas.core.table.editing import state_of, value_from
 
         layer, sheet = self.layer, self.sheet
         if layer is None or sheet is None:

@@ -105,7 +105,7 @@ class FilterLine(QWidget):
         self.edit.mark(error.at if isinstance(error, BadExpression) else None, wrong=bool(text))
 
     def _say_count(self, layer: Layer) -> None:
-        from brisk_atlas.core.rows.filters import words_of
+        from brisk_atlas.core.table.filters import words_of
 
         sheet = self.grid.sheet
         if sheet is None:
@@ -142,7 +142,7 @@ class FilterLine(QWidget):
             return
 
         def work(job: Job) -> int:
-            from brisk_atlas.core.rows import matching
+            from brisk_atlas.core.table import matching
 
             return int(matching(self.session.cache, layer, text, job.check).sum())
 
@@ -169,7 +169,7 @@ class FilterLine(QWidget):
             return
 
         def check(job: Job) -> None:
-            from brisk_atlas.core.rows import matching
+            from brisk_atlas.core.table import matching
 
             matching(self.session.cache, layer, text, job.check)
 

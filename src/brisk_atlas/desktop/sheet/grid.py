@@ -17,7 +17,7 @@ from .grid_area import GUTTER_PX, GridArea
 from .grid_paint import GridPaint
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.sheet import Sheet
+    from brisk_atlas.core.table.engine import Sheet
 
 DRAG_PX = 6
 MOST_PICKED = 50_000  # rows picked at once in the table

@@ -14,7 +14,7 @@ from ..theme import LIGHT, Theme
 from .columns import SheetColumns
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.sheet import FieldSummary, Sheet
+    from brisk_atlas.core.table.engine import FieldSummary, Sheet
 
 ROW_PX, HEAD_PX, BARS_PX, LINE_PX = 23, 26, 16, 17
 GUTTER_PX = 62
@@ -131,7 +131,7 @@ class GridArea(QAbstractScrollArea):
             fields = [f for f in fields if f not in unread]
         missing = [f for f in fields if any((start + i, f) not in self._texts for i in (0, count - 1))]
         if missing and count:
-            from brisk_atlas.core.sheet.formats import text_of
+            from brisk_atlas.core.table.formats import text_of
 
             if len(self._texts) > 20_000:
                 self._texts.clear()

@@ -79,7 +79,7 @@ class GridPaint:
             painter.fillRect(rect, QColor(t.paper))
 
     def _cell(self, painter: QPainter, place: int, number: int, column: SheetColumn, text: str) -> None:
-        from brisk_atlas.core.sheet.formats import MISSING
+        from brisk_atlas.core.table.formats import MISSING
 
         g, t = self.grid, self.grid.theme
         rect = g.cell_rect(place, number)
@@ -156,7 +156,7 @@ class GridPaint:
             painter.fillRect(QRect(x0, rect.bottom() - tall + 1, max(1, x1 - x0 - 1), tall), colour)
 
     def _foot(self, painter: QPainter, number: int, top: int) -> None:
-        from brisk_atlas.core.sheet.formats import text_of
+        from brisk_atlas.core.table.formats import text_of
 
         g, t = self.grid, self.grid.theme
         column = g.columns.all[number]

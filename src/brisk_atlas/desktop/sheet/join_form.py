@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Facts, Join, Layer
+from brisk_atlas.core.model import AtlasError, DataRef, Facts, Join, Layer
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -90,7 +90,7 @@ class JoinForm(QDialog):
         """Offer the open tables and layers, then other tables in their files."""
         seen = {self.layer.ref}
         for layer in self.session.work.layers:
-            if layer.kind in (DataKind.VECTOR, DataKind.TABLE) and layer.ref not in seen:
+            if layer.kind.has_rows and layer.ref not in seen:
                 seen.add(layer.ref)
                 self.other.addItem(layer.name, layer.ref)
         for place in dict.fromkeys(layer.ref.whole for layer in self.session.work.layers):
@@ -100,7 +100,7 @@ class JoinForm(QDialog):
         dataset = self.session.cache.peek(place)
         for part in dataset.parts if dataset else ():
             source = place.with_part(part.facts.name)
-            if part.facts.kind in (DataKind.VECTOR, DataKind.TABLE) and source not in seen:
+            if part.facts.kind.has_rows and source not in seen:
                 seen.add(source)
                 self.other.addItem(f"{part.facts.name}, in {place.name}", source)
 
@@ -159,8 +159,8 @@ class JoinForm(QDialog):
         self.report.setText("comparing the keys…")
 
         def work(job: Job) -> object:
-            from brisk_atlas.core.rows import rows_of
-            from brisk_atlas.core.rows.joining import report
+            from brisk_atlas.core.table import rows_of
+            from brisk_atlas.core.table.joining import report
 
             own = rows_of(self.session.cache, self.layer, job.check)
             return report(own.column(key), self.session.cache.table(source).column(other_key))
@@ -168,7 +168,7 @@ class JoinForm(QDialog):
         self._job = self.session.run("Comparing keys", work, self._tell, shown=False, failed=self._fail)
 
     def _tell(self, found: object) -> None:
-        from brisk_atlas.core.rows.joining import JoinReport
+        from brisk_atlas.core.table.joining import JoinReport
 
         assert isinstance(found, JoinReport)
         lines = list(found.words)

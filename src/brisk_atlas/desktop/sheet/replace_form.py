@@ -25,7 +25,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.sheet import Sheet
+    from brisk_atlas.core.table.engine import Sheet
 
 
 class ReplaceForm(QDialog):
@@ -80,14 +80,14 @@ class ReplaceForm(QDialog):
             return
 
         def work(job: Job) -> Edit | None:
-            from brisk_atlas.core.rows.editing import replacing
+            from brisk_atlas.core.table.editing import replacing
 
             return replacing(self.sheet.table, field, find, new, self.sheet.order, whole=whole)
 
         self.session.run("Replacing", work, self._take, shown=False, failed=self._fail)
 
     def _take(self, edit: Edit | None) -> None:
-        from brisk_atlas.core.rows.editing import state_of
+        from brisk_atlas.core.table.editing import state_of
 
         if edit is None:
             self.hint.setText("nothing found")

@@ -68,8 +68,8 @@ class SeriesChart(QWidget):
             return
 
         def work(job: Job) -> pa.Table:
-            from brisk_atlas.core.rows import rows_of
-            from brisk_atlas.core.rows.joining import related_rows
+            from brisk_atlas.core.table import rows_of
+            from brisk_atlas.core.table.joining import related_rows
 
             cache = self.session.cache
             return related_rows(rows_of(cache, layer, job.check), join, cache.table(join.ref), row)

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton, QWidget
 
-from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, Layer, TableView
+from brisk_atlas.core.model import AtlasError, ComputedField, Layer, TableView
 from brisk_atlas.core.model.words import told_apart
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -102,16 +102,16 @@ class SheetTools(QObject):
     def layer(self) -> Layer | None:
         """Return the layer if its rows are on show."""
         layer = self.session.work.layer(self.layer_id) if self.grid.sheet is not None else None
-        return layer if layer is not None and layer.kind in WITH_ROWS else None
+        return layer if layer is not None and layer.kind.has_rows else None
 
     def refresh(self) -> None:
         """Say what can be done now."""
         layer = self.layer
         for name, button in self.button.items():
             button.setEnabled(layer is not None or name == "window")
-        placed = layer is not None and layer.kind is DataKind.VECTOR and not self.session.is_streamed(layer)
+        placed = layer is not None and layer.kind.has_shapes and not self.session.is_streamed(layer)
         self.button["go"].setEnabled(placed and self.session.work.picks is not None)
-        self.button["on map"].setEnabled(layer is not None and layer.kind is DataKind.VECTOR)
+        self.button["on map"].setEnabled(layer is not None and layer.kind.has_shapes)
         look = layer.rows if layer else TableView()
         self.button["summary"].setChecked(look.summary)
         self.button["on map"].setChecked(look.on_map)
@@ -241,7 +241,7 @@ class SheetTools(QObject):
         layer = self.layer
         if layer is None:
             return
-        vector = layer.kind is DataKind.VECTOR
+        vector = layer.kind.has_shapes
         kinds = "GeoPackage (*.gpkg);;GeoJSON (*.geojson);;FlatGeobuf (*.fgb);;Shapefile (*.shp)"
         start = layer.ref.beside(f"{layer.name}_edited" + (".gpkg" if vector else ".csv"))
         chosen, kind = QFileDialog.getSaveFileName(
@@ -267,7 +267,7 @@ class SheetTools(QObject):
 
     def more_menu(self) -> QMenu:
         """Return the menu of what is done less often."""
-        from brisk_atlas.core.handover.edited import why_not
+        from brisk_atlas.core.table.write_back import why_not
 
         menu, layer = QMenu(self.window), self.layer
         dataset = self.session.dataset_of(layer) if layer else None
@@ -304,7 +304,7 @@ class SheetTools(QObject):
     def _add_copies(self, menu: QMenu) -> None:
         menu.addSeparator()
         for kind, words in COPIES:
-            if kind not in ("geojson", "wkt") or (self.layer and self.layer.kind is DataKind.VECTOR):
+            if kind not in ("geojson", "wkt") or (self.layer and self.layer.kind.has_shapes):
                 menu.addAction(words, lambda kind=kind: self.copy(kind))
 
     def row_menu(self, at: QPoint) -> None:
@@ -334,7 +334,7 @@ class SheetTools(QObject):
             import numpy as np
             import pyarrow as pa
 
-            from brisk_atlas.core.sheet import copying
+            from brisk_atlas.core.table import copying
 
             order = sheet.order
             rows = order[np.isin(order, np.fromiter(picked, np.int64, len(picked)))] if picked else order

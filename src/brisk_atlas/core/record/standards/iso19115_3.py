@@ -19,7 +19,7 @@ from ..iso_values import (
     IsoPeriod,
     IsoText,
     IsoUnit,
-    Quantity,
+    MeasuredNumber,
     XmlId,
 )
 from ..model import (
@@ -212,7 +212,7 @@ AXIS = shape(
     Dimension,
     one("name", "msr:dimensionName", _code("msr:MD_DimensionNameTypeCode")),
     one("size", "msr:dimensionSize", INTEGER),
-    one("resolution", "msr:resolution/gco:Measure", Quantity()),
+    one("resolution", "msr:resolution/gco:Measure", MeasuredNumber()),
     one("unit", "msr:resolution/gco:Measure", Attribute("uom")),
     trim=lambda axis: axis if axis.resolution is not None else replace(axis, unit=""),
 )

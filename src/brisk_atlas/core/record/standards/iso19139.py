@@ -20,7 +20,7 @@ from ..iso_values import (
     IsoPeriod,
     IsoText,
     IsoUnit,
-    Quantity,
+    MeasuredNumber,
     XmlId,
 )
 from ..model import (
@@ -166,12 +166,12 @@ def _with_value(measure: Measure) -> Measure:
     return measure if measure.value is not None else Measure()
 
 
-DISTANCE = shape(Measure, one("value", ".", Quantity()), one("unit", ".", Attribute("uom")), trim=_with_value)
+DISTANCE = shape(Measure, one("value", ".", MeasuredNumber()), one("unit", ".", Attribute("uom")), trim=_with_value)
 AXIS = shape(
     Dimension,
     one("name", "dimensionName", _code("MD_DimensionNameTypeCode")),
     one("size", "dimensionSize", INTEGER),
-    one("resolution", "resolution/gco:Measure", Quantity()),
+    one("resolution", "resolution/gco:Measure", MeasuredNumber()),
     one("unit", "resolution/gco:Measure", Attribute("uom")),
     trim=lambda axis: axis if axis.resolution is not None else replace(axis, unit=""),
 )

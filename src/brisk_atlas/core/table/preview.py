@@ -12,8 +12,8 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import ComputedField, FeatureQuery, Layer, RowsPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read.wkb import shapes_of
-from brisk_atlas.core.rows.expression import prepare
-from brisk_atlas.core.rows.extended import base_rows, computed, extend, features_of, rows_of
+from brisk_atlas.core.table.expression import prepare
+from brisk_atlas.core.table.extended import base_rows, computed, extend, features_of, rows_of
 
 CONTEXT = 5_000  # rows that a window over "all rows" may see in a preview of a large table
 

@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import Seen, is_stream, seen_features
-from brisk_atlas.core.model import WITH_ROWS, AtlasError, ComputedField, DataKind, Field, Layer, TableView
+from brisk_atlas.core.model import AtlasError, ComputedField, Field, Layer, TableView
 from brisk_atlas.core.model.shapes import Features
 
 from .editing import edited
@@ -25,16 +25,16 @@ Check = Callable[[], None] | None
 def base_rows(cache: DataCache, layer: Layer) -> pa.Table:
     """Return the rows as the file has them; of a layer that is read by view, without its geometry. Raises AtlasError
     for a layer that has none."""
-    if layer.kind not in WITH_ROWS:
+    if not layer.kind.has_rows:
         raise AtlasError(layer.ref.whole, f"it is a {layer.kind} and has no rows", "Choose a vector layer or a table.")
-    if layer.kind is DataKind.VECTOR and is_stream(cache, layer.ref):
+    if layer.kind.has_shapes and is_stream(cache, layer.ref):
         return cache.attributes(layer.ref)
     return cache.table(layer.ref)
 
 
 def features_of(cache: DataCache, layer: Layer) -> Features | None:
     """Return the features of the same rows, where they have geometry that is held."""
-    if layer.kind is not DataKind.VECTOR or is_stream(cache, layer.ref):
+    if not layer.kind.has_shapes or is_stream(cache, layer.ref):
         return None
     return cache.features(layer.ref)
 

@@ -15,7 +15,7 @@ import pyarrow.compute as pc
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.model.plain_values import value_of, values_of
 from brisk_atlas.core.read.lazy_table import LazyTable
-from brisk_atlas.core.rows.expression import ROW, connect, mask_of, prepare, quoted, stoppable, told
+from brisk_atlas.core.table.expression import ROW, connect, mask_of, prepare, quoted, stoppable, told
 
 BINS = 24  # of the small distribution in a column's header
 MOST_DISTINCT = 1000  # values listed with their counts

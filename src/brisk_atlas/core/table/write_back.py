@@ -17,14 +17,14 @@ import pyarrow.parquet as pq
 import pyogrio
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model import CannotWrite, DataKind, Dataset, Layer, PlaceKind
+from brisk_atlas.core.model import CannotWrite, Dataset, Layer, PlaceKind
 from brisk_atlas.core.model.table_view import FileState
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.read.sqlite_file import in_place
 from brisk_atlas.core.read.table import TextTable
-from brisk_atlas.core.rows.editing import changed_cells, edited, state_of
-from brisk_atlas.core.rows.expression import quoted
 from brisk_atlas.core.system.atomic_write import checked_place, reason_of, written_beside
+from brisk_atlas.core.table.editing import changed_cells, edited, state_of
+from brisk_atlas.core.table.expression import quoted
 
 PATIENCE_S = 5.0  # for another program that is writing
 IN_PLACE = ("GeoPackage", "SQLite", "SpatiaLite")
@@ -53,7 +53,7 @@ def why_not(dataset: Dataset) -> str | None:
     suffix = dataset.ref.path.suffix.lower()
     if suffix in SEQUENCES:
         return "sequences are not rewritten"
-    if dataset.format in (*IN_PLACE, *REWRITTEN) or (dataset.kind is DataKind.TABLE and dataset.format in TABLES):
+    if dataset.format in (*IN_PLACE, *REWRITTEN) or (not dataset.kind.has_shapes and dataset.format in TABLES):
         return None
     return f"{dataset.format} is not written back"
 
@@ -83,7 +83,7 @@ def save_edits(cache: DataCache, layer: Layer, report: Report = lambda share, st
     check_unchanged(dataset, layer.rows.edited_from)
     with written_beside(dataset.ref.path, same_data=True) as beside:
         try:
-            if dataset.kind is DataKind.TABLE:
+            if not dataset.kind.has_shapes:
                 _rewrite_table(cache, dataset, layer, beside)
             else:
                 _rewrite(cache, dataset, layer, beside)
