@@ -19,7 +19,7 @@ from .bands import in_bands
 from .classes import Colouring, colouring_of, grown
 from .ink import NO_INK, inks_from, pixels_of
 from .kernels import fill, stroke, thin
-from .kernels.features import NEAR, REACH, draw_features
+from .kernels.features import NEAR, REACH, Corner, HatchForm, IndexArrays, Marks, Scratch, StrokeForm, draw_features
 from .kernels.fill import clear_rows
 from .kernels.symbols import stamp
 from .view import View
@@ -143,23 +143,23 @@ def draw_shapes(
     period = gap * sqrt(2) if hatch in (fill.RISING, fill.FALLING, fill.CROSSED) else gap
     at_x, at_y = (left / view.resolution) % period, (-upper / view.resolution) % period
     dashes = NO_DASH if plain or len(style.dash) < 2 else np.array(style.dash, float) * view.density
-    buffers: dict[int, tuple[np.ndarray, ...]] = {}
+    arrays = IndexArrays(
+        shapes.xy, shapes.path_starts, shapes.path_kinds, shapes.feature_starts, shapes.bounds,
+        index.areas, index.block_starts, index.blocks,
+    )  # fmt: skip
+    marks, corner = Marks(features, bodies, lines, halves), Corner(left, upper, view.resolution)
+    form = StrokeForm(JOINS[style.join], CAPS[style.cap], dashes)
+    pattern = HatchForm(hatch, gap, HATCH_WEIGHT * view.density, at_x, at_y)
+    buffers: dict[int, Scratch] = {}
 
     def band(first: int, last: int, top: int, bottom: int) -> None:
         if top not in buffers:
-            buffers[top] = (
+            buffers[top] = Scratch(
                 *_buffer(bottom - top, image.shape[1]), *_buffer(NEAR, NEAR),
                 np.full((thin.LANES, thin.LANES), thin.FAR, np.float32), np.zeros((thin.LANES, thin.LANES), np.uint8),
                 np.zeros(stroke.PEN_SIZE),
             )  # fmt: skip
-        draw_features(
-            pixels, top, bottom,
-            shapes.xy, shapes.path_starts, shapes.path_kinds, shapes.feature_starts, shapes.bounds,
-            index.areas, index.block_starts, index.blocks, features, first, last,
-            left, upper, view.resolution, bodies, lines, halves,
-            JOINS[style.join], CAPS[style.cap], dashes, hatch, gap, HATCH_WEIGHT * view.density, at_x, at_y,
-            *buffers[top],
-        )  # fmt: skip
+        draw_features(pixels, top, bottom, arrays, marks, first, last, corner, form, pattern, buffers[top])
 
     for first, last in _slices(index, features):
         check()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
 
@@ -19,6 +21,68 @@ STEP_PX = 0.35  # a stroke leaves out vertices nearer than this to the last one 
 TINY_FILL_PX, TINY_STROKE_PX = 0.1, 0.5  # a block no larger than this is drawn as one edge
 NEAR = 60  # rows and columns up to which a feature is drawn in the small buffer
 REACH = 4.0  # how many half widths a mitred corner may stand out
+
+
+class IndexArrays(NamedTuple):
+    """Features as flat arrays, with the rectangles that say which of them, and of their vertices, are in sight."""
+
+    xy: np.ndarray  # (vertices, 2) float64 map coordinates
+    path_starts: np.ndarray  # (paths + 1,) first vertex of each
+    path_kinds: np.ndarray  # (paths,) POINT, LINE, POLYGON or HOLE
+    feature_starts: np.ndarray  # (features + 1,) first path of each
+    bounds: np.ndarray  # (features, 4) west, south, east, north
+    areas: np.ndarray  # (features,) map units squared
+    block_starts: np.ndarray  # (paths + 1,) first block of each
+    blocks: np.ndarray  # (blocks, 4) bounds of BLOCK vertices
+
+
+class Marks(NamedTuple):
+    """The features that are drawn, in order, each with its colours and its width."""
+
+    features: np.ndarray  # (marks,) places in the index
+    bodies: np.ndarray  # (marks,) uint32 ink of the fill, or of a line; 0 for none
+    lines: np.ndarray  # (marks,) uint32 ink of the outline; 0 for none
+    halves: np.ndarray  # (marks,) float32 half the stroke's width, pixels; 0 for none
+
+
+class Corner(NamedTuple):
+    """Where the picture lies: the map position of its top left corner, and map units a pixel."""
+
+    left: float
+    upper: float
+    per_pixel: float
+
+
+class StrokeForm(NamedTuple):
+    """How corners and ends look; lengths drawn and left out in turn, pixels, none for an unbroken stroke."""
+
+    join: int
+    cap: int
+    dashes: np.ndarray
+
+
+class HatchForm(NamedTuple):
+    """Which pattern fills, its gap and weight in pixels, and where it begins, so that it stays on the map."""
+
+    kind: int
+    gap: float
+    weight: float
+    at_x: float
+    at_y: float
+
+
+class Scratch(NamedTuple):
+    """Clean buffers of a band, and NEAR x NEAR ones for small features; scratch of `thin` and of `stroke`."""
+
+    wide_area: np.ndarray
+    wide_lo: np.ndarray
+    wide_hi: np.ndarray
+    near_area: np.ndarray
+    near_lo: np.ndarray
+    near_hi: np.ndarray
+    nearest: np.ndarray
+    inside: np.ndarray
+    pen: np.ndarray
 
 
 @njit(**JIT)
@@ -93,57 +157,19 @@ def _stroke_path(
 
 
 @njit(**JIT)
-def draw_features(
-    image,
-    top,
-    bottom,
-    xy,
-    path_starts,
-    path_kinds,
-    feature_starts,
-    bounds,
-    areas,
-    block_starts,
-    blocks,
-    features,
-    first,
-    last,
-    left,
-    upper,
-    per_pixel,
-    bodies,
-    lines,
-    halves,
-    join,
-    cap,
-    dashes,
-    hatch,
-    spacing,
-    weight,
-    at_x,
-    at_y,
-    wide_area,
-    wide_lo,
-    wide_hi,
-    near_area,
-    near_lo,
-    near_hi,
-    nearest,
-    inside,
-    pen,
-):
-    """Draw `features[first:last]` into rows `top` to `bottom`: polygons filled (even-odd), then
+def draw_features(image, top, bottom, index, marks, first, last, corner, stroke, hatch, scratch):
+    """Draw the `marks` from `first` to `last` into rows `top` to `bottom`: polygons filled (even-odd), then
     stroked; lines stroked. Points are drawn elsewhere.
 
-    image, bodies, lines : uint32 pixels and one such ink for each feature, 0 for none
-    halves : (features,) float32 half the stroke's width, pixels; 0 for none
-    areas : (features,) float64 area of each feature, map units squared
-    left, upper, per_pixel : map position of the top left corner and map units a pixel
-    dashes : lengths drawn and left out, pixels; empty for an unbroken stroke
-    wide_area, wide_lo, wide_hi : clean buffers of the band's size; left clean
-    near_area, near_lo, near_hi : the same, NEAR x NEAR cells, for small features
-    nearest, inside, pen : scratch of `thin` and of `stroke`
+    image : (rows, columns) uint32 pixels
+    index, marks, corner, stroke, hatch : what is drawn, where and how
+    scratch : of this band alone; left clean
     """
+    xy, path_starts, path_kinds, feature_starts, bounds, areas, block_starts, blocks = index
+    features, bodies, lines, halves = marks
+    left, upper, per_pixel = corner
+    join, cap, dashes = stroke
+    wide_area, wide_lo, wide_hi, near_area, near_lo, near_hi, nearest, inside, pen = scratch
     width = image.shape[1]
     scale = 1.0 / per_pixel
     for k in range(first, last):
@@ -186,7 +212,7 @@ def draw_features(
         if strength < 1.0:
             ink = thinned(ink, strength)
         small = rows <= SIDE and cols <= SIDE and 0.0 < half <= THIN_PX and ink != 0
-        if small and hatch == NO_HATCH and dashes.size == 0 and (cap == ROUND or not is_line):
+        if small and hatch.kind == NO_HATCH and dashes.size == 0 and (cap == ROUND or not is_line):
             for path in range(path0, path1):
                 near_path(nearest, inside, xy, path_starts[path], path_starts[path + 1], own_left, own_upper,
                           scale * GRAIN, STEP_PX * GRAIN, rows * GRAIN, cols * GRAIN, (half + 0.5) * GRAIN)  # fmt: skip
@@ -198,7 +224,8 @@ def draw_features(
                 if path_kinds[path] == POLYGON:
                     _fill_path(area, lo, hi, xy, path_starts[path], path_starts[path + 1], blocks, block_starts[path],
                                own_left, own_upper, scale, rows, cols)  # fmt: skip
-            sweep(area, lo, hi, image, row0, col0, rows, cols, body, EVEN_ODD, hatch, spacing, weight, at_x, at_y)
+            sweep(area, lo, hi, image, row0, col0, rows, cols, body, EVEN_ODD,
+                  hatch.kind, hatch.gap, hatch.weight, hatch.at_x, hatch.at_y)  # fmt: skip
         if half <= 0.0 or ink == 0:
             continue
         for path in range(path0, path1):
@@ -207,4 +234,4 @@ def draw_features(
                 _stroke_path(area, lo, hi, pen, xy, path_starts[path], path_starts[path + 1], blocks,
                              block_starts[path], closed, own_left, own_upper, scale, half, join, cap, dashes,
                              rows, cols)  # fmt: skip
-        sweep(area, lo, hi, image, row0, col0, rows, cols, ink, NON_ZERO, NO_HATCH, spacing, weight, at_x, at_y)
+        sweep(area, lo, hi, image, row0, col0, rows, cols, ink, NON_ZERO, NO_HATCH, 1.0, 1.0, 0.0, 0.0)
