@@ -22,7 +22,7 @@ print(mask_of(pa.table({"a": [1, 2, 3]}), "a > 1").sum())
 NO_FILES = """
 import resource, pyarrow as pa
 from brisk_atlas.core.model import AtlasError
-from brisk_atlas.core.table.expression import connect
+from brisk_atlas.core.table.asking import connect
 table = pa.table({"a": [1]})
 resource.setrlimit(resource.RLIMIT_NOFILE, (24, 24))
 held = []

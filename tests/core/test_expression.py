@@ -17,8 +17,9 @@ from hypothesis import strategies as st
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.system.jobs import Cancelled, Job
 from brisk_atlas.core.table import column_of, mask_of, prepare
+from brisk_atlas.core.table.asking import connect
 from brisk_atlas.core.table.engine import Sheet
-from brisk_atlas.core.table.expression import connect, evaluate, narrowed
+from brisk_atlas.core.table.expression import evaluate, narrowed
 from brisk_atlas.core.table.functions import FUNCTIONS, MEASURES
 
 TABLE = pa.table(

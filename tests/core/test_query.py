@@ -112,7 +112,9 @@ def test_what_is_asked_of_a_file_with_columns_apart_reads_those_alone(wells, mon
     asked = []
     whole = pq.read_table
     monkeypatch.setattr(
-        pq, "read_table", lambda path, columns=None: asked.append(columns) or whole(path, columns=columns)
+        pq,
+        "read_table",
+        lambda path, columns=None, **more: asked.append(columns) or whole(path, columns=columns, **more),
     )
     lazy = DataCache().attributes(part.ref.with_part("wells"))
     assert asked == [] and lazy.column_names == ["name", "depth", "x", "y"] and len(lazy) == COUNT

@@ -63,6 +63,11 @@ class RowsPart(Part, ABC):
 
     able: ClassVar[Capability] = Capability.NONE
 
+    @property
+    def parquet(self) -> Path | None:
+        """The Parquet file whose rows, in their order, are those of the part; None for another format."""
+        return None
+
     @abstractmethod
     def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
         """Return the attributes that are asked for, without geometry. Raises CannotRead."""

@@ -36,19 +36,21 @@ from .positions import wkb_points
 from .readable_text import with_readable_text
 from .table import BROKEN, fields_of, table_dataset
 
+LOOK_BYTES = 1 << 18  # read at a time where only the first rows are asked for
 LONGITUDE_LATITUDE = "EPSG:4326"  # what the standard takes where no CRS is said, with x first
 
 
 def _read(path: Path, columns: list[str] | None = None) -> pa.Table:
     try:
-        return with_readable_text(pq.read_table(path, columns=columns))[0]
+        return with_readable_text(pq.read_table(path, columns=columns, pre_buffer=False))[0]
     except (pa.ArrowException, OSError) as error:
         raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
 
 
 def _first(path: Path, count: int, columns: list[str] | None) -> pa.Table:
     try:
-        with pq.ParquetFile(path) as file:
+        # Otherwise whole groups of rows would be read.
+        with pq.ParquetFile(path, pre_buffer=False, buffer_size=LOOK_BYTES) as file:
             none = file.schema_arrow.empty_table()
             found, left = [none.select(columns or none.column_names)], count
             for batch in file.iter_batches(max(1, count), columns=columns):  # one ends with its group of rows
@@ -64,6 +66,8 @@ def _first(path: Path, count: int, columns: list[str] | None) -> pa.Table:
 def _asked(path: Path, query: FeatureQuery, *others: str) -> pa.Table:
     """Return the columns that a query asks for, and `others`, as far as its limit goes."""
     columns = None if query.columns is None else [*query.columns, *others]
+    if columns is not None and not set(columns) <= set(_schema(path).names):  # names that had to be made different
+        return _asked(path, replace(query, columns=None)).select(columns)
     return _read(path, columns) if query.limit is None else _first(path, query.limit, columns)
 
 
@@ -72,6 +76,10 @@ class ParquetTable(ArrowTable):
     """A Parquet file without geometry."""
 
     able = Capability.COLUMNS | Capability.COLUMNS_ALONE | Capability.LIMIT
+
+    @property
+    def parquet(self) -> Path:
+        return self.ref.path
 
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
         yield from batches_of(_asked(self.ref.path, query))
@@ -83,6 +91,10 @@ class ParquetLayer(ArrowLayer):
 
     able = Capability.COLUMNS | Capability.COLUMNS_ALONE | Capability.LIMIT
     geometry: str
+
+    @property
+    def parquet(self) -> Path:
+        return self.ref.path
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
         if not geometry:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from contextlib import closing
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,10 +14,13 @@ import pyarrow.compute as pc
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.model.plain_values import value_of, values_of
 from brisk_atlas.core.read.lazy_table import LazyTable
-from brisk_atlas.core.table.expression import ROW, connect, mask_of, prepare, quoted, stoppable, told
+
+from .asking import ROW, ask, cells, connect, quoted, row_numbers, stoppable
+from .expression import mask_of, prepare, told
 
 BINS = 24  # of the small distribution in a column's header
 MOST_DISTINCT = 1000  # values listed with their counts
+MOST_CELLS = 100_000  # held of a field that is not read as a whole
 Check = Callable[[], None] | None
 
 
@@ -44,9 +46,9 @@ class Sheet:
 
     def __init__(self, table: pa.Table) -> None:
         self.table = table
-        self.order = np.arange(table.num_rows, dtype=np.int64)
-        self._rows = pa.array(self.order)
+        self.order = row_numbers(table.num_rows)
         self._ends: dict[str, np.ndarray] = {}  # where the chunks of a field end
+        self._cells: dict[str, dict[int, Any]] = {}  # of fields that are not read as a whole, by row
 
     @property
     def columns(self) -> list[str]:
@@ -91,7 +93,7 @@ class Sheet:
     def _ordered(self, where: str, sort: Sequence[tuple[str, bool]], check: Check) -> np.ndarray:
         where = where.strip()
         if not where and not sort:
-            return np.arange(self.table.num_rows, dtype=np.int64)
+            return row_numbers(self.table.num_rows)
         for field, _ in sort:
             if field not in self.table.column_names:
                 raise BadExpression(field, "there is no such field to sort by", "Sort by another column.")
@@ -109,10 +111,8 @@ class Sheet:
 
     def _ask(self, query: str, fields: Sequence[str], text: str, check: Check) -> pa.Table:
         """Ask about the rows, of which only `fields` and the places are handed to the engine."""
-        table = self.table.select(list(dict.fromkeys(fields))).append_column(ROW, self._rows)
         try:
-            with closing(connect(table)) as db, stoppable(db, check):
-                return db.sql(query).to_arrow_table()
+            return ask(self.table, query, fields, check)
         except duckdb.Error as error:
             raise told(error, text, query.partition("WHERE (")[0] + "WHERE (") from error
 
@@ -121,7 +121,12 @@ class Sheet:
         nothing but those cells."""
         rows = self.order[start : start + count]
         found: dict[str, list[Any]] = {}
+        self.look_up(rows, fields)
         for field in fields:
+            if not self.ready([field]):
+                cells = self._cells[field]
+                found[field] = [cells[row] for row in rows.tolist()]
+                continue
             chunks = self.table.column(field).chunks
             if len(chunks) == 1:
                 only = chunks[0]
@@ -199,11 +204,52 @@ class Sheet:
         kept = found.take(top)
         return list(zip(values_of(kept.column("v")), kept.column("n").to_pylist())), total
 
-    def ready(self, fields: Sequence[str]) -> bool:
-        """Return whether cells of these fields can be had without reading a file."""
-        return not isinstance(self.table, LazyTable) or self.table.has(fields)
+    def ready(self, fields: Sequence[str], start: int = 0, count: int | None = None) -> bool:
+        """Return whether the cells of some fields in the rows `start` to `start + count` as they show, or in all rows,
+        can be had without reading a file."""
+        if not isinstance(self.table, LazyTable) or self.table.has(fields):
+            return True
+        if count is None:
+            return False
+        rows = self.order[start : start + count].tolist()
+        return all(self._has(field, rows) for field in fields)
+
+    def _has(self, field: str, rows: list[int]) -> bool:
+        """Return whether the cells of a field in some rows are at hand."""
+        if not isinstance(self.table, LazyTable) or self.table.has([field]):
+            return True
+        cells = self._cells.get(field)
+        return cells is not None and all(row in cells for row in rows)
+
+    def look_up(self, rows: np.ndarray, fields: Sequence[str]) -> None:
+        """Read the cells of some fields in some rows, or the whole fields where that can't be done. `rows` : (n,) their
+        places in the file. Raises CannotRead, BadExpression."""
+        if not isinstance(self.table, LazyTable):
+            return
+        self._take_first(fields)
+        unread = [field for field in fields if not self._has(field, rows.tolist())]
+        if not unread:
+            return
+        found = cells(self.table, rows, unread)
+        if found is None or found.num_rows < len(rows):
+            self.table.load(unread)
+            return
+        places = found.column(ROW).to_pylist()
+        for field in unread:
+            known = self._cells.setdefault(field, {})
+            if len(known) > MOST_CELLS:
+                known.clear()
+            known.update(zip(places, values_of(found.column(field))))
+
+    def _take_first(self, fields: Sequence[str]) -> None:
+        """Take the cells of formulas in the first rows of the file from what is made of them already."""
+        assert isinstance(self.table, LazyTable)
+        for field in fields:
+            formula = self.table.formulas.get(field)
+            if formula is not None and field not in self._cells:
+                self._cells[field] = dict(enumerate(values_of(formula.first)))
 
     def load(self, fields: Sequence[str]) -> None:
-        """Read fields, together, so that their cells are at hand. Raises CannotRead."""
+        """Read fields, together, so that their cells are at hand. Raises CannotRead, BadExpression."""
         if isinstance(self.table, LazyTable):
             self.table.load(fields)

@@ -12,7 +12,7 @@ import json
 import re
 import threading
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import closing, contextmanager
+from contextlib import closing
 from functools import cache
 from math import log10
 from typing import Any, NamedTuple
@@ -24,23 +24,14 @@ import pyarrow as pa
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.system.footing import check_footing
 
+from .asking import ROW, ask, connect, quoted, row_numbers, stoppable
 from .functions import ALLOWED, MEASURES
 
-MEMORY_LIMIT = "4GB"
 MOST_LETTERS = 20_000  # of an expression
 MOST_TEXT = 6.0  # powers of ten: characters that one value may come to
 COLUMN_TEXT = 3.0  # powers of ten: characters that a value of a field is taken to have
 MOST_BYTES = 2_000_000_000  # of all values together
 BATCH = 50_000  # rows handed over at once
-LOOK_S = 0.04  # between two looks at whether to stop
-ROW = "__file_row"  # the row's place in the file, 0 first; every answer of the engine is tied to it
-_SAFE = {"enable_external_access": "false", "memory_limit": MEMORY_LIMIT, "threads": "2"}
-_SETTINGS = (
-    "SET python_enable_replacements = false",
-    "SET enable_progress_bar = false",
-    "SET errors_as_json = true",
-    "SET lock_configuration = true",
-)
 HOW_TO_QUOTE = "Field names with spaces need double quotes, text needs single quotes."
 _HEAD = "SELECT ("
 _CLASSES = {
@@ -55,11 +46,6 @@ _REASONS = {
 }
 
 
-def quoted(name: str) -> str:
-    """Return a field's name as SQL writes it."""
-    return '"' + name.replace('"', '""') + '"'
-
-
 def literal(value: Any) -> str:
     """Return a value as SQL writes it."""
     if value is None:
@@ -71,46 +57,6 @@ def literal(value: Any) -> str:
     if isinstance(value, float):
         return f"CAST('{value!r}' AS DOUBLE)"
     return "'" + str(value).replace("'", "''") + "'"
-
-
-def connect(table: pa.Table, name: str = "rows") -> duckdb.DuckDBPyConnection:
-    """Return a locked connection that knows `table` by its name. Raises AtlasError where no more files can be
-    opened."""
-    check_footing()  # without it the engine would end the process
-    db = duckdb.connect(":memory:", config=_SAFE)
-    db.register(name, table)
-    for setting in _SETTINGS:
-        db.execute(setting)
-    return db
-
-
-@contextmanager
-def stoppable(db: duckdb.DuckDBPyConnection, check: Callable[[], None] | None) -> Iterator[None]:
-    """Interrupt the query inside as soon as `check` raises; what it raised comes out."""
-    if check is None:
-        yield
-        return
-    check()
-    over = threading.Event()
-
-    def watch() -> None:
-        while not over.wait(LOOK_S):
-            try:
-                check()
-            except BaseException:
-                db.interrupt()
-                return
-
-    watcher = threading.Thread(target=watch, daemon=True, name="stop a query")
-    watcher.start()
-    try:
-        yield
-    except duckdb.InterruptException:
-        check()
-        raise
-    finally:
-        over.set()
-        watcher.join()
 
 
 class Prepared(NamedTuple):
@@ -340,7 +286,7 @@ def told(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
 
 def narrowed(table: pa.Table, fields: Sequence[str]) -> pa.Table:
     """Return the columns of a table that an expression names, and the rows' places in the file."""
-    places = pa.array(np.arange(table.num_rows, dtype=np.int64))
+    places = pa.array(row_numbers(table.num_rows))
     return table.select(list(fields)).append_column(ROW, places) if fields else pa.table({ROW: places})
 
 
@@ -403,7 +349,22 @@ def column_of(table: pa.Table, expression: str, check: Callable[[], None] | None
 def mask_of(table: pa.Table, expression: str, check: Callable[[], None] | None = None) -> np.ndarray:
     """Return (rows,) bool: where an SQL condition is true; missing counts as not. Raises BadExpression."""
     prepared = prepare(expression, table.column_names, measured=False)
-    made = evaluate(
-        narrowed(table, prepared.fields), f"coalesce(CAST(({prepared.sql}\n) AS BOOLEAN), FALSE)", expression, check
-    )
-    return made.combine_chunks().to_numpy(zero_copy_only=False).astype(bool)
+    if prepared.windowed:  # such a condition looks at all rows, and can't stand behind WHERE
+        sql = f"coalesce(CAST(({prepared.sql}\n) AS BOOLEAN), FALSE)"
+        made = evaluate(narrowed(table, prepared.fields), sql, expression, check)
+        return made.combine_chunks().to_numpy(zero_copy_only=False).astype(bool)
+    mask = np.zeros(table.num_rows, bool)
+    mask[rows_where(table, prepared, expression, check)] = True
+    return mask
+
+
+def rows_where(table: pa.Table, prepared: Prepared, text: str, check: Callable[[], None] | None = None) -> np.ndarray:
+    """Return the numbers of the rows, in no order, for which a prepared condition is true. Raises BadExpression."""
+    head = f"SELECT {ROW} FROM rows WHERE ("
+    try:
+        found = ask(table, f"{head}{prepared.sql}\n)", prepared.fields, check)
+    except duckdb.InterruptException as error:
+        raise BadExpression(text, "it was stopped") from error
+    except duckdb.Error as error:
+        raise told(error, text, head) from error
+    return found.column(0).to_numpy()

@@ -12,9 +12,11 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import Seen, is_stream, seen_features
 from brisk_atlas.core.model import AtlasError, ComputedField, Field, Layer, TableView
 from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.read.lazy_table import FIRST_ROWS, Formula, LazyTable
 
+from .asking import ROW, row_numbers
 from .editing import edited
-from .expression import evaluate, mask_of, narrowed, prepare
+from .expression import Prepared, evaluate, mask_of, narrowed, prepare
 from .filters import where_of
 from .joining import joined
 from .measures import measure
@@ -130,8 +132,27 @@ def extend(
         if not join.many:
             table = joined(table, cache.table(join.ref), join)
     for field in look.computed:
-        table = table.append_column(field.name, computed(cache, table, field, features, key, check))
+        prepared = prepare(field.expression, table.column_names, measured=features is not None)
+        plain = bool(prepared.fields) and not prepared.windowed and not prepared.measures
+        if isinstance(table, LazyTable) and plain and not set(prepared.fields) & table.formulas.keys():
+            table = _with_formula(table, field, prepared)
+        else:
+            table = table.append_column(field.name, computed(cache, table, field, features, key, check))
     return table
+
+
+def _with_formula(table: LazyTable, field: ComputedField, prepared: Prepared) -> LazyTable:
+    """Return a table with a computed field, whose values are made when they are asked for. Raises BadExpression."""
+    text, type_ = field.expression, field.type
+    count = min(FIRST_ROWS, table.num_rows)
+    head = table.head(prepared.fields, count).append_column(ROW, pa.array(row_numbers(count)))
+    first = evaluate(head, prepared.sql, text, type_=type_)
+    sql = f"TRY_CAST(({prepared.sql}\n) AS {type_})" if type_ else prepared.sql
+
+    def make() -> pa.ChunkedArray:
+        return evaluate(narrowed(table, prepared.fields), prepared.sql, text, type_=type_)
+
+    return table.with_formula(pa.field(field.name, first.type), Formula(sql, prepared.fields, make, first))
 
 
 def computed(

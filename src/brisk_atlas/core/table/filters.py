@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from brisk_atlas.core.model import FieldFilter, TableView
 
-from .expression import literal, quoted
+from .asking import quoted
+from .expression import literal
 
 
 def condition_of(chosen: FieldFilter) -> str:

@@ -23,8 +23,8 @@ from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.read.sqlite_file import in_place
 from brisk_atlas.core.read.table import TextTable
 from brisk_atlas.core.system.atomic_write import checked_place, reason_of, written_beside
+from brisk_atlas.core.table.asking import quoted
 from brisk_atlas.core.table.editing import changed_cells, edited, state_of
-from brisk_atlas.core.table.expression import quoted
 
 PATIENCE_S = 5.0  # for another program that is writing
 IN_PLACE = ("GeoPackage", "SQLite", "SpatiaLite")

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
 SUM_LATER_MS = 120  # after other columns came into sight
 FIRST_ROWS = 300  # of a large table, shown while the rest is read
-IN_SIGHT = 10  # columns that the first look at a table sees
+IN_SIGHT, IN_SIGHT_ROWS = 10, 120  # columns and rows that the first look at a table sees
 
 
 class Scope(StrEnum):
@@ -260,6 +260,7 @@ class SheetDrawer(QWidget):
             self._job.cancel()
 
         in_sight = [look.name for look in layer.rows.ordered(sheet.columns) if look.shown][:IN_SIGHT]
+        first = self.grid.first
 
         def work(job: Job) -> np.ndarray:
             from brisk_atlas.core.table import shown_rows
@@ -268,7 +269,7 @@ class SheetDrawer(QWidget):
             chosen = self._among(layer, sheet, rows, extent)
             mask = chosen if mask is None else mask if chosen is None else mask & chosen
             order = sheet.arrange("", layer.rows.sort, mask, job.check)
-            sheet.load(in_sight)  # before the window asks for them
+            sheet.look_up(order[first : first + IN_SIGHT_ROWS], in_sight)  # before the window asks for them
             return order
 
         def done(order: np.ndarray) -> None:
@@ -281,6 +282,8 @@ class SheetDrawer(QWidget):
                 self._show(layer, sheet)
                 self._show_picks(scroll=True)
                 self._sum_up()
+                if not sheet.ready(in_sight):
+                    self._load(in_sight)  # so that scrolling waits for nothing
 
         def failed(error: BaseException) -> None:
             self.filter_line.complain(error)

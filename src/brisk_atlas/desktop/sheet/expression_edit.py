@@ -164,7 +164,7 @@ class ExpressionEdit(QPlainTextEdit):
 
 def words_for(fields: list[str]) -> list[str]:
     """Return what completion offers: fields as they must be written, then calls of functions."""
-    from brisk_atlas.core.table.expression import quoted
+    from brisk_atlas.core.table.asking import quoted
     from brisk_atlas.core.table.functions import FUNCTIONS
 
     written = [name if re.fullmatch(r"[A-Za-z_]\w*(\.[A-Za-z_]\w*)?", name) else quoted(name) for name in fields]

@@ -125,8 +125,8 @@ class GridArea(QAbstractScrollArea):
         """Return the texts of cells by (place, field); those not seen lately are asked for."""
         assert self.sheet is not None
         count = max(0, min(count, len(self.sheet) - start))
-        if not self.sheet.ready(fields):
-            unread = [f for f in fields if not self.sheet.ready([f])]
+        if not self.sheet.ready(fields, start, count):
+            unread = [f for f in fields if not self.sheet.ready([f], start, count)]
             self.columns_wanted.emit(unread)
             fields = [f for f in fields if f not in unread]
         missing = [f for f in fields if any((start + i, f) not in self._texts for i in (0, count - 1))]
