@@ -117,7 +117,7 @@ class DataCache:
             held = self._held.get(key)
             if held is not None and not reads_alike(held[0], held[1], options):
                 del self._held[key]
-        stored, _ = self._once(key, lambda: (open_as_stored(ref, options), options))
+        stored, _ = self._once(key, lambda: (open_as_stored(ref, options, to_draw=True), options))
         with refusing(ref):
             return apply_options(stored, options)
 

@@ -42,7 +42,9 @@ class Reader:
     `content.content_of`) such a file may have, any where empty; `claims` settles shared endings by
     the first bytes; `opens` takes the reference of a file or folder on the disk and what the analyst stated
     about it, returns the dataset and raises CannotRead. `folder` is True where the dataset is a folder with such
-    an ending, `reads_addresses` where it can be given an address too; the others get a copy on the disk.
+    an ending, `reads_addresses` where it can be given an address too; the others get a copy on the disk. `parses`
+    opens a file that is going to be drawn where even its facts need all of it to be parsed: what comes out is held
+    by the dataset.
     """
 
     format: str
@@ -52,6 +54,7 @@ class Reader:
     claims: Callable[[bytes], bool] = lambda head: True
     folder: bool = False
     reads_addresses: bool = False
+    parses: Callable[[DataRef], Dataset] | None = None
 
 
 def _late(module: str) -> Callable[[DataRef, OpenOptions], Dataset]:
@@ -62,6 +65,11 @@ def _late(module: str) -> Callable[[DataRef, OpenOptions], Dataset]:
 def _late_asking(module: str) -> Callable[[DataRef, OpenOptions], Dataset]:
     """Return a late opener for files that don't say how they are to be taken."""
     return lambda ref, reading: import_module(f"brisk_atlas.core.read.{module}").open_dataset(ref, reading)
+
+
+def _late_parsing(module: str) -> Callable[[DataRef], Dataset]:
+    """Return what parses a file at once, late."""
+    return lambda ref: import_module(f"brisk_atlas.core.read.{module}").parse_dataset(ref)
 
 
 _in_place = partial(Reader, reads_addresses=True)
@@ -93,7 +101,8 @@ BUILT_IN = (
     _in_place("Shapefile", (".shp",), ("a shapefile",), _late("shapefile")),
     Reader("Project", (".json",), ("JSON",), _late("saved_work"), lambda head: b"brisk_atlas_project" in head),
     Reader("STAC", (".json",), ("JSON",), _late("scene"), lambda head: b'"stac_version"' in head),
-    _in_place("GeoJSON", (".geojson", ".json", ".topojson"), ("JSON",), _late("vector")),
+    _in_place("GeoJSON", (".geojson", ".json"), ("JSON",), _late("vector"), parses=_late_parsing("geojson")),
+    _in_place("TopoJSON", (".topojson",), ("JSON",), _late("vector")),
     _in_place("GeoJSON sequence", (".geojsonl", ".geojsons", ".ndjson", ".jsonl"), ("JSON",), _late("vector")),
     _in_place("FlatGeobuf", (".fgb",), ("FlatGeobuf",), _late("vector")),
     _in_place("KML", (".kml",), ("XML",), _late("vector"), _rooted("kml")),
@@ -213,14 +222,14 @@ def open(place: str | Path | DataRef, reading: OpenOptions = NO_OPTIONS) -> Data
     return apply_options(open_as_stored(place, reading), reading)
 
 
-def open_as_stored(place: str | Path | DataRef, reading: OpenOptions = NO_OPTIONS) -> Dataset:
-    """Return what is at a place, of `reading` only what its reader has to know to read it at all. Raises
-    CannotRead."""
+def open_as_stored(place: str | Path | DataRef, reading: OpenOptions = NO_OPTIONS, *, to_draw: bool = False) -> Dataset:
+    """Return what is at a place, of `reading` only what its reader has to know to read it at all. What is opened
+    `to_draw` holds what had to be parsed for its facts. Raises CannotRead."""
     ref = DataRef.parse(place).whole
     with refusing(ref):
         ref = _one_dataset(ref)
         try:
-            return _opened(ref, readable(ref), reading)
+            return _opened(ref, readable(ref), reading, to_draw)
         except NeedsPermission:
             raise
         except CannotRead as error:
@@ -264,7 +273,7 @@ def _own_folder(ref: DataRef) -> Path:
     return copy_folder(ref, fingerprint(ref))
 
 
-def _opened(ref: DataRef, here: DataRef, reading: OpenOptions) -> Dataset:
+def _opened(ref: DataRef, here: DataRef, reading: OpenOptions, to_draw: bool) -> Dataset:
     reader = reader_for(here)
     if not here.is_local and not reader.reads_addresses:
         here = localise(here)
@@ -272,7 +281,7 @@ def _opened(ref: DataRef, here: DataRef, reading: OpenOptions) -> Dataset:
         from .references import check_references
 
         check_references(here.path)
-    dataset = reader.opens(here, reading)
+    dataset = reader.parses(here) if to_draw and reader.parses is not None else reader.opens(here, reading)
     return dataset if here == ref else replace(dataset, ref=ref)
 
 

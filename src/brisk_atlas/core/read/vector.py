@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import warnings
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -96,7 +96,8 @@ def _options(ref: DataRef) -> dict[str, str]:
     return OPTIONS.get(ref.suffix, {})
 
 
-def _read_arrow(ref: DataRef, layer: str | None, **which: object) -> tuple[dict, pa.Table]:
+def read_arrow(ref: DataRef, layer: str | None, **which: object) -> tuple[dict, pa.Table]:
+    """Return what the library says about a layer, and its rows, geometry in the last column. Raises CannotRead."""
     try:
         with warnings.catch_warnings(), without_foreign_index(ref, "bbox" in which) as name:
             warnings.simplefilter("ignore")
@@ -141,7 +142,7 @@ class OgrLayer(ArrowLayer):
         if query.step > 1:
             column = pyogrio.read_info(vector_name(self.ref), layer=self.facts.name)["fid_column"] or "FID"
             which["where"] = f'"{column}" % {int(query.step)} = 0'
-        yield from batches_of(_read_arrow(self.ref, self.facts.name, **which)[1])
+        yield from batches_of(read_arrow(self.ref, self.facts.name, **which)[1])
 
 
 @dataclass(frozen=True)
@@ -152,7 +153,7 @@ class OgrTable(ArrowTable):
     encoding: str | None = None
 
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
-        yield from batches_of(_read_arrow(self.ref, self.facts.name, **_asked(query, self.encoding))[1])
+        yield from batches_of(read_arrow(self.ref, self.facts.name, **_asked(query, self.encoding))[1])
 
 
 def in_encoding(part: OgrLayer | OgrTable, encoding: str) -> OgrLayer | OgrTable:
@@ -210,21 +211,25 @@ def _facts(ref: DataRef, layer: str | None, encoding: str | None = None) -> Fact
         **_options(ref),
     )
     layer = layer if layer is not None else str(info["layer_name"])
+    return facts_from(layer, info, info["features"], info["total_bounds"])
+
+
+def facts_from(layer: str, about: dict, count: int, bounds: Sequence[float] | np.ndarray | None) -> Facts:
+    """Return the facts of a layer from what the library says about it."""
     types = [
         _TYPES.get(sub) or _ARROW_TYPES.get(main, main)
-        for main, sub in zip(info["ogr_types"], info.get("ogr_subtypes", info["ogr_types"]))
+        for main, sub in zip(about["ogr_types"], about.get("ogr_subtypes", about["ogr_types"]))
     ]
-    geometry = info["geometry_type"]
-    fields = tuple(map(Field, told_apart([str(name) for name in info["fields"]]), types))
+    geometry = about["geometry_type"]
+    fields = tuple(map(Field, told_apart([str(name) for name in about["fields"]]), types))
     if geometry is None:
-        return Facts(layer, DataKind.TABLE, info["features"], None, fields)
-    crs = text_of(info["crs"]) if info["crs"] and not info["crs"].startswith(UNDEFINED) else None
-    bounds = info["total_bounds"]
+        return Facts(layer, DataKind.TABLE, count, None, fields)
+    crs = text_of(about["crs"]) if about["crs"] and not about["crs"].startswith(UNDEFINED) else None
     extent = None
-    if bounds is not None and np.isfinite(bounds).all() and info["features"]:
+    if bounds is not None and np.isfinite(bounds).all() and count:
         xmin, ymin, xmax, ymax = (float(v) for v in bounds)
         extent = Extent(xmin, ymin, xmax, ymax, crs)
-    return Facts(layer, DataKind.VECTOR, info["features"], geometry, fields, crs, extent)
+    return Facts(layer, DataKind.VECTOR, count, geometry, fields, crs, extent)
 
 
 def _facts_in_some_encoding(ref: DataRef, layer: str | None) -> tuple[Facts, str | None]:
