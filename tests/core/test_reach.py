@@ -79,6 +79,30 @@ def test_any_bytes_are_said_to_be_something(head):
     assert guess_form_of(head).form.delimiter in ",;\t| "
 
 
+LANGUAGES = {
+    "German": ("Höhe über Meer;Größe;Straße\nKüste;schön;Fläche\n", "cp1252"),
+    "French": ("Altitude;Côte d'été;forêt brûlée\nmétéo;relevé;élévation\n", "cp1252"),
+    "Russian": ("высота;название;дата\nвулкан;извержение;лава\n", "cp1251"),
+    "Japanese": ("標高;名前;日付\n火山;噴火;溶岩\n", "shift_jis"),
+    "Chinese": ("高程;名称;日期\n火山;喷发;熔岩\n", "gb18030"),
+    "one sign": ("lat;lon\n38° S;20° W\n", "cp1252"),
+    "one name": ("id;name\n1;Café\n2;Bay\n", "cp1252"),
+}
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+def test_the_encoding_of_a_text_is_told_by_its_letters(language):
+    text, encoding = LANGUAGES[language]
+    guess = guess_form_of(text.encode(encoding))
+    assert (guess.form.encoding, guess.form.delimiter, guess.sure) == (encoding, ";", False)
+    assert guess_form_of(text.encode()).form.encoding == "utf-8"
+
+
+def test_words_of_one_column_are_not_taken_for_columns():
+    assert guess_form_of(b"name\n" + b"old vent\n" * 20).form.delimiter == ","
+    assert guess_form_of(b"x y z\n" + b"1 2  3\n" * 20).form.delimiter == " "
+
+
 def test_the_root_of_xml_is_found_behind_what_may_come_before():
     text = b'\xef\xbb\xbf<?xml version="1.0"?>\n<!-- a <b> c -->\n<!DOCTYPE kml [<!ENTITY x "y">]>\n<kml:kml xmlns:kml="k">'
     assert root_of(text) == "kml" and root_of(b"<a/>") == "a" and root_of(b"no xml") == ""

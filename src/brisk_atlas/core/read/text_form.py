@@ -5,6 +5,7 @@ Every guess comes with its reason, so that it can be shown beside the choice.
 
 from __future__ import annotations
 
+import codecs
 import csv
 import re
 from collections import Counter
@@ -32,6 +33,10 @@ ENCODINGS = (
     "shift_jis",
     "gb18030",
 )
+
+
+ONE_BYTE_AND_EAST = tuple(name for name in ENCODINGS if not name.startswith("utf"))
+TELLING = 6  # different bytes beyond ASCII by which encodings can be told apart
 
 
 class Guess(NamedTuple):
@@ -96,7 +101,24 @@ def _encoding(head: bytes) -> tuple[str, str, bool]:
     except UnicodeDecodeError as error:
         if error.start > len(head) - 5:
             return "utf-8", "all that was looked at is valid UTF-8", True
-        return "cp1252", f"byte {error.start + 1:,} is no UTF-8; this is the commonest other", False
+        encoding, why = _other_encoding(head)
+        return encoding, f"byte {error.start + 1:,} is no UTF-8; {why}", False
+
+
+def _other_encoding(head: bytes) -> tuple[str, str]:
+    """Return the likeliest encoding of a text that is not UTF-8, and why."""
+    lines = [line for line in head.splitlines() if not line.isascii()][:LINES]
+    if len({byte for line in lines for byte in line if byte > 127}) >= TELLING:
+        from charset_normalizer import from_bytes
+
+        best = from_bytes(b"\n".join(lines), cp_isolation=list(ONE_BYTE_AND_EAST)).best()
+        if best is not None and best.encoding != "cp1252":
+            known = next(name for name in ENCODINGS if codecs.lookup(name).name == codecs.lookup(best.encoding).name)
+            return (
+                known,
+                f"its letters are those of {best.language}" if best.language != "Unknown" else "its letters fit",
+            )
+    return "cp1252", "this is the most frequent other"
 
 
 def _delimiter(lines: list[str]) -> tuple[str, str, bool]:
@@ -109,6 +131,10 @@ def _delimiter(lines: list[str]) -> tuple[str, str, bool]:
         width, times = counts.most_common(1)[0] if counts else (1, 0)
         if width > 1:
             best.append((times / max(1, len(lines)), width, delimiter))
+    if not best:
+        return ",", "there is one column", True
+    if lines and len(split(lines[:1], " ")[0]) != next((width for _, width, d in best if d == " "), 0):
+        best = [entry for entry in best if entry[2] != " "]  # words of one column
     if not best:
         return ",", "there is one column", True
     spaced = [entry for entry in best if entry[2] != " "] or best
