@@ -74,7 +74,8 @@ def _app() -> object:
 
 def _layer(name: str, path: Path) -> Iterator[Case]:
     os.environ["BRISK_ATLAS_HOME"] = tempfile.mkdtemp()
-    from brisk_atlas.desktop.app import make_window, settle, warm_later
+    from brisk_atlas.desktop.app import make_window, settle
+    from brisk_atlas.desktop.warm_up import warm_later
 
     app = _app()
     window = make_window()

@@ -152,7 +152,7 @@ def test_three_held_probes_stand_side_by_side_with_spectra(demo_driver, probe, t
     for place in (CRATER, RIDGE, WOOD):
         d.click(d.canvas, at(d, place))
         d.press(d.canvas, Qt.Key.Key_K)
-    table = probe.table.table
+    table = probe.below.table.table
     assert len(probe.held) == 3 and table.columnCount() == 4 and len(d.canvas.discs) == 3
     assert d.window.desk.side.width() >= 430
     rows = {table.item(r, 0).text(): r for r in range(table.rowCount())}
@@ -164,21 +164,25 @@ def test_three_held_probes_stand_side_by_side_with_spectra(demo_driver, probe, t
         table.item(row, 2).data(DIFFERS)
         == f"{values[1] - values[0]:+,.6g} ({(values[1] - values[0]) / values[0]:+.1%})"
     )
-    assert len(probe.chart.spectra) == 3 and probe.chart.isVisible() and probe.chart.spectra[2].value[3] > 0.2
-    probe.table._choose(3)
-    d.click(probe.table.buttons["left"])
+    assert (
+        len(probe.below.chart.spectra) == 3
+        and probe.below.chart.isVisible()
+        and probe.below.chart.spectra[2].value[3] > 0.2
+    )
+    probe.below.table._choose(3)
+    d.click(probe.below.table.buttons["left"])
     assert [h.number for h in probe.held.held] == [1, 3, 2]
     d.click(probe.copy_button)
     assert board().splitlines()[0].split("\t")[1:4] == ["1 scene 2031", "3 scene 2031", "2 scene 2031"]
     before = table.rowCount()
-    d.click(probe.table.only, (8, 8))
+    d.click(probe.below.table.only, (8, 8))
     assert 0 < table.rowCount() <= before
-    probe.save_held_to(tmp_path / "held.gpkg")
+    probe.below.save_to(tmp_path / "held.gpkg")
     d.settle()
     assert d.work.subject.name == "held" and d.window.session.facts_of(d.work.subject).count == 3
-    d.click(probe.table.buttons["unpin"])
+    d.click(probe.below.table.buttons["unpin"])
     assert len(probe.held) == 2
-    d.click(probe.table.buttons["clear"])
+    d.click(probe.below.table.buttons["clear"])
     assert not d.canvas.discs and probe.below.isHidden()
 
 
@@ -193,10 +197,10 @@ def test_fields_of_different_layers_are_matched_by_hand(demo_driver, probe):
     d.settle()
     d.click(d.canvas, at(d, (510_600, 5_770_300)))
     d.press(d.canvas, Qt.Key.Key_K)
-    table = probe.table.table
+    table = probe.below.table.table
     keys = [table.item(r, 0).toolTip() for r in range(table.rowCount())]
     assert "flow_id" in keys
-    menu = probe.table.matching_menu("flow_id")
+    menu = probe.below.table.matching_menu("flow_id")
     next(a for a in menu.actions() if a.text() == "zone").trigger()
     row = [table.item(r, 0).toolTip() for r in range(table.rowCount())].index("zone")
     assert table.item(row, 1).text() == "CZ-1" and table.item(row, 2).text() not in ("", "CZ-1")
@@ -344,6 +348,6 @@ def test_rows_walked_down_are_shown_and_can_be_held(demo_driver, probe, tmp_path
     d.settle()
     d.press(d.canvas, Qt.Key.Key_K)
     assert len(probe.held) == 3 and len(d.canvas.discs) == 2  # a row of a table has no place
-    probe.save_held_to(tmp_path / "kept.gpkg")
+    probe.below.save_to(tmp_path / "kept.gpkg")
     d.settle()
     assert d.window.session.facts_of(d.work.subject).count == 3

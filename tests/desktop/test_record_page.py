@@ -88,7 +88,7 @@ def test_what_find_sent_is_read_in_brief(driver):
     driver.find("elevation_2031.tif")
     driver.click(driver.window.find_page.glance.record_button)
     page = driver.window.record
-    text = page.reading.toPlainText()
+    text = page.brief.reading.toPlainText()
     assert driver.window.page == "record" and page.view == BRIEF
     assert "Elevation of Tolvane Island after the eruption, 2031" in text and "Ines Maro" in text
     assert "WGS 84 / UTM zone 27S" in text and "Derived from the data" in text
@@ -98,9 +98,9 @@ def test_what_find_sent_is_read_in_brief(driver):
 
 def test_the_cut_off_column_is_found_by_search(reader):
     r = reader.read(demo.DATA / "fissures_2031" / "fissures.shp")
-    assert "MAXOPEN_M" in r.page.reading.toPlainText()
+    assert "MAXOPEN_M" in r.page.brief.reading.toPlainText()
     r.d.type(r.page.bar.search, "maxopen")
-    assert r.page.reading.textCursor().selectedText() == "MAXOPEN"
+    assert r.page.brief.reading.textCursor().selectedText() == "MAXOPEN"
     r.view(FULL)
     r.d.type(r.page.bar.search, "maxopen")
     assert r.tree.currentItem().text(1) == "MAXOPEN_M" and r.tree.currentItem().text(0) == "Attribute label"
@@ -132,7 +132,7 @@ def test_the_outline_says_how_complete_each_section_is_and_leads_there(reader):
     assert names["Where and how fine"].data(spoken) == "Where and how fine, 1 of 1 filled in, 0 faults"
     rect = outline.visualItemRect(names["How it was made"])
     r.d.click(outline.viewport(), (rect.center().x(), rect.center().y()))
-    assert r.page.reading.verticalScrollBar().value() > 0
+    assert r.page.brief.reading.verticalScrollBar().value() > 0
     r.view(TEXT)
     rect = outline.visualItemRect(outline.item(outline.count() - 1))
     r.d.click(outline.viewport(), (rect.center().x(), rect.center().y()))
@@ -160,7 +160,8 @@ def test_text_and_outline_follow_each_other(reader):
 def test_a_dataset_without_a_record_gets_one(reader, shelf):
     r = reader.read(shelf / "gas_stations.csv")
     assert (
-        "No record beside the data" in r.page.bar.message.text() and "station (string)" in r.page.reading.toPlainText()
+        "No record beside the data" in r.page.bar.message.text()
+        and "station (string)" in r.page.brief.reading.toPlainText()
     )
     assert r.page.checks.message.text() == "No record to check."
     r.d.click(r.page.bar.make)
@@ -471,7 +472,7 @@ def test_a_broken_record_is_named_and_the_rest_is_read(reader, shelf):
     (shelf / "elevation_2031.tif.iso.xml").write_text("<gmd:MD_Metadata")
     r = reader.read(shelf / "elevation_2031.tif")
     assert "elevation_2031.tif.iso.xml" in r.page.bar.message.text() and "broken" in r.page.bar.message.text()
-    assert r.page.bar.records.count() == 1 and "Elevation of Tolvane" in r.page.reading.toPlainText()
+    assert r.page.bar.records.count() == 1 and "Elevation of Tolvane" in r.page.brief.reading.toPlainText()
 
 
 def test_a_record_that_changed_meanwhile_is_not_written_over(reader, shelf):

@@ -125,7 +125,7 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
     else:
         d.press(window, Qt.Key.Key_3, CTRL)
         d.settle()
-    assert "Survey layers of Tolvane Island" in window.record.reading.toPlainText()
+    assert "Survey layers of Tolvane Island" in window.record.brief.reading.toPlainText()
 
     # Hand over the lava of 2031 inside the closed zones, in degrees, and open the result.
     if by_mouse:

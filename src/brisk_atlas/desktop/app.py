@@ -18,7 +18,8 @@ from . import theme
 from .command_list import commands_of
 from .fault_hooks import FaultHooks
 from .session import Session
-from .window import AtlasWindow, warm_later
+from .warm_up import warm_later
+from .window import AtlasWindow
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Shelves

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -17,7 +16,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -26,11 +24,12 @@ from PyQt6.QtWidgets import (
 
 from . import theme as themes
 from .autosave import Autosave
+from .closing import may_close_work, may_lose_records
 from .commands import Command, Commands
 from .notice import Notice
 from .page_titles import PAGE_TITLES
 from .pages.find_page import FindPage
-from .plain_text import plain_box, plain_tip
+from .plain_text import plain_tip
 from .session import PROJECT_SUFFIX, Session
 from .status_line import StatusLine
 from .subject_bar import SubjectBar
@@ -61,8 +60,6 @@ MENU = (
     ("theme", "quit"),
 )
 ICONS_LATER_MS = 20
-WARM_MS = 150
-REHEARSE_MS = 10
 
 
 class AtlasWindow(QMainWindow):
@@ -425,10 +422,15 @@ class AtlasWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        if self.session.work.changed and self.session.work.layers and self.isVisible() and not self._may_close():
+        if (
+            self.session.work.changed
+            and self.session.work.layers
+            and self.isVisible()
+            and not may_close_work(self, self.save)
+        ):
             event.ignore()
             return
-        if self.unsaved_records and self.isVisible() and not self._may_lose_records():
+        if self.unsaved_records and self.isVisible() and not may_lose_records(self, self.unsaved_records):
             event.ignore()
             return
         self.settings.setValue("geometry", self.saveGeometry())
@@ -443,14 +445,6 @@ class AtlasWindow(QMainWindow):
         """Return the datasets whose records were edited and not saved."""
         page = self._made.get("record")
         return page.unsaved if page is not None else []
-
-    def _may_lose_records(self) -> bool:
-        names = ", ".join(self.unsaved_records[:5])
-        box = plain_box(self, "Unsaved records", f"Edits of the records of {names} were not saved.")
-        box.addButton("Close without them", QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return box.clickedButton() is not stay
 
     def save_here(self) -> bool:
         """Save what is being worked on: the record on its page where it was edited, the project otherwise."""
@@ -468,17 +462,6 @@ class AtlasWindow(QMainWindow):
         else:
             self.record.show_many()
 
-    def _may_close(self) -> bool:
-        """Ask what to do with unsaved work."""
-        box = plain_box(self, "Unsaved work", "Save what is open and how it looks before closing?")
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Close without saving", QMessageBox.ButtonRole.DestructiveRole)
-        stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is stay:
-            return False
-        return self.save() if box.clickedButton() is save else True
-
 
 def is_dataset_folder(path: Path) -> bool:
     """Return whether a folder is a dataset by itself."""
@@ -487,34 +470,3 @@ def is_dataset_folder(path: Path) -> bool:
     from brisk_atlas.core.read.tile_folder import is_tile_folder
 
     return path.suffix.lower() in folder_suffixes() or len(metadata_in(path)) == 1 or is_tile_folder(path)
-
-
-def _one_at_a_time(pieces: list[QWidget]) -> None:
-    """Paint each piece once, unseen, a beat apart, so that fonts and icons are there at the first show."""
-    if pieces:
-        pieces.pop(0).grab()
-        QTimer.singleShot(REHEARSE_MS, lambda: _one_at_a_time(pieces))
-
-
-def warm_later(window: AtlasWindow) -> None:
-    """Once the window stands: load the libraries and kernels in the background, and make the Desk."""
-
-    def work(job: object) -> None:
-        from brisk_atlas.core.draw import warm
-        from brisk_atlas.core.operations import COMMANDS, operation_called
-
-        from .pages import desk_page  # noqa: F401  loading it here leaves the window's thread only the making
-
-        assert window.session.painter is not None
-        window.session.scan_pool.pool.warm()
-        warm.warm()
-        for command in COMMANDS:
-            operation_called(command)
-
-    def made(nothing: object) -> None:
-        gc.freeze()  # what is loaded by now stays, so no later collection stops the window to look through it
-        desk = window.desk
-        desk.resize(window.pages.size())
-        _one_at_a_time([*desk.painted_pieces(), window.subject])
-
-    QTimer.singleShot(WARM_MS, lambda: window.session.run("Getting ready", work, made, shown=False))

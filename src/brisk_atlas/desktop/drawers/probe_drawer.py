@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import Layer, bands_of
 from brisk_atlas.core.system.jobs import Job
@@ -18,7 +17,7 @@ from ..session import Session
 from ..theme import LIGHT, Theme
 from .coordinates import Coordinates
 from .held_list import HeldList
-from .held_table import HeldTable
+from .held_pane import HeldPane
 from .readings_tree import ReadingsTree
 
 if TYPE_CHECKING:
@@ -27,8 +26,6 @@ if TYPE_CHECKING:
     from brisk_atlas.core.compare.point_change import PointChange
     from brisk_atlas.core.inspect import ProbeResult, Where
     from brisk_atlas.core.inspect.measured import Measured
-
-    from .spectra_chart import SpectraChart
 
 EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
 TOOL_PAD_PX = 22  # beside the word on a tool
@@ -76,9 +73,8 @@ class ProbeDrawer(QWidget):
         self.save_button = QPushButton("Save held…")
         self.save_button.setObjectName("save held")
         self.save_button.setToolTip("Save the held probes as a layer of points with their values")
-        self.save_button.clicked.connect(self.save_held)
-        self.table = HeldTable(self.held)
-        self.chart: SpectraChart | None = None
+        self.below = HeldPane(session, self.held)
+        self.save_button.clicked.connect(self.below.ask_and_save)
         self._lay_out()
         copy = QShortcut(QKeySequence.StandardKey.Copy, self.tree)
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
@@ -135,11 +131,6 @@ class ProbeDrawer(QWidget):
         column.addWidget(self.step)
         column.addWidget(self.tree, 1)
         column.addLayout(end)
-        self.below = QWidget()
-        below = QVBoxLayout(self.below)
-        below.setContentsMargins(0, 0, 0, 0)
-        below.setSpacing(0)
-        below.addWidget(self.table, 1)
         self.parts = QSplitter(Qt.Orientation.Vertical)
         self.parts.setChildrenCollapsible(False)
         self.parts.addWidget(above)
@@ -173,9 +164,8 @@ class ProbeDrawer(QWidget):
 
     @theme.setter
     def theme(self, theme: Theme) -> None:
-        self._theme = self.tree.theme = self.table.theme = theme
-        if self.chart is not None:
-            self.chart.use_theme(theme)
+        self._theme = self.tree.theme = theme
+        self.below.use_theme(theme)
 
     def set_scope(self, scope: str) -> None:
         self.scope = scope
@@ -413,56 +403,14 @@ class ProbeDrawer(QWidget):
         self.held.hold(self.findings[0], x, y, self.session.work.state.crs)
 
     def _held_changed(self) -> None:
-        some = len(self.held) > 0
-        self.below.setVisible(some)
-        self.save_button.setVisible(some)
-        if some:
-            from brisk_atlas.core.inspect import spectra
-
-            found = spectra(self.held.held)
-            if found and self.chart is None:
-                from .spectra_chart import SpectraChart
-
-                self.chart = SpectraChart()
-                self.chart.use_theme(self.theme)
-                layout = self.below.layout()
-                assert layout is not None
-                layout.addWidget(self.chart)
-            if self.chart is not None:
-                self.chart.show_spectra(found)
+        self.below.refresh()
+        self.save_button.setVisible(len(self.held) > 0)
         self.held_changed.emit()
 
     def copy(self) -> None:
         """Copy the held comparison if there is one, else what is shown, as tab-separated lines."""
-        from brisk_atlas.core.inspect import as_table
-
-        text = as_table(self.held.held, self.held.mapping) if len(self.held) else self.tree.as_text()
+        text = self.below.as_text() if len(self.held) else self.tree.as_text()
         clipboard = QGuiApplication.clipboard()
         assert clipboard is not None
         clipboard.setText(text)
         self.session.noticed.emit("good", "Copied the held probes as a table" if len(self.held) else "Copied", "")
-
-    def save_held(self) -> None:
-        chosen, _ = QFileDialog.getSaveFileName(
-            self,
-            "Save held probes as points",
-            str(Path.home() / "probes.gpkg"),
-            "GeoPackage (*.gpkg);;GeoJSON (*.geojson)",
-        )
-        if chosen:
-            self.save_held_to(Path(chosen))
-
-    def save_held_to(self, path: Path) -> None:
-        """Write the held probes as points with their values, and open them."""
-        held, mapping = list(self.held.held), dict(self.held.mapping)
-
-        def work(job: Job) -> Path:
-            from brisk_atlas.core.handover.probes import save_probes
-
-            return save_probes(held, mapping, path)
-
-        def done(written: Path) -> None:
-            self.session.noticed.emit("good", f"Saved {len(held)} probes in {written.name}", "")
-            self.session.open_files([written])
-
-        self.session.run(f"Saving {path.name}", work, done)

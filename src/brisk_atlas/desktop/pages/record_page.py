@@ -9,20 +9,17 @@ from typing import TYPE_CHECKING, Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import AtlasError, DataKind, DataRef
+from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
 from ..record.actions import RecordActions
-from ..record.bar import BESIDE, BRIEF, FULL, TEXT, RecordBar
-from ..record.brief_view import BriefView
+from ..record.bar import BESIDE, RecordBar
 from ..record.checks_list import ChecksList
-from ..record.compare_view import CompareView
-from ..record.full_tree import FullTree
 from ..record.many_view import ManyView
 from ..record.outline import Outline
-from ..record.shown import Shown, derived_in, findings_of
-from ..record.xml_view import RecordText
+from ..record.shown import Shown, findings_of, read_shown
+from ..record.views import RecordViews
 from ..session import Session
 from ..theme import LIGHT, Theme
 
@@ -33,11 +30,6 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.elements import Place
 
 EMPTY = "Open a layer, or choose a dataset on Find, to read its record."
-BRIEF_SECTIONS = {  # section of the model: its heading in the short reading
-    "Who": "Who and when",
-    "When": "Who and when",
-    "Fields and values": "Fields",
-}
 
 
 class RecordPage(QWidget):
@@ -59,16 +51,13 @@ class RecordPage(QWidget):
         self._schema: dict[bytes, list[Finding]] = {}
         self._other: Document | None = None
         self._findings: list[Finding] = []
-        self._place: Place = ()  # where the hand was in the text, to show in the full reading
         self._edited: dict[DataRef, Shown] = {}  # what was edited and left unsaved, by dataset
         self.bar = RecordBar()
         self.actions_ = RecordActions(session, self)
         self.outline = Outline()
-        self.brief = BriefView(session)
-        self.reading = self.brief.reading
-        self.tree = FullTree()
-        self.text = RecordText()
-        self.compare = CompareView()
+        self.views = RecordViews(session)
+        self.brief, self.tree = self.views.brief, self.views.tree
+        self.text, self.compare = self.views.text, self.views.compare
         self.checks = ChecksList()
         self.many = ManyView(session)
         self._lay_out()
@@ -84,14 +73,11 @@ class RecordPage(QWidget):
         heading.setObjectName("heading")
         column.addWidget(heading)
         column.addWidget(self.outline, 1)
-        self.stack = QStackedWidget()
-        for widget in (self.brief, self.tree, self.text, self.compare):
-            self.stack.addWidget(widget)
         middle = QWidget()
         rows = QVBoxLayout(middle)
         rows.setContentsMargins(8, 10, 8, 8)
         rows.addWidget(self.bar)
-        rows.addWidget(self.stack, 1)
+        rows.addWidget(self.views, 1)
         self.split = QSplitter()
         self.split.addWidget(left)
         self.split.addWidget(middle)
@@ -107,8 +93,8 @@ class RecordPage(QWidget):
 
     def _connect(self) -> None:
         self.session.work_changed.connect(self._work_changed)
-        self.outline.section_chosen.connect(self.go_to_section)
-        self.checks.chosen.connect(self.go_to_finding)
+        self.outline.section_chosen.connect(self.views.go_to_section)
+        self.checks.chosen.connect(self.views.go_to_finding)
         self.checks.schema_wanted.connect(self._check_schema)
         self.bar.views.idClicked.connect(self.show_view)
         self.bar.records.activated.connect(self._record_chosen)
@@ -132,12 +118,11 @@ class RecordPage(QWidget):
         self.tree.added.connect(self._add)
         self.tree.removed.connect(lambda place: self._edit(lambda draft: draft.remove(place)))
         self.tree.complained.connect(self.bar.wrong.setText)
-        self.tree.place_chosen.connect(self._mark_section)
-        self.text.line_chosen.connect(self._line_chosen)
-        self.brief.place_chosen.connect(self._brief_chosen)
+        self.views.view_wanted.connect(self.show_view)
+        self.views.everything_wanted.connect(lambda: self.bar.everything.setChecked(True))
+        self.views.place_reached.connect(self._mark_section)
         self.compare.other_chosen.connect(self._choose_other)
         self.compare.taken.connect(self._take)
-        self.compare.place_chosen.connect(self._mark_section)
 
     @property
     def shown(self) -> Shown | None:
@@ -209,27 +194,10 @@ class RecordPage(QWidget):
 
         if self._job:
             self._job.cancel()
+        cache, idle = self.session.cache, not any(layer.ref.whole == ref for layer in self.session.work.layers)
         self._job = self.session.run(
-            "Reading the record", lambda job: self._read(ref, part), done, shown=False, failed=failed
+            "Reading the record", lambda job: read_shown(cache, ref, part, anew=idle), done, shown=False, failed=failed
         )
-
-    def _read(self, ref: DataRef, part: str | None) -> Shown:
-        """Read all of a dataset's records and what its data tells. Runs in the background."""
-        from brisk_atlas.core.curate.data_sections import derived_sections
-        from brisk_atlas.core.curate.derived import derived_record
-        from brisk_atlas.core.read.find_records import find_records
-        from brisk_atlas.core.record import Record
-
-        if self._is_idle(ref):
-            self.session.cache.forget(ref)
-        dataset = self.session.cache.dataset(ref)
-        kept, failed = find_records(dataset)
-        is_data = dataset.kind is not DataKind.RECORD
-        found = derived_record(dataset, part) if is_data else Record()
-        return Shown(ref, kept, failed, found, derived_sections(dataset, part), is_data)
-
-    def _is_idle(self, ref: DataRef) -> bool:
-        return not any(layer.ref.whole == ref for layer in self.session.work.layers)
 
     def _show(self, shown: Shown) -> None:
         from brisk_atlas.core.record import STANDARDS
@@ -270,12 +238,12 @@ class RecordPage(QWidget):
         button = self.bar.views.button(number)
         assert button is not None
         button.setChecked(True)
-        self.stack.setCurrentIndex(number)
+        self.views.setCurrentIndex(number)
         self.show_again()
 
     @property
     def view(self) -> int:
-        return self.stack.currentIndex()
+        return self.views.currentIndex()
 
     def show_again(self) -> None:
         """Show everything as it is now."""
@@ -305,16 +273,13 @@ class RecordPage(QWidget):
         else:
             self.checks.show_findings([], "", "No record to check.", "", False)
         self._show_outline(draft.record if draft else None, full)
-        self._show_middle(shown, judged)
+        self.views.show_record(shown, judged, self._findings, self._other)
 
     def _show_nothing(self) -> None:
         self.bar.show_nothing(EMPTY)
         self.outline.clear()
         self.checks.show_findings([], "", "", "", False)
-        self.brief.show_record(None, [], None)
-        self.tree.clear()
-        self.text.show_text("", ".xml")
-        self.compare.show_records(None, None, "", "", False)
+        self.views.show_nothing()
 
     def _facts_line(self, shown: Shown) -> str:
         lines = []
@@ -351,109 +316,20 @@ class RecordPage(QWidget):
                 counts[section] = counts.get(section, 0) + 1
         self.outline.show_sections(SECTIONS if record is not None else (), full, self._findings, counts)
 
-    def _show_middle(self, shown: Shown, judged: Standard | None) -> None:
-        """Fill the view in sight; the others when they come in sight."""
-        draft = shown.draft
-        if self.view == BRIEF:
-            data = shown.ref if shown.is_data else None
-            self.brief.show_record(draft.record if draft else None, shown.derived, data)
-        elif self.view == FULL and draft is not None and judged is not None:
-            self.tree.show_document(
-                draft.document, judged, self._findings, derived_in(shown), bool(shown.one and shown.one.can_edit)
-            )
-            if self._place:
-                self.tree.go_to(self._place)
-                self._place = ()
-        elif self.view == FULL:
-            self.tree.clear()
-        elif self.view == TEXT:
-            self.text.show_text(draft.document.text if draft else "", draft.document.path.suffix if draft else ".xml")
-        elif self.view == BESIDE:
-            other = self._other
-            name = draft.document.path.name if draft else ""
-            self.compare.show_records(
-                draft.record if draft else None,
-                other.record if other else None,
-                name,
-                other.path.name if other else "",
-                bool(shown.one and shown.one.can_edit),
-            )
-
-    # Going to places
-
-    def go_to_section(self, name: str) -> None:
-        if self.view == FULL:
-            self.tree.go_to_section(name)
-        elif self.view == TEXT:
-            self._go_to_text_of(name)
-        else:
-            self.reading.go_to_section(BRIEF_SECTIONS.get(name, name))
-
-    def _go_to_text_of(self, section: str) -> None:
-        """Show the first line that says something of a section."""
-        from brisk_atlas.core.record.checks import section_of
-
-        draft = self.shown.draft if self.shown else None
-        if draft is None:
-            return
-        lines = [line for place, line in draft.document.lines.items() if line and section_of(str(place[0])) == section]
-        if lines:
-            self.text.go_to(min(lines))
-
-    def go_to_finding(self, finding: Finding) -> None:
-        """Go to the field that a finding speaks of, or to its line where it is no field."""
-        if finding.place:
-            self.go_to_place(finding.place)
-        elif finding.line:
-            self.show_view(TEXT)
-            self.text.go_to(finding.line)
-
-    def go_to_place(self, place: Place) -> None:
-        """Show where a place stands, ready to be typed into; in the text where that is on show."""
-        draft = self.shown.draft if self.shown else None
-        if self.view == TEXT and draft is not None:
-            line = draft.document.line_of(place)
-            if line:
-                self.text.go_to(line)
-                self._mark_section(place)
-                return
-        if self.view != FULL:
-            self.show_view(FULL)
-        if not self.tree.go_to(place):
-            self.bar.everything.setChecked(True)
-            self.tree.go_to(place)
-        self.tree.setFocus()
-        self._mark_section(place)
+    def find_next(self) -> None:
+        """Go to the next place with the typed words, in whichever view is on show."""
+        words = self.bar.search.text()
+        if words:
+            found = self.views.find_next(words)
+            self.bar.search.setToolTip("" if found else f"'{words}' is not in it")
+            if not found:
+                self.bar.say(f"'{words}' is not in what is shown")
 
     def _mark_section(self, place: Place) -> None:
         from brisk_atlas.core.record.checks import section_of
 
         if place:
             self.outline.mark(section_of(str(place[0])))
-
-    def _line_chosen(self, line: int) -> None:
-        """Follow the hand in the text: mark its section, and its row for when the full reading comes."""
-        draft = self.shown.draft if self.shown else None
-        place = draft.document.place_at(line) if draft else None
-        if place:
-            self._mark_section(place)
-            self._place = place
-
-    def _brief_chosen(self, place: Place) -> None:
-        if self.shown is not None and self.shown.draft is not None:
-            self.show_view(FULL)
-            self.go_to_place(place)
-
-    def find_next(self) -> None:
-        """Go to the next place with the typed words, in whichever view is on show."""
-        words = self.bar.search.text()
-        if not words:
-            return
-        views = (self.brief, self.tree, self.text, self.compare)
-        found = views[self.view].find_next(words)
-        self.bar.search.setToolTip("" if found else f"'{words}' is not in it")
-        if not found:
-            self.bar.say(f"'{words}' is not in what is shown")
 
     def _show_everything(self, on: bool) -> None:
         self.tree.everything = on
@@ -587,14 +463,15 @@ class RecordPage(QWidget):
         return bool(one and one.can_edit and draft and draft.changed)
 
     def forget_edits(self) -> None:
-        """Let go of what was edited and not saved."""
+        """Discard what was edited and not saved."""
         self._edited.clear()
         self.shown = None
 
     def use_theme(self, theme: Theme) -> None:
         self.theme = self.actions_.theme = theme
-        self.outline.theme = self.tree.theme = theme
-        for view in (self.brief, self.text, self.checks, self.compare, self.many):
+        self.outline.theme = theme
+        self.views.use_theme(theme)
+        for view in (self.checks, self.many):
             view.repaint_theme(theme)
         if self.shown is not None:
             self.show_again()

@@ -5,7 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.model import DataKind
+
 if TYPE_CHECKING:
+    from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.model import DataRef
     from brisk_atlas.core.read.find_records import RecordLocation, UnreadRecord
     from brisk_atlas.core.record import Draft, Finding, Record, Section, Standard
@@ -41,6 +44,22 @@ class Shown:
     @property
     def changed(self) -> bool:
         return any(draft.changed for draft in self.drafts.values())
+
+
+def read_shown(cache: DataCache, ref: DataRef, part: str | None, *, anew: bool) -> Shown:
+    """Read all of a dataset's records and what its data states; `anew` reads its files again. Raises CannotRead."""
+    from brisk_atlas.core.curate.data_sections import derived_sections
+    from brisk_atlas.core.curate.derived import derived_record
+    from brisk_atlas.core.read.find_records import find_records
+    from brisk_atlas.core.record import Record
+
+    if anew:
+        cache.forget(ref)
+    dataset = cache.dataset(ref)
+    kept, failed = find_records(dataset)
+    is_data = dataset.kind is not DataKind.RECORD
+    found = derived_record(dataset, part) if is_data else Record()
+    return Shown(ref, kept, failed, found, derived_sections(dataset, part), is_data)
 
 
 def findings_of(shown: Shown, standard: Standard) -> list[Finding]:

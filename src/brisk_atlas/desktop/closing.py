@@ -1,0 +1,30 @@
+"""What is asked before a window with unsaved work closes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtWidgets import QMessageBox, QWidget
+
+from .plain_text import plain_box
+
+
+def may_close_work(parent: QWidget, save: Callable[[], bool]) -> bool:
+    """Ask what to do with unsaved work; returns whether the window may close."""
+    box = plain_box(parent, "Unsaved work", "Save what is open and how it looks before closing?")
+    saving = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+    box.addButton("Close without saving", QMessageBox.ButtonRole.DestructiveRole)
+    stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+    box.exec()
+    if box.clickedButton() is stay:
+        return False
+    return save() if box.clickedButton() is saving else True
+
+
+def may_lose_records(parent: QWidget, names: Sequence[str]) -> bool:
+    """Ask whether unsaved edits of the records of some datasets may be discarded."""
+    box = plain_box(parent, "Unsaved records", f"Edits of the records of {', '.join(names[:5])} were not saved.")
+    box.addButton("Close without them", QMessageBox.ButtonRole.DestructiveRole)
+    stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+    box.exec()
+    return box.clickedButton() is not stay
