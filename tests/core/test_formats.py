@@ -22,7 +22,7 @@ from made_files import at
 from range_server import serving
 
 
-def told(capsys, path) -> dict:
+def facts_printed(capsys, path) -> dict:
     assert cli.main(["facts", "--json", str(path)]) == 0
     return json.loads(capsys.readouterr().out)[0]
 
@@ -31,10 +31,10 @@ def told(capsys, path) -> dict:
 def test_vector_facts_agree(name, data, tmp_path, capsys):
     path = made.VECTORS[name](data, tmp_path)
     before = {f.name for f in tmp_path.rglob("*")}
-    said = told(capsys, path)
-    part = said["parts"][0]
+    facts = facts_printed(capsys, path)
+    part = facts["parts"][0]
     info = pyogrio.read_info(path, layer=part["name"], force_feature_count=True, force_total_bounds=True)
-    assert said["format"] == name and said["kind"] == "vector"
+    assert facts["format"] == name and facts["kind"] == "vector"
     assert part["count"] == info["features"] and part["geometry_type"] == info["geometry_type"]
     assert [f["name"] for f in part["fields"]] == list(info["fields"])
     np.testing.assert_allclose(part["extent"], info["total_bounds"])
@@ -47,8 +47,8 @@ def test_vector_facts_agree(name, data, tmp_path, capsys):
 @pytest.mark.parametrize("name", made.GRIDS)
 def test_grid_facts_agree(name, tmp_path, capsys):
     path = made.GRIDS[name](tmp_path)
-    said = told(capsys, path)
-    part = said["parts"][0]
+    facts = facts_printed(capsys, path)
+    part = facts["parts"][0]
     with rasterio.open(path) as source:
         assert (part["width"], part["height"], part["band_count"]) == (source.width, source.height, source.count)
         assert part["dtype"] == source.dtypes[0] and part["nodata"] == source.nodata
@@ -57,26 +57,26 @@ def test_grid_facts_agree(name, tmp_path, capsys):
         assert same_crs(part["crs"], source.crs.to_wkt()) if source.crs else part["crs"] is None
         grid = read.open(path).parts[0].native()
         np.testing.assert_allclose(grid.values[0][grid.valid], source.read(1)[grid.valid])
-    assert said["kind"] == "raster" and grid.valid.any()
+    assert facts["kind"] == "raster" and grid.valid.any()
 
 
 @pytest.mark.parametrize("name", made.CONTAINERS)
 def test_containers_unfold_into_their_grids(name, tmp_path, capsys):
     path = made.CONTAINERS[name](tmp_path)
-    said = told(capsys, path)
+    facts = facts_printed(capsys, path)
     with rasterio.open(path) as source:
         listed = source.subdatasets
     grids = 0
     for inner in listed or [str(path)]:
         with rasterio.open(inner) as source:
             grids += min(source.shape) > 1
-    assert len(said["parts"]) == grids and said["format"] == name
-    assert all(read.open(path).part(p["name"]).native().valid.any() for p in said["parts"])
+    assert len(facts["parts"]) == grids and facts["format"] == name
+    assert all(read.open(path).part(p["name"]).native().valid.any() for p in facts["parts"])
 
 
 def test_geoparquet_and_its_spread_out_points(data, tmp_path, capsys):
     path = made.geoparquet(data, tmp_path)
-    part = told(capsys, path)["parts"][0]
+    part = facts_printed(capsys, path)["parts"][0]
     meta = pq.read_metadata(path)
     assert (part["count"], part["crs"], part["geometry_type"]) == (meta.num_rows, "EPSG:32727", "Polygon")
     features = read.open(path).parts[0].read()
@@ -92,7 +92,7 @@ def test_every_point_format(version, point_format, ending, tmp_path, capsys):
     if ending == "laz" and point_format in (4, 5, 9, 10):
         pytest.skip("waveform points are not written compressed by the library")
     path = made.laser(tmp_path, version, point_format, f"strip.{ending}")
-    part = told(capsys, path)["parts"][0]
+    part = facts_printed(capsys, path)["parts"][0]
     with laspy.open(path) as source:
         assert part["count"] == source.header.point_count == 500
         assert part["dimensions"] == list(source.header.point_format.dimension_names)
@@ -106,7 +106,7 @@ def test_every_point_format(version, point_format, ending, tmp_path, capsys):
 @pytest.mark.parametrize("text", [True, False])
 def test_ply(text, tmp_path, capsys):
     path = made.ply(tmp_path, text=text)
-    part = told(capsys, path)["parts"][0]
+    part = facts_printed(capsys, path)["parts"][0]
     assert (part["count"], part["extent"]) == (200, [0, 0, 199, 398]) and part["crs"] is None
     points = read.open(path).parts[0].read()
     assert points.xyz[30, 2] == pytest.approx(10) and points.values("red")[0] == 200 * 257
@@ -114,14 +114,14 @@ def test_ply(text, tmp_path, capsys):
 
 def test_text_points_with_chosen_columns(tmp_path, capsys):
     path = made.xyz(tmp_path)
-    assert told(capsys, path)["parts"][0]["extent"] == [506_000, 5_770_000, 506_299, 5_770_598]
+    assert facts_printed(capsys, path)["parts"][0]["extent"] == [506_000, 5_770_000, 506_299, 5_770_598]
     swapped = read.open(path, OpenOptions(columns=Columns(x="column 2", y="column 1", z="column 4")))
     assert swapped.parts[0].facts.cloud.zrange == (0, 6) and swapped.parts[0].facts.extent.xmin == 5_770_000
 
 
 def test_tables(data, tmp_path, capsys):
-    assert told(capsys, made.dbf(data, tmp_path))["parts"][0]["count"] == 6
-    part = told(capsys, made.ods(tmp_path))["parts"][0]
+    assert facts_printed(capsys, made.dbf(data, tmp_path))["parts"][0]["count"] == 6
+    part = facts_printed(capsys, made.ods(tmp_path))["parts"][0]
     assert (
         part["name"] == "samples" and part["count"] == 3 and [f["name"] for f in part["fields"]] == ["sample", "silica"]
     )
@@ -142,8 +142,8 @@ def test_text_tables_in_every_form(tmp_path):
         table = dataset.parts[0].rows()
         assert dataset.kind == "table" and table.column(1).to_pylist() == [1.5, 2.25], name
     assert read.open(tmp_path / "semi.csv").parts[0].facts.fields[1].name == "Höhe"
-    said = OpenOptions(form=TextForm(";", "cp437", True, "."))
-    assert read.open(tmp_path / "semi.csv", said).parts[0].rows().column(1).to_pylist() == ["1,5", "2,25"]
+    facts = OpenOptions(form=TextForm(";", "cp437", True, "."))
+    assert read.open(tmp_path / "semi.csv", facts).parts[0].rows().column(1).to_pylist() == ["1,5", "2,25"]
 
 
 def test_rows_become_points(data, tmp_path):
@@ -165,8 +165,8 @@ def test_rows_become_points(data, tmp_path):
 
 
 def test_dublin_core_is_known_by_its_content(tmp_path, capsys):
-    said = told(capsys, made.dublin_core(tmp_path))
-    assert (said["kind"], said["format"], said["parts"][0]["name"]) == (
+    facts = facts_printed(capsys, made.dublin_core(tmp_path))
+    assert (facts["kind"], facts["format"], facts["parts"][0]["name"]) == (
         "record",
         "Dublin Core",
         "Report on the eruption",
@@ -176,19 +176,19 @@ def test_dublin_core_is_known_by_its_content(tmp_path, capsys):
 def test_packed_files_are_read_where_they_lie(data, tmp_path, capsys):
     shape = made.vector(data, tmp_path, "zones.shp", "ESRI Shapefile")
     one = made.zipped(tmp_path, "one.zip", *sorted(tmp_path.glob("zones.*")))
-    said = told(capsys, one)
-    assert said["path"] == str(one / "zones.shp") and said["parts"][0] == told(capsys, shape)["parts"][0]
+    facts = facts_printed(capsys, one)
+    assert facts["path"] == str(one / "zones.shp") and facts["parts"][0] == facts_printed(capsys, shape)["parts"][0]
     several = made.zipped(
         tmp_path, "several.zip", shape, shape.with_suffix(".dbf"), shape.with_suffix(".shx"), data / "gas_stations.csv"
     )
-    said = told(capsys, several)
-    assert said["kind"] == "archive" and [p["name"] for p in said["parts"]] == ["gas_stations.csv", "zones.shp"]
-    assert told(capsys, several / "gas_stations.csv")["parts"][0]["count"] == 12
+    facts = facts_printed(capsys, several)
+    assert facts["kind"] == "archive" and [p["name"] for p in facts["parts"]] == ["gas_stations.csv", "zones.shp"]
+    assert facts_printed(capsys, several / "gas_stations.csv")["parts"][0]["count"] == 12
     for source in (
         made.vector(data, tmp_path, "z.geojson", "GeoJSON", degrees=True),
         made.grid(tmp_path, "g.tif", "GTiff"),
     ):
-        assert told(capsys, made.gzipped(source))["parts"] == told(capsys, source)["parts"]
+        assert facts_printed(capsys, made.gzipped(source))["parts"] == facts_printed(capsys, source)["parts"]
 
 
 def test_the_unknown_and_the_broken_say_so_in_one_line(tmp_path, capsys):
@@ -214,10 +214,10 @@ def test_the_unknown_and_the_broken_say_so_in_one_line(tmp_path, capsys):
 )
 def test_files_on_a_server(file, data, capsys):
     with serving(data) as address:
-        said, here = told(capsys, f"{address}/{file}"), told(capsys, data / file)
-        for part in (*said["parts"], *here["parts"]):
+        facts, here = facts_printed(capsys, f"{address}/{file}"), facts_printed(capsys, data / file)
+        for part in (*facts["parts"], *here["parts"]):
             part["fields"] = [field["name"] for field in part["fields"]]
-        assert said["parts"] == here["parts"] and said["path"] == f"{address}/{file}"
+        assert facts["parts"] == here["parts"] and facts["path"] == f"{address}/{file}"
         with pytest.raises(CannotRead, match="the server answers 404"):
             read.open(f"{address}/nothing.tif")
     with pytest.raises(CannotRead, match="can't be reached"):

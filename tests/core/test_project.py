@@ -14,12 +14,14 @@ from brisk_atlas.core.model import (
     CannotRead,
     CannotWrite,
     CloudStyle,
+    ColumnView,
     DataKind,
     Facts,
     GridStyle,
     OpenOptions,
     Quantity,
     Stretch,
+    TableView,
     VectorStyle,
 )
 from brisk_atlas.core.workspace import Picks, Place, Work
@@ -151,6 +153,18 @@ def test_a_quantity_is_stored_with_its_reference_and_read_from_the_name_of_a_par
     path.write_text(json.dumps(stored))
     layers = read(path)[0].layers
     assert layers[number].ref == shown and layers[table].ref.part == "roads as temperature"
+
+
+def test_a_column_that_was_stored_as_kept_is_pinned(tmp_path):
+    work = filled(tmp_path)
+    table = work.layers[-1]
+    work.change("pin", table.id, rows=TableView((ColumnView("name", pinned=True),)))
+    path = tmp_path / "w.brisk.json"
+    save(work, path)
+    text = path.read_text()
+    assert '"pinned": true' in text
+    path.write_text(text.replace('"pinned"', '"kept"'))
+    assert read(path)[0] == work.state
 
 
 def test_a_moved_folder_takes_its_paths_along(tmp_path):

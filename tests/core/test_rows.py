@@ -259,7 +259,7 @@ def test_all_of_it_is_kept_in_the_project(tmp_path, data, cache):
     path = data / "tolvane_survey.gpkg"
     rows = TableView(
         (
-            ColumnView("year", kept=True, width=90, form="fixed", digits=0, thousands=False, alias="Year"),
+            ColumnView("year", pinned=True, width=90, form="fixed", digits=0, thousands=False, alias="Year"),
             ColumnView("vent", shown=False),
         ),
         (("year", True), ("volume_m3", False)),

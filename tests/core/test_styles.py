@@ -64,12 +64,12 @@ def test_natural_breaks_stay_where_they_are_wherever_the_values_lie(offset):
 def test_natural_breaks_have_the_least_spread_of_all():
     values = np.array([1.0, 2, 4, 7, 8, 13, 14, 20])
 
-    def spread(cuts):
+    def distribution(cuts):
         return sum(((part - part.mean()) ** 2).sum() for part in np.split(values, cuts) if part.size)
 
-    best = min(spread([i, j]) for i in range(1, 8) for j in range(i + 1, 8))
+    best = min(distribution([i, j]) for i in range(1, 8) for j in range(i + 1, 8))
     edges = breaks(values, "natural", 3)
-    assert spread(np.searchsorted(values, edges[1:-1])) == pytest.approx(best)
+    assert distribution(np.searchsorted(values, edges[1:-1])) == pytest.approx(best)
 
 
 @given(
@@ -229,13 +229,13 @@ def test_a_spread_counts_the_values_and_knows_the_ends(cache, data):
         DataKind.RASTER,
         GridStyle(stretch=Stretch("percent", 2, 98)),
     )
-    spread = kind_of(layer.kind).spread(cache, layer)
-    assert len(spread.counts) == 1 and spread.counts[0].sum() > 100_000
-    assert spread.edges[0] < spread.low < spread.high < spread.edges[-1]
+    distribution = kind_of(layer.kind).distribution(cache, layer)
+    assert len(distribution.counts) == 1 and distribution.counts[0].sum() > 100_000
+    assert distribution.edges[0] < distribution.low < distribution.high < distribution.edges[-1]
     words = Layer(
         "b", "b", at(data / "tolvane_survey.gpkg", "buildings"), DataKind.VECTOR, VectorStyle(colour_by="village")
     )
-    assert kind_of(words.kind).spread(cache, words) is None
+    assert kind_of(words.kind).distribution(cache, words) is None
 
 
 def test_a_stretch_by_deviations_stays_within_the_values():

@@ -442,7 +442,7 @@ def test_what_was_not_read_leads_to_its_line(reader, shelf):
     path = shelf / "tolvane_survey.gpkg.xml"
     path.write_text(path.read_text().replace("<gco:Integer>5000<", "<gco:Integer>some<"))
     r = reader.read(shelf / "tolvane_survey.gpkg")
-    r.click_finding("'some' is kept as it is")
+    r.click_finding("'some' is left as it is")
     assert r.page.view == TEXT and "denominator" in r.page.text.textCursor().block().text()
 
 

@@ -235,7 +235,7 @@ def test_filter_a_column_by_range_values_and_text(hand):
 def test_columns_are_kept_in_sight_moved_widened_hidden_and_formatted(hand):
     d = hand.d
     hand.button(hand.menu("volume_m3"), "keep")
-    assert hand.fields[0] == "volume_m3" and hand.grid.columns.kept_width > 0
+    assert hand.fields[0] == "volume_m3" and hand.grid.columns.pinned_width > 0
     right = hand.grid.horizontalScrollBar()
     right.setValue(right.maximum())
     assert hand.grid.cell_rect(0, 0).left() == hand.grid.cell_rect(0, 0).left() >= 0

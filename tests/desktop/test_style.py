@@ -106,7 +106,7 @@ def test_dashes_hatch_and_symbols_reach_the_map(styled):
 def test_a_handle_of_the_histogram_sets_the_stretch(styled):
     d = styled("elevation_2029")
     chart = row(d, Histogram, "histogram")
-    assert chart.isVisible() and chart.spread is not None
+    assert chart.isVisible() and chart.shown is not None
     end = chart.x_of(chart.ends[1])
     start, to = QPoint(round(end), 30), QPoint(round(end) - 60, 30)
     d.qtbot.mousePress(chart, Qt.MouseButton.LeftButton, pos=start)

@@ -200,7 +200,7 @@ def _check(asked: argparse.Namespace) -> int:
                     {
                         "record": str(path),
                         "standard": judged.name,
-                        "said": full.stated,
+                        "filled_in": full.stated,
                         "asked": full.asked,
                         "findings": findings,
                     }

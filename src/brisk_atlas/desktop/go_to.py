@@ -1,4 +1,4 @@
-"""Go to: type a place in any usual notation; what it was understood as is said before going."""
+"""Go to: type a place in any usual notation; how it was understood is shown before going."""
 
 from __future__ import annotations
 

@@ -81,11 +81,11 @@ class LocatorMap(QWidget):
         scale, left, top = self._scale()
         return left + at.x() / scale, top - at.y() / scale
 
-    def _rect(self, box: Box, least: float = 3.0) -> QRectF:
+    def _rect(self, box: Box, minimum: float = 3.0) -> QRectF:
         rect = QRectF(self.to_pixel(box[0], box[3]), self.to_pixel(box[2], box[1]))
-        if rect.width() < least or rect.height() < least:
+        if rect.width() < minimum or rect.height() < minimum:
             middle = rect.center()
-            rect = QRectF(0, 0, max(rect.width(), least), max(rect.height(), least))
+            rect = QRectF(0, 0, max(rect.width(), minimum), max(rect.height(), minimum))
             rect.moveCenter(middle)
         return rect
 
@@ -226,10 +226,10 @@ def _around(boxes: Sequence[Box]) -> Box:
     return west - by, south - by, east + by, north + by
 
 
-def _step(least: float) -> float:
+def _step(minimum: float) -> float:
     """Return the next round number of degrees."""
-    power = 10.0 ** floor(log10(max(least, 1e-6)))
-    return next((power * m for m in (1, 2, 5, 10) if power * m >= least), power * 10) if least < 30 else 30.0
+    power = 10.0 ** floor(log10(max(minimum, 1e-6)))
+    return next((power * m for m in (1, 2, 5, 10) if power * m >= minimum), power * 10) if minimum < 30 else 30.0
 
 
 def _degrees(value: float, positive: str, negative: str, digits: int) -> str:

@@ -1,4 +1,4 @@
-"""A strip that says what failed, or what was done, and goes away when told."""
+"""A strip that says what failed, or what was done, and goes away when it is closed."""
 
 from __future__ import annotations
 

@@ -60,16 +60,16 @@ class OpeningSheet(QDialog):
         self.open_button.setObjectName("main")
         self.open_button.setDefault(True)
         self.cancel_button = QPushButton("Cancel")
-        kept = PlainLabel(
+        note = PlainLabel(
             "What you answer is remembered for the file. To be asked again: Open and ask (Ctrl+Return on Find)."
         )
-        kept.setObjectName("quiet")
-        kept.setWordWrap(True)
+        note.setObjectName("quiet")
+        note.setWordWrap(True)
         middle = QHBoxLayout()
         middle.addWidget(self.files)
         middle.addWidget(self.stack, 1)
         buttons = QHBoxLayout()
-        buttons.addWidget(kept, 1)
+        buttons.addWidget(note, 1)
         buttons.addWidget(self.cancel_button)
         buttons.addWidget(self.open_button)
         column = QVBoxLayout(self)

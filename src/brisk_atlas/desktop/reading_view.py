@@ -22,7 +22,7 @@ THE_REST = "rest:"
 
 
 class ReadingView(QTextBrowser):
-    """Shows sections; what is not said is quiet, so that gaps are seen. Text of files is escaped.
+    """Shows sections; what is not stated is quiet, so that gaps are seen. Text of files is escaped.
 
     Signals:
         place_chosen(object): the place of a record whose label was clicked.

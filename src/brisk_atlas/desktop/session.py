@@ -37,7 +37,7 @@ class Session(QObject):
     Signals:
         work_changed(str): layers, subject, picks, curtain or file.
         noticed(str, str, str): mood (`fault` or `good`), text, details that can be unfolded.
-        job_changed(object): a Job began, went on or ended.
+        job_changed(object): a Job began, advanced or ended.
         layers_opened(list): ids of layers just opened.
         preparing(object): a source of which more can be seen than before.
         prepared(object): a source whose layers can now be drawn in full.

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 
 INCH_M = 0.0254
 SLOTS = ("pane", "sexagesimal", "mgrs")  # the notations shown until others are chosen
-KEPT = "notations"
+STORED = "notations"
 
 
 class StatusLine(QFrame):
@@ -38,8 +38,8 @@ class StatusLine(QFrame):
         super().__init__()
         self.setObjectName("foot")
         self.session, self.settings = session, settings
-        kept = str(settings.value(KEPT, "")).split()
-        self.slots = kept if len(kept) == len(SLOTS) else list(SLOTS)
+        stored = str(settings.value(STORED, "")).split()
+        self.slots = stored if len(stored) == len(SLOTS) else list(SLOTS)
         self.places = [QToolButton() for _ in SLOTS]
         self.scale, self.crs = PlainLabel(), PlainLabel()
         row = QHBoxLayout(self)
@@ -113,7 +113,7 @@ class StatusLine(QFrame):
     def show_notation(self, slot: int, name: str) -> None:
         """Show a notation at a place of the line from now on, in later runs too."""
         self.slots[slot] = name
-        self.settings.setValue(KEPT, " ".join(self.slots))
+        self.settings.setValue(STORED, " ".join(self.slots))
         self.clear_pointer()
 
     def show_view(self, view: View | None, dots_per_inch: float) -> None:

@@ -165,7 +165,7 @@ class DataCache:
         return self._once(("shape index", source, crs), lambda: index_of(self.shapes_in(source, crs)))
 
     def points(self, source: DataRef, report: Callable[[float], None] = lambda share: None) -> Points:
-        """Return a cloud's points, read once; the first to ask is told how far it is."""
+        """Return a cloud's points, read once; the first to ask gets its progress."""
         return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read(ALL_POINTS, report))
 
     def points_so_far(self, source: DataRef, at_once: int, names: tuple[str, ...]) -> tuple[Points, bool]:
@@ -201,7 +201,7 @@ class DataCache:
         return self._once(key, make)
 
     def derive_latest(self, key: Hashable, state: Hashable, make: Callable[[], Any]) -> Any:
-        """Return what `make` returns, made anew whenever `state` differs; only the latest is kept."""
+        """Return what `make` returns, made anew whenever `state` differs; only the latest is stored."""
         with self._lock:
             held = self._latest.get(key)
             if held is not None:
@@ -219,7 +219,7 @@ class DataCache:
         return made
 
     def latest(self, key: Hashable) -> tuple[Any, Any] | None:
-        """Return the state and what is kept for it, without making it."""
+        """Return the state and what is stored for it, without making it."""
         with self._lock:
             return self._latest.get(key)
 

@@ -28,7 +28,7 @@ class PointChange:
 
     @property
     def text(self) -> str:
-        """Return the reading in one line; what is unknown is said."""
+        """Return the reading in one line; what is unknown is stated."""
         if self.a is None and self.b is None:
             return "no data on either side"
         unit = f" {self.unit}" if self.unit else ""

@@ -69,14 +69,14 @@ def plans(
                     continue
                 document = read_document(source.record)
                 record, changes = applied(document.record, template.record, how, chosen)
-                yield Plan(source.record, document.edited(record), tuple(_kept(document, changes)), document.data)
+                yield Plan(source.record, document.edited(record), tuple(_placed(document, changes)), document.data)
             else:
                 yield _new(template, source, how, chosen)
         except AtlasError as error:
             yield Plan(source.path, None, (), None, " ".join(str(error).split()))
 
 
-def _kept(document: Document, changes: list[TemplateChange]) -> list[TemplateChange]:
+def _placed(document: Document, changes: list[TemplateChange]) -> list[TemplateChange]:
     """Return the changes that the document's standard has a place for."""
     return [change for change in changes if document.standard.places(change.element)]
 

@@ -156,20 +156,20 @@ def filled(record: Record, derived: Record) -> Record:
 
 def _with_fields(stated: tuple[Entity, ...], derived: tuple[Entity, ...]) -> tuple[Entity, ...]:
     """Return the entities with the data's fields; definitions stay, new fields come behind, types are filled."""
-    kept = list(stated)
+    merged = list(stated)
     for entity in derived:
-        index = next((i for i, e in enumerate(kept) if e.name.casefold() == entity.name.casefold()), None)
+        index = next((i for i, e in enumerate(merged) if e.name.casefold() == entity.name.casefold()), None)
         if index is None and len(stated) == 1 and len(derived) == 1:
             index = 0
         if index is None:
-            kept.append(entity)
+            merged.append(entity)
             continue
         types = {f.name.casefold(): f.type for f in entity.fields}
-        known = {f.name.casefold() for f in kept[index].fields}
-        fields = tuple(replace(f, type=f.type or types.get(f.name.casefold(), "")) for f in kept[index].fields)
+        known = {f.name.casefold() for f in merged[index].fields}
+        fields = tuple(replace(f, type=f.type or types.get(f.name.casefold(), "")) for f in merged[index].fields)
         fresh = tuple(f for f in entity.fields if f.name.casefold() not in known)
-        kept[index] = replace(kept[index], fields=(*fields, *fresh))
-    return tuple(kept)
+        merged[index] = replace(merged[index], fields=(*fields, *fresh))
+    return tuple(merged)
 
 
 def derived_places(record: Record, derived: Record) -> set[Place]:

@@ -62,11 +62,11 @@ def locator(boxes: Iterable[Box]) -> Locator | None:
     )
 
 
-def _step(least: float) -> float:
+def _step(minimum: float) -> float:
     from math import floor, log10
 
-    power = 10.0 ** floor(log10(least))
-    return next((power * m for m in (1, 2, 5, 10) if power * m >= least), power * 10)
+    power = 10.0 ** floor(log10(minimum))
+    return next((power * m for m in (1, 2, 5, 10) if power * m >= minimum), power * 10)
 
 
 def _multiples(low: float, high: float, step: float) -> list[float]:

@@ -73,7 +73,7 @@ def _natural(values: np.ndarray, count: int) -> np.ndarray:
     size = values[-1] - values[0]
     if not 0 < size < np.inf:
         return values[[0, -1]]
-    share = (values - values[0]) / size  # sums of squares of values far from 0 lose the digits that tell them apart
+    share = (values - values[0]) / size  # sums of squares of values far from 0 lose the digits that distinguish them
     different, first = np.unique(share, return_index=True)
     tops = np.asarray(FisherJenks(share, k=min(count, different.size)).bins[:-1])
     last = np.searchsorted(different, tops, side="right") - 1
@@ -140,7 +140,7 @@ def _natural_key(text: str) -> tuple[int, float, str]:
 def grown(table: pa.Table, expression: str, ends: tuple[float, float]) -> np.ndarray:
     """Return (rows,) float32 pixels that grow with a value from the first to the second of `ends`.
 
-    A missing value gets the least. Raises BadExpression.
+    A missing value gets the minimum. Raises BadExpression.
     """
     values = numbers_of(table, expression)
     known = values[np.isfinite(values)]

@@ -75,16 +75,16 @@ def draw_cloud(
     style: CloudStyle,
     view: View,
     check: Callable[[], None] = lambda: None,
-    tell: Callable[[], None] = lambda: None,
+    on_partial: Callable[[], None] = lambda: None,
 ) -> Drawn:
     """Draw one point cloud layer into a clear picture."""
-    went = Drawn()
+    result = Drawn()
     points, whole = cache.points_so_far(source, AT_ONCE, dimensions_of(style))
     key = (source, "all") if whole else (source, style.colour_by)
     if not whole:
-        went.unfinished = True
+        result.unfinished = True
         count = cache.part(source).facts.count or 0
-        went.note = f"1 in {count / max(1, len(points)):.0f} points while the rest is read"
+        result.note = f"1 in {count / max(1, len(points)):.0f} points while the rest is read"
     check()
     order = cache.derive(("cloud order", key, view.crs), lambda: order_of(points, view.crs))
     inks = cache.derive_latest(
@@ -92,10 +92,10 @@ def draw_cloud(
         lambda: order.inks(point_inks(points, style)),
     )  # fmt: skip
     check()
-    shown, seen = draw_order(image, order, inks, style.size * view.density, view, check, tell)
-    if shown < seen and not went.note:
-        went.note = f"1 in {seen / max(1, shown):.0f} points at this scale"
-    return went
+    shown, seen = draw_order(image, order, inks, style.size * view.density, view, check, on_partial)
+    if shown < seen and not result.note:
+        result.note = f"1 in {seen / max(1, shown):.0f} points at this scale"
+    return result
 
 
 def draw_order(
@@ -105,7 +105,7 @@ def draw_order(
     size: float,
     view: View,
     check: Callable[[], None],
-    tell: Callable[[], None],
+    on_partial: Callable[[], None],
 ) -> tuple[int, int]:
     """Draw ordered points, coarse levels first; returns how many were drawn and how many are in view."""
     pixels = pixels_of(image)
@@ -149,5 +149,5 @@ def draw_order(
 
         in_bands(image.shape[0], band)
         shown += count
-        tell()
+        on_partial()
     return shown, seen

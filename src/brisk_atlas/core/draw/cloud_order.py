@@ -89,9 +89,9 @@ def order_of(points: Points, crs: str | None, check: Callable[[], None] = lambda
     check()
     count_cells(xy, *frame, tiles / span, tiles, upto, counts)
     starts = np.concatenate([[0], np.cumsum(counts)])
-    kept = int(starts[-1])
-    x, y, order = (np.empty(kept, np.int32) for _ in range(3))
-    height = np.empty(kept, np.float32)
+    count = int(starts[-1])
+    x, y, order = (np.empty(count, np.int32) for _ in range(3))
+    height = np.empty(count, np.float32)
     check()
     quantum = span / STEPS
     order_points(

@@ -1,4 +1,4 @@
-"""How the drawing of a layer went."""
+"""The result of drawing a layer."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 @dataclass
 class Drawn:
-    """What is to be said of a layer's picture, whether work in the background would make it better,
+    """What is to be reported of a layer's picture, whether work in the background would make it better,
     and the limits that its colours took."""
 
     note: str = ""

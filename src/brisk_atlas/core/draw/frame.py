@@ -1,4 +1,4 @@
-"""From layers and a view to a picture: each layer drawn apart and kept, then laid together."""
+"""From layers and a view to a picture: each layer drawn apart and stored, then laid together."""
 
 from __future__ import annotations
 
@@ -22,9 +22,9 @@ from .labels import Measure, PlacedLabel, Room, place_labels
 from .layer_painter import LayerPainter
 from .view import View
 
-KEPT_PICTURES = 24  # pictures of single layers kept for the next frame
-TELL_S = 0.12  # between two pictures of a frame that is not finished
-LEAST_SHARED = 0.15  # of a kept picture that must still be in view for it to be worth moving
+STORED_PICTURES = 24  # pictures of single layers stored for the next frame
+PARTIAL_S = 0.12  # between two pictures of a frame that is not finished
+LEAST_SHARED = 0.15  # of a stored picture that must still be in view for it to be worth moving
 BLENDS = {"normal": NORMAL, "multiply": MULTIPLY}
 
 
@@ -55,7 +55,7 @@ class Picked:
 
 
 @dataclass(frozen=True, eq=False)
-class _Kept:
+class StoredPicture:
     """The finished picture of one layer."""
 
     image: np.ndarray
@@ -74,7 +74,7 @@ class Painter:
 
     def __init__(self, cache: DataCache, painters: Mapping[DataKind, LayerPainter]) -> None:
         self.cache, self.painters = cache, painters
-        self._kept: OrderedDict[tuple, _Kept] = OrderedDict()
+        self._stored: OrderedDict[tuple, StoredPicture] = OrderedDict()
         self._lock = threading.Lock()
         self._placed: dict[str, dict[int, int]] = {}  # labels of the last picture, by layer and feature
 
@@ -85,12 +85,12 @@ class Painter:
         *,
         picked: Picked | None = None,
         check: Callable[[], None] = lambda: None,
-        tell: Callable[[Frame], None] | None = None,
+        on_partial: Callable[[Frame], None] | None = None,
         measure: Measure | None = None,
     ) -> Frame:
         """Return the picture of `layers` (bottom first), of the view moved to whole pixels.
 
-        `check` is called often and may raise to stop. `tell` is given the frame as far as it is,
+        `check` is called often and may raise to stop. `on_partial` is given the frame as far as it is,
         whenever that takes long. With `measure`, which says how large a text is, labels are placed.
         """
         view = view.on_pixels()
@@ -105,10 +105,10 @@ class Painter:
 
             def so_far(above: np.ndarray, layer: Layer = layer) -> None:
                 nonlocal found
-                if tell is not None and time.monotonic() - found > TELL_S:
+                if on_partial is not None and time.monotonic() - found > PARTIAL_S:
                     whole = image.copy()
                     _lay(whole, above, layer)
-                    tell(Frame(whole, view, notes=dict(frame.notes)))
+                    on_partial(Frame(whole, view, notes=dict(frame.notes)))
                     found = time.monotonic()
 
             try:
@@ -169,7 +169,7 @@ class Painter:
     def _layer(
         self, layer: Layer, view: View, check: Callable[[], None], so_far: Callable[[np.ndarray], None]
     ) -> tuple[np.ndarray, Drawn]:
-        """Return a layer's picture: a kept one, one moved and mended at its edges, or a new one."""
+        """Return a layer's picture: a stored one, one moved and mended at its edges, or a new one."""
         key = (
             layer.ref,
             layer.style,
@@ -181,53 +181,55 @@ class Painter:
             view.height,
         )
         with self._lock:
-            kept = self._kept.get(key)
-            if kept is not None:
-                self._kept.move_to_end(key)
-        if kept is not None and kept.view == view:
-            return kept.image, kept.drawn
+            stored = self._stored.get(key)
+            if stored is not None:
+                self._stored.move_to_end(key)
+        if stored is not None and stored.view == view:
+            return stored.image, stored.drawn
         image = np.zeros((view.height, view.width, 4), np.uint8)
         drawn = (
-            self._mend(layer, kept, image, view, check) if kept is not None and self._may_move(layer, kept) else None
+            self._mend(layer, stored, image, view, check)
+            if stored is not None and self._may_move(layer, stored)
+            else None
         )
         if drawn is None:
             drawn = self._draw(layer, image, view, check, lambda: so_far(image))
         if not drawn.unfinished:
             with self._lock:
-                self._kept[key] = _Kept(image, view, drawn)
-                while len(self._kept) > KEPT_PICTURES:
-                    self._kept.popitem(last=False)
+                self._stored[key] = StoredPicture(image, view, drawn)
+                while len(self._stored) > STORED_PICTURES:
+                    self._stored.popitem(last=False)
         return image, drawn
 
     def _mend(
-        self, layer: Layer, kept: _Kept, image: np.ndarray, view: View, check: Callable[[], None]
+        self, layer: Layer, stored: StoredPicture, image: np.ndarray, view: View, check: Callable[[], None]
     ) -> Drawn | None:
-        """Fill a clear picture from a kept one and draw the pieces that came into view; None, and the
+        """Fill a clear picture from a stored one and draw the pieces that came into view; None, and the
         picture left clear, where too little is shared."""
-        missing = _move(kept, image, view)
+        missing = _move(stored, image, view)
         if missing is None:
             return None
         for piece, rows, cols in missing:
             part = np.zeros((piece.height, piece.width, 4), np.uint8)
             self._draw(layer, part, piece, check, lambda: None)
             image[rows, cols] = part
-        return kept.drawn
+        return stored.drawn
 
     def _draw(
-        self, layer: Layer, image: np.ndarray, view: View, check: Callable[[], None], tell: Callable[[], None]
+        self, layer: Layer, image: np.ndarray, view: View, check: Callable[[], None], on_partial: Callable[[], None]
     ) -> Drawn:
-        return self.painters[layer.kind].paint(self.cache, layer, image, view, check, tell)
+        return self.painters[layer.kind].paint(self.cache, layer, image, view, check, on_partial)
 
-    def _may_move(self, layer: Layer, kept: _Kept) -> bool:
-        """Return whether a kept picture can be moved: not where colours follow the view, nor where some things are left
+    def _may_move(self, layer: Layer, stored: StoredPicture) -> bool:
+        """Return whether a stored picture can be moved: not where colours follow the view, nor where things are left
         out by how many are in view."""
-        return not kept.drawn.note and self.painters[layer.kind].may_move(layer)
+        return not stored.drawn.note and self.painters[layer.kind].may_move(layer)
 
     def forget(self, places: Collection[DataRef] | None = None) -> None:
         """Drop the pictures of layers of some places, or all, after the data there has changed."""
         with self._lock:
-            for key in [k for k in self._kept if places is None or k[0].whole in places]:
-                del self._kept[key]
+            for key in [k for k in self._stored if places is None or k[0].whole in places]:
+                del self._stored[key]
 
 
 def _lay(image: np.ndarray, above: np.ndarray, layer: Layer) -> None:
@@ -235,17 +237,17 @@ def _lay(image: np.ndarray, above: np.ndarray, layer: Layer) -> None:
     in_bands(image.shape[0], lambda a, b: blend(image, above, opacity, mode, a, b))
 
 
-def _move(kept: _Kept, image: np.ndarray, view: View) -> list[tuple[View, slice, slice]] | None:
-    """Copy what a kept picture shows of `view`; return the pieces that are missing, or None where
+def _move(stored: StoredPicture, image: np.ndarray, view: View) -> list[tuple[View, slice, slice]] | None:
+    """Copy what a stored picture shows of `view`; return the pieces that are missing, or None where
     too little is shared."""
-    (left, upper), (old_left, old_upper) = view.origin, kept.view.origin
+    (left, upper), (old_left, old_upper) = view.origin, stored.view.origin
     dx, dy = round((left - old_left) / view.resolution), round((old_upper - upper) / view.resolution)
     wide, tall = view.width - abs(dx), view.height - abs(dy)
     if wide <= 0 or tall <= 0 or wide * tall < LEAST_SHARED * view.width * view.height:
         return None
     rows = slice(max(0, -dy), max(0, -dy) + tall)
     cols = slice(max(0, -dx), max(0, -dx) + wide)
-    image[rows, cols] = kept.image[rows.start + dy : rows.stop + dy, cols.start + dx : cols.stop + dx]
+    image[rows, cols] = stored.image[rows.start + dy : rows.stop + dy, cols.start + dx : cols.stop + dx]
     missing = []
     if dy:
         strip = slice(rows.stop, view.height) if dy > 0 else slice(0, rows.start)

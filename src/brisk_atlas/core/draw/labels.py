@@ -52,7 +52,7 @@ class Anchors:
     """Where the labels of a layer can go, worked out once.
 
     inside : (features, 2) a point within each polygon, or the point itself; in the CRS of the view
-    texts : (features,) text or None; weight : (features,) float64, the greatest first
+    texts : (features,) text or None; weight : (features,) float64, the highest first
     """
 
     inside: np.ndarray
@@ -121,8 +121,8 @@ def place_labels(
         found = found[shown[found]]
     if found.size > MOST_TRIED:
         found = found[np.argpartition(-anchors.weight[found], MOST_TRIED)[:MOST_TRIED]]
-    kept = np.isin(found, np.fromiter(before, np.int64, len(before)))
-    found = found[np.lexsort((found, -anchors.weight[found], ~kept))]
+    stayed = np.isin(found, np.fromiter(before, np.int64, len(before)))
+    found = found[np.lexsort((found, -anchors.weight[found], ~stayed))]
     placed: list[PlacedLabel] = []
     size = look.size * view.density
     for feature in found.tolist():

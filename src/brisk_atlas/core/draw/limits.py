@@ -24,8 +24,8 @@ def limits_of(values: np.ndarray, stretch: Stretch) -> tuple[float, float]:
         return float(low), float(high)
     low, high = float(values.min()), float(values.max())
     if stretch.kind == "deviations":
-        middle, spread = float(values.mean()), float(values.std())
-        return max(low, middle - stretch.low * spread), min(high, middle + stretch.high * spread)
+        mean, deviation = float(values.mean()), float(values.std())
+        return max(low, mean - stretch.low * deviation), min(high, mean + stretch.high * deviation)
     return low, high
 
 
@@ -36,7 +36,7 @@ def stretched(values: np.ndarray, low: float, high: float, gamma: float = 1.0) -
 
 
 def grid_limits(cache: DataCache, source: DataRef, band: int, stretch: Stretch) -> tuple[float, float]:
-    """Return the limits of one band of a raster, from a sample of the whole of it, kept."""
+    """Return the limits of one band of a raster, from a sample of the whole of it, stored."""
     if stretch.kind == "hand":
         return stretch.low, stretch.high
     return cache.derive(
@@ -46,7 +46,7 @@ def grid_limits(cache: DataCache, source: DataRef, band: int, stretch: Stretch) 
 
 
 def grid_sample(cache: DataCache, source: DataRef, band: int) -> np.ndarray:
-    """Return the valid values of a reduced reading of one band, kept."""
+    """Return the valid values of a reduced reading of one band, stored."""
     return cache.derive(("sample", source, band), lambda: sample_of(cache.raster(source), band))
 
 

@@ -79,7 +79,7 @@ def grid_lines(view: View, *, geographic: bool) -> list[GridLine]:
 
 
 def _edge(view: View, crs: str) -> tuple[np.ndarray, np.ndarray] | None:
-    """Return the least and greatest coordinates that a view reaches in a CRS."""
+    """Return the minimum and maximum coordinates that a view reaches in a CRS."""
     x, y = np.meshgrid(np.linspace(0, view.width, 9), np.linspace(0, view.height, 9))
     mx, my = view.to_map(x.ravel(), y.ravel())  # type: ignore[arg-type]
     there = transform(np.column_stack([mx, my]), view.crs, crs)

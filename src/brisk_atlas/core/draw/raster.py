@@ -73,21 +73,21 @@ def draw_raster(
         if owner.facts.crs not in meshes:
             meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
         channels.append(_channel(owner, own, band, meshes[owner.facts.crs]))
-    went = Drawn()
+    result = Drawn()
     if channels[0].cells_a_pixel < 1.0 and len(set(sources)) == 1 and style.mask is None:
-        _draw_cells(image, cache, channels, style, view, went, 1 if light else 0)
-        return went
+        _draw_cells(image, cache, channels, style, view, result, 1 if light else 0)
+        return result
     values = []
     for channel in channels:
         check()
-        values.append(_sampled(cache, channel, style, seen, went))
+        values.append(_sampled(cache, channel, style, seen, result))
     if style.mask is not None:
         _leave_out(cache, source, style, seen, meshes, values)
     across, along = metres_per_unit(view.crs, view.y), metres_per_unit(view.crs)
     metres = view.resolution * across, 0.0, 0.0, -view.resolution * along
-    limits = _limits(cache, channels, style, values, went)
+    limits = _limits(cache, channels, style, values, result)
     colour(values, style, limits, metres, pixels_of(image), 1 if light else 0, _classes(channels))
-    return went
+    return result
 
 
 def _leave_out(
@@ -146,7 +146,7 @@ def pyramid_of(cache: DataCache, source: DataRef, band: int, style: GridStyle) -
     return cache.derive(("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.ref.path, nearest=nearest))
 
 
-def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, went: Drawn) -> np.ndarray:
+def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
     """Return (rows, cols) float32 of one band under the view's pixels, NaN without data."""
     out = np.full((view.height, view.width), np.nan, np.float32)
     pyramid = pyramid_of(cache, channel.source, channel.band, style)
@@ -160,7 +160,7 @@ def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, 
     if pyramid and (level.number or 0) < 0:
         cells = pyramid.cells(level, window)
         if not pyramid.complete:
-            went.unfinished, went.note = True, MAKING
+            result.unfinished, result.note = True, MAKING
     else:
         cells = channel.part.cells(channel.band, level, window)
     col, row = channel.col / level.factor_x - window[0], channel.row / level.factor_y - window[1]
@@ -170,7 +170,7 @@ def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, 
 
 
 def _draw_cells(
-    image: np.ndarray, cache: DataCache, channels: list[_Channel], style: GridStyle, view: View, went: Drawn, rim: int
+    image: np.ndarray, cache: DataCache, channels: list[_Channel], style: GridStyle, view: View, result: Drawn, rim: int
 ) -> None:
     """Closer than the file's own cells: colour those, then show each as the square it is."""
     first = channels[0]
@@ -186,7 +186,7 @@ def _draw_cells(
     along = metres_per_unit(facts.crs)
     metres = lattice.a * across, lattice.b * across, lattice.d * along, lattice.e * along
     small = np.zeros(values[0].shape, np.uint32)
-    colour(values, style, _limits(cache, channels, style, values, went), metres, small, 0, _classes(channels))
+    colour(values, style, _limits(cache, channels, style, values, result), metres, small, 0, _classes(channels))
     mesh_col, mesh_row = first.col - window[0], first.row - window[1]
     seen = np.zeros((view.height + 2 * rim, view.width + 2 * rim), np.uint32)  # as large as the mesh is
     in_bands(seen.shape[0], lambda a, b: kernels.pick(small, mesh_col, mesh_row, first.step, seen, a, b))
@@ -200,7 +200,7 @@ def _classes(channels: list[_Channel]) -> tuple[tuple[int, str, str], ...]:
 
 
 def _limits(
-    cache: DataCache, channels: list[_Channel], style: GridStyle, values: list[np.ndarray], went: Drawn
+    cache: DataCache, channels: list[_Channel], style: GridStyle, values: list[np.ndarray], result: Drawn
 ) -> list[tuple[float, float]]:
     stretch = style.stretch
     if style.slope and len(channels) == 1:
@@ -209,7 +209,7 @@ def _limits(
         found = [limits_of(v.ravel()[:: max(1, v.size // 250_000)], stretch) for v in values]
     else:
         found = [grid_limits(cache, c.source, c.band, stretch) for c in channels]
-    went.limits = tuple(found)
+    result.limits = tuple(found)
     return found
 
 

@@ -70,13 +70,13 @@ def draw_vector(
     style: VectorStyle,
     view: View,
     check: Callable[[], None] = lambda: None,
-    tell: Callable[[], None] = lambda: None,
+    on_partial: Callable[[], None] = lambda: None,
     shown: np.ndarray | None = None,
 ) -> int:
     """Draw a vector layer; returns how many features are in view.
 
     `shown` is (features,) bool of those to draw, None for all. `check` is called often and may raise to
-    stop; `tell` whenever more can be seen.
+    stop; `on_partial` whenever more can be seen.
     """
     widest = max([style.width, *(style.widths if style.width_by else ())]) + 2 * style.casing
     largest = max([style.size, *(style.sizes if style.size_by else ())])
@@ -103,8 +103,8 @@ def draw_vector(
         casing = _ink(style.casing_colour, count)
         hidden = casing.copy()
         hidden[~is_line] = NO_INK
-        draw_shapes(image, index, features, hidden, casing, outer, style, view, check, tell, plain=True)
-    draw_shapes(image, index, features, bodies, lines, halves, style, view, check, tell)
+        draw_shapes(image, index, features, hidden, casing, outer, style, view, check, on_partial, plain=True)
+    draw_shapes(image, index, features, bodies, lines, halves, style, view, check, on_partial)
     sizes = np.full(count, style.size, np.float32) if inks.sizes is None else inks.sizes[features]
     draw_symbols(image, index, features, bodies, lines, sizes * np.float32(view.density), style, view)
     return int(count)
@@ -130,7 +130,7 @@ def draw_shapes(
     style: VectorStyle,
     view: View,
     check: Callable[[], None] = lambda: None,
-    tell: Callable[[], None] = lambda: None,
+    on_partial: Callable[[], None] = lambda: None,
     *,
     plain: bool = False,
 ) -> None:
@@ -164,7 +164,7 @@ def draw_shapes(
     for first, last in _slices(index, features):
         check()
         in_bands(image.shape[0], partial(band, first, last))
-        tell()
+        on_partial()
 
 
 def _buffer(rows: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

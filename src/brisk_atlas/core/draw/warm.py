@@ -29,7 +29,7 @@ _POINT = bytes.fromhex("0101000000000000000000f03f000000000000f03f")
 
 
 def warm() -> None:
-    """Run every kernel once on next to nothing; compiled code is kept beside the sources."""
+    """Run every kernel once on next to nothing; compiled code is stored beside the sources."""
     view = View(2, 2, 0.5, 16, 16)
     image = np.zeros((16, 16, 4), np.uint8)
     index = index_of(shapes_of(pa.array([_SQUARE, _POINT], pa.binary()))[0])

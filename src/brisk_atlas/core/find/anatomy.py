@@ -73,7 +73,7 @@ def role_of(member: Path, dataset: Dataset) -> str:
         return "what to open" if len(dataset.members) > 1 else "the data"
     name = member.name.lower()
     if name.endswith(".aux.xml"):
-        return "statistics kept by other programs"
+        return "statistics stored by other programs"
     if name.endswith(".xml"):
         return "metadata record"
     if name.endswith("-wal"):

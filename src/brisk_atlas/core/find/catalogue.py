@@ -1,4 +1,4 @@
-"""What was found out about datasets, kept in the user's cache, with an index of their words.
+"""What was found out about datasets, stored in the user's cache, with an index of their words.
 
 One SQLite file. A row is good as long as the files that it speaks of have the sizes and times that
 they had; it is made anew otherwise.
@@ -57,7 +57,7 @@ def _unless_locked() -> Iterator[None]:
 
 
 class Catalogue:
-    """The kept rows. Used from several threads, one at a time; a cache that can't be used is done without."""
+    """The stored rows. Used from several threads, one at a time; a cache that can't be used is done without."""
 
     def __init__(self, file: Path | None = None) -> None:
         self._lock = threading.Lock()
@@ -110,11 +110,11 @@ class Catalogue:
 
     def known(self, folder: Path, entries: Iterable[Entry]) -> tuple[dict[Path, str], list[Entry]]:
         """Return the rows (as text, see `summary.from_text`) that still hold, and the entries without one."""
-        kept = self.rows_in(folder)
+        stored = self.rows_in(folder)
         good: dict[Path, str] = {}
         rest = []
         for entry in entries:
-            state, row = kept.get(_text(entry.path), ("", ""))
+            state, row = stored.get(_text(entry.path), ("", ""))
             if row and state == entry.state:
                 good[entry.path] = row
             else:
@@ -122,7 +122,7 @@ class Catalogue:
         return good, rest
 
     def keep(self, folder: Path, found: Iterable[tuple[Entry, DatasetSummary]]) -> None:
-        """Keep rows; what was kept of the same paths goes."""
+        """Keep rows; what was stored of the same paths goes."""
         values = []
         for entry, row in found:
             text = to_text(row._replace(abstract="", fields="", keywords=""))

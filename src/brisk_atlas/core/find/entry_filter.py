@@ -1,4 +1,4 @@
-"""Which rows of a list are kept, in which order, and under which themes."""
+"""Which rows of a list are shown, in which order, and under which themes."""
 
 from __future__ import annotations
 
@@ -32,8 +32,8 @@ class EntryRow(NamedTuple):
 
 
 class EntryFilter(NamedTuple):
-    """What a row must be to be kept. Empty values keep all. `box` is west, south, east and north in degrees;
-    `age` one of AGES. Folders are kept by their names, and by nothing else once there is another wish."""
+    """What a row must be to be shown. Empty values show all. `box` is west, south, east and north in degrees;
+    `age` one of AGES. Folders are matched by their names, and by nothing else once there is another wish."""
 
     text: str = ""
     kinds: frozenset[str] = frozenset()
@@ -47,7 +47,7 @@ class EntryFilter(NamedTuple):
         return bool(self.kinds or self.crs or self.box)
 
     def keeps(self, row: EntryRow, now: datetime | None = None) -> bool:
-        """Return whether a row is kept; one that is not known yet is not, when that matters."""
+        """Return whether a row is shown; one that is not known yet is not, when that matters."""
         entry, known = row.entry, row.summary
         if self.text:
             names = entry.name.lower() + (" " + " ".join(p.name for p in known.parts).lower() if known else "")

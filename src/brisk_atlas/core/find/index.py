@@ -1,4 +1,4 @@
-"""Knowing all datasets of a folder: from what is kept, and by looking at the rest."""
+"""Knowing all datasets of a folder: from what is stored, and by looking at the rest."""
 
 from __future__ import annotations
 
@@ -26,11 +26,11 @@ def summaries(
     check: Callable[[], None] = lambda: None,
     first: Callable[[], Iterable[Path]] = lambda: (),
 ) -> Iterator[tuple[Path, DatasetSummary]]:
-    """Yield the row of every dataset in a folder: those kept first, the others as they are looked at.
+    """Yield the row of every dataset in a folder: the pinned ones first, the others as they are looked at.
 
     `first` is asked again and again which of them matter most now.
 
-    What is found out is kept at once, so that a look that is broken off goes on where it stopped.
+    What is found out is stored at once, so that a look that is broken off goes on where it stopped.
     """
     known, rest = catalogue.known(folder, entries)
     for path, text in known.items():
@@ -86,7 +86,7 @@ def index(
 ) -> int:
     """Look at everything below the shelves that is not known yet; returns how many datasets there are.
 
-    `report` is told the datasets so far and the folder, and may raise to stop; the next call goes on.
+    `report` gets the datasets so far and the folder, and may raise to stop; the next call goes on.
     """
     count = 0
     for shelf in shelves:
@@ -109,7 +109,7 @@ def _folder_of(entry: Entry) -> Path:
 def known_now(
     ref: DataRef, catalogue: Catalogue, scan_pool: ScanPool, check: Callable[[], None] = lambda: None
 ) -> DatasetSummary:
-    """Return the row of one dataset: the one kept while its files are as they were, else after a look."""
+    """Return the row of one dataset: the one stored while its files are as they were, else after a look."""
     entry = entry_of(ref.path) if ref.is_local else None
     if entry is None:
         return scan_pool.scan(ref, check)

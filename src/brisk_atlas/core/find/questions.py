@@ -212,7 +212,7 @@ def _suggest(
     if columns is not None and columns.mgrs:
         return (Suggestion(DEGREES, "MGRS references become degrees"),), "MGRS references become degrees"
     if bounds is None:
-        return (), "nothing tells what it may be"
+        return (), "there is no sign of what it may be"
     found: dict[str, str] = {}
     for neighbour in neighbours:
         if neighbour.crs not in found and _overlaps(bounds, neighbour):

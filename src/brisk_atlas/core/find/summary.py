@@ -1,4 +1,4 @@
-"""What the list and the search need to know of a dataset: one flat row, made once and kept."""
+"""What the list and the search need to know of a dataset: one flat row, made once and stored."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from brisk_atlas.core.read.record_words import RecordWords, words_of
 from brisk_atlas.core.record.detect import is_record_name
 
 NOUNS = {"vector": "features", "table": "rows", "pointcloud": "points", "document": "lines", "project": "layers"}
-MOST_FIELDS = 2000  # names kept for the search
+MOST_FIELDS = 2000  # names stored for the search
 DEGREES = "EPSG:4326"
 
 

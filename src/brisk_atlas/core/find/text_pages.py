@@ -15,7 +15,7 @@ from brisk_atlas.core.read.text_form import guess_form
 
 EVERY = 256  # lines between two noted places
 STRETCH = 1 << 22  # bytes gone through at a time
-MOST_WIDE = 4000  # characters of a line that are given; the rest is said to be there
+MOST_WIDE = 4000  # characters of a line that are given; the rest is reported to be there
 TEXTUAL = frozenset(
     [
         ".csv",

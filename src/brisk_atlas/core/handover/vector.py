@@ -117,8 +117,8 @@ def hand_over_vector(
         )
         shapes = _cut(shapes, shapely.union_all(blades), lambda s: report(0.35 + 0.3 * s, "cutting to the polygons"))
     if order.within is not None or order.clip is not None:
-        kept = np.array([s is not None for s in shapes], bool)
-        rows, shapes = rows[kept], shapes[kept]
+        has_shape = np.array([s is not None for s in shapes], bool)
+        rows, shapes = rows[has_shape], shapes[has_shape]
     if not len(rows):
         raise CannotWrite(path, "the choice leaves no feature", "Widen the extent, the rows or the polygons.")
     report(0.7, "changing the CRS")

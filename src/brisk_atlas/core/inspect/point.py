@@ -65,7 +65,7 @@ def point_finding(cache: DataCache, layer: Layer, where: Where) -> ProbeResult |
     z = points.xyz[near, 2]
     readings.append(ProbeValue("radius", reach, number_text(float(f"{reach:.3g}")), plane, NEAR))
     readings.append(ProbeValue("points", int(near.size), f"{near.size:,}", "", NEAR))
-    readings += _spread("z", z, height, NEAR)
+    readings += _summary_readings("z", z, height, NEAR)
     if plane == "m":
         density = near.size / (np.pi * reach**2)
         readings.append(ProbeValue("density", density, f"{density:,.2f}", "per m²", NEAR))
@@ -97,7 +97,7 @@ def _record(points: Points, i: int) -> list[ProbeValue]:
     return found
 
 
-def _spread(name: str, values: np.ndarray, unit: str, group: str) -> list[ProbeValue]:
+def _summary_readings(name: str, values: np.ndarray, unit: str, group: str) -> list[ProbeValue]:
     stated = (
         ("minimum", values.min()),
         ("mean", values.mean()),
@@ -136,7 +136,7 @@ def area_finding(cache: DataCache, layer: Layer, where: Where) -> ProbeResult:
     readings = [ProbeValue("points", int(near.size), f"{near.size:,} of {len(points):,}", "", INSIDE)]
     if near.size:
         unit = height_unit_of(points.crs)
-        readings += _spread("z", xyz[near, 2], unit, INSIDE)
+        readings += _summary_readings("z", xyz[near, 2], unit, INSIDE)
         if unit_of(points.crs) == "m" and area.area > 0:
             density = near.size / area.area
             readings.append(ProbeValue("density", density, f"{density:,.2f}", "per m²", INSIDE))

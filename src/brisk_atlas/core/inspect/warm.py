@@ -8,7 +8,7 @@ from .zonal_kernels import gather
 
 
 def warm() -> None:
-    """Run every kernel once on next to nothing; compiled code is kept beside the sources."""
+    """Run every kernel once on next to nothing; compiled code is stored beside the sources."""
     xy = np.array([[0.0, 0.0], [0.0, 2.0], [2.0, 2.0], [0.0, 0.0]])
     starts, kinds, features = np.array([0, 4]), np.array([2], np.uint8), np.array([0, 1])
     bounds = np.array([[0.0, 0.0, 2.0, 2.0]])

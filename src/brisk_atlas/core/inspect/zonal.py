@@ -35,7 +35,7 @@ def zonal_table(
     sums = np.zeros((count, 3))  # cells, sum, and sum of squares about `shift`
     ends = np.column_stack([np.full(count, np.inf), np.full(count, -np.inf)])
     shift, held = None, 0
-    kept: list[tuple[np.ndarray, np.ndarray]] | None = []
+    pieces: list[tuple[np.ndarray, np.ndarray]] | None = []
     for zone, value in _pairs(cache, shapes, grid, band, report):
         if not zone.size:
             continue
@@ -45,7 +45,7 @@ def zonal_table(
         np.minimum.at(ends[:, 0], zone, value)
         np.maximum.at(ends[:, 1], zone, value)
         held += zone.size
-        kept = None if kept is None or held > MOST_VALUES else [*kept, (zone, value)]
+        pieces = None if pieces is None or held > MOST_VALUES else [*pieces, (zone, value)]
     report(0.95)
     cells = sums[:, 0]
     with np.errstate(divide="ignore", invalid="ignore"):
@@ -53,11 +53,11 @@ def zonal_table(
         standard_deviation = np.sqrt(np.maximum(sums[:, 2] / cells - (mean - (shift or 0.0)) ** 2, 0.0))
     made: dict[str, np.ndarray] = {"minimum": ends[:, 0], "mean": mean}
     whole = np.issubdtype(np.dtype(cache.raster(grid.ref).value_dtype), np.integer)
-    if kept is not None:
-        median, mode = _ranked(kept, count)
+    if pieces is not None:
+        median, mode = _ranked(pieces, count)
         made["median"] = median
     made |= {"maximum": ends[:, 1], "sum": sums[:, 1], "standard_deviation": standard_deviation}
-    if kept is not None and whole:
+    if pieces is not None and whole:
         made["mode"] = mode
     unit, table = unit_of(facts.crs), rows_of(cache, zones)
     columns = {"cells": pa.array(cells.astype(np.int64))}
@@ -116,12 +116,12 @@ def _pairs(cache: DataCache, shapes: Shapes, grid: Layer, band: int, report: Cal
         yield zone[:found], value[:found]
 
 
-def _ranked(kept: list[tuple[np.ndarray, np.ndarray]], count: int) -> tuple[np.ndarray, np.ndarray]:
+def _ranked(pieces: list[tuple[np.ndarray, np.ndarray]], count: int) -> tuple[np.ndarray, np.ndarray]:
     """Return (zones,) the median value and the mode one (the minimum of several); NaN without cells."""
     median, mode = np.full(count, np.nan), np.full(count, np.nan)
-    if not kept:
+    if not pieces:
         return median, mode
-    zone, value = np.concatenate([z for z, _ in kept]), np.concatenate([v for _, v in kept])
+    zone, value = np.concatenate([z for z, _ in pieces]), np.concatenate([v for _, v in pieces])
     order = np.lexsort((value, zone))
     zone, value = zone[order], value[order]
     present, starts, counts = np.unique(zone, return_index=True, return_counts=True)

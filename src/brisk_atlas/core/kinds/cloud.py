@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from brisk_atlas.core.draw.cloud import draw_cloud
+from brisk_atlas.core.draw.distribution import ValueDistribution, cloud_distribution
 from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.layer_painter import PlainPainter
 from brisk_atlas.core.draw.legend import Legend, cloud_legend
-from brisk_atlas.core.draw.spread import Spread, cloud_spread
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.inspect.point import area_finding, point_finding
@@ -50,8 +50,8 @@ class CloudKind(LayerKind):
     def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
         return cloud_legend(cache, layer, _style(layer)) if layer.style else None
 
-    def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
-        return cloud_spread(cache, layer, _style(layer)) if layer.style else None
+    def distribution(self, cache: DataCache, layer: Layer) -> ValueDistribution | None:
+        return cloud_distribution(cache, layer, _style(layer)) if layer.style else None
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The point that was clicked; the statistics of those in an area, with the header of the file."""

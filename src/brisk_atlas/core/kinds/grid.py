@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from brisk_atlas.core.draw.distribution import ValueDistribution, grid_distribution
 from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.layer_painter import PlainPainter
 from brisk_atlas.core.draw.legend import Legend, grid_legend
 from brisk_atlas.core.draw.raster import channel_sources, draw_raster, pyramid_of
-from brisk_atlas.core.draw.spread import Spread, grid_spread
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.inspect.cell import cell_finding
 from brisk_atlas.core.inspect.finding import ProbeResult, Where
@@ -69,8 +69,8 @@ class GridKind(LayerKind):
     def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
         return grid_legend(cache, layer, _style(layer)) if layer.style else None
 
-    def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
-        return grid_spread(cache, layer, _style(layer)) if layer.style else None
+    def distribution(self, cache: DataCache, layer: Layer) -> ValueDistribution | None:
+        return grid_distribution(cache, layer, _style(layer)) if layer.style else None
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The cell that was clicked with all its bands; the statistics of those in an area or along a line."""

@@ -15,9 +15,9 @@ if TYPE_CHECKING:
     import pyarrow as pa
 
     from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.draw.distribution import ValueDistribution
     from brisk_atlas.core.draw.layer_painter import LayerPainter
     from brisk_atlas.core.draw.legend import Legend
-    from brisk_atlas.core.draw.spread import Spread
     from brisk_atlas.core.inspect import ProbeResult, Where
     from brisk_atlas.core.inspect.statistics import StatisticsSummary
     from brisk_atlas.core.model import Extent, Facts, Layer, Style
@@ -63,8 +63,8 @@ class LayerKind:
         """Return what the colours of a layer mean; reads what it needs. Raises BadExpression."""
         return None
 
-    def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
-        """Return the spread of what colours a layer, None where colours do not run with numbers."""
+    def distribution(self, cache: DataCache, layer: Layer) -> ValueDistribution | None:
+        """Return the distribution of what colours a layer, None where colours do not run with numbers."""
         return None
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:

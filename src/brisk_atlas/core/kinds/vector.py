@@ -7,9 +7,9 @@ from types import MappingProxyType
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.cache.by_view import is_stream, piece_of
+from brisk_atlas.core.draw.distribution import ValueDistribution, vector_distribution
 from brisk_atlas.core.draw.legend import Legend, vector_legend
 from brisk_atlas.core.draw.ramps import CLASSES
-from brisk_atlas.core.draw.spread import Spread, vector_spread
 from brisk_atlas.core.draw.vector_painter import VectorPainter
 from brisk_atlas.core.inspect.feature import feature_finding, streamed_finding
 from brisk_atlas.core.inspect.finding import ProbeResult, Where
@@ -46,8 +46,8 @@ class VectorKind(LayerKind):
     def legend(self, cache: DataCache, layer: Layer) -> Legend | None:
         return vector_legend(cache, layer, _style(layer)) if layer.style else None
 
-    def spread(self, cache: DataCache, layer: Layer) -> Spread | None:
-        return vector_spread(cache, layer, _style(layer)) if layer.style else None
+    def distribution(self, cache: DataCache, layer: Layer) -> ValueDistribution | None:
+        return vector_distribution(cache, layer, _style(layer)) if layer.style else None
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The feature that was clicked with all it says; of several in an area the first in full."""

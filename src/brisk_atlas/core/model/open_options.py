@@ -1,4 +1,4 @@
-"""What the analyst said about a file that the file does not say itself."""
+"""What the analyst states about a file that the file does not state itself."""
 
 from __future__ import annotations
 

@@ -10,7 +10,7 @@ from .data_ref import DataRef
 
 @dataclass(frozen=True)
 class ColumnView:
-    """How one field shows. `width` in pixels, 0 for by its kind; `kept` stays in sight at the left.
+    """How one field shows. `width` in pixels, 0 for by its kind; `pinned` stays in sight at the left.
 
     `form` is `auto`, `fixed` (with `digits`), `percent`, `scientific` for numbers; `iso`, `day` or
     `year` for dates. `alias` stands for the name where it is not empty.
@@ -18,7 +18,7 @@ class ColumnView:
 
     name: str
     shown: bool = True
-    kept: bool = False
+    pinned: bool = False
     width: int = 0
     form: str = "auto"
     digits: int = 2
@@ -120,10 +120,10 @@ class TableView:
         return replace(self, columns=tuple(known.values()))
 
     def ordered(self, names: list[str]) -> list[ColumnView]:
-        """Return the looks of the fields `names`, in the order in which they stand; those kept first."""
+        """Return the looks of the fields `names`, in the order in which they stand; the pinned ones first."""
         lines = [c for c in self.columns if c.name in names]
         missing = [ColumnView(name) for name in names if name not in {c.name for c in lines}]
-        return sorted([*lines, *missing], key=lambda c: not c.kept)
+        return sorted([*lines, *missing], key=lambda c: not c.pinned)
 
 
 PLAIN_ROWS = TableView()

@@ -28,7 +28,7 @@ def is_year(name: str) -> bool:
 
 
 def number_text(value: Any) -> str:
-    """Return a value as a person reads it; unknown is said, not left blank."""
+    """Return a value as a person reads it; unknown is stated, not left blank."""
     if hasattr(value, "item"):
         value = value.item()
     if value is None or value != value:
@@ -46,7 +46,7 @@ def number_text(value: Any) -> str:
     return str(value)
 
 
-def told_apart(names: Sequence[str], what: str = "field") -> list[str]:
+def unique_names(names: Sequence[str], what: str = "field") -> list[str]:
     """Return names of which none is empty, or the same as another in another case, as a table needs them: "a", "a 2",
     "field 3"."""
     used, found = set[str](), list[str]()

@@ -18,7 +18,7 @@ _KINDS = {
 
 class CrsEntry(NamedTuple):
     """One CRS of the register: `code` as `EPSG:n`, the `area` it is made for, and that area's west, south,
-    east and north in degrees (None where it is not said)."""
+    east and north in degrees (None where it is not stated)."""
 
     code: str
     name: str

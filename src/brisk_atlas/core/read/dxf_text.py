@@ -31,7 +31,7 @@ def with_dxf_text(path: Path, table: pa.Table) -> pa.Table:
 
 
 def _codec(code_page: str) -> str:
-    """Return what the library reads by: of the commonest code page it takes every byte for a letter."""
+    """Return what the library reads by: of the most frequent code page it takes every byte for a letter."""
     name = code_page.upper().removeprefix("ANSI_")
     if name == "1252":
         return "latin-1"

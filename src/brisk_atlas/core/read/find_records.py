@@ -70,11 +70,11 @@ def find_records(dataset: Dataset) -> tuple[list[RecordLocation], list[UnreadRec
         except CannotRead as error:
             failed.append(UnreadRecord(linked, str(error)))
     if dataset.ref.suffix == ".gpkg":
-        for kept in _in_geopackage(dataset.ref.path):
-            if isinstance(kept, RecordLocation):
-                found.append(kept)
+        for record in _in_geopackage(dataset.ref.path):
+            if isinstance(record, RecordLocation):
+                found.append(record)
             else:
-                failed.append(kept)
+                failed.append(record)
     found += [RecordLocation(document, INSIDE, name) for name, document in inside_documents(dataset)]
     return found, failed
 

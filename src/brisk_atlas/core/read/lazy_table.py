@@ -1,4 +1,4 @@
-"""A table whose columns are read when they are first asked for, and kept."""
+"""A table whose columns are read when they are first asked for, and stored."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class StoredRows(NamedTuple):
     @classmethod
     def of(cls, path: Path, schema: pa.Schema) -> StoredRows | None:
         """Return the file with its fields of numbers and text; None where the engine can't tell its names apart."""
-        names = pq.read_schema(path).names  # as they stand in the file; ours may be told apart
+        names = pq.read_schema(path).names  # as they stand in the file; ours may have been made unique
         lower = {name.lower() for name in names}
         if len(lower) < len(names) or "file_row_number" in lower:
             return None

@@ -37,7 +37,7 @@ from .readable_text import with_readable_text
 from .table import BROKEN, fields_of, table_dataset
 
 LOOK_BYTES = 1 << 18  # read at a time where only the first rows are asked for
-LONGITUDE_LATITUDE = "EPSG:4326"  # what the standard takes where no CRS is said, with x first
+LONGITUDE_LATITUDE = "EPSG:4326"  # what the standard takes where no CRS is stated, with x first
 
 
 def _read(path: Path, columns: list[str] | None = None) -> pa.Table:

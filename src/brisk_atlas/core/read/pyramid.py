@@ -1,4 +1,4 @@
-"""Overviews for rasters that come without, made once in the background and kept in the user's cache.
+"""Overviews for rasters that come without, made once in the background and stored in the user's cache.
 
 The file is read through once, a strip of rows at a time and spread over the whole height first, so
 that a coarse picture of all of it can be had early. Only strips that are done say anything.
@@ -127,10 +127,10 @@ def prune(limit: int = KEPT_BYTES) -> None:
     folder = cache_folder()
     if not folder.is_dir():
         return
-    kept = 0
+    total = 0
     for each in sorted(folder.iterdir(), key=lambda f: f.stat().st_mtime, reverse=True):
-        kept += sum(f.stat().st_size for f in each.iterdir())
-        if kept > limit:
+        total += sum(f.stat().st_size for f in each.iterdir())
+        if total > limit:
             shutil.rmtree(each, ignore_errors=True)
             with _PROGRESS_LOCK:
                 _PROGRESS.pop(each, None)

@@ -300,7 +300,7 @@ def open_dataset(ref: DataRef) -> Dataset:
 
 def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, str] | None = None) -> Dataset:
     """Return the dataset that the raster library reaches by `name`. Raises CannotRead."""
-    said: list[str] = []
+    found_remarks: list[str] = []
     try:
         with rasterio.open(name) as source:
             format_ = format_ or FORMATS.get(source.driver, source.driver)
@@ -316,17 +316,19 @@ def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, s
                 facts.notes.update(notes or {})
                 parts = [placed(ref, facts, tuple((name, i) for i in source.indexes))]
             else:
-                parts, said = _grids(ref, source.subdatasets)
+                parts, found_remarks = _grids(ref, source.subdatasets)
     except (RasterioError, OSError, ValueError) as error:
         raise CannotRead(ref, _first_line(error), BROKEN) from error
     if not parts:
         raise CannotRead(ref, "it holds no grid of two dimensions that can be read", "It may hold tables alone.")
-    said += remarks([part.facts for part in parts])
-    return Dataset(format=format_, kind=DataKind.RASTER, parts=tuple(parts), warnings=tuple(said), **on_disk(ref))
+    found_remarks += remarks([part.facts for part in parts])
+    return Dataset(
+        format=format_, kind=DataKind.RASTER, parts=tuple(parts), warnings=tuple(found_remarks), **on_disk(ref)
+    )
 
 
 def remarks(facts: list[Facts]) -> list[str]:
-    """Return what should be said of grids before they are used."""
+    """Return what should be reported of grids before they are used."""
     if len(facts) == 1:
         return [] if facts[0].crs or facts[0].unplaced else [no_crs()]
     return [no_crs(f.name) for f in facts if not f.crs]

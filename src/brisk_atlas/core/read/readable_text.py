@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pyarrow as pa
 
-from brisk_atlas.core.model.words import told_apart
+from brisk_atlas.core.model.words import unique_names
 
 OTHERWISE = "ISO-8859-1"  # every byte is a character of it; as iconv spells it
 REMARK = "some text is not in the encoding that the file states, and is read as Latin-1"
@@ -13,7 +13,7 @@ REMARK = "some text is not in the encoding that the file states, and is read as 
 def with_readable_text(table: pa.Table) -> tuple[pa.Table, bool]:
     """Return a table whose texts and names can be read, and whether any could not: those are taken as Latin-1."""
     names, other = _names(table)
-    apart = told_apart(names)
+    apart = unique_names(names)
     table = table.rename_columns(apart) if other or apart != names else table
     for at, field in enumerate(table.schema):
         if not (pa.types.is_string(field.type) or pa.types.is_large_string(field.type)):

@@ -73,7 +73,7 @@ def stac_collection(path: Path) -> Dataset:
 
 
 def stac_item(path: Path, remarks: list[str]) -> Dataset:
-    """Return a STAC item none of whose bands are at hand as a record, with what is to be said of them."""
+    """Return a STAC item none of whose bands are at hand as a record, with what is to be reported of them."""
     content = json.loads(path.read_text("utf-8"))
     title = str(content.get("properties", {}).get("title") or content.get("id") or "")
     dataset = _dataset(path, "STAC item", title)

@@ -78,9 +78,9 @@ def words_of(path: Path) -> RecordWords | None:
                 keywords.append(text)
                 if name != "placekey" and name != "topicCategory" and _kind(element) not in PLACES:
                     themes.append(text)
-    kept = tuple(dict.fromkeys(keywords))
+    words = tuple(dict.fromkeys(keywords))
     return RecordWords(
-        titles[0] if titles else "", "\n".join(summaries)[:MOST_TEXT], kept, tuple(dict.fromkeys(themes)), standard,
+        titles[0] if titles else "", "\n".join(summaries)[:MOST_TEXT], words, tuple(dict.fromkeys(themes)), standard,
         "\n".join(dict.fromkeys(others))[:MOST_OTHERS],
     )  # fmt: skip
 

@@ -165,7 +165,7 @@ def record_from_tags(tags: dict[str, str]) -> tuple[Record, dict[Place, int], li
 
 
 def inside_documents(dataset: Dataset) -> Iterator[tuple[str, Document]]:
-    """Yield what is said inside a dataset's files, with what it is called."""
+    """Yield what is stated inside a dataset's files, with what it is called."""
     for name, tags in _tags(dataset):
         record, lines, _ = record_from_tags(tags)
         if record != Record():

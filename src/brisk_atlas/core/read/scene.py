@@ -265,7 +265,7 @@ def _part(ref: DataRef, name: str, found: list[_SceneBand], notes: dict[str, str
 
 
 def _unlike(parts: list[RasterFile]) -> tuple[Part, ...]:
-    """Return the parts, those of the same name told apart by the size of their cells."""
+    """Return the parts, those of the same name with the size of their cells behind it."""
     from dataclasses import replace
 
     names = [part.facts.name for part in parts]

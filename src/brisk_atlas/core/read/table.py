@@ -25,7 +25,7 @@ from brisk_atlas.core.model import (
     TablePart,
     TextForm,
 )
-from brisk_atlas.core.model.words import told_apart
+from brisk_atlas.core.model.words import unique_names
 
 from .answer import ArrowTable, ParsedTable, batches_of
 from .on_disk import on_disk
@@ -73,7 +73,7 @@ def _options(path: Path, form: TextForm, first: bytes) -> tuple:
     names = [c.strip() if form.header else "" for c in cells]
     read = arrow_csv.ReadOptions(
         encoding="utf-8" if form.encoding == "utf-8" else form.encoding,
-        column_names=told_apart(names, "column"),
+        column_names=unique_names(names, "column"),
         skip_rows=1 if form.header else 0,
     )
     parse = arrow_csv.ParseOptions(delimiter=form.delimiter, newlines_in_values=True)
@@ -103,7 +103,7 @@ class _Ragged:
 
 
 def read_text(path: Path, form: TextForm) -> tuple[pa.Table, str]:
-    """Return the rows of a text file in a form, and what should be said of lines that were left out, such as
+    """Return the rows of a text file in a form, and what should be reported of lines that were left out, such as
     footnotes. Raises CannotRead, also where most lines are no rows."""
     ragged = _Ragged()
     try:

@@ -36,7 +36,7 @@ ENCODINGS = (
 
 
 ONE_BYTE_AND_EAST = tuple(name for name in ENCODINGS if not name.startswith("utf"))
-TELLING = 6  # different bytes beyond ASCII by which encodings can be told apart
+TELLING = 6  # different bytes beyond ASCII by which encodings can be distinguished
 
 
 class Guess(NamedTuple):
@@ -146,7 +146,7 @@ def _delimiter(lines: list[str]) -> tuple[str, str, bool]:
 
 def _header(rows: list[list[str]]) -> tuple[bool, str]:
     if not rows:
-        return True, "there is nothing to tell by"
+        return True, "there is nothing to go by"
     if any(_NUMBER.match(cell) for cell in rows[0]):
         return False, "the first line holds numbers"
     return True, "the first line holds words alone"

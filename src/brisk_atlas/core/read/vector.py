@@ -25,7 +25,7 @@ from brisk_atlas.core.model import (
     Part,
 )
 from brisk_atlas.core.model.remark import Remark, RemarkCode, no_crs
-from brisk_atlas.core.model.words import told_apart
+from brisk_atlas.core.model.words import unique_names
 from brisk_atlas.core.place import text_of
 
 from .answer import ArrowLayer, ArrowTable, batches_of
@@ -221,7 +221,7 @@ def facts_from(layer: str, about: dict, count: int, bounds: Sequence[float] | np
         for main, sub in zip(about["ogr_types"], about.get("ogr_subtypes", about["ogr_types"]))
     ]
     geometry = about["geometry_type"]
-    fields = tuple(map(Field, told_apart([str(name) for name in about["fields"]]), types))
+    fields = tuple(map(Field, unique_names([str(name) for name in about["fields"]]), types))
     if geometry is None:
         return Facts(layer, DataKind.TABLE, count, None, fields)
     crs = text_of(about["crs"]) if about["crs"] and not about["crs"].startswith(UNDEFINED) else None
@@ -314,7 +314,7 @@ def open_dataset(ref: DataRef) -> Dataset:
 
 
 def _rows_beside(ref: DataRef, count: int) -> list[str]:
-    """Return what should be said of a .mif whose table beside it has another number of rows, as it is read to where
+    """Return what should be reported of a .mif whose table beside it has another number of rows, as it is read to where
     it ends."""
     if ref.suffix != ".mif" or not ref.is_local:
         return []

@@ -169,7 +169,7 @@ def _shares(wkb: pa.Array | pa.ChunkedArray) -> list[tuple[np.ndarray, np.ndarra
 
 
 def shapes_of(wkb: pa.Array | pa.ChunkedArray) -> tuple[Shapes, int]:
-    """Return the shapes of a binary Arrow array, and how it went (0 is well).
+    """Return the shapes of a binary Arrow array, and a status (0 is well).
 
     A null or empty geometry becomes a feature without paths; a corrupt one keeps what came before
     the fault. Curves, which have no place in flat arrays, become empty (status 2).

@@ -13,7 +13,7 @@ from openpyxl.worksheet._read_only import ReadOnlyWorksheet
 
 from brisk_atlas.core.connect.archives import members_in
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Facts
-from brisk_atlas.core.model.words import told_apart
+from brisk_atlas.core.model.words import unique_names
 
 from . import vector
 from .answer import ParsedTable
@@ -44,7 +44,7 @@ def _rows_of(path: Path, sheet: ReadOnlyWorksheet) -> list[tuple]:
 
 def _table(rows: list[tuple]) -> pa.Table:
     header, *body = rows or [()]
-    names = told_apart(["" if name is None else str(name) for name in header], "column")
+    names = unique_names(["" if name is None else str(name) for name in header], "column")
     columns = []
     for i in range(len(names)):
         values = [row[i] if i < len(row) else None for row in body]

@@ -1,6 +1,6 @@
 """Saying a record in another standard: what that one says elsewhere is put there before it is written.
 
-Each function returns the record rearranged; nothing that was said is changed into something else, and what
+Each function returns the record rearranged; nothing that was stated is changed into something else, and what
 still has no place is lost when it is written, which the report of a conversion says.
 """
 
@@ -86,12 +86,12 @@ def _contacts_of_fgdc(record: Record) -> tuple[Contact, ...]:
     fresh = [
         Contact(organisation=c.organisation or c.person, role="originator") for c in origins if c.role != "originator"
     ]
-    kept = [c for c in contacts if c.role in ("originator", "publisher", "pointOfContact")]
+    chosen = [c for c in contacts if c.role in ("originator", "publisher", "pointOfContact")]
     points = [c for c in contacts if c.role == "pointOfContact"]
     if not points and contacts:
-        kept.append(replace(contacts[0], role="pointOfContact"))
-    kept += [c for c in dict.fromkeys(fresh) if c.organisation not in names]
-    return tuple(kept)
+        chosen.append(replace(contacts[0], role="pointOfContact"))
+    chosen += [c for c in dict.fromkeys(fresh) if c.organisation not in names]
+    return tuple(chosen)
 
 
 def _in_words(result: QualityResult) -> QualityResult:

@@ -50,7 +50,7 @@ class Codec:
         raise NotImplementedError
 
     def write(self, element: etree._Element, value: Any) -> None:
-        """Make the element say the value, its other content kept where it can be."""
+        """Make the element say the value, its other content stored where it can be."""
         raise NotImplementedError
 
     def representable(self, value: Any) -> Any:
@@ -63,7 +63,7 @@ class Codec:
 
 
 class Unplaced(NamedTuple):
-    """Something that a record says and the model has no place for; it is kept in the file."""
+    """Something that a record says and the model has no place for; it is stored in the file."""
 
     line: int
     path: str
@@ -234,14 +234,14 @@ class Shape:
                     anchor.found[slot.field] = [(slot, element, None)]
                 return
         if slot.several:
-            kept = values.get(slot.field)
-            if kept is None:
+            values_so_far = values.get(slot.field)
+            if values_so_far is None:
                 values[slot.field] = [value]
             else:
-                kept.append(value)
+                values_so_far.append(value)
         elif slot.field in values:
             if unplaced is not None:
-                _report(element, unplaced, "it is said more than once; the first one counts")
+                _report(element, unplaced, "it is stated more than once; the first one counts")
             return
         else:
             values[slot.field] = value
@@ -267,11 +267,11 @@ class Shape:
         def inner(slot: Slot, value: Any) -> Any:
             return slot.value.representable_where_it_stands(value) if there else slot.value.representable(value)
 
-        kept: dict[str, Any] = {}
+        values_so_far: dict[str, Any] = {}
         for name, slots in self.by_field.items():
             value = getattr(thing, name)
             if not slots[0].several:
-                kept[name] = inner(slots[0], value)
+                values_so_far[name] = inner(slots[0], value)
                 continue
             groups = list(dict.fromkeys(slot.group for slot in slots))
             items = []
@@ -283,8 +283,8 @@ class Shape:
                     continue
                 found = replace(found, **dict(slot.fixed)) if slot.fixed else found
                 items.append((groups.index(slot.group), found))
-            kept[name] = tuple(found for _, found in sorted(items, key=lambda pair: pair[0]))
-        thing = self.of(**kept)
+            values_so_far[name] = tuple(found for _, found in sorted(items, key=lambda pair: pair[0]))
+        thing = self.of(**values_so_far)
         return self.trim(thing) if self.trim else thing
 
     def paths(self, element: str) -> list[str]:
@@ -320,7 +320,7 @@ def _path(path: str) -> tuple[tuple[str, ...], list[int]]:
 
 
 def one(name: str, path: str, value: Codec | Shape, *, own: bool = False) -> Slot:
-    """Return the slot of a field that is said once. A path "." is the element itself; + marks wrapping steps.
+    """Return the slot of a field that is stated once. A path "." is the element itself; + marks wrapping steps.
 
     With `own`, the last step marked is shared with nothing else.
     """

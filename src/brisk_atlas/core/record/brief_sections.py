@@ -121,7 +121,7 @@ def field_text(field: FieldDefinition) -> str:
 
 
 def brief(record: Record) -> list[Section]:
-    """Return a record as short sections; what is most asked for and not said, it says so."""
+    """Return a record as short sections; what is most asked for and not stated, it says so."""
     return [
         Section("What it is", _what(record)),
         Section("Who and when", _who_and_when(record)),

@@ -32,9 +32,9 @@ RULES = Path(__file__).parent / "rules"
 
 @dataclass(frozen=True)
 class Finding:
-    """What is wrong at a place: a fault breaks the standard, a caution may, a note would be good to have.
+    """What is wrong at a place: a fault breaks the standard, a caution may, a note is optional.
 
-    `source` is "data" where the data says otherwise, "schema" or "kept"; `line` is a line of the text, from 1.
+    `source` is "data" where the data says otherwise, "schema" or "unread"; `line` is a line of the text, from 1.
     """
 
     severity: Severity
@@ -71,8 +71,8 @@ def rules_named(name: str) -> tuple[Rule, ...]:
     found = [_rule(one) for one in content["rule"]]
     stronger = [set(rule.elements) for rule in found if not rule.each and rule.is_need]
     also = rules_named(content["also"]) if "also" in content else ()
-    kept = (rule for rule in also if rule.each or not any(s <= set(rule.elements) for s in stronger))
-    return (*kept, *found)
+    weaker = (rule for rule in also if rule.each or not any(s <= set(rule.elements) for s in stronger))
+    return (*weaker, *found)
 
 
 def _rule(stored: dict[str, Any]) -> Rule:
@@ -118,7 +118,7 @@ def worst_first(findings: list[Finding]) -> list[Finding]:
 def leftovers(document: Document) -> list[Finding]:
     """Return what a document says that has no place in the model, as notes: it stays in the file."""
     return [
-        Finding(NOTE, (), f"Line {u.line}, {u.path}: '{u.text[:60]}' is kept as it is: {u.reason}.", "kept", u.line)
+        Finding(NOTE, (), f"Line {u.line}, {u.path}: '{u.text[:60]}' is left as it is: {u.reason}.", "unread", u.line)
         for u in document.unplaced
     ]
 
@@ -260,7 +260,7 @@ def obligation(standard: Standard, element: str) -> str:
 
 @dataclass(frozen=True)
 class Completeness:
-    """How much of what a standard demands a record says: `said` of `asked`, in all and by section."""
+    """How much of what a standard demands a record states: `stated` of `asked`, in all and by section."""
 
     stated: int
     asked: int

@@ -14,14 +14,14 @@ from .elements import label_of, parts_of, place_text
 from .model import Record
 from .standards import Standard
 
-MOST_SAID = 4  # values of one element that a report lists one by one
+MOST_LISTED = 4  # values of one element that a report lists one by one
 _OWN = ("standard_name", "standard_version")
 
 
 @dataclass(frozen=True)
 class Conversion:
-    """A record in another standard. `lost` has no place there, `moved` is said elsewhere or otherwise, `left`
-    is what the model itself had no place for, `missing` is what the new standard demands and no one said."""
+    """A record in another standard. `lost` has no place there, `moved` is stated elsewhere or otherwise, `left`
+    is what the model itself had no place for, `missing` is what the new standard demands and no one stated."""
 
     document: Document
     lost: tuple[ElementComparison, ...]
@@ -33,14 +33,14 @@ class Conversion:
         """Return the report as lines to read."""
         out = []
         for name, rows in groupby(self.lost, key=lambda row: (row.place_a or ("",))[0]):
-            kept = list(rows)
-            if len(kept) > MOST_SAID:
+            group = list(rows)
+            if len(group) > MOST_LISTED:
                 out.append(
-                    f"lost: {parts_of(Record)[str(name)].label} ({name}): {len(kept)} values, "
-                    f"such as {_short(kept[0].a)}"
+                    f"lost: {parts_of(Record)[str(name)].label} ({name}): {len(group)} values, "
+                    f"such as {_short(group[0].a)}"
                 )
             else:
-                out += [f"lost: {_of(row)}: {_short(row.a)}" for row in kept]
+                out += [f"lost: {_of(row)}: {_short(row.a)}" for row in group]
         out += [
             f"moved or guessed: {_of(row)}: {_short(row.a) or 'not stated'} -> {_short(row.b)}" for row in self.moved
         ]
@@ -55,7 +55,7 @@ def convert(document: Document, standard: Standard, path: Path | None = None) ->
     record = document.record
     made = written(standard, standard.adapted(record), target)
     stated = replace(record, **{name: getattr(made.record, name) for name in _OWN})
-    lost, moved = _told_apart(differences(stated, made.record))
+    lost, moved = _lost_and_moved(differences(stated, made.record))
     return Conversion(
         made,
         tuple(lost),
@@ -65,7 +65,7 @@ def convert(document: Document, standard: Standard, path: Path | None = None) ->
     )
 
 
-def _told_apart(rows: list[ElementComparison]) -> tuple[list[ElementComparison], list[ElementComparison]]:
+def _lost_and_moved(rows: list[ElementComparison]) -> tuple[list[ElementComparison], list[ElementComparison]]:
     """Return the differences in which something was lost, and those in which it stands elsewhere or otherwise.
 
     What is gone from its place is moved where its words now stand in another one; what was changed is lost where

@@ -225,7 +225,7 @@ def _fetches_context(data: bytes) -> bool:
     try:
         content = json.loads(data)
     except (ValueError, RecursionError):
-        return False  # said as broken JSON later
+        return False  # reported as broken JSON later
 
     def names(thing: Any) -> bool:
         if isinstance(thing, dict):

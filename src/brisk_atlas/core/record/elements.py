@@ -1,4 +1,4 @@
-"""The elements of the record model: what can be said, where it stands, and what stands there.
+"""The elements of the record model: what can be stated, where it stands, and what stands there.
 
 A *place* is a path into a record, such as ("contacts", 0, "email"); its *element* is the place without
 numbers, "contacts.email", which is how standards, rules and tables name it.
@@ -127,7 +127,7 @@ def without(record: Record, place: Place) -> Record:
 
 
 def empty_of(element: Element) -> Any:
-    """Return the value that stands for "not said"."""
+    """Return the value that stands for "not stated"."""
     return () if element.several else None if element.kind in ("integer", "number") else ""
 
 
@@ -155,7 +155,7 @@ def stated_places(thing: Any, before: Place = ()) -> Iterator[tuple[Place, Any]]
 
 
 def values_of(record: Any, element: str) -> list[Any]:
-    """Return all that is said under an element, across all items: every contact's e-mail for "contacts.email"."""
+    """Return all that is stated under an element, across all items: every contact's e-mail for "contacts.email"."""
     found = [record]
     for step in element.split("."):
         found = [

@@ -25,7 +25,7 @@ NO_UNIT = "unknown"
 
 @dataclass(frozen=True)
 class Dialect:
-    """The namespaces of one XML of ISO: basic types, GML, free text, where code lists are kept."""
+    """The namespaces of one XML of ISO: basic types, GML, free text, where code lists are stored."""
 
     gco: str
     gml: str

@@ -240,7 +240,7 @@ class FieldDefinition:
     meanings: tuple[Meaning, ...] = _many("value", Meaning)
     ranges: tuple[ValueRange, ...] = _many("range", ValueRange)
     codeset: str = _one("codes from")
-    codeset_source: str = _one("codes kept by")
+    codeset_source: str = _one("codes maintained by")
     free: str = _one("values in words", LONG)
     width: str = _one("width")
     precision: str = _one("digits")
@@ -371,7 +371,7 @@ class Record:
     level: str = _one("describes a", CODE, RECORD, "scope")
     level_name: str = _one("level in words", TEXT, RECORD)
     stamped: str = _one("record dated", DATE, RECORD)
-    record_contacts: tuple[Contact, ...] = _many("record kept by", Contact, RECORD)
+    record_contacts: tuple[Contact, ...] = _many("record maintained by", Contact, RECORD)
     standard_name: str = _one("standard", TEXT, RECORD)
     standard_version: str = _one("version of the standard", TEXT, RECORD)
 

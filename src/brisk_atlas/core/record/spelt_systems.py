@@ -56,7 +56,7 @@ def _datum(name: str) -> tuple[int, int, int | None] | None:
 def spelt_system(element: etree._Element) -> System | None:
     """Return the system that a `horizsys` element spells out, by its EPSG code where it is one of those."""
 
-    def said(name: str) -> str:
+    def stated(name: str) -> str:
         found = next(element.iter(name), None)
         text = " ".join((found.text or "").split()) if found is not None else ""
         return "" if text == NOT_KNOWN else text
@@ -64,22 +64,22 @@ def spelt_system(element: etree._Element) -> System | None:
     named = _CODE.search(" ".join("".join(element.itertext()).split()))
     if named:
         return System(named[1], "EPSG")
-    datum = _datum(said("horizdn"))
-    if said("utmzone"):
-        zone = said("utmzone").lstrip("-")
-        south = said("utmzone").startswith("-") or said("fnorth").split(".")[0] == "10000000"
+    datum = _datum(stated("horizdn"))
+    if stated("utmzone"):
+        zone = stated("utmzone").lstrip("-")
+        south = stated("utmzone").startswith("-") or stated("fnorth").split(".")[0] == "10000000"
         base = datum and (datum[2] if south else datum[1])
         if base and zone.isdigit() and 1 <= int(zone) <= 60:
             return System(str(base + int(zone)), "EPSG")
-        return System(f"UTM zone {zone}{' south' if south else ''}, {said('horizdn') or 'datum not stated'}")
-    name = said("mapprojn") or said("gridsysn") or said("localpd") or said("localdes")
+        return System(f"UTM zone {zone}{' south' if south else ''}, {stated('horizdn') or 'datum not stated'}")
+    name = stated("mapprojn") or stated("gridsysn") or stated("localpd") or stated("localdes")
     if name:
-        return System(", ".join(word for word in (name, said("horizdn")) if word))
+        return System(", ".join(word for word in (name, stated("horizdn")) if word))
     if element.find("geograph") is not None:
         if datum:
             return System(str(datum[0]), "EPSG")
-        return System(f"geographic, {said('horizdn') or 'datum not stated'}")
-    return System(said("horizdn")) if said("horizdn") else None
+        return System(f"geographic, {stated('horizdn') or 'datum not stated'}")
+    return System(stated("horizdn")) if stated("horizdn") else None
 
 
 def spell_system(element: etree._Element, system: System) -> None:

@@ -57,15 +57,15 @@ def applied(
 
 
 def _filled(before: Any, wanted: Any) -> Any:
-    """Return what is said with what it lacks: words of the same list of keywords, and nothing else."""
+    """Return what is stated with what it lacks: words of the same list of keywords, and nothing else."""
     if not isinstance(before, tuple) or not before or not hasattr(before[0], "words"):
         return before
-    kept = list(before)
+    merged = list(before)
     for more in wanted:
-        index = next((i for i, k in enumerate(kept) if (k.kind, k.thesaurus) == (more.kind, more.thesaurus)), None)
+        index = next((i for i, k in enumerate(merged) if (k.kind, k.thesaurus) == (more.kind, more.thesaurus)), None)
         if index is None:
-            kept.append(more)
+            merged.append(more)
         else:
-            fresh = tuple(word for word in more.words if word not in kept[index].words)
-            kept[index] = replace(kept[index], words=(*kept[index].words, *fresh)) if fresh else kept[index]
-    return tuple(kept)
+            fresh = tuple(word for word in more.words if word not in merged[index].words)
+            merged[index] = replace(merged[index], words=(*merged[index].words, *fresh)) if fresh else merged[index]
+    return tuple(merged)

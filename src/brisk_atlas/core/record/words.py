@@ -1,4 +1,4 @@
-"""Text of a record, which may be said in other languages too."""
+"""Text of a record, which may be stated in other languages too."""
 
 from __future__ import annotations
 

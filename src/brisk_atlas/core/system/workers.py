@@ -188,7 +188,7 @@ class WorkerPool:
         self, calls: Iterable[Call], check: Check = lambda: None, report: Report | None = None, lane: Lane = Lane.BATCH
     ) -> Iterator[tuple[Call, Any]]:
         """Yield calls with what came of them, an exception that was raised too, as they end; several are under way
-        at a time. `calls` is drawn from as workers become free. `report` is told the share that the furthest is
+        at a time. `calls` is drawn from as workers become free. `report` gets the share that the furthest is
         at, and may raise to stop."""
         for _, call, value in self._run_all(calls, check, report, lane, 0):
             yield call, value

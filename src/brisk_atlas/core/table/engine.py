@@ -16,7 +16,7 @@ from brisk_atlas.core.model.plain_values import value_of, values_of
 from brisk_atlas.core.read.lazy_table import LazyTable
 
 from .asking import ROW, ask, cells, connect, quoted, row_numbers, stoppable
-from .expression import mask_of, prepare, told
+from .expression import explained, mask_of, prepare
 
 BINS = 24  # of the small distribution in a column's header
 MOST_DISTINCT = 1000  # values listed with their counts
@@ -114,7 +114,7 @@ class Sheet:
         try:
             return ask(self.table, query, fields, check)
         except duckdb.Error as error:
-            raise told(error, text, query.partition("WHERE (")[0] + "WHERE (") from error
+            raise explained(error, text, query.partition("WHERE (")[0] + "WHERE (") from error
 
     def values(self, start: int, count: int, fields: Sequence[str]) -> dict[str, list[Any]]:
         """Return the values of some fields in the rows `start` to `start + count` as they show. Touches
@@ -167,11 +167,11 @@ class Sheet:
             asked += [f"avg({known})", f"CAST(sum({known}) AS DOUBLE)"]
         whole = len(self.order) == self.table.num_rows
         if whole:
-            told_ = self._ask(f"SELECT {', '.join(asked)} FROM rows", [field], field, check)
+            answered = self._ask(f"SELECT {', '.join(asked)} FROM rows", [field], field, check)
         else:
             with connect(pa.table({field: column})) as db, stoppable(db, check):
-                told_ = db.sql(f"SELECT {', '.join(asked)} FROM rows").to_arrow_table()
-        rows, count, distinct, minimum, maximum, *more = (value_of(c[0]) for c in told_.columns)
+                answered = db.sql(f"SELECT {', '.join(asked)} FROM rows").to_arrow_table()
+        rows, count, distinct, minimum, maximum, *more = (value_of(c[0]) for c in answered.columns)
         mean, total = more if number else (None, None)
         return FieldSummary(field, count, rows - count, distinct, minimum, maximum, mean, total)
 
@@ -201,8 +201,8 @@ class Sheet:
         total = found.num_rows
         by = [("n", "descending"), ("v", "ascending")]
         top = pc.select_k_unstable(found, most, by) if total > most else pc.sort_indices(found, by)
-        kept = found.take(top)
-        return list(zip(values_of(kept.column("v")), kept.column("n").to_pylist())), total
+        listed = found.take(top)
+        return list(zip(values_of(listed.column("v")), listed.column("n").to_pylist())), total
 
     def ready(self, fields: Sequence[str], start: int = 0, count: int | None = None) -> bool:
         """Return whether the cells of some fields in the rows `start` to `start + count` as they show, or in all rows,

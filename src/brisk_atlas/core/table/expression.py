@@ -89,7 +89,7 @@ def prepare(expression: str, columns: Sequence[str], *, measured: bool = True) -
     try:
         statements = duckdb.extract_statements(body)
     except duckdb.Error as error:
-        raise told(error, text) from error
+        raise explained(error, text) from error
     if len(statements) != 1 or statements[0].type != duckdb.StatementType.SELECT:
         raise BadExpression(text, "this is more than one expression", "Write one condition, such as year = 2031.")
     parser, lock = _parser()
@@ -97,7 +97,7 @@ def prepare(expression: str, columns: Sequence[str], *, measured: bool = True) -
         with lock:
             tree = json.loads(parser.execute("SELECT json_serialize_sql(?)", [body]).fetchone()[0])
     except duckdb.Error as error:
-        raise told(error, text) from error
+        raise explained(error, text) from error
     except (RecursionError, ValueError) as error:
         raise BadExpression(text[:40] + "…", "it is nested too deeply", "Split it into computed fields.") from error
     node = tree["statements"][0]["node"] if not tree.get("error") else None
@@ -261,7 +261,7 @@ def _place(body: bytes, start: int, length: int, head: str = _HEAD) -> tuple[int
     return first, max(last, first + 1)
 
 
-def told(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
+def explained(error: Exception, text: str, head: str = _HEAD) -> BadExpression:
     """Return what the engine found wrong with an expression that was run after `head`, and where."""
     raw = str(error)
     at, words = None, raw.split("Error: ", 1)[-1]
@@ -303,7 +303,7 @@ def evaluate(
     except duckdb.InterruptException as error:
         raise BadExpression(text, "it was stopped") from error
     except duckdb.Error as error:
-        wrong = told(error, text, head)
+        wrong = explained(error, text, head)
         wrong.at = wrong.at if sql == text else None
         raise wrong from error
     if len(column) != table.num_rows:
@@ -366,5 +366,5 @@ def rows_where(table: pa.Table, prepared: Prepared, text: str, check: Callable[[
     except duckdb.InterruptException as error:
         raise BadExpression(text, "it was stopped") from error
     except duckdb.Error as error:
-        raise told(error, text, head) from error
+        raise explained(error, text, head) from error
     return found.column(0).to_numpy()

@@ -126,7 +126,7 @@ def extend(
     cache: DataCache, table: pa.Table, look: TableView, features: Features | None, key: tuple, check: Check = None
 ) -> pa.Table:
     """Return `table` edited, joined and with its computed fields. `features` has the same rows, if they
-    have geometry; `key` is that under which its measures are kept."""
+    have geometry; `key` is that under which its measures are stored."""
     table = edited(table, look.edits)
     for join in look.joins:
         if not join.many:

@@ -30,8 +30,8 @@ numbers   | log10    | log10(x)                    | the decimal logarithm
 numbers   | log2     | log2(x)                     | the binary logarithm
 numbers   | sign     | sign(x)                     | -1, 0 or 1
 numbers   | mod      | mod(x, 10)                  | what is left after dividing; also x % 10
-numbers   | greatest | greatest(a, b)              | the greatest of several
-numbers   | least    | least(a, b)                 | the least of several
+numbers   | greatest | greatest(a, b)              | the maximum of several
+numbers   | least    | least(a, b)                 | the minimum of several
 numbers   | pi       | pi()                        | 3.14159...
 numbers   | sin      | sin(x)                      | the sine of an angle in radians
 numbers   | cos      | cos(x)                      | the cosine of an angle in radians
@@ -78,11 +78,11 @@ dates     | strftime | strftime(d, '%d %b %Y')     | a date as text
 dates     | make_date| make_date(2031, 6, 24)      | a date from its parts
 all rows  | sum      | sum(x) OVER ()              | the sum of all rows; OVER (PARTITION BY f) of those alike
 all rows  | avg      | avg(x) OVER ()              | the mean of all rows
-all rows  | min      | min(x) OVER ()              | the least of all rows
-all rows  | max      | max(x) OVER ()              | the greatest of all rows
+all rows  | min      | min(x) OVER ()              | the minimum of all rows
+all rows  | max      | max(x) OVER ()              | the maximum of all rows
 all rows  | count    | count(x) OVER ()            | how many rows are not missing
-all rows  | median   | median(x) OVER ()           | the middle value of all rows
-all rows  | stddev   | stddev(x) OVER ()           | how far the rows spread
+all rows  | median   | median(x) OVER ()           | the median of all rows
+all rows  | stddev   | stddev(x) OVER ()           | standard deviation of all rows
 all rows  | rank     | rank() OVER (ORDER BY x)    | the place of a row among all
 all rows  | row_number | row_number() OVER (ORDER BY x) | a number for each row
 all rows  | lag      | lag(x) OVER (ORDER BY d)    | x of the row before

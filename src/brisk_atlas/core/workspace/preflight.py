@@ -28,7 +28,7 @@ class PreflightResult(NamedTuple):
 
 
 class OpenPreflight:
-    """Looks at files, with all that is known of them: what is held, answered and kept."""
+    """Looks at files, with all that is known of them: what is held, answered and stored."""
 
     def __init__(self, cache: DataCache, answers: Answers, catalogue: Catalogue, scan_pool: ScanPool) -> None:
         self.cache, self.answers, self.catalogue, self.scan_pool = cache, answers, catalogue, scan_pool

@@ -172,7 +172,7 @@ def project_bytes(
 
 
 def save(work: Work, path: Path, readings: Mapping[DataRef, OpenOptions] = NO_FILE_OPTIONS) -> None:
-    """Write the work to `path` through a temporary sibling, with what was said about its files.
+    """Write the work to `path` through a temporary sibling, with what was stated about its files.
 
     Raises CannotWrite; the old file stays, also where it is the work's own and another window or program
     has written it since.
@@ -197,7 +197,7 @@ def state_of_file(path: Path) -> tuple[int, int] | None:
 
 
 def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions]]:
-    """Return the state in a project file, and what was said about its files.
+    """Return the state in a project file, and what was stated about its files.
 
     Raises CannotRead. Layers are not opened here.
     """

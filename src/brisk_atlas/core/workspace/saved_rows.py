@@ -52,7 +52,7 @@ def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
     if any(f.kind not in _KINDS for f in filters):
         raise TypeError("a filter of an unknown kind")
     found_rows = TableView(
-        tuple(ColumnView(**c) for c in values.get("columns", ())),
+        tuple(ColumnView(**_renamed(c)) for c in values.get("columns", ())),
         tuple((str(field), bool(down)) for field, down in values.get("sort", ())),
         str(values.get("where", "")),
         filters,
@@ -70,6 +70,11 @@ def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
     for value in looks:
         TypeAdapter(type(value)).validate_python(asdict(value))
     return found_rows
+
+
+def _renamed(column: dict[str, Any]) -> dict[str, Any]:
+    """Return a column with the names of today: projects once called a pinned column kept."""
+    return {"pinned" if key == "kept" else key: value for key, value in column.items()}
 
 
 def _value_as_json(value: Any) -> Any:

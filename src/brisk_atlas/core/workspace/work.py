@@ -58,7 +58,7 @@ class Work:
         self._past: list[tuple[str, WorkState]] = []
         self._future: list[tuple[str, WorkState]] = []
         self._listeners: list[Callable[[str], None]] = []
-        self._held_back: dict[str, None] | None = None  # what is to be told once, in its order
+        self._held_back: dict[str, None] | None = None  # what is to be announced once, in its order
         self._ids = itertools.count(1)
 
     def listen(self, listener: Callable[[str], None]) -> None:

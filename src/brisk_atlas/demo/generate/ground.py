@@ -47,7 +47,7 @@ def bilinear(grid: np.ndarray, column, row) -> np.ndarray:
 
 
 def smooth_noise(random, shape, wavelength_cells, octaves=4, gain=0.5) -> np.ndarray:
-    """Return fractal noise of unit spread: spline-smoothed lattices, each half as wide as the last."""
+    """Return fractal noise of unit deviation: spline-smoothed lattices, each half as wide as the last."""
     total = np.zeros(shape)
     for octave in range(octaves):
         step = max(wavelength_cells / 2**octave, 1.0)

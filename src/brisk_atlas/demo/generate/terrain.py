@@ -190,7 +190,7 @@ def _erupt(ground, year) -> Lava:
 
 @cache
 def terrain() -> MadeTerrain:
-    """Return the island before and after 2031; about ten seconds of work, kept for the process."""
+    """Return the island before and after 2031; about ten seconds of work, stored for the process."""
     coarse = _before_coarse()
     lavas = []
     for year in (1962, 1994, 2007):  # old flows: part of the land of 2029 already

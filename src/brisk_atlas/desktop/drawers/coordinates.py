@@ -13,7 +13,7 @@ class Coordinates(QWidget):
     """Labels and texts.
 
     Signals:
-        copied(str): a text went to the clipboard.
+        copied(str): a text was copied to the clipboard.
     """
 
     copied = pyqtSignal(str)

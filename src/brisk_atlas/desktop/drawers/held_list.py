@@ -15,7 +15,7 @@ class HeldList(QObject):
     """Keeps held probes in order.
 
     Signals:
-        changed(): one was added, named, moved or let go, or fields were matched.
+        changed(): one was added, named, moved or removed, or fields were matched.
     """
 
     changed = pyqtSignal()

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from ..theme import LIGHT, Theme
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.draw.spread import Spread
+    from brisk_atlas.core.draw.distribution import ValueDistribution
 
 HEIGHT_PX, SIDE_PX, GRIP_PX = 74, 7, 8
 CHANNELS = ("#C2452D", "#2F7D4F", "#3B7EA6")
@@ -19,10 +19,10 @@ KEY_STEP = 0.01  # of the whole range
 
 
 class Histogram(QWidget):
-    """Shows a Spread; its handles are dragged, or moved by the arrow keys (Tab changes which).
+    """Shows a ValueDistribution; its handles are dragged, or moved by the arrow keys (Tab changes which).
 
     Signals:
-        limits_chosen(float, float): the hand let go of a handle.
+        limits_chosen(float, float): a handle was released.
     """
 
     limits_chosen = pyqtSignal(float, float)
@@ -36,16 +36,16 @@ class Histogram(QWidget):
         self.setMouseTracking(True)
         self.setToolTip("Drag an end of the ramp; or the arrow keys, with Space to change ends")
         self.theme: Theme = LIGHT
-        self.spread: Spread | None = None
+        self.shown: ValueDistribution | None = None
         self.ends = [0.0, 1.0]
         self._held: int | None = None
         self._end = 1
 
-    def show_spread(self, spread: Spread | None) -> None:
-        self.spread = spread
-        if spread is not None:
-            self.ends = [spread.low, spread.high]
-        self.setVisible(spread is not None)
+    def show_distribution(self, distribution: ValueDistribution | None) -> None:
+        self.shown = distribution
+        if distribution is not None:
+            self.ends = [distribution.low, distribution.high]
+        self.setVisible(distribution is not None)
         self.update()
 
     def sizeHint(self) -> QSize:
@@ -54,8 +54,8 @@ class Histogram(QWidget):
     # Places
 
     def _range(self) -> tuple[float, float]:
-        assert self.spread is not None
-        return float(self.spread.edges[0]), float(self.spread.edges[-1])
+        assert self.shown is not None
+        return float(self.shown.edges[0]), float(self.shown.edges[-1])
 
     def x_of(self, value: float) -> float:
         """Return where a value stands, kept within the widget."""
@@ -71,20 +71,20 @@ class Histogram(QWidget):
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        if self.spread is None:
+        if self.shown is None:
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         base = self.height() - 10.0
-        most = max(float(counts.max()) for counts in self.spread.counts) or 1.0
-        edges = [self.x_of(v) for v in self.spread.edges.tolist()]
-        for number, counts in enumerate(self.spread.counts):
+        most = max(float(counts.max()) for counts in self.shown.counts) or 1.0
+        edges = [self.x_of(v) for v in self.shown.edges.tolist()]
+        for number, counts in enumerate(self.shown.counts):
             points = [QPointF(edges[0], base)]
             for i, count in enumerate(counts.tolist()):
                 top = base - (base - 4) * (count / most) ** 0.5  # roots, so that rare values are seen
                 points += [QPointF(edges[i], top), QPointF(edges[i + 1], top)]
             points.append(QPointF(edges[-1], base))
-            colour = QColor(self.theme.quiet if len(self.spread.counts) == 1 else CHANNELS[number])
+            colour = QColor(self.theme.quiet if len(self.shown.counts) == 1 else CHANNELS[number])
             colour.setAlpha(120)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour)
@@ -108,7 +108,7 @@ class Histogram(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
-        if self.spread is None:
+        if self.shown is None:
             return
         x = event.position().x()
         near = min((0, 1), key=lambda end: (abs(self.x_of(self.ends[end]) - x), -end))
@@ -125,7 +125,7 @@ class Histogram(QWidget):
         assert event is not None
         if self._held is not None:
             self._move(event.position().x())
-        elif self.spread is not None:
+        elif self.shown is not None:
             near = any(abs(self.x_of(v) - event.position().x()) < GRIP_PX for v in self.ends)
             self.setCursor(Qt.CursorShape.SizeHorCursor if near else Qt.CursorShape.ArrowCursor)
 
@@ -136,7 +136,7 @@ class Histogram(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        if self.spread is None or event.key() not in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Space):
+        if self.shown is None or event.key() not in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Space):
             super().keyPressEvent(event)
         elif event.key() == Qt.Key.Key_Space:
             self._end = 1 - self._end

@@ -236,7 +236,7 @@ class ProbeDrawer(QWidget):
             self.tree.add_finding(finding)
         if not findings and change is None:
             self.tree.add("Nothing here", [("", "No visible layer has anything at this place.")])
-        self._tell_steps()
+        self._show_steps()
         self.hold_button.setEnabled(bool(findings))
         self.corners.setEnabled(bool(findings) and findings[0].row is not None)
         self._pick(findings)
@@ -272,7 +272,7 @@ class ProbeDrawer(QWidget):
             self.places.show_texts(texts)
             self.tree.begin()
             self.tree.add_finding(finding)
-            self._tell_steps()
+            self._show_steps()
             self.hold_button.setEnabled(True)
             self.corners.setEnabled(layer.kind.has_shapes)
 
@@ -286,7 +286,7 @@ class ProbeDrawer(QWidget):
         """Return the finding whose features can be stepped through."""
         return next((f for f in self.findings if len(f.rows) > 1), None)
 
-    def _tell_steps(self) -> None:
+    def _show_steps(self) -> None:
         self.found.emit()
         finding = self._stepped()
         self.step.setVisible(finding is not None)
@@ -313,7 +313,7 @@ class ProbeDrawer(QWidget):
             self.tree.begin()
             for each in self.findings:
                 self.tree.add_finding(each)
-            self._tell_steps()
+            self._show_steps()
             self.session.work.pick(Picks(layer.id, (row,)))
 
         self.session.run("Next feature", ask, done, shown=False)

@@ -341,12 +341,12 @@ class StyleRows:
         def work(job: object) -> object:
             from brisk_atlas.core.kinds import kind_of
 
-            return kind_of(layer.kind).spread(self.session.cache, layer)
+            return kind_of(layer.kind).distribution(self.session.cache, layer)
 
-        def done(spread: Any) -> None:
+        def done(distribution: Any) -> None:
             subject = self.session.work.subject
             if subject is not None and (subject.id, subject.style) == asked:
-                self.histogram.show_spread(spread)
+                self.histogram.show_distribution(distribution)
 
         self.session.run("Histogram", work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
 
@@ -363,8 +363,8 @@ class StyleRows:
         def work(job: object) -> tuple[float, float]:
             from brisk_atlas.core.kinds import kind_of
 
-            spread = kind_of(layer.kind).spread(self.session.cache, layer)
-            return (spread.low, spread.high) if spread else (0.0, 1.0)
+            distribution = kind_of(layer.kind).distribution(self.session.cache, layer)
+            return (distribution.low, distribution.high) if distribution else (0.0, 1.0)
 
         def done(ends: tuple[float, float]) -> None:
             self._change_stretch(kind="hand", low=ends[0], high=ends[1], in_view=False)

@@ -50,7 +50,7 @@ def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
             if isinstance(style, GridStyle) and not rows.filling:
                 hidden = set(style.mask[2] if style.mask else ()) - {value} | ({value} if wanted else set())
                 mask = (part, band, tuple(sorted(hidden))) if hidden else None
-                rows.change(f"{'leave out' if wanted else 'show'} {name}", mask=mask)
+                rows.change(f"{'mask' if wanted else 'show'} {name}", mask=mask)
 
         rows.check("", name, f"mask {name}", on, put)
 

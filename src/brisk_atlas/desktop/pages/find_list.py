@@ -16,7 +16,7 @@ from .find_model import DEPTH, UNFOLDS, FindModel
 if TYPE_CHECKING:
     from brisk_atlas.core.model import DataRef
 
-KEPT = "find/columns"
+STORED = "find/columns"
 ROW_PX = 24
 INDENT_PX, ARROW_PX = 18, 14
 
@@ -120,13 +120,13 @@ class FindList(QTableView):
         bar = self.verticalScrollBar()
         assert bar is not None
         bar.valueChanged.connect(lambda value: self.scrolled.emit())
-        self._kept: tuple[Path, str | None] | None = None
+        self._stored: tuple[Path, str | None] | None = None
 
     # Columns
 
     def _remember(self) -> None:
-        kept = self.settings.value(KEPT) if self.settings is not None else None
-        names = tuple(n for n in str(kept).split(",") if n in entry_filter.COLUMNS) if kept else ()
+        stored = self.settings.value(STORED) if self.settings is not None else None
+        names = tuple(n for n in str(stored).split(",") if n in entry_filter.COLUMNS) if stored else ()
         if "name" in names:
             self.rows.columns = names
 
@@ -176,7 +176,7 @@ class FindList(QTableView):
         order = Qt.SortOrder.DescendingOrder if self.rows.down else Qt.SortOrder.AscendingOrder
         header.setSortIndicator(names.index(self.rows.sorted_by), order)
         if self.settings is not None and keep:
-            self.settings.setValue(KEPT, ",".join(names))
+            self.settings.setValue(STORED, ",".join(names))
 
     # Where the analyst is
 
@@ -213,7 +213,7 @@ class FindList(QTableView):
 
     def leave(self) -> None:
         """Stay nowhere: what is shown next has nothing to do with what was."""
-        self._kept = None
+        self._stored = None
 
     def go_to(self, index: QModelIndex) -> None:
         self.setCurrentIndex(index)
@@ -221,13 +221,13 @@ class FindList(QTableView):
 
     def _current_changed(self, index: QModelIndex, before: QModelIndex) -> None:
         meant = self._meant(index)
-        self._kept = self.current if meant is not None else None
+        self._stored = self.current if meant is not None else None
         self.looked_at.emit(meant)
 
     def _after_reset(self) -> None:
         """Stay on the row that the analyst was on."""
-        if self._kept is not None:
-            index = self.rows.index_of(*self._kept)
+        if self._stored is not None:
+            index = self.rows.index_of(*self._stored)
             if index.isValid():
                 selection = self.selectionModel()
                 assert selection is not None

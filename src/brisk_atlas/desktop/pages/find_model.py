@@ -69,19 +69,19 @@ class FindModel(QAbstractTableModel):
     def arrange(self) -> None:
         """Filter, sort and group anew."""
         self.beginResetModel()
-        kept = (
+        chosen = (
             self.rows
             if self.filter == entry_filter.EntryFilter()
             else [row for row in self.rows if self.filter.keeps(row)]
         )
         if not self.as_found:
-            kept = entry_filter.in_order(kept, self.sorted_by, down=self.down)
+            chosen = entry_filter.in_order(chosen, self.sorted_by, down=self.down)
         lines: list[Line] = []
         if self.grouped:
-            for theme, rows in entry_filter.by_theme(kept).items():
+            for theme, rows in entry_filter.by_theme(chosen).items():
                 lines += [ThemeLine(theme, len(rows)), *rows]
         else:
-            lines += kept
+            lines += chosen
         self.lines = self._with_parts(lines) if self._unfolded else lines
         self._line_of = None
         self.endResetModel()

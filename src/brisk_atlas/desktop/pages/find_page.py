@@ -310,8 +310,8 @@ class FindPage(QWidget):
             if not data + folders:
                 text = "Nothing here that can be opened. Go up, or pin another folder."
         if model.filter != EntryFilter():
-            kept = len({row.entry.path for row in model.shown if not row.entry.is_folder})
-            text = f"{kept:,} of {text}" if kept < data else text
+            shown = len({row.entry.path for row in model.shown if not row.entry.is_folder})
+            text = f"{shown:,} of {text}" if shown < data else text
         self.count.setText(text)
 
     def _note_view(self) -> None:

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import DatasetSummary, Entry
     from brisk_atlas.core.find.entry_filter import EntryRow
 
-TELL_S = 0.1  # what was found out is told this often
+PARTIAL_S = 0.1  # between two reports of what was found
 
 
 class FolderIndex(QObject):
@@ -74,7 +74,7 @@ class FolderIndex(QObject):
         job = self._show = self.session.run(name, work, done, shown=not again, failed=failed)
 
     def look_at(self, folder: Path, entries: Sequence[Entry]) -> None:
-        """Find out about datasets: what is kept at once, then what is in view, then the rest."""
+        """Find out about datasets: what is stored at once, then what is in view, then the rest."""
         home = self.session.call_in_gui
 
         def work(job: Job) -> None:
@@ -86,7 +86,7 @@ class FolderIndex(QObject):
             found = summaries(folder, entries, catalogue, scan_pool, job.check, lambda: self.in_view)
             for number, (path, summary) in enumerate(found):
                 learned[path] = summary
-                if time.monotonic() - result > TELL_S:
+                if time.monotonic() - result > PARTIAL_S:
                     job.report(number / len(entries), path.name)
                     home(lambda what: self._tell(job, what), learned)
                     learned, result = {}, time.monotonic()

@@ -257,14 +257,14 @@ def glimpse(session: Session, ref: DataRef, job: Job) -> Glimpse:
         session.cache.forget(ref)
     dataset = session.cache.dataset(ref)
     job.check()
-    kept, _ = find_records(dataset)
+    found_records, _ = find_records(dataset)
     lines: list[Section] = []
-    if kept:
+    if found_records:
         title = (
-            records.Line("title", kept[0].document.record.title or records.NOT_STATED),
-            records.Line("record", kept[0].label),
+            records.Line("title", found_records[0].document.record.title or records.NOT_STATED),
+            records.Line("record", found_records[0].label),
         )
-        lines = [records.Section("Record", title), *records.brief(kept[0].document.record)]
+        lines = [records.Section("Record", title), *records.brief(found_records[0].document.record)]
     job.check()
     layers, extent, words = _picture(session, dataset, ref.part)
     job.check()

@@ -113,7 +113,7 @@ class GlanceFiles(QWidget):
             self.delete.setText(f"Delete {lock.path.name}…")
 
     def delete_lock(self) -> None:
-        """Delete a stale lock, once the analyst has said so."""
+        """Delete a stale lock, once the analyst has agreed."""
         lock = self._stale()
         if lock is None:
             return

@@ -217,7 +217,7 @@ class HandoverPage(QWidget):
         self._fill_rows(subject)
 
     def _fill_choices(self, layer: Layer, facts: Facts, new_source: bool) -> None:
-        kept = self.extent.currentData(), self.within.currentData()
+        before = self.extent.currentData(), self.within.currentData()
         self.extent.clear()
         self.extent.addItem("all of it", WHOLE)
         self.within.clear()
@@ -231,8 +231,8 @@ class HandoverPage(QWidget):
             if self.within.count():
                 self.extent.addItem("inside the polygons of", INSIDE)
         if not new_source:
-            self.extent.setCurrentIndex(max(0, self.extent.findData(kept[0])))
-            self.within.setCurrentIndex(max(0, self.within.findData(kept[1])))
+            self.extent.setCurrentIndex(max(0, self.extent.findData(before[0])))
+            self.within.setCurrentIndex(max(0, self.within.findData(before[1])))
         self.within.setVisible(self.extent.currentData() == INSIDE)
         if not new_source:
             return
@@ -261,14 +261,14 @@ class HandoverPage(QWidget):
         self._suggest()
 
     def _fill_rows(self, layer: Layer) -> None:
-        kept = self.rows.currentData()
+        before = self.rows.currentData()
         picks = self.session.work.picks
         self.rows.clear()
         self.rows.addItem("all rows", ALL_ROWS)
         if picks and picks.layer_id == layer.id:
             self.rows.addItem(f"picked rows ({len(picks.rows):,})", PICKED_ROWS)
         self.rows.addItem("rows where…", WHERE_ROWS)
-        self.rows.setCurrentIndex(max(0, self.rows.findData(kept)))
+        self.rows.setCurrentIndex(max(0, self.rows.findData(before)))
         self.where.setVisible(self.rows.currentData() == WHERE_ROWS)
 
     def _suggest(self) -> None:

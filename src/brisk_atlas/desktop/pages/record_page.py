@@ -157,7 +157,7 @@ class RecordPage(QWidget):
             self.refresh()
 
     def refresh(self, *, anew: bool = False) -> None:
-        """Show what the page should speak of; what is being edited stays unless `anew` is said."""
+        """Show what the page should speak of; what is being edited stays unless `anew` is set."""
         subject = self.session.work.subject
         ref = self._sent or (subject.ref.whole if subject else None)
         part = subject.part if subject and ref == subject.ref.whole and not self._sent else None
@@ -182,7 +182,7 @@ class RecordPage(QWidget):
             if self.ref != ref:
                 return
             if self.shown is not None and self.shown.ref == ref:
-                shown.number = min(self.shown.number, max(0, len(shown.kept) - 1))
+                shown.number = min(self.shown.number, max(0, len(shown.records) - 1))
             self._show(shown)
 
         def failed(error: BaseException) -> None:
@@ -204,13 +204,13 @@ class RecordPage(QWidget):
 
         self.shown, self._other = shown, None
         self.bar.records.clear()
-        self.bar.records.addItems([kept.label for kept in shown.kept])
+        self.bar.records.addItems([records.label for records in shown.records])
         self.bar.records.setCurrentIndex(shown.number)
-        self.bar.records.setVisible(bool(shown.kept))
+        self.bar.records.setVisible(bool(shown.records))
         self.bar.standard.clear()
         self.bar.standard.addItems(list(STANDARDS))
         self._take_own_standard()
-        self.compare.show_others([(i, k.label) for i, k in enumerate(shown.kept)], None)
+        self.compare.show_others([(i, k.label) for i, k in enumerate(shown.records)], None)
         self.show_again()
 
     def _take_own_standard(self) -> None:
@@ -285,7 +285,7 @@ class RecordPage(QWidget):
         lines = []
         draft = shown.draft
         if draft is None:
-            lines.append("No record beside the data; below is what the data itself tells")
+            lines.append("No record beside the data; below is what is derived from the data")
         else:
             lines += list(draft.document.notes)
             if draft.changed:
@@ -338,7 +338,7 @@ class RecordPage(QWidget):
     # Editing
 
     def _edit(self, change: Callable[[Any], object]) -> bool:
-        """Change the draft and show it; what is wrong is said."""
+        """Change the draft and show it; what is wrong is shown."""
         draft = self.shown.draft if self.shown else None
         if draft is None:
             return False
@@ -409,7 +409,7 @@ class RecordPage(QWidget):
         if self.shown is None:
             return
         if number >= 0:
-            self._other = self.shown.kept[number].document
+            self._other = self.shown.records[number].document
             self.show_again()
         elif number == -1:
             path, _ = QFileDialog.getOpenFileName(

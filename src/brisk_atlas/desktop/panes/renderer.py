@@ -72,7 +72,7 @@ class Renderer(QObject):
 
             picked = Picked(wish.picks.layer_id, wish.picks.rows) if wish.picks else None
 
-            def tell(frame: Frame) -> None:
+            def on_partial(frame: Frame) -> None:
                 self._session.call_in_gui(lambda f: self.begun.emit(f) if self._job is job else None, frame)
 
             frames = [
@@ -81,7 +81,7 @@ class Renderer(QObject):
                     wish.view,
                     picked=picked,
                     check=job.check,
-                    tell=tell if len(wish.stacks) == 1 else None,
+                    on_partial=on_partial if len(wish.stacks) == 1 else None,
                     measure=map_text.measure,
                 )
                 for stack in wish.stacks

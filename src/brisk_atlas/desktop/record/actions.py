@@ -45,7 +45,7 @@ class RecordActions(QObject):
         return self.job is not None and not self.job.finished
 
     def save(self) -> bool:
-        """Save the record where it is kept; returns whether it was saved."""
+        """Save the record where it is stored; returns whether it was saved."""
         from brisk_atlas.core.curate.saving import save, save_inside
 
         shown = self.shown
@@ -120,7 +120,7 @@ class RecordActions(QObject):
         if shown.is_data and shown.ref.is_local:
             menu.addSeparator()
             menu.addAction("Link a record that is elsewhere…", self._ask_link)
-            if any(kept.where == "linked" for kept in shown.kept):
+            if any(records.where == "linked" for records in shown.records):
                 menu.addAction("Forget the linked record", lambda: self.link(None))
 
     def _save_as(self) -> None:

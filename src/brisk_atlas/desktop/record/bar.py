@@ -68,20 +68,20 @@ class RecordBar(QWidget):
             self.views.addButton(button, number)
             self.view_buttons.append(button)
         self.view_buttons[BRIEF].setChecked(True)
-        self.save = _button("Save", "main", "Save the record where it is kept")
+        self.save = _button("Save", "main", "Save the record where it is stored")
         self.make = _button(
-            "Make a record", "record make", "With what the data tells, beside it; the rest is yours to write"
+            "Make a record", "record make", "Filled from the data, beside it; the rest is yours to write"
         )
         self.many = _button("Many…", "record many", "The records of a folder as a table")
         self.more = _tool("More ▾", "record more", "New, convert, templates, hand on, flatten, link")
         self.more.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.menu = QMenu(self.more)
         self.more.setMenu(self.menu)
-        self.everything = _tool("Show empty", "show empty", "Every element that the standard has, said or not")
+        self.everything = _tool("Show empty", "show empty", "Every element that the standard has, filled in or not")
         self.everything.setCheckable(True)
         self.add = _button("Add another", "record add", "Another of what is chosen  (Insert)")
         self.remove = _button("Remove", "record remove", "What is chosen  (Delete)")
-        text = "Extent, reference system, counts, resolution, fields, format and size as the data tells them"
+        text = "Extent, reference system, counts, resolution, fields, format and size as derived from the data"
         self.fill = _button("Fill from the data", "record fill", text)
         self.fold = _button("Fold all", "record fold", "Fold or unfold everything")
         self.wrong = PlainLabel("")

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 SIGNS = {"fault": "✕", "caution": "!", "note": "·"}
 WORDS = {"fault": "faults", "caution": "cautions", "note": "notes"}
-SOURCES = {"data": " (against the data)", "schema": " (schema)", "kept": " (not read)"}
+SOURCES = {"data": " (against the data)", "schema": " (schema)", "unread": " (not read)"}
 INSET_PX = 24
 FINDING = Qt.ItemDataRole.UserRole
 
@@ -72,7 +72,7 @@ class ChecksList(QWidget):
     def show_findings(
         self, findings: Sequence[Finding], standard: str, share: str, schema: str, has_schema: bool
     ) -> None:
-        """Show findings; `share` says how much is said, `schema` what the schema said, "" if it was not asked."""
+        """Show findings; `share` is how much is filled in, `schema` what the schema reports, "" if it was not asked."""
         from brisk_atlas.core.record.elements import label_of
 
         self._findings, self._schema = findings, schema
@@ -86,7 +86,7 @@ class ChecksList(QWidget):
         colours = {"fault": t.fault, "caution": t.caution, "note": t.quiet}
         for finding in findings:
             where = label_of(finding.place) if finding.place else "the record"
-            source = {"data": " (against the data)", "schema": " (schema)", "kept": " (not read)"}.get(
+            source = {"data": " (against the data)", "schema": " (schema)", "unread": " (not read)"}.get(
                 finding.source, ""
             )
             item = QListWidgetItem(f"{SIGNS[finding.severity]}  {where}{source}\n{finding.reason}")

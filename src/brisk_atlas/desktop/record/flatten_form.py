@@ -128,13 +128,13 @@ class FlattenForm(QDialog):
         self._run("Flattening", work, self._flattened)
 
     def _flattened(self, tables: list[Flat]) -> None:
-        kept = self.which.currentText().partition("  ")[0]
+        before = self.which.currentText().partition("  ")[0]
         self.tables = tables
         self.which.blockSignals(True)
         self.which.clear()
         for flat in tables:
             self.which.addItem(f"{flat.name}  {len(flat.rows):,} rows, {len(flat.columns)} columns")
-        found = next((i for i, flat in enumerate(tables) if flat.name == kept), 0)
+        found = next((i for i, flat in enumerate(tables) if flat.name == before), 0)
         self.which.setCurrentIndex(found)
         self.which.blockSignals(False)
         rows = sum(len(flat.rows) for flat in tables)

@@ -184,7 +184,7 @@ class FullTree(QTreeWidget):
         return row
 
     def _mark(self, row: QTreeWidgetItem, place: Place, stated: bool, needed: str) -> None:
-        """Say in the last column what is to be known: missing, wrong, told by the data."""
+        """Say in the last column what is to be known: missing, wrong, derived from the data."""
         t, finding = self.theme, self._findings.get(place)
         if finding is not None:
             gaps = {"fault": MISSING, "caution": "recommended", "note": "optional"}

@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.curate.many import TableRow
     from brisk_atlas.core.operations import Written
 
-TELL_ROWS = 200  # rows that come to the table at once
+ROWS_AT_ONCE = 200  # rows that come to the table at once
 OWN = "own standard"
 COMPLETE, FAULTS, FIRST = 3, 4, 6  # columns; from the last on stand the chosen elements
 ELEMENT = Qt.ItemDataRole.UserRole
@@ -298,7 +298,7 @@ class ManyView(QWidget):
             batch: list[TableRow] = []
             for row in table(sources_in(folder), chosen, standard, job.check):
                 batch.append(row)
-                if len(batch) >= TELL_ROWS:
+                if len(batch) >= ROWS_AT_ONCE:
                     home(lambda rows: add(rows), batch)
                     batch = []
             home(lambda rows: add(rows), batch)

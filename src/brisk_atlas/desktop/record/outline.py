@@ -20,7 +20,7 @@ _SAID, _ASKED, _FAULTS, _COUNT = (Qt.ItemDataRole.UserRole + i for i in range(1,
 
 
 class _RowPainter(QStyledItemDelegate):
-    """Draws a section: its name, a bar of what is said of what is asked, the number of faults."""
+    """Draws a section: its name, a bar of what is filled in of what is asked, the number of faults."""
 
     def __init__(self, outline: Outline) -> None:
         super().__init__(outline)
@@ -92,7 +92,7 @@ class Outline(QListWidget):
             if finding.severity == "fault" and finding.place:
                 section = section_of(str(finding.place[0]))
                 faults[section] = faults.get(section, 0) + 1
-        kept = self.chosen
+        before = self.chosen
         self.blockSignals(True)
         self.clear()
         for name in names:
@@ -105,7 +105,7 @@ class Outline(QListWidget):
             state = f"{stated} of {asked} filled in" if asked else "filled in" if counts.get(name) else "empty"
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{name}, {state}, {faults.get(name, 0)} faults")
             self.addItem(item)
-            if name == kept:
+            if name == before:
                 item.setSelected(True)
                 self.setCurrentItem(item)
         self.blockSignals(False)

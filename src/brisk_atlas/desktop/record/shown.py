@@ -20,7 +20,7 @@ class Shown:
     """All of one dataset's records and the one that is read. Made in the background, changed by editing."""
 
     ref: DataRef
-    kept: list[RecordLocation]
+    records: list[RecordLocation]
     failed: list[UnreadRecord]
     derived_record: Record
     derived: list[Section]
@@ -30,7 +30,7 @@ class Shown:
 
     @property
     def one(self) -> RecordLocation | None:
-        return self.kept[self.number] if self.kept else None
+        return self.records[self.number] if self.records else None
 
     @property
     def draft(self) -> Draft | None:
@@ -56,10 +56,10 @@ def read_shown(cache: DataCache, ref: DataRef, part: str | None, *, anew: bool) 
     if anew:
         cache.forget(ref)
     dataset = cache.dataset(ref)
-    kept, failed = find_records(dataset)
+    records, failed = find_records(dataset)
     is_data = dataset.kind is not DataKind.RECORD
     found = derived_record(dataset, part) if is_data else Record()
-    return Shown(ref, kept, failed, found, derived_sections(dataset, part), is_data)
+    return Shown(ref, records, failed, found, derived_sections(dataset, part), is_data)
 
 
 def findings_of(shown: Shown, standard: Standard) -> list[Finding]:

@@ -60,7 +60,9 @@ class SaveTemplateForm(QDialog):
             usual = name in USUAL
             item.setCheckState(Qt.CheckState.Checked if usual else Qt.CheckState.Unchecked)
             self.elements.addItem(item)
-        self.message = PlainLabel("What is the same in every record of yours. What the data tells is never part of it.")
+        self.message = PlainLabel(
+            "What is the same in every record of yours. What is derived from the data is never part of it."
+        )
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
         self.save = QPushButton("Save the template…")

@@ -1,4 +1,4 @@
-"""Typing values into a record: the right editor for each kind of content, wrong input said as it is typed."""
+"""Typing values into a record: the right editor for each kind of content, wrong input reported as it is typed."""
 
 from __future__ import annotations
 

@@ -66,7 +66,7 @@ class RecordText(QPlainTextEdit):
     """A record's own text, read-only.
 
     Signals:
-        line_chosen(int): the line that the hand went to, counted from 1.
+        line_chosen(int): the line that was chosen, counted from 1.
     """
 
     line_chosen = pyqtSignal(int)

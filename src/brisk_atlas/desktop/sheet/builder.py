@@ -207,7 +207,7 @@ class Builder(QDialog):
         )
 
     def _try(self) -> None:
-        """Work out the first rows in the background, and tell what is wrong."""
+        """Work out the first rows in the background, and report what is wrong."""
         field = self.field()
         if self._job is not None:
             self._job.cancel()

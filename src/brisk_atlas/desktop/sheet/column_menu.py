@@ -72,7 +72,7 @@ class ColumnMenu(QFrame):
         buttons = (
             (up, "sort up", lambda: self._sort(False)),
             (down, "sort down", lambda: self._sort(True)),
-            ("unpin" if self.column.kept else "pin", "keep", self._keep),
+            ("unpin" if self.column.pinned else "pin", "keep", self._keep),
             ("hide", "hide", self._hide),
         )
         for place, (text, name, run) in enumerate(buttons):
@@ -93,7 +93,7 @@ class ColumnMenu(QFrame):
         self._put(f"sort by {self.field}", replace(self.look, sort=((self.field, down),)))
 
     def _keep(self) -> None:
-        self._column(f"keep {self.field} in sight", replace(self.column, kept=not self.column.kept))
+        self._column(f"keep {self.field} in sight", replace(self.column, pinned=not self.column.pinned))
 
     def _hide(self) -> None:
         self._column(f"hide {self.field}", replace(self.column, shown=False))

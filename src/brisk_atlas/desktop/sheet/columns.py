@@ -1,4 +1,4 @@
-"""Where the columns of a sheet stand: those kept in sight first, then the others, which scroll."""
+"""Where the columns of a sheet stand: the pinned ones first, then the others, which scroll."""
 
 from __future__ import annotations
 
@@ -21,12 +21,12 @@ class SheetColumn(NamedTuple):
 
 
 class SheetColumns:
-    """All columns on show. `kept_width` is taken by those that do not scroll; `width` by all."""
+    """All columns on show. `pinned_width` is taken by those that do not scroll; `width` by all."""
 
     def __init__(self, looks: list[ColumnView], numbers: dict[str, bool]) -> None:
         self.all: list[SheetColumn] = []
         left = 0
-        self.kept_width = 0
+        self.pinned_width = 0
         for look in looks:
             if not look.shown:
                 continue
@@ -34,8 +34,8 @@ class SheetColumns:
             width = look.width or (NUMBER_PX if number else TEXT_PX)
             self.all.append(SheetColumn(look.name, look, number, left, width))
             left += width
-            if look.kept:
-                self.kept_width = left
+            if look.pinned:
+                self.pinned_width = left
         self.width = left
 
     def __len__(self) -> int:
@@ -44,13 +44,13 @@ class SheetColumns:
     def place(self, number: int, scrolled: int) -> int:
         """Return where a column stands when the others are scrolled by so many pixels."""
         column = self.all[number]
-        return column.left if column.look.kept else column.left - scrolled
+        return column.left if column.look.pinned else column.left - scrolled
 
     def at(self, x: int, scrolled: int) -> int | None:
         """Return the number of the column at a position, or None beside them."""
         for number, column in enumerate(self.all):
             left = self.place(number, scrolled)
-            hidden = not column.look.kept and x < self.kept_width
+            hidden = not column.look.pinned and x < self.pinned_width
             if not hidden and left <= x < left + column.width:
                 return number
         return None
@@ -60,7 +60,8 @@ class SheetColumns:
         return [
             n
             for n, c in enumerate(self.all)
-            if c.look.kept or (self.place(n, scrolled) < width and self.place(n, scrolled) + c.width > self.kept_width)
+            if c.look.pinned
+            or (self.place(n, scrolled) < width and self.place(n, scrolled) + c.width > self.pinned_width)
         ]
 
     def number_of(self, field: str) -> int | None:

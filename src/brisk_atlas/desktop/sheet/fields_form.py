@@ -25,7 +25,7 @@ FIELD = Qt.ItemDataRole.UserRole
 
 
 class FieldsForm(QDialog):
-    """Ticked fields show, in the order of the list; those kept in sight carry a mark.
+    """Ticked fields show, in the order of the list; the pinned ones carry a mark.
 
     Signals:
         look_changed(str, object): what was changed, in words, and the new TableView.
@@ -88,7 +88,7 @@ class FieldsForm(QDialog):
 
     @staticmethod
     def _line(column: ColumnView, about: str) -> str:
-        mark = "● " if column.kept else ""
+        mark = "● " if column.pinned else ""
         return f"{mark}{column.name}" + (f"   {about}" if about and about != column.name else "")
 
     def _items(self) -> list[QListWidgetItem]:
@@ -127,9 +127,9 @@ class FieldsForm(QDialog):
     def _keep(self) -> None:
         for item in self.list.selectedItems():
             column = item.data(FIELD)
-            kept = replace(column, kept=not column.kept)
-            item.setData(FIELD, kept)
-            item.setText(("● " if kept.kept else "") + item.text().removeprefix("● "))
+            pinned = replace(column, pinned=not column.pinned)
+            item.setData(FIELD, pinned)
+            item.setText(("● " if pinned.pinned else "") + item.text().removeprefix("● "))
 
     def _use(self) -> None:
         columns = tuple(

@@ -158,7 +158,7 @@ class FilterLine(QWidget):
         self._counting = self.session.run("Counting rows", work, done, shown=self._is_large(), failed=failed)
 
     def apply(self) -> None:
-        """Filter by what is typed. What is wrong with it is said under the line; the rows stay as they are."""
+        """Filter by what is typed. What is wrong with it is shown under the line; the rows stay as they are."""
         layer, text = self.layer, self.edit.text()
         self._try.stop()
         if layer is None:

@@ -118,7 +118,7 @@ class GridArea(QAbstractScrollArea):
         down.setPageStep(page)
         room = self.view.width() - GUTTER_PX
         right.setRange(0, max(0, self.columns.width - room))
-        right.setPageStep(max(1, room - self.columns.kept_width))
+        right.setPageStep(max(1, room - self.columns.pinned_width))
         right.setSingleStep(40)
 
     def texts(self, start: int, count: int, fields: list[str]) -> dict[tuple[int, str], str]:
@@ -188,9 +188,9 @@ class GridArea(QAbstractScrollArea):
             down.setValue(place)
         elif place >= self.first + self.rows_in_view:
             down.setValue(place - self.rows_in_view + 1)
-        if number is not None and number < len(self.columns) and not self.columns.all[number].look.kept:
+        if number is not None and number < len(self.columns) and not self.columns.all[number].look.pinned:
             column, room = self.columns.all[number], self.view.width() - GUTTER_PX
-            if column.left - self.scrolled < self.columns.kept_width:
-                right.setValue(column.left - self.columns.kept_width)
+            if column.left - self.scrolled < self.columns.pinned_width:
+                right.setValue(column.left - self.columns.pinned_width)
             elif column.left + column.width - self.scrolled > room:
                 right.setValue(column.left + column.width - room)

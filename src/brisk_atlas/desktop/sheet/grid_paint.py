@@ -30,18 +30,18 @@ class GridPaint:
         if g.sheet is None:
             return
         seen = g.columns.in_view(g.scrolled, g.view.width() - GUTTER_PX)
-        free = [n for n in seen if not g.columns.all[n].look.kept]
-        kept = [n for n in seen if g.columns.all[n].look.kept]
+        free = [n for n in seen if not g.columns.all[n].look.pinned]
+        pinned = [n for n in seen if g.columns.all[n].look.pinned]
         whole = g.view.rect()
-        edge = GUTTER_PX + g.columns.kept_width
+        edge = GUTTER_PX + g.columns.pinned_width
         painter.setClipRect(QRect(edge, 0, whole.width() - edge, whole.height()))
         self._columns(painter, free)
         painter.setClipRect(QRect(0, 0, edge, whole.height()))
         painter.fillRect(QRect(0, 0, edge, whole.height()), QColor(t.raised))
-        self._columns(painter, kept)
+        self._columns(painter, pinned)
         self._gutter(painter)
         painter.setClipping(False)
-        if kept:
+        if pinned:
             painter.fillRect(QRect(edge - 1, 0, 2, whole.height()), QColor(t.quiet))
 
     def _columns(self, painter: QPainter, numbers: list[int]) -> None:

@@ -1,4 +1,4 @@
-"""Joining another table by equal keys, with what does not match told before it is done."""
+"""Joining another table by equal keys, with what does not match reported before it is done."""
 
 from __future__ import annotations
 

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton, QWidget
 
 from brisk_atlas.core.model import AtlasError, ComputedField, Layer, TableView
-from brisk_atlas.core.model.words import told_apart
+from brisk_atlas.core.model.words import unique_names
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..icons import icon
@@ -380,7 +380,7 @@ class SheetTools(QObject):
         def work(job: Job) -> int:
             from brisk_atlas.core.handover.table import write_table
 
-            table = sheet.rows().select(fields).rename_columns(told_apart(headings))
+            table = sheet.rows().select(fields).rename_columns(unique_names(headings))
             write_table(table, target, format_, job.check)
             return table.num_rows
 

@@ -1,4 +1,4 @@
-"""Compiled kernels: flat arrays in, pixels out. They release Python's lock and are kept compiled.
+"""Compiled kernels: flat arrays in, pixels out. They release Python's lock and are stored compiled.
 
 Pixels are uint8 RGBA with premultiplied alpha. A call works on the rows `top` to `bottom` of a
 picture, so that several threads can share it.

@@ -31,7 +31,7 @@ def clear_rows(area, lo, hi):
 
 @njit(**JIT)
 def _add_inside(area, lo, hi, row, xa, xb, dy, per):
-    """Spread the area right of a piece of edge within one row; both ends lie in the buffer.
+    """ValueDistribution the area right of a piece of edge within one row; both ends lie in the buffer.
 
     dy : height of the piece, signed; per : the same for each column it crosses
     """
@@ -62,7 +62,7 @@ def _add_inside(area, lo, hi, row, xa, xb, dy, per):
 
 @njit(**JIT)
 def _add_clamped(area, lo, hi, row, xa, xb, dy, per, width):
-    """Spread the same where an end may lie outside: left of the buffer it counts in full."""
+    """ValueDistribution the same where an end may lie outside: left of the buffer it counts in full."""
     if xa > xb:
         xa, xb = xb, xa
     if not xa <= xb:

@@ -23,7 +23,7 @@ def _scatter(i):
 
 @njit(**JIT)
 def reach_of(xy, out):
-    """Fill out (4,) with the least x and y and the greatest x and y that are known."""
+    """Fill out (4,) with the minimum x and y and the maximum x and y that are known."""
     for i in range(xy.shape[0]):
         x, y = xy[i, 0], xy[i, 1]
         if x == x and y == y:

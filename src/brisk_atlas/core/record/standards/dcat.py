@@ -288,9 +288,9 @@ def _write_distances(graph: Graph, subject: Node, values: tuple[Measure, ...]) -
 
 
 def _statement(predicate: URIRef, kind: URIRef, read: Callable, write: Callable, field: str, *parts: str) -> Term:
-    """Return a field said in the label of a node of its own."""
+    """Return a field stated in the label of a node of its own."""
 
-    def said(graph: Graph, subject: Node) -> Any:
+    def stated(graph: Graph, subject: Node) -> Any:
         lines = []
         for o in graph.objects(subject, predicate):
             text = tidy(str(o)) if isinstance(o, Literal) else ""
@@ -305,7 +305,7 @@ def _statement(predicate: URIRef, kind: URIRef, read: Callable, write: Callable,
             graph.add((node, RDF.type, kind))
             say(graph, node, RDFS.label, text)
 
-    return Term(field, predicate, said, add, parts)
+    return Term(field, predicate, stated, add, parts)
 
 
 def _read_distributions(graph: Graph, subject: Node) -> tuple[Link, ...]:
@@ -452,7 +452,7 @@ def record_in(graph: Graph, subject: Node) -> Record:
 
 
 def put_record(graph: Graph, subject: Node, old: Record, new: Record) -> None:
-    """Make a graph say `new` of a dataset where it said `old`; what did not change is not touched."""
+    """Make a graph say `new` of a dataset where it stated `old`; what did not change is not touched."""
     graph.add((subject, RDF.type, DCAT.Dataset))
     for term in TERMS:
         if getattr(old, term.field) == getattr(new, term.field):

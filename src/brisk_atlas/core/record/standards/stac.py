@@ -66,8 +66,8 @@ def _objects(value: Any) -> list[dict[str, Any]]:
 
 def _read_keywords(values: dict[str, Any]) -> tuple[KeywordSet, ...]:
     words = _about(values).get("keywords")
-    kept = tuple(str(w) for w in words if w) if isinstance(words, list) else ()
-    return (KeywordSet(words=kept),) if kept else ()
+    chosen = tuple(str(w) for w in words if w) if isinstance(words, list) else ()
+    return (KeywordSet(words=chosen),) if chosen else ()
 
 
 def _write_keywords(values: dict[str, Any], value: tuple[KeywordSet, ...]) -> None:
@@ -207,7 +207,7 @@ def _read_links(values: dict[str, Any]) -> tuple[Link, ...]:
 
 
 def _write_links(values: dict[str, Any], value: tuple[Link, ...]) -> None:
-    kept = [l for l in _objects(values.get("links")) if l.get("rel") not in ("about", "describedby")]
+    chosen = [l for l in _objects(values.get("links")) if l.get("rel") not in ("about", "describedby")]
     old = values.get("assets") if isinstance(values.get("assets"), dict) else {}
     by_href = {a.get("href"): (key, a) for key, a in (old or {}).items() if isinstance(a, dict)}
     assets: dict[str, Any] = {}
@@ -215,9 +215,9 @@ def _write_links(values: dict[str, Any], value: tuple[Link, ...]) -> None:
         if link.function == "download":
             key, asset = by_href.get(link.url, (f"data{len(assets) + 1}", {}))
             assets[key] = {**asset, "href": link.url, **_said(title=link.name, description=link.description)}
-        elif not any(l.get("href") == link.url for l in kept):
-            kept.append({"rel": "about", "href": link.url, **_said(title=link.name)})
-    values["links"] = kept
+        elif not any(l.get("href") == link.url for l in chosen):
+            chosen.append({"rel": "about", "href": link.url, **_said(title=link.name)})
+    values["links"] = chosen
     _put(values, "assets", assets)
 
 
@@ -278,7 +278,7 @@ def record_in(values: dict[str, Any]) -> Record:
 
 
 def with_record(values: dict[str, Any], old: Record, new: Record) -> dict[str, Any]:
-    """Return a collection or item that says `new` where it said `old`; the rest is as it was."""
+    """Return a collection or item that says `new` where it stated `old`; the rest is as it was."""
     values = copy.deepcopy(values)
     for member in MEMBERS:
         if getattr(old, member.field) != getattr(new, member.field):

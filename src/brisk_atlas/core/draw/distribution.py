@@ -1,4 +1,4 @@
-"""How the values that a layer is coloured by are spread, for choosing where its ramp begins and ends."""
+"""How the values that a layer is coloured by are distributed, for choosing where its ramp begins and ends."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ BINS = 96
 
 
 @dataclass(frozen=True, eq=False)
-class Spread:
+class ValueDistribution:
     """counts : one (bins,) array for each band shown; edges : (bins + 1,); low, high : the present
     ends of the ramp."""
 
@@ -29,18 +29,18 @@ class Spread:
     high: float
 
 
-def grid_spread(cache: DataCache, layer: Layer, style: GridStyle) -> Spread | None:
-    """Return the spread of the bands on show; None where colours do not run with their numbers."""
+def grid_distribution(cache: DataCache, layer: Layer, style: GridStyle) -> ValueDistribution | None:
+    """Return the distribution of the bands on show; None where colours do not run with their numbers."""
     if style.own_colours or style.slope:
         return None
     sources = channel_sources(layer.ref, style)
     samples = [grid_sample(cache, s, b) for s, b in zip(sources, style.bands)]
     ends = [grid_limits(cache, s, b, style.stretch) for s, b in zip(sources, style.bands)]
-    return _spread(samples, min(low for low, _ in ends), max(high for _, high in ends))
+    return _distribution(samples, min(low for low, _ in ends), max(high for _, high in ends))
 
 
-def vector_spread(cache: DataCache, layer: Layer, style: VectorStyle) -> Spread | None:
-    """Return the spread of the field that colours features; None where colours do not run with numbers. Raises
+def vector_distribution(cache: DataCache, layer: Layer, style: VectorStyle) -> ValueDistribution | None:
+    """Return the distribution of the field that colours features; None where colours do not run with numbers. Raises
     BadExpression."""
     if not style.colour_by or style.method != "ramp":
         return None
@@ -48,23 +48,23 @@ def vector_spread(cache: DataCache, layer: Layer, style: VectorStyle) -> Spread 
     if not table.num_rows or not is_number(column_of(table, style.colour_by).type):
         return None
     values = numbers_of(table, style.colour_by)
-    return _spread([values], *limits_of(values, style.stretch))
+    return _distribution([values], *limits_of(values, style.stretch))
 
 
-def cloud_spread(cache: DataCache, layer: Layer, style: CloudStyle) -> Spread | None:
-    """Return the spread of the dimension that colours points; None where they have colours of their own."""
+def cloud_distribution(cache: DataCache, layer: Layer, style: CloudStyle) -> ValueDistribution | None:
+    """Return the distribution of the dimension that colours points; None where they have colours of their own."""
     if style.colour_by in ("rgb", "classification"):
         return None
     points, _ = cache.points_so_far(layer.ref, AT_ONCE, dimensions_of(style))
     values = points.values(style.colour_by)
-    return _spread([values[:: max(1, len(values) // 500_000)]], *cloud_limits(values, style))
+    return _distribution([values[:: max(1, len(values) // 500_000)]], *cloud_limits(values, style))
 
 
-def _spread(samples: list[np.ndarray], low: float, high: float) -> Spread | None:
+def _distribution(samples: list[np.ndarray], low: float, high: float) -> ValueDistribution | None:
     samples = [s[np.isfinite(s)] for s in (np.asarray(s, float) for s in samples)]
     samples = [s for s in samples if s.size]
     if not samples:
         return None
     ends = min(s.min() for s in samples), max(s.max() for s in samples)
     edges = np.linspace(ends[0], ends[1] if ends[1] > ends[0] else ends[0] + 1, BINS + 1)
-    return Spread(tuple(np.histogram(s, edges)[0] for s in samples), edges, low, high)
+    return ValueDistribution(tuple(np.histogram(s, edges)[0] for s in samples), edges, low, high)
