@@ -18,7 +18,6 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import Facts, Style
 
 KINDS: dict[DataKind, LayerKind] = {each.kind: each for each in (VectorKind(), GridKind(), CloudKind(), TableKind())}
-PAINTERS = {kind: each.painter for kind, each in KINDS.items() if each.painter is not None}
 
 __all__ = ["KINDS", "LayerKind", "first_style", "kind_of", "painter_for"]
 
@@ -39,4 +38,4 @@ def first_style(facts: Facts, number: int) -> Style | None:
 
 def painter_for(cache: DataCache) -> Painter:
     """Return a painter of frames of all kinds of layers."""
-    return Painter(cache, PAINTERS)
+    return Painter(cache, {kind: each.painter for kind, each in KINDS.items() if each.painter is not None})
