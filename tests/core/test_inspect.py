@@ -100,9 +100,17 @@ def test_the_change_across_the_curtain_is_the_thickness(cache, data, truth):
 
 
 def test_a_side_without_data_gives_no_change():
-    assert PointChange(None, 4.0, "m").change is None
-    assert "no data" in PointChange(None, 4.0, "m").text and "change" not in PointChange(None, 4.0).text
+    assert PointChange(None, 4.0, ("m", "m")).change is None
+    assert "no data" in PointChange(None, 4.0, ("m", "m")).text and "change" not in PointChange(None, 4.0).text
     assert PointChange(None, None).text == "no data on either side"
+
+
+def test_an_elevation_and_a_band_of_light_are_not_subtracted(cache, data):
+    elevation = layer(cache, data / "elevation_2029.tif", "elevation_2029")
+    scene = layer(cache, data / "MERIDEL3_20310624" / "MERIDEL3_20310624_META.txt", "visible to shortwave")
+    found = change_at(cache, elevation, scene, 508_700, 5_771_900, UTM)
+    assert found.a == pytest.approx(717.12, abs=1) and found.b > 1000 and found.units == ("m", "")
+    assert found.change is None and "measures light" in found.unlike and "change" not in found.text
 
 
 def test_nodata_is_said_and_not_numbered(cache, data):

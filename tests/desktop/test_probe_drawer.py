@@ -180,7 +180,7 @@ def test_three_held_probes_stand_side_by_side_with_spectra(demo_driver, probe, t
     probe.below.save_to(tmp_path / "held.gpkg")
     d.settle()
     assert d.work.subject.name == "held" and d.window.session.facts_of(d.work.subject).count == 3
-    d.click(probe.below.table.buttons["unpin"])
+    d.click(probe.below.table.buttons["remove"])
     assert len(probe.held) == 2
     d.click(probe.below.table.buttons["clear"])
     assert not d.canvas.discs and probe.below.isHidden()

@@ -44,9 +44,7 @@ class OpeningSheet(QDialog):
         self.setWindowTitle("Before opening")
         self.setModal(True)
         self.forms = [QuestionForm(session, question, theme) for question in questions]
-        title = PlainLabel(
-            questions[0].ref.name if len(questions) == 1 else f"{len(questions)} files need a word from you"
-        )
+        title = PlainLabel(questions[0].ref.name if len(questions) == 1 else f"{len(questions)} files need an answer")
         title.setObjectName("title")
         self.files = QListWidget()
         self.files.setObjectName("opening files")

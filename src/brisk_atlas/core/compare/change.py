@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brisk_atlas.core.model import AtlasError, CellWindow, RasterPart
+from brisk_atlas.core.model import AtlasError, Band, CellWindow, RasterPart
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import is_geographic, metres_per_unit, same_crs, transform_extent
 
@@ -89,6 +89,17 @@ def change_between(
         float(known.max()),
         not aligned,
     )
+
+
+def unlike(a: Band, b: Band) -> str:
+    """Return why two bands measure different things, so that their difference means nothing; "" where they may be
+    compared."""
+    if a.unit and b.unit and a.unit != b.unit:
+        return f"{a.name} is in {a.unit}, {b.name} in {b.unit}"
+    if (a.centre_um is None) != (b.centre_um is None):
+        light, other = (b, a) if a.centre_um is None else (a, b)
+        return f"{light.name} measures light at {light.centre_um:g} µm, {other.name} does not"
+    return ""
 
 
 def sides_in(

@@ -11,29 +11,38 @@ from brisk_atlas.core.model import CellWindow, Layer, number_text
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform
 
-from .change import sides_in
+from .change import sides_in, unlike
 
 
 @dataclass(frozen=True)
 class PointChange:
-    """Values of A and B at a point and B minus A; None where a side has no data there."""
+    """Values of A and B at a point and B minus A; None where a side has no data there. `unlike` is why they are not
+    subtracted, where they measure different things; `units` are those of A and B."""
 
     a: float | None
     b: float | None
-    unit: str = ""
+    units: tuple[str, str] = ("", "")
+    unlike: str = ""
+
+    @property
+    def unit(self) -> str:
+        """The unit of the change, "" where A and B do not state the same."""
+        return self.units[0] if self.units[0] == self.units[1] else ""
 
     @property
     def change(self) -> float | None:
-        return None if self.a is None or self.b is None else self.b - self.a
+        return None if self.a is None or self.b is None or self.unlike else self.b - self.a
 
     @property
     def text(self) -> str:
         """Return the reading in one line; what is unknown is stated."""
         if self.a is None and self.b is None:
             return "no data on either side"
-        unit = f" {self.unit}" if self.unit else ""
-        a, b = (f"{number_text(round(v, 3))}{unit}" if v is not None else "no data" for v in (self.a, self.b))
-        change = self.change
+        a, b = (
+            f"{number_text(round(value, 3))} {unit}".strip() if value is not None else "no data"
+            for value, unit in zip((self.a, self.b), self.units)
+        )
+        change, unit = self.change, f" {self.unit}" if self.unit else ""
         return f"A {a}   B {b}" + (f"   change {change:+,.2f}{unit}" if change is not None else "")
 
 
@@ -42,16 +51,16 @@ def change_at(cache: DataCache, side_a: Layer, side_b: Layer, x: float, y: float
     `change_between` does."""
     parts = cache.raster(side_a.ref), cache.raster(side_b.ref)
     bands = shown_band(side_a.style), shown_band(side_b.style)
-    units = [part.facts.grid.bands[band - 1].unit for part, band in zip(parts, bands) if part.facts.grid]
-    unit = units[0] if len(set(units)) == 1 else ""
+    of_a, of_b = (part.facts.grid.bands[band - 1] for part, band in zip(parts, bands) if part.facts.grid)
+    units, reason = (of_a.unit, of_b.unit), unlike(of_a, of_b)
     lattice = parts[0].facts.lattice
     column, row = lattice.to_cells(*transform(np.array([[x, y]]), crs, parts[0].facts.crs)[0])
     if not (0 <= column < lattice.columns and 0 <= row < lattice.rows):
-        return PointChange(None, None, unit)
+        return PointChange(None, None, units, reason)
     window = CellWindow(int(column), int(row), int(column) + 1, int(row) + 1)
     first, second, _ = sides_in(window, parts[0], parts[1], bands)
     a, b = (float(g.values[0, 0, 0]) if g.valid[0, 0] else None for g in (first, second))
-    return PointChange(_known(a), _known(b), unit)
+    return PointChange(_known(a), _known(b), units, reason)
 
 
 def _known(value: float | None) -> float | None:

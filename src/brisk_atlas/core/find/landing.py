@@ -35,7 +35,7 @@ def landing_of(bounds: tuple[float, float, float, float], crs: str) -> Landing |
     where = f"{abs(lat):.3f}° {'N' if lat >= 0 else 'S'}, {abs(lon):.3f}° {'E' if lon >= 0 else 'W'}"
     entry = entry_of(crs) if crs.upper().startswith("EPSG:") else None
     fits = None if entry is None or entry.box is None else covers(entry.box, ((lon + 180) % 360 - 180, lat))
-    words = f"middle at {where}; {_length(wide)} wide, {_length(tall)} high"
+    words = f"centre at {where}; {_length(wide)} wide, {_length(tall)} high"
     return Landing(landed.bounds, words, fits, entry.area if entry else "")
 
 

@@ -64,11 +64,19 @@ class GridChange(Operation):
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> GridChangeResult:
         from brisk_atlas.core.compare import change_between
+        from brisk_atlas.core.compare.change import unlike
         from brisk_atlas.core.handover.grid import write_grid_file
+        from brisk_atlas.core.model import AtlasError
 
         before, after = grid_of(workspace, self.before), grid_of(workspace, self.after)
         bands = self.bands or (shown_band(before.style), shown_band(after.style))
         a, b = workspace.cache.raster(before.ref), workspace.cache.raster(after.ref)
+        if a.facts.grid is not None and b.facts.grid is not None:
+            reason = unlike(a.facts.grid.bands[bands[0] - 1], b.facts.grid.bands[bands[1] - 1])
+            if reason:
+                raise AtlasError(
+                    f"{before.name} and {after.name}", f"they can't be compared: {reason}", "Choose like grids."
+                )
         change = change_between(
             a, b, threshold=self.threshold, bands=bands, check=lambda share: progress(share, "comparing")
         )

@@ -46,7 +46,7 @@ class HeldList(QObject):
         self.changed.emit()
         return to
 
-    def let_go(self, at: int) -> None:
+    def remove(self, at: int) -> None:
         self.held.pop(at)
         self.changed.emit()
 

@@ -146,7 +146,7 @@ class HeldTable(QWidget):
             ("left", "◂", "Move the chosen column to the left"),
             ("right", "▸", "Move the chosen column to the right"),
             ("name", "name", "Name the chosen column"),
-            ("unpin", "unpin", "Remove the chosen column"),
+            ("remove", "remove", "Remove the chosen column"),
             ("clear", "clear", "Remove all"),
         ):
             button = QToolButton()
@@ -158,7 +158,7 @@ class HeldTable(QWidget):
         self.buttons["left"].clicked.connect(lambda: self._move(-1))
         self.buttons["right"].clicked.connect(lambda: self._move(1))
         self.buttons["name"].clicked.connect(self.rename)
-        self.buttons["unpin"].clicked.connect(lambda: self.held.let_go(self.chosen) if self.held.held else None)
+        self.buttons["remove"].clicked.connect(lambda: self.held.remove(self.chosen) if self.held.held else None)
         self.buttons["clear"].clicked.connect(self.held.clear)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)

@@ -223,15 +223,13 @@ class ProbeDrawer(QWidget):
         self.places.show_texts(texts)
         self.tree.begin()
         if change is not None:
-            self.tree.add(
-                "Across the curtain",
-                [
-                    ("A", self._side(change.a, change.unit)),
-                    ("B", self._side(change.b, change.unit)),
-                    ("change, B − A", self._side(change.change, change.unit, signed=True)),
-                ],
-                strong="change",
-            )
+            difference = change.unlike or self._side(change.change, change.unit, signed=True)
+            lines = [
+                ("A", self._side(change.a, change.units[0])),
+                ("B", self._side(change.b, change.units[1])),
+                ("not comparable" if change.unlike else "change, B − A", difference),
+            ]
+            self.tree.add("Across the curtain", lines, strong="change")
         for finding in findings:
             self.tree.add_finding(finding)
         if not findings and change is None:

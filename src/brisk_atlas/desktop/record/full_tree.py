@@ -48,7 +48,7 @@ class FullTree(QTreeWidget):
         self._open: set[Place] = set()
         self._filling = False
         self.setColumnCount(3)
-        self.setHeaderLabels(["Element", "Says", ""])
+        self.setHeaderLabels(["Element", "Value", ""])
         self.setWordWrap(True)
         self.setIndentation(14)
         self.setUniformRowHeights(False)

@@ -1,0 +1,253 @@
+"""Draws docs/screenshots anew: `python tests/screenshots.py [NAME...]`, from a copy of the demo data in a plain folder."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sys
+import tempfile
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ["BRISK_ATLAS_HOME"] = tempfile.mkdtemp()
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
+
+from brisk_atlas import demo
+from brisk_atlas.core.find import Shelves, shelves
+from brisk_atlas.core.inspect import Where
+from brisk_atlas.core.model import DataRef
+from brisk_atlas.desktop import theme
+from brisk_atlas.desktop.app import make_application, make_window, settle
+from brisk_atlas.desktop.record.bar import BESIDE, FULL, TEXT
+
+HERE = Path(__file__).parents[1] / "docs" / "screenshots"
+DELIVERY = Path("/home/ana/delivery_2031")
+UTM = "EPSG:32727"
+
+
+class Studio:
+    """A window on the demo project, and what is done with it for a picture."""
+
+    def __init__(self) -> None:
+        self.window = make_window(Shelves(pinned=[DELIVERY]))
+        self.window.session.asks = False
+        self.window.resize(QSize(1280, 800))
+        self.window.show()
+        self.window.use_theme(theme.LIGHT)
+
+    def settle(self) -> None:
+        assert settle(self.window, 120)
+
+    def demo(self, page: str = "desk") -> None:
+        self.window.session.open_files([demo.PROJECT])
+        self.settle()
+        self.window.show_page(page)
+        self.settle()
+
+    def do(self, *commands: str) -> None:
+        for command in commands:
+            self.window.commands.do(command)
+            self.settle()
+
+    def choose(self, name: str, *, alone: bool = False) -> None:
+        work = self.window.session.work
+        layer = next(layer for layer in work.layers if layer.name == name)
+        work.choose(layer.id)
+        if not layer.visible:
+            work.change("show", layer.id, visible=True)
+        self.settle()
+
+    def probe(self, x: float, y: float) -> None:
+        self.window.desk.probe.probe(Where.at(x, y, UTM, 12.0))
+        self.settle()
+
+    def hold(self, names: dict[str, tuple[float, float]]) -> None:
+        probe = self.window.desk.probe
+        probe.set_scope("subject")
+        for name, place in names.items():
+            self.probe(*place)
+            probe.hold()
+            probe.held.name(len(probe.held) - 1, name)
+        self.settle()
+
+    def save(self, name: str) -> None:
+        self.settle()
+        for widget in self.window.findChildren(QWidget):  # there is no pointer in a picture
+            widget.setAttribute(Qt.WidgetAttribute.WA_UnderMouse, False)
+        picture = self.window.grab()
+        if self.window.sheet is not None and self.window.sheet.isVisible():  # a window of its own over this one
+            over = self.window.sheet.grab()
+            with QPainter(picture) as painter:
+                painter.fillRect(picture.rect(), QColor(0, 0, 0, 90))
+                painter.drawPixmap(picture.rect().center() - over.rect().center(), over)
+        picture.save(str(HERE / f"{name}.png"))
+
+    def close(self) -> None:
+        self.window.session.work.load(self.window.session.work.state, None, None)
+        if "record" in self.window._made:
+            self.window.record.forget_edits()
+        self.window.close()
+
+
+def desk(s: Studio) -> None:
+    s.demo()
+    s.probe(510_000, 5_770_600)
+
+
+def curtain(s: Studio) -> None:
+    s.demo()
+    s.choose("elevation_2029")
+    s.choose("scene 2031")
+    s.do("curtain")
+    s.window.desk.map.canvas.move_curtain(0.52)
+    s.probe(508_700, 5_771_900)
+
+
+def relief(s: Studio) -> None:
+    s.demo()
+    s.choose("elevation_2029")
+    s.do("relief")
+    s.probe(508_700, 5_771_900)
+
+
+def style(s: Studio) -> None:
+    s.demo()
+    s.choose("lava_flows")
+    s.do("style")
+
+
+def scene(s: Studio) -> None:
+    s.demo()
+    s.choose("scene 2031")
+    s.do("style", "fit_subject")
+
+
+def change(s: Studio) -> None:
+    s.demo()
+    s.window.session.open_files([demo.DATA / "elevation_2031.tif"])
+    s.settle()
+    s.do("change")
+    drawer, layers = s.window.desk.change, s.window.session.work.layers
+    for side, name in ((drawer.side_a, "elevation_2029"), (drawer.side_b, "elevation_2031")):
+        side.setCurrentIndex(side.findData(next(layer.id for layer in layers if layer.name == name)))
+    drawer.compute()
+    s.settle()
+    drawer.add_layer()
+    s.settle()
+
+
+def probe_held(s: Studio) -> None:
+    s.demo()
+    s.choose("closed_zones")
+    s.hold({"crater": (508_900, 5_771_700), "fissure": (510_000, 5_770_600), "bay": (511_200, 5_769_600)})
+
+
+def probe_spectra(s: Studio) -> None:
+    s.demo()
+    s.choose("scene 2031")
+    s.do("fit_subject")
+    s.hold({"bare ground": (511_200, 5_772_600), "crater": (508_700, 5_771_900), "wood": (505_500, 5_773_500),
+            "sea": (512_500, 5_768_000)})  # fmt: skip
+
+
+def statistics(s: Studio) -> None:
+    s.demo()
+    s.choose("elevation_2029")
+    s.do("numbers")
+
+
+def sheet(s: Studio) -> None:
+    s.demo()
+    s.choose("lava_flows")
+    s.do("sheet")
+    s.probe(510_000, 5_770_600)
+
+
+def find(s: Studio) -> None:
+    s.window.find_page.fill_shelves()
+    s.window.find_page.go_to(DELIVERY, choose="elevation_2031.tif")
+
+
+def find_search(s: Studio) -> None:
+    find(s)
+    s.do("index", "search")
+    QTest.keyClicks(s.window.find_page.filter, "lava")
+    QTest.keyClick(s.window.find_page.filter, Qt.Key.Key_Return)
+
+
+def opening(s: Studio) -> None:
+    find(s)
+    s.settle()
+    s.window.session.asks = True
+    names = ("gas_stations.csv", "laboratory.xlsx", "fissures_2031/fissures.shp")
+    s.window.session.open_asking([DataRef.file(DELIVERY / name) for name in names])
+
+
+def record(s: Studio) -> None:
+    s.demo()
+    s.choose("elevation_2029")
+    s.window.show_page("record")
+
+
+def record_full(s: Studio) -> None:
+    record(s)
+    s.settle()
+    s.window.record.show_view(FULL)
+
+
+def record_text(s: Studio) -> None:
+    record(s)
+    s.settle()
+    s.window.record.show_view(TEXT)
+
+
+def record_side_by_side(s: Studio) -> None:
+    record(s)
+    s.settle()
+    s.window.record.compare_with(demo.DATA / "elevation_2031.tif.xml")
+    s.settle()
+    s.window.record.show_view(BESIDE)
+
+
+def record_many(s: Studio) -> None:
+    s.window.show_page("record")
+    s.window.record.show_folder(DELIVERY)
+
+
+def handover(s: Studio) -> None:
+    s.demo()
+    s.choose("lava_flows")
+    s.window.show_page("handover")
+    s.window.handover.path.setText("/home/ana/lava_flows_piece.gpkg")
+
+
+PICTURES = (
+    desk, find, find_search, opening, curtain, relief, style, scene, change, probe_held, probe_spectra, statistics,
+    sheet, record, record_full, record_text, record_side_by_side, record_many, handover,
+)  # fmt: skip
+
+
+def main(names: list[str]) -> None:
+    DELIVERY.parent.mkdir(parents=True, exist_ok=True)
+    shutil.copytree(demo.DATA, DELIVERY, dirs_exist_ok=True)
+    for unplaced in DELIVERY.rglob("*.prj"):
+        unplaced.unlink()
+    shelves.mounted = lambda: [(Path("/media/FIELD_DISK"), "removable")]
+    application = make_application()
+    for make in PICTURES:
+        if not names or make.__name__ in names:
+            studio = Studio()
+            make(studio)
+            studio.save(make.__name__)
+            studio.close()
+            application.processEvents()
+            print(make.__name__)
+    shutil.rmtree(DELIVERY)
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
