@@ -70,14 +70,13 @@ def _rss_mb() -> float:
 def _measure(what: str, path: Path) -> dict[str, float]:
     import time
 
-    from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.cache.budget import give_back
     from brisk_atlas.core.draw import View
     from brisk_atlas.core.model import DataRef, Layer
     from brisk_atlas.core.workspace import Workspace
 
     begun = time.perf_counter()
-    with Workspace() as workspace:
+    with Workspace(memory=None if what == "closing" else BUDGET_MB * 1_000_000) as workspace:
         ref = DataRef.file(path)
 
         def picture(layer: Layer, shift: float = 0.0, zoom: float = 1.0) -> None:
@@ -99,7 +98,6 @@ def _measure(what: str, path: Path) -> dict[str, float]:
                 give_back()
                 sizes.append(_rss_mb())
             return {"first_mb": sizes[0], "last_mb": sizes[-1], "seconds": time.perf_counter() - begun}
-        workspace._cache = DataCache(BUDGET_MB * 1_000_000)
         if what == "many":
             import shutil
             import tempfile

@@ -73,7 +73,7 @@ def take(work: Work, step: str, number: int) -> None:
     elif step == "curtain":
         work.draw_curtain((layer.id,), ())
     else:
-        work.open_curtain()
+        work.remove_curtain()
 
 
 @settings(max_examples=60)

@@ -495,7 +495,7 @@ def test_a_file_that_brings_libraries_down_is_not_opened_in_the_window(driver, t
     row = faulty(
         at(path), "the library that reads it broke down on it (SIGSEGV)", "Ask for it again.", 1, "", danger=True
     )
-    driver.window.session.catalogue.keep(tmp_path, [(entry_of(path), row)])  # as a child that died leaves it
+    driver.window.session.catalogue.store(tmp_path, [(entry_of(path), row)])  # as a child that died leaves it
     find = go(driver, tmp_path, "vents.kml")
     assert driver.rows()["vents.kml"]["kind"] == "fault" and "broke down" in find.glance.picture.words
     assert not find.glance.open_button.isVisible()

@@ -232,7 +232,7 @@ class Session(QObject):
     def open_as(self, ref: DataRef, options: OpenOptions, *, keep: bool = True) -> None:
         """Open a dataset with options; they are stored for the next time."""
         if keep:
-            self.answers.keep(ref, options)
+            self.answers.store(ref, options)
         self.cache.set_options(ref, options)
         self._open(ref)
 

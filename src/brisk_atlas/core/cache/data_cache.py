@@ -141,6 +141,7 @@ class DataCache:
             raise CannotRead(source.whole, f"it has no part called {error.args[0]} any more", remedy) from error
 
     def raster(self, source: DataRef) -> RasterPart:
+        """Return a part that is a grid. Raises CannotRead."""
         return cast(RasterPart, self.part(source))
 
     def features(self, source: DataRef) -> Features:

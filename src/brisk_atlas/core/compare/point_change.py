@@ -31,6 +31,7 @@ class PointChange:
 
     @property
     def change(self) -> float | None:
+        """B minus A; None where a side has no data, or they measure different things."""
         return None if self.a is None or self.b is None or self.unlike else self.b - self.a
 
     @property

@@ -19,6 +19,7 @@ BLOCK = 1 << 20
 
 
 def copies_folder() -> Path:
+    """Return the folder for copies of what was fetched or unpacked."""
     return cache_folder("copies")
 
 

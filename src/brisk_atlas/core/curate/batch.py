@@ -30,6 +30,7 @@ class Plan:
 
     @property
     def is_new(self) -> bool:
+        """Whether a dataset gets its first record."""
         return self.was is None and not self.error
 
     def saved(self) -> Plan:

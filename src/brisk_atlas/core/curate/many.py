@@ -38,6 +38,7 @@ class RecordSource:
 
     @property
     def path(self) -> Path:
+        """The record, or the dataset where it has none."""
         found = self.record or self.data
         assert found is not None
         return found
@@ -130,6 +131,7 @@ def _by_workers(
 
 
 def rows_in_batch(sources: Sequence[RecordSource], chosen: Sequence[str], standard: str) -> list[TableRow]:
+    """Return the rows of some records; runs in a worker."""
     return [row_of(source, chosen, standard) for source in sources]
 
 

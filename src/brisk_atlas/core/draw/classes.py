@@ -36,6 +36,7 @@ class Colouring:
 
 
 def is_number(kind: pa.DataType) -> bool:
+    """Return whether values of a type are numbers that a ramp can run through."""
     return pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)
 
 

@@ -38,10 +38,12 @@ class View:
         return Lattice(step, 0.0, left, 0.0, -step, upper, self.width, self.height, self.crs)
 
     def to_map(self, px: float, py: float) -> tuple[float, float]:
+        """Return the map position of a pixel, in the CRS of the view."""
         left, top = self.origin
         return left + px * self.resolution, top - py * self.resolution
 
     def to_pixel(self, x: float, y: float) -> tuple[float, float]:
+        """Return the pixel, with its fraction, of a map position in the CRS of the view."""
         left, top = self.origin
         return (x - left) / self.resolution, (top - y) / self.resolution
 

@@ -44,6 +44,7 @@ _WORD = re.compile(r"\w+")
 
 
 def catalogue_file() -> Path:
+    """Return the file of the catalogue in the user's cache."""
     return cache_folder() / "catalogue.db"
 
 
@@ -121,7 +122,7 @@ class Catalogue:
                 rest.append(entry)
         return good, rest
 
-    def keep(self, folder: Path, found: Iterable[tuple[Entry, DatasetSummary]]) -> None:
+    def store(self, folder: Path, found: Iterable[tuple[Entry, DatasetSummary]]) -> None:
         """Keep rows; what was stored of the same paths goes."""
         values = []
         for entry, row in found:

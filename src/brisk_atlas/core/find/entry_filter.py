@@ -26,6 +26,7 @@ class EntryRow(NamedTuple):
 
     @property
     def kind(self) -> str:
+        """The kind in a word, `folder` for folders, "" while it is not known."""
         if self.entry.is_folder:
             return "folder"
         return self.summary.kind if self.summary else ""

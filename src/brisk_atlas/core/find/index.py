@@ -36,21 +36,21 @@ def summaries(
     for path, text in known.items():
         yield path, from_text(text)
     by_path = {str(entry.path): entry for entry in rest}
-    unkept: list[tuple[Entry, DatasetSummary]] = []
+    unstored: list[tuple[Entry, DatasetSummary]] = []
     kept_at = time.monotonic()
     try:
         for row in scan_pool.scan_all(_in_turn([entry.path for entry in rest], first), check):
             entry = by_path.get(row.path) or _asked(by_path, row)
             if entry is None:
                 continue
-            unkept.append((entry, row))
+            unstored.append((entry, row))
             if time.monotonic() - kept_at > KEEP_EVERY_S:
-                catalogue.keep(folder, unkept)
-                unkept, kept_at = [], time.monotonic()
+                catalogue.store(folder, unstored)
+                unstored, kept_at = [], time.monotonic()
             yield entry.path, row
     finally:
-        if unkept:
-            catalogue.keep(folder, unkept)
+        if unstored:
+            catalogue.store(folder, unstored)
 
 
 def _in_turn(paths: list[Path], first: Callable[[], Iterable[Path]]) -> Iterator[Path]:
@@ -118,5 +118,5 @@ def known_now(
     if path in known:
         return from_text(known[path])
     row = scan_pool.scan(ref, check)
-    catalogue.keep(path.parent, [(entry, row)])
+    catalogue.store(path.parent, [(entry, row)])
     return row

@@ -20,6 +20,7 @@ OVER_THE_NET = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "9p", "davfs", "fus
 
 
 def shelf_file() -> Path:
+    """Return the file in which pinned folders and recent datasets are stored."""
     return config_folder() / "shelves.json"
 
 
@@ -89,6 +90,7 @@ class Shelves:
         self.save()
 
     def unpin(self, folder: Path) -> None:
+        """Remove a folder from the pinned ones."""
         if folder in self.pinned:
             self.pinned.remove(folder)
             self.save()

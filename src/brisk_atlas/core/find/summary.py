@@ -82,10 +82,12 @@ def amount_text(facts: Facts) -> str:
 
 
 def amount_of(facts: Facts) -> float:
+    """Return how much is in a part, to sort by: features, rows, points or cells; 0 where it is not known."""
     return float(facts.grid.width) * facts.grid.height if facts.grid else float(facts.count or 0)
 
 
 def crs_text(facts: Facts) -> str:
+    """Return the CRS of a part as lists show it."""
     if facts.kind.has_place:
         return "picture" if facts.unplaced else crs_label(facts.crs)
     return crs_label(facts.crs) if facts.crs else ""
@@ -157,6 +159,7 @@ def faulty(ref: DataRef, reason: str, remedy: str, size: int, modified: str, *, 
 
 
 def to_text(summary: DatasetSummary) -> str:
+    """Return a summary as text to store; `from_text` reads it."""
     return json.dumps(summary, separators=(",", ":"))  # names in other encodings pass as escapes
 
 
@@ -173,4 +176,5 @@ def from_text(text: str) -> DatasetSummary:
 
 
 def size_words(summary: DatasetSummary) -> str:
+    """Return the size of a dataset in words."""
     return size_text(summary.size_bytes)

@@ -72,6 +72,7 @@ class TextPages:
 
     @property
     def complete(self) -> bool:
+        """Whether all lines of the file are counted."""
         return self._at >= self.size
 
     def go_on(self) -> bool:

@@ -27,10 +27,12 @@ class ProbeValue:
 
     @property
     def name(self) -> str:
+        """What it is asked for by: its key, or its label where it has none."""
         return self.key or self.label
 
     @property
     def shown(self) -> str:
+        """The value as text with its unit."""
         return f"{self.text} {self.unit}".strip()
 
 
@@ -46,6 +48,7 @@ class ProbeResult:
     rows: tuple[int, ...] = ()
 
     def reading(self, name: str) -> ProbeValue | None:
+        """Return the value with a key or a label, None where there is none."""
         return next((r for r in self.readings if name in (r.key, r.label)), None)
 
 
@@ -63,15 +66,18 @@ class Where:
 
     @classmethod
     def at(cls, x: float, y: float, crs: str | None, reach: float) -> Where:
+        """Return a click at a position, with its reach in units of the CRS."""
         return cls("click", np.array([[x, y]], float), crs, reach)
 
     @classmethod
     def box(cls, x0: float, y0: float, x1: float, y1: float, crs: str | None) -> Where:
+        """Return a box by its corners, in a CRS."""
         (x0, x1), (y0, y1) = sorted((x0, x1)), sorted((y0, y1))
         return cls("box", np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1], [x0, y0]], float), crs)
 
     @property
     def is_area(self) -> bool:
+        """Whether an area is meant, not a point or a line."""
         return self.kind in ("box", "lasso")
 
     @property

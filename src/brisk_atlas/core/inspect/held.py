@@ -42,6 +42,7 @@ class Compared:
 
     @property
     def unequal(self) -> bool:
+        """Whether any value differs from that of the first."""
         return any(self.differs)
 
 

@@ -51,10 +51,12 @@ class Measured:
 
     @property
     def on_ellipsoid(self) -> float:
+        """The length in m, or the area in m², on the ellipsoid."""
         return float(sum(leg.on_ellipsoid for leg in self.legs))
 
     @property
     def in_plane(self) -> float:
+        """The length, or the area, in the plane of the CRS, in its units."""
         return float(sum(leg.in_plane for leg in self.legs))
 
     @property

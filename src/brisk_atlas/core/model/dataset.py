@@ -183,6 +183,7 @@ class Dataset:
 
     @property
     def name(self) -> str:
+        """The name of the file, as lists show it."""
         return self.ref.name
 
     def part(self, name: str) -> Part:

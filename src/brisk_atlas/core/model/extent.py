@@ -19,25 +19,31 @@ class Extent:
 
     @property
     def width(self) -> float:
+        """From west to east, in units of the CRS."""
         return self.xmax - self.xmin
 
     @property
     def height(self) -> float:
+        """From south to north, in units of the CRS."""
         return self.ymax - self.ymin
 
     @property
     def centre(self) -> tuple[float, float]:
+        """The position half way between the sides."""
         return (self.xmin + self.xmax) / 2, (self.ymin + self.ymax) / 2
 
     @property
     def bounds(self) -> tuple[float, float, float, float]:
+        """West, south, east and north."""
         return self.xmin, self.ymin, self.xmax, self.ymax
 
     @property
     def is_finite(self) -> bool:
+        """Whether all four sides are numbers."""
         return all(map(isfinite, self.bounds))
 
     def contains(self, x: float, y: float) -> bool:
+        """Return whether a position lies in the extent or on its edge."""
         return self.xmin <= x <= self.xmax and self.ymin <= y <= self.ymax
 
     def intersection(self, other: Extent) -> Extent | None:

@@ -34,6 +34,7 @@ class Grid:
 
     @property
     def shape(self) -> tuple[int, int]:
+        """Rows and columns."""
         return self.valid.shape[0], self.valid.shape[1]
 
     @property

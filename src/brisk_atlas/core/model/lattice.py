@@ -26,6 +26,7 @@ class CellWindow(NamedTuple):
 
     @property
     def is_empty(self) -> bool:
+        """Whether there is no cell in it."""
         return min(self.shape) <= 0
 
 
@@ -55,10 +56,12 @@ class Lattice:
 
     @property
     def transform(self) -> tuple[float, float, float, float, float, float]:
+        """The affine transform from (column, row) to the map, as six numbers a to f."""
         return self.a, self.b, self.c, self.d, self.e, self.f
 
     @property
     def whole(self) -> CellWindow:
+        """The window of all cells."""
         return CellWindow(0, 0, self.columns, self.rows)
 
     @property
@@ -68,6 +71,7 @@ class Lattice:
 
     @property
     def cell_area(self) -> float:
+        """The area of a cell in units of the CRS squared."""
         return abs(self.a * self.e - self.b * self.d)
 
     @property
@@ -77,6 +81,7 @@ class Lattice:
 
     @property
     def is_north_up(self) -> bool:
+        """Whether rows run from north to south and columns from west to east."""
         return self.is_upright and self.a > 0 and self.e < 0
 
     @property

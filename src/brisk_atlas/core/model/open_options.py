@@ -61,4 +61,5 @@ def options_from(values: dict[str, Any]) -> OpenOptions:
 
 
 def saved_form(reading: OpenOptions) -> dict[str, Any]:
+    """Return options as a project stores them; `options_from` reads them."""
     return {key: value for key, value in asdict(reading).items() if value is not None}

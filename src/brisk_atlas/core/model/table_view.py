@@ -103,6 +103,7 @@ class TableView:
 
     @property
     def filtered(self) -> bool:
+        """Whether filters or a condition hide rows."""
         return bool(self.where.strip() or self.filters)
 
     @property
@@ -111,6 +112,7 @@ class TableView:
         return (*self.modifications, self.where, self.filters) if self.on_map else self.modifications
 
     def column(self, name: str) -> ColumnView:
+        """Return how a field is shown."""
         return next((look for look in self.columns if look.name == name), ColumnView(name))
 
     def with_column(self, look: ColumnView, order: list[str]) -> TableView:

@@ -30,6 +30,7 @@ class GridChangeResult:
 
     @property
     def volume_unit(self) -> str:
+        """The unit of the volumes: m³ where heights are in metres."""
         metric = self.unit in ("m", "metre", "metres")
         return "m³" if metric else f"m² x {self.unit or 'value'}"
 

@@ -53,6 +53,7 @@ def crs_name(text: str | None) -> str:
 
 
 def is_geographic(text: str) -> bool:
+    """Return whether a CRS has longitude and latitude."""
     return proj_crs(text).is_geographic
 
 

@@ -118,6 +118,7 @@ def utm_zone(lon: float, lat: float) -> int:
 
 
 def utm_crs(zone: int, *, south: bool) -> str:
+    """Return the EPSG code of a UTM zone on WGS 84, north or south."""
     return f"EPSG:{(32700 if south else 32600) + zone}"
 
 

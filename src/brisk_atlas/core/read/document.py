@@ -16,6 +16,7 @@ class TextFile(Part):
     """A text to read."""
 
     def text(self) -> str:
+        """Return the beginning of the text, as UTF-8; what is none is replaced."""
         with self.ref.path.open("rb") as file:
             return file.read(TEXT_LIMIT).decode("utf-8", "replace")
 

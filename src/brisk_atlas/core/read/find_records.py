@@ -31,6 +31,7 @@ class RecordLocation:
 
     @property
     def can_edit(self) -> bool:
+        """Whether the record can be changed where it is."""
         return not self.document.read_only
 
 

@@ -110,10 +110,12 @@ class LazyTable:
 
     @property
     def column_names(self) -> list[str]:
+        """The names of all columns."""
         return list(self.schema.names)
 
     @property
     def num_columns(self) -> int:
+        """How many columns there are."""
         return len(self.schema.names)
 
     def has(self, names: Sequence[str]) -> bool:
@@ -133,6 +135,7 @@ class LazyTable:
                 self._held.update((name, self.formulas[name].make()) for name in made)
 
     def column(self, which: str | int) -> pa.ChunkedArray:
+        """Return a column by its name or number; reads or makes it if it is not there yet."""
         name = self.schema.names[which] if isinstance(which, int) else which
         if name not in self.schema.names:
             raise KeyError(name)

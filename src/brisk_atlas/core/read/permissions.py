@@ -15,6 +15,7 @@ log = logging.getLogger(__name__)
 
 
 def permissions_file() -> Path:
+    """Return the file in which the analyst's permissions are stored."""
     return config_folder() / "allowed_places.json"
 
 
@@ -53,6 +54,7 @@ def check_host(ref: DataRef) -> None:
 
 
 def is_allowed(target: str, allowed: frozenset[str]) -> bool:
+    """Return whether the analyst allowed a place to be reached."""
     if "://" in target:
         return place_of(target) in allowed
     return any(str(folder) in allowed for folder in Path(target).parents)

@@ -45,11 +45,13 @@ def _number(text: str | None) -> float:
 
 
 def wkb_from_text(texts: list[str | None]) -> pa.Array:
+    """Return geometries in well-known text as well-known binary; null where a text is none."""
     shapes = shapely.from_wkt(np.array(texts, object), on_invalid="ignore")
     return pa.array(shapely.to_wkb(shapes, byte_order=1, flavor="iso"), pa.binary())
 
 
 def from_mgrs(texts: list[str | None]) -> tuple[np.ndarray, np.ndarray]:
+    """Return longitudes and latitudes, degrees, of MGRS references; NaN where a text is none."""
     found = [mgrs_to_degrees(text) if text else None for text in texts]
     xy = np.array([pair if pair else (np.nan, np.nan) for pair in found], float).reshape(-1, 2)
     return xy[:, 0], xy[:, 1]

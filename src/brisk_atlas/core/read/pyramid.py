@@ -32,6 +32,7 @@ _PROGRESS_LOCK = threading.Lock()
 
 
 def cache_folder() -> Path:
+    """Return the folder for overviews in the user's cache."""
     return folders.cache_folder("overviews")
 
 
@@ -68,6 +69,7 @@ class Pyramid:
 
     @property
     def complete(self) -> bool:
+        """Whether all of its levels are made."""
         return bool(self.done.all())
 
     def _file(self, level: Level) -> Path:

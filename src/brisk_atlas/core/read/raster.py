@@ -167,6 +167,7 @@ class RasterFile(RasterPart):
 
 
 def lattice_shape(window: CellWindow) -> tuple[int, int]:
+    """Return rows and columns of a window; none are negative."""
     rows, columns = window.shape
     return max(rows, 0), max(columns, 0)
 

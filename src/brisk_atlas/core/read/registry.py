@@ -163,6 +163,7 @@ def readers() -> tuple[Reader, ...]:
 
 @cache
 def known_suffixes() -> frozenset[str]:
+    """Return the endings that some reader claims."""
     return frozenset(suffix for reader in readers() for suffix in reader.suffixes)
 
 

@@ -142,6 +142,7 @@ def _schema_of_long(path: Path, form: TextForm) -> tuple[pa.Schema, int]:
 
 
 def fields_of(schema: pa.Schema) -> tuple[Field, ...]:
+    """Return the fields of a schema."""
     return tuple(Field(f.name, str(f.type)) for f in schema)
 
 

@@ -108,6 +108,7 @@ class Slot:
         return self.steps[: self.repeat + 1]
 
     def fits(self, item: Any) -> bool:
+        """Return whether an item goes into this slot, by its test, or by its fixed values where it has none."""
         if self.takes is not None:
             return self.takes(item)
         return all(getattr(item, name) == value for name, value in self.fixed)
@@ -155,6 +156,7 @@ class Shape:
 
     @cached_property
     def root(self) -> _Node:
+        """The tree of the steps of all paths, with the slots that end at each."""
         root = _Node()
         for slot in self.slots:
             node = root
@@ -169,6 +171,7 @@ class Shape:
 
     @cached_property
     def by_field(self) -> dict[str, tuple[Slot, ...]]:
+        """The slots of each field, in their order."""
         found: dict[str, tuple[Slot, ...]] = {}
         for slot in self.slots:
             found[slot.field] = (*found.get(slot.field, ()), slot)
@@ -253,6 +256,7 @@ class Shape:
 
     @cached_property
     def empty(self) -> Any:
+        """Return the value without any field stated."""
         return self.of()
 
     def representable(self, thing: Any) -> Any:
@@ -344,6 +348,7 @@ def many(
 
 
 def shape(of: type, *slots: Slot, aside: Sequence[str] = (), trim: Callable[[Any], Any] | None = None) -> Shape:
+    """Return the shape of a class of the model from its slots."""
     names = {f.name for f in fields(of)}
     strange = [slot.field for slot in slots if slot.field not in names]
     if strange:

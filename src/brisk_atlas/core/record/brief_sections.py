@@ -54,12 +54,14 @@ def _degrees(value: float | None, positive: str, negative: str) -> str:
 
 
 def period_text(period: Period) -> str:
+    """Return a period as one line."""
     if period.begin == period.end:
         return period.begin
     return f"{period.begin or 'unknown'} to {period.end or 'unknown'}"
 
 
 def system_text(system: System) -> str:
+    """Return a reference system as one line."""
     if system.space.upper() == "EPSG" and system.code.isdigit():
         return crs_name(f"EPSG:{system.code}")
     return ", ".join(word for word in (system.code, system.space) if word)

@@ -61,6 +61,7 @@ class Rule:
 
     @property
     def is_need(self) -> bool:
+        """Whether the rule asks for an element to be there."""
         return not self.text and not self.values and self.most is None
 
 
@@ -112,6 +113,7 @@ def check(record: Record, standard: Standard) -> list[Finding]:
 
 
 def worst_first(findings: list[Finding]) -> list[Finding]:
+    """Return findings sorted by severity, those that are alike in their order."""
     return sorted(findings, key=lambda f: SEVERITIES.index(f.severity))
 
 
@@ -240,6 +242,7 @@ def _plain(message: str) -> str:
 
 
 def has_schema(standard: Standard) -> bool:
+    """Return whether the schema of a standard is shipped."""
     return standard.module in ("iso19139", "fgdc")
 
 
@@ -268,6 +271,7 @@ class Completeness:
 
     @property
     def share(self) -> float:
+        """The share from 0 to 1 of what is asked for that is stated."""
         return self.stated / self.asked if self.asked else 1.0
 
 
@@ -289,4 +293,5 @@ def completeness(record: Record, standard: Standard) -> Completeness:
 
 
 def section_of(element: str) -> str:
+    """Return the section of the model that an element stands in."""
     return elements()[element.partition(".")[0]].section

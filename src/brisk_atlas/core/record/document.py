@@ -43,6 +43,7 @@ class Document:
 
     @cached_property
     def text(self) -> str:
+        """The file as text."""
         return self.data.decode("utf-8", "replace")
 
     def line_of(self, place: Place) -> int | None:

@@ -26,14 +26,17 @@ class Draft:
 
     @property
     def document(self) -> Document:
+        """The document as it is edited now."""
         return self._steps[-1][1] if self._steps else self.opened
 
     @property
     def record(self) -> Record:
+        """The record as it is edited now."""
         return self.document.record
 
     @property
     def changed(self) -> bool:
+        """Whether it differs from what was saved."""
         return self.document.data != self.saved_data
 
     @property
@@ -43,6 +46,7 @@ class Draft:
 
     @property
     def redo_name(self) -> str:
+        """What redo would do again, "" for nothing."""
         return self._undone[-1][0] if self._undone else ""
 
     def put(self, record: Record, name: str) -> bool:
@@ -59,6 +63,7 @@ class Draft:
         return self.set(place, typed(element_of(place), text))
 
     def set(self, place: Place, value: Any) -> bool:
+        """Put a value at a place, as a step of undo."""
         if value in ("", None) and isinstance(place[-1], int):
             return self.remove(place)
         room = with_room(self.record, place)
@@ -71,14 +76,17 @@ class Draft:
         return self.put(with_value(room, place, value), f"Change {label_of(place)}")
 
     def remove(self, place: Place) -> bool:
+        """Remove what stands at a place, as a step of undo."""
         return self.put(without(self.record, place), f"Remove {label_of(place)}")
 
     def undo(self) -> str:
+        """Take the last step back."""
         name, document = self._steps.pop()
         self._undone.append((name, document))
         return name
 
     def redo(self) -> str:
+        """Do the step again that was taken back last."""
         name, document = self._undone.pop()
         self._steps.append((name, document))
         return name

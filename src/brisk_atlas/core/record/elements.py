@@ -31,6 +31,7 @@ class Element:
 
     @property
     def parent(self) -> str:
+        """The element that this one is a part of, "" for a top one."""
         return self.id.rpartition(".")[0]
 
 
@@ -75,6 +76,7 @@ def element_of(place: Place) -> Element:
 
 
 def element_id(place: Place) -> str:
+    """Return the id of the element at a place: the place without the numbers of items."""
     return ".".join(step for step in place if isinstance(step, str))
 
 

@@ -68,6 +68,8 @@ class DatedEvent:
 
 @dataclass(frozen=True)
 class Identifier:
+    """A code and the authority that gave it."""
+
     code: str = _one("code")
     space: str = _one("code space")
 
@@ -85,6 +87,8 @@ class KeywordSet:
 
 @dataclass(frozen=True)
 class Picture:
+    """A picture of the data, by its file or link."""
+
     link: str = _one("file or link")
     description: str = _one("shows")
     type: str = _one("type")
@@ -92,6 +96,8 @@ class Picture:
 
 @dataclass(frozen=True)
 class Series:
+    """The series that a dataset belongs to."""
+
     name: str = _one("name")
     issue: str = _one("issue")
 
@@ -125,12 +131,16 @@ class Box:
 
 @dataclass(frozen=True)
 class HeightRange:
+    """The lowest and the highest value of a vertical extent."""
+
     low: float | None = _one("lowest", NUMBER)
     high: float | None = _one("highest", NUMBER)
 
 
 @dataclass(frozen=True)
 class Measure:
+    """A number with its unit."""
+
     value: float | None = _one("value", NUMBER)
     unit: str = _one("unit")
 
@@ -147,6 +157,8 @@ class Dimension:
 
 @dataclass(frozen=True)
 class ObjectCount:
+    """How many objects of a kind there are."""
+
     type: str = _one("object", CODE, codes="geometry")
     count: int | None = _one("count", INTEGER)
 
@@ -166,6 +178,8 @@ class Constraint:
 
 @dataclass(frozen=True)
 class ProcessStep:
+    """One step of how the data were made."""
+
     description: str = _one("step", LONG)
     rationale: str = _one("why", LONG)
     day: str = _one("on", DATE)
@@ -174,6 +188,8 @@ class ProcessStep:
 
 @dataclass(frozen=True)
 class Source:
+    """What the data were made from."""
+
     description: str = _one("contributed", LONG)
     title: str = _one("source")
     scale: int | None = _one("scale 1 to", INTEGER)
@@ -274,6 +290,8 @@ class Overview:
 
 @dataclass(frozen=True)
 class BandDefinition:
+    """One band, or dimension, of a grid."""
+
     name: str = _one("band")
     description: str = _one("shows", LONG)
     least: float | None = _one("from wavelength", NUMBER)
@@ -283,12 +301,16 @@ class BandDefinition:
 
 @dataclass(frozen=True)
 class Format:
+    """A format that the data are handed out in."""
+
     name: str = _one("format")
     version: str = _one("version")
 
 
 @dataclass(frozen=True)
 class Link:
+    """An address under which the data, or more about them, are found."""
+
     url: str = _one("link", LINK)
     name: str = _one("name")
     description: str = _one("description", LONG)

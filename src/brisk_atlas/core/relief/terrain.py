@@ -45,6 +45,7 @@ class Camera:
         return replace(self, azimuth=(self.azimuth + dx * 0.4) % 360, elevation=elevation)
 
     def closer(self, factor: float) -> Camera:
+        """Return the camera nearer by a factor; above 1 is nearer."""
         return replace(self, distance=min(max(self.distance / factor, 0.08), 6.0))
 
     def shifted(self, dx: float, dy: float) -> Camera:

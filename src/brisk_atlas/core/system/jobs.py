@@ -59,10 +59,12 @@ class Job:
 
     @property
     def stopping(self) -> bool:
+        """Whether the job was asked to stop."""
         return self._stop.is_set()
 
     @property
     def finished(self) -> bool:
+        """Whether the job has ended, in whichever way."""
         return self.state in ("done", "failed", "cancelled")
 
     def check(self) -> None:
@@ -105,6 +107,7 @@ class Jobs:
         self._closed = False
 
     def listen(self, listener: Callable[[Job], None]) -> None:
+        """Have a function called with each job that begins, advances or ends, on the job's thread."""
         self._listeners.append(listener)
 
     @property

@@ -14,6 +14,7 @@ FORM = "%(asctime)s %(levelname)s %(process)d %(name)s: %(message)s"
 
 
 def log_file() -> Path:
+    """Return the file of the log in the user's state folder."""
     return state_folder("log") / "brisk-atlas.log"
 
 

@@ -19,6 +19,7 @@ EXTRA_S = 60.0  # beyond the patience of who asked, should nobody be left to end
 
 
 def main() -> None:
+    """Answer calls from standard input until it ends."""
     pipe = Connection(int(sys.argv[1]))
     end_with_parent()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))

@@ -89,10 +89,12 @@ class Worker:
 
     @property
     def alive(self) -> bool:
+        """Whether its process runs."""
         return self._alive and self._process.poll() is None
 
     @property
     def process_id(self) -> int:
+        """The number of its process."""
         return self._process.pid
 
     def run(self, call: Call, check: Check = lambda: None, report: Report = lambda share: None) -> Any:
@@ -143,6 +145,7 @@ class Worker:
         return WorkerDied(signal.Signals(-code).name if code < 0 else f"code {code}")
 
     def kill(self) -> None:
+        """End its process at once."""
         self._alive = False
         self._process.kill()
         self._process.wait()
@@ -161,6 +164,7 @@ class WorkerPool:
 
     @property
     def workers(self) -> tuple[Worker, ...]:
+        """The workers that there are now."""
         with self._lock:
             return tuple(self._all)
 

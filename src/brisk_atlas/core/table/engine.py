@@ -52,6 +52,7 @@ class Sheet:
 
     @property
     def columns(self) -> list[str]:
+        """The names of all columns."""
         return list(self.table.column_names)
 
     def __len__(self) -> int:
@@ -64,10 +65,12 @@ class Sheet:
         return len(self.order) == n and bool(n == 0 or (self.order[0] == 0 and (np.diff(self.order) == 1).all()))
 
     def type_of(self, field: str) -> pa.DataType:
+        """Return the type of a field's values; of a dictionary that of its entries."""
         kind = self.table.schema.field(field).type
         return kind.value_type if pa.types.is_dictionary(kind) else kind
 
     def is_number(self, field: str) -> bool:
+        """Return whether a field holds numbers."""
         kind = self.type_of(field)
         return pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)
 

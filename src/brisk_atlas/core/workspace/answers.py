@@ -10,7 +10,7 @@ from brisk_atlas.core.model import DataRef, OpenOptions
 from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.folders import config_folder
 
-MOST_KEPT = 2000
+MOST_STORED = 2000
 
 
 class Answers:
@@ -26,12 +26,14 @@ class Answers:
             return
 
     def get(self, ref: DataRef) -> OpenOptions | None:
+        """Return what was answered about a file, None where nothing was."""
         return self._by_path.get(str(ref))
 
-    def keep(self, ref: DataRef, reading: OpenOptions) -> None:
+    def store(self, ref: DataRef, reading: OpenOptions) -> None:
+        """Store what was answered about a file."""
         self._by_path.pop(str(ref), None)
         self._by_path[str(ref)] = reading
-        for old in list(self._by_path)[:-MOST_KEPT]:
+        for old in list(self._by_path)[:-MOST_STORED]:
             del self._by_path[old]
         values = {path: saved_form(each) for path, each in self._by_path.items()}
         write_beside(self.file, json.dumps(values, indent=1))

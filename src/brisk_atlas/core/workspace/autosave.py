@@ -27,6 +27,7 @@ class Unsaved(NamedTuple):
 
 
 def autosave_folder() -> Path:
+    """Return the folder for work that was not saved."""
     return state_folder("unsaved")
 
 

@@ -62,6 +62,7 @@ class Work:
         self._ids = itertools.count(1)
 
     def listen(self, listener: Callable[[str], None]) -> None:
+        """Have a function called with what changed, after each change."""
         self._listeners.append(listener)
 
     @contextmanager
@@ -84,10 +85,12 @@ class Work:
 
     @property
     def layers(self) -> tuple[Layer, ...]:
+        """The open layers, the topmost first."""
         return self.state.layers
 
     @property
     def subject(self) -> Layer | None:
+        """The layer under discussion, None without layers."""
         return self.layer(self.state.subject)
 
     @property
@@ -96,6 +99,7 @@ class Work:
         return self.state.layers != self._saved.layers or self.state.curtain != self._saved.curtain
 
     def layer(self, layer_id: str | None) -> Layer | None:
+        """Return a layer by its id, None where it is not open."""
         return next((layer for layer in self.layers if layer.id == layer_id), None)
 
     def drawn(self, hidden: tuple[str, ...] = ()) -> list[Layer]:
@@ -123,19 +127,23 @@ class Work:
 
     @property
     def undo_text(self) -> str:
+        """What undo would take back, "" for nothing."""
         return self._past[-1][0] if self._past else ""
 
     @property
     def redo_text(self) -> str:
+        """What redo would do again, "" for nothing."""
         return self._future[-1][0] if self._future else ""
 
     def undo(self) -> None:
+        """Take the last step back."""
         if self._past:
             what, state = self._past.pop()
             self._future.append((what, self.state))
             self._swap(state)
 
     def redo(self) -> None:
+        """Do the step again that was taken back last."""
         if self._future:
             what, state = self._future.pop()
             self._past.append((what, self.state))
@@ -161,6 +169,7 @@ class Work:
         return layer
 
     def remove(self, layer_id: str) -> None:
+        """Close a layer, as a step of undo."""
         layer = self.layer(layer_id)
         if layer is None:
             return
@@ -229,10 +238,12 @@ class Work:
         )
         return (a, b) if a and b else None
 
-    def open_curtain(self) -> None:
+    def remove_curtain(self) -> None:
+        """Stop comparing by the movable divider, as a step of undo."""
         self._become("put the curtain away", self.state._replace(curtain=None))
 
     def pick(self, picks: Picks | None) -> None:
+        """Pick features, or none; no step of undo."""
         if picks != self.picks:
             self.picks = picks
             self._announce("picks")
@@ -255,5 +266,6 @@ class Work:
         self._announce("file")
 
     def saved(self, file: Path, file_state: tuple[int, int] | None = None) -> None:
+        """Note that the work was saved in a file."""
         self.file, self._saved, self.file_state = file, self.state, file_state
         self._announce("file")

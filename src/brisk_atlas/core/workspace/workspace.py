@@ -58,6 +58,8 @@ class Workspace:
     Reading is safe for threads; `work` is changed from one thread only. What takes time to load is made at the first
     need. Closed layers give back what was read of them.
 
+    `memory` is how many bytes what was read may take, None for a share of the machine's.
+
     >>> from brisk_atlas import demo
     >>> with Workspace() as workspace:
     ...     faults = workspace.open_project(demo.PROJECT)
@@ -65,8 +67,9 @@ class Workspace:
     ['gas_readings', 'coastline']
     """
 
-    def __init__(self, shelves: Shelves | None = None) -> None:
+    def __init__(self, shelves: Shelves | None = None, *, memory: int | None = None) -> None:
         self.work = Work()
+        self._memory = memory
         self.jobs = Jobs()
         self._shelves = shelves
         self._cache: DataCache | None = None
@@ -91,7 +94,7 @@ class Workspace:
         if self._cache is None:
             from brisk_atlas.core.cache import DataCache
 
-            self._cache = DataCache()
+            self._cache = DataCache(self._memory)
         return self._cache
 
     @property
@@ -367,6 +370,7 @@ class FrozenWorkspace(Workspace):
 
     @property
     def cache(self) -> DataCache:
+        """What was read, shared with the workspace that was frozen."""
         return self._live.cache
 
     @property

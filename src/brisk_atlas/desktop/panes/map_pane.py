@@ -288,7 +288,7 @@ class MapPane(QWidget):
         """Draw the curtain between the subject (B) and the layer most like it (A), or put it away."""
         work = self.session.work
         if work.state.curtain:
-            work.open_curtain()
+            work.remove_curtain()
             self._pointer_left()
             return
         pair = work.alike()

@@ -29,6 +29,7 @@ class Standard:
 
     @cached_property
     def code(self) -> Any:
+        """The module that describes the standard."""
         return import_module(f"{__name__}.{self.module}")
 
     def adapted(self, record: Record) -> Record:

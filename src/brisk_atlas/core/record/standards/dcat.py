@@ -482,6 +482,7 @@ def _remove_node(graph: Graph, node: BNode) -> None:
 
 
 def new_graph() -> Graph:
+    """Return an empty graph with the prefixes of the standard."""
     graph = Graph()
     for prefix, space in (("dcat", DCAT), ("dct", DCTERMS), ("foaf", FOAF), ("vcard", VCARD), ("adms", ADMS)):
         graph.bind(prefix, space)

@@ -293,6 +293,7 @@ def unread(values: dict[str, Any]) -> list[tuple[str, str]]:
 
 
 def new_collection() -> dict[str, Any]:
+    """Return a collection without anything stated."""
     return {
         "type": "Collection",
         "stac_version": "1.0.0",
