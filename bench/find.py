@@ -170,7 +170,7 @@ def _search() -> Case:
                     DatasetSummary(str(path), "GeoTIFF", "grid", title=f"{words[2]} of {words[3]}", abstract=abstract),
                 )
             )
-        catalogue.keep(place, rows)
+        catalogue.store(place, rows)
         typed = [word[:end] for word in ("lava survey", "obsidian", "heat ash dep") for end in range(1, len(word) + 1)]
         catalogue.search("warm", [place])
         each = [statistics.median(timed(lambda: catalogue.search(text, [place])) for _ in range(5)) for text in typed]  # noqa: B023
