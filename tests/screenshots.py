@@ -157,7 +157,7 @@ def probe_spectra(s: Studio) -> None:
 def statistics(s: Studio) -> None:
     s.demo()
     s.choose("elevation_2029")
-    s.do("numbers")
+    s.do("statistics")
 
 
 def sheet(s: Studio) -> None:

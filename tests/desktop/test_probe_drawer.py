@@ -269,7 +269,7 @@ def test_the_status_line_shows_the_notations_that_were_chosen(demo_driver):
 
 
 def test_numbers_of_a_band_whole_in_view_and_in_a_drawn_area(demo_driver, truth):
-    d, numbers = demo_driver, demo_driver.window.desk.numbers
+    d, numbers = demo_driver, demo_driver.window.desk.statistics
     d.work.choose(d.layer("elevation_2029").id)
     d.press(d.canvas, Qt.Key.Key_U)
     d.settle()
@@ -294,9 +294,9 @@ def test_numbers_of_a_band_whole_in_view_and_in_a_drawn_area(demo_driver, truth)
 
 
 def test_numbers_by_zone_become_a_table(demo_driver, home):
-    d, numbers = demo_driver, demo_driver.window.desk.numbers
+    d, numbers = demo_driver, demo_driver.window.desk.statistics
     d.work.choose(d.layer("closed_zones").id)
-    d.window.commands.do("numbers")
+    d.window.commands.do("statistics")
     d.settle()
     d.choose(numbers.grid, "elevation_2029")
     d.click(numbers.make)

@@ -91,7 +91,7 @@ def test_text_from_files_is_never_markup(driver, hostile):
         driver.settle()
         assert markup_in(window) == []
     driver.open(hostile)
-    for command in ("sheet", "probe", "style", "numbers"):
+    for command in ("sheet", "probe", "style", "statistics"):
         window.commands.do(command)
         driver.settle()
         assert markup_in(window) == [], command

@@ -31,7 +31,7 @@ DRAWERS = (
     ("probe", "P", "info"),
     ("style", "S", "palette"),
     ("change", "D", "plus-minus"),
-    ("numbers", "U", "chart-bar"),
+    ("statistics", "U", "chart-bar"),
 )
 TOOLS = (
     ("pick_box", "box", "Pick in a box", "Alt+B", "selection-plus"),
@@ -136,6 +136,8 @@ def _map(window: AtlasWindow) -> list[Command]:
         pair = subject is not None and subject.style is not None and sum(la.style is not None for la in work.layers) > 1
         return work.state.curtain is not None or pair
 
+    has_view = lambda: window.has_desk and window.desk.map.canvas.view is not None  # noqa: E731
+
     def probe_centre(desk: DeskPage) -> None:
         view = desk.map.canvas.view
         if view is not None:
@@ -185,7 +187,20 @@ def _map(window: AtlasWindow) -> list[Command]:
                 enabled=lambda: window.has_desk and len(window.desk.probe.held) > 0),
         Command("go_to", "Go to a place…", window.begin_go_to, "Ctrl+G", "Type coordinates in any usual notation",
                 "map-pin-line", some),
-        Command("probe_centre", "Probe the middle of the map", at_map(probe_centre), "Ctrl+P", enabled=some),
+        Command("probe_centre", "Probe the centre of the map", at_map(probe_centre), "Ctrl+P", enabled=some),
+        Command("probe_spot", "What is here", at_map(lambda d: d.at_spot(d.map.canvas.probed.emit)), icon="cursor",
+                tip="Probe the place of the menu, or the centre of the map", enabled=has_view),
+        Command("copy_spot", "Copy the position", at_map(lambda d: d.copy_spot()), "Ctrl+Alt+C", "In the notations of the foot",
+                "copy", has_view),
+        Command("centre_spot", "Put this place in the centre", at_map(lambda d: d.at_spot(d.map.canvas.centre_on)), icon="crosshair-simple",
+                enabled=has_view),
+        Command("measure_spot", "Measure from here", at_map(lambda d: d.at_spot(d.measure_from)), icon="ruler", enabled=has_view),
+        Command("back", "Back to the place before", at_map(lambda d: d.map.go_back()), "Ctrl+Alt+Left", icon="arrow-left",
+                enabled=lambda: window.has_desk and window.desk.map.history.can_go_back),
+        Command("forward", "On to the place after", at_map(lambda d: d.map.go_back(on=True)), "Ctrl+Alt+Right", icon="arrow-right",
+                enabled=lambda: window.has_desk and window.desk.map.history.can_go_on),
+        Command("map_crs", "Choose the map's CRS…", window.begin_map_crs, "Ctrl+Alt+M",
+                "What suits the place, or by name, code or area", "globe-simple", some),
     ]  # fmt: skip
 
 
@@ -211,6 +226,19 @@ def _drawers(window: AtlasWindow) -> list[Command]:
     ]  # fmt: skip
 
 
+def _read_subject(window: AtlasWindow) -> None:
+    subject = window.session.work.subject
+    if subject is not None:
+        window.read_record(subject.ref.whole)
+
+
+def _show_source(window: AtlasWindow) -> None:
+    subject = window.session.work.subject
+    if subject is not None and subject.ref.folder is not None:
+        window.show_page("find")
+        window.find_page.go_to(subject.ref.folder, choose=subject.ref.name)
+
+
 def _layers(window: AtlasWindow) -> list[Command]:
     work = window.session.work
     has_subject = lambda: work.subject is not None  # noqa: E731
@@ -232,6 +260,18 @@ def _layers(window: AtlasWindow) -> list[Command]:
         Command("paste_style", "Paste the style on the subject", lambda: window.desk.style_form.paste(), "Ctrl+Shift+V",
                 icon="clipboard",
                 enabled=lambda: window.has_desk and work.subject is not None and window.desk.style_form.can_paste(work.subject)),
+        Command("solo", "Show only the subject", _on_subject(window, lambda i: work.show_only({i})), "Shift+H", icon="eye-slash",
+                tip="Hide all other layers", enabled=lambda: work.subject is not None and work.subject.style is not None),
+        Command("show_all", "Show all layers", lambda: work.show_only({la.id for la in work.layers}), "Ctrl+Shift+H", icon="eye",
+                enabled=lambda: any(not la.visible for la in work.layers)),
+        Command("rename_layer", "Rename the subject", _on_desk(window, lambda d: d.spine.begin_rename()), icon="pencil-simple",
+                enabled=has_subject),
+        Command("duplicate_layer", "Duplicate the subject", _on_subject(window, work.duplicate), "Ctrl+Shift+D",
+                "A second layer of the same data, with a look of its own", "copy-simple", has_subject),
+        Command("read_record", "Read the subject's record", lambda: _read_subject(window),
+                icon="article", enabled=has_subject),
+        Command("show_source", "Show the subject's file on Find", lambda: _show_source(window), icon="folder-open",
+                enabled=lambda: work.subject is not None and work.subject.ref.is_local),
         Command("close_layer", "Close the subject", _on_subject(window, work.remove), "Delete",
                 "Take the subject off the Desk; its files stay", "x", has_subject),
     ]  # fmt: skip

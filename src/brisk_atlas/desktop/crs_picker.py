@@ -30,9 +30,9 @@ class CrsPicker(QWidget):
 
     chosen = pyqtSignal(object)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, *, may_be_unknown: bool = True) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.may_be_unknown = session, may_be_unknown
         self.code: str | None = None
         self._suggestions: Sequence[Suggestion] = ()
         self._near: tuple[float, float] | None = None
@@ -70,14 +70,17 @@ class CrsPicker(QWidget):
         self._show_suggestions()
 
     def _show_suggestions(self) -> None:
+        from brisk_atlas.core.place import crs_label, crs_name
+
         self.list.blockSignals(True)
         self.list.clear()
         for each in self._suggestions:
-            self._add(each.crs, f"{each.crs}   {each.reason}")
-        self._add("", UNKNOWN)
+            self._add(each.crs, f"{crs_label(each.crs)}   {each.reason}", f"{crs_name(each.crs)}\n{each.reason}")
+        if self.may_be_unknown:
+            self._add("", UNKNOWN)
         row = next((i for i in range(self.list.count()) if self._at(i).data(CODE) == (self.code or "")), -1)
         if row < 0 and self.code:
-            self._add(self.code, self.code)
+            self._add(self.code, crs_name(self.code))
             row = self.list.count() - 1
         self.list.setCurrentRow(row)
         self.list.blockSignals(False)

@@ -5,15 +5,17 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QImage, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
+    QWidget,
 )
 
 from brisk_atlas.core.model import Layer
@@ -86,9 +88,12 @@ class StackSpine(QListWidget):
             for layer in self.session.work.layers:
                 item = QListWidgetItem()
                 item.setData(LAYER_ID, layer.id)
-                item.setData(Qt.ItemDataRole.AccessibleTextRole, layer.name)
-                item.setToolTip(plain_tip(f"{layer.name}\n{layer.ref}"))
                 self.addItem(item)
+        for i, layer in enumerate(self.session.work.layers):
+            tile = self.item(i)
+            assert tile is not None
+            tile.setData(Qt.ItemDataRole.AccessibleTextRole, layer.name)
+            tile.setToolTip(plain_tip(f"{layer.name}\n{layer.ref}"))
         subject = self.session.work.state.subject
         self.setCurrentRow(ids.index(subject) if subject in ids else -1)
         self._filling = False
@@ -144,6 +149,25 @@ class StackSpine(QListWidget):
         if item is not None and not self._filling:
             self.subject_chosen.emit(item.data(LAYER_ID))
 
+    def take_at(self, at: QPoint) -> None:
+        """Make the layer at a point the subject."""
+        item = self.itemAt(at)
+        if item is not None:
+            self.setCurrentItem(item)
+
+    def begin_rename(self) -> None:
+        """Type the subject's name on its tile; Return takes it, Escape leaves it."""
+        item, subject = self.currentItem(), self.session.work.subject
+        if item is None or subject is None:
+            return
+        self.scrollToItem(item)
+        tile = self.visualItemRect(item).adjusted(4, 3, -4, -3)
+        line = NameLine(subject.name, self.viewport())
+        line.setGeometry(tile.left() + THUMB.width() + 9, tile.top() + 3, tile.width() - THUMB.width() - 12, 24)
+        line.named.connect(lambda name, layer_id=subject.id: self.session.work.rename(layer_id, name))
+        line.show()
+        line.setFocus()
+
     def _moved(self) -> None:
         self.session.work.reorder([self.item(i).data(LAYER_ID) for i in range(self.count())])  # type: ignore[union-attr]
 
@@ -152,12 +176,43 @@ class StackSpine(QListWidget):
         subject = self.session.work.subject
         if subject and event.key() == Qt.Key.Key_Space:
             self.session.work.change("show or hide", subject.id, visible=not subject.visible)
+        elif subject and event.key() == Qt.Key.Key_F2:
+            self.begin_rename()
         elif (
             subject
             and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down)
             and event.modifiers() & Qt.KeyboardModifier.AltModifier
         ):
             self.session.work.move(subject.id, -1 if event.key() == Qt.Key.Key_Up else 1)
+        else:
+            super().keyPressEvent(event)
+
+
+class NameLine(QLineEdit):
+    """A name that is typed over what is there.
+
+    Signals:
+        named(str): it was taken.
+    """
+
+    named = pyqtSignal(str)
+
+    def __init__(self, name: str, parent: QWidget | None) -> None:
+        super().__init__(name, parent)
+        self.setObjectName("layer name")
+        self.selectAll()
+        self.returnPressed.connect(lambda: self.named.emit(self.text()))
+        self.editingFinished.connect(self._end)
+
+    def _end(self) -> None:
+        self.hide()
+        self.deleteLater()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() == Qt.Key.Key_Escape:
+            self.blockSignals(True)
+            self._end()
         else:
             super().keyPressEvent(event)
 

@@ -41,7 +41,8 @@ class StatusLine(QFrame):
         stored = str(settings.value(STORED, "")).split()
         self.slots = stored if len(stored) == len(SLOTS) else list(SLOTS)
         self.places = [QToolButton() for _ in SLOTS]
-        self.scale, self.crs = PlainLabel(), PlainLabel()
+        self.scale, self.crs = PlainLabel(), QToolButton()
+        self.crs.setToolTip("Choose the map's CRS")
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 2, 6, 2)
         row.setSpacing(20)
@@ -53,9 +54,10 @@ class StatusLine(QFrame):
             place.customContextMenuRequested.connect(lambda at, slot=slot: self._offer(slot))
             row.addWidget(place)
         row.addStretch(1)
-        for label in (self.scale, self.crs):
-            label.setObjectName("quiet")
-            row.addWidget(label)
+        self.scale.setObjectName("quiet")
+        self.crs.setObjectName("map crs")
+        row.addWidget(self.scale)
+        row.addWidget(self.crs)
         self.jobs = QToolButton()
         self.jobs.setObjectName("jobs")
         self.jobs.setText("no jobs")

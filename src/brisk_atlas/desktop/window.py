@@ -26,6 +26,7 @@ from . import theme as themes
 from .autosave import Autosave
 from .closing import may_close_work, may_lose_records
 from .commands import Command, Commands
+from .menus import LAYER_MENU, MAP_MENU, offer_menu
 from .notice import Notice
 from .page_titles import PAGE_TITLES
 from .pages.find_page import FindPage
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
 
     from .do_palette import DoPalette
     from .go_to import GoTo
+    from .map_crs_form import MapCrsForm
     from .opening_sheet import OpeningSheet
     from .pages.desk_page import DeskPage
     from .pages.handover_page import HandoverPage
@@ -54,7 +56,7 @@ MAP_TOOLS = (
 MENU = (
     ("open", "open_project", "save", "save_as"),
     ("undo", "redo"),
-    ("probe", "style", "change", "numbers", "sheet", "relief"),
+    ("probe", "style", "change", "statistics", "sheet", "relief"),
     ("pick_box", "pick_lasso", "pick_line", "measure", "measure_area", "hold", "go_to"),
     ("show_hide", "layer_up", "layer_down", "close_layer"),
     ("theme", "quit"),
@@ -89,6 +91,7 @@ class AtlasWindow(QMainWindow):
         self._palette_box: DoPalette | None = None
         self._go_to_box: GoTo | None = None
         self.sheet: OpeningSheet | None = None
+        self.crs_form: MapCrsForm | None = None
         self.subject = SubjectBar(session)
         self.notice = Notice()
         self.autosave = Autosave(session)
@@ -129,6 +132,8 @@ class AtlasWindow(QMainWindow):
             desk.map.drawing_faults.connect(self._say_faults)
             for found in (desk.probe.found, desk.probe.held_changed, desk.map.canvas.tool_changed):
                 found.connect(self.commands.refresh)
+            offer_menu(desk.spine, self.commands, LAYER_MENU, desk.spine.take_at)
+            offer_menu(desk.map.canvas, self.commands, MAP_MENU, desk.map.canvas.take_spot)
             self._recolour()
         return self._made["desk"]
 
@@ -219,6 +224,7 @@ class AtlasWindow(QMainWindow):
         self.find_page.open_wanted.connect(self.session.open_refs)
         self.find_page.ask_wanted.connect(self.session.open_asking)
         self.session.asked.connect(self.ask)
+        self.foot.crs.clicked.connect(lambda: self.commands.do("map_crs"))
         self.session.permission_wanted.connect(self._ask_permission)
         self.find_page.record_wanted.connect(self.read_record)
         self.find_page.folder_changed.connect(self.commands.refresh)
@@ -326,6 +332,21 @@ class AtlasWindow(QMainWindow):
 
             self._palette_box = DoPalette(self.commands, self)
         self._palette_box.begin()
+
+    def begin_map_crs(self) -> None:
+        """Ask for the CRS to show the map in."""
+        from .map_crs_form import MOST_RECENT, RECENT, MapCrsForm
+
+        recent = [text for text in self.settings.value(RECENT) or [] if isinstance(text, str)]
+        self.crs_form = MapCrsForm(self.session, self.desk.map.canvas.view, recent, self)
+
+        def use(crs: str) -> None:
+            self.settings.setValue(RECENT, [crs, *(other for other in recent if other != crs)][:MOST_RECENT])
+            self.session.work.use_crs(crs)
+            self.show_page("desk")
+
+        self.crs_form.chosen.connect(use)
+        self.crs_form.open()
 
     def begin_go_to(self) -> None:
         """Ask for a place to go to."""

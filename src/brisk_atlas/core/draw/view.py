@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from brisk_atlas.core.model import Extent, Lattice
+from brisk_atlas.core.place import transform
 
 
 @dataclass(frozen=True)
@@ -79,6 +82,21 @@ class View:
             x=x - (px - self.width / 2) * resolution,
             y=y + (py - self.height / 2) * resolution,
         )
+
+    def shown_in(self, crs: str | None) -> View | None:
+        """Return the view of the same place at about the same scale in another CRS; None where that does not reach.
+        Raises CannotPlace where no transformation is known."""
+        if crs == self.crs or crs is None or self.crs is None:
+            return replace(self, crs=crs)
+        step = min(self.width, self.height) / 4 * self.resolution
+        around = [(0, 0), (step, 0), (-step, 0), (0, step), (0, -step)]
+        there = transform(np.array([(self.x + dx, self.y + dy) for dx, dy in around], float), self.crs, crs)
+        far = np.hypot(*(there[1:] - there[0]).T)
+        far = far[np.isfinite(far) & (far > 0)]
+        if not np.isfinite(there[0]).all() or not far.size:
+            return None
+        x, y = there[0].tolist()
+        return replace(self, x=x, y=y, resolution=self.resolution * float(np.median(far)) / step, crs=crs)
 
     @classmethod
     def fitting(cls, extent: Extent, width: int, height: int, *, margin: float = 0.05, density: float = 1.0) -> View:

@@ -5,8 +5,9 @@ Names load when they are first asked for: the shelves are shown before the rest 
 
 from __future__ import annotations
 
-from importlib import import_module
 from typing import TYPE_CHECKING
+
+from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
     from .anatomy import Anatomy, Member, anatomy_of, role_of
@@ -49,7 +50,4 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> object:
-    if name not in _HOME_OF:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
+__getattr__ = late_names(__name__, _HOME_OF)

@@ -5,8 +5,9 @@ Names load when they are first asked for, so that a window can stand before all 
 
 from __future__ import annotations
 
-from importlib import import_module
 from typing import TYPE_CHECKING
+
+from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
     from .data_ref import DataRef, PlaceKind
@@ -107,7 +108,4 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> object:
-    if name not in _HOME_OF:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
+__getattr__ = late_names(__name__, _HOME_OF)

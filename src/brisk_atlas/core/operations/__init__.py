@@ -8,6 +8,8 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from brisk_atlas.late_names import late_names
+
 if TYPE_CHECKING:
     from .export import Export
     from .grid_change import GridChange
@@ -74,10 +76,7 @@ __all__ = [
 ]
 
 
-def __getattr__(name: str) -> Any:
-    if name not in _HOME_OF:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
+__getattr__ = late_names(__name__, _HOME_OF)
 
 
 def operation_called(command: str) -> type[Operation]:

@@ -5,8 +5,9 @@
 
 from __future__ import annotations
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from brisk_atlas.late_names import late_names
 
 _HOMES = {
     "Finding": "checks",
@@ -45,11 +46,7 @@ if TYPE_CHECKING:
     from .standards import STANDARDS, Standard, standard_named
 
 
-def __getattr__(name: str) -> Any:
-    """Load a module of the room when something of it is asked for: most uses need a few of them."""
-    if name not in _HOMES:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(f"{__name__}.{_HOMES[name]}"), name)
+__getattr__ = late_names(__name__, _HOMES)
 
 
 __all__ = [

@@ -5,8 +5,9 @@
 
 from __future__ import annotations
 
-from importlib import import_module
 from typing import TYPE_CHECKING
+
+from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
     from .answers import Answers
@@ -23,7 +24,4 @@ _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
 __all__ = ["Answers", "OpenedPart", "Picks", "Place", "Work", "WorkState", "Workspace"]
 
 
-def __getattr__(name: str) -> object:
-    if name not in _HOME_OF:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    return getattr(import_module(f"{__name__}.{_HOME_OF[name]}"), name)
+__getattr__ = late_names(__name__, _HOME_OF)

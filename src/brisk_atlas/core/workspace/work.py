@@ -7,7 +7,7 @@ as a dataclass.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -96,7 +96,7 @@ class Work:
     @property
     def changed(self) -> bool:
         """Return whether there is something to save."""
-        return self.state.layers != self._saved.layers or self.state.curtain != self._saved.curtain
+        return self.state._replace(subject=None) != self._saved._replace(subject=None)
 
     def layer(self, layer_id: str | None) -> Layer | None:
         """Return a layer by its id, None where it is not open."""
@@ -153,11 +153,7 @@ class Work:
         """Open a part on top of the stack (grids below all vectors) and make it the subject."""
         from brisk_atlas.core.model import Layer
 
-        taken = {layer.name for layer in self.layers}
-        base = name or facts.name
-        free = next(n for n in itertools.chain([base], (f"{base} {i}" for i in itertools.count(2))) if n not in taken)
-        known = {layer.id for layer in self.layers}
-        new_id = next(i for n in self._ids if (i := f"layer-{n}") not in known)
+        free, new_id = self._free_name(name or facts.name), self._free_id()
         layer = Layer(new_id, free, ref.with_part(facts.name), facts.kind, style)
         layers = list(self.layers)
         at = 0
@@ -167,6 +163,44 @@ class Work:
         crs = self.state.crs or facts.crs
         self._become(f"open {free}", self.state._replace(layers=tuple(layers), subject=layer.id, crs=crs))
         return layer
+
+    def _free_name(self, base: str, besides: str | None = None) -> str:
+        """Return a name that no other layer has: `base`, or with a number behind it."""
+        taken = {layer.name for layer in self.layers if layer.id != besides}
+        return next(n for n in itertools.chain([base], (f"{base} {i}" for i in itertools.count(2))) if n not in taken)
+
+    def _free_id(self) -> str:
+        known = {layer.id for layer in self.layers}
+        return next(i for n in self._ids if (i := f"layer-{n}") not in known)
+
+    def rename(self, layer_id: str, name: str) -> None:
+        """Give a layer another name, made different from those of the others; an empty one changes nothing."""
+        if name.strip() and self.layer(layer_id) is not None:
+            self.change("rename", layer_id, name=self._free_name(name.strip(), layer_id))
+
+    def duplicate(self, layer_id: str) -> Layer | None:
+        """Put a copy of a layer above it and make it the subject, as a step of undo; it can get a look of its own."""
+        from dataclasses import replace
+
+        layer = self.layer(layer_id)
+        if layer is None:
+            return None
+        copy = replace(layer, id=self._free_id(), name=self._free_name(f"{layer.name} copy"))
+        at = self.layers.index(layer)
+        layers = (*self.layers[:at], copy, *self.layers[at:])
+        self._become(f"duplicate {layer.name}", self.state._replace(layers=layers, subject=copy.id))
+        return copy
+
+    def show_only(self, ids: Collection[str]) -> None:
+        """Show some layers and hide all others, as a step of undo."""
+        from dataclasses import replace
+
+        layers = tuple(replace(layer, visible=layer.id in ids) for layer in self.layers)
+        self._become("show all" if len(ids) == len(layers) else "show only one", self.state._replace(layers=layers))
+
+    def use_crs(self, crs: str) -> None:
+        """Show the map in another CRS, as a step of undo."""
+        self._become("change the map's CRS", self.state._replace(crs=crs))
 
     def remove(self, layer_id: str) -> None:
         """Close a layer, as a step of undo."""

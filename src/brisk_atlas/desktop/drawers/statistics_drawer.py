@@ -37,14 +37,14 @@ class StatisticsDrawer(QWidget):
         self.area: Where | None = None
         self.what, self.over = QComboBox(), QComboBox()
         self.what.setObjectName("numbers of")
-        self.over.setObjectName("numbers over")
+        self.over.setObjectName("statistics over")
         self.over.addItems([WHOLE, IN_VIEW, IN_AREA])
         self.message = PlainLabel("Choose a layer to sum up.")
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
         self.bars = Bars()
         self.tree = ReadingsTree()
-        self.tree.setObjectName("numbers")
+        self.tree.setObjectName("statistics")
         self.summary: StatisticsSummary | None = None
         self.zones, self.grid, self.band = QComboBox(), QComboBox(), QComboBox()
         for box, name in ((self.zones, "zones"), (self.grid, "zonal grid"), (self.band, "zonal band")):
@@ -213,7 +213,7 @@ class StatisticsDrawer(QWidget):
             self.band.setCurrentIndex(max(0, self.band.findText(now)))
 
     def make_zonal(self) -> None:
-        """Work the zonal numbers out, keep them as a table, and open it."""
+        """Compute zonal statistics, store them as a table, and open it."""
         work = self.session.work
         zones, grid = work.layer(self.zones.currentData()), work.layer(self.grid.currentData())
         band = self.band.currentIndex() + 1

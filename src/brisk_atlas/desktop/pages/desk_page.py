@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -50,8 +52,8 @@ class DeskPage(QWidget):
         self.map, self.relief = MapPane(session), ReliefPane(session)
         self.probe, self.style_form = ProbeDrawer(session), StyleDrawer(session)
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
-        self.numbers = StatisticsDrawer(session)
-        for asks in (self.sheet, self.numbers):
+        self.statistics = StatisticsDrawer(session)
+        for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
         self._sheet_window: SheetWindow | None = None
         self._summary = False
@@ -77,7 +79,7 @@ class DeskPage(QWidget):
         self.tabs.addTab(self.probe, "Probe")
         self.tabs.addTab(self.style_form, "Style")
         self.tabs.addTab(self.change, "Change")
-        self.tabs.addTab(self.numbers, "Statistics")
+        self.tabs.addTab(self.statistics, "Statistics")
         beside = QVBoxLayout(self.side)
         beside.setContentsMargins(0, 0, 0, 0)
         beside.addWidget(self.tabs)
@@ -141,7 +143,9 @@ class DeskPage(QWidget):
 
     def drawer(self, name: str) -> QWidget:
         """Return a drawer at the right by its name."""
-        return {"probe": self.probe, "style": self.style_form, "change": self.change, "numbers": self.numbers}[name]
+        return {"probe": self.probe, "style": self.style_form, "change": self.change, "statistics": self.statistics}[
+            name
+        ]
 
     def measure_change(self) -> None:
         """Open the Change drawer and measure."""
@@ -153,7 +157,7 @@ class DeskPage(QWidget):
         """Hand the colours to everything here that paints itself."""
         painted_by_themselves = (
             *(self.map.canvas, self.relief, self.relief.canvas, self.spine),
-            *(self.probe, self.sheet, self.style_form, self.numbers),
+            *(self.probe, self.sheet, self.style_form, self.statistics),
         )
         for painted in painted_by_themselves:
             painted.theme = theme
@@ -199,7 +203,7 @@ class DeskPage(QWidget):
 
     def _view_moved(self) -> None:
         self.sheet.view_moved()
-        self.numbers.view_moved()
+        self.statistics.view_moved()
 
     def _show_discs(self) -> None:
         """Show held probes on the map, and give their drawer room."""
@@ -232,6 +236,34 @@ class DeskPage(QWidget):
             self._show_probe()
         self.probe.measure(kind, xy, ended=ended, then=say)
 
+    def at_spot(self, act: Callable[[float, float], object]) -> None:
+        """Do something with the place that a menu was opened at, or the centre of the map."""
+        spot = self.map.canvas.spot
+        if spot is not None:
+            act(*spot)
+
+    def copy_spot(self) -> None:
+        """Copy the position of a menu, or of the centre of the map, in all notations."""
+        from brisk_atlas.core.place import Spot, notations
+        from brisk_atlas.core.place.notation import TITLES
+
+        def copy(x: float, y: float) -> None:
+            texts = notations(Spot(x, y, self.session.work.state.crs))
+            clipboard = QGuiApplication.clipboard()
+            if clipboard is not None:
+                clipboard.setText("\n".join(f"{TITLES[name]}\t{text}" for name, text in texts.items()))
+                self.session.noticed.emit("good", f"Copied {texts['pane']}", "")
+
+        self.at_spot(copy)
+
+    def measure_from(self, x: float, y: float) -> None:
+        """Take the measure with its first corner at a place."""
+        self.take_tool("distance")
+        tool, view = self.map.canvas.tool, self.map.canvas.view
+        if tool is not None and view is not None:
+            tool.press(QPointF(*view.to_pixel(x, y)), (x, y))
+            self.map.canvas.update()
+
     def go_to(self, x: float, y: float) -> None:
         """Go to a position of the map, no further out than now, and probe it."""
         view = self.map.canvas.view
@@ -256,8 +288,8 @@ class DeskPage(QWidget):
         self.map.canvas.mark = where.middle if where.kind == "click" else None
         self.map.canvas.update()
         if where.is_area:
-            self.numbers.area_drawn(where)
-            if self.side.isVisible() and self.tabs.currentWidget() is self.numbers:
+            self.statistics.area_drawn(where)
+            if self.side.isVisible() and self.tabs.currentWidget() is self.statistics:
                 return
         self._show_probe()
         self.probe.probe(where)

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QFont,
@@ -84,6 +84,7 @@ class MapCanvas(QWidget):
         self.hint = ""
         self.shows_north = False
         self.boxing = False
+        self._spot: tuple[float, float] | None = None
         self._press: QPointF | None = None
         self._last: QPointF | None = None
         self._box: QRectF | None = None
@@ -99,6 +100,7 @@ class MapCanvas(QWidget):
         """Go to a view and ask for its frame."""
         resolution = min(max(view.resolution, MIN_RESOLUTION), MAX_RESOLUTION)
         self.view = replace(view, resolution=resolution, width=self.width(), height=self.height())
+        self._spot = None
         self.update()
         self._settle.start()
 
@@ -295,6 +297,17 @@ class MapCanvas(QWidget):
         self.shape = None
         self.update()
 
+    @property
+    def spot(self) -> tuple[float, float] | None:
+        """The map position that a menu was opened at, or the centre of the map."""
+        return self._spot if self._spot is not None else (self.view.x, self.view.y) if self.view is not None else None
+
+    def take_spot(self, at: QPoint | None) -> None:
+        """Note the pixel that a menu is opened at; None for the centre."""
+        has_place = at is not None and self.view is not None
+        self._spot = self.view.to_map(at.x(), at.y()) if has_place and self.view and at else None
+        self.update()
+
     def _near_curtain(self, at: QPointF) -> bool:
         return self.curtain is not None and abs(at.x() - self.width() * self.curtain_at) <= GRIP_PX
 
@@ -431,6 +444,11 @@ class MapCanvas(QWidget):
         if self.view is not None:
             x, y = self.view.x, self.view.y
             self.look(replace(self.view, x=x, y=y, width=self.width(), height=self.height()))
+
+    def centre_on(self, x: float, y: float) -> None:
+        """Put a map position in the centre, at the same scale."""
+        if self.view is not None:
+            self.look(replace(self.view, x=x, y=y))
 
     def look_at_centre(self, x: float, y: float, resolution: float, crs: str | None) -> None:
         self.look(View(x, y, resolution, self.width(), self.height(), crs))

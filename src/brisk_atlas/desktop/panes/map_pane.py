@@ -9,9 +9,10 @@ from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.model import Extent, Layer
+from brisk_atlas.core.model import AtlasError, Extent, Layer
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Place
+from brisk_atlas.core.workspace.view_history import ViewHistory, VisitedView
 
 from ..commands import Commands
 from ..plain_text import PlainLabel
@@ -77,6 +78,7 @@ class MapPane(QWidget):
         self._pointer: tuple[float, float] | None = None
         self._reading: Job | None = None
         self._faults: dict[str, str] = {}
+        self.history = ViewHistory()
         self.grid = ""  # lines of equal coordinates: projected, geographic, or none
         self.limits: dict[str, tuple[tuple[float, float], ...]] = {}
         self.canvas.view_changed.connect(self._view_changed)
@@ -188,6 +190,7 @@ class MapPane(QWidget):
         view = self.canvas.view
         if view is not None:
             self.session.work.place = Place(view.x, view.y, view.resolution)
+            self.history.note(VisitedView(view.x, view.y, view.resolution, view.crs), view.width)
         self.draw()
         self.view_changed.emit()
 
@@ -196,6 +199,7 @@ class MapPane(QWidget):
             if not self.session.work.layers:
                 self.canvas.view, self.canvas.frames, self.canvas.mark = None, [], None
                 self.canvas.update()
+            self._follow_crs()
             self.draw()
         elif what == "file":
             place = self.session.work.place
@@ -212,6 +216,30 @@ class MapPane(QWidget):
                 )
             else:
                 self.fit_all()
+
+    def _follow_crs(self) -> None:
+        """Keep the place when the map's CRS becomes another."""
+        view, crs = self.canvas.view, self.session.work.state.crs
+        if view is None or crs is None or view.crs is None or view.crs == crs:
+            return
+        try:
+            there = view.shown_in(crs)
+        except AtlasError:
+            there = None
+        if there is not None:
+            self.canvas.mark = None
+            self.canvas.look(there)
+        else:
+            self.fit_all()
+
+    def go_back(self, *, on: bool = False) -> None:
+        """Show the place that was seen before, or the one after it."""
+        seen, now = self.history.on() if on else self.history.back(), self.canvas.view
+        if seen is None or now is None:
+            return
+        view = View(seen.x, seen.y, seen.resolution, now.width, now.height, seen.crs).shown_in(now.crs)
+        if view is not None:
+            self.canvas.look(view)
 
     def _layers_opened(self, ids: list[str]) -> None:
         """Go to what was opened if the map shows nothing yet."""

@@ -1,0 +1,59 @@
+"""Menus where the hand is: which commands stand in the menu of what, by right click or the menu key."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
+
+from .commands import Commands
+
+Groups = Sequence[Sequence[str]]
+
+LAYER_MENU: Groups = (
+    ("show_hide", "solo", "show_all"),
+    ("fit_subject", "sheet", "style", "statistics"),
+    ("rename_layer", "duplicate_layer"),
+    ("copy_style", "paste_style"),
+    ("layer_up", "layer_down"),
+    ("curtain", "side_A", "side_B", "side_AB"),
+    ("read_record", "show_source", "hand_over"),
+    ("close_layer",),
+)
+MAP_MENU: Groups = (
+    ("probe_spot", "copy_spot"),
+    ("centre_spot", "measure_spot", "go_to"),
+    ("back", "forward", "fit_subject", "fit_all"),
+    ("grid_projected", "grid_geographic", "north", "map_crs"),
+)
+
+
+def fill_menu(menu: QMenu, commands: Commands, groups: Groups) -> None:
+    """Put those commands into a menu that can be done now; groups are parted by a line."""
+    menu.clear()
+    commands.refresh()
+    for group in groups:
+        for command_id in group:
+            if commands[command_id].isEnabled():
+                menu.addAction(commands[command_id])
+        menu.addSeparator()
+
+
+def offer_menu(
+    widget: QWidget, commands: Commands, groups: Groups, prepare: Callable[[QPoint], object] = lambda at: None
+) -> QMenu:
+    """Have a widget open a menu; returns it. `prepare` gets the point first, on the widget, such as to choose what lies
+    there."""
+    menu = QMenu(widget)
+    inner = widget.viewport() if isinstance(widget, QAbstractScrollArea) else widget
+    assert inner is not None
+    widget.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+
+    def show(at: QPoint) -> None:
+        prepare(at)
+        fill_menu(menu, commands, groups)
+        menu.popup(inner.mapToGlobal(at))
+
+    widget.customContextMenuRequested.connect(show)
+    return menu

@@ -1,0 +1,179 @@
+"""Menus where the hand is, renaming and duplicating, the map's CRS, and the way back to where one was."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QContextMenuEvent, QGuiApplication
+from PyQt6.QtWidgets import QApplication, QMenu
+
+from brisk_atlas.core.workspace.project_file import read
+from brisk_atlas.desktop.menus import LAYER_MENU, MAP_MENU
+from brisk_atlas.desktop.stack_spine import NameLine
+
+MENU_KEY, RIGHT = QContextMenuEvent.Reason.Keyboard, QContextMenuEvent.Reason.Mouse
+
+
+@pytest.fixture
+def desk(demo_driver):
+    demo_driver.window.show_page("desk")
+    demo_driver.settle()
+    return demo_driver
+
+
+def menu_of(d, widget, at, reason=RIGHT):
+    """Open the menu of a widget as a hand or the menu key does; returns its texts by command."""
+    inner = widget.viewport() if hasattr(widget, "viewport") else widget
+    QApplication.sendEvent(inner, QContextMenuEvent(reason, at, inner.mapToGlobal(at)))
+    menu = next(each for each in widget.findChildren(QMenu) if each.isVisible())
+    return menu, {action.text(): action for action in menu.actions() if action.text()}
+
+
+def choose(d, menu, action):
+    menu.setActiveAction(action)
+    d.press(menu, Qt.Key.Key_Return)
+    d.settle()
+
+
+def test_all_that_menus_offer_are_commands(desk):
+    known = {command.id for command in desk.window.commands.all()}
+    assert {name for groups in (LAYER_MENU, MAP_MENU) for group in groups for name in group} <= known
+
+
+def test_a_layer_is_renamed_from_the_menu_of_its_tile(desk):
+    d, spine = desk, desk.window.desk.spine
+    row = next(i for i, layer in enumerate(d.work.layers) if layer.name == "closed_zones")
+    menu, texts = menu_of(d, spine, spine.visualItemRect(spine.item(row)).center())
+    assert d.work.subject.name == "closed_zones"  # what is asked about becomes the subject
+    assert {"Rename the subject", "Duplicate the subject", "Fit the subject", "Close the subject"} <= texts.keys()
+    choose(d, menu, texts["Rename the subject"])
+    line = next(each for each in spine.findChildren(NameLine) if each.isVisible())
+    assert line.selectedText() == "closed_zones"
+    d.type(line, "Zones of 2031")
+    assert d.work.subject.name == "Zones of 2031" and d.work.undo_text == "rename"
+    d.press(spine, Qt.Key.Key_F2)
+    line = next(each for each in spine.findChildren(NameLine) if each.isVisible())
+    line.setText("nonsense")
+    d.press(line, Qt.Key.Key_Escape)
+    d.settle()
+    assert d.work.subject.name == "Zones of 2031" and not line.isVisible()
+    d.work.undo()
+    assert d.work.subject.name == "closed_zones"
+
+
+def test_names_stay_apart_and_a_copy_has_a_look_of_its_own(desk, tmp_path):
+    d = desk
+    flows = d.layer("lava_flows")
+    d.work.choose(flows.id)
+    d.press(d.window, Qt.Key.Key_D, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    d.settle()
+    copy = d.work.subject
+    assert copy.name == "lava_flows copy" and copy.ref == flows.ref and copy.id != flows.id
+    assert d.work.layers.index(copy) == d.work.layers.index(d.work.layer(flows.id)) - 1
+    d.work.change("opacity", copy.id, opacity=0.3)
+    assert d.work.layer(flows.id).opacity == flows.opacity
+    d.work.rename(copy.id, "trails")
+    assert d.work.layer(copy.id).name == "trails 2"
+    d.work.rename(copy.id, "  ")
+    assert d.work.layer(copy.id).name == "trails 2"
+    assert d.window.session.save_project(tmp_path / "w.brisk.json")
+    assert [layer.name for layer in read(tmp_path / "w.brisk.json")[0].layers].count("trails 2") == 1
+
+
+def test_one_layer_alone_and_all_again(desk):
+    d = desk
+    before = {layer.name for layer in d.work.layers if layer.visible}
+    d.work.choose(d.layer("trails").id)
+    d.command("Show only the subject")
+    assert {layer.name for layer in d.work.layers if layer.visible} == {"trails"}
+    d.work.undo()
+    assert {layer.name for layer in d.work.layers if layer.visible} == before
+    d.window.commands.do("show_all")
+    assert all(layer.visible for layer in d.work.layers)
+
+
+def test_the_menu_of_the_map_speaks_of_the_place_it_was_opened_at(desk):
+    d, canvas = desk, desk.canvas
+    at = QPoint(200, 300)
+    menu, texts = menu_of(d, canvas, at)
+    place = canvas.view.to_map(200, 300)
+    choose(d, menu, texts["Copy the position"])
+    copied = QGuiApplication.clipboard().text()
+    d.window.notice.hide()
+    d.settle()
+    place = canvas.view.to_map(200, 300)
+    assert f"{place[0]:,.1f} E {place[1]:,.1f} N" in copied and "MGRS\t27H" in copied
+    menu, texts = menu_of(d, canvas, at)
+    choose(d, menu, texts["What is here"])
+    assert d.window.desk.probe.where_at.middle == pytest.approx(place)
+    menu, texts = menu_of(d, canvas, at)
+    choose(d, menu, texts["Measure from here"])
+    assert canvas.tool.kind == "distance" and canvas.tool.corners[0] == pytest.approx(place)
+    d.press(canvas, Qt.Key.Key_Escape)
+    menu, texts = menu_of(d, canvas, at)
+    choose(d, menu, texts["Put this place in the centre"])
+    assert (canvas.view.x, canvas.view.y) == pytest.approx(place)
+    menu, texts = menu_of(d, canvas, QPoint(5, 5), MENU_KEY)
+    assert "Back to the place before" in texts and "On to the place after" not in texts
+    menu.close()
+
+
+def test_back_and_on_through_the_places(desk):
+    d, canvas = desk, desk.canvas
+    first = canvas.view
+    canvas.centre_on(first.x + 5_000, first.y)
+    d.settle()
+    d.window.commands.do("fit_all")
+    d.settle()
+    wide = canvas.view
+    alt = Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ControlModifier
+    d.press(d.window, Qt.Key.Key_Left, alt)
+    d.settle()
+    assert (canvas.view.x, canvas.view.resolution) == pytest.approx((first.x + 5_000, first.resolution))
+    d.press(d.window, Qt.Key.Key_Left, alt)
+    d.settle()
+    assert canvas.view.x == pytest.approx(first.x)
+    d.press(d.window, Qt.Key.Key_Right, alt)
+    d.press(d.window, Qt.Key.Key_Right, alt)
+    d.settle()
+    assert canvas.view.resolution == pytest.approx(wide.resolution)
+
+
+def test_the_maps_crs_is_chosen_at_the_foot_and_the_place_stays(desk, tmp_path):
+    d, canvas = desk, desk.canvas
+    d.click(d.window.foot.crs)
+    form = d.window.crs_form
+    texts = [form.picker.list.item(i).text() for i in range(form.picker.list.count())]
+    assert any("EPSG:3857" in text and "tiles" in text for text in texts) and not any("unknown" in t for t in texts)
+    row = next(i for i, text in enumerate(texts) if text.startswith("Equal-area around 38.2° S"))
+    form.picker.list.setCurrentRow(row)
+    lines = {form.layers.topLevelItem(i).text(0): form.layers.topLevelItem(i).text(1)
+             for i in range(form.layers.topLevelItemCount())}  # fmt: skip
+    assert lines["coastline"].endswith("exact") and "gas_readings" not in lines
+    was = d.work.state.crs
+    d.click(form.use)
+    assert d.window.foot.crs.text().startswith("Equal-area around") and not canvas.settling
+    assert abs(canvas.view.x) < 4_000 and abs(canvas.view.y) < 4_000  # of the projection's own centre
+    frame = canvas.frames[0]
+    assert frame[1].crs == d.work.state.crs and d.work.undo_text == "change the map's CRS"
+    assert d.window.session.save_project(tmp_path / "w.brisk.json")
+    assert read(tmp_path / "w.brisk.json")[0].crs == d.work.state.crs
+    d.work.undo()
+    d.settle()
+    assert d.work.state.crs == was and canvas.view.crs == was
+    assert canvas.view.x == pytest.approx(canvas.view.x) and abs(canvas.view.x - 509_000) < 5_000
+
+
+def test_from_a_tile_to_its_file_and_its_record(desk):
+    d = desk
+    d.work.choose(d.layer("coastline").id)
+    d.command("Show the subject's file on Find")
+    assert (
+        d.window.page == "find"
+        and d.window.find_page.list.rows.row_at(d.window.find_page.list.currentIndex()).entry.name
+        == "tolvane_survey.gpkg"
+    )
+    d.window.show_page("desk")
+    d.window.commands.do("read_record")
+    d.settle()
+    assert d.window.page == "record" and "tolvane_survey" in d.window.record.bar.title.text()
