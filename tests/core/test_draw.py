@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pyarrow as pa
 import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
+from scipy.ndimage import map_coordinates
 
 from brisk_atlas.core.draw import View, ramps, vector_painter
 from brisk_atlas.core.draw.classes import colouring_of
@@ -17,6 +20,7 @@ from brisk_atlas.core.draw.vector import draw_shapes, draw_symbols
 from brisk_atlas.core.kinds import KINDS, first_style, grid, kind_of, painter_for
 from brisk_atlas.core.model import BadExpression, CloudStyle, DataKind, Extent, GridStyle, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Shapes, bounds_of
+from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.system.jobs import Cancelled
 from made_files import at
@@ -124,7 +128,7 @@ def test_first_looks_follow_what_the_data_is(cache, data):
 
 
 def test_a_cell_under_the_pointer_has_the_colour_of_its_value(painter, island, after):
-    style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
+    style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000), resample="nearest")
     view = View(508_705, 5_771_895, 0.5, 200, 200, UTM)  # one cell is twenty pixels
     image = painter.frame([Layer("a", "a", island.ref, DataKind.RASTER, style)], view).image
     cells = after.native()
@@ -135,13 +139,40 @@ def test_a_cell_under_the_pointer_has_the_colour_of_its_value(painter, island, a
 
 
 def test_cells_are_squares_when_seen_from_near(painter, island):
-    flat = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
+    flat = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000), resample="nearest")
     view = View(510_005, 5_771_495, 0.5, 200, 200, UTM)
     image = painter.frame([Layer("b", "b", island.ref, DataKind.RASTER, flat)], view).image
     changes = np.flatnonzero(np.diff(image[100, :, 0].astype(int)) != 0)
     left, _ = view.origin
     edges = (left + (changes + 1) * view.resolution - 504_000) % 10
     assert changes.size and np.allclose(np.minimum(edges, 10 - edges), 0, atol=0.5)
+
+
+@pytest.mark.parametrize("crs", [UTM, "EPSG:4326"])
+def test_a_continuous_grid_is_smooth_when_enlarged(painter, island, after, crs):
+    style = GridStyle(ramp="ink", stretch=Stretch("hand", 0, 1000))
+    view = View(508_705, 5_771_895, 0.5, 200, 200, UTM).shown_in(crs)  # one cell is about twenty pixels
+    image = painter.frame([Layer("a", "a", island.ref, DataKind.RASTER, style)], view).image
+    px, py = np.meshgrid(np.arange(200) + 0.5, np.arange(200) + 0.5)
+    xy = transform(np.column_stack([v.ravel() for v in view.to_map(px, py)]), crs, UTM)
+    col, row = after.native().lattice.to_cells(xy[:, 0], xy[:, 1])
+    values = map_coordinates(after.native().values[0], [row - 0.5, col - 0.5], order=1).reshape(200, 200)
+    steps = np.minimum((values / 1000 * 256).astype(int), 255)
+    wanted = ramps.ramp("ink")[steps][..., :3].astype(int)
+    assert np.abs(image[..., :3].astype(int) - wanted).max() <= 3
+    jumps = np.abs(np.diff(image[100, :, 0].astype(int)))
+    assert jumps.max() <= 3  # no edges of cells
+
+
+def test_the_light_on_an_enlarged_grid_runs_on_from_cell_to_cell(painter, island):
+    shaded = GridStyle(ramp="ink", stretch=Stretch("hand", -5000, -4000), shade=1.0)
+    view = View(509_505, 5_771_895, 0.5, 200, 200, UTM)
+    image = painter.frame([Layer("a", "a", island.ref, DataKind.RASTER, shaded)], view).image
+    cells = painter.frame(
+        [Layer("b", "b", island.ref, DataKind.RASTER, replace(shaded, resample="nearest"))], view
+    ).image
+    smooth, square = (np.abs(np.diff(each[..., 0].astype(int), axis=1)).max() for each in (image, cells))
+    assert image[..., 0].std() > 1 and smooth < square
 
 
 def test_one_changed_layer_is_drawn_anew_and_the_others_are_kept(painter, cache, data, island, monkeypatch):

@@ -74,9 +74,12 @@ def draw_raster(
             meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
         channels.append(_channel(owner, own, band, meshes[owner.facts.crs]))
     result = Drawn()
-    if channels[0].cells_a_pixel < 1.0 and len(set(sources)) == 1 and style.mask is None:
+    enlarged = channels[0].cells_a_pixel < 1.0
+    if enlarged and style.resample == "nearest" and len(set(sources)) == 1 and style.mask is None:
         _draw_cells(image, cache, channels, style, view, result, 1 if light else 0)
         return result
+    if enlarged and light and style.resample == "bilinear":
+        style = replace(style, resample="cubic")  # whose slopes run on from cell to cell
     values = []
     for channel in channels:
         check()
@@ -164,8 +167,7 @@ def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, 
     else:
         cells = channel.part.cells(channel.band, level, window)
     col, row = channel.col / level.factor_x - window[0], channel.row / level.factor_y - window[1]
-    how = HOW[style.resample] if channel.cells_a_pixel >= 1.0 else kernels.NEAREST
-    in_bands(view.height, lambda a, b: kernels.sample(cells, col, row, channel.step, how, out, a, b))
+    in_bands(view.height, lambda a, b: kernels.sample(cells, col, row, channel.step, HOW[style.resample], out, a, b))
     return out
 
 
