@@ -164,6 +164,31 @@ def test_the_maps_crs_is_chosen_at_the_foot_and_the_place_stays(desk, tmp_path):
     assert canvas.view.x == pytest.approx(canvas.view.x) and abs(canvas.view.x - 509_000) < 5_000
 
 
+def test_a_scale_is_chosen_at_the_foot(desk):
+    d, canvas, foot = desk, desk.canvas, desk.window.foot
+    centre = canvas.view.x, canvas.view.y
+    action = next(each for each in foot.scale.menu().actions() if each.text() == "1:25,000")
+    action.trigger()
+    d.settle()
+    assert foot.scale.text() == "1:25,000" and (canvas.view.x, canvas.view.y) == centre
+    d.work.use_crs("EPSG:4326")
+    d.settle()
+    action.trigger()
+    d.settle()
+    assert foot.scale.text() == "1:25,000" and canvas.view.crs == "EPSG:4326"
+
+
+def test_tiles_show_dark_layers_by_night(desk):
+    d, spine = desk, desk.window.desk.spine
+    row = next(i for i, layer in enumerate(d.work.layers) if layer.name == "buildings")
+    d.window.toggle_theme()
+    d.settle()
+    tile = spine.visualItemRect(spine.item(row))
+    ground = spine.viewport().grab().toImage().pixelColor(tile.left() + 14, tile.top() + 12)
+    assert ground.lightness() > 200 and d.window.theme.name == "night"
+    d.window.toggle_theme()
+
+
 def test_from_a_tile_to_its_file_and_its_record(desk):
     d = desk
     d.work.choose(d.layer("coastline").id)

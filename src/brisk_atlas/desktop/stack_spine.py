@@ -271,14 +271,14 @@ class _Tile(QStyledItemDelegate):
             painter.setPen(QPen(QColor(theme.second), 1, Qt.PenStyle.DotLine))
             painter.drawRoundedRect(QRectF(tile.adjusted(2, 2, -2, -2)), 3, 3)
         picture = QRect(tile.left() + 5, tile.top() + 4, THUMB.width(), THUMB.height())
-        painter.fillRect(picture, QColor(theme.paper))
+        painter.fillRect(picture, QColor(LIGHT.paper))  # by night too: layers are made to be seen on it
         held = self.spine.thumbs.get(layer.id)
         painter.setOpacity(1.0 if layer.visible else 0.35)
         if held and held[1]:
             painter.drawImage(picture, held[1])
         mark = icon(KIND_ICONS.get(layer.kind, "file"), theme.quiet, 14)
         if not (held and held[1]):
-            icon(KIND_ICONS.get(layer.kind, "file"), theme.quiet, 24).paint(painter, picture)
+            icon(KIND_ICONS.get(layer.kind, "file"), LIGHT.quiet, 24).paint(painter, picture)
         left = picture.right() + 8
         room = QRect(left, tile.top() + 5, tile.right() - left - 26, 20)
         painter.setPen(QColor(theme.ink))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import (
     QFrame,
@@ -29,10 +29,17 @@ if TYPE_CHECKING:
 INCH_M = 0.0254
 SLOTS = ("pane", "sexagesimal", "mgrs")  # the notations shown until others are chosen
 STORED = "notations"
+SCALES = (500, 1_000, 2_500, 5_000, 10_000, 25_000, 50_000, 100_000, 250_000, 1_000_000, 5_000_000, 25_000_000)
 
 
 class StatusLine(QFrame):
-    """Says where the pointer is and what runs in the background."""
+    """Says where the pointer is and what runs in the background.
+
+    Signals:
+        scale_chosen(float): the map's scale is to be one to this number.
+    """
+
+    scale_chosen = pyqtSignal(float)
 
     def __init__(self, session: Session, settings: QSettings) -> None:
         super().__init__()
@@ -41,7 +48,13 @@ class StatusLine(QFrame):
         stored = str(settings.value(STORED, "")).split()
         self.slots = stored if len(stored) == len(SLOTS) else list(SLOTS)
         self.places = [QToolButton() for _ in SLOTS]
-        self.scale, self.crs = PlainLabel(), QToolButton()
+        self.scale, self.crs = QToolButton(), QToolButton()
+        self.scale.setToolTip("Choose a scale")
+        self.scale.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        scales = QMenu(self.scale)
+        for ratio in SCALES:
+            scales.addAction(f"1:{ratio:,}", lambda ratio=ratio: self.scale_chosen.emit(float(ratio)))
+        self.scale.setMenu(scales)
         self.crs.setToolTip("Choose the map's CRS")
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 2, 6, 2)
@@ -54,7 +67,7 @@ class StatusLine(QFrame):
             place.customContextMenuRequested.connect(lambda at, slot=slot: self._offer(slot))
             row.addWidget(place)
         row.addStretch(1)
-        self.scale.setObjectName("quiet")
+        self.scale.setObjectName("scale")
         self.crs.setObjectName("map crs")
         row.addWidget(self.scale)
         row.addWidget(self.crs)
@@ -126,13 +139,20 @@ class StatusLine(QFrame):
             return
         from brisk_atlas.core.place import crs_name, metres_per_unit
 
+        self.scale.setEnabled(bool(view.crs))
         if view.crs:
-            metres = view.resolution * metres_per_unit(view.crs, view.y)
-            ratio = metres * dots_per_inch / INCH_M
+            ratio = view.resolution * metres_per_unit(view.crs, view.y) * dots_per_inch / INCH_M
             self.scale.setText(f"1:{float(f'{ratio:.3g}'):,.0f}" if ratio >= 1 else f"{1 / ratio:,.0f}:1")
         else:
             self.scale.setText("scale unknown")
         self.crs.setText(crs_name(view.crs) if view.crs else "no CRS")
+
+    @staticmethod
+    def resolution_at(ratio: float, crs: str, y: float, dots_per_inch: float) -> float:
+        """Return the map units a pixel at which a screen shows a scale of one to `ratio`."""
+        from brisk_atlas.core.place import metres_per_unit
+
+        return ratio * INCH_M / dots_per_inch / metres_per_unit(crs, y)
 
     def _job_changed(self, job: Job) -> None:
         running = [j for j in self.session.jobs.open if j.shown]

@@ -224,6 +224,7 @@ class AtlasWindow(QMainWindow):
         self.find_page.open_wanted.connect(self.session.open_refs)
         self.find_page.ask_wanted.connect(self.session.open_asking)
         self.session.asked.connect(self.ask)
+        self.foot.scale_chosen.connect(self._use_scale)
         self.foot.crs.clicked.connect(lambda: self.commands.do("map_crs"))
         self.session.permission_wanted.connect(self._ask_permission)
         self.find_page.record_wanted.connect(self.read_record)
@@ -325,6 +326,13 @@ class AtlasWindow(QMainWindow):
 
     def _view_changed(self) -> None:
         self.foot.show_view(self.desk.map.canvas.view, self.logicalDpiX())
+
+    def _use_scale(self, ratio: float) -> None:
+        canvas = self.desk.map.canvas
+        if canvas.view is not None and canvas.view.crs:
+            view = canvas.view
+            resolution = self.foot.resolution_at(ratio, canvas.view.crs, view.y, self.logicalDpiX())
+            canvas.look_at_centre(view.x, view.y, resolution, view.crs)
 
     def begin_do(self) -> None:
         if self._palette_box is None:
