@@ -63,11 +63,12 @@ def _first(path: Path, count: int, columns: list[str] | None) -> pa.Table:
         raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
 
 
-def _asked(path: Path, query: FeatureQuery, *others: str) -> pa.Table:
+def _asked(path: Path, query: FeatureQuery, facts: Facts, *others: str) -> pa.Table:
     """Return the columns that a query asks for, and `others`, as far as its limit goes."""
     columns = None if query.columns is None else [*query.columns, *others]
-    if columns is not None and not set(columns) <= set(_schema(path).names):  # names that had to be made different
-        return _asked(path, replace(query, columns=None)).select(columns)
+    stated = {*(field.name for field in facts.fields), *others}
+    if columns is not None and not (stated.issuperset(columns) or {*_schema(path).names}.issuperset(columns)):
+        return _asked(path, replace(query, columns=None), facts).select(columns)  # names that were made different
     return _read(path, columns) if query.limit is None else _first(path, query.limit, columns)
 
 
@@ -82,7 +83,7 @@ class ParquetTable(ArrowTable):
         return self.ref.path
 
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
-        yield from batches_of(_asked(self.ref.path, query))
+        yield from batches_of(_asked(self.ref.path, query, self.facts))
 
 
 @dataclass(frozen=True)
@@ -100,9 +101,9 @@ class ParquetLayer(ArrowLayer):
         if not geometry:
             names = [f.name for f in _schema(self.ref.path) if f.name != self.geometry]
             asked = replace(query, columns=tuple(names) if query.columns is None else query.columns)
-            yield from batches_of(_asked(self.ref.path, asked))
+            yield from batches_of(_asked(self.ref.path, asked, self.facts))
             return
-        table = _asked(self.ref.path, query, self.geometry)
+        table = _asked(self.ref.path, query, self.facts, self.geometry)
         column = table.column(self.geometry)
         if pa.types.is_struct(column.type):  # coordinates of points, x and y
             x, y = (pc.struct_field(column, name).to_numpy() for name in ("x", "y"))
