@@ -8,8 +8,8 @@ import pytest
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import CannotPlace
 from brisk_atlas.core.place import transform
-from brisk_atlas.core.place.bringing_in import AS_IT_IS, bringing_in
 from brisk_atlas.core.place.map_crs import equal_area
+from brisk_atlas.core.place.transformation import AS_IT_IS, transformation_between
 from brisk_atlas.core.workspace.view_history import MOST, ViewHistory, VisitedView
 
 UTM = "EPSG:32727"
@@ -49,12 +49,12 @@ def test_a_view_that_another_crs_does_not_reach_is_none():
     assert view.shown_in(UTM).crs == UTM and view.shown_in(UTM).x == 1
 
 
-def test_how_a_layer_is_brought_in_is_stated():
-    assert bringing_in(UTM, UTM) == AS_IT_IS and bringing_in(None, UTM).text == "as it is, exact"
-    to_degrees = bringing_in(UTM, "EPSG:4326")
+def test_the_transformation_of_a_layer_is_stated():
+    assert transformation_between(UTM, UTM) == AS_IT_IS and transformation_between(None, UTM).text == "as it is, exact"
+    to_degrees = transformation_between(UTM, "EPSG:4326")
     assert to_degrees.accuracy_m == 0 and to_degrees.text == "Inverse of UTM zone 27S, exact"
-    datum = bringing_in("EPSG:4277", "EPSG:4326")  # an old datum, for which better grids exist than are here
+    datum = transformation_between("EPSG:4277", "EPSG:4326")  # an old datum, for which better grids exist than are here
     assert datum.accuracy_m is not None and datum.accuracy_m >= 1
     assert datum.missing_grids and "a better one needs" in datum.text
     with pytest.raises(CannotPlace):
-        bringing_in("nonsense", UTM)
+        transformation_between("nonsense", UTM)

@@ -1,4 +1,4 @@
-"""Choosing the map's CRS: what suits the place, by search, and how each layer is brought into it."""
+"""Choosing the map's CRS: what suits the place, by search, and how each layer is transformed into it."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from .session import Session
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw import View
+    from brisk_atlas.core.system.jobs import Job
 
 RECENT = "recent map CRS"
 MOST_RECENT = 4
@@ -35,12 +36,13 @@ class MapCrsForm(QDialog):
         from brisk_atlas.core.place.map_crs import proposals
 
         self.session = session
+        self._job: Job | None = None
         self.setWindowTitle("The map's coordinate reference system")
         self.resize(1060, 540)
         self.picker = CrsPicker(session, may_be_unknown=False)
         self.layers = QTreeWidget()
-        self.layers.setObjectName("brought in")
-        self.layers.setHeaderLabels(["Layer", "Brought in by"])
+        self.layers.setObjectName("transformations")
+        self.layers.setHeaderLabels(["Layer", "Transformation"])
         self.layers.setRootIsDecorated(False)
         self.layers.setColumnWidth(0, 150)
         self.use = QPushButton("Show the map in it")
@@ -61,7 +63,7 @@ class MapCrsForm(QDialog):
         row = QHBoxLayout()
         row.addWidget(self.picker, 3)
         right = QVBoxLayout()
-        heading = PlainLabel("How the layers come into it")
+        heading = PlainLabel("Transformations of the layers")
         heading.setObjectName("heading")
         right.addWidget(heading)
         right.addWidget(self.layers, 1)
@@ -89,20 +91,29 @@ class MapCrsForm(QDialog):
         return (lon, lat) if np.isfinite(lon) and np.isfinite(lat) else None
 
     def _show_layers(self, code: str | None) -> None:
-        from brisk_atlas.core.place.bringing_in import bringing_in
+        from brisk_atlas.core.place.transformation import transformation_between
 
-        self.layers.clear()
         self.use.setEnabled(bool(code))
-        for layer in self.session.work.layers:
-            facts = self.session.facts_of(layer)
-            if facts is None or not layer.kind.has_place:
-                continue
+        known = [(la.name, self.session.facts_of(la)) for la in self.session.work.layers if la.kind.has_place]
+        layers = [(name, facts.crs) for name, facts in known if facts is not None]
+        if self._job:
+            self._job.cancel()
+
+        def text_of(crs: str | None) -> str:
             try:
-                text = bringing_in(facts.crs, code).text if facts.crs else "no CRS is stated: as it is"
+                return transformation_between(crs, code).text if crs else "no CRS is stated: as it is"
             except AtlasError as error:
-                text = error.reason
-            item = QTreeWidgetItem(self.layers, [layer.name, text])
-            item.setToolTip(1, plain_tip(text))
+                return error.reason
+
+        def work(job: Job) -> list[tuple[str, str]]:
+            return [(name, text_of(crs)) for name, crs in layers]
+
+        def done(lines: list[tuple[str, str]]) -> None:
+            self.layers.clear()
+            for name, text in lines:
+                QTreeWidgetItem(self.layers, [name, text]).setToolTip(1, plain_tip(text))
+
+        self._job = self.session.run("Looking up transformations", work, done, shown=False)
 
     def _take(self) -> None:
         if self.picker.code:

@@ -10,13 +10,12 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cache
-from pathlib import Path
 
 import duckdb
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.read.lazy_table import LazyTable
+from brisk_atlas.core.read.lazy_table import LazyTable, StoredRows
 from brisk_atlas.core.system.footing import check_footing
 
 MEMORY_LIMIT = "4GB"
@@ -74,17 +73,18 @@ class _Files:
     """Engines that read one file each, the last used ones. Safe for threads."""
 
     def __init__(self) -> None:
-        self._engines: OrderedDict[Path, duckdb.DuckDBPyConnection] = OrderedDict()
+        self._engines: OrderedDict[StoredRows, duckdb.DuckDBPyConnection] = OrderedDict()
         self._lock = threading.Lock()
 
-    def cursor(self, path: Path) -> duckdb.DuckDBPyConnection:
-        """Return a locked connection that knows the rows of a Parquet file as `rows`. Raises duckdb.Error."""
+    def cursor(self, stored: StoredRows) -> duckdb.DuckDBPyConnection:
+        """Return a locked connection that knows the rows of a Parquet file as `rows`. A file that was replaced gets an
+        engine anew, which remembers nothing of the one before. Raises duckdb.Error."""
         check_footing()
         with self._lock:
-            db = self._engines.pop(path, None)
+            db = self._engines.pop(stored, None)
             if db is None:
                 db = duckdb.connect(":memory:", config=_SAFE)
-                text = str(path).replace("'", "''")
+                text = str(stored.path).replace("'", "''")
                 db.execute(f"SET GLOBAL allowed_paths = ['{text}']")
                 for setting in _SETTINGS:
                     db.execute(setting)
@@ -92,7 +92,7 @@ class _Files:
                     f"CREATE VIEW rows AS SELECT *, file_row_number AS {ROW} "
                     f"FROM read_parquet('{text}', file_row_number = true, can_have_nan = true)"
                 )
-            self._engines[path] = db
+            self._engines[stored] = db
             while len(self._engines) > MOST_FILES:
                 self._engines.popitem(last=False)
             return db.cursor()
@@ -110,7 +110,7 @@ def ask(table: pa.Table, query: str, fields: Sequence[str], check: Callable[[], 
     fields = list(dict.fromkeys(fields))
     if isinstance(table, LazyTable) and fields and table.stored is not None and table.stored.serves(fields):
         try:
-            with _FILES.cursor(table.stored.path) as db, stoppable(db, check):
+            with _FILES.cursor(table.stored) as db, stoppable(db, check):
                 return db.sql(query).to_arrow_table()
         except (duckdb.InterruptException, duckdb.ConversionException, duckdb.OutOfRangeException):
             raise
@@ -135,7 +135,7 @@ def cells(table: LazyTable, rows: np.ndarray, names: Sequence[str]) -> pa.Table 
     which = f"{ROW} BETWEEN {first} AND {last}"  # so groups of rows are passed over
     which += "" if together else f" AND {ROW} IN ({', '.join(map(str, rows.tolist()))})"
     try:
-        with _FILES.cursor(table.stored.path) as db:
+        with _FILES.cursor(table.stored) as db:
             return db.sql(f"SELECT {asked}, {ROW} FROM rows WHERE {which}").to_arrow_table()
     except duckdb.Error:
         return None

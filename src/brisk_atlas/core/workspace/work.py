@@ -192,10 +192,10 @@ class Work:
         return copy
 
     def show_only(self, ids: Collection[str]) -> None:
-        """Show some layers and hide all others, as a step of undo."""
+        """Show some layers and hide all others, as a step of undo; tables, which are not drawn, stay as they are."""
         from dataclasses import replace
 
-        layers = tuple(replace(layer, visible=layer.id in ids) for layer in self.layers)
+        layers = tuple(la if la.style is None else replace(la, visible=la.id in ids) for la in self.layers)
         self._become("show all" if len(ids) == len(layers) else "show only one", self.state._replace(layers=layers))
 
     def use_crs(self, crs: str) -> None:

@@ -1,4 +1,4 @@
-"""How coordinates of one CRS are brought into another, and how well."""
+"""The transformation between two CRS: its name and how accurate it is."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from .crs import crs_label, proj_crs, same_crs
 
 
 @dataclass(frozen=True)
-class BringingIn:
+class Transformation:
     """A transformation: its name, how far off it may be in metres (None where that is not known), and the grids of
     better ones that this machine does not have."""
 
@@ -31,12 +31,12 @@ class BringingIn:
         return f"{self.name}, {accuracy}{missing}"
 
 
-AS_IT_IS = BringingIn("as it is", 0.0)
+AS_IT_IS = Transformation("as it is", 0.0)
 
 
 @lru_cache(256)
-def bringing_in(source: str | None, target: str | None) -> BringingIn:
-    """Return how coordinates of `source` are brought into `target`; as they are where either is unknown or both are
+def transformation_between(source: str | None, target: str | None) -> Transformation:
+    """Return the transformation of `source` into `target`; as they are where either is unknown or both are
     alike. Raises CannotPlace where no transformation is known."""
     if source is None or target is None or same_crs(source, target):
         return AS_IT_IS
@@ -52,7 +52,7 @@ def bringing_in(source: str | None, target: str | None) -> BringingIn:
         for grid in operation.grids
         if not grid.available and grid.short_name
     }
-    return BringingIn(_name(best.description), accuracy, tuple(sorted(missing)))
+    return Transformation(_name(best.description), accuracy, tuple(sorted(missing)))
 
 
 def _name(description: str) -> str:
