@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6 import sip
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFormLayout, QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
@@ -39,7 +40,7 @@ class StyleDrawer(QScrollArea):
     @theme.setter
     def theme(self, theme: Theme) -> None:
         self._theme = theme
-        if self._rows is not None and hasattr(self._rows, "histogram"):
+        if self._rows is not None and not sip.isdeleted(self._rows.form) and hasattr(self._rows, "histogram"):
             self._rows.histogram.theme = theme
 
     def showEvent(self, event: object) -> None:
@@ -67,6 +68,8 @@ class StyleDrawer(QScrollArea):
             if layer
             else None
         )
+        if self._rows is not None and sip.isdeleted(self._rows.form):  # its form went with an event that came between
+            self._rows, self._built = None, None
         if key != self._built or self.widget() is None:
             self._built = key
             self._make_form(layer, facts)

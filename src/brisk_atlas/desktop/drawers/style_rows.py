@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
+from PyQt6 import sip
 from PyQt6.QtCore import QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QIcon, QLinearGradient, QPainter, QPixmap
 from PyQt6.QtWidgets import (
@@ -345,7 +346,8 @@ class StyleRows:
 
         def done(distribution: Any) -> None:
             subject = self.session.work.subject
-            if subject is not None and (subject.id, subject.style) == asked:
+            is_there = not sip.isdeleted(self.histogram)  # the form may have been made anew since
+            if is_there and subject is not None and (subject.id, subject.style) == asked:
                 self.histogram.show_distribution(distribution)
 
         self.session.run("Histogram", work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
