@@ -278,3 +278,39 @@ def write_squares(path: Path, squares, crs=CRS) -> Path:
     )
     pyogrio.write_arrow(table, path, layer=path.stem, geometry_name="geometry", geometry_type="Polygon", crs=crs)
     return path
+
+
+def write_isles(path: Path, *, near: tuple[float, float] | None = None, count: int = 40) -> Path:
+    """Write made-up islands in degrees, some across 180 degrees by a jump from vertex to vertex, and a polar cap.
+
+    near : mean longitude and standard deviation of where all lie, without the cap; the whole Earth where None
+    """
+    rng = np.random.default_rng(5)
+    turn = np.linspace(0, 2 * np.pi, 80, endpoint=False)
+    shapes = []
+    for i in range(count):
+        lon = rng.normal(*near) if near else rng.normal(180, 9) if i < 12 else rng.uniform(-180, 180)
+        lat, size = rng.uniform(-65, 70), rng.uniform(2, 9)
+        wave = sum(rng.normal() / k * np.cos(k * turn + rng.uniform(0, 6)) for k in range(2, 7))
+        far = size * (1 + 0.3 * np.clip(wave, -2.5, 2.5))
+        y = np.clip(lat + far * np.sin(turn), -89.5, 89.5)
+        x = lon + far * np.cos(turn) / np.cos(np.radians(lat))
+        shapes.append(shapely.Polygon(np.column_stack([(x + 180) % 360 - 180, y])))
+    if near is None:
+        lon = np.linspace(-180, 180, 121)
+        coast = np.column_stack([lon, -74 + 5 * np.sin(np.radians(3 * lon))])
+        shapes.append(shapely.Polygon([*coast.tolist(), (180, -90), (-180, -90)]))
+    table = pa.table({"name": [f"isle {i}" for i in range(len(shapes))], "geometry": shapely.to_wkb(shapes)})
+    pyogrio.write_arrow(table, path, driver="GPKG", geometry_name="geometry", geometry_type="Polygon", crs="EPSG:4326")
+    return path
+
+
+def write_global_grid(path: Path) -> Path:
+    """Write a grid of the whole Earth by degrees from 0 to 360, cell middles on the poles."""
+    lat = np.linspace(90, -90, 181)
+    values = (np.cos(np.radians(lat))[:, None] * np.linspace(1, 2, 360)[None]).astype("f4")
+    transform = rasterio.transform.from_bounds(0, -90.5, 360, 90.5, 360, 181)
+    profile = {"driver": "GTiff", "width": 360, "height": 181, "count": 1, "dtype": "float32"}
+    with rasterio.open(path, "w", crs="EPSG:4326", transform=transform, **profile) as out:
+        out.write(values, 1)
+    return path

@@ -179,8 +179,9 @@ def test_the_greatest_value_is_placed_first():
     wkb = pa.array([shapely.to_wkb(shapely.box(x, 0, x + 60, 30)) for x in (0, 10)], pa.binary())
     features = Features(table, wkb, shapes_of(wkb)[0], None)
     index, look = index_of(features.shapes), Label("name", first="rank")
-    anchors = anchors_of(features, table, index, look, None)
-    placed = place_labels(index, anchors, look, 0, View(30, 15, 1, 100, 60), measure, Room(), {})
+    view = View(30, 15, 1, 100, 60)
+    anchors = anchors_of(features, table, index, look, view)
+    placed = place_labels(index, anchors, look, 0, view, measure, Room(), {})
     assert [p.text for p in placed] == ["high"]
 
 

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from .pages.record_page import RecordPage
     from .window import AtlasWindow
 
+TURN_DEG = 15.0
 SHEET_TOOLS = (
     ("fields", "Choose and order the sheet's fields…", "Ctrl+Shift+F"),
     ("compute", "Add a computed field…", "Ctrl+Shift+N"),
@@ -199,6 +200,13 @@ def _map(window: AtlasWindow) -> list[Command]:
                 enabled=lambda: window.has_desk and window.desk.map.history.can_go_back),
         Command("forward", "On to the place after", at_map(lambda d: d.map.go_back(on=True)), "Ctrl+Alt+Right", icon="arrow-right",
                 enabled=lambda: window.has_desk and window.desk.map.history.can_go_on),
+        Command("turn_left", "Turn the map to the left", at_map(lambda d: d.map.turn(-TURN_DEG)), "Ctrl+Alt+,",
+                "By 15 degrees; or drag with Alt", "arrow-arc-left", has_view),
+        Command("turn_right", "Turn the map to the right", at_map(lambda d: d.map.turn(TURN_DEG)), "Ctrl+Alt+.",
+                "By 15 degrees; or drag with Alt", "arrow-arc-right", has_view),
+        Command("turn_to", "Turn the map to an angle…", window.begin_turn, icon="arrows-clockwise", enabled=has_view),
+        Command("north_up", "Turn the map back to north", at_map(lambda d: d.map.turn_to(0.0)), "Ctrl+Alt+N", icon="arrow-up",
+                enabled=lambda: has_view() and window.desk.map.turned != 0.0),
         Command("map_crs", "Choose the map's CRS…", window.begin_map_crs, "Ctrl+Alt+M",
                 "What suits the place, or by name, code or area", "globe-simple", some),
     ]  # fmt: skip

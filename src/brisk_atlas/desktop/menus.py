@@ -25,6 +25,7 @@ MAP_MENU: Groups = (
     ("probe_spot", "copy_spot"),
     ("centre_spot", "measure_spot", "go_to"),
     ("back", "forward", "fit_subject", "fit_all"),
+    ("turn_left", "turn_right", "turn_to", "north_up"),
     ("grid_projected", "grid_geographic", "north", "map_crs"),
 )
 

@@ -365,6 +365,15 @@ class AtlasWindow(QMainWindow):
             self._go_to_box.chosen.connect(self._go_to)
         self._go_to_box.begin()
 
+    def begin_turn(self) -> None:
+        """Ask how far to turn the map."""
+        from .turn_to import TurnTo
+
+        box = TurnTo(self)
+        box.chosen.connect(self.desk.map.turn_to)
+        box.finished.connect(box.deleteLater)
+        box.begin()
+
     def _go_to(self, x: float, y: float) -> None:
         self.show_page("desk")
         self.desk.go_to(x, y)

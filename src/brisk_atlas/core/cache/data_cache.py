@@ -150,14 +150,12 @@ class DataCache:
 
     def shapes_in(self, source: DataRef, crs: str | None) -> Shapes:
         """Return a vector part's geometry in `crs`, transformed once."""
-        from brisk_atlas.core.place import same_crs, transform
+        from brisk_atlas.core.place.seams import is_as_stored, shapes_across
 
         features = self.features(source)
-        if same_crs(features.crs, crs):
+        if is_as_stored(features.shapes, features.crs, crs):
             return features.shapes
-        return self._once(
-            ("shapes", source, crs), lambda: features.shapes.moved(transform(features.shapes.xy, features.crs, crs))
-        )
+        return self._once(("shapes", source, crs), lambda: shapes_across(features.shapes, features.crs, crs))
 
     def shape_index(self, source: DataRef, crs: str | None) -> ShapeIndex:
         """Return the index of a vector part's geometry in `crs`, made once."""

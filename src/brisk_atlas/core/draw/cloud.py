@@ -86,13 +86,22 @@ def draw_cloud(
         count = cache.part(source).facts.count or 0
         result.note = f"1 in {count / max(1, len(points)):.0f} points while the rest is read"
     check()
-    order = cache.derive(("cloud order", key, view.crs), lambda: order_of(points, view.crs))
+    order = (
+        cache.derive_latest(
+            ("turned cloud", source), (key, view.crs, view.turn), lambda: order_of(points, view.crs, view.on_plane)
+        )
+        if view.turn
+        else cache.derive(("cloud order", key, view.crs), lambda: order_of(points, view.crs))
+    )
     inks = cache.derive_latest(
-        ("cloud inks", source), (key, view.crs, style.colour_by, style.ramp, style.stretch),
+        ("cloud inks", source), (key, view.crs, view.turn, style.colour_by, style.ramp, style.stretch),
         lambda: order.inks(point_inks(points, style)),
     )  # fmt: skip
     check()
-    shown, seen = draw_order(image, order, inks, style.size * view.density, view, check, on_partial)
+    shown = seen = 0
+    for world in view.in_worlds():
+        counts = draw_order(image, order, inks, style.size * view.density, world.plane, check, on_partial)
+        shown, seen = shown + counts[0], seen + counts[1]
     if shown < seen and not result.note:
         result.note = f"1 in {seen / max(1, shown):.0f} points at this scale"
     return result

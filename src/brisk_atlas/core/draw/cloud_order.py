@@ -65,9 +65,16 @@ class CloudOrder:
         return out
 
 
-def order_of(points: Points, crs: str | None, check: Callable[[], None] = lambda: None) -> CloudOrder:
-    """Return the order of a cloud seen in `crs`."""
+def order_of(
+    points: Points,
+    crs: str | None,
+    on_plane: Callable[[np.ndarray, np.ndarray], tuple[np.ndarray, np.ndarray]] | None = None,
+    check: Callable[[], None] = lambda: None,
+) -> CloudOrder:
+    """Return the order of a cloud seen in `crs`, on the plane of a view that is turned."""
     xy = points.xyz if same_crs(points.crs, crs) else transform(points.xyz[:, :2], points.crs, crs)
+    if on_plane is not None:
+        xy = np.column_stack(on_plane(xy[:, 0], xy[:, 1]))
     count = len(xy)
     check()
     reach = np.array([np.inf, np.inf, -np.inf, -np.inf])

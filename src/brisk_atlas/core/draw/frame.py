@@ -7,19 +7,22 @@ import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Extent, Layer
-from brisk_atlas.core.place import transform_extent
+from brisk_atlas.core.place import is_geographic, transform_extent
+from brisk_atlas.core.place.domain import domain_of
+from brisk_atlas.core.place.extents import shortest_around
 
 from .bands import in_bands
 from .drawn import Drawn
 from .kernels.pixels import MULTIPLY, NORMAL, blend
 from .labels import Measure, PlacedLabel, Room, place_labels
-from .layer_painter import LayerPainter
+from .layer_painter import LabelsWanted, LayerPainter
 from .view import View
 
 STORED_PICTURES = 24  # pictures of single layers stored for the next frame
@@ -123,6 +126,7 @@ class Painter:
                 frame.limits[layer.id] = drawn.limits
             if drawn.unfinished:
                 unfinished.append(layer.ref)
+        _blank_beyond_poles(image, view)
         if picked:
             self._pick(image, layers, view, picked, frame.faults)
         labels = self._labels(layers, view, measure, frame.faults, check) if measure else ()
@@ -148,16 +152,28 @@ class Painter:
                 wanted = self.painters[layer.kind].labels(self.cache, layer, view)
                 if wanted is None:
                     continue
-                before = self._placed.get(layer.id, {})
-                found = place_labels(
-                    wanted.index, wanted.anchors, wanted.look, wanted.symbol, view, measure, room, before, wanted.shown
-                )
+                found = self._place(layer.id, wanted, view, measure, room)
             except Exception as error:
                 faults[layer.id] = self._fault(layer, error)
                 continue
             self._placed[layer.id] = {label.feature: label.slot for label in found}
             placed += found
         return tuple(placed)
+
+    def _place(
+        self, layer_id: str, wanted: LabelsWanted, view: View, measure: Measure, room: Room
+    ) -> list[PlacedLabel]:
+        """Return the labels of a layer that find room, in each copy of the Earth in view."""
+        before, found = self._placed.get(layer_id, {}), []
+        for world in view.in_worlds():
+            placed = place_labels(
+                wanted.index, wanted.anchors, wanted.look, wanted.symbol, world.plane, measure, room, before,
+                wanted.shown,
+            )  # fmt: skip
+            for label in placed:
+                x, y = view.off_plane(label.x, label.y)
+                found.append(replace(label, x=x + view.x - world.x, y=y))
+        return found
 
     def _pick(
         self, image: np.ndarray, layers: Sequence[Layer], view: View, picked: Picked, faults: dict[str, str]
@@ -175,6 +191,7 @@ class Painter:
             layer.style,
             layer.rows.map_inputs,
             view.crs,
+            view.turn,
             view.resolution,
             view.density,
             view.width,
@@ -232,6 +249,16 @@ class Painter:
                 del self._stored[key]
 
 
+def _blank_beyond_poles(image: np.ndarray, view: View) -> None:
+    """Clear what lies beyond 90 degrees of latitude: grids with a cell around the pole reach there."""
+    extent = view.extent
+    if view.crs is None or (extent.ymax <= 90.0 and extent.ymin >= -90.0) or not is_geographic(view.crs):
+        return
+    lattice = view.lattice
+    rows, columns = np.arange(view.height)[:, None] + 0.5, np.arange(view.width)[None] + 0.5
+    image[np.abs(lattice.to_map(columns, rows)[1]) > 90.0] = 0
+
+
 def _lay(image: np.ndarray, above: np.ndarray, layer: Layer) -> None:
     mode, opacity = BLENDS[layer.blend], layer.opacity
     in_bands(image.shape[0], lambda a, b: blend(image, above, opacity, mode, a, b))
@@ -265,5 +292,20 @@ def extent_of(cache: DataCache, layers: Sequence[Layer], crs: str | None) -> Ext
         extent = cache.part(layer.ref).facts.extent
         placed = transform_extent(extent, crs) if extent else None
         if placed and placed.is_finite:
-            found.append(placed)
+            found.append(_around_antimeridian(cache, layer, placed))
     return Extent.around(found)
+
+
+def _around_antimeridian(cache: DataCache, layer: Layer, placed: Extent) -> Extent:
+    """Return the extent of a layer the short way around the Earth, where it seems to reach over half of it."""
+    domain = domain_of(placed.crs)
+    if domain is None or not domain.world or placed.width < domain.world / 2 or not layer.kind.has_shapes:
+        return placed
+    if is_stream(cache, layer.ref):
+        return placed
+    bounds = cache.shapes_in(layer.ref, placed.crs).paths_bounds
+    bounds = bounds[np.isfinite(bounds[:, 0])]
+    if not len(bounds):
+        return placed
+    west, east = shortest_around(bounds[:, 0], bounds[:, 2], domain.world)
+    return replace(placed, xmin=west, xmax=east)

@@ -51,7 +51,7 @@ class PlacedLabel:
 class Anchors:
     """Where the labels of a layer can go, worked out once.
 
-    inside : (features, 2) a point within each polygon, or the point itself; in the CRS of the view
+    inside : (features, 2) a point within each polygon, or the point itself; on the plane of the view
     texts : (features,) text or None; weight : (features,) float64, the highest first
     """
 
@@ -60,13 +60,14 @@ class Anchors:
     weight: np.ndarray
 
 
-def anchors_of(features: Features, table: pa.Table, index: ShapeIndex, label: Label, crs: str | None) -> Anchors:
-    """Return the anchors of a layer's labels, texts from `table`. Raises BadExpression."""
+def anchors_of(features: Features, table: pa.Table, index: ShapeIndex, label: Label, view: View) -> Anchors:
+    """Return the anchors of a layer's labels on the plane of a view, texts from `table`. Raises BadExpression."""
     column = column_of(table, label.text)
     texts = column.cast(pa.string()).to_pylist()
     shapes = shapely.from_wkb(features.wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
     points = shapely.point_on_surface(shapes)
-    inside = transform(np.column_stack([shapely.get_x(points), shapely.get_y(points)]), features.crs, crs)
+    inside = transform(np.column_stack([shapely.get_x(points), shapely.get_y(points)]), features.crs, view.crs)
+    inside = np.column_stack(view.on_plane(inside[:, 0], inside[:, 1]))
     if label.first:
         weight = np.nan_to_num(numbers_of(table, label.first), nan=-np.inf)
     else:

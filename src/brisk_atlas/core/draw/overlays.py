@@ -111,4 +111,4 @@ def north_of(view: View) -> float | None:
     if not np.isfinite(there).all():
         return None
     dx, dy = there[0] - (view.x, view.y)
-    return float(degrees(atan2(dx, dy))) + (180.0 if here[0, 1] >= 89 else 0.0)
+    return float(degrees(atan2(dx, dy))) + (180.0 if here[0, 1] >= 89 else 0.0) + view.turn

@@ -11,7 +11,8 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, GridStyle, Level, RasterPart
-from brisk_atlas.core.place import Mesh, clipped, mesh_of, metres_per_unit, transform_extent
+from brisk_atlas.core.place import Mesh, clipped, is_geographic, mesh_of, metres_per_unit, transform_extent
+from brisk_atlas.core.place.extents import meets_in_worlds
 from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
 
 from . import ramps
@@ -41,6 +42,11 @@ class _Channel:
     row: np.ndarray
     step: int
     cells_a_pixel: float
+    turns: tuple[float, ...] = (0.0,)  # columns to shift by, one for each turn of the Earth in which cells are seen
+
+    def shifted(self, by: float) -> _Channel:
+        """Return the channel with the pixels some columns further on."""
+        return replace(self, col=self.col + by) if by else self
 
 
 def channel_sources(source: DataRef, style: GridStyle) -> list[DataRef]:
@@ -61,7 +67,7 @@ def draw_raster(
     part = cache.raster(source)
     assert part.facts.grid is not None and part.facts.extent is not None
     placed = transform_extent(part.facts.extent, view.crs)
-    if placed is not None and placed.intersection(view.extent) is None:
+    if placed is not None and not meets_in_worlds(placed, view.extent):
         return Drawn()
     sources = channel_sources(source, style)
     light = len(style.bands) == 1 and (style.shade > 0 or style.slope)
@@ -73,6 +79,8 @@ def draw_raster(
         if owner.facts.crs not in meshes:
             meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
         channels.append(_channel(owner, own, band, meshes[owner.facts.crs]))
+    if channels[0].turns == ():
+        return Drawn()
     result = Drawn()
     enlarged = channels[0].cells_a_pixel < 1.0
     if enlarged and style.resample == "nearest" and len(set(sources)) == 1 and style.mask is None:
@@ -87,7 +95,8 @@ def draw_raster(
     if style.mask is not None:
         _leave_out(cache, source, style, seen, meshes, values)
     across, along = metres_per_unit(view.crs, view.y), metres_per_unit(view.crs)
-    metres = view.resolution * across, 0.0, 0.0, -view.resolution * along
+    pixels = view.lattice
+    metres = pixels.a * across, pixels.b * across, pixels.d * along, pixels.e * along
     limits = _limits(cache, channels, style, values, result)
     colour(values, style, limits, metres, pixels_of(image), 1 if light else 0, _classes(channels))
     return result
@@ -123,7 +132,20 @@ def _channel(part: RasterPart, source: DataRef, band: int, mesh: Mesh) -> _Chann
     ])  # fmt: skip
     apart = apart[np.isfinite(apart)]
     spacing = float(np.median(apart)) / mesh.step if apart.size else 1.0
-    return _Channel(part, source, band, col, row, mesh.step, spacing)
+    return _Channel(part, source, band, col, row, mesh.step, spacing, _turns(part, col, row))
+
+
+def _turns(part: RasterPart, col: np.ndarray, row: np.ndarray) -> tuple[float, ...]:
+    """Return by how many columns pixels are shifted to meet cells, for each turn of the Earth; degrees alone turn."""
+    lattice = part.facts.lattice
+    if not lattice.crs or not is_geographic(lattice.crs) or lattice.b or lattice.d:
+        return (0.0,)
+    known = np.isfinite(col) & np.isfinite(row)
+    if not known.any():
+        return ()
+    period, low, high = abs(360.0 / lattice.a), float(col[known].min()), float(col[known].max())
+    first, last = ceil(-high / period), floor((lattice.columns - low) / period)
+    return tuple(turn * period for turn in range(first, last + 1))
 
 
 def _window(channel: _Channel, level: Level, view: View) -> tuple[int, int, int, int] | None:
@@ -152,6 +174,15 @@ def pyramid_of(cache: DataCache, source: DataRef, band: int, style: GridStyle) -
 def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
     """Return (rows, cols) float32 of one band under the view's pixels, NaN without data."""
     out = np.full((view.height, view.width), np.nan, np.float32)
+    for turn in channel.turns:
+        here = _sampled_turn(cache, channel.shifted(turn), style, view, result)
+        out = here if len(channel.turns) == 1 else np.where(np.isnan(out), here, out)
+    return out
+
+
+def _sampled_turn(cache: DataCache, channel: _Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
+    """Return what `_sampled` does, of one turn of the Earth."""
+    out = np.full((view.height, view.width), np.nan, np.float32)
     pyramid = pyramid_of(cache, channel.source, channel.band, style)
     levels = list(channel.part.levels(channel.band)) + (pyramid.levels if pyramid else [])
     level = max(
@@ -175,6 +206,14 @@ def _draw_cells(
     image: np.ndarray, cache: DataCache, channels: list[_Channel], style: GridStyle, view: View, result: Drawn, rim: int
 ) -> None:
     """Closer than the file's own cells: colour those, then show each as the square it is."""
+    for turn in channels[0].turns:
+        _draw_cells_turn(image, cache, [channel.shifted(turn) for channel in channels], style, view, result, rim)
+
+
+def _draw_cells_turn(
+    image: np.ndarray, cache: DataCache, channels: list[_Channel], style: GridStyle, view: View, result: Drawn, rim: int
+) -> None:
+    """Do what `_draw_cells` does, of one turn of the Earth."""
     first = channels[0]
     level = first.part.levels(first.band)[0]
     window = _window(first, level, replace(view, width=view.width + 2 * rim, height=view.height + 2 * rim))
@@ -192,7 +231,8 @@ def _draw_cells(
     mesh_col, mesh_row = first.col - window[0], first.row - window[1]
     seen = np.zeros((view.height + 2 * rim, view.width + 2 * rim), np.uint32)  # as large as the mesh is
     in_bands(seen.shape[0], lambda a, b: kernels.pick(small, mesh_col, mesh_row, first.step, seen, a, b))
-    pixels_of(image)[:] = seen[rim : rim + view.height, rim : rim + view.width]
+    pixels, inner = pixels_of(image), seen[rim : rim + view.height, rim : rim + view.width]
+    np.copyto(pixels, inner, where=inner != 0)
 
 
 def _classes(channels: list[_Channel]) -> tuple[tuple[int, str, str], ...]:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import Seen, seen_features
 from brisk_atlas.core.model import DataRef, Layer, VectorStyle
-from brisk_atlas.core.place import same_crs, transform
+from brisk_atlas.core.place.seams import shapes_across
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
 from brisk_atlas.core.table import seen_rows, seen_shown
 
@@ -26,10 +28,11 @@ class VectorPainter:
     ) -> Drawn:
         style = _style(layer)
         seen = seen_features(cache, layer.ref, view.extent)
-        index = index_in(cache, layer.ref, view.crs, seen)
+        index = index_in(cache, layer.ref, view, seen)
         check()
         inks, shown = _inks(cache, layer, style, seen), seen_shown(cache, layer, seen, check)
-        draw_vector(image, index, inks, style, view, check, so_far, shown)
+        for world in view.in_worlds():
+            draw_vector(image, index, inks, style, world.plane, check, so_far, shown)
         return Drawn(note=seen.note)
 
     def may_move(self, layer: Layer) -> bool:
@@ -40,12 +43,12 @@ class VectorPainter:
         if style.label is None:
             return None
         seen = seen_features(cache, layer.ref, view.extent)
-        look, index = style.label, index_in(cache, layer.ref, view.crs, seen)
+        look, index = style.label, index_in(cache, layer.ref, view, seen)
         table, shown = seen_rows(cache, layer, seen), seen_shown(cache, layer, seen)
         anchors = cache.derive_latest(
             ("anchors", layer.id, layer.ref),
-            (seen.key, look.text, look.first, view.crs, layer.rows.modifications),
-            lambda: anchors_of(seen.features, table, index, look, view.crs),
+            (seen.key, look.text, look.first, view.crs, view.turn, layer.rows.modifications),
+            lambda: anchors_of(seen.features, table, index, look, view),
         )
         symbol = max(style.size, *(style.sizes if style.size_by else (0.0,))) * view.density
         return LabelsWanted(index, anchors, look, symbol, shown)
@@ -56,8 +59,9 @@ class VectorPainter:
         seen = seen_features(cache, layer.ref, view.extent)
         if seen.key != ("all",):
             return  # rows of what is read by view have no lasting numbers
-        index = index_in(cache, layer.ref, view.crs, seen)
-        draw_picked(image, index, np.array(rows, np.int64), view, HALO, PICKED_INK)
+        index = index_in(cache, layer.ref, view, seen)
+        for world in view.in_worlds():
+            draw_picked(image, index, np.array(rows, np.int64), world.plane, HALO, PICKED_INK)
 
 
 def _style(layer: Layer) -> VectorStyle:
@@ -65,17 +69,21 @@ def _style(layer: Layer) -> VectorStyle:
     return layer.style
 
 
-def index_in(cache: DataCache, source: DataRef, crs: str | None, seen: Seen) -> ShapeIndex:
-    """Return the index of the shapes of seen features in a CRS, made once."""
+def index_in(cache: DataCache, source: DataRef, view: View, seen: Seen) -> ShapeIndex:
+    """Return the index of the shapes of seen features on the plane of a view, made once."""
+    crs, turn = view.crs, view.turn
+    if turn:
+        upright = index_in(cache, source, replace(view, turn=0.0), seen)
+        return cache.derive_latest(
+            ("turned index", source), (seen.key, crs, turn), lambda: index_of(upright.shapes.turned(turn))
+        )
     if seen.key == ("all",):
         return cache.shape_index(source, crs)
     shapes = seen.features.shapes
 
-    def make() -> ShapeIndex:
-        same = same_crs(seen.features.crs, crs)
-        return index_of(shapes if same else shapes.moved(transform(shapes.xy, seen.features.crs, crs)))
-
-    return cache.derive_latest(("shape index", source), (seen.key, crs), make)
+    return cache.derive_latest(
+        ("shape index", source), (seen.key, crs), lambda: index_of(shapes_across(shapes, seen.features.crs, crs))
+    )
 
 
 def _inks(cache: DataCache, layer: Layer, style: VectorStyle, seen: Seen) -> Inks:

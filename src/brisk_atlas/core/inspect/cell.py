@@ -8,7 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPart, number_text
-from brisk_atlas.core.place import same_crs, transform, unit_of
+from brisk_atlas.core.place import is_geographic, same_crs, transform, unit_of
 
 from .finding import ProbeResult, ProbeValue
 
@@ -33,6 +33,8 @@ def cell_values(part: RasterPart, x: float, y: float, crs: str | None) -> CellVa
     assert part.facts.grid is not None
     lattice = part.facts.lattice
     px, py = transform(np.array([[x, y]]), crs, part.facts.crs)[0]
+    if part.facts.crs and is_geographic(part.facts.crs):
+        px = lattice.extent.xmin + (px - lattice.extent.xmin) % 360.0  # a grid may run from 0 to 360
     column, row = lattice.to_cells(px, py)
     if not (0 <= column <= lattice.columns and 0 <= row <= lattice.rows):
         return None

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+
+from brisk_atlas.core.place.domain import domain_of, has_place
 
 
 @dataclass(frozen=True)
@@ -74,6 +76,28 @@ class Where:
         """Return a box by its corners, in a CRS."""
         (x0, x1), (y0, y1) = sorted((x0, x1)), sorted((y0, y1))
         return cls("box", np.array([[x0, y0], [x1, y0], [x1, y1], [x0, y1], [x0, y0]], float), crs)
+
+    def in_first_world(self) -> Where:
+        """Return the same place in the first copy of the Earth, where the CRS repeats."""
+        domain = domain_of(self.crs)
+        by = domain.canonical(self.middle[0]) - self.middle[0] if domain else 0.0
+        return replace(self, xy=self.xy + (by, 0.0)) if by else self
+
+    def in_worlds(self) -> list[Where]:
+        """Return what was chosen in each copy of the Earth that it reaches into, as the first one has it."""
+        here, domain = self.in_first_world(), domain_of(self.crs)
+        found = [here]
+        if domain is not None and domain.world:
+            if here.xy[:, 0].min() - here.reach < domain.left:
+                found.append(replace(here, xy=here.xy + (domain.world, 0.0)))
+            if here.xy[:, 0].max() + here.reach > domain.left + domain.world:
+                found.append(replace(here, xy=here.xy - (domain.world, 0.0)))
+        return found
+
+    @property
+    def is_on_earth(self) -> bool:
+        """Whether the CRS has a place on the Earth for the middle."""
+        return self.crs is None or bool(has_place(np.array([self.middle]), self.crs)[0])
 
     @property
     def is_area(self) -> bool:

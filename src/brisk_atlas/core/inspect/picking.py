@@ -11,6 +11,7 @@ from brisk_atlas.core.cache.by_view import is_stream, piece_of
 from brisk_atlas.core.model import Extent, Layer
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import same_crs, transform
+from brisk_atlas.core.place.seams import shapes_across
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
 from brisk_atlas.core.table import shown_rows
 
@@ -27,12 +28,11 @@ def picked(cache: DataCache, layer: Layer, where: Where) -> tuple[Features, np.n
     """
     if is_stream(cache, layer.ref):
         features = piece_of(cache, layer.ref, around(where))
-        shapes = features.shapes
-        if not same_crs(features.crs, where.crs):
-            shapes = shapes.moved(transform(shapes.xy, features.crs, where.crs))
+        shapes = shapes_across(features.shapes, features.crs, where.crs)
         return features, hit(features, index_of(shapes), where)
-    features = cache.features(layer.ref)
-    found = hit(features, cache.shape_index(layer.ref, where.crs), where)
+    features, index = cache.features(layer.ref), cache.shape_index(layer.ref, where.crs)
+    parts = [hit(features, index, each) for each in where.in_worlds()]
+    found = parts[0] if len(parts) == 1 else np.unique(np.concatenate(parts))[::-1]
     mask = shown_rows(cache, layer) if layer.rows.on_map else None
     return features, found if mask is None else found[mask[found]]
 

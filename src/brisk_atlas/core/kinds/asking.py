@@ -17,8 +17,10 @@ if TYPE_CHECKING:
 
 
 def probe(cache: DataCache, layer: Layer, where: Where, check: Callable[[], None] = lambda: None) -> ProbeResult | None:
-    """Return what `layer` has there, or None for nothing."""
-    return kind_of(layer.kind).probe(cache, layer, where, check)
+    """Return what `layer` has there, or None for nothing; nothing is off the Earth."""
+    if where.kind == "click" and not where.is_on_earth:
+        return None
+    return kind_of(layer.kind).probe(cache, layer, where.in_first_world(), check)
 
 
 def probe_all(

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
     from .extent import Extent
 
-POINT, LINE, POLYGON = 0, 1, 2
+POINT, LINE, POLYGON, AREA = 0, 1, 2, 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,12 +21,12 @@ class Shapes:
 
     A feature is a run of paths; a path is a run of vertices. A point is a path of one vertex; a
     polygon's rings are paths of kind POLYGON, filled by the even-odd rule, so ring direction does
-    not matter.
+    not matter. One that was cut for a map has AREA paths, which are filled alone, and LINE paths, its outline.
 
     xy : (vertices, 2) float64, CRS units
     z : (vertices,) float64 or None
     path_starts : (paths + 1,) int64 into xy
-    path_kinds : (paths,) uint8: POINT, LINE or POLYGON
+    path_kinds : (paths,) uint8: POINT, LINE, POLYGON or AREA
     feature_starts : (features + 1,) int64 into paths
     bounds : (features, 4) float64 xmin, ymin, xmax, ymax; NaN for empty geometry
     """
@@ -41,6 +41,11 @@ class Shapes:
     def __len__(self) -> int:
         return len(self.feature_starts) - 1
 
+    @property
+    def paths_bounds(self) -> np.ndarray:
+        """Return (paths, 4) bounds: those of the parts of a feature apart."""
+        return bounds_of(self.xy, self.path_starts, np.arange(len(self.path_starts), dtype=np.int64))
+
     def meeting(self, extent: Extent) -> np.ndarray:
         """Return (features,) bool: whose bounds meet `extent`, in the same CRS."""
         b = self.bounds
@@ -49,6 +54,11 @@ class Shapes:
     def moved(self, xy: np.ndarray) -> Shapes:
         """Return the same paths through other vertices (of another CRS, say), with new bounds."""
         return replace(self, xy=xy, bounds=bounds_of(xy, self.path_starts, self.feature_starts))
+
+    def turned(self, degrees: float) -> Shapes:
+        """Return the same paths on a plane turned clockwise about the origin."""
+        c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+        return self.moved(self.xy @ np.array([[c, -s], [s, c]]))
 
     def paths(self, feature: int) -> list[np.ndarray]:
         """Return the vertex arrays of one feature."""

@@ -11,10 +11,10 @@ from .crs import (
     same_crs,
     text_of,
     transform,
-    transform_extent,
     unit_of,
 )
 from .crs_search import CrsEntry, covers, entry_of, search_crs
+from .extents import transform_extent
 from .mesh import Mesh, clipped, mesh_of
 from .notation import Spot, degrees_from, mgrs_to_degrees, notations
 

@@ -9,7 +9,7 @@ import numpy as np
 import pyproj
 from pyproj.exceptions import CRSError, ProjError
 
-from brisk_atlas.core.model import CannotPlace, Extent
+from brisk_atlas.core.model import CannotPlace
 
 pyproj.network.set_network_enabled(False)
 METRES_PER_DEGREE = pi * 6378137.0 / 180
@@ -90,7 +90,8 @@ def metres_per_unit(text: str | None, y: float = 0.0) -> float:
 
 
 @lru_cache(128)
-def _transformer(source: str, target: str) -> pyproj.Transformer:
+def transformer_between(source: str, target: str) -> pyproj.Transformer:
+    """Return the transformation from one CRS to another, x or longitude first. Raises ProjError."""
     return pyproj.Transformer.from_crs(proj_crs(source), proj_crs(target), always_xy=True)
 
 
@@ -99,7 +100,7 @@ def transform(xy: np.ndarray, source: str | None, target: str | None) -> np.ndar
     if source is None or target is None or same_crs(source, target):
         return np.asarray(xy, float)
     try:
-        transformer = _transformer(source, target)
+        transformer = transformer_between(source, target)
     except ProjError as error:
         between = f"{crs_label(source)} to {crs_label(target)}"
         raise CannotPlace(between, "no transformation is known", "Give the layer another CRS.") from error
@@ -107,15 +108,3 @@ def transform(xy: np.ndarray, source: str | None, target: str | None) -> np.ndar
     out = np.column_stack([x, y])
     out[~np.isfinite(out).all(axis=1)] = np.nan
     return out
-
-
-def transform_extent(extent: Extent, target: str | None) -> Extent | None:
-    """Return the rectangle in `target` around `extent`, its edges followed; None where impossible."""
-    if target is None or extent.crs is None or same_crs(extent.crs, target):
-        return Extent(*extent.bounds, target or extent.crs)
-    try:
-        bounds = _transformer(extent.crs, target).transform_bounds(*extent.bounds, densify_pts=21)
-    except ProjError:
-        return None
-    out = Extent(*bounds, target)
-    return out if out.is_finite else None

@@ -13,7 +13,8 @@ from pyproj.crs.coordinate_operation import AzimuthalEquidistantConversion, Lamb
 
 from brisk_atlas.core.model import Extent
 
-from .crs import same_crs, transform_extent
+from .crs import same_crs
+from .extents import transform_extent
 from .notation import utm_crs, utm_zone
 
 GEOGRAPHIC, TILES, WORLD = "EPSG:4326", "EPSG:3857", "EPSG:8857"

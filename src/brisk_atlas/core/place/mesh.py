@@ -8,16 +8,18 @@ import numpy as np
 
 from brisk_atlas.core.model import Lattice
 
-from .crs import same_crs, transform
+from .crs import is_geographic, same_crs, transform
+from .domain import has_place
 
 FIRST_STEP = 32  # cells between nodes, halved until interpolation is good enough
 TOLERANCE = 0.05  # of a cell
+NET = 17  # places each way that are asked whether they are on the Earth
 
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
     """x, y : (rows, cols) float64, positions of the middles of every `step`-th cell, both ways,
-    from the first on; NaN where the grid has no place in the other CRS."""
+    from the first on; NaN where the grid has no place in the other CRS. Longitudes run on, beyond 180 degrees."""
 
     x: np.ndarray
     y: np.ndarray
@@ -28,13 +30,13 @@ def mesh_of(lattice: Lattice, crs: str | None) -> Mesh:
     """Return where the middles of a grid's cells lie in `crs`, within a twentieth of a cell."""
     if same_crs(lattice.crs, crs):
         return _nodes(lattice, crs, max(lattice.columns, lattice.rows, 1))
-    step = FIRST_STEP
-    while step > 1:
+    step, masked = FIRST_STEP, _leaves_earth(lattice)
+    while step > 1 and not masked:
         mesh, fine = _nodes(lattice, crs, step), _nodes(lattice, crs, step // 2)
         if _error(mesh, fine) <= TOLERANCE:
             return mesh
         step //= 2
-    return _nodes(lattice, crs, 1)
+    return _nodes(lattice, crs, 1, masked=masked)
 
 
 def clipped(nodes: np.ndarray, step: int, rows: int, columns: int) -> np.ndarray:
@@ -45,14 +47,36 @@ def clipped(nodes: np.ndarray, step: int, rows: int, columns: int) -> np.ndarray
     return out
 
 
-def _nodes(lattice: Lattice, crs: str | None, step: int) -> Mesh:
+def _nodes(lattice: Lattice, crs: str | None, step: int, *, masked: bool = False) -> Mesh:
     cols = np.arange((lattice.columns - 1) // step + 2) * step + 0.5
     rows = np.arange((lattice.rows - 1) // step + 2) * step + 0.5
     x, y = lattice.to_map(*np.meshgrid(cols, rows))
     if not same_crs(lattice.crs, crs):
-        placed = transform(np.column_stack([x.ravel(), y.ravel()]), lattice.crs, crs)
+        here = np.column_stack([x.ravel(), y.ravel()])
+        placed = transform(here, lattice.crs, crs)
+        if masked:
+            placed[~has_place(here, lattice.crs)] = np.nan
         x, y = (np.ascontiguousarray(placed[:, i].reshape(x.shape)) for i in (0, 1))
+        if crs is not None and is_geographic(crs):
+            x = _running_on(x)
     return Mesh(x, y, step)
+
+
+def _running_on(longitudes: np.ndarray) -> np.ndarray:
+    """Return longitudes that run on from node to node, beyond 180 degrees where need be."""
+    for axis in (1, 0):
+        turns = np.nan_to_num(np.round(np.diff(longitudes, axis=axis) / 360.0))
+        longitudes = longitudes.copy()
+        tail = (slice(None), slice(1, None)) if axis else (slice(1, None), slice(None))
+        longitudes[tail] -= 360.0 * np.cumsum(turns if axis else turns[:, :1], axis=axis)
+    return longitudes
+
+
+def _leaves_earth(lattice: Lattice) -> bool:
+    """Return whether a grid's cells may lie where its CRS has no place on the Earth."""
+    u, v = np.meshgrid(np.linspace(0, lattice.columns, NET), np.linspace(0, lattice.rows, NET))
+    x, y = lattice.to_map(u.ravel(), v.ravel())
+    return not bool(has_place(np.column_stack([x, y]), lattice.crs).all())
 
 
 def _error(mesh: Mesh, fine: Mesh) -> float:

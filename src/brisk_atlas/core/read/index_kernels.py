@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from brisk_atlas.core.model.shapes import POINT, POLYGON
+from brisk_atlas.core.model.shapes import AREA, POINT, POLYGON
 
 JIT = {"nogil": True, "cache": True, "error_model": "numpy", "boundscheck": False, "_nrt": False}
 BLOCK = 64  # vertices that share one rectangle in the index of a long path
@@ -46,7 +46,7 @@ def fill_areas(xy, path_starts, path_kinds, feature_starts, areas, first, last):
     for feature in range(first, last):
         twice = 0.0
         for path in range(feature_starts[feature], feature_starts[feature + 1]):
-            if path_kinds[path] != POLYGON:
+            if path_kinds[path] != POLYGON and path_kinds[path] != AREA:
                 continue
             start, end = path_starts[path], path_starts[path + 1]
             x0, y0 = xy[start, 0], xy[start, 1]
@@ -151,13 +151,15 @@ def hits(xy, path_starts, path_kinds, feature_starts, feature, x, y, tolerance):
     reach = tolerance * tolerance
     for path in range(feature_starts[feature], feature_starts[feature + 1]):
         a, b = path_starts[path], path_starts[path + 1]
-        if path_kinds[path] == POLYGON:
+        if path_kinds[path] == POLYGON or path_kinds[path] == AREA:
             for i in range(a, b - 1):
                 y0, y1 = xy[i, 1], xy[i + 1, 1]
                 if (y0 > y) != (y1 > y):
                     x0, x1 = xy[i, 0], xy[i + 1, 0]
                     if x0 + (y - y0) * (x1 - x0) / (y1 - y0) > x:
                         inside = not inside
+        elif path_kinds[feature_starts[feature]] == AREA:
+            continue  # the outline of what was cut
         elif path_kinds[path] == POINT or b - a == 1:
             for i in range(a, b):
                 dx, dy = xy[i, 0] - x, xy[i, 1] - y

@@ -60,6 +60,7 @@ class _SavedPlace(_Saved):
     x: float
     y: float
     resolution: float = Field(gt=0)
+    turn: float = Field(0.0, ge=-180.0, le=180.0)
 
 
 class _SavedProject(_Saved):

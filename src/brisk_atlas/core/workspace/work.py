@@ -20,11 +20,12 @@ UNDO_STEPS = 200
 
 
 class Place(NamedTuple):
-    """What a map pane looked at: centre and units a pixel."""
+    """What a map pane looked at: centre, units a pixel, and how far the map is turned, degrees clockwise."""
 
     x: float
     y: float
     resolution: float
+    turn: float = 0.0
 
 
 class WorkState(NamedTuple):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from math import atan2, degrees
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -23,6 +24,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw import View
+from brisk_atlas.core.place.domain import domain_of
 
 from ..frame_image import image_of
 from ..theme import LIGHT, MONO, Theme
@@ -34,6 +36,7 @@ if TYPE_CHECKING:
 
 WHEEL_ZOOM = 1.25  # a notch of the wheel
 KEY_PAN = 0.15  # share of the pane that an arrow key moves
+TURN_DEG = 15.0  # that a key turns the map by; a tenth of it with Shift
 CLICK_PX = 4  # a press that moves less is a click
 GRIP_PX = 9  # how near the curtain's edge can be gripped
 MIN_RESOLUTION, MAX_RESOLUTION = 1e-9, 1e7
@@ -47,7 +50,7 @@ class MapCanvas(QWidget):
         view_changed(): the hand chose another view; a new frame is wanted.
         pointer_moved(float, float): map position under the pointer.
         pointer_left(): the pointer left the canvas.
-        probed(float, float): the analyst asks what is here.
+        probed(float, float): the analyst asks what is here. Dragging with Alt turns the map about its middle.
         curtain_moved(float): share of the width at which the curtain stands.
         shape_drawn(str, object): the hand ended a shape: its kind, and (n, 2) positions.
         shape_going(str, object): the same, while it is being drawn.
@@ -99,10 +102,22 @@ class MapCanvas(QWidget):
     def look(self, view: View) -> None:
         """Go to a view and ask for its frame."""
         resolution = min(max(view.resolution, MIN_RESOLUTION), MAX_RESOLUTION)
+        view = self._in_first_world(view)
         self.view = replace(view, resolution=resolution, width=self.width(), height=self.height())
         self._spot = None
         self.update()
         self._settle.start()
+
+    def _in_first_world(self, view: View) -> View:
+        """Return a view moved by whole worlds, where the CRS repeats them; what is on show moves with it."""
+        domain = domain_of(view.crs)
+        by = domain.canonical(view.x) - view.x if domain is not None else 0.0
+        if not by:
+            return view
+        shift = lambda shown: (shown[0], replace(shown[1], x=shown[1].x + by))  # noqa: E731
+        self.frames = [shift(shown) for shown in self.frames]
+        self._under = shift(self._under) if self._under is not None else None
+        return replace(view, x=view.x + by)
 
     def show_frames(self, frames: list[Frame]) -> None:
         self.frames = [(image_of(frame), frame.view) for frame in frames]
@@ -143,7 +158,7 @@ class MapCanvas(QWidget):
             return
         divide = round(self.width() * self.curtain_at)
         if self._under is not None:
-            painter.drawImage(self._where(self._under[1]), self._under[0])
+            self._paint_frame(painter, *self._under)
         for side, (image, view) in enumerate(self.frames):
             if self.curtain and len(self.frames) == 2:
                 clip = (
@@ -152,7 +167,7 @@ class MapCanvas(QWidget):
                     else QRectF(divide, 0, self.width() - divide, self.height())
                 )
                 painter.setClipRect(clip)
-            painter.drawImage(self._where(view), image)
+            self._paint_frame(painter, image, view)
         painter.setClipping(False)
         if self.curtain and len(self.frames) == 2:
             self._paint_curtain(painter, divide)
@@ -176,10 +191,25 @@ class MapCanvas(QWidget):
         if self.hint:
             self._paint_label(painter, self.hint, QPointF(self.width() / 2, self.height() - 26), middle=True)
 
-    def _where(self, view: View) -> QRectF:
-        """Return where a frame lies on the canvas under the current view."""
+    def _paint_frame(self, painter: QPainter, image: QImage, view: View) -> None:
+        """Paint a frame where it lies under the current view, which may be turned against it by now."""
         assert self.view is not None
-        left, top = self.view.to_pixel(*view.origin)
+        if view.turn == self.view.turn:
+            painter.drawImage(self._where(view), image)
+            return
+        scale = view.resolution / self.view.resolution
+        width, height = view.width * scale, view.height * scale
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.translate(QPointF(*self.view.to_pixel(view.x, view.y)))
+        painter.rotate(self.view.turn - view.turn)
+        painter.drawImage(QRectF(-width / 2, -height / 2, width, height), image)
+        painter.restore()
+
+    def _where(self, view: View) -> QRectF:
+        """Return where a frame that is turned as the current view lies on the canvas."""
+        assert self.view is not None
+        left, top = self.view.plane.to_pixel(*view.origin)
         scale = view.resolution / self.view.resolution
         width, height = view.width * scale, view.height * scale
         if abs(width - round(width)) < 1e-6 and abs(height - round(height)) < 1e-6:
@@ -325,6 +355,8 @@ class MapCanvas(QWidget):
             self._doing = "curtain"
         elif left and (self.boxing or event.modifiers() & Qt.KeyboardModifier.ShiftModifier):
             self._doing = "box"
+        elif left and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            self._doing = "turn"
         elif left or event.button() == Qt.MouseButton.MiddleButton:
             self._doing = "press"
 
@@ -338,6 +370,9 @@ class MapCanvas(QWidget):
             self.update()
         elif self._doing == "curtain":
             self.move_curtain(at.x() / max(1, self.width()))
+        elif self._doing == "turn" and self._last is not None:
+            self.look(self.view.turned(self._bearing(at) - self._bearing(self._last)))
+            self._last = at
         elif self._doing == "box" and self._press is not None:
             self._box = QRectF(self._press, at).normalized()
             self.update()
@@ -351,6 +386,10 @@ class MapCanvas(QWidget):
         if not self._doing:
             self.setCursor(Qt.CursorShape.SplitHCursor if self._near_curtain(at) else Qt.CursorShape.CrossCursor)
         self.pointer_moved.emit(*self.view.to_map(at.x(), at.y()))
+
+    def _bearing(self, at: QPointF) -> float:
+        """Return the direction of a pixel from the middle, degrees clockwise from up."""
+        return degrees(atan2(at.x() - self.width() / 2, self.height() / 2 - at.y()))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -405,6 +444,8 @@ class MapCanvas(QWidget):
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
             factor = WHEEL_ZOOM if key != Qt.Key.Key_Minus else 1 / WHEEL_ZOOM
             self.look(view.zoomed(factor, self.width() / 2, self.height() / 2))
+        elif key in (Qt.Key.Key_Comma, Qt.Key.Key_Period, Qt.Key.Key_Less, Qt.Key.Key_Greater):
+            self.look(view.turned((TURN_DEG if key in (Qt.Key.Key_Period, Qt.Key.Key_Greater) else -TURN_DEG) * fine))
         elif key in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.probed.emit(view.x, view.y)
         elif key in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) and self.curtain:
@@ -451,4 +492,5 @@ class MapCanvas(QWidget):
             self.look(replace(self.view, x=x, y=y))
 
     def look_at_centre(self, x: float, y: float, resolution: float, crs: str | None) -> None:
-        self.look(View(x, y, resolution, self.width(), self.height(), crs))
+        turn = self.view.turn if self.view is not None else 0.0
+        self.look(View(x, y, resolution, self.width(), self.height(), crs, turn=turn))

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidg
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import AtlasError, Extent, Layer
+from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Place
 from brisk_atlas.core.workspace.view_history import ViewHistory, VisitedView
@@ -189,7 +190,7 @@ class MapPane(QWidget):
     def _view_changed(self) -> None:
         view = self.canvas.view
         if view is not None:
-            self.session.work.place = Place(view.x, view.y, view.resolution)
+            self.session.work.place = Place(view.x, view.y, view.resolution, view.turn)
             self.history.note(VisitedView(view.x, view.y, view.resolution, view.crs), view.width)
         self.draw()
         self.view_changed.emit()
@@ -212,6 +213,7 @@ class MapPane(QWidget):
                         self.canvas.width(),
                         self.canvas.height(),
                         self.session.work.state.crs,
+                        turn=place.turn,
                     )
                 )
             else:
@@ -237,7 +239,7 @@ class MapPane(QWidget):
         seen, now = self.history.on() if on else self.history.back(), self.canvas.view
         if seen is None or now is None:
             return
-        view = View(seen.x, seen.y, seen.resolution, now.width, now.height, seen.crs).shown_in(now.crs)
+        view = View(seen.x, seen.y, seen.resolution, now.width, now.height, seen.crs, turn=now.turn).shown_in(now.crs)
         if view is not None:
             self.canvas.look(view)
 
@@ -258,12 +260,29 @@ class MapPane(QWidget):
 
         def done(extent: Extent | None) -> None:
             if extent is not None:
-                self.canvas.look(
-                    View.fitting(replace(extent, crs=crs), max(1, self.canvas.width()), max(1, self.canvas.height()))
-                )
+                self.canvas.look(self._fitting(replace(extent, crs=crs)))
 
         if layers:
             self.session.run("Fitting", work, done, shown=False)
+
+    def _fitting(self, extent: Extent, *, margin: float = 0.05) -> View:
+        """Return the view that shows an extent, turned as the map is."""
+        width, height = max(1, self.canvas.width()), max(1, self.canvas.height())
+        return View.fitting(extent, width, height, margin=margin, turn=self.turned)
+
+    @property
+    def turned(self) -> float:
+        """How far the map is turned, degrees clockwise."""
+        return self.canvas.view.turn if self.canvas.view is not None else 0.0
+
+    def turn(self, by: float) -> None:
+        """Turn the map about its middle, degrees clockwise."""
+        if self.canvas.view is not None:
+            self.canvas.look(self.canvas.view.turned(by))
+
+    def turn_to(self, angle: float) -> None:
+        """Turn the map so that its north points some degrees clockwise from up; 0 is north up."""
+        self.turn(angle - self.turned)
 
     def fit_subject(self) -> None:
         if self.session.work.subject:
@@ -285,12 +304,7 @@ class MapPane(QWidget):
             (xmin, ymin), (xmax, ymax) = bounds[:, :2].min(axis=0).tolist(), bounds[:, 2:].max(axis=0).tolist()
             return Extent(xmin, ymin, xmax, ymax, crs)
 
-        self.session.run(
-            "Going there",
-            work,
-            lambda e: self.canvas.look(View.fitting(e, self.canvas.width(), self.canvas.height(), margin=0.25)),
-            shown=False,
-        )
+        self.session.run("Going there", work, lambda e: self.canvas.look(self._fitting(e, margin=0.25)), shown=False)
 
     def box_zoom(self) -> None:
         self.canvas.boxing = True
@@ -338,7 +352,8 @@ class MapPane(QWidget):
             self.set_side(layer_id, {"AB": "A", "A": "B", "B": "AB"}[now])
 
     def _pointer_moved(self, x: float, y: float) -> None:
-        self._pointer = (x, y)
+        domain = domain_of(self.session.work.state.crs)
+        self._pointer = (x, y) = (domain.canonical(x) if domain is not None else x, y)
         self.pointer_moved.emit(x, y)
         if self.session.work.state.curtain and not self._hover.isActive():
             self._hover.start()

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 
-from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
+from brisk_atlas.core.model.shapes import AREA, LINE, POINT, POLYGON
 from brisk_atlas.core.read.index_kernels import BLOCK
 
 from . import JIT
@@ -28,7 +28,7 @@ class IndexArrays(NamedTuple):
 
     xy: np.ndarray  # (vertices, 2) float64 map coordinates
     path_starts: np.ndarray  # (paths + 1,) first vertex of each
-    path_kinds: np.ndarray  # (paths,) POINT, LINE, POLYGON or HOLE
+    path_kinds: np.ndarray  # (paths,) POINT, LINE, POLYGON or AREA
     feature_starts: np.ndarray  # (features + 1,) first path of each
     bounds: np.ndarray  # (features, 4) west, south, east, north
     areas: np.ndarray  # (features,) map units squared
@@ -211,7 +211,7 @@ def draw_features(image, top, bottom, index, marks, first, last, corner, stroke,
         own_left, own_upper = left + col0 * per_pixel, upper - row0 * per_pixel
         if strength < 1.0:
             ink = thinned(ink, strength)
-        small = rows <= SIDE and cols <= SIDE and 0.0 < half <= THIN_PX and ink != 0
+        small = rows <= SIDE and cols <= SIDE and 0.0 < half <= THIN_PX and ink != 0 and path_kinds[path0] != AREA
         if small and hatch.kind == NO_HATCH and dashes.size == 0 and (cap == ROUND or not is_line):
             for path in range(path0, path1):
                 near_path(nearest, inside, xy, path_starts[path], path_starts[path + 1], own_left, own_upper,
@@ -221,7 +221,7 @@ def draw_features(image, top, bottom, index, marks, first, last, corner, stroke,
             continue
         if not is_line and body != 0:
             for path in range(path0, path1):
-                if path_kinds[path] == POLYGON:
+                if path_kinds[path] == POLYGON or path_kinds[path] == AREA:
                     _fill_path(area, lo, hi, xy, path_starts[path], path_starts[path + 1], blocks, block_starts[path],
                                own_left, own_upper, scale, rows, cols)  # fmt: skip
             sweep(area, lo, hi, image, row0, col0, rows, cols, body, EVEN_ODD,
@@ -229,7 +229,7 @@ def draw_features(image, top, bottom, index, marks, first, last, corner, stroke,
         if half <= 0.0 or ink == 0:
             continue
         for path in range(path0, path1):
-            if path_kinds[path] != POINT:
+            if path_kinds[path] != POINT and path_kinds[path] != AREA:
                 closed = path_kinds[path] == POLYGON
                 _stroke_path(area, lo, hi, pen, xy, path_starts[path], path_starts[path + 1], blocks,
                              block_starts[path], closed, own_left, own_upper, scale, half, join, cap, dashes,
