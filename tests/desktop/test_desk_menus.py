@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QApplication, QMenu
 from brisk_atlas.core.workspace.project_file import read
 from brisk_atlas.desktop.menus import LAYER_MENU, MAP_MENU
 from brisk_atlas.desktop.stack_spine import NameLine
+from brisk_atlas.desktop.turn_to import TurnTo
 
 MENU_KEY, RIGHT = QContextMenuEvent.Reason.Keyboard, QContextMenuEvent.Reason.Mouse
 
@@ -206,3 +207,53 @@ def test_from_a_tile_to_its_file_and_its_record(desk):
     d.window.commands.do("read_record")
     d.settle()
     assert d.window.page == "record" and "tolvane_survey" in d.window.record.bar.title.text()
+
+
+def test_the_map_is_turned_by_hand_by_key_and_by_typing_and_back_to_north(desk):
+    d, canvas = desk, desk.canvas
+    middle = canvas.view.x, canvas.view.y
+    w, h = canvas.width(), canvas.height()
+    d.drag(canvas, (w // 2, h // 2 - 120), (w // 2 + 120, h // 2), Qt.KeyboardModifier.AltModifier)
+    assert canvas.view.turn == pytest.approx(90, abs=2) and (canvas.view.x, canvas.view.y) == pytest.approx(middle)
+    assert canvas.frames[0][1].turn == canvas.view.turn  # drawn turned, not only shown so
+    d.press(canvas, Qt.Key.Key_Comma)
+    assert canvas.view.turn == pytest.approx(75, abs=2)
+    d.command("turn the map to an angle")
+    box = d.window.findChild(TurnTo)
+    d.qtbot.keyClicks(box.line, "-30")
+    assert "30° to the left" in box.list.item(0).text()
+    d.press(box.line, Qt.Key.Key_Return)
+    d.settle()
+    assert canvas.view.turn == -30
+    crater = d.at(509_000, 5_771_400)
+    d.click(canvas, crater)
+    assert d.window.desk.probe.where_at.middle == pytest.approx((509_000, 5_771_400), abs=20)
+    d.window.commands.do("fit_all")
+    d.settle()
+    assert canvas.view.turn == -30
+    d.command("turn the map back to north")
+    assert canvas.view.turn == 0 and not d.window.commands["north_up"].isEnabled()
+
+
+def test_a_wrong_crs_of_a_layer_is_set_for_it_alone_and_saved(desk, tmp_path):
+    d = desk
+    layer = d.layer("coastline")
+    d.work.choose(layer.id)
+    before = d.window.session.cache.shapes_in(layer.ref, "EPSG:4326").bounds.copy()
+    d.command("set the subject's CRS")
+    form = d.window.layer_crs_form
+    d.type(form.picker.line, "32728", enter=False)
+    d.qtbot.waitUntil(lambda: not form.picker.busy)
+    form.picker.list.setCurrentRow(0)
+    assert form.picker.code == "EPSG:32728" and "14.9" in form.lands.text()  # six degrees further east
+    d.click(form.use)
+    layer = d.work.layer(layer.id)
+    after = d.window.session.cache.shapes_in(layer.ref, "EPSG:4326").bounds
+    assert after[:, 0] == pytest.approx(before[:, 0] + 6, abs=1e-6) and after[:, 1] == pytest.approx(before[:, 1])
+    assert d.window.session.facts_of(layer).crs == "EPSG:32728"
+    assert d.window.session.save_project(tmp_path / "w.brisk.json")
+    stored = next(la for la in read(tmp_path / "w.brisk.json")[0].layers if la.id == layer.id)
+    assert stored.ref.crs == "EPSG:32728" and stored.ref == layer.ref
+    d.work.undo()
+    d.settle()
+    assert d.work.layer(layer.id).ref.crs is None

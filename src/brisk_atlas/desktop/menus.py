@@ -18,7 +18,7 @@ LAYER_MENU: Groups = (
     ("copy_style", "paste_style"),
     ("layer_up", "layer_down"),
     ("curtain", "side_A", "side_B", "side_AB"),
-    ("read_record", "show_source", "hand_over"),
+    ("layer_crs", "read_record", "show_source", "hand_over"),
     ("close_layer",),
 )
 MAP_MENU: Groups = (

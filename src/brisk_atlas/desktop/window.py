@@ -365,6 +365,19 @@ class AtlasWindow(QMainWindow):
             self._go_to_box.chosen.connect(self._go_to)
         self._go_to_box.begin()
 
+    def begin_layer_crs(self) -> None:
+        """Ask for the CRS that the subject's coordinates are taken in."""
+        from .layer_crs_form import LayerCrsForm
+
+        layer = self.session.work.subject
+        if layer is None:
+            return
+        self.layer_crs_form = LayerCrsForm(self.session, layer, self)
+        self.layer_crs_form.chosen.connect(
+            lambda crs: self.session.work.change("set the CRS", layer.id, ref=layer.ref.with_crs(crs))
+        )
+        self.layer_crs_form.open()
+
     def begin_turn(self) -> None:
         """Ask how far to turn the map."""
         from .turn_to import TurnTo

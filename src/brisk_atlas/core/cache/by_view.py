@@ -45,7 +45,7 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
     assert isinstance(part, VectorPart)
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
-    sample = cache.derive(("stream sample", source), lambda: part.read(FeatureQuery(step=every)))
+    sample = cache.derive(("stream sample", source), lambda: cache.read_features(source, FeatureQuery(step=every)))
     own = transform_extent(extent, part.facts.crs)
     if own is None:
         return Seen(sample, ("sample",), f"1 in {every:,} features")
@@ -54,7 +54,9 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
     held = cache.latest(("stream view", source))
     if held is None or not _holds(held[0], own):
         around = own.grown(AROUND)
-        features = cache.derive_latest(("stream view", source), around, lambda: part.read(FeatureQuery(extent=around)))
+        features = cache.derive_latest(
+            ("stream view", source), around, lambda: cache.read_features(source, FeatureQuery(extent=around))
+        )
         return Seen(features, ("view", around), "read by view")
     return Seen(held[1], ("view", held[0]), "read by view")
 
@@ -76,7 +78,7 @@ def piece_of(cache: DataCache, source: DataRef, within: Extent | None) -> Featur
     if own is None:
         refuse_stream(cache, source)
     assert own is not None
-    return part.read(FeatureQuery(extent=own))
+    return cache.read_features(source, FeatureQuery(extent=own))
 
 
 def refuse_stream(cache: DataCache, source: DataRef) -> None:

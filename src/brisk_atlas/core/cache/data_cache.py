@@ -5,15 +5,18 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any, cast
 
 from brisk_atlas.core.model import (
     ALL_POINTS,
+    EVERYTHING,
     NO_OPTIONS,
     CannotRead,
     CloudPart,
     DataRef,
     Dataset,
+    FeatureQuery,
     OpenOptions,
     Part,
     PointQuery,
@@ -146,7 +149,18 @@ class DataCache:
 
     def features(self, source: DataRef) -> Features:
         """Return a vector part's features, read once."""
-        return self._once(("features", source), lambda: cast(VectorPart, self.part(source)).read())
+        return self._once(("features", source), lambda: self.read_features(source))
+
+    def read_features(self, source: DataRef, query: FeatureQuery = EVERYTHING) -> Features:
+        """Return features of a vector part, read now, in the CRS that the reference states."""
+        features = cast(VectorPart, self.part(source)).read(query)
+        return features if source.crs is None else replace(features, crs=source.crs)
+
+    def _read_points(
+        self, source: DataRef, query: PointQuery, report: Callable[[float], None] = lambda share: None
+    ) -> Points:
+        points = cast(CloudPart, self.part(source)).read(query, report)
+        return points if source.crs is None else replace(points, crs=source.crs)
 
     def shapes_in(self, source: DataRef, crs: str | None) -> Shapes:
         """Return a vector part's geometry in `crs`, transformed once."""
@@ -165,7 +179,7 @@ class DataCache:
 
     def points(self, source: DataRef, report: Callable[[float], None] = lambda share: None) -> Points:
         """Return a cloud's points, read once; the first to ask gets its progress."""
-        return self._once(("points", source), lambda: cast(CloudPart, self.part(source)).read(ALL_POINTS, report))
+        return self._once(("points", source), lambda: self._read_points(source, ALL_POINTS, report))
 
     def points_so_far(self, source: DataRef, at_once: int, names: tuple[str, ...]) -> tuple[Points, bool]:
         """Return a cloud's points and whether they are all: those of one of more than `at_once` that
@@ -175,7 +189,9 @@ class DataCache:
         part = cast(CloudPart, self.part(source))
         if whole or (part.facts.count or 0) <= at_once:
             return self.points(source), True
-        return self._once(("some points", source, names), lambda: part.read(PointQuery(at_once, names))), False
+        return self._once(
+            ("some points", source, names), lambda: self._read_points(source, PointQuery(at_once, names))
+        ), False
 
     def table(self, source: DataRef) -> pa.Table:
         """Return the rows of a vector or table part."""

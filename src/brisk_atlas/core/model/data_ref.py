@@ -16,6 +16,7 @@ from .kinds import Quantity
 ARCHIVE_SUFFIXES = (".zip",)
 PART_MARK = "#part="  # after the name of a place, before that of a part in it
 QUANTITY_MARK = "&as="  # after the name of a part, before what its numbers are turned into
+CRS_MARK = "&crs="  # after these, before the CRS that it is taken to be in
 _SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
 _SERVICES = ("wms+", "wfs+", "wmts+", "wcs+", "ogcapi+", "stac+")  # before the scheme of a service's address
 _DATABASES = ("postgresql", "postgres", "mariadb", "mysql")
@@ -38,7 +39,8 @@ class DataRef:
 
     `place` is the absolute path of a file, folder or archive, or the address of a file, database or service; `inner`
     is the member of the archive, the table of the database or the layer of the service. `quantity` is what the
-    numbers of a part are turned into, None for those that are stored.
+    numbers of a part are turned into, None for those stored. `crs` is what a part is taken to be in, where what
+    it states is wrong; None for what it states.
 
     >>> ref = DataRef.parse("https://survey.tolvane.example/2031/zones.gpkg")
     >>> ref.kind.value, ref.name, ref.suffix
@@ -54,6 +56,7 @@ class DataRef:
     inner: str = ""
     part: str | None = None
     quantity: Quantity | None = None
+    crs: str | None = None
 
     @classmethod
     def file(cls, path: str | Path) -> DataRef:
@@ -102,10 +105,13 @@ class DataRef:
 
     def _with_named(self, text: str) -> DataRef:
         """Return the reference to the part that stands after the mark, if any, and its quantity."""
+        if not text:
+            return self
+        text, _, crs = text.partition(CRS_MARK)
         name, _, quantity = text.partition(QUANTITY_MARK)
         known = quantity in {each.value for each in Quantity}
         part = unquote(name if known else text)
-        return replace(self, part=part, quantity=Quantity(quantity) if known else None) if text else self
+        return replace(self, part=part, quantity=Quantity(quantity) if known else None, crs=unquote(crs) or None)
 
     def __str__(self) -> str:
         match self.kind:
@@ -118,15 +124,21 @@ class DataRef:
         if self.part is None:
             return text
         text = f"{text}{PART_MARK}{quote(self.part)}"
-        return text if self.quantity is None else f"{text}{QUANTITY_MARK}{self.quantity}"
+        text = text if self.quantity is None else f"{text}{QUANTITY_MARK}{self.quantity}"
+        return text if self.crs is None else f"{text}{CRS_MARK}{quote(self.crs, safe=':')}"
 
     def with_part(self, part: str | None) -> DataRef:
-        """Return the reference to a part of the same place, with its stored numbers; to all of it for None."""
-        return self if (part, None) == (self.part, self.quantity) else replace(self, part=part, quantity=None)
+        """Return the reference to a part of the same place, as it is stored; to all of it for None."""
+        as_stored = (part, None, None) == (self.part, self.quantity, self.crs)
+        return self if as_stored else replace(self, part=part, quantity=None, crs=None)
 
     def with_quantity(self, quantity: Quantity | None) -> DataRef:
         """Return the reference to the same part with its numbers turned into a quantity; None for those stored."""
         return replace(self, quantity=quantity)
+
+    def with_crs(self, crs: str | None) -> DataRef:
+        """Return the reference to the same part, taken to be in a CRS; None for the one that it states."""
+        return replace(self, crs=crs)
 
     @property
     def whole(self) -> DataRef:
@@ -189,7 +201,12 @@ class DataRef:
         place = os.path.relpath(self.place, folder) if folder is not None and self.is_local else self.place
         return {"kind": self.kind.value, "place": place} | {
             key: str(value)
-            for key, value in (("inner", self.inner), ("part", self.part), ("quantity", self.quantity))
+            for key, value in (
+                ("inner", self.inner),
+                ("part", self.part),
+                ("quantity", self.quantity),
+                ("crs", self.crs),
+            )
             if value
         }
 
@@ -200,8 +217,9 @@ class DataRef:
         place, inner, part = str(stored["place"]), str(stored.get("inner", "")), stored.get("part")
         if kind in (PlaceKind.FILE, PlaceKind.MEMBER):
             place = os.path.normpath(cls.file(folder / place if folder is not None else place).place)
-        quantity = stored.get("quantity")
-        return cls(kind, place, inner, None if part is None else str(part), Quantity(quantity) if quantity else None)
+        quantity, crs = stored.get("quantity"), stored.get("crs")
+        part = None if part is None else str(part)
+        return cls(kind, place, inner, part, Quantity(quantity) if quantity else None, str(crs) if crs else None)
 
 
 def _absolute(path: str) -> str:

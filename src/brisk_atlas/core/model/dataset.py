@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import wraps
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
+from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple, Self
 
 from .data_ref import DataRef
 from .errors import refusing
@@ -49,6 +49,12 @@ class Part:
 
     ref: DataRef
     facts: Facts
+
+    def taken_in(self, crs: str) -> Self:
+        """Return the part with its coordinates taken to be in a CRS, whatever it states."""
+        extent = replace(self.facts.extent, crs=crs) if self.facts.extent else None
+        notes = {**self.facts.notes, "reference system": f"set by you; the file states {self.facts.crs or 'none'}"}
+        return replace(self, facts=replace(self.facts, crs=crs, extent=extent, notes=notes))
 
     def __init_subclass__(cls, **options: Any) -> None:
         super().__init_subclass__(**options)
@@ -196,11 +202,11 @@ class Dataset:
     def part_of(self, ref: DataRef) -> Part:
         """Return the part that a reference means, with its numbers in the quantity that it names. Raises KeyError."""
         part = self.part(ref.part or "")
-        if ref.quantity is None:
-            return part
-        if not isinstance(part, RasterPart):
-            raise KeyError(ref.quantity)
-        return part.measured_as(ref.quantity)
+        if ref.quantity is not None:
+            if not isinstance(part, RasterPart):
+                raise KeyError(ref.quantity)
+            part = part.measured_as(ref.quantity)
+        return part if ref.crs is None else part.taken_in(ref.crs)
 
     def as_json(self) -> dict[str, Any]:
         """Return the dataset as `facts --json` prints it."""
