@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QSlider
 
 from brisk_atlas import demo
 from brisk_atlas.core.model import GridStyle, VectorStyle
-from brisk_atlas.desktop.stack_spine import _Tile
+from brisk_atlas.desktop.stack_tile import StackTile
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -138,7 +138,7 @@ def test_the_dot_hides_the_layer(demo_driver):
     d, spine = demo_driver, demo_driver.window.desk.spine
     row = [layer.name for layer in d.work.layers].index("trails")
     tile = spine.visualItemRect(spine.item(row)).adjusted(4, 3, -4, -3)
-    d.click(spine.viewport(), (_Tile.dot_rect(tile).center().x(), _Tile.dot_rect(tile).center().y()))
+    d.click(spine.viewport(), (StackTile.dot_rect(tile).center().x(), StackTile.dot_rect(tile).center().y()))
     assert not d.layer("trails").visible
 
 

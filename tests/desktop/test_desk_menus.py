@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QApplication, QMenu
 
 from brisk_atlas.core.workspace.project_file import read
 from brisk_atlas.desktop.menus import LAYER_MENU, MAP_MENU
-from brisk_atlas.desktop.stack_spine import NameLine
+from brisk_atlas.desktop.name_line import NameLine
 from brisk_atlas.desktop.turn_to import TurnTo
 
 MENU_KEY, RIGHT = QContextMenuEvent.Reason.Keyboard, QContextMenuEvent.Reason.Mouse
@@ -46,8 +46,13 @@ def test_a_layer_is_renamed_from_the_menu_of_its_tile(desk):
     row = next(i for i, layer in enumerate(d.work.layers) if layer.name == "closed_zones")
     menu, texts = menu_of(d, spine, spine.visualItemRect(spine.item(row)).center())
     assert d.work.subject.name == "closed_zones"  # what is asked about becomes the subject
-    assert {"Rename the subject", "Duplicate the subject", "Fit the subject", "Close the subject"} <= texts.keys()
-    choose(d, menu, texts["Rename the subject"])
+    assert {
+        "Rename the layer or group",
+        "Duplicate the subject",
+        "Fit the subject",
+        "Close the chosen layers",
+    } <= texts.keys()
+    choose(d, menu, texts["Rename the layer or group"])
     line = next(each for each in spine.findChildren(NameLine) if each.isVisible())
     assert line.selectedText() == "closed_zones"
     d.type(line, "Zones of 2031")
@@ -85,7 +90,7 @@ def test_one_layer_alone_and_all_again(desk):
     d = desk
     before = {layer.name for layer in d.work.layers if layer.visible}
     d.work.choose(d.layer("trails").id)
-    d.command("Show only the subject")
+    d.command("Show only the chosen layers")
     assert {layer.name for layer in d.work.layers if layer.visible} == {
         "trails",
         "gas_readings",
@@ -241,7 +246,7 @@ def test_a_wrong_crs_of_a_layer_is_set_for_it_alone_and_saved(desk, tmp_path):
     d.work.choose(layer.id)
     before = d.window.session.cache.shapes_in(layer.ref, "EPSG:4326").bounds.copy()
     d.command("set the subject's CRS")
-    form = d.window.layer_crs_form
+    form = d.window.layer_dialogs.crs_form
     d.type(form.picker.line, "32728", enter=False)
     d.qtbot.waitUntil(lambda: not form.picker.busy)
     form.picker.list.setCurrentRow(0)

@@ -251,38 +251,70 @@ def _layers(window: AtlasWindow) -> list[Command]:
     work = window.session.work
     has_subject = lambda: work.subject is not None  # noqa: E731
 
-    def turn(layer_id: str) -> None:
-        layer = work.layer(layer_id)
-        if layer is not None:
-            work.change("show or hide", layer_id, visible=not layer.visible)
+    chosen = lambda: work.chosen  # noqa: E731
+    some_drawn = lambda: any(la.style is not None for la in work.chosen_layers)  # noqa: E731
+    a_group = lambda: next((i for i in work.chosen if work.group(i) is not None), None)  # noqa: E731
+
+    def move(by: int) -> None:
+        for row_id in chosen()[::-by]:
+            work.move(row_id, by)
+
+    def fold() -> None:
+        group_id = a_group()
+        if group_id is not None:
+            window.desk.spine.turn_fold(group_id)
+
+    def lock() -> None:
+        layers = work.chosen_layers
+        on = not layers[0].locked
+        work.change("lock" if on else "unlock", [la.id for la in layers], locked=on)
 
     return [
-        Command("show_hide", "Show or hide the subject", _on_subject(window, turn), "H", icon="eye",
-                enabled=lambda: work.subject is not None and work.subject.style is not None),
-        Command("layer_up", "Move the subject up", _on_subject(window, lambda i: work.move(i, -1)), "Ctrl+Up", icon="arrow-up",
+        Command("show_hide", "Show or hide the chosen layers", lambda: work.show_or_hide(chosen()), "H", icon="eye",
+                enabled=lambda: some_drawn() or a_group() is not None),
+        Command("layer_up", "Move the chosen layers up", lambda: move(-1), "Ctrl+Up", "By one line of the stack, into and out of groups",
+                "arrow-up", has_subject),
+        Command("layer_down", "Move the chosen layers down", lambda: move(1), "Ctrl+Down",
+                "By one line of the stack, into and out of groups", "arrow-down", has_subject),
+        Command("group_layers", "Group the chosen layers", lambda: work.put_in_group(chosen()), "Ctrl+Alt+G", icon="folder-simple-plus",
                 enabled=has_subject),
-        Command("layer_down", "Move the subject down", _on_subject(window, lambda i: work.move(i, 1)), "Ctrl+Down", icon="arrow-down",
+        Command("ungroup", "Take the group apart", lambda: work.ungroup(a_group() or ""), "Ctrl+Alt+Shift+G",
+                "What lay in it stays", "folder-simple-minus", lambda: a_group() is not None),
+        Command("fold_group", "Fold or unfold the group", fold, tip="Left and Right on its head", icon="caret-down",
+                enabled=lambda: a_group() is not None),
+        Command("lock_layer", "Lock or unlock the chosen layers", lock, "Ctrl+Alt+L", "A locked layer is kept from being changed",
+                "lock-simple", has_subject, lambda: bool(work.chosen_layers) and work.chosen_layers[0].locked),
+        Command("flash", "Flash the chosen layers on the map", _on_desk(window, lambda d: d.map.flash({la.id for la in work.chosen_layers})),
+                "Ctrl+Alt+H", icon="flashlight", enabled=some_drawn),
+        Command("layer_form", "Name, note and scales of the subject…", lambda: window.layer_dialogs.ask_form(window.desk.map.canvas.view), "Ctrl+Alt+I", icon="note",
                 enabled=has_subject),
+        Command("filter_stack", "Filter the stack by name", _on_desk(window, lambda d: d.stack.begin_filter()), "Ctrl+Alt+F",
+                icon="funnel", enabled=has_subject),
+        Command("relink", "Say where the subject's file lies now…", window.layer_dialogs.ask_place, icon="link",
+                tip="And find what lay beside it, if it has moved too",
+                enabled=lambda: work.subject is not None and work.subject.ref.is_local),
+        Command("reread", "Read the files of the chosen layers again", lambda: window.session.reread(work.chosen_layers), icon="arrows-clockwise",
+                tip="As they are on the disk now", enabled=has_subject),
         Command("copy_style", "Copy the subject's style", lambda: window.desk.style_form.copy(), "Ctrl+Shift+C", icon="copy",
                 enabled=lambda: work.subject is not None and work.subject.style is not None),
         Command("paste_style", "Paste the style on the subject", lambda: window.desk.style_form.paste(), "Ctrl+Shift+V",
                 icon="clipboard",
                 enabled=lambda: window.has_desk and work.subject is not None and window.desk.style_form.can_paste(work.subject)),
-        Command("solo", "Show only the subject", _on_subject(window, lambda i: work.show_only({i})), "Shift+H", icon="eye-slash",
-                tip="Hide all other layers", enabled=lambda: work.subject is not None and work.subject.style is not None),
+        Command("solo", "Show only the chosen layers", lambda: work.show_only({la.id for la in work.chosen_layers}), "Shift+H", icon="eye-slash",
+                tip="Hide all other layers", enabled=some_drawn),
         Command("show_all", "Show all layers", lambda: work.show_only({la.id for la in work.layers}), "Ctrl+Shift+H", icon="eye",
                 enabled=lambda: any(not la.visible for la in work.layers)),
-        Command("rename_layer", "Rename the subject", _on_desk(window, lambda d: d.spine.begin_rename()), icon="pencil-simple",
+        Command("rename_layer", "Rename the layer or group", _on_desk(window, lambda d: d.spine.begin_rename()), icon="pencil-simple",
                 enabled=has_subject),
         Command("duplicate_layer", "Duplicate the subject", _on_subject(window, work.duplicate), "Ctrl+Shift+D",
                 "A second layer of the same data, with a look of its own", "copy-simple", has_subject),
-        Command("layer_crs", "Set the subject's CRS…", window.begin_layer_crs, icon="globe-stand",
+        Command("layer_crs", "Set the subject's CRS…", window.layer_dialogs.ask_crs, icon="globe-stand",
                 tip="Where the one that its file states is wrong; the file stays as it is",
                 enabled=lambda: work.subject is not None and work.subject.kind.has_place),
         Command("read_record", "Read the subject's record", lambda: _read_subject(window),
                 icon="article", enabled=has_subject),
         Command("show_source", "Show the subject's file on Find", lambda: _show_source(window), icon="folder-open",
                 enabled=lambda: work.subject is not None and work.subject.ref.is_local),
-        Command("close_layer", "Close the subject", _on_subject(window, work.remove), "Delete",
-                "Take the subject off the Desk; its files stay", "x", has_subject),
+        Command("close_layer", "Close the chosen layers", lambda: work.remove(*(la.id for la in work.chosen_layers)), "Delete",
+                "Take them off the Desk; their files stay", "x", has_subject),
     ]  # fmt: skip

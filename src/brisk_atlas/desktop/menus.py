@@ -12,13 +12,15 @@ from .commands import Commands
 Groups = Sequence[Sequence[str]]
 
 LAYER_MENU: Groups = (
-    ("show_hide", "solo", "show_all"),
+    ("show_hide", "solo", "show_all", "flash"),
+    ("group_layers", "ungroup", "fold_group"),
     ("fit_subject", "sheet", "style", "statistics"),
-    ("rename_layer", "duplicate_layer"),
+    ("rename_layer", "duplicate_layer", "layer_form", "lock_layer"),
     ("copy_style", "paste_style"),
     ("layer_up", "layer_down"),
     ("curtain", "side_A", "side_B", "side_AB"),
     ("layer_crs", "read_record", "show_source", "hand_over"),
+    ("relink", "reread"),
     ("close_layer",),
 )
 MAP_MENU: Groups = (

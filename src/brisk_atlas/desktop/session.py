@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from brisk_atlas.core.model.errors import AtlasError, NeedsPermission
 from brisk_atlas.core.system.jobs import Job, Jobs, Lane
 from brisk_atlas.core.workspace import Work
+from brisk_atlas.core.workspace.source_watch import SourceWatch
 from brisk_atlas.core.workspace.workspace import PROJECT_SUFFIX, FrozenWorkspace, Workspace
 
 from .living import is_living
@@ -43,6 +44,7 @@ class Session(QObject):
         prepared(object): a source whose layers can now be drawn in full.
         permission_wanted(object): a NeedsPermission of a file that points beyond its own folder.
         asked(list): Questions to put before files can be opened.
+        sources_checked(dict): which layers' files have changed or are gone: layer id -> SourceState.
         opening(): layers or a project are about to come; whoever shows them should stand ready.
     """
 
@@ -55,6 +57,7 @@ class Session(QObject):
     permission_wanted = pyqtSignal(object)
     preparing = pyqtSignal(object)
     prepared = pyqtSignal(object)
+    sources_checked = pyqtSignal(dict)
     _called_in_gui = pyqtSignal(object, object)
 
     def __init__(self, shelves: Shelves | None = None) -> None:
@@ -66,7 +69,9 @@ class Session(QObject):
         self._tried: set[DataRef] = set()
         self._called_in_gui.connect(self._take_call)
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
-        self.work.listen(self.work_changed.emit)
+        self.work.listen(self._take_change)
+        self.watch = SourceWatch()
+        self._checking: Job | None = None
         self._arrived: list[OpenedPart] = []
         self._arrivals = QTimer(self)
         self._arrivals.setSingleShot(True)
@@ -344,8 +349,37 @@ class Session(QObject):
         """Return the sheet of a layer. Reads, so call it in a job."""
         return self.workspace.sheet_of(layer, check)
 
+    def _take_change(self, what: str) -> None:
+        if what == "locked":
+            self.noticed.emit("fault", "The layer is locked against changes. Unlock it first, by its menu.", "")
+        self.work_changed.emit(what)
+
+    def check_sources(self) -> None:
+        """See in the background whether the files of the layers are still as they were read."""
+        layers = self.work.layers
+        if layers and (self._checking is None or self._checking.finished):
+            self._checking = self.run(
+                "Checking files",
+                lambda job: self.watch.states(layers),
+                self.sources_checked.emit,
+                shown=False,
+                failed=lambda error: log.info("files can't be checked: %s", error),
+            )
+
+    def reread(self, layers: Sequence[Layer]) -> None:
+        """Read the files of layers again, as they are now."""
+        for layer in layers:
+            self.watch.read_again(layer.ref)
+            self.workspace.forget(layer)
+        self._tried -= {layer.ref for layer in layers}
+        for layer in layers:
+            self.prepared.emit(layer.ref)
+        self.work_changed.emit("layers")
+        self.check_sources()
+
     def saved_rows(self, layer: Layer) -> None:
         """Go on with a layer whose edits have been written into its file, once that was read again."""
+        self.watch.read_again(layer.ref)
         self.run(
             f"Reading {layer.name}",
             lambda job: self.cache.part(layer.ref),

@@ -1,42 +1,36 @@
-"""The spine: the open layers, top one first, one tile a layer."""
+"""The spine: the open layers, top one first, one tile a layer, groups with heads."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QImage, QKeyEvent, QLinearGradient, QMouseEvent, QPainter, QPen
-from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QLineEdit,
-    QListWidget,
-    QListWidgetItem,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QWidget,
-)
+from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QDropEvent, QImage, QKeyEvent
+from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
 from brisk_atlas.core.model import Layer
+from brisk_atlas.core.workspace.source_watch import SourceState
 
 from .frame_image import image_of
-from .icons import icon
+from .name_line import NameLine
 from .plain_text import plain_tip
 from .session import Session
-from .theme import LIGHT, MONO, Theme
+from .stack_tile import LAYER_ID, THUMB, WIDTH_PX, StackTile
+from .theme import Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.legend import Legend
 
-WIDTH_PX, TILE_PX, THUMB = 204, 58, QSize(60, 44)
-LEGEND_LINE_PX = 17
-KIND_ICONS = {"vector": "polygon", "raster": "dots-nine", "pointcloud": "dots-six", "table": "table"}
-LAYER_ID = Qt.ItemDataRole.UserRole
+STATE_WORDS = {
+    SourceState.AS_READ: "",
+    SourceState.CHANGED: "changed on the disk since it was read",
+    SourceState.MISSING: "moved or gone: its file is not there any more",
+}
 
 
 class StackSpine(QListWidget):
-    """Tiles with a picture, a kind mark, an on/off dot, and the legend of the subject.
+    """Tiles with a picture, a kind mark, an on/off dot, and the legend of the subject. Several can be chosen.
 
     Signals:
         subject_chosen(str): the id of the layer to speak of from now on.
@@ -51,21 +45,34 @@ class StackSpine(QListWidget):
         self.setObjectName("stack")
         self.setAccessibleName("Stack of layers")
         self.session = session
-        self.theme: Theme = LIGHT
         self.thumbs: dict[str, tuple[tuple, QImage | None, Legend | None]] = {}
+        self.tile = StackTile(session, self.thumbs)
+        self.words = ""  # of the filter, lower case
         self.setFixedWidth(WIDTH_PX)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setDragDropMode(QAbstractItemView.DragDropMode.InternalMove)
         self.setDefaultDropAction(Qt.DropAction.MoveAction)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setItemDelegate(_Tile(self))
+        self.setItemDelegate(self.tile)
         self._filling = False
         self.currentRowChanged.connect(self._chosen)
-        model = self.model()
-        assert model is not None
-        model.rowsMoved.connect(self._moved)
+        self.itemSelectionChanged.connect(self._choice_changed)
+        self.tile.shown_turned.connect(lambda row_id: session.work.show_or_hide({row_id}))
+        self.tile.side_turned.connect(self.side_turned)
+        self.tile.fold_turned.connect(self.turn_fold)
         session.work_changed.connect(self._work_changed)
         session.prepared.connect(self._remake)
+        session.sources_checked.connect(self._show_states)
+
+    @property
+    def theme(self) -> Theme:
+        return self.tile.theme
+
+    @theme.setter
+    def theme(self, theme: Theme) -> None:
+        self.tile.theme = theme
+        self._repaint()
 
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "subject", "curtain", "file"):
@@ -79,28 +86,72 @@ class StackSpine(QListWidget):
         self.fill()
 
     def fill(self) -> None:
-        """Show the layers of the work and make the pictures that are missing."""
+        """Show the lines of the work's stack and make the pictures that are missing."""
         self._filling = True
-        ids = [layer.id for layer in self.session.work.layers]
-        shown = [self.item(i).data(LAYER_ID) for i in range(self.count())]  # type: ignore[union-attr]
-        if ids != shown:
+        work = self.session.work
+        rows = [row for row in work.rows if not row.hidden or self.words]
+        self.tile.depths = {row.id: 0 if self.words else row.depth for row in rows}
+        ids = [row.id for row in rows]
+        if ids != [self._id(i) for i in range(self.count())]:
+            chosen, current = set(work.chosen), self._id(self.currentRow())
             self.clear()
-            for layer in self.session.work.layers:
+            for row_id in ids:
                 item = QListWidgetItem()
-                item.setData(LAYER_ID, layer.id)
+                item.setData(LAYER_ID, row_id)
                 self.addItem(item)
-        for i, layer in enumerate(self.session.work.layers):
+                item.setSelected(row_id in chosen)
+            if current in ids:
+                self.setCurrentRow(ids.index(current), QItemSelectionModel.SelectionFlag.NoUpdate)
+        for i, row in enumerate(rows):
             tile = self.item(i)
             assert tile is not None
-            tile.setData(Qt.ItemDataRole.AccessibleTextRole, layer.name)
-            tile.setToolTip(plain_tip(f"{layer.name}\n{layer.ref}"))
-        subject = self.session.work.state.subject
-        self.setCurrentRow(ids.index(subject) if subject in ids else -1)
+            layer, group = work.layer(row.id), work.group(row.id)
+            name = layer.name if layer is not None else group.name if group is not None else ""
+            tile.setData(Qt.ItemDataRole.AccessibleTextRole, name)
+            tile.setToolTip(plain_tip(self._tip(layer) if layer is not None else f"{name}\na group of layers"))
+            tile.setHidden(bool(self.words) and (layer is None or self.words not in name.lower()))
+        self._make_current(ids)
         self._filling = False
-        for layer in self.session.work.layers:
+        for layer in work.layers:
             self._picture(layer)
         self.scheduleDelayedItemsLayout()
         self._repaint()
+
+    def _make_current(self, ids: list[str]) -> None:
+        """Put the keyboard's place on the subject, and choose it unless several are chosen or a group is."""
+        work, current = self.session.work, self.currentItem()
+        here = current.data(LAYER_ID) if current is not None else None
+        subject = work.state.subject
+        if here is not None and work.group(here) is not None and here in work.chosen:
+            return
+        if subject in ids and (here != subject or not self.selectedItems()):
+            several = len(work.chosen) > 1 and subject in work.chosen
+            keep, alone = QItemSelectionModel.SelectionFlag.Select, QItemSelectionModel.SelectionFlag.ClearAndSelect
+            self.setCurrentRow(ids.index(subject), keep if several else alone)
+            if not several:
+                work.choose_rows([subject])
+
+    def _id(self, row: int) -> str:
+        item = self.item(row)
+        return str(item.data(LAYER_ID)) if item is not None else ""
+
+    def _tip(self, layer: Layer) -> str:
+        """Return what is said of a layer when the pointer rests on it."""
+        state = STATE_WORDS[self.tile.states.get(layer.id, SourceState.AS_READ)]
+        lines = [layer.name, str(layer.ref), state, layer.note]
+        if layer.scales is not None:
+            lines.append("drawn from 1:{:,.0f} to 1:{:,.0f}".format(*layer.scales))
+        return "\n".join(line for line in lines if line)
+
+    def _show_states(self, states: dict[str, SourceState]) -> None:
+        if states != self.tile.states:
+            self.tile.states = states
+            self.fill()
+
+    def filter(self, text: str) -> None:
+        """Show only the layers whose names hold a text, all for an empty one."""
+        self.words = text.strip().lower()
+        self.fill()
 
     def _repaint(self) -> None:
         view = self.viewport()
@@ -146,241 +197,96 @@ class StackSpine(QListWidget):
 
     def _chosen(self, row: int) -> None:
         item = self.item(row)
-        if item is not None and not self._filling:
+        if item is not None and not self._filling and self.session.work.layer(item.data(LAYER_ID)) is not None:
             self.subject_chosen.emit(item.data(LAYER_ID))
 
+    def _choice_changed(self) -> None:
+        if not self._filling:
+            self.session.work.choose_rows([item.data(LAYER_ID) for item in self.selectedItems()])
+
     def take_at(self, at: QPoint) -> None:
-        """Make the layer at a point the subject."""
+        """Choose the line at a point, unless it is among those chosen."""
         item = self.itemAt(at)
-        if item is not None:
+        if item is not None and not item.isSelected():
             self.setCurrentItem(item)
 
+    def turn_fold(self, group_id: str) -> None:
+        """Fold a group, or unfold it."""
+        group = self.session.work.group(group_id)
+        if group is not None:
+            self.session.work.change_group("fold" if not group.folded else "unfold", group_id, folded=not group.folded)
+
     def begin_rename(self) -> None:
-        """Type the subject's name on its tile; Return takes it, Escape leaves it."""
-        item, subject = self.currentItem(), self.session.work.subject
-        if item is None or subject is None:
+        """Type the name of the current line on it; Return takes it, Escape leaves it."""
+        item, work = self.currentItem(), self.session.work
+        if item is None:
             return
+        row_id = item.data(LAYER_ID)
+        layer, group = work.layer(row_id), work.group(row_id)
         self.scrollToItem(item)
-        tile = self.visualItemRect(item).adjusted(4, 3, -4, -3)
-        line = NameLine(subject.name, self.viewport())
-        line.setGeometry(tile.left() + THUMB.width() + 9, tile.top() + 3, tile.width() - THUMB.width() - 12, 24)
-        line.named.connect(lambda name, layer_id=subject.id: self.session.work.rename(layer_id, name))
+        tile = self.tile.tile_rect(self.visualItemRect(item), row_id)
+        if layer is not None:
+            line = NameLine(layer.name, self.viewport())
+            line.setGeometry(tile.left() + THUMB.width() + 9, tile.top() + 3, tile.width() - THUMB.width() - 12, 24)
+            line.named.connect(lambda name: work.rename(row_id, name))
+        elif group is not None:
+            line = NameLine(group.name, self.viewport())
+            line.setGeometry(tile.adjusted(18, 0, -26, 0))
+            line.named.connect(lambda name: work.change_group("rename", row_id, name=name.strip() or group.name))
+        else:
+            return
         line.show()
         line.setFocus()
 
-    def _moved(self) -> None:
-        self.session.work.reorder([self.item(i).data(LAYER_ID) for i in range(self.count())])  # type: ignore[union-attr]
+    # Dragging
+
+    def place_of_drop(self, at: QPoint) -> tuple[str | None, str | None]:
+        """Return what a drop at a point of the spine means: the line that it goes above, None for the end, and the
+        group that it goes into, None for none."""
+        item, work = self.itemAt(at), self.session.work
+        if item is None:
+            return None, None
+        row_id, rect = str(item.data(LAYER_ID)), self.visualItemRect(item)
+        if work.group(row_id) is not None and at.y() > rect.top() + rect.height() // 4:
+            return None if work.group(row_id).folded else self._first_in(row_id), row_id  # type: ignore[union-attr]
+        row = self.row(item)
+        if at.y() > rect.center().y():  # below it: above the next line, in the same group
+            layer = work.layer(row_id)
+            into = layer.group if layer is not None else None
+            after = work.layer(self._id(row + 1))
+            return (after.id if after is not None and after.group == into else None, into) if into else (
+                self._id(row + 1) or None, None)  # fmt: skip
+        layer, group = work.layer(row_id), work.group(row_id)
+        return row_id, layer.group if layer is not None else group.parent if group is not None else None
+
+    def _first_in(self, group_id: str) -> str | None:
+        rows = self.session.work.rows
+        at = next(i for i, row in enumerate(rows) if row.id == group_id)
+        return rows[at + 1].id if at + 1 < len(rows) else None
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Move what is dragged within the stack."""
+        assert event is not None
+        above, into = self.place_of_drop(event.position().toPoint())
+        self.session.work.place_rows([item.data(LAYER_ID) for item in self.selectedItems()], above, into)
+        event.setDropAction(Qt.DropAction.IgnoreAction)  # the list is filled from the work, not by the view
+        event.accept()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
-        subject = self.session.work.subject
-        if subject and event.key() == Qt.Key.Key_Space:
-            self.session.work.change("show or hide", subject.id, visible=not subject.visible)
-        elif subject and event.key() == Qt.Key.Key_F2:
+        work, item, key = self.session.work, self.currentItem(), event.key()
+        row_id = item.data(LAYER_ID) if item is not None else None
+        arrows = (Qt.Key.Key_Up, Qt.Key.Key_Down)
+        if row_id is None:
+            super().keyPressEvent(event)
+        elif key == Qt.Key.Key_Space:
+            work.show_or_hide(work.chosen)
+        elif key == Qt.Key.Key_F2:
             self.begin_rename()
-        elif (
-            subject
-            and event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down)
-            and event.modifiers() & Qt.KeyboardModifier.AltModifier
-        ):
-            self.session.work.move(subject.id, -1 if event.key() == Qt.Key.Key_Up else 1)
+        elif key in arrows and event.modifiers() & Qt.KeyboardModifier.AltModifier:
+            work.move(row_id, -1 if key == Qt.Key.Key_Up else 1)
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right) and work.group(row_id) is not None:
+            if work.group(row_id).folded != (key == Qt.Key.Key_Left):  # type: ignore[union-attr]
+                self.turn_fold(row_id)
         else:
             super().keyPressEvent(event)
-
-
-class NameLine(QLineEdit):
-    """A name that is typed over what is there.
-
-    Signals:
-        named(str): it was taken.
-    """
-
-    named = pyqtSignal(str)
-
-    def __init__(self, name: str, parent: QWidget | None) -> None:
-        super().__init__(name, parent)
-        self.setObjectName("layer name")
-        self.selectAll()
-        self.returnPressed.connect(lambda: self.named.emit(self.text()))
-        self.editingFinished.connect(self._end)
-
-    def _end(self) -> None:
-        self.hide()
-        self.deleteLater()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == Qt.Key.Key_Escape:
-            self.blockSignals(True)
-            self._end()
-        else:
-            super().keyPressEvent(event)
-
-
-class _Tile(QStyledItemDelegate):
-    """Paints one tile and takes clicks on its dot and its curtain mark."""
-
-    def __init__(self, spine: StackSpine) -> None:
-        super().__init__(spine)
-        self.spine = spine
-
-    def _layer(self, index: QModelIndex | QPersistentModelIndex) -> Layer | None:
-        return self.spine.session.work.layer(index.data(LAYER_ID))
-
-    def _legend(self, layer: Layer) -> Legend | None:
-        held = self.spine.thumbs.get(layer.id)
-        return held[2] if held and layer.id == self.spine.session.work.state.subject else None
-
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        layer = self._layer(index)
-        legend = self._legend(layer) if layer else None
-        more = 0
-        if legend:
-            more = (
-                (34 if legend.ramp else 0)
-                + LEGEND_LINE_PX * len(legend.entries)
-                + (LEGEND_LINE_PX if legend.title else 0)
-                + 6
-            )
-        return QSize(WIDTH_PX - 14, TILE_PX + more)
-
-    @staticmethod
-    def dot_rect(tile: QRect) -> QRect:
-        return QRect(tile.right() - 24, tile.top() + 8, 18, 18)
-
-    @staticmethod
-    def side_rect(tile: QRect) -> QRect:
-        return QRect(tile.right() - 24, tile.top() + 31, 18, 18)
-
-    def _side(self, layer: Layer) -> str | None:
-        curtain = self.spine.session.work.state.curtain
-        return None if curtain is None else "A" if layer.id in curtain[0] else "B" if layer.id in curtain[1] else "AB"
-
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        layer, theme = self._layer(index), self.spine.theme
-        if layer is None or painter is None:
-            return
-        tile = option.rect.adjusted(4, 3, -4, -3)
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        subject = layer.id == self.spine.session.work.state.subject
-        painter.setPen(QPen(QColor(theme.accent if subject else theme.rule), 1.5 if subject else 1))
-        painter.setBrush(QColor(theme.raised if not subject else theme.wash))
-        painter.drawRoundedRect(QRectF(tile), 4, 4)
-        if subject and option.state & QStyle.StateFlag.State_HasFocus:
-            painter.setPen(QPen(QColor(theme.second), 1, Qt.PenStyle.DotLine))
-            painter.drawRoundedRect(QRectF(tile.adjusted(2, 2, -2, -2)), 3, 3)
-        picture = QRect(tile.left() + 5, tile.top() + 4, THUMB.width(), THUMB.height())
-        painter.fillRect(picture, QColor(LIGHT.paper))  # by night too: layers are made to be seen on it
-        held = self.spine.thumbs.get(layer.id)
-        painter.setOpacity(1.0 if layer.visible else 0.35)
-        if held and held[1]:
-            painter.drawImage(picture, held[1])
-        mark = icon(KIND_ICONS.get(layer.kind, "file"), theme.quiet, 14)
-        if not (held and held[1]):
-            icon(KIND_ICONS.get(layer.kind, "file"), LIGHT.quiet, 24).paint(painter, picture)
-        left = picture.right() + 8
-        room = QRect(left, tile.top() + 5, tile.right() - left - 26, 20)
-        painter.setPen(QColor(theme.ink))
-        font = QFont(option.font)
-        font.setWeight(QFont.Weight.DemiBold if subject else QFont.Weight.Normal)
-        painter.setFont(font)
-        name = painter.fontMetrics().elidedText(layer.name, Qt.TextElideMode.ElideMiddle, room.width())
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, name)
-        mark.paint(painter, QRect(left, tile.top() + 30, 14, 14))
-        painter.setFont(option.font)
-        painter.setPen(QColor(theme.quiet))
-        share = "" if layer.opacity >= 1 else f"  {layer.opacity:.0%}"
-        painter.drawText(
-            QRect(left + 18, tile.top() + 26, 86, 20),
-            Qt.AlignmentFlag.AlignVCenter,
-            layer.kind.replace("pointcloud", "points") + share,
-        )
-        painter.setOpacity(1.0)
-        self._paint_dot(painter, layer, self.dot_rect(tile), theme)
-        side = self._side(layer)
-        if side:
-            self._paint_side(painter, side, self.side_rect(tile), theme)
-        legend = self._legend(layer)
-        if legend:
-            self._paint_legend(
-                painter,
-                legend,
-                QRect(tile.left() + 8, tile.top() + TILE_PX - 6, tile.width() - 16, tile.height()),
-                theme,
-            )
-        painter.restore()
-
-    @staticmethod
-    def _paint_dot(painter: QPainter, layer: Layer, box: QRect, theme: Theme) -> None:
-        if layer.style is None:
-            return
-        painter.setPen(QPen(QColor(theme.second), 1.5))
-        painter.setBrush(QColor(theme.second) if layer.visible else Qt.BrushStyle.NoBrush)
-        painter.drawEllipse(QRectF(box).center(), 5, 5)
-
-    @staticmethod
-    def _paint_side(painter: QPainter, side: str, box: QRect, theme: Theme) -> None:
-        painter.setPen(QPen(QColor(theme.accent if side != "AB" else theme.rule), 1))
-        painter.setBrush(QColor(theme.accent) if side == "B" else QColor(theme.raised))
-        painter.drawRoundedRect(QRectF(box), 3, 3)
-        painter.setPen(QColor(theme.on_accent if side == "B" else theme.accent if side == "A" else theme.quiet))
-        font = QFont(painter.font())
-        font.setPixelSize(9 if side == "AB" else 12)
-        painter.setFont(font)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, side)
-
-    @staticmethod
-    def _paint_legend(painter: QPainter, legend: Legend, box: QRect, theme: Theme) -> None:
-        from brisk_atlas.core.draw.ramps import ramp
-        from brisk_atlas.core.model import number_text
-
-        top = box.top()
-        painter.setPen(QColor(theme.quiet))
-        if legend.title:
-            unit = f", {legend.unit}" if legend.unit else ""  # it stays whole
-            metrics = painter.fontMetrics()
-            left = box.width() - metrics.horizontalAdvance(unit)
-            title = metrics.elidedText(legend.title, Qt.TextElideMode.ElideMiddle, left) + unit
-            painter.drawText(QRect(box.left(), top, box.width(), LEGEND_LINE_PX), Qt.AlignmentFlag.AlignVCenter, title)
-            top += LEGEND_LINE_PX
-        if legend.ramp:
-            strip = QLinearGradient(box.left(), 0, box.right(), 0)
-            colours = ramp(legend.ramp)
-            for i in range(0, 256, 15):
-                strip.setColorAt(i / 255, QColor(*map(int, colours[i])))
-            painter.fillRect(QRect(box.left(), top + 2, box.width(), 10), strip)
-            font = QFont(MONO)
-            font.setPixelSize(11)
-            painter.setFont(font)
-            painter.setPen(QColor(theme.ink))
-            ends = QRect(box.left(), top + 14, box.width(), 16)
-            for value, side in ((legend.low, Qt.AlignmentFlag.AlignLeft), (legend.high, Qt.AlignmentFlag.AlignRight)):
-                text = f"{value:.0f}" if legend.plain else number_text(float(f"{value:.4g}"))
-                painter.drawText(ends, side, text)
-            top += 34
-        for colour, text in legend.entries:
-            painter.fillRect(QRect(box.left(), top + 4, 12, 10), QColor(colour))
-            painter.setPen(QColor(theme.ink))
-            line = QRect(box.left() + 18, top, box.width() - 18, LEGEND_LINE_PX)
-            painter.drawText(
-                line,
-                Qt.AlignmentFlag.AlignVCenter,
-                painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, line.width()),
-            )
-            top += LEGEND_LINE_PX
-
-    def editorEvent(
-        self, event: QEvent | None, model: object, option: QStyleOptionViewItem, index: QModelIndex
-    ) -> bool:
-        layer = self._layer(index)
-        if layer is None or not isinstance(event, QMouseEvent) or event.type() != QEvent.Type.MouseButtonRelease:
-            return False
-        tile, at = option.rect.adjusted(4, 3, -4, -3), event.position().toPoint()
-        if layer.style is not None and self.dot_rect(tile).contains(at):
-            self.spine.session.work.change("show or hide", layer.id, visible=not layer.visible)
-            return True
-        if self._side(layer) and self.side_rect(tile).contains(at):
-            self.spine.side_turned.emit(layer.id)
-            return True
-        return False

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -26,6 +26,7 @@ from . import theme as themes
 from .autosave import Autosave
 from .closing import may_close_work, may_lose_records
 from .commands import Command, Commands
+from .layer_dialogs import LayerDialogs
 from .menus import LAYER_MENU, MAP_MENU, offer_menu
 from .notice import Notice
 from .page_titles import PAGE_TITLES
@@ -61,6 +62,7 @@ MENU = (
     ("show_hide", "layer_up", "layer_down", "close_layer"),
     ("theme", "quit"),
 )
+CHECK_SOURCES_MS = 5_000
 ICONS_LATER_MS = 20
 
 
@@ -95,6 +97,8 @@ class AtlasWindow(QMainWindow):
         self.subject = SubjectBar(session)
         self.notice = Notice()
         self.autosave = Autosave(session)
+        self.layer_dialogs = LayerDialogs(session, self)
+        self._drop_place: tuple[str | None, str | None] | None = None
         self.foot = StatusLine(session, settings)
         for command in commands_of(self):
             self.commands.add(command)
@@ -220,7 +224,12 @@ class AtlasWindow(QMainWindow):
         self.session.work_changed.connect(self._work_changed)
         # Queued: taking the layers in and showing the Desk are two short steps rather than a long one.
         self.session.layers_opened.connect(self._show_opened, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
+        self.session.layers_opened.connect(self._take_to_place_of_drop)
         self.session.opening.connect(lambda: self.desk)
+        self._sources = QTimer(self)
+        self._sources.setInterval(CHECK_SOURCES_MS)
+        self._sources.timeout.connect(self._check_sources)
+        self._sources.start()
         self.find_page.open_wanted.connect(self.session.open_refs)
         self.find_page.ask_wanted.connect(self.session.open_asking)
         self.session.asked.connect(self.ask)
@@ -365,19 +374,6 @@ class AtlasWindow(QMainWindow):
             self._go_to_box.chosen.connect(self._go_to)
         self._go_to_box.begin()
 
-    def begin_layer_crs(self) -> None:
-        """Ask for the CRS that the subject's coordinates are taken in."""
-        from .layer_crs_form import LayerCrsForm
-
-        layer = self.session.work.subject
-        if layer is None:
-            return
-        self.layer_crs_form = LayerCrsForm(self.session, layer, self)
-        self.layer_crs_form.chosen.connect(
-            lambda crs: self.session.work.change("set the CRS", layer.id, ref=layer.ref.with_crs(crs))
-        )
-        self.layer_crs_form.open()
-
     def begin_turn(self) -> None:
         """Ask how far to turn the map."""
         from .turn_to import TurnTo
@@ -452,6 +448,11 @@ class AtlasWindow(QMainWindow):
         if desk.rect().contains(desk.mapFrom(self, at)) and self.page != "desk":
             self.show_page("desk")
 
+    def _check_sources(self) -> None:
+        """See whether files changed, while somebody looks."""
+        if self.isActiveWindow():
+            self.session.check_sources()
+
     def dropEvent(self, event: QDropEvent | None) -> None:
         """Open what is dropped; what comes from the list and is dropped on Find again stays as it is."""
         assert event is not None
@@ -462,7 +463,23 @@ class AtlasWindow(QMainWindow):
             if folders:
                 self.show_page("find")
                 self.find_page.go_to(folders[0])
+            self._note_place_of_drop(event.position().toPoint())
             self.session.open_files(path for path in paths if path not in folders)
+
+    def _note_place_of_drop(self, at: QPoint) -> None:
+        """Note the position in the stack that what is opened next goes to, if it is dropped there."""
+        self._drop_place = None
+        if self.page == "desk" and self.session.work.layers:
+            view = self.desk.spine.viewport()
+            assert view is not None
+            there = view.mapFrom(self, at)
+            if view.rect().contains(there):
+                self._drop_place = self.desk.spine.place_of_drop(there)
+
+    def _take_to_place_of_drop(self, ids: list[str]) -> None:
+        place, self._drop_place = self._drop_place, None
+        if place is not None:
+            self.session.work.place_rows(ids, *place)
 
     @property
     def busy(self) -> bool:

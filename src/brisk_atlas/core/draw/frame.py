@@ -103,7 +103,7 @@ class Painter:
         unfinished: list[DataRef] = []
         for layer in layers:
             check()
-            if not layer.visible or layer.opacity <= 0 or layer.style is None:
+            if not layer.visible or layer.opacity <= 0 or layer.style is None or not is_at_scale(layer, view):
                 continue
 
             def so_far(above: np.ndarray, layer: Layer = layer) -> None:
@@ -145,7 +145,7 @@ class Painter:
         """Place the labels of all layers in view, the top layer first."""
         room, placed = Room(), []
         for layer in reversed(layers):
-            if not layer.visible or layer.style is None or layer.id in faults:
+            if not layer.visible or layer.style is None or layer.id in faults or not is_at_scale(layer, view):
                 continue
             check()
             try:
@@ -247,6 +247,14 @@ class Painter:
         with self._lock:
             for key in [k for k in self._stored if places is None or k[0].whole in places]:
                 del self._stored[key]
+
+
+def is_at_scale(layer: Layer, view: View) -> bool:
+    """Return whether a view's scale is one of those at which a layer is drawn; where it is not known, all are."""
+    if layer.scales is None or not view.crs:
+        return True
+    closest, farthest = layer.scales
+    return closest <= view.scale * (1 + 1e-9) and view.scale <= farthest * (1 + 1e-9)
 
 
 def _blank_beyond_poles(image: np.ndarray, view: View) -> None:

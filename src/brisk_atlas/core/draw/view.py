@@ -9,9 +9,10 @@ from typing import Any
 import numpy as np
 
 from brisk_atlas.core.model import Extent, Lattice
-from brisk_atlas.core.place import transform
+from brisk_atlas.core.place import metres_per_unit, transform
 from brisk_atlas.core.place.domain import domain_of
 
+DOTS_PER_INCH, INCH_M = 96.0, 0.0254
 MAX_WORLDS = 7  # copies of the Earth side by side
 
 
@@ -29,6 +30,12 @@ class View:
     crs: str | None = None
     density: float = 1.0
     turn: float = 0.0
+
+    @property
+    def scale(self) -> float:
+        """The number below one of the scale, on a screen of the usual 96 dots an inch."""
+        metres = self.resolution * self.density * metres_per_unit(self.crs, self.y)
+        return metres * DOTS_PER_INCH / INCH_M
 
     @property
     def extent(self) -> Extent:

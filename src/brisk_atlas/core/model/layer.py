@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 class Layer:
     """One open layer. `ref` names the part that it shows, `kind` is that of the part; `style` is None for tables.
 
+    `group` is the id of the group in which it lies, None for none. `locked` keeps it from being changed. `scales` are
+    those between which it is drawn, as numbers below one, the closest first; None for all. `note` is the analyst's.
     `blend` is how it goes on the layers below. `rows` is how its rows are looked at and what was added to them.
     `id` is unique in the work and stays when the layer is restyled or moved.
     """
@@ -30,6 +32,10 @@ class Layer:
     opacity: float = 1.0
     blend: Blend = Blend.NORMAL
     rows: TableView = PLAIN_ROWS
+    group: str | None = None
+    locked: bool = False
+    scales: tuple[float, float] | None = None
+    note: str = ""
 
     @property
     def part(self) -> str:

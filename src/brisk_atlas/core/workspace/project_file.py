@@ -27,6 +27,7 @@ from brisk_atlas.core.model import (
 from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.atomic_write import write_whole
 
+from .groups import Group, gathered
 from .saved_rows import rows_from, saved_rows
 from .work import Place, Work, WorkState
 
@@ -49,6 +50,19 @@ class _SavedLayer(_Saved):
     opacity: float = Field(1.0, ge=0, le=1)
     blend: Blend = Blend.NORMAL
     rows: dict[str, Any] | None = None
+    group: str | None = None
+    locked: bool = False
+    scales: tuple[float, float] | None = None
+    note: str = ""
+
+
+class _SavedGroup(_Saved):
+    id: str
+    name: str
+    parent: str | None = None
+    visible: bool = True
+    opacity: float = Field(1.0, ge=0, le=1)
+    folded: bool = False
 
 
 class _SavedReading(_Saved):
@@ -71,6 +85,7 @@ class _SavedProject(_Saved):
     place: _SavedPlace | None = None
     layers: list[_SavedLayer] = Field(default_factory=list, max_length=10_000)
     readings: list[_SavedReading] = Field(default_factory=list, max_length=10_000)
+    groups: list[_SavedGroup] = Field(default_factory=list, max_length=10_000)
 
 
 def _from_version_1(values: dict[str, Any], folder: Path) -> dict[str, Any]:
@@ -153,6 +168,10 @@ def project_bytes(
             opacity=layer.opacity,
             blend=layer.blend,
             rows=saved_rows(layer.rows, folder),
+            group=layer.group,
+            locked=layer.locked,
+            scales=layer.scales,
+            note=layer.note,
         )
         for layer in state.layers
     ]
@@ -163,6 +182,7 @@ def project_bytes(
         curtain=state.curtain,
         place=_SavedPlace(**place._asdict()) if place else None,
         layers=layers,
+        groups=[_SavedGroup(**group._asdict()) for group in state.groups],
         readings=[
             _SavedReading(ref=ref.as_json(folder), reading=saved_form(readings[ref]))
             for ref in dict.fromkeys(layer.ref.whole for layer in state.layers)
@@ -225,6 +245,10 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
                 s.opacity,
                 s.blend,
                 rows_from(s.rows, folder),
+                s.group,
+                s.locked,
+                s.scales,
+                s.note,
             )
             for s in saved.layers
         )
@@ -235,8 +259,9 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
         raise CannotRead(
             path, f"it is not a project of Brisk Atlas ({where}: {first['msg']})", "Open a copy, if you have one."
         ) from error
+    layers, groups = gathered(layers, tuple(Group(**group.model_dump()) for group in saved.groups))
     ids = {layer.id for layer in layers}
     curtain = saved.curtain if saved.curtain and ids.issuperset((*saved.curtain[0], *saved.curtain[1])) else None
     subject = saved.subject if saved.subject in ids else (layers[0].id if layers else None)
     place = Place(**saved.place.model_dump()) if saved.place else None
-    return WorkState(layers, subject, saved.crs, curtain), place, readings
+    return WorkState(layers, subject, saved.crs, curtain, groups), place, readings

@@ -7,9 +7,11 @@ as a dataclass.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from .groups import Group, StackRow, as_drawn, gathered, layers_in, moved, rows_of
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -17,6 +19,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import DataRef, Facts, Layer, Style
 
 UNDO_STEPS = 200
+FREE = {"visible", "locked"}  # what of a locked layer can be changed
 
 
 class Place(NamedTuple):
@@ -29,12 +32,14 @@ class Place(NamedTuple):
 
 
 class WorkState(NamedTuple):
-    """All that undo brings back. `layers` top first; `curtain` is (side A, side B) layer ids."""
+    """All that undo brings back. `layers` top first, those of a group side by side; `curtain` is (side A, side B) layer
+    ids."""
 
     layers: tuple[Layer, ...] = ()
     subject: str | None = None
     crs: str | None = None
     curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+    groups: tuple[Group, ...] = ()
 
 
 class Picks(NamedTuple):
@@ -47,7 +52,8 @@ class Picks(NamedTuple):
 class Work:
     """Holds the state, the steps back and forth, and what is picked. Used from one thread.
 
-    Listeners are called with what changed: `layers`, `subject`, `picks`, `curtain` or `file`.
+    Listeners are called with what changed: `layers`, `subject`, `picks`, `curtain` or `file`, and with `locked` when a
+    change was refused as the layer is locked.
     """
 
     def __init__(self) -> None:
@@ -56,6 +62,7 @@ class Work:
         self.file_state: tuple[int, int] | None = None  # of the file when it was last read or written here
         self.place: Place | None = None
         self.picks: Picks | None = None
+        self._chosen: tuple[str, ...] = ()
         self._past: list[tuple[str, WorkState]] = []
         self._future: list[tuple[str, WorkState]] = []
         self._listeners: list[Callable[[str], None]] = []
@@ -104,10 +111,39 @@ class Work:
         return next((layer for layer in self.layers if layer.id == layer_id), None)
 
     def drawn(self, hidden: tuple[str, ...] = ()) -> list[Layer]:
-        """Return the layers in drawing order, bottom first, without those named."""
-        return [layer for layer in reversed(self.layers) if layer.id not in hidden]
+        """Return the layers in drawing order, bottom first, as their groups show them, without those named."""
+        return [as_drawn(layer, self.state.groups) for layer in reversed(self.layers) if layer.id not in hidden]
+
+    @property
+    def rows(self) -> list[StackRow]:
+        """The lines of the stack, top first: layers, and the heads of groups."""
+        return rows_of(self.layers, self.state.groups)
+
+    def group(self, group_id: str | None) -> Group | None:
+        """Return a group by its id, None where there is none."""
+        return next((group for group in self.state.groups if group.id == group_id), None)
+
+    @property
+    def chosen(self) -> tuple[str, ...]:
+        """The ids of the layers and groups that commands act on; the subject where no others were chosen."""
+        known = {row.id for row in self.rows}
+        chosen = tuple(each for each in self._chosen if each in known)
+        subject = (self.state.subject,) if self.state.subject is not None else ()
+        return chosen if chosen else subject
+
+    def choose_rows(self, ids: Collection[str]) -> None:
+        """Have commands act on some layers and groups of the stack; no step of undo."""
+        self._chosen = tuple(ids)
+
+    @property
+    def chosen_layers(self) -> list[Layer]:
+        """The layers that commands act on: those chosen, and all of the groups chosen, the topmost first."""
+        within = {layer.id for each in self.chosen for layer in layers_in(self.layers, self.state.groups, each)}
+        return [layer for layer in self.layers if layer.id in within or layer.id in self.chosen]
 
     def _become(self, what: str, state: WorkState) -> None:
+        layers, groups = gathered(state.layers, state.groups)
+        state = state._replace(layers=layers, groups=groups)
         if state == self.state:
             return
         self._past = [*self._past[-UNDO_STEPS:], (what, self.state)]
@@ -119,7 +155,7 @@ class Work:
         if self.picks and self.layer(self.picks.layer_id) is None:
             self.picks = None
             self._announce("picks")
-        if old.layers != state.layers or old.crs != state.crs:
+        if (old.layers, old.groups, old.crs) != (state.layers, state.groups, state.crs):
             self._announce("layers")
         if old.subject != state.subject:
             self._announce("subject")
@@ -203,32 +239,121 @@ class Work:
         """Show the map in another CRS, as a step of undo."""
         self._become("change the map's CRS", self.state._replace(crs=crs))
 
-    def remove(self, layer_id: str) -> None:
-        """Close a layer, as a step of undo."""
-        layer = self.layer(layer_id)
-        if layer is None:
+    def remove(self, *ids: str) -> None:
+        """Close layers, as a step of undo."""
+        closing = [layer for layer in self.layers if layer.id in ids]
+        if not closing:
             return
-        rest = tuple(other for other in self.layers if other.id != layer_id)
-        at = min(self.layers.index(layer), len(rest) - 1)
-        subject = self.state.subject if self.state.subject != layer_id else (rest[at].id if rest else None)
+        rest = tuple(other for other in self.layers if other.id not in ids)
+        at = min(self.layers.index(closing[0]), len(rest) - 1)
+        subject = self.state.subject if self.state.subject not in ids else (rest[at].id if rest else None)
         curtain = self.state.curtain
-        if curtain and layer_id in (*curtain[0], *curtain[1]):
+        if curtain and set(ids) & {*curtain[0], *curtain[1]}:
             curtain = None
         crs = self.state.crs if rest else None
-        self._become(f"close {layer.name}", self.state._replace(layers=rest, subject=subject, curtain=curtain, crs=crs))
+        what = f"close {closing[0].name if len(closing) == 1 else f'{len(closing)} layers'}"
+        self._become(what, self.state._replace(layers=rest, subject=subject, curtain=curtain, crs=crs))
 
     def choose(self, layer_id: str | None) -> None:
         """Make a layer the subject. Not a step of undo by itself."""
+        if layer_id not in self._chosen:
+            self._chosen = ()
         if layer_id != self.state.subject:
             self.state = self.state._replace(subject=layer_id)
             self._announce("subject")
 
-    def change(self, what: str, layer_id: str, **values: object) -> None:
-        """Change values of one layer: style, visible, opacity or name."""
+    def change(self, what: str, layer_id: str | Collection[str], **values: object) -> bool:
+        """Change values of one layer or of several at once: style, visible, opacity or name. Returns whether that was
+        allowed: of a locked layer, only whether it is shown and locked can be changed."""
         from dataclasses import replace
 
-        layers = tuple(replace(layer, **values) if layer.id == layer_id else layer for layer in self.layers)  # type: ignore[arg-type]
+        ids = {layer_id} if isinstance(layer_id, str) else set(layer_id)
+        guarded = {layer.id for layer in self.layers if layer.locked} if values.keys() - FREE else set()
+        if ids and ids <= guarded:
+            self._announce("locked")
+            return False
+        ids -= guarded
+        layers = tuple(replace(layer, **values) if layer.id in ids else layer for layer in self.layers)  # type: ignore[arg-type]
         self._become(what, self.state._replace(layers=layers))
+        return True
+
+    def relink(self, places: Mapping[DataRef, DataRef]) -> None:
+        """Have layers show files that lie at other places now, as a step of undo: old place to new."""
+        from dataclasses import replace
+
+        from brisk_atlas.core.model import GridStyle
+
+        def there(ref: DataRef) -> DataRef:
+            new = places.get(ref.whole)
+            return ref if new is None else replace(ref, kind=new.kind, place=new.place, inner=new.inner)
+
+        def style_there(style: Style | None) -> Style | None:
+            if not isinstance(style, GridStyle) or not style.others:
+                return style
+            return replace(style, others=tuple(other and there(other) for other in style.others))
+
+        def joined_there(layer: Layer) -> Layer:
+            joins = tuple(replace(join, ref=there(join.ref)) for join in layer.rows.joins)
+            rows = replace(layer.rows, joins=joins) if joins != layer.rows.joins else layer.rows
+            return replace(layer, ref=there(layer.ref), style=style_there(layer.style), rows=rows)
+
+        layers = tuple(joined_there(layer) for layer in self.layers)
+        self._become("relink moved files", self.state._replace(layers=layers))
+
+    def put_in_group(self, ids: Collection[str], name: str = "group") -> Group | None:
+        """Make a group of layers and groups where the topmost of them stands, as a step of undo."""
+        rows = [row for row in self.rows if row.id in ids]
+        if not rows:
+            return None
+        taken = {group.name for group in self.state.groups}
+        free = next(n for n in itertools.chain([name], (f"{name} {i}" for i in itertools.count(2))) if n not in taken)
+        known = {group.id for group in self.state.groups}
+        new_id = next(i for n in self._ids if (i := f"group-{n}") not in known)
+        parent = self._group_of(rows[0].id)
+        made = Group(new_id, free, parent)
+        layers, groups = moved(self.layers, (*self.state.groups, made), [row.id for row in rows], rows[0].id, new_id)
+        self._become(f"group {len(rows)} layers", self.state._replace(layers=layers, groups=groups))
+        return made
+
+    def _group_of(self, row_id: str) -> str | None:
+        """Return the id of the group that a layer or group lies in."""
+        layer, group = self.layer(row_id), self.group(row_id)
+        return layer.group if layer is not None else group.parent if group is not None else None
+
+    def ungroup(self, group_id: str) -> None:
+        """Take a group away and leave what lay in it where it is, as a step of undo."""
+        from dataclasses import replace
+
+        gone = self.group(group_id)
+        if gone is None:
+            return
+        layers = tuple(replace(la, group=gone.parent) if la.group == group_id else la for la in self.layers)
+        groups = tuple(
+            g._replace(parent=gone.parent) if g.parent == group_id else g for g in self.state.groups if g != gone
+        )
+        self._become(f"ungroup {gone.name}", self.state._replace(layers=layers, groups=groups))
+
+    def change_group(self, what: str, group_id: str, **values: Any) -> None:
+        """Change values of a group: name, visible, opacity or folded."""
+        groups = tuple(g._replace(**values) if g.id == group_id else g for g in self.state.groups)
+        self._become(what, self.state._replace(groups=groups))
+
+    def show_or_hide(self, ids: Collection[str]) -> None:
+        """Turn layers and groups off if the first of them is on, else on, as a step of undo."""
+        from dataclasses import replace
+
+        rows = [each for row in self.rows if row.id in ids and (each := self.layer(row.id) or self.group(row.id))]
+        if not rows:
+            return
+        on = not rows[0].visible
+        layers = tuple(replace(la, visible=on) if la.id in ids else la for la in self.layers)
+        groups = tuple(g._replace(visible=on) if g.id in ids else g for g in self.state.groups)
+        self._become("show or hide", self.state._replace(layers=layers, groups=groups))
+
+    def place_rows(self, ids: Collection[str], above: str | None, into: str | None) -> None:
+        """Move layers and groups to stand above another line of the stack, in a group, as a step of undo."""
+        layers, groups = moved(self.layers, self.state.groups, ids, above, into)
+        self._become("reorder layers", self.state._replace(layers=layers, groups=groups))
 
     def reorder(self, ids: list[str]) -> None:
         """Put the layers into the order of `ids`, top first."""
@@ -236,13 +361,36 @@ class Work:
         if sorted(ids) == sorted(by_id):
             self._become("reorder layers", self.state._replace(layers=tuple(by_id[i] for i in ids)))
 
-    def move(self, layer_id: str, by: int) -> None:
-        """Move one layer up (negative) or down the stack."""
-        ids = [layer.id for layer in self.layers]
-        at = ids.index(layer_id)
-        to = min(max(at + by, 0), len(ids) - 1)
-        ids.insert(to, ids.pop(at))
-        self.reorder(ids)
+    def move(self, row_id: str, by: int) -> None:
+        """Move a layer or a group up (negative) or down by one line of the stack, into and out of groups."""
+        rows = [row for row in self.rows if not row.hidden]
+        at = next((i for i, row in enumerate(rows) if row.id == row_id), None)
+        if at is None:
+            return
+        end = next((i for i in range(at + 1, len(rows)) if rows[i].depth <= rows[at].depth), len(rows))
+        if by < 0 and at > 0:
+            before = rows[at - 1]
+            if before.is_group and before.depth < rows[at].depth:  # out of the group, above its head
+                self.place_rows([row_id], before.id, self._group_of(before.id))
+            elif before.depth > rows[at].depth:  # into the group above, at its end
+                self.place_rows([row_id], None, self._group_of(before.id))
+            else:
+                self.place_rows([row_id], before.id, self._group_of(before.id))
+        elif by > 0 and (end < len(rows) or rows[at].depth):
+            after = rows[end] if end < len(rows) else None
+            if after is None or after.depth < rows[at].depth:  # out of the group, below it
+                outer = self.group(self._group_of(row_id))
+                self.place_rows([row_id], after.id if after is not None else None, outer.parent if outer else None)
+            elif after.is_group and not self._is_folded(after.id):  # into the group below
+                self.place_rows([row_id], rows[end + 1].id, after.id)
+            else:
+                beyond = next((r.id for r in rows[end + 1 :] if r.depth <= after.depth), None)
+                same = beyond is not None and self._group_of(beyond) == self._group_of(after.id)
+                self.place_rows([row_id], beyond if same else None, self._group_of(after.id))
+
+    def _is_folded(self, group_id: str) -> bool:
+        group = self.group(group_id)
+        return group is not None and group.folded
 
     def draw_curtain(self, side_a: tuple[str, ...], side_b: tuple[str, ...]) -> None:
         """Compare layers of side A with those of side B; both sides keep all other layers."""

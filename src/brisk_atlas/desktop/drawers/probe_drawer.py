@@ -179,7 +179,7 @@ class ProbeDrawer(QWidget):
     def _layers(self) -> list[Layer]:
         """Return the layers to ask, the subject first."""
         work = self.session.work
-        layers = [layer for layer in work.layers if layer.visible and layer.style is not None]
+        layers = [layer for layer in reversed(work.drawn()) if layer.visible and layer.style is not None]
         subject = work.subject
         if self.scope == "subject":
             return [subject] if subject is not None and subject.style is not None else []

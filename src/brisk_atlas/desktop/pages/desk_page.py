@@ -28,7 +28,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 from ..sheet.drawer import SheetDrawer
 from ..sheet.window import SheetWindow
-from ..stack_spine import StackSpine
+from ..stack_pane import StackPane
 from ..theme import Theme
 
 if TYPE_CHECKING:
@@ -48,7 +48,8 @@ class DeskPage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.spine = StackSpine(session)
+        self.stack = StackPane(session)
+        self.spine = self.stack.spine
         self.map, self.relief = MapPane(session), ReliefPane(session)
         self.probe, self.style_form = ProbeDrawer(session), StyleDrawer(session)
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
@@ -96,7 +97,7 @@ class DeskPage(QWidget):
         row = QHBoxLayout(self.full)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(self.spine)
+        row.addWidget(self.stack)
         row.addWidget(self.body, 1)
         self.either = QStackedLayout(self)
         self.either.addWidget(self.empty)

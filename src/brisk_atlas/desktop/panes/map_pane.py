@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import DataRef
 
 HOVER_MS = 40
+FLASHES, FLASH_MS = 2, 260
 AGAIN_MS = 300  # between two pictures of a layer that is being prepared
 PICK_PX = 6
 MEASURES = ("distance", "area")
@@ -183,6 +184,16 @@ class MapPane(QWidget):
         if source in self._unfinished and not self._again.isActive():
             self._again.start()
 
+    def flash(self, ids: set[str]) -> None:
+        """Show some layers alone for a moment, twice, to tell them from the others."""
+        view, work = self.canvas.wanted_view(), self.session.work
+        if view is None:
+            return
+        only = (tuple(replace(la, visible=True, opacity=1.0) for la in work.drawn() if la.id in ids),)
+        for turn in range(FLASHES):
+            QTimer.singleShot(2 * turn * FLASH_MS, lambda: self.renderer.want(Wish(only, view)))
+            QTimer.singleShot((2 * turn + 1) * FLASH_MS, self.draw)
+
     def _side_name(self, ids: tuple[str, ...]) -> str:
         names = [layer.name for layer in self.session.work.layers if layer.id in ids]
         return names[0] if len(names) == 1 else f"{len(names)} layers"
@@ -289,7 +300,7 @@ class MapPane(QWidget):
             self._fit([self.session.work.subject])
 
     def fit_all(self) -> None:
-        self._fit([layer for layer in self.session.work.layers if layer.visible])
+        self._fit([layer for layer in self.session.work.drawn() if layer.visible])
 
     def fit_picked(self) -> None:
         """Go to the picked features."""
