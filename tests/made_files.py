@@ -314,3 +314,69 @@ def write_global_grid(path: Path) -> Path:
     with rasterio.open(path, "w", crs="EPSG:4326", transform=transform, **profile) as out:
         out.write(values, 1)
     return path
+
+
+def write_sea(path: Path, *, calendar: str = "standard", units: str = "days since 2029-01-15 12:00") -> np.ndarray:
+    """Write a netCDF grid with time and depth; returns its values (time, depth, row from the north, column)."""
+    values = np.random.default_rng(8).normal(12, 3, (6, 3, 20, 30)).astype("f4")
+    with netcdf_file(path, "w") as out:
+        axes = {
+            "time": (np.array([0.0, 31, 58, 90, 120, 151]), {"units": units, "calendar": calendar}),
+            "depth": (np.array([5.0, 50, 200]), {"units": "m", "positive": "down"}),
+            "lat": (np.linspace(-37.05, -38.95, 20), {"units": "degrees_north"}),
+            "lon": (np.linspace(-22.95, -20.05, 30), {"units": "degrees_east"}),
+        }
+        for name, (coordinates, stated) in axes.items():
+            out.createDimension(name, len(coordinates))
+            variable = out.createVariable(name, "d", (name,))
+            variable[:] = coordinates
+            for key, value in stated.items():
+                setattr(variable, key, value)
+        variable = out.createVariable("warmth", "f", tuple(axes))
+        variable[:] = values
+        variable.units, variable.long_name, variable.grid_mapping = "degC", "sea warmth", "crs"
+        crs = out.createVariable("crs", "i4", ())
+        crs.grid_mapping_name, crs.spatial_ref = "latitude_longitude", rasterio.crs.CRS.from_epsg(4326).to_wkt()
+    return values
+
+
+def write_zarr(folder: Path) -> np.ndarray:
+    """Write a Zarr store (version 2, no compression) with a grid of three times; returns its values."""
+    values = np.random.default_rng(9).normal(12, 3, (3, 20, 30)).astype("<f4")
+    folder.mkdir()
+    (folder / ".zgroup").write_text('{"zarr_format": 2}')
+    arrays = {
+        "time": (np.array([0.0, 31, 59]), ["time"], {"units": "days since 2029-01-15", "calendar": "standard"}),
+        "lat": (np.linspace(-37.05, -38.95, 20), ["lat"], {"units": "degrees_north", "standard_name": "latitude"}),
+        "lon": (np.linspace(-22.95, -20.05, 30), ["lon"], {"units": "degrees_east", "standard_name": "longitude"}),
+        "warmth": (values, ["time", "lat", "lon"], {"units": "degC"}),
+    }
+    for name, (data, dimensions, stated) in arrays.items():
+        (folder / name).mkdir()
+        kind = {"zarr_format": 2, "shape": data.shape, "chunks": data.shape, "dtype": data.dtype.str, "order": "C"}
+        kind |= {"compressor": None, "fill_value": None, "filters": None}
+        (folder / name / ".zarray").write_text(json.dumps(kind))
+        (folder / name / ".zattrs").write_text(json.dumps({"_ARRAY_DIMENSIONS": dimensions, **stated}))
+        (folder / name / ".".join("0" * data.ndim)).write_bytes(data.tobytes())
+    return values
+
+
+def write_grib(path: Path) -> None:
+    """Write temperature at two pressures and two times, the messages in no order: 10 times the hour and a tenth of
+    a hectopascal make each one's value."""
+    stored = path.with_suffix(".tif")
+    profile = {"driver": "GTiff", "width": 30, "height": 20, "count": 4, "dtype": "float32", "crs": "EPSG:4326"}
+    with rasterio.open(stored, "w", transform=from_origin(-21, -37.5, 0.05, 0.05), **profile) as out:
+        for band, (hour, pascal) in enumerate(((6, 85000), (0, 50000), (6, 50000), (0, 85000)), 1):
+            out.write(np.full((20, 30), 10 * hour + pascal / 1000, "f4"), band)
+            level = " ".join(map(str, pascal.to_bytes(4, "big")))
+            out.update_tags(
+                band,
+                GRIB_DISCIPLINE="0",
+                GRIB_IDS="CENTER=7 SUBCENTER=0 MASTER_TABLE=8 LOCAL_TABLE=0 SIGNF_REF_TIME=1 "
+                "REF_TIME=2029-02-11T00:00:00Z PROD_STATUS=0 TYPE=1",
+                GRIB_PDS_PDTN="0",
+                GRIB_PDS_TEMPLATE_NUMBERS=f"0 0 2 0 81 0 0 0 1 0 0 0 {hour} 100 0 {level} 255 0 0 0 0 0",
+            )
+    rasterio.shutil.copy(stored, path, driver="GRIB")
+    stored.unlink()

@@ -67,7 +67,7 @@ def test_filter_as_you_type_also_by_what_is_inside(found):
     find = found.window.find_page
     found.type(find.filter, "lava", enter=False)
     assert list(found.rows()) == ["tolvane_survey.gpkg"] and find.glance.name.text() == "tolvane_survey.gpkg"
-    assert find.count.text().startswith("1 of 13 datasets")
+    assert find.count.text().startswith("1 of 14 datasets")
 
 
 def test_filters_by_kind_crs_date_and_area(found):
@@ -75,7 +75,7 @@ def test_filters_by_kind_crs_date_and_area(found):
     grid = next(a for a in bar.choices("kinds").actions() if a.text().startswith("grid"))
     grid.trigger()
     found.settle()
-    assert {"elevation_2029.tif", "seafloor.nc", "MERIDEL3_20310624"} == set(found.rows()) - {
+    assert {"elevation_2029.tif", "seafloor.nc", "sea_temperature.nc", "MERIDEL3_20310624"} == set(found.rows()) - {
         "elevation_2031.tif",
         "MERIDEL3_20290311",
     }
@@ -125,7 +125,7 @@ def test_grouped_by_the_themes_of_the_records(found):
     names = [model.data(model.index(i, 0)) for i in range(model.rowCount())]
     at = names.index("lava (3)")
     assert names[at + 1 : at + 4] == ["elevation_2031.tif", "harrow_bay_2031.laz", "tolvane_survey.gpkg"]
-    assert "no theme (7)" in names
+    assert "no theme (8)" in names
     found.find("tolvane_survey.gpkg", "trails")  # it stands under five themes, and unfolds under each
     assert [model.data(model.index(i, 0)) for i in range(model.rowCount())].count("trails") == 5
     found.press(find.list, Qt.Key.Key_Left)

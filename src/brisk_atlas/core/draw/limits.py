@@ -9,6 +9,7 @@ from brisk_atlas.core.model import DataRef, RasterPart, Stretch
 from brisk_atlas.core.read.pyramid import needs_pyramid
 
 SPOTS = 12  # windows each way, for a large grid without overviews
+ALIKE = 7  # bands along dimensions whose values give the limits of all
 SAMPLE = 512  # cells on the longer side; limits of a grid are taken from a reduced reading of it
 
 
@@ -39,10 +40,21 @@ def grid_limits(cache: DataCache, source: DataRef, band: int, stretch: Stretch) 
     """Return the limits of one band of a raster, from a sample of the whole of it, stored."""
     if stretch.kind == "hand":
         return stretch.low, stretch.high
+    bands = _alike(cache.raster(source), band)
     return cache.derive(
-        ("limits", source, band, stretch.kind, stretch.low, stretch.high),
-        lambda: limits_of(grid_sample(cache, source, band), stretch),
+        ("limits", source, bands, stretch.kind, stretch.low, stretch.high),
+        lambda: limits_of(np.concatenate([grid_sample(cache, source, each) for each in bands]), stretch),
     )
+
+
+def _alike(part: RasterPart, band: int) -> tuple[int, ...]:
+    """Return the bands whose values share a ramp with a band: itself, or some of all along its dimensions, so that a
+    colour means the same at each time."""
+    grid = part.facts.grid
+    if grid is None or not grid.dimensions:
+        return (band,)
+    count = len(grid.bands)
+    return tuple(sorted({1 + round(i * (count - 1) / (ALIKE - 1)) for i in range(ALIKE)}))
 
 
 def grid_sample(cache: DataCache, source: DataRef, band: int) -> np.ndarray:

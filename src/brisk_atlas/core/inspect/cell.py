@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPart, number_text
+from brisk_atlas.core.model.dimension import bands_along, places_of
+from brisk_atlas.core.model.style import bands_of, shown_band
 from brisk_atlas.core.place import is_geographic, same_crs, transform, unit_of
 
-from .finding import ProbeResult, ProbeValue
+from .finding import ProbeResult, ProbeSeries, ProbeValue
 
 BANDS, CELL = "bands", "cell"
 CHANNELS = ("red", "green", "blue")
@@ -28,8 +31,10 @@ class CellValues:
     known: np.ndarray
 
 
-def cell_values(part: RasterPart, x: float, y: float, crs: str | None) -> CellValues | None:
-    """Return the cell at a position, or None outside the grid."""
+def cell_values(
+    part: RasterPart, x: float, y: float, crs: str | None, bands: Sequence[int] | None = None
+) -> CellValues | None:
+    """Return the cell at a position, or None outside the grid; of all bands, or of some by their numbers."""
     assert part.facts.grid is not None
     lattice = part.facts.lattice
     px, py = transform(np.array([[x, y]]), crs, part.facts.crs)[0]
@@ -40,9 +45,10 @@ def cell_values(part: RasterPart, x: float, y: float, crs: str | None) -> CellVa
         return None
     col, row = min(int(column), lattice.columns - 1), min(int(row), lattice.rows - 1)
     window = CellWindow(col, row, col + 1, row + 1)
-    bands = [part.block(window, bands=(band.index,)) for band in part.facts.grid.bands]
-    values = np.array([band.values[0, 0, 0] for band in bands])
-    known = np.array([bool(band.valid[0, 0]) for band in bands])
+    asked = [band.index for band in part.facts.grid.bands] if bands is None else bands
+    found = [part.block(window, bands=(band,)) for band in asked]
+    values = np.array([band.values[0, 0, 0] for band in found])
+    known = np.array([bool(band.valid[0, 0]) for band in found])
     return CellValues(row, col, lattice.to_map(col + 0.5, row + 0.5), values, known)
 
 
@@ -53,14 +59,17 @@ def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | 
     in the quantities that they can be turned into.
     """
     part = cache.raster(layer.ref)
-    found = cell_values(part, x, y, crs)
-    if found is None:
-        return None
     assert part.facts.grid is not None
     style = layer.style if isinstance(layer.style, GridStyle) else None
+    bands = part.facts.grid.bands
+    if part.facts.grid.dimensions:
+        bands = tuple(bands[band - 1] for band in dict.fromkeys(bands_of(style) or (1,)))
+    found = cell_values(part, x, y, crs, [band.index for band in bands])
+    if found is None:
+        return None
     shown = _shown(part, style)
     readings = []
-    for band, value, known in zip(part.facts.grid.bands, found.values.tolist(), found.known.tolist()):
+    for band, value, known in zip(bands, found.values.tolist(), found.known.tolist()):
         readings += band_readings(band, value, known, shown.get(band.index, ""), scaled=layer.ref.quantity is not None)
     readings += _from_others(cache, layer, style, x, y, crs)
     unit, (mx, my) = unit_of(part.facts.crs), found.middle
@@ -71,7 +80,21 @@ def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | 
         )
     )
     readings.append(ProbeValue("cell centre", (mx, my), f"{mx:,.{digits}f}, {my:,.{digits}f}", unit, CELL))
-    return ProbeResult(layer.id, layer.name, tuple(readings))
+    return ProbeResult(layer.id, layer.name, tuple(readings), series=_series(part, shown_band(style), x, y, crs))
+
+
+def _series(part: RasterPart, band: int, x: float, y: float, crs: str | None) -> tuple[ProbeSeries, ...]:
+    """Return the values of a cell along each dimension, the others as they are in `band`."""
+    grid = part.facts.grid
+    assert grid is not None
+    found = []
+    for which, dimension in enumerate(grid.dimensions):
+        cell = cell_values(part, x, y, crs, bands_along(grid.dimensions, band, which))
+        if cell is not None:
+            values = np.where(cell.known, cell.values.astype(float), np.nan)
+            at = places_of(grid.dimensions, band)[which]
+            found.append(ProbeSeries(dimension, tuple(values.tolist()), grid.bands[band - 1].unit, at))
+    return tuple(found)
 
 
 def _shown(part: RasterPart, style: GridStyle | None) -> dict[int, str]:

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 
+from brisk_atlas.core.model import GridDimension
 from brisk_atlas.core.place.domain import domain_of, has_place
 
 
@@ -39,15 +40,26 @@ class ProbeValue:
 
 
 @dataclass(frozen=True)
+class ProbeSeries:
+    """Values along a dimension at one place, NaN for no data, with their unit; `at` is the place that is shown."""
+
+    dimension: GridDimension
+    values: tuple[float, ...]
+    unit: str
+    at: int
+
+
+@dataclass(frozen=True)
 class ProbeResult:
     """What one layer has there. `row` is the feature's row in the sheet, if it is one; `rows` are those of
-    all features found in the layer, to step through."""
+    all features found in the layer, to step through. `series` are values along dimensions."""
 
     layer_id: str
     title: str
     readings: tuple[ProbeValue, ...]
     row: int | None = None
     rows: tuple[int, ...] = ()
+    series: tuple[ProbeSeries, ...] = ()
 
     def reading(self, name: str) -> ProbeValue | None:
         """Return the value with a key or a label, None where there is none."""

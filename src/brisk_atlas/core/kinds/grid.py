@@ -121,6 +121,8 @@ def _first_style(facts: Facts) -> GridStyle:
         as_stored = facts.grid.dtype == "uint8"
         stretch = Stretch("hand", 0, 255) if as_stored else Stretch()
         return GridStyle(tuple(roles.index(c) + 1 for c in ("red", "green", "blue")), stretch=stretch)
+    if facts.grid.dimensions:
+        return GridStyle(ramp="ember", stretch=Stretch("range"))
     if len(bands) == 1 and bands[0].classes:
         return GridStyle(resample="nearest", own_colours=True)
     if any(word in names for word in QUALITY_WORDS):

@@ -12,6 +12,7 @@ from brisk_atlas.late_names import late_names
 if TYPE_CHECKING:
     from .data_ref import DataRef, PlaceKind
     from .dataset import CloudPart, Dataset, Level, Part, RasterPart, RowsPart, TablePart, VectorPart
+    from .dimension import GridDimension
     from .errors import AtlasError, BadExpression, CannotPlace, CannotRead, CannotWrite, NeedsPermission, refusing
     from .extent import Extent
     from .facts import Band, CloudFacts, Facts, Field, GridFacts, Rescale
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
 _HOMES = {
     "data_ref": ("DataRef", "PlaceKind"),
     "dataset": ("CloudPart", "Dataset", "Level", "Part", "RasterPart", "RowsPart", "TablePart", "VectorPart"),
+    "dimension": ("GridDimension",),
     "errors": (
         "AtlasError",
         "BadExpression",
@@ -77,6 +79,7 @@ __all__ = [
     "FeatureQuery",
     "Field",
     "FieldFilter",
+    "GridDimension",
     "GridFacts",
     "GridStyle",
     "Join",

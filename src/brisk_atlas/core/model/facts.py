@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from math import isfinite
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from .dimension import GridDimension
 from .extent import Extent
 from .kinds import DataKind, Quantity
 from .lattice import Lattice
@@ -72,7 +73,8 @@ class Band:
 class GridFacts:
     """The grid of a raster: cells, storage and bands; `resolution` is the cell size in CRS units.
 
-    `transform` is the affine transform (see Lattice); None for a grid whose first row is in the north.
+    `transform` is the affine transform (see Lattice); None for a grid whose first row is in the north. `dimensions`
+    are those whose places the bands are, the last one running fastest; none for bands that are no axis.
     """
 
     width: int
@@ -83,6 +85,7 @@ class GridFacts:
     bands: tuple[Band, ...]
     overviews: tuple[int, ...] = ()
     transform: tuple[float, float, float, float, float, float] | None = None
+    dimensions: tuple[GridDimension, ...] = ()
 
 
 @dataclass(frozen=True)

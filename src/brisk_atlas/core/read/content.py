@@ -20,6 +20,7 @@ _MAGIC = (
     (b"LASF", "LAS points"),
     (b"\0\0\x27\x0a", "a shapefile"),
     (b"CDF", "netCDF"),
+    (b"GRIB", "GRIB"),
     (b"\x89HDF", "HDF5"),
     (b"PAR1", "Parquet"),
     (b"\xff\xd8\xff", "JPEG"),

@@ -7,10 +7,14 @@ from pathlib import Path
 import rasterio
 from rasterio.enums import ColorInterp
 
-from brisk_atlas.core.model import Band, CannotRead, DataKind, Facts, GridFacts, Lattice, Rescale
+from brisk_atlas.core.model import Band, CannotRead, DataKind, Facts, GridDimension, GridFacts, Lattice, Rescale
+from brisk_atlas.core.model.dimension import places_of
 from brisk_atlas.core.place import text_of
 from brisk_atlas.core.record.safe_xml import parse_xml
 
+from .dimensions import dimensions_of, zarr_dimensions
+
+UNITS = {"degC": "°C", "celsius": "°C", "degree_Celsius": "°C", "[C]": "°C"}  # as files write them
 UNPLACED = "none: a picture, whose positions are columns and rows"
 UNDEFINED = ("LOCAL_CS", "ENGCRS", "ENGINEERINGCRS")  # what the library calls a CRS that is not known
 
@@ -18,20 +22,30 @@ UNDEFINED = ("LOCAL_CS", "ENGCRS", "ENGINEERINGCRS")  # what the library calls a
 def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...] | None = None) -> Facts:
     """Return the facts of an open raster."""
     crs = text_of(source.crs.to_wkt()) if source.crs and not source.crs.to_wkt().startswith(UNDEFINED) else None
+    dimensions: tuple[GridDimension, ...] = ()
     if bands is None:
+        of_bands = [source.tags(i) for i in source.indexes]
+        dimensions = dimensions_of(source.tags(), of_bands)
+        if source.driver == "Zarr" and source.count > 1:
+            dimensions = zarr_dimensions(source.name, source.count)
         bands = tuple(
             Band(
                 i,
-                source.descriptions[i - 1] or _band_name(source.tags(i)) or f"band {i}",
+                _place_name(of_bands[i - 1], dimensions, i)
+                or source.descriptions[i - 1]
+                or _band_name(of_bands[i - 1])
+                or f"band {i}",
                 source.colorinterp[i - 1].name,
                 None,
-                source.units[i - 1] or "",
+                UNITS.get(source.units[i - 1] or "", source.units[i - 1] or ""),
                 _classes(source, i),
                 _own_scale(source, i),
             )
             for i in source.indexes
         )
     notes = notes_of(source.tags(), bands)
+    for each in dimensions:
+        notes[each.name] = f"{len(each):,} from {each.shown(0)} to {each.shown(len(each) - 1)}"
     unplaced = source.transform.is_identity and crs is None
     if unplaced:
         notes["place"] = UNPLACED
@@ -43,7 +57,7 @@ def grid_facts(source: rasterio.DatasetReader, name: str, bands: tuple[Band, ...
         raise CannotRead(source.name, "its cells have no size or no place", "Ask for its georeference.")
     grid = GridFacts(
         source.width, source.height, source.dtypes[0], source.nodata, lattice.cell, bands,
-        tuple(source.overviews(1)), at,
+        tuple(source.overviews(1)), at, dimensions,
     )  # fmt: skip
     return Facts(name, DataKind.RASTER, crs=crs, extent=lattice.extent, grid=grid, notes=notes, unplaced=unplaced)
 
@@ -55,6 +69,13 @@ def notes_of(tags: dict[str, str], bands: tuple[Band, ...]) -> dict[str, str]:
     if bands[0].rescale and bands[0].rescale[0].quantity is None:
         notes["values"] = f"{bands[0].rescale[0].formula()}, as the file declares"
     return notes
+
+
+def _place_name(tags: dict[str, str], dimensions: tuple[GridDimension, ...], band: int) -> str:
+    """Return what a band is called by where it lies along dimensions; empty without any."""
+    along = [each.shown(place) for each, place in zip(dimensions, places_of(dimensions, band))]
+    name = tags.get("long_name") or tags.get("GRIB_COMMENT") or tags.get("NETCDF_VARNAME", "")
+    return ", ".join([name, *along] if name else along) if along else ""
 
 
 def _band_name(tags: dict[str, str]) -> str:

@@ -30,6 +30,7 @@ from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import is_geographic
 
 from .content import content_of, head_of
+from .grib import grib_grids
 from .grid_facts import grid_facts
 from .library_names import library_name
 from .on_disk import on_disk
@@ -315,7 +316,8 @@ def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, s
                         source.read(source.count, window=Window(*last, 1, 1))
                 facts = grid_facts(source, source.tags(1).get("NETCDF_VARNAME") or ref.stem)
                 facts.notes.update(notes or {})
-                parts = [placed(ref, facts, tuple((name, i) for i in source.indexes))]
+                grids = grib_grids(source, facts) if source.driver == "GRIB" else [(facts, tuple(source.indexes))]
+                parts = [placed(ref, each, tuple((name, i) for i in bands)) for each, bands in grids]
             else:
                 parts, found_remarks = _grids(ref, source.subdatasets)
     except (RasterioError, OSError, ValueError) as error:

@@ -125,6 +125,7 @@ BUILT_IN = (
     _in_place("netCDF", (".nc", ".nc4", ".cdf"), ("netCDF", "HDF5"), _late("raster")),
     _in_place("HDF5", (".h5", ".hdf5", ".he5"), ("HDF5",), _late("raster")),
     _in_place("Zarr", (".zarr",), (), _late("raster"), folder=True),
+    _in_place("GRIB", (".grib", ".grb", ".grib2", ".grb2"), ("GRIB",), _late("raster")),
     _in_place("JPEG 2000", (".jp2", ".j2k", ".jpx"), ("JPEG 2000",), _late("raster")),
     _in_place("JPEG", (".jpg", ".jpeg"), ("JPEG",), _late("raster")),
     _in_place("PNG", (".png",), ("PNG",), _late("raster")),

@@ -277,6 +277,16 @@ class Work:
         self._become(what, self.state._replace(layers=layers))
         return True
 
+    def slide(self, what: str, layer_id: str, **values: object) -> bool:
+        """Change values of a layer as `change` does, by a hand that is still moving: what follows on each other is one
+        step of undo."""
+        past = len(self._past)
+        goes_on = bool(self._past) and self._past[-1][0] == what and not self._future
+        changed = self.change(what, layer_id, **values)
+        if goes_on and len(self._past) > past:
+            del self._past[past:]
+        return changed
+
     def relink(self, places: Mapping[DataRef, DataRef]) -> None:
         """Have layers show files that lie at other places now, as a step of undo: old place to new."""
         from dataclasses import replace

@@ -13,6 +13,7 @@ from .grids import write_elevation, write_scene, write_seafloor
 from .ground import EPOCHS
 from .laser import write_laser
 from .marine import write_marine
+from .ocean import write_sea_temperature
 from .project import write_project
 from .records import write_records
 from .tables import write_tables
@@ -25,6 +26,7 @@ def main() -> None:
     folder.mkdir(parents=True, exist_ok=True)
     write_elevation(folder)
     write_seafloor(folder)
+    write_sea_temperature(folder)
     scenes = {epoch: write_scene(folder, epoch) for epoch in EPOCHS}
     for write in (write_vectors, write_laser, write_tables, write_marine, write_boreholes, write_records):
         write(folder)

@@ -15,6 +15,7 @@ from brisk_atlas.core.workspace import Picks
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
+from .along_chart import AlongChart
 from .coordinates import Coordinates
 from .held_list import HeldList
 from .held_pane import HeldPane
@@ -59,6 +60,7 @@ class ProbeDrawer(QWidget):
         self.places = Coordinates()
         self.places.copied.connect(lambda text: session.noticed.emit("good", f"Copied {text}", ""))
         self.tree = ReadingsTree()
+        self.along = AlongChart()
         self.steps, self.step = self._step_row()
         self.hold_button = QPushButton("Hold")
         self.hold_button.setObjectName("hold")
@@ -130,6 +132,7 @@ class ProbeDrawer(QWidget):
         column.addWidget(self.places)
         column.addWidget(self.step)
         column.addWidget(self.tree, 1)
+        column.addWidget(self.along)
         column.addLayout(end)
         self.parts = QSplitter(Qt.Orientation.Vertical)
         self.parts.setChildrenCollapsible(False)
@@ -166,6 +169,7 @@ class ProbeDrawer(QWidget):
     def theme(self, theme: Theme) -> None:
         self._theme = self.tree.theme = theme
         self.below.use_theme(theme)
+        self.along.use_theme(theme)
 
     def set_scope(self, scope: str) -> None:
         self.scope = scope
@@ -234,6 +238,7 @@ class ProbeDrawer(QWidget):
             self.tree.add_finding(finding)
         if not findings and change is None:
             self.tree.add("Nothing here", [("", "No visible layer has anything at this place.")])
+        self.along.show_results(findings)
         self._show_steps()
         self.hold_button.setEnabled(bool(findings))
         self.corners.setEnabled(bool(findings) and findings[0].row is not None)
@@ -269,6 +274,7 @@ class ProbeDrawer(QWidget):
             self.where.setVisible(bool(texts))
             self.places.show_texts(texts)
             self.tree.begin()
+            self.along.show_results([])
             self.tree.add_finding(finding)
             self._show_steps()
             self.hold_button.setEnabled(True)

@@ -176,9 +176,11 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
     """Add what a grid's style has. `elsewhere` lists bands of other open layers: text, part and number."""
     assert facts.grid is not None
     bands = facts.grid.bands
-    rows.heading("Bands")
+    along = facts.grid.dimensions  # their bands are chosen by the sliders over the map
     three = len(shown) == 3
-    if len(bands) + len(elsewhere) >= 3:
+    if not along or three:
+        rows.heading("Bands")
+    if len(bands) + len(elsewhere) >= 3 and (not along or three):
         mode = [("three bands", 3), ("one band through a ramp", 1)]
         first = tuple(b.index for b in bands[:3])
         first += (first[-1],) * (3 - len(first))
@@ -199,7 +201,7 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
                 rows.change("preset", bands=numbers, others=())
 
         rows.choice_of("Preset", "preset", found, preset, put)
-    for place, label in enumerate(("Red", "Green", "Blue") if three else ("Band",)):
+    for place, label in enumerate(("Red", "Green", "Blue") if three else () if along else ("Band",)):
         _band(rows, label, place, [(b.name, None, b.index) for b in bands] + list(elsewhere if three else []))
     if not three:
         classes = bands[shown[0] - 1].classes

@@ -18,6 +18,7 @@ from brisk_atlas.core.workspace.view_history import ViewHistory, VisitedView
 from ..commands import Commands
 from ..plain_text import PlainLabel
 from ..session import Session
+from .dimension_bar import DimensionBar
 from .map_canvas import MapCanvas
 from .renderer import Renderer, Wish
 
@@ -72,6 +73,8 @@ class MapPane(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.bar)
+        self.along = DimensionBar(session)
+        column.addWidget(self.along)
         column.addWidget(self.canvas, 1)
         self._hover = QTimer(self)
         self._hover.setSingleShot(True)
