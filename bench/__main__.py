@@ -7,7 +7,21 @@ import json
 from importlib import import_module
 from pathlib import Path
 
-NAMES = ("start", "draw", "raster", "points", "stall", "find", "sheet", "probe", "record", "read", "memory", "lanes")
+NAMES = (
+    "start",
+    "draw",
+    "coast",
+    "raster",
+    "points",
+    "stall",
+    "find",
+    "sheet",
+    "probe",
+    "record",
+    "read",
+    "memory",
+    "lanes",
+)
 
 
 def main() -> None:

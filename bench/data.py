@@ -153,6 +153,49 @@ def large_polygons() -> Path:
     return made("coasts-190000.gpkg", make)
 
 
+COAST_POLYGONS, COAST_VERTICES, COAST_LARGEST = 190_000, 10_600_000, 1_000_000
+
+
+def coast() -> Path:
+    """Return a GeoPackage of 190,000 islands with 10,600,000 vertices in degrees, of very uneven size: coasts that are
+    rough at every scale, one of them with a million vertices."""
+
+    def make(path: Path) -> None:
+        import pyogrio
+        import shapely
+
+        random = np.random.default_rng(14)
+        share = random.pareto(1.05, COAST_POLYGONS - 1)
+        room = COAST_VERTICES - COAST_LARGEST - 5 * COAST_POLYGONS
+        for _ in range(20):  # what the largest would have beyond their bound goes to the others
+            share = np.minimum(share / share.sum() * room, COAST_LARGEST // 4)
+        counts = 5 + np.floor(share).astype(int)
+        counts[: COAST_VERTICES - COAST_LARGEST - counts.sum()] += 1
+        islands = [_island(random, COAST_LARGEST, 12.0)]
+        islands += [_island(random, n, 12.0 * (n / COAST_LARGEST) ** 0.8) for n in counts.tolist()]
+        wkb = shapely.to_wkb(np.array([shapely.polygons(ring) for ring in islands], object))
+        values = [np.arange(len(islands)), np.array([len(ring) for ring in islands])]
+        pyogrio.raw.write(path, wkb, values, ["id", "corners"], crs="EPSG:4326", geometry_type="Polygon", driver="GPKG")
+
+    return made("coast-190000.gpkg", make)
+
+
+def _island(random: np.random.Generator, count: int, size: float) -> np.ndarray:
+    """Return (count, 2) corners of a closed ring around a random place, about `size` degrees from its middle; the
+    roughness falls with the wavelength, as a fractal's does."""
+    free = count - 1
+    waves = np.arange(1, free // 2 + 1)
+    grain = np.zeros(free // 2 + 1, complex)
+    grain[1:] = (random.normal(size=waves.size) + 1j * random.normal(size=waves.size)) / waves**1.2
+    rough = np.fft.irfft(grain, free)
+    rough /= max(float(np.abs(rough).max()), 1e-12)
+    turn = np.linspace(0, 2 * np.pi, free, endpoint=False)
+    out = size * (1 + 0.55 * rough)
+    middle = random.uniform((-165, -68), (165, 68))
+    ring = middle + np.column_stack([out * np.cos(turn), 0.7 * out * np.sin(turn)])
+    return np.concatenate([ring, ring[:1]])
+
+
 def two_gigabytes() -> Path:
     """Return a GeoPackage of 14,000,000 points with a text each, about 2 GB."""
 

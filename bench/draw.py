@@ -28,7 +28,7 @@ def run() -> Iterator[Case]:
     app = QGuiApplication.instance() or QGuiApplication([])
     assert app is not None
     yield from _polygons(100_000, (1.0, 4.0), 12.0, 4.0)
-    yield from _polygons(1_000_000, (0.25, 0.7), 25.0, 25.0)
+    yield from _polygons(1_000_000, (0.25, 0.7), 100.0, 25.0)
     yield _lines()
 
 

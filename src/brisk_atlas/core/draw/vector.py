@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
@@ -38,6 +39,8 @@ HATCHES = {
 HATCH_WEIGHT = 1.2  # pixels
 SIZE_STEP = 1.0  # sizes of symbols that grow with a value are rounded to this many pixels
 NO_DASH = np.zeros(0)
+SPARE, SPARE_SIZES = 16, 4  # clean buffers that wait for the next picture: of one size, and sizes
+_spare: dict[tuple[int, ...], deque[Scratch]] = {}
 
 
 @dataclass(frozen=True, eq=False)
@@ -154,17 +157,37 @@ def draw_shapes(
 
     def band(first: int, last: int, top: int, bottom: int) -> None:
         if top not in buffers:
-            buffers[top] = Scratch(
-                *_buffer(bottom - top, image.shape[1]), *_buffer(NEAR, NEAR),
-                np.full((thin.LANES, thin.LANES), thin.FAR, np.float32), np.zeros((thin.LANES, thin.LANES), np.uint8),
-                np.zeros(stroke.PEN_SIZE),
-            )  # fmt: skip
+            buffers[top] = _clean_scratch(bottom - top, image.shape[1])
         draw_features(pixels, top, bottom, arrays, marks, first, last, corner, form, pattern, buffers[top])
 
-    for first, last in _slices(index, features):
-        check()
-        in_bands(image.shape[0], partial(band, first, last))
-        on_partial()
+    try:
+        for first, last in _slices(index, features):
+            check()
+            in_bands(image.shape[0], partial(band, first, last))
+            on_partial()
+    finally:
+        for scratch in buffers.values():  # clean again after each slice
+            _put_by(scratch)
+
+
+def _put_by(scratch: Scratch) -> None:
+    """Store clean buffers for the next picture; those of the size that was stored longest ago are dropped."""
+    if len(_spare) >= SPARE_SIZES and scratch.wide_area.shape not in _spare:
+        _spare.pop(next(iter(_spare)), None)
+    _spare.setdefault(scratch.wide_area.shape, deque(maxlen=SPARE)).append(scratch)
+
+
+def _clean_scratch(rows: int, width: int) -> Scratch:
+    """Return the buffers of a band, those of an earlier picture where there are some: making them takes as long as
+    drawing a few hundred features."""
+    try:
+        return _spare[rows, width + 2].pop()
+    except (KeyError, IndexError):
+        return Scratch(
+            *_buffer(rows, width), *_buffer(NEAR, NEAR),
+            np.full((thin.LANES, thin.LANES), thin.FAR, np.float32), np.zeros((thin.LANES, thin.LANES), np.uint8),
+            np.zeros(stroke.PEN_SIZE),
+        )  # fmt: skip
 
 
 def _buffer(rows: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -178,8 +201,8 @@ def _buffer(rows: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 def _slices(index: ShapeIndex, features: np.ndarray) -> list[tuple[int, int]]:
     """Return runs of features with about as much work each."""
     shapes = index.shapes
-    starts = shapes.path_starts[shapes.feature_starts]
-    work = np.cumsum(starts[features + 1] - starts[features] + SLICE_VERTICES // SLICE_FEATURES)
+    first, last = (shapes.path_starts[shapes.feature_starts[places]] for places in (features, features + 1))
+    work = np.cumsum(last - first + SLICE_VERTICES // SLICE_FEATURES)
     if not work.size:
         return []
     turns = np.arange(SLICE_VERTICES, work[-1] + SLICE_VERTICES, SLICE_VERTICES)
