@@ -71,7 +71,7 @@ def test_filter_as_you_type_also_by_what_is_inside(found):
 
 
 def test_filters_by_kind_crs_date_and_area(found):
-    find, bar = found.window.find_page, found.window.find_page.filter_bar
+    bar = found.window.find_page.filter_bar
     grid = next(a for a in bar.choices("kinds").actions() if a.text().startswith("grid"))
     grid.trigger()
     found.settle()

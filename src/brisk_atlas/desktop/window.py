@@ -27,6 +27,7 @@ from .autosave import Autosave
 from .closing import may_close_work, may_lose_records
 from .commands import Command, Commands
 from .layer_dialogs import LayerDialogs
+from .map_dialogs import MapDialogs
 from .menus import LAYER_MENU, MAP_MENU, offer_menu
 from .notice import Notice
 from .page_titles import PAGE_TITLES
@@ -97,7 +98,9 @@ class AtlasWindow(QMainWindow):
         self.subject = SubjectBar(session)
         self.notice = Notice()
         self.autosave = Autosave(session)
-        self.layer_dialogs = LayerDialogs(session, self)
+        self.layer_dialogs, self.map_dialogs = LayerDialogs(session, self), MapDialogs(session, self)
+        self.map_dialogs.feature_chosen.connect(self._go_to_feature)
+        self.map_dialogs.turn_chosen.connect(lambda angle: self.desk.map.turn_to(angle))
         self._drop_place: tuple[str | None, str | None] | None = None
         self.foot = StatusLine(session, settings)
         for command in commands_of(self):
@@ -374,14 +377,9 @@ class AtlasWindow(QMainWindow):
             self._go_to_box.chosen.connect(self._go_to)
         self._go_to_box.begin()
 
-    def begin_turn(self) -> None:
-        """Ask how far to turn the map."""
-        from .turn_to import TurnTo
-
-        box = TurnTo(self)
-        box.chosen.connect(self.desk.map.turn_to)
-        box.finished.connect(box.deleteLater)
-        box.begin()
+    def _go_to_feature(self, layer_id: str, row: int) -> None:
+        self.show_page("desk")
+        self.desk.go_to_feature(layer_id, row)
 
     def _go_to(self, x: float, y: float) -> None:
         self.show_page("desk")

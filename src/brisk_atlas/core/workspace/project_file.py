@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from base64 import b64decode, b64encode
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import asdict, fields
 from functools import cache
@@ -28,6 +29,7 @@ from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.atomic_write import write_whole
 
 from .groups import Group, gathered
+from .named_places import NamedPlace
 from .saved_rows import rows_from, saved_rows
 from .work import Place, Work, WorkState
 
@@ -65,16 +67,25 @@ class _SavedGroup(_Saved):
     folded: bool = False
 
 
-class _SavedReading(_Saved):
-    ref: dict[str, str]
-    reading: dict[str, Any]
-
-
 class _SavedPlace(_Saved):
     x: float
     y: float
     resolution: float = Field(gt=0)
     turn: float = Field(0.0, ge=-180.0, le=180.0)
+
+
+class _SavedNamedPlace(_SavedPlace):
+    id: str
+    name: str
+    width: int = Field(gt=0, le=100_000)
+    height: int = Field(gt=0, le=100_000)
+    crs: str | None = None
+    picture: str = Field("", max_length=400_000)  # base64 of a PNG
+
+
+class _SavedReading(_Saved):
+    ref: dict[str, str]
+    reading: dict[str, Any]
 
 
 class _SavedProject(_Saved):
@@ -86,6 +97,7 @@ class _SavedProject(_Saved):
     layers: list[_SavedLayer] = Field(default_factory=list, max_length=10_000)
     readings: list[_SavedReading] = Field(default_factory=list, max_length=10_000)
     groups: list[_SavedGroup] = Field(default_factory=list, max_length=10_000)
+    places: list[_SavedNamedPlace] = Field(default_factory=list, max_length=10_000)
 
 
 def _from_version_1(values: dict[str, Any], folder: Path) -> dict[str, Any]:
@@ -183,6 +195,9 @@ def project_bytes(
         place=_SavedPlace(**place._asdict()) if place else None,
         layers=layers,
         groups=[_SavedGroup(**group._asdict()) for group in state.groups],
+        places=[
+            _SavedNamedPlace(**{**each._asdict(), "picture": b64encode(each.picture).decode()}) for each in state.places
+        ],
         readings=[
             _SavedReading(ref=ref.as_json(folder), reading=saved_form(readings[ref]))
             for ref in dict.fromkeys(layer.ref.whole for layer in state.layers)
@@ -252,6 +267,10 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
             )
             for s in saved.layers
         )
+        named = tuple(
+            NamedPlace(**{**each.model_dump(), "picture": b64decode(each.picture, validate=True)})
+            for each in saved.places
+        )
         readings = {DataRef.from_json(r.ref, folder): options_from(r.reading) for r in saved.readings}
     except (ValidationError, TypeError, KeyError, ValueError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
@@ -264,4 +283,4 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
     curtain = saved.curtain if saved.curtain and ids.issuperset((*saved.curtain[0], *saved.curtain[1])) else None
     subject = saved.subject if saved.subject in ids else (layers[0].id if layers else None)
     place = Place(**saved.place.model_dump()) if saved.place else None
-    return WorkState(layers, subject, saved.crs, curtain, groups), place, readings
+    return WorkState(layers, subject, saved.crs, curtain, groups, named), place, readings

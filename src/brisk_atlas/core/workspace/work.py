@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .groups import Group, StackRow, as_drawn, gathered, layers_in, moved, rows_of
+from .named_places import NamedPlace
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -40,6 +41,7 @@ class WorkState(NamedTuple):
     crs: str | None = None
     curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
     groups: tuple[Group, ...] = ()
+    places: tuple[NamedPlace, ...] = ()
 
 
 class Picks(NamedTuple):
@@ -52,8 +54,8 @@ class Picks(NamedTuple):
 class Work:
     """Holds the state, the steps back and forth, and what is picked. Used from one thread.
 
-    Listeners are called with what changed: `layers`, `subject`, `picks`, `curtain` or `file`, and with `locked` when a
-    change was refused as the layer is locked.
+    Listeners are called with what changed: `layers`, `subject`, `picks`, `curtain`, `places`, `file`, and with `locked`
+    when a change was refused as the layer is locked.
     """
 
     def __init__(self) -> None:
@@ -157,6 +159,8 @@ class Work:
             self._announce("picks")
         if (old.layers, old.groups, old.crs) != (state.layers, state.groups, state.crs):
             self._announce("layers")
+        if old.places != state.places:
+            self._announce("places")
         if old.subject != state.subject:
             self._announce("subject")
         if old.curtain != state.curtain:
@@ -430,6 +434,27 @@ class Work:
             next((la for la in self.layers if la.id in ids and la.kind.has_cells), None) for ids in self.state.curtain
         )
         return (a, b) if a and b else None
+
+    def store_place(self, place: NamedPlace) -> NamedPlace:
+        """Store a place under a name and an id of its own, as a step of undo; returns it."""
+        taken, ids = {p.name for p in self.state.places}, {p.id for p in self.state.places}
+        names = itertools.chain([place.name], (f"{place.name} {i}" for i in itertools.count(2)))
+        name = next(n for n in names if n not in taken)
+        new_id = next(i for n in itertools.count(1) if (i := f"place-{n}") not in ids)
+        stored = place._replace(id=new_id, name=name)
+        self._become(f"store the place {name}", self.state._replace(places=(*self.state.places, stored)))
+        return stored
+
+    def rename_place(self, place_id: str, name: str) -> None:
+        """Give a place another name; an empty one changes nothing."""
+        if name.strip():
+            places = tuple(p._replace(name=name.strip()) if p.id == place_id else p for p in self.state.places)
+            self._become("rename a place", self.state._replace(places=places))
+
+    def remove_place(self, place_id: str) -> None:
+        """Remove a named place, as a step of undo."""
+        places = tuple(p for p in self.state.places if p.id != place_id)
+        self._become("remove a place", self.state._replace(places=places))
 
     def remove_curtain(self) -> None:
         """Stop comparing by the movable divider, as a step of undo."""

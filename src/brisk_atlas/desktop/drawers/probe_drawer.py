@@ -120,6 +120,7 @@ class ProbeDrawer(QWidget):
         bar.addWidget(self.scope_button)
         end = QHBoxLayout()
         end.setContentsMargins(8, 4, 6, 6)
+        end.setSpacing(6)
         for push in (self.hold_button, self.corners, self.copy_button, self.save_button):
             end.addWidget(push)
         end.addStretch(1)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from ..drawers.change_drawer import ChangeDrawer
+from ..drawers.places_drawer import PlacesDrawer
 from ..drawers.probe_drawer import ProbeDrawer
 from ..drawers.statistics_drawer import StatisticsDrawer
 from ..drawers.style_drawer import StyleDrawer
@@ -53,7 +54,7 @@ class DeskPage(QWidget):
         self.map, self.relief = MapPane(session), ReliefPane(session)
         self.probe, self.style_form = ProbeDrawer(session), StyleDrawer(session)
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
-        self.statistics = StatisticsDrawer(session)
+        self.statistics, self.places = StatisticsDrawer(session), PlacesDrawer(session)
         for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
         self._sheet_window: SheetWindow | None = None
@@ -81,6 +82,7 @@ class DeskPage(QWidget):
         self.tabs.addTab(self.style_form, "Style")
         self.tabs.addTab(self.change, "Change")
         self.tabs.addTab(self.statistics, "Statistics")
+        self.tabs.addTab(self.places, "Places")
         beside = QVBoxLayout(self.side)
         beside.setContentsMargins(0, 0, 0, 0)
         beside.addWidget(self.tabs)
@@ -108,6 +110,9 @@ class DeskPage(QWidget):
         self.map.measured.connect(self._measured)
         self.map.view_changed.connect(self._view_moved)
         self.map.canvas.tool_changed.connect(self._tool_changed)
+        self.places.store_wanted.connect(self.store_place)
+        self.places.go_wanted.connect(self.map.go_to_place)
+        self.places.overview.place_chosen.connect(self.map.canvas.centre_on)
         self.probe.tool_wanted.connect(self.take_tool)
         self.probe.held_changed.connect(self._show_discs)
         self.sheet.row_chosen.connect(self._row_chosen)
@@ -144,9 +149,13 @@ class DeskPage(QWidget):
 
     def drawer(self, name: str) -> QWidget:
         """Return a drawer at the right by its name."""
-        return {"probe": self.probe, "style": self.style_form, "change": self.change, "statistics": self.statistics}[
-            name
-        ]
+        return {
+            "probe": self.probe,
+            "style": self.style_form,
+            "change": self.change,
+            "statistics": self.statistics,
+            "places": self.places,
+        }[name]
 
     def measure_change(self) -> None:
         """Open the Change drawer and measure."""
@@ -158,7 +167,7 @@ class DeskPage(QWidget):
         """Hand the colours to everything here that paints itself."""
         painted_by_themselves = (
             *(self.map.canvas, self.relief, self.relief.canvas, self.spine),
-            *(self.probe, self.sheet, self.style_form, self.statistics),
+            *(self.probe, self.sheet, self.style_form, self.statistics, self.places),
         )
         for painted in painted_by_themselves:
             painted.theme = theme
@@ -205,6 +214,7 @@ class DeskPage(QWidget):
     def _view_moved(self) -> None:
         self.sheet.view_moved()
         self.statistics.view_moved()
+        self.places.overview.show_view(self.map.canvas.view)
 
     def _show_discs(self) -> None:
         """Show held probes on the map, and give their drawer room."""
@@ -236,6 +246,38 @@ class DeskPage(QWidget):
             self.map.canvas.say = ""
             self._show_probe()
         self.probe.measure(kind, xy, ended=ended, then=say)
+
+    def store_place(self) -> None:
+        """Store what the map shows under a name, and let it be typed."""
+        view = self.map.canvas.view
+        if view is None:
+            return
+        from brisk_atlas.core.workspace.named_places import NamedPlace
+
+        size = view.width, view.height
+        place = NamedPlace("", "place", view.x, view.y, view.resolution, *size, view.crs, view.turn, self.map.picture())
+        stored = self.session.work.store_place(place)
+        self.side.show()
+        self.tabs.setCurrentWidget(self.places)
+        self.places.list.setCurrentRow([p.id for p in self.session.work.state.places].index(stored.id))
+        self.places.list.setFocus()
+        item = self.places.list.currentItem()
+        if item is not None:
+            self.places.list.editItem(item)
+
+    def go_to_feature(self, layer_id: str, row: int) -> None:
+        """Make a layer the subject, pick one of its rows, and go there."""
+        from brisk_atlas.core.workspace import Picks
+
+        work = self.session.work
+        work.choose(layer_id)
+        work.pick(Picks(layer_id, (row,)))
+        layer = work.layer(layer_id)
+        if layer is not None and layer.kind.has_shapes:
+            self.map.fit_picked()
+            self._row_chosen(layer, row)
+        elif self.bottom.isHidden():
+            self.toggle_sheet()
 
     def at_spot(self, act: Callable[[float, float], object]) -> None:
         """Do something with the place that a menu was opened at, or the centre of the map."""

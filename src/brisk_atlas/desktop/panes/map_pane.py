@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import QBuffer, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.draw import View
@@ -27,8 +27,10 @@ if TYPE_CHECKING:
 
     from brisk_atlas.core.draw.frame import Frame
     from brisk_atlas.core.model import DataRef
+    from brisk_atlas.core.workspace.named_places import NamedPlace
 
 HOVER_MS = 40
+PLACE_PICTURE = QSize(160, 100)
 FLASHES, FLASH_MS = 2, 260
 AGAIN_MS = 300  # between two pictures of a layer that is being prepared
 PICK_PX = 6
@@ -256,6 +258,26 @@ class MapPane(QWidget):
         view = View(seen.x, seen.y, seen.resolution, now.width, now.height, seen.crs, turn=now.turn).shown_in(now.crs)
         if view is not None:
             self.canvas.look(view)
+
+    def go_to_place(self, place: NamedPlace) -> None:
+        """Show a named place, in the map's own CRS, as it was turned."""
+        now = self.canvas.view
+        if now is None:
+            return
+        wide = max(place.width / now.width, place.height / now.height)  # so that all of it is seen here too
+        there = View(place.x, place.y, place.resolution * wide, now.width, now.height, place.crs, turn=place.turn)
+        view = there.shown_in(now.crs)
+        if view is not None:
+            self.canvas.look(view)
+
+    def picture(self) -> bytes:
+        """Return what the map shows as a small PNG."""
+        small = self.canvas.grab().scaled(PLACE_PICTURE, Qt.AspectRatioMode.KeepAspectRatioByExpanding,
+                                          Qt.TransformationMode.SmoothTransformation)  # fmt: skip
+        held = QBuffer()
+        held.open(QBuffer.OpenModeFlag.WriteOnly)
+        small.save(held, "PNG")
+        return bytes(held.data().data())
 
     def _layers_opened(self, ids: list[str]) -> None:
         """Go to what was opened if the map shows nothing yet."""
