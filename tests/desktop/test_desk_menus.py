@@ -7,11 +7,14 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QContextMenuEvent, QGuiApplication
 from PyQt6.QtWidgets import QApplication, QMenu
 
+from brisk_atlas import demo
+from brisk_atlas.core.table import shown_rows
 from brisk_atlas.core.workspace.project_file import read
-from brisk_atlas.desktop.menus import LAYER_MENU, MAP_MENU
+from brisk_atlas.desktop.menus import FIND_MENU, LAYER_MENU, MAP_MENU, PROBE_MENU, ROW_MENU
 from brisk_atlas.desktop.name_line import NameLine
 from brisk_atlas.desktop.turn_to import TurnTo
 
+MENUS = LAYER_MENU, MAP_MENU, FIND_MENU, ROW_MENU, PROBE_MENU
 MENU_KEY, RIGHT = QContextMenuEvent.Reason.Keyboard, QContextMenuEvent.Reason.Mouse
 
 
@@ -38,7 +41,7 @@ def choose(d, menu, action):
 
 def test_all_that_menus_offer_are_commands(desk):
     known = {command.id for command in desk.window.commands.all()}
-    assert {name for groups in (LAYER_MENU, MAP_MENU) for group in groups for name in group} <= known
+    assert {name for groups in MENUS for group in groups for name in group} <= known
 
 
 def test_a_layer_is_renamed_from_the_menu_of_its_tile(desk):
@@ -262,3 +265,67 @@ def test_a_wrong_crs_of_a_layer_is_set_for_it_alone_and_saved(desk, tmp_path):
     d.work.undo()
     d.settle()
     assert d.work.layer(layer.id).ref.crs is None
+
+
+def test_rows_of_find_have_a_menu_of_commands(desk, tmp_path):
+    d, find = desk, desk.window.find_page
+    d.window.show_page("find")
+    find.go_to(demo.DATA)
+    d.settle()
+    d.find("vents.kml")
+    index = find.list.currentIndex()
+    menu, texts = menu_of(d, find.list, find.list.visualRect(index).center())
+    assert "Open the chosen datasets" in texts and "Pin or unpin the chosen folder" not in texts
+    assert texts["Read the record of the chosen dataset"] is d.window.commands["read_chosen_record"]
+    choose(d, menu, texts["Read the record of the chosen dataset"])
+    assert d.window.page == "record" and "vents" in d.window.record.bar.title.text()
+    d.window.show_page("find")
+    d.find("boreholes")
+    menu, texts = menu_of(d, find.list, find.list.visualRect(find.list.currentIndex()).center(), MENU_KEY)
+    choose(d, menu, texts["Pin or unpin the chosen folder"])
+    assert demo.DATA / "boreholes" in d.window.session.shelves.pinned
+    d.window.commands.do("go_to_chosen")
+    d.settle()
+    assert find.folder == demo.DATA / "boreholes"
+
+
+def test_a_line_of_the_probe_is_copied_pinned_filtered_and_coloured_by(desk):
+    d, tree = desk, desk.window.desk.probe.tree
+    layer = d.layer("lava_flows")
+    d.work.choose(layer.id)
+    d.window.desk.probe.set_scope("subject")
+    d.window.desk.probe.show_row(layer, 2)
+    d.settle()
+    item = next(i for i in tree.findItems("", Qt.MatchFlag.MatchContains | Qt.MatchFlag.MatchRecursive)
+                if i.text(0).strip() == "year")  # fmt: skip
+    at = tree.visualItemRect(item).center()
+    menu, texts = menu_of(d, tree, at)
+    year = tree.reading.value
+    choose(d, menu, texts["Copy the probe's value"])
+    assert QGuiApplication.clipboard().text() == tree.reading.text
+    menu, texts = menu_of(d, tree, at)
+    choose(d, menu, texts["Show only what has this value"])
+    layer = d.work.layer(layer.id)
+    shown = shown_rows(d.window.session.cache, layer)
+    table = d.window.session.cache.table(layer.ref)
+    assert {v for v, on in zip(table["year"].to_pylist(), shown) if on} == {year}
+    menu, texts = menu_of(d, tree, at)
+    choose(d, menu, texts["Colour the layer by this field"])
+    assert d.work.layer(layer.id).style.colour_by == '"year"'
+    menu, texts = menu_of(d, tree, at)
+    choose(d, menu, texts["Show this value first, or no more"])
+    first = tree.topLevelItem(0).child(0)
+    assert first.text(0).strip() == "year" and not first.icon(0).isNull()
+
+
+def test_rows_of_the_sheet_have_a_menu_of_commands(desk):
+    d, sheet = desk, desk.window.desk.sheet
+    d.work.choose(d.layer("buildings").id)
+    d.window.commands.do("sheet")
+    d.settle()
+    sheet.grid.row_menu_wanted.emit(sheet.mapToGlobal(QPoint(20, 20)))
+    menu = next(each for each in d.window.findChildren(QMenu) if each.isVisible())
+    texts = {action.text(): action for action in menu.actions() if action.text()}
+    assert texts["Copy rows as GeoJSON"] is d.window.commands["copy_geojson"]
+    choose(d, menu, texts["Copy cell"])
+    assert QGuiApplication.clipboard().text()

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from .commands import Command
 from .page_titles import PAGE_TITLES
+from .sheet.copies import COPIES
 
 if TYPE_CHECKING:
     from .pages.desk_page import DeskPage
@@ -90,6 +91,8 @@ def _files(window: AtlasWindow) -> list[Command]:
         Command("redo", "Redo", lambda: window.undoing.redo(), "Ctrl+Shift+Z", icon="arrow-clockwise",
                 enabled=lambda: bool(window.undoing.redo_text)),
         Command("theme", "Light or night", window.toggle_theme, "Ctrl+T", "Change between light and night colours", "moon"),
+        Command("cancel_jobs", "Cancel all jobs", window.session.cancel_all, icon="x-circle",
+                enabled=lambda: any(job.shown for job in window.session.jobs.open)),
         Command("quit", "Quit", window.close, "Ctrl+Q"),
     ]  # fmt: skip
 
@@ -100,6 +103,11 @@ def _pages(window: AtlasWindow) -> list[Command]:
         Command(f"page_{page}", f"Go to {title}", lambda page=page: window.show_page(page), f"Ctrl+{number}")  # type: ignore[misc]
         for number, (page, title) in enumerate(PAGE_TITLES.items(), 1)
     ]
+
+    def on_entry(is_folder: bool) -> bool:
+        entry = window.find_page.current_entry if window.page == "find" else None
+        return entry is not None and entry.is_folder == is_folder
+
     return [
         *pages,
         Command("records", "Table the records of a folder", window.table_records,
@@ -112,6 +120,12 @@ def _pages(window: AtlasWindow) -> list[Command]:
         Command("open_asking", "Open the chosen datasets and ask…", window.find_page.open_asking,
                 tip="Ask for CRS, columns, parts and form, whatever was answered before  (Ctrl+Return in the list)",
                 enabled=lambda: window.page == "find"),
+        Command("read_chosen_record", "Read the record of the chosen dataset", window.find_page.read_record_of_current, icon="article",
+                enabled=lambda: on_entry(False)),
+        Command("go_to_chosen", "Go to the folder of the chosen line", window.find_page.go_to_current, icon="folder-open",
+                enabled=lambda: on_entry(True) or on_entry(False)),
+        Command("pin_chosen", "Pin or unpin the chosen folder", window.find_page.turn_pin_of_current, icon="push-pin",
+                enabled=lambda: on_entry(True)),
         Command("index", "Index pinned folders", window.find_page.index_shelves,
                 tip="Go through them now, so that they can be searched"),
         Command("pin", "Pin or unpin the folder on Find", window.find_page.toggle_pin, "Ctrl+D", icon="push-pin",
@@ -139,6 +153,7 @@ def _map(window: AtlasWindow) -> list[Command]:
         return work.state.curtain is not None or pair
 
     has_view = lambda: window.has_desk and window.desk.map.canvas.view is not None  # noqa: E731
+    on_reading = lambda: window.has_desk and window.desk.probe.tree.reading is not None  # noqa: E731
 
     def probe_centre(desk: DeskPage) -> None:
         view = desk.map.canvas.view
@@ -183,6 +198,17 @@ def _map(window: AtlasWindow) -> list[Command]:
                     checked=lambda kind=kind: window.has_desk and window.desk.tool == kind)  # type: ignore[misc]
             for name, kind, title, keys, mark in TOOLS
         ),
+        Command("copy_value", "Copy the probe's value", at_map(lambda d: d.probe.copy_reading(label=False)), icon="copy-simple",
+                enabled=on_reading),
+        Command("copy_line", "Copy the probe's line", at_map(lambda d: d.probe.copy_reading(label=True)), icon="copy", enabled=on_reading),
+        Command("copy_probe", "Copy all of the probe", at_map(lambda d: d.probe.copy()), icon="copy",
+                enabled=lambda: window.has_desk and bool(window.desk.probe.findings)),
+        Command("pin_value", "Show this value first, or no more", at_map(lambda d: d.probe.turn_pin()), icon="push-pin-simple",
+                tip="In each probe from now on", enabled=on_reading),
+        Command("colour_by_value", "Colour the layer by this field", at_map(lambda d: d.probe.colour_by_reading()), icon="palette",
+                enabled=lambda: window.has_desk and window.desk.probe.is_on_field),
+        Command("filter_by_value", "Show only what has this value", at_map(lambda d: d.probe.filter_by_reading()), icon="funnel",
+                tip="A filter of the sheet that acts on the map", enabled=lambda: window.has_desk and window.desk.probe.is_on_field),
         Command("hold", "Hold the probe", at_map(lambda d: d.probe.hold()), "K", "Keep it as a column to compare", "push-pin-simple",
                 lambda: window.has_desk and bool(window.desk.probe.findings)),
         Command("release", "Remove all held probes", at_map(lambda d: d.probe.held.clear()), "Shift+K",
@@ -225,12 +251,22 @@ def _drawers(window: AtlasWindow) -> list[Command]:
                 icon=mark, enabled=some, checked=lambda name=name: window.has_desk and window.desk.shows(window.desk.drawer(name)))  # type: ignore[misc]
         for name, keys, mark in DRAWERS
     ]  # fmt: skip
+
+    def can_copy(kind: str) -> bool:
+        shapes = kind not in ("geojson", "wkt") or (work.subject is not None and work.subject.kind.has_shapes)
+        return window.has_desk and window.desk.sheet.grid.sheet is not None and shapes
+
     return [
         *drawers,
         Command("measure_change", "Measure the change between two grids", _on_desk(window, lambda d: d.measure_change()),
                 tip="Area and volume of B minus A", enabled=some),
         Command("sheet", "Sheet drawer", _on_desk(window, lambda d: d.toggle_sheet()), "T", "The rows of the subject", "table",
                 some, lambda: window.has_desk and not window.desk.bottom.isHidden()),
+        *(
+            Command(f"copy_{kind}", words, _on_desk(window, lambda d, kind=kind: d.sheet.tools.copy(kind)), icon="copy",  # type: ignore[misc]
+                    enabled=lambda kind=kind: can_copy(kind))  # type: ignore[misc]
+            for kind, words in COPIES
+        ),
         *(
             Command(f"sheet_{name.replace(' ', '_')}", title, _on_desk(window, lambda d, name=name: d.use_sheet(name)), keys,  # type: ignore[misc]
                     enabled=lambda: work.subject is not None and work.subject.kind.has_rows)

@@ -30,6 +30,13 @@ MAP_MENU: Groups = (
     ("turn_left", "turn_right", "turn_to", "north_up"),
     ("grid_projected", "grid_geographic", "north", "map_crs"),
 )
+FIND_MENU: Groups = (("open_chosen", "open_asking"), ("read_chosen_record", "go_to_chosen", "pin_chosen"))
+ROW_MENU: Groups = (("fit_picked",), ("copy_cells", "copy_rows", "copy_csv", "copy_geojson", "copy_wkt"))
+PROBE_MENU: Groups = (
+    ("copy_value", "copy_line", "copy_probe"),
+    ("pin_value", "colour_by_value", "filter_by_value"),
+    ("hold",),
+)
 
 
 def fill_menu(menu: QMenu, commands: Commands, groups: Groups) -> None:

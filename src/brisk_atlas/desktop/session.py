@@ -153,6 +153,12 @@ class Session(QObject):
 
         return self.run(name, work, done, shown=shown, lane=lane, failed=failed)
 
+    def cancel_all(self) -> None:
+        """Cancel all work that is shown to the analyst."""
+        for job in self.jobs.open:
+            if job.shown:
+                job.cancel()
+
     def call_in_gui(self, done: Callable[[Any], None], what: object) -> None:
         """Call `done(what)` on the window's thread, from any thread; not once the session is closed."""
         if not self._closed:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSettings, Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtGui import QAction, QGuiApplication
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -79,6 +79,7 @@ class StatusLine(QFrame):
         self.jobs.setMenu(self.menu)
         self.menu.aboutToShow.connect(self._fill_menu)
         row.addWidget(self.jobs)
+        self.cancel_all: QAction | None = None
         self._lines: dict[int, tuple[QLabel, QProgressBar]] = {}
         session.job_changed.connect(self._job_changed)
 
@@ -193,3 +194,5 @@ class StatusLine(QFrame):
             action.setDefaultWidget(line)
             self.menu.addAction(action)
             self._lines[job.id] = (label, bar)
+        if self.cancel_all is not None and len(running) > 1:
+            self.menu.addAction(self.cancel_all)

@@ -28,7 +28,7 @@ from .closing import may_close_work, may_lose_records
 from .commands import Command, Commands
 from .layer_dialogs import LayerDialogs
 from .map_dialogs import MapDialogs
-from .menus import LAYER_MENU, MAP_MENU, offer_menu
+from .menus import FIND_MENU, LAYER_MENU, MAP_MENU, PROBE_MENU, ROW_MENU, fill_menu, offer_menu
 from .notice import Notice
 from .page_titles import PAGE_TITLES
 from .pages.find_page import FindPage
@@ -106,6 +106,7 @@ class AtlasWindow(QMainWindow):
         for command in commands_of(self):
             self.commands.add(command)
         self.commands["do"].setIconText("Do…")
+        self.foot.cancel_all = self.commands["cancel_jobs"]
         self._lay_out()
         self._connect()
         self.show_page("find")
@@ -141,8 +142,17 @@ class AtlasWindow(QMainWindow):
                 found.connect(self.commands.refresh)
             offer_menu(desk.spine, self.commands, LAYER_MENU, desk.spine.take_at)
             offer_menu(desk.map.canvas, self.commands, MAP_MENU, desk.map.canvas.take_spot)
+            desk.probe.use_settings(self.settings)
+            offer_menu(desk.probe.tree, self.commands, PROBE_MENU, desk.probe.tree.take_at)
+            desk.sheet.row_menu_wanted.connect(self._offer_row_menu)
             self._recolour()
         return self._made["desk"]
+
+    def _offer_row_menu(self, at: QPoint) -> None:
+        menu = QMenu(self)
+        menu.aboutToHide.connect(menu.deleteLater)
+        fill_menu(menu, self.commands, ROW_MENU)
+        menu.popup(at)
 
     @property
     def record(self) -> RecordPage:
@@ -241,6 +251,7 @@ class AtlasWindow(QMainWindow):
         self.session.permission_wanted.connect(self._ask_permission)
         self.find_page.record_wanted.connect(self.read_record)
         self.find_page.folder_changed.connect(self.commands.refresh)
+        offer_menu(self.find_page.list, self.commands, FIND_MENU, self.find_page.list.take_at)
 
     # Pages and themes
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import Layer, bands_of
+from brisk_atlas.core.model import FieldFilter, Layer, VectorStyle, bands_of
+from brisk_atlas.core.model.style import Method
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
 
@@ -30,6 +32,8 @@ if TYPE_CHECKING:
 
 EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
 TOOL_PAD_PX = 22  # beside the word on a tool
+
+PINNED = "values pinned in the probe"
 
 
 class ProbeDrawer(QWidget):
@@ -61,6 +65,7 @@ class ProbeDrawer(QWidget):
         self.places.copied.connect(lambda text: session.noticed.emit("good", f"Copied {text}", ""))
         self.tree = ReadingsTree()
         self.along = AlongChart()
+        self._settings: QSettings | None = None
         self.steps, self.step = self._step_row()
         self.hold_button = QPushButton("Hold")
         self.hold_button.setObjectName("hold")
@@ -411,6 +416,55 @@ class ProbeDrawer(QWidget):
         self.below.refresh()
         self.save_button.setVisible(len(self.held) > 0)
         self.held_changed.emit()
+
+    def copy_reading(self, *, label: bool) -> None:
+        """Copy the value of the current line, with its label or without."""
+        reading, clipboard = self.tree.reading, QGuiApplication.clipboard()
+        if reading is not None and clipboard is not None:
+            clipboard.setText(f"{reading.label.strip()}\t{reading.shown}" if label else reading.text)
+            self.session.noticed.emit("good", f"Copied {reading.text}", "")
+
+    def turn_pin(self) -> None:
+        """Show the value of the current line first from now on, in later runs too, or no more."""
+        reading = self.tree.reading
+        if reading is not None:
+            self.tree.pinned ^= {reading.name}
+            if self._settings is not None:
+                self._settings.setValue(PINNED, sorted(self.tree.pinned))
+            self._show_again()
+
+    def use_settings(self, settings: QSettings) -> None:
+        """Show first what was pinned in earlier runs."""
+        self._settings = settings
+        self.tree.pinned = {text for text in settings.value(PINNED) or [] if isinstance(text, str)}
+
+    def _show_again(self) -> None:
+        self.tree.begin()
+        for finding in self.findings:
+            self.tree.add_finding(finding)
+
+    def colour_by_reading(self) -> None:
+        """Colour the layer of the current line by its field."""
+        reading, layer = self.tree.reading, self.session.work.layer(self.tree.layer_id)
+        if reading is not None and layer is not None and isinstance(layer.style, VectorStyle):
+            method: Method = "ramp" if isinstance(reading.value, int | float) else "unique"
+            style = replace(layer.style, colour_by=f'"{reading.name}"', method=method)
+            self.session.work.change("colour by a value", layer.id, style=style)
+
+    def filter_by_reading(self) -> None:
+        """Show only the rows of the layer that have the value of the current line."""
+        reading, layer = self.tree.reading, self.session.work.layer(self.tree.layer_id)
+        if reading is not None and layer is not None:
+            only = FieldFilter(reading.name, "missing" if reading.value is None else "values", (reading.value,))
+            others = tuple(each for each in layer.rows.filters if each.field != reading.name)
+            rows = replace(layer.rows, filters=(*others, only), on_map=True)
+            self.session.work.change("filter by a value", layer.id, rows=rows)
+
+    @property
+    def is_on_field(self) -> bool:
+        """Whether the current line is the field of a feature."""
+        reading, layer = self.tree.reading, self.session.work.layer(self.tree.layer_id)
+        return reading is not None and reading.group == "attributes" and layer is not None and layer.kind.has_shapes
 
     def copy(self) -> None:
         """Copy the held comparison if there is one, else what is shown, as tab-separated lines."""

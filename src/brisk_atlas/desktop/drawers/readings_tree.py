@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
+from ..icons import icon
 from ..plain_text import plain_tip
 from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
     from brisk_atlas.core.inspect import ProbeResult
+    from brisk_atlas.core.inspect.finding import ProbeValue
 
 LABEL_PX = 148
+VALUE = Qt.ItemDataRole.UserRole
 CLOSED = ("records in the header", "dimensions of the whole file")  # groups that begin closed
 
 
@@ -23,6 +27,7 @@ class ReadingsTree(QTreeWidget):
     def __init__(self) -> None:
         super().__init__()
         self.theme: Theme = LIGHT
+        self.pinned: set[str] = set()  # names of values that come first
         self.setObjectName("probe readings")
         self.setHeaderHidden(True)
         self.setColumnCount(3)
@@ -32,6 +37,24 @@ class ReadingsTree(QTreeWidget):
         assert header is not None
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         header.resizeSection(0, LABEL_PX)
+
+    def take_at(self, at: QPoint) -> None:
+        """Make the line at a point the current one."""
+        self.setCurrentItem(self.itemAt(at))
+
+    @property
+    def reading(self) -> ProbeValue | None:
+        """What the current line says, None where it is no value."""
+        item = self.currentItem()
+        found = item.data(0, VALUE) if item is not None else None
+        return found[1] if found is not None else None
+
+    @property
+    def layer_id(self) -> str:
+        """The layer of the current line, empty where it has none."""
+        item = self.currentItem()
+        found = item.data(0, VALUE) if item is not None else None
+        return str(found[0]) if found is not None else ""
 
     def begin(self) -> None:
         self.clear()
@@ -70,16 +93,19 @@ class ReadingsTree(QTreeWidget):
                 top.addChild(under)
                 under.setFirstColumnSpanned(True)
                 under.setExpanded(group not in CLOSED)
-            for reading in finding.readings:
-                if reading.group == group:
-                    item = self._line(under, reading.label, reading.shown)
-                    if group == "attributes" and reading.key != reading.label:
-                        item.setText(2, reading.key)
-                        item.setFont(2, mono_font(11))
-                        item.setForeground(2, QBrush(QColor(self.theme.quiet)))
-                        self.setColumnHidden(2, False)
-                    about = [reading.key if reading.key and reading.key != reading.label else "", reading.about]
-                    item.setToolTip(0, plain_tip("\n".join(v for v in about if v) or reading.label.strip()))
+            own = sorted((r for r in finding.readings if r.group == group), key=lambda r: r.name not in self.pinned)
+            for reading in own:
+                item = self._line(under, reading.label, reading.shown)
+                item.setData(0, VALUE, (finding.layer_id, reading))
+                if reading.name in self.pinned:
+                    item.setIcon(0, icon("push-pin-simple", self.theme.second, 12))
+                if group == "attributes" and reading.key != reading.label:
+                    item.setText(2, reading.key)
+                    item.setFont(2, mono_font(11))
+                    item.setForeground(2, QBrush(QColor(self.theme.quiet)))
+                    self.setColumnHidden(2, False)
+                about = [reading.key if reading.key and reading.key != reading.label else "", reading.about]
+                item.setToolTip(0, plain_tip("\n".join(v for v in about if v) or reading.label.strip()))
 
     def _line(self, top: QTreeWidgetItem, label: str, text: str) -> QTreeWidgetItem:
         item = QTreeWidgetItem([label, text])

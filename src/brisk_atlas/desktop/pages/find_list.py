@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QModelIndex, QPointF, QSettings, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QModelIndex, QPoint, QPointF, QSettings, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QKeyEvent, QMouseEvent, QPainter, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
@@ -133,6 +133,13 @@ class FindList(QTableView):
     def _size_columns(self) -> None:
         for number, name in enumerate(self.rows.columns):
             self.setColumnWidth(number, entry_filter.COLUMNS[name].width)
+
+    def take_at(self, at: QPoint) -> None:
+        """Put the keyboard on the line at a point, and choose it unless it is among those chosen."""
+        index = self.indexAt(at)
+        selection = self.selectionModel()
+        if index.isValid() and selection is not None and not selection.isSelected(index):
+            self.setCurrentIndex(index)
 
     def column_menu(self) -> QMenu:
         """Return the menu of all columns; those on show are ticked."""

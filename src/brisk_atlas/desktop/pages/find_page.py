@@ -5,12 +5,11 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QFileSystemWatcher, QPoint, QSettings, QTimer, pyqtSignal
+from PyQt6.QtCore import QFileSystemWatcher, QSettings, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QLineEdit,
-    QMenu,
     QPushButton,
     QSplitter,
     QToolButton,
@@ -150,7 +149,6 @@ class FindPage(QWidget):
         self.list.asked.connect(self.open_asking)
         self.list.went_up.connect(self.go_up)
         self.list.scrolled.connect(self._note_view)
-        self.list.customContextMenuRequested.connect(lambda at: self._row_menu(at).popup(self._global(at)))
         self.glance.open_wanted.connect(lambda ref: self.open_wanted.emit([ref]))
         self.glance.record_wanted.connect(self.record_wanted)
         self.glance.went_stale.connect(self._list_again)
@@ -404,35 +402,29 @@ class FindPage(QWidget):
         if chosen:
             self.ask_wanted.emit(chosen)
 
-    def _global(self, at: QPoint) -> QPoint:
-        viewport = self.list.viewport()
-        assert viewport is not None
-        return viewport.mapToGlobal(at)
+    @property
+    def current_entry(self) -> Entry | None:
+        """The dataset or folder of the list that the keyboard stands on."""
+        row = self.list.rows.row_at(self.list.currentIndex())
+        return row.entry if row is not None else None
 
-    def _row_menu(self, at: QPoint) -> QMenu:
-        menu = QMenu(self)
-        row = self.list.rows.row_at(self.list.indexAt(at))
-        if row is None:
-            return menu
+    def go_to_current(self) -> None:
+        """Go into the folder of the current line, or to the folder in which its dataset lies."""
+        entry = self.current_entry
+        if entry is not None:
+            self.go_to(entry.path) if entry.is_folder else self.go_to(entry.path.parent, choose=entry.name)
+
+    def turn_pin_of_current(self) -> None:
+        """Pin the current folder, or unpin it."""
+        entry = self.current_entry
+        if entry is not None and entry.is_folder:
+            pinned = entry.path in self.session.shelves.pinned
+            self.shelves.unpin(entry.path) if pinned else self.shelves.pin(entry.path)
+
+    def read_record_of_current(self) -> None:
+        """Show the record of the current dataset."""
         from brisk_atlas.core.model import DataRef
 
-        path = row.entry.path
-        if row.entry.is_folder:
-            pinned = path in self.session.shelves.pinned
-            actions = [
-                ("Go there", lambda: self.go_to(path)),
-                ("Unpin", lambda: self.shelves.unpin(path)) if pinned else ("Pin", lambda: self.shelves.pin(path)),
-            ]
-        else:
-            actions = [
-                ("Open on the Desk", self.open_chosen),
-                ("Open and ask…", self.open_asking),
-                ("Read its record", lambda: self.record_wanted.emit(DataRef.file(path))),
-            ]
-            if self.searching:
-                actions.append(("Go to its folder", lambda: self.go_to(path.parent, choose=row.entry.name)))
-        for text, run in actions:
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(run)
-        return menu
+        entry = self.current_entry
+        if entry is not None and not entry.is_folder:
+            self.record_wanted.emit(DataRef.file(entry.path))

@@ -44,11 +44,13 @@ class SheetDrawer(QWidget):
     """A grid under a line to filter by.
 
     Signals:
+        row_menu_wanted(object): where the menu of the rows is wanted.
         go_wanted(): the analyst wants the map to go to the picked rows.
         row_chosen(object, int): one row was picked by the hand, of a layer.
         window_wanted(): the sheet is to stand in a window of its own, or go back.
     """
 
+    row_menu_wanted = pyqtSignal(object)
     go_wanted = pyqtSignal()
     row_chosen = pyqtSignal(object, int)
     window_wanted = pyqtSignal()
@@ -83,7 +85,7 @@ class SheetDrawer(QWidget):
         self.grid.sort_wanted.connect(self._sort)
         self.grid.look_changed.connect(self.put)
         self.grid.menu_wanted.connect(self.tools.column_menu)
-        self.grid.row_menu_wanted.connect(self.tools.row_menu)
+        self.grid.row_menu_wanted.connect(self.row_menu_wanted)
         self.grid.edited.connect(self._edited)
         self.grid.go_wanted.connect(self.go_wanted)
         self.grid.columns_wanted.connect(self._load)

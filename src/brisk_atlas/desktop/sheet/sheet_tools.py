@@ -19,6 +19,7 @@ from ..plain_text import plain_tip
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .column_menu import ColumnMenu
+from .copies import COPIES
 from .fields_form import FieldsForm
 
 if TYPE_CHECKING:
@@ -30,8 +31,6 @@ if TYPE_CHECKING:
     from .replace_form import ReplaceForm
     from .series_chart import SeriesChart
 
-COPIES = (("cells", "Copy cell"), ("rows", "Copy rows with headers"), ("csv", "Copy rows as CSV"),
-          ("geojson", "Copy rows as GeoJSON"), ("wkt", "Copy geometry as WKT"))  # fmt: skip
 EXPORTS = {"CSV (*.csv)": "CSV", "XLSX (*.xlsx)": "XLSX", "Parquet (*.parquet)": "Parquet"}
 BUTTON_PX = 30
 BUTTONS = (
@@ -306,14 +305,6 @@ class SheetTools(QObject):
         for kind, words in COPIES:
             if kind not in ("geojson", "wkt") or (self.layer and self.layer.kind.has_shapes):
                 menu.addAction(words, lambda kind=kind: self.copy(kind))
-
-    def row_menu(self, at: QPoint) -> None:
-        menu = QMenu(self.window)
-        go = menu.addAction("Go to the picked rows on the map", self.go_wanted.emit)
-        if go is not None:
-            go.setEnabled(self.button["go"].isEnabled())
-        self._add_copies(menu)
-        menu.popup(at)
 
     # Copying and exporting
 
