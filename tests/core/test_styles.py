@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pyarrow as pa
 import pyogrio
@@ -14,9 +16,11 @@ from hypothesis import strategies as st
 from brisk_atlas.core.cache import DataCache, by_view
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.classes import breaks, colouring_of, grown
+from brisk_atlas.core.draw.contours import draw_contours
 from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
 from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
+from brisk_atlas.core.draw.swatch import swatch
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import kind_of, painter_for
 from brisk_atlas.core.kinds.asking import probe
@@ -31,7 +35,7 @@ from brisk_atlas.core.model import (
     Stretch,
     VectorStyle,
 )
-from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
@@ -311,3 +315,53 @@ def test_a_piece_of_a_stream_can_be_had_and_all_of_it_is_refused(crowd):
     assert sorted(piece.table["n"].to_pylist()) == [0, 1, 2]
     with pytest.raises(CannotRead, match="4,000 features"):
         by_view.piece_of(cache, at(crowd, "crowd"), None)
+
+
+def test_contours_lie_where_the_grid_has_their_values():
+    x, y = np.meshgrid(np.arange(200) + 0.5, np.arange(100) + 0.5)
+    values = (x + 0 * y).astype(np.float32)  # each pixel's value is the place of its middle
+    image = np.zeros((100, 200, 4), np.uint8)
+    assert draw_contours(image, values, 20.0, "#000000", 1.0) == ""
+    dark = image[5:95, :, 3].max(axis=0)
+    inked = np.flatnonzero(dark > 60)
+    assert {round(v / 20) * 20 for v in inked.tolist()} == {20, 40, 60, 80, 100, 120, 140, 160, 180}
+    assert all(abs(v + 0.5 - round(v / 20) * 20) <= 1.5 for v in inked.tolist())
+    assert image[50, 99:101, 3].sum() > image[50, 79:81, 3].sum()  # each fifth one is heavier
+    values[:, 90:110] = np.nan
+    image[:] = 0
+    draw_contours(image, values, 20.0, "#000000", 1.0)
+    assert not image[:, 92:108].any() and image[:, 110:].any()
+    assert "too many" in draw_contours(image, values, 0.01, "#000000", 1.0)
+
+
+def test_a_swatch_shows_the_symbol_the_stroke_and_the_hatch():
+    size = (44, 28)
+    area = swatch(VectorStyle(fill="#ff0000", line="#0000ff", width=2.0), POLYGON, None, size, 2.0)
+    assert tuple(area[14, 22]) == (255, 0, 0, 255) and area[1, 22, 2] > 150
+    hatched = swatch(VectorStyle(fill="#ff0000", hatch="rising", width=1.0), POLYGON, None, size, 2.0)
+    inside = hatched[6:22, 6:38, 3]
+    assert 0 < (inside < 128).sum() < inside.size
+    line = swatch(VectorStyle(line="#00ff00", width=1.5), LINE, "#ff0000", size, 2.0)
+    assert line[..., 0].max() > 200 and line[..., 1].max() < 30  # the colour of a class wins
+    large = swatch(VectorStyle(fill="#ff0000", size=60.0, symbol="square"), POINT, None, size, 2.0)
+    assert large[14, 22, 0] == 255 and not large[:, 0].any()  # no larger than it has room for
+
+
+def test_a_class_that_is_off_is_neither_drawn_nor_picked(cache, data):
+    layer = Layer("l", "l", at(data / "tolvane_survey.gpkg", "lava_flows"), DataKind.VECTOR, VectorStyle())
+    style = VectorStyle(colour_by='"year"', method="unique", width=0.0)
+    whole = replace(layer, style=style)
+    years = cache.table(layer.ref)["year"].to_pylist()
+    off = replace(whole, style=replace(style, hidden=(str(years[0]),)))
+    extent = cache.part(layer.ref).facts.extent
+    view = View.fitting(extent, 300, 260)
+    painter = painter_for(cache)
+    before, after = painter.frame([whole], view), painter.frame([off], view)
+    gone = before.image[..., 3].astype(int) - after.image[..., 3]
+    assert (gone > 200).sum() > 5 and after.image.any()
+    at_once = np.argwhere(gone > 250)
+    found = [probe(cache, whole, Where.at(*before.view.to_map(c + 0.5, r + 0.5), view.crs, 0.0)) for r, c in at_once]
+    assert any(each is not None and years[each.row] == years[0] for each in found)
+    for row, col in at_once.tolist():
+        seen = probe(cache, off, Where.at(*before.view.to_map(col + 0.5, row + 0.5), view.crs, 0.0))
+        assert seen is None or years[seen.row] != years[0]

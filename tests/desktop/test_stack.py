@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from dataclasses import replace
 
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
@@ -12,7 +13,7 @@ from PyQt6.QtWidgets import QApplication
 from brisk_atlas import demo
 from brisk_atlas.core.workspace.source_watch import SourceState
 from brisk_atlas.desktop.name_line import NameLine
-from brisk_atlas.desktop.stack_tile import LAYER_ID, StackTile
+from brisk_atlas.desktop.stack_tile import LAYER_ID, LEGEND_LINE_PX, TILE_PX, StackTile
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
@@ -230,3 +231,21 @@ def test_many_layers_are_filtered_by_name_and_stay_in_order(desk):
     assert lines(d) == ["lava_flows"]
     d.press(d.window.desk.stack.line, Qt.Key.Key_Escape)
     assert len(lines(d)) == len(d.work.layers)
+
+
+def test_a_class_is_switched_off_and_on_in_the_legend(desk):
+    d, spine = desk, desk.window.desk.spine
+    layer = d.layer("lava_flows")
+    d.work.choose(layer.id)
+    style = replace(layer.style, colour_by='"year"', method="unique")
+    d.work.change("classes", layer.id, style=style)
+    d.settle()
+    legend = spine.thumbs[layer.id][2]
+    assert legend.swatches and legend.hidden == ()
+    tile = spine.tile.tile_rect(tile_of(d, "lava_flows"), layer.id)
+    at = tile.left() + 30, tile.top() + TILE_PX - 6 + LEGEND_LINE_PX + 6  # the first line below the title
+    d.click(spine.viewport(), at)
+    assert d.work.layer(layer.id).style.hidden == (legend.entries[0][1],)
+    d.settle()
+    d.click(spine.viewport(), at)
+    assert d.work.layer(layer.id).style.hidden == ()

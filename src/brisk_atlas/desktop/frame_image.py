@@ -8,14 +8,21 @@ import PyQt6.sip as sip
 from PyQt6.QtGui import QImage
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from brisk_atlas.core.draw.frame import Frame
 
 
 def image_of(frame: Frame) -> QImage:
     """Return a Qt image that shares the frame's pixels."""
-    rows, cols = frame.image.shape[:2]
+    return picture_of(frame.image)
+
+
+def picture_of(pixels: np.ndarray) -> QImage:
+    """Return a Qt image that shares (rows, cols, 4) uint8 premultiplied RGBA."""
+    rows, cols = pixels.shape[:2]
     image = QImage(  # type: ignore[call-overload]
-        sip.voidptr(frame.image.ctypes.data), cols, rows, cols * 4, QImage.Format.Format_RGBA8888_Premultiplied
+        sip.voidptr(pixels.ctypes.data), cols, rows, cols * 4, QImage.Format.Format_RGBA8888_Premultiplied
     )
-    image._pixels = frame.image  # keeps them alive
+    image._pixels = pixels  # keeps them alive
     return image

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDropEvent, QImage, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
-from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model import Layer, VectorStyle
 from brisk_atlas.core.workspace.source_watch import SourceState
 
 from .frame_image import image_of
@@ -61,6 +61,7 @@ class StackSpine(QListWidget):
         self.tile.shown_turned.connect(lambda row_id: session.work.show_or_hide({row_id}))
         self.tile.side_turned.connect(self.side_turned)
         self.tile.fold_turned.connect(self.turn_fold)
+        self.tile.class_turned.connect(self.turn_class)
         session.work_changed.connect(self._work_changed)
         session.prepared.connect(self._remake)
         session.sources_checked.connect(self._show_states)
@@ -215,6 +216,14 @@ class StackSpine(QListWidget):
         group = self.session.work.group(group_id)
         if group is not None:
             self.session.work.change_group("fold" if not group.folded else "unfold", group_id, folded=not group.folded)
+
+    def turn_class(self, layer_id: str, name: str) -> None:
+        """Switch a class of a layer off, or on again."""
+        layer = self.session.work.layer(layer_id)
+        if layer is not None and isinstance(layer.style, VectorStyle):
+            now = layer.style.hidden
+            hidden = tuple(each for each in now if each != name) if name in now else (*now, name)
+            self.session.work.change("switch a class", layer_id, style=replace(layer.style, hidden=hidden))
 
     def begin_rename(self) -> None:
         """Type the name of the current line on it; Return takes it, Escape leaves it."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QImage, QLinearGradient, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -12,6 +12,7 @@ from brisk_atlas.core.model import Layer
 from brisk_atlas.core.workspace.groups import Group, ancestors, as_drawn, layers_in
 from brisk_atlas.core.workspace.source_watch import SourceState
 
+from .frame_image import picture_of
 from .icons import icon
 from .session import Session
 from .theme import LIGHT, MONO, Theme
@@ -23,7 +24,7 @@ if TYPE_CHECKING:
 
 WIDTH_PX, TILE_PX, GROUP_PX, THUMB = 204, 58, 30, QSize(60, 44)
 INDENT_PX, ARROW_PX = 10, 20
-LEGEND_LINE_PX = 17
+LEGEND_LINE_PX, SWATCH = 17, QSize(22, 14)
 KIND_ICONS = {"vector": "polygon", "raster": "dots-nine", "pointcloud": "dots-six", "table": "table"}
 STATE_ICONS = {SourceState.MISSING: "link-break", SourceState.CHANGED: "arrows-clockwise"}
 LAYER_ID = Qt.ItemDataRole.UserRole
@@ -36,11 +37,13 @@ class StackTile(QStyledItemDelegate):
         shown_turned(str): the dot of a layer or a group was clicked.
         side_turned(str): a layer's curtain mark was clicked.
         fold_turned(str): a group's head was clicked at its arrow.
+        class_turned(str, str): a class of a layer's legend was clicked.
     """
 
     shown_turned = pyqtSignal(str)
     side_turned = pyqtSignal(str)
     fold_turned = pyqtSignal(str)
+    class_turned = pyqtSignal(str, str)
 
     def __init__(self, session: Session, tiles: dict[str, TilePicture]) -> None:
         super().__init__()
@@ -245,16 +248,33 @@ class StackTile(QStyledItemDelegate):
                 text = f"{value:.0f}" if legend.plain else number_text(float(f"{value:.4g}"))
                 painter.drawText(ends, side, text)
             top += 34
-        for colour, text in legend.entries:
-            painter.fillRect(QRect(box.left(), top + 4, 12, 10), QColor(colour))
+        for number, (colour, text) in enumerate(legend.entries):
+            off = legend.hidden is not None and text in legend.hidden
+            painter.setOpacity(0.35 if off else 1.0)
+            spot = QRect(box.left(), top + 1, SWATCH.width(), SWATCH.height())
+            if number < len(legend.swatches):
+                painter.fillRect(spot, QColor(LIGHT.paper))
+                painter.drawImage(spot, picture_of(legend.swatches[number]))
+            else:
+                painter.fillRect(QRect(box.left(), top + 4, 12, 10), QColor(colour))
             painter.setPen(QColor(theme.ink))
-            line = QRect(box.left() + 18, top, box.width() - 18, LEGEND_LINE_PX)
+            indent = SWATCH.width() + 6 if legend.swatches else 18
+            line = QRect(box.left() + indent, top, box.width() - indent, LEGEND_LINE_PX)
             painter.drawText(
                 line,
                 Qt.AlignmentFlag.AlignVCenter,
                 painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, line.width()),
             )
             top += LEGEND_LINE_PX
+        painter.setOpacity(1.0)
+
+    def class_at(self, tile: QRect, at: QPoint, legend: Legend) -> str | None:
+        """Return the class of the legend that lies at a point of a tile, None for none."""
+        if legend.hidden is None:
+            return None
+        top = tile.top() + TILE_PX - 6 + (LEGEND_LINE_PX if legend.title else 0) + (34 if legend.ramp else 0)
+        number = (at.y() - top) // LEGEND_LINE_PX
+        return legend.entries[number][1] if at.y() >= top and number < len(legend.entries) else None
 
     def editorEvent(
         self, event: QEvent | None, model: object, option: QStyleOptionViewItem, index: QModelIndex
@@ -279,5 +299,10 @@ class StackTile(QStyledItemDelegate):
             return True
         if self._side(layer) and self.side_rect(tile).contains(at):
             self.side_turned.emit(layer.id)
+            return True
+        legend = self._legend(layer)
+        name = self.class_at(tile, at, legend) if legend else None
+        if name is not None:
+            self.class_turned.emit(layer.id, name)
             return True
         return False

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -25,7 +26,8 @@ METHODS = ("ramp", "equal", "quantile", "natural", "unique")
 class Colouring:
     """What colouring by value comes to: (rows, 3) uint8 colours, and how to read them.
 
-    Either `ramp` from `low` to `high`, or `entries` of (colour, text).
+    Either `ramp` from `low` to `high`, or `entries` of (colour, text), with the entry of each row in `codes`, -1 for a
+    row without a value.
     """
 
     rgb: np.ndarray
@@ -33,6 +35,14 @@ class Colouring:
     ramp: str = ""
     low: float = 0.0
     high: float = 0.0
+    codes: np.ndarray | None = None
+
+    def showing(self, hidden: Collection[str]) -> np.ndarray | None:
+        """Return (rows,) bool of those whose class is not hidden; None where none is."""
+        if self.codes is None or not hidden:
+            return None
+        off = [code for code, (_, text) in enumerate(self.entries) if text in hidden]
+        return ~np.isin(self.codes, off) if off else None
 
 
 def is_number(kind: pa.DataType) -> bool:
@@ -106,8 +116,10 @@ def colouring_of(table: pa.Table, style: VectorStyle) -> Colouring | None:
     colours = table_of[np.linspace(12, ramps.STEPS - 13, edges.size - 1).round().astype(int)]
     number = np.clip(np.searchsorted(edges, values[known], side="right") - 1, 0, edges.size - 2)
     rgb[known] = colours[number]
+    codes = np.full(len(values), -1)
+    codes[known] = number
     texts = [f"{_short(a)} to {_short(b)}" for a, b in pairwise(edges)]
-    return Colouring(rgb, tuple(zip(map(ramps.hex_of, colours), texts)))
+    return Colouring(rgb, tuple(zip(map(ramps.hex_of, colours), texts)), codes=codes)
 
 
 def _short(value: float) -> str:
@@ -127,7 +139,8 @@ def _unique(column: pa.Array) -> Colouring:
     entries = [(ramps.hex_of(c), n) for c, n in zip(colours, names)]
     if len(found) > len(names):
         entries.append((NO_VALUE, "others"))
-    return Colouring(rgb, tuple(entries))
+        codes = np.where((codes < 0) & column.is_valid().to_numpy(zero_copy_only=False), len(names), codes)
+    return Colouring(rgb, tuple(entries), codes=codes)
 
 
 def _natural_key(text: str) -> tuple[int, float, str]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -16,15 +16,18 @@ from .classes import NO_VALUE, colouring_of
 from .cloud import AT_ONCE, CLASS_COLOURS, OTHER_CLASS, cloud_limits, dimensions_of
 from .limits import grid_limits
 from .raster import STEEPEST, channel_sources
+from .swatch import shape_of, swatch
 
 MOST_CLASSES = 12
+SWATCH_PX, SWATCH_DENSITY = (44, 28), 2.0  # width and height of what stands beside an entry
 CHANNELS = ("#C2452D", "#2F7D4F", "#3B7EA6")
 
 
 @dataclass(frozen=True)
 class Legend:
     """`ramp` with its ends, or `entries` of (colour, text); `title` says of what. `plain` numbers
-    are written without separators, as years are."""
+    are written without separators, as years are. `swatches` draw the entries as the map does. `hidden` are the entries
+    that are switched off, None where they can't be."""
 
     title: str
     entries: tuple[tuple[str, str], ...] = ()
@@ -33,6 +36,8 @@ class Legend:
     high: float = 0.0
     unit: str = ""
     plain: bool = False
+    swatches: tuple[np.ndarray, ...] = field(default=(), compare=False, repr=False)
+    hidden: tuple[str, ...] | None = None
 
 
 def _most(entries: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
@@ -64,14 +69,18 @@ def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
 def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     """Return the legend of a vector layer; reads what it needs. Raises BadExpression."""
     colouring = colouring_of(all_seen_rows(cache, layer), style) if style.colour_by else None
+    kind = cache.part(layer.ref).facts.geometry_type or ""
+    shape = shape_of(kind)
     if colouring is None or style.colour_by is None:
-        kind = cache.part(layer.ref).facts.geometry_type or ""
         only_line = "Line" in kind or style.hollow
-        return Legend("", ((style.line if only_line else style.fill, layer.name),))
+        own = swatch(style, shape, None, SWATCH_PX, SWATCH_DENSITY)
+        return Legend("", ((style.line if only_line else style.fill, layer.name),), swatches=(own,))
     if colouring.ramp:
         plain = is_year(style.colour_by)
         return Legend(style.colour_by, (), colouring.ramp, colouring.low, colouring.high, plain=plain)
-    return Legend(style.colour_by, _most(colouring.entries))
+    entries = _most(colouring.entries)
+    drawn = tuple(swatch(style, shape, colour, SWATCH_PX, SWATCH_DENSITY) for colour, _ in entries)
+    return Legend(style.colour_by, entries, swatches=drawn, hidden=style.hidden)
 
 
 def cloud_legend(cache: DataCache, layer: Layer, style: CloudStyle) -> Legend:

@@ -17,6 +17,7 @@ from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
 
 from . import ramps
 from .bands import in_bands
+from .contours import draw_contours
 from .drawn import Drawn
 from .ink import inks_from, pixels_of
 from .kernels import grid as kernels
@@ -83,7 +84,8 @@ def draw_raster(
         return Drawn()
     result = Drawn()
     enlarged = channels[0].cells_a_pixel < 1.0
-    if enlarged and style.resample == "nearest" and len(set(sources)) == 1 and style.mask is None:
+    as_cells = style.resample == "nearest" and not style.contours
+    if enlarged and as_cells and len(set(sources)) == 1 and style.mask is None:
         _draw_cells(image, cache, channels, style, view, result, 1 if light else 0)
         return result
     if enlarged and light and style.resample == "bilinear":
@@ -99,6 +101,10 @@ def draw_raster(
     metres = pixels.a * across, pixels.b * across, pixels.d * along, pixels.e * along
     limits = _limits(cache, channels, style, values, result)
     colour(values, style, limits, metres, pixels_of(image), 1 if light else 0, _classes(channels))
+    if style.contours > 0 and len(values) == 1:
+        shown = values[0][1:-1, 1:-1] if light else values[0]
+        note = draw_contours(image, shown, style.contours, style.contour_colour, view.density)
+        result.note = result.note or note
     return result
 
 

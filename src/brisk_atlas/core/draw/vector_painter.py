@@ -11,8 +11,9 @@ from brisk_atlas.core.cache.by_view import Seen, seen_features
 from brisk_atlas.core.model import DataRef, Layer, VectorStyle
 from brisk_atlas.core.place.seams import shapes_across
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
-from brisk_atlas.core.table import seen_rows, seen_shown
+from brisk_atlas.core.table import rows_of, seen_rows, seen_shown
 
+from .classes import colouring_of
 from .drawn import Drawn
 from .labels import anchors_of
 from .layer_painter import HALO, PICKED_INK, Check, LabelsWanted
@@ -30,7 +31,8 @@ class VectorPainter:
         seen = seen_features(cache, layer.ref, view.extent)
         index = index_in(cache, layer.ref, view, seen)
         check()
-        inks, shown = _inks(cache, layer, style, seen), seen_shown(cache, layer, seen, check)
+        inks = _inks(cache, layer, style, seen)
+        shown = _shown(cache, layer, style, seen, check)
         for world in view.in_worlds():
             draw_vector(image, index, inks, style, world.plane, check, so_far, shown)
         return Drawn(note=seen.note)
@@ -44,7 +46,7 @@ class VectorPainter:
             return None
         seen = seen_features(cache, layer.ref, view.extent)
         look, index = style.label, index_in(cache, layer.ref, view, seen)
-        table, shown = seen_rows(cache, layer, seen), seen_shown(cache, layer, seen)
+        table, shown = seen_rows(cache, layer, seen), _shown(cache, layer, style, seen)
         anchors = cache.derive_latest(
             ("anchors", layer.id, layer.ref),
             (seen.key, look.text, look.first, view.crs, view.turn, layer.rows.modifications),
@@ -84,6 +86,25 @@ def index_in(cache: DataCache, source: DataRef, view: View, seen: Seen) -> Shape
     return cache.derive_latest(
         ("shape index", source), (seen.key, crs), lambda: index_of(shapes_across(shapes, seen.features.crs, crs))
     )
+
+
+def _shown(
+    cache: DataCache, layer: Layer, style: VectorStyle, seen: Seen, check: Check = lambda: None
+) -> np.ndarray | None:
+    """Return which seen features are drawn: those that the filters show and whose class is on; None for all."""
+    shown = seen_shown(cache, layer, seen, check)
+    colouring = _inks(cache, layer, style, seen).colouring if style.hidden else None
+    on = colouring.showing(style.hidden) if colouring is not None else None
+    return shown if on is None else on if shown is None else shown & on
+
+
+def drawn_rows(cache: DataCache, layer: Layer) -> np.ndarray | None:
+    """Return (rows,) bool of those of a layer that is held whose class is on; None for all."""
+    style = _style(layer)
+    if not style.hidden:
+        return None
+    colouring = colouring_of(rows_of(cache, layer), style)
+    return colouring.showing(style.hidden) if colouring is not None else None
 
 
 def _inks(cache: DataCache, layer: Layer, style: VectorStyle, seen: Seen) -> Inks:

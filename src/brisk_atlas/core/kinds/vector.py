@@ -10,7 +10,7 @@ from brisk_atlas.core.cache.by_view import is_stream, piece_of
 from brisk_atlas.core.draw.distribution import ValueDistribution, vector_distribution
 from brisk_atlas.core.draw.legend import Legend, vector_legend
 from brisk_atlas.core.draw.ramps import CLASSES
-from brisk_atlas.core.draw.vector_painter import VectorPainter
+from brisk_atlas.core.draw.vector_painter import VectorPainter, drawn_rows
 from brisk_atlas.core.inspect.feature import feature_finding, streamed_finding
 from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.inspect.picking import picked
@@ -52,6 +52,8 @@ class VectorKind(LayerKind):
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The feature that was clicked with all it says; of several in an area the first in full."""
         features, hit = picked(cache, layer, where)
+        on = drawn_rows(cache, layer) if layer.style and not is_stream(cache, layer.ref) else None
+        hit = hit if on is None else hit[on[hit]]
         if not hit.size:
             return None
         if is_stream(cache, layer.ref):

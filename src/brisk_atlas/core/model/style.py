@@ -52,7 +52,8 @@ class VectorStyle:
     With `colour_by` (a field or an SQL expression), colour goes by value: the fill of polygons, the
     stroke of lines, the body of points. `method` is `ramp`, or makes `classes` classes: `equal`,
     `quantile`, `natural`; `unique` gives each value its own. `width_by` and `size_by` let width and
-    size grow from the first to the second of `widths` and `sizes` with a value.
+    size grow from the first to the second of `widths` and `sizes` with a value. `hidden` are the classes, as the
+    legend names them, that are switched off.
     """
 
     fill: str = "#1C7C7D"
@@ -78,6 +79,7 @@ class VectorStyle:
     size_by: str | None = None
     sizes: tuple[float, float] = (5.0, 26.0)
     label: Label | None = None
+    hidden: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -89,7 +91,7 @@ class GridStyle:
     band (0 none, 1 full), lit from `azimuth` degrees, `altitude` degrees above the horizon, or from four sides
     at once with `lights` 4. `slope` colours by the steepness of the band instead of its values. `own_colours`
     takes the file's class colours. `mask` names a part of the same dataset, one of its bands, and the classes
-    in it whose cells are left out.
+    in it whose cells are left out. `contours` draws lines of equal value at its multiples, none for 0.
     """
 
     bands: tuple[int, ...] = (1,)
@@ -104,6 +106,8 @@ class GridStyle:
     slope: bool = False
     own_colours: bool = False
     mask: tuple[str, int, tuple[int, ...]] | None = None
+    contours: float = 0.0
+    contour_colour: str = "#1D2A35"
 
 
 @dataclass(frozen=True)

@@ -228,6 +228,9 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
             rows.form.setRowVisible(altitude, now.shade > 0)
 
         rows.setters.append(fitting)
+        every = rows.number("Contours every", "contours", 0, 1_000_000, 0.5, f" {bands[shown[0] - 1].unit}".rstrip())
+        every.setSpecialValueText("none")
+        every.setToolTip("Lines of equal value at its multiples, each fifth one heavier")
         rows.check("", "colour by slope", "slope", lambda s: s.slope, lambda on: rows.change("slope", slope=on))
     rows.heading("Stretch")
     rows.stretch(in_view=True)
