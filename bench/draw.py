@@ -19,6 +19,7 @@ RUNS = 5
 MEAN_DIFFERENCE = 2.0  # of 255, between the same picture drawn both ways
 LINES, LINE_VERTICES = 5_000, 1_000
 PAN_PX = (24, 13)
+STACK, PANE = 300, (704, 692)  # layers; pixels of the map in a window of 1280 x 800
 
 
 def run() -> Iterator[Case]:
@@ -30,6 +31,7 @@ def run() -> Iterator[Case]:
     yield from _polygons(100_000, (1.0, 4.0), 12.0, 4.0)
     yield from _polygons(1_000_000, (0.25, 0.7), 100.0, 25.0)
     yield _lines()
+    yield _stack()
 
 
 def _ours(rings: np.ndarray) -> tuple[Callable[[], None], np.ndarray]:
@@ -109,3 +111,36 @@ def _lines() -> Case:
     peak = peak_mb()
     ours, theirs = Measured(statistics.median(pans), peak), Measured(statistics.median(first), peak)
     return Case("draw", case, "the first frame of the same", ours, theirs, 4.0)
+
+
+def _stack() -> Case:
+    """Of 300 layers of the demo, two change places: the next frame, whose other pictures are stored."""
+    from dataclasses import replace
+
+    from brisk_atlas import demo
+    from brisk_atlas.core.draw import View
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+    with Workspace() as workspace:
+        workspace.open_project(demo.PROJECT)
+        work = workspace.work
+        drawn = [layer for layer in work.layers if layer.kind.has_shapes]
+        layers = tuple(
+            replace(layer, id=f"{layer.id} {i}", style=replace(layer.style, width=1 + i / 1000, label=None))  # type: ignore[arg-type, type-var]
+            for i in range(STACK)
+            for layer in [drawn[i % len(drawn)]]
+        )
+        work.state = work.state._replace(layers=layers)
+        view = View(509_000.0, 5_771_350.0, 11.5, *PANE, work.state.crs)
+        painter = workspace.painter
+        painter.frame(work.drawn(), view)
+        times = []
+        for i in range(RUNS * 4):
+            work.move(layers[40 + 11 * i].id, 1)
+            order = work.drawn()
+            times.append(timed(lambda order=order: painter.frame(order, view)))  # type: ignore[misc]
+    peak = peak_mb()
+    case = f"{STACK} layers, the frame of the map pane after two changed places"
+    return Case(
+        "draw", case, "a frame of a screen", Measured(statistics.median(times), peak), Measured(1 / 60, peak), 1.0
+    )

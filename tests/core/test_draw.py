@@ -12,13 +12,24 @@ from hypothesis import strategies as st
 from scipy.ndimage import map_coordinates
 
 from brisk_atlas.core.draw import View, ramps, vector_painter
+from brisk_atlas.core.draw import frame as frame_module
 from brisk_atlas.core.draw.classes import colouring_of
 from brisk_atlas.core.draw.cloud import CLASS_COLOURS
 from brisk_atlas.core.draw.frame import Painter, Picked, extent_of
 from brisk_atlas.core.draw.limits import grid_limits, limits_of
 from brisk_atlas.core.draw.vector import draw_shapes, draw_symbols
 from brisk_atlas.core.kinds import KINDS, first_style, grid, kind_of, painter_for
-from brisk_atlas.core.model import BadExpression, CloudStyle, DataKind, Extent, GridStyle, Layer, Stretch, VectorStyle
+from brisk_atlas.core.model import (
+    BadExpression,
+    Blend,
+    CloudStyle,
+    DataKind,
+    Extent,
+    GridStyle,
+    Layer,
+    Stretch,
+    VectorStyle,
+)
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Shapes, bounds_of
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
@@ -316,3 +327,27 @@ def test_coordinates_from_nowhere_neither_crash_nor_hang(xy, what):
         draw_shapes(image, index, all_, ink, ink, half, style, view)
         draw_symbols(image, index, all_, ink, ink, np.array([8.0], np.float32), style, view)
         index.within(view.extent, resolution)
+
+
+def test_many_layers_laid_together_look_as_those_laid_one_by_one(data, cache, monkeypatch):
+    ref = at(data / "tolvane_survey.gpkg", "lava_flows")
+    facts = cache.part(ref).facts
+    layers = [
+        Layer(
+            f"l{i}", f"l{i}", ref, facts.kind, VectorStyle(fill=f"#{20 + 3 * i:02x}50{230 - 4 * i:02x}", width=1 + i / 9),
+            opacity=1.0 if i % 3 else 0.4, blend=Blend.MULTIPLY if i in (9, 30) else Blend.NORMAL,
+        )
+        for i in range(45)
+    ]  # fmt: skip
+    view = View.fitting(facts.extent, 300, 240)
+    together = painter_for(cache)
+    first = together.frame(layers, view).image
+    again = together.frame(layers, view).image
+    swapped = [*layers[:43], layers[44], layers[43]]
+    after = together.frame(swapped, view).image
+    monkeypatch.setattr(frame_module, "MANY", 1000)
+    apart = painter_for(cache)
+    assert np.array_equal(first, again)
+    assert np.abs(first.astype(int) - apart.frame(layers, view).image).max() <= 6  # rounding, once a layer
+    assert np.abs(after.astype(int) - apart.frame(swapped, view).image).max() <= 6
+    assert (after != first).any()

@@ -311,7 +311,7 @@ def test_a_line_of_the_probe_is_copied_pinned_filtered_and_coloured_by(desk):
     assert {v for v, on in zip(table["year"].to_pylist(), shown) if on} == {year}
     menu, texts = menu_of(d, tree, at)
     choose(d, menu, texts["Colour the layer by this field"])
-    assert d.work.layer(layer.id).style.colour_by == '"year"'
+    assert d.work.layer(layer.id).style.colour_by == "year"
     menu, texts = menu_of(d, tree, at)
     choose(d, menu, texts["Show this value first, or no more"])
     first = tree.topLevelItem(0).child(0)

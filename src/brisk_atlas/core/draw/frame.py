@@ -3,31 +3,37 @@
 from __future__ import annotations
 
 import logging
+import os
 import threading
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cache
+from typing import Any, NamedTuple
 
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import is_stream
-from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Extent, Layer
+from brisk_atlas.core.model import AtlasError, Blend, DataKind, DataRef, Extent, Layer
 from brisk_atlas.core.place import is_geographic, transform_extent
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.place.extents import shortest_around
+from brisk_atlas.core.system.shares import CORES, in_pieces
 
-from .bands import in_bands
 from .drawn import Drawn
 from .kernels.pixels import MULTIPLY, NORMAL, blend
 from .labels import Measure, PlacedLabel, Room, place_labels
 from .layer_painter import LabelsWanted, LayerPainter
 from .view import View
 
-STORED_PICTURES = 24  # pictures of single layers stored for the next frame
+STORED_SHARE, STORED_BYTES = 0.06, 1_500_000_000  # of memory, for the pictures of layers stored for the next frame
+MANY = 24  # layers from which on neighbours are laid together and stored
+FAN = 7  # of them side by side
 PARTIAL_S = 0.12  # between two pictures of a frame that is not finished
 LEAST_SHARED = 0.15  # of a stored picture that must still be in view for it to be worth moving
+CROPPED_SHARE = 0.9  # a picture that fills more of its rows is stored as it is
 BLENDS = {"normal": NORMAL, "multiply": MULTIPLY}
 
 
@@ -59,11 +65,37 @@ class Picked:
 
 @dataclass(frozen=True, eq=False)
 class StoredPicture:
-    """The finished picture of one layer."""
+    """The finished picture of one layer: the rows from `top` on that hold anything."""
 
     image: np.ndarray
+    top: int
     view: View
     drawn: Drawn
+
+    @property
+    def whole(self) -> np.ndarray:
+        """All rows of the picture."""
+        whole = np.zeros((self.view.height, self.view.width, 4), np.uint8)
+        whole[self.top : self.top + len(self.image)] = self.image
+        return whole
+
+
+class PictureKey(tuple[Any, ...]):
+    """What a picture was made for; its hash is worked out once, as it goes through a whole style."""
+
+    _hash: int | None = None
+
+    def __hash__(self) -> int:
+        if self._hash is None:
+            self._hash = super().__hash__()
+        return self._hash
+
+
+class PaleLayer(NamedTuple):
+    """A picture and how strongly it is laid on what is below."""
+
+    picture: StoredPicture
+    opacity: float
 
 
 log = logging.getLogger(__name__)
@@ -77,7 +109,11 @@ class Painter:
 
     def __init__(self, cache: DataCache, painters: Mapping[DataKind, LayerPainter]) -> None:
         self.cache, self.painters = cache, painters
-        self._stored: OrderedDict[tuple, StoredPicture] = OrderedDict()
+        self._stored: OrderedDict[PictureKey, StoredPicture] = OrderedDict()
+        self._stored_bytes = 0
+        self._keys: dict[str, tuple[Layer, tuple, PictureKey]] = {}
+        self._together_stored: OrderedDict[tuple, tuple[PaleLayer, list[PaleLayer]]] = OrderedDict()
+        self._together_bytes = 0
         self._lock = threading.Lock()
         self._placed: dict[str, dict[int, int]] = {}  # labels of the last picture, by layer and feature
 
@@ -101,6 +137,8 @@ class Painter:
         frame = Frame(image, view)
         found = time.monotonic()
         unfinished: list[DataRef] = []
+        many = sum(layer.visible for layer in layers) > MANY
+        run: list[PaleLayer] = []  # layers that are laid together, once they are all there
         for layer in layers:
             check()
             if not layer.visible or layer.opacity <= 0 or layer.style is None or not is_at_scale(layer, view):
@@ -110,27 +148,69 @@ class Painter:
                 nonlocal found
                 if on_partial is not None and time.monotonic() - found > PARTIAL_S:
                     whole = image.copy()
+                    self._lay_run(whole, list(run))
                     _lay(whole, above, layer)
                     on_partial(Frame(whole, view, notes=dict(frame.notes)))
                     found = time.monotonic()
 
             try:
-                above, drawn = self._layer(layer, view, check, so_far)
+                picture = self._layer(layer, view, check, so_far)
             except Exception as error:
                 frame.faults[layer.id] = self._fault(layer, error)
                 continue
-            _lay(image, above, layer)
+            drawn = picture.drawn
+            if many and layer.blend == Blend.NORMAL:
+                run.append(PaleLayer(picture, layer.opacity))
+            else:
+                self._lay_run(image, run)
+                _lay(image, picture.image, layer, picture.top)
             if drawn.note:
                 frame.notes[layer.id] = drawn.note
             if drawn.limits:
                 frame.limits[layer.id] = drawn.limits
             if drawn.unfinished:
                 unfinished.append(layer.ref)
+        self._lay_run(image, run)
         _blank_beyond_poles(image, view)
         if picked:
             self._pick(image, layers, view, picked, frame.faults)
         labels = self._labels(layers, view, measure, frame.faults, check) if measure else ()
         return Frame(image, view, frame.faults, frame.notes, frame.limits, tuple(unfinished), labels)
+
+    def _lay_run(self, image: np.ndarray, run: list[PaleLayer]) -> None:
+        """Lay some layers on a picture and empty their list; laying one over another is associative, so that a few side
+        by side are laid together once, and a few of those. Source: T. Porter and T. Duff (1984), "Compositing digital
+        images", Computer Graphics 18(3)."""
+        nodes = list(run)
+        while len(nodes) > FAN:
+            nodes = [self._together(nodes[first : first + FAN], image.shape[1]) for first in range(0, len(nodes), FAN)]
+        for picture, opacity in nodes:
+            _lay_pale(image, picture, opacity)
+        run.clear()
+
+    def _together(self, nodes: list[PaleLayer], width: int) -> PaleLayer:
+        """Return a few pictures laid over each other as one, made once for them."""
+        if len(nodes) == 1:
+            return nodes[0]
+        key = tuple((id(picture), opacity) for picture, opacity in nodes)
+        with self._lock:
+            stored = self._together_stored.get(key)
+            if stored is not None:
+                self._together_stored.move_to_end(key)
+                return stored[0]
+        filled = [picture for picture, _ in nodes if len(picture.image)]
+        top = min((picture.top for picture in filled), default=0)
+        end = max((picture.top + len(picture.image) for picture in filled), default=0)
+        image = np.zeros((end - top, width, 4), np.uint8)
+        for picture, opacity in nodes:
+            _lay_pale(image, picture, opacity, top)
+        made = PaleLayer(StoredPicture(image, top, nodes[0].picture.view, Drawn()), 1.0)
+        with self._lock:
+            self._together_stored[key] = made, nodes  # which stay, so that their ids mean them
+            self._together_bytes += made.picture.image.nbytes
+            while self._together_bytes > stored_budget() // 3:
+                self._together_bytes -= self._together_stored.popitem(last=False)[1][0].picture.image.nbytes
+        return made
 
     def _fault(self, layer: Layer, error: Exception) -> str:
         """Return what is reported of a layer that could not be drawn; the others are drawn all the same."""
@@ -184,25 +264,15 @@ class Painter:
 
     def _layer(
         self, layer: Layer, view: View, check: Callable[[], None], so_far: Callable[[np.ndarray], None]
-    ) -> tuple[np.ndarray, Drawn]:
+    ) -> StoredPicture:
         """Return a layer's picture: a stored one, one moved and mended at its edges, or a new one."""
-        key = (
-            layer.ref,
-            layer.style,
-            layer.rows.map_inputs,
-            view.crs,
-            view.turn,
-            view.resolution,
-            view.density,
-            view.width,
-            view.height,
-        )
+        key = self._key(layer, view)
         with self._lock:
             stored = self._stored.get(key)
             if stored is not None:
                 self._stored.move_to_end(key)
         if stored is not None and stored.view == view:
-            return stored.image, stored.drawn
+            return stored
         image = np.zeros((view.height, view.width, 4), np.uint8)
         drawn = (
             self._mend(layer, stored, image, view, check)
@@ -211,12 +281,29 @@ class Painter:
         )
         if drawn is None:
             drawn = self._draw(layer, image, view, check, lambda: so_far(image))
+        picture = _cropped(image, view, drawn)
         if not drawn.unfinished:
-            with self._lock:
-                self._stored[key] = StoredPicture(image, view, drawn)
-                while len(self._stored) > STORED_PICTURES:
-                    self._stored.popitem(last=False)
-        return image, drawn
+            self._store(key, picture)
+        return picture
+
+    def _key(self, layer: Layer, view: View) -> PictureKey:
+        """Return what a layer's picture is stored under; that of a layer that is the same value as before, at once."""
+        seen = view.crs, view.turn, view.resolution, view.density, view.width, view.height
+        known = self._keys.get(layer.id)
+        if known is not None and known[0] is layer and known[1] == seen:
+            return known[2]
+        key = PictureKey((layer.ref, layer.style, layer.rows.map_inputs, *seen))
+        self._keys[layer.id] = layer, seen, key
+        return key
+
+    def _store(self, key: PictureKey, picture: StoredPicture) -> None:
+        """Store a picture for the next frame, within the budget."""
+        with self._lock:
+            before = self._stored.pop(key, None)
+            self._stored[key] = picture
+            self._stored_bytes += picture.image.nbytes - (before.image.nbytes if before is not None else 0)
+            while self._stored_bytes > stored_budget() and len(self._stored) > 1:
+                self._stored_bytes -= self._stored.popitem(last=False)[1].image.nbytes
 
     def _mend(
         self, layer: Layer, stored: StoredPicture, image: np.ndarray, view: View, check: Callable[[], None]
@@ -246,7 +333,27 @@ class Painter:
         """Drop the pictures of layers of some places, or all, after the data there has changed."""
         with self._lock:
             for key in [k for k in self._stored if places is None or k[0].whole in places]:
-                del self._stored[key]
+                self._stored_bytes -= self._stored.pop(key).image.nbytes
+            self._together_stored.clear()
+            self._together_bytes = 0
+            self._keys.clear()
+
+
+@cache
+def stored_budget() -> int:
+    """Return how many bytes the pictures of layers may take."""
+    memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
+    return min(STORED_BYTES, int(memory * STORED_SHARE))
+
+
+def _cropped(image: np.ndarray, view: View, drawn: Drawn) -> StoredPicture:
+    """Return a picture without the empty rows above and below."""
+    filled = np.flatnonzero(image.reshape(len(image), -1).view(np.uint32).any(axis=1))
+    if not filled.size:
+        return StoredPicture(image[:0].copy(), 0, view, drawn)
+    top, end = int(filled[0]), int(filled[-1]) + 1
+    cropped = image if end - top > CROPPED_SHARE * len(image) else image[top:end].copy()
+    return StoredPicture(cropped, 0 if cropped is image else top, view, drawn)
 
 
 def is_at_scale(layer: Layer, view: View) -> bool:
@@ -267,9 +374,19 @@ def _blank_beyond_poles(image: np.ndarray, view: View) -> None:
     image[np.abs(lattice.to_map(columns, rows)[1]) > 90.0] = 0
 
 
-def _lay(image: np.ndarray, above: np.ndarray, layer: Layer) -> None:
-    mode, opacity = BLENDS[layer.blend], layer.opacity
-    in_bands(image.shape[0], lambda a, b: blend(image, above, opacity, mode, a, b))
+def _lay_pale(image: np.ndarray, picture: StoredPicture, opacity: float, first: int = 0) -> None:
+    """Lay a picture on rows of a larger one, which begin at its row `first`."""
+    above, top = picture.image, picture.top - first
+    under = image[top : top + len(above)]
+    if len(above):
+        in_pieces(
+            len(above), CORES, lambda a, b: blend(under, above, opacity, NORMAL, a, b)
+        )  # even work: a piece a core
+
+
+def _lay(image: np.ndarray, above: np.ndarray, layer: Layer, top: int = 0) -> None:
+    mode, opacity, under = BLENDS[layer.blend], layer.opacity, image[top : top + len(above)]
+    in_pieces(len(above), CORES, lambda a, b: blend(under, above, opacity, mode, a, b))
 
 
 def _move(stored: StoredPicture, image: np.ndarray, view: View) -> list[tuple[View, slice, slice]] | None:
@@ -282,7 +399,8 @@ def _move(stored: StoredPicture, image: np.ndarray, view: View) -> list[tuple[Vi
         return None
     rows = slice(max(0, -dy), max(0, -dy) + tall)
     cols = slice(max(0, -dx), max(0, -dx) + wide)
-    image[rows, cols] = stored.image[rows.start + dy : rows.stop + dy, cols.start + dx : cols.stop + dx]
+    whole = stored.whole
+    image[rows, cols] = whole[rows.start + dy : rows.stop + dy, cols.start + dx : cols.stop + dx]
     missing = []
     if dy:
         strip = slice(rows.stop, view.height) if dy > 0 else slice(0, rows.start)

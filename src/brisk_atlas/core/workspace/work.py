@@ -65,6 +65,7 @@ class Work:
         self.place: Place | None = None
         self.picks: Picks | None = None
         self._chosen: tuple[str, ...] = ()
+        self._by_id: tuple[tuple[Layer, ...], dict[str, Layer]] = ((), {})
         self._past: list[tuple[str, WorkState]] = []
         self._future: list[tuple[str, WorkState]] = []
         self._listeners: list[Callable[[str], None]] = []
@@ -110,7 +111,10 @@ class Work:
 
     def layer(self, layer_id: str | None) -> Layer | None:
         """Return a layer by its id, None where it is not open."""
-        return next((layer for layer in self.layers if layer.id == layer_id), None)
+        layers = self.state.layers
+        if self._by_id[0] is not layers:
+            self._by_id = layers, {layer.id: layer for layer in layers}
+        return self._by_id[1].get(layer_id) if layer_id is not None else None
 
     def drawn(self, hidden: tuple[str, ...] = ()) -> list[Layer]:
         """Return the layers in drawing order, bottom first, as their groups show them, without those named."""
@@ -128,7 +132,7 @@ class Work:
     @property
     def chosen(self) -> tuple[str, ...]:
         """The ids of the layers and groups that commands act on; the subject where no others were chosen."""
-        known = {row.id for row in self.rows}
+        known = {layer.id for layer in self.layers} | {group.id for group in self.state.groups}
         chosen = tuple(each for each in self._chosen if each in known)
         subject = (self.state.subject,) if self.state.subject is not None else ()
         return chosen if chosen else subject
@@ -140,8 +144,10 @@ class Work:
     @property
     def chosen_layers(self) -> list[Layer]:
         """The layers that commands act on: those chosen, and all of the groups chosen, the topmost first."""
-        within = {layer.id for each in self.chosen for layer in layers_in(self.layers, self.state.groups, each)}
-        return [layer for layer in self.layers if layer.id in within or layer.id in self.chosen]
+        chosen = set(self.chosen)
+        groups = [group.id for group in self.state.groups if group.id in chosen]
+        within = {layer.id for each in groups for layer in layers_in(self.layers, self.state.groups, each)}
+        return [layer for layer in self.layers if layer.id in within or layer.id in chosen]
 
     def _become(self, what: str, state: WorkState) -> None:
         layers, groups = gathered(state.layers, state.groups)

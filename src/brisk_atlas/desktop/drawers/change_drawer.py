@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import DataRef, GridStyle, Layer, Stretch
+from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
@@ -19,6 +20,8 @@ from ..theme import mono_font
 if TYPE_CHECKING:
     from brisk_atlas.core.compare import GridDifference
     from brisk_atlas.core.operations.grid_change import GridChangeResult
+
+EXPLAINED = "Compares two grids where both have data: what rose, what fell, how much."
 
 
 class ChangeDrawer(QWidget):
@@ -40,7 +43,7 @@ class ChangeDrawer(QWidget):
         self.threshold.setToolTip("Smaller changes, up or down, count as none")
         self.measure = QPushButton("Measure the change")
         self.measure.setObjectName("main")
-        self.answer = PlainLabel("Compares two grids where both have data: what rose, what fell, how much.")
+        self.answer = PlainLabel(EXPLAINED)
         self.answer.setWordWrap(True)
         self.answer.setObjectName("quiet")
         self.keep = QPushButton("Add the difference as a layer")
@@ -59,6 +62,8 @@ class ChangeDrawer(QWidget):
         column.addWidget(self.answer)
         column.addWidget(self.keep)
         column.addStretch(1)
+        for box in (self.side_a, self.side_b):
+            box.activated.connect(lambda at: self._show_pair())
         self.measure.clicked.connect(self.compute)
         self.keep.clicked.connect(self.add_layer)
         session.work_changed.connect(self._work_changed)
@@ -90,6 +95,31 @@ class ChangeDrawer(QWidget):
             at = next((box.findData(i) for i in (wanted, now) if box.findData(i) >= 0), min(side, len(grids) - 1))
             box.setCurrentIndex(at)
         self.measure.setEnabled(len(grids) > 1)
+        self._show_pair()
+
+    def _show_pair(self) -> None:
+        """Say what the two grids have in common, unless a result stands there."""
+        sides = self._sides()
+        if self.result is not None and sides and (sides[0].name, sides[1].name) == self._names:
+            return
+        facts = [self.session.facts_of(layer) for layer in sides or ()]
+        known = [each for each in facts if each is not None and each.grid is not None and each.extent is not None]
+        if sides is None or len(known) < 2:
+            self._say(EXPLAINED)
+            return
+        from brisk_atlas.core.compare.pairing import pair_lines
+
+        bands = [each.grid.bands[shown_band(la.style) - 1] for each, la in zip(known, sides) if each.grid is not None]
+        lines, words = pair_lines(known[0], known[1], (bands[0], bands[1]))
+        rows = "".join(
+            f"<tr><td>{escape(line.label)}&nbsp;&nbsp;</td><td>{escape(line.a)}&nbsp;&nbsp;</td>"
+            f"<td>{'<b>' if line.differs else ''}{escape(line.b)}{'</b>' if line.differs else ''}</td></tr>"
+            for line in lines
+        )
+        self.answer.setTextFormat(Qt.TextFormat.RichText)  # made here; the names of bands are escaped
+        self.answer.setText(
+            f"<table cellspacing=3><tr><td></td><td>A</td><td>B</td></tr>{rows}</table><p>{escape(words)}</p>"
+        )
 
     def _sides(self) -> tuple[Layer, Layer] | None:
         a, b = (self.session.work.layer(box.currentData()) for box in (self.side_a, self.side_b))

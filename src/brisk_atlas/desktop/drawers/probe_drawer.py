@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QSettings, Qt, pyqtSignal
+from PyQt6.QtCore import QSettings, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSplitter, QToolButton, QVBoxLayout, QWidget
 
@@ -14,6 +14,7 @@ from brisk_atlas.core.model.style import Method
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
 
+from ..icons import icon
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
@@ -31,7 +32,14 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect.measured import Measured
 
 EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
-TOOL_PAD_PX = 22  # beside the word on a tool
+TOOL_PAD_PX, TOOL_PX = 22, 18  # beside the word on a tool; of its picture
+TOOLS = (
+    ("box", "Box", "selection-plus", "Pick what a box meets"),
+    ("lasso", "Lasso", "path", "Pick what lies in a shape drawn by hand"),
+    ("line", "Line", "line-segment", "Pick what a line meets"),
+    ("distance", "Measure", "ruler", "Distance, bearing and the surface along a line"),
+    ("area", "Area", "polygon", "Measure an area"),
+)
 
 PINNED = "values pinned in the probe"
 
@@ -87,6 +95,9 @@ class ProbeDrawer(QWidget):
         copy.setContext(Qt.ShortcutContext.WidgetShortcut)
         copy.activated.connect(self.copy)
         self.held.changed.connect(self._held_changed)
+        session.work_changed.connect(
+            lambda what: self.show_subject() if what in ("subject", "layers", "file") else None
+        )
         self._job: Job | None = None
         self._measuring: Job | None = None
         self._held_changed()
@@ -96,16 +107,13 @@ class ProbeDrawer(QWidget):
         bar.setContentsMargins(8, 6, 6, 2)
         bar.setSpacing(2)
         self.tools: dict[str, QToolButton] = {}
-        for kind, text, tip in (
-            ("box", "Box", "Pick what a box meets"),
-            ("lasso", "Lasso", "Pick what lies in a shape drawn by hand"),
-            ("line", "Line", "Pick what a line meets"),
-            ("distance", "Measure", "Distance, bearing and the surface along a line"),
-            ("area", "Area", "Measure an area"),
-        ):
+        for kind, text, mark, tip in TOOLS:
             button = QToolButton()
             button.setObjectName(f"tool {kind}")
             button.setText(text)
+            button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
+            button.setIcon(icon(mark, self._theme.ink, TOOL_PX))
+            button.setIconSize(QSize(TOOL_PX, TOOL_PX))
             button.setToolTip(tip)
             button.setCheckable(True)
             button.setMinimumWidth(button.fontMetrics().horizontalAdvance(text) + TOOL_PAD_PX)
@@ -174,6 +182,8 @@ class ProbeDrawer(QWidget):
     @theme.setter
     def theme(self, theme: Theme) -> None:
         self._theme = self.tree.theme = theme
+        for kind, _, mark, _ in TOOLS:
+            self.tools[kind].setIcon(icon(mark, theme.ink, TOOL_PX))
         self.below.use_theme(theme)
         self.along.use_theme(theme)
 
@@ -433,6 +443,18 @@ class ProbeDrawer(QWidget):
                 self._settings.setValue(PINNED, sorted(self.tree.pinned))
             self._show_again()
 
+    def show_subject(self) -> None:
+        """Show what is known of the subject while nothing has been probed."""
+        subject = self.session.work.subject
+        facts = self.session.facts_of(subject) if subject is not None else None
+        if self.findings or self.where_at is not None:
+            return
+        self.tree.begin()
+        if subject is not None and facts is not None:
+            from brisk_atlas.core.inspect.about_layer import about_layer
+
+            self.tree.add(f"About {subject.name}", about_layer(subject, facts))
+
     def use_settings(self, settings: QSettings) -> None:
         """Show first what was pinned in earlier runs."""
         self._settings = settings
@@ -448,7 +470,7 @@ class ProbeDrawer(QWidget):
         reading, layer = self.tree.reading, self.session.work.layer(self.tree.layer_id)
         if reading is not None and layer is not None and isinstance(layer.style, VectorStyle):
             method: Method = "ramp" if isinstance(reading.value, int | float) else "unique"
-            style = replace(layer.style, colour_by=f'"{reading.name}"', method=method)
+            style = replace(layer.style, colour_by=reading.name, method=method)
             self.session.work.change("colour by a value", layer.id, style=style)
 
     def filter_by_reading(self) -> None:
