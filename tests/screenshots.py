@@ -6,6 +6,7 @@ import os
 import shutil
 import sys
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -13,16 +14,17 @@ os.environ["BRISK_ATLAS_HOME"] = tempfile.mkdtemp()
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QPainter
-from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas import demo
 from brisk_atlas.core.find import Shelves, shelves
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.place.map_crs import equal_area_world
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
-from brisk_atlas.desktop.record.bar import BESIDE, FULL, TEXT
+from brisk_atlas.desktop.record.bar import FULL
+from made_files import write_global_grid, write_isles
 
 HERE = Path(__file__).parents[1] / "docs" / "screenshots"
 DELIVERY = Path("/home/ana/delivery_2031")
@@ -96,6 +98,51 @@ class Studio:
 def desk(s: Studio) -> None:
     s.demo()
     s.probe(510_000, 5_770_600)
+
+
+def desk_night(s: Studio) -> None:
+    """Groups, a note, a lock, contours and a turned map, by night."""
+    s.demo()
+    s.window.use_theme(theme.NIGHT)
+    work = s.window.session.work
+    ids = {layer.name: layer.id for layer in work.layers}
+    work.put_in_group([ids["lava_flows"], ids["ash_bands"], ids["trails"]], "after the eruption")
+    ground = work.layer(ids["elevation_2029"])
+    work.change("contours", ground.id, style=replace(ground.style, contours=100.0))
+    work.change("note", ids["trails"], note="walked by the second team")
+    work.change("lock", ids["closed_zones"], locked=True)
+    s.choose("lava_flows")
+    s.window.desk.map.turn_to(-20.0)
+    s.do("north")
+    s.probe(510_000, 5_770_600)
+
+
+def world(s: Studio) -> None:
+    """Made-up islands across 180 degrees in an equal-area projection around 150 degrees east."""
+    folder = Path(tempfile.mkdtemp())
+    write_isles(folder / "isles.gpkg")
+    write_global_grid(folder / "warmth.tif")
+    s.window.session.open_files([folder / "warmth.tif", folder / "isles.gpkg"])
+    s.settle()
+    s.window.show_page("desk")
+    work = s.window.session.work
+    work.use_crs(equal_area_world(150.0))
+    warmth = next(layer for layer in work.layers if layer.name == "warmth")
+    work.change("ramp", warmth.id, style=replace(warmth.style, ramp="tide"))
+    s.settle()
+    s.choose("isles")
+    s.do("fit_all", "grid_geographic")
+
+
+def time(s: Studio) -> None:
+    """A variable by time and depth, where lava came to the sea."""
+    s.demo()
+    s.window.session.open_files([demo.DATA / "sea_temperature.nc"])
+    s.settle()
+    s.choose("sea_temperature")
+    s.do("fit_subject")
+    s.window.desk.map.along.sliders["time"].setValue(28)
+    s.probe(513_400, 5_769_600)
 
 
 def curtain(s: Studio) -> None:
@@ -172,13 +219,6 @@ def find(s: Studio) -> None:
     s.window.find_page.go_to(DELIVERY, choose="elevation_2031.tif")
 
 
-def find_search(s: Studio) -> None:
-    find(s)
-    s.do("index", "search")
-    QTest.keyClicks(s.window.find_page.filter, "lava")
-    QTest.keyClick(s.window.find_page.filter, Qt.Key.Key_Return)
-
-
 def opening(s: Studio) -> None:
     find(s)
     s.settle()
@@ -199,20 +239,6 @@ def record_full(s: Studio) -> None:
     s.window.record.show_view(FULL)
 
 
-def record_text(s: Studio) -> None:
-    record(s)
-    s.settle()
-    s.window.record.show_view(TEXT)
-
-
-def record_side_by_side(s: Studio) -> None:
-    record(s)
-    s.settle()
-    s.window.record.compare_with(demo.DATA / "elevation_2031.tif.xml")
-    s.settle()
-    s.window.record.show_view(BESIDE)
-
-
 def record_many(s: Studio) -> None:
     s.window.show_page("record")
     s.window.record.show_folder(DELIVERY)
@@ -226,8 +252,8 @@ def handover(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, find, find_search, opening, curtain, relief, style, scene, change, probe_held, probe_spectra, statistics,
-    sheet, record, record_full, record_text, record_side_by_side, record_many, handover,
+    desk, desk_night, world, time, find, opening, curtain, relief, style, scene, change, probe_held, probe_spectra, statistics,
+    sheet, record, record_full, record_many, handover,
 )  # fmt: skip
 
 

@@ -8,9 +8,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.overlays import grid_lines
 from brisk_atlas.core.model import Extent
 from brisk_atlas.core.place import crs_name, proj_crs, transform
-from brisk_atlas.core.place.map_crs import ANTARCTIC, ARCTIC, equal_area, equidistant, proposals
+from brisk_atlas.core.place.domain import domain_of
+from brisk_atlas.core.place.map_crs import ANTARCTIC, ARCTIC, equal_area, equal_area_world, equidistant, proposals
 
 UTM = "EPSG:32727"
 GEOD = pyproj.Geod(ellps="WGS84")
@@ -63,3 +66,20 @@ def test_a_view_across_the_antimeridian_is_centred_where_it_lies():
     assert any(name.startswith("Equal-area around 17° S, 179° W") for name in names)
     assert "EPSG:32701" in codes(Extent(178, -20, 184, -14, "EPSG:4326"))
     assert all(proj_crs(each.crs).is_projected or each.crs == "EPSG:4326" for each in proposals(None, None))
+
+
+def test_the_world_is_proposed_around_what_is_in_view():
+    found = {p.crs: p.reason for p in proposals(Extent(60.0, -60.0, 240.0, 60.0, "EPSG:4326"), None)}
+    world = equal_area_world(150.0)
+    assert "around what is in view" in found[world] and proj_crs(world).name == "Equal Earth around 150° E"
+    assert transform(np.array([[150.0, 0.0]]), "EPSG:4326", world)[0] == pytest.approx((0, 0), abs=1e-6)
+    assert domain_of(world).west == pytest.approx(-30.0)
+
+
+def test_grid_lines_of_a_world_are_cut_at_its_edge_and_named_once_around():
+    world = equal_area_world(150.0)
+    lines = grid_lines(View(0.0, 0.0, 40_000.0, 900, 500, world), geographic=True)
+    texts = {line.text for line in lines if line.upright}
+    assert {"0°", "180°", "45° E", "135° W"} <= texts and "180° W" not in texts
+    for line in lines:
+        assert np.hypot(*np.diff(line.points, axis=0).T).max() < 120  # none leaps across the map

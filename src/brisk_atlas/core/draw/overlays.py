@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from math import atan2, ceil, degrees, floor, log10
+from typing import Any
 
 import numpy as np
 
+from brisk_atlas.core.model.shapes import LINE, Shapes, bounds_of
 from brisk_atlas.core.place import is_geographic, metres_per_unit, transform, unit_of
+from brisk_atlas.core.place.seams import shapes_across
 
 from .view import View
 
 GEOGRAPHIC = "EPSG:4326"
 LINES_WANTED = 5  # across the view
 NODES = 33  # along a line that may be curved
+WORLD_DEG = 300.0  # from here on a view is of all longitudes
 LONGEST_BAR_PX = 160
 DEGREE_STEPS = (
     *(90, 45, 30, 15, 10, 5, 2, 1),
@@ -64,18 +69,41 @@ def grid_lines(view: View, *, geographic: bool) -> list[GridLine]:
     step = next((s for s in DEGREE_STEPS if s * LINES_WANTED <= span), DEGREE_STEPS[-1]) if in_degrees else (
         _round_step(span / LINES_WANTED)
     )  # fmt: skip
+    if geographic and xmax - xmin > WORLD_DEG:
+        xmin, xmax, ymin, ymax = -180.0, 180.0 - step, max(-90.0, ymin), min(90.0, ymax)
     lines = []
     for upright, low, high, other_low, other_high in ((True, xmin, xmax, ymin, ymax), (False, ymin, ymax, xmin, xmax)):
-        for n in range(ceil(low / step), floor(high / step) + 1):
-            along = np.linspace(other_low, other_high, NODES)
-            same = np.full(NODES, n * step)
-            xy = transform(np.column_stack([same, along] if upright else [along, same]), crs, view.crs)
-            px, py = view.to_pixel(xy[:, 0], xy[:, 1])  # type: ignore[arg-type]
-            points = np.column_stack([px, py])
-            points = points[np.isfinite(points).all(axis=1)]
-            if len(points) > 1:
-                lines.append(GridLine(points, _text(n * step, step, in_degrees, upright), upright))
+        values = np.arange(ceil(low / step), floor(high / step) + 1) * step
+        values = values[np.abs(values) < 90.0] if in_degrees and not upright else values
+        if not upright and geographic and other_low == -180.0:
+            other_high = 180.0
+        for value, points in _lines(view, crs, upright, values, (other_low, other_high)):
+            lines.append(GridLine(points, _text(value, step, in_degrees, upright), upright))
     return lines
+
+
+def _lines(
+    view: View, crs: str, upright: bool, values: np.ndarray, ends: tuple[float, float]
+) -> Iterator[tuple[float, np.ndarray]]:
+    """Give each line's value and its points in pixels, in pieces where the view's map cuts it."""
+    if not len(values):
+        return
+    along = np.tile(np.linspace(*ends, NODES), len(values))
+    same = np.repeat(values, NODES)
+    xy = np.column_stack([same, along] if upright else [along, same])
+    starts, features = np.arange(len(values) + 1) * NODES, np.arange(len(values) + 1)
+    kinds = np.full(len(values), LINE, np.uint8)
+    lines = Shapes(xy, None, starts, kinds, features, bounds_of(xy, starts, features))
+    tolerance = view.resolution * metres_per_unit(view.crs, view.y) / 3
+    there = shapes_across(lines, crs, view.crs, max(tolerance, 0.05))
+    for number, value in enumerate(values.tolist()):
+        for path in there.paths(number):
+            for world in view.in_worlds():
+                pixels: Any = world.to_pixel(path[:, 0], path[:, 1])  # type: ignore[arg-type]
+                points = np.column_stack(pixels)
+                points = points[np.isfinite(points).all(axis=1)]
+                if len(points) > 1:
+                    yield value, points
 
 
 def _edge(view: View, crs: str) -> tuple[np.ndarray, np.ndarray] | None:
@@ -90,7 +118,7 @@ def _edge(view: View, crs: str) -> tuple[np.ndarray, np.ndarray] | None:
 def _text(value: float, step: float, in_degrees: bool, upright: bool) -> str:
     if not in_degrees:
         return f"{value:,.0f}" if step >= 1 else f"{value:,.2f}"
-    side = ("EW" if upright else "NS")[value < 0] if value else ""
+    side = ("EW" if upright else "NS")[value < 0] if value and abs(value) != 180.0 else ""
     seconds = round(abs(value) * 3600, 2)
     d, rest = divmod(seconds, 3600)
     m, s = divmod(rest, 60)

@@ -22,6 +22,7 @@ ARCTIC, ANTARCTIC = "EPSG:3995", "EPSG:3031"
 POLAR_DEG = 60.0  # from here on a polar projection is proposed
 UTM_WIDE_DEG = 9.0  # a view wider than this leaves its zone by more than half a zone on either side
 UTM_SOUTH, UTM_NORTH = -80.0, 84.0  # where the zones end
+OFF_CENTRE_DEG = 20.0  # that a world's middle may lie from Greenwich without one of its own
 WORLD_WIDE_DEG = 120.0  # from here on a view is of the world
 
 
@@ -70,7 +71,25 @@ def _for_place(degrees: Extent) -> list[CrsProposal]:
         at = round(longitude, 1), round(latitude, 1)
         found.append(CrsProposal(equal_area(*at), "areas are true, drawn around the place in view"))
         found.append(CrsProposal(equidistant(*at), "distances from the centre of the view are true"))
+    elif abs(longitude) > OFF_CENTRE_DEG:
+        around = round(longitude / 10) * 10.0
+        found.append(CrsProposal(equal_area_world(around), "areas are true, the world around what is in view"))
     return found
+
+
+@lru_cache(64)
+def equal_area_world(longitude: float) -> str:
+    """Return the WKT of the equal-area world map around a meridian, in degrees."""
+    words = CRS(WORLD).to_json_dict()
+    east = "E" if longitude >= 0 else "W"
+    words["name"] = words["conversion"]["name"] = f"Equal Earth around {abs(longitude):g}° {east}"
+    for stated in (words, words["conversion"]):
+        stated.pop("id", None)
+    for parameter in words["conversion"]["parameters"]:
+        if parameter["name"] == "Longitude of natural origin":
+            parameter["value"] = longitude
+    wkt: str = CRS.from_json_dict(words).to_wkt()
+    return wkt
 
 
 @lru_cache(64)

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from math import sqrt
 
 import numpy as np
 
@@ -63,8 +64,8 @@ class Paths:
         )
 
 
-def shapes_across(shapes: Shapes, source: str | None, target: str | None) -> Shapes:
-    """Return geometry in another CRS, edges followed to five centimetres, cut where the CRS's map ends.
+def shapes_across(shapes: Shapes, source: str | None, target: str | None, tolerance_m: float = TOLERANCE_M) -> Shapes:
+    """Return geometry in another CRS, edges followed to a tolerance, cut where the CRS's map ends.
 
     An edge is straight in `source`. In degrees, one that spans more than half the Earth goes the other, short way,
     unless it is the edge of a polygon along a parallel. A polygon that was cut is filled by AREA paths and outlined
@@ -77,12 +78,13 @@ def shapes_across(shapes: Shapes, source: str | None, target: str | None) -> Sha
         return shapes.moved(transform(shapes.xy, source, target))
     cut = _needs_cutting(shapes, source, domain)
     if not cut.any():
-        return _followed_whole(shapes, source, target)
+        return _followed_whole(shapes, source, target, tolerance_m)
     paths = _paths_of(shapes)
     theirs = cut[paths.features]
     whole, parted = paths.only(~theirs), paths.only(theirs)
-    pieces = [_followed(whole, lambda xy: transform(xy, source, target), source, target)] if len(whole.kinds) else []
-    pieces.append(_cut(parted, source, target, domain))
+    pieces = [_cut(parted, source, target, domain, tolerance_m)]
+    if len(whole.kinds):
+        pieces.append(_followed(whole, lambda xy: transform(xy, source, target), source, target, tolerance_m))
     return _shapes_of(Paths.joined(pieces), len(shapes), has_z=shapes.z is not None)
 
 
@@ -192,17 +194,18 @@ def _shapes_of(paths: Paths, count: int, *, has_z: bool) -> Shapes:
     return Shapes(xy, z, starts, paths.kinds[order], feature_starts, bounds_of(xy, starts, feature_starts))
 
 
-def _followed_whole(shapes: Shapes, source: str, target: str | None) -> Shapes:
+def _followed_whole(shapes: Shapes, source: str, target: str | None, tolerance_m: float) -> Shapes:
     """Return shapes in another CRS none of which is cut; as they are, moved, where no edge is long."""
-    if not _long_edges(shapes.xy, shapes.path_starts, source).any():
+    if not _long_edges(shapes.xy, shapes.path_starts, source, tolerance_m).any():
         return shapes.moved(transform(shapes.xy, source, target))
-    followed = _followed(_paths_of(shapes), lambda xy: transform(xy, source, target), source, target)
+    followed = _followed(_paths_of(shapes), lambda xy: transform(xy, source, target), source, target, tolerance_m)
     return _shapes_of(followed, len(shapes), has_z=shapes.z is not None)
 
 
-def _long_edges(xy: np.ndarray, starts: np.ndarray, crs: str) -> np.ndarray:
+def _long_edges(xy: np.ndarray, starts: np.ndarray, crs: str, tolerance_m: float) -> np.ndarray:
     """Return (vertices,) bool: whether the edge from a vertex to the next of its path is long enough to bend."""
-    short = SHORT_M / (METRES_PER_DEGREE if is_geographic(crs) else metres_per_unit(crs))
+    per_unit = METRES_PER_DEGREE if is_geographic(crs) else metres_per_unit(crs)
+    short = SHORT_M * sqrt(tolerance_m / TOLERANCE_M) / per_unit
     long = np.zeros(len(xy), bool)
     if len(xy) > 1:
         with np.errstate(invalid="ignore"):
@@ -212,13 +215,18 @@ def _long_edges(xy: np.ndarray, starts: np.ndarray, crs: str) -> np.ndarray:
 
 
 def _followed(
-    paths: Paths, place: Callable[[np.ndarray], np.ndarray], source: str, target: str | None, budget: int = ADDED
+    paths: Paths,
+    place: Callable[[np.ndarray], np.ndarray],
+    source: str,
+    target: str | None,
+    tolerance_m: float,
+    budget: int = ADDED,
 ) -> Paths:
     """Return paths placed in another CRS, with vertices added where a long edge is not straight there."""
     per_metre = 1.0 / (METRES_PER_DEGREE if target is None or is_geographic(target) else metres_per_unit(target))
     there = place(paths.xyz[:, :2])
     z = paths.xyz[:, 2]
-    edges = np.flatnonzero(_long_edges(paths.xyz[:, :2], paths.starts, source))
+    edges = np.flatnonzero(_long_edges(paths.xyz[:, :2], paths.starts, source, tolerance_m))
     if not edges.size:
         return replace(paths, xyz=np.column_stack([there, z]))
     # An edge in question: where it begins and ends as shares of the whole one, and both ends in both CRS.
@@ -230,7 +238,7 @@ def _followed(
         here = paths.xyz[of, :2] + (paths.xyz[of + 1, :2] - paths.xyz[of, :2]) * middle[:, None]
         spot = place(here)
         with np.errstate(invalid="ignore"):
-            bent = np.abs(spot - (first + last) / 2).max(axis=1) > TOLERANCE_M * per_metre
+            bent = np.abs(spot - (first + last) / 2).max(axis=1) > tolerance_m * per_metre
         budget -= int(bent.sum())
         if not bent.any() or budget < 0:
             break
@@ -251,11 +259,11 @@ def _followed(
     return replace(paths, xyz=xyz, starts=paths.starts + np.searchsorted(of, paths.starts, side="left"))
 
 
-def _cut(paths: Paths, source: str, target: str | None, domain: Domain) -> Paths:
+def _cut(paths: Paths, source: str, target: str | None, domain: Domain, tolerance_m: float) -> Paths:
     """Return paths in the target CRS, clipped to what it shows."""
     degrees = domain.geographic
     if not same_crs(source, degrees):
-        paths = _followed(paths, lambda xy: transform(xy, source, degrees), source, degrees)
+        paths = _followed(paths, lambda xy: transform(xy, source, degrees), source, degrees, tolerance_m)
     paths = paths.only(_known(paths))
     paths = _unrolled(paths, planar=is_geographic(source))
     points, lines = paths.only(paths.kinds == POINT), paths.only(paths.kinds == LINE)
@@ -277,7 +285,7 @@ def _cut(paths: Paths, source: str, target: str | None, domain: Domain) -> Paths
             lonlat = np.column_stack([(lonlat[:, 0] + 180.0) % 360.0 - 180.0, lonlat[:, 1]])
         return transform(lonlat, degrees, target)
 
-    return _followed(whole, place, degrees, target)
+    return _followed(whole, place, degrees, target, tolerance_m)
 
 
 def _known(paths: Paths) -> np.ndarray:
