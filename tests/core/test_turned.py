@@ -3,19 +3,26 @@
 from dataclasses import replace
 
 import numpy as np
+import pyarrow as pa
+import pyogrio
 import pytest
+import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.curate.derived import derived_record
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.classes import Colouring
 from brisk_atlas.core.draw.frame import extent_of
 from brisk_atlas.core.draw.vector import Inks, draw_vector
+from brisk_atlas.core.handover import RasterOrder, VectorOrder, hand_over_raster, hand_over_vector
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.inspect.picking import picked
 from brisk_atlas.core.kinds import painter_for
 from brisk_atlas.core.kinds.asking import probe
-from brisk_atlas.core.model import GridStyle, Layer, VectorStyle
+from brisk_atlas.core.model import CannotWrite, Extent, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.place.extents import sides_of
 from brisk_atlas.core.place.map_crs import equal_area
 from made_files import at, write_global_grid, write_isles
 
@@ -31,8 +38,6 @@ def isles(tmp_path_factory, cache):
 
 @pytest.fixture(scope="module")
 def cache():
-    from brisk_atlas.core.cache import DataCache
-
     return DataCache()
 
 
@@ -136,3 +141,45 @@ def test_a_turned_view_goes_from_pixels_to_the_map_and_back():
     x, y = view.lattice.to_map(17, 29)
     assert (x, y) == pytest.approx(view.to_map(17, 29))
     assert view.turned(160).turn == -170.0
+
+
+def test_a_piece_across_180_degrees_has_what_lies_on_both_sides(cache, isles, tmp_path):
+    features = cache.features(isles.ref)
+    across = Extent(170.0, -60.0, 190.0, 60.0, "EPSG:4326")
+    order = VectorOrder(tmp_path / "piece.gpkg", "GeoPackage", "piece", None, None, None, across, None)
+    hand_over_vector(features, order, lambda share, step: None)
+    bounds = shapely.bounds(shapely.from_wkb(pyogrio.read_arrow(order.path)[1].column("geom").to_pylist()))
+    assert (bounds[:, 0] < -170).any() and (bounds[:, 2] > 170).any()
+    assert ((bounds[:, 2] <= -170) | (bounds[:, 0] >= 170) | (bounds[:, 2] - bounds[:, 0] > 180)).all()
+
+
+def test_a_grid_is_not_silently_cut_in_half_at_180_degrees(cache, tmp_path):
+    path = write_global_grid(tmp_path / "warmth.tif")
+    part = cache.raster(at(path, cache.dataset(at(path)).parts[0].facts.name))
+    across = Extent(170.0, -10.0, 190.0, 10.0, "EPSG:4326")
+    with pytest.raises(CannotWrite, match="across 180 degrees"):
+        hand_over_raster(part, RasterOrder(tmp_path / "out.tif", (1,), None, None, across, False), lambda s, t: None)
+    east = Extent(-190.0, -10.0, -182.0, 10.0, "EPSG:4326")  # the same place as 170 to 178
+    columns, rows = hand_over_raster(
+        part, RasterOrder(tmp_path / "out.tif", (1,), None, None, east, False), lambda s, t: None
+    )
+    assert (columns, rows) == (8, 21)
+
+
+def test_an_extent_in_degrees_is_as_many_rectangles_as_it_is_sides():
+    def sides(west, east):
+        return [(s.xmin, s.xmax) for s in sides_of(Extent(west, 0.0, east, 1.0, "EPSG:4326"))]
+
+    assert sides(10, 20) == [(10, 20)] and sides(-180, 180) == [(-180, 180)]
+    assert sides(170, 190) == [(170, 180), (-180, -170)] and sides(350, 370) == [(-10, 10)]
+    assert sides(-200, -190) == [(160, 170)] and sides(-300, 300) == [(-180, 180)]
+    assert sides_of(Extent(1e7, 0, 3e7, 1, "EPSG:3857"))[0].xmax == 3e7
+
+
+def test_the_record_of_data_across_180_degrees_states_west_and_east(tmp_path):
+    path = tmp_path / "zone60.gpkg"
+    box = shapely.box(250_000, 5_000_000, 1_000_000, 5_100_000)  # of UTM zone 60, beyond 180 degrees
+    table = pa.table({"n": [1], "geometry": shapely.to_wkb([box])})
+    pyogrio.write_arrow(table, path, driver="GPKG", geometry_name="geometry", geometry_type="Polygon", crs="EPSG:32760")
+    found = derived_record(DataCache().dataset(at(path))).boxes[0]
+    assert 170 < found.west < 180 and -180 < found.east < -175

@@ -10,6 +10,7 @@ from math import ceil
 from brisk_atlas.core.model import CannotRead, DataRef, Extent, FeatureQuery, VectorPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
+from brisk_atlas.core.place.extents import sides_of
 
 from .data_cache import DataCache
 
@@ -46,7 +47,7 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
     sample = cache.derive(("stream sample", source), lambda: cache.read_features(source, FeatureQuery(step=every)))
-    own = transform_extent(extent, part.facts.crs)
+    own = _in_first_world(transform_extent(extent, part.facts.crs))
     if own is None:
         return Seen(sample, ("sample",), f"1 in {every:,} features")
     if int(sample.shapes.meeting(own).sum()) * every > BY_VIEW:
@@ -59,6 +60,11 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
         )
         return Seen(features, ("view", around), "read by view")
     return Seen(held[1], ("view", held[0]), "read by view")
+
+
+def _in_first_world(extent: Extent | None) -> Extent | None:
+    """Return an extent from -180 to 180 degrees; one across 180 becomes all longitudes at its latitudes."""
+    return Extent.around(sides_of(extent)) if extent is not None else None
 
 
 def _holds(outer: Extent, inner: Extent) -> bool:
@@ -74,7 +80,7 @@ def piece_of(cache: DataCache, source: DataRef, within: Extent | None) -> Featur
         return cache.features(source)
     part = cache.part(source)
     assert isinstance(part, VectorPart)
-    own = transform_extent(within, part.facts.crs) if within is not None else None
+    own = _in_first_world(transform_extent(within, part.facts.crs)) if within is not None else None
     if own is None:
         refuse_stream(cache, source)
     assert own is not None

@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from brisk_atlas.core.model import DataKind, Dataset, Facts
 from brisk_atlas.core.place import is_geographic, same_crs, transform_extent
+from brisk_atlas.core.place.extents import sides_of
 from brisk_atlas.core.record.checks import CAUTION, NOTE, Finding
 from brisk_atlas.core.record.elements import Place, stated_places, value_at
 from brisk_atlas.core.record.model import (
@@ -77,14 +78,20 @@ def _box(facts: Facts) -> Box | None:
     extent = transform_extent(replace(facts.extent, crs=facts.crs), DEGREES)
     if extent is None:
         return None
-    return Box(*(round(v, DIGITS) for v in extent.bounds))
+    sides = sides_of(extent)
+    bounds = sides[0].xmin, extent.ymin, sides[-1].xmax, extent.ymax  # east is less than west across 180 degrees
+    return Box(*(round(v, DIGITS) for v in bounds))
 
 
 def _around(boxes: list[Box]) -> Box:
     def sides(name: str) -> list[float]:
         return [getattr(box, name) for box in boxes]
 
-    return Box(min(sides("west")), min(sides("south")), max(sides("east")), max(sides("north")))
+    south, north = min(sides("south")), max(sides("north"))
+    if any((box.west or 0.0) > (box.east or 0.0) for box in boxes):  # the parts of a dataset across 180 degrees
+        alike = len({(box.west, box.east) for box in boxes}) == 1
+        return Box(boxes[0].west, south, boxes[0].east, north) if alike else Box(-180.0, south, 180.0, north)
+    return Box(min(sides("west")), south, max(sides("east")), north)
 
 
 def _system(crs: str | None) -> System | None:

@@ -16,6 +16,7 @@ from rasterio.windows import Window
 
 from brisk_atlas.core.model import Band, CannotWrite, CellWindow, Extent, Lattice, RasterPart
 from brisk_atlas.core.place import proj_crs, same_crs, transform_extent
+from brisk_atlas.core.place.extents import sides_of
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 FORMATS = {"GeoTIFF": (".tif", "Tiled, deflate-compressed.")}
@@ -44,7 +45,14 @@ def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Lattice, CellWindow 
     source = facts.extent
     if order.within is not None:
         placed = transform_extent(order.within, facts.crs)
-        cut = placed.intersection(source) if placed else None
+        meeting = [cut for side in sides_of(placed) if (cut := side.intersection(source))] if placed else []
+        if len(meeting) > 1 and all(cut.width > 0 for cut in meeting):
+            raise CannotWrite(
+                order.path,
+                "the extent goes across 180 degrees, where the grid's cells end",
+                "Hand over each side by itself, or show the map in a CRS around 180 degrees and hand over in that.",
+            )
+        cut = meeting[0] if meeting else None
         if cut is None or cut.width <= 0 or cut.height <= 0:
             raise CannotWrite(
                 order.path, "the extent does not meet the grid", "Move the map over the grid, or take all of it."

@@ -16,6 +16,7 @@ from shapely.errors import GEOSException
 from brisk_atlas.core.model import CannotWrite, Extent
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import proj_crs, transform, transform_extent
+from brisk_atlas.core.place.extents import sides_of
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 FORMATS = {  # shown: (ending, driver, what is lost)
@@ -107,7 +108,7 @@ def hand_over_vector(
         placed = transform_extent(order.within, features.crs)
         shapes = _cut(
             shapes,
-            shapely.box(*placed.bounds) if placed else shapely.Point(),
+            shapely.union_all([shapely.box(*side.bounds) for side in sides_of(placed)]) if placed else shapely.Point(),
             lambda s: report(0.05 + 0.3 * s, "cutting to the extent"),
         )
     if order.clip is not None:

@@ -73,3 +73,18 @@ def meets_in_worlds(a: Extent, b: Extent) -> bool:
         return a.intersection(b) is not None
     first, last = ceil((b.xmin - a.xmax) / domain.world), floor((b.xmax - a.xmin) / domain.world)
     return first <= last and a.ymin <= b.ymax and a.ymax >= b.ymin
+
+
+def sides_of(extent: Extent) -> list[Extent]:
+    """Return an extent in degrees as the rectangles that it is from -180 to 180: two for one across 180 degrees, itself
+    for others and in other CRS."""
+    domain = domain_of(extent.crs)
+    if domain is None or domain.world != 360.0 or -180.0 <= extent.xmin <= extent.xmax <= 180.0:
+        return [extent]
+    if extent.width >= 360.0:
+        return [replace(extent, xmin=-180.0, xmax=180.0)]
+    west = domain.canonical(extent.xmin)
+    east = west + extent.width
+    if east <= 180.0:
+        return [replace(extent, xmin=west, xmax=east)]
+    return [replace(extent, xmin=west, xmax=180.0), replace(extent, xmin=-180.0, xmax=east - 360.0)]
