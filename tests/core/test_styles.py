@@ -17,6 +17,7 @@ from brisk_atlas.core.cache import DataCache, by_view
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.classes import breaks, colouring_of, grown
 from brisk_atlas.core.draw.contours import draw_contours
+from brisk_atlas.core.draw.density import draw_density
 from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
 from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
@@ -35,7 +36,7 @@ from brisk_atlas.core.model import (
     Stretch,
     VectorStyle,
 )
-from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Features
+from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON, Features, Shapes, bounds_of
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
@@ -365,3 +366,28 @@ def test_a_class_that_is_off_is_neither_drawn_nor_picked(cache, data):
     for row, col in at_once.tolist():
         seen = probe(cache, off, Where.at(*before.view.to_map(col + 0.5, row + 0.5), view.crs, 0.0))
         assert seen is None or years[seen.row] != years[0]
+
+
+def test_density_is_highest_where_points_are_thickest_and_counts_each_once():
+    random = np.random.default_rng(4)
+    xy = np.concatenate([random.normal((300, 300), 20, (900, 2)), random.uniform(0, 1000, (100, 2))])
+    count = len(xy)
+    one_each = np.arange(count + 1, dtype=np.int64)
+    kinds = np.full(count, POINT, np.uint8)
+    index = index_of(Shapes(xy, None, one_each, kinds, one_each, bounds_of(xy, one_each, one_each)))
+    view = View(500, 500, 5.0, 200, 200, UTM)  # all of them, five metres a pixel
+    image = np.zeros((200, 200, 4), np.uint8)
+    highest = draw_density(image, index, None, 4.0, "ember", view)
+    row, col = np.unravel_index(image[..., 3].astype(int).argmax(), (200, 200))
+    x, y = view.to_map(col + 0.5, row + 0.5)
+    assert np.hypot(x - 300, y - 300) < 40
+    within = np.hypot(*(xy - (300, 300)).T)
+    expected = np.exp(-(within**2) / (2 * 20.0**2)).sum() / (2 * np.pi * 20.0**2) * 1e6  # of the same curve, there
+    assert highest == pytest.approx(expected, rel=0.15)
+    few = np.zeros(count, bool)
+    few[:90] = True
+    assert draw_density(np.zeros_like(image), index, few, 4.0, "ember", view) == pytest.approx(highest / 10, rel=0.35)
+    moved = np.zeros_like(image)
+    turned = replace(view, turn=90.0)
+    draw_density(moved, index_of(index.shapes.turned(90.0)), None, 4.0, "ember", turned)
+    assert np.abs(np.rot90(image, -1).astype(int) - moved).mean() < 3.0

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLineEdit, QPushButton, QWidget
 
+from brisk_atlas import demo
 from brisk_atlas.core.draw import ramps
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.workspace.project_file import read, save
@@ -222,3 +225,22 @@ def test_ramp_names_are_those_of_the_core(styled):
     d = styled("elevation_2029")
     box = row(d, QComboBox, "ramp")
     assert [box.itemText(i) for i in range(box.count())] == list(ramps.NAMES)
+
+
+def test_the_ramp_is_offered_wherever_colours_go_through_one(demo_driver):
+    d = demo_driver
+    d.window.show_page("desk")
+    d.open(demo.DATA / "ash_samples.geojson")
+    layer = d.layer("ash_samples")
+    d.work.choose(layer.id)
+    d.window.commands.do("style")
+    d.settle()
+
+    def box():
+        return next(b for b in d.window.desk.style_form.findChildren(QComboBox) if b.objectName() == "ramp")
+
+    assert box().isHidden()
+    for changed in ({"density": 20.0}, {"colour_by": "thickness_mm", "method": "quantile"}):
+        d.work.change("look", layer.id, style=replace(layer.style, **changed))
+        d.settle()
+        assert not box().isHidden()

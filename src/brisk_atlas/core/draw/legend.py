@@ -8,6 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.model.shapes import POINT
 from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.table import all_seen_rows
@@ -68,6 +69,8 @@ def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
 
 def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     """Return the legend of a vector layer; reads what it needs. Raises BadExpression."""
+    if style.density > 0 and shape_of(cache.part(layer.ref).facts.geometry_type or "") == POINT:
+        return Legend("points in view", (), style.ramp, 0.0, 0.0, "km⁻²" if cache.part(layer.ref).facts.crs else "")
     colouring = colouring_of(all_seen_rows(cache, layer), style) if style.colour_by else None
     kind = cache.part(layer.ref).facts.geometry_type or ""
     shape = shape_of(kind)

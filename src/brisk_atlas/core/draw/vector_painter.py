@@ -14,6 +14,7 @@ from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
 from brisk_atlas.core.table import rows_of, seen_rows, seen_shown
 
 from .classes import colouring_of
+from .density import draw_density
 from .drawn import Drawn
 from .labels import anchors_of
 from .layer_painter import HALO, PICKED_INK, Check, LabelsWanted
@@ -33,12 +34,15 @@ class VectorPainter:
         check()
         inks = _inks(cache, layer, style, seen)
         shown = _shown(cache, layer, style, seen, check)
+        if style.density > 0 and index.has_points:
+            highest = draw_density(image, index, shown, style.density, style.ramp, view)
+            return Drawn(note=seen.note, limits=((0.0, highest),))
         for world in view.in_worlds():
             draw_vector(image, index, inks, style, world.plane, check, so_far, shown)
         return Drawn(note=seen.note)
 
     def may_move(self, layer: Layer) -> bool:
-        return True
+        return not _style(layer).density  # whose colours follow what is in view
 
     def labels(self, cache: DataCache, layer: Layer, view: View) -> LabelsWanted | None:
         style = _style(layer)

@@ -53,7 +53,8 @@ class VectorStyle:
     stroke of lines, the body of points. `method` is `ramp`, or makes `classes` classes: `equal`,
     `quantile`, `natural`; `unique` gives each value its own. `width_by` and `size_by` let width and
     size grow from the first to the second of `widths` and `sizes` with a value. `hidden` are the classes, as the
-    legend names them, that are switched off.
+    legend names them, that are switched off. `density` draws how densely points lie instead of each, smoothed over
+    that many pixels and coloured through `ramp`; 0 draws each.
     """
 
     fill: str = "#1C7C7D"
@@ -80,6 +81,7 @@ class VectorStyle:
     sizes: tuple[float, float] = (5.0, 26.0)
     label: Label | None = None
     hidden: tuple[str, ...] = ()
+    density: float = 0.0
 
 
 @dataclass(frozen=True)

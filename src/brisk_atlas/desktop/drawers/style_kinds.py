@@ -63,11 +63,17 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
         if isinstance(style, VectorStyle):
             rows.form.setRowVisible(method, style.colour_by is not None)
             rows.form.setRowVisible(count, style.colour_by is not None and style.method not in ("ramp", "unique"))
-            rows.form.setRowVisible(ramp, style.colour_by is not None and style.method != "unique")
+            through_ramp = style.colour_by is not None and style.method != "unique"
+            rows.form.setRowVisible(ramp, through_ramp or style.density > 0)
 
     rows.setters.append(fitting)
+    before = rows.form.rowCount()
     rows.stretch()
-    _show_when(rows, lambda style: style.colour_by is not None and style.method == "ramp", 6)
+    _show_when(
+        rows,
+        lambda style: style.colour_by is not None and style.method == "ramp" and not style.density,
+        rows.form.rowCount() - before,
+    )
     if not is_line:
         rows.heading("Fill")
         rows.colour("Fill", "fill")
@@ -80,6 +86,9 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
             )
     if has_points:
         rows.heading("Symbol")
+        dense = rows.number("Density over", "density", 0.0, 200.0, 1.0)
+        dense.setSpecialValueText("each point by itself")
+        dense.setToolTip("How densely points lie, smoothed over so many pixels, in the colours of a ramp")
         rows.choice("Shape", "symbol", [(w, w) for w in ("circle", "square", "triangle", "cross", "pin")])
         rows.number("Size", "size", 1.0, 60.0, 1.0)
         rows.by_field("Size by", "size_by", "the same for all", fields, lambda s: s.size_by,
