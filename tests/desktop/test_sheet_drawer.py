@@ -484,12 +484,12 @@ def test_a_table_without_geometry_shows_only_what_is_seen_and_a_grid_has_none(ha
 def test_the_sheet_stands_in_a_window_of_its_own_and_goes_back(hand):
     d, desk = hand.d, hand.d.window.desk
     hand.button(hand.drawer, "window", QToolButton)
-    assert desk._sheet_window is not None and desk.bottom.isHidden() and hand.drawer.isVisible()
+    assert "sheet" in desk.floating.windows and desk.bottom.isHidden() and hand.drawer.isVisible()
     hand.cell(1, "year")
     assert d.work.picks.rows == (1,)
-    desk._sheet_window.close()
+    desk.floating.windows["sheet"].close()
     d.settle()
-    assert desk._sheet_window is None and desk.bottom.isVisible() and hand.drawer.parent() is desk.bottom
+    assert "sheet" not in desk.floating.windows and desk.bottom.isVisible() and hand.drawer.parent() is desk.bottom
 
 
 CASTS = ("DOUBLE", "BIGINT", "VARCHAR", "DATE", "TIMESTAMP", "TIME", "INTERVAL", "BLOB", "DECIMAL(10,2)", "BOOLEAN")

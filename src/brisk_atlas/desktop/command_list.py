@@ -258,6 +258,11 @@ def _drawers(window: AtlasWindow) -> list[Command]:
 
     return [
         *drawers,
+        Command("float_drawer", "Open drawer in a window of its own, or back", _on_desk(window, lambda d: d.turn_float(d.drawer_on_show)),
+                "Ctrl+Alt+W", "For another screen; it is remembered", "arrow-square-out",
+                lambda: window.has_desk and bool(window.desk.drawer_on_show)),
+        Command("float_relief", "Relief in a window of its own, or back", _on_desk(window, lambda d: d.turn_float("relief")),
+                icon="arrow-square-out", enabled=lambda: window.has_desk and not window.desk.relief.isHidden()),
         Command("measure_change", "Measure the change between two grids", _on_desk(window, lambda d: d.measure_change()),
                 tip="Area and volume of B minus A", enabled=some),
         Command("sheet", "Sheet drawer", _on_desk(window, lambda d: d.toggle_sheet()), "T", "The rows of the subject", "table",

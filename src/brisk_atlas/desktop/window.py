@@ -143,6 +143,7 @@ class AtlasWindow(QMainWindow):
             offer_menu(desk.spine, self.commands, LAYER_MENU, desk.spine.take_at)
             offer_menu(desk.map.canvas, self.commands, MAP_MENU, desk.map.canvas.take_spot)
             desk.probe.use_settings(self.settings)
+            desk.use_settings(self.settings)
             offer_menu(desk.probe.tree, self.commands, PROBE_MENU, desk.probe.tree.take_at)
             desk.sheet.row_menu_wanted.connect(self._offer_row_menu)
             self._recolour()
@@ -511,6 +512,8 @@ class AtlasWindow(QMainWindow):
             event.ignore()
             return
         self.settings.setValue("geometry", self.saveGeometry())
+        if self.has_desk:
+            self.desk.floating.note_all()
         self.autosave.discard()
         self.session.close()
         if self.has_desk:

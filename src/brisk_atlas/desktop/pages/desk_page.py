@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QSettings, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import (
     QFrame,
@@ -23,12 +24,12 @@ from ..drawers.places_drawer import PlacesDrawer
 from ..drawers.probe_drawer import ProbeDrawer
 from ..drawers.statistics_drawer import StatisticsDrawer
 from ..drawers.style_drawer import StyleDrawer
+from ..floating import STORED, Floatable, Floating, away_note
 from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..sheet.drawer import SheetDrawer
-from ..sheet.window import SheetWindow
 from ..stack_pane import StackPane
 from ..theme import Theme
 
@@ -39,6 +40,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect.measured import Measured
     from brisk_atlas.core.model import Extent, Layer
 
+DRAWERS = ("probe", "style", "change", "statistics", "places")
+DRAWER_SIZE, SHEET_SIZE, RELIEF_SIZE = (400, 640), (1100, 640), (900, 640)  # of their own windows at first
 DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
 HELD_PX = 440  # of the drawer that shows held probes
 
@@ -57,7 +60,6 @@ class DeskPage(QWidget):
         self.statistics, self.places = StatisticsDrawer(session), PlacesDrawer(session)
         for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
-        self._sheet_window: SheetWindow | None = None
         self._summary = False
         self.relief.hide()
         self.panes = QSplitter(Qt.Orientation.Horizontal)
@@ -78,11 +80,14 @@ class DeskPage(QWidget):
         self.side = QFrame()
         self.side.setObjectName("drawer")
         self.tabs = QTabWidget()
-        self.tabs.addTab(self.probe, "Probe")
-        self.tabs.addTab(self.style_form, "Style")
-        self.tabs.addTab(self.change, "Change")
-        self.tabs.addTab(self.statistics, "Statistics")
-        self.tabs.addTab(self.places, "Places")
+        for name in DRAWERS:
+            self.tabs.addTab(self.drawer(name), name.capitalize())
+        self.floating = Floating(self)
+        for name in DRAWERS:
+            put_back = partial(self._put_drawer_back, name)
+            self.floating.can(name, Floatable(self.drawer(name), name.capitalize(), DRAWER_SIZE, put_back))
+        self.floating.can("sheet", Floatable(self.sheet, "Sheet", SHEET_SIZE, self._put_sheet_back))
+        self.floating.can("relief", Floatable(self.relief, "Relief", RELIEF_SIZE, self._put_relief_back))
         beside = QVBoxLayout(self.side)
         beside.setContentsMargins(0, 0, 0, 0)
         beside.addWidget(self.tabs)
@@ -316,6 +321,8 @@ class DeskPage(QWidget):
         self.map.canvas.probed.emit(x, y)
 
     def _show_probe(self) -> None:
+        if "probe" in self.floating.windows:
+            return
         if not self.side.isVisible():
             self.side.show()
         if self.tabs.currentWidget() is not self.probe:
@@ -339,7 +346,11 @@ class DeskPage(QWidget):
 
     def toggle_drawer(self, drawer: QWidget) -> None:
         """Open a drawer at the right, or close it if it is the one on show."""
-        if self.side.isVisible() and self.tabs.currentWidget() is drawer:
+        floating = next((w for name, w in self.floating.windows.items() if w.isAncestorOf(drawer)), None)
+        if floating is not None:
+            floating.raise_()
+            floating.activateWindow()
+        elif self.side.isVisible() and self.tabs.currentWidget() is drawer:
             self.side.hide()
         else:
             self.side.show()
@@ -347,7 +358,8 @@ class DeskPage(QWidget):
             drawer.setFocus()
 
     def shows(self, drawer: QWidget) -> bool:
-        return not self.side.isHidden() and self.tabs.currentWidget() is drawer
+        floating = any(window.isAncestorOf(drawer) for window in self.floating.windows.values())
+        return floating or (not self.side.isHidden() and self.tabs.currentWidget() is drawer)
 
     def toggle_sheet(self) -> None:
         self.bottom.setVisible(not self.bottom.isVisible())
@@ -378,22 +390,59 @@ class DeskPage(QWidget):
 
     def turn_sheet_window(self) -> None:
         """Show the sheet in a window of its own, or back below the panes."""
+        self.turn_float("sheet")
+
+    def _put_sheet_back(self) -> None:
         layout = self.bottom.layout()
         assert layout is not None
-        if self._sheet_window is None:
-            self._sheet_window = SheetWindow(self.sheet, self)
-            self._sheet_window.closed.connect(self.turn_sheet_window)
+        layout.addWidget(self.sheet)
+        self.bottom.show()
+        self.sheet.show()
+
+    # Windows of their own
+
+    def turn_float(self, name: str) -> None:
+        """Show a drawer or a pane in a window of its own, or back in its place."""
+        if name in self.floating.windows:
+            self.floating.turn(name)
+            return
+        if name in DRAWERS:
+            at = self.tabs.indexOf(self.drawer(name))
+            self.tabs.removeTab(at)
+            self.tabs.insertTab(at, away_note(name.capitalize()), name.capitalize())
+        elif name == "sheet":
             self.bottom.hide()
-            self._sheet_window.show()
-        else:
-            window, self._sheet_window = self._sheet_window, None
-            layout.addWidget(self.sheet)
-            self.bottom.show()
-            self.sheet.show()
-            window.hide()
-            window.deleteLater()
+        self.floating.turn(name)
+
+    def _put_drawer_back(self, name: str) -> None:
+        at = DRAWERS.index(name)
+        note = self.tabs.widget(at)
+        self.tabs.removeTab(at)
+        if note is not None:
+            note.deleteLater()
+        self.tabs.insertTab(at, self.drawer(name), name.capitalize())
+        self.tabs.setCurrentIndex(at)
+
+    def _put_relief_back(self) -> None:
+        self.panes.addWidget(self.relief)
+        self.relief.show()
+
+    @property
+    def drawer_on_show(self) -> str:
+        """The name of the drawer at the right that is open, empty for none."""
+        return DRAWERS[self.tabs.currentIndex()] if not self.side.isHidden() else ""
+
+    def use_settings(self, settings: QSettings) -> None:
+        """Have windows where they were when the last run ended."""
+        for name in [each for each in settings.value(STORED) or [] if each in DRAWERS]:
+            at = self.tabs.indexOf(self.drawer(name))
+            self.tabs.removeTab(at)
+            self.tabs.insertTab(at, away_note(name.capitalize()), name.capitalize())
+        self.floating.use_settings(settings, DRAWERS)
 
     def toggle_relief(self) -> None:
+        if "relief" in self.floating.windows:
+            self.turn_float("relief")
         self.relief.setVisible(not self.relief.isVisible())
         if self.relief.isVisible():
             half = self.panes.width() // 2
