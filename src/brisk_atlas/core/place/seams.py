@@ -1,67 +1,25 @@
 """Features in another CRS: long edges followed, and what crosses the edge of its map cut there.
 
 Paths are clipped in degrees of longitude and latitude, unrolled so that a path runs on across 180 degrees, by half
-planes, as in I. E. Sutherland and G. W. Hodgman (1974), "Reentrant polygon clipping", Comm. ACM 17(1); the outline
-of a polygon that was cut leaves the cut out.
+planes; the outline of a polygon that was cut leaves the cut out.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
-from math import sqrt
+from dataclasses import replace
 
 import numpy as np
 
-from brisk_atlas.core.model.shapes import AREA, LINE, POINT, POLYGON, Shapes, bounds_of
+from brisk_atlas.core.model.shapes import AREA, LINE, POINT, POLYGON, Shapes
 
 from .crs import METRES_PER_DEGREE, is_geographic, metres_per_unit, same_crs, transform
+from .disc_clip import in_disc
 from .domain import Domain, angle_from, domain_of
+from .followed_edges import TOLERANCE_M, followed, long_edges
+from .paths import Paths, broken, clipped_paths, paths_of, shapes_of_paths, unrolled
 
-TOLERANCE_M = 0.05  # of a followed edge: a tenth of a pixel at two pixels a metre
-SHORT_M = 700.0  # an edge up to this length leaves the straight by less, where the map is stretched too
-ADDED = 1_500_000  # vertices that following edges may add
-ROUNDS = 12  # of halving an edge
 AROUND_POLE_DEG = 1e-7
-CIRCLE_STEP_DEG = 1.0
 SMALL_M = 100_000.0  # across: a feature whose middle says where it lies
-
-
-@dataclass(frozen=True, eq=False)
-class Paths:
-    """Runs of vertices on their way: xyz (n, 3) with z NaN where there is none, starts (paths + 1,), kinds (paths,)
-    and the feature of each path. Rings end where they began."""
-
-    xyz: np.ndarray
-    starts: np.ndarray
-    kinds: np.ndarray
-    features: np.ndarray
-
-    @property
-    def of_vertex(self) -> np.ndarray:
-        """Return the path of each vertex."""
-        return np.repeat(np.arange(len(self.kinds)), np.diff(self.starts))
-
-    def only(self, wanted: np.ndarray) -> Paths:
-        """Return the paths where (paths,) bool is set."""
-        sizes = np.diff(self.starts)
-        starts = np.concatenate([[0], np.cumsum(sizes[wanted])]).astype(np.int64)
-        return Paths(self.xyz[np.repeat(wanted, sizes)], starts, self.kinds[wanted], self.features[wanted])
-
-    def shifted(self, by: float) -> Paths:
-        """Return the paths moved by some degrees of longitude."""
-        return replace(self, xyz=self.xyz + np.array([by, 0.0, 0.0]))
-
-    @classmethod
-    def joined(cls, some: list[Paths]) -> Paths:
-        """Return several runs of paths as one."""
-        sizes = np.concatenate([np.diff(p.starts) for p in some])
-        return cls(
-            np.concatenate([p.xyz for p in some]),
-            np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64),
-            np.concatenate([p.kinds for p in some]),
-            np.concatenate([p.features for p in some]),
-        )
 
 
 def shapes_across(shapes: Shapes, source: str | None, target: str | None, tolerance_m: float = TOLERANCE_M) -> Shapes:
@@ -79,13 +37,13 @@ def shapes_across(shapes: Shapes, source: str | None, target: str | None, tolera
     cut = _needs_cutting(shapes, source, domain)
     if not cut.any():
         return _followed_whole(shapes, source, target, tolerance_m)
-    paths = _paths_of(shapes)
+    paths = paths_of(shapes)
     theirs = cut[paths.features]
     whole, parted = paths.only(~theirs), paths.only(theirs)
     pieces = [_cut(parted, source, target, domain, tolerance_m)]
     if len(whole.kinds):
-        pieces.append(_followed(whole, lambda xy: transform(xy, source, target), source, target, tolerance_m))
-    return _shapes_of(Paths.joined(pieces), len(shapes), has_z=shapes.z is not None)
+        pieces.append(followed(whole, lambda xy: transform(xy, source, target), source, target, tolerance_m))
+    return shapes_of_paths(Paths.joined(pieces), len(shapes), has_z=shapes.z is not None)
 
 
 def is_as_stored(shapes: Shapes, source: str | None, target: str | None) -> bool:
@@ -176,102 +134,27 @@ def _inside(bounds: np.ndarray, source: str, domain: Domain) -> np.ndarray:
     return np.asarray(fine)
 
 
-def _paths_of(shapes: Shapes) -> Paths:
-    z = np.full(len(shapes.xy), np.nan) if shapes.z is None else shapes.z
-    features = np.repeat(np.arange(len(shapes)), np.diff(shapes.feature_starts))
-    return Paths(np.column_stack([shapes.xy, z]), shapes.path_starts, shapes.path_kinds, features)
-
-
-def _shapes_of(paths: Paths, count: int, *, has_z: bool) -> Shapes:
-    """Return paths, put in the order of their features, as shapes."""
-    order = np.argsort(paths.features, kind="stable")
-    sizes = np.diff(paths.starts)[order]
-    starts = np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
-    take = np.repeat(paths.starts[:-1][order] - starts[:-1], sizes) + np.arange(starts[-1])
-    xyz = paths.xyz[take]
-    feature_starts = np.searchsorted(paths.features[order], np.arange(count + 1)).astype(np.int64)
-    xy, z = np.ascontiguousarray(xyz[:, :2]), np.ascontiguousarray(xyz[:, 2]) if has_z else None
-    return Shapes(xy, z, starts, paths.kinds[order], feature_starts, bounds_of(xy, starts, feature_starts))
-
-
 def _followed_whole(shapes: Shapes, source: str, target: str | None, tolerance_m: float) -> Shapes:
     """Return shapes in another CRS none of which is cut; as they are, moved, where no edge is long."""
-    if not _long_edges(shapes.xy, shapes.path_starts, source, tolerance_m).any():
+    if not long_edges(shapes.xy, shapes.path_starts, source, tolerance_m).any():
         return shapes.moved(transform(shapes.xy, source, target))
-    followed = _followed(_paths_of(shapes), lambda xy: transform(xy, source, target), source, target, tolerance_m)
-    return _shapes_of(followed, len(shapes), has_z=shapes.z is not None)
-
-
-def _long_edges(xy: np.ndarray, starts: np.ndarray, crs: str, tolerance_m: float) -> np.ndarray:
-    """Return (vertices,) bool: whether the edge from a vertex to the next of its path is long enough to bend."""
-    per_unit = METRES_PER_DEGREE if is_geographic(crs) else metres_per_unit(crs)
-    short = SHORT_M * sqrt(tolerance_m / TOLERANCE_M) / per_unit
-    long = np.zeros(len(xy), bool)
-    if len(xy) > 1:
-        with np.errstate(invalid="ignore"):
-            long[:-1] = np.abs(np.diff(xy, axis=0)).max(axis=1) > short
-        long[starts[1:-1] - 1] = False
-    return long
-
-
-def _followed(
-    paths: Paths,
-    place: Callable[[np.ndarray], np.ndarray],
-    source: str,
-    target: str | None,
-    tolerance_m: float,
-    budget: int = ADDED,
-) -> Paths:
-    """Return paths placed in another CRS, with vertices added where a long edge is not straight there."""
-    per_metre = 1.0 / (METRES_PER_DEGREE if target is None or is_geographic(target) else metres_per_unit(target))
-    there = place(paths.xyz[:, :2])
-    z = paths.xyz[:, 2]
-    edges = np.flatnonzero(_long_edges(paths.xyz[:, :2], paths.starts, source, tolerance_m))
-    if not edges.size:
-        return replace(paths, xyz=np.column_stack([there, z]))
-    # An edge in question: where it begins and ends as shares of the whole one, and both ends in both CRS.
-    of, low, high = edges, np.zeros(len(edges)), np.ones(len(edges))
-    first, last = there[edges], there[edges + 1]
-    added: list[tuple[np.ndarray, np.ndarray, np.ndarray]] = []
-    for _ in range(ROUNDS):
-        middle = (low + high) / 2
-        here = paths.xyz[of, :2] + (paths.xyz[of + 1, :2] - paths.xyz[of, :2]) * middle[:, None]
-        spot = place(here)
-        with np.errstate(invalid="ignore"):
-            bent = np.abs(spot - (first + last) / 2).max(axis=1) > tolerance_m * per_metre
-        budget -= int(bent.sum())
-        if not bent.any() or budget < 0:
-            break
-        of, low, middle, high = of[bent], low[bent], middle[bent], high[bent]
-        first, spot, last = first[bent], spot[bent], last[bent]
-        added.append((of, middle, spot))
-        of = np.concatenate([of, of])
-        low, high = np.concatenate([low, middle]), np.concatenate([middle, high])
-        first, last = np.concatenate([first, spot]), np.concatenate([spot, last])
-    if not added:
-        return replace(paths, xyz=np.column_stack([there, z]))
-    of, share = np.concatenate([a[0] for a in added]), np.concatenate([a[1] for a in added])
-    more = np.concatenate([a[2] for a in added])
-    order = np.lexsort((share, of))
-    of, share, more = of[order], share[order], more[order]
-    heights = z[of] + (z[of + 1] - z[of]) * share
-    xyz = np.insert(np.column_stack([there, z]), of + 1, np.column_stack([more, heights]), axis=0)
-    return replace(paths, xyz=xyz, starts=paths.starts + np.searchsorted(of, paths.starts, side="left"))
+    paths = followed(paths_of(shapes), lambda xy: transform(xy, source, target), source, target, tolerance_m)
+    return shapes_of_paths(paths, len(shapes), has_z=shapes.z is not None)
 
 
 def _cut(paths: Paths, source: str, target: str | None, domain: Domain, tolerance_m: float) -> Paths:
     """Return paths in the target CRS, clipped to what it shows."""
     degrees = domain.geographic
     if not same_crs(source, degrees):
-        paths = _followed(paths, lambda xy: transform(xy, source, degrees), source, degrees, tolerance_m)
+        paths = followed(paths, lambda xy: transform(xy, source, degrees), source, degrees, tolerance_m)
     paths = paths.only(_known(paths))
-    paths = _unrolled(paths, planar=is_geographic(source))
+    paths = unrolled(paths, planar=is_geographic(source))
     points, lines = paths.only(paths.kinds == POINT), paths.only(paths.kinds == LINE)
     rings = paths.only(np.isin(paths.kinds, (POLYGON, AREA)))
     outlines = _without_cuts(replace(rings, kinds=np.full_like(rings.kinds, LINE)), geographic=is_geographic(source))
     areas = replace(_closed_at_poles(rings), kinds=np.full_like(rings.kinds, AREA))
     all_lines = Paths.joined([lines, outlines])
-    clip = _in_disc if domain.is_disc else _in_window
+    clip = in_disc if domain.is_disc else _in_window
     found = [clip(part, domain) for part in (areas, points, all_lines) if len(part.kinds)]
     found = [f for f in found if len(f.kinds)]
     if not found:
@@ -285,7 +168,7 @@ def _cut(paths: Paths, source: str, target: str | None, domain: Domain, toleranc
             lonlat = np.column_stack([(lonlat[:, 0] + 180.0) % 360.0 - 180.0, lonlat[:, 1]])
         return transform(lonlat, degrees, target)
 
-    return _followed(whole, place, degrees, target, tolerance_m)
+    return followed(whole, place, degrees, target, tolerance_m)
 
 
 def _known(paths: Paths) -> np.ndarray:
@@ -294,30 +177,6 @@ def _known(paths: Paths) -> np.ndarray:
     good = np.isfinite(paths.xyz[:, :2]).all(axis=1)
     bad = np.bincount(paths.of_vertex[~good], minlength=len(sizes)) > 0
     return np.asarray((sizes > 0) & ~bad)
-
-
-def _unrolled(paths: Paths, *, planar: bool) -> Paths:
-    """Return paths whose longitudes run on, so that no edge spans more than half the Earth.
-
-    planar : whether edges are as a file of degrees states them, so that a polygon's edge along a parallel stays,
-        unless the polygon goes around a pole with it
-    """
-    lon, lat = paths.xyz[:, 0], paths.xyz[:, 1]
-    step = np.zeros(len(lon))
-    step[1:] = np.diff(lon)
-    step[paths.starts[:-1]] = 0.0
-    turns = np.round(step / 360.0)
-    if planar:
-        flat = np.zeros(len(lon), bool)
-        flat[1:] = np.diff(lat) == 0
-        winding = np.add.reduceat(step - 360.0 * turns, paths.starts[:-1])
-        stays = np.isin(paths.kinds, (POLYGON, AREA)) & (np.abs(winding) < 180.0)
-        turns[flat & stays[paths.of_vertex]] = 0.0
-    whole = np.cumsum(turns)
-    whole -= np.repeat(whole[paths.starts[:-1]], np.diff(paths.starts))
-    xyz = paths.xyz.copy()
-    xyz[:, 0] -= 360.0 * whole
-    return replace(paths, xyz=xyz)
 
 
 def _closed_at_poles(rings: Paths) -> Paths:
@@ -351,19 +210,7 @@ def _without_cuts(outlines: Paths, *, geographic: bool) -> Paths:
     closing[outlines.starts[:-1]] = False
     if not closing.any():
         return outlines
-    return _broken(outlines, closing)
-
-
-def _broken(paths: Paths, before: np.ndarray) -> Paths:
-    """Return paths that end before some vertices and begin anew there; what has one vertex alone is left out."""
-    if not len(paths.xyz):
-        return paths
-    begins = before.copy()
-    begins[paths.starts[:-1]] = True
-    starts = np.concatenate([np.flatnonzero(begins), [len(paths.xyz)]]).astype(np.int64)
-    of = paths.of_vertex[starts[:-1]]
-    parts = Paths(paths.xyz, starts, paths.kinds[of], paths.features[of])
-    return parts.only(np.diff(starts) > 1)
+    return broken(outlines, closing)
 
 
 def _in_window(paths: Paths, domain: Domain) -> Paths:
@@ -376,151 +223,7 @@ def _in_window(paths: Paths, domain: Domain) -> Paths:
     for turn in range(int(first.min()), int(last.max()) + 1):
         here = paths.only((first <= turn) & (turn <= last)).shifted(-360.0 * turn)
         for axis, low_limit, high_limit in ((0, domain.west, domain.east), (1, domain.south, domain.north)):
-            here = _clipped(here, here.xyz[:, axis] - low_limit)
-            here = _clipped(here, high_limit - here.xyz[:, axis])
+            here = clipped_paths(here, here.xyz[:, axis] - low_limit)
+            here = clipped_paths(here, high_limit - here.xyz[:, axis])
         found.append(here)
     return Paths.joined(found)
-
-
-def _clipped(paths: Paths, inside: np.ndarray) -> Paths:
-    """Return the parts of paths where a value of each vertex, linear along edges, is not negative."""
-    if not len(paths.kinds) or (inside >= 0).all():
-        return paths
-    is_in = inside >= 0
-    of = paths.of_vertex
-    next_in, same = np.zeros(len(is_in), bool), np.zeros(len(is_in), bool)
-    next_in[:-1], same[:-1] = is_in[1:], of[1:] == of[:-1]
-    crossing = same & (is_in != next_in)
-    at = np.flatnonzero(crossing)
-    share = inside[at] / (inside[at] - inside[at + 1])
-    edge = paths.xyz[at] + (paths.xyz[at + 1] - paths.xyz[at]) * share[:, None]
-    counts = is_in.astype(np.int64) + crossing
-    place = np.concatenate([[0], np.cumsum(counts)])
-    xyz = np.empty((int(place[-1]), 3))
-    xyz[place[:-1][is_in]] = paths.xyz[is_in]
-    xyz[place[at] + is_in[at]] = edge
-    owner = np.repeat(of, counts)
-    entering = np.zeros(len(xyz), bool)
-    entering[(place[at] + is_in[at])[~is_in[at]]] = True  # where a line comes in
-    starts = np.searchsorted(owner, np.arange(len(paths.kinds) + 1)).astype(np.int64)
-    out = Paths(xyz, starts, paths.kinds, paths.features)
-    lines = out.only((out.kinds == LINE) & (np.diff(starts) > 0))
-    rest = out.only((out.kinds != LINE) & (np.diff(starts) > 0))
-    if len(lines.kinds):
-        lines = _broken(lines, entering[(paths.kinds == LINE)[owner]])
-    return Paths.joined([_reclosed(rest), lines])
-
-
-def _reclosed(paths: Paths) -> Paths:
-    """Return rings that end where they begin, after some of their vertices were left out."""
-    ends = paths.starts[1:] - 1
-    first = paths.xyz[paths.starts[:-1]]
-    open_ = np.flatnonzero((paths.kinds == AREA) & (first[:, :2] != paths.xyz[ends, :2]).any(axis=1))
-    if not open_.size:
-        return paths
-    xyz = np.insert(paths.xyz, ends[open_] + 1, first[open_], axis=0)
-    grown = np.diff(paths.starts)
-    grown[open_] += 1
-    return replace(paths, xyz=xyz, starts=np.concatenate([[0], np.cumsum(grown)]).astype(np.int64))
-
-
-def _in_disc(paths: Paths, domain: Domain) -> Paths:
-    """Return what lies within a distance of the centre; areas follow the rim where they leave it."""
-    paths = _divided(paths)
-    inside = domain.radius - angle_from(paths.xyz[:, :2], domain.centre)
-    areas = paths.kinds == AREA
-    if not areas.any():
-        return _clipped(paths, inside)
-    low = np.minimum.reduceat(inside, paths.starts[:-1])
-    high = np.maximum.reduceat(inside, paths.starts[:-1])
-    found = [paths.only(low >= 0)]
-    for i in np.flatnonzero((low < 0) & (high >= 0)).tolist():  # a few: what crosses the rim
-        run = slice(paths.starts[i], paths.starts[i + 1])
-        ring = _within_rim(paths.xyz[run], inside[run], domain)
-        starts = np.array([0, len(ring)], np.int64)
-        found.append(Paths(ring, starts, paths.kinds[i : i + 1], paths.features[i : i + 1]))
-    antipode = domain.centre[0] + 180.0, -domain.centre[1]
-    around = np.concatenate([_holding(paths.only(high >= 0), antipode), _holding(paths.only(high < 0), domain.centre)])
-    if around.size:
-        found.append(_rims(around, domain))
-    return _unrolled(Paths.joined(found), planar=False)
-
-
-def _within_rim(ring: np.ndarray, inside: np.ndarray, domain: Domain) -> np.ndarray:
-    """Return the part of a closed ring (n, 3) in a disc; where it is outside, the rim is followed as it turns there."""
-    first = int(np.argmax(inside >= 0))
-    ring = np.roll(ring[:-1], -first, axis=0)
-    ring, inside = np.vstack([ring, ring[:1]]), np.append(np.roll(inside[:-1], -first), inside[first])
-    bearings = _bearings(ring, domain.centre)
-    turned = np.concatenate([[0.0], np.cumsum((np.diff(bearings) + 180.0) % 360.0 - 180.0)])
-    is_in = inside >= 0
-    at = np.flatnonzero(is_in[1:] != is_in[:-1])
-    share = (inside[at] / (inside[at] - inside[at + 1]))[:, None]
-    edges = ring[at] + (ring[at + 1] - ring[at]) * share
-    pieces, begin = [], 0
-    for leaves, comes in zip(range(0, len(at), 2), range(1, len(at), 2)):
-        pieces += [ring[begin : at[leaves] + 1], edges[leaves : leaves + 1]]
-        a, b = _bearings(edges[[leaves, comes]], domain.centre)
-        rough = turned[at[comes] + 1] - turned[at[leaves]]
-        turn = b - a + 360.0 * round((rough - (b - a)) / 360.0)
-        count = int(abs(turn) / CIRCLE_STEP_DEG)
-        arc = _at_bearing(a + turn * np.arange(1, count + 1) / (count + 1), domain)
-        pieces += [np.column_stack([arc, np.full(count, edges[leaves, 2])]), edges[comes : comes + 1]]
-        begin = at[comes] + 1
-    return np.concatenate([*pieces, ring[begin:]])
-
-
-def _divided(paths: Paths) -> Paths:
-    """Return paths with no edge longer than a degree, so that a circle cuts them where it should."""
-    steps = np.zeros(len(paths.xyz))
-    steps[:-1] = np.abs(np.diff(paths.xyz[:, :2], axis=0)).max(axis=1)
-    steps[paths.starts[1:] - 1] = 0.0
-    parts = np.maximum(np.ceil(steps / CIRCLE_STEP_DEG), 1).astype(np.int64)
-    of = np.repeat(np.arange(len(parts)), parts)
-    begin = np.concatenate([[0], np.cumsum(parts)])
-    share = (np.arange(len(of)) - begin[of]) / parts[of]
-    step = np.where((share > 0)[:, None], paths.xyz[np.minimum(of + 1, len(paths.xyz) - 1)] - paths.xyz[of], 0.0)
-    return replace(paths, xyz=paths.xyz[of] + step * share[:, None], starts=begin[paths.starts])
-
-
-def _holding(rings: Paths, place: tuple[float, float]) -> np.ndarray:
-    """Return the feature of each ring that holds a place, in degrees (even-odd rule)."""
-    lon, lat = place[0], min(max(place[1], -90.0 + AROUND_POLE_DEG), 90.0 - AROUND_POLE_DEG)
-    if not len(rings.kinds):
-        return rings.features
-    low = np.minimum.reduceat(rings.xyz[:, 1], rings.starts[:-1])
-    high = np.maximum.reduceat(rings.xyz[:, 1], rings.starts[:-1])
-    found = []
-    for i in np.flatnonzero((low < lat) & (high > lat)).tolist():
-        xy = rings.xyz[rings.starts[i] : rings.starts[i + 1], :2]
-        x0, y0, x1, y1 = xy[:-1, 0], xy[:-1, 1], xy[1:, 0], xy[1:, 1]
-        across = (y0 > lat) != (y1 > lat)
-        meets = x0[across] + (lat - y0[across]) * (x1 - x0)[across] / (y1 - y0)[across]
-        turns = range(int(np.floor((xy[:, 0].min() - lon) / 360)), int(np.ceil((xy[:, 0].max() - lon) / 360)) + 1)
-        if any(int((meets > lon + 360 * k).sum()) % 2 for k in turns):
-            found.append(rings.features[i])
-    return np.array(found, np.int64)
-
-
-def _rims(features: np.ndarray, domain: Domain) -> Paths:
-    """Return the rim of the map as an area of each feature."""
-    around = _at_bearing(np.linspace(0.0, 360.0, 361), domain)
-    ring = np.column_stack([around, np.full(len(around), np.nan)])
-    count = len(features)
-    starts = np.arange(count + 1, dtype=np.int64) * len(ring)
-    return Paths(np.tile(ring, (count, 1)), starts, np.full(count, AREA, np.uint8), features)
-
-
-def _bearings(places: np.ndarray, centre: tuple[float, float]) -> np.ndarray:
-    """Return (n,) directions of places (n, 2 or more) from the centre on the sphere, degrees from north."""
-    lon, lat, lat0 = np.radians(places[:, 0] - centre[0]), np.radians(places[:, 1]), np.radians(centre[1])
-    north = np.cos(lat0) * np.sin(lat) - np.sin(lat0) * np.cos(lat) * np.cos(lon)
-    return np.degrees(np.arctan2(np.sin(lon) * np.cos(lat), north))
-
-
-def _at_bearing(bearings: np.ndarray, domain: Domain) -> np.ndarray:
-    """Return (n, 2) places on the rim of a disc, by their direction from the centre."""
-    a, r, lat0 = np.radians(bearings), np.radians(domain.radius), np.radians(domain.centre[1])
-    sin_lat = np.clip(np.sin(lat0) * np.cos(r) + np.cos(lat0) * np.sin(r) * np.cos(a), -1.0, 1.0)
-    lon = np.arctan2(np.sin(a) * np.sin(r), np.cos(lat0) * np.cos(r) - np.sin(lat0) * np.sin(r) * np.cos(a))
-    return np.column_stack([domain.centre[0] + np.degrees(lon), np.degrees(np.arcsin(sin_lat))])
