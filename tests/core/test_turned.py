@@ -6,6 +6,7 @@ import numpy as np
 import pyarrow as pa
 import pyogrio
 import pytest
+import rasterio
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -97,6 +98,26 @@ def test_a_grid_from_0_to_360_is_drawn_where_it_is_probed(cache, tmp_path, crs, 
             assert (found is not None) == bool(around.max())
             seen += found is not None
     assert seen > 10
+
+
+@pytest.mark.parametrize("crs, far", [("EPSG:3857", 4.0e7), ("EPSG:4326", 360.0)])
+def test_a_grid_in_mercator_stands_in_the_next_world_too(cache, tmp_path, crs, far):
+    path, side = tmp_path / "tiles.tif", 20037508.342789244
+    values = np.arange(64 * 64, dtype="f4").reshape(64, 64) + 1
+    where = rasterio.transform.from_bounds(-side, -side, side, side, 64, 64)
+    profile = {"driver": "GTiff", "width": 64, "height": 64, "count": 1, "dtype": "float32", "crs": "EPSG:3857"}
+    with rasterio.open(path, "w", transform=where, **profile) as out:
+        out.write(values, 1)
+    facts = cache.dataset(at(path)).parts[0].facts
+    layer = Layer("g", "g", at(path, facts.name), facts.kind, GridStyle(resample="nearest"))
+    view = View(far / 2, 0.0, far / 180, 200, 120, crs)  # around 180 degrees
+    frame = painter_for(cache).frame([layer], view)
+    inside = frame.image[40:80, :, 3]
+    assert not frame.faults and (inside == 255).mean() > 0.98  # a seam of a pixel at most
+    for col in (20, 180):
+        x, y = frame.view.to_map(col + 0.5, 60.5)
+        found = probe(cache, layer, Where.at(x, y, crs, 0.0))
+        assert found is not None and found.readings[0].value > 0
 
 
 def test_nothing_is_drawn_or_probed_beyond_the_pole(cache, tmp_path):

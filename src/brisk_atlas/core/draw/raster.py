@@ -11,7 +11,8 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, GridStyle, Level, RasterPart
-from brisk_atlas.core.place import Mesh, clipped, is_geographic, mesh_of, metres_per_unit, transform_extent
+from brisk_atlas.core.place import Mesh, clipped, mesh_of, metres_per_unit, transform_extent
+from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.place.extents import meets_in_worlds
 from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
 
@@ -142,14 +143,14 @@ def _channel(part: RasterPart, source: DataRef, band: int, mesh: Mesh) -> _Chann
 
 
 def _turns(part: RasterPart, col: np.ndarray, row: np.ndarray) -> tuple[float, ...]:
-    """Return by how many columns pixels are shifted to meet cells, for each turn of the Earth; degrees alone turn."""
-    lattice = part.facts.lattice
-    if not lattice.crs or not is_geographic(lattice.crs) or lattice.b or lattice.d:
+    """Return by how many columns pixels are shifted to meet cells, for each world in which they are seen."""
+    lattice, domain = part.facts.lattice, domain_of(part.facts.crs)
+    if domain is None or not domain.world or lattice.b or lattice.d:
         return (0.0,)
     known = np.isfinite(col) & np.isfinite(row)
     if not known.any():
         return ()
-    period, low, high = abs(360.0 / lattice.a), float(col[known].min()), float(col[known].max())
+    period, low, high = abs(domain.world / lattice.a), float(col[known].min()), float(col[known].max())
     first, last = ceil(-high / period), floor((lattice.columns - low) / period)
     return tuple(turn * period for turn in range(first, last + 1))
 

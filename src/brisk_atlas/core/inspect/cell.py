@@ -11,7 +11,8 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Band, CellWindow, GridStyle, Layer, RasterPart, number_text
 from brisk_atlas.core.model.dimension import bands_along, places_of
 from brisk_atlas.core.model.style import bands_of, shown_band
-from brisk_atlas.core.place import is_geographic, same_crs, transform, unit_of
+from brisk_atlas.core.place import same_crs, transform, unit_of
+from brisk_atlas.core.place.domain import domain_of
 
 from .finding import ProbeResult, ProbeSeries, ProbeValue
 
@@ -38,8 +39,9 @@ def cell_values(
     assert part.facts.grid is not None
     lattice = part.facts.lattice
     px, py = transform(np.array([[x, y]]), crs, part.facts.crs)[0]
-    if part.facts.crs and is_geographic(part.facts.crs):
-        px = lattice.extent.xmin + (px - lattice.extent.xmin) % 360.0  # a grid may run from 0 to 360
+    domain = domain_of(part.facts.crs)
+    if domain is not None and domain.world:
+        px = lattice.extent.xmin + (px - lattice.extent.xmin) % domain.world  # a grid may run from 0 to 360
     column, row = lattice.to_cells(px, py)
     if not (0 <= column <= lattice.columns and 0 <= row <= lattice.rows):
         return None

@@ -8,8 +8,8 @@ import numpy as np
 
 from brisk_atlas.core.model import Lattice
 
-from .crs import is_geographic, same_crs, transform
-from .domain import has_place
+from .crs import same_crs, transform
+from .domain import domain_of, has_place
 
 FIRST_STEP = 32  # cells between nodes, halved until interpolation is good enough
 TOLERANCE = 0.05  # of a cell
@@ -19,7 +19,8 @@ NET = 17  # places each way that are asked whether they are on the Earth
 @dataclass(frozen=True, eq=False)
 class Mesh:
     """x, y : (rows, cols) float64, positions of the middles of every `step`-th cell, both ways,
-    from the first on; NaN where the grid has no place in the other CRS. Longitudes run on, beyond 180 degrees."""
+    from the first on; NaN where the grid has no place in the other CRS. Where worlds repeat, x runs on beyond the
+    first."""
 
     x: np.ndarray
     y: np.ndarray
@@ -57,19 +58,20 @@ def _nodes(lattice: Lattice, crs: str | None, step: int, *, masked: bool = False
         if masked:
             placed[~has_place(here, lattice.crs)] = np.nan
         x, y = (np.ascontiguousarray(placed[:, i].reshape(x.shape)) for i in (0, 1))
-        if crs is not None and is_geographic(crs):
-            x = _running_on(x)
+        domain = domain_of(crs)
+        if domain is not None and domain.world:
+            x = _running_on(x, domain.world)
     return Mesh(x, y, step)
 
 
-def _running_on(longitudes: np.ndarray) -> np.ndarray:
-    """Return longitudes that run on from node to node, beyond 180 degrees where need be."""
+def _running_on(x: np.ndarray, world: float) -> np.ndarray:
+    """Return positions eastwards that run on from node to node, beyond the edge of the first world where need be."""
     for axis in (1, 0):
-        turns = np.nan_to_num(np.round(np.diff(longitudes, axis=axis) / 360.0))
-        longitudes = longitudes.copy()
+        turns = np.nan_to_num(np.round(np.diff(x, axis=axis) / world))
+        x = x.copy()
         tail = (slice(None), slice(1, None)) if axis else (slice(1, None), slice(None))
-        longitudes[tail] -= 360.0 * np.cumsum(turns if axis else turns[:, :1], axis=axis)
-    return longitudes
+        x[tail] -= world * np.cumsum(turns if axis else turns[:, :1], axis=axis)
+    return x
 
 
 def _leaves_earth(lattice: Lattice) -> bool:
