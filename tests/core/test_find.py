@@ -34,7 +34,7 @@ from brisk_atlas.core.find import (
     list_folder,
     question_about,
 )
-from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
+from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow, overlap
 from brisk_atlas.core.find.index import index, known_now, rows_found, summaries
 from brisk_atlas.core.find.landing import landing_of
 from brisk_atlas.core.find.locks import delete_stale
@@ -586,3 +586,11 @@ def test_all_that_records_say_is_found(tmp_path):
         for words in ("No gaps", "Weighed on roofs", "not measurable", "Ines Maro", "THK")
     )
     assert "drawn by Ines Maro" in words_of(turtle).others and "traced by hand" in words_of(linked).others
+
+
+def test_boxes_in_degrees_share_a_place_across_180_too():
+    isle = (177.0, -19.0, 182.0, -16.0)  # as it runs on
+    assert overlap(isle, (-179.5, -18.0, -178.5, -17.0)) and overlap((-179.5, -18.0, -178.5, -17.0), isle)
+    assert overlap((177.0, -19.0, -178.0, -16.0), (-179.0, -18.0, -178.5, -17.0))  # as records state it
+    assert not overlap(isle, (-177.0, -18.0, -176.0, -17.0)) and not overlap(isle, (178.0, 10.0, 179.0, 12.0))
+    assert overlap((-180.0, -90.0, 180.0, 90.0), isle)

@@ -74,15 +74,19 @@ class EntryFilter(NamedTuple):
 
 
 def overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
-    """Return whether two boxes in degrees (west, south, east, north) share a place."""
-    return a[0] <= b[2] and b[0] <= a[2] and a[1] <= b[3] and b[1] <= a[3]
+    """Return whether two boxes in degrees (west, south, east, north) share a place; one across 180 degrees runs on
+    beyond it, or has a west larger than its east."""
+    if a[1] > b[3] or a[3] < b[1]:
+        return False
+    (west, east), (low, high) = ((box[0], box[2] if box[2] >= box[0] else box[2] + 360.0) for box in (a, b))
+    return any(west + turn <= high and east + turn >= low for turn in (-360.0, 0.0, 360.0))
 
 
 def extent_words(box: tuple[float, float, float, float] | None) -> str:
     """Return the middle of a box in degrees, and its width and height on the ground."""
     if box is None:
         return ""
-    lon, lat = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
+    lon, lat = ((box[0] + box[2]) / 2 + 180.0) % 360.0 - 180.0, (box[1] + box[3]) / 2
     sides = [(box[2] - box[0]) * KM_PER_DEGREE * cos(radians(lat)), (box[3] - box[1]) * KM_PER_DEGREE]
     place = f"{abs(lat):.3f}° {'N' if lat >= 0 else 'S'} {abs(lon):.3f}° {'E' if lon >= 0 else 'W'}"
     return f"{place}, {sides[0]:,.3g} × {sides[1]:,.3g} km"
