@@ -67,7 +67,7 @@ class FindFeature(LinePalette):
     def _show(self, found: list[FoundFeature]) -> None:
         self.found = found
         self.list.clear()
-        self.list.addItems([f"{each.text}   ·   {each.field} of {each.layer}" for each in found])
+        self.list.addItems([f"{each.text}   ·   {each.field} of {each.layer}, row {each.row + 1:,}" for each in found])
         self.list.setCurrentRow(0)
         self.hint.setText("" if found else "No open layer has this in any field.")
 

@@ -27,7 +27,7 @@ class LayerCrsForm(QDialog):
     def __init__(self, session: Session, layer: Layer, parent: QWidget) -> None:
         super().__init__(parent)
         from brisk_atlas.core.find.questions import Suggestion
-        from brisk_atlas.core.place import crs_label, crs_name
+        from brisk_atlas.core.place import crs_name
 
         self.session, self.layer = session, layer
         self.setWindowTitle(f"The CRS of {layer.name}")
@@ -50,7 +50,7 @@ class LayerCrsForm(QDialog):
             for other in session.work.layers
             if other.id != layer.id and (facts := session.facts_of(other)) is not None and facts.crs
         }
-        found = [Suggestion(self.stated, f"{crs_label(self.stated)}, as the file states")] if self.stated else []
+        found = [Suggestion(self.stated, "as the file states")] if self.stated else []
         found += [Suggestion(crs, f"that of {name}") for crs, name in others.items() if crs != self.stated]
         self.picker.offer(found, layer.ref.crs or self.stated, None)
         low = QHBoxLayout()

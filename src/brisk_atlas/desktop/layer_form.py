@@ -38,7 +38,7 @@ class LayerForm(QDialog):
         form.addRow("Name", self.name)
         form.addRow("Note", self.note)
         form.addRow("Drawn from", self.closest)
-        form.addRow("to", self.farthest)
+        form.addRow("Drawn to", self.farthest)
         form.addRow("", self.locked)
         form.addRow("", self.message)
         form.addRow("", self.use)
