@@ -391,3 +391,17 @@ def test_density_is_highest_where_points_are_thickest_and_counts_each_once():
     turned = replace(view, turn=90.0)
     draw_density(moved, index_of(index.shapes.turned(90.0)), None, 4.0, "ember", turned)
     assert np.abs(np.rot90(image, -1).astype(int) - moved).mean() < 3.0
+
+
+def test_a_text_is_set_again_along_a_line_and_stays_there_while_it_is_panned(painter, data):
+    layer = labelled(data, "trails", "name", repeat=180.0)
+    view = View(508_700, 5_771_900, 5.0, 900, 700, UTM)
+    found = painter.frame([layer], view, measure=measure).labels
+    of = [label.feature for label in found]
+    assert len(of) > len(set(of)) and not painter.frame([layer], view, measure=measure).faults
+    made = boxes(found, view)
+    for i, box in enumerate(made):
+        assert not any(box.intersection(other).area > 1 for other in made[:i])
+    places = {(round(label.x), round(label.y)) for label in found}
+    moved = painter.frame([layer], view.panned(60, 0), measure=measure).labels
+    assert len(places & {(round(label.x), round(label.y)) for label in moved}) > 0.6 * len(places)

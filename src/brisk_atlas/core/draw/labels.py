@@ -131,6 +131,11 @@ def place_labels(
         if not text:
             continue
         width, height = measure(text, size)
+        if look.repeat > 0 and _is_line(index, feature):
+            for slot, (px, py, angle) in enumerate(_repeated(index, feature, width, height, view, look.repeat)):
+                if room.take(_around(px, py, width + GAP_PX, height + GAP_PX, angle)):
+                    placed.append(PlacedLabel(text, *view.to_map(px, py), angle, look, feature, slot))
+            continue
         slots = list(enumerate(_slots(index, anchors, feature, width, height, symbol_px, view)))
         if feature in before:
             slots.sort(key=lambda slot: slot[0] != before[feature])
@@ -176,28 +181,60 @@ def _slots(
         yield px, py, 0.0
 
 
+def _is_line(index: ShapeIndex, feature: int) -> bool:
+    first, last = index.shapes.feature_starts[feature], index.shapes.feature_starts[feature + 1]
+    return bool(first < last and index.shapes.path_kinds[first] == LINE)
+
+
+def _repeated(
+    index: ShapeIndex, feature: int, width: float, height: float, view: View, repeat: float
+) -> Iterator[tuple[float, float, float]]:
+    """Give places every `repeat` pixels, from half of that on, along each path of a line, where they are in view and it
+    is straight enough. They stay where they are on the map while it is panned."""
+    gap = max(repeat * view.density, width * 1.2)
+    for path in index.shapes.paths(feature):
+        xy, run = _run_of(path, view)
+        middles = np.arange(gap / 2, run[-1] - width / 2, gap)
+        middles = middles[middles > width / 2]
+        x, y = np.interp(middles, run, xy[:, 0]), np.interp(middles, run, xy[:, 1])
+        seen = (x > -width) & (x < view.width + width) & (y > -width) & (y < view.height + width)
+        for middle in middles[seen][:MOST_PLACED].tolist():
+            yield from _straight(xy, run, middle, width, height)
+
+
+def _run_of(path: np.ndarray, view: View) -> tuple[np.ndarray, np.ndarray]:
+    """Return a path in pixels and how far along it each vertex lies."""
+    left, upper = view.origin
+    xy = np.column_stack([(path[:, 0] - left) / view.resolution, (upper - path[:, 1]) / view.resolution])
+    return xy, np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
+
+
+def _straight(
+    xy: np.ndarray, run: np.ndarray, middle: float, width: float, height: float
+) -> Iterator[tuple[float, float, float]]:
+    """Give the place of a text around a point of a line, where the line is straight enough below it."""
+    at = np.linspace(middle - width / 2, middle + width / 2, 7)
+    x, y = np.interp(at, run, xy[:, 0]), np.interp(at, run, xy[:, 1])
+    dx, dy = x[-1] - x[0], y[-1] - y[0]
+    chord = hypot(dx, dy)
+    if chord < width * 0.8:
+        return
+    off = np.abs((x - x[0]) * dy - (y - y[0]) * dx) / chord
+    if off.max() <= BEND * height:
+        angle = degrees(atan2(dy, dx))
+        upright = angle - 180 if angle > 90 else angle + 180 if angle < -90 else angle
+        yield float(x.mean()), float(y.mean()), upright
+
+
 def _along(
     index: ShapeIndex, feature: int, width: float, height: float, view: View
 ) -> Iterator[tuple[float, float, float]]:
     """Give places along the longest path of a line where it is straight enough below the text."""
     path = max(index.shapes.paths(feature), key=len)
-    left, upper = view.origin
-    xy = np.column_stack([(path[:, 0] - left) / view.resolution, (upper - path[:, 1]) / view.resolution])
-    run = np.concatenate([[0.0], np.cumsum(np.hypot(*np.diff(xy, axis=0).T))])
+    xy, run = _run_of(path, view)
     if run[-1] < width * 1.1:
         return
     for share in ALONG:
         middle = run[-1] * share
-        if middle < width / 2 or middle > run[-1] - width / 2:
-            continue
-        at = np.linspace(middle - width / 2, middle + width / 2, 7)
-        x, y = np.interp(at, run, xy[:, 0]), np.interp(at, run, xy[:, 1])
-        dx, dy = x[-1] - x[0], y[-1] - y[0]
-        chord = hypot(dx, dy)
-        if chord < width * 0.8:
-            continue
-        off = np.abs((x - x[0]) * dy - (y - y[0]) * dx) / chord
-        if off.max() <= BEND * height:
-            angle = degrees(atan2(dy, dx))
-            upright = angle - 180 if angle > 90 else angle + 180 if angle < -90 else angle
-            yield float(x.mean()), float(y.mean()), upright
+        if width / 2 <= middle <= run[-1] - width / 2:
+            yield from _straight(xy, run, middle, width, height)

@@ -36,13 +36,15 @@ class Stretch:
 @dataclass(frozen=True)
 class Label:
     """Text beside features. `text` is a field or an SQL expression; `first` is one whose highest
-    values are placed first where there is no room for all."""
+    values are placed first where there is no room for all. `repeat` sets the text along lines again every so many
+    pixels; 0 sets it once."""
 
     text: str
     size: float = 12.0
     colour: str = "#1D2A35"
     halo: str = "#FFFDF8"
     first: str | None = None
+    repeat: float = 0.0
 
 
 @dataclass(frozen=True)

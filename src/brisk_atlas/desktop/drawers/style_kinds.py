@@ -165,8 +165,20 @@ def _label_rows(rows: StyleRows, fields: list[str]) -> None:
     first = rows.by_field("First", "label first", "the largest", fields, lambda s: s.label.first if s.label else None,
                   lambda v: rows.change("label order", label=_with(label(), first=v)) if label() else None)  # fmt: skip
 
+    again = rows.number("Again every", "label repeat", 0, 2000, 50)
+    again.valueChanged.disconnect()
+    rows.setters.pop()
+    again.setSpecialValueText("once a line")
+    again.setToolTip("Along lines: the text is set again every so many pixels")
+    again.valueChanged.connect(
+        lambda v: rows.change("labels again", label=_with(label(), repeat=v)) if label() else None
+    )
+
     def show(layer: Layer) -> None:
         now = getattr(layer.style, "label", None)
+        rows.form.setRowVisible(again, now is not None)
+        if now is not None:
+            again.setValue(now.repeat)
         rows.form.setRowVisible(size, now is not None)
         rows.form.setRowVisible(first, now is not None)
         if now is not None:
