@@ -132,9 +132,12 @@ def test_groups_notes_locks_and_scales_are_saved(tmp_path):
     work = work_of(3)
     group = work.put_in_group({"l1", "l2"}, "before")
     work.change("note", "l1", note="from the second boat", scales=(1_000.0, 50_000.0))
+    work.change("scales", "l0", scales=(0.0, 5_000.0))
+    work.change("scales", "l2", scales=(2_000.0, float("inf")))
     work.change("lock", "l1", locked=True)
     work.change_group("fold", group.id, folded=True, opacity=0.4)
     save(work, tmp_path / "w.brisk.json")
+    assert "Infinity" not in (tmp_path / "w.brisk.json").read_text()
     state = read(tmp_path / "w.brisk.json")[0]
     assert state.groups == work.state.groups and state.layers == work.state.layers
 

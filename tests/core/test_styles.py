@@ -387,6 +387,13 @@ def test_density_is_highest_where_points_are_thickest_and_counts_each_once():
     few = np.zeros(count, bool)
     few[:90] = True
     assert draw_density(np.zeros_like(image), index, few, 4.0, "ember", view) == pytest.approx(highest / 10, rel=0.35)
+    degrees = Shapes(
+        np.array([[10.0, 60.0]]), None, one_each[:2], kinds[:1], one_each[:2], np.array([[10.0, 60, 10, 60]])
+    )
+    far = View(10.0, 60.0, 0.01, 200, 200, DEGREES)
+    top = draw_density(np.zeros_like(image), index_of(degrees), None, 8.0, "ember", far)
+    pixel_km2 = (0.01 * 111.32) ** 2 * np.cos(np.radians(60))  # degrees of longitude are half as long there
+    assert top == pytest.approx(1 / (2 * np.pi * 8.0**2) / pixel_km2, rel=0.02)
     moved = np.zeros_like(image)
     turned = replace(view, turn=90.0)
     draw_density(moved, index_of(index.shapes.turned(90.0)), None, 4.0, "ember", turned)

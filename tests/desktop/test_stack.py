@@ -138,6 +138,9 @@ def test_a_note_and_scales_are_written_and_the_layer_keeps_to_them(desk):
     d.window.commands.do("solo")
     d.settle()
     image, view = d.canvas.frames[0]
+    place = d.window.session.cache.shapes_in(layer.ref, view.crs).bounds[0, :2]
+    d.click(d.canvas, d.at(*place))
+    assert not any(found.layer_id == layer.id for found in d.window.desk.probe.findings)  # nor is it probed
     assert view.scale > 5_000 and not image.constBits().asstring(image.sizeInBytes()).strip(b"\0")
     x, y = d.window.session.cache.shapes_in(layer.ref, view.crs).bounds[0, :2]
     d.canvas.look_at_centre(x, y, 0.5, view.crs)

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from .plain_text import PlainLabel
 
 STORED = "floating"
-SIZE = (420, 640)
 
 
 class FloatingWindow(QWidget):

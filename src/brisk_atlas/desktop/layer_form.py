@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from math import inf, isfinite
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QLineEdit, QPlainTextEdit, QPushButton, QWidget
 
@@ -55,7 +56,7 @@ class LayerForm(QDialog):
         if now is not None:
             box.addItem(f"1:{float(f'{now:.3g}'):,.0f}   as now")
         box.addItems([f"1:{ratio:,}" for ratio in SCALES])
-        box.setCurrentText(ANY if chosen is None else f"1:{chosen:,.0f}")
+        box.setCurrentText(f"1:{chosen:,.0f}" if chosen and isfinite(chosen) else ANY)
         return box
 
     @staticmethod
@@ -78,7 +79,7 @@ class LayerForm(QDialog):
 
     def _take(self) -> None:
         closest, farthest = self._number(self.closest), self._number(self.farthest)
-        scales = None if closest is None and farthest is None else (closest or 0.0, farthest or float("inf"))
+        scales = None if closest is None and farthest is None else (closest or 0.0, farthest or inf)
         work, locked = self.session.work, self.locked.isChecked()
         self.accept()
         after = replace(self.layer, note=self.note.toPlainText().strip(), scales=scales, locked=locked)

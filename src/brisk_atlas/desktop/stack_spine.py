@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from math import isfinite
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt, pyqtSignal
@@ -141,7 +142,9 @@ class StackSpine(QListWidget):
         state = STATE_WORDS[self.tile.states.get(layer.id, SourceState.AS_READ)]
         lines = [layer.name, str(layer.ref), state, layer.note]
         if layer.scales is not None:
-            lines.append("drawn from 1:{:,.0f} to 1:{:,.0f}".format(*layer.scales))
+            closest, farthest = layer.scales
+            lines.append(f"drawn from 1:{closest:,.0f}" if closest else "drawn from close by")
+            lines[-1] += f" to 1:{farthest:,.0f}" if isfinite(farthest) else " to any distance"
         return "\n".join(line for line in lines if line)
 
     def _show_states(self, states: dict[str, SourceState]) -> None:

@@ -39,8 +39,8 @@ def draw_density(
     alpha = np.clip(share / FULL, 0.0, 1.0)
     image[..., :3] = np.round(rgb * alpha[..., None]).astype(np.uint8)
     image[..., 3] = np.round(alpha * 255).astype(np.uint8)
-    metres = view.resolution * metres_per_unit(view.crs, view.y)
-    return highest / metres**2 * (PER_KM2 if view.crs else 1.0)
+    across, along = metres_per_unit(view.crs, view.y), metres_per_unit(view.crs)  # degrees shrink eastwards alone
+    return highest / (view.resolution**2 * across * along) * (PER_KM2 if view.crs else 1.0)
 
 
 def _count(counts: np.ndarray, index: ShapeIndex, shown: np.ndarray | None, margin: int, plane: View) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import logging
 import os
 import threading
@@ -65,12 +66,13 @@ class Picked:
 
 @dataclass(frozen=True, eq=False)
 class StoredPicture:
-    """The finished picture of one layer: the rows from `top` on that hold anything."""
+    """The finished picture of one layer: the rows from `top` on that hold anything. No two have the same `number`."""
 
     image: np.ndarray
     top: int
     view: View
     drawn: Drawn
+    number: int = field(default_factory=itertools.count().__next__)
 
     @property
     def whole(self) -> np.ndarray:
@@ -112,8 +114,7 @@ class Painter:
         self._stored: OrderedDict[PictureKey, StoredPicture] = OrderedDict()
         self._stored_bytes = 0
         self._keys: dict[str, tuple[Layer, tuple, PictureKey]] = {}
-        self._together_stored: OrderedDict[tuple, tuple[PaleLayer, list[PaleLayer]]] = OrderedDict()
-        self._together_bytes = 0
+        self._together_stored: OrderedDict[tuple, PaleLayer] = OrderedDict()
         self._lock = threading.Lock()
         self._placed: dict[str, dict[int, int]] = {}  # labels of the last picture, by layer and feature
 
@@ -192,12 +193,12 @@ class Painter:
         """Return a few pictures laid over each other as one, made once for them."""
         if len(nodes) == 1:
             return nodes[0]
-        key = tuple((id(picture), opacity) for picture, opacity in nodes)
+        key = tuple((picture.number, opacity) for picture, opacity in nodes)
         with self._lock:
             stored = self._together_stored.get(key)
             if stored is not None:
                 self._together_stored.move_to_end(key)
-                return stored[0]
+                return stored
         filled = [picture for picture, _ in nodes if len(picture.image)]
         top = min((picture.top for picture in filled), default=0)
         end = max((picture.top + len(picture.image) for picture in filled), default=0)
@@ -206,10 +207,10 @@ class Painter:
             _lay_pale(image, picture, opacity, top)
         made = PaleLayer(StoredPicture(image, top, nodes[0].picture.view, Drawn()), 1.0)
         with self._lock:
-            self._together_stored[key] = made, nodes  # which stay, so that their ids mean them
-            self._together_bytes += made.picture.image.nbytes
-            while self._together_bytes > stored_budget() // 3:
-                self._together_bytes -= self._together_stored.popitem(last=False)[1][0].picture.image.nbytes
+            self._together_stored[key] = made
+            size = sum(each.picture.image.nbytes for each in self._together_stored.values())
+            while size > stored_budget() // 3:
+                size -= self._together_stored.popitem(last=False)[1].picture.image.nbytes
         return made
 
     def _fault(self, layer: Layer, error: Exception) -> str:
@@ -335,7 +336,6 @@ class Painter:
             for key in [k for k in self._stored if places is None or k[0].whole in places]:
                 self._stored_bytes -= self._stored.pop(key).image.nbytes
             self._together_stored.clear()
-            self._together_bytes = 0
             self._keys.clear()
 
 

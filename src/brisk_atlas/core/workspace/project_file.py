@@ -7,6 +7,7 @@ from base64 import b64decode, b64encode
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import asdict, fields
 from functools import cache
+from math import inf, isinf
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any, Literal, cast
@@ -54,7 +55,7 @@ class _SavedLayer(_Saved):
     rows: dict[str, Any] | None = None
     group: str | None = None
     locked: bool = False
-    scales: tuple[float, float] | None = None
+    scales: tuple[float, float | None] | None = None  # None for as far out as may be: JSON has no infinity
     note: str = ""
 
 
@@ -182,7 +183,7 @@ def project_bytes(
             rows=saved_rows(layer.rows, folder),
             group=layer.group,
             locked=layer.locked,
-            scales=layer.scales,
+            scales=(layer.scales[0], None if isinf(layer.scales[1]) else layer.scales[1]) if layer.scales else None,
             note=layer.note,
         )
         for layer in state.layers
@@ -262,7 +263,7 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
                 rows_from(s.rows, folder),
                 s.group,
                 s.locked,
-                s.scales,
+                (s.scales[0], inf if s.scales[1] is None else s.scales[1]) if s.scales else None,
                 s.note,
             )
             for s in saved.layers

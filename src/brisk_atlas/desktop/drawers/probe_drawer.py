@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     import numpy as np
 
     from brisk_atlas.core.compare.point_change import PointChange
+    from brisk_atlas.core.draw import View
     from brisk_atlas.core.inspect import ProbeResult, Where
     from brisk_atlas.core.inspect.measured import Measured
 
@@ -74,6 +76,7 @@ class ProbeDrawer(QWidget):
         self.tree = ReadingsTree()
         self.along = AlongChart()
         self._settings: QSettings | None = None
+        self.map_view: Callable[[], View | None] = lambda: None  # what the map shows, set by whoever has one
         self.steps, self.step = self._step_row()
         self.hold_button = QPushButton("Hold")
         self.hold_button.setObjectName("hold")
@@ -199,7 +202,11 @@ class ProbeDrawer(QWidget):
     def _layers(self) -> list[Layer]:
         """Return the layers to ask, the subject first."""
         work = self.session.work
+        from brisk_atlas.core.draw.frame import is_at_scale
+
+        view = self.map_view()
         layers = [layer for layer in reversed(work.drawn()) if layer.visible and layer.style is not None]
+        layers = [layer for layer in layers if view is None or is_at_scale(layer, view)]
         subject = work.subject
         if self.scope == "subject":
             return [subject] if subject is not None and subject.style is not None else []

@@ -58,6 +58,7 @@ class DeskPage(QWidget):
         self.probe, self.style_form = ProbeDrawer(session), StyleDrawer(session)
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
         self.statistics, self.places = StatisticsDrawer(session), PlacesDrawer(session)
+        self.probe.map_view = lambda: self.map.canvas.view
         for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
         self._summary = False
