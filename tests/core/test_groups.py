@@ -89,10 +89,10 @@ def test_several_at_once_are_one_step_of_undo():
 
 
 def test_a_locked_layer_is_kept_from_changes():
-    work, said = work_of(2), []
-    work.listen(said.append)
+    work, announced = work_of(2), []
+    work.listen(announced.append)
     work.change("lock", "l0", locked=True)
-    assert not work.change("style", "l0", style=VectorStyle(width=9)) and "locked" in said
+    assert not work.change("style", "l0", style=VectorStyle(width=9)) and "locked" in announced
     assert work.layer("l0").style == VectorStyle()
     assert work.change("style", ["l0", "l1"], opacity=0.3)  # of several, the others change
     assert (work.layer("l0").opacity, work.layer("l1").opacity) == (1.0, 0.3)

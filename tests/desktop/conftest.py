@@ -194,3 +194,11 @@ def driver(qtbot, qapp, tmp_path):
 def demo_driver(driver):
     driver.open(demo.PROJECT)
     return driver
+
+
+@pytest.fixture
+def desk(demo_driver):
+    """The demo project on the Desk."""
+    demo_driver.window.show_page("desk")
+    demo_driver.settle()
+    return demo_driver

@@ -18,13 +18,6 @@ MENUS = LAYER_MENU, MAP_MENU, FIND_MENU, ROW_MENU, PROBE_MENU
 MENU_KEY, RIGHT = QContextMenuEvent.Reason.Keyboard, QContextMenuEvent.Reason.Mouse
 
 
-@pytest.fixture
-def desk(demo_driver):
-    demo_driver.window.show_page("desk")
-    demo_driver.settle()
-    return demo_driver
-
-
 def menu_of(d, widget, at, reason=RIGHT):
     """Open the menu of a widget as a hand or the menu key does; returns its texts by command."""
     inner = widget.viewport() if hasattr(widget, "viewport") else widget

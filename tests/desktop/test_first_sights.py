@@ -2,16 +2,7 @@
 
 from __future__ import annotations
 
-import pytest
-
 from brisk_atlas import demo
-
-
-@pytest.fixture
-def desk(demo_driver):
-    demo_driver.window.show_page("desk")
-    demo_driver.settle()
-    return demo_driver
 
 
 def test_the_probe_drawer_says_what_the_subject_is_until_something_is_probed(desk):

@@ -18,13 +18,6 @@ from brisk_atlas.core.workspace.project_file import read
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
 
 
-@pytest.fixture
-def desk(demo_driver):
-    demo_driver.window.show_page("desk")
-    demo_driver.settle()
-    return demo_driver
-
-
 def test_a_place_is_stored_named_and_gone_back_to(desk, tmp_path):
     d, canvas, drawer = desk, desk.canvas, desk.window.desk.places
     canvas.look_at_centre(509_000, 5_771_400, 2.0, canvas.view.crs)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import shutil
 from dataclasses import replace
 
-import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QApplication
@@ -16,13 +15,6 @@ from brisk_atlas.desktop.name_line import NameLine
 from brisk_atlas.desktop.stack_tile import LAYER_ID, LEGEND_LINE_PX, TILE_PX, StackTile
 
 CTRL, ALT = Qt.KeyboardModifier.ControlModifier, Qt.KeyboardModifier.AltModifier
-
-
-@pytest.fixture
-def desk(demo_driver):
-    demo_driver.window.show_page("desk")
-    demo_driver.settle()
-    return demo_driver
 
 
 def lines(d):

@@ -328,7 +328,7 @@ def _layers(window: AtlasWindow) -> list[Command]:
                 "What lay in it stays", "folder-simple-minus", lambda: a_group() is not None),
         Command("fold_group", "Fold or unfold the group", fold, tip="Left and Right on its head", icon="caret-down",
                 enabled=lambda: a_group() is not None),
-        Command("lock_layer", "Lock or unlock the chosen layers", lock, "Ctrl+Alt+L", "A locked layer is kept from being changed",
+        Command("lock_layer", "Lock or unlock the chosen layers", lock, "Ctrl+Alt+L", "A locked layer can't be changed",
                 "lock-simple", has_subject, lambda: bool(work.chosen_layers) and work.chosen_layers[0].locked),
         Command("flash", "Flash the chosen layers on the map", _on_desk(window, lambda d: d.map.flash({la.id for la in work.chosen_layers})),
                 "Ctrl+Alt+H", icon="flashlight", enabled=some_drawn),

@@ -20,7 +20,8 @@ class SourceState(Enum):
 
 
 class SourceWatch:
-    """Compares what tells that a file was written again. Safe for threads; reaches only this machine's disks."""
+    """Compares the fingerprints of files with those they had when they were read. Safe for threads; reaches only this
+    machine's disks."""
 
     def __init__(self) -> None:
         self._as_read: dict[DataRef, str] = {}

@@ -408,12 +408,16 @@ class DeskPage(QWidget):
             self.floating.turn(name)
             return
         if name in DRAWERS:
-            at = self.tabs.indexOf(self.drawer(name))
-            self.tabs.removeTab(at)
-            self.tabs.insertTab(at, away_note(name.capitalize()), name.capitalize())
+            self._leave_note(name)
         elif name == "sheet":
             self.bottom.hide()
         self.floating.turn(name)
+
+    def _leave_note(self, name: str) -> None:
+        """Put a note where a drawer stands that goes to a window of its own."""
+        at = self.tabs.indexOf(self.drawer(name))
+        self.tabs.removeTab(at)
+        self.tabs.insertTab(at, away_note(name.capitalize()), name.capitalize())
 
     def _put_drawer_back(self, name: str) -> None:
         at = DRAWERS.index(name)
@@ -436,9 +440,7 @@ class DeskPage(QWidget):
     def use_settings(self, settings: QSettings) -> None:
         """Have windows where they were when the last run ended."""
         for name in [each for each in settings.value(STORED) or [] if each in DRAWERS]:
-            at = self.tabs.indexOf(self.drawer(name))
-            self.tabs.removeTab(at)
-            self.tabs.insertTab(at, away_note(name.capitalize()), name.capitalize())
+            self._leave_note(name)
         self.floating.use_settings(settings, DRAWERS)
 
     def toggle_relief(self) -> None:
