@@ -5,7 +5,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.draw.frame import is_at_scale
 from brisk_atlas.core.model import DataKind, DataRef, Layer, VectorStyle
 from brisk_atlas.core.workspace import Work
 from brisk_atlas.core.workspace.project_file import read, save
@@ -148,4 +147,4 @@ def test_groups_notes_locks_and_scales_are_saved(tmp_path):
 )
 def test_a_layer_is_drawn_between_its_scales(resolution, crs, drawn):
     layer = Layer("l", "l", DataRef.parse("/x.gpkg"), DataKind.VECTOR, VectorStyle(), scales=(1_000.0, 100_000.0))
-    assert is_at_scale(layer, View(0, 0, resolution, 100, 100, crs)) is drawn
+    assert View(0, 0, resolution, 100, 100, crs).shows_at(layer.scales) is drawn

@@ -301,6 +301,12 @@ def _layers(window: AtlasWindow) -> list[Command]:
     some_drawn = lambda: any(la.style is not None for la in work.chosen_layers)  # noqa: E731
     a_group = lambda: next((i for i in work.chosen if work.group(i) is not None), None)  # noqa: E731
 
+    on_class = lambda: window.has_desk and window.desk.spine.spot is not None  # noqa: E731
+
+    def spot_class() -> tuple[str, str]:
+        spot = window.desk.spine.spot
+        return (spot[0], spot[1].text) if spot is not None else ("", "")
+
     def move(by: int) -> None:
         for row_id in chosen()[::-by]:
             work.move(row_id, by)
@@ -346,6 +352,17 @@ def _layers(window: AtlasWindow) -> list[Command]:
         Command("paste_style", "Paste the style on the subject", lambda: window.desk.style_form.paste(), "Ctrl+Shift+V",
                 icon="clipboard",
                 enabled=lambda: window.has_desk and work.subject is not None and window.desk.style_form.can_paste(work.subject)),
+        Command("class_turn", "Switch this class on or off", lambda: window.desk.spine.legend_edit.turn_class(*spot_class()), icon="eye-closed",
+                enabled=lambda: on_class() and window.desk.spine.can_turn_class),
+        Command("class_colour", "Colour of this class…", lambda: window.desk.spine.edit_class("swatch"), icon="palette",
+                tip="Or click its picture in the legend", enabled=on_class),
+        Command("class_name", "Name of this class…", lambda: window.desk.spine.edit_class("text"), icon="pencil-simple",
+                tip="Or double-click it in the legend", enabled=on_class),
+        Command("share_scale", "Share one colour scale", lambda: window.session.share_scale(work.chosen_layers), icon="equals",
+                tip="Give the chosen layers the same ramp and limits; a later change of one changes all",
+                enabled=lambda: len(work.chosen_layers) > 1),
+        Command("own_scale", "Stop sharing the colour scale", lambda: work.change("own colour scale", chosen(), scale_group=None), icon="link-break",
+                enabled=lambda: any(la.scale_group for la in work.chosen_layers)),
         Command("solo", "Show only the chosen layers", lambda: work.show_only({la.id for la in work.chosen_layers}), "Shift+H", icon="eye-slash",
                 tip="Hide all other layers", enabled=some_drawn),
         Command("show_all", "Show all layers", lambda: work.show_only({la.id for la in work.layers}), "Ctrl+Shift+H", icon="eye",

@@ -18,6 +18,17 @@ def image_of(frame: Frame) -> QImage:
     return picture_of(frame.image)
 
 
+def ramp_strip(name: str) -> QImage:
+    """Return a colour ramp as an image of one row."""
+    import numpy as np
+
+    from brisk_atlas.core.draw.ramps import STEPS, ramp
+
+    strip = np.full((1, STEPS, 4), 255, np.uint8)
+    strip[0, :, :3] = ramp(name)
+    return picture_of(strip)
+
+
 def picture_of(pixels: np.ndarray) -> QImage:
     """Return a Qt image that shares (rows, cols, 4) uint8 premultiplied RGBA."""
     rows, cols = pixels.shape[:2]

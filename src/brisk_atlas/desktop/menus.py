@@ -12,11 +12,12 @@ from .commands import Commands
 Groups = Sequence[Sequence[str]]
 
 LAYER_MENU: Groups = (
+    ("class_turn", "class_colour", "class_name"),
     ("show_hide", "solo", "show_all", "flash"),
     ("group_layers", "ungroup", "fold_group"),
     ("fit_subject", "sheet", "style", "statistics"),
     ("rename_layer", "duplicate_layer", "layer_form", "lock_layer"),
-    ("copy_style", "paste_style"),
+    ("copy_style", "paste_style", "share_scale", "own_scale"),
     ("layer_up", "layer_down"),
     ("curtain", "side_A", "side_B", "side_AB"),
     ("layer_crs", "read_record", "show_source", "hand_over"),

@@ -372,6 +372,30 @@ class Session(QObject):
                 failed=lambda error: log.info("files can't be checked: %s", error),
             )
 
+    def share_scale(self, layers: list[Layer]) -> None:
+        """Give layers one colour scale: the ramp of the first, and limits that hold all of them."""
+        named = [layer for layer in layers if layer.style is not None]
+
+        def work(job: Job) -> list[tuple[str, float, float]]:
+            from brisk_atlas.core.kinds import kind_of
+
+            found = []
+            for layer in named:
+                legend = kind_of(layer.kind).legend(self.cache, layer)
+                if legend is not None and legend.ramp:
+                    found.append((layer.id, legend.low, legend.high))
+            return found
+
+        def done(found: list[tuple[str, float, float]]) -> None:
+            first = self.work.layer(found[0][0]) if found else None
+            if len(found) < 2 or first is None or first.style is None:
+                self.noticed.emit("caution", "Fewer than two of the chosen layers are coloured by a ramp.", "")
+                return
+            ids, lows, highs = zip(*found)
+            self.work.share_scale(ids, first.style.ramp, min(lows), max(highs))
+
+        self.run("Limits", work, done, shown=False)
+
     def reread(self, layers: Sequence[Layer]) -> None:
         """Read the files of layers again, as they are now."""
         for layer in layers:

@@ -10,18 +10,20 @@ from PyQt6.QtCore import QItemSelectionModel, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QDropEvent, QImage, QKeyEvent
 from PyQt6.QtWidgets import QAbstractItemView, QListWidget, QListWidgetItem
 
-from brisk_atlas.core.model import Layer, VectorStyle
+from brisk_atlas.core.model import Layer
 from brisk_atlas.core.workspace.source_watch import SourceState
 
 from .frame_image import image_of
 from .name_line import NameLine
 from .plain_text import plain_tip
 from .session import Session
-from .stack_tile import LAYER_ID, THUMB, WIDTH_PX, StackTile
+from .stack_tile import LAYER_ID, THUMB, WIDTH_PX, LegendSpot, StackTile
 from .theme import Theme
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.legend import Legend
+
+    from .legend_edit import LegendEdit
 
 STATE_WORDS = {
     SourceState.AS_READ: "",
@@ -57,12 +59,15 @@ class StackSpine(QListWidget):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setItemDelegate(self.tile)
         self._filling = False
+        self._legend_edit: LegendEdit | None = None
+        self.spot: tuple[str, LegendSpot] | None = None  # the entry of a legend at which the menu was opened
         self.currentRowChanged.connect(self._chosen)
         self.itemSelectionChanged.connect(self._choice_changed)
         self.tile.shown_turned.connect(lambda row_id: session.work.show_or_hide({row_id}))
         self.tile.side_turned.connect(self.side_turned)
         self.tile.fold_turned.connect(self.turn_fold)
-        self.tile.class_turned.connect(self.turn_class)
+        self.tile.class_turned.connect(lambda layer_id, text: self.legend_edit.turn_class(layer_id, text))
+        self.tile.legend_edited.connect(self._edit_clicked)
         session.work_changed.connect(self._work_changed)
         session.prepared.connect(self._remake)
         session.sources_checked.connect(self._show_states)
@@ -209,10 +214,19 @@ class StackSpine(QListWidget):
             self.session.work.choose_rows([item.data(LAYER_ID) for item in self.selectedItems()])
 
     def take_at(self, at: QPoint) -> None:
-        """Choose the line at a point, unless it is among those chosen."""
+        """Choose the line at a point, unless it is among those chosen, and note what of its legend lies there."""
         item = self.itemAt(at)
+        self.spot = self._legend_spot(item, at) if item is not None else None
         if item is not None and not item.isSelected():
             self.setCurrentItem(item)
+
+    def _legend_spot(self, item: QListWidgetItem, at: QPoint) -> tuple[str, LegendSpot] | None:
+        layer_id = str(item.data(LAYER_ID))
+        held = self.thumbs.get(layer_id)
+        if layer_id != self.session.work.state.subject or held is None or held[2] is None or not held[2].swatches:
+            return None
+        spot = self.tile.spot_at(self.tile.tile_rect(self.visualItemRect(item), layer_id), at, held[2])
+        return (layer_id, spot) if spot is not None and spot.text else None
 
     def turn_fold(self, group_id: str) -> None:
         """Fold a group, or unfold it."""
@@ -220,13 +234,38 @@ class StackSpine(QListWidget):
         if group is not None:
             self.session.work.change_group("fold" if not group.folded else "unfold", group_id, folded=not group.folded)
 
-    def turn_class(self, layer_id: str, name: str) -> None:
-        """Switch a class of a layer off, or on again."""
-        layer = self.session.work.layer(layer_id)
-        if layer is not None and isinstance(layer.style, VectorStyle):
-            now = layer.style.hidden
-            hidden = tuple(each for each in now if each != name) if name in now else (*now, name)
-            self.session.work.change("switch a class", layer_id, style=replace(layer.style, hidden=hidden))
+    @property
+    def legend_edit(self) -> LegendEdit:
+        """What takes changes of legends; it is made when the first one is wanted."""
+        if self._legend_edit is None:
+            from .legend_edit import LegendEdit
+
+            view = self.viewport()
+            assert view is not None
+            self._legend_edit = LegendEdit(self.session, view)
+        return self._legend_edit
+
+    def edit_legend(self, layer_id: str, spot: LegendSpot) -> None:
+        """Begin to change what of a layer's legend lies at a spot."""
+        layer, held = self.session.work.layer(layer_id), self.thumbs.get(layer_id)
+        if layer is not None and held is not None and held[2] is not None:
+            self.legend_edit.edit(layer, held[2], spot)
+
+    def _edit_clicked(self, layer_id: str, spot: LegendSpot) -> None:
+        if spot.what == "text":
+            self.legend_edit.take_back_switch()
+        self.edit_legend(layer_id, spot)
+
+    @property
+    def can_turn_class(self) -> bool:
+        """Whether the entry at which the menu was opened can be switched off."""
+        held = self.thumbs.get(self.spot[0]) if self.spot is not None else None
+        return held is not None and held[2] is not None and held[2].hidden is not None
+
+    def edit_class(self, what: str) -> None:
+        """Begin to change the `swatch` or the `text` of the legend's entry at which the menu was opened."""
+        if self.spot is not None:
+            self.edit_legend(self.spot[0], self.spot[1]._replace(what=what))
 
     def begin_rename(self) -> None:
         """Type the name of the current line on it; Return takes it, Escape leaves it."""

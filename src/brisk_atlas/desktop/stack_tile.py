@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QEvent, QModelIndex, QPersistentModelIndex, QPoint, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QImage, QLinearGradient, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QFont, QImage, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from brisk_atlas.core.model import Layer
 from brisk_atlas.core.workspace.groups import Group, ancestors, as_drawn, layers_in
 from brisk_atlas.core.workspace.source_watch import SourceState
 
-from .frame_image import picture_of
+from .frame_image import picture_of, ramp_strip
 from .icons import icon
 from .session import Session
 from .theme import LIGHT, MONO, Theme
@@ -30,6 +30,15 @@ STATE_ICONS = {SourceState.MISSING: "link-break", SourceState.CHANGED: "arrows-c
 LAYER_ID = Qt.ItemDataRole.UserRole
 
 
+class LegendSpot(NamedTuple):
+    """What of a legend lies under the pointer: the `swatch` or the `text` of an entry, or the `low` or `high` end of a
+    ramp; `rect` is where another text can be typed."""
+
+    what: str
+    text: str
+    rect: QRect
+
+
 class StackTile(QStyledItemDelegate):
     """Paints the lines of the stack: tiles of layers and the heads of groups. Takes clicks on what stands on them.
 
@@ -38,12 +47,14 @@ class StackTile(QStyledItemDelegate):
         side_turned(str): a layer's curtain mark was clicked.
         fold_turned(str): a group's head was clicked at its arrow.
         class_turned(str, str): a class of a layer's legend was clicked.
+        legend_edited(str, object): something of a layer's legend is to be changed, as a LegendSpot.
     """
 
     shown_turned = pyqtSignal(str)
     side_turned = pyqtSignal(str)
     fold_turned = pyqtSignal(str)
     class_turned = pyqtSignal(str, str)
+    legend_edited = pyqtSignal(str, object)
 
     def __init__(self, session: Session, tiles: dict[str, TilePicture]) -> None:
         super().__init__()
@@ -221,7 +232,6 @@ class StackTile(QStyledItemDelegate):
 
     @staticmethod
     def _paint_legend(painter: QPainter, legend: Legend, box: QRect, theme: Theme) -> None:
-        from brisk_atlas.core.draw.ramps import ramp
         from brisk_atlas.core.model import number_text
 
         top = box.top()
@@ -234,11 +244,7 @@ class StackTile(QStyledItemDelegate):
             painter.drawText(QRect(box.left(), top, box.width(), LEGEND_LINE_PX), Qt.AlignmentFlag.AlignVCenter, title)
             top += LEGEND_LINE_PX
         if legend.ramp:
-            strip = QLinearGradient(box.left(), 0, box.right(), 0)
-            colours = ramp(legend.ramp)
-            for i in range(0, 256, 15):
-                strip.setColorAt(i / 255, QColor(*map(int, colours[i])))
-            painter.fillRect(QRect(box.left(), top + 2, box.width(), 10), strip)
+            painter.drawImage(QRect(box.left(), top + 2, box.width(), 10), ramp_strip(legend.ramp))
             font = QFont(MONO)
             font.setPixelSize(11)
             painter.setFont(font)
@@ -263,30 +269,42 @@ class StackTile(QStyledItemDelegate):
             painter.drawText(
                 line,
                 Qt.AlignmentFlag.AlignVCenter,
-                painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, line.width()),
+                painter.fontMetrics().elidedText(legend.name_of(text), Qt.TextElideMode.ElideRight, line.width()),
             )
             top += LEGEND_LINE_PX
         painter.setOpacity(1.0)
 
-    def class_at(self, tile: QRect, at: QPoint, legend: Legend) -> str | None:
-        """Return the class of the legend that lies at a point of a tile, None for none."""
-        if legend.hidden is None:
-            return None
-        top = tile.top() + TILE_PX - 6 + (LEGEND_LINE_PX if legend.title else 0) + (34 if legend.ramp else 0)
+    def spot_at(self, tile: QRect, at: QPoint, legend: Legend) -> LegendSpot | None:
+        """Return what of the legend lies at a point of a tile, None for nothing that can be changed."""
+        left, width = tile.left() + 8, tile.width() - 16
+        top = tile.top() + TILE_PX - 6 + (LEGEND_LINE_PX if legend.title else 0)
+        if legend.ramp:
+            if top + 12 <= at.y() < top + 30 and left <= at.x() < left + width:
+                high = at.x() > left + width // 2
+                half = QRect(left + (width // 2 if high else 0), top + 12, width // 2, 18)
+                return LegendSpot("high" if high else "low", "", half)
+            top += 34
         number = (at.y() - top) // LEGEND_LINE_PX
-        return legend.entries[number][1] if at.y() >= top and number < len(legend.entries) else None
+        if at.y() < top or number >= len(legend.entries):
+            return None
+        indent = SWATCH.width() + 6 if legend.swatches else 18
+        line = QRect(left + indent, top + number * LEGEND_LINE_PX, width - indent, LEGEND_LINE_PX)
+        return LegendSpot("text" if at.x() >= line.left() else "swatch", legend.entries[number][1], line)
 
     def editorEvent(
         self, event: QEvent | None, model: object, option: QStyleOptionViewItem, index: QModelIndex
     ) -> bool:
         layer, group = self._layer(index), self._group(index)
-        if not isinstance(event, QMouseEvent) or event.type() != QEvent.Type.MouseButtonRelease:
+        twice = event is not None and event.type() == QEvent.Type.MouseButtonDblClick
+        if not isinstance(event, QMouseEvent) or not (twice or event.type() == QEvent.Type.MouseButtonRelease):
+            return False
+        if event.button() != Qt.MouseButton.LeftButton or (twice and (group is not None or layer is None)):
             return False
         if group is not None:
-            head, spot = self.tile_rect(option.rect, group.id), event.position().toPoint()
-            if self.group_dot_rect(head).contains(spot):
+            head, point = self.tile_rect(option.rect, group.id), event.position().toPoint()
+            if self.group_dot_rect(head).contains(point):
                 self.shown_turned.emit(group.id)
-            elif spot.x() < head.left() + ARROW_PX:
+            elif point.x() < head.left() + ARROW_PX:
                 self.fold_turned.emit(group.id)
             else:
                 return False
@@ -294,15 +312,23 @@ class StackTile(QStyledItemDelegate):
         if layer is None:
             return False
         tile, at = self.tile_rect(option.rect, layer.id), event.position().toPoint()
-        if layer.style is not None and self.dot_rect(tile).contains(at):
+        if not twice and layer.style is not None and self.dot_rect(tile).contains(at):
             self.shown_turned.emit(layer.id)
             return True
-        if self._side(layer) and self.side_rect(tile).contains(at):
+        if not twice and self._side(layer) and self.side_rect(tile).contains(at):
             self.side_turned.emit(layer.id)
             return True
         legend = self._legend(layer)
-        name = self.class_at(tile, at, legend) if legend else None
-        if name is not None:
-            self.class_turned.emit(layer.id, name)
-            return True
-        return False
+        spot = self.spot_at(tile, at, legend) if legend else None
+        if spot is None or legend is None:
+            return False
+        return self._legend_clicked(layer, legend, spot, twice=twice)
+
+    def _legend_clicked(self, layer: Layer, legend: Legend, spot: LegendSpot, *, twice: bool) -> bool:
+        if twice or (spot.what == "swatch" and legend.swatches):
+            self.legend_edited.emit(layer.id, spot)
+        elif spot.what == "text" and legend.hidden is not None:
+            self.class_turned.emit(layer.id, spot.text)
+        else:
+            return False
+        return True

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 
 import numpy as np
@@ -27,7 +27,7 @@ class Colouring:
     """What colouring by value comes to: (rows, 3) uint8 colours, and how to read them.
 
     Either `ramp` from `low` to `high`, or `entries` of (colour, text), with the entry of each row in `codes`, -1 for a
-    row without a value.
+    row without a value. `names` are those of entries that are called otherwise than their text.
     """
 
     rgb: np.ndarray
@@ -36,6 +36,7 @@ class Colouring:
     low: float = 0.0
     high: float = 0.0
     codes: np.ndarray | None = None
+    names: Mapping[str, str] = field(default_factory=dict)
 
     def showing(self, hidden: Collection[str]) -> np.ndarray | None:
         """Return (rows,) bool of those whose class is not hidden; None where none is."""
@@ -102,7 +103,7 @@ def colouring_of(table: pa.Table, style: VectorStyle) -> Colouring | None:
         return None
     column = column_of(table, style.colour_by)
     if style.method == "unique" or not is_number(column.type):
-        return _unique(column)
+        return _as_looked(_unique(column), style)
     values = column.cast(pa.float64(), safe=False).to_numpy(zero_copy_only=False)
     rgb = np.tile(ramps.rgb_of(NO_VALUE), (len(values), 1))
     known = np.isfinite(values)
@@ -119,7 +120,21 @@ def colouring_of(table: pa.Table, style: VectorStyle) -> Colouring | None:
     codes = np.full(len(values), -1)
     codes[known] = number
     texts = [f"{_short(a)} to {_short(b)}" for a, b in pairwise(edges)]
-    return Colouring(rgb, tuple(zip(map(ramps.hex_of, colours), texts)), codes=codes)
+    return _as_looked(Colouring(rgb, tuple(zip(map(ramps.hex_of, colours), texts)), codes=codes), style)
+
+
+def _as_looked(made: Colouring, style: VectorStyle) -> Colouring:
+    """Return a colouring with the colours and names that classes have of their own."""
+    colours = {look.text: look.colour for look in style.class_looks if look.colour is not None}
+    names = {look.text: look.name for look in style.class_looks if look.name}
+    if (not colours and not names) or made.codes is None:
+        return made
+    entries = tuple((colours.get(text, colour), text) for colour, text in made.entries)
+    rgb = made.rgb.copy()
+    for code, (colour, text) in enumerate(entries):
+        if text in colours:
+            rgb[made.codes == code] = ramps.rgb_of(colour)
+    return replace(made, rgb=rgb, entries=entries, names=names)
 
 
 def _short(value: float) -> str:

@@ -26,7 +26,7 @@ from brisk_atlas.core.system.shares import CORES, in_pieces
 from .drawn import Drawn
 from .kernels.pixels import MULTIPLY, NORMAL, blend
 from .labels import Measure, PlacedLabel, Room, place_labels
-from .layer_painter import LabelsWanted, LayerPainter
+from .layer_painter import FixedText, LabelsWanted, LayerPainter
 from .view import View
 
 STORED_SHARE, STORED_BYTES = 0.06, 1_500_000_000  # of memory, for the pictures of layers stored for the next frame
@@ -142,7 +142,7 @@ class Painter:
         run: list[PaleLayer] = []  # layers that are laid together, once they are all there
         for layer in layers:
             check()
-            if not layer.visible or layer.opacity <= 0 or layer.style is None or not is_at_scale(layer, view):
+            if not layer.visible or layer.opacity <= 0 or layer.style is None or not view.shows_at(layer.scales):
                 continue
 
             def so_far(above: np.ndarray, layer: Layer = layer) -> None:
@@ -223,23 +223,41 @@ class Painter:
     def _labels(
         self, layers: Sequence[Layer], view: View, measure: Measure, faults: dict[str, str], check: Callable[[], None]
     ) -> tuple[PlacedLabel, ...]:
-        """Place the labels of all layers in view, the top layer first."""
+        """Place the labels of all layers in view: by their priority, then the top layer first."""
         room, placed = Room(), []
+        wanted: list[tuple[Layer, LabelsWanted]] = []
         for layer in reversed(layers):
-            if not layer.visible or layer.style is None or layer.id in faults or not is_at_scale(layer, view):
+            if not layer.visible or layer.style is None or layer.id in faults or not view.shows_at(layer.scales):
                 continue
             check()
+            painter = self.painters[layer.kind]
             try:
-                wanted = self.painters[layer.kind].labels(self.cache, layer, view)
-                if wanted is None:
-                    continue
-                found = self._place(layer.id, wanted, view, measure, room)
+                placed += self._fixed(painter.texts(self.cache, layer, view), view, measure, room)
+                wanted += [(layer, labels) for labels in painter.labels(self.cache, layer, view)]
+            except Exception as error:
+                faults[layer.id] = self._fault(layer, error)
+        slots: dict[str, dict[int, int]] = {}
+        for layer, labels in sorted(wanted, key=lambda each: -each[1].look.priority):
+            check()
+            try:
+                found = self._place(layer.id, labels, view, measure, room)
             except Exception as error:
                 faults[layer.id] = self._fault(layer, error)
                 continue
-            self._placed[layer.id] = {label.feature: label.slot for label in found}
+            slots.setdefault(layer.id, {}).update({label.feature: label.slot for label in found})
             placed += found
+        self._placed.update(slots)
         return tuple(placed)
+
+    def _fixed(self, texts: list[FixedText], view: View, measure: Measure, room: Room) -> list[PlacedLabel]:
+        """Return the texts on symbols as labels that stand; labels that are placed after them keep clear."""
+        placed = []
+        for text in texts:
+            width, height = measure(text.text, text.look.size * view.density)
+            px, py = view.plane.to_pixel(text.x, text.y)
+            room.take((px - width / 2, py - height / 2, px + width / 2, py + height / 2))
+            placed.append(PlacedLabel(text.text, *view.off_plane(text.x, text.y), 0.0, text.look, -1, 0))
+        return placed
 
     def _place(
         self, layer_id: str, wanted: LabelsWanted, view: View, measure: Measure, room: Room
@@ -253,7 +271,11 @@ class Painter:
             )  # fmt: skip
             for label in placed:
                 x, y = view.off_plane(label.x, label.y)
-                found.append(replace(label, x=x + view.x - world.x, y=y))
+                anchor = label.anchor
+                if anchor is not None:
+                    ax, ay = view.off_plane(*anchor)
+                    anchor = ax + view.x - world.x, ay
+                found.append(replace(label, x=x + view.x - world.x, y=y, anchor=anchor))
         return found
 
     def _pick(
@@ -354,14 +376,6 @@ def _cropped(image: np.ndarray, view: View, drawn: Drawn) -> StoredPicture:
     top, end = int(filled[0]), int(filled[-1]) + 1
     cropped = image if end - top > CROPPED_SHARE * len(image) else image[top:end].copy()
     return StoredPicture(cropped, 0 if cropped is image else top, view, drawn)
-
-
-def is_at_scale(layer: Layer, view: View) -> bool:
-    """Return whether a view's scale is one of those at which a layer is drawn; where it is not known, all are."""
-    if layer.scales is None or not view.crs:
-        return True
-    closest, farthest = layer.scales
-    return closest <= view.scale * (1 + 1e-9) and view.scale <= farthest * (1 + 1e-9)
 
 
 def _blank_beyond_poles(image: np.ndarray, view: View) -> None:

@@ -6,6 +6,7 @@ first in the next, so that labels stay where they are while the map is panned.
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from math import atan2, cos, degrees, hypot, radians, sin
@@ -29,6 +30,8 @@ MARGIN_PX = 120.0  # around the view, so that a label that comes in does not pus
 GAP_PX = 2.0
 ALONG = (0.5, 0.25, 0.75, 0.125, 0.375, 0.625, 0.875)  # shares of a line's length to try, in this order
 BEND = 0.5  # of the text's height that a line may leave the straight below a label
+BOX_PX = 4.0  # around the text of a callout
+CALLOUT_SIDES = ((0.6, -1), (-0.6, -1), (0.6, 1), (-0.6, 1), (1, -0.4), (-1, -0.4))
 ASIDE = ((1, 0), (1, -1), (-1, 0), (0, -1), (0, 1), (-1, -1), (1, 1), (-1, 1))  # beside a point
 
 Measure = Callable[[str, float], tuple[float, float]]
@@ -36,7 +39,8 @@ Measure = Callable[[str, float], tuple[float, float]]
 
 @dataclass(frozen=True)
 class PlacedLabel:
-    """Text with its middle at (x, y) of the map, turned by `angle` degrees (clockwise)."""
+    """Text with its middle at (x, y) of the map, turned by `angle` degrees (clockwise). A callout stands in a box with
+    a line to `anchor`, a position of the map."""
 
     text: str
     x: float
@@ -45,6 +49,7 @@ class PlacedLabel:
     look: Label
     feature: int
     slot: int
+    anchor: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,7 +68,7 @@ class Anchors:
 def anchors_of(features: Features, table: pa.Table, index: ShapeIndex, label: Label, view: View) -> Anchors:
     """Return the anchors of a layer's labels on the plane of a view, texts from `table`. Raises BadExpression."""
     column = column_of(table, label.text)
-    texts = column.cast(pa.string()).to_pylist()
+    texts = [_in_lines(text, label.wrap) for text in column.cast(pa.string()).to_pylist()]
     shapes = shapely.from_wkb(features.wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
     points = shapely.point_on_surface(shapes)
     inside = transform(np.column_stack([shapely.get_x(points), shapely.get_y(points)]), features.crs, view.crs)
@@ -74,6 +79,13 @@ def anchors_of(features: Features, table: pa.Table, index: ShapeIndex, label: La
         b = index.shapes.bounds
         weight = np.nan_to_num(np.hypot(b[:, 2] - b[:, 0], b[:, 3] - b[:, 1]))
     return Anchors(inside, texts, weight)
+
+
+def _in_lines(text: str | None, characters: int) -> str | None:
+    """Return a text with its lines broken at spaces; those that it has stay."""
+    if not text or not characters:
+        return text
+    return "\n".join(textwrap.fill(line, characters, break_long_words=False) for line in text.splitlines())
 
 
 class Room:
@@ -130,7 +142,16 @@ def place_labels(
         text = anchors.texts[feature]
         if not text:
             continue
+        if _is_line(index, feature):
+            text = " ".join(text.split())
         width, height = measure(text, size)
+        if look.callout > 0:
+            found_place = _callout(index, anchors, feature, width, height, look, view, room, before.get(feature))
+            if found_place is not None:
+                slot, (px, py), anchor = found_place
+                at = view.to_map(px, py)
+                placed.append(PlacedLabel(text, *at, 0.0, look, feature, slot, view.to_map(*anchor)))
+            continue
         if look.repeat > 0 and _is_line(index, feature):
             for slot, (px, py, angle) in enumerate(_repeated(index, feature, width, height, view, look.repeat)):
                 if room.take(_around(px, py, width + GAP_PX, height + GAP_PX, angle)):
@@ -179,6 +200,48 @@ def _slots(
     b = shapes.bounds[feature] / view.resolution
     if b[2] - b[0] >= width and b[3] - b[1] >= height:
         yield px, py, 0.0
+
+
+def _callout(
+    index: ShapeIndex,
+    anchors: Anchors,
+    feature: int,
+    width: float,
+    height: float,
+    look: Label,
+    view: View,
+    room: Room,
+    before: int | None,
+) -> tuple[int, tuple[float, float], tuple[float, float]] | None:
+    """Return the place of a text aside from its feature that is free: its number, the pixel of its middle, and that of
+    the feature; None where none is free."""
+    px, py = view.to_pixel(*_middle_of(index, anchors, feature, view))
+    if not (-MARGIN_PX < px < view.width + MARGIN_PX and -MARGIN_PX < py < view.height + MARGIN_PX):
+        return None
+    box_w, box_h = width + 2 * BOX_PX * view.density, height + 2 * BOX_PX * view.density
+    places = []
+    for times in (1.0, 1.7, 2.6):
+        reach = look.callout * view.density * times
+        for right, down in CALLOUT_SIDES:
+            places.append((px + right * (reach + box_w / 2), py + down * (reach + box_h / 2)))
+    order = sorted(range(len(places)), key=lambda number: number != before)
+    for number in order:
+        x, y = places[number]
+        if room.take(_around(x, y, box_w + GAP_PX, box_h + GAP_PX, 0.0)):
+            return number, (x, y), (px, py)
+    return None
+
+
+def _middle_of(index: ShapeIndex, anchors: Anchors, feature: int, view: View) -> tuple[float, float]:
+    """Return the position of a feature on the plane: a point inside an area, the middle of a line in view."""
+    if not _is_line(index, feature):
+        x, y = anchors.inside[feature].tolist()
+        return x, y
+    path = max(index.shapes.paths(feature), key=len)
+    xy, run = _run_of(path, view)
+    x, y = (float(np.interp(run[-1] / 2, run, xy[:, axis])) for axis in (0, 1))
+    left, upper = view.origin
+    return left + x * view.resolution, upper - y * view.resolution
 
 
 def _is_line(index: ShapeIndex, feature: int) -> bool:

@@ -22,14 +22,24 @@ PICKED_INK, HALO = "#7A2DBF", "#FFFDF8"
 
 @dataclass(frozen=True, eq=False)
 class LabelsWanted:
-    """What labels of a layer need: where features lie, their texts, how large the symbols are under them, and which
-    features are shown (all where None)."""
+    """What labels of a layer in one look need: where features lie, their texts, how large the symbols are under them,
+    and which features are shown (all where None)."""
 
     index: ShapeIndex
     anchors: Anchors
     look: Label
     symbol: float
     shown: np.ndarray | None
+
+
+@dataclass(frozen=True)
+class FixedText:
+    """Text that belongs to a symbol: its middle is at (x, y) on the plane of the view, whatever else stands there."""
+
+    text: str
+    x: float
+    y: float
+    look: Label
 
 
 class LayerPainter(Protocol):
@@ -43,8 +53,11 @@ class LayerPainter(Protocol):
     def may_move(self, layer: Layer) -> bool:
         """Return whether a place looks the same wherever it stands in the picture, so that a picture can be moved."""
 
-    def labels(self, cache: DataCache, layer: Layer, view: View) -> LabelsWanted | None:
-        """Return what the labels of a layer need, None where it has none."""
+    def labels(self, cache: DataCache, layer: Layer, view: View) -> list[LabelsWanted]:
+        """Return what the labels of a layer need, for each look that has some; those placed first are first."""
+
+    def texts(self, cache: DataCache, layer: Layer, view: View) -> list[FixedText]:
+        """Return the texts on the symbols of a layer."""
 
     def paint_picked(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, rows: tuple[int, ...]
@@ -58,8 +71,11 @@ class PlainPainter:
     def may_move(self, layer: Layer) -> bool:
         return True
 
-    def labels(self, cache: DataCache, layer: Layer, view: View) -> LabelsWanted | None:
-        return None
+    def labels(self, cache: DataCache, layer: Layer, view: View) -> list[LabelsWanted]:
+        return []
+
+    def texts(self, cache: DataCache, layer: Layer, view: View) -> list[FixedText]:
+        return []
 
     def paint_picked(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, rows: tuple[int, ...]

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache.by_view import seen_features
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
-from brisk_atlas.core.model.shapes import POINT
+from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
 from brisk_atlas.core.model.words import is_year
 from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.table import all_seen_rows
@@ -17,18 +19,20 @@ from .classes import NO_VALUE, colouring_of
 from .cloud import AT_ONCE, CLASS_COLOURS, OTHER_CLASS, cloud_limits, dimensions_of
 from .limits import grid_limits
 from .raster import STEEPEST, channel_sources
+from .rules import masks_of
 from .swatch import shape_of, swatch
 
 MOST_CLASSES = 12
+MIXED = ("", "Unknown", "Geometry", "GeometryCollection")
 SWATCH_PX, SWATCH_DENSITY = (44, 28), 2.0  # width and height of what stands beside an entry
 CHANNELS = ("#C2452D", "#2F7D4F", "#3B7EA6")
 
 
 @dataclass(frozen=True)
 class Legend:
-    """`ramp` with its ends, or `entries` of (colour, text); `title` says of what. `plain` numbers
-    are written without separators, as years are. `swatches` draw the entries as the map does. `hidden` are the entries
-    that are switched off, None where they can't be."""
+    """`ramp` with its ends, or `entries` of (colour, text), some of them called by `names`; `title` says of what.
+    `plain` numbers are written without separators, as years are. `swatches` draw the entries as the map does. `hidden`
+    are the entries that are switched off, None where they can't be."""
 
     title: str
     entries: tuple[tuple[str, str], ...] = ()
@@ -39,6 +43,11 @@ class Legend:
     plain: bool = False
     swatches: tuple[np.ndarray, ...] = field(default=(), compare=False, repr=False)
     hidden: tuple[str, ...] | None = None
+    names: Mapping[str, str] = field(default_factory=dict)
+
+    def name_of(self, text: str) -> str:
+        """Return what an entry is called."""
+        return self.names.get(text, text)
 
 
 def _most(entries: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
@@ -69,6 +78,8 @@ def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
 
 def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     """Return the legend of a vector layer; reads what it needs. Raises BadExpression."""
+    if style.rules:
+        return _rules_legend(cache, layer, style)
     if style.density > 0 and shape_of(cache.part(layer.ref).facts.geometry_type or "") == POINT:
         return Legend("points in view", (), style.ramp, 0.0, 0.0, "km⁻²" if cache.part(layer.ref).facts.crs else "")
     colouring = colouring_of(all_seen_rows(cache, layer), style) if style.colour_by else None
@@ -83,7 +94,30 @@ def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
         return Legend(style.colour_by, (), colouring.ramp, colouring.low, colouring.high, plain=plain)
     entries = _most(colouring.entries)
     drawn = tuple(swatch(style, shape, colour, SWATCH_PX, SWATCH_DENSITY) for colour, _ in entries)
-    return Legend(style.colour_by, entries, swatches=drawn, hidden=style.hidden)
+    return Legend(style.colour_by, entries, swatches=drawn, hidden=style.hidden, names=colouring.names)
+
+
+def _rules_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
+    """Return the legend of a style by rules, each with a piece of what it draws most."""
+    kind = cache.part(layer.ref).facts.geometry_type or ""
+    masks = masks_of(all_seen_rows(cache, layer), style)
+    entries, drawn = [], []
+    for rule, rows in reversed(list(zip(style.rules, masks))):  # the topmost first, as layers stand
+        shape = _drawn_shape(cache, layer, rows) if kind in MIXED else shape_of(kind)
+        entries.append((rule.style.line if shape == LINE else rule.style.fill, rule.name))
+        drawn.append(swatch(rule.style, shape, None, SWATCH_PX, SWATCH_DENSITY))
+    return Legend("", _most(tuple(entries)), swatches=tuple(drawn[:MOST_CLASSES]), hidden=style.hidden)
+
+
+def _drawn_shape(cache: DataCache, layer: Layer, rows: np.ndarray) -> int:
+    """Return the kind of path of the first feature of some rows of a layer with mixed geometry."""
+    extent = cache.part(layer.ref).facts.extent
+    if extent is None or not rows.any():
+        return POLYGON
+    shapes = seen_features(cache, layer.ref, extent).features.shapes
+    first, last = shapes.feature_starts[:-1][rows], shapes.feature_starts[1:][rows]
+    some = first[first < last]
+    return int(shapes.path_kinds[some[0]]) if some.size else POLYGON
 
 
 def cloud_legend(cache: DataCache, layer: Layer, style: CloudStyle) -> Legend:

@@ -8,11 +8,14 @@ processing".
 
 from __future__ import annotations
 
-from functools import cache
+import re
+from functools import lru_cache
+from typing import NamedTuple
 
 import numpy as np
 
 STEPS = 256
+MAX_CLASSES = 32  # of a ramp in steps
 _ANCHORS = {
     "ember": ("#1b1426", "#5a1f4e", "#a52f45", "#dd6a35", "#f3b25a", "#fdf0cf"),
     "tide": ("#0d1b33", "#123a5e", "#1d6178", "#4f919b", "#9bc2c0", "#eaf3ef"),
@@ -87,9 +90,66 @@ def _even(anchors: np.ndarray, steps: int) -> np.ndarray:
     return np.column_stack([wanted, *rest])
 
 
-@cache
+class OwnRamp(NamedTuple):
+    """A ramp of one's own: colours at shares of its length, 0 to 1, rising; or a named one that is only classed.
+
+    `classes` cuts it into as many flat steps; 0 leaves it smooth. As text it is what styles store:
+
+    >>> OwnRamp(("#0d1b33", "#fbf3c9"), (0.0, 1.0), 5)
+    OwnRamp(colours=('#0d1b33', '#fbf3c9'), shares=(0.0, 1.0), classes=5)
+    >>> str(_)
+    '#0d1b33 0%, #fbf3c9 100% in 5 classes'
+    >>> OwnRamp.parse("tide in 7 classes").classes
+    7
+    """
+
+    colours: tuple[str, ...]
+    shares: tuple[float, ...]
+    classes: int = 0
+    name: str = ""
+
+    @classmethod
+    def parse(cls, text: str) -> OwnRamp:
+        """Return the ramp that a text means. Raises ValueError."""
+        body, _, end = text.partition(" in ")
+        counted = re.fullmatch(r"(\d+) classes", end) if end else None
+        classes = int(counted[1]) if counted else 0
+        if (end and counted is None) or classes == 1 or classes > MAX_CLASSES:
+            raise ValueError(f"{text!r}: a ramp ends with its number of classes, such as 'in 7 classes'")
+        if body in _ANCHORS:
+            return cls((), (), classes, body)
+        found = [re.fullmatch(r"(#[0-9a-fA-F]{6}) (\d+(?:\.\d+)?)%", stop.strip()) for stop in body.split(",")]
+        stops = [(m[1].lower(), float(m[2]) / 100) for m in found if m is not None]
+        shares = [share for _, share in stops]
+        if len(stops) != len(found) or len(stops) < 2 or shares != sorted(shares) or shares[-1] > 1:
+            raise ValueError(f"{text!r}: a ramp is colours at rising shares, such as '#0d1b33 0%, #fbf3c9 100%'")
+        return cls(tuple(colour for colour, _ in stops), tuple(shares), classes)
+
+    def __str__(self) -> str:
+        body = self.name or ", ".join(f"{c} {round(s * 100, 2):g}%" for c, s in zip(self.colours, self.shares))
+        return f"{body} in {self.classes} classes" if self.classes else body
+
+
+def _own(text: str) -> np.ndarray:
+    """Return (256, 3) uint8 of a ramp of one's own, mixed in OKLab; raises KeyError."""
+    try:
+        own = OwnRamp.parse(text)
+    except ValueError as error:
+        raise KeyError(str(error)) from error
+    at = np.linspace(0, 1, STEPS)
+    if own.classes:  # each step has one colour; the first and the last are those of the ends
+        at = np.minimum((at * own.classes).astype(int), own.classes - 1) / (own.classes - 1)
+    if own.name:
+        return ramp(own.name)[np.round(at * (STEPS - 1)).astype(int)]
+    lab = _to_oklab(np.array([rgb_of(colour) for colour in own.colours], float))
+    return _from_oklab(np.column_stack([np.interp(at, own.shares, lab[:, i]) for i in range(3)]))
+
+
+@lru_cache(256)
 def ramp(name: str) -> np.ndarray:
-    """Return (256, 3) uint8 of a ramp; raises KeyError."""
+    """Return (256, 3) uint8 of a ramp, one of ours by name or one's own as `OwnRamp` prints it; raises KeyError."""
+    if name not in _ANCHORS:
+        return _own(name)
     lab = _to_oklab(np.array([rgb_of(c) for c in _ANCHORS[name]], float))
     if name in DIVERGING:
         middle = len(lab) // 2

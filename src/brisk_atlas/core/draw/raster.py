@@ -20,6 +20,7 @@ from . import ramps
 from .bands import in_bands
 from .contours import draw_contours
 from .drawn import Drawn
+from .flow import draw_flow
 from .ink import inks_from, pixels_of
 from .kernels import grid as kernels
 from .limits import grid_limits, limits_of
@@ -85,7 +86,7 @@ def draw_raster(
         return Drawn()
     result = Drawn()
     enlarged = channels[0].cells_a_pixel < 1.0
-    as_cells = style.resample == "nearest" and not style.contours
+    as_cells = style.resample == "nearest" and not style.contours and not has_flow(style)
     if enlarged and as_cells and len(set(sources)) == 1 and style.mask is None:
         _draw_cells(image, cache, channels, style, view, result, 1 if light else 0)
         return result
@@ -106,7 +107,35 @@ def draw_raster(
         shown = values[0][1:-1, 1:-1] if light else values[0]
         note = draw_contours(image, shown, style.contours, style.contour_colour, view.density)
         result.note = result.note or note
+    if has_flow(style):
+        north = _northward(cache, source, style, view, result)
+        east = values[0][1:-1, 1:-1] if light else values[0]
+        fastest = draw_flow(image, east, north, view, style.flow_gap, style.contour_colour)
+        unit = f" {_unit(channels[0])}".rstrip()
+        result.note = result.note or (f"longest arrow {fastest:.3g}{unit}" if fastest else "")
     return result
+
+
+def has_flow(style: GridStyle) -> bool:
+    """Return whether a style draws arrows."""
+    return len(style.bands) == 1 and (style.flow is not None or style.flow_band > 0)
+
+
+def _northward(cache: DataCache, source: DataRef, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
+    """Return (rows, cols) float32 of the part of a motion towards the north under a view's pixels."""
+    own = style.flow or source
+    part = cache.raster(own)
+    grid = part.facts.grid
+    assert grid is not None
+    band = min(style.flow_band or style.bands[0], len(grid.bands))
+    channel = _channel(part, own, band, mesh_of(view.lattice, part.facts.crs))
+    return _sampled(cache, channel, style, view, result)
+
+
+def _unit(channel: _Channel) -> str:
+    grid = channel.part.facts.grid
+    assert grid is not None
+    return grid.bands[channel.band - 1].unit
 
 
 def _leave_out(

@@ -14,10 +14,13 @@ from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
 from brisk_atlas.core.table import rows_of, seen_rows, seen_shown
 
 from .classes import colouring_of
+from .clusters import Clusters, clusters_of, draw_clusters, numbers_of_clusters
 from .density import draw_density
 from .drawn import Drawn
+from .ink import inks_from
 from .labels import anchors_of
-from .layer_painter import HALO, PICKED_INK, Check, LabelsWanted
+from .layer_painter import HALO, PICKED_INK, Check, FixedText, LabelsWanted
+from .rules import StylePart, masks_of, parts_of
 from .vector import Inks, draw_picked, draw_vector, inks_of
 from .view import View
 
@@ -28,36 +31,64 @@ class VectorPainter:
     def paint(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, check: Check, so_far: Check
     ) -> Drawn:
-        style = _style(layer)
         seen = seen_features(cache, layer.ref, view.extent)
         index = index_in(cache, layer.ref, view, seen)
         check()
-        inks = _inks(cache, layer, style, seen)
-        shown = _shown(cache, layer, style, seen, check)
-        if style.density > 0 and index.has_points:
-            highest = draw_density(image, index, shown, style.density, style.ramp, view)
-            return Drawn(note=seen.note, limits=((0.0, highest),))
-        for world in view.in_worlds():
-            draw_vector(image, index, inks, style, world.plane, check, so_far, shown)
-        return Drawn(note=seen.note)
+        limits: tuple[tuple[float, float], ...] = ()
+        for part in _parts(cache, layer, seen, view, check):
+            shown = _shown(cache, layer, part, seen, check)
+            if part.style.density > 0 and index.has_points:
+                limits += ((0.0, draw_density(image, index, shown, part.style.density, part.style.ramp, view)),)
+                continue
+            inks = _inks(cache, layer, part, seen)
+            if part.style.cluster > 0 and index.has_points:
+                bodies = inks_from(inks.colouring.rgb) if inks.colouring is not None else None
+                for world, clusters in _clusters(cache, layer, part, seen, view):
+                    draw_clusters(image, clusters, bodies, part.style, world)
+                continue
+            for world in view.in_worlds():
+                draw_vector(image, index, inks, part.style, world.plane, check, so_far, shown)
+        return Drawn(note=seen.note, limits=limits)
 
     def may_move(self, layer: Layer) -> bool:
-        return not _style(layer).density  # whose colours follow what is in view
-
-    def labels(self, cache: DataCache, layer: Layer, view: View) -> LabelsWanted | None:
         style = _style(layer)
-        if style.label is None:
-            return None
+        return not any(
+            look.density or look.cluster for look in (style, *(rule.style for rule in style.rules))
+        )  # it follows the view
+
+    def labels(self, cache: DataCache, layer: Layer, view: View) -> list[LabelsWanted]:
+        style, wanted = _style(layer), []
+        if not any(look.label for look in (style, *(rule.style for rule in style.rules))):
+            return []
         seen = seen_features(cache, layer.ref, view.extent)
-        look, index = style.label, index_in(cache, layer.ref, view, seen)
-        table, shown = seen_rows(cache, layer, seen), _shown(cache, layer, style, seen)
-        anchors = cache.derive_latest(
-            ("anchors", layer.id, layer.ref),
-            (seen.key, look.text, look.first, view.crs, view.turn, layer.rows.modifications),
-            lambda: anchors_of(seen.features, table, index, look, view),
-        )
-        symbol = max(style.size, *(style.sizes if style.size_by else (0.0,))) * view.density
-        return LabelsWanted(index, anchors, look, symbol, shown)
+        index, table = index_in(cache, layer.ref, view, seen), seen_rows(cache, layer, seen)
+        for part in reversed(_parts(cache, layer, seen, view)):
+            look = part.style.label
+            if look is None or (part.style.cluster > 0 and index.has_points):
+                continue
+            anchors = cache.derive_latest(
+                ("anchors", layer.id, layer.ref, part.number),
+                (seen.key, look.text, look.first, view.crs, view.turn, layer.rows.modifications),
+                lambda look=look: anchors_of(seen.features, table, index, look, view),  # type: ignore[misc]
+            )
+            symbol = max(part.style.size, *(part.style.sizes if part.style.size_by else (0.0,))) * view.density
+            wanted.append(LabelsWanted(index, anchors, look, symbol, _shown(cache, layer, part, seen)))
+        return wanted
+
+    def texts(self, cache: DataCache, layer: Layer, view: View) -> list[FixedText]:
+        style = _style(layer)
+        if not any(look.cluster for look in (style, *(rule.style for rule in style.rules))):
+            return []
+        seen = seen_features(cache, layer.ref, view.extent)
+        if not index_in(cache, layer.ref, view, seen).has_points:
+            return []
+        found: list[FixedText] = []
+        for part in _parts(cache, layer, seen, view):
+            for world, clusters in _clusters(cache, layer, part, seen, view) if part.style.cluster > 0 else []:
+                u, v = view.on_plane(view.x - world.x, 0.0)
+                texts = numbers_of_clusters(clusters, part.style)
+                found += [replace(text, x=text.x + u, y=text.y + v) for text in texts]
+        return found
 
     def paint_picked(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, rows: tuple[int, ...]
@@ -92,28 +123,54 @@ def index_in(cache: DataCache, source: DataRef, view: View, seen: Seen) -> Shape
     )
 
 
+def _parts(cache: DataCache, layer: Layer, seen: Seen, view: View, check: Check = lambda: None) -> list[StylePart]:
+    """Return the looks that a layer's style draws at the scale of a view, with the seen features of each."""
+    style = _style(layer)
+    if not style.rules:
+        return parts_of(style, ())
+    asked = (seen.key, tuple((rule.where, rule.otherwise) for rule in style.rules), layer.rows.modifications)
+    table = seen_rows(cache, layer, seen, check)
+    masks = cache.derive_latest(("rules", layer.id, layer.ref), asked, lambda: masks_of(table, style, check))
+    return parts_of(style, masks, view)
+
+
+def _clusters(cache: DataCache, layer: Layer, part: StylePart, seen: Seen, view: View) -> list[tuple[View, Clusters]]:
+    """Return the clusters of a look in each copy of the Earth in view, on the plane of that world."""
+    index, shown = index_in(cache, layer.ref, view, seen), _shown(cache, layer, part, seen)
+    gap = part.style.cluster * view.density
+    return [(world, clusters_of(index, shown, gap, world)) for world in view.in_worlds()]
+
+
 def _shown(
-    cache: DataCache, layer: Layer, style: VectorStyle, seen: Seen, check: Check = lambda: None
+    cache: DataCache, layer: Layer, part: StylePart, seen: Seen, check: Check = lambda: None
 ) -> np.ndarray | None:
-    """Return which seen features are drawn: those that the filters show and whose class is on; None for all."""
-    shown = seen_shown(cache, layer, seen, check)
-    colouring = _inks(cache, layer, style, seen).colouring if style.hidden else None
-    on = colouring.showing(style.hidden) if colouring is not None else None
-    return shown if on is None else on if shown is None else shown & on
+    """Return which seen features are drawn in a look: those of its rule that the filters show and whose class is on;
+    None for all."""
+    shown, hidden = seen_shown(cache, layer, seen, check), part.style.hidden
+    colouring = _inks(cache, layer, part, seen).colouring if hidden else None
+    on = colouring.showing(hidden) if colouring is not None else None
+    masks = [mask for mask in (shown, on, part.rows) if mask is not None]
+    return np.logical_and.reduce(masks) if masks else None
 
 
 def drawn_rows(cache: DataCache, layer: Layer) -> np.ndarray | None:
-    """Return (rows,) bool of those of a layer that is held whose class is on; None for all."""
+    """Return (rows,) bool of those of a layer that is held that its style draws: whose class is on, or which meet a
+    rule that is on; None for all."""
     style = _style(layer)
+    if style.rules:
+        table = rows_of(cache, layer)
+        parts = parts_of(style, masks_of(table, style))
+        return np.logical_or.reduce([np.zeros(table.num_rows, bool), *(p.rows for p in parts if p.rows is not None)])
     if not style.hidden:
         return None
     colouring = colouring_of(rows_of(cache, layer), style)
     return colouring.showing(style.hidden) if colouring is not None else None
 
 
-def _inks(cache: DataCache, layer: Layer, style: VectorStyle, seen: Seen) -> Inks:
-    """Return what a vector layer's style makes of each row."""
-    asked = (seen.key, style.colour_by, style.method, style.classes, style.ramp, style.stretch,
+def _inks(cache: DataCache, layer: Layer, part: StylePart, seen: Seen) -> Inks:
+    """Return what a look makes of each row."""
+    style = part.style
+    asked = (seen.key, style.colour_by, style.method, style.classes, style.ramp, style.stretch, style.class_looks,
              style.width_by, style.widths, style.size_by, style.sizes, layer.rows.modifications)  # fmt: skip
     table = seen_rows(cache, layer, seen)
-    return cache.derive_latest(("inks", layer.id, layer.ref), asked, lambda: inks_of(table, style))
+    return cache.derive_latest(("inks", layer.id, layer.ref, part.number), asked, lambda: inks_of(table, style))

@@ -13,6 +13,7 @@ from brisk_atlas.core.place import metres_per_unit, transform
 from brisk_atlas.core.place.domain import domain_of
 
 DOTS_PER_INCH, INCH_M = 96.0, 0.0254
+PICK_PX = 6  # how near a pointer must be to pick a thing
 MAX_WORLDS = 7  # copies of the Earth side by side
 
 
@@ -36,6 +37,13 @@ class View:
         """The number below one of the scale, on a screen of the usual 96 dots an inch."""
         metres = self.resolution * self.density * metres_per_unit(self.crs, self.y)
         return metres * DOTS_PER_INCH / INCH_M
+
+    def shows_at(self, scales: tuple[float, float] | None) -> bool:
+        """Return whether what is drawn between two scales is drawn here; where the scale is not known, all is."""
+        if scales is None or not self.crs:
+            return True
+        closest, farthest = scales
+        return closest <= self.scale * (1 + 1e-9) and self.scale <= farthest * (1 + 1e-9)
 
     @property
     def extent(self) -> Extent:

@@ -12,7 +12,7 @@ from brisk_atlas.core.draw.distribution import ValueDistribution, grid_distribut
 from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.layer_painter import PlainPainter
 from brisk_atlas.core.draw.legend import Legend, grid_legend
-from brisk_atlas.core.draw.raster import channel_sources, draw_raster, pyramid_of
+from brisk_atlas.core.draw.raster import channel_sources, draw_raster, has_flow, pyramid_of
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.inspect.cell import cell_finding
 from brisk_atlas.core.inspect.finding import ProbeResult, Where
@@ -43,7 +43,7 @@ class GridPainter(PlainPainter):
         return draw_raster(image, cache, layer.ref, _style(layer), view, check)
 
     def may_move(self, layer: Layer) -> bool:
-        return not _style(layer).stretch.in_view
+        return not _style(layer).stretch.in_view and not has_flow(_style(layer))
 
 
 class GridKind(LayerKind):

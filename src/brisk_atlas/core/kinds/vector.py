@@ -11,6 +11,7 @@ from brisk_atlas.core.draw.distribution import ValueDistribution, vector_distrib
 from brisk_atlas.core.draw.legend import Legend, vector_legend
 from brisk_atlas.core.draw.ramps import CLASSES
 from brisk_atlas.core.draw.vector_painter import VectorPainter, drawn_rows
+from brisk_atlas.core.draw.view import PICK_PX
 from brisk_atlas.core.inspect.feature import feature_finding, streamed_finding
 from brisk_atlas.core.inspect.finding import ProbeResult, Where
 from brisk_atlas.core.inspect.picking import picked
@@ -51,6 +52,9 @@ class VectorKind(LayerKind):
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The feature that was clicked with all it says; of several in an area the first in full."""
+        cluster = _style(layer).cluster if layer.style else 0.0
+        if cluster > 0:  # a symbol stands for what lies around it
+            where = replace(where, reach=where.reach * max(1.0, cluster / 2 / PICK_PX))
         features, hit = picked(cache, layer, where)
         on = drawn_rows(cache, layer) if layer.style and not is_stream(cache, layer.ref) else None
         hit = hit if on is None else hit[on[hit]]

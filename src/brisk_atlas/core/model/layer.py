@@ -19,8 +19,9 @@ class Layer:
 
     `group` is the id of the group in which it lies, None for none. `locked` keeps it from being changed. `scales` are
     those between which it is drawn, as numbers below one, the closest first; None for all. `note` is the analyst's.
-    `blend` is how it goes on the layers below. `rows` is how its rows are looked at and what was added to them.
-    `id` is unique in the work and stays when the layer is restyled or moved.
+    Layers of the same `scale_group` share the ramp and the limits of their colours. `blend` is how it goes on the
+    layers below. `rows` is how its rows are looked at and what was added to them. `id` is unique in the work and stays
+    when the layer is restyled or moved.
     """
 
     id: str
@@ -36,6 +37,7 @@ class Layer:
     locked: bool = False
     scales: tuple[float, float] | None = None
     note: str = ""
+    scale_group: str | None = None
 
     @property
     def part(self) -> str:

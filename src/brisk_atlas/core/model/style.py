@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Literal
 
 from .data_ref import DataRef
@@ -37,7 +37,10 @@ class Stretch:
 class Label:
     """Text beside features. `text` is a field or an SQL expression; `first` is one whose highest
     values are placed first where there is no room for all. `repeat` sets the text along lines again every so many
-    pixels; 0 sets it once."""
+    pixels; 0 sets it once. `wrap` breaks the text at spaces into lines of about so many characters; 0 leaves it as it
+    is, with the line breaks that it has. `callout` puts the text into a box so many pixels aside, with a line to its
+    feature; 0 puts it at the feature. Labels of a higher `priority`, 0 to 10, are placed before those of others, in
+    all layers; of the same, those of upper layers."""
 
     text: str
     size: float = 12.0
@@ -45,6 +48,32 @@ class Label:
     halo: str = "#FFFDF8"
     first: str | None = None
     repeat: float = 0.0
+    wrap: int = 0
+    callout: float = 0.0
+    priority: int = 5
+
+
+@dataclass(frozen=True)
+class ClassLook:
+    """How one class of a layer differs from what its method makes of it: `text` is the class as the method names it;
+    `colour` and `name` are its own, None for those of the method."""
+
+    text: str
+    colour: str | None = None
+    name: str | None = None
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A look for some features of a layer: those for which `where`, an SQL condition, is true; all for "". With
+    `otherwise` those that no other rule draws. `scales` are those between which it draws, as numbers below one; None
+    for all. The style's own rules are not followed."""
+
+    name: str
+    where: str = ""
+    style: VectorStyle = field(default_factory=lambda: VectorStyle())
+    otherwise: bool = False
+    scales: tuple[float, float] | None = None
 
 
 @dataclass(frozen=True)
@@ -54,9 +83,11 @@ class VectorStyle:
     With `colour_by` (a field or an SQL expression), colour goes by value: the fill of polygons, the
     stroke of lines, the body of points. `method` is `ramp`, or makes `classes` classes: `equal`,
     `quantile`, `natural`; `unique` gives each value its own. `width_by` and `size_by` let width and
-    size grow from the first to the second of `widths` and `sizes` with a value. `hidden` are the classes, as the
-    legend names them, that are switched off. `density` draws how densely points lie instead of each, smoothed over
-    that many pixels and coloured through `ramp`; 0 draws each.
+    size grow from the first to the second of `widths` and `sizes` with a value. `class_looks` are classes with a colour
+    or a name of their own, `hidden` those that are switched off, as the method names them. With `rules`, each feature
+    is drawn by every rule that it meets, the first rule lowest, and the style itself draws nothing. `density` draws
+    how densely points lie instead of each, smoothed over that many pixels and coloured through `ramp`; 0 draws each.
+    `cluster` draws points that lie within about so many pixels of each other as one, with their number.
     """
 
     fill: str = "#1C7C7D"
@@ -84,6 +115,9 @@ class VectorStyle:
     label: Label | None = None
     hidden: tuple[str, ...] = ()
     density: float = 0.0
+    cluster: float = 0.0
+    class_looks: tuple[ClassLook, ...] = ()
+    rules: tuple[Rule, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -95,7 +129,9 @@ class GridStyle:
     band (0 none, 1 full), lit from `azimuth` degrees, `altitude` degrees above the horizon, or from four sides
     at once with `lights` 4. `slope` colours by the steepness of the band instead of its values. `own_colours`
     takes the file's class colours. `mask` names a part of the same dataset, one of its bands, and the classes
-    in it whose cells are left out. `contours` draws lines of equal value at its multiples, none for 0.
+    in it whose cells are left out. `contours` draws lines of equal value at its multiples, none for 0. Arrows show a
+    motion whose part towards the east is the band, and that towards the north `flow_band` of the layer's part, or of
+    the part `flow`, there for 0 the band of the same number; they stand `flow_gap` pixels apart.
     """
 
     bands: tuple[int, ...] = (1,)
@@ -112,6 +148,9 @@ class GridStyle:
     mask: tuple[str, int, tuple[int, ...]] | None = None
     contours: float = 0.0
     contour_colour: str = "#1D2A35"
+    flow: DataRef | None = None
+    flow_band: int = 0
+    flow_gap: float = 28.0
 
 
 @dataclass(frozen=True)

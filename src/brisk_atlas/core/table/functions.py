@@ -55,6 +55,7 @@ text      | replace  | replace(t, 'old', 'new')    | with every 'old' made 'new'
 text      | contains | contains(t, 'bay')          | whether the text holds another
 text      | starts_with | starts_with(t, 'H')      | whether it begins so
 text      | ends_with | ends_with(t, 'y')          | whether it ends so
+text      | chr      | chr(10)                     | the character with that number; 10 begins a new line
 text      | concat   | concat(a, ' ', b)           | several after each other
 text      | split_part | split_part(t, '-', 1)     | one piece of a text parted at a mark
 text      | regexp_matches | regexp_matches(t, '^H.*y$') | whether a pattern fits

@@ -21,6 +21,7 @@ from brisk_atlas.core.model import (
     CannotWrite,
     DataKind,
     DataRef,
+    GridStyle,
     Layer,
     OpenOptions,
     Quantity,
@@ -57,6 +58,7 @@ class _SavedLayer(_Saved):
     locked: bool = False
     scales: tuple[float, float | None] | None = None  # None for as far out as may be: JSON has no infinity
     note: str = ""
+    scale_group: str | None = None
 
 
 class _SavedGroup(_Saved):
@@ -141,6 +143,8 @@ def _style(layer: _SavedLayer, folder: Path) -> Style | None:
         values["resample"] = "bilinear" if values.pop("smooth") else "nearest"
     if "others" in values:
         values["others"] = tuple(DataRef.from_json(o, folder) if o else None for o in values["others"])
+    if values.get("flow"):
+        values["flow"] = DataRef.from_json(values["flow"], folder)
     unknown = values.keys() - {field.name for field in fields(kind)}
     if unknown:
         raise TypeError(f"a style has no {', '.join(sorted(unknown))}")
@@ -163,6 +167,8 @@ def _saved_style(style: Style, folder: Path) -> dict[str, Any]:
     others: Sequence[DataRef | None] = getattr(style, "others", ())
     if others:
         values["others"] = [other.as_json(folder) if other else None for other in others]
+    if isinstance(style, GridStyle) and style.flow is not None:
+        values["flow"] = style.flow.as_json(folder)
     return values
 
 
@@ -185,6 +191,7 @@ def project_bytes(
             locked=layer.locked,
             scales=(layer.scales[0], None if isinf(layer.scales[1]) else layer.scales[1]) if layer.scales else None,
             note=layer.note,
+            scale_group=layer.scale_group,
         )
         for layer in state.layers
     ]
@@ -265,6 +272,7 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
                 s.locked,
                 (s.scales[0], inf if s.scales[1] is None else s.scales[1]) if s.scales else None,
                 s.note,
+                s.scale_group,
             )
             for s in saved.layers
         )

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from .groups import Group, StackRow, as_drawn, gathered, layers_in, moved, rows_of
 from .named_places import NamedPlace
+from .shared_scale import with_shared_scale
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -284,8 +285,24 @@ class Work:
             return False
         ids -= guarded
         layers = tuple(replace(layer, **values) if layer.id in ids else layer for layer in self.layers)  # type: ignore[arg-type]
-        self._become(what, self.state._replace(layers=layers))
+        self._become(what, self.state._replace(layers=with_shared_scale(layers, ids) if "style" in values else layers))
         return True
+
+    def share_scale(self, ids: Collection[str], ramp: str, low: float, high: float) -> None:
+        """Have layers share one colour scale from now on, as a step of undo; a later change of one changes all."""
+        from dataclasses import replace
+
+        from brisk_atlas.core.model import Stretch
+
+        taken = {layer.scale_group for layer in self.layers}
+        group = next(name for n in itertools.count(1) if (name := f"scale-{n}") not in taken)
+        scale = {"ramp": ramp, "stretch": Stretch("hand", low, high)}
+        layers = tuple(
+            replace(la, style=replace(la.style, **scale), scale_group=group)  # type: ignore[arg-type]
+            if la.id in ids and la.style is not None else la
+            for la in self.layers
+        )  # fmt: skip
+        self._become("share one colour scale", self.state._replace(layers=layers))
 
     def slide(self, what: str, layer_id: str, **values: object) -> bool:
         """Change values of a layer as `change` does, by a hand that is still moving: what follows on each other is one
@@ -308,9 +325,10 @@ class Work:
             return ref if new is None else replace(ref, kind=new.kind, place=new.place, inner=new.inner)
 
         def style_there(style: Style | None) -> Style | None:
-            if not isinstance(style, GridStyle) or not style.others:
+            if not isinstance(style, GridStyle):
                 return style
-            return replace(style, others=tuple(other and there(other) for other in style.others))
+            others = tuple(other and there(other) for other in style.others)
+            return replace(style, others=others, flow=style.flow and there(style.flow))
 
         def joined_there(layer: Layer) -> Layer:
             joins = tuple(replace(join, ref=there(join.ref)) for join in layer.rows.joins)

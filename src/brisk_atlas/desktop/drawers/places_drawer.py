@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QIcon, QKeyEvent, QPixmap
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
-    QListWidget,
     QListWidgetItem,
     QPushButton,
     QVBoxLayout,
@@ -22,10 +21,10 @@ from brisk_atlas.core.workspace.named_places import NamedPlace, geojson_of
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
+from .deletable_list import DeletableList
 from .overview_map import OverviewMap
 
 PICTURE = QSize(112, 70)
-KEY_DELETE = Qt.Key.Key_Delete
 PLACE_ID = Qt.ItemDataRole.UserRole
 
 
@@ -45,7 +44,7 @@ class PlacesDrawer(QWidget):
         self.session = session
         self._theme: Theme = LIGHT
         self.overview = OverviewMap(session)
-        self.list = PlacesList()
+        self.list = DeletableList()
         self.list.setObjectName("places")
         self.list.setAccessibleName("Named places")
         self.list.setIconSize(PICTURE)
@@ -146,27 +145,3 @@ class PlacesDrawer(QWidget):
             self.session.fault(error)
             return
         self.session.noticed.emit("good", f"Wrote {len(self.session.work.state.places)} places to {path}", "")
-
-
-class PlacesList(QListWidget):
-    """A list in which Delete means its own line, not the layer of the window's command.
-
-    Signals:
-        delete_pressed(): the current place is to be removed.
-    """
-
-    delete_pressed = pyqtSignal()
-
-    def event(self, event: QEvent | None) -> bool:
-        assert event is not None
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.key() == KEY_DELETE:
-            event.accept()
-            return True
-        return super().event(event)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        if event.key() == KEY_DELETE:
-            self.delete_pressed.emit()
-        else:
-            super().keyPressEvent(event)

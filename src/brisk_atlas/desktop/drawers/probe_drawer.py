@@ -202,11 +202,10 @@ class ProbeDrawer(QWidget):
     def _layers(self) -> list[Layer]:
         """Return the layers to ask, the subject first."""
         work = self.session.work
-        from brisk_atlas.core.draw.frame import is_at_scale
 
         view = self.map_view()
         layers = [layer for layer in reversed(work.drawn()) if layer.visible and layer.style is not None]
-        layers = [layer for layer in layers if view is None or is_at_scale(layer, view)]
+        layers = [layer for layer in layers if view is None or view.shows_at(layer.scales)]
         subject = work.subject
         if self.scope == "subject":
             return [subject] if subject is not None and subject.style is not None else []

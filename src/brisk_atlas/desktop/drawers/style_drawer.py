@@ -131,7 +131,8 @@ class StyleDrawer(QScrollArea):
         return head
 
     def _vector_rows(self, rows: StyleRows, layer: Layer, facts: Facts) -> None:
-        vector_rows(rows, facts, [f.name for f in self.session.fields_of(layer)])
+        by_rules = isinstance(layer.style, VectorStyle) and bool(layer.style.rules)
+        vector_rows(rows, facts, [f.name for f in self.session.fields_of(layer)], by_rules=by_rules)
 
     def _grid_rows(self, rows: StyleRows, layer: Layer, facts: Facts) -> None:
         dataset = self.session.dataset_of(layer)
@@ -174,4 +175,4 @@ class StyleDrawer(QScrollArea):
 
 def _shape(layer: Layer) -> int:
     """Return what of a style decides which rows its form has."""
-    return len(bands_of(layer.style))
+    return len(bands_of(layer.style)) + (isinstance(layer.style, VectorStyle) and bool(layer.style.rules))

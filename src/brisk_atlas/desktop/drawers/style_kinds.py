@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
-from brisk_atlas.core.model import Band, CloudStyle, DataRef, Facts, GridStyle, Label, Layer, VectorStyle
+from PyQt6.QtWidgets import QPushButton
 
+from brisk_atlas.core.model import Band, CloudStyle, DataRef, Facts, GridStyle, Layer, VectorStyle
+
+from .rule_list import RuleList, first_rules
+from .style_labels import label_rows
 from .style_rows import StyleRows, slim
 
 METHODS = [
@@ -45,10 +50,11 @@ COMPOSITES = {  # by the roles that bands have, or else by their names; red, gre
 }
 
 
-def vector_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
+def vector_rows(rows: StyleRows, facts: Facts, fields: list[str], *, by_rules: bool) -> None:
     """Add what a vector style has, by the geometry of the layer; `fields` are those it can go by."""
     kind = facts.geometry_type or ""
     is_line, has_points = "Line" in kind, "Point" in kind or kind in ("Unknown", "Geometry", "GeometryCollection")
+    _rule_rows(rows, kind, by_rules=by_rules)
     rows.heading("Colour")
     rows.by_field("Colour by", "colour_by", "one colour", fields, lambda s: s.colour_by,
                   lambda value: rows.change("colour by", colour_by=value))  # fmt: skip
@@ -89,6 +95,9 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
         dense = rows.number("Density over", "density", 0.0, 200.0, 1.0)
         dense.setSpecialValueText("each point by itself")
         dense.setToolTip("How densely points lie, smoothed over so many pixels, in the colours of a ramp")
+        cluster = rows.number("Clusters over", "cluster", 0.0, 200.0, 10.0)
+        cluster.setSpecialValueText("each point by itself")
+        cluster.setToolTip("Points within about so many pixels are drawn as one, with their number")
         rows.choice("Shape", "symbol", [(w, w) for w in ("circle", "square", "triangle", "cross", "pin")])
         rows.number("Size", "size", 1.0, 60.0, 1.0)
         rows.by_field("Size by", "size_by", "the same for all", fields, lambda s: s.size_by,
@@ -108,7 +117,30 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
         rows.choice("Ends", "cap", [(w, w) for w in ("round", "flat", "square")])
         rows.number("Casing", "casing", 0.0, 10.0, 0.5)
         rows.colour("Casing colour", "casing_colour")
-    _label_rows(rows, fields)
+    label_rows(rows, fields)
+
+
+def _rule_rows(rows: StyleRows, kind: str, *, by_rules: bool) -> None:
+    """Add the rules by which the style draws, or what begins them."""
+    if by_rules:
+        from brisk_atlas.core.draw.swatch import shape_of
+
+        rows.heading("Rules")
+        rows.rules = RuleList(rows.session, shape_of(kind), rows.change_style)
+        rows.rules.rule_chosen.connect(rows.refill)
+        rows.form.addRow(rows.rules)
+        return
+    begin = QPushButton("Draw by rules…")
+    begin.setObjectName("by rules")
+    begin.setToolTip("Features that meet a condition in a look of their own")
+
+    def make_rules() -> None:
+        layer = rows.session.work.subject
+        if layer is not None and isinstance(layer.style, VectorStyle):
+            rows.change_style("draw by rules", replace(layer.style, rules=first_rules(layer), hidden=()))
+
+    begin.clicked.connect(make_rules)
+    rows.form.addRow("", begin)
 
 
 def _show_when(rows: StyleRows, wanted: Any, last: int) -> None:
@@ -143,54 +175,6 @@ def _ends(rows: StyleRows, field: str, by: str, low: float, high: float, step: f
 
         spin.valueChanged.connect(put)
         rows.setters.append(show)
-
-
-def _label_rows(rows: StyleRows, fields: list[str]) -> None:
-    """Add what labels say, how large, and which go first."""
-
-    def label() -> Label | None:
-        return getattr(rows.style(), "label", None)
-
-    def put_text(text: str | None) -> None:
-        now = label()
-        made = None if text is None else Label(text) if now is None else _with(now, text=text)
-        rows.change("labels", label=made)
-
-    rows.heading("Labels")
-    rows.by_field("Text", "label", "none", fields, lambda s: s.label.text if s.label else None, put_text)
-    size = rows.number("Text size", "label size", 6, 40, 1)
-    size.valueChanged.disconnect()
-    rows.setters.pop()
-    size.valueChanged.connect(lambda v: rows.change("label size", label=_with(label(), size=v)) if label() else None)
-    first = rows.by_field("First", "label first", "the largest", fields, lambda s: s.label.first if s.label else None,
-                  lambda v: rows.change("label order", label=_with(label(), first=v)) if label() else None)  # fmt: skip
-
-    again = rows.number("Again every", "label repeat", 0, 2000, 50)
-    again.valueChanged.disconnect()
-    rows.setters.pop()
-    again.setSpecialValueText("once a line")
-    again.setToolTip("Along lines: the text is set again every so many pixels")
-    again.valueChanged.connect(
-        lambda v: rows.change("labels again", label=_with(label(), repeat=v)) if label() else None
-    )
-
-    def show(layer: Layer) -> None:
-        now = getattr(layer.style, "label", None)
-        rows.form.setRowVisible(again, now is not None)
-        if now is not None:
-            again.setValue(now.repeat)
-        rows.form.setRowVisible(size, now is not None)
-        rows.form.setRowVisible(first, now is not None)
-        if now is not None:
-            size.setValue(now.size)
-
-    rows.setters.append(show)
-
-
-def _with(label: Label | None, **values: object) -> Label | None:
-    from dataclasses import replace
-
-    return replace(label, **values) if label is not None else None  # type: ignore[arg-type]
 
 
 def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: list[tuple[str, DataRef, int]]) -> None:
@@ -252,11 +236,29 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
         every = rows.number("Contours every", "contours", 0, 1_000_000, 0.5, f" {bands[shown[0] - 1].unit}".rstrip())
         every.setSpecialValueText("none")
         every.setToolTip("Lines of equal value at its multiples, each fifth one heavier")
+        _flow_rows(rows, bands, elsewhere)
         rows.check("", "colour by slope", "slope", lambda s: s.slope, lambda on: rows.change("slope", slope=on))
     rows.heading("Stretch")
     rows.stretch(in_view=True)
     rows.heading("Cells")
     rows.choice("Resample", "resample", RESAMPLES)
+
+
+def _flow_rows(rows: StyleRows, bands: tuple[Band, ...], elsewhere: list[tuple[str, DataRef, int]]) -> None:
+    """Add the choice of the band that makes arrows with the one on show."""
+    parts = dict.fromkeys(ref for _, ref, _ in elsewhere)
+    names = {ref: next(text for text, other, _ in elsewhere if other == ref).partition(":")[0] for ref in parts}
+    options: list[tuple[str, object]] = [("none", (None, 0)), *((b.name, (None, b.index)) for b in bands)]
+    options += [(f"{names[ref]}, the same band", (ref, 0)) for ref in parts]
+    box = rows.choice_of("Arrows with", "flow", options, lambda layer: (_grid(layer).flow, _grid(layer).flow_band),
+                         lambda chosen: rows.change("arrows", flow=chosen[0], flow_band=chosen[1]))  # fmt: skip
+    box.setToolTip("The part of the motion towards the north; the band on show is the one towards the east")
+    gap = rows.number("Arrows every", "flow_gap", 12.0, 120.0, 4.0)
+
+    def show(layer: Layer) -> None:
+        rows.form.setRowVisible(gap, _grid(layer).flow is not None or _grid(layer).flow_band > 0)
+
+    rows.setters.append(show)
 
 
 def _grid(layer: Layer) -> GridStyle:

@@ -8,7 +8,7 @@ from typing import Any
 
 from PyQt6 import sip
 from PyQt6.QtCore import QSize, Qt, QTimer
-from PyQt6.QtGui import QColor, QIcon, QLinearGradient, QPainter, QPixmap
+from PyQt6.QtGui import QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
     QColorDialog,
@@ -21,11 +21,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import AtlasError, Blend, Layer, Style
+from brisk_atlas.core.model import Blend, Layer, Style, VectorStyle
 
-from ..plain_text import PlainLabel, plain_tip
+from ..frame_image import ramp_strip
+from ..plain_text import PlainLabel
 from ..session import Session
 from .histogram import Histogram
+from .rule_list import RuleList
+from .tried_expression import try_expression
 
 STRETCHES = {
     "percent": "percent clip",
@@ -37,23 +40,14 @@ UNITS = {"percent": " %", "deviations": " σ"}
 STARTS = {"percent": (2.0, 98.0), "deviations": (2.0, 2.0), "range": (0.0, 0.0)}
 SWATCH = QSize(96, 14)
 SLIDE_MS = 60  # one step of undo for a drag, not one a pixel
+MAKE_RAMP = "…"  # what stands for making a ramp among ramps
 BY_EXPRESSION = "…"  # what stands for an expression among names of fields
 EXPRESSION_HINT = "SQL, such as area_m2 / 10000"
 
 
 def ramp_icon(name: str) -> QIcon:
     """Return a strip of a colour ramp."""
-    from brisk_atlas.core.draw.ramps import ramp
-
-    pixmap = QPixmap(SWATCH)
-    strip = QLinearGradient(0, 0, SWATCH.width(), 0)
-    colours = ramp(name)
-    for i in range(0, 256, 15):
-        strip.setColorAt(i / 255, QColor(*map(int, colours[i])))
-    painter = QPainter(pixmap)
-    painter.fillRect(pixmap.rect(), strip)
-    painter.end()
-    return QIcon(pixmap)
+    return QIcon(QPixmap.fromImage(ramp_strip(name).scaled(SWATCH)))
 
 
 def slim(box: QComboBox) -> QComboBox:
@@ -70,18 +64,48 @@ class StyleRows:
         self.session, self.form, self.parent = session, form, parent
         self.setters: list[Callable[[Layer], None]] = []
         self.filling = False
+        self.rules: RuleList | None = None
 
     def fill(self, layer: Layer) -> None:
         self.filling = True
+        if self.rules is not None and isinstance(layer.style, VectorStyle):
+            self.rules.show_style(layer.style)
+        spoken_of = self.with_rule(layer)
         for setter in self.setters:
-            setter(layer)
+            setter(spoken_of)
         self.filling = False
 
+    def refill(self) -> None:
+        """Bring the rows up to date, as they speak of another rule now."""
+        if self.session.work.subject is not None:
+            self.fill(self.session.work.subject)
+
+    def with_rule(self, layer: Layer) -> Layer:
+        """Return a layer with the look that the rows speak of: that of the current rule, where there are rules."""
+        number = self.rules.current if self.rules is not None else None
+        if number is None or not isinstance(layer.style, VectorStyle) or number >= len(layer.style.rules):
+            return layer
+        return replace(layer, style=layer.style.rules[number].style)
+
     def change(self, what: str, **values: object) -> None:
-        """Change values of the subject's style."""
+        """Change values of the subject's style, of the current rule's where there are rules."""
         layer = self.session.work.subject
-        if layer is not None and layer.style is not None and not self.filling:
-            self.session.work.change(what, layer.id, style=replace(layer.style, **values))  # type: ignore[arg-type]
+        if layer is None or layer.style is None or self.filling:
+            return
+        number = self.rules.current if self.rules is not None else None
+        if number is None or not isinstance(layer.style, VectorStyle):
+            self.change_style(what, replace(layer.style, **values))  # type: ignore[arg-type]
+            return
+        rules = list(layer.style.rules)
+        look = replace(rules[number].style, **values)  # type: ignore[arg-type]
+        rules[number] = replace(rules[number], style=look)
+        self.change_style(what, replace(layer.style, rules=tuple(rules)))
+
+    def change_style(self, what: str, style: Style) -> None:
+        """Give the subject another style, as a step of undo."""
+        layer = self.session.work.subject
+        if layer is not None and not self.filling:
+            self.session.work.change(what, layer.id, style=style)
 
     def change_layer(self, what: str, **values: object) -> None:
         layer = self.session.work.subject
@@ -90,7 +114,7 @@ class StyleRows:
 
     def style(self) -> Style | None:
         layer = self.session.work.subject
-        return layer.style if layer else None
+        return self.with_rule(layer).style if layer else None
 
     def heading(self, text: str) -> None:
         label = PlainLabel(text)
@@ -234,40 +258,54 @@ class StyleRows:
 
     def _try(self, expression: str, line: QLineEdit, put: Callable[[str | None], None]) -> None:
         layer = self.session.work.subject
-        if layer is None:
-            return
-
-        def work(job: object) -> None:
-            from brisk_atlas.core.table import all_seen_rows, column_of
-
-            column_of(all_seen_rows(self.session.cache, layer).slice(0, 1000), expression)
-
-        def mark(wrong: str) -> None:
-            line.setProperty("wrong", bool(wrong))
-            line.setToolTip(plain_tip(wrong))
-            style = line.style()
-            if style is not None:
-                style.polish(line)
-
-        def done(nothing: object) -> None:
-            mark("")
-            put(expression)
-
-        def failed(error: BaseException) -> None:
-            mark(str(error))
-            if not isinstance(error, AtlasError):
-                self.session.fault(error)
-
-        self.session.run("Trying the expression", work, done, shown=False, failed=failed)
+        if layer is not None:
+            try_expression(self.session, layer, expression, line, lambda: put(expression))
 
     def ramp(self) -> QComboBox:
-        from brisk_atlas.core.draw.ramps import NAMES
-
-        box = self.choice("Ramp", "ramp", [(name, name) for name in NAMES])
+        """Add the choice of a ramp: ours, those of one's own that open layers have, and the making of another."""
+        box = slim(QComboBox())
+        box.setObjectName("ramp")
+        box.setAccessibleName("Ramp")
         box.setIconSize(SWATCH)
-        for i, name in enumerate(NAMES):
-            box.setItemIcon(i, ramp_icon(name))
+        self.form.addRow("Ramp", box)
+
+        def show(layer: Layer) -> None:
+            from brisk_atlas.core.draw.ramps import NAMES
+
+            now = layer.style.ramp  # type: ignore[union-attr]
+            used = {look.style.ramp for look in self.session.work.layers if look.style is not None} | {now}
+            wanted = [*NAMES, *sorted(used - {*NAMES})]
+            if [box.itemData(i) for i in range(box.count() - 1)] != wanted:
+                box.clear()
+                for name in wanted:
+                    box.addItem(ramp_icon(name), name if name in NAMES else "your own", name)
+                box.addItem("make one…", MAKE_RAMP)
+            box.setCurrentIndex(wanted.index(now))
+
+        def chosen(i: int) -> None:
+            if self.filling:
+                return
+            if box.itemData(i) == MAKE_RAMP:
+                self._make_ramp()
+            else:
+                self.change("ramp", ramp=box.itemData(i))
+
+        box.currentIndexChanged.connect(chosen)
+        self.setters.append(show)
         return box
+
+    def _make_ramp(self) -> None:
+        """Ask for a ramp of one's own, beginning with the one that is used."""
+        from .ramp_form import RampForm
+
+        layer = self.session.work.subject
+        style = self.style()
+        if layer is None or style is None:
+            return
+        self.ramp_form = RampForm(style.ramp, self.parent)
+        self.ramp_form.accepted.connect(lambda: self.change("ramp", ramp=self.ramp_form.ramp))
+        self.ramp_form.rejected.connect(lambda: self.fill(layer))
+        self.ramp_form.open()
 
     # Stretch
 
@@ -347,7 +385,8 @@ class StyleRows:
         def done(distribution: Any) -> None:
             subject = self.session.work.subject
             is_there = not sip.isdeleted(self.histogram)  # the form may have been made anew since
-            if is_there and subject is not None and (subject.id, subject.style) == asked:
+            now = self.with_rule(subject) if is_there and subject is not None else None
+            if now is not None and (now.id, now.style) == asked:
                 self.histogram.show_distribution(distribution)
 
         self.session.run("Histogram", work, done, shown=False, failed=lambda error: None)  # the map says what is wrong
@@ -361,11 +400,12 @@ class StyleRows:
             return
         if layer is None:
             return
+        spoken_of = self.with_rule(layer)
 
         def work(job: object) -> tuple[float, float]:
             from brisk_atlas.core.kinds import kind_of
 
-            distribution = kind_of(layer.kind).distribution(self.session.cache, layer)
+            distribution = kind_of(layer.kind).distribution(self.session.cache, spoken_of)
             return (distribution.low, distribution.high) if distribution else (0.0, 1.0)
 
         def done(ends: tuple[float, float]) -> None:

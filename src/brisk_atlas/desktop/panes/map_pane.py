@@ -9,6 +9,7 @@ from PyQt6.QtCore import QBuffer, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.view import PICK_PX
 from brisk_atlas.core.model import AtlasError, Extent, Layer
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.system.jobs import Job
@@ -33,7 +34,6 @@ HOVER_MS = 40
 PLACE_PICTURE = QSize(160, 100)
 FLASHES, FLASH_MS = 2, 260
 AGAIN_MS = 300  # between two pictures of a layer that is being prepared
-PICK_PX = 6
 MEASURES = ("distance", "area")
 
 

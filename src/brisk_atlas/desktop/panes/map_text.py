@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
 
+from brisk_atlas.core.draw.labels import BOX_PX
+
 from ..frame_image import image_of
 from ..theme import LIGHT, MONO, SANS
 
@@ -16,6 +18,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.draw.labels import PlacedLabel
 
 HALO_PX = 3.0
+LINE_SPACING = 0.95  # of the height of a line of text
 GRID_INK, GRID_OPACITY = LIGHT.ink, 110
 GRID_TEXT_PX = 10
 
@@ -30,8 +33,9 @@ def _font(size: float, family: str = SANS) -> QFont:
 
 def measure(text: str, size: float) -> tuple[float, float]:
     """Return width and height of a text of a size, in pixels."""
-    metrics = QFontMetricsF(_font(size))
-    return metrics.horizontalAdvance(text), metrics.height() * 0.86
+    metrics, lines = QFontMetricsF(_font(size)), text.split("\n")
+    height = metrics.height() * (0.86 + (len(lines) - 1) * LINE_SPACING)
+    return max(map(metrics.horizontalAdvance, lines)), height
 
 
 def paint_labels(frame: Frame) -> None:
@@ -50,9 +54,14 @@ def _paint_label(painter: QPainter, label: PlacedLabel, frame: Frame) -> None:
     density = frame.view.density
     font = _font(label.look.size * density)
     metrics = QFontMetricsF(font)
-    path = QPainterPath()
-    path.addText(QPointF(-metrics.horizontalAdvance(label.text) / 2, metrics.capHeight() / 2), font, label.text)
+    path, lines = QPainterPath(), label.text.split("\n")
+    step = metrics.height() * LINE_SPACING
+    for number, line in enumerate(lines):
+        down = metrics.capHeight() / 2 + (number - (len(lines) - 1) / 2) * step
+        path.addText(QPointF(-metrics.horizontalAdvance(line) / 2, down), font, line)
     painter.save()
+    if label.anchor is not None:
+        _paint_callout(painter, label, frame)
     painter.translate(QPointF(*frame.view.to_pixel(label.x, label.y)))
     painter.rotate(label.angle)
     halo = QPen(QColor(label.look.halo), HALO_PX * density)
@@ -60,6 +69,26 @@ def _paint_label(painter: QPainter, label: PlacedLabel, frame: Frame) -> None:
     painter.strokePath(path, halo)
     painter.fillPath(path, QColor(label.look.colour))
     painter.restore()
+
+
+def _paint_callout(painter: QPainter, label: PlacedLabel, frame: Frame) -> None:
+    """Paint the box of a callout and the line from it to its feature."""
+    assert label.anchor is not None
+    density = frame.view.density
+    width, height = measure(label.text, label.look.size * density)
+    middle, anchor = (QPointF(*frame.view.to_pixel(*at)) for at in ((label.x, label.y), label.anchor))
+    pad = BOX_PX * density
+    box = QRectF(middle.x() - width / 2 - pad, middle.y() - height / 2 - pad, width + 2 * pad, height + 2 * pad)
+    near = QPointF(min(max(anchor.x(), box.left()), box.right()), min(max(anchor.y(), box.top()), box.bottom()))
+    paper = QColor(label.look.halo)
+    for colour, thick in ((paper, 3.0), (QColor(label.look.colour), 1.0)):
+        painter.setPen(QPen(colour, thick * density))
+        painter.drawLine(near, anchor)
+    painter.setBrush(paper)
+    painter.drawRoundedRect(box, 3 * density, 3 * density)
+    painter.setBrush(QColor(label.look.colour))
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.drawEllipse(anchor, 2.2 * density, 2.2 * density)
 
 
 def paint_grid_lines(frame: Frame, *, geographic: bool) -> None:

@@ -1,0 +1,71 @@
+"""The scales between which something is drawn, as two boxes."""
+
+from __future__ import annotations
+
+from math import inf, isfinite
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QComboBox
+
+from .status_line import SCALES
+
+ANY = "any"
+
+
+class ScaleRange(QObject):
+    """Two boxes for numbers below one, the closest and the farthest; `any` sets no limit.
+
+    Signals:
+        changed(): another text stands in one of them.
+        ended(): a scale was chosen from a list or its typing has ended.
+    """
+
+    changed = pyqtSignal()
+    ended = pyqtSignal()
+
+    def __init__(self, parent: QObject, now: float | None) -> None:
+        super().__init__(parent)
+        self.closest, self.farthest = self._box(now), self._box(now)
+
+    def _box(self, now: float | None) -> QComboBox:
+        box = QComboBox()
+        box.setEditable(True)
+        box.setMinimumContentsLength(8)
+        box.addItem(ANY)
+        if now is not None:
+            box.addItem(f"1:{float(f'{now:.3g}'):,.0f}   as now")
+        box.addItems([f"1:{ratio:,}" for ratio in SCALES])
+        box.currentTextChanged.connect(lambda text: self.changed.emit())
+        box.activated.connect(lambda i: self.ended.emit())
+        line = box.lineEdit()
+        assert line is not None
+        line.editingFinished.connect(self.ended)
+        return box
+
+    def show_scales(self, scales: tuple[float, float] | None) -> None:
+        """Show a range; None for all scales."""
+        for box, chosen in zip((self.closest, self.farthest), scales or (None, None)):
+            box.setCurrentText(f"1:{chosen:,.0f}" if chosen and isfinite(chosen) else ANY)
+
+    @property
+    def scales(self) -> tuple[float, float] | None:
+        """What is chosen, None for all scales. Raises ValueError with a sentence for what is no range."""
+        closest, farthest = _number(self.closest), _number(self.farthest)
+        if closest is not None and farthest is not None and closest > farthest:
+            raise ValueError(
+                f"1:{closest:,.0f} is further out than 1:{farthest:,.0f}, so that it would never be drawn."
+            )
+        return None if closest is None and farthest is None else (closest or 0.0, farthest or inf)
+
+
+def _number(box: QComboBox) -> float | None:
+    text = box.currentText().replace("as now", "").strip()
+    if text in (ANY, ""):
+        return None
+    try:
+        number = float(text.removeprefix("1:").replace(",", "").replace(" ", ""))
+    except ValueError:
+        number = 0.0
+    if not number > 0:
+        raise ValueError("A scale is written as 1:25,000.")
+    return number
