@@ -25,7 +25,7 @@ from brisk_atlas.core.draw.ramps import OwnRamp
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import kind_of, painter_for
 from brisk_atlas.core.kinds.asking import probe
-from brisk_atlas.core.model import BadExpression, DataKind, GridStyle, Label, Layer, Rule, Stretch, VectorStyle
+from brisk_atlas.core.model import BadExpression, DataKind, GridStyle, Label, Layer, Stretch, StyleRule, VectorStyle
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.read.shape_index import index_of
@@ -71,8 +71,8 @@ def look(colour, **values):
 
 def test_each_feature_is_drawn_by_the_rules_that_it_meets_and_the_rest_by_the_other_one(tmp_path):
     ref, cache = squares_with(tmp_path, [1, 5, None, 7]), DataCache()
-    style = VectorStyle(rules=(Rule("rest", style=look("#00ff00"), otherwise=True), Rule("high", "v > 4", look(RED)),
-                               Rule("highest", "v = 7", look(BLUE))))  # fmt: skip
+    style = VectorStyle(rules=(StyleRule("rest", style=look("#00ff00"), otherwise=True), StyleRule("high", "v > 4", look(RED)),
+                               StyleRule("highest", "v = 7", look(BLUE))))  # fmt: skip
     assert drawn_colours(cache, ref, style) == ["#00ff00", RED, "#00ff00", BLUE]
     assert drawn_colours(cache, ref, replace(style, hidden=("highest",))) == ["#00ff00", RED, "#00ff00", RED]
     assert drawn_colours(cache, ref, replace(style, hidden=("rest", "high"))) == ["", "", "", BLUE]
@@ -82,15 +82,15 @@ def test_each_feature_is_drawn_by_the_rules_that_it_meets_and_the_rest_by_the_ot
 
 def test_a_rule_draws_between_its_scales(tmp_path):
     ref, cache = squares_with(tmp_path, [1]), DataCache()
-    style = VectorStyle(rules=(Rule("near", "", look(RED), scales=(0.0, VIEW.scale * 0.9)),
-                               Rule("far", "", look(BLUE), scales=(VIEW.scale, np.inf))))  # fmt: skip
+    style = VectorStyle(rules=(StyleRule("near", "", look(RED), scales=(0.0, VIEW.scale * 0.9)),
+                               StyleRule("far", "", look(BLUE), scales=(VIEW.scale, np.inf))))  # fmt: skip
     assert drawn_colours(cache, ref, style) == [BLUE]
     assert drawn_colours(cache, ref, style, replace(VIEW, resolution=5.0, x=500_200)) == [RED]
 
 
 def test_what_no_rule_draws_is_not_probed_and_has_no_label(tmp_path):
     ref, cache = squares_with(tmp_path, [1, 5]), DataCache()
-    style = VectorStyle(rules=(Rule("high", "v > 4", look(RED, label=Label("v"))),))
+    style = VectorStyle(rules=(StyleRule("high", "v > 4", look(RED, label=Label("v"))),))
     layer = Layer("a", "a", ref, DataKind.VECTOR, style)
     found = [probe(cache, layer, Where.at(500_040 + 100 * i, 5_770_500, UTM, 1.0)) for i in (0, 1)]
     assert [bool(each) for each in found] == [False, True]
@@ -100,7 +100,7 @@ def test_what_no_rule_draws_is_not_probed_and_has_no_label(tmp_path):
 
 def test_a_rule_with_a_wrong_condition_is_reported_by_name(tmp_path):
     ref, cache = squares_with(tmp_path, [1]), DataCache()
-    layer = Layer("a", "a", ref, DataKind.VECTOR, VectorStyle(rules=(Rule("bad", "no_field > 1"),)))
+    layer = Layer("a", "a", ref, DataKind.VECTOR, VectorStyle(rules=(StyleRule("bad", "no_field > 1"),)))
     assert "no_field" in painter_for(cache).frame([layer], VIEW).faults["a"]
     with pytest.raises(BadExpression, match="no_field"):
         kind_of(layer.kind).legend(cache, layer)
@@ -108,15 +108,17 @@ def test_a_rule_with_a_wrong_condition_is_reported_by_name(tmp_path):
 
 def test_the_legend_lists_rules_as_they_lie_with_a_piece_of_what_each_draws(tmp_path):
     ref, cache = squares_with(tmp_path, [1, 5]), DataCache()
-    style = VectorStyle(rules=(Rule("rest", style=look(BLUE), otherwise=True), Rule("high", "v > 4", look(RED))))
+    style = VectorStyle(
+        rules=(StyleRule("rest", style=look(BLUE), otherwise=True), StyleRule("high", "v > 4", look(RED)))
+    )
     legend = kind_of(DataKind.VECTOR).legend(cache, Layer("a", "a", ref, DataKind.VECTOR, style))
     assert legend.entries == ((RED, "high"), (BLUE, "rest")) and legend.hidden == ()
     assert [ramps.hex_of(piece[14, 22][:3]) for piece in legend.swatches] == [RED, BLUE]
 
 
 def test_rules_classes_and_scales_are_saved_with_the_project(tmp_path):
-    style = VectorStyle(rules=(Rule("rest", style=look(BLUE, label=Label("v", wrap=9, callout=12, priority=8)),
-                                    otherwise=True), Rule("high", "v > 4", look(RED), scales=(0.0, 5000.0))),
+    style = VectorStyle(rules=(StyleRule("rest", style=look(BLUE, label=Label("v", wrap=9, callout=12, priority=8)),
+                                    otherwise=True), StyleRule("high", "v > 4", look(RED), scales=(0.0, 5000.0))),
                         cluster=40.0, ramp="tide in 5 classes")  # fmt: skip
     work = Work()
     ref = squares_with(tmp_path, [1, 5])
@@ -142,7 +144,7 @@ def test_classes_have_colours_and_names_of_their_own(tmp_path):
 
 
 def test_a_rule_renamed_in_the_legend_stays_off_and_takes_no_name_twice():
-    style = VectorStyle(rules=(Rule("a"), Rule("b")), hidden=("b",))
+    style = VectorStyle(rules=(StyleRule("a"), StyleRule("b")), hidden=("b",))
     assert with_entry_name(style, "b", "c").hidden == ("c",)
     assert with_entry_name(style, "b", "a") == style
 

@@ -238,7 +238,7 @@ def test_a_class_is_switched_off_and_on_in_the_legend(desk):
     legend = spine.thumbs[layer.id][2]
     assert legend.swatches and legend.hidden == ()
     tile = spine.tile.tile_rect(tile_of(d, "lava_flows"), layer.id)
-    at = tile.left() + 30, tile.top() + TILE_PX - 6 + LEGEND_LINE_PX + 6  # the first line below the title
+    at = tile.left() + 60, tile.top() + TILE_PX - 6 + LEGEND_LINE_PX + 6  # the first line below the title
     d.click(spine.viewport(), at)
     assert d.work.layer(layer.id).style.hidden == (legend.entries[0][1],)
     d.settle()

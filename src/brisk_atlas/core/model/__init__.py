@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from .layer import Layer
     from .open_options import NO_OPTIONS, Columns, OpenOptions, TextForm
     from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, Ordering, PointQuery
-    from .style import ClassLook, CloudStyle, GridStyle, Label, Rule, Stretch, Style, VectorStyle, bands_of
+    from .style import ClassLook, CloudStyle, GridStyle, Label, Stretch, Style, StyleRule, VectorStyle, bands_of
     from .table_view import ColumnView, ComputedField, Edit, FieldFilter, Join, TableView
     from .words import number_text, size_text
 
@@ -46,7 +46,27 @@ _HOMES = {
     "query": ("ALL_POINTS", "EVERYTHING", "Capability", "FeatureQuery", "Ordering", "PointQuery"),
     "open_options": ("NO_OPTIONS", "Columns", "OpenOptions", "TextForm"),
     "table_view": ("ColumnView", "ComputedField", "Edit", "FieldFilter", "Join", "TableView"),
-    "style": ("ClassLook", "CloudStyle", "GridStyle", "Label", "Rule", "Stretch", "Style", "VectorStyle", "bands_of"),
+    "style": (
+        "ClassLook",
+        "CloudStyle",
+        "GridStyle",
+        "Label",
+        "Stretch",
+        "Style",
+        "StyleRule",
+        "VectorStyle",
+        "bands_of",
+    ),
+        "ClassLook",
+        "CloudStyle",
+        "GridStyle",
+        "Label",
+        "StyleRule",
+        "Stretch",
+        "Style",
+        "VectorStyle",
+        "bands_of",
+    ),
     "words": ("number_text", "size_text"),
 }
 _HOME_OF = {name: home for home, names in _HOMES.items() for name in names}
@@ -98,9 +118,9 @@ __all__ = [
     "RasterPart",
     "Rescale",
     "RowsPart",
-    "Rule",
     "Stretch",
     "Style",
+    "StyleRule",
     "TablePart",
     "TableView",
     "TextForm",

@@ -64,7 +64,7 @@ class ClassLook:
 
 
 @dataclass(frozen=True)
-class Rule:
+class StyleRule:
     """A look for some features of a layer: those for which `where`, an SQL condition, is true; all for "". With
     `otherwise` those that no other rule draws. `scales` are those between which it draws, as numbers below one; None
     for all. The style's own rules are not followed."""
@@ -117,7 +117,7 @@ class VectorStyle:
     density: float = 0.0
     cluster: float = 0.0
     class_looks: tuple[ClassLook, ...] = ()
-    rules: tuple[Rule, ...] = ()
+    rules: tuple[StyleRule, ...] = ()
 
 
 @dataclass(frozen=True)

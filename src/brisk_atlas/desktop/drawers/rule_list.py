@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.model import Layer, Rule, VectorStyle
+from brisk_atlas.core.model import Layer, StyleRule, VectorStyle
 
 from ..frame_image import picture_of
 from ..plain_text import PlainLabel
@@ -196,7 +196,7 @@ class RuleList(QWidget):
         at = len(self._style.rules) if number is None else number + 1
         look = self._style.rules[number].style if number is not None else self._style
         name = free_name("rule", [rule.name for rule in self._style.rules])
-        rules = (*self._style.rules[:at], Rule(name, "", look), *self._style.rules[at:])
+        rules = (*self._style.rules[:at], StyleRule(name, "", look), *self._style.rules[at:])
         self._change("add a rule", replace(self._style, rules=rules))
 
     def remove(self) -> None:
@@ -227,10 +227,10 @@ def free_name(name: str, taken: list[str]) -> str:
     return free
 
 
-def first_rules(layer: Layer) -> tuple[Rule, ...]:
+def first_rules(layer: Layer) -> tuple[StyleRule, ...]:
     """Return the rules with which drawing by rules begins: one for all the others, and one above it to be given its
     condition."""
     assert isinstance(layer.style, VectorStyle)
     look = replace(layer.style, rules=(), hidden=())
     above = replace(look, fill=LIGHT.accent, line=LIGHT.accent)
-    return Rule("all others", "", look, otherwise=True), Rule("rule", "", above)
+    return StyleRule("all others", "", look, otherwise=True), StyleRule("rule", "", above)
