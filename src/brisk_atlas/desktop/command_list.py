@@ -35,6 +35,7 @@ DRAWERS = (
     ("change", "D", "plus-minus"),
     ("statistics", "U", "chart-bar"),
     ("places", "W", "map-trifold"),
+    ("sketch", "E", "pencil-line"),
 )
 TOOLS = (
     ("pick_box", "box", "Pick in a box", "Alt+B", "selection-plus"),
@@ -42,6 +43,11 @@ TOOLS = (
     ("pick_line", "line", "Pick along a line", "Alt+N", "line-segment"),
     ("measure", "distance", "Measure a distance", "M", "ruler"),
     ("measure_area", "area", "Measure an area", "Shift+M", "polygon"),
+    ("sketch_point", "sketch point", "Draw points", "Alt+1", "map-pin"),
+    ("sketch_line", "sketch line", "Draw a line", "Alt+2", "line-segments"),
+    ("sketch_area", "sketch area", "Draw an area", "Alt+3", "polygon"),
+    ("sketch_text", "sketch text", "Write on the map", "Alt+4", "text-t"),
+    ("sketch_move", "sketch move", "Move what was drawn", "Alt+5", "cursor"),
 )
 
 

@@ -109,7 +109,7 @@ class DataCache:
     def dataset(self, ref: DataRef) -> Dataset:
         """Return the dataset at a place. Raises CannotRead, for an address whose host was not allowed too."""
         ref = ref.whole
-        if not ref.is_local:
+        if not ref.is_local and not ref.is_inline:
             check_host(ref)
         return self._once(("dataset", ref), lambda: self._opened(ref, self.options.get(ref, NO_OPTIONS)))
 

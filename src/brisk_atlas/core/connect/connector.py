@@ -9,7 +9,7 @@ from typing import NamedTuple, Protocol, cast
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 
-_HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http"}
+_HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http", PlaceKind.INLINE: "inline"}
 BUCKETS = ("s3", "gs")
 
 

@@ -58,11 +58,13 @@ class Anchors:
 
     inside : (features, 2) a point within each polygon, or the point itself; on the plane of the view
     texts : (features,) text or None; weight : (features,) float64, the highest first
+    over : whether texts stand over points rather than beside them
     """
 
     inside: np.ndarray
     texts: list[str | None]
     weight: np.ndarray
+    over: bool = False
 
 
 def anchors_of(features: Features, table: pa.Table, index: ShapeIndex, label: Label, view: View) -> Anchors:
@@ -78,7 +80,7 @@ def anchors_of(features: Features, table: pa.Table, index: ShapeIndex, label: La
     else:
         b = index.shapes.bounds
         weight = np.nan_to_num(np.hypot(b[:, 2] - b[:, 0], b[:, 3] - b[:, 1]))
-    return Anchors(inside, texts, weight)
+    return Anchors(inside, texts, weight, label.over)
 
 
 def _in_lines(text: str | None, characters: int) -> str | None:
@@ -161,7 +163,7 @@ def place_labels(
         if feature in before:
             slots.sort(key=lambda slot: slot[0] != before[feature])
         for slot, (px, py, angle) in slots:
-            if room.take(_around(px, py, width + GAP_PX, height + GAP_PX, angle)):
+            if look.over or room.take(_around(px, py, width + GAP_PX, height + GAP_PX, angle)):
                 x, y = view.to_map(px, py)
                 placed.append(PlacedLabel(text, x, y, angle, look, feature, slot))
                 break
@@ -191,6 +193,9 @@ def _slots(
         return
     px, py = view.to_pixel(*anchors.inside[feature].tolist())
     if not (np.isfinite(px) and np.isfinite(py)):
+        return
+    if kind == POINT and anchors.over:
+        yield px, py, 0.0
         return
     if kind == POINT:
         reach = symbol_px / 2 + 3

@@ -68,7 +68,7 @@ class VectorPainter:
                 continue
             anchors = cache.derive_latest(
                 ("anchors", layer.id, layer.ref, part.number),
-                (seen.key, look.text, look.first, view.crs, view.turn, layer.rows.modifications),
+                (seen.key, look.text, look.first, look.wrap, look.over, view.crs, view.turn, layer.rows.modifications),
                 lambda look=look: anchors_of(seen.features, table, index, look, view),  # type: ignore[misc]
             )
             symbol = max(part.style.size, *(part.style.sizes if part.style.size_by else (0.0,))) * view.density

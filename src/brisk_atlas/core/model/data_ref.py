@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from base64 import b64decode
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
@@ -17,6 +18,7 @@ ARCHIVE_SUFFIXES = (".zip",)
 PART_MARK = "#part="  # after the name of a place, before that of a part in it
 QUANTITY_MARK = "&as="  # after the name of a part, before what its numbers are turned into
 CRS_MARK = "&crs="  # after these, before the CRS that it is taken to be in
+INLINE_MARK = "data:application/geo+json"  # before the name and the text of what a reference carries itself
 _SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
 _SERVICES = ("wms+", "wfs+", "wmts+", "wcs+", "ogcapi+", "stac+")  # before the scheme of a service's address
 _DATABASES = ("postgresql", "postgres", "mariadb", "mysql")
@@ -31,6 +33,7 @@ class PlaceKind(StrEnum):
     ADDRESS = "address"  # a file on a server or in a bucket
     TABLE = "table"  # of a database
     SERVICE = "service"  # a layer of one
+    INLINE = "inline"  # none: the reference carries the data itself
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +41,8 @@ class DataRef:
     """A place that data comes from, and optionally a part of what lies there.
 
     `place` is the absolute path of a file, folder or archive, or the address of a file, database or service; `inner`
-    is the member of the archive, the table of the database or the layer of the service. `quantity` is what the
+    is the member of the archive, the table of the database or the layer of the service. Of data that the reference
+    carries itself, `place` is the text and `inner` the name of the file that it would be. `quantity` is what the
     numbers of a part are turned into, None for those stored. `crs` is what a part is taken to be in, where what
     it states is wrong; None for what it states.
 
@@ -47,6 +51,8 @@ class DataRef:
     ('address', 'zones.gpkg', '.gpkg')
     >>> str(ref.with_part("closed zones"))
     'https://survey.tolvane.example/2031/zones.gpkg#part=closed%20zones'
+    >>> str(DataRef.inline("notes.geojson", '{"type": "Point"}'))
+    'data:application/geo+json;name=notes.geojson,%7B%22type%22%3A%20%22Point%22%7D'
     >>> str(DataRef.file("/data/scene.txt").with_part("thermal").with_quantity(Quantity.TEMPERATURE))
     '/data/scene.txt#part=thermal&as=temperature'
     """
@@ -69,6 +75,11 @@ class DataRef:
         return cls(PlaceKind.MEMBER, cls.file(archive).place, inner)
 
     @classmethod
+    def inline(cls, name: str, text: str) -> DataRef:
+        """Return the reference that carries the text of a GeoJSON file itself; `name` is that of the file."""
+        return cls(PlaceKind.INLINE, text, name)
+
+    @classmethod
     def parse(cls, text: str | Path | DataRef, folder: Path | None = None) -> DataRef:
         """Return the reference that a text means: as it prints, as a person types it, or relative to `folder`.
 
@@ -80,6 +91,8 @@ class DataRef:
         scheme = _SCHEME.match(text)
         if scheme and (scheme[1].lower() in (*_ADDRESSES, *_DATABASES) or scheme[1].lower().startswith(_SERVICES)):
             return cls._parse_address(scheme[1].lower(), text[scheme.end() :])
+        if text.startswith(INLINE_MARK):
+            return cls._parse_inline(text)
         if text.lower().startswith("file://"):
             text = unquote(text[7:])
         named = ""
@@ -103,6 +116,16 @@ class DataRef:
         kind = PlaceKind.TABLE if scheme in _DATABASES else PlaceKind.SERVICE
         return cls(kind, f"{scheme}://{rest}", unquote(inner))._with_named(named)
 
+    @classmethod
+    def _parse_inline(cls, text: str) -> DataRef:
+        """Return what a `data:` address (RFC 2397) with GeoJSON means."""
+        address, _, named = text.partition(PART_MARK)
+        head, _, body = address[len(INLINE_MARK) :].partition(",")
+        settings = dict(each.partition("=")[::2] for each in head.split(";") if each)
+        name = unquote(settings.get("name", "")) or "data.geojson"
+        content = b64decode(unquote(body)).decode() if "base64" in settings else unquote(body)
+        return cls.inline(name, content)._with_named(named)
+
     def _with_named(self, text: str) -> DataRef:
         """Return the reference to the part that stands after the mark, if any, and its quantity."""
         if not text:
@@ -119,6 +142,8 @@ class DataRef:
                 text = self.place
             case PlaceKind.MEMBER:
                 text = f"{self.place}/{self.inner}"
+            case PlaceKind.INLINE:
+                text = f"{INLINE_MARK};name={quote(self.inner)},{quote(self.place, safe='')}"
             case PlaceKind.TABLE | PlaceKind.SERVICE:
                 text = f"{self.place}#{quote(self.inner)}" if self.inner else self.place
         if self.part is None:
@@ -149,6 +174,11 @@ class DataRef:
     def is_local(self) -> bool:
         """Whether it lies on a disk of this machine."""
         return self.kind in (PlaceKind.FILE, PlaceKind.MEMBER)
+
+    @property
+    def is_inline(self) -> bool:
+        """Whether the reference carries the data itself."""
+        return self.kind is PlaceKind.INLINE
 
     @property
     def path(self) -> Path:

@@ -18,11 +18,17 @@ class AtlasError(Exception):
     """
 
     def __init__(self, place: object, reason: str, remedy: str = "") -> None:
-        self.place, self.reason, self.remedy = str(place), reason.rstrip("."), remedy
+        self.place, self.reason, self.remedy = place_text(place), reason.rstrip("."), remedy
         super().__init__(f"{self.place}: {self.reason}." + (f" {remedy}" if remedy else ""))
 
     def __reduce__(self) -> tuple:
         return _restored, (type(self), self.args, self.__dict__)  # between processes too
+
+
+def place_text(place: object) -> str:
+    """Return what names the thing concerned: of a reference that carries its data, the name of that."""
+    text = str(place)
+    return getattr(place, "name", text) if text.startswith("data:") else text
 
 
 def _restored(kind: type[AtlasError], arguments: tuple, state: dict) -> AtlasError:

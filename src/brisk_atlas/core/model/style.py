@@ -39,7 +39,8 @@ class Label:
     values are placed first where there is no room for all. `repeat` sets the text along lines again every so many
     pixels; 0 sets it once. `wrap` breaks the text at spaces into lines of about so many characters; 0 leaves it as it
     is, with the line breaks that it has. `callout` puts the text into a box so many pixels aside, with a line to its
-    feature; 0 puts it at the feature. Labels of a higher `priority`, 0 to 10, are placed before those of others, in
+    feature; 0 puts it at the feature. `over` puts it over a point, whether there is room or not, rather than beside
+    it. Labels of a higher `priority`, 0 to 10, are placed before those of others, in
     all layers; of the same, those of upper layers."""
 
     text: str
@@ -50,6 +51,7 @@ class Label:
     repeat: float = 0.0
     wrap: int = 0
     callout: float = 0.0
+    over: bool = False
     priority: int = 5
 
 

@@ -235,7 +235,7 @@ def open_as_stored(place: str | Path | DataRef, reading: OpenOptions = NO_OPTION
         except NeedsPermission:
             raise
         except CannotRead as error:
-            if str(ref) not in error.place:
+            if ref.is_inline or str(ref) not in error.place:
                 raise CannotRead(ref, error.reason, error.remedy) from error
             raise
 
@@ -260,7 +260,7 @@ def readable(ref: DataRef) -> DataRef:
     What is packed is unpacked; a database with a write that was broken off is copied as it was before; a binary
     drawing becomes text.
     """
-    if not ref.is_local and not ref.name.lower().endswith(".gz"):
+    if not ref.is_local and not ref.is_inline and not ref.name.lower().endswith(".gz"):
         return ref
     here = localise(ref)
     path = here.path

@@ -42,6 +42,8 @@ Report = Callable[[float, str], None]
 
 def why_not(dataset: Dataset) -> str | None:
     """Return why edits can't be saved into a dataset's own file, or None where they can."""
+    if dataset.ref.is_inline:
+        return "it is a sketch, whose texts and notes are changed on the map"
     if dataset.ref.kind is not PlaceKind.FILE:
         return "it lies on a server or in an archive"
     if dataset.ref.name.lower().endswith(".gz"):

@@ -197,7 +197,7 @@ class Work:
             self._past.append((what, self.state))
             self._swap(state)
 
-    def add(self, ref: DataRef, facts: Facts, style: Style | None, name: str | None = None) -> Layer:
+    def add(self, ref: DataRef, facts: Facts, style: Style | None, name: str | None = None, *, what: str = "") -> Layer:
         """Open a part on top of the stack (grids below all vectors) and make it the subject."""
         from brisk_atlas.core.model import Layer
 
@@ -209,7 +209,7 @@ class Work:
             at = next((i for i, other in enumerate(layers) if other.kind.has_cells), len(layers))
         layers.insert(at, layer)
         crs = self.state.crs or facts.crs
-        self._become(f"open {free}", self.state._replace(layers=tuple(layers), subject=layer.id, crs=crs))
+        self._become(what or f"open {free}", self.state._replace(layers=tuple(layers), subject=layer.id, crs=crs))
         return layer
 
     def _free_name(self, base: str, besides: str | None = None) -> str:

@@ -282,7 +282,13 @@ class Workspace:
 
     def dataset_of(self, layer: Layer) -> Dataset | None:
         """Return the open dataset of a layer, without reading anything."""
-        return self.cache.peek(layer.ref)
+        dataset = self.cache.peek(layer.ref)
+        if dataset is None and layer.ref.is_inline:  # small, and at hand
+            from brisk_atlas.core.model import AtlasError
+
+            with suppress(AtlasError):
+                return self.cache.dataset(layer.ref)
+        return dataset
 
     def facts_of(self, layer: Layer) -> Facts | None:
         """Return what a layer's part is, without reading anything."""

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 from ..drawers.change_drawer import ChangeDrawer
 from ..drawers.places_drawer import PlacesDrawer
 from ..drawers.probe_drawer import ProbeDrawer
+from ..drawers.sketch_drawer import SketchDrawer
 from ..drawers.statistics_drawer import StatisticsDrawer
 from ..drawers.style_drawer import StyleDrawer
 from ..floating import STORED, Floatable, Floating, away_note
@@ -30,6 +31,7 @@ from ..panes.relief_pane import ReliefPane
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..sheet.drawer import SheetDrawer
+from ..sketching import Sketching
 from ..stack_pane import StackPane
 from ..theme import Theme
 
@@ -40,7 +42,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect.measured import Measured
     from brisk_atlas.core.model import Extent, Layer
 
-DRAWERS = ("probe", "style", "change", "statistics", "places")
+DRAWERS = ("probe", "style", "change", "statistics", "places", "sketch")
 DRAWER_SIZE, SHEET_SIZE, RELIEF_SIZE = (400, 640), (1100, 640), (900, 640)  # of their own windows at first
 DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
 HELD_PX = 440  # of the drawer that shows held probes
@@ -58,6 +60,8 @@ class DeskPage(QWidget):
         self.probe, self.style_form = ProbeDrawer(session), StyleDrawer(session)
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
         self.statistics, self.places = StatisticsDrawer(session), PlacesDrawer(session)
+        self.sketch = SketchDrawer(session)
+        self.sketching = Sketching(session, self.map, self.sketch)
         self.probe.map_view = lambda: self.map.canvas.view
         for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
@@ -120,6 +124,7 @@ class DeskPage(QWidget):
         self.places.go_wanted.connect(self.map.go_to_place)
         self.places.overview.place_chosen.connect(self.map.canvas.centre_on)
         self.probe.tool_wanted.connect(self.take_tool)
+        self.sketch.tool_wanted.connect(self.take_tool)
         self.probe.held_changed.connect(self._show_discs)
         self.sheet.row_chosen.connect(self._row_chosen)
         self.sheet.window_wanted.connect(self.turn_sheet_window)
@@ -161,6 +166,7 @@ class DeskPage(QWidget):
             "change": self.change,
             "statistics": self.statistics,
             "places": self.places,
+            "sketch": self.sketch,
         }[name]
 
     def measure_change(self) -> None:
@@ -173,7 +179,7 @@ class DeskPage(QWidget):
         """Hand the colours to everything here that paints itself."""
         painted_by_themselves = (
             *(self.map.canvas, self.relief, self.relief.canvas, self.spine),
-            *(self.probe, self.sheet, self.style_form, self.statistics, self.places),
+            *(self.probe, self.sheet, self.style_form, self.statistics, self.places, self.sketch),
         )
         for painted in painted_by_themselves:
             painted.theme = theme
@@ -193,7 +199,14 @@ class DeskPage(QWidget):
         return self.map.canvas.tool.kind if self.map.canvas.tool else ""
 
     def take_tool(self, kind: str) -> None:
-        self.map.canvas.take_tool(kind)
+        """Put a tool into the hand, or put it away; those that draw go with their drawer."""
+        if not kind.startswith("sketch"):
+            self.map.canvas.take_tool(kind)
+            return
+        if "sketch" not in self.floating.windows:
+            self.side.show()
+            self.tabs.setCurrentWidget(self.sketch)
+        self.sketching.take_tool(kind)
 
     def _tool_changed(self) -> None:
         for kind, button in self.probe.tools.items():

@@ -15,13 +15,19 @@ if TYPE_CHECKING:
     from ..theme import Theme
 
 DRAGGED = ("box", "lasso")  # drawn in one go; the others vertex by vertex
-CLOSED = ("box", "lasso", "area")
+CLOSED = ("box", "lasso", "area", "sketch area")
+SKETCHED = ("sketch point", "sketch line", "sketch area", "sketch text")
+PLACED = ("sketch point", "sketch text")  # by one click
 HINTS = {
     "box": "Drag a box to pick what it meets. Esc ends",
     "lasso": "Draw around what to pick. Esc ends",
     "line": "Click along a line, double-click or Return picks what it meets. Backspace takes a corner back",
     "distance": "Click along what to measure, double-click or Return ends. Backspace takes a corner back",
     "area": "Click around what to measure, double-click or Return ends. Backspace takes a corner back",
+    "sketch point": "Click to draw points. Esc ends",
+    "sketch text": "Click where a text is to stand. Esc ends",
+    "sketch line": "Click along the line, double-click or Return ends it. Backspace takes a corner back",
+    "sketch area": "Click around the area, double-click or Return ends it. Backspace takes a corner back",
 }
 LASSO_STEP_PX = 3  # between two corners of a lasso
 
@@ -53,6 +59,8 @@ class HandTool:
         if self.kind in DRAGGED:
             self.corners = [place]
             self._last_px = at
+        elif self.kind in PLACED:
+            self._done(self.kind, np.array([place]))
         else:
             if not self.corners or self.corners[-1] != place:
                 self.corners.append(place)
@@ -78,8 +86,8 @@ class HandTool:
 
     def finish(self) -> bool:
         """End a line or an area with the corners it has; returns whether that was enough."""
-        enough = 3 if self.kind == "area" else 2
-        if self.kind in DRAGGED or len(self.corners) < enough:
+        enough = 3 if self.kind in CLOSED else 2
+        if self.kind in (*DRAGGED, *PLACED) or len(self.corners) < enough:
             return False
         xy = self.positions()
         self.corners, self.hand = [], None
@@ -90,6 +98,10 @@ class HandTool:
         if self.corners and self.kind not in DRAGGED:
             self.corners.pop()
             self._going(self.kind, self.positions())
+
+    def remove_corner(self) -> bool:
+        """Return False: what is being drawn loses corners by `take_back`."""
+        return False
 
     def paint(self, painter: QPainter, view: View, theme: Theme) -> None:
         paint_shape(painter, self.positions(with_hand=True), view, theme, closed=self.kind in CLOSED, corners=True)

@@ -7,7 +7,7 @@ from math import atan2, degrees
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QFont,
@@ -28,8 +28,9 @@ from brisk_atlas.core.place.domain import domain_of
 
 from ..frame_image import image_of
 from ..theme import LIGHT, MONO, Theme
+from .corner_tool import CornerTool
 from .discs import paint_discs
-from .hand_tool import CLOSED, DRAGGED, HandTool, paint_shape
+from .hand_tool import CLOSED, DRAGGED, SKETCHED, HandTool, paint_shape
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Frame
@@ -80,7 +81,7 @@ class MapCanvas(QWidget):
         self.curtain: tuple[str, str] | None = None  # what stands left and right
         self.curtain_at = 0.5
         self.mark: tuple[float, float] | None = None
-        self.tool: HandTool | None = None
+        self.tool: HandTool | CornerTool | None = None
         self.shape: tuple[np.ndarray, bool] | None = None  # the last one drawn, and whether it is closed
         self.discs: list[tuple[int, float, float]] = []  # held probes
         self.say = ""  # beside what is being drawn
@@ -312,14 +313,18 @@ class MapCanvas(QWidget):
     def take_tool(self, kind: str) -> None:
         """Put a drawing tool into the hand; the same again, or an empty name, puts it away."""
         put_away = not kind or (self.tool is not None and self.tool.kind == kind)
-        self.tool = None if put_away else HandTool(kind, self._shape_ended, self.shape_going.emit)
+        self.hold_tool(None if put_away else HandTool(kind, self._shape_ended, self.shape_going.emit))
+
+    def hold_tool(self, tool: HandTool | CornerTool | None) -> None:
+        """Have a tool in the hand from now on, or none."""
+        self.tool = tool
         self.say = ""
         self.setFocus()
         self.update()
         self.tool_changed.emit()
 
     def _shape_ended(self, kind: str, xy: np.ndarray) -> None:
-        self.shape = (xy, kind in CLOSED)
+        self.shape = None if kind in SKETCHED else (xy, kind in CLOSED)
         self.shape_drawn.emit(kind, xy)
         self.update()
 
@@ -428,6 +433,15 @@ class MapCanvas(QWidget):
         self.pointer_left.emit()
         self.update()
 
+    def event(self, event: QEvent | None) -> bool:
+        """Let Delete mean what a tool in the hand has chosen, not the layer of the window's command."""
+        key = event if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride else None
+        if key is not None and key.key() == Qt.Key.Key_Delete and isinstance(self.tool, CornerTool):
+            event = key
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         key, view = event.key(), self.view
@@ -465,6 +479,8 @@ class MapCanvas(QWidget):
             self.tool.finish()
         elif key == Qt.Key.Key_Backspace:
             self.tool.take_back()
+        elif key == Qt.Key.Key_Delete:
+            return self.tool.remove_corner()
         elif key == Qt.Key.Key_Space and self.tool.kind not in DRAGGED:
             middle = QPointF(self.width() / 2, self.height() / 2)
             self.tool.press(middle, (self.view.x, self.view.y))

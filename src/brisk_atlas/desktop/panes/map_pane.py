@@ -20,6 +20,7 @@ from ..commands import Commands
 from ..plain_text import PlainLabel
 from ..session import Session
 from .dimension_bar import DimensionBar
+from .hand_tool import SKETCHED
 from .map_canvas import MapCanvas
 from .renderer import Renderer, Wish
 
@@ -35,6 +36,7 @@ PLACE_PICTURE = QSize(160, 100)
 FLASHES, FLASH_MS = 2, 260
 AGAIN_MS = 300  # between two pictures of a layer that is being prepared
 MEASURES = ("distance", "area")
+MEASURED_AS = {"sketch line": "distance", "sketch area": "area"}  # while they are drawn
 
 
 class MapPane(QWidget):
@@ -43,6 +45,7 @@ class MapPane(QWidget):
     Signals:
         pointer_moved(float, float): map position under the pointer.
         probed(object): where the analyst asks what is there, as a Where.
+        sketched(str, object): a mark was drawn: its kind, and positions.
         measured(str, object, bool): a line or area that is drawn: its kind, positions, whether it has ended.
         settled(): the newest wish has been drawn.
         drawing_faults(dict): layer id -> why it could not be drawn.
@@ -52,6 +55,7 @@ class MapPane(QWidget):
     pointer_moved = pyqtSignal(float, float)
     probed = pyqtSignal(object)
     measured = pyqtSignal(str, object, bool)
+    sketched = pyqtSignal(str, object)
     settled = pyqtSignal()
     drawing_faults = pyqtSignal(dict)
     view_changed = pyqtSignal()
@@ -137,12 +141,17 @@ class MapPane(QWidget):
     def _shape_drawn(self, kind: str, xy: np.ndarray) -> None:
         from brisk_atlas.core.inspect import Where
 
+        if kind in SKETCHED:
+            self.canvas.say = ""
+            self.sketched.emit(kind.removeprefix("sketch "), xy)
+            return
         if kind in MEASURES:
             self.measured.emit(kind, xy, True)
             return
         self.probed.emit(Where(kind, xy, self.session.work.state.crs, self.reach if kind == "line" else 0.0))
 
     def _shape_going(self, kind: str, xy: np.ndarray) -> None:
+        kind = MEASURED_AS.get(kind, kind)
         if kind in MEASURES and len(xy) > 1:
             self.measured.emit(kind, xy, False)
 
