@@ -13,7 +13,7 @@ from brisk_atlas.core.model import AtlasError
 from .drawers.sketch_drawer import SketchDrawer
 from .name_line import NameLine
 from .panes.corner_tool import KIND as MOVE
-from .panes.corner_tool import CornerTool, Outline
+from .panes.corner_tool import CornerTool, MarkOutline
 from .panes.map_pane import MapPane
 from .session import Session
 
@@ -120,7 +120,7 @@ class Sketching(QObject):
         self.pane.canvas.update()
 
 
-def _outlines(sketch: Sketch, crs: str) -> list[Outline]:
+def _outlines(sketch: Sketch, crs: str) -> list[MarkOutline]:
     """Return the marks of a sketch that have a place in a CRS, in it."""
     from brisk_atlas.core.place import transform
     from brisk_atlas.core.sketch import MarkKind
@@ -129,5 +129,5 @@ def _outlines(sketch: Sketch, crs: str) -> list[Outline]:
     for number, mark in enumerate(sketch.marks):
         xy = transform(np.array(mark.xy), sketch.crs, crs)
         if np.isfinite(xy).all():
-            found.append(Outline(number, xy, mark.kind is MarkKind.AREA))
+            found.append(MarkOutline(number, xy, mark.kind is MarkKind.AREA))
     return found

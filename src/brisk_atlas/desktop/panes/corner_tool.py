@@ -20,7 +20,7 @@ NEAR_PX = 9.0
 KIND = "sketch move"
 
 
-class Outline(NamedTuple):
+class MarkOutline(NamedTuple):
     """A mark on the map: its number, its (n, 2) corners in the CRS of the map, and whether it is closed."""
 
     number: int
@@ -47,21 +47,21 @@ class CornerTool:
         removed: Callable[[int], None],
     ) -> None:
         self._view, self._moved, self._chosen, self._removed = view, moved, chosen, removed
-        self.outlines: list[Outline] = []
+        self.outlines: list[MarkOutline] = []
         self.current: int | None = None
         self._corner: int | None = None  # of the current mark, that is dragged or was pressed last
         self._from: tuple[float, float] | None = None
         self._whole: np.ndarray | None = None  # corners of a mark that is moved as a whole, where it began
         self._changed = False
 
-    def show_outlines(self, outlines: list[Outline], current: int | None) -> None:
+    def show_outlines(self, outlines: list[MarkOutline], current: int | None) -> None:
         """Take the marks as they stand now."""
         self.outlines, self.current = outlines, current
         if self._outline is None or self._corner is None or self._corner >= len(self._outline.xy):
             self._corner = None
 
     @property
-    def _outline(self) -> Outline | None:
+    def _outline(self) -> MarkOutline | None:
         return next((each for each in self.outlines if each.number == self.current), None)
 
     def _pixels(self, xy: np.ndarray) -> np.ndarray:
@@ -90,13 +90,13 @@ class CornerTool:
                 return
         self._corner = self._from = None
 
-    def _take(self, outline: Outline, corner: int | None) -> None:
+    def _take(self, outline: MarkOutline, corner: int | None) -> None:
         self._corner = corner
         if outline.number != self.current:
             self.current = outline.number
             self._chosen(outline.number)
 
-    def _press_middle(self, outline: Outline, hand: np.ndarray) -> bool:
+    def _press_middle(self, outline: MarkOutline, hand: np.ndarray) -> bool:
         """Put a corner into the side whose middle is pressed; returns whether there is one."""
         if len(outline.xy) < 2:
             return False
