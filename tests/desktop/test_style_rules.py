@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QColorDialog, QComboBox, QDoubleSpinBox, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QColorDialog, QComboBox, QDoubleSpinBox, QFileDialog, QLineEdit, QPushButton
 
 from brisk_atlas.desktop.drawers.rule_list import RuleList
 from brisk_atlas.desktop.name_line import NameLine
@@ -171,3 +173,29 @@ def test_two_grids_share_a_scale_by_command(demo_driver):
     d.command("share one colour scale")
     one, two = (d.layer(name).style for name in names)
     assert one.stretch == two.stretch and one.ramp == two.ramp and one.stretch.low < -500 < 500 < one.stretch.high
+
+
+def test_a_style_goes_into_a_file_and_back_and_says_what_it_loses(ruled, tmp_path, monkeypatch):
+    d, file = ruled, str(tmp_path / "lava.sld")
+    style = subject(d)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *args: (file, ""))
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *args: (file, ""))
+    rules = (
+        style.rules[0],
+        replace(style.rules[1], where="year > 2000", style=replace(style.rules[1].style, hatch="rising")),
+    )
+    d.work.change("style", d.work.subject.id, style=replace(style, rules=rules))
+    d.command("write the subject's style")
+    assert "not written: hatches" in d.window.notice.text.text()
+    d.work.change("plain", d.work.subject.id, style=replace(style, rules=()))
+    d.window.commands.do("read_style")
+    d.settle()
+    assert [rule.name for rule in subject(d).rules] == ["all others", "rule"] and subject(d).rules[
+        1
+    ].style.hatch == "none"
+    d.window.commands.do("undo")
+    assert subject(d).rules == ()
+    (tmp_path / "lava.sld").write_text("<a/>")
+    d.window.commands.do("read_style")
+    d.settle()
+    assert "it is no style" in d.window.notice.text.text() and subject(d).rules == ()

@@ -18,6 +18,7 @@ LAYER_MENU: Groups = (
     ("fit_subject", "sheet", "style", "statistics"),
     ("rename_layer", "duplicate_layer", "layer_form", "lock_layer"),
     ("copy_style", "paste_style", "share_scale", "own_scale"),
+    ("read_style", "write_style"),
     ("layer_up", "layer_down"),
     ("curtain", "side_A", "side_B", "side_AB"),
     ("layer_crs", "read_record", "show_source", "hand_over"),

@@ -35,6 +35,7 @@ from .pages.find_page import FindPage
 from .plain_text import plain_tip
 from .session import PROJECT_SUFFIX, Session
 from .status_line import StatusLine
+from .style_files import StyleFiles
 from .subject_bar import SubjectBar
 
 if TYPE_CHECKING:
@@ -99,6 +100,7 @@ class AtlasWindow(QMainWindow):
         self.notice = Notice()
         self.autosave = Autosave(session)
         self.layer_dialogs, self.map_dialogs = LayerDialogs(session, self), MapDialogs(session, self)
+        self.style_files = StyleFiles(session, self)
         self.map_dialogs.feature_chosen.connect(self._go_to_feature)
         self.map_dialogs.turn_chosen.connect(lambda angle: self.desk.map.turn_to(angle))
         self._drop_place: tuple[str | None, str | None] | None = None

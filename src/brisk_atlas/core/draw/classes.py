@@ -27,7 +27,8 @@ class Colouring:
     """What colouring by value comes to: (rows, 3) uint8 colours, and how to read them.
 
     Either `ramp` from `low` to `high`, or `entries` of (colour, text), with the entry of each row in `codes`, -1 for a
-    row without a value. `names` are those of entries that are called otherwise than their text.
+    row without a value. `names` are those of entries that are called otherwise than their text, `edges` those of
+    classes of numbers.
     """
 
     rgb: np.ndarray
@@ -35,6 +36,7 @@ class Colouring:
     ramp: str = ""
     low: float = 0.0
     high: float = 0.0
+    edges: tuple[float, ...] = ()
     codes: np.ndarray | None = None
     names: Mapping[str, str] = field(default_factory=dict)
 
@@ -120,7 +122,8 @@ def colouring_of(table: pa.Table, style: VectorStyle) -> Colouring | None:
     codes = np.full(len(values), -1)
     codes[known] = number
     texts = [f"{_short(a)} to {_short(b)}" for a, b in pairwise(edges)]
-    return _as_looked(Colouring(rgb, tuple(zip(map(ramps.hex_of, colours), texts)), codes=codes), style)
+    entries = tuple(zip(map(ramps.hex_of, colours), texts))
+    return _as_looked(Colouring(rgb, entries, edges=tuple(edges.tolist()), codes=codes), style)
 
 
 def _as_looked(made: Colouring, style: VectorStyle) -> Colouring:

@@ -99,14 +99,21 @@ def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
 
 def _rules_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     """Return the legend of a style by rules, each with a piece of what it draws most."""
-    kind = cache.part(layer.ref).facts.geometry_type or ""
-    masks = masks_of(all_seen_rows(cache, layer), style)
     entries, drawn = [], []
-    for rule, rows in reversed(list(zip(style.rules, masks))):  # the topmost first, as layers stand
-        shape = _drawn_shape(cache, layer, rows) if kind in MIXED else shape_of(kind)
+    for rule, shape in reversed(list(zip(style.rules, drawn_shapes(cache, layer, style)))):  # as layers stand
         entries.append((rule.style.line if shape == LINE else rule.style.fill, rule.name))
         drawn.append(swatch(rule.style, shape, None, SWATCH_PX, SWATCH_DENSITY))
     return Legend("", _most(tuple(entries)), swatches=tuple(drawn[:MOST_CLASSES]), hidden=style.hidden)
+
+
+def drawn_shapes(cache: DataCache, layer: Layer, style: VectorStyle) -> list[int]:
+    """Return the kind of path that each rule of a style draws, of a style without rules that of the layer alone."""
+    kind = cache.part(layer.ref).facts.geometry_type or ""
+    if not style.rules:
+        return [shape_of(kind)]
+    if kind not in MIXED:
+        return [shape_of(kind)] * len(style.rules)
+    return [_drawn_shape(cache, layer, rows) for rows in masks_of(all_seen_rows(cache, layer), style)]
 
 
 def _drawn_shape(cache: DataCache, layer: Layer, rows: np.ndarray) -> int:

@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from .sample_grid import SampleGrid
     from .save_edits import SaveEdits
     from .statistics import Statistics
+    from .styles import UseStyle, WriteStyle
     from .zonal_statistics import ZonalStatistics
 
 COMMANDS = {  # on the command line and in JSON: (module, class)
@@ -46,6 +47,8 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "record-page": ("records", "WriteRecordPage"),
     "catalogue": ("records", "WriteCatalogue"),
     "flatten-xml": ("records", "FlattenXml"),
+    "write-style": ("styles", "WriteStyle"),
+    "use-style": ("styles", "UseStyle"),
 }
 _HOME_OF = {name: home for home, name in COMMANDS.values()}
 _HOME_OF |= {"Operation": "operation", "Result": "operation", "Written": "operation"}
@@ -66,8 +69,10 @@ __all__ = [
     "SaveEdits",
     "Statistics",
     "TableRecords",
+    "UseStyle",
     "WriteCatalogue",
     "WriteRecordPage",
+    "WriteStyle",
     "Written",
     "ZonalStatistics",
     "from_json",

@@ -80,6 +80,12 @@ def prepare(expression: str, columns: Sequence[str], *, measured: bool = True) -
     `measured` says whether the rows have geometry.
     """
     text = expression.strip()
+    body = f"{_HEAD}{text}\n)"
+    return _Walk(text, body.encode(), tuple(columns), measured).through(syntax_tree(text))
+
+
+def syntax_tree(text: str) -> dict[str, Any]:
+    """Return one expression as its parser serialises it: nested nodes with a `class`. Raises BadExpression."""
     if not text:
         raise BadExpression("the expression", "it is empty", "Write a condition, such as year = 2031.")
     if len(text) > MOST_LETTERS:
@@ -105,7 +111,9 @@ def prepare(expression: str, columns: Sequence[str], *, measured: bool = True) -
         node.get("select_list", ())
     ) != 1 or node.get("type") != "SELECT_NODE" or node.get("modifiers") or node.get("group_expressions"):  # fmt: skip
         raise BadExpression(text, "this is not one expression", "Write one condition, such as year = 2031.")
-    return _Walk(text, body.encode(), tuple(columns), measured).through(node["select_list"][0])
+    tree = node["select_list"][0]
+    assert isinstance(tree, dict)
+    return tree
 
 
 class _Walk:

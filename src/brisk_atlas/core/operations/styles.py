@@ -1,0 +1,92 @@
+"""Styles as files of the open standards."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from brisk_atlas.core.model import AtlasError, GridStyle, Layer, VectorStyle
+
+from .operation import Operation, Progress, Source, Written, argument, layer_of, silent
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.sld import ReadStyle
+    from brisk_atlas.core.sld.writing import StyleContext
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class WriteStyle(Operation):
+    """Write the style of a layer as an SLD 1.1 file with Symbology Encoding 1.1.
+
+    What the standards can't say is listed in the result.
+    """
+
+    layer: Source = argument("the layer whose style is written")
+    path: Path = argument("the file to write")
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core.sld import style_text
+        from brisk_atlas.core.system.atomic_write import write_whole
+
+        layer = layer_of(workspace, self.layer)
+        if layer.style is None:
+            raise AtlasError(layer.name, f"a {layer.kind} is not drawn and has no style", "Choose another layer.")
+        progress(0.1, "looking at its values")
+        text, notes = style_text(layer.name, layer.style, _context(workspace.cache, layer))
+        write_whole(self.path, text.encode())
+        return Written((self.path,), "1 style", tuple(f"not written: {note}" for note in notes))
+
+
+@dataclass(frozen=True)
+class UseStyle(Operation):
+    """Give a layer the style that an SLD or SE file has for it: the one of its name, else the first of its kind.
+
+    What is not taken over is listed in the result.
+    """
+
+    layer: Source = argument("the layer to restyle")
+    path: Path = argument("the file to read")
+
+    def read(self, workspace: Workspace) -> ReadStyle:
+        """Return the style without using it. Raises CannotRead, or AtlasError where the file has none that fits."""
+        from brisk_atlas.core.sld import read_styles
+
+        layer = layer_of(workspace, self.layer)
+        texts = [f.name for f in workspace.fields_of(layer) if f.type.lower().startswith(("string", "large_string"))]
+        found = [each for each in read_styles(self.path, texts) if isinstance(each.style, type(layer.style))]
+        if not found:
+            reason = f"it has no style for a {layer.kind}"
+            raise AtlasError(self.path, reason, f"It is not one for {layer.name}.")
+        return next((each for each in found if each.name == layer.name), found[0])
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        layer = layer_of(workspace, self.layer)
+        if workspace.work.layer(layer.id) is None:
+            raise AtlasError(layer.name, "it is not open, and only an open layer has a style", "Open it first.")
+        read = self.read(workspace)
+        workspace.work.change("read a style", layer.id, style=read.style)
+        return Written((), f"the style {read.name}", tuple(f"not taken over: {note}" for note in read.notes))
+
+
+def _context(cache: DataCache, layer: Layer) -> StyleContext:
+    """Return what of a layer its style depends on; reads what it needs."""
+    from brisk_atlas.core.draw.classes import colouring_of
+    from brisk_atlas.core.draw.legend import drawn_shapes
+    from brisk_atlas.core.draw.limits import grid_limits
+    from brisk_atlas.core.sld.writing import StyleContext
+    from brisk_atlas.core.table import all_seen_rows
+
+    style = layer.style
+    if isinstance(style, VectorStyle):
+        plain = style.colour_by is not None and not style.rules
+        colouring = colouring_of(all_seen_rows(cache, layer), style) if plain else None
+        return StyleContext(drawn_shapes(cache, layer, style), colouring, opacity=layer.opacity)
+    if isinstance(style, GridStyle):
+        grid = cache.part(layer.ref).facts.grid
+        assert grid is not None
+        limits = [grid_limits(cache, layer.ref, band, style.stretch) for band in style.bands]
+        return StyleContext(limits=limits, classes=grid.bands[style.bands[0] - 1].classes, opacity=layer.opacity)
+    return StyleContext(opacity=layer.opacity)
