@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QGuiApplication
@@ -82,7 +82,7 @@ class Notice(QFrame):
         if mood == "good":
             self._fade.start()
 
-    def offer(self, text: str, answers: list[tuple[str, Callable[[], object]]]) -> None:
+    def offer(self, text: str, answers: Sequence[tuple[str, Callable[[], object]]]) -> None:
         """Show a notice with up to two things that can be done about it."""
         self.say("good", text)
         self._fade.stop()

@@ -23,6 +23,7 @@ def count_text(facts: Facts) -> str:
     if facts.grid:
         return f"{facts.grid.width:,} x {facts.grid.height:,} cells"
     noun = {"vector": "features", "pointcloud": "points", "table": "rows"}.get(facts.kind, "")
+    noun = noun.removesuffix("s") if facts.count == 1 else noun
     return f"{facts.count:,} {noun}".strip() if facts.count is not None else "count unknown"
 
 

@@ -124,6 +124,7 @@ def _sheet(t: Theme) -> str:
     QFrame#bottomDrawer {{ background: {t.raised}; border: 0; border-top: 1px solid {t.rule}; }}
     QFrame#paneBar {{ background: {t.paper}; border: 0; border-bottom: 1px solid {t.rule}; }}
     QFrame#areaBox {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px; }}
+    QFrame#spotCard {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px; }}
     QFrame#notice {{ background: {t.raised}; border: 1px solid {t.fault}; border-radius: 4px; }}
     QFrame#notice[mood="good"] {{ border-color: {t.good}; }}
     QLabel#title {{ font-weight: 600; font-size: 15px; }}

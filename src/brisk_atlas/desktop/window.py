@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from . import theme as themes
+from .attachment_opening import AttachmentOpening
 from .autosave import Autosave
 from .closing import may_close_work, may_lose_records
 from .commands import Command, Commands
@@ -145,6 +146,8 @@ class AtlasWindow(QMainWindow):
             offer_menu(desk.spine, self.commands, LAYER_MENU, desk.spine.take_at)
             offer_menu(desk.map.canvas, self.commands, MAP_MENU, desk.map.canvas.take_spot)
             desk.probe.use_settings(self.settings)
+            self.attachments = AttachmentOpening(self.notice, desk.probe.pictures)
+            desk.probe.attachment_opened.connect(self.attachments.open)
             desk.use_settings(self.settings)
             offer_menu(desk.probe.tree, self.commands, PROBE_MENU, desk.probe.tree.take_at)
             desk.sheet.row_menu_wanted.connect(self._offer_row_menu)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -9,6 +10,8 @@ import numpy as np
 
 from brisk_atlas.core.model import GridDimension
 from brisk_atlas.core.place.domain import domain_of, has_place
+
+HEADLINE_FIELDS = 2  # of a feature, in a line that stands for all
 
 
 @dataclass(frozen=True)
@@ -60,6 +63,15 @@ class ProbeResult:
     row: int | None = None
     rows: tuple[int, ...] = ()
     series: tuple[ProbeSeries, ...] = ()
+
+    def headline(self, pinned: Collection[str] = ()) -> str:
+        """Return the most telling of it in a line: values that are pinned, else the first ones."""
+        own = [r for r in self.readings if r.name in pinned]
+        first = [r for r in self.readings if r.group in ("attributes", "bands", "point", "") and r.text]
+        if own:
+            return " · ".join(r.shown for r in own)
+        named = first[:HEADLINE_FIELDS] if any(r.group == "attributes" for r in first) else first[:1]
+        return " · ".join(r.shown for r in named)
 
     def reading(self, name: str) -> ProbeValue | None:
         """Return the value with a key or a label, None where there is none."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSettings, QSize, Qt, pyqtSignal
@@ -23,6 +24,7 @@ from .along_chart import AlongChart
 from .coordinates import Coordinates
 from .held_list import HeldList
 from .held_pane import HeldPane
+from .picture_strip import PictureStrip
 from .readings_tree import ReadingsTree
 
 if TYPE_CHECKING:
@@ -52,12 +54,14 @@ class ProbeDrawer(QWidget):
     Signals:
         found(): what is shown is of another place, or another row.
         held_changed(): the held probes are others.
+        attachment_opened(object): a picture, document or page that a value points at is to be opened.
         tool_wanted(str): a tool for the map: box, lasso, line, distance, area.
     """
 
     found = pyqtSignal()
     held_changed = pyqtSignal()
     tool_wanted = pyqtSignal(str)
+    attachment_opened = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -75,6 +79,9 @@ class ProbeDrawer(QWidget):
         self.places.copied.connect(lambda text: session.noticed.emit("good", f"Copied {text}", ""))
         self.tree = ReadingsTree()
         self.along = AlongChart()
+        self.pictures = PictureStrip(session)
+        self.tree.attachment_opened.connect(self.attachment_opened)
+        self.pictures.opened.connect(self.attachment_opened)
         self._settings: QSettings | None = None
         self.map_view: Callable[[], View | None] = lambda: None  # what the map shows, set by whoever has one
         self.steps, self.step = self._step_row()
@@ -149,6 +156,7 @@ class ProbeDrawer(QWidget):
         column.addWidget(self.places)
         column.addWidget(self.step)
         column.addWidget(self.tree, 1)
+        column.addWidget(self.pictures)
         column.addWidget(self.along)
         column.addLayout(end)
         self.parts = QSplitter(Qt.Orientation.Vertical)
@@ -256,8 +264,7 @@ class ProbeDrawer(QWidget):
                 ("not comparable" if change.unlike else "change, B − A", difference),
             ]
             self.tree.add("Across the curtain", lines, strong="change")
-        for finding in findings:
-            self.tree.add_finding(finding)
+        self._add_findings()
         if not findings and change is None:
             self.tree.add("Nothing here", [("", "No visible layer has anything at this place.")])
         self.along.show_results(findings)
@@ -297,7 +304,7 @@ class ProbeDrawer(QWidget):
             self.places.show_texts(texts)
             self.tree.begin()
             self.along.show_results([])
-            self.tree.add_finding(finding)
+            self._add_findings()
             self._show_steps()
             self.hold_button.setEnabled(True)
             self.corners.setEnabled(layer.kind.has_shapes)
@@ -336,9 +343,7 @@ class ProbeDrawer(QWidget):
 
         def done(other: ProbeResult) -> None:
             self.findings = [other if f is finding else f for f in self.findings]
-            self.tree.begin()
-            for each in self.findings:
-                self.tree.add_finding(each)
+            self._show_again()
             self._show_steps()
             self.session.work.pick(Picks(layer.id, (row,)))
 
@@ -468,8 +473,17 @@ class ProbeDrawer(QWidget):
 
     def _show_again(self) -> None:
         self.tree.begin()
-        for finding in self.findings:
-            self.tree.add_finding(finding)
+        self._add_findings()
+
+    def _add_findings(self) -> None:
+        """Show the findings, and the pictures beside their data."""
+        self.tree.add_findings(self.findings, self._folder_of)
+        pictures = [a for a in self.tree.attachments if a.kind == "picture" and a.beside]
+        self.pictures.show_pictures(list(dict.fromkeys(pictures)))
+
+    def _folder_of(self, layer_id: str) -> Path | None:
+        layer = self.session.work.layer(layer_id)
+        return layer.ref.folder if layer is not None else None
 
     def colour_by_reading(self) -> None:
         """Colour the layer of the current line by its field."""

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QBrush, QColor, QFont
 from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
+
+from brisk_atlas.core.inspect.attachments import Attachment, attachment_in
 
 from ..icons import icon
 from ..plain_text import plain_tip
@@ -18,11 +22,18 @@ if TYPE_CHECKING:
 
 LABEL_PX = 148
 VALUE = Qt.ItemDataRole.UserRole
+LAYER_ID = ATTACHMENT = Qt.ItemDataRole.UserRole + 1  # of a heading, and of a value
 CLOSED = ("records in the header", "dimensions of the whole file")  # groups that begin closed
 
 
 class ReadingsTree(QTreeWidget):
-    """What, how much, and the field's own name where it shows under an alias."""
+    """What, how much, and the field's own name where it shows under an alias.
+
+    Signals:
+        attachment_opened(object): a value that points at a place was chosen, an Attachment.
+    """
+
+    attachment_opened = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -37,6 +48,12 @@ class ReadingsTree(QTreeWidget):
         assert header is not None
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         header.resizeSection(0, LABEL_PX)
+        self.attachments: list[Attachment] = []  # what the values on show point at
+        self._folds: dict[str, bool] = {}  # layers that were folded or opened by hand
+        self._filling = False
+        self.itemExpanded.connect(self._turned)
+        self.itemCollapsed.connect(self._turned)
+        self.itemActivated.connect(self._activated)
 
     def take_at(self, at: QPoint) -> None:
         """Make the line at a point the current one."""
@@ -57,8 +74,11 @@ class ReadingsTree(QTreeWidget):
         return str(found[0]) if found is not None else ""
 
     def begin(self) -> None:
+        self._filling = True
         self.clear()
+        self.attachments = []
         self.setColumnHidden(2, True)
+        self._filling = False
 
     def _heading(self, title: str) -> QTreeWidgetItem:
         top = QTreeWidgetItem([title])
@@ -81,9 +101,22 @@ class ReadingsTree(QTreeWidget):
                 item.setForeground(1, QBrush(QColor(self.theme.accent)))
                 item.setFont(1, font)
 
-    def add_finding(self, finding: ProbeResult) -> None:
+    def add_findings(self, findings: list[ProbeResult], folder_of: Callable[[str], Path | None]) -> None:
+        """Add what layers have: the first one open, the others folded to a line, unless they were left otherwise.
+
+        folder_of : the folder of the data of a layer, from which its values name pictures
+        """
+        for number, finding in enumerate(findings):
+            self.add_finding(finding, folder_of(finding.layer_id), opened=number == 0)
+
+    def add_finding(self, finding: ProbeResult, folder: Path | None = None, *, opened: bool = True) -> None:
         """Add what a layer has; several groups get a heading each."""
+        self._filling = True
         top = self._heading(finding.title)
+        top.setData(0, LAYER_ID, finding.layer_id)
+        top.setExpanded(self._folds.get(finding.layer_id, opened))
+        top.setText(1, finding.headline(self.pinned))
+        self._show_headline(top)
         groups = list(dict.fromkeys(r.group for r in finding.readings))
         for group in groups:
             under = top
@@ -97,6 +130,7 @@ class ReadingsTree(QTreeWidget):
             for reading in own:
                 item = self._line(under, reading.label, reading.shown)
                 item.setData(0, VALUE, (finding.layer_id, reading))
+                self._mark_attachment(item, attachment_in(reading.value, folder))
                 if reading.name in self.pinned:
                     item.setIcon(0, icon("push-pin-simple", self.theme.second, 12))
                 if group == "attributes" and reading.key != reading.label:
@@ -106,6 +140,35 @@ class ReadingsTree(QTreeWidget):
                     self.setColumnHidden(2, False)
                 about = [reading.key if reading.key and reading.key != reading.label else "", reading.about]
                 item.setToolTip(0, plain_tip("\n".join(v for v in about if v) or reading.label.strip()))
+        self._filling = False
+
+    def _mark_attachment(self, item: QTreeWidgetItem, attachment: Attachment | None) -> None:
+        """Show that a value points at a place."""
+        if attachment is None:
+            return
+        item.setData(1, ATTACHMENT, attachment)
+        font = QFont(self.font())
+        font.setUnderline(True)
+        item.setFont(1, font)
+        item.setForeground(1, QBrush(QColor(self.theme.second)))
+        self.attachments.append(attachment)
+
+    def _show_headline(self, top: QTreeWidgetItem) -> None:
+        """Have a heading say the most telling value while it is folded."""
+        top.setFirstColumnSpanned(top.isExpanded())
+
+    def _turned(self, item: QTreeWidgetItem) -> None:
+        """Remember for the next probes which layers were folded by hand."""
+        layer_id = item.data(0, LAYER_ID)
+        if layer_id is not None:
+            self._show_headline(item)
+            if not self._filling:
+                self._folds[layer_id] = item.isExpanded()
+
+    def _activated(self, item: QTreeWidgetItem) -> None:
+        attachment = item.data(1, ATTACHMENT)
+        if attachment is not None:
+            self.attachment_opened.emit(attachment)
 
     def _line(self, top: QTreeWidgetItem, label: str, text: str) -> QTreeWidgetItem:
         item = QTreeWidgetItem([label, text])

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QSettings, Qt
+from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import (
     QFrame,
@@ -28,6 +28,7 @@ from ..drawers.style_drawer import StyleDrawer
 from ..floating import STORED, Floatable, Floating, away_note
 from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
+from ..panes.spot_card import SpotCard
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..sheet.drawer import SheetDrawer
@@ -61,6 +62,10 @@ class DeskPage(QWidget):
         self.change, self.sheet = ChangeDrawer(session), SheetDrawer(session)
         self.statistics, self.places = StatisticsDrawer(session), PlacesDrawer(session)
         self.sketch = SketchDrawer(session)
+        self.card = SpotCard(self.map.canvas)
+        self.card.more_wanted.connect(self._show_probe)
+        self.probe.found.connect(self._show_card)
+        self.map.view_changed.connect(self.card.hide)
         self.sketching = Sketching(session, self.map, self.sketch)
         self.probe.map_view = lambda: self.map.canvas.view
         for asks in (self.sheet, self.statistics):
@@ -334,7 +339,17 @@ class DeskPage(QWidget):
         self.map.canvas.look_at_centre(x, y, view.resolution, view.crs)
         self.map.canvas.probed.emit(x, y)
 
+    def _show_card(self) -> None:
+        """Show what was probed beside its place, while the drawers are closed."""
+        where, view = self.probe.where_at, self.map.canvas.view
+        if self.shows(self.probe) or where is None or view is None or where.kind != "click":
+            self.card.hide()
+            return
+        x, y = (round(value) for value in view.to_pixel(*where.middle))
+        self.card.show_results(self.probe.findings, self.probe.tree.pinned, QPoint(x, y))
+
     def _show_probe(self) -> None:
+        self.card.hide()
         if "probe" in self.floating.windows:
             return
         if not self.side.isVisible():
@@ -355,7 +370,9 @@ class DeskPage(QWidget):
             self.statistics.area_drawn(where)
             if self.side.isVisible() and self.tabs.currentWidget() is self.statistics:
                 return
-        self._show_probe()
+        self.card.hide()
+        if where.kind != "click" or not self.side.isHidden():
+            self._show_probe()
         self.probe.probe(where)
 
     def toggle_drawer(self, drawer: QWidget) -> None:

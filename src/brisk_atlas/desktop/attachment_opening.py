@@ -1,0 +1,37 @@
+"""Opening what values point at: at once beside their data, after asking anywhere else."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
+
+from brisk_atlas.core.inspect.attachments import Attachment, AttachmentKind
+
+from .drawers.picture_strip import PictureStrip
+from .notice import Notice
+
+
+class AttachmentOpening:
+    """Asks by the window's notice, and shows pictures among those of the probe."""
+
+    def __init__(self, notice: Notice, pictures: PictureStrip) -> None:
+        self.notice, self.pictures = notice, pictures
+
+    def open(self, attachment: Attachment) -> None:
+        """Open what lies beside its data; ask where it lies elsewhere."""
+        if attachment.beside:
+            open_outside(attachment.place)
+            return
+        where = f"on {attachment.host}" if attachment.is_remote else "outside its own folder"
+        program = "browser" if attachment.is_remote else "program for it"
+        choices = [(f"Open in the {program}", lambda: open_outside(attachment.place))]
+        if attachment.kind is AttachmentKind.PICTURE:
+            choices.insert(0, ("Show it here", lambda: self.pictures.load(attachment)))
+        else:
+            choices.append(("Leave it", lambda: None))
+        self.notice.offer(f"The data names {attachment.place}, {where}.", choices)
+
+
+def open_outside(place: str) -> None:
+    """Have the desktop open a file or an address."""
+    QDesktopServices.openUrl(QUrl(place) if "://" in place else QUrl.fromLocalFile(place))
