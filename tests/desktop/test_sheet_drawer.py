@@ -11,8 +11,8 @@ import pyarrow.parquet as pq
 import pyogrio
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QPushButton, QToolButton
+from PyQt6.QtGui import QContextMenuEvent, QGuiApplication
+from PyQt6.QtWidgets import QApplication, QPushButton, QToolButton
 
 from brisk_atlas import demo
 from brisk_atlas.core.draw import ramps
@@ -528,3 +528,60 @@ def test_a_computed_field_of_any_type_shows_and_sorts(driver, cast):
         driver.settle()
         assert drawer.filter_line.wrong.isVisible() or "made" in drawer.sheet.columns
         assert not driver.window.notice.isVisible(), driver.window.notice.text.text()
+
+
+# The menu of a field
+
+
+def head_menu(hand, field):
+    """Open the menu of a head by a right click; return its entries by their command."""
+    grid = hand.grid
+    at = grid.head_rect(field).center()
+    offered = []
+    hand.d.window.desk.sheet.field_menu_wanted.connect(offered.append)
+    QApplication.sendEvent(
+        grid.viewport(), QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, grid.viewport().mapToGlobal(at))
+    )
+    menu = QApplication.activePopupWidget()
+    assert offered and menu is not None
+    entries = [action.text() for action in menu.actions() if action.text()]
+    menu.close()
+    return entries
+
+
+def test_a_head_has_a_menu_of_commands_that_act_on_its_field(hand):
+    d, commands = hand.d, hand.d.window.commands
+    entries = head_menu(hand, "volume_m3")
+    assert {"Sort by this field, highest first", "Colour the map by this field", "Hide this field"} <= set(entries)
+    commands.do("field_sort_down")
+    d.settle()
+    assert d.layer("lava_flows").rows.sort == (("volume_m3", True),)
+    head_menu(hand, "surface")
+    commands.do("field_colour")
+    d.settle()
+    assert (d.layer("lava_flows").style.colour_by, d.layer("lava_flows").style.method) == ("surface", "unique")
+    head_menu(hand, "year")
+    commands.do("field_label")
+    assert d.layer("lava_flows").style.label.text == "year"
+    head_menu(hand, "vent")
+    commands.do("field_hide")
+    d.settle()
+    assert "vent" not in hand.fields
+    head_menu(hand, "year")
+    commands.do("field_known")
+    assert [(f.field, f.kind) for f in d.layer("lava_flows").rows.filters] == [("year", "known")]
+    head_menu(hand, "year")
+    commands.do("field_all")
+    assert d.layer("lava_flows").rows.filters == ()
+    d.window.commands.do("undo")
+    assert d.layer("lava_flows").rows.filters != ()
+
+
+def test_field_commands_act_on_the_current_cell_without_a_menu(hand):
+    d = hand.d
+    hand.grid.current = (0, hand.grid.columns.number_of("mean_thick_m"))
+    d.window.commands.refresh()
+    d.command("sort by this field, lowest")
+    assert d.layer("lava_flows").rows.sort == (("mean_thick_m", False),)
+    d.window.commands.do("field_panel")
+    assert hand.tools.menu.field == "mean_thick_m" and hand.tools.menu.isVisible()

@@ -258,6 +258,12 @@ def _drawers(window: AtlasWindow) -> list[Command]:
         for name, keys, mark in DRAWERS
     ]  # fmt: skip
 
+    def on_field() -> bool:
+        return window.has_desk and window.desk.sheet.fields.can_act
+
+    def on_drawn_field() -> bool:
+        return window.has_desk and window.desk.sheet.fields.can_style
+
     def can_copy(kind: str) -> bool:
         shapes = kind not in ("geojson", "wkt") or (work.subject is not None and work.subject.kind.has_shapes)
         return window.has_desk and window.desk.sheet.grid.sheet is not None and shapes
@@ -273,6 +279,21 @@ def _drawers(window: AtlasWindow) -> list[Command]:
                 tip="Area and volume of B minus A", enabled=some),
         Command("sheet", "Sheet drawer", _on_desk(window, lambda d: d.toggle_sheet()), "T", "The rows of the subject", "table",
                 some, lambda: window.has_desk and not window.desk.bottom.isHidden()),
+        *(
+            Command(f"field_{name}", words, lambda run=run: run(window.desk.sheet.fields), icon=mark, enabled=rule)  # type: ignore[misc]
+            for name, words, mark, run, rule in (
+                ("sort_up", "Sort by this field, lowest first", "sort-ascending", lambda f: f.sort(down=False), on_field),
+                ("sort_down", "Sort by this field, highest first", "sort-descending", lambda f: f.sort(down=True), on_field),
+                ("known", "Show only rows where this field is known", "funnel", lambda f: f.filter_by("known"), on_field),
+                ("missing", "Show only rows where this field is missing", "funnel", lambda f: f.filter_by("missing"), on_field),
+                ("all", "Show all rows again, whatever this field is", "funnel-simple", lambda f: f.filter_by(""), on_field),
+                ("colour", "Colour the map by this field", "palette", lambda f: f.colour_by(), on_drawn_field),
+                ("label", "Label the map by this field", "text-t", lambda f: f.label_by(), on_drawn_field),
+                ("pin", "Pin or unpin this field at the left", "push-pin-simple", lambda f: f.turn_pin(), on_field),
+                ("hide", "Hide this field", "eye-closed", lambda f: f.hide(), on_field),
+                ("panel", "Filter and format this field…", "sliders-horizontal", lambda f: f.open_panel(), on_field),
+            )
+        ),
         *(
             Command(f"copy_{kind}", words, _on_desk(window, lambda d, kind=kind: d.sheet.tools.copy(kind)), icon="copy",  # type: ignore[misc]
                     enabled=lambda kind=kind: can_copy(kind))  # type: ignore[misc]

@@ -34,6 +34,12 @@ MAP_MENU: Groups = (
 )
 FIND_MENU: Groups = (("open_chosen", "open_asking"), ("read_chosen_record", "go_to_chosen", "pin_chosen"))
 ROW_MENU: Groups = (("fit_picked",), ("copy_cells", "copy_rows", "copy_csv", "copy_geojson", "copy_wkt"))
+FIELD_MENU: Groups = (
+    ("field_sort_up", "field_sort_down"),
+    ("field_known", "field_missing", "field_all"),
+    ("field_colour", "field_label"),
+    ("field_pin", "field_hide", "field_panel"),
+)
 PROBE_MENU: Groups = (
     ("copy_value", "copy_line", "copy_probe"),
     ("pin_value", "colour_by_value", "filter_by_value"),

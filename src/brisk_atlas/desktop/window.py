@@ -29,7 +29,7 @@ from .closing import may_close_work, may_lose_records
 from .commands import Command, Commands
 from .layer_dialogs import LayerDialogs
 from .map_dialogs import MapDialogs
-from .menus import FIND_MENU, LAYER_MENU, MAP_MENU, PROBE_MENU, ROW_MENU, fill_menu, offer_menu
+from .menus import FIELD_MENU, FIND_MENU, LAYER_MENU, MAP_MENU, PROBE_MENU, ROW_MENU, Groups, fill_menu, offer_menu
 from .notice import Notice
 from .page_titles import PAGE_TITLES
 from .pages.find_page import FindPage
@@ -150,14 +150,17 @@ class AtlasWindow(QMainWindow):
             desk.probe.attachment_opened.connect(self.attachments.open)
             desk.use_settings(self.settings)
             offer_menu(desk.probe.tree, self.commands, PROBE_MENU, desk.probe.tree.take_at)
-            desk.sheet.row_menu_wanted.connect(self._offer_row_menu)
+            desk.sheet.row_menu_wanted.connect(lambda at: self._offer(ROW_MENU, at))
+            desk.sheet.field_menu_wanted.connect(lambda at: self._offer(FIELD_MENU, at, desk.sheet.fields.take_none))
             self._recolour()
         return self._made["desk"]
 
-    def _offer_row_menu(self, at: QPoint) -> None:
+    def _offer(self, groups: Groups, at: QPoint, after: Callable[[], None] = lambda: None) -> None:
+        """Open a menu of the sheet; `after` is called once its choice, if any, was taken."""
         menu = QMenu(self)
+        menu.aboutToHide.connect(lambda: QTimer.singleShot(0, after))
         menu.aboutToHide.connect(menu.deleteLater)
-        fill_menu(menu, self.commands, ROW_MENU)
+        fill_menu(menu, self.commands, groups)
         menu.popup(at)
 
     @property

@@ -7,7 +7,7 @@ from dataclasses import replace
 from enum import StrEnum
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, BadExpression, Edit, Extent, FeatureQuery, Layer, RowsPart, TableView
@@ -18,6 +18,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
 from .choice_of_table import ChoiceOfTable
+from .field_acts import FieldActs
 from .filter_line import LARGE, FilterLine
 from .grid import MOST_PICKED, SheetGrid
 from .sheet_tools import SheetTools
@@ -45,12 +46,14 @@ class SheetDrawer(QWidget):
 
     Signals:
         row_menu_wanted(object): where the menu of the rows is wanted.
+        field_menu_wanted(object): where the menu of a field is wanted, which `fields` acts on.
         go_wanted(): the analyst wants the map to go to the picked rows.
         row_chosen(object, int): one row was picked by the hand, of a layer.
         window_wanted(): the sheet is to stand in a window of its own, or go back.
     """
 
     row_menu_wanted = pyqtSignal(object)
+    field_menu_wanted = pyqtSignal(object)
     go_wanted = pyqtSignal()
     row_chosen = pyqtSignal(object, int)
     window_wanted = pyqtSignal()
@@ -75,6 +78,7 @@ class SheetDrawer(QWidget):
         self.grid = SheetGrid()
         self.filter_line = FilterLine(session, self.grid)
         self.tools = SheetTools(session, self.grid, self)
+        self.fields = FieldActs(session, self.grid, lambda: self.layer, self.put, self.tools.column_menu)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(SUM_LATER_MS)
@@ -86,6 +90,7 @@ class SheetDrawer(QWidget):
         self.grid.look_changed.connect(self.put)
         self.grid.menu_wanted.connect(self.tools.column_menu)
         self.grid.row_menu_wanted.connect(self.row_menu_wanted)
+        self.grid.field_menu_wanted.connect(self._offer_field_menu)
         self.grid.edited.connect(self._edited)
         self.grid.go_wanted.connect(self.go_wanted)
         self.grid.columns_wanted.connect(self._load)
@@ -365,6 +370,10 @@ class SheetDrawer(QWidget):
         self._summing = self.session.run("Summing up", work, done, shown=False)
 
     # What the hand changes
+
+    def _offer_field_menu(self, field: str, at: QPoint) -> None:
+        self.fields.take_field(field)
+        self.field_menu_wanted.emit(at)
 
     def put(self, what: str, look: TableView) -> None:
         """Take on another look of the rows, as one step of undo."""

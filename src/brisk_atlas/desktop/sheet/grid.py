@@ -31,7 +31,8 @@ class SheetGrid(GridArea):
         picked(object): rows (places in the file) that the hand picked.
         sort_wanted(str, bool): a field to sort by; whether beside the others.
         look_changed(str, object): what was changed, in words, and the new TableView.
-        menu_wanted(str, object): the field whose head's menu is wanted, and where.
+        menu_wanted(str, object): the field whose panel of filters and formats is wanted, and where.
+        field_menu_wanted(str, object): the field whose menu is wanted, and where.
         row_menu_wanted(object): where the menu of the rows is wanted.
         edited(int, str, str): row, field and the text typed.
         go_wanted(): to the picked rows on the map.
@@ -41,6 +42,7 @@ class SheetGrid(GridArea):
     sort_wanted = pyqtSignal(str, bool)
     look_changed = pyqtSignal(str, object)
     menu_wanted = pyqtSignal(str, object)
+    field_menu_wanted = pyqtSignal(str, object)
     row_menu_wanted = pyqtSignal(object)
     edited = pyqtSignal(int, str, str)
     go_wanted = pyqtSignal()
@@ -182,7 +184,7 @@ class SheetGrid(GridArea):
         at = event.pos()
         number = self.columns.at(at.x() - GUTTER_PX, self.scrolled)
         if at.y() < self.head_height and number is not None:
-            self.menu_wanted.emit(self.columns.all[number].field, event.globalPos())
+            self.field_menu_wanted.emit(self.columns.all[number].field, event.globalPos())
         elif self.cell_at(at) is not None:
             self.row_menu_wanted.emit(event.globalPos())
 
