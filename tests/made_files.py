@@ -340,17 +340,19 @@ def write_sea(path: Path, *, calendar: str = "standard", units: str = "days sinc
     return values
 
 
-def write_zarr(folder: Path) -> np.ndarray:
-    """Write a Zarr store (version 2, no compression) with a grid of three times; returns its values."""
-    values = np.random.default_rng(9).normal(12, 3, (3, 20, 30)).astype("<f4")
+def write_zarr(folder: Path, depths: tuple[float, ...] = ()) -> np.ndarray:
+    """Write a Zarr store (version 2, no compression) with a grid of three times, and depths; returns its values."""
+    shape, names = ((3, len(depths), 20, 30), ["time", "depth"]) if depths else ((3, 20, 30), ["time"])
+    values = np.random.default_rng(9).normal(12, 3, shape).astype("<f4")
     folder.mkdir()
     (folder / ".zgroup").write_text('{"zarr_format": 2}')
     arrays = {
         "time": (np.array([0.0, 31, 59]), ["time"], {"units": "days since 2029-01-15", "calendar": "standard"}),
         "lat": (np.linspace(-37.05, -38.95, 20), ["lat"], {"units": "degrees_north", "standard_name": "latitude"}),
         "lon": (np.linspace(-22.95, -20.05, 30), ["lon"], {"units": "degrees_east", "standard_name": "longitude"}),
-        "warmth": (values, ["time", "lat", "lon"], {"units": "degC"}),
+        "warmth": (values, [*names, "lat", "lon"], {"units": "degC"}),
     }
+    arrays |= {"depth": (np.array(depths), ["depth"], {"units": "m"})} if depths else {}
     for name, (data, dimensions, stated) in arrays.items():
         (folder / name).mkdir()
         kind = {"zarr_format": 2, "shape": data.shape, "chunks": data.shape, "dtype": data.dtype.str, "order": "C"}

@@ -78,6 +78,16 @@ def test_a_zarr_store_names_its_times(tmp_path):
     assert np.array_equal(part.block(CellWindow(0, 0, 30, 20), bands=(2,)).values[0], values[1])
 
 
+def test_a_zarr_array_of_four_dimensions_has_a_slider_for_each(tmp_path):
+    values = write_zarr(tmp_path / "sea.zarr", depths=(0.0, 10.0, 50.0, 200.0))
+    _, part, grid = grid_of(tmp_path / "sea.zarr")
+    assert [(d.name, len(d)) for d in grid.dimensions] == [("time", 3), ("depth", 4)]
+    assert grid.dimensions[1].shown(3) == "200 m"
+    for time, depth in ((0, 0), (1, 2), (2, 3)):
+        band = band_at(grid.dimensions, (time, depth))
+        assert np.array_equal(part.block(CellWindow(0, 0, 30, 20), bands=(band,)).values[0], values[time, depth])
+
+
 def test_messages_of_a_grib_file_in_any_order_become_times_and_levels(tmp_path):
     write_grib(tmp_path / "air.grb2")
     _, part, grid = grid_of(tmp_path / "air.grb2")

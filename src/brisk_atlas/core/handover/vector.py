@@ -17,6 +17,7 @@ from brisk_atlas.core.model import CannotWrite, Extent
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import proj_crs, transform, transform_extent
 from brisk_atlas.core.place.extents import sides_of
+from brisk_atlas.core.place.unrolling import cut_around
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 FORMATS = {  # shown: (ending, driver, what is lost)
@@ -106,17 +107,16 @@ def hand_over_vector(
         ) from error
     if order.within is not None:
         placed = transform_extent(order.within, features.crs)
-        shapes = _cut(
-            shapes,
-            shapely.union_all([shapely.box(*side.bounds) for side in sides_of(placed)]) if placed else shapely.Point(),
-            lambda s: report(0.05 + 0.3 * s, "cutting to the extent"),
-        )
+        box = shapely.union_all([shapely.box(*side.bounds) for side in sides_of(placed)]) if placed else shapely.Point()
+        share = lambda s: report(0.05 + 0.3 * s, "cutting to the extent")  # noqa: E731
+        shapes = cut_around(shapes, features.crs, lambda some: _cut(some, box, share))
     if order.clip is not None:
         wkb, blade_crs = order.clip
         blades = shapely.make_valid(
             _moved(shapely.from_wkb(wkb.to_numpy(zero_copy_only=False)), blade_crs, features.crs, path)
         )
-        shapes = _cut(shapes, shapely.union_all(blades), lambda s: report(0.35 + 0.3 * s, "cutting to the polygons"))
+        blade, share = shapely.union_all(blades), lambda s: report(0.35 + 0.3 * s, "cutting to the polygons")
+        shapes = cut_around(shapes, features.crs, lambda some: _cut(some, blade, share))
     if order.within is not None or order.clip is not None:
         has_shape = np.array([s is not None for s in shapes], bool)
         rows, shapes = rows[has_shape], shapes[has_shape]

@@ -15,6 +15,7 @@ from brisk_atlas.core.model.plain_values import value_of
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import has_plane, lengths_on_ellipsoid, ring_areas_on_ellipsoid
+from brisk_atlas.core.place.unrolling import in_one_piece
 from brisk_atlas.core.read.field_meanings import FieldMeaning
 from brisk_atlas.core.table import rows_of
 
@@ -85,8 +86,9 @@ def geometry_readings(wkb: pa.Scalar, crs: str | None) -> list[ProbeValue]:
         ProbeValue("parts", int(parts), f"{parts:,}", group=GEOMETRY),
         ProbeValue("vertices", int(vertices), f"{vertices:,}", group=GEOMETRY),
     ]
-    out += _measures(shape, crs)
-    out.append(_validity(shape))
+    whole = in_one_piece(np.array([shape], dtype=object), crs)[0][0]
+    out += _measures(whole, crs)
+    out.append(_validity(whole))
     for axis, has, take in (("Z", shape.has_z, 2), ("M", shapely.has_m(shape), -1)):
         if has:
             values = shapely.get_coordinates(shape, include_z=True, include_m=bool(shapely.has_m(shape)))[:, take]

@@ -10,8 +10,9 @@ from shapely.errors import GEOSException
 
 from brisk_atlas.core.model import BadExpression, CannotPlace
 from brisk_atlas.core.model.shapes import LINE, POLYGON, Features
-from brisk_atlas.core.place import proj_crs, transform
+from brisk_atlas.core.place import is_geographic, proj_crs, transform
 from brisk_atlas.core.place.geodesy import lengths_on_ellipsoid, ring_areas_on_ellipsoid
+from brisk_atlas.core.place.unrolling import in_one_piece
 
 
 def measure(
@@ -33,7 +34,7 @@ def measure(
             assert features.crs is not None
             along = lengths_on_ellipsoid(shapes.xy, shapes.path_starts, features.crs)
         else:
-            along = _plane_lengths(shapes.xy, shapes.path_starts)
+            along = _plane_lengths(shapes.xy, shapes.path_starts, features.crs)
         return _summed(along, np.isin(shapes.path_kinds, (LINE, POLYGON)), shapes.feature_starts)
     shells, holes = _rings(features)
     out = np.full(len(features), np.nan)
@@ -69,15 +70,19 @@ def _rings(features: Features) -> tuple[tuple, tuple]:
 
 
 def geometries(features: Features) -> np.ndarray:
-    """Return the features' geometry as shapely objects; None where there is none or it is damaged."""
+    """Return the features' geometry as shapely objects, in one piece across 180 degrees; None where there is none or
+    it is damaged."""
     raw = features.wkb.to_numpy(zero_copy_only=False)
-    return shapely.from_wkb(raw, on_invalid="ignore")
+    return in_one_piece(shapely.from_wkb(raw, on_invalid="ignore"), features.crs)[0]
 
 
-def _plane_lengths(xy: np.ndarray, starts: np.ndarray) -> np.ndarray:
+def _plane_lengths(xy: np.ndarray, starts: np.ndarray, crs: str | None) -> np.ndarray:
     step = np.zeros(len(xy) + 1)
     if len(xy) > 1:
-        step[1:-1] = np.hypot(*np.diff(xy, axis=0).T)
+        dx, dy = np.diff(xy, axis=0).T
+        if crs is not None and is_geographic(crs):
+            dx = np.where(np.abs(dx) > 180.0, 360.0 - np.abs(dx), dx)  # across 180 degrees
+        step[1:-1] = np.hypot(dx, dy)
     inner = starts[(starts > 0) & (starts < len(xy))]
     step[inner] = 0.0
     along = np.cumsum(step)
@@ -96,13 +101,16 @@ def _summed(values: np.ndarray, counts: np.ndarray, feature_starts: np.ndarray) 
 
 
 def _centroids(features: Features, crs: str | None) -> np.ndarray:
+    raw = features.wkb.to_numpy(zero_copy_only=False)
     try:
-        middle = shapely.centroid(geometries(features))
+        shapes, across = in_one_piece(shapely.from_wkb(raw, on_invalid="ignore"), features.crs)
+        middle = shapely.centroid(shapes)
     except GEOSException as error:
         raise BadExpression("centroid_x()", f"the geometry can't be read ({error})") from error
     xy = np.full((len(middle), 2), np.nan)
     some = ~(shapely.is_missing(middle) | shapely.is_empty(middle))
     xy[some] = np.column_stack([shapely.get_x(middle[some]), shapely.get_y(middle[some])])
+    xy[across, 0] = (xy[across, 0] + 180.0) % 360.0 - 180.0
     if crs is None:
         return xy
     if features.crs is None:
