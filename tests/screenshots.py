@@ -12,6 +12,7 @@ from pathlib import Path
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 os.environ["BRISK_ATLAS_HOME"] = tempfile.mkdtemp()
 
+import numpy as np
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QWidget
@@ -19,8 +20,9 @@ from PyQt6.QtWidgets import QWidget
 from brisk_atlas import demo
 from brisk_atlas.core.find import Shelves, shelves
 from brisk_atlas.core.inspect import Where
-from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model import DataRef, Label, StyleRule
 from brisk_atlas.core.place.map_crs import equal_area_world
+from brisk_atlas.core.workspace.sketching import change_mark
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.record.bar import FULL
@@ -162,8 +164,22 @@ def relief(s: Studio) -> None:
 
 
 def style(s: Studio) -> None:
+    """Rules with a callout, and points as clusters."""
     s.demo()
+    s.window.session.open_files([demo.DATA / "ash_samples.geojson"])
+    s.settle()
+    work = s.window.session.work
+    samples = next(layer for layer in work.layers if layer.name == "ash_samples")
+    work.change("clusters", samples.id, style=replace(samples.style, cluster=46.0))
     s.choose("lava_flows")
+    plain = replace(work.subject.style, colour_by=None)
+    new = replace(plain, fill="#C2452D", line="#C2452D", width=2.0, hatch="rising",
+                  label=Label("flow_id || chr(10) || round(volume_m3 / 1e6, 1) || ' million m³'", callout=26.0))  # fmt: skip
+    rules = (
+        StyleRule("older", style=replace(plain, fill="#D6A32B"), otherwise=True),
+        StyleRule("since 2030", "year >= 2030", new),
+    )
+    work.change("rules", work.subject.id, style=replace(plain, rules=rules))
     s.do("style")
 
 
@@ -187,10 +203,31 @@ def change(s: Studio) -> None:
     s.settle()
 
 
-def probe_held(s: Studio) -> None:
+def sketch(s: Studio) -> None:
+    """Marks of every kind, one of them being moved."""
     s.demo()
-    s.choose("closed_zones")
-    s.hold({"crater": (508_900, 5_771_700), "fissure": (510_000, 5_770_600), "bay": (511_200, 5_769_600)})
+    draw, work = s.window.desk.sketching.draw, s.window.session.work
+    draw(
+        "area",
+        np.array([[509_300, 5_771_300], [510_500, 5_771_700], [510_900, 5_770_600], [509_700, 5_770_200]], float),
+    )
+    draw(
+        "line",
+        np.array([[507_300, 5_769_500], [508_300, 5_769_300], [509_300, 5_768_900], [510_100, 5_768_100]], float),
+    )
+    draw("point", np.array([[511_700, 5_772_500]], float), "vent, steaming")
+    draw("text", np.array([[507_800, 5_773_000]], float), "no survey here")
+    s.do("sketch")
+    drawer = s.window.desk.sketch
+    for row, text, note in (
+        (1, "walked at low tide", ""),
+        (0, "fresh ash", "Wet on 24 June; the second team measured 4 cm."),
+    ):
+        drawer.list.setCurrentRow(row)
+        change_mark(work, drawer.layer.id, row, "text", replace(drawer.shown_sketch.marks[row], text=text, note=note))
+        s.settle()
+    drawer.show_mark(0)
+    s.do("sketch_move")
 
 
 def probe_spectra(s: Studio) -> None:
@@ -252,7 +289,7 @@ def handover(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, desk_night, world, time, find, opening, curtain, relief, style, scene, change, probe_held, probe_spectra, statistics,
+    desk, desk_night, world, time, find, opening, curtain, relief, style, scene, change, sketch, probe_spectra, statistics,
     sheet, record, record_full, record_many, handover,
 )  # fmt: skip
 

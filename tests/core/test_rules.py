@@ -259,6 +259,10 @@ def test_arrows_take_the_northward_band_of_another_part(tmp_path):
     style = GridStyle(flow=at(north, "north"), stretch=Stretch("hand", 0, 5))
     frame = painter_for(cache).frame([Layer("g", "g", at(east, "east"), DataKind.RASTER, style)], VIEW)
     assert frame.notes["g"] == "longest arrow 2.5"
+    found = probe(
+        cache, Layer("g", "g", at(east, "east"), DataKind.RASTER, style), Where.at(500_200, 5_770_800, UTM, 0)
+    )
+    assert (found.reading("speed").value, found.reading("towards").text) == (2.5, "53.1")
     plain = painter_for(cache).frame(
         [Layer("g", "g", at(east, "east"), DataKind.RASTER, replace(style, flow=None))], VIEW
     )

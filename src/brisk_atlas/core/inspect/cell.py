@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import atan2, degrees, hypot
 
 import numpy as np
 
@@ -74,6 +75,7 @@ def cell_finding(cache: DataCache, layer: Layer, x: float, y: float, crs: str | 
     for band, value, known in zip(bands, found.values.tolist(), found.known.tolist()):
         readings += band_readings(band, value, known, shown.get(band.index, ""), scaled=layer.ref.quantity is not None)
     readings += _from_others(cache, layer, style, x, y, crs)
+    readings += _motion(cache, layer, style, x, y, crs)
     unit, (mx, my) = unit_of(part.facts.crs), found.middle
     digits = 6 if unit == "°" else 2
     readings.append(
@@ -128,6 +130,29 @@ def _from_others(
         value, known = found.values[band_number - 1].item(), bool(found.known[band_number - 1])
         readings += band_readings(band, value, known, f"{CHANNELS[channel]}, from {other.part}")
     return readings
+
+
+def _motion(
+    cache: DataCache, layer: Layer, style: GridStyle | None, x: float, y: float, crs: str | None
+) -> list[ProbeValue]:
+    """Return the speed and the direction that the arrows of a style show at a place."""
+    if style is None or len(style.bands) != 1 or not (style.flow is not None or style.flow_band):
+        return []
+    part = cache.raster(style.flow or layer.ref)
+    own = cache.raster(layer.ref).facts.grid
+    assert part.facts.grid is not None and own is not None
+    number = min(style.flow_band or style.bands[0], len(part.facts.grid.bands))
+    north = cell_values(part, x, y, crs, [number])
+    east = cell_values(cache.raster(layer.ref), x, y, crs, list(style.bands))
+    if north is None or east is None or not (north.known[0] and east.known[0]):
+        return []
+    u, v = float(east.values[0]), float(north.values[0])
+    speed = float(f"{hypot(u, v):.6g}")
+    towards = degrees(atan2(u, v)) % 360
+    return [
+        ProbeValue("speed", speed, number_text(speed), own.bands[style.bands[0] - 1].unit, BANDS, "speed"),
+        ProbeValue("towards", towards, f"{towards:.1f}", "°", BANDS, "towards", "clockwise from north"),
+    ]
 
 
 def band_readings(band: Band, value: float, known: bool, mark: str = "", *, scaled: bool = False) -> list[ProbeValue]:
