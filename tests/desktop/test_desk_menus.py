@@ -10,11 +10,23 @@ from PyQt6.QtWidgets import QApplication, QMenu
 from brisk_atlas import demo
 from brisk_atlas.core.table import shown_rows
 from brisk_atlas.core.workspace.project_file import read
-from brisk_atlas.desktop.menus import FIND_MENU, LAYER_MENU, MAP_MENU, PROBE_MENU, ROW_MENU
+from brisk_atlas.desktop.menus import (
+    CRS_MENU,
+    FIELD_MENU,
+    FIND_MENU,
+    JOBS_MENU,
+    LAYER_MENU,
+    MAP_MENU,
+    PROBE_MENU,
+    ROW_MENU,
+    SCALE_MENU,
+)
 from brisk_atlas.desktop.name_line import NameLine
 from brisk_atlas.desktop.turn_to import TurnTo
 
-MENUS = LAYER_MENU, MAP_MENU, FIND_MENU, ROW_MENU, PROBE_MENU
+MENUS = (
+    LAYER_MENU, MAP_MENU, FIND_MENU, ROW_MENU, FIELD_MENU, PROBE_MENU, SCALE_MENU, CRS_MENU, JOBS_MENU,
+)  # fmt: skip
 MENU_KEY, RIGHT = QContextMenuEvent.Reason.Keyboard, QContextMenuEvent.Reason.Mouse
 
 
@@ -35,6 +47,19 @@ def choose(d, menu, action):
 def test_all_that_menus_offer_are_commands(desk):
     known = {command.id for command in desk.window.commands.all()}
     assert {name for groups in MENUS for group in groups for name in group} <= known
+
+
+def test_the_scale_and_the_crs_at_the_foot_have_menus_by_hand_and_by_key(desk):
+    d, foot = desk, desk.window.foot
+    for widget, entry in ((foot.scale, "Zoom in"), (foot.crs, "Turn the map to an angle…")):
+        for reason in (RIGHT, MENU_KEY):
+            menu, texts = menu_of(d, widget, widget.rect().center(), reason)
+            assert entry in texts
+            menu.close()
+    before = d.canvas.view.resolution
+    menu, texts = menu_of(d, foot.scale, foot.scale.rect().center())
+    choose(d, menu, texts["Zoom in"])
+    assert d.canvas.view.resolution < before
 
 
 def test_a_layer_is_renamed_from_the_menu_of_its_tile(desk):

@@ -40,6 +40,13 @@ FIELD_MENU: Groups = (
     ("field_colour", "field_label"),
     ("field_pin", "field_hide", "field_panel"),
 )
+SCALE_MENU: Groups = (("zoom_in", "zoom_out", "box_zoom"), ("fit_subject", "fit_all", "fit_picked"), ("layer_form",))
+CRS_MENU: Groups = (
+    ("map_crs", "layer_crs"),
+    ("turn_left", "turn_right", "turn_to", "north_up"),
+    ("grid_projected", "grid_geographic", "north"),
+)
+JOBS_MENU: Groups = (("cancel_jobs",),)
 PROBE_MENU: Groups = (
     ("copy_value", "copy_line", "copy_probe"),
     ("pin_value", "colour_by_value", "filter_by_value"),

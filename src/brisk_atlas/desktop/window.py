@@ -29,7 +29,20 @@ from .closing import may_close_work, may_lose_records
 from .commands import Command, Commands
 from .layer_dialogs import LayerDialogs
 from .map_dialogs import MapDialogs
-from .menus import FIELD_MENU, FIND_MENU, LAYER_MENU, MAP_MENU, PROBE_MENU, ROW_MENU, Groups, fill_menu, offer_menu
+from .menus import (
+    CRS_MENU,
+    FIELD_MENU,
+    FIND_MENU,
+    JOBS_MENU,
+    LAYER_MENU,
+    MAP_MENU,
+    PROBE_MENU,
+    ROW_MENU,
+    SCALE_MENU,
+    Groups,
+    fill_menu,
+    offer_menu,
+)
 from .notice import Notice
 from .page_titles import PAGE_TITLES
 from .pages.find_page import FindPage
@@ -261,6 +274,8 @@ class AtlasWindow(QMainWindow):
         self.find_page.record_wanted.connect(self.read_record)
         self.find_page.folder_changed.connect(self.commands.refresh)
         offer_menu(self.find_page.list, self.commands, FIND_MENU, self.find_page.list.take_at)
+        for widget, groups in ((self.foot.scale, SCALE_MENU), (self.foot.crs, CRS_MENU), (self.foot.jobs, JOBS_MENU)):
+            offer_menu(widget, self.commands, groups)
 
     # Pages and themes
 

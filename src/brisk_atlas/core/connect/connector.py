@@ -11,6 +11,7 @@ from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 
 _HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http", PlaceKind.INLINE: "inline"}
 BUCKETS = ("s3", "gs")
+POSTGRES = ("postgresql", "postgres")
 
 
 class Item(NamedTuple):
@@ -53,10 +54,12 @@ def _connector(home: str) -> Connector:
 
 def connector_for(ref: DataRef) -> Connector:
     """Return what reaches the place of a reference. Raises CannotRead where nothing does."""
+    scheme = ref.place.partition("://")[0]
+    if ref.kind is PlaceKind.TABLE and scheme in POSTGRES:
+        return _connector("postgres")
     home = _HOMES.get(ref.kind)
     if home is None:
         raise CannotRead(ref, f"a {ref.kind.value} can't be reached yet", "Export it to a file first.")
-    scheme = ref.place.partition("://")[0]
     return _connector("buckets" if ref.kind is PlaceKind.ADDRESS and scheme in BUCKETS else home)
 
 

@@ -91,10 +91,10 @@ def draw_vector(
     count = features.size
     bodies = _ink(style.fill, count)
     lines = _ink(style.line, count)
-    is_line = _first_kinds(index, features) == LINE
+    is_line = _are_lines(index, features)
     if inks.colouring is not None:
         bodies = inks_from(inks.colouring.rgb[features])
-    else:
+    elif index.has_lines:
         bodies[is_line] = lines[is_line]  # a line is its own body
     check()
     if style.hollow:
@@ -113,14 +113,16 @@ def draw_vector(
     return int(count)
 
 
-def _first_kinds(index: ShapeIndex, features: np.ndarray) -> np.ndarray:
-    """Return the kind of each feature's first path; 255 for one without."""
+def _are_lines(index: ShapeIndex, features: np.ndarray) -> np.ndarray:
+    """Return (features,) bool: whose first path is a line."""
     shapes = index.shapes
+    if not index.has_lines:
+        return np.zeros(features.size, bool)
     kinds = np.full(features.size, 255, np.uint8)
     first, last = shapes.feature_starts[features], shapes.feature_starts[features + 1]
     some = first < last
     kinds[some] = shapes.path_kinds[first[some]]
-    return kinds
+    return kinds == LINE
 
 
 def draw_shapes(
@@ -200,9 +202,8 @@ def _buffer(rows: int, width: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def _slices(index: ShapeIndex, features: np.ndarray) -> list[tuple[int, int]]:
     """Return runs of features with about as much work each."""
-    shapes = index.shapes
-    first, last = (shapes.path_starts[shapes.feature_starts[places]] for places in (features, features + 1))
-    work = np.cumsum(last - first + SLICE_VERTICES // SLICE_FEATURES)
+    starts = index.vertex_starts
+    work = np.cumsum(starts[features + 1] - starts[features] + SLICE_VERTICES // SLICE_FEATURES)
     if not work.size:
         return []
     turns = np.arange(SLICE_VERTICES, work[-1] + SLICE_VERTICES, SLICE_VERTICES)
@@ -246,7 +247,7 @@ def draw_symbols(
 def draw_picked(image: np.ndarray, index: ShapeIndex, picked: np.ndarray, view: View, paper: str, ink: str) -> None:
     """Draw the picked features: an outline in `ink` within a halo of `paper`, and a light wash."""
     picked = picked[(picked >= 0) & (picked < len(index.shapes))]
-    is_line = _first_kinds(index, picked) == LINE
+    is_line = _are_lines(index, picked)
     halo, core, wash = _ink(paper, picked.size), _ink(ink, picked.size), _ink(ink, picked.size, 0.22)
     nothing = _ink(paper, picked.size, 0.0)
     for bodies, lines, width, size in ((nothing, halo, 6.0, 15.0), (wash, core, 2.6, 10.0)):

@@ -13,6 +13,7 @@ from typing import Any
 from urllib.parse import quote, unquote
 
 from .kinds import Quantity
+from .passwords import remember, without_password
 
 ARCHIVE_SUFFIXES = (".zip",)
 PART_MARK = "#part="  # after the name of a place, before that of a part in it
@@ -81,7 +82,8 @@ class DataRef:
 
     @classmethod
     def parse(cls, text: str | Path | DataRef, folder: Path | None = None) -> DataRef:
-        """Return the reference that a text means: as it prints, as a person types it, or relative to `folder`.
+        """Return the reference that a text means: as it prints, as a person types it, or relative to `folder`. The
+        password in the address of a database does not become part of it; it is remembered for this run.
 
         A path that goes on after the name of an archive on the disk means a member of it.
         """
@@ -113,8 +115,12 @@ class DataRef:
         if scheme in _ADDRESSES:
             return cls(PlaceKind.ADDRESS, f"{scheme}://{rest}")._with_named(named)
         rest, _, inner = rest.partition("#")
-        kind = PlaceKind.TABLE if scheme in _DATABASES else PlaceKind.SERVICE
-        return cls(kind, f"{scheme}://{rest}", unquote(inner))._with_named(named)
+        if scheme not in _DATABASES:
+            return cls(PlaceKind.SERVICE, f"{scheme}://{rest}", unquote(inner))._with_named(named)
+        address, password = without_password(f"{scheme}://{rest}")
+        if password is not None:
+            remember(address, password)
+        return cls(PlaceKind.TABLE, address, unquote(inner))._with_named(named)
 
     @classmethod
     def _parse_inline(cls, text: str) -> DataRef:

@@ -68,6 +68,7 @@ class RowsPart(Part, ABC):
     """What has rows: `able` says what of a query it does itself, by an index or a database of its own."""
 
     able: ClassVar[Capability] = Capability.NONE
+    dialect: ClassVar[str] = ""  # of SQL that conditions are given in; only of a database
 
     @property
     def parquet(self) -> Path | None:

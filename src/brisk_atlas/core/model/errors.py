@@ -6,6 +6,8 @@ import logging
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+from .passwords import masked
+
 log = logging.getLogger(__name__)
 ASK_AGAIN = "The copy may be damaged or cut short; ask for the file again."
 PANICS = ("PanicException", "LazrsError")  # what libraries in other languages raise, which are no Exceptions
@@ -18,7 +20,7 @@ class AtlasError(Exception):
     """
 
     def __init__(self, place: object, reason: str, remedy: str = "") -> None:
-        self.place, self.reason, self.remedy = place_text(place), reason.rstrip("."), remedy
+        self.place, self.reason, self.remedy = place_text(place), masked(reason.rstrip(".")), remedy
         super().__init__(f"{self.place}: {self.reason}." + (f" {remedy}" if remedy else ""))
 
     def __reduce__(self) -> tuple:

@@ -109,7 +109,7 @@ def batches_of(table: pa.Table) -> Iterator[pa.RecordBatch]:
 
 
 def _divided(part: VectorPart | TablePart, query: FeatureQuery) -> tuple[FeatureQuery, FeatureQuery]:
-    if query.needs() & BEYOND & ~part.able:
+    if query.needs() & BEYOND & ~part.able:  # one that is able is given conditions in its own SQL
         raise ValueError("conditions and orders are asked through rows.query.ask")
     return query.divided(part.able)
 

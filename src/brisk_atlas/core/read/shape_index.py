@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from brisk_atlas.core.model import Extent
-from brisk_atlas.core.model.shapes import POINT, Shapes
+from brisk_atlas.core.model.shapes import LINE, POINT, Shapes
 from brisk_atlas.core.system.shares import in_shares
 
 from .index_kernels import DEEPEST, FAN, count_blocks, fill_areas, fill_blocks, fill_tree, find_in, hilbert, hit_among
@@ -37,6 +38,16 @@ class ShapeIndex:
     order: np.ndarray
     tree: np.ndarray
     level_starts: np.ndarray
+
+    @cached_property
+    def vertex_starts(self) -> np.ndarray:
+        """Return (features + 1,) int64: where each feature's vertices begin."""
+        return self.shapes.path_starts[self.shapes.feature_starts]
+
+    @cached_property
+    def has_lines(self) -> bool:
+        """Whether any path is a line."""
+        return bool((self.shapes.path_kinds == LINE).any())
 
     def within(self, extent: Extent, margin: float = 0.0) -> np.ndarray:
         """Return the features whose bounds meet `extent` (grown by `margin`), in drawing order."""

@@ -7,6 +7,8 @@ import os
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
 
+from brisk_atlas.core.model.passwords import masked
+
 from .folders import make_private, state_folder
 
 MOST_BYTES, OLD_FILES = 2_000_000, 3
@@ -16,6 +18,13 @@ FORM = "%(asctime)s %(levelname)s %(process)d %(name)s: %(message)s"
 def log_file() -> Path:
     """Return the file of the log in the user's state folder."""
     return state_folder("log") / "brisk-atlas.log"
+
+
+class MaskedForm(logging.Formatter):
+    """The form of a line, in which no known password stands, not even in a trace."""
+
+    def format(self, record: logging.LogRecord) -> str:
+        return masked(super().format(record))
 
 
 def start_log(level: str = "INFO") -> Path | None:
@@ -30,7 +39,7 @@ def start_log(level: str = "INFO") -> Path | None:
     except OSError:
         root.addHandler(logging.NullHandler())
         return None
-    handler.setFormatter(logging.Formatter(FORM))
+    handler.setFormatter(MaskedForm(FORM))
     for old in list(root.handlers):
         root.removeHandler(old)
     root.addHandler(handler)

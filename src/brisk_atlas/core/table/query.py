@@ -5,6 +5,8 @@ The part does what it is able to; the table engine does the rest.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pyarrow as pa
 
@@ -13,6 +15,7 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read.answer import chosen_features
 
 from .expression import mask_of
+from .server_sql import as_postgres
 
 BY_ENGINE = Capability.WHERE | Capability.ORDER
 BEFORE = Capability.EXTENT  # what has to be settled before a condition
@@ -23,21 +26,34 @@ def ask(part: VectorPart, query: FeatureQuery = EVERYTHING) -> Features:
 
     >>> ask(part, FeatureQuery(where="volume_m3 > 1e6", order=(Ordering("year"),), limit=3))  # doctest: +SKIP
     """
-    _, left = query.divided(part.able)
+    query, where = _as_part_means(part, query)
+    _, left = query.divided(part.able if where is None else part.able & ~Capability.WHERE)
     if not left.needs() & BY_ENGINE:
         return part.read(query)
+    left = left if where is None else replace(left, where=where)
     found = part.read(query.without(left.needs() & ~BEFORE))
     return chosen_features(found, _wanted(found.table, left), left.columns)
 
 
 def ask_rows(part: RowsPart, query: FeatureQuery = EVERYTHING) -> pa.Table:
     """Return the rows of a part that a query asks for, without geometry. Raises CannotRead and BadExpression."""
-    _, left = query.divided(part.able)
+    query, where = _as_part_means(part, query)
+    _, left = query.divided(part.able if where is None else part.able & ~Capability.WHERE)
     if not left.needs() & BY_ENGINE:
         return part.rows(query)
+    left = left if where is None else replace(left, where=where)
     table = part.rows(query.without(left.needs() & ~BEFORE))
     table = table.take(pa.array(_wanted(table, left)))
     return table if left.columns is None else table.select(left.columns)
+
+
+def _as_part_means(part: RowsPart, query: FeatureQuery) -> tuple[FeatureQuery, str | None]:
+    """Return a query with its condition in the part's own SQL, and None; where it can't be said in that, the query as
+    it is, and the condition that is left to do here."""
+    if not query.where or not part.dialect:
+        return query, None
+    own = as_postgres(query.where, {field.name: field.type for field in part.facts.fields})
+    return (query, query.where) if own is None else (replace(query, where=own), None)
 
 
 def _wanted(table: pa.Table, left: FeatureQuery) -> np.ndarray:

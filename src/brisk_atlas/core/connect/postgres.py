@@ -1,0 +1,202 @@
+"""PostgreSQL databases: their schemas and tables. Nothing above this file opens a connection to one.
+
+Passwords come from this run (`model.passwords`), from the system's keyring, or from where libpq looks: `PGPASSFILE`,
+`~/.pgpass`, a service file.
+"""
+
+from __future__ import annotations
+
+import re
+import threading
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from typing import Any, LiteralString
+
+import psycopg
+from psycopg import sql
+from psycopg.conninfo import conninfo_to_dict, make_conninfo
+
+from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.data_ref import PlaceKind
+from brisk_atlas.core.model.passwords import masked, password_of
+
+from .connector import Item
+from .keyring_store import stored_password
+
+CONNECT_S = 10  # until a server that does not answer is given up
+STATEMENT_MS = 300_000  # that a statement may take on the server
+IDLE = 4  # connections to one database that wait for the next statement
+NAME = re.compile(r'"((?:[^"]|"")+)"|([^."]+)')  # quoted, or plain
+SYSTEM_SCHEMAS = ("pg_catalog", "information_schema", "pg_toast")
+OWN_TABLES = ("spatial_ref_sys", "geometry_columns", "geography_columns", "raster_columns", "raster_overviews")
+
+_idle: dict[str, list[psycopg.Connection[Any]]] = {}
+_lock = threading.Lock()
+
+
+def table_ref(database: DataRef, schema: str, table: str = "") -> DataRef:
+    """Return the reference to a schema of a database, or to a table in it."""
+    inner = ".".join(_written(name) for name in (schema, table) if name)
+    return DataRef(PlaceKind.TABLE, database.place, inner)
+
+
+def names_in(ref: DataRef) -> tuple[str, str]:
+    """Return the schema and the table that a reference means, "" for what it does not name. A name with a point in it
+    stands in double quotes.
+
+    >>> names_in(DataRef.parse('postgresql://localhost/survey#public."zones.closed"'))
+    ('public', 'zones.closed')
+    """
+    found = [quoted.replace('""', '"') if quoted else plain for quoted, plain in NAME.findall(ref.inner)]
+    return (found[0] if found else ""), ".".join(found[1:])
+
+
+def _written(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"' if "." in name or '"' in name else name
+
+
+def conninfo(address: str) -> str:
+    """Return what libpq is given for an address, its password included: it is for the library alone."""
+    settings: dict[str, Any] = conninfo_to_dict(address.replace("postgres://", "postgresql://", 1))
+    password = password_of(address) or stored_password(address)
+    if password is not None:
+        settings["password"] = password
+    settings.setdefault("connect_timeout", str(CONNECT_S))
+    settings.setdefault("application_name", "Brisk Atlas")
+    options = str(settings.get("options", ""))
+    settings["options"] = f"{options} -c statement_timeout={STATEMENT_MS} -c default_transaction_read_only=on".strip()
+    return make_conninfo(**settings)
+
+
+@contextmanager
+def explained_database(ref: DataRef) -> Iterator[None]:
+    """Turn what a server does not give into CannotRead, with no password in it."""
+    try:
+        yield
+    except psycopg.errors.QueryCanceled as error:
+        raise CannotRead(ref, "the server stopped the question, which took too long", "Ask for less.") from error
+    except psycopg.errors.InsufficientPrivilege as error:
+        raise CannotRead(
+            ref, f"you may not read it ({_line(error)})", "Ask the database's owner for the right."
+        ) from error
+    except psycopg.errors.UndefinedTable as error:
+        raise CannotRead(ref, "there is no such table any more", "List the database again.") from error
+    except psycopg.OperationalError as error:
+        raise CannotRead(ref, f"the database can't be reached ({_line(error)})", _remedy(str(error))) from error
+    except psycopg.Error as error:
+        raise CannotRead(
+            ref, f"the database refuses ({_line(error)})", "Look at the address, or ask its owner."
+        ) from error
+
+
+def _line(error: Exception) -> str:
+    """Return the telling line of what the library reports, without passwords."""
+    stated = error.diag.message_primary if isinstance(error, psycopg.Error) else None
+    lines = [stated] if stated else [line.strip() for line in str(error).splitlines() if line.strip()]
+    return masked((lines or [type(error).__name__])[-1].rpartition("FATAL:")[2].strip())[:300]
+
+
+def _remedy(text: str) -> str:
+    if "password" in text:
+        return "Check the user's name and password."
+    if "does not exist" in text:
+        return "Check the name of the database and of the user."
+    if "certificate" in text or "SSL" in text:
+        return "Check the certificates that the address names."
+    return "Check the address, and whether the server runs."
+
+
+@contextmanager
+def connection(ref: DataRef) -> Iterator[psycopg.Connection[Any]]:
+    """Give a connection for reading to the database of a reference, one that waited if there is one. Raises
+    CannotRead."""
+    with explained_database(ref):
+        with _lock:
+            waiting = _idle.setdefault(ref.place, [])
+            held = waiting.pop() if waiting else None
+        if held is None or held.closed:
+            held = psycopg.connect(conninfo(ref.place), autocommit=True)
+        fine = False
+        try:
+            yield held
+            fine = True
+        finally:
+            with _lock:
+                keep = fine and not held.closed and len(_idle[ref.place]) < IDLE
+                if keep:
+                    _idle[ref.place].append(held)
+            if not keep:
+                held.close()
+
+
+def close_all() -> None:
+    """Close the connections that wait."""
+    with _lock:
+        waiting = [each for some in _idle.values() for each in some]
+        _idle.clear()
+    for each in waiting:
+        each.close()
+
+
+def ask(ref: DataRef, query: LiteralString | sql.Composed, values: Sequence[Any] = ()) -> list[tuple[Any, ...]]:
+    """Return the rows of a question to the database of a reference. Raises CannotRead.
+
+    query : a text of this program's own, with `%s` for each of `values`, or one composed with quoted names
+    """
+    with connection(ref) as database:
+        text = query if isinstance(query, sql.Composed) else sql.SQL(query)
+        return database.execute(text, values or None).fetchall()
+
+
+class Postgres:
+    """A database is a folder of schemas, a schema one of tables, views and materialised views."""
+
+    def list(self, ref: DataRef) -> list[Item]:
+        schema, _ = names_in(ref)
+        if not schema:
+            found = ask(
+                ref,
+                "SELECT nspname FROM pg_namespace WHERE nspname <> ALL(%s) AND nspname NOT LIKE 'pg\\_temp%%' "
+                "AND nspname NOT LIKE 'pg\\_toast%%' AND has_schema_privilege(oid, 'USAGE') ORDER BY nspname",
+                [list(SYSTEM_SCHEMAS)],
+            )
+            return [Item(table_ref(ref, name), name, True, 0, 0.0, "") for (name,) in found]
+        rows = ask(
+            ref,
+            "SELECT c.relname, pg_table_size(c.oid), c.reltuples::bigint FROM pg_class c "
+            "JOIN pg_namespace n ON n.oid = c.relnamespace "
+            "WHERE n.nspname = %s AND c.relkind IN ('r', 'v', 'm', 'f', 'p') AND c.relname <> ALL(%s) "
+            "AND NOT c.relispartition AND has_table_privilege(c.oid, 'SELECT') ORDER BY c.relname",
+            [schema, list(OWN_TABLES)],
+        )
+        return [Item(table_ref(ref, schema, name), name, False, size, 0.0, str(rows_)) for name, size, rows_ in rows]
+
+    def stat(self, ref: DataRef) -> tuple[int, datetime]:
+        schema, table = names_in(ref)
+        size = ask(
+            ref,
+            "SELECT pg_table_size(c.oid) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace "
+            "WHERE n.nspname = %s AND c.relname = %s",
+            [schema, table],
+        )
+        return (size[0][0] if size else 0), datetime.fromtimestamp(0, UTC)
+
+    def fingerprint(self, ref: DataRef) -> str:
+        """Return the counts of rows that were written: they differ once a table has changed."""
+        schema, table = names_in(ref)
+        found = ask(
+            ref,
+            "SELECT n_tup_ins, n_tup_upd, n_tup_del FROM pg_stat_all_tables WHERE schemaname = %s AND relname = %s",
+            [schema, table],
+        )
+        return "|".join(map(str, found[0])) if found else ""
+
+    def head(self, ref: DataRef, count: int) -> bytes:
+        return b""
+
+    def localise(self, ref: DataRef) -> DataRef:
+        raise CannotRead(ref, "a table of a database is no file", "Export it to a file first.")
+
+
+CONNECTOR = Postgres()

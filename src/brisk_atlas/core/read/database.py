@@ -1,0 +1,346 @@
+"""Tables of PostgreSQL databases: facts from the catalogue, features and rows as Arrow, filtered by the server.
+
+Rows are asked in the order of the primary key, or of their place in the table, so that the number of a row means the
+same one in each question while the table does not change.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import pyarrow as pa
+from adbc_driver_manager import dbapi as driver
+from adbc_driver_postgresql import dbapi
+from psycopg import sql
+
+from brisk_atlas.core.connect.postgres import ask, connection, conninfo, explained_database, names_in
+from brisk_atlas.core.model import (
+    CannotRead,
+    Capability,
+    DataKind,
+    DataRef,
+    Dataset,
+    Extent,
+    Facts,
+    FeatureQuery,
+    Field,
+    Ordering,
+    Part,
+)
+from brisk_atlas.core.model.passwords import masked
+from brisk_atlas.core.model.remark import no_crs
+from brisk_atlas.core.place import text_of
+
+from .answer import ArrowLayer, ArrowTable, batches_of
+from .on_disk import on_disk
+
+FORMAT = "PostgreSQL table"
+EXACT_ROWS = 100_000  # up to which rows are counted and the extent is measured rather than estimated
+ARROW = {
+    "int2": "int16", "int4": "int32", "int8": "int64", "oid": "int64", "float4": "float", "float8": "double",
+    "numeric": "double", "bool": "bool", "text": "string", "varchar": "string", "bpchar": "string", "name": "string",
+    "date": "date32[day]", "timestamp": "timestamp[us]", "timestamptz": "timestamp[us, tz=UTC]", "bytea": "binary",
+}  # what a column of a type comes as; all others come as text  # fmt: skip
+CASTS = {"numeric": "double precision", "oid": "bigint", "name": "text", "bpchar": "text"}
+SHAPES = ("geometry", "geography")
+ABLE = (
+    Capability.COLUMNS
+    | Capability.COLUMNS_ALONE
+    | Capability.LIMIT
+    | Capability.STEP
+    | Capability.WHERE
+    | Capability.ORDER
+)
+
+
+class Column(NamedTuple):
+    """A column of a table: its name, the name of its type, and what is said of it."""
+
+    name: str
+    type: str
+    about: str
+
+
+class TableAbout(NamedTuple):
+    """What the catalogue says of a table."""
+
+    kind: str  # r: table, v: view, m: materialised view, f: of another server, p: in partitions
+    rows: int  # an estimate, below 0 for none
+    size: int
+    about: str
+    columns: tuple[Column, ...]
+    key: tuple[str, ...]
+
+
+def about_table(ref: DataRef) -> TableAbout:
+    """Return what the catalogue says of a table. Raises CannotRead."""
+    schema, table = names_in(ref)
+    head = ask(
+        ref,
+        "SELECT c.oid, c.relkind, c.reltuples::bigint, pg_table_size(c.oid), obj_description(c.oid, 'pg_class') "
+        "FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = %s AND c.relname = %s",
+        [schema, table],
+    )
+    if not head:
+        raise CannotRead(ref, f"it has no table {schema}.{table}", "List the database again.")
+    oid, kind, rows, size, about = head[0]
+    columns = ask(
+        ref,
+        "SELECT a.attname, coalesce(b.typname, t.typname), col_description(a.attrelid, a.attnum) FROM pg_attribute a "
+        "JOIN pg_type t ON t.oid = a.atttypid LEFT JOIN pg_type b ON b.oid = nullif(t.typbasetype, 0) "
+        "WHERE a.attrelid = %s AND a.attnum > 0 AND NOT a.attisdropped "
+        "AND has_column_privilege(a.attrelid, a.attnum, 'SELECT') ORDER BY a.attnum",
+        [oid],
+    )
+    key = ask(
+        ref,
+        "SELECT a.attname FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY(i.indkey) "
+        "WHERE i.indrelid = %s AND i.indisprimary ORDER BY array_position(i.indkey::int2[], a.attnum)",
+        [oid],
+    )
+    found = tuple(Column(name, type_, words or "") for name, type_, words in columns)
+    return TableAbout(str(kind), rows, size, about or "", found, tuple(name for (name,) in key))
+
+
+def open_dataset(ref: DataRef) -> Dataset:
+    """Return a table as a dataset: a part for each column of geometry, or one of rows. Raises CannotRead."""
+    _, table = names_in(ref)
+    if not table:
+        raise CannotRead(ref, "it is a database with many tables", "Open one of them; Find lists them.")
+    about = about_table(ref)
+    rasters = [column.name for column in about.columns if column.type == "raster"]
+    if rasters:
+        raise CannotRead(
+            ref, f"its column {rasters[0]} holds a raster", "Export it from the database to a GeoTIFF first."
+        )
+    shapes = [column for column in about.columns if column.type in SHAPES]
+    fields = tuple(Field(c.name, ARROW.get(c.type, "string")) for c in about.columns if c.type not in SHAPES)
+    count, is_exact = _count(ref, about)
+    notes = {"kind of table": {"v": "view", "m": "materialised view"}.get(about.kind, "table")}
+    notes |= {"comment": about.about} if about.about else {}
+    notes |= {} if is_exact else {"count": "an estimate of the database"}
+    parts: list[Part] = [
+        _layer(ref, about, each, fields, count, table if len(shapes) == 1 else f"{table} {each.name}", notes)
+        for each in shapes
+    ]
+    kind = DataKind.VECTOR if shapes else DataKind.TABLE
+    if not shapes:
+        parts = [DatabaseTable(ref, Facts(table, DataKind.TABLE, count, None, fields, None, None, notes=notes), about)]
+    remarks = tuple(no_crs() for part in parts if part.facts.extent is not None and not part.facts.crs)
+    return Dataset(format=FORMAT, kind=kind, parts=tuple(parts), warnings=remarks, **on_disk(ref))
+
+
+def _count(ref: DataRef, about: TableAbout) -> tuple[int | None, bool]:
+    """Return how many rows there are, and whether they were counted: small tables and views are."""
+    if about.rows >= 0 and about.rows > EXACT_ROWS:
+        return about.rows, False
+    limited = sql.SQL("SELECT count(*) FROM (SELECT 1 FROM {} LIMIT {}) AS few").format(
+        _name(ref), sql.Literal(EXACT_ROWS + 1)
+    )
+    ((count,),) = ask(ref, limited)
+    return (count, True) if count <= EXACT_ROWS else (max(about.rows, count), False)
+
+
+def _name(ref: DataRef) -> sql.Identifier:
+    return sql.Identifier(*names_in(ref))
+
+
+def _layer(
+    ref: DataRef,
+    about: TableAbout,
+    shape: Column,
+    fields: tuple[Field, ...],
+    count: int | None,
+    name: str,
+    notes: dict[str, str],
+) -> DatabaseLayer:
+    srid, type_ = _srid_and_type(ref, shape)
+    crs = _crs_of(ref, srid)
+    extent = _extent(ref, about, shape, crs, small=count is not None and count <= EXACT_ROWS)
+    facts = Facts(name, DataKind.VECTOR, count, type_, fields, crs, extent, notes=dict(notes))
+    return DatabaseLayer(ref, facts, about, shape, srid)
+
+
+def _srid_and_type(ref: DataRef, shape: Column) -> tuple[int, str]:
+    """Return the SRID and the type of a column of geometry: as its table declares them, else those of its first row."""
+    schema, table = names_in(ref)
+    view = "geography_columns" if shape.type == "geography" else "geometry_columns"
+    column = "f_geography_column" if shape.type == "geography" else "f_geometry_column"
+    found = ask(
+        ref,
+        sql.SQL("SELECT srid, type FROM {} WHERE f_table_schema = %s AND f_table_name = %s AND {} = %s").format(
+            sql.Identifier(view), sql.Identifier(column)
+        ),
+        [schema, table, shape.name],
+    )
+    srid, type_ = found[0] if found else (0, "GEOMETRY")
+    if not srid or type_.upper() == "GEOMETRY":
+        first = ask(
+            ref,
+            sql.SQL(
+                "SELECT ST_SRID({0}::geometry), GeometryType({0}::geometry) FROM {1} WHERE {0} IS NOT NULL LIMIT 1"
+            ).format(sql.Identifier(shape.name), _name(ref)),
+        )
+        srid = srid or (first[0][0] if first else 0)
+    return srid, _TYPES.get(type_.upper().rstrip("ZM"), "Unknown")
+
+
+_TYPES = {
+    "POINT": "Point", "LINESTRING": "LineString", "POLYGON": "Polygon", "MULTIPOINT": "MultiPoint",
+    "MULTILINESTRING": "MultiLineString", "MULTIPOLYGON": "MultiPolygon",
+}  # fmt: skip
+
+
+def _crs_of(ref: DataRef, srid: int) -> str | None:
+    """Return the CRS that a database means by a number: by authority and code, else by its text."""
+    found = ask(ref, "SELECT auth_name, auth_srid, srtext FROM spatial_ref_sys WHERE srid = %s", [srid]) if srid else []
+    if not found:
+        return None
+    authority, code, text = found[0]
+    return f"{authority}:{code}" if authority and authority.upper() == "EPSG" else text_of(text) if text else None
+
+
+def _extent(ref: DataRef, about: TableAbout, shape: Column, crs: str | None, *, small: bool) -> Extent | None:
+    """Return the extent of a column: measured where there are few rows, else as the database estimates it."""
+    box = None
+    if not small and about.kind in ("r", "m"):
+        with connection(ref) as database:
+            schema, table = names_in(ref)
+            try:
+                box = database.execute(
+                    "SELECT ST_XMin(e), ST_YMin(e), ST_XMax(e), ST_YMax(e) FROM ST_EstimatedExtent(%s, %s, %s) AS e",
+                    [schema, table, shape.name],
+                ).fetchone()
+            except Exception as error:  # a table that was never analysed has no estimate
+                if "stat" not in str(error).lower():
+                    raise
+    if box is None or box[0] is None:
+        measured = sql.SQL(
+            "SELECT ST_XMin(e), ST_YMin(e), ST_XMax(e), ST_YMax(e) "
+            "FROM (SELECT ST_Extent({}::geometry) AS e FROM {}) AS x"
+        ).format(sql.Identifier(shape.name), _name(ref))
+        box = ask(ref, measured)[0]
+    if box[0] is None:
+        return None
+    xmin, ymin, xmax, ymax = map(float, box)
+    return Extent(xmin, ymin, xmax, ymax, crs)
+
+
+class DatabaseRows:
+    """What both kinds of parts do: asking the server for columns, an extent, an order and a number of rows."""
+
+    ref: DataRef
+    about: TableAbout
+    srid: int = 0
+
+    def _statement(self, query: FeatureQuery, shape: Column | None) -> sql.Composed:
+        own = [c for c in self.about.columns if c.type not in SHAPES]
+        wanted = own if query.columns is None else [next(c for c in own if c.name == name) for name in query.columns]
+        chosen: list[sql.Composable] = [_selected(column) for column in wanted]
+        if shape is not None:
+            plain = sql.SQL("ST_AsBinary({}) AS {}").format(sql.Identifier(shape.name), sql.Identifier(shape.name))
+            chosen.append(plain)
+        statement = sql.SQL("SELECT {} FROM {}").format(sql.SQL(", ").join(chosen), _name(self.ref))
+        conditions = (
+            [self._meets(query.extent, shape, self.srid)] if query.extent is not None and shape is not None else []
+        )
+        if query.where:
+            conditions.append(sql.SQL("({})").format(sql.SQL(query.where)))  # made by `table`
+        if query.step > 1:
+            conditions.append(self._thinned(query.step))
+        if conditions:
+            statement += sql.SQL(" WHERE ") + sql.SQL(" AND ").join(conditions)
+        order = [*map(self._ordered, query.order), *self._place_order()]
+        if order and (query.step == 1 or query.order):
+            statement += sql.SQL(" ORDER BY ") + sql.SQL(", ").join(order)
+        if query.limit is not None:
+            statement += sql.SQL(" LIMIT {}").format(sql.Literal(query.limit))
+        return statement
+
+    def _meets(self, extent: Extent, shape: Column, srid: int) -> sql.Composed:
+        corners = [sql.Literal(value) for value in extent.bounds]
+        box = sql.SQL("ST_MakeEnvelope({}, {}, {}, {}, {})").format(*corners, sql.Literal(srid))
+        return sql.SQL("{} && {}{}").format(
+            sql.Identifier(shape.name), box, sql.SQL("::geography" if shape.type == "geography" else "")
+        )
+
+    def _thinned(self, step: int) -> sql.Composed:
+        """Return the condition that one in so many rows meets, spread over the table."""
+        by = sql.SQL(", ").join(map(sql.Identifier, self.about.key)) if self.about.key else None
+        hashed = sql.SQL("hashtext(ROW({})::text)").format(by) if by is not None else sql.SQL("hashtext(ctid::text)")
+        return sql.SQL("abs({}::bigint) % {} = 0").format(hashed, sql.Literal(step))
+
+    def _ordered(self, by: Ordering) -> sql.Composed:
+        """Return a field to order by: texts by their letters' numbers, as here, and missing values last."""
+        column = next(c for c in self.about.columns if c.name == by.field)
+        is_text = ARROW.get(column.type, "string") == "string"
+        name = sql.SQL("{}::text" if is_text else "{}").format(sql.Identifier(by.field))
+        collate = sql.SQL(' COLLATE "C"' if is_text else "")
+        return sql.SQL("{}{} {} NULLS LAST").format(name, collate, sql.SQL("DESC" if by.descending else "ASC"))
+
+    def _place_order(self) -> list[sql.Composable]:
+        """Return what rows are ordered by where nothing else is said: the key, or their place in the table."""
+        if self.about.key:
+            return [sql.Identifier(name) for name in self.about.key]
+        return [sql.SQL("ctid")] if self.about.kind in ("r", "m") else []
+
+    def _answered(self, query: FeatureQuery, shape: Column | None) -> Iterator[pa.RecordBatch]:
+        """Yield the rows of a question as Arrow batches, one without rows where there are none."""
+        with explained_database(self.ref):
+            with connection(self.ref) as database:
+                text = self._statement(query, shape).as_string(database)
+            try:
+                with dbapi.connect(conninfo(self.ref.place)) as link, link.cursor() as cursor:
+                    cursor.execute(text)
+                    reader = cursor.fetch_record_batch()
+                    some = False
+                    for batch in reader:
+                        some = True
+                        yield batch
+                    if not some:
+                        yield from batches_of(reader.schema.empty_table())
+            except driver.Error as error:
+                lines = [line for line in masked(str(error)).splitlines() if line.strip()]
+                raise CannotRead(self.ref, f"the database refuses ({lines[0][:300]})", "Try again.") from error
+
+
+def _selected(column: Column) -> sql.Composed | sql.Identifier:
+    """Return how a column is asked for: types that Arrow has not come as ones that it has."""
+    name = sql.Identifier(column.name)
+    if column.type in ARROW and column.type not in CASTS:
+        return name
+    target = CASTS.get(column.type, "text")
+    return sql.SQL("{}::{} AS {}").format(name, sql.SQL(target), name)
+
+
+@dataclass(frozen=True)
+class DatabaseTable(DatabaseRows, ArrowTable):
+    """A table without geometry."""
+
+    able = ABLE
+    dialect = "postgresql"
+    about: TableAbout
+
+    def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
+        yield from self._answered(query, None)
+
+
+@dataclass(frozen=True)
+class DatabaseLayer(DatabaseRows, ArrowLayer):
+    """A column of geometry with the other columns of its table."""
+
+    able = ABLE | Capability.EXTENT
+    dialect = "postgresql"
+    about: TableAbout
+    shape: Column
+    srid: int
+
+    def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
+        yield from self._answered(query, self.shape if geometry or query.extent is not None else None)
+
+
+def meanings_in(part: Any) -> dict[str, str]:
+    """Return what the database says of the columns of a part, by their name."""
+    return {c.name: c.about for c in part.about.columns if c.about} if isinstance(part, DatabaseRows) else {}

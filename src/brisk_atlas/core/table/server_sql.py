@@ -1,0 +1,100 @@
+"""Conditions as a database's own SQL, as far as both mean the same by them.
+
+What is left out on purpose: arithmetic (a division of whole numbers keeps its rest here and loses it there), functions,
+and the order of texts (which follows the database's collation).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from .asking import quoted
+from .expression import syntax_tree
+
+COMPARISONS = {
+    "COMPARE_EQUAL": "=",
+    "COMPARE_NOTEQUAL": "<>",
+    "COMPARE_LESSTHAN": "<",
+    "COMPARE_GREATERTHAN": ">",
+    "COMPARE_LESSTHANOREQUALTO": "<=",
+    "COMPARE_GREATERTHANOREQUALTO": ">=",
+}
+NUMBERS = ("int", "uint", "float", "double", "halffloat", "decimal")
+
+
+class NotAlike(ValueError):
+    """A condition that a server may take otherwise."""
+
+
+def as_postgres(where: str, types: Mapping[str, str]) -> str | None:
+    """Return a condition as PostgreSQL means it, None where it is not certain that it means the same.
+
+    types : of the fields, as Arrow calls them
+
+    >>> as_postgres("year >= 2029 AND name = 'O''Ban'", {"year": "int32", "name": "string"})
+    '("year" >= 2029 AND "name" = \\'O\\'\\'Ban\\')'
+    >>> as_postgres("area / 2 > 1", {"area": "int32"}) is None
+    True
+    """
+    try:
+        return _condition(syntax_tree(where.strip()), types)
+    except NotAlike:
+        return None
+
+
+def _condition(node: dict[str, Any], types: Mapping[str, str]) -> str:
+    kind, type_, children = node["class"], node["type"], node.get("children", [])
+    if kind == "CONJUNCTION":
+        word = " AND " if type_ == "CONJUNCTION_AND" else " OR "
+        return f"({word.join(_condition(child, types) for child in children)})"
+    if type_ == "OPERATOR_NOT":
+        return f"NOT ({_condition(children[0], types)})"
+    if type_ in ("OPERATOR_IS_NULL", "OPERATOR_IS_NOT_NULL"):
+        return f"{quoted(_field(children[0], types))} IS {'' if type_ == 'OPERATOR_IS_NULL' else 'NOT '}NULL"
+    if type_ in COMPARISONS:
+        name, value = _pair(
+            node["left"], node["right"], types, ordered=type_ not in ("COMPARE_EQUAL", "COMPARE_NOTEQUAL")
+        )
+        sign = COMPARISONS[type_]
+        if node["left"]["class"] != "COLUMN_REF":
+            sign = {"<": ">", ">": "<", "<=": ">=", ">=": "<="}.get(sign, sign)
+        return f"{name} {sign} {value}"
+    if type_ == "COMPARE_BETWEEN":
+        name, low = _pair(node["input"], node["lower"], types, ordered=True)
+        _, high = _pair(node["input"], node["upper"], types, ordered=True)
+        return f"{name} BETWEEN {low} AND {high}"
+    if type_ in ("COMPARE_IN", "COMPARE_NOT_IN"):
+        pairs = [_pair(children[0], value, types) for value in children[1:]]
+        word = "IN" if type_ == "COMPARE_IN" else "NOT IN"
+        return f"{pairs[0][0]} {word} ({', '.join(value for _, value in pairs)})"
+    raise NotAlike(type_)
+
+
+def _field(node: dict[str, Any], types: Mapping[str, str]) -> str:
+    if node["class"] != "COLUMN_REF":
+        raise NotAlike(node["class"])
+    name = ".".join(node["column_names"])
+    own = next((each for each in types if each.lower() == name.lower()), None)
+    if own is None:
+        raise NotAlike(name)
+    return own
+
+
+def _pair(
+    one: dict[str, Any], two: dict[str, Any], types: Mapping[str, str], *, ordered: bool = False
+) -> tuple[str, str]:
+    """Return a field and the value that it is compared with, whichever comes first."""
+    field, constant = (one, two) if one["class"] == "COLUMN_REF" else (two, one)
+    name = _field(field, types)
+    if constant["class"] != "CONSTANT" or constant["literal"].get("text") is None:
+        raise NotAlike("not a value")
+    kind, text = constant["literal"]["kind"], constant["literal"]["text"]
+    is_number = types[name].startswith(NUMBERS)
+    if kind in ("INTEGER", "NUMERIC") and is_number:
+        return quoted(name), text
+    if kind == "STRING" and types[name] == "string" and not ordered:
+        return quoted(name), "'" + text.replace("'", "''") + "'"
+    if kind == "STRING" and types[name].startswith("date"):
+        return quoted(name), "DATE '" + text.replace("'", "''") + "'"
+    raise NotAlike(f"{kind} beside {types[name]}")

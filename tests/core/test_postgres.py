@@ -1,0 +1,327 @@
+"""PostgreSQL with PostGIS, against a real server: what it holds is found, opened, filtered by it, and kept safe."""
+
+from __future__ import annotations
+
+import json
+import logging
+import subprocess
+import sys
+from contextlib import suppress
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.connect import connector_for
+from brisk_atlas.core.connect.postgres import close_all, names_in, table_ref
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, FeatureQuery, Ordering, passwords
+from brisk_atlas.core.read import open as open_dataset
+from brisk_atlas.core.read.permissions import allow
+from brisk_atlas.core.system.log import MaskedForm
+from brisk_atlas.core.table.query import ask, ask_rows
+from brisk_atlas.core.table.server_sql import as_postgres
+from brisk_atlas.core.workspace import Workspace
+from database_server import running
+
+TABLES = '''
+CREATE TABLE zones (id serial PRIMARY KEY, name text, area numeric(12,3), level int2, since date, seen timestamptz,
+                    tags text[], open boolean, more jsonb, geom geometry(Polygon, 32727));
+INSERT INTO zones (name, area, level, since, seen, tags, open, more, geom)
+SELECT CASE WHEN i % 7 = 0 THEN NULL ELSE 'zone ' || i END, i * 1.5, i % 5, DATE '2031-01-01' + i,
+       TIMESTAMPTZ '2031-06-24 12:00:00+02' + i * INTERVAL '1 hour', ARRAY['a', 'b'], i % 2 = 0, '{"n": 1}',
+       ST_SetSRID(ST_MakeEnvelope(500000 + i * 100, 5770000, 500080 + i * 100, 5770100), 32727)
+FROM generate_series(1, 2000) AS i;
+CREATE INDEX ON zones USING gist (geom);
+COMMENT ON TABLE zones IS 'closed after the eruption';
+COMMENT ON COLUMN zones.level IS 'how dangerous, 0 to 4';
+CREATE VIEW open_zones AS SELECT id, name, geom FROM zones WHERE open;
+CREATE MATERIALIZED VIEW high AS SELECT id, level, geom FROM zones WHERE level = 4;
+CREATE TABLE vents (name text, spot geography(Point, 4326), reach geometry(Point, 32727));
+INSERT INTO vents VALUES ('a', 'SRID=4326;POINT(-20.9 -38.2)', 'SRID=32727;POINT(509000 5770000)'),
+                         ('b', NULL, 'SRID=32727;POINT(510000 5771000)');
+CREATE TABLE readings (station text, value float8, count bigint);
+INSERT INTO readings VALUES ('x', 1.5, 3), ('y', NULL, 4), ('Z', 'NaN', NULL);
+CREATE SCHEMA "Old data";
+CREATE TABLE "Old data"."survey.2029 ""first""" ("Height (m)" float8, "select" text);
+INSERT INTO "Old data"."survey.2029 ""first""" VALUES (12.5, 'ä''b');
+CREATE TABLE loose (n int, geom geometry);
+INSERT INTO loose VALUES (1, ST_Point(1, 2)), (2, 'LINESTRING Z (0 0 5, 1 1 6)'), (3, NULL), (4, 'POLYGON EMPTY');
+CREATE TABLE empty (n int, geom geometry(Point, 32727));
+CREATE ROLE guest LOGIN PASSWORD 'guest';
+GRANT SELECT (id, name) ON zones TO guest;
+'''
+
+
+@pytest.fixture(scope="module")
+def server():
+    with running() as found:
+        with found.connect() as link:
+            link.execute(TABLES)
+            link.execute("ANALYZE")
+        yield found
+        close_all()
+
+
+def ref(server, table="zones", schema="public"):
+    return table_ref(DataRef.parse(server.address_with_password), schema, table)
+
+
+def only_part(server, table="zones", schema="public"):
+    (part,) = open_dataset(ref(server, table, schema)).parts
+    return part
+
+
+# Finding
+
+
+def test_a_database_lists_its_schemas_and_a_schema_its_tables(server):
+    place = DataRef.parse(server.address_with_password)
+    connector = connector_for(place)
+    assert [(item.name, item.is_folder) for item in connector.list(place)] == [("Old data", True), ("public", True)]
+    tables = [item.name for item in connector.list(table_ref(place, "public"))]
+    assert tables == ["empty", "high", "loose", "open_zones", "readings", "vents", "zones"]
+
+
+def test_names_with_points_quotes_and_words_of_sql_are_read(server):
+    (item,) = connector_for(ref(server)).list(table_ref(ref(server), "Old data"))
+    table = DataRef.parse(str(item.ref))
+    assert names_in(table)[0] == "Old data"
+    (part,) = open_dataset(item.ref).parts
+    assert part.rows().to_pylist() == [{"Height (m)": 12.5, "select": "ä'b"}]
+
+
+def test_facts_are_those_of_the_catalogue(server):
+    dataset = open_dataset(ref(server))
+    (part,) = dataset.parts
+    facts = part.facts
+    assert dataset.kind is DataKind.VECTOR and facts.count == 2000 and facts.geometry_type == "Polygon"
+    assert facts.crs == "EPSG:32727" and facts.extent.bounds == (500_100.0, 5_770_000.0, 700_080.0, 5_770_100.0)
+    assert facts.notes["comment"] == "closed after the eruption" and dataset.size_bytes > 100_000
+    types = {field.name: field.type for field in facts.fields}
+    assert types == {"id": "int32", "name": "string", "area": "double", "level": "int16", "since": "date32[day]",
+                     "seen": "timestamp[us, tz=UTC]", "tags": "string", "open": "bool", "more": "string"}  # fmt: skip
+
+
+def test_each_column_of_geometry_is_a_part_and_a_table_without_one_has_rows(server):
+    spot, reach = open_dataset(ref(server, "vents")).parts
+    assert (spot.facts.name, spot.facts.crs) == ("vents spot", "EPSG:4326") and reach.facts.crs == "EPSG:32727"
+    assert np.allclose(spot.read().shapes.xy, [[-20.9, -38.2]]) and len(spot.read()) == 2
+    near = replace(spot.facts.extent, xmin=-21.0, xmax=-20.0, ymin=-39.0, ymax=-38.0)
+    assert len(spot.read(FeatureQuery(extent=near))) == 1
+    table = only_part(server, "readings")
+    assert table.facts.kind is DataKind.TABLE and table.rows().column("station").to_pylist() == ["x", "y", "Z"]
+
+
+@pytest.mark.parametrize(("table", "kind", "count"), [("open_zones", "view", 1000), ("high", "materialised view", 400)])
+def test_views_are_opened_as_tables_are(server, table, kind, count):
+    part = only_part(server, table)
+    assert part.facts.notes["kind of table"] == kind and part.facts.count == count == len(part.read())
+    assert part.facts.crs == "EPSG:32727" and part.facts.geometry_type == "Polygon"
+
+
+def test_geometry_of_any_type_without_a_crs_and_of_no_rows(server):
+    loose = only_part(server, "loose")
+    found = loose.read()
+    assert loose.facts.crs is None and loose.facts.geometry_type == "Unknown" and len(found) == 4
+    assert np.isnan(found.shapes.bounds[2]).all() and np.isnan(found.shapes.bounds[3]).all()
+    empty = only_part(server, "empty")
+    assert empty.facts.count == 0 and empty.facts.extent is None and len(empty.read()) == 0
+
+
+# Asking
+
+
+def test_features_are_those_that_another_client_reads(server):
+    found = only_part(server).read()
+    with server.connect() as link:
+        rows = link.execute("SELECT id, name, area, ST_AsBinary(geom) FROM zones ORDER BY id").fetchall()
+    assert found.table.column("id").to_pylist() == [row[0] for row in rows]
+    assert found.table.column("name").to_pylist() == [row[1] for row in rows]
+    assert found.table.column("area").to_pylist() == [float(row[2]) for row in rows]
+    assert shapely.equals(
+        shapely.from_wkb(found.wkb.to_numpy(zero_copy_only=False)), shapely.from_wkb([r[3] for r in rows])
+    ).all()
+    first = found.table.column("seen")[0].as_py()
+    assert first.isoformat() == "2031-06-24T11:00:00+00:00"
+
+
+def test_an_extent_fields_and_a_number_of_rows_are_asked_of_the_server(server):
+    part, box = only_part(server), Extent(500_300, 5_770_000, 500_950, 5_770_050, "EPSG:32727")
+    before = len(server.statements())
+    found = part.read(FeatureQuery(extent=box, columns=("name",), limit=3))
+    assert found.table.to_pylist() == [{"name": "zone 3"}, {"name": "zone 4"}, {"name": "zone 5"}]
+    asked = server.statements()[before:]
+    assert "ST_MakeEnvelope(500300" in asked and "LIMIT 3" in asked and '"area"' not in asked
+    statement = next(line for line in asked.splitlines() if "ST_MakeEnvelope" in line).partition("COPY (SELECT")[2]
+    statement = statement.rpartition(") TO STDOUT")[0]
+    with server.connect() as link:
+        link.execute("SET enable_seqscan = off")
+        plan = "\n".join(row[0] for row in link.execute("EXPLAIN SELECT" + statement.replace("%", "%%")).fetchall())
+    assert "Index" in plan and "geom" in plan
+
+
+@pytest.mark.parametrize(
+    ("where", "pushed"),
+    [("level >= 3 AND name = 'zone 13'", True), ("since BETWEEN '2031-02-01' AND '2031-02-10'", True),
+     ("name IN ('zone 1', 'zone 2') OR name IS NULL", True), ("NOT (level = 2) AND 5 > level", True),
+     ("area / 2 > 700", False), ("length(name) = 6", False), ("name < 'zone 2'", False)],
+)  # fmt: skip
+def test_conditions_are_asked_of_the_server_where_they_mean_the_same(server, where, pushed):
+    part = only_part(server)
+    before = len(server.statements())
+    found = ask(part, FeatureQuery(where=where, columns=("id",)))
+    whole = part.read()
+    from brisk_atlas.core.table import mask_of
+
+    expected = np.array(whole.table.column("id").to_pylist())[mask_of(whole.table, where)]
+    assert found.table.column("id").to_pylist() == expected.tolist() and len(expected)
+    asked = next(line for line in server.statements()[before:].splitlines() if "ST_AsBinary" in line)
+    assert ("WHERE" in asked) == pushed
+
+
+@given(st.lists(st.tuples(st.sampled_from(["level", "id"]), st.sampled_from(["=", "<>", "<", ">="]), st.integers(-2, 50)),
+                min_size=1, max_size=4), st.sampled_from([" AND ", " OR "]), st.booleans())  # fmt: skip
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_any_condition_that_is_asked_of_the_server_finds_the_same_rows(server, terms, word, negated):
+    where = word.join(f"{field} {sign} {value}" for field, sign, value in terms)
+    where = f"NOT ({where})" if negated else where
+    part = only_part(server)
+    from brisk_atlas.core.table import mask_of
+
+    rows = part.rows()
+    assert as_postgres(where, {f.name: f.type for f in part.facts.fields}) is not None
+    found = ask_rows(part, FeatureQuery(where=where, columns=("id",)))
+    assert found.column("id").to_pylist() == np.array(rows.column("id").to_pylist())[mask_of(rows, where)].tolist()
+
+
+@pytest.mark.parametrize("order", [(Ordering("level", descending=True),), (Ordering("name"), Ordering("id"))])
+def test_orders_are_those_of_tables_held_here(server, order):
+    part = only_part(server)
+    from brisk_atlas.core.read.answer import ParsedTable
+
+    held = ParsedTable(part.ref, part.facts, part.rows())
+    query = FeatureQuery(order=order, limit=40, columns=("id",))
+    assert ask_rows(part, query).equals(ask_rows(held, query).cast(ask_rows(part, query).schema))
+
+
+def test_one_in_so_many_rows_is_spread_over_the_table(server):
+    ids = only_part(server).read(FeatureQuery(step=10)).table.column("id").to_pylist()
+    assert 100 < len(ids) < 320 and min(ids) < 200 and max(ids) > 1800
+
+
+# Opening and drawing
+
+
+def test_a_table_is_opened_drawn_and_its_password_stands_nowhere(server, tmp_path, home):
+    allow(("127.0.0.1",))
+    workspace = Workspace()
+    (layer,) = workspace.open(f"{server.address_with_password}#public.zones")
+    frame = workspace.painter.frame(workspace.work.drawn(), View(500_550, 5_770_050, 2.0, 400, 100, "EPSG:32727"))
+    assert not frame.faults and frame.image[50, 20:380, 3].any()
+    workspace.save_project(tmp_path / "p.brisk.json")
+    workspace.shelves.opened(layer.ref)
+    workspace.shelves.save()
+    other = Workspace()
+    assert other.open_project(tmp_path / "p.brisk.json") == [] and other.work.layers[0].ref == layer.ref
+    for workspace_ in (workspace, other):
+        workspace_.close()
+    told = [file.read_bytes() for file in (*tmp_path.rglob("*"), *home.rglob("*")) if file.is_file()]
+    assert not any(server.password.encode() in text for text in told)
+    assert server.password not in str(layer.ref) + repr(layer) + json.dumps(layer.ref.as_json())
+
+
+def test_a_project_that_names_a_server_asks_first(server):
+    cache = DataCache()
+    with pytest.raises(CannotRead, match=r"127\.0\.0\.1, which nothing was asked for yet"):
+        cache.dataset(ref(server))
+
+
+def test_facts_are_printed_by_the_shell(server):
+    def facts(address):
+        command = [sys.executable, "-m", "brisk_atlas", "facts", address, "--json"]
+        return subprocess.run(command, capture_output=True, text=True, check=False)
+
+    done = facts(f"{server.address_with_password}#public.zones")
+    (found,) = json.loads(done.stdout)
+    assert found["parts"][0]["count"] == 2000 and found["format"] == "PostgreSQL table"
+    many = facts(server.address_with_password)
+    assert many.returncode == 1 and "many tables" in many.stderr
+    assert server.password not in done.stdout + done.stderr + many.stdout + many.stderr
+
+
+# What goes wrong
+
+
+def test_wrong_passwords_rights_names_and_ports_are_told_apart(server):
+    wrong = server.address.replace("ana@", "ana:wrong%20pass@")
+    cases = {
+        f"{wrong}#public.zones": "password authentication failed",
+        server.address.replace("/survey", "/nothing").replace("ana@", f"ana:{quoted(server.password)}@") + "#public.zones":
+            'database "nothing" does not exist',
+        f"{server.address_with_password}#public.nothing": "no table public.nothing",
+        server.address.replace(str(server.port), "1").replace("ana@", "ana:x@") + "#public.zones": "can't be reached",
+        server.address.replace("ana@", "guest:guest@") + "#public.vents": "you may not read it",
+    }  # fmt: skip
+    for address, reason in cases.items():
+        close_all()
+        with pytest.raises(CannotRead, match=reason) as error:
+            open_dataset(address)
+        assert "wrong pass" not in str(error.value) and server.password not in str(error.value)
+    passwords.remember(server.address, server.password)
+
+
+def test_only_the_columns_that_may_be_read_are_fields(server):
+    (part,) = open_dataset(f"{server.address.replace('ana@', 'guest:guest@')}#public.zones").parts
+    assert [field.name for field in part.facts.fields] == ["id", "name"] and part.facts.kind is DataKind.TABLE
+    assert part.rows(FeatureQuery(limit=1)).to_pylist() == [{"id": 1, "name": "zone 1"}]
+
+
+def test_nothing_can_be_written_through_a_reading_connection(server):
+    from brisk_atlas.core.connect.postgres import ask as ask_server
+
+    with pytest.raises(CannotRead, match="read-only"):
+        ask_server(ref(server), "DELETE FROM zones RETURNING 1")
+
+
+def test_a_connection_that_broke_is_made_again(server):
+    part = only_part(server)
+    with server.connect() as link:
+        link.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'Brisk Atlas'")
+    with suppress(CannotRead):  # the one that was broken
+        part.read(FeatureQuery(limit=1))
+    assert len(part.read(FeatureQuery(limit=1))) == 1
+
+
+def quoted(text):
+    from urllib.parse import quote
+
+    return quote(text, safe="")
+
+
+# Passwords
+
+
+@pytest.mark.parametrize(
+    ("address", "clean", "password"),
+    [("postgresql://ana:a%3Ab@h/d", "postgresql://ana@h/d", "a:b"),
+     ("postgresql://h/d?user=ana&password=p%20q&sslmode=require", "postgresql://h/d?user=ana&sslmode=require", "p q"),
+     ("postgresql://ana@h/d", "postgresql://ana@h/d", None), ("postgresql://ana:@h/d", "postgresql://ana@h/d", "")],
+)  # fmt: skip
+def test_a_password_is_taken_out_of_an_address(address, clean, password):
+    assert passwords.without_password(address) == (clean, password)
+    ref_ = DataRef.parse(address + "#s.t")
+    assert str(ref_) == clean + "#s.t" and (password is None or passwords.password_of(clean) == password)
+
+
+def test_a_known_password_is_masked_in_errors_and_in_the_log():
+    passwords.remember("postgresql://x@h/d", "p@ss w")
+    assert "p@ss w" not in str(CannotRead("x", "the library said p@ss w and p%40ss%20w"))
+    record = logging.LogRecord("a", logging.ERROR, "f", 1, "it has %s", ("p@ss w",), None)
+    assert MaskedForm("%(message)s").format(record) == "it has ***"
+    passwords.forget("postgresql://x@h/d")
+    assert passwords.password_of("postgresql://x@h/d") is None

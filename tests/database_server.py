@@ -1,0 +1,101 @@
+"""A PostgreSQL server of its own for the tests: in a temporary folder, on the loopback, gone when they end."""
+
+from __future__ import annotations
+
+import os
+import pwd
+import secrets
+import shutil
+import socket
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from urllib.parse import quote
+
+import psycopg
+import pytest
+
+USER, DATABASE = "ana", "survey"
+INSTALL = "apt-get install --no-install-recommends postgresql-15 postgresql-15-postgis-3"
+
+
+@dataclass(frozen=True)
+class DatabaseServer:
+    """A running server. `log` is its file of statements."""
+
+    port: int
+    password: str
+    log: Path
+
+    @property
+    def address(self) -> str:
+        """Where it is reached, without the password."""
+        return f"postgresql://{USER}@127.0.0.1:{self.port}/{DATABASE}"
+
+    @property
+    def address_with_password(self) -> str:
+        """What a person would paste."""
+        return f"postgresql://{USER}:{quote(self.password, safe='')}@127.0.0.1:{self.port}/{DATABASE}"
+
+    def connect(self) -> psycopg.Connection:
+        """Return another client's connection, which may write."""
+        return psycopg.connect(self.address_with_password, autocommit=True)
+
+    def statements(self) -> str:
+        """Return the statements that the server was asked so far."""
+        return self.log.read_text("utf-8", "replace")
+
+
+def programs() -> Path | None:
+    """Return the folder of the server's programs, None where it is not installed."""
+    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/postgres"), key=lambda p: int(p.parts[4]))
+    return found[-1].parent if found else None
+
+
+def _as_server() -> list[str]:
+    """Return how to run the server's programs, which refuse to be run by root."""
+    return ["runuser", "-u", "postgres", "--"] if os.getuid() == 0 else []
+
+
+@contextmanager
+def running() -> Iterator[DatabaseServer]:
+    """Run a server with PostGIS; skip the tests that need one where it is not installed, with the reason."""
+    bin_ = programs()
+    if bin_ is None:
+        if os.environ.get("CI") == "true":
+            pytest.fail(f"no PostgreSQL server is installed: {INSTALL}")
+        pytest.skip(f"no PostgreSQL server is installed: sudo {INSTALL}")
+    folder = Path(tempfile.mkdtemp(prefix="brisk-server-"))
+    password, log = secrets.token_hex(8) + "%@/:", folder / "log"
+    (folder / "password").write_text(password)
+    if os.getuid() == 0:
+        owner = pwd.getpwnam("postgres")
+        for each in (folder, folder / "password"):
+            os.chown(each, owner.pw_uid, owner.pw_gid)
+    with socket.socket() as spot:
+        spot.bind(("127.0.0.1", 0))
+        port = spot.getsockname()[1]
+    run = _as_server()
+    data = folder / "data"
+    subprocess.run([*run, bin_ / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", "--pwfile", folder / "password",
+                    "-E", "UTF8", "--locale", "C", "--no-sync"], check=True, capture_output=True, cwd="/")  # fmt: skip
+    settings = {"listen_addresses": "127.0.0.1", "port": port, "unix_socket_directories": folder, "fsync": "off",
+                "log_statement": "all", "logging_collector": "off", "max_connections": 60}  # fmt: skip
+    options = " ".join(f"-c {name}={value}" for name, value in settings.items())
+    subprocess.run([*run, bin_ / "pg_ctl", "-D", data, "-l", log, "-o", options, "-w", "start"], check=True,
+                   capture_output=True, cwd="/")  # fmt: skip
+    try:
+        server = DatabaseServer(port, password, log)
+        with psycopg.connect(
+            server.address_with_password.replace(f"/{DATABASE}", "/postgres"), autocommit=True
+        ) as link:
+            link.execute(f"CREATE DATABASE {DATABASE}")
+        with server.connect() as link:
+            link.execute("CREATE EXTENSION postgis")
+        yield server
+    finally:
+        subprocess.run([*run, bin_ / "pg_ctl", "-D", data, "-m", "immediate", "stop"], capture_output=True, cwd="/")
+        shutil.rmtree(folder, ignore_errors=True)
