@@ -313,3 +313,16 @@ def test_layers_that_share_a_scale_change_together_and_undo_together(tmp_path):
     work.change("own colour scale", first.id, scale_group=None)
     work.change("ramp", first.id, style=replace(work.layers[0].style, ramp="moss"))
     assert [la.style.ramp for la in work.layers] == ["moss", "tide"]
+
+
+def test_the_legend_draws_the_ends_between_which_symbols_grow(tmp_path):
+    wkb = shapely.to_wkb([shapely.Point(500_500 + 10 * i, 5_770_500) for i in range(3)])
+    path = tmp_path / "points.gpkg"
+    pyogrio.write_arrow(pa.table({"depth": [3.0, 12.5, 1200.0], "geometry": wkb}), path, layer="points",
+                        geometry_name="geometry", geometry_type="Point", crs=UTM)  # fmt: skip
+    style = look(RED, size_by="depth", sizes=(3.0, 11.0))
+    layer = Layer("p", "p", at(path, "points"), DataKind.VECTOR, style)
+    (low, small), (high, large) = kind_of(DataKind.VECTOR).legend(DataCache(), layer).sizes
+    assert (low, high) == ("depth 3", "depth 1,200")
+    assert 0 < (small[..., 3] > 128).sum() < (large[..., 3] > 128).sum()
+    assert kind_of(DataKind.VECTOR).legend(DataCache(), replace(layer, style=look(RED))).sizes == ()

@@ -82,7 +82,7 @@ class StackTile(QStyledItemDelegate):
         if legend:
             more = (
                 (34 if legend.ramp else 0)
-                + LEGEND_LINE_PX * len(legend.entries)
+                + LEGEND_LINE_PX * (len(legend.entries) + len(legend.sizes))
                 + (LEGEND_LINE_PX if legend.title else 0)
                 + 6
             )
@@ -273,6 +273,14 @@ class StackTile(QStyledItemDelegate):
             )
             top += LEGEND_LINE_PX
         painter.setOpacity(1.0)
+        for text, picture in legend.sizes:
+            spot = QRect(box.left(), top + 1, SWATCH.width(), SWATCH.height())
+            painter.fillRect(spot, QColor(LIGHT.paper))
+            painter.drawImage(spot, picture_of(picture))
+            line = QRect(spot.right() + 6, top, box.width() - SWATCH.width() - 6, LEGEND_LINE_PX)
+            elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, line.width())
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, elided)
+            top += LEGEND_LINE_PX
 
     def spot_at(self, tile: QRect, at: QPoint, legend: Legend) -> LegendSpot | None:
         """Return what of the legend lies at a point of a tile, None for nothing that can be changed."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -11,11 +11,11 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import seen_features
 from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
-from brisk_atlas.core.model.words import is_year
+from brisk_atlas.core.model.words import is_year, number_text
 from brisk_atlas.core.place import height_unit_of
 from brisk_atlas.core.table import all_seen_rows
 
-from .classes import NO_VALUE, colouring_of
+from .classes import NO_VALUE, colouring_of, numbers_of
 from .cloud import AT_ONCE, CLASS_COLOURS, OTHER_CLASS, cloud_limits, dimensions_of
 from .limits import grid_limits
 from .raster import STEEPEST, channel_sources
@@ -32,7 +32,8 @@ CHANNELS = ("#C2452D", "#2F7D4F", "#3B7EA6")
 class Legend:
     """`ramp` with its ends, or `entries` of (colour, text), some of them called by `names`; `title` says of what.
     `plain` numbers are written without separators, as years are. `swatches` draw the entries as the map does. `hidden`
-    are the entries that are switched off, None where they can't be."""
+    are the entries that are switched off, None where they can't be. `sizes` are the ends between which symbols or
+    strokes grow with a value: what each means, and how it is drawn."""
 
     title: str
     entries: tuple[tuple[str, str], ...] = ()
@@ -44,6 +45,7 @@ class Legend:
     swatches: tuple[np.ndarray, ...] = field(default=(), compare=False, repr=False)
     hidden: tuple[str, ...] | None = None
     names: Mapping[str, str] = field(default_factory=dict)
+    sizes: tuple[tuple[str, np.ndarray], ...] = field(default=(), compare=False, repr=False)
 
     def name_of(self, text: str) -> str:
         """Return what an entry is called."""
@@ -80,6 +82,30 @@ def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     """Return the legend of a vector layer; reads what it needs. Raises BadExpression."""
     if style.rules:
         return _rules_legend(cache, layer, style)
+    made = _plain_legend(cache, layer, style)
+    return replace(made, sizes=_grown_sizes(cache, layer, style))
+
+
+def _grown_sizes(cache: DataCache, layer: Layer, style: VectorStyle) -> tuple[tuple[str, np.ndarray], ...]:
+    """Return what the ends mean between which symbols or strokes grow, and how they are drawn."""
+    shape = shape_of(cache.part(layer.ref).facts.geometry_type or "")
+    by = style.size_by if shape == POINT else style.width_by if shape == LINE else None
+    if by is None or style.density > 0 or style.cluster > 0:
+        return ()
+    values = numbers_of(all_seen_rows(cache, layer), by)
+    values = values[np.isfinite(values)]
+    if not values.size:
+        return ()
+    found = []
+    for value, size, width in zip((values.min(), values.max()), style.sizes, style.widths):
+        own = replace(style, size=size) if shape == POINT else replace(style, width=width)
+        text = f"{by} {value:.0f}" if is_year(by) else f"{by} {number_text(float(f'{value:.4g}'))}"
+        found.append((text, swatch(own, shape, None, SWATCH_PX, SWATCH_DENSITY)))
+    return tuple(found)
+
+
+def _plain_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
+    """Return the legend of a style without rules, but for sizes."""
     if style.density > 0 and shape_of(cache.part(layer.ref).facts.geometry_type or "") == POINT:
         return Legend("points in view", (), style.ramp, 0.0, 0.0, "km⁻²" if cache.part(layer.ref).facts.crs else "")
     colouring = colouring_of(all_seen_rows(cache, layer), style) if style.colour_by else None
