@@ -128,12 +128,12 @@ def test_a_connector_to_another_kind_of_place(monkeypatch):
     home.CONNECTOR = Cellar({"vents.csv": "name,depth\nnorth,12\nsouth,30\n"})
     monkeypatch.setitem(sys.modules, home.__name__, home)
     monkeypatch.setitem(connector._HOMES, PlaceKind.TABLE, "cellar")
-    ref = DataRef.parse("postgresql://cellar.example/survey#vents.csv")
+    ref = DataRef.parse("mariadb://cellar.example/survey#vents.csv")
     assert [item.name for item in connector.connector_for(ref).list(ref)] == ["vents.csv"]
     dataset = read.open(ref)
     assert dataset.ref == ref and dataset.parts[0].rows().column("depth").to_pylist() == [12, 30]
     with pytest.raises(CannotRead, match="no such table"):
-        read.open(DataRef.parse("postgresql://cellar.example/survey#lost.csv"))
+        read.open(DataRef.parse("mariadb://cellar.example/survey#lost.csv"))
 
 
 # A kind of layer

@@ -57,6 +57,14 @@ GRANT SELECT (id, name) ON zones TO guest;
 '''
 
 
+@pytest.fixture(autouse=True)
+def no_other_passwords(server):
+    """Leave no password of a test to those that follow."""
+    passwords.remember(server.address, server.password)
+    yield
+    passwords.forget_all()
+
+
 @pytest.fixture(scope="module")
 def server():
     with running() as found:
@@ -105,6 +113,12 @@ def test_facts_are_those_of_the_catalogue(server):
     types = {field.name: field.type for field in facts.fields}
     assert types == {"id": "int32", "name": "string", "area": "double", "level": "int16", "since": "date32[day]",
                      "seen": "timestamp[us, tz=UTC]", "tags": "string", "open": "bool", "more": "string"}  # fmt: skip
+
+
+def test_comments_on_columns_are_the_meanings_of_fields(server):
+    from brisk_atlas.core.read.field_meanings import meanings_of
+
+    assert meanings_of(open_dataset(ref(server)), "zones")["level"].description == "how dangerous, 0 to 4"
 
 
 def test_each_column_of_geometry_is_a_part_and_a_table_without_one_has_rows(server):
@@ -323,5 +337,9 @@ def test_a_known_password_is_masked_in_errors_and_in_the_log():
     assert "p@ss w" not in str(CannotRead("x", "the library said p@ss w and p%40ss%20w"))
     record = logging.LogRecord("a", logging.ERROR, "f", 1, "it has %s", ("p@ss w",), None)
     assert MaskedForm("%(message)s").format(record) == "it has ***"
+    passwords.remember("postgresql://y@h/d", "a")
+    assert str(CannotRead("x", "a table has a fault: a")).count("***") == 3 and "table" in str(
+        CannotRead("x", "a table")
+    )
     passwords.forget("postgresql://x@h/d")
     assert passwords.password_of("postgresql://x@h/d") is None

@@ -101,7 +101,7 @@ class Driver:
         """Go to a row of the list on Find, or to a part under it, and wait for its glance."""
         find = self.window.find_page
         model = find.list.rows
-        path = next(row.entry.path for row in model.shown if row.entry.name == name)
+        path = next(row.entry.ref for row in model.shown if row.entry.name == name)
         find.list.go_to(model.index_of(path))
         if part is not None:
             self.press(find.list, Qt.Key.Key_Right)

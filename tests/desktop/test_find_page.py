@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication, QMessageBox, QPushButton
 
 import made_files as made
 from brisk_atlas import demo
-from brisk_atlas.core.model import Columns, OpenOptions
+from brisk_atlas.core.model import Columns, DataRef, OpenOptions
 from made_files import at
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -57,7 +57,7 @@ def test_the_list_tells_the_facts_of_each_dataset(found, truth):
     found.find("tolvane_survey.gpkg", "lava_flows")
     listed = found.window.find_page.list
     assert found.window.find_page.glance.name.text() == "tolvane_survey.gpkg · lava_flows"
-    at = listed.visualRect(listed.rows.index_of(demo.DATA / "tolvane_survey.gpkg"))
+    at = listed.visualRect(listed.rows.index_of(DataRef.file(demo.DATA / "tolvane_survey.gpkg")))
     shown = listed.rows.rowCount()
     found.click(listed.viewport(), (at.left() + 9, at.center().y()))  # the arrow folds it
     assert listed.rows.rowCount() == shown - 7

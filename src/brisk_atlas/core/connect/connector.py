@@ -52,15 +52,25 @@ def _connector(home: str) -> Connector:
     return cast(Connector, import_module(f"brisk_atlas.core.connect.{home}").CONNECTOR)
 
 
+def is_postgres(ref: DataRef) -> bool:
+    """Return whether a reference means a PostgreSQL database, or what lies in one."""
+    return ref.kind is PlaceKind.TABLE and ref.place.partition("://")[0] in POSTGRES
+
+
 def connector_for(ref: DataRef) -> Connector:
     """Return what reaches the place of a reference. Raises CannotRead where nothing does."""
     scheme = ref.place.partition("://")[0]
-    if ref.kind is PlaceKind.TABLE and scheme in POSTGRES:
+    if is_postgres(ref):
         return _connector("postgres")
     home = _HOMES.get(ref.kind)
     if home is None:
         raise CannotRead(ref, f"a {ref.kind.value} can't be reached yet", "Export it to a file first.")
     return _connector("buckets" if ref.kind is PlaceKind.ADDRESS and scheme in BUCKETS else home)
+
+
+def is_listed(ref: DataRef) -> bool:
+    """Return whether a place is one that other things lie in, such as a database or a schema, and is no dataset."""
+    return is_postgres(ref) and not import_module("brisk_atlas.core.connect.postgres").names_in(ref)[1]
 
 
 def localise(ref: DataRef) -> DataRef:

@@ -19,6 +19,7 @@ from psycopg.conninfo import conninfo_to_dict, make_conninfo
 
 from brisk_atlas.core.model import CannotRead, DataRef
 from brisk_atlas.core.model.data_ref import PlaceKind
+from brisk_atlas.core.model.errors import NeedsPassword
 from brisk_atlas.core.model.passwords import masked, password_of
 
 from .connector import Item
@@ -26,6 +27,7 @@ from .keyring_store import stored_password
 
 CONNECT_S = 10  # until a server that does not answer is given up
 STATEMENT_MS = 300_000  # that a statement may take on the server
+WRONG_LOGIN = "password authentication failed"  # of a server that refuses; no state comes with it while connecting
 IDLE = 4  # connections to one database that wait for the next statement
 NAME = re.compile(r'"((?:[^"]|"")+)"|([^."]+)')  # quoted, or plain
 SYSTEM_SCHEMAS = ("pg_catalog", "information_schema", "pg_toast")
@@ -83,11 +85,19 @@ def explained_database(ref: DataRef) -> Iterator[None]:
     except psycopg.errors.UndefinedTable as error:
         raise CannotRead(ref, "there is no such table any more", "List the database again.") from error
     except psycopg.OperationalError as error:
+        if _wants_password(error):
+            raise NeedsPassword(ref, _line(error), "State the password.") from error
         raise CannotRead(ref, f"the database can't be reached ({_line(error)})", _remedy(str(error))) from error
     except psycopg.Error as error:
         raise CannotRead(
             ref, f"the database refuses ({_line(error)})", "Look at the address, or ask its owner."
         ) from error
+
+
+def _wants_password(error: psycopg.OperationalError) -> bool:
+    """Return whether a server refused as no password, or a wrong one, was given."""
+    link = error.pgconn
+    return WRONG_LOGIN in str(error) or (link is not None and bool(link.needs_password))
 
 
 def _line(error: Exception) -> str:

@@ -12,7 +12,7 @@ from brisk_atlas.late_names import late_names
 if TYPE_CHECKING:
     from .anatomy import Anatomy, Member, anatomy_of, role_of
     from .catalogue import Catalogue
-    from .listing import Entry, list_folder, walk
+    from .listing import Entry, list_folder, list_place, place_above, walk
     from .questions import Neighbour, Question, question_about
     from .scan_pool import ScanPool
     from .shelves import Shelves
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 _HOMES = {
     "anatomy": ("Anatomy", "Member", "anatomy_of", "role_of"),
     "catalogue": ("Catalogue",),
-    "listing": ("Entry", "list_folder", "walk"),
+    "listing": ("Entry", "list_folder", "list_place", "place_above", "walk"),
     "scan_pool": ("ScanPool",),
     "questions": ("Neighbour", "Question", "question_about"),
     "shelves": ("Shelves",),
@@ -44,6 +44,8 @@ __all__ = [
     "TextPages",
     "anatomy_of",
     "list_folder",
+    "list_place",
+    "place_above",
     "question_about",
     "role_of",
     "walk",

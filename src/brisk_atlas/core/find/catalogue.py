@@ -15,6 +15,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from brisk_atlas import __version__
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.system.folders import cache_folder, make_private
 
 from .listing import Entry
@@ -102,33 +103,33 @@ class Catalogue:
         database.isolation_level = "DEFERRED"
         return database
 
-    def rows_in(self, folder: Path) -> dict[str, tuple[str, str]]:
+    def rows_in(self, folder: Path | DataRef) -> dict[str, tuple[str, str]]:
         """Return state and row (as text) of all that is known in a folder, by path."""
         with self._lock, _unless_locked():
             found = self._database.execute("SELECT path, state, row FROM known WHERE folder = ?", (_text(folder),))
             return {path: (state, row) for path, state, row in found}
         return {}
 
-    def known(self, folder: Path, entries: Iterable[Entry]) -> tuple[dict[Path, str], list[Entry]]:
+    def known(self, folder: Path | DataRef, entries: Iterable[Entry]) -> tuple[dict[DataRef, str], list[Entry]]:
         """Return the rows (as text, see `summary.from_text`) that still hold, and the entries without one."""
         stored = self.rows_in(folder)
-        good: dict[Path, str] = {}
+        good: dict[DataRef, str] = {}
         rest = []
         for entry in entries:
-            state, row = stored.get(_text(entry.path), ("", ""))
+            state, row = stored.get(_text(entry.ref), ("", ""))
             if row and state == entry.state:
-                good[entry.path] = row
+                good[entry.ref] = row
             else:
                 rest.append(entry)
         return good, rest
 
-    def store(self, folder: Path, found: Iterable[tuple[Entry, DatasetSummary]]) -> None:
+    def store(self, folder: Path | DataRef, found: Iterable[tuple[Entry, DatasetSummary]]) -> None:
         """Keep rows; what was stored of the same paths goes."""
         values = []
         for entry, row in found:
             text = to_text(row._replace(abstract="", fields="", keywords=""))
             words = (entry.name, row.title, row.fields, row.keywords, row.abstract)
-            values.append((_text(folder), _text(entry.path), entry.state, text, *map(_text, words)))
+            values.append((_text(folder), _text(entry.ref), entry.state, text, *map(_text, words)))
         with self._lock, _unless_locked(), self._database as database:
             database.executemany("DELETE FROM known WHERE path = ?", [(value[1],) for value in values])
             database.executemany(
@@ -185,6 +186,6 @@ def _in_columns(columns: str, words: list[str]) -> str:
     return columns + "(" + " AND ".join(f'"{word}"*' for word in words) + ")"
 
 
-def _text(words: Path | str) -> str:
+def _text(words: Path | DataRef | str) -> str:
     """Return a path or words as SQLite can keep them, names in other encodings included."""
     return str(words).encode("utf-8", "surrogateescape").decode("utf-8", "backslashreplace")

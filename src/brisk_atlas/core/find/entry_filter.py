@@ -100,6 +100,11 @@ def remarks_of(row: EntryRow) -> str:
     return known.fault or "; ".join(known.warnings)
 
 
+def _above(row: EntryRow) -> str:
+    """Return the folder that a dataset lies in, or its database."""
+    return str(row.entry.ref.folder or row.entry.ref.place)
+
+
 class EntryColumn(NamedTuple):
     """One column of the list: its title, what it says of a row, and what it sorts by."""
 
@@ -139,7 +144,7 @@ COLUMNS = {
     "format": EntryColumn("Format", _of("format"), _of("format"), 90),
     "title": EntryColumn("Title in the record", _of("title"), _of("title"), 190),
     "folder": EntryColumn(
-        "Folder", lambda r: "/".join(r.entry.path.parent.parts[-2:]), lambda r: str(r.entry.path.parent), 130,
+        "Folder", lambda r: "/".join(_above(r).split("/")[-2:]), lambda r: _above(r), 130,
     ),
 }  # fmt: skip
 SHOWN_FIRST = ("name", "kind", "shape", "amount", "crs", "size", "modified", "record", "remarks")

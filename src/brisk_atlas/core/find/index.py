@@ -19,13 +19,13 @@ KEEP_EVERY_S = 0.5
 
 
 def summaries(
-    folder: Path,
+    folder: Path | DataRef,
     entries: Iterable[Entry],
     catalogue: Catalogue,
     scan_pool: ScanPool,
     check: Callable[[], None] = lambda: None,
-    first: Callable[[], Iterable[Path]] = lambda: (),
-) -> Iterator[tuple[Path, DatasetSummary]]:
+    first: Callable[[], Iterable[DataRef]] = lambda: (),
+) -> Iterator[tuple[DataRef, DatasetSummary]]:
     """Yield the row of every dataset in a folder: the pinned ones first, the others as they are looked at.
 
     `first` is asked again and again which of them matter most now.
@@ -33,13 +33,15 @@ def summaries(
     What is found out is stored at once, so that a look that is broken off goes on where it stopped.
     """
     known, rest = catalogue.known(folder, entries)
-    for path, text in known.items():
-        yield path, from_text(text)
-    by_path = {str(entry.path): entry for entry in rest}
+    for ref, text in known.items():
+        yield ref, from_text(text)
+    by_path = {str(entry.ref): entry for entry in rest}
     unstored: list[tuple[Entry, DatasetSummary]] = []
     kept_at = time.monotonic()
     try:
-        for row in scan_pool.scan_all(_in_turn([entry.path for entry in rest], first), check):
+        turn = _in_turn([entry.ref for entry in rest], first)
+        is_local = isinstance(folder, Path)
+        for row in scan_pool.scan_all(turn, check) if is_local else (scan_pool.scan(ref, check) for ref in turn):
             entry = by_path.get(row.path) or _asked(by_path, row)
             if entry is None:
                 continue
@@ -47,19 +49,19 @@ def summaries(
             if time.monotonic() - kept_at > KEEP_EVERY_S:
                 catalogue.store(folder, unstored)
                 unstored, kept_at = [], time.monotonic()
-            yield entry.path, row
+            yield entry.ref, row
     finally:
         if unstored:
             catalogue.store(folder, unstored)
 
 
-def _in_turn(paths: list[Path], first: Callable[[], Iterable[Path]]) -> Iterator[Path]:
-    """Yield each path once: those that matter most now before the others."""
-    waiting, rest = set(paths), iter(paths)
+def _in_turn(refs: list[DataRef], first: Callable[[], Iterable[DataRef]]) -> Iterator[DataRef]:
+    """Yield each place once: those that matter most now before the others."""
+    waiting, rest = set(refs), iter(refs)
     while waiting:
-        path = next((p for p in first() if p in waiting), None) or next(p for p in rest if p in waiting)
-        waiting.remove(path)
-        yield path
+        ref = next((r for r in first() if r in waiting), None) or next(r for r in rest if r in waiting)
+        waiting.remove(ref)
+        yield ref
 
 
 def rows_found(summaries: Iterable[DatasetSummary]) -> list[EntryRow]:
@@ -69,7 +71,11 @@ def rows_found(summaries: Iterable[DatasetSummary]) -> list[EntryRow]:
         path = Path(summary.path)
         modified = datetime.fromisoformat(summary.modified) if summary.modified else datetime.fromtimestamp(0, UTC)
         if path.exists():
-            rows.append(EntryRow(Entry(path, path.name, False, summary.size_bytes, modified, summary.files), summary))
+            rows.append(
+                EntryRow(
+                    Entry(DataRef.file(path), path.name, False, summary.size_bytes, modified, summary.files), summary
+                )
+            )
     return rows
 
 
@@ -115,8 +121,8 @@ def known_now(
         return scan_pool.scan(ref, check)
     path = ref.path
     known, _ = catalogue.known(path.parent, [entry])
-    if path in known:
-        return from_text(known[path])
+    if entry.ref in known:
+        return from_text(known[entry.ref])
     row = scan_pool.scan(ref, check)
     catalogue.store(path.parent, [(entry, row)])
     return row

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import NamedTuple
 
 from brisk_atlas.core.connect import Item, connector_for
 from brisk_atlas.core.connect.members import members_of, sources_of
-from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 from brisk_atlas.core.read import folder_suffixes
 from brisk_atlas.core.read.grouping import group
 from brisk_atlas.core.read.scene_names import META_ENDINGS, bands_named_like
@@ -25,13 +26,35 @@ class Entry(NamedTuple):
     `state` changes whenever any of its files does.
     """
 
-    path: Path
+    ref: DataRef
     name: str
     is_folder: bool
     size_bytes: int
     modified: datetime
     files: int = 1
     state: str = ""
+
+    @property
+    def path(self) -> Path:
+        """Where it lies on the disk. Raises ValueError for what lies elsewhere."""
+        return self.ref.path
+
+
+def list_place(place: DataRef) -> list[Entry]:
+    """Return what is in a folder, a database or a schema of one, folders first, by name. Raises CannotRead."""
+    if place.is_local:
+        return list_folder(place.path)
+    items = connector_for(place).list(place)
+    rows = [Entry(i.ref, i.name, i.is_folder, i.size_bytes, NO_DATE, 0, f"{i.size_bytes}.{i.state}") for i in items]
+    return sorted(rows, key=lambda row: (not row.is_folder, row.name.lower()))
+
+
+def place_above(place: DataRef) -> DataRef | None:
+    """Return the place in which a folder or a schema lies, None for the topmost."""
+    if not place.is_local:
+        return replace(place, inner="", part=None) if place.inner else None
+    above = place.path.parent
+    return DataRef.file(above) if above != place.path else None
 
 
 def list_folder(folder: Path) -> list[Entry]:
@@ -47,8 +70,11 @@ def list_folder(folder: Path) -> list[Entry]:
     for name in [name for name in groups if name.lower().endswith(".vrt")]:
         for source in sources_of(folder / name):  # what a virtual raster is made of is no row of its own
             groups[name] += groups.pop(source, [])
-    here = f"{folder}/"  # joining paths is most of the work for a folder of many files
-    rows += [_row(Path(here + name), name, [found[member] for member in members]) for name, members in groups.items()]
+    here = f"{DataRef.file(folder).place.rstrip('/')}/"  # joining paths is most of the work for a folder of many files
+    rows += [
+        _row(DataRef(PlaceKind.FILE, here + name), name, [found[member] for member in members])
+        for name, members in groups.items()
+    ]
     return sorted(rows, key=lambda row: (not row.is_folder, row.name.lower()))
 
 
@@ -57,20 +83,20 @@ def _items(folder: Path) -> dict[str, Item]:
     return {item.name: item for item in connector_for(ref).list(ref)}
 
 
-def _row(path: Path, name: str, items: list[Item]) -> Entry:
+def _row(ref: DataRef, name: str, items: list[Item]) -> Entry:
     latest = max((item.modified for item in items), default=0.0)
     modified = datetime.fromtimestamp(latest, UTC) if latest else NO_DATE
     size, state = sum(item.size_bytes for item in items), "-".join(item.state for item in items)
-    return Entry(path, name, False, size, modified, len(items), state)
+    return Entry(ref, name, False, size, modified, len(items), state)
 
 
 def _folder_row(folder: Path, item: Item, peek: bool) -> Entry:
     name, path = item.name, folder / item.name
     modified = datetime.fromtimestamp(item.modified, UTC)
     if path.suffix.lower() in folder_suffixes() or (peek and is_tile_folder(path)):
-        return Entry(path, name, False, 0, modified, 0, item.state)
+        return Entry(item.ref, name, False, 0, modified, 0, item.state)
     scene = _only_scene(path) if peek else None
-    return scene._replace(name=name) if scene else Entry(path, name, True, 0, modified)
+    return scene._replace(name=name) if scene else Entry(item.ref, name, True, 0, modified)
 
 
 def _only_scene(folder: Path) -> Entry | None:
@@ -85,7 +111,7 @@ def _only_scene(folder: Path) -> Entry | None:
     members = [metas[0], *bands_named_like(metas[0], found.keys())]
     if len(members) < 3 or found.keys() - set(members):
         return None
-    return _row(folder / metas[0], metas[0], [found[name] for name in members])
+    return _row(DataRef.file(folder / metas[0]), metas[0], [found[name] for name in members])
 
 
 def walk(folder: Path) -> Iterator[list[Entry]]:
@@ -116,4 +142,4 @@ def _entry_of(members: list[Path]) -> Entry:
     states = "-".join(f"{stat.st_size:x}.{stat.st_mtime_ns:x}" for stat in stats)
     modified = datetime.fromtimestamp(max(stat.st_mtime for stat in stats), UTC)
     size = sum(stat.st_size for stat in stats)
-    return Entry(members[0], members[0].name, False, size, modified, len(members), states)
+    return Entry(DataRef.file(members[0]), members[0].name, False, size, modified, len(members), states)

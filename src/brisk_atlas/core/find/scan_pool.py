@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from functools import cache
 from itertools import islice
-from pathlib import Path
 
-from brisk_atlas.core.model import DataRef, PlaceKind
+from brisk_atlas.core.connect import is_postgres
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerPool, WorkerTooSlow, shared_workers
 
@@ -26,7 +26,7 @@ class ScanPool:
 
     def scan(self, ref: DataRef, check: Callable[[], None] = lambda: None) -> DatasetSummary:
         """Return the row of what is at a place. `check` is called while waiting and may raise to stop."""
-        if ref.kind is PlaceKind.TABLE:  # no file is parsed, and passwords are known to this process alone
+        if is_postgres(ref):  # no file is parsed, and passwords are known to this process alone
             from .scan_worker import summary_of
 
             return summary_of(ref)
@@ -35,11 +35,11 @@ class ScanPool:
         except (WorkerDied, WorkerTooSlow) as error:
             return self._dangerous(ref, error)
 
-    def scan_all(self, paths: Iterable[Path], check: Callable[[], None] = lambda: None) -> Iterator[DatasetSummary]:
+    def scan_all(self, refs: Iterable[DataRef], check: Callable[[], None] = lambda: None) -> Iterator[DatasetSummary]:
         """Yield the rows of many paths as they come, several at the same time. A few go to a worker together; where one
         of them brings it down, each is tried alone."""
-        waiting = iter(paths)
-        batches = iter(lambda: tuple(DataRef.file(path) for path in islice(waiting, TOGETHER)), ())
+        waiting = iter(refs)
+        batches = iter(lambda: tuple(islice(waiting, TOGETHER)), ())
         calls = (Call(f"{WORKER}:scan_several", (batch,), self.patience_s) for batch in batches)
         for call, found in self.pool.run_all(calls, check, lane=Lane.BATCH):
             (refs,) = call.arguments

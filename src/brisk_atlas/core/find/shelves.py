@@ -59,6 +59,7 @@ class Shelves:
     file: Path = field(default_factory=shelf_file)
     pinned: list[Path] = field(default_factory=list)
     recent: list[DataRef] = field(default_factory=list)
+    connections: list[DataRef] = field(default_factory=list)  # databases, without their passwords
     projects: list[Path] = field(default_factory=list)
     _saving: threading.Lock = field(default_factory=threading.Lock, repr=False, compare=False)
 
@@ -67,7 +68,9 @@ class Shelves:
         try:
             content = json.loads(self.file.read_text("utf-8"))
             self.pinned, self.projects = ([Path(p) for p in content.get(name, [])] for name in ("pinned", "projects"))
-            self.recent = [DataRef.parse(text) for text in content.get("recent", [])]
+            self.recent, self.connections = (
+                [DataRef.parse(text) for text in content.get(name, [])] for name in ("recent", "connections")
+            )
         except (OSError, ValueError, AttributeError, TypeError):
             return
 
@@ -77,7 +80,9 @@ class Shelves:
             self._write()
 
     def _write(self) -> None:
-        values = {name: [str(p) for p in getattr(self, name)] for name in ("pinned", "recent", "projects")}
+        values = {
+            name: [str(p) for p in getattr(self, name)] for name in ("pinned", "recent", "connections", "projects")
+        }
         write_beside(self.file, json.dumps(values, indent=1))
 
     def pin(self, folder: Path, before: Path | None = None) -> None:
@@ -94,6 +99,17 @@ class Shelves:
         if folder in self.pinned:
             self.pinned.remove(folder)
             self.save()
+
+    def connect(self, place: DataRef) -> None:
+        """Put a database among the connections, if it is not there yet."""
+        if place not in self.connections:
+            self.connections = [*self.connections, place]
+            self.save()
+
+    def disconnect(self, place: DataRef) -> None:
+        """Remove a database from the connections."""
+        self.connections = [other for other in self.connections if other != place]
+        self.save()
 
     def opened(self, *refs: DataRef) -> None:
         """Note datasets as the latest opened, the last of them first. `save` writes it down."""

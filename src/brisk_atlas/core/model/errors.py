@@ -43,6 +43,10 @@ class CannotRead(AtlasError):
     """A dataset, or a part of one, can't be read."""
 
 
+class NeedsPassword(CannotRead):
+    """A database wants a password that is not known, or another than the one that is."""
+
+
 class NeedsPermission(CannotRead):
     """A file points beyond its own folder; `places` are the folders and hosts that would have to be allowed."""
 

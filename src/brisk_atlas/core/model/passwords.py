@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit, urlunsplit
 
 SECRET_SETTINGS = ("password", "passwd", "sslpassword")  # of an address, after its question mark
+SHORT = 6  # letters of a password that might be part of words
 _known: dict[str, str] = {}
 
 
@@ -38,6 +40,11 @@ def forget(address: str) -> None:
     _known.pop(address, None)
 
 
+def forget_all() -> None:
+    """Forget all passwords."""
+    _known.clear()
+
+
 def password_of(address: str) -> str | None:
     """Return the password of an address, None where none was stated in this run."""
     return _known.get(address)
@@ -46,7 +53,7 @@ def password_of(address: str) -> str | None:
 def masked(text: str) -> str:
     """Return a text in which no known password stands, whatever a library made of it."""
     for password in sorted(_known.values(), key=len, reverse=True):
-        for form in {password, quote(password, safe="")}:
-            if form:
-                text = text.replace(form, "***")
+        for form in {password, quote(password, safe="")} - {""}:
+            alone = len(form) < SHORT  # part of any word; masked only where it stands by itself
+            text = re.sub(rf"(?<!\w){re.escape(form)}(?!\w)" if alone else re.escape(form), "***", text)
     return text

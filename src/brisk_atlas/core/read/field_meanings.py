@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from brisk_atlas.core.model import CannotRead, Dataset
+from brisk_atlas.core.model import CannotRead, Dataset, PlaceKind
 from brisk_atlas.core.record.brief_sections import plain_name, unit_of_field
 from brisk_atlas.core.record.model import Entity, FieldDefinition
 
@@ -36,11 +36,20 @@ class FieldMeaning:
 
 def meanings_of(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
     """Return what is stated of the fields of a part, by field name; a GeoPackage's own columns win over records."""
-    found = _from_records(dataset, part)
+    found = _from_database(dataset, part) | _from_records(dataset, part)
     if dataset.ref.suffix == ".gpkg" and dataset.ref.is_local:
         for name, words in _from_geopackage(dataset.ref.path, part).items():
             found[name] = replace(found.get(name, words), **{k: v for k, v in vars(words).items() if v})
     return found
+
+
+def _from_database(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
+    """Return the comments on the columns of a database's table."""
+    if dataset.ref.kind is not PlaceKind.TABLE:
+        return {}
+    from .database import meanings_in
+
+    return {name: FieldMeaning(description=about) for name, about in meanings_in(dataset.part(part)).items()}
 
 
 def _from_records(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:

@@ -12,7 +12,7 @@ from functools import cache, partial
 from importlib import import_module
 from pathlib import Path
 
-from brisk_atlas.core.connect import fingerprint, localise
+from brisk_atlas.core.connect import fingerprint, is_postgres, localise
 from brisk_atlas.core.connect.copies import copy_folder
 from brisk_atlas.core.connect.members import SQLITE_ENDINGS
 from brisk_atlas.core.model import (
@@ -229,7 +229,7 @@ def open_as_stored(place: str | Path | DataRef, reading: OpenOptions = NO_OPTION
     `to_draw` holds what had to be parsed for its facts. Raises CannotRead."""
     ref = DataRef.parse(place).whole
     with refusing(ref):
-        if ref.kind is PlaceKind.TABLE:
+        if is_postgres(ref):
             return _late("database")(ref, reading)
         ref = _one_dataset(ref)
         try:

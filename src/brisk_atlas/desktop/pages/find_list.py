@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QModelIndex, QPoint, QPointF, QSettings, QSize, Qt, pyqtSignal
@@ -120,7 +119,7 @@ class FindList(QTableView):
         bar = self.verticalScrollBar()
         assert bar is not None
         bar.valueChanged.connect(lambda value: self.scrolled.emit())
-        self._stored: tuple[Path, str | None] | None = None
+        self._stored: tuple[DataRef, str | None] | None = None
 
     # Columns
 
@@ -188,9 +187,9 @@ class FindList(QTableView):
     # Where the analyst is
 
     @property
-    def current(self) -> tuple[Path, str | None] | None:
+    def current(self) -> tuple[DataRef, str | None] | None:
         row = self.rows.row_at(self.currentIndex())
-        return (row.entry.path, self.rows.part_at(self.currentIndex())) if row is not None else None
+        return (row.entry.ref, self.rows.part_at(self.currentIndex())) if row is not None else None
 
     def _meant(self, index: QModelIndex) -> DataRef | None:
         """Return the dataset and the part that a line means; None for folders and themes. A dataset that is
@@ -202,7 +201,7 @@ class FindList(QTableView):
             return None
         if part is not None and row.summary is not None and row.summary.kind == "archive":
             return DataRef.member(row.entry.path, part)
-        return DataRef.file(row.entry.path).with_part(part)
+        return row.entry.ref.with_part(part)
 
     def chosen(self) -> list[DataRef]:
         """Return the datasets, or parts of datasets, that are chosen."""
@@ -210,13 +209,13 @@ class FindList(QTableView):
         assert selection is not None
         return [meant for index in selection.selectedRows() if (meant := self._meant(index)) is not None]
 
-    def in_view(self) -> list[Path]:
+    def in_view(self) -> list[DataRef]:
         """Return the datasets whose rows can be seen."""
         viewport = self.viewport()
         assert viewport is not None
         first = max(0, self.rowAt(0))
         rows = [self.rows.row_at(self.rows.index(i, 0)) for i in range(first, first + viewport.height() // ROW_PX + 2)]
-        return [row.entry.path for row in rows if row is not None and not row.entry.is_folder]
+        return [row.entry.ref for row in rows if row is not None and not row.entry.is_folder]
 
     def leave(self) -> None:
         """Stay nowhere: what is shown next has nothing to do with what was."""
@@ -264,7 +263,7 @@ class FindList(QTableView):
         if not on and self.rows.part_at(index) is not None:
             row = self.rows.row_at(index)
             assert row is not None
-            self.go_to(self.rows.index_of(row.entry.path))
+            self.go_to(self.rows.index_of(row.entry.ref))
         else:
             self.rows.unfold(index, on)
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PyQt6.QtCore import QAbstractTableModel, QMimeData, QModelIndex, Qt, QUrl
@@ -19,6 +18,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import DatasetSummary
     from brisk_atlas.core.find.entry_filter import EntryFilter
     from brisk_atlas.core.find.summary import PartLine
+    from brisk_atlas.core.model import DataRef
 
 PART_TEXTS = ("name", "kind", "shape", "amount", "crs")
 DEPTH, UNFOLDS = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1  # how deep; True, False, or None for no parts
@@ -55,7 +55,7 @@ class FindModel(QAbstractTableModel):
         self.as_found = False  # in the order in which a search found them, the best first
         self.rows: list[EntryRow] = []
         self.lines: list[Line] = []
-        self._unfolded: set[Path] = set()
+        self._unfolded: set[DataRef] = set()
         self._places: dict[str, int] | None = None
         self._line_of: dict[str, list[int]] | None = None
 
@@ -90,21 +90,21 @@ class FindModel(QAbstractTableModel):
         out: list[Line] = []
         for line in lines:
             out.append(line)
-            if isinstance(line, EntryRow) and line.summary is not None and line.entry.path in self._unfolded:
+            if isinstance(line, EntryRow) and line.summary is not None and line.entry.ref in self._unfolded:
                 out += [PartOf(line, part) for part in line.summary.parts]
         return out
 
-    def learn(self, found: dict[Path, DatasetSummary]) -> bool:
+    def learn(self, found: dict[DataRef, DatasetSummary]) -> bool:
         """Take in what was found out about datasets; returns whether the rows should be arranged anew."""
         if self._places is None:
-            self._places = {str(row.entry.path): number for number, row in enumerate(self.rows)}
+            self._places = {str(row.entry.ref): number for number, row in enumerate(self.rows)}
         lines, changed = self._lines_by_path(), list[int]()
-        for path, summary in found.items():
-            number = self._places.get(str(path))
+        for ref, summary in found.items():
+            number = self._places.get(str(ref))
             if number is None:
                 continue
             row = self.rows[number] = self.rows[number]._replace(summary=summary)
-            for at in lines.get(str(path), ()):
+            for at in lines.get(str(ref), ()):
                 self.lines[at] = row
                 changed.append(at)
         if changed:
@@ -116,7 +116,7 @@ class FindModel(QAbstractTableModel):
             self._line_of = {}
             for at, line in enumerate(self.lines):
                 if isinstance(line, EntryRow):
-                    self._line_of.setdefault(str(line.entry.path), []).append(at)
+                    self._line_of.setdefault(str(line.entry.ref), []).append(at)
         return self._line_of
 
     def unfold(self, index: QModelIndex, on: bool) -> None:
@@ -125,20 +125,20 @@ class FindModel(QAbstractTableModel):
         line = self.lines[at] if index.isValid() else None
         if not isinstance(line, EntryRow) or line.summary is None or not line.summary.parts:
             return
-        path, count = line.entry.path, len(line.summary.parts)
-        if on == (path in self._unfolded):
+        ref, count = line.entry.ref, len(line.summary.parts)
+        if on == (ref in self._unfolded):
             return
         if self.grouped:  # it may stand under several themes
-            (self._unfolded.add if on else self._unfolded.discard)(path)
+            (self._unfolded.add if on else self._unfolded.discard)(ref)
             self.arrange()
             return
         if on:
-            self._unfolded.add(path)
+            self._unfolded.add(ref)
             self.beginInsertRows(QModelIndex(), at + 1, at + count)
             self.lines[at + 1 : at + 1] = [PartOf(line, part) for part in line.summary.parts]
             self.endInsertRows()
         else:
-            self._unfolded.discard(path)
+            self._unfolded.discard(ref)
             self.beginRemoveRows(QModelIndex(), at + 1, at + count)
             del self.lines[at + 1 : at + 1 + count]
             self.endRemoveRows()
@@ -157,9 +157,9 @@ class FindModel(QAbstractTableModel):
         line = self.lines[index.row()] if index.isValid() else None
         return line.part.name if isinstance(line, PartOf) else None
 
-    def index_of(self, path: Path, part: str | None = None) -> QModelIndex:
+    def index_of(self, ref: DataRef, part: str | None = None) -> QModelIndex:
         """Return where a dataset stands, or one of its parts if it is unfolded."""
-        for at in self._lines_by_path().get(str(path), ()):
+        for at in self._lines_by_path().get(str(ref), ()):
             if part is None:
                 return self.index(at, 0)
             for below in range(at + 1, len(self.lines)):
@@ -193,7 +193,7 @@ class FindModel(QAbstractTableModel):
             return self._text(line, name)
         if role == Qt.ItemDataRole.ToolTipRole:
             if isinstance(line, EntryRow) and name in ("name", "folder"):
-                return plain_tip(str(line.entry.path))
+                return plain_tip(str(line.entry.ref))
             return plain_tip(self._text(line, name) or "") or None
         if role == Qt.ItemDataRole.TextAlignmentRole and entry_filter.COLUMNS[name].right:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
@@ -206,7 +206,7 @@ class FindModel(QAbstractTableModel):
         if role == DEPTH:
             return int(isinstance(line, PartOf)) + int(self.grouped and not isinstance(line, ThemeLine))
         if role == UNFOLDS and isinstance(line, EntryRow) and line.summary is not None and line.summary.parts:
-            return line.entry.path in self._unfolded
+            return line.entry.ref in self._unfolded
         return None
 
     @staticmethod
@@ -246,9 +246,9 @@ class FindModel(QAbstractTableModel):
         return ["text/uri-list"]
 
     def mimeData(self, indexes: Iterable[QModelIndex]) -> QMimeData:
-        paths = dict.fromkeys(row.entry.path for index in indexes if (row := self.row_at(index)) is not None)
+        refs = dict.fromkeys(row.entry.ref for index in indexes if (row := self.row_at(index)) is not None)
         mime = QMimeData()
-        mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+        mime.setUrls([QUrl.fromLocalFile(str(ref)) for ref in refs if ref.is_local])
         return mime
 
     def supportedDragActions(self) -> Qt.DropAction:

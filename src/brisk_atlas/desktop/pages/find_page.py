@@ -57,7 +57,7 @@ class FindPage(QWidget):
     def __init__(self, session: Session, settings: QSettings | None = None) -> None:
         super().__init__()
         self.session = session
-        self.folder: Path | None = None
+        self.place: DataRef | None = None  # the folder, database or schema on show
         self.searching = ""  # what is searched for through all shelves
         self._theme: Theme = LIGHT
         self._want: str | None = None
@@ -71,7 +71,7 @@ class FindPage(QWidget):
         self.up.setToolTip("To the folder above (Backspace)")
         self.path_line = QLineEdit()
         self.path_line.setObjectName("folder")
-        self.path_line.setPlaceholderText("Type or paste a folder or an address, then Enter")
+        self.path_line.setPlaceholderText("Type or paste a folder, an address or a database, then Enter")
         self.filter = QLineEdit()
         self.filter.setObjectName("find filter")
         self.filter.setPlaceholderText("Filter by name")
@@ -132,6 +132,7 @@ class FindPage(QWidget):
             self._timers[name].setInterval(interval)
             self._timers[name].timeout.connect(run)
         self.folder_index.listed.connect(self._listed)
+        self.folder_index.failed.connect(self._not_listed)
         self.folder_index.learned.connect(self._learn)
         self.folder_index.found.connect(self._found)
         self.folder_index.indexed.connect(self._indexed)
@@ -162,6 +163,11 @@ class FindPage(QWidget):
         self._theme = self.list.rows.theme = self.filter_bar.theme = theme
 
     @property
+    def folder(self) -> Path | None:
+        """The folder on show, None for none or another kind of place."""
+        return self.place.path if self.place is not None and self.place.is_local else None
+
+    @property
     def busy(self) -> bool:
         waiting = any(self._timers[name].isActive() for name in ("typed", "arrange", "watch"))
         return waiting or self.folder_index.busy or self.glance.busy
@@ -175,7 +181,7 @@ class FindPage(QWidget):
         if isinstance(place, Path):
             self.go_to(place)
         elif not place.is_local:
-            self.open_wanted.emit([place])
+            self._go_to_address(place)
         elif place.path.is_dir():
             self.go_to(place.path)
         else:
@@ -211,8 +217,11 @@ class FindPage(QWidget):
     # Folders
 
     def go_up(self) -> None:
-        if self.folder and self.folder.parent != self.folder:
-            self.go_to(self.folder.parent, choose=self.folder.name)
+        from brisk_atlas.core.find import place_above
+
+        above = place_above(self.place) if self.place is not None else None
+        if self.place is not None and above is not None:
+            self.go_to_place(above, choose=self.place.name)
 
     def _go_to_typed(self) -> None:
         from brisk_atlas.core.model import DataRef
@@ -221,23 +230,52 @@ class FindPage(QWidget):
         if ref.is_local:
             self.go_to(ref.path)
         else:
+            self._go_to_address(ref)
+
+    def _go_to_address(self, ref: DataRef) -> None:
+        """List a database or one of its schemas, and put it among the connections; open anything else."""
+        from brisk_atlas.core.connect import is_listed
+
+        if not is_listed(ref):
             self.open_wanted.emit([ref])
+            return
+        self.go_to_place(ref)
 
     def go_to(self, folder: Path, choose: str | None = None) -> None:
         """List a folder, then look at each dataset in the background."""
         if folder.is_file():
             folder, choose = folder.parent, folder.name
-        self._want = choose
-        self.folder_index.list_folder(folder)
+        from brisk_atlas.core.model import DataRef
 
-    def _listed(self, folder: Path, entries: list[Entry], again: bool) -> None:
-        """Show what is in a folder; listed again, what is known stays and so does the analyst."""
-        if again and (folder != self.folder or self.searching):
+        self.go_to_place(DataRef.file(folder), choose)
+
+    def go_to_place(self, place: DataRef, choose: str | None = None) -> None:
+        """List a folder, a database or a schema, then look at each dataset in the background."""
+        self._want = choose
+        self.folder_index.list_place(place)
+
+    def _not_listed(self, place: DataRef, error: BaseException) -> None:
+        """Ask for the password that a database wants; report anything else."""
+        from brisk_atlas.core.model.errors import NeedsPassword
+
+        if not isinstance(error, NeedsPassword):
+            self.session.fault(error)
+            return
+        from .password_form import PasswordForm
+
+        self.password_form = PasswordForm(place, str(error.reason), self)
+        self.password_form.stated.connect(lambda: self.go_to_place(place))
+        self.password_form.open()
+
+    def _listed(self, place: DataRef, entries: list[Entry], again: bool) -> None:
+        """Show what is in a place; listed again, what is known stays and so does the analyst."""
+        if again and (place != self.place or self.searching):
             return
         if not again:
-            self.folder = folder
-            self.path_line.setText(str(folder))
-            self._watch(folder)
+            self.place = place
+            self.path_line.setText(str(place))
+            self._watch(place)
+            self._note_connection(place)
             self.searching = ""
             self.everywhere.blockSignals(True)
             self.everywhere.setChecked(False)
@@ -246,29 +284,41 @@ class FindPage(QWidget):
             self.filter.clear()
             self._timers["typed"].stop()
             self.filter_bar.set_text("")
-        known = {str(row.entry.path): row for row in self.list.rows.rows} if again else {}
-        before = [known.get(str(entry.path)) if known else None for entry in entries]
+        known = {str(row.entry.ref): row for row in self.list.rows.rows} if again else {}
+        before = [known.get(str(entry.ref)) if known else None for entry in entries]
         rows = [old if old and old.entry == entry else EntryRow(entry, None) for entry, old in zip(entries, before)]
         self._show_rows(rows, again=again)
         self._say_count()
         self._note_view()
-        self.folder_index.look_at(
-            folder, [row.entry for row in rows if row.summary is None and not row.entry.is_folder]
-        )
+        self.folder_index.look_at(place, [row.entry for row in rows if row.summary is None and not row.entry.is_folder])
         if not again:
             self.folder_changed.emit()
 
-    def _watch(self, folder: Path) -> None:
+    def _note_connection(self, place: DataRef) -> None:
+        """Put a database that answered among the connections."""
+        if place.is_local:
+            return
+        from brisk_atlas.core.find import place_above
+        from brisk_atlas.core.read.permissions import allow, place_of
+
+        allow((place_of(place.place),))
+        database = place_above(place) or place
+        if database not in self.session.shelves.connections:
+            self.session.shelves.connect(database)
+            self.shelves.fill()
+
+    def _watch(self, place: DataRef) -> None:
         if self._watcher is None:
             self._watcher = QFileSystemWatcher(self)
             self._watcher.directoryChanged.connect(lambda path: self._timers["watch"].start())
         if self._watcher.directories():
             self._watcher.removePaths(self._watcher.directories())
-        self._watcher.addPath(str(folder))
+        if place.is_local:
+            self._watcher.addPath(str(place))
 
     def _list_again(self) -> None:
-        if self.folder is not None and not self.searching:
-            self.folder_index.list_folder(self.folder, again=True)
+        if self.place is not None and not self.searching:
+            self.folder_index.list_place(self.place, again=True)
 
     def _show_rows(self, rows: list[EntryRow], *, again: bool = False) -> None:
         searching = self.everywhere.isChecked()
@@ -287,7 +337,7 @@ class FindPage(QWidget):
         self.filter_bar.show_rows(rows)
         if again and self.list.current is not None:
             return
-        wanted = next((r.entry.path for r in rows if self._want and r.entry.name == self._want), None)
+        wanted = next((r.entry.ref for r in rows if self._want and r.entry.name == self._want), None)
         index = self.list.rows.index_of(wanted) if wanted else self.list.rows.first_dataset()
         if index.isValid():
             self.list.go_to(index)
@@ -308,14 +358,14 @@ class FindPage(QWidget):
             if not data + folders:
                 text = "Nothing here that can be opened. Go up, or pin another folder."
         if model.filter != EntryFilter():
-            shown = len({row.entry.path for row in model.shown if not row.entry.is_folder})
+            shown = len({row.entry.ref for row in model.shown if not row.entry.is_folder})
             text = f"{shown:,} of {text}" if shown < data else text
         self.count.setText(text)
 
     def _note_view(self) -> None:
         self.folder_index.in_view = self.list.in_view()
 
-    def _learn(self, found: dict[Path, DatasetSummary]) -> None:
+    def _learn(self, found: dict[DataRef, DatasetSummary]) -> None:
         """Show what was found out."""
         if self.list.rows.learn(found) and not self._timers["arrange"].isActive():
             self._timers["arrange"].start()
@@ -365,9 +415,9 @@ class FindPage(QWidget):
             self._search()
             return
         self.searching = ""
-        if self.folder is not None:
+        if self.place is not None:
             self._want = None
-            self.folder_index.list_folder(self.folder)
+            self.folder_index.list_place(self.place)
 
     def _search(self) -> None:
         """Show what the index has; a later word takes the place of an earlier one."""
@@ -390,7 +440,7 @@ class FindPage(QWidget):
         """Go into the chosen folder, or open the chosen datasets."""
         row = self.list.rows.row_at(self.list.currentIndex())
         if row is not None and row.entry.is_folder:
-            self.go_to(row.entry.path)
+            self.go_to_place(row.entry.ref)
             return
         chosen = self.list.chosen()
         if chosen:
@@ -411,20 +461,22 @@ class FindPage(QWidget):
     def go_to_current(self) -> None:
         """Go into the folder of the current line, or to the folder in which its dataset lies."""
         entry = self.current_entry
-        if entry is not None:
-            self.go_to(entry.path) if entry.is_folder else self.go_to(entry.path.parent, choose=entry.name)
+        if entry is None:
+            return
+        if entry.is_folder:
+            self.go_to_place(entry.ref)
+        elif entry.ref.is_local:
+            self.go_to(entry.path.parent, choose=entry.name)
 
     def turn_pin_of_current(self) -> None:
         """Pin the current folder, or unpin it."""
         entry = self.current_entry
-        if entry is not None and entry.is_folder:
+        if entry is not None and entry.is_folder and entry.ref.is_local:
             pinned = entry.path in self.session.shelves.pinned
             self.shelves.unpin(entry.path) if pinned else self.shelves.pin(entry.path)
 
     def read_record_of_current(self) -> None:
         """Show the record of the current dataset."""
-        from brisk_atlas.core.model import DataRef
-
         entry = self.current_entry
         if entry is not None and not entry.is_folder:
-            self.record_wanted.emit(DataRef.file(entry.path))
+            self.record_wanted.emit(entry.ref)

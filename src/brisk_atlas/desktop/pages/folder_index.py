@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -16,6 +15,7 @@ from ..session import Session
 if TYPE_CHECKING:
     from brisk_atlas.core.find import DatasetSummary, Entry
     from brisk_atlas.core.find.entry_filter import EntryRow
+    from brisk_atlas.core.model import DataRef
 
 PARTIAL_S = 0.1  # between two reports of what was found
 
@@ -24,13 +24,15 @@ class FolderIndex(QObject):
     """Of each kind of work the latest wish wins.
 
     Signals:
-        listed(object, list, bool): a folder, its entries, and whether it was listed again.
+        failed(object, object): the place that could not be listed, and the error.
+        listed(object, list, bool): a place, its entries, and whether it was listed again.
         learned(dict): summaries of datasets by path.
         found(str, list): the words that were searched for, and the rows that have them.
         indexed(): the shelves have been gone through.
     """
 
     listed = pyqtSignal(object, list, bool)
+    failed = pyqtSignal(object, object)
     learned = pyqtSignal(dict)
     found = pyqtSignal(str, list)
     indexed = pyqtSignal()
@@ -38,7 +40,7 @@ class FolderIndex(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.in_view: Sequence[Path] = ()  # looked at before the others
+        self.in_view: Sequence[DataRef] = ()  # looked at before the others
         self._show: Job | None = None
         self._facts: Job | None = None
         self._index: Job | None = None
@@ -54,26 +56,24 @@ class FolderIndex(QObject):
                 job.cancel()
         self._facts = None
 
-    def list_folder(self, folder: Path, *, again: bool = False) -> None:
-        from brisk_atlas.core.find import list_folder
+    def list_place(self, place: DataRef, *, again: bool = False) -> None:
+        """List a folder, a database or a schema of one."""
+        from brisk_atlas.core.find import list_place
 
         self.stop()
 
         def done(entries: list[Entry]) -> None:
             if self._show is job:
-                self.listed.emit(folder, entries, again)
+                self.listed.emit(place, entries, again)
 
         def work(job: Job) -> list[Entry]:
-            entries = list_folder(folder)
-            for entry in entries:
-                str(entry.path)  # a path keeps its text; of fifty thousand it must not be made on the window's thread
-            return entries
+            return list_place(place)
 
-        failed = (lambda error: None) if again else None
-        name = f"Listing {folder.name}"
+        failed = (lambda error: None) if again else (lambda error: self.failed.emit(place, error))
+        name = f"Listing {place.name}"
         job = self._show = self.session.run(name, work, done, shown=not again, failed=failed)
 
-    def look_at(self, folder: Path, entries: Sequence[Entry]) -> None:
+    def look_at(self, place: DataRef, entries: Sequence[Entry]) -> None:
         """Find out about datasets: what is stored at once, then what is in view, then the rest."""
         home = self.session.call_in_gui
 
@@ -81,13 +81,15 @@ class FolderIndex(QObject):
             from brisk_atlas.core.find.index import summaries
 
             catalogue, scan_pool = self.session.catalogue, self.session.scan_pool
-            learned: dict[Path, DatasetSummary] = {}
+            learned: dict[DataRef, DatasetSummary] = {}
             result = time.monotonic()
-            found = summaries(folder, entries, catalogue, scan_pool, job.check, lambda: self.in_view)
-            for number, (path, summary) in enumerate(found):
-                learned[path] = summary
+            found = summaries(
+                place.path if place.is_local else place, entries, catalogue, scan_pool, job.check, lambda: self.in_view
+            )
+            for number, (ref, summary) in enumerate(found):
+                learned[ref] = summary
                 if time.monotonic() - result > PARTIAL_S:
-                    job.report(number / len(entries), path.name)
+                    job.report(number / len(entries), ref.name)
                     home(lambda what: self._tell(job, what), learned)
                     learned, result = {}, time.monotonic()
             home(lambda what: self._tell(job, what), learned)
@@ -95,7 +97,7 @@ class FolderIndex(QObject):
         if entries:
             self._facts = self.session.run("Looking at datasets", work, lane=Lane.BATCH)
 
-    def _tell(self, job: Job, learned: dict[Path, DatasetSummary]) -> None:
+    def _tell(self, job: Job, learned: dict[DataRef, DatasetSummary]) -> None:
         if job is self._facts and learned:
             self.learned.emit(learned)
 

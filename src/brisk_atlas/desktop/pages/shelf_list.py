@@ -59,6 +59,10 @@ class ShelfList(QListWidget):
             self._place(folder, folder.name or str(folder))
         if not shelves.pinned:
             self._hint("Drop a folder here")
+        if shelves.connections:
+            self._heading("Connections")
+        for place in shelves.connections:
+            self._place(place, place.name, place.place)
         self._heading("This machine")
         self._place(Path.home(), "Home")
         self._place(Path("/"), "File system")
@@ -87,7 +91,7 @@ class ShelfList(QListWidget):
         item.setToolTip(plain_tip(tip or str(path)))
         self.addItem(item)
 
-    def _path_at(self, item: QListWidgetItem | None) -> Path | None:
+    def _path_at(self, item: QListWidgetItem | None) -> Path | DataRef | None:
         return item.data(PATH) if item is not None else None
 
     def _choose(self, item: QListWidgetItem) -> None:
@@ -107,6 +111,11 @@ class ShelfList(QListWidget):
         self.fill()
         self.pins_changed.emit()
 
+    def disconnect_from(self, place: DataRef) -> None:
+        """Remove a database from the connections."""
+        self.session.shelves.disconnect(place)
+        self.fill()
+
     def _menu(self, at: QPoint) -> None:
         path = self._path_at(self.itemAt(at))
         if path is None:
@@ -120,7 +129,10 @@ class ShelfList(QListWidget):
             action.triggered.connect(run)
 
         add("Go there", lambda: self.chosen.emit(path))
-        if path in shelves.pinned:
+        if not isinstance(path, Path):
+            if path in shelves.connections:
+                add("Remove the connection", lambda: self.disconnect_from(path))
+        elif path in shelves.pinned:
             add("Unpin", lambda: self.unpin(path))
         elif path.is_dir():
             add("Pin", lambda: self.pin(path))
@@ -129,8 +141,7 @@ class ShelfList(QListWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         path = self._path_at(self.currentItem())
-        if event.key() == Qt.Key.Key_Delete and path in self.session.shelves.pinned:
-            assert path is not None
+        if event.key() == Qt.Key.Key_Delete and isinstance(path, Path) and path in self.session.shelves.pinned:
             self.unpin(path)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.currentItem() is not None:
             self._choose(self.currentItem())  # type: ignore[arg-type]
@@ -144,7 +155,7 @@ class ShelfList(QListWidget):
 
         mime = QMimeData()
         paths = [path for item in items if (path := self._path_at(item)) is not None]
-        mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths])
+        mime.setUrls([QUrl.fromLocalFile(str(path)) for path in paths if isinstance(path, Path)])
         return mime
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
@@ -161,8 +172,9 @@ class ShelfList(QListWidget):
     def dropEvent(self, event: QDropEvent | None) -> None:
         assert event is not None
         before = self._path_at(self.itemAt(event.position().toPoint()))
+        among = isinstance(before, Path) and before in self.session.shelves.pinned
         for folder in _folders_in(event.mimeData()):
-            self.pin(folder, before if before in self.session.shelves.pinned else None)
+            self.pin(folder, before if among and isinstance(before, Path) else None)
         event.acceptProposedAction()
 
 

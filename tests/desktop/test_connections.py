@@ -1,0 +1,117 @@
+"""Databases on Find: pasted, unfolded, judged and opened as files are; passwords are asked for and stand nowhere."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel
+
+from brisk_atlas.core.connect.postgres import close_all
+from brisk_atlas.core.model import passwords
+from database_server import running
+
+TABLES = """
+CREATE TABLE zones (id serial PRIMARY KEY, name text, level int, geom geometry(Polygon, 32727));
+INSERT INTO zones (name, level, geom) SELECT 'zone ' || i, i % 5,
+    ST_SetSRID(ST_MakeEnvelope(507000 + i * 100, 5770000, 507080 + i * 100, 5771000), 32727) FROM generate_series(1, 30) i;
+CREATE TABLE readings (station text, value float8);
+CREATE SCHEMA archive;
+CREATE TABLE archive.old (n int);
+ANALYZE
+"""
+
+
+@pytest.fixture(scope="module")
+def server():
+    with running() as found:
+        with found.connect() as link:
+            link.execute(TABLES.replace("ANALYZE", ""))
+            link.execute("ANALYZE")
+        yield found
+
+
+@pytest.fixture(autouse=True)
+def unknown_password(server):
+    """Each test begins without the password, and without a connection that was open."""
+    close_all()
+    passwords.forget(server.address)
+    yield
+    close_all()
+
+
+def names(d):
+    return [row.entry.name for row in d.window.find_page.list.rows.shown]
+
+
+def paste(d, text):
+    d.window.show_page("find")
+    d.type(d.window.find_page.path_line, text)
+
+
+def shelf_texts(d):
+    shelves = d.window.find_page.shelves
+    return [shelves.item(i).text().strip() for i in range(shelves.count())]
+
+
+def test_a_pasted_database_unfolds_and_its_tables_are_judged_before_they_are_opened(driver, server):
+    d = driver
+    paste(d, server.address_with_password)
+    find = d.window.find_page
+    assert names(d) == ["archive", "public"] and server.password not in find.path_line.text()
+    assert "Connections" in shelf_texts(d) and "survey" in shelf_texts(d)
+    find.list.go_to(find.list.rows.index(1, 0))
+    d.press(find.list, Qt.Key.Key_Return)
+    d.settle()
+    assert names(d) == ["readings", "zones"]
+    zones = next(row for row in find.list.rows.shown if row.entry.name == "zones")
+    assert (zones.summary.kind, zones.summary.amount, zones.summary.crs) == ("polygon", "30 features", "EPSG:32727")
+    find.list.go_to(find.list.rows.index_of(zones.entry.ref))
+    d.settle()
+    glance = " ".join(label.text() for label in find.glance.findChildren(QLabel))
+    assert "zones" in glance and find.glance.chosen == zones.entry.ref
+    d.press(find.list, Qt.Key.Key_Return)
+    d.settle()
+    assert (
+        d.window.page == "desk"
+        and d.work.layers[0].name == "zones"
+        and d.work.subject.ref == zones.entry.ref.with_part("zones")
+    )
+    d.click(d.canvas, d.canvas.view.to_pixel(507_140, 5_770_500))
+    assert d.window.desk.probe.findings[0].reading("name").text == "zone 1"
+    d.window.show_page("find")
+    d.press(find.list, Qt.Key.Key_Backspace)
+    d.settle()
+    assert names(d) == ["archive", "public"]
+
+
+def test_a_missing_password_is_asked_for_and_a_wrong_one_again(driver, server):
+    d = driver
+    paste(d, server.address)
+    form = d.window.find_page.password_form
+    assert form.isVisible() and form.password.echoMode() == form.password.EchoMode.Password
+    d.qtbot.keyClicks(form.password, "wrong")
+    d.click(form.use)
+    again = d.window.find_page.password_form
+    assert again is not form and again.isVisible() and names(d) == []
+    d.qtbot.keyClicks(again.password, server.password)
+    d.press(again.password, Qt.Key.Key_Return)
+    d.settle()
+    assert names(d) == ["archive", "public"] and not again.isVisible()
+
+
+def test_a_connection_is_remembered_without_its_password_and_removed(driver, server, home):
+    d = driver
+    paste(d, server.address_with_password)
+    shelves = d.window.session.shelves
+    assert [str(place) for place in shelves.connections] == [server.address]
+    assert server.password not in shelves.file.read_text()
+    d.window.find_page.shelves.disconnect_from(shelves.connections[0])
+    assert shelves.connections == [] and "Connections" not in shelf_texts(d)
+
+
+def test_a_server_that_is_gone_is_reported_and_the_window_goes_on(driver, server):
+    d = driver
+    paste(d, server.address_with_password.replace(str(server.port), "1"))
+    assert "can't be reached" in d.window.notice.text.text() and names(d) == []
+    paste(d, server.address_with_password)
+    assert names(d) == ["archive", "public"]
