@@ -17,7 +17,7 @@ from hypothesis import strategies as st
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.connect import connector_for
-from brisk_atlas.core.connect.postgres import close_all, names_in, table_ref
+from brisk_atlas.core.connect.postgres import close_all, names_in, query_ref, table_ref
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, FeatureQuery, Ordering, passwords
 from brisk_atlas.core.read import open as open_dataset
@@ -223,9 +223,50 @@ def test_orders_are_those_of_tables_held_here(server, order):
     assert ask_rows(part, query).equals(ask_rows(held, query).cast(ask_rows(part, query).schema))
 
 
-def test_one_in_so_many_rows_is_spread_over_the_table(server):
-    ids = only_part(server).read(FeatureQuery(step=10)).table.column("id").to_pylist()
-    assert 100 < len(ids) < 320 and min(ids) < 200 and max(ids) > 1800
+@pytest.mark.parametrize("table", ["zones", "open_zones"])
+def test_one_in_so_many_rows_stands_for_all(server, table):
+    part = only_part(server, table)
+    before = len(server.statements())
+    ids = part.read(FeatureQuery(step=10)).table.column("id").to_pylist()
+    assert part.facts.count / 40 < len(ids) < part.facts.count / 3 and len(set(ids)) == len(ids)
+    assert ("TABLESAMPLE" in server.statements()[before:]) == (table == "zones")
+
+
+# A SELECT of one's own
+
+
+def test_a_select_of_ones_own_is_a_dataset(server):
+    database = DataRef.parse(server.address_with_password)
+    made = query_ref(
+        database,
+        "SELECT level, count(*) AS n, ST_Union(geom) AS geom FROM zones WHERE name LIKE 'zone 1%' GROUP BY level;",
+    )
+    assert DataRef.parse(str(made)) == made and made.name == "query"
+    (part,) = open_dataset(made).parts
+    assert part.facts.count == 5 and part.facts.crs == "EPSG:32727" and part.facts.notes["kind of table"] == "query"
+    with server.connect() as link:
+        counts = dict(
+            link.execute("SELECT level, count(*) FROM zones WHERE name LIKE 'zone 1%' GROUP BY level").fetchall()
+        )
+    assert dict(zip(part.read().table.column("level").to_pylist(), part.rows().column("n").to_pylist())) == counts
+    table = open_dataset(query_ref(database, "SELECT 1 AS one, '100%' AS share -- a remark")).parts[0]
+    assert table.rows().to_pylist() == [{"one": 1, "share": "100%"}]
+    half = ask(part, FeatureQuery(where="level >= 3", columns=("level",)))
+    assert sorted(half.table.column("level").to_pylist()) == [3, 4]
+
+
+@pytest.mark.parametrize(
+    ("statement", "reason"),
+    [("DELETE FROM zones RETURNING id", "can't follow it"), ("SELECT no_field FROM zones", "no_field"),
+     ("SELECT 1; DROP TABLE zones", "can't follow it|refuses"), ("SELECT id, id FROM zones", "two of its columns are called id"),
+     ("SELECT * FROM nowhere", "nowhere"), ("WITH gone AS (DELETE FROM zones RETURNING id) SELECT * FROM gone", "refuses|can't follow"),
+     ("SELECT 1) AS a; DROP TABLE zones; SELECT * FROM (SELECT 2", "can't follow it|refuses")],
+)  # fmt: skip
+def test_a_statement_that_is_no_select_is_refused_before_it_runs(server, statement, reason):
+    with pytest.raises(CannotRead, match=reason):
+        open_dataset(query_ref(DataRef.parse(server.address_with_password), statement))
+    with server.connect() as link:
+        assert link.execute("SELECT count(*) FROM zones").fetchone() == (2000,)
 
 
 # Opening and drawing

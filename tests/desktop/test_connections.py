@@ -115,3 +115,18 @@ def test_a_server_that_is_gone_is_reported_and_the_window_goes_on(driver, server
     assert "can't be reached" in d.window.notice.text.text() and names(d) == []
     paste(d, server.address_with_password)
     assert names(d) == ["archive", "public"]
+
+
+def test_a_select_is_tried_and_then_opened(driver, server):
+    d = driver
+    paste(d, server.address_with_password)
+    d.window.commands.do("ask_database")
+    form = d.window.find_page.query_form
+    form.statement.setPlainText("SELECT nme FROM zones")
+    d.click(form.test)
+    assert "nme" in form.says.text() and not form.use.isEnabled()
+    form.statement.setPlainText("SELECT name, level, geom FROM zones WHERE level = 2")
+    d.click(form.test)
+    assert "name (text), level (int4), geom (geometry)" in form.says.text()
+    d.click(form.use)
+    assert d.work.layers[0].name == "query" and d.window.session.facts_of(d.work.layers[0]).count == 6

@@ -29,6 +29,7 @@ CONNECT_S = 10  # until a server that does not answer is given up
 STATEMENT_MS = 300_000  # that a statement may take on the server
 WRONG_LOGIN = "password authentication failed"  # of a server that refuses; no state comes with it while connecting
 IDLE = 4  # connections to one database that wait for the next statement
+QUERY_MARK = "="  # before a SELECT in the place of a table
 NAME = re.compile(r'"((?:[^"]|"")+)"|([^."]+)')  # quoted, or plain
 SYSTEM_SCHEMAS = ("pg_catalog", "information_schema", "pg_toast")
 OWN_TABLES = ("spatial_ref_sys", "geometry_columns", "geography_columns", "raster_columns", "raster_overviews")
@@ -43,6 +44,16 @@ def table_ref(database: DataRef, schema: str, table: str = "") -> DataRef:
     return DataRef(PlaceKind.TABLE, database.place, inner)
 
 
+def query_ref(database: DataRef, statement: str) -> DataRef:
+    """Return the reference to what a SELECT of the analyst's own gives."""
+    return DataRef(PlaceKind.TABLE, database.place, f"{QUERY_MARK}{statement.strip().rstrip(';').rstrip()}")
+
+
+def statement_in(ref: DataRef) -> str:
+    """Return the SELECT that a reference carries, "" for one that means a table, a schema or all of a database."""
+    return ref.inner.removeprefix(QUERY_MARK) if ref.inner.startswith(QUERY_MARK) else ""
+
+
 def names_in(ref: DataRef) -> tuple[str, str]:
     """Return the schema and the table that a reference means, "" for what it does not name. A name with a point in it
     stands in double quotes.
@@ -50,6 +61,8 @@ def names_in(ref: DataRef) -> tuple[str, str]:
     >>> names_in(DataRef.parse('postgresql://localhost/survey#public."zones.closed"'))
     ('public', 'zones.closed')
     """
+    if statement_in(ref):
+        return "", "query"
     found = [quoted.replace('""', '"') if quoted else plain for quoted, plain in NAME.findall(ref.inner)]
     return (found[0] if found else ""), ".".join(found[1:])
 
@@ -82,8 +95,10 @@ def explained_database(ref: DataRef) -> Iterator[None]:
         raise CannotRead(
             ref, f"you may not read it ({_line(error)})", "Ask the database's owner for the right."
         ) from error
+    except (psycopg.errors.SyntaxError, psycopg.errors.UndefinedColumn, psycopg.errors.UndefinedFunction) as error:
+        raise CannotRead(ref, f"the database can't follow it ({_line(error)})", "Mend the statement.") from error
     except psycopg.errors.UndefinedTable as error:
-        raise CannotRead(ref, "there is no such table any more", "List the database again.") from error
+        raise CannotRead(ref, f"there is no such table ({_line(error)})", "List the database again.") from error
     except psycopg.OperationalError as error:
         if _wants_password(error):
             raise NeedsPassword(ref, _line(error), "State the password.") from error
@@ -156,7 +171,7 @@ def ask(ref: DataRef, query: LiteralString | sql.Composed, values: Sequence[Any]
     """
     with connection(ref) as database:
         text = query if isinstance(query, sql.Composed) else sql.SQL(query)
-        return database.execute(text, values or None).fetchall()
+        return database.execute(text, values or None, prepare=True).fetchall()  # by which only one statement can go
 
 
 class Postgres:

@@ -23,11 +23,13 @@ def derived_sections(dataset: Dataset, part_name: str | None = None) -> list[Sec
         ("format", dataset.format),
         ("kind", dataset.kind),
         ("size", size_text(dataset.size_bytes)),
-        ("changed", dataset.modified.strftime("%Y-%m-%d %H:%M UTC")),
-        ("files", ", ".join(m.name for m in dataset.members)),
+        ("changed", dataset.changed.strftime("%Y-%m-%d %H:%M UTC") if dataset.changed else "unknown"),
     ]
+    if dataset.members:
+        files.append(("files", ", ".join(m.name for m in dataset.members)))
     files += [("warning", text) for text in dataset.warnings]
-    sections = [Section("Derived from the files", tuple(Line(*pair) for pair in files))]
+    title = "Derived from the files" if dataset.members else "Derived from its place"
+    sections = [Section(title, tuple(Line(*pair) for pair in files))]
     chosen = [p.facts for p in dataset.parts if part_name in (None, p.facts.name)]
     return sections + [
         Section(f"Derived from the data: {facts.name}", tuple(Line(*pair) for pair in _derived(facts)))

@@ -51,7 +51,7 @@ class Member(NamedTuple):
     ref: DataRef
     role: str
     size_bytes: int
-    modified: datetime
+    modified: datetime | None
     remark: str = ""
 
 
@@ -90,7 +90,7 @@ def role_of(member: Path, dataset: Dataset) -> str:
 def anatomy_of(dataset: Dataset) -> Anatomy:
     """Return the files of a dataset, with remarks."""
     if not dataset.ref.is_local:
-        only = Member(dataset.ref, "the data, on a server", dataset.size_bytes, dataset.modified)
+        only = Member(dataset.ref, "the data, on a server", dataset.size_bytes, dataset.changed)
         return Anatomy((only,), (), ())
     stats = {}
     for member in dataset.members[:MOST_SHOWN]:

@@ -208,6 +208,8 @@ class DataRef:
         if self.kind is PlaceKind.ADDRESS:
             last = self.place.partition("?")[0].rstrip("/").rpartition("/")[2]
             return unquote(last).replace("\0", "").rpartition("/")[2]
+        if self.kind is PlaceKind.TABLE and self.inner.startswith("="):
+            return "query"
         return (self.inner or self.place).rstrip("/").rpartition("/")[2]
 
     @property

@@ -189,6 +189,11 @@ class Dataset:
     warnings: tuple[str, ...] = ()
 
     @property
+    def changed(self) -> datetime | None:
+        """When it was changed last; None where its place does not say, as of a table of a database."""
+        return self.modified if self.modified.timestamp() > 0 else None
+
+    @property
     def name(self) -> str:
         """The name of the file, as lists show it."""
         return self.ref.name
@@ -216,7 +221,7 @@ class Dataset:
             "format": self.format,
             "kind": self.kind,
             "size_bytes": self.size_bytes,
-            "modified": self.modified.isoformat(timespec="seconds"),
+            "modified": self.changed.isoformat(timespec="seconds") if self.changed else None,
             "members": [member.name for member in self.members] or [self.ref.name],
             "parts": [part.facts.as_json() for part in self.parts],
             "warnings": list(self.warnings),

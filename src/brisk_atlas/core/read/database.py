@@ -15,7 +15,7 @@ from adbc_driver_manager import dbapi as driver
 from adbc_driver_postgresql import dbapi
 from psycopg import sql
 
-from brisk_atlas.core.connect.postgres import ask, connection, conninfo, explained_database, names_in
+from brisk_atlas.core.connect.postgres import ask, connection, conninfo, explained_database, names_in, statement_in
 from brisk_atlas.core.model import (
     CannotRead,
     Capability,
@@ -45,6 +45,7 @@ ARROW = {
 }  # what a column of a type comes as; all others come as text  # fmt: skip
 CASTS = {"numeric": "double precision", "oid": "bigint", "name": "text", "bpchar": "text"}
 SHAPES = ("geometry", "geography")
+QUERY = "q"  # the kind of what a SELECT gives
 ABLE = (
     Capability.COLUMNS
     | Capability.COLUMNS_ALONE
@@ -76,6 +77,8 @@ class TableAbout(NamedTuple):
 
 def about_table(ref: DataRef) -> TableAbout:
     """Return what the catalogue says of a table. Raises CannotRead."""
+    if statement_in(ref):
+        return _about_query(ref)
     schema, table = names_in(ref)
     head = ask(
         ref,
@@ -104,6 +107,24 @@ def about_table(ref: DataRef) -> TableAbout:
     return TableAbout(str(kind), rows, size, about or "", found, tuple(name for (name,) in key))
 
 
+def _about_query(ref: DataRef) -> TableAbout:
+    """Return what a SELECT of one's own gives, after a dry run: it is planned, not run. Raises CannotRead."""
+    (plan,) = ask(ref, sql.SQL("EXPLAIN (FORMAT JSON) SELECT * FROM {}").format(_name(ref)))[0]
+    with connection(ref) as database:
+        described = (
+            database.execute(sql.SQL("SELECT * FROM {} LIMIT 0").format(_name(ref)), prepare=True).description or []
+        )
+    names = [column.name for column in described]
+    twice = [name for name in names if names.count(name) > 1]
+    if twice:
+        raise CannotRead(ref, f"two of its columns are called {twice[0]}", "Give one another name with AS.")
+    types = dict(
+        ask(ref, "SELECT oid::bigint, typname FROM pg_type WHERE oid = ANY(%s)", [[c.type_code for c in described]])
+    )
+    columns = tuple(Column(column.name, types.get(column.type_code, "text"), "") for column in described)
+    return TableAbout(QUERY, int(plan[0]["Plan"]["Plan Rows"]), 0, "", columns, ())
+
+
 def open_dataset(ref: DataRef) -> Dataset:
     """Return a table as a dataset: a part for each column of geometry, or one of rows. Raises CannotRead."""
     _, table = names_in(ref)
@@ -118,7 +139,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     shapes = [column for column in about.columns if column.type in SHAPES]
     fields = tuple(Field(c.name, ARROW.get(c.type, "string")) for c in about.columns if c.type not in SHAPES)
     count, is_exact = _count(ref, about)
-    notes = {"kind of table": {"v": "view", "m": "materialised view"}.get(about.kind, "table")}
+    notes = {"kind of table": {"v": "view", "m": "materialised view", QUERY: "query"}.get(about.kind, "table")}
     notes |= {"comment": about.about} if about.about else {}
     notes |= {} if is_exact else {"count": "an estimate of the database"}
     parts: list[Part] = [
@@ -143,8 +164,10 @@ def _count(ref: DataRef, about: TableAbout) -> tuple[int | None, bool]:
     return (count, True) if count <= EXACT_ROWS else (max(about.rows, count), False)
 
 
-def _name(ref: DataRef) -> sql.Identifier:
-    return sql.Identifier(*names_in(ref))
+def _name(ref: DataRef) -> sql.Composable:
+    """Return what stands behind FROM: a table by its names, or a SELECT of one's own."""
+    own = statement_in(ref)
+    return sql.SQL("({}\n) AS asked").format(sql.SQL(own)) if own else sql.Identifier(*names_in(ref))
 
 
 def _layer(
@@ -242,13 +265,16 @@ class DatabaseRows:
         if shape is not None:
             plain = sql.SQL("ST_AsBinary({}) AS {}").format(sql.Identifier(shape.name), sql.Identifier(shape.name))
             chosen.append(plain)
+        blocks = query.step > 1 and self.about.kind in ("r", "m")  # some of its blocks, without a look at the others
+        thin = sql.SQL(" TABLESAMPLE SYSTEM ({}) REPEATABLE (1)").format(sql.Literal(100 / query.step))
         statement = sql.SQL("SELECT {} FROM {}").format(sql.SQL(", ").join(chosen), _name(self.ref))
+        statement += thin if blocks else sql.SQL("")
         conditions = (
             [self._meets(query.extent, shape, self.srid)] if query.extent is not None and shape is not None else []
         )
         if query.where:
             conditions.append(sql.SQL("({})").format(sql.SQL(query.where)))  # made by `table`
-        if query.step > 1:
+        if query.step > 1 and not blocks:
             conditions.append(self._thinned(query.step))
         if conditions:
             statement += sql.SQL(" WHERE ") + sql.SQL(" AND ").join(conditions)
@@ -267,9 +293,9 @@ class DatabaseRows:
         )
 
     def _thinned(self, step: int) -> sql.Composed:
-        """Return the condition that one in so many rows meets, spread over the table."""
-        by = sql.SQL(", ").join(map(sql.Identifier, self.about.key)) if self.about.key else None
-        hashed = sql.SQL("hashtext(ROW({})::text)").format(by) if by is not None else sql.SQL("hashtext(ctid::text)")
+        """Return the condition that one in so many rows of a view meets, by what stands in them."""
+        names = [sql.Identifier(column.name) for column in self.about.columns]
+        hashed = sql.SQL("hashtext(ROW({})::text)").format(sql.SQL(", ").join(names))
         return sql.SQL("abs({}::bigint) % {} = 0").format(hashed, sql.Literal(step))
 
     def _ordered(self, by: Ordering) -> sql.Composed:

@@ -254,6 +254,17 @@ class FindPage(QWidget):
         self._want = choose
         self.folder_index.list_place(place)
 
+    def ask_database(self) -> None:
+        """Ask for a SELECT to open what it gives, of the database on show."""
+        from dataclasses import replace
+
+        from .query_form import QueryForm
+
+        if self.place is not None and not self.place.is_local:
+            self.query_form = QueryForm(self.session, replace(self.place, inner="", part=None), self)
+            self.query_form.chosen.connect(lambda ref: self.open_wanted.emit([ref]))
+            self.query_form.open()
+
     def _not_listed(self, place: DataRef, error: BaseException) -> None:
         """Ask for the password that a database wants; report anything else."""
         from brisk_atlas.core.model.errors import NeedsPassword
