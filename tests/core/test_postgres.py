@@ -232,6 +232,20 @@ def test_one_in_so_many_rows_stands_for_all(server, table):
     assert ("TABLESAMPLE" in server.statements()[before:]) == (table == "zones")
 
 
+def test_all_rows_are_read_at_once_however_many_the_database_believes_there_are(server, home):
+    with server.connect() as link:
+        link.execute("CREATE TABLE grown AS SELECT i AS n, 'a' AS word FROM generate_series(1, 150000) AS i")
+        link.execute("ANALYZE grown")
+        link.execute("INSERT INTO grown SELECT i, 'b' FROM generate_series(150001, 150500) AS i")
+    held = DataCache()
+    allow(("127.0.0.1",))
+    assert held.part(ref(server, "grown").with_part("grown")).facts.count == 150_000  # an estimate
+    table = held.table(ref(server, "grown").with_part("grown"))
+    with server.connect() as link:
+        link.execute("DROP TABLE grown")  # a column asked for later would be of other rows, or of none
+    assert (table.num_rows, len(table.column("n")), table.column("word")[-1].as_py()) == (150_500, 150_500, "b")
+
+
 # A SELECT of one's own
 
 

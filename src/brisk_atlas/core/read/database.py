@@ -46,14 +46,7 @@ ARROW = {
 CASTS = {"numeric": "double precision", "oid": "bigint", "name": "text", "bpchar": "text"}
 SHAPES = ("geometry", "geography")
 QUERY = "q"  # the kind of what a SELECT gives
-ABLE = (
-    Capability.COLUMNS
-    | Capability.COLUMNS_ALONE
-    | Capability.LIMIT
-    | Capability.STEP
-    | Capability.WHERE
-    | Capability.ORDER
-)
+ABLE = Capability.COLUMNS | Capability.LIMIT | Capability.STEP | Capability.WHERE | Capability.ORDER
 
 
 class Column(NamedTuple):
