@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QLabel, QToolButton
 
-from brisk_atlas.core.connect.postgres import close_all
-from brisk_atlas.core.model import passwords
+from brisk_atlas.core.connect.postgres import close_all, table_ref
+from brisk_atlas.core.model import DataRef, passwords
 from database_server import running
 
 TABLES = """
@@ -130,3 +130,40 @@ def test_a_select_is_tried_and_then_opened(driver, server):
     assert "name (text), level (int4), geom (geometry)" in form.says.text()
     d.click(form.use)
     assert d.work.layers[0].name == "query" and d.window.session.facts_of(d.work.layers[0]).count == 6
+
+
+def test_values_are_edited_in_the_sheet_and_saved_into_the_database(driver, server):
+    d = driver
+    paste(d, server.address_with_password)
+    d.window.session.open_refs([table_ref(DataRef.parse(server.address), "public", "zones")])
+    d.settle()
+    d.press(d.window, Qt.Key.Key_T)
+    d.settle()
+    drawer = d.window.desk.sheet
+    grid, tools = drawer.grid, drawer.tools
+
+    def change(row, text):
+        drawer.findChild(QToolButton, "edit").setChecked(True)
+        tools.turn_editing()
+        grid.current = (row, grid.columns.number_of("name"))
+        d.press(grid, Qt.Key.Key_F2)
+        d.type(grid.editor, text)
+
+    def stored(row):
+        with server.connect() as link:
+            return link.execute("SELECT name FROM zones ORDER BY id OFFSET %s LIMIT 1", [row]).fetchone()[0]
+
+    change(4, "Grey Gate")
+    save = next(action for action in tools.more_menu().actions() if action.text() == "Save edits into public.zones")
+    assert save.isEnabled() and stored(4) == "zone 5"
+    save.trigger()
+    d.settle()
+    assert stored(4) == "Grey Gate" and "Saved 1 edited value in public.zones" in d.window.notice.text.text()
+    assert drawer.sheet.values(0, 6, ["name"])["name"][4] == "Grey Gate" and not d.work.subject.rows.edits
+    change(6, "mine")
+    with server.connect() as link:
+        link.execute("UPDATE zones SET name = 'theirs' WHERE id = 7")
+    tools.save_edits()
+    d.settle()
+    assert "id = 7 was changed meanwhile (name is now “theirs”, was “zone 7”)" in d.window.notice.text.text()
+    assert stored(6) == "theirs" and len(d.work.subject.rows.edits) == 1

@@ -17,7 +17,7 @@ import psycopg
 from psycopg import sql
 from psycopg.conninfo import conninfo_to_dict, make_conninfo
 
-from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.data_ref import PlaceKind
 from brisk_atlas.core.model.errors import NeedsPassword
 from brisk_atlas.core.model.passwords import masked, password_of
@@ -27,6 +27,7 @@ from .keyring_store import stored_password
 
 CONNECT_S = 10  # until a server that does not answer is given up
 STATEMENT_MS = 300_000  # that a statement may take on the server
+LOCK_MS = 5_000  # to wait for another program that is writing
 WRONG_LOGIN = "password authentication failed"  # of a server that refuses; no state comes with it while connecting
 IDLE = 4  # connections to one database that wait for the next statement
 QUERY_MARK = "="  # before a SELECT in the place of a table
@@ -153,6 +154,26 @@ def connection(ref: DataRef) -> Iterator[psycopg.Connection[Any]]:
                     _idle[ref.place].append(held)
             if not keep:
                 held.close()
+
+
+@contextmanager
+def writing(ref: DataRef) -> Iterator[psycopg.Connection[Any]]:
+    """Give a connection of its own on which one transaction writes, whole or not at all. Raises CannotWrite."""
+    with explained_database(ref):
+        link = psycopg.connect(conninfo(ref.place))
+    link.read_only = False
+    try:
+        with link:
+            link.execute(f"SET LOCAL lock_timeout = {LOCK_MS}")
+            yield link
+    except (psycopg.errors.LockNotAvailable, psycopg.errors.QueryCanceled, psycopg.errors.DeadlockDetected) as error:
+        raise CannotWrite(ref, "another program holds its rows", "Try again when it is done.") from error
+    except (psycopg.errors.InsufficientPrivilege, psycopg.errors.ReadOnlySqlTransaction) as error:
+        raise CannotWrite(ref, f"you may not write it ({_line(error)})", "Ask the database's owner.") from error
+    except psycopg.Error as error:
+        raise CannotWrite(
+            ref, f"the database refuses ({_line(error)})", "Nothing was written; mend the value."
+        ) from error
 
 
 def close_all() -> None:

@@ -67,14 +67,17 @@ class FieldFilter:
 
 @dataclass(frozen=True, eq=False)
 class Edit:
-    """New values of one field, on the working copy. `rows` are places in the file; later edits win."""
+    """New values of one field, on the working copy. `rows` are places in the file; later edits win. `before` are the
+    values that were seen there, empty where they were not noted."""
 
     field: str
     rows: tuple[int, ...]
     values: tuple[Any, ...]
+    before: tuple[Any, ...] = ()
 
 
-FileState = tuple[tuple[str, int, int], ...]  # name, size and time (ns) of each file of a dataset
+FileState = tuple[tuple[str, int, int], ...]  # name, size and time (ns) of each file of a dataset; of a table of a
+# database "rows", how many, and a number that tells their keys
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""Writing the edits of a layer into its own file."""
+"""Writing the edits of a layer into its own file or table."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class SaveEdits(Operation):
-    """Write the edited values of an open layer into the file that they belong to, unless it changed meanwhile.
+    """Write the edited values of an open layer into the file or table that they belong to, unless it changed meanwhile.
 
     The layer is read anew after that; `Workspace.drop_edits` takes the edits from it, on the thread of the work.
     """
@@ -30,4 +30,6 @@ class SaveEdits(Operation):
             raise AtlasError(layer.name, "it has no edits", "Edit values first.")
         count = save_edits(workspace.cache, layer, progress)
         workspace.forget(layer)
-        return Written((layer.ref.path,), f"{count:,} edited value{'s' if count != 1 else ''}")
+        return Written(
+            (layer.ref.path,) if layer.ref.is_local else (), f"{count:,} edited value{'s' if count != 1 else ''}"
+        )

@@ -254,7 +254,9 @@ class DatabaseRows:
     def _statement(self, query: FeatureQuery, shape: Column | None) -> sql.Composed:
         own = [c for c in self.about.columns if c.type not in SHAPES]
         wanted = own if query.columns is None else [next(c for c in own if c.name == name) for name in query.columns]
-        chosen: list[sql.Composable] = [_selected(column) for column in wanted]
+        chosen: list[sql.Composable] = [
+            sql.SQL("{} AS {}").format(as_read(column), sql.Identifier(column.name)) for column in wanted
+        ]
         if shape is not None:
             plain = sql.SQL("ST_AsBinary({}) AS {}").format(sql.Identifier(shape.name), sql.Identifier(shape.name))
             chosen.append(plain)
@@ -325,13 +327,12 @@ class DatabaseRows:
                 raise CannotRead(self.ref, f"the database refuses ({lines[0][:300]})", "Try again.") from error
 
 
-def _selected(column: Column) -> sql.Composed | sql.Identifier:
-    """Return how a column is asked for: types that Arrow has not come as ones that it has."""
+def as_read(column: Column) -> sql.Composed | sql.Identifier:
+    """Return a column as it is asked for: types that Arrow has not come as ones that it has."""
     name = sql.Identifier(column.name)
     if column.type in ARROW and column.type not in CASTS:
         return name
-    target = CASTS.get(column.type, "text")
-    return sql.SQL("{}::{} AS {}").format(name, sql.SQL(target), name)
+    return sql.SQL("{}::{}").format(name, sql.SQL(CASTS.get(column.type, "text")))
 
 
 @dataclass(frozen=True)

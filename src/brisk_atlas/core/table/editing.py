@@ -97,7 +97,8 @@ def replacing(table: pa.Table, field: str, find: str, new: str, rows: np.ndarray
         return None
     old = texts.take(pa.array(at)).to_pylist()
     values = [value_from(new if whole else text.replace(find, new), kind, field) for text in old]
-    return Edit(field, tuple(int(r) for r in rows[at]), tuple(values))
+    found = rows[at]
+    return Edit(field, tuple(found.tolist()), tuple(values), tuple(column.take(pa.array(found)).to_pylist()))
 
 
 def state_of(members: Sequence[Path]) -> FileState:

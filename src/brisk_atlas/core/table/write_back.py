@@ -25,6 +25,8 @@ from brisk_atlas.core.read.table import TextTable
 from brisk_atlas.core.system.atomic_write import checked_place, reason_of, written_beside
 from brisk_atlas.core.table.asking import quoted
 from brisk_atlas.core.table.editing import changed_cells, edited, state_of
+from brisk_atlas.core.table.extended import base_rows
+from brisk_atlas.core.table.server_edits import COMPARE, rows_state, save_there, why_not_there
 
 PATIENCE_S = 5.0  # for another program that is writing
 IN_PLACE = ("GeoPackage", "SQLite", "SpatiaLite")
@@ -44,6 +46,8 @@ def why_not(dataset: Dataset) -> str | None:
     """Return why edits can't be saved into a dataset's own file, or None where they can."""
     if dataset.ref.is_inline:
         return "it is a sketch, whose texts and notes are changed on the map"
+    if dataset.ref.kind is PlaceKind.TABLE:
+        return why_not_there(dataset.parts[0])
     if dataset.ref.kind is not PlaceKind.FILE:
         return "it lies on a server or in an archive"
     if dataset.ref.name.lower().endswith(".gz"):
@@ -60,6 +64,13 @@ def why_not(dataset: Dataset) -> str | None:
     return f"{dataset.format} is not written back"
 
 
+def state_before(cache: DataCache, layer: Layer) -> FileState:
+    """Return what the rows of a layer are before its first edit, so that a later change is noticed."""
+    if layer.ref.kind is PlaceKind.TABLE:
+        return rows_state(cache.part(layer.ref), base_rows(cache, layer))
+    return state_of(cache.dataset(layer.ref).members)
+
+
 def check_unchanged(dataset: Dataset, before: FileState) -> None:
     """Raise CannotWrite where a file is not as it was when the first edit was made."""
     now = {name: (size, time) for name, size, time in state_of(dataset.members)}
@@ -67,17 +78,22 @@ def check_unchanged(dataset: Dataset, before: FileState) -> None:
         if now.get(name) != (size, time):
             gone = now.get(name, (-1, -1))[0] < 0
             what = f"{name} {'is gone' if gone else 'was changed by another program'} since it was read"
-            raise CannotWrite(dataset.ref.path, what, "Save your edits as a new file, then compare the two.")
+            raise CannotWrite(dataset.ref.path, what, COMPARE)
 
 
 def save_edits(cache: DataCache, layer: Layer, report: Report = lambda share, step: None) -> int:
-    """Write the edits of a layer into its own file; returns how many values. Raises CannotWrite, and
-    leaves the file as it was, where it changed meanwhile or can't be written."""
+    """Write the edits of a layer into its own file or table; returns how many values. Raises CannotWrite, and
+    leaves it as it was, where it changed meanwhile or can't be written."""
     dataset = cache.dataset(layer.ref)
     reason = why_not(dataset)
     if reason is not None:
-        raise CannotWrite(dataset.ref.path, reason, ELSEWHERE)
+        raise CannotWrite(dataset.ref, reason, ELSEWHERE)
     report(0.1, "writing")
+    if dataset.ref.kind is PlaceKind.TABLE:
+        if state_before(cache, layer) != layer.rows.edited_from:
+            what = "rows came or went since your first edit, and the edits can't be told to their rows"
+            raise CannotWrite(dataset.ref, what, COMPARE)
+        return save_there(dataset.ref, cache.part(layer.ref), base_rows(cache, layer), layer.rows.edits)
     cells = changed_cells(layer.rows.edits)
     if dataset.format in IN_PLACE:
         update_in_place(dataset.ref.path, layer.part, cache.table(layer.ref), cells)
@@ -147,11 +163,7 @@ def _update(path: Path, db: sqlite3.Connection, table: str, read: pa.Table, cell
     by_field: dict[str, list[tuple[Any, int]]] = {}
     for (row, field), value in cells.items():
         by_field.setdefault(field, []).append((value, row))
-    changed = CannotWrite(
-        path,
-        "another program changed its rows since it was read",
-        "Save your edits as a new file, then compare the two.",
-    )
+    changed = CannotWrite(path, "another program changed its rows since it was read", COMPARE)
     if len(ids) != read.num_rows:
         raise changed
     for field, values in by_field.items():

@@ -29,10 +29,15 @@ def saved_rows(rows: TableView, folder: Path) -> dict[str, Any] | None:
         "summary": rows.summary,
         "computed": [asdict(c) for c in rows.computed],
         "joins": [{**asdict(j), "ref": j.ref.as_json(folder)} for j in rows.joins],
-        "edits": [{**asdict(e), "values": [_value_as_json(v) for v in e.values]} for e in rows.edits],
+        "edits": [_edit_as_json(e) for e in rows.edits],
         "edited_from": rows.edited_from,
     }
     return {key: value for key, value in values.items() if value}
+
+
+def _edit_as_json(edit: Edit) -> dict[str, Any]:
+    values = {name: [_value_as_json(v) for v in getattr(edit, name)] for name in ("values", "before")}
+    return {"field": edit.field, "rows": edit.rows, **{name: found for name, found in values.items() if found}}
 
 
 def _filter_as_json(chosen: FieldFilter) -> dict[str, Any]:
@@ -61,7 +66,12 @@ def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
         tuple(ComputedField(**c) for c in values.get("computed", ())),
         tuple(Join(**{**j, "ref": DataRef.from_json(j["ref"], folder)}) for j in values.get("joins", ())),
         tuple(
-            Edit(e["field"], tuple(map(int, e["rows"])), tuple(_value_from_json(v) for v in e["values"]))
+            Edit(
+                e["field"],
+                tuple(map(int, e["rows"])),
+                tuple(_value_from_json(v) for v in e["values"]),
+                tuple(_value_from_json(v) for v in e.get("before", ())),
+            )
             for e in values.get("edits", ())
         ),
         tuple((str(n), int(s), int(t)) for n, s, t in values.get("edited_from", ())),

@@ -428,7 +428,8 @@ class SheetDrawer(QWidget):
 
     def _edited(self, row: int, field: str, text: str) -> None:
         """Take an edited value into the working copy, if it fits its field."""
-        from brisk_atlas.core.table.editing import state_of, value_from
+        from brisk_atlas.core.table.editing import value_from
+        from brisk_atlas.core.table.write_back import state_before
 
         layer, sheet = self.layer, self.sheet
         if layer is None or sheet is None:
@@ -439,9 +440,9 @@ class SheetDrawer(QWidget):
             self.filter_line.complain(error)
             return
         self.filter_line.complain(None)
-        if sheet.table.column(field)[row].as_py() == value:
+        seen = sheet.table.column(field)[row].as_py()
+        if seen == value:
             return
-        dataset = self.session.dataset_of(layer)
-        before = layer.rows.edited_from or (state_of(dataset.members) if dataset else ())
-        edits = (*layer.rows.edits, Edit(field, (row,), (value,)))
+        before = layer.rows.edited_from or state_before(self.session.cache, layer)
+        edits = (*layer.rows.edits, Edit(field, (row,), (value,), (seen,)))
         self.put(f"edit {field}", replace(layer.rows, edits=edits, edited_from=before))

@@ -87,13 +87,12 @@ class ReplaceForm(QDialog):
         self.session.run("Replacing", work, self._take, shown=False, failed=self._fail)
 
     def _take(self, edit: Edit | None) -> None:
-        from brisk_atlas.core.table.editing import state_of
+        from brisk_atlas.core.table.write_back import state_before
 
         if edit is None:
             self.hint.setText("nothing found")
             return
-        dataset = self.session.dataset_of(self.layer)
-        before = self.layer.rows.edited_from or (state_of(dataset.members) if dataset else ())
+        before = self.layer.rows.edited_from or state_before(self.session.cache, self.layer)
         look = replace(self.layer.rows, edits=(*self.layer.rows.edits, edit), edited_from=before)
         self.look_changed.emit(f"replace in {edit.field}", look)
         self.layer = replace(self.layer, rows=look)

@@ -216,7 +216,7 @@ class SheetTools(QObject):
         self.form.open()
 
     def save_edits(self) -> None:
-        """Write the edits into the file they belong to, unless it changed meanwhile."""
+        """Write the edits into the file or table they belong to, unless it changed meanwhile."""
         layer = self.layer
         if layer is None or not layer.rows.edits:
             return
@@ -233,7 +233,7 @@ class SheetTools(QObject):
 
     def _saved(self, layer: Layer, result: Written) -> None:
         self.session.saved_rows(layer)
-        self.session.noticed.emit("good", f"Saved {result.what} in {result.paths[0].name}", "")
+        self.session.noticed.emit("good", f"Saved {result.what} in {layer.ref.name}", "")
 
     def save_as_new(self) -> None:
         """Write the rows as they stand to a new file, and work with that from now on, if wanted."""
