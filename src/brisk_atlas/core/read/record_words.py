@@ -62,7 +62,7 @@ def words_of(path: Path) -> RecordWords | None:
     for element in root.iter():
         if not isinstance(element.tag, str):
             continue
-        name = etree.QName(element).localname
+        name = element.tag.rpartition("}")[2]
         own = (element.text or "").strip()
         if own and name not in KEYWORDS and own[0].isalnum() and not own.replace(".", "").isdigit():
             others.append(" ".join(own.split()))

@@ -9,6 +9,7 @@ import mmap
 import os
 import re
 from collections.abc import Callable, Iterator
+from functools import cache
 from pathlib import Path
 from urllib.parse import unquote
 
@@ -37,10 +38,10 @@ def check_references(path: Path) -> None:
     """Raise NeedsPermission for a file that points out of its own folder and was not allowed to, CannotRead for one
     that holds the description of a service."""
     wanted: dict[str, None] = {}
-    allowed = allowed_places()
+    allowed = cache(allowed_places)  # read for a file that points elsewhere alone
 
     def may_follow(target: str) -> bool:
-        return ("://" not in target and _is_below(target, path.parent)) or is_allowed(target, allowed)
+        return ("://" not in target and _is_below(target, path.parent)) or is_allowed(target, allowed())
 
     for target in _targets(path, 0, may_follow):
         if not may_follow(target):
