@@ -158,12 +158,19 @@ def test_values_are_edited_in_the_sheet_and_saved_into_the_database(driver, serv
     assert save.isEnabled() and stored(4) == "zone 5"
     save.trigger()
     d.settle()
+    form = tools.form
+    assert form.isVisible() and form.list.toPlainText() == "id = 5: name “zone 5” becomes “Grey Gate”"
+    assert stored(4) == "zone 5" and form.write.text() == "Write 1 value"
+    d.click(form.write)
+    d.settle()
     assert stored(4) == "Grey Gate" and "Saved 1 edited value in public.zones" in d.window.notice.text.text()
     assert drawer.sheet.values(0, 6, ["name"])["name"][4] == "Grey Gate" and not d.work.subject.rows.edits
     change(6, "mine")
     with server.connect() as link:
         link.execute("UPDATE zones SET name = 'theirs' WHERE id = 7")
     tools.save_edits()
+    d.settle()
+    d.click(tools.form.write)
     d.settle()
     assert "id = 7 was changed meanwhile (name is now “theirs”, was “zone 7”)" in d.window.notice.text.text()
     assert stored(6) == "theirs" and len(d.work.subject.rows.edits) == 1

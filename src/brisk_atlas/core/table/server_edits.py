@@ -82,6 +82,20 @@ def save_there(ref: DataRef, part: Part, table: pa.Table, edits: Sequence[Edit])
     return sum(map(len, rows.values()))
 
 
+def changes_in_words(part: Part, table: pa.Table, edits: Sequence[Edit]) -> list[str]:
+    """Return a line for each value that saving edits would write: its row and field, what stands there, what comes."""
+    key = cast(DatabaseRows, part).about.key
+    return [
+        f"{_row_in_words(key, _key_of(table, key, row))}: {field} {_stated(before)} becomes {_stated(new)}"
+        for row, cells in _by_row(table, edits).items()
+        for field, (before, new) in cells.items()
+    ]
+
+
+def _row_in_words(key: Sequence[str], own: Sequence[Any]) -> str:
+    return ", ".join(f"{name} = {value}" for name, value in zip(key, own))
+
+
 def _all(conditions: Sequence[sql.Composable]) -> sql.Composed:
     return sql.SQL(" AND ").join(conditions)
 
@@ -111,7 +125,7 @@ def _as_stored(value: Any, kind: pa.DataType) -> Any:
 def _conflict(
     key: Sequence[str], own: Sequence[Any], cells: dict[str, tuple[Any, Any]], there: Sequence[tuple[Any, ...]]
 ) -> str:
-    row = "the row " + ", ".join(f"{name} = {value}" for name, value in zip(key, own))
+    row = f"the row {_row_in_words(key, own)}"
     if not there:
         return f"{row} is no longer there"
     now = zip(cells.items(), there[0])

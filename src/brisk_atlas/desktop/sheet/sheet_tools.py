@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, QPoint, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog, QMenu, QToolButton, QWidget
 
-from brisk_atlas.core.model import AtlasError, ComputedField, Layer, TableView
+from brisk_atlas.core.model import AtlasError, ComputedField, Layer, PlaceKind, TableView
 from brisk_atlas.core.model.words import unique_names
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -29,6 +29,7 @@ if TYPE_CHECKING:
     from .grid import SheetGrid
     from .join_form import JoinForm
     from .replace_form import ReplaceForm
+    from .save_form import SaveForm
     from .series_chart import SeriesChart
 
 EXPORTS = {"CSV (*.csv)": "CSV", "XLSX (*.xlsx)": "XLSX", "Parquet (*.parquet)": "Parquet"}
@@ -68,7 +69,7 @@ class SheetTools(QObject):
         self.words: dict[str, Any] = {}  # what records say of the fields
         self.theme: Theme = LIGHT
         self.series: SeriesChart | None = None
-        self.form: FieldsForm | Builder | JoinForm | ReplaceForm | None = None
+        self.form: FieldsForm | Builder | JoinForm | ReplaceForm | SaveForm | None = None
         self.menu: ColumnMenu | None = None
         self.button: dict[str, QToolButton] = {}
         runs = {
@@ -216,10 +217,33 @@ class SheetTools(QObject):
         self.form.open()
 
     def save_edits(self) -> None:
-        """Write the edits into the file or table they belong to, unless it changed meanwhile."""
+        """Write the edits into the file they belong to, unless it changed meanwhile; into a table of a database once
+        what will be written was seen."""
         layer = self.layer
         if layer is None or not layer.rows.edits:
             return
+        if layer.ref.kind is not PlaceKind.TABLE:
+            self._write_edits(layer)
+            return
+        from brisk_atlas.core.table.extended import base_rows
+        from brisk_atlas.core.table.server_edits import changes_in_words
+
+        from .save_form import SaveForm
+
+        cache, edits = self.session.cache, layer.rows.edits
+
+        def ask(changes: list[str]) -> None:
+            self.form = SaveForm(str(layer.ref.whole), changes, self.window)
+            self.form.accepted.connect(lambda: self._write_edits(layer))
+            self.form.open()
+
+        self.session.run(
+            f"Reading {layer.name}",
+            lambda job: changes_in_words(cache.part(layer.ref), base_rows(cache, layer), edits),
+            ask,
+        )
+
+    def _write_edits(self, layer: Layer) -> None:
         name = layer.ref.name
 
         from brisk_atlas.core.operations import SaveEdits
