@@ -155,7 +155,7 @@ def test_edits_are_not_laid_over_other_rows_once_the_table_was_read_again(server
     with server.connect() as link:
         link.execute("INSERT INTO wells (area, number, depth) VALUES ('north', 1, 1)")
     work.forget(work.work.layer(layer))
-    with pytest.raises(CannotWrite, match="rows came or went"):
+    with pytest.raises(CannotWrite, match="rows were added or removed"):
         SaveEdits(layer).run(work)
     assert stored(server, "SELECT count(open) FROM wells") == [(0,)]
 

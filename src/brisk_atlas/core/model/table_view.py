@@ -77,7 +77,7 @@ class Edit:
 
 
 FileState = tuple[tuple[str, int, int], ...]  # name, size and time (ns) of each file of a dataset; of a table of a
-# database "rows", how many, and a number that tells their keys
+# database "rows", how many, and a digest of their keys
 
 
 @dataclass(frozen=True)

@@ -50,7 +50,7 @@ ABLE = Capability.COLUMNS | Capability.LIMIT | Capability.STEP | Capability.WHER
 
 
 class Column(NamedTuple):
-    """A column of a table: its name, the name of its type, and what is said of it."""
+    """A column of a table: its name, the name of its type, and its comment."""
 
     name: str
     type: str
@@ -302,7 +302,7 @@ class DatabaseRows:
         return sql.SQL("{}{} {} NULLS LAST").format(name, collate, sql.SQL("DESC" if by.descending else "ASC"))
 
     def _place_order(self) -> list[sql.Composable]:
-        """Return what rows are ordered by where nothing else is said: the key, or their place in the table."""
+        """Return what rows are ordered by where no order is asked for: the key, or their place in the table."""
         if self.about.key:
             return [sql.Identifier(name) for name in self.about.key]
         return [sql.SQL("ctid")] if self.about.kind in ("r", "m") else []

@@ -106,7 +106,7 @@ class StyleReader:
     def _check_symbolizer(self, element: Any) -> None:
         unit = element.get("uom", "")
         if unit and not unit.rstrip("/").endswith("pixel"):
-            self.note("sizes in units of the ground, taken as pixels")
+            self.note("sizes in units of the ground, read as pixels")
         if below(element, "Geometry") is not None:
             self.note("geometry worked out by a function")
 

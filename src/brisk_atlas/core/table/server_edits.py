@@ -1,7 +1,7 @@
 """Saving edited values into a table of a PostgreSQL database: all of them, or none.
 
-A row is told by its primary key. It is changed only where each edited value still is what it was when it was edited,
-so that what other people wrote meanwhile is never written over.
+A row is identified by its primary key. It is changed only where each edited value still is what it was when it was
+edited, so that what other people wrote meanwhile is never written over.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ def why_not_there(part: Part) -> str | None:
     if about.kind in VIEWS:
         return VIEWS[about.kind]
     if not about.key:
-        return "it has no primary key, by which its rows are told apart"
+        return "it has no primary key, which identifies its rows"
     if not types.keys() >= set(about.key):
         return "you may not read its primary key"
     return "its primary key is binary" if any(types[name] == "bytea" for name in about.key) else None

@@ -26,7 +26,7 @@ from brisk_atlas.core.system.atomic_write import checked_place, reason_of, writt
 from brisk_atlas.core.table.asking import quoted
 from brisk_atlas.core.table.editing import changed_cells, edited, state_of
 from brisk_atlas.core.table.extended import base_rows
-from brisk_atlas.core.table.server_edits import COMPARE, rows_state, save_there, why_not_there
+from brisk_atlas.core.table.server_edits import COMPARE, changes_in_words, rows_state, save_there, why_not_there
 
 PATIENCE_S = 5.0  # for another program that is writing
 IN_PLACE = ("GeoPackage", "SQLite", "SpatiaLite")
@@ -71,6 +71,19 @@ def state_before(cache: DataCache, layer: Layer) -> FileState:
     return state_of(cache.dataset(layer.ref).members)
 
 
+def changes_of(cache: DataCache, layer: Layer) -> list[str]:
+    """Return a line for each value that saving the edits of a layer into its database would write. Raises CannotWrite
+    where they belong to other rows."""
+    _check_rows(cache, layer)
+    return changes_in_words(cache.part(layer.ref), base_rows(cache, layer), layer.rows.edits)
+
+
+def _check_rows(cache: DataCache, layer: Layer) -> None:
+    if state_before(cache, layer) != layer.rows.edited_from:
+        what = "rows were added or removed since your first edit, so edits can't be matched to their rows"
+        raise CannotWrite(layer.ref.whole, what, COMPARE)
+
+
 def check_unchanged(dataset: Dataset, before: FileState) -> None:
     """Raise CannotWrite where a file is not as it was when the first edit was made."""
     now = {name: (size, time) for name, size, time in state_of(dataset.members)}
@@ -90,9 +103,7 @@ def save_edits(cache: DataCache, layer: Layer, report: Report = lambda share, st
         raise CannotWrite(dataset.ref, reason, ELSEWHERE)
     report(0.1, "writing")
     if dataset.ref.kind is PlaceKind.TABLE:
-        if state_before(cache, layer) != layer.rows.edited_from:
-            what = "rows came or went since your first edit, and the edits can't be told to their rows"
-            raise CannotWrite(dataset.ref, what, COMPARE)
+        _check_rows(cache, layer)
         return save_there(dataset.ref, cache.part(layer.ref), base_rows(cache, layer), layer.rows.edits)
     cells = changed_cells(layer.rows.edits)
     if dataset.format in IN_PLACE:

@@ -225,23 +225,16 @@ class SheetTools(QObject):
         if layer.ref.kind is not PlaceKind.TABLE:
             self._write_edits(layer)
             return
-        from brisk_atlas.core.table.extended import base_rows
-        from brisk_atlas.core.table.server_edits import changes_in_words
+        from brisk_atlas.core.table.write_back import changes_of
 
         from .save_form import SaveForm
-
-        cache, edits = self.session.cache, layer.rows.edits
 
         def ask(changes: list[str]) -> None:
             self.form = SaveForm(str(layer.ref.whole), changes, self.window)
             self.form.accepted.connect(lambda: self._write_edits(layer))
             self.form.open()
 
-        self.session.run(
-            f"Reading {layer.name}",
-            lambda job: changes_in_words(cache.part(layer.ref), base_rows(cache, layer), edits),
-            ask,
-        )
+        self.session.run(f"Reading {layer.name}", lambda job: changes_of(self.session.cache, layer), ask)
 
     def _write_edits(self, layer: Layer) -> None:
         name = layer.ref.name
