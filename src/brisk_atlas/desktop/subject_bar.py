@@ -21,6 +21,8 @@ NAME_CHARS = 28
 def count_text(facts: Facts) -> str:
     """Return how much there is: cells for grids, else features, points or rows."""
     if facts.grid:
+        if facts.grid.drawn_by_service:
+            return "drawn by a server"
         return f"{facts.grid.width:,} x {facts.grid.height:,} cells"
     noun = {"vector": "features", "pointcloud": "points", "table": "rows"}.get(facts.kind, "")
     noun = noun.removesuffix("s") if facts.count == 1 else noun

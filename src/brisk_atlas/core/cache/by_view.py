@@ -7,7 +7,7 @@ import os
 from dataclasses import dataclass
 from math import ceil
 
-from brisk_atlas.core.model import CannotRead, DataRef, Extent, FeatureQuery, VectorPart
+from brisk_atlas.core.model import CannotRead, DataRef, Extent, FeatureQuery, Part, VectorPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.extents import sides_of
@@ -18,6 +18,7 @@ MOST_HELD = 5_000_000  # features
 MOST_SHARE = 0.25  # of the machine's memory, for the file of a layer that is held
 SAMPLED = 200_000  # features of the sample that stands for all of a layer
 BY_VIEW = 300_000  # features, estimated from the sample, up to which a view is read in full
+PAGED_HELD = 20_000  # features of a service up to which all are read, and at most those of a view
 AROUND = 0.5  # of the view's longer side, read beyond its edges for the next pan
 
 
@@ -33,9 +34,17 @@ class Seen:
 
 def is_stream(cache: DataCache, source: DataRef) -> bool:
     """Return whether a vector part is too large to be held."""
-    count = cache.part(source).facts.count or 0
+    part = cache.part(source)
+    count = part.facts.count or 0
+    if is_paged(part):
+        return part.facts.count is None or count > PAGED_HELD
     memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
     return count > MOST_HELD or cache.dataset(source).size_bytes > MOST_SHARE * memory
+
+
+def is_paged(part: Part) -> bool:
+    """Return whether the features of a part come page by page from a server."""
+    return isinstance(part, VectorPart) and part.paged
 
 
 def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
@@ -44,6 +53,8 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
         return Seen(cache.features(source), ("all",))
     part = cache.part(source)
     assert isinstance(part, VectorPart)
+    if part.paged:
+        return _seen_of_service(cache, source, part, extent)
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
     sample = cache.derive(("stream sample", source), lambda: cache.read_features(source, FeatureQuery(step=every)))
@@ -60,6 +71,22 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
         )
         return Seen(features, ("view", around), "read by view")
     return Seen(held[1], ("view", held[0]), "read by view")
+
+
+def _seen_of_service(cache: DataCache, source: DataRef, part: VectorPart, extent: Extent) -> Seen:
+    """Return the features of a service in a view, or the first so many of them."""
+    own = _in_first_world(transform_extent(extent, part.facts.crs))
+    around = own.grown(AROUND) if own is not None else None
+    held = cache.latest(("stream view", source))
+    if held is None or own is None or held[0] is None or not _holds(held[0], own) or len(held[1]) >= PAGED_HELD:
+        query = FeatureQuery(extent=around, limit=PAGED_HELD)
+        features = cache.derive_latest(("stream view", source), around, lambda: cache.read_features(source, query))
+    else:
+        around, features = held
+    whole = len(features) < PAGED_HELD
+    return Seen(
+        features, ("view", around), "read by view" if whole else f"the first {len(features):,} features in view"
+    )
 
 
 def _in_first_world(extent: Extent | None) -> Extent | None:
@@ -90,9 +117,10 @@ def piece_of(cache: DataCache, source: DataRef, within: Extent | None) -> Featur
 def refuse_stream(cache: DataCache, source: DataRef) -> None:
     """Raise CannotRead for a part that is too large to be held."""
     if is_stream(cache, source):
-        count = cache.part(source).facts.count or 0
+        count = cache.part(source).facts.count
+        stated = f"{count:,} features" if count is not None else "features that its service does not count"
         raise CannotRead(
             source.whole,
-            f"{source.part} has {count:,} features, more than are held at once",
+            f"{source.part} has {stated}, more than are held at once",
             "The map and the probe read it by view; hand over a piece by extent to have its rows.",
         )

@@ -10,6 +10,7 @@ from typing import NamedTuple, Protocol, cast
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 
 _HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http", PlaceKind.INLINE: "inline"}
+SERVICES = {"wms": "wms", "wmts": "wmts", "xyz": "xyz", "ogcapi": "ogcapi", "wfs": "wfs"}  # the file of each protocol
 BUCKETS = ("s3", "gs")
 POSTGRES = ("postgresql", "postgres")
 
@@ -62,14 +63,16 @@ def connector_for(ref: DataRef) -> Connector:
     scheme = ref.place.partition("://")[0]
     if is_postgres(ref):
         return _connector("postgres")
-    home = _HOMES.get(ref.kind)
+    home = SERVICES.get(ref.protocol) if ref.kind is PlaceKind.SERVICE else _HOMES.get(ref.kind)
     if home is None:
-        raise CannotRead(ref, f"a {ref.kind.value} can't be reached yet", "Export it to a file first.")
+        raise CannotRead(ref, f"a {ref.protocol or ref.kind.value} can't be reached yet", "Export it to a file first.")
     return _connector("buckets" if ref.kind is PlaceKind.ADDRESS and scheme in BUCKETS else home)
 
 
 def is_listed(ref: DataRef) -> bool:
     """Return whether a place is one that other things lie in, such as a database or a schema, and is no dataset."""
+    if ref.kind is PlaceKind.SERVICE:
+        return not ref.inner and ref.protocol != "xyz"
     return is_postgres(ref) and not import_module("brisk_atlas.core.connect.postgres").names_in(ref)[1]
 
 

@@ -8,8 +8,11 @@ from dataclasses import dataclass
 @dataclass
 class Drawn:
     """What is to be reported of a layer's picture, whether work in the background would make it better,
-    and the limits that its colours took."""
+    and the limits that its colours took. `coming` says that pieces of it are still on their way from a server,
+    `failing` that some did not come, which is worth another try after a while."""
 
     note: str = ""
     unfinished: bool = False
     limits: tuple[tuple[float, float], ...] = ()
+    coming: bool = False
+    failing: bool = False

@@ -44,7 +44,8 @@ class Frame:
 
     By layer id: `faults` says what could not be drawn and why, `notes` what is to be known of a
     picture (thinned out, coarse), `limits` between which values the colours ran. `unfinished` names
-    the sources that work in the background would draw better. `labels` are placed, not painted.
+    the sources that work in the background would draw better, `coming` those of which pieces are on their way from a
+    server, `failing` those of which some did not come. `labels` are placed, not painted.
     """
 
     image: np.ndarray
@@ -53,6 +54,8 @@ class Frame:
     notes: dict[str, str] = field(default_factory=dict)
     limits: dict[str, tuple[tuple[float, float], ...]] = field(default_factory=dict)
     unfinished: tuple[DataRef, ...] = ()
+    coming: tuple[DataRef, ...] = ()
+    failing: tuple[DataRef, ...] = ()
     labels: tuple[PlacedLabel, ...] = ()
 
 
@@ -138,6 +141,8 @@ class Painter:
         frame = Frame(image, view)
         found = time.monotonic()
         unfinished: list[DataRef] = []
+        coming: list[DataRef] = []
+        failing: list[DataRef] = []
         many = sum(layer.visible for layer in layers) > MANY
         run: list[PaleLayer] = []  # layers that are laid together, once they are all there
         for layer in layers:
@@ -171,12 +176,26 @@ class Painter:
                 frame.limits[layer.id] = drawn.limits
             if drawn.unfinished:
                 unfinished.append(layer.ref)
+            if drawn.coming:
+                coming.append(layer.ref)
+            if drawn.failing:
+                failing.append(layer.ref)
         self._lay_run(image, run)
         _blank_beyond_poles(image, view)
         if picked:
             self._pick(image, layers, view, picked, frame.faults)
         labels = self._labels(layers, view, measure, frame.faults, check) if measure else ()
-        return Frame(image, view, frame.faults, frame.notes, frame.limits, tuple(unfinished), labels)
+        return Frame(
+            image,
+            view,
+            frame.faults,
+            frame.notes,
+            frame.limits,
+            tuple(unfinished),
+            tuple(coming),
+            tuple(failing),
+            labels,
+        )
 
     def _lay_run(self, image: np.ndarray, run: list[PaleLayer]) -> None:
         """Lay some layers on a picture and empty their list; laying one over another is associative, so that a few side
@@ -305,7 +324,7 @@ class Painter:
         if drawn is None:
             drawn = self._draw(layer, image, view, check, lambda: so_far(image))
         picture = _cropped(image, view, drawn)
-        if not drawn.unfinished:
+        if not (drawn.unfinished or drawn.coming or drawn.failing):
             self._store(key, picture)
         return picture
 
@@ -336,11 +355,14 @@ class Painter:
         missing = _move(stored, image, view)
         if missing is None:
             return None
+        made = stored.drawn
         for piece, rows, cols in missing:
             part = np.zeros((piece.height, piece.width, 4), np.uint8)
-            self._draw(layer, part, piece, check, lambda: None)
+            drawn = self._draw(layer, part, piece, check, lambda: None)
             image[rows, cols] = part
-        return stored.drawn
+            if drawn.coming or drawn.failing:
+                made = drawn
+        return made
 
     def _draw(
         self, layer: Layer, image: np.ndarray, view: View, check: Callable[[], None], on_partial: Callable[[], None]

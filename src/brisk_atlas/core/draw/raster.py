@@ -35,7 +35,7 @@ MAKING = "coarse while an overview is made"
 
 
 @dataclass(frozen=True, eq=False)
-class _Channel:
+class Channel:
     """One band seen from a view: the part and band it comes from and where the pixels lie in its cells."""
 
     part: RasterPart
@@ -47,7 +47,7 @@ class _Channel:
     cells_a_pixel: float
     turns: tuple[float, ...] = (0.0,)  # columns to shift by, one for each turn of the Earth in which cells are seen
 
-    def shifted(self, by: float) -> _Channel:
+    def shifted(self, by: float) -> Channel:
         """Return the channel with the pixels some columns further on."""
         return replace(self, col=self.col + by) if by else self
 
@@ -81,7 +81,7 @@ def draw_raster(
         owner = cache.raster(own)
         if owner.facts.crs not in meshes:
             meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
-        channels.append(_channel(owner, own, band, meshes[owner.facts.crs]))
+        channels.append(channel_of(owner, own, band, meshes[owner.facts.crs]))
     if channels[0].turns == ():
         return Drawn()
     result = Drawn()
@@ -128,11 +128,11 @@ def _northward(cache: DataCache, source: DataRef, style: GridStyle, view: View, 
     grid = part.facts.grid
     assert grid is not None
     band = min(style.flow_band or style.bands[0], len(grid.bands))
-    channel = _channel(part, own, band, mesh_of(view.lattice, part.facts.crs))
+    channel = channel_of(part, own, band, mesh_of(view.lattice, part.facts.crs))
     return _sampled(cache, channel, style, view, result)
 
 
-def _unit(channel: _Channel) -> str:
+def _unit(channel: Channel) -> str:
     grid = channel.part.facts.grid
     assert grid is not None
     return grid.bands[channel.band - 1].unit
@@ -153,14 +153,14 @@ def _leave_out(
     owner = cache.raster(own)
     if owner.facts.crs not in meshes:
         meshes[owner.facts.crs] = mesh_of(seen.lattice, owner.facts.crs)
-    channel = _channel(owner, own, band, meshes[owner.facts.crs])
+    channel = channel_of(owner, own, band, meshes[owner.facts.crs])
     classes = _sampled(cache, channel, replace(style, resample="nearest"), seen, Drawn())
     out = np.isin(classes, np.asarray(hidden, np.float32))
     for each in values:
         each[out] = np.nan
 
 
-def _channel(part: RasterPart, source: DataRef, band: int, mesh: Mesh) -> _Channel:
+def channel_of(part: RasterPart, source: DataRef, band: int, mesh: Mesh) -> Channel:
     col, row = part.facts.lattice.to_cells(mesh.x, mesh.y)
     apart = np.concatenate([
         np.hypot(np.diff(col, axis=1), np.diff(row, axis=1)).ravel(),
@@ -168,7 +168,7 @@ def _channel(part: RasterPart, source: DataRef, band: int, mesh: Mesh) -> _Chann
     ])  # fmt: skip
     apart = apart[np.isfinite(apart)]
     spacing = float(np.median(apart)) / mesh.step if apart.size else 1.0
-    return _Channel(part, source, band, col, row, mesh.step, spacing, _turns(part, col, row))
+    return Channel(part, source, band, col, row, mesh.step, spacing, _turns(part, col, row))
 
 
 def _turns(part: RasterPart, col: np.ndarray, row: np.ndarray) -> tuple[float, ...]:
@@ -184,7 +184,7 @@ def _turns(part: RasterPart, col: np.ndarray, row: np.ndarray) -> tuple[float, .
     return tuple(turn * period for turn in range(first, last + 1))
 
 
-def _window(channel: _Channel, level: Level, view: View) -> tuple[int, int, int, int] | None:
+def cell_window(channel: Channel, level: Level, view: View) -> tuple[int, int, int, int] | None:
     """Return the cells of a level that the view (whose pixels the channel knows) can see, or None."""
     every = [clipped(v, channel.step, view.height, view.width) for v in (channel.col, channel.row)]
     known = np.isfinite(every[0]) & np.isfinite(every[1])
@@ -207,7 +207,7 @@ def pyramid_of(cache: DataCache, source: DataRef, band: int, style: GridStyle) -
     return cache.derive(("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.ref.path, nearest=nearest))
 
 
-def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
+def _sampled(cache: DataCache, channel: Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
     """Return (rows, cols) float32 of one band under the view's pixels, NaN without data."""
     out = np.full((view.height, view.width), np.nan, np.float32)
     for turn in channel.turns:
@@ -216,7 +216,7 @@ def _sampled(cache: DataCache, channel: _Channel, style: GridStyle, view: View, 
     return out
 
 
-def _sampled_turn(cache: DataCache, channel: _Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
+def _sampled_turn(cache: DataCache, channel: Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
     """Return what `_sampled` does, of one turn of the Earth."""
     out = np.full((view.height, view.width), np.nan, np.float32)
     pyramid = pyramid_of(cache, channel.source, channel.band, style)
@@ -224,7 +224,7 @@ def _sampled_turn(cache: DataCache, channel: _Channel, style: GridStyle, view: V
     level = max(
         (le for le in levels if le.factor_x <= max(1.0, channel.cells_a_pixel * 1.01)), key=lambda le: le.factor_x
     )
-    window = _window(channel, level, view)
+    window = cell_window(channel, level, view)
     if window is None:
         return out
     if pyramid and (level.number or 0) < 0:
@@ -239,7 +239,7 @@ def _sampled_turn(cache: DataCache, channel: _Channel, style: GridStyle, view: V
 
 
 def _draw_cells(
-    image: np.ndarray, cache: DataCache, channels: list[_Channel], style: GridStyle, view: View, result: Drawn, rim: int
+    image: np.ndarray, cache: DataCache, channels: list[Channel], style: GridStyle, view: View, result: Drawn, rim: int
 ) -> None:
     """Closer than the file's own cells: colour those, then show each as the square it is."""
     for turn in channels[0].turns:
@@ -247,12 +247,12 @@ def _draw_cells(
 
 
 def _draw_cells_turn(
-    image: np.ndarray, cache: DataCache, channels: list[_Channel], style: GridStyle, view: View, result: Drawn, rim: int
+    image: np.ndarray, cache: DataCache, channels: list[Channel], style: GridStyle, view: View, result: Drawn, rim: int
 ) -> None:
     """Do what `_draw_cells` does, of one turn of the Earth."""
     first = channels[0]
     level = first.part.levels(first.band)[0]
-    window = _window(first, level, replace(view, width=view.width + 2 * rim, height=view.height + 2 * rim))
+    window = cell_window(first, level, replace(view, width=view.width + 2 * rim, height=view.height + 2 * rim))
     if window is None:
         return
     values = [channel.part.cells(channel.band, level, window) for channel in channels]
@@ -271,14 +271,14 @@ def _draw_cells_turn(
     np.copyto(pixels, inner, where=inner != 0)
 
 
-def _classes(channels: list[_Channel]) -> tuple[tuple[int, str, str], ...]:
+def _classes(channels: list[Channel]) -> tuple[tuple[int, str, str], ...]:
     grid = channels[0].part.facts.grid
     assert grid is not None
     return grid.bands[channels[0].band - 1].classes
 
 
 def _limits(
-    cache: DataCache, channels: list[_Channel], style: GridStyle, values: list[np.ndarray], result: Drawn
+    cache: DataCache, channels: list[Channel], style: GridStyle, values: list[np.ndarray], result: Drawn
 ) -> list[tuple[float, float]]:
     stretch = style.stretch
     if style.slope and len(channels) == 1:

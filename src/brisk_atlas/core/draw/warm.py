@@ -14,7 +14,7 @@ from brisk_atlas.core.read.wkb import shapes_of
 from .cloud import draw_order, point_inks
 from .cloud_order import order_of
 from .ink import pixels_of
-from .kernels.grid import CUBIC, pick, sample
+from .kernels.grid import CUBIC, blend_pixels, pick, sample
 from .kernels.pixels import NORMAL, blend
 from .raster import colour
 from .vector import Inks, draw_vector
@@ -43,6 +43,7 @@ def warm() -> None:
     out = np.zeros((16, 16), np.float32)
     sample(cells, *nodes, 16, CUBIC, out, 0, 16)
     pick(np.zeros((8, 8), np.uint32), *nodes, 16, pixels_of(image), 0, 16)
+    blend_pixels(np.zeros((8, 8), np.uint32), *nodes, 16, pixels_of(image), 0, 16)
     limits, metre = [(0.0, 1.0)] * 3, (1.0, 0.0, 0.0, -1.0)
     colour([out], GridStyle(shade=1.0, lights=4), limits, metre, pixels_of(image), 0)
     colour([out], GridStyle(own_colours=True), limits, metre, pixels_of(image), 0, ((1, "#000000", ""),))

@@ -68,6 +68,8 @@ def kind_word(facts: Facts) -> str:
 def shape_text(facts: Facts) -> str:
     """Return the geometry type, or the bands of a grid."""
     if facts.grid:
+        if facts.grid.drawn_by_service:
+            return "map picture"
         bands = facts.grid.bands
         return f"{len(bands)} bands" if len(bands) > 1 else (bands[0].classes and "classes") or "1 band"
     return {"Unknown": "mixed"}.get(facts.geometry_type or "", facts.geometry_type or "")
@@ -76,14 +78,16 @@ def shape_text(facts: Facts) -> str:
 def amount_text(facts: Facts) -> str:
     """Return rows, features or points; of a grid its columns and rows of cells."""
     if facts.grid:
-        return f"{facts.grid.width:,} × {facts.grid.height:,}"
+        return "any scale" if facts.grid.drawn_by_service else f"{facts.grid.width:,} × {facts.grid.height:,}"
     noun = NOUNS.get(facts.kind)
     return f"{facts.count:,} {noun}" if noun and facts.count is not None else ""
 
 
 def amount_of(facts: Facts) -> float:
     """Return how much is in a part, to sort by: features, rows, points or cells; 0 where it is not known."""
-    return float(facts.grid.width) * facts.grid.height if facts.grid else float(facts.count or 0)
+    if facts.grid:
+        return 0.0 if facts.grid.drawn_by_service else float(facts.grid.width) * facts.grid.height
+    return float(facts.count or 0)
 
 
 def crs_text(facts: Facts) -> str:

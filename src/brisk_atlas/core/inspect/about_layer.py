@@ -13,7 +13,8 @@ def about_layer(layer: Layer, facts: Facts) -> list[tuple[str, str]]:
     lines = [("note", layer.note)] if layer.note else []
     if facts.grid is not None:
         grid = facts.grid
-        lines.append(("cells", f"{grid.width:,} x {grid.height:,}"))
+        cells = "drawn by the server" if grid.drawn_by_service else f"{grid.width:,} x {grid.height:,}"
+        lines.append(("cells", cells))
         unit = unit_of(facts.crs)
         lines.append(("cell size", " x ".join(f"{step:g}" for step in grid.resolution) + (f" {unit}" if unit else "")))
         lines += [

@@ -13,6 +13,7 @@ from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.layer_painter import PlainPainter
 from brisk_atlas.core.draw.legend import Legend, grid_legend
 from brisk_atlas.core.draw.raster import channel_sources, draw_raster, has_flow, pyramid_of
+from brisk_atlas.core.draw.tiles import draw_tiles
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.inspect.cell import cell_finding
 from brisk_atlas.core.inspect.finding import ProbeResult, Where
@@ -24,6 +25,7 @@ from brisk_atlas.core.inspect.statistics import (
     summary_readings,
 )
 from brisk_atlas.core.model import AtlasError, DataKind, Facts, GridStyle, Layer, Stretch
+from brisk_atlas.core.read.tiled_pictures import TiledPictures
 
 from .kind import Check, LayerKind, Piece, Report
 
@@ -40,6 +42,9 @@ class GridPainter(PlainPainter):
     def paint(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, check: Check, so_far: Check
     ) -> Drawn:
+        part = cache.raster(layer.ref)
+        if isinstance(part, TiledPictures):
+            return draw_tiles(image, part, view, smooth=_style(layer).resample != "nearest", check=check)
         return draw_raster(image, cache, layer.ref, _style(layer), view, check)
 
     def may_move(self, layer: Layer) -> bool:
@@ -115,6 +120,8 @@ def _style(layer: Layer) -> GridStyle:
 
 def _first_style(facts: Facts) -> GridStyle:
     assert facts.grid is not None
+    if facts.grid.drawn_by_service:
+        return GridStyle((1, 2, 3), stretch=Stretch("hand", 0, 255))
     bands, roles = facts.grid.bands, [band.role for band in facts.grid.bands]
     names = " ".join([facts.name, *(band.name for band in bands)]).lower()
     if "red" in roles and "green" in roles and "blue" in roles:

@@ -13,7 +13,7 @@ from typing import Any
 from urllib.parse import quote, unquote
 
 from .kinds import Quantity
-from .passwords import remember, without_password
+from .passwords import remember, without_key, without_password
 
 ARCHIVE_SUFFIXES = (".zip",)
 PART_MARK = "#part="  # after the name of a place, before that of a part in it
@@ -21,7 +21,16 @@ QUANTITY_MARK = "&as="  # after the name of a part, before what its numbers are 
 CRS_MARK = "&crs="  # after these, before the CRS that it is taken to be in
 INLINE_MARK = "data:application/geo+json"  # before the name and the text of what a reference carries itself
 _SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
-_SERVICES = ("wms+", "wfs+", "wmts+", "wcs+", "ogcapi+", "stac+")  # before the scheme of a service's address
+_SERVICES = (
+    "wms+",
+    "wfs+",
+    "wmts+",
+    "xyz+",
+    "ogcapi+",
+    "wcs+",
+    "stac+",
+    "geoservices+",
+)  # before the scheme of a service's address
 _DATABASES = ("postgresql", "postgres", "mariadb", "mysql")
 _ADDRESSES = ("http", "https", "s3", "gs", "az")
 
@@ -81,6 +90,16 @@ class DataRef:
         return cls(PlaceKind.INLINE, text, name)
 
     @classmethod
+    def service(cls, protocol: str, address: str, layer: str = "") -> DataRef:
+        """Return the reference to a service, or to a layer of it, without the password and the keys in its address;
+        they are remembered for this run.
+
+        >>> str(DataRef.service("wms", "https://survey.tolvane.example/wms", "lava flows"))
+        'wms+https://survey.tolvane.example/wms#lava%20flows'
+        """
+        return cls(PlaceKind.SERVICE, f"{protocol}+{without_key(address)[0]}", layer)
+
+    @classmethod
     def parse(cls, text: str | Path | DataRef, folder: Path | None = None) -> DataRef:
         """Return the reference that a text means: as it prints, as a person types it, or relative to `folder`. The
         password in the address of a database does not become part of it; it is remembered for this run.
@@ -116,7 +135,9 @@ class DataRef:
             return cls(PlaceKind.ADDRESS, f"{scheme}://{rest}")._with_named(named)
         rest, _, inner = rest.partition("#")
         if scheme not in _DATABASES:
-            return cls(PlaceKind.SERVICE, f"{scheme}://{rest}", unquote(inner))._with_named(named)
+            return cls.service(
+                scheme.partition("+")[0], f"{scheme.partition('+')[2]}://{rest}", unquote(inner)
+            )._with_named(named)
         address, password = without_password(f"{scheme}://{rest}")
         if password is not None:
             remember(address, password)
@@ -185,6 +206,16 @@ class DataRef:
     def is_inline(self) -> bool:
         """Whether the reference carries the data itself."""
         return self.kind is PlaceKind.INLINE
+
+    @property
+    def protocol(self) -> str:
+        """What a service speaks, such as `wms`; "" of another place."""
+        return self.place.partition("+")[0] if self.kind is PlaceKind.SERVICE else ""
+
+    @property
+    def address(self) -> str:
+        """The address of a service without its protocol, or of a file on a server."""
+        return self.place.partition("+")[2] if self.kind is PlaceKind.SERVICE else self.place
 
     @property
     def path(self) -> Path:

@@ -68,7 +68,8 @@ class RowsPart(Part, ABC):
     """What has rows: `able` says what of a query it does itself, by an index or a database of its own."""
 
     able: ClassVar[Capability] = Capability.NONE
-    dialect: ClassVar[str] = ""  # of SQL that conditions are given in; only of a database
+    dialect: ClassVar[str] = ""  # that conditions are given in; only of a database or a service
+    paged: ClassVar[bool] = False  # whether rows come page by page from a server, so that few are held
 
     @property
     def parquet(self) -> Path | None:

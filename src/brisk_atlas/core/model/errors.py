@@ -43,6 +43,10 @@ class CannotRead(AtlasError):
     """A dataset, or a part of one, can't be read."""
 
 
+class NotThere(CannotRead):
+    """A server has nothing at an address."""
+
+
 class NeedsPassword(CannotRead):
     """A database wants a password that is not known, or another than the one that is."""
 

@@ -75,6 +75,7 @@ class GridFacts:
 
     `transform` is the affine transform (see Lattice); None for a grid whose first row is in the north. `dimensions`
     are those whose places the bands are, the last one running fastest; none for bands that are no axis.
+    `drawn_by_service` says that a server draws it for each scale, so that its number of cells means nothing.
     """
 
     width: int
@@ -86,6 +87,7 @@ class GridFacts:
     overviews: tuple[int, ...] = ()
     transform: tuple[float, float, float, float, float, float] | None = None
     dimensions: tuple[GridDimension, ...] = ()
+    drawn_by_service: bool = False
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,10 @@ import re
 from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit, urlunsplit
 
 SECRET_SETTINGS = ("password", "passwd", "sslpassword")  # of an address, after its question mark
+SECRET_WORDS = (
+    *("token", "access_token", "key", "apikey", "api_key", "api-key", "subscription-key"),
+    *("secret", "signature", "sig", "password", "passwd", "pwd", "sslpassword"),
+)  # names of settings of an address that nobody else may see
 SHORT = 6  # letters of a password that might be part of words
 _known: dict[str, str] = {}
 
@@ -30,6 +34,33 @@ def without_password(address: str) -> tuple[str, str | None]:
     return cleaned, unquote(password) if colon else stated[0]
 
 
+def without_key(address: str) -> tuple[str, str]:
+    """Return the address of a service without its password and its keys, and the keys as they stood; "" for none. The
+    password is remembered for this run, and so are the keys, for its host.
+
+    >>> without_key("https://survey.tolvane.example/wms?map=zones&token=abc")
+    ('https://survey.tolvane.example/wms?map=zones', 'token=abc')
+    """
+    parts = urlsplit(address)
+    login, at, host = parts.netloc.rpartition("@")
+    user, colon, password = login.partition(":")
+    netloc = f"{user}{at}{host}" if colon else parts.netloc
+    pieces = parts.query.split("&") if parts.query else []
+    secret = [piece for piece in pieces if piece.partition("=")[0].lower() in SECRET_WORDS]
+    cleaned = urlunsplit(parts._replace(netloc=netloc, query="&".join(p for p in pieces if p not in secret)))
+    if colon:
+        remember(f"{parts.scheme}://{netloc}", unquote(password))
+    if secret:
+        remember(key_place(address), "&".join(secret))
+    return cleaned, "&".join(secret)
+
+
+def key_place(address: str) -> str:
+    """Return the name under which the keys of a host are remembered."""
+    parts = urlsplit(address)
+    return f"{parts.scheme}://{parts.netloc.rpartition('@')[2]}/?"
+
+
 def remember(address: str, password: str) -> None:
     """Store the password of an address until the program ends."""
     _known[address] = password
@@ -52,7 +83,10 @@ def password_of(address: str) -> str | None:
 
 def masked(text: str) -> str:
     """Return a text in which no known password stands, whatever a library made of it."""
-    for password in sorted(_known.values(), key=len, reverse=True):
+    secrets = [part.partition("=")[2] if place.endswith("/?") else part
+               for place, value in _known.items()
+               for part in (value.split("&") if place.endswith("/?") else [value])]  # fmt: skip
+    for password in sorted(secrets, key=len, reverse=True):
         for form in {password, quote(password, safe="")} - {""}:
             alone = len(form) < SHORT  # part of any word; masked only where it stands by itself
             text = re.sub(rf"(?<!\w){re.escape(form)}(?!\w)" if alone else re.escape(form), "***", text)

@@ -229,6 +229,8 @@ def open_as_stored(place: str | Path | DataRef, reading: OpenOptions = NO_OPTION
     `to_draw` holds what had to be parsed for its facts. Raises CannotRead."""
     ref = DataRef.parse(place).whole
     with refusing(ref):
+        if ref.kind is PlaceKind.SERVICE:
+            return _late("service")(ref, reading)
         if is_postgres(ref):
             return _late("database")(ref, reading)
         ref = _one_dataset(ref)

@@ -15,7 +15,7 @@ from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read.answer import chosen_features
 
 from .expression import mask_of
-from .server_sql import as_postgres
+from .server_sql import as_stated
 
 BY_ENGINE = Capability.WHERE | Capability.ORDER
 BEFORE = Capability.EXTENT  # what has to be settled before a condition
@@ -52,7 +52,7 @@ def _as_part_means(part: RowsPart, query: FeatureQuery) -> tuple[FeatureQuery, s
     it is, and the condition that is left to do here."""
     if not query.where or not part.dialect:
         return query, None
-    own = as_postgres(query.where, {field.name: field.type for field in part.facts.fields})
+    own = as_stated(query.where, {field.name: field.type for field in part.facts.fields}, part.dialect)
     return (query, query.where) if own is None else (replace(query, where=own), None)
 
 

@@ -27,6 +27,21 @@ class NotAlike(ValueError):
     """A condition that a server may take otherwise."""
 
 
+POSTGRES, CQL2 = "postgresql", "cql2-text"  # what conditions are stated in; OGC 21-065r2 is the second
+
+
+def as_stated(where: str, types: Mapping[str, str], dialect: str) -> str | None:
+    """Return a condition in a server's own language, None where it is not certain that it means the same there.
+
+    >>> as_stated("year >= 2029", {"year": "int32"}, CQL2)
+    '"year" >= 2029'
+    """
+    stated = as_postgres(where, types)
+    if dialect == CQL2 and stated is not None and "DATE '" in stated:
+        return None
+    return stated
+
+
 def as_postgres(where: str, types: Mapping[str, str]) -> str | None:
     """Return a condition as PostgreSQL means it, None where it is not certain that it means the same.
 

@@ -182,7 +182,7 @@ class Workspace:
             parts = [part for part in parts if part.facts.name == ref.part]
         elif chosen is not None:
             parts = [part for part in parts if part.facts.name in chosen]
-        elif dataset.kind is DataKind.SCENE:
+        elif dataset.kind is DataKind.SCENE or ref.protocol:  # of a service, its features rather than their picture
             parts = parts[:1]
         if not parts and ref.part is not None:
             names = ", ".join(part.facts.name for part in dataset.parts)
@@ -403,7 +403,9 @@ class FrozenWorkspace(Workspace):
 
 
 def _layer_name(dataset: Dataset, facts: Facts) -> str | None:
-    """Return what the layer of a part is called: of a scene by its date and its bands."""
+    """Return what the layer of a part is called: of a scene by its date and its bands, of a service by its title."""
+    if dataset.ref.protocol:
+        return facts.notes.get("title")
     if dataset.kind is not DataKind.SCENE:
         return None
     from brisk_atlas.core.read.scene_words import layer_name

@@ -94,6 +94,40 @@ def pick(picture, mesh_col, mesh_row, step, out, top, bottom):
 
 
 @njit(**JIT)
+def blend_pixels(picture, mesh_col, mesh_row, step, out, top, bottom):
+    """Fill rows `top` to `bottom` of `out` with what lies between the four pixels of `picture` around each; both
+    uint32, premultiplied."""
+    rows, cols = picture.shape
+    for row in range(top, bottom):
+        i = row // step
+        v = (row - i * step) / step
+        for col in range(out.shape[1]):
+            j = col // step
+            u = (col - j * step) / step
+            x, y = _between(mesh_col, i, j, v, u), _between(mesh_row, i, j, v, u)
+            if not (x >= 0.0 and x < cols and y >= 0.0 and y < rows):
+                continue
+            r0, c0 = int(np.floor(y - 0.5)), int(np.floor(x - 0.5))
+            fy, fx = int((y - 0.5 - r0) * 256.0), int((x - 0.5 - c0) * 256.0)
+            r1, c1 = min(rows - 1, r0 + 1), min(cols - 1, c0 + 1)
+            r0, c0 = max(0, r0), max(0, c0)
+            even, odd = (
+                np.int64(0x800000008000),
+                np.int64(0x800000008000),
+            )  # two channels each, with room for the weights
+            for a in range(2):
+                wy = fy if a else 256 - fy
+                for b in range(2):
+                    w = wy * (fx if b else 256 - fx)
+                    pixel = np.int64(picture[r1 if a else r0, c1 if b else c0])
+                    even += (pixel & 255) * w + ((pixel >> 16 & 255) * w << 32)
+                    odd += (pixel >> 8 & 255) * w + ((pixel >> 24 & 255) * w << 32)
+            out[row, col] = np.uint32(
+                (even >> 16 & 255) | (odd >> 16 & 255) << 8 | (even >> 48 & 255) << 16 | (odd >> 48 & 255) << 24
+            )
+
+
+@njit(**JIT)
 def colour_by_ramp(values, low, high, gamma, table, light, image, top, bottom):
     """Colour a band (float32, NaN without data) through a ramp of (256,) uint32 inks.
 

@@ -1,0 +1,261 @@
+"""Asking web servers: a few questions at once to each, again after a while where that may help, never without end.
+
+What a server answers is a `StoredAnswer`; what it does not comes out as CannotRead, in a sentence, without secrets.
+"""
+
+from __future__ import annotations
+
+import random
+import re
+import threading
+import time
+from collections import defaultdict
+from collections.abc import Callable, Mapping
+from functools import cache
+from urllib.parse import unquote, urljoin, urlsplit, urlunsplit
+
+import httpx
+
+from brisk_atlas import __version__
+from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.errors import NeedsPassword, NotThere
+from brisk_atlas.core.model.passwords import SECRET_WORDS, key_place, password_of, remember
+
+from .keyring_store import stored_password
+from .stored_answers import ANSWERS, StoredAnswer, term_of
+
+CONNECT_S, ANSWER_S = 10.0, 20.0  # until a server that does not answer is given up
+TOTAL_S = 120.0  # that an answer may take in all
+BODY_LIMIT = 200_000_000  # bytes of an answer
+AT_ONCE = 4  # questions to one host
+TRIES = 3
+BACK_OFF_S = 0.5  # before the second try; twice that before the third
+MAX_WAIT_S = 10.0  # that a server may ask for before the next try
+REDIRECTS = 5
+BUSY = (429, 502, 503, 504)
+SECRET = re.compile(rf"(?i)({'|'.join(SECRET_WORDS)})=[^&#\s]+")
+
+_gates: dict[str, threading.BoundedSemaphore] = defaultdict(lambda: threading.BoundedSemaphore(AT_ONCE))
+_offline = threading.Event()
+
+
+def is_offline() -> bool:
+    """Return whether nothing is asked, and only what is stored is used."""
+    return _offline.is_set()
+
+
+def set_offline(offline: bool) -> None:
+    """Work with what is stored alone from now on, or ask servers again."""
+    _offline.set() if offline else _offline.clear()
+
+
+@cache
+def _client() -> httpx.Client:
+    return httpx.Client(
+        timeout=httpx.Timeout(ANSWER_S, connect=CONNECT_S),
+        limits=httpx.Limits(max_connections=64, max_keepalive_connections=16),
+        headers={"User-Agent": f"Brisk Atlas {__version__}"},
+    )
+
+
+def without_secrets(address: str) -> str:
+    """Return an address as it may be shown and logged.
+
+    >>> without_secrets("https://ana:pw@survey.tolvane.example/wms?token=abc&layers=zones")
+    'https://survey.tolvane.example/wms?token=...&layers=zones'
+    """
+    parts = urlsplit(address)
+    netloc = parts.netloc.rpartition("@")[2]
+    return SECRET.sub(lambda found: f"{found[1]}=...", urlunsplit(parts._replace(netloc=netloc)))
+
+
+def fetch(
+    ref: DataRef,
+    address: str,
+    *,
+    accept: str = "*/*",
+    limit: int = BODY_LIMIT,
+    check: Callable[[], None] = lambda: None,
+    stored: bool = True,
+) -> StoredAnswer:
+    """Return what a server answers to a GET of an address, or what it answered before where that is still fresh.
+
+    `ref` is what the question is asked for, which errors name; `check` is called often and may raise to stop. With
+    `stored` False the answer is neither taken from the disk nor stored there. Raises CannotRead, NeedsPassword.
+    """
+    question = f"{accept}|{address}"
+    known = ANSWERS.get(question) if stored else None
+    if known is not None and (known.is_fresh or is_offline()):
+        return known
+    if is_offline():
+        raise CannotRead(ref, "you work offline, and this was never fetched", "Switch Work offline off.")
+    host = urlsplit(address).netloc.rpartition("@")[2]
+    for number in range(TRIES):
+        check()
+        with _gates[host]:
+            check()
+            answer, wait = _tried(ref, address, accept, limit, known, check, last=number == TRIES - 1)
+        if answer is not None:
+            if stored:
+                _store(question, answer)
+            return answer
+        _rest(wait if wait is not None else BACK_OFF_S * 2**number * random.uniform(0.8, 1.2), check)
+    raise AssertionError("the last try answers or raises")
+
+
+def _store(question: str, answer: StoredAnswer) -> None:
+    if answer.fresh_until >= 0:
+        ANSWERS.put(question, answer)
+
+
+def _rest(seconds: float, check: Callable[[], None]) -> None:
+    until = time.monotonic() + seconds
+    while (left := until - time.monotonic()) > 0:
+        check()
+        time.sleep(min(left, 0.05))
+
+
+def _tried(
+    ref: DataRef,
+    address: str,
+    accept: str,
+    limit: int,
+    known: StoredAnswer | None,
+    check: Callable[[], None],
+    *,
+    last: bool,
+) -> tuple[StoredAnswer | None, float | None]:
+    """Return the answer, or None and how long the server asks to wait where it is worth trying again."""
+    try:
+        return _asked(ref, address, accept, limit, known, check)
+    except _Busy as busy:
+        if not last:
+            return None, busy.wait
+        raise CannotRead(ref, f"the server answers {busy.status} {busy.words}", "Try again later.") from None
+    except (httpx.ConnectError, httpx.RemoteProtocolError, httpx.ReadError) as error:
+        if not last and not _is_hopeless(error):
+            return None, None
+        raise CannotRead(ref, f"the server can't be reached ({_why(error)})", _remedy(error)) from error
+    except httpx.TimeoutException as error:
+        reason = f"the server does not answer within {ANSWER_S:.0f} s"
+        raise CannotRead(ref, reason, "Try again, or ask its owner.") from error
+    except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, UnicodeError, ValueError) as error:
+        raise CannotRead(ref, f"the address can't be asked ({_why(error)})", "Check the address.") from error
+
+
+class _Busy(Exception):
+    """A server that asks to come again."""
+
+    def __init__(self, status: int, words: str, wait: float | None) -> None:
+        super().__init__(status)
+        self.status, self.words, self.wait = status, words, wait
+
+
+def _asked(
+    ref: DataRef, address: str, accept: str, limit: int, known: StoredAnswer | None, check: Callable[[], None]
+) -> tuple[StoredAnswer, None]:
+    conditions = known.conditions() if known is not None else {}
+    login = _login(ref, address)
+    here = _with_key(address)
+    for _ in range(REDIRECTS + 1):
+        with _client().stream("GET", here, headers={"Accept": accept, **conditions}, auth=login) as reply:
+            if reply.has_redirect_location:
+                there = urljoin(here, reply.headers["location"])
+                if urlsplit(there).hostname != urlsplit(here).hostname:
+                    other = urlsplit(there).hostname
+                    raise CannotRead(
+                        ref, f"the server sends on to another host, {other}", "Use its address if you trust it."
+                    )
+                here = there
+                continue
+            return _read(ref, reply, limit, known, check), None
+    raise CannotRead(ref, "the server sends on from address to address without end", "Tell its owner.")
+
+
+def _read(
+    ref: DataRef, reply: httpx.Response, limit: int, known: StoredAnswer | None, check: Callable[[], None]
+) -> StoredAnswer:
+    headers, status = reply.headers, reply.status_code
+    if status == httpx.codes.NOT_MODIFIED and known is not None:
+        return StoredAnswer(known.media_type, known.body, _term(headers), known.etag, known.changed)
+    if status in BUSY:
+        raise _Busy(status, reply.reason_phrase, _wait_of(headers))
+    if status == httpx.codes.UNAUTHORIZED:
+        raise NeedsPassword(ref, "the server wants a user's name and password", "State them.")
+    if status == httpx.codes.NOT_FOUND:
+        raise NotThere(ref, "the server has nothing there (404)", "Check the address; it may have been removed.")
+    if status >= httpx.codes.BAD_REQUEST:
+        reason = f"the server answers {status} {reply.reason_phrase}"
+        raise CannotRead(ref, reason, _REMEDIES.get(status, "Check the address, or ask the server's owner."))
+    stated = headers.get("content-length", "")
+    if stated.isdecimal() and int(stated) > limit:
+        raise _too_large(ref, limit)
+    blocks, size, until = [], 0, time.monotonic() + TOTAL_S
+    for block in reply.iter_bytes():
+        check()
+        size += len(block)
+        if size > limit:
+            raise _too_large(ref, limit)
+        if time.monotonic() > until:
+            raise CannotRead(ref, f"the answer is not complete after {TOTAL_S:.0f} s", "Try again, or ask for less.")
+        blocks.append(block)
+    return StoredAnswer(
+        headers.get("content-type", ""), b"".join(blocks), _term(headers), headers.get("etag", ""),
+        headers.get("last-modified", ""),
+    )  # fmt: skip
+
+
+def _term(headers: Mapping[str, str]) -> float:
+    """Return until when an answer is fresh; -1 for one that is not to be stored."""
+    term = term_of(headers)
+    return -1.0 if term is None else term
+
+
+_REMEDIES = {403: "Ask the server's owner for the right.", 500: "The server is at fault; tell its owner."}
+
+
+def _too_large(ref: DataRef, limit: int) -> CannotRead:
+    return CannotRead(ref, f"the server's answer is larger than {limit / 1e6:,.0f} MB", "Ask for less.")
+
+
+def _wait_of(headers: Mapping[str, str]) -> float | None:
+    stated = headers.get("retry-after", "")
+    return min(float(stated), MAX_WAIT_S) if stated.isdecimal() else None
+
+
+def _login(ref: DataRef, address: str) -> httpx.BasicAuth | None:
+    """Return the login for a server, whose user stands in its address. Raises NeedsPassword without a password."""
+    parts = urlsplit(address)
+    user, at, _ = parts.netloc.rpartition("@")
+    if not at:
+        return None
+    place = f"{parts.scheme}://{parts.netloc}"
+    password = password_of(place)
+    if password is None:
+        password = stored_password(place)
+        if password is not None:
+            remember(place, password)  # the keyring is slow to ask
+    if password is None:
+        raise NeedsPassword(ref, f"{parts.hostname} wants the password of {unquote(user)}", "State the password.")
+    return httpx.BasicAuth(unquote(user), password)
+
+
+def _with_key(address: str) -> str:
+    """Return an address with the key that was stated for its host, which no reference carries."""
+    parts = urlsplit(address)
+    key = password_of(key_place(address))
+    return address if key is None else urlunsplit(parts._replace(query="&".join(filter(None, (parts.query, key)))))
+
+
+def _is_hopeless(error: Exception) -> bool:
+    return any(word in str(error).lower() for word in ("certificate", "ssl", "name or service", "refused"))
+
+
+def _why(error: Exception) -> str:
+    return without_secrets(str(error)) or type(error).__name__
+
+
+def _remedy(error: Exception) -> str:
+    if "certificate" in str(error).lower():
+        return "Its certificate does not fit its name or is not trusted; ask its owner."
+    return "Check the address, the net, and whether the server runs."

@@ -1,0 +1,118 @@
+"""What a service gives, whatever it speaks: layers that it draws as tiles, and layers of features that it hands out.
+
+A protocol is one file of this folder with a `SERVICE`; what it describes are values, so that readers and painters know
+no protocol.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import NamedTuple
+
+from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
+from brisk_atlas.core.place.tile_grid import TileGrid, TilePlace
+
+from .connector import Item
+
+NO_DATE = datetime.fromtimestamp(0, UTC)
+Check = Callable[[], None]
+
+
+class Contents(NamedTuple):
+    """One layer of a service, as its list names it."""
+
+    name: str
+    title: str
+    state: str = ""
+
+
+@dataclass(frozen=True)
+class LayerAbout:
+    """What a service says of a layer. `record` is the address of its metadata record, "" for none; `notes` are facts
+    that only this protocol has."""
+
+    name: str
+    title: str
+    abstract: str = ""
+    keywords: tuple[str, ...] = ()
+    attribution: str = ""
+    record: str = ""
+    notes: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Pictures(ABC):
+    """A layer that a service draws: tiles of `grid` within `extent`, each a picture."""
+
+    ref: DataRef
+    about: LayerAbout
+    grid: TileGrid
+    extent: Extent
+
+    @abstractmethod
+    def address(self, place: TilePlace) -> str:
+        """Return where a tile is fetched."""
+
+    def question_at(self, place: TilePlace, column: float, row: float) -> tuple[str, ...]:
+        """Return addresses that say, each in another format, what lies at a pixel of a tile; none if it can't say."""
+        return ()
+
+
+@dataclass(frozen=True)
+class FeatureSource(ABC):
+    """A layer of features that a service hands out page by page.
+
+    `able` is what of a query it minds itself; `count` None where it does not say; `crs` is the one that its features
+    come in, and that of `extent`.
+    """
+
+    ref: DataRef
+    about: LayerAbout
+    fields: tuple[Field, ...]
+    geometry_type: str | None
+    crs: str | None
+    extent: Extent | None
+    count: int | None
+    able: Capability
+
+    @abstractmethod
+    def pages(self, query: FeatureQuery, check: Check = lambda: None) -> Iterator[bytes]:
+        """Yield what is asked for in files that the vector library reads, one at least."""
+
+
+class Service(ABC):
+    """A protocol. As a connector it lists its layers; what has no bytes has no copy on the disk."""
+
+    @abstractmethod
+    def contents(self, ref: DataRef) -> list[Contents]:
+        """Return the layers. Raises CannotRead."""
+
+    def pictures(self, ref: DataRef) -> Pictures | None:
+        """Return a layer that is drawn by the service, None for one that is not. Raises CannotRead."""
+        return None
+
+    def features(self, ref: DataRef) -> FeatureSource | None:
+        """Return a layer of features, None for one that has none. Raises CannotRead."""
+        return None
+
+    def list(self, ref: DataRef) -> list[Item]:
+        whole = DataRef(ref.kind, ref.place)
+        return [
+            Item(DataRef(whole.kind, whole.place, each.name), each.title or each.name, False, 0, 0.0, each.state)
+            for each in self.contents(whole)
+        ]
+
+    def stat(self, ref: DataRef) -> tuple[int, datetime]:
+        return 0, NO_DATE
+
+    def fingerprint(self, ref: DataRef) -> str:
+        return ""
+
+    def head(self, ref: DataRef, count: int) -> bytes:
+        return b""
+
+    def localise(self, ref: DataRef) -> DataRef:
+        raise CannotRead(ref, "a layer of a service is no file", "Export it to a file first.")

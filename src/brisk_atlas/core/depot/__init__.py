@@ -1,0 +1,1 @@
+"""The Depot: what it offers, by the open standards, one file a protocol. Here stands its read side."""

@@ -1,0 +1,125 @@
+"""What a Depot offers: layers of a project, by names that stand in addresses."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.kinds import kind_of, painter_for
+from brisk_atlas.core.model import Extent, Facts, Layer
+from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.place import same_crs, transform, transform_extent
+from brisk_atlas.core.table.expression import mask_of
+
+DEGREES = "EPSG:4326"
+WORLD = "EPSG:3857"
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A layer that is offered. `id` stands in addresses; `extents` are its place, by CRS."""
+
+    id: str
+    layer: Layer
+    facts: Facts
+
+    @property
+    def title(self) -> str:
+        return self.layer.name
+
+    @property
+    def has_features(self) -> bool:
+        return self.facts.kind.has_shapes
+
+    @property
+    def crs(self) -> str:
+        assert self.facts.crs is not None
+        return self.facts.crs
+
+    @property
+    def systems(self) -> tuple[str, ...]:
+        """The CRSs that it is offered in, its own first."""
+        return tuple(dict.fromkeys((self.crs, WORLD, DEGREES)))
+
+    def extent_in(self, crs: str) -> Extent:
+        """Return its place in a CRS."""
+        assert self.facts.extent is not None
+        placed = transform_extent(self.facts.extent, crs)
+        assert placed is not None
+        return placed
+
+
+class Depot:
+    """Offers and what answers about them. Safe for threads."""
+
+    def __init__(self, title: str, cache: DataCache, layers: Sequence[Layer]) -> None:
+        self.title, self.cache = title, cache
+        self.painter = painter_for(cache)
+        self.offers: dict[str, Offer] = {}
+        for layer in layers:
+            facts = cache.part(layer.ref).facts
+            if facts.crs and facts.extent is not None and layer.style is not None:
+                offer = Offer(self._free_id(layer.name), layer, facts)
+                self.offers[offer.id] = offer
+
+    def _free_id(self, name: str) -> str:
+        wanted = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_").lower() or "layer"
+        number = 1
+        while (found := wanted if number == 1 else f"{wanted}_{number}") in self.offers:
+            number += 1
+        return found
+
+    @property
+    def feature_offers(self) -> list[Offer]:
+        """Those whose features are handed out."""
+        return [offer for offer in self.offers.values() if offer.has_features]
+
+    def features(self, offer: Offer) -> Features:
+        """Return the features of an offer."""
+        return self.cache.features(offer.layer.ref)
+
+    def rows(self, offer: Offer, extent: Extent | None = None, where: str = "") -> np.ndarray:
+        """Return the numbers of the features that meet an extent, in any CRS, and a condition. Raises BadExpression."""
+        found = self.features(offer)
+        chosen = np.ones(len(found), bool)
+        if extent is not None:
+            own = transform_extent(extent, offer.crs)
+            if own is None:
+                return np.zeros(0, np.int64)
+            chosen = found.shapes.meeting(own)
+            near = np.flatnonzero(chosen)
+            geometry = shapely.from_wkb(found.wkb.take(near).to_numpy(zero_copy_only=False))
+            if not same_crs(offer.crs, extent.crs):
+                geometry = in_crs(geometry, offer.crs, extent.crs)
+            chosen[near] = shapely.intersects(geometry, shapely.box(*extent.bounds))
+        if where:
+            chosen &= mask_of(found.table, where)
+        return np.flatnonzero(chosen)
+
+    def geometry(self, offer: Offer, rows: np.ndarray, crs: str) -> np.ndarray:
+        """Return shapes of some features in a CRS, x or longitude first."""
+        found = self.features(offer)
+        geometry = shapely.from_wkb(found.wkb.take(rows).to_numpy(zero_copy_only=False))
+        return geometry if same_crs(offer.crs, crs) else in_crs(geometry, offer.crs, crs)
+
+    def probe(self, offer: Offer, x: float, y: float, crs: str, reach: float) -> list[tuple[str, str]]:
+        """Return what an offer has at a position, as labels and values with their units."""
+        from brisk_atlas.core.inspect.finding import Where
+
+        found = kind_of(offer.facts.kind).probe(self.cache, offer.layer, Where.at(x, y, crs, reach), lambda: None)
+        return [(each.label, each.shown) for each in found.readings] if found is not None else []
+
+
+def in_crs(geometry: np.ndarray, source: str | None, target: str | None) -> np.ndarray:
+    """Return shapes in another CRS, x or longitude first."""
+    return shapely.transform(geometry, lambda xy: transform(xy, source, target))
+
+
+def flipped(geometry: np.ndarray) -> np.ndarray:
+    """Return shapes with their coordinates the other way round."""
+    return shapely.transform(geometry, lambda xy: xy[:, ::-1])

@@ -1,0 +1,253 @@
+"""OGC API: Common, Features parts 1 to 3 (17-069r4, 18-058r1, 19-079r2) and map tiles of Tiles (20-057)."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import numpy as np
+from starlette.requests import Request
+from starlette.responses import JSONResponse, Response
+from starlette.routing import Route
+
+from brisk_atlas.core.connect.ows import northing_first
+from brisk_atlas.core.model import AtlasError, Extent
+
+from . import answers
+from .answers import Refused, number_in, numbers_in, settings_of
+from .behaviour import Behaviour
+from .features import feature_texts, json_type
+from .offers import DEGREES, Depot, Offer
+from .tiles import WORLD_GRID, WORLD_SET, tile_of
+
+CRS84 = "http://www.opengis.net/def/crs/OGC/1.3/CRS84"
+REL = "http://www.opengis.net/def/rel/ogc/1.0"
+USUAL_LIMIT, MAX_LIMIT = 100, 5000
+PARTS = (
+    "ogcapi-common-1/1.0/conf/core", "ogcapi-common-2/1.0/conf/collections", "ogcapi-features-1/1.0/conf/core",
+    "ogcapi-features-1/1.0/conf/geojson", "ogcapi-features-2/1.0/conf/crs", "ogcapi-features-3/1.0/conf/filter",
+    "ogcapi-features-3/1.0/conf/queryables", "cql2/1.0/conf/cql2-text", "cql2/1.0/conf/basic-cql2",
+    "ogcapi-tiles-1/1.0/conf/core", "ogcapi-tiles-1/1.0/conf/tileset",
+)  # fmt: skip
+GEOJSON = "application/geo+json"
+OWN_SETTINGS = (
+    "f",
+    "limit",
+    "offset",
+    "bbox",
+    "bbox-crs",
+    "crs",
+    "filter",
+    "filter-lang",
+    "filter-crs",
+    "properties",
+    "datetime",
+)
+
+
+def crs_address(crs: str) -> str:
+    """Return the address by which the API names a CRS."""
+    return (
+        CRS84 if crs == DEGREES else f"http://www.opengis.net/def/crs/{crs.partition(':')[0]}/0/{crs.partition(':')[2]}"
+    )
+
+
+class ApiAnswers:
+    """Answers of the API."""
+
+    def __init__(self, depot: Depot, behaviour: Behaviour) -> None:
+        self.depot, self.behaviour = depot, behaviour
+
+    def routes(self) -> list[Route]:
+        paths = {
+            "/": self.landing,
+            "/conformance": self.conformance,
+            "/api": self.definition,
+            "/collections": self.collections,
+            "/collections/{id}": self.collection,
+            "/collections/{id}/queryables": self.queryables,
+            "/collections/{id}/schema": self.queryables,
+            "/collections/{id}/items": self.items,
+            "/collections/{id}/items/{row:int}": self.item,
+            "/collections/{id}/map/tiles": self.tilesets,
+            "/collections/{id}/map/tiles/" + WORLD_SET: self.tileset,
+            "/collections/{id}/map/tiles/" + WORLD_SET + "/{z}/{y:int}/{x:int}": self.tile,
+        }
+        return [Route(path, _refusing(answer)) for path, answer in paths.items()]
+
+    def _offer(self, request: Request) -> Offer:
+        offer = self.depot.offers.get(request.path_params["id"])
+        if offer is None:
+            raise Refused("NotFound", f"there is no collection '{request.path_params['id']}'", 404)
+        return offer
+
+    def landing(self, request: Request) -> Response:
+        base = answers.base_of(request)
+        links = [
+            _link(f"{base}/", "self", "application/json"),
+            _link(f"{base}/api", "service-desc", "application/vnd.oai.openapi+json;version=3.0"),
+            _link(f"{base}/conformance", "conformance", "application/json"),
+            _link(f"{base}/collections", "data", "application/json"),
+        ]
+        return JSONResponse({"title": self.depot.title, "description": "What the office offers.", "links": links})
+
+    def conformance(self, request: Request) -> Response:
+        return JSONResponse({"conformsTo": [f"http://www.opengis.net/spec/{part}" for part in PARTS]})
+
+    def definition(self, request: Request) -> Response:
+        answer = {"200": {"description": "The answer."}}
+        paths = {route.path: {"get": {"responses": answer}} for route in self.routes()}
+        return JSONResponse({"openapi": "3.0.3", "info": {"title": self.depot.title, "version": "1"}, "paths": paths})
+
+    def collections(self, request: Request) -> Response:
+        base = answers.base_of(request)
+        found = [self._about(offer, base) for offer in self.depot.offers.values()]
+        return JSONResponse({"links": [_link(f"{base}/collections", "self", "application/json")], "collections": found})
+
+    def collection(self, request: Request) -> Response:
+        return JSONResponse(self._about(self._offer(request), answers.base_of(request)))
+
+    def _about(self, offer: Offer, base: str) -> dict[str, Any]:
+        here = f"{base}/collections/{offer.id}"
+        about: dict[str, Any] = {
+            "id": offer.id,
+            "title": offer.title,
+            "attribution": "Tolvane Survey Office",
+            "extent": {"spatial": {"bbox": [list(offer.extent_in(DEGREES).bounds)], "crs": CRS84}},
+            "links": [
+                _link(here, "self", "application/json"),
+                _link(f"{here}/map/tiles", f"{REL}/tilesets-map", "application/json"),
+            ],
+        }
+        if offer.has_features:
+            systems = [CRS84, *(crs_address(crs) for crs in offer.systems if crs != DEGREES)]
+            about |= {"itemType": "feature", "crs": systems, "storageCrs": crs_address(offer.crs)}
+            about["links"] += [
+                _link(f"{here}/items", "items", GEOJSON),
+                _link(f"{here}/queryables", f"{REL}/queryables", "application/schema+json"),
+                _link(f"{here}/schema", "describedby", "application/schema+json"),
+            ]
+        return about
+
+    def queryables(self, request: Request) -> Response:
+        offer = self._offer(request)
+        fields = {field.name: {"title": field.name, **json_type(field.type)} for field in offer.facts.fields}
+        shape = {"format": f"geometry-{(offer.facts.geometry_type or 'any').lower()}", "x-ogc-role": "primary-geometry"}
+        schema = {
+            "$schema": "https://json-schema.org/draft/2020-12/schema", "$id": str(request.url), "type": "object",
+            "title": offer.title, "properties": {**fields, "geometry": shape},
+        }  # fmt: skip
+        return Response(json.dumps(schema), media_type="application/schema+json")
+
+    def _system(self, settings: dict[str, str], name: str, offer: Offer) -> tuple[str, bool]:
+        """Return the CRS that a setting means, and whether its northings come first."""
+        stated = settings.get(name, CRS84)
+        if stated == CRS84:
+            return DEGREES, self.behaviour.wrong_axes
+        crs = next(
+            (crs for crs in (*offer.systems, DEGREES) if stated.endswith("/".join(("EPSG", "0", crs[5:])))), None
+        )
+        if crs is None:
+            raise Refused("InvalidParameterValue", f"{name} '{stated}' is not offered")
+        return crs, northing_first(crs) and not self.behaviour.wrong_axes
+
+    def _extent(self, settings: dict[str, str], offer: Offer) -> Extent | None:
+        if "bbox" not in settings:
+            return None
+        numbers = settings["bbox"].split(",")
+        flat = {"bbox": ",".join((*numbers[:2], *numbers[3:5])) if len(numbers) == 6 else settings["bbox"]}
+        a, b, c, d = numbers_in(flat, "bbox", 4)
+        crs, flip = self._system(settings, "bbox-crs", offer)
+        return Extent(b, a, d, c, crs) if flip else Extent(a, b, c, d, crs)
+
+    def items(self, request: Request) -> Response:
+        offer, settings = self._offer(request), settings_of(request)
+        if not offer.has_features:
+            raise Refused("NotFound", f"'{offer.id}' has no features", 404)
+        names = [field.name for field in offer.facts.fields]
+        equal = {name: value for name, value in request.query_params.items() if name in names}
+        unknown = settings.keys() - {*OWN_SETTINGS, *(name.lower() for name in names)}
+        if unknown:
+            raise Refused("InvalidParameterValue", f"there is no setting '{min(unknown)}'")
+        conditions = [f"({settings['filter']})"] if settings.get("filter") else []
+        where = " AND ".join([*conditions, *(_equals(name, value) for name, value in equal.items())])
+        try:
+            rows = self.depot.rows(offer, self._extent(settings, offer), where)
+        except AtlasError as error:
+            raise Refused("InvalidParameterValue", f"the filter can't be followed: {error.reason}") from None
+        offset = number_in(settings, "offset", 0, 10**9, 0)
+        limit = min(number_in(settings, "limit", 1, 10**9, USUAL_LIMIT), MAX_LIMIT)
+        page = rows[offset : offset + limit]
+        crs, flip = self._system(settings, "crs", offer)
+        columns = (
+            [name for name in settings["properties"].split(",") if name in names] if "properties" in settings else None
+        )
+        features = feature_texts(self.depot, offer, page, crs, flip=flip, columns=columns)
+        links = [_link(str(request.url), "self", GEOJSON)]
+        if offset + limit < len(rows):
+            links.append(
+                _link(str(request.url.include_query_params(offset=offset + limit, limit=limit)), "next", GEOJSON)
+            )
+        matched = self.behaviour.counted(len(rows))
+        head = f'"numberMatched": {matched}, "numberReturned": {len(page)}, "links": {json.dumps(links)}'
+        body = f'{{"type": "FeatureCollection", {head}, "features": [{", ".join(features)}]}}'
+        return Response(body, media_type=GEOJSON, headers={"Content-Crs": f"<{crs_address(crs)}>"})
+
+    def item(self, request: Request) -> Response:
+        offer, row = self._offer(request), request.path_params["row"]
+        if not offer.has_features or row >= len(self.depot.features(offer)):
+            raise Refused("NotFound", f"there is no feature {row}", 404)
+        crs, flip = self._system(settings_of(request), "crs", offer)
+        (text,) = feature_texts(self.depot, offer, np.array([row]), crs, flip=flip)
+        return Response(text, media_type=GEOJSON)
+
+    def tilesets(self, request: Request) -> Response:
+        offer, base = self._offer(request), answers.base_of(request)
+        here = f"{base}/collections/{offer.id}/map/tiles/{WORLD_SET}"
+        about = {"title": offer.title, "dataType": "map", "crs": "http://www.opengis.net/def/crs/EPSG/0/3857"}
+        about |= {"tileMatrixSetURI": f"http://www.opengis.net/def/tilematrixset/OGC/1.0/{WORLD_SET}"}
+        return JSONResponse({"tilesets": [about | {"links": [_link(here, "self", "application/json")]}]})
+
+    def tileset(self, request: Request) -> Response:
+        offer, base = self._offer(request), answers.base_of(request)
+        here = f"{base}/collections/{offer.id}/map/tiles/{WORLD_SET}"
+        west, south, east, north = offer.extent_in(DEGREES).bounds
+        address = f"{here}/{{tileMatrix}}/{{tileRow}}/{{tileCol}}"
+        address = f"{here}/{{tileMatrix}}/{{tileRow}}/{{tileCol}}"
+        template = _link(address, "item", "image/png") | {"templated": True}
+        limits = [
+            {"tileMatrix": level.name, "minTileRow": 0, "maxTileRow": level.rows - 1}
+            | {"minTileCol": 0, "maxTileCol": level.columns - 1}
+            for level in reversed(WORLD_GRID.levels)
+        ]
+        return JSONResponse(
+            {
+                "title": offer.title, "dataType": "map", "crs": "http://www.opengis.net/def/crs/EPSG/0/3857",
+                "tileMatrixSetURI": f"http://www.opengis.net/def/tilematrixset/OGC/1.0/{WORLD_SET}",
+                "boundingBox": {"lowerLeft": [west, south], "upperRight": [east, north], "crs": CRS84},
+                "tileMatrixSetLimits": limits, "links": [template],
+            }
+        )  # fmt: skip
+
+    def tile(self, request: Request) -> Response:
+        at = request.path_params
+        return answers.picture(tile_of(self.depot, self._offer(request), WORLD_GRID, at["z"], at["x"], at["y"]))
+
+
+def _equals(name: str, value: str) -> str:
+    quoted = '"' + name.replace('"', '""') + '"'
+    return f"CAST({quoted} AS VARCHAR) = '{value.replace(chr(39), chr(39) * 2)}'"
+
+
+def _link(address: str, rel: str, type_: str) -> dict[str, Any]:
+    return {"href": address, "rel": rel, "type": type_}
+
+
+def _refusing(answer: Any) -> Any:
+    def guarded(request: Request) -> Response:
+        try:
+            return answer(request)
+        except Refused as error:
+            return JSONResponse({"code": error.code, "description": error.reason}, error.status)
+
+    return guarded

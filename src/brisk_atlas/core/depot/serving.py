@@ -1,0 +1,70 @@
+"""Running a Depot: its application, and a server on the loopback."""
+
+from __future__ import annotations
+
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+import uvicorn
+from starlette.applications import Starlette
+
+from .behaviour import Behaviour, Misbehaving
+from .offers import Depot
+from .ogc_api import ApiAnswers
+from .tiles import TileAnswers
+from .wfs import FeatureAnswers
+from .wms import MapAnswers
+
+LOOPBACK = "127.0.0.1"
+START_S = 20.0
+
+
+def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving:
+    """Return what answers by every protocol, spoilt as `behaviour` states."""
+    behaviour = behaviour or Behaviour()
+    answering = (
+        *(ApiAnswers(depot, behaviour), MapAnswers(depot, behaviour), FeatureAnswers(depot, behaviour)),
+        TileAnswers(depot),
+    )
+    routes = [route for each in answering for route in each.routes()]
+    return Misbehaving(Starlette(routes=routes), behaviour)
+
+
+@dataclass(frozen=True)
+class Running:
+    """A server that runs. `log` has what it was asked, in order."""
+
+    address: str
+    behaviour: Behaviour
+    log: list[str]
+
+
+def free_port() -> int:
+    """Return a port of the loopback that nobody uses."""
+    with socket.socket() as spot:
+        spot.bind((LOOPBACK, 0))
+        return int(spot.getsockname()[1])
+
+
+@contextmanager
+def running(depot: Depot, behaviour: Behaviour | None = None, port: int = 0) -> Iterator[Running]:
+    """Run a Depot on the loopback, in a thread of this process, until the block ends."""
+    behaviour = behaviour or Behaviour()
+    app = application(depot, behaviour)
+    port = port or free_port()
+    config = uvicorn.Config(app, LOOPBACK, port, log_level="warning", lifespan="off", timeout_graceful_shutdown=1)
+    server = uvicorn.Server(config)
+    thread = threading.Thread(target=server.run, name="depot", daemon=True)
+    thread.start()
+    until = time.monotonic() + START_S
+    while not server.started and thread.is_alive() and time.monotonic() < until:
+        time.sleep(0.01)
+    try:
+        yield Running(f"http://{LOOPBACK}:{port}", behaviour, app.log)
+    finally:
+        server.should_exit = True
+        thread.join(5)
