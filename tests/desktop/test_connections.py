@@ -87,11 +87,11 @@ def test_a_pasted_database_unfolds_and_its_tables_are_judged_before_they_are_ope
 def test_a_missing_password_is_asked_for_and_a_wrong_one_again(driver, server):
     d = driver
     paste(d, server.address)
-    form = d.window.find_page.password_form
+    form = d.window.find_page.connections.password_form
     assert form.isVisible() and form.password.echoMode() == form.password.EchoMode.Password
     d.qtbot.keyClicks(form.password, "wrong")
     d.click(form.use)
-    again = d.window.find_page.password_form
+    again = d.window.find_page.connections.password_form
     assert again is not form and again.isVisible() and names(d) == []
     d.qtbot.keyClicks(again.password, server.password)
     d.press(again.password, Qt.Key.Key_Return)
@@ -103,10 +103,10 @@ def test_a_connection_is_remembered_without_its_password_and_removed(driver, ser
     d = driver
     paste(d, server.address_with_password)
     shelves = d.window.session.shelves
-    assert [str(place) for place in shelves.connections] == [server.address]
+    assert [str(each.ref) for each in shelves.connections] == [server.address]
     assert server.password not in shelves.file.read_text()
-    d.window.find_page.shelves.disconnect_from(shelves.connections[0])
-    assert shelves.connections == [] and "Connections" not in shelf_texts(d)
+    d.window.find_page.shelves.disconnect_from(shelves.connections[0].ref)
+    assert shelves.connections == [] and "survey" not in shelf_texts(d)
 
 
 def test_a_server_that_is_gone_is_reported_and_the_window_goes_on(driver, server):

@@ -29,7 +29,8 @@ def _window_parser() -> argparse.ArgumentParser:
         prog="brisk-atlas",
         description="Open spatial data and see what it is.",
         epilog="Without a window: `brisk-atlas facts PATH... [--json]` says what datasets are; `brisk-atlas record "
-        "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records.",
+        "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records; `brisk-atlas stand-in` "
+        "offers a project on this machine as services would.",
     )
     parser.add_argument("paths", nargs="*", help="datasets, or one project, to open")
     parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
@@ -73,6 +74,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         chosen = parser().parse_args(given[1:])
         return facts(chosen.paths, chosen.json)
+    if command == "stand-in":
+        from . import stand_in
+
+        return stand_in.main(given[1:])
     if command == "record":
         from . import record
 
@@ -91,12 +96,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return 0
     asked = _window_parser().parse_args(given)
     paths = list(asked.paths)
-    pin = None
+    pin = served = None
     if asked.demo:
         from brisk_atlas import demo
 
         paths.insert(0, demo.PROJECT)
-        pin = demo.DATA
+        pin, served = demo.DATA, demo.PROJECT
     gc.disable()  # nothing is thrown away while modules load; `run` turns it on again
     from brisk_atlas.desktop import app
 
@@ -104,5 +109,5 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from PyQt6.QtCore import QSize
 
         page = asked.page or ("desk" if paths else "find")
-        return app.picture(paths, asked.picture, page, QSize(*asked.size), pin=pin, prepare=asked.do)
-    return app.run(paths, pin=pin, log_level=asked.log_level)
+        return app.picture(paths, asked.picture, page, QSize(*asked.size), pin=pin, served=served, prepare=asked.do)
+    return app.run(paths, pin=pin, served=served, log_level=asked.log_level)

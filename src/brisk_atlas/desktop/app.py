@@ -18,6 +18,7 @@ from . import theme
 from .command_list import commands_of
 from .fault_hooks import FaultHooks
 from .session import Session
+from .stand_in import offer_stand_in
 from .warm_up import warm_later
 from .window import AtlasWindow
 
@@ -70,8 +71,8 @@ def _hooked(window: AtlasWindow) -> FaultHooks:
     return hooks
 
 
-def run(paths: Sequence[Path], *, pin: Path | None = None, log_level: str = "INFO") -> int:
-    """Open the window on `paths` and stay until it is closed."""
+def run(paths: Sequence[Path], *, pin: Path | None = None, served: Path | None = None, log_level: str = "INFO") -> int:
+    """Open the window on `paths` and stay until it is closed. `served` is a project that a stand-in offers."""
     app = make_application()
     gc.set_threshold(*COLLECT_SELDOM)
     window = make_window()
@@ -83,10 +84,13 @@ def run(paths: Sequence[Path], *, pin: Path | None = None, log_level: str = "INF
     QTimer.singleShot(0, gc.enable)
     QTimer.singleShot(0, lambda: _start_log(log_level))
     warm_later(window)
+    server = offer_stand_in(window.session, served) if served is not None else None
     QTimer.singleShot(BEGIN_MS, lambda: _begin(window, paths, pin))
     QTimer.singleShot(OFFER_MS, lambda: window.autosave.offer_left_behind(window.notice))
     code = app.exec()
     hooks.remove()
+    if server is not None:
+        server.stop()
     if not window.session.stopped:  # work that does not listen must not hold up the end
         logging.shutdown()
         os._exit(code)
@@ -123,7 +127,14 @@ def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:
 
 
 def picture(
-    paths: Sequence[Path], out: Path, page: str, size: QSize, *, pin: Path | None = None, prepare: Sequence[str] = ()
+    paths: Sequence[Path],
+    out: Path,
+    page: str,
+    size: QSize,
+    *,
+    pin: Path | None = None,
+    served: Path | None = None,
+    prepare: Sequence[str] = (),
 ) -> int:
     """Draw the settled window into a PNG; returns the exit code. `prepare` are commands to run first."""
     os.environ["QT_QPA_PLATFORM"] = "offscreen"
@@ -137,6 +148,8 @@ def picture(
     window.resize(size)
     window.show()
     window.use_theme(theme.LIGHT)  # whatever the user's own is
+    if served is not None:
+        offer_stand_in(window.session, served)
     window.find_page.fill_shelves()
     if pin is not None:
         window.find_page.go_to(pin, choose="elevation_2031.tif")

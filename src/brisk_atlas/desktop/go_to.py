@@ -41,7 +41,7 @@ class GoTo(LinePalette):
         subject = self.session.work.subject
         if subject is None or not subject.kind.has_cells or self.session.dataset_of(subject) is None:
             return None
-        return self.session.cache.raster(subject.ref).facts.lattice
+        return self.session.cache.raster(subject.ref).facts.counted_cells
 
     def fill(self, text: str) -> None:
         from brisk_atlas.core.place.typed import understand

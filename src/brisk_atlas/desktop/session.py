@@ -42,6 +42,7 @@ class Session(QObject):
         layers_opened(list): ids of layers just opened.
         preparing(object): a source of which more can be seen than before.
         prepared(object): a source whose layers can now be drawn in full.
+        arrived(object): a layer of a service of which a piece came, or failed to come.
         permission_wanted(object): a NeedsPermission of a file that points beyond its own folder.
         asked(list): Questions to put before files can be opened.
         sources_checked(dict): which layers' files have changed or are gone: layer id -> SourceState.
@@ -57,6 +58,7 @@ class Session(QObject):
     permission_wanted = pyqtSignal(object)
     preparing = pyqtSignal(object)
     prepared = pyqtSignal(object)
+    arrived = pyqtSignal(object)
     sources_checked = pyqtSignal(dict)
     _called_in_gui = pyqtSignal(object, object)
 
@@ -65,8 +67,10 @@ class Session(QObject):
         self.workspace = Workspace(shelves)
         self.asks = True  # whether there is somebody to answer; a picture takes the guesses
         self._closed = False
+        self._hears_arrivals = False
         self.stopped = True  # whether all work had ended when the session was closed
         self._tried: set[DataRef] = set()
+        self.starters: dict[str, Callable[[Callable[[], None]], None]] = {}  # what starts the server of a connection
         self._called_in_gui.connect(self._take_call)
         self.jobs.listen(lambda job: self.job_changed.emit(job) if job.shown and not self._closed else None)
         self.work.listen(self._take_change)
@@ -272,6 +276,18 @@ class Session(QObject):
         self.run("Remembering what was opened", lambda job: self.shelves.save(), shown=False, lane=Lane.BATCH)
         self.layers_opened.emit([layer.id for layer in layers])
 
+    def hear_arrivals(self) -> None:
+        """Announce from now on what comes from services for the map."""
+        if self._hears_arrivals:
+            return
+        from brisk_atlas.core.read.tile_pictures import TILES
+
+        self._hears_arrivals = True
+        TILES.listen(self._tell_arrival)
+
+    def _tell_arrival(self, ref: DataRef) -> None:
+        self.call_in_gui(self.arrived.emit, ref)
+
     def prepare(self, layer: Layer) -> None:
         """Do in the background what makes a layer draw better: read all of a large cloud, or make the
         overviews that a raster lacks. `preparing` and `prepared` say how it goes."""
@@ -418,4 +434,8 @@ class Session(QObject):
 
     def close(self) -> None:
         self._closed = True
+        if self._hears_arrivals:
+            from brisk_atlas.core.read.tile_pictures import TILES
+
+            TILES.unlisten(self._tell_arrival)
         self.stopped = self.workspace.close()

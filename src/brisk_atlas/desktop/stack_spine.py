@@ -186,6 +186,7 @@ class StackSpine(QListWidget):
 
         def work(job: object) -> tuple:
             from brisk_atlas.core.draw import View
+            from brisk_atlas.core.draw.whole_frame import whole_frame
             from brisk_atlas.core.kinds import kind_of
 
             extent = self.session.cache.part(layer.ref).facts.extent
@@ -193,7 +194,7 @@ class StackSpine(QListWidget):
             if extent is None:
                 return None, legend
             view = View.fitting(extent, THUMB.width() * 2, THUMB.height() * 2, margin=0.02)
-            return self.session.painter.frame([replace(layer, visible=True, opacity=1.0)], view), legend
+            return whole_frame(self.session.painter, [replace(layer, visible=True, opacity=1.0)], view), legend
 
         def done(made: tuple) -> None:
             frame, legend = made

@@ -90,7 +90,7 @@ class StatusLine(QFrame):
         facts = self.session.facts_of(subject) if subject else None
         cells = None
         if facts is not None and facts.grid is not None and "cell" in self.slots and subject is not None:
-            cells = self.session.cache.raster(subject.ref).facts.lattice
+            cells = self.session.cache.raster(subject.ref).facts.counted_cells
         spot = Spot(x, y, self.session.work.state.crs, facts.crs if facts else None, cells)
         texts = notations(spot)
         for name, place in zip(self.slots, self.places):

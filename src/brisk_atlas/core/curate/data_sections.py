@@ -22,7 +22,7 @@ def derived_sections(dataset: Dataset, part_name: str | None = None) -> list[Sec
     files = [
         ("format", dataset.format),
         ("kind", dataset.kind),
-        ("size", size_text(dataset.size_bytes)),
+        *([] if dataset.ref.protocol else [("size", size_text(dataset.size_bytes))]),
         ("changed", dataset.changed.strftime("%Y-%m-%d %H:%M UTC") if dataset.changed else "unknown"),
     ]
     if dataset.members:
@@ -44,7 +44,7 @@ def _derived(facts: Facts) -> list[tuple[str, str]]:
         lines.append((noun, f"{facts.count:,}"))
     if facts.kind.has_place or facts.crs:
         lines += [("reference system", crs_name(facts.crs)), ("extent", extent_text(facts))]
-    if facts.grid:
+    if facts.grid and not facts.grid.drawn_by_service:
         g, unit = facts.grid, unit_of(facts.crs)
         lines += [
             ("cells", f"{g.width:,} columns x {g.height:,} rows"),

@@ -61,6 +61,9 @@ def _most(entries: tuple[tuple[str, str], ...]) -> tuple[tuple[str, str], ...]:
 def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
     """Return the legend of a grid; reads what it needs. Raises BadExpression."""
     sources = channel_sources(layer.ref, style)
+    shown = cache.part(layer.ref).facts.grid
+    if shown is not None and shown.drawn_by_service:
+        return Legend("as its server draws it", ())
     bands = []
     for source, number in zip(sources, style.bands):
         grid = cache.part(source).facts.grid

@@ -57,6 +57,5 @@ def draw_tiles(
     if not missing:
         return Drawn()
     reasons = TILES.want(part.pictures, missing)
-    waiting = TILES.is_waiting(part.pictures)
     note = f"{len(reasons)} of its pictures did not come: {reasons[0]}" if reasons else "pictures are on their way"
-    return Drawn(note=note, coming=waiting, failing=bool(reasons))
+    return Drawn(note=note, coming=len(missing) > len(reasons), failing=bool(reasons))

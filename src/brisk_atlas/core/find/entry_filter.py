@@ -119,6 +119,10 @@ def _of(name: str, empty: str = "") -> Callable[[EntryRow], str]:
     return lambda row: str(getattr(row.summary, name)) if row.summary is not None else empty
 
 
+def _size_text(row: EntryRow) -> str:
+    return "" if row.entry.is_folder or row.entry.ref.protocol else size_text(_size(row))
+
+
 def _size(row: EntryRow) -> int:
     return row.summary.size_bytes if row.summary is not None and not row.entry.size_bytes else row.entry.size_bytes
 
@@ -133,7 +137,7 @@ COLUMNS = {
         "Extent", lambda r: extent_words(r.summary.box if r.summary else None),
         lambda r: r.summary.box or (999.0,) * 4 if r.summary else (999.0,) * 4, 220,
     ),
-    "size": EntryColumn("On disk", lambda r: "" if r.entry.is_folder else size_text(_size(r)), _size, 66, True),
+    "size": EntryColumn("On disk", _size_text, _size, 66, True),
     "modified": EntryColumn(
         "Changed", lambda r: r.entry.modified.strftime("%Y-%m-%d") if r.entry.modified.year > 1970 else "",
         lambda r: r.entry.modified, 74),

@@ -7,13 +7,17 @@ import logging
 import threading
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from brisk_atlas.core.model import CannotWrite, DataRef
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.system.folders import config_folder, make_private
 
+from .connections import Connection
+
 log = logging.getLogger(__name__)
 RECENT_KEPT = 12
+PASSING = "Demo"  # the group of connections that are not stored: those of the demo
 MOUNTS = Path("/proc/self/mounts")
 REMOVABLE = ("/media/", "/run/media/", "/mnt/")
 OVER_THE_NET = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "9p", "davfs", "fuse.rclone")
@@ -59,7 +63,7 @@ class Shelves:
     file: Path = field(default_factory=shelf_file)
     pinned: list[Path] = field(default_factory=list)
     recent: list[DataRef] = field(default_factory=list)
-    connections: list[DataRef] = field(default_factory=list)  # databases, without their passwords
+    connections: list[Connection] = field(default_factory=list)
     projects: list[Path] = field(default_factory=list)
     _saving: threading.Lock = field(default_factory=threading.Lock, repr=False, compare=False)
 
@@ -68,9 +72,8 @@ class Shelves:
         try:
             content = json.loads(self.file.read_text("utf-8"))
             self.pinned, self.projects = ([Path(p) for p in content.get(name, [])] for name in ("pinned", "projects"))
-            self.recent, self.connections = (
-                [DataRef.parse(text) for text in content.get(name, [])] for name in ("recent", "connections")
-            )
+            self.recent = [DataRef.parse(text) for text in content.get("recent", [])]
+            self.connections = [Connection.from_json(each) for each in content.get("connections", [])]
         except (OSError, ValueError, AttributeError, TypeError):
             return
 
@@ -80,9 +83,10 @@ class Shelves:
             self._write()
 
     def _write(self) -> None:
-        values = {
-            name: [str(p) for p in getattr(self, name)] for name in ("pinned", "recent", "connections", "projects")
+        values: dict[str, Any] = {
+            name: [str(p) for p in getattr(self, name)] for name in ("pinned", "recent", "projects")
         }
+        values["connections"] = [each.as_json() for each in self.connections if each.group != PASSING]
         write_beside(self.file, json.dumps(values, indent=1))
 
     def pin(self, folder: Path, before: Path | None = None) -> None:
@@ -100,15 +104,21 @@ class Shelves:
             self.pinned.remove(folder)
             self.save()
 
-    def connect(self, place: DataRef) -> None:
-        """Put a database among the connections, if it is not there yet."""
-        if place not in self.connections:
-            self.connections = [*self.connections, place]
-            self.save()
+    def connection_to(self, place: DataRef) -> Connection | None:
+        """Return the connection to a place, None for one that is not among them."""
+        return next((each for each in self.connections if each.ref == place), None)
+
+    def connect(self, *connections: Connection) -> None:
+        """Put places among the connections; one that is there already gets its new name and group."""
+        for each in connections:
+            known = self.connection_to(each.ref)
+            at = self.connections.index(known) if known is not None else len(self.connections)
+            self.connections = [*self.connections[:at], each, *self.connections[at + 1 :]]
+        self.save()
 
     def disconnect(self, place: DataRef) -> None:
-        """Remove a database from the connections."""
-        self.connections = [other for other in self.connections if other != place]
+        """Remove a place from the connections."""
+        self.connections = [other for other in self.connections if other.ref != place]
         self.save()
 
     def opened(self, *refs: DataRef) -> None:

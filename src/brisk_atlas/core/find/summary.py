@@ -62,6 +62,8 @@ def kind_word(facts: Facts) -> str:
     if facts.kind.has_shapes:
         shape = (facts.geometry_type or "").removeprefix("Multi").removesuffix(" Z")
         return {"Polygon": "polygon", "LineString": "line", "Point": "point"}.get(shape, "vector")
+    if facts.grid and facts.grid.drawn_by_service:
+        return "picture"
     return {"raster": "grid", "pointcloud": "points"}.get(facts.kind, facts.kind)
 
 
@@ -69,7 +71,7 @@ def shape_text(facts: Facts) -> str:
     """Return the geometry type, or the bands of a grid."""
     if facts.grid:
         if facts.grid.drawn_by_service:
-            return "map picture"
+            return "any scale"
         bands = facts.grid.bands
         return f"{len(bands)} bands" if len(bands) > 1 else (bands[0].classes and "classes") or "1 band"
     return {"Unknown": "mixed"}.get(facts.geometry_type or "", facts.geometry_type or "")
@@ -78,7 +80,7 @@ def shape_text(facts: Facts) -> str:
 def amount_text(facts: Facts) -> str:
     """Return rows, features or points; of a grid its columns and rows of cells."""
     if facts.grid:
-        return "any scale" if facts.grid.drawn_by_service else f"{facts.grid.width:,} × {facts.grid.height:,}"
+        return "" if facts.grid.drawn_by_service else f"{facts.grid.width:,} × {facts.grid.height:,}"
     noun = NOUNS.get(facts.kind)
     return f"{facts.count:,} {noun}" if noun and facts.count is not None else ""
 

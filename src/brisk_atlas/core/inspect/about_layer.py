@@ -11,10 +11,11 @@ MOST_FIELDS = 14
 def about_layer(layer: Layer, facts: Facts) -> list[tuple[str, str]]:
     """Return lines of label and text: how much there is, where, and what it says of each thing."""
     lines = [("note", layer.note)] if layer.note else []
-    if facts.grid is not None:
+    if facts.grid is not None and facts.grid.drawn_by_service:
+        lines += [(name, text) for name, text in facts.notes.items() if name != "abstract"]
+    elif facts.grid is not None:
         grid = facts.grid
-        cells = "drawn by the server" if grid.drawn_by_service else f"{grid.width:,} x {grid.height:,}"
-        lines.append(("cells", cells))
+        lines.append(("cells", f"{grid.width:,} x {grid.height:,}"))
         unit = unit_of(facts.crs)
         lines.append(("cell size", " x ".join(f"{step:g}" for step in grid.resolution) + (f" {unit}" if unit else "")))
         lines += [

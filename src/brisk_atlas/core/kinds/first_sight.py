@@ -6,6 +6,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.frame import extent_of
 from brisk_atlas.core.draw.png import png_bytes
 from brisk_atlas.core.draw.view import View
+from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.model import AtlasError, DataRef, Dataset, Layer
 
 from . import first_style, painter_for
@@ -44,7 +45,7 @@ def picture_of(ref: DataRef, part: str | None = None, *, width: int = WIDE, heig
         extent = extent_of(cache, layers, cache.part(layers[0].ref).facts.crs)
         if extent is None:
             return None
-        frame = painter_for(cache).frame(layers, View.fitting(extent, width, height))
+        frame = whole_frame(painter_for(cache), layers, View.fitting(extent, width, height))
     except AtlasError:
         return None
     return png_bytes(frame.image) if frame.image.any() else None

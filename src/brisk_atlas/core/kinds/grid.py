@@ -17,6 +17,7 @@ from brisk_atlas.core.draw.tiles import draw_tiles
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.inspect.cell import cell_finding
 from brisk_atlas.core.inspect.finding import ProbeResult, Where
+from brisk_atlas.core.inspect.service_answer import service_finding
 from brisk_atlas.core.inspect.statistics import (
     StatisticsSummary,
     area_statistics,
@@ -79,6 +80,9 @@ class GridKind(LayerKind):
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The cell that was clicked with all its bands; the statistics of those in an area or along a line."""
+        part = cache.raster(layer.ref)
+        if isinstance(part, TiledPictures):
+            return service_finding(part, layer, where) if where.kind == "click" else None
         if where.kind == "click":
             x, y = where.xy[0].tolist()
             return cell_finding(cache, layer, x, y, where.crs)
@@ -92,7 +96,7 @@ class GridKind(LayerKind):
 
     def names(self, cache: DataCache, layer: Layer) -> list[str]:
         grid = cache.part(layer.ref).facts.grid
-        return [band.name for band in grid.bands] if grid else []
+        return [band.name for band in grid.bands] if grid and not grid.drawn_by_service else []
 
     def statistics(
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check

@@ -13,7 +13,7 @@ from typing import Any
 from urllib.parse import quote, unquote
 
 from .kinds import Quantity
-from .passwords import remember, without_key, without_password
+from .passwords import remember, without_key, without_login, without_password
 
 ARCHIVE_SUFFIXES = (".zip",)
 PART_MARK = "#part="  # after the name of a place, before that of a part in it
@@ -132,7 +132,9 @@ class DataRef:
     def _parse_address(cls, scheme: str, rest: str) -> DataRef:
         rest, _, named = rest.partition(PART_MARK)
         if scheme in _ADDRESSES:
-            return cls(PlaceKind.ADDRESS, f"{scheme}://{rest}")._with_named(named)
+            address = f"{scheme}://{rest}"
+            place = without_login(address) if "@" in rest and scheme in ("http", "https") else address
+            return cls(PlaceKind.ADDRESS, place)._with_named(named)
         rest, _, inner = rest.partition("#")
         if scheme not in _DATABASES:
             return cls.service(

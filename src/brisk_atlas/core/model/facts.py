@@ -141,6 +141,12 @@ class Facts:
             return Lattice.north_up(self.extent, (self.grid.height, self.grid.width))
         return Lattice(*self.grid.transform, self.grid.width, self.grid.height, self.crs)
 
+    @property
+    def counted_cells(self) -> Lattice | None:
+        """Where the cells of a raster lie, by which a place can be named; None for what is no grid, and for what a
+        server draws for each scale."""
+        return None if self.grid is None or self.grid.drawn_by_service else self.lattice
+
     def as_json(self) -> dict[str, Any]:
         """Return the facts as the command line prints them."""
         out: dict[str, Any] = {

@@ -34,6 +34,22 @@ def without_password(address: str) -> tuple[str, str | None]:
     return cleaned, unquote(password) if colon else stated[0]
 
 
+def without_login(address: str) -> str:
+    """Return a web address with its user, but without the password, which is remembered for this run.
+
+    >>> without_login("https://ana:pw@survey.tolvane.example/zones.gpkg")
+    'https://ana@survey.tolvane.example/zones.gpkg'
+    """
+    parts = urlsplit(address)
+    login, at, host = parts.netloc.rpartition("@")
+    user, colon, password = login.partition(":")
+    if not colon:
+        return address
+    netloc = f"{user}{at}{host}"
+    remember(f"{parts.scheme}://{netloc}", unquote(password))
+    return address.replace(parts.netloc, netloc, 1)
+
+
 def without_key(address: str) -> tuple[str, str]:
     """Return the address of a service without its password and its keys, and the keys as they stood; "" for none. The
     password is remembered for this run, and so are the keys, for its host.
@@ -41,15 +57,11 @@ def without_key(address: str) -> tuple[str, str]:
     >>> without_key("https://survey.tolvane.example/wms?map=zones&token=abc")
     ('https://survey.tolvane.example/wms?map=zones', 'token=abc')
     """
+    address = without_login(address)
     parts = urlsplit(address)
-    login, at, host = parts.netloc.rpartition("@")
-    user, colon, password = login.partition(":")
-    netloc = f"{user}{at}{host}" if colon else parts.netloc
     pieces = parts.query.split("&") if parts.query else []
     secret = [piece for piece in pieces if piece.partition("=")[0].lower() in SECRET_WORDS]
-    cleaned = urlunsplit(parts._replace(netloc=netloc, query="&".join(p for p in pieces if p not in secret)))
-    if colon:
-        remember(f"{parts.scheme}://{netloc}", unquote(password))
+    cleaned = urlunsplit(parts._replace(query="&".join(p for p in pieces if p not in secret))) if secret else address
     if secret:
         remember(key_place(address), "&".join(secret))
     return cleaned, "&".join(secret)

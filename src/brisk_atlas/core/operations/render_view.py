@@ -31,6 +31,7 @@ class RenderView(Operation):
         from brisk_atlas.core.draw.frame import extent_of
         from brisk_atlas.core.draw.png import png_bytes
         from brisk_atlas.core.draw.view import View
+        from brisk_atlas.core.draw.whole_frame import whole_frame
         from brisk_atlas.core.place import transform_extent
         from brisk_atlas.core.system.atomic_write import write_whole
 
@@ -50,6 +51,6 @@ class RenderView(Operation):
         if extent is None:
             raise AtlasError(self.path, "the layers have no place on the map", "Choose an extent or another CRS.")
         view = View.fitting(extent, self.width, self.height, margin=0.0 if self.within else 0.05)
-        frame = workspace.painter.frame(drawn, view, check=lambda: progress(0.5, "drawing"))
+        frame = whole_frame(workspace.painter, drawn, view, lambda: progress(0.5, "drawing"))
         write_whole(self.path, png_bytes(frame.image))
         return Written((self.path,), f"{self.width} x {self.height} pixels", tuple(frame.faults.values()))

@@ -118,12 +118,6 @@ class TileStore:
                 self._threads[-1].start()
         return reasons
 
-    def is_waiting(self, pictures: Pictures) -> bool:
-        """Return whether tiles of a layer are still to come."""
-        name = str(pictures.ref)
-        with self._news:
-            return any(key[0] == name for key in (*self._waiting, *self._asked))
-
     def wait(self, pictures: Pictures, places: Sequence[TilePlace], check: Callable[[], None] = lambda: None) -> None:
         """Wait until tiles are there or have failed. `check` may raise to stop."""
         name = str(pictures.ref)

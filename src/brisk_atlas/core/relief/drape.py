@@ -6,6 +6,7 @@ import numpy as np
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import Painter
+from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.model import Layer
 from brisk_atlas.core.model.facts import Facts
 from brisk_atlas.core.place import metres_per_unit
@@ -37,7 +38,7 @@ def terrain_of(painter: Painter, surface: Layer, draped: list[Layer], background
         max(2, round(facts.extent.height / fine)),
         facts.crs,
     )
-    frame = painter.frame(draped, view)
+    frame = whole_frame(painter, draped, view)
     paper = np.array([int(background[i : i + 2], 16) for i in (1, 3, 5)])
     rest = 1 - frame.image[..., 3:] / 255.0
     drape = np.clip(frame.image[..., :3] + rest * paper, 0, 255).astype(np.uint8)

@@ -67,9 +67,10 @@ class OverviewMap(QWidget):
 
         def work(job: Job) -> Frame | None:
             from brisk_atlas.core.draw.frame import extent_of
+            from brisk_atlas.core.draw.whole_frame import whole_frame
 
             extent = extent_of(session.cache, layers, crs)
-            return session.painter.frame(layers, View.fitting(extent, *size), check=job.check) if extent else None
+            return whole_frame(session.painter, layers, View.fitting(extent, *size), job.check) if extent else None
 
         def done(frame: Frame | None) -> None:
             self.picture = (image_of(frame), frame.view) if frame is not None else None

@@ -239,7 +239,7 @@ class ProbeDrawer(QWidget):
             x, y = where.middle
             change = change_at(cache, *sides, x, y, where.crs) if sides else None
             facts = self.session.facts_of(subject) if subject else None
-            cells = cache.raster(subject.ref).facts.lattice if subject and subject.kind.has_cells else None
+            cells = cache.raster(subject.ref).facts.counted_cells if subject and subject.kind.has_cells else None
             texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))
             return texts, findings, change
 

@@ -22,6 +22,7 @@ from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
+from .connection_actions import ConnectionActions
 from .filter_bar import FilterBar
 from .find_list import FindList
 from .folder_index import FolderIndex
@@ -88,6 +89,7 @@ class FindPage(QWidget):
         self.glance = Glance(session)
         self._watcher: QFileSystemWatcher | None = None
         self._timers = {name: QTimer(self) for name in ("typed", "arrange", "watch", "index")}
+        self.connections = ConnectionActions(session, self)
         self._lay_out()
         self._connect()
 
@@ -138,6 +140,11 @@ class FindPage(QWidget):
         self.folder_index.indexed.connect(self._indexed)
         self.shelves.chosen.connect(self._shelf_chosen)
         self.shelves.pins_changed.connect(self._pins_changed)
+        self.shelves.connection_wanted.connect(self.connections.edit)
+        self.shelves.export_wanted.connect(self.connections.export)
+        self.shelves.import_wanted.connect(self.connections.import_from_file)
+        self.connections.changed.connect(self.shelves.fill)
+        self.connections.listed.connect(self._go_to_address)
         self.pin_button.clicked.connect(self.pin_folder)
         self.up.clicked.connect(self.go_up)
         self.path_line.returnPressed.connect(self._go_to_typed)
@@ -233,13 +240,18 @@ class FindPage(QWidget):
             self._go_to_address(ref)
 
     def _go_to_address(self, ref: DataRef) -> None:
-        """List a database or one of its schemas, and put it among the connections; open anything else."""
+        """List a database, one of its schemas or a service, and put it among the connections; open a file; find out
+        what lies at any other address."""
         from brisk_atlas.core.connect import is_listed
+        from brisk_atlas.core.find.connections import must_be_recognised
 
-        if not is_listed(ref):
-            self.open_wanted.emit([ref])
-            return
-        self.go_to_place(ref)
+        if is_listed(ref):
+            self.connections.start(ref, lambda: self.go_to_place(ref))
+        elif must_be_recognised(ref):
+            self.connections.recognise(ref.place, self._go_to_address)
+        else:
+            self.connections.start(ref, lambda: self.open_wanted.emit([ref]))
+            self.connections.note(ref)
 
     def go_to(self, folder: Path, choose: str | None = None) -> None:
         """List a folder, then look at each dataset in the background."""
@@ -266,17 +278,8 @@ class FindPage(QWidget):
             self.query_form.open()
 
     def _not_listed(self, place: DataRef, error: BaseException) -> None:
-        """Ask for the password that a database wants; report anything else."""
-        from brisk_atlas.core.model.errors import NeedsPassword
-
-        if not isinstance(error, NeedsPassword):
-            self.session.fault(error)
-            return
-        from .password_form import PasswordForm
-
-        self.password_form = PasswordForm(place, str(error.reason), self)
-        self.password_form.stated.connect(lambda: self.go_to_place(place))
-        self.password_form.open()
+        """Ask for the login that a database or a server wants; report anything else."""
+        self.connections.take_failure(place, error, self.go_to_place)
 
     def _listed(self, place: DataRef, entries: list[Entry], again: bool) -> None:
         """Show what is in a place; listed again, what is known stays and so does the analyst."""
@@ -306,17 +309,11 @@ class FindPage(QWidget):
             self.folder_changed.emit()
 
     def _note_connection(self, place: DataRef) -> None:
-        """Put a database that answered among the connections."""
-        if place.is_local:
-            return
+        """Put a database or a service that answered among the connections."""
         from brisk_atlas.core.find import place_above
-        from brisk_atlas.core.read.permissions import allow, place_of
 
-        allow((place_of(place.place),))
-        database = place_above(place) or place
-        if database not in self.session.shelves.connections:
-            self.session.shelves.connect(database)
-            self.shelves.fill()
+        if not place.is_local:
+            self.connections.note(place_above(place) or place)
 
     def _watch(self, place: DataRef) -> None:
         if self._watcher is None:

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 
 from brisk_atlas.core.draw import View
 
+from ..panes.coming_pieces import ComingPieces
 from ..panes.map_canvas import MapCanvas
 from ..panes.renderer import Renderer, Wish
 from ..session import Session
@@ -20,6 +21,7 @@ if TYPE_CHECKING:
 
 MARGIN = 0.03
 MAKING = "an overview is being made"
+COMING = "the server is drawing it"
 
 
 class GlancePicture(MapCanvas):
@@ -40,15 +42,18 @@ class GlancePicture(MapCanvas):
         self.words = ""
         self._renderer = Renderer(session)
         self._renderer.drawn.connect(self._drawn)
+        self._pieces = ComingPieces(session)
+        self._pieces.more.connect(self._want)
         self.view_changed.connect(self._want)
 
     @property
     def busy(self) -> bool:
-        return self.settling or self._renderer.busy
+        return self.settling or self._renderer.busy or self._pieces.busy
 
     def show_words(self, words: str) -> None:
         """Show words in place of a picture."""
         self.layers, self.extent, self.view, self.frames, self.words = (), None, None, [], words
+        self._pieces.take([])
         self.update()
 
     def show_layers(self, layers: Sequence[Layer], extent: Extent) -> None:
@@ -68,6 +73,7 @@ class GlancePicture(MapCanvas):
     def _want(self) -> None:
         view = self.wanted_view()
         if view is not None and self.layers and self.isVisible():
+            self._pieces.begin(self.layers)
             self._renderer.want(Wish((self.layers,), view))
 
     def _drawn(self, frames: list[Frame]) -> None:
@@ -75,11 +81,16 @@ class GlancePicture(MapCanvas):
             return
         frame = frames[0]
         waiting = [layer for layer in self.layers if layer.kind.has_cells and layer.ref in frame.unfinished]
+        self._pieces.take(frames)
         if frame.faults:
             self.show_words(f"no picture: {next(iter(frame.faults.values()))}")
             return
         self.show_frames(frames)
         self.words = MAKING if waiting and not frame.image.any() else ""
+        if frame.coming and not frame.image.any():
+            self.words = COMING
+        elif frame.failing and not frame.image.any():
+            self.words = f"no picture: {next(iter(frame.notes.values()), '')}"
         self.unfinished.emit(waiting)
 
     def showEvent(self, event: object) -> None:

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 PATH = Qt.ItemDataRole.UserRole
 INDENT = "   "
+ADD = "add"  # in the place of a path: the line that makes a connection
 MOST_RECENT = 8
 
 
@@ -26,11 +27,16 @@ class ShelfList(QListWidget):
 
     Signals:
         chosen(object): the folder (a path) to go to, or the reference of a dataset.
+        connection_wanted(object): a connection is to be edited, or a new one made (None).
+        export_wanted(), import_wanted(): the connections are to be written to a file, or read from one.
         pins_changed(): folders were pinned, unpinned or put in another order.
     """
 
     chosen = pyqtSignal(object)
     pins_changed = pyqtSignal()
+    connection_wanted = pyqtSignal(object)
+    export_wanted = pyqtSignal()
+    import_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -59,10 +65,7 @@ class ShelfList(QListWidget):
             self._place(folder, folder.name or str(folder))
         if not shelves.pinned:
             self._hint("Drop a folder here")
-        if shelves.connections:
-            self._heading("Connections")
-        for place in shelves.connections:
-            self._place(place, place.name, place.place)
+        self._fill_connections()
         self._heading("This machine")
         self._place(Path.home(), "Home")
         self._place(Path("/"), "File system")
@@ -76,6 +79,20 @@ class ShelfList(QListWidget):
                 self._heading(title)
             for ref in refs[:MOST_RECENT]:
                 self._place(ref, ref.name.removesuffix(".brisk.json"))
+
+    def _fill_connections(self) -> None:
+        from brisk_atlas.core.find.connections import grouped
+
+        self._heading("Connections")
+        for group, connections in grouped(self.session.shelves.connections):
+            if group:
+                self._hint(group)
+            for each in connections:
+                self._place(each.ref, INDENT * bool(group) + each.name, each.ref.place)
+        add = QListWidgetItem(f"{INDENT}Connect…")
+        add.setData(PATH, ADD)
+        add.setToolTip("A database, a service or tiles, by an address")
+        self.addItem(add)
 
     def _heading(self, text: str) -> None:
         item = QListWidgetItem(text)
@@ -92,9 +109,13 @@ class ShelfList(QListWidget):
         self.addItem(item)
 
     def _path_at(self, item: QListWidgetItem | None) -> Path | DataRef | None:
-        return item.data(PATH) if item is not None else None
+        found = item.data(PATH) if item is not None else None
+        return None if found == ADD else found
 
     def _choose(self, item: QListWidgetItem) -> None:
+        if item.data(PATH) == ADD:
+            self.connection_wanted.emit(None)
+            return
         path = self._path_at(item)
         if path is not None:
             self.chosen.emit(path)
@@ -112,7 +133,7 @@ class ShelfList(QListWidget):
         self.pins_changed.emit()
 
     def disconnect_from(self, place: DataRef) -> None:
-        """Remove a database from the connections."""
+        """Remove a place from the connections."""
         self.session.shelves.disconnect(place)
         self.fill()
 
@@ -130,8 +151,11 @@ class ShelfList(QListWidget):
 
         add("Go there", lambda: self.chosen.emit(path))
         if not isinstance(path, Path):
-            if path in shelves.connections:
+            if shelves.connection_to(path) is not None:
+                add("Edit the connection…", lambda: self.connection_wanted.emit(path))
                 add("Remove the connection", lambda: self.disconnect_from(path))
+                add("Export all connections…", self.export_wanted.emit)
+                add("Import connections…", self.import_wanted.emit)
         elif path in shelves.pinned:
             add("Unpin", lambda: self.unpin(path))
         elif path.is_dir():

@@ -8,28 +8,17 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import (
-    QColor,
-    QFont,
-    QImage,
-    QKeyEvent,
-    QMouseEvent,
-    QPainter,
-    QPaintEvent,
-    QPen,
-    QPolygonF,
-    QResizeEvent,
-    QWheelEvent,
-)
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.place.domain import domain_of
 
 from ..frame_image import image_of
-from ..theme import LIGHT, MONO, Theme
+from ..theme import LIGHT, Theme
 from .corner_tool import CornerTool
 from .discs import paint_discs
+from .furniture import paint_credit, paint_north, paint_scale
 from .hand_tool import CLOSED, DRAGGED, SKETCHED, HandTool, paint_shape
 
 if TYPE_CHECKING:
@@ -86,6 +75,7 @@ class MapCanvas(QWidget):
         self.discs: list[tuple[int, float, float]] = []  # held probes
         self.say = ""  # beside what is being drawn
         self.hint = ""
+        self.credit = ""  # whom the data on show is credited to
         self.shows_north = False
         self.boxing = False
         self._spot: tuple[float, float] | None = None
@@ -173,9 +163,10 @@ class MapCanvas(QWidget):
         if self.curtain and len(self.frames) == 2:
             self._paint_curtain(painter, divide)
         if self.frames:
-            self._paint_scale(painter)
+            paint_scale(painter, self.scale_bar(), self.height(), self.theme)
+            paint_credit(painter, self.credit, self.rect(), self.theme)
             if self.shows_north:
-                self._paint_north(painter)
+                paint_north(painter, self.view, self.width(), self.theme)
         if self.shape is not None:
             paint_shape(painter, self.shape[0], self.view, self.theme, closed=self.shape[1])
         if self.tool is not None:
@@ -252,45 +243,6 @@ class MapCanvas(QWidget):
         from brisk_atlas.core.draw.overlays import scale_bar
 
         return scale_bar(self.view) if self.view is not None else None
-
-    def _paint_scale(self, painter: QPainter) -> None:
-        bar = self.scale_bar()
-        if bar is None:
-            return
-        width, label = bar
-        left, base = 14.0, self.height() - 16.0
-        font = QFont(MONO)
-        font.setPixelSize(11)
-        painter.setFont(font)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        back = QRectF(left - 6, base - 20, max(width, painter.fontMetrics().horizontalAdvance(label)) + 12, 28)
-        painter.fillRect(back, QColor(self.theme.raised))
-        painter.setPen(QPen(QColor(self.theme.ink), 2))
-        painter.drawLine(QPointF(left, base), QPointF(left + width, base))
-        for x in (left, left + width):
-            painter.drawLine(QPointF(x, base - 4), QPointF(x, base + 1))
-        painter.drawText(QPointF(left, base - 7), label)
-
-    def _paint_north(self, painter: QPainter) -> None:
-        """Point to true north, in the upper right corner."""
-        from brisk_atlas.core.draw.overlays import north_of
-
-        turn = north_of(self.view) if self.view is not None else None
-        if turn is None:
-            return
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.translate(self.width() - 30, 36)
-        painter.setPen(QPen(QColor(self.theme.rule), 1))
-        painter.setBrush(QColor(self.theme.raised))
-        painter.drawEllipse(QPointF(0, 0), 20, 20)
-        painter.rotate(turn)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(self.theme.ink))
-        painter.drawPolygon(QPolygonF([QPointF(0, -16), QPointF(5, -2), QPointF(-5, -2)]))
-        painter.setPen(QColor(self.theme.ink))
-        painter.drawText(QRectF(-10, -3, 20, 16), Qt.AlignmentFlag.AlignCenter, "N")
-        painter.restore()
 
     def _paint_mark(self, painter: QPainter, at: QPointF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

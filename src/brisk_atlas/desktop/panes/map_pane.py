@@ -19,6 +19,7 @@ from brisk_atlas.core.workspace.view_history import ViewHistory, VisitedView
 from ..commands import Commands
 from ..plain_text import PlainLabel
 from ..session import Session
+from .coming_pieces import ComingPieces
 from .dimension_bar import DimensionBar
 from .hand_tool import SKETCHED
 from .map_canvas import MapCanvas
@@ -105,6 +106,8 @@ class MapPane(QWidget):
         self._again.setInterval(AGAIN_MS)
         self._again.timeout.connect(self.draw)
         self._unfinished: set[DataRef] = set()
+        self._pieces = ComingPieces(session)
+        self._pieces.more.connect(self.draw)
         session.preparing.connect(self._more_to_see)
         session.prepared.connect(self._more_to_see)
         session.work_changed.connect(self._work_changed)
@@ -128,7 +131,7 @@ class MapPane(QWidget):
 
     @property
     def busy(self) -> bool:
-        return self.renderer.busy or self.canvas.settling or self._again.isActive()
+        return self.renderer.busy or self.canvas.settling or self._again.isActive() or self._pieces.busy
 
     # What the hand asks
 
@@ -168,6 +171,7 @@ class MapPane(QWidget):
         """Ask for a frame of the present view."""
         view = self.canvas.wanted_view()
         if view is not None and view.width > 1 and view.height > 1:
+            self._pieces.begin(self.session.work.layers)
             self.renderer.want(Wish(self._stacks(), view, self.session.work.picks, self.grid))
 
     def _drawn(self, frames: list[Frame]) -> None:
@@ -181,6 +185,7 @@ class MapPane(QWidget):
         if faults != self._faults:
             self._faults = faults
             self.drawing_faults.emit(faults)
+        self.canvas.credit = self._credit()
         notes = {k: v for frame in frames for k, v in frame.notes.items()}
         self.message.setText(
             "   ".join(f"{layer.name}: {notes[layer.id]}" for layer in work.layers if layer.id in notes)
@@ -189,9 +194,17 @@ class MapPane(QWidget):
         for layer in work.layers:
             if layer.ref in self._unfinished:
                 self.session.prepare(layer)
+        self._pieces.take(frames)
         self.limits = {k: v for frame in frames for k, v in frame.limits.items()}
         if not self.renderer.busy:
             self.settled.emit()
+
+    def _credit(self) -> str:
+        """Return whom the data of the services on the map is credited to."""
+        facts = [self.session.workspace.facts_of(layer) for layer in self.session.work.drawn() if layer.visible]
+        return " · ".join(
+            dict.fromkeys(each.notes["attribution"] for each in facts if each and "attribution" in each.notes)
+        )
 
     def _more_to_see(self, source: DataRef) -> None:
         """Draw again, not at once, what lacked something when it was drawn last."""

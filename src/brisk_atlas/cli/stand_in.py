@@ -1,0 +1,72 @@
+"""`brisk-atlas stand-in`: a small server on the loopback that offers a project by the protocols of services."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from pathlib import Path
+
+from brisk_atlas.core.depot.behaviour import Behaviour
+
+PATHS = {"WMS": "/wms", "WMTS": "/wmts", "tiles": "/xyz/{layer}/{{z}}/{{x}}/{{y}}.png", "OGC API": "/", "WFS": "/wfs"}
+
+
+def parser() -> argparse.ArgumentParser:
+    made = argparse.ArgumentParser(
+        prog="brisk-atlas stand-in",
+        description="Offer a project on this machine as services would, to try clients on it. It can misbehave.",
+    )
+    made.add_argument("project", nargs="?", type=Path, help="a project; the demo if none is given")
+    made.add_argument("--port", type=int, default=0, help="the port on the loopback; a free one if not given")
+    made.add_argument("--delay", type=float, default=0.0, metavar="S", help="seconds until each answer begins")
+    made.add_argument("--status", type=int, default=0, help="answer everything with this status")
+    made.add_argument("--fail-every", type=int, default=0, metavar="N", help="answer every Nth question with 503")
+    made.add_argument("--half", action="store_true", help="end answers half way")
+    made.add_argument("--html", action="store_true", help="answer with a page for people")
+    made.add_argument("--wrong-axes", action="store_true", help="take coordinates in the wrong order")
+    made.add_argument("--wrong-counts", action="store_true", help="state wrong numbers of features")
+    made.add_argument("--login", default="", metavar="USER:PASSWORD", help="want this login")
+    made.add_argument("--with-input", action="store_true", help="end when the standard input does")
+    return made
+
+
+def main(arguments: list[str]) -> int:
+    """Serve until interrupted; returns the exit code."""
+    asked = parser().parse_args(arguments)
+    from brisk_atlas.core.depot.offers import Depot
+    from brisk_atlas.core.depot.serving import running
+    from brisk_atlas.core.model import AtlasError
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+    project = asked.project
+    if project is None:
+        from brisk_atlas import demo
+
+        project = demo.PROJECT
+    behaviour = Behaviour(
+        delay_s=asked.delay, status=asked.status, fail_every=asked.fail_every, half=asked.half, html=asked.html,
+        wrong_axes=asked.wrong_axes, wrong_counts=asked.wrong_counts, password=asked.login,
+    )  # fmt: skip
+    with Workspace() as workspace:
+        try:
+            faults = workspace.open_project(project)
+            for fault in faults:
+                print(fault, file=sys.stderr)
+            depot = Depot(f"{project.name.partition('.')[0]} stand-in", workspace.cache, workspace.work.layers)
+        except AtlasError as error:
+            print(error, file=sys.stderr)
+            return 1
+        with running(depot, behaviour, asked.port) as server:
+            first = next(iter(depot.offers), "layer")
+            for name, path in PATHS.items():
+                print(f"{name}: {server.address}{path.format(layer=first)}", flush=True)
+            try:
+                if asked.with_input:
+                    sys.stdin.read()
+                else:
+                    while True:
+                        time.sleep(3600)
+            except KeyboardInterrupt:
+                pass
+    return 0

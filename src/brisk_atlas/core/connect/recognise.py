@@ -1,0 +1,127 @@
+"""What lies at an address that somebody pasted: a service by what it answers, a folder, or a file."""
+
+from __future__ import annotations
+
+import json
+import re
+import time
+from collections.abc import Callable
+from typing import Any, NamedTuple
+from urllib.parse import parse_qsl, urlsplit, urlunsplit
+
+from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
+from brisk_atlas.core.model.errors import NeedsPassword
+
+from .fetching import fetch
+from .ows import OWN_SETTINGS, asking, complaint_in
+from .xyz import is_template
+
+LOOK_BYTES = 64_000_000
+ROOTS = {
+    b"WMS_Capabilities": "wms", b"WMT_MS_Capabilities": "wms", b"WFS_Capabilities": "wfs",
+}  # fmt: skip
+TRIED = ("wms", "wfs", "wmts")  # what an address that answers without a question is asked as
+Check = Callable[[], None]
+
+
+class Recognised(NamedTuple):
+    """What an address is, and how long its server took to answer, in seconds."""
+
+    ref: DataRef
+    seconds: float
+
+
+def recognise(address: str, check: Check = lambda: None) -> Recognised:
+    """Return what lies at a web address. Raises CannotRead where the server gives nothing that is known."""
+    began = time.monotonic()
+    ref = _recognised(address.strip(), check)
+    return Recognised(ref, time.monotonic() - began)
+
+
+def _recognised(address: str, check: Check) -> DataRef:
+    if is_template(address):
+        return DataRef.service("xyz", address)
+    plain = DataRef.service("http", address)  # without the password and the keys
+    asked = DataRef(PlaceKind.ADDRESS, plain.address)
+    settings = {name.lower(): value for name, value in parse_qsl(urlsplit(address).query)}
+    protocol = settings.get("service", "").lower()
+    if protocol in TRIED:
+        return DataRef.service(protocol, _bare(asked.place))
+    try:
+        found = _by_answer(asked, check)
+    except NeedsPassword:
+        raise
+    except CannotRead:
+        found = None
+        refused = True
+    else:
+        refused = False
+    if found is not None:
+        return found
+    for each in TRIED:
+        check()
+        question = asking(asked.place, {"service": each.upper(), "request": "GetCapabilities"})
+        try:
+            body = fetch(asked, question, limit=LOOK_BYTES, check=check).body
+        except NeedsPassword:
+            raise
+        except CannotRead:
+            continue
+        if _protocol_in(body) == each:
+            return DataRef.service(each, _bare(asked.place))
+    if refused:
+        fetch(asked, asked.place, limit=LOOK_BYTES, check=check)  # for its reason
+    raise CannotRead(
+        asked,
+        "what the server answers is no service that is known",
+        "Ask its owner for the address of its capabilities or landing page, or of a file.",
+    )
+
+
+def _by_answer(asked: DataRef, check: Check) -> DataRef | None:
+    answer = fetch(
+        asked, asked.place, accept="application/json, text/xml;q=0.9, */*;q=0.5", limit=LOOK_BYTES, check=check
+    )
+    body = answer.body
+    protocol = _protocol_in(body)
+    if protocol:
+        path = urlsplit(asked.place).path.lower()
+        return DataRef.service(protocol, asked.place if path.endswith(".xml") else _bare(asked.place))
+    if complaint_in(body):
+        return None
+    if body.lstrip()[:1] == b"{":
+        return _of_json(asked, body)
+    return None
+
+
+def _bare(address: str) -> str:
+    """Return an address without the settings that each question sets anew."""
+    parts = urlsplit(address)
+    pieces = [each for each in parts.query.split("&") if each and each.partition("=")[0].lower() not in OWN_SETTINGS]
+    return urlunsplit(parts._replace(query="&".join(pieces), fragment=""))
+
+
+def _protocol_in(body: bytes) -> str:
+    """Return what a document of capabilities belongs to, "" for another document."""
+    head = body[:4000]
+    found = re.search(rb"<(?:[\w-]+:)?([A-Z]\w*Capabilities|Capabilities)\b([^>]*)>", head)
+    if found is None:
+        return ""
+    if found[1] == b"Capabilities":
+        return "wmts" if b"wmts" in found[2] else ""
+    return ROOTS.get(found[1], "")
+
+
+def _of_json(asked: DataRef, body: bytes) -> DataRef | None:
+    try:
+        found: Any = json.loads(body)
+    except (ValueError, RecursionError):
+        return None
+    if not isinstance(found, dict):
+        return None
+    stated = found.get("links")
+    links = stated if isinstance(stated, list) else []
+    rels = {str(link.get("rel", "")).rpartition("/")[2] for link in links if isinstance(link, dict)}
+    if "collections" in found or "data" in rels or "conformance" in rels:
+        return DataRef.service("ogcapi", _bare(asked.place))
+    return None

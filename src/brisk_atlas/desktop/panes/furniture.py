@@ -1,0 +1,68 @@
+"""What stands on every map: the scale bar, true north, and whom the data is credited to."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
+from PyQt6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
+
+from brisk_atlas.core.draw import View
+
+from ..theme import MONO, SANS, Theme
+
+SCALE_PX, CREDIT_PX = 11, 11
+
+
+def paint_scale(painter: QPainter, bar: tuple[float, str] | None, height: int, theme: Theme) -> None:
+    """Paint a bar of a width in pixels with its label, in the lower left corner."""
+    if bar is None:
+        return
+    width, label = bar
+    left, base = 14.0, height - 16.0
+    font = QFont(MONO)
+    font.setPixelSize(SCALE_PX)
+    painter.setFont(font)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    back = QRectF(left - 6, base - 20, max(width, painter.fontMetrics().horizontalAdvance(label)) + 12, 28)
+    painter.fillRect(back, QColor(theme.raised))
+    painter.setPen(QPen(QColor(theme.ink), 2))
+    painter.drawLine(QPointF(left, base), QPointF(left + width, base))
+    for x in (left, left + width):
+        painter.drawLine(QPointF(x, base - 4), QPointF(x, base + 1))
+    painter.drawText(QPointF(left, base - 7), label)
+
+
+def paint_north(painter: QPainter, view: View | None, width: int, theme: Theme) -> None:
+    """Point to true north, in the upper right corner."""
+    from brisk_atlas.core.draw.overlays import north_of
+
+    turn = north_of(view) if view is not None else None
+    if turn is None:
+        return
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.translate(width - 30, 36)
+    painter.setPen(QPen(QColor(theme.rule), 1))
+    painter.setBrush(QColor(theme.raised))
+    painter.drawEllipse(QPointF(0, 0), 20, 20)
+    painter.rotate(turn)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(theme.ink))
+    painter.drawPolygon(QPolygonF([QPointF(0, -16), QPointF(5, -2), QPointF(-5, -2)]))
+    painter.setPen(QColor(theme.ink))
+    painter.drawText(QRectF(-10, -3, 20, 16), Qt.AlignmentFlag.AlignCenter, "N")
+    painter.restore()
+
+
+def paint_credit(painter: QPainter, credit: str, room: QRect, theme: Theme) -> None:
+    """Write whom the data of services is credited to, in the lower right corner."""
+    if not credit:
+        return
+    font = QFont(SANS)
+    font.setPixelSize(CREDIT_PX)
+    painter.setFont(font)
+    text = painter.fontMetrics().elidedText(credit, Qt.TextElideMode.ElideRight, room.width() // 2)
+    width, height = painter.fontMetrics().horizontalAdvance(text) + 10, painter.fontMetrics().height() + 4
+    box = QRectF(room.width() - width, room.height() - height, width, height)
+    painter.fillRect(box, QColor(theme.raised))
+    painter.setPen(QColor(theme.quiet))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

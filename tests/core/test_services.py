@@ -1,0 +1,396 @@
+"""Services, against the stand-in: described, drawn, read and asked; and the stand-in against other clients."""
+
+from __future__ import annotations
+
+import json
+import time
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import shapely
+
+from brisk_atlas.core import read
+from brisk_atlas.core.cache import by_view
+from brisk_atlas.core.cache.by_view import seen_features
+from brisk_atlas.core.connect import connector_for, fetching, ogcapi, wfs
+from brisk_atlas.core.connect.ows import check_xml, northing_first
+from brisk_atlas.core.connect.recognise import recognise
+from brisk_atlas.core.connect.stored_answers import AnswerStore, StoredAnswer, term_of
+from brisk_atlas.core.connect.wms import Wms
+from brisk_atlas.core.connect.xyz import is_template
+from brisk_atlas.core.draw.view import View
+from brisk_atlas.core.draw.whole_frame import whole_frame
+from brisk_atlas.core.find.connections import Connection, export_connections, import_connections, tried
+from brisk_atlas.core.inspect import Where
+from brisk_atlas.core.kinds import kind_of
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, FeatureQuery, NeedsPermission, passwords
+from brisk_atlas.core.model.errors import NeedsPassword
+from brisk_atlas.core.place.tile_grid import TilePlace, grid_over, world_grid
+from brisk_atlas.core.read.permissions import allow, permissions_file
+from brisk_atlas.core.read.tile_pictures import TILES, fetch_tile
+from brisk_atlas.core.table.query import ask
+from brisk_atlas.core.workspace.workspace import Workspace
+from stand_in import demo_server, independently
+
+PICTURES = ("wms+{}/wms#elevation_2029", "wmts+{}/wmts#elevation_2029", "xyz+{}/xyz/elevation_2029/{{z}}/{{x}}/{{y}}.png",
+            "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029")  # fmt: skip
+FEATURES = ("ogcapi+{}/#lava_flows", "wfs+{}/wfs#tso:lava_flows")
+
+
+@pytest.fixture(scope="module")
+def served():
+    with demo_server() as found:
+        yield found
+
+
+@pytest.fixture(autouse=True)
+def as_it_should(served, home, monkeypatch):
+    """Each test begins with a server that behaves, and with nothing stored."""
+    _, server = served
+    allow(("127.0.0.1",))
+    monkeypatch.setattr(fetching, "BACK_OFF_S", 0.01)
+    TILES.forget()
+    yield
+    for name, value in vars(type(server.behaviour)()).items():
+        setattr(server.behaviour, name, value)
+    fetching.set_offline(False)
+    passwords.forget_all()
+
+
+def opened(text, served):
+    workspace = Workspace()
+    return workspace, workspace.open(text.format(served[1].address))[0]
+
+
+# Pictures
+
+
+@pytest.mark.parametrize("text", PICTURES)
+def test_what_a_service_draws_is_what_its_data_looks_like(served, text):
+    depot, _ = served
+    workspace, layer = opened(text, served)
+    offer = depot.offers["elevation_2029"]
+    view = View.fitting(offer.extent_in("EPSG:32727"), 500, 400)
+    first = workspace.painter.frame([layer], view)
+    assert first.coming and not first.faults
+    frame = whole_frame(workspace.painter, [layer], view)
+    assert not frame.coming and not frame.notes and not frame.faults
+    expected = depot.painter.frame([offer.layer], view).image.astype(int)
+    apart = np.abs(expected - frame.image.astype(int)).max(axis=2)
+    assert expected.any() and np.mean(apart > 40) < 0.01  # but for the pixels along the coast
+    facts = workspace.facts_of(layer)
+    assert facts.grid.drawn_by_service and facts.kind is DataKind.RASTER
+
+
+def test_tiles_that_are_missing_are_stood_in_for_by_coarser_ones(served):
+    workspace, layer = opened(PICTURES[0], served)
+    far = View.fitting(served[0].offers["elevation_2029"].extent_in("EPSG:32727"), 300, 300)
+    whole_frame(workspace.painter, [layer], far)
+    served[1].behaviour.delay_s = 30
+    near = View(far.x, far.y, far.resolution / 3, 300, 300, far.crs)
+    frame = workspace.painter.frame([layer], near)
+    assert frame.coming and frame.image[..., 3].mean() > 250 and "on their way" in frame.notes[layer.id]
+
+
+def test_a_server_that_is_gone_leaves_the_map_and_is_noticed_when_it_is_back(served):
+    workspace, layer = opened(PICTURES[0], served)
+    view = View.fitting(served[0].offers["elevation_2029"].extent_in("EPSG:32727"), 300, 300)
+    served[1].behaviour.status = 500
+    frame = whole_frame(workspace.painter, [layer], view)
+    assert frame.failing and "500" in frame.notes[layer.id] and not frame.faults
+    served[1].behaviour.status = 0
+    TILES.forget()  # as after a while
+    frame = whole_frame(workspace.painter, [layer], view)
+    assert not frame.failing and frame.image.any()
+
+
+def test_only_tiles_of_the_latest_view_are_waited_for(served):
+    workspace, layer = opened(PICTURES[0], served)
+    part = workspace.cache.raster(layer.ref)
+    served[1].behaviour.delay_s = 0.4
+    asked = [TilePlace(3, column, row) for column in range(6) for row in range(6)]
+    TILES.want(part.pictures, asked)
+    time.sleep(0.6)
+    TILES.want(part.pictures, [TilePlace(4, 0, 0)])
+    served[1].behaviour.delay_s = 0
+    TILES.wait(part.pictures, [*asked, TilePlace(4, 0, 0)])
+    came = [place for place in asked if TILES.now(part.pictures, place) is not None]
+    assert TILES.now(part.pictures, TilePlace(4, 0, 0)) is not None and len(came) < len(asked) // 2
+
+
+def test_a_click_is_answered_by_the_service_in_the_values_of_the_data(served):
+    depot, server = served
+    workspace, layer = opened("wms+{}/wms#lava_flows", served)
+    found = depot.features(depot.offers["lava_flows"])
+    middle = shapely.from_wkb(found.wkb[3].as_py()).representative_point()
+    where = Where.at(middle.x, middle.y, "EPSG:32727", 60.0)
+    result = kind_of(layer.kind).probe(workspace.cache, layer, where, lambda: None)
+    answers = {each.label: each.text for each in result.readings}
+    assert answers["flow_id"] == found.table.column("flow_id")[3].as_py()
+    assert "request=GetFeatureInfo" in server.log[-1]
+    away = Where.at(middle.x + 1e6, middle.y, "EPSG:32727", 60.0)
+    assert kind_of(layer.kind).probe(workspace.cache, layer, away, lambda: None) is None
+
+
+def test_northings_come_first_where_a_version_wants_it(served):
+    pictures = Wms().pictures(DataRef.service("wms", f"{served[1].address}/wms", "elevation_2029"))
+    grid = grid_over(Extent(-20.97, -38.26, -20.82, -38.15, "EPSG:4326"), 1e-4)
+    newer = replace(pictures, grid=grid, crs_name="EPSG:4326", flipped=northing_first("EPSG:4326"))
+    older = replace(newer, version="1.1.1", flipped=False)
+    top = TilePlace(len(grid.levels) - 1, 0, 0)
+    assert "bbox=-38.3,-20.97" in newer.address(top) and "bbox=-20.97,-38.3" in older.address(top)
+    drawn = fetch_tile(newer, top)
+    assert drawn.any() and np.array_equal(drawn, fetch_tile(older, top))
+    served[1].behaviour.wrong_axes = True
+    wrong = replace(newer, map_address=f"{newer.map_address}&again=1")
+    assert not fetch_tile(wrong, top).any()  # the island does not lie there
+
+
+# Features
+
+
+@pytest.mark.parametrize("text", FEATURES)
+def test_features_of_a_service_are_those_of_the_data(served, text):
+    depot, server = served
+    part = read.open(text.format(server.address)).parts[0]
+    own = depot.features(depot.offers["lava_flows"])
+    assert (part.facts.count, part.facts.crs, part.facts.geometry_type) == (13, "EPSG:32727", "Polygon")
+    found = part.read()
+    assert found.table.column_names == own.table.column_names
+    assert all(
+        found.table.column(name).to_pylist() == own.table.column(name).to_pylist() for name in own.table.column_names
+    )
+    assert np.abs(found.shapes.paths_bounds - own.shapes.paths_bounds).max() < 1e-3
+    box = Extent(505_000, 5_769_000, 508_000, 5_771_000, "EPSG:32727")
+    inside = ask(part, FeatureQuery(extent=box, where="year > 2000"))
+    years = own.table.column("year").to_numpy()
+    meeting = own.shapes.meeting(box)
+    assert 0 < len(inside) <= np.sum(meeting & (years > 2000)) and min(inside.table.column("year").to_pylist()) > 2000
+    assert any("bbox=" in line for line in server.log[-1:])
+
+
+def test_a_filter_is_followed_by_the_server_where_it_can(served):
+    part = read.open(FEATURES[0].format(served[1].address)).parts[0]
+    served[1].log.clear()
+    found = ask(part, FeatureQuery(where="surface = 'aa' AND year >= 2029"))
+    assert "filter=%22surface%22" in served[1].log[-1] or "filter=" in served[1].log[-1]
+    own = served[0].features(served[0].offers["lava_flows"]).table.to_pylist()
+    assert found.table.to_pylist() == [row for row in own if row["surface"] == "aa" and row["year"] >= 2029]
+
+
+@pytest.mark.parametrize("text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings"))
+def test_pages_are_followed_to_their_end(served, monkeypatch, text):
+    monkeypatch.setattr(ogcapi, "PAGE", 30)
+    monkeypatch.setattr(wfs, "PAGE", 30)
+    part = read.open(text.format(served[1].address)).parts[0]
+    served[1].log.clear()
+    found = part.read()
+    assert len(found) == 140 and len(served[1].log) == 5
+    assert len(part.read(FeatureQuery(limit=45))) == 45
+    served[1].behaviour.wrong_counts = True  # what it counts is not what it gives
+    assert len(read.open(text.format(served[1].address)).parts[0].read()) == 140
+
+
+def test_a_large_layer_is_read_by_view_and_says_what_is_left_out(served, monkeypatch):
+    monkeypatch.setattr(by_view, "PAGED_HELD", 50)
+    workspace, layer = opened("ogcapi+{}/#buildings", served)
+    extent = workspace.facts_of(layer).extent
+    seen = seen_features(workspace.cache, layer.ref, extent)
+    assert len(seen.features) == 50 and seen.note == "the first 50 features in view"
+    x, y = extent.centre
+    small = Extent(x - 300, y - 300, x + 300, y + 300, extent.crs)
+    near = seen_features(workspace.cache, layer.ref, small)
+    assert near.note == "read by view" and len(near.features) < 50
+
+
+# Other clients of the stand-in
+
+
+def test_other_clients_understand_the_stand_in(served):
+    address = served[1].address
+    printed = independently(f"""
+import json, pyogrio, rasterio
+out = {{}}
+for version in ("2.0.0", "1.1.0"):
+    meta, table = pyogrio.read_arrow("WFS:{address}/wfs?version=" + version, layer="tso:lava_flows")
+    out[version] = [meta["crs"], table.num_rows, sorted(table.column("flow_id").to_pylist())]
+info = pyogrio.read_info("OAPIF:{address}", layer="lava_flows")
+meta, table = pyogrio.read_arrow("OAPIF:{address}", layer="lava_flows")
+out["api"] = [info["crs"], table.num_rows, sorted(table.column("flow_id").to_pylist())]
+ask = "WMS:{address}/wms?SERVICE=WMS&VERSION=%s&REQUEST=GetMap&LAYERS=elevation_2029&%s=EPSG:32727&BBOX=504000,5767000,514240,5776000"
+for version, name in (("1.3.0", "CRS"), ("1.1.1", "SRS")):
+    with rasterio.open(ask % (version, name)) as source:
+        out["wms" + version] = float(source.read(out_shape=(3, 90, 102)).mean())
+with rasterio.open("WMTS:{address}/wmts,layer=elevation_2029") as source:
+    out["wmts"] = [source.crs.to_epsg(), float(source.read(out_shape=(source.count, 90, 100)).mean())]
+print(json.dumps(out))
+""")
+    found = json.loads(printed)
+    flows = sorted(served[0].features(served[0].offers["lava_flows"]).table.column("flow_id").to_pylist())
+    assert found["2.0.0"] == found["1.1.0"] == found["api"] == ["EPSG:32727", 13, flows]
+    assert 60 < found["wms1.3.0"] < 250 and abs(found["wms1.3.0"] - found["wms1.1.1"]) < 1
+    assert found["wmts"][0] == 3857 and 20 < found["wmts"][1] < 250
+
+
+def test_a_client_of_the_standards_reads_the_capabilities(served):
+    from owslib.ogcapi.features import Features
+    from owslib.wfs import WebFeatureService
+    from owslib.wms import WebMapService
+    from owslib.wmts import WebMapTileService
+
+    address = served[1].address
+    names = set(served[0].offers)
+    for version in ("1.1.1", "1.3.0"):
+        service = WebMapService(f"{address}/wms", version=version)
+        assert set(service.contents) == names
+        picture = service.getmap(
+            layers=["trails"],
+            srs="EPSG:32727",
+            bbox=(504000, 5767000, 514240, 5776000),
+            size=(64, 56),
+            format="image/png",
+        )
+        assert picture.read()[:4] == b"\x89PNG"
+    tiles = WebMapTileService(f"{address}/wmts")
+    assert set(tiles.contents) == names and "WebMercatorQuad" in tiles.tilematrixsets
+    assert {name.partition(":")[2] for name in WebFeatureService(f"{address}/wfs", version="2.0.0").contents} == {
+        offer.id for offer in served[0].feature_offers
+    }
+    assert set(Features(f"{address}/").feature_collections()) >= {"lava_flows"}
+
+
+# What is pasted
+
+
+@pytest.mark.parametrize(("path", "expected"), [
+    ("/wms?SERVICE=WMS&REQUEST=GetCapabilities&VERSION=1.3.0", "wms+{}/wms"),
+    ("/wms", "wms+{}/wms"), ("/wfs", "wfs+{}/wfs"), ("/wmts", "wmts+{}/wmts"), ("/", "ogcapi+{}/"),
+    ("/collections", "ogcapi+{}/collections"), ("/xyz/trails/{{z}}/{{x}}/{{y}}.png", "xyz+{}/xyz/trails/{{z}}/{{x}}/{{y}}.png"),
+])  # fmt: skip
+def test_an_address_is_recognised_by_what_it_answers(served, path, expected):
+    address = served[1].address
+    ref = recognise(address + path.replace("{{", "{").replace("}}", "}")).ref
+    assert str(ref) == expected.format(address) and DataRef.parse(str(ref)) == ref
+    if ref.protocol != "xyz":
+        assert {item.name for item in connector_for(ref).list(ref)} <= {o.title for o in served[0].offers.values()}
+
+
+def test_a_connection_is_tried_and_passed_on_without_secrets(served, tmp_path):
+    address = served[1].address.replace("http://", "http://ana:s3cret-word@")
+    served[1].behaviour.password = "ana:s3cret-word"
+    ref = recognise(f"{address}/wms?token=abc123xyz").ref
+    assert "s3cret" not in str(ref) and "abc123xyz" not in str(ref)
+    result = tried(ref)
+    assert result.things == len(served[0].offers) and result.words.endswith("10 layers, with a login")
+    assert all("token=abc123xyz" in line for line in served[1].log[-1:])
+    file = tmp_path / "connections.json"
+    export_connections([Connection(ref, "Maps", "Office")], file)
+    text = file.read_text()
+    assert "s3cret" not in text and "abc123xyz" not in text
+    assert import_connections(file) == [Connection(ref, "Maps", "Office")]
+    passwords.forget_all()
+    with pytest.raises(NeedsPassword):
+        fetching.fetch(ref, f"{ref.address}?service=WMS&request=GetCapabilities&x=1")
+    (tmp_path / "other.json").write_text('{"a": 1}')
+    with pytest.raises(CannotRead, match="no file of connections"):
+        import_connections(tmp_path / "other.json")
+
+
+# Servers that misbehave
+
+
+@pytest.mark.parametrize(("wrong", "reason"), [
+    ({"html": True}, "page for people"), ({"status": 429}, "429"), ({"status": 500}, "500"), ({"status": 404}, "404"),
+    ({"half": True}, "not whole JSON|broken|refuses|can't be reached|can't be understood"),
+    ({"forward_to": "http://elsewhere.example/"}, "another host, elsewhere.example"),
+])  # fmt: skip
+@pytest.mark.parametrize("text", ("wms+{}/wms#trails", "wfs+{}/wfs#tso:trails", "ogcapi+{}/#trails"))
+def test_a_wrong_answer_gets_its_sentence(served, text, wrong, reason):
+    for name, value in wrong.items():
+        setattr(served[1].behaviour, name, value)
+    with pytest.raises(CannotRead, match=reason) as caught:
+        read.open(text.format(served[1].address))
+    assert served[1].address.partition("//")[2] in caught.value.place and caught.value.remedy
+
+
+def test_redirects_in_a_loop_and_busy_servers_end(served):
+    ref = DataRef.service("wms", f"{served[1].address}/wms")
+    served[1].behaviour.forward_to = f"{served[1].address}/wms"
+    with pytest.raises(CannotRead, match="without end"):
+        fetching.fetch(ref, ref.address)
+    served[1].behaviour.forward_to = ""
+    served[1].behaviour.fail_every = len(served[1].log) + 1  # the next answer
+    assert fetching.fetch(ref, f"{ref.address}?service=WMS&request=GetCapabilities&again=1").body
+    assert served[1].log[-1] == served[1].log[-2]  # asked again
+
+
+def test_an_answer_without_end_and_one_with_entities_are_refused(served):
+    ref = DataRef.service("wms", f"{served[1].address}/wms")
+    with pytest.raises(CannotRead, match="larger than"):
+        fetching.fetch(ref, f"{ref.address}?service=WMS&request=GetCapabilities", limit=100, stored=False)
+    for body, reason in ((b"<!DOCTYPE a [<!ENTITY b 'c'>]><a>&b;</a>", "entities"), (b"hello", "not XML"),
+                         (b"<ServiceExceptionReport><ServiceException>no <![CDATA[way]]></ServiceException>"
+                          b"</ServiceExceptionReport>", "no way")):  # fmt: skip
+        with pytest.raises(CannotRead, match=reason):
+            check_xml(ref, body)
+
+
+def test_a_server_that_never_answers_is_given_up_when_nobody_waits_any_more(served):
+    ref = DataRef.service("wms", f"{served[1].address}/wms")
+    served[1].behaviour.status = 503
+    calls = []
+
+    def check():
+        calls.append(1)
+        if len(calls) > 3:
+            raise TimeoutError
+
+    with pytest.raises(TimeoutError):
+        fetching.fetch(ref, f"{ref.address}?never=1", check=check)
+
+
+def test_nothing_is_asked_of_a_host_that_was_not_allowed(home):
+    permissions_file().unlink(missing_ok=True)
+    with Workspace() as workspace, pytest.raises(NeedsPermission, match=r"127\.0\.0\.1"):
+        workspace.cache.dataset(DataRef.parse("wms+http://127.0.0.1:9/wms#trails"))
+
+
+# Answers that are stored
+
+
+def test_answers_are_used_while_fresh_and_offline_afterwards(served):
+    ref = DataRef.service("wms", f"{served[1].address}/wms")
+    address = f"{ref.address}?service=WMS&request=GetCapabilities&stored=1"
+    first = fetching.fetch(ref, address)
+    asked = len(served[1].log)
+    assert fetching.fetch(ref, address) == first and len(served[1].log) == asked
+    fetching.set_offline(True)
+    assert fetching.fetch(ref, address).body == first.body
+    with pytest.raises(CannotRead, match="offline"):
+        fetching.fetch(ref, f"{address}&other=1")
+
+
+def test_the_store_follows_what_servers_state_and_stays_within_its_limit(tmp_path):
+    now = time.time()
+    assert term_of({"cache-control": "no-store"}) is None and term_of({"cache-control": "no-cache"}) == 0
+    assert abs(term_of({"cache-control": "public, max-age=100", "age": "40"}) - now - 60) < 2
+    store = AnswerStore(tmp_path, limit=3_000)
+    for number in range(6):
+        store.put(f"q{number}", StoredAnswer("image/png", bytes([number]) * 1000, now + 10, etag="x"))
+        time.sleep(0.01)
+    store.prune()
+    assert store.get("q0") is None and store.get("q5").body == b"\5" * 1000 and store.size_bytes <= 3_000
+    assert store.get("q5").conditions() == {"If-None-Match": "x"}
+    store.clear()
+    assert store.get("q5") is None and store.size_bytes == 0
+
+
+def test_grids_of_tiles_are_where_the_standard_has_them():
+    grid = world_grid(0, 3)
+    assert is_template("http://a.example/{z}/{x}/{y}") and not is_template("http://a.example/{z}/{x}")
+    assert grid.extent_of(TilePlace(3, 0, 0)).width == pytest.approx(40_075_016.686, abs=0.01)
+    assert grid.tiles_in(2, Extent(1, 1, 2, 2, grid.crs)) == [TilePlace(2, 1, 0)]
+    own = grid_over(Extent(0, 0, 1000, 500, "EPSG:32727"), 1.0, tile=256)
+    assert own.levels[-1].columns == own.levels[-1].rows == 1 and own.levels[0].resolution <= 1.0
+    assert own.extent_of(TilePlace(len(own.levels) - 1, 0, 0)).ymax == 500

@@ -1,0 +1,190 @@
+"""Services in the window: connected, judged on Find, drawn, probed; slow, dead and back again."""
+
+from __future__ import annotations
+
+import time
+
+import pytest
+import shapely
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtWidgets import QApplication
+
+from brisk_atlas.core.connect import fetching
+from brisk_atlas.core.find.shelves import Shelves
+from brisk_atlas.core.model import passwords
+from brisk_atlas.core.read import tile_pictures
+from brisk_atlas.core.read.permissions import permissions_file
+from brisk_atlas.core.read.tile_pictures import TILES
+from stand_in import demo_server
+
+
+@pytest.fixture(scope="module")
+def served():
+    with demo_server() as found:
+        yield found
+
+
+@pytest.fixture(autouse=True)
+def as_it_should(served, monkeypatch):
+    """Each test begins with a server that behaves, and with nothing stored."""
+    monkeypatch.setattr(fetching, "BACK_OFF_S", 0.01)
+    monkeypatch.setattr(tile_pictures, "FORGIVE_S", 0.2)
+    TILES.forget()
+    yield
+    for name, value in vars(type(served[1].behaviour)()).items():
+        setattr(served[1].behaviour, name, value)
+    fetching.set_offline(False)
+    passwords.forget_all()
+
+
+def rows(d):
+    return {row.entry.name: row for row in d.window.find_page.list.rows.shown}
+
+
+def shelf(d, text):
+    shelves = d.window.find_page.shelves
+    return next(shelves.item(i) for i in range(shelves.count()) if shelves.item(i).text().strip() == text)
+
+
+def choose_shelf(d, text):
+    shelves = d.window.find_page.shelves
+    spot = shelves.visualItemRect(shelf(d, text)).center()
+    d.click(shelves.viewport(), (spot.x(), spot.y()))
+
+
+def wait_until(d, met, seconds=15.0):
+    until = time.monotonic() + seconds
+    while not met() and time.monotonic() < until:
+        QApplication.processEvents()
+        time.sleep(0.01)
+    assert met()
+
+
+def paste(d, address):
+    d.window.show_page("find")
+    d.type(d.window.find_page.path_line, address)
+
+
+def test_a_pasted_address_is_listed_judged_opened_drawn_and_probed(driver, served):
+    d, (depot, server) = driver, served
+    paste(d, f"{server.address}/wms")
+    find = d.window.find_page
+    assert find.path_line.text() == f"wms+{server.address}/wms" and set(rows(d)) == {
+        o.title for o in depot.offers.values()
+    }
+    row = rows(d)["lava_flows"]
+    assert (row.summary.kind, row.summary.crs) == ("picture", "EPSG:32727") and shelf(d, f"{server.address[7:]} WMS")
+    find.list.go_to(find.list.rows.index_of(row.entry.ref))
+    d.settle()
+    assert find.glance.picture.frames and find.glance.picture.words == ""
+    d.press(find.list, Qt.Key.Key_Return)
+    d.settle()
+    assert (
+        d.window.page == "desk" and d.work.layers[0].name == "lava_flows" and d.canvas.credit == "Tolvane Survey Office"
+    )
+    image = d.canvas.frames[0][0]
+    assert any(image.pixelColor(x, y).alpha() for x in range(0, image.width(), 7) for y in range(0, image.height(), 7))
+    flows = depot.features(depot.offers["lava_flows"])
+    middle = shapely.from_wkb(flows.wkb[3].as_py()).representative_point()
+    d.click(d.canvas, d.canvas.view.to_pixel(middle.x, middle.y))
+    assert d.window.desk.probe.findings[0].reading("flow_id").text == flows.table.column("flow_id")[3].as_py()
+
+
+def test_a_feature_service_opens_as_features_with_its_rows(driver, served):
+    d, (_, server) = driver, served
+    paste(d, server.address)
+    find = d.window.find_page
+    assert rows(d)["buildings"].summary.kind == "vector" or rows(d)["buildings"].summary.parts
+    find.list.go_to(find.list.rows.index_of(rows(d)["buildings"].entry.ref))
+    d.press(find.list, Qt.Key.Key_Return)
+    d.settle()
+    layer = d.work.layers[0]
+    assert layer.kind.has_shapes and d.window.session.facts_of(layer).count == 140 and len(d.work.layers) == 1
+    assert len(d.window.session.workspace.sheet_of(layer)) == 140
+
+
+def test_a_connection_is_added_tried_named_and_removed(driver, served):
+    d, (_, server) = driver, served
+    d.window.show_page("find")
+    d.window.find_page.fill_shelves()
+    choose_shelf(d, "Connect…")
+    form = d.window.find_page.connections.form
+    d.type(form.address, f"{server.address}/wfs", enter=False)
+    d.click(form.test)
+    assert form.address.text() == f"wfs+{server.address}/wfs"
+    assert form.says.text().startswith("WFS: answers in ") and form.says.text().endswith(" 6 layers, no login")
+    d.type(form.name, "Office features", enter=False)
+    form.group.setCurrentText("Office")
+    d.click(form.use)
+    assert shelf(d, "Office features") and shelf(d, "Office") and "lava_flows" in rows(d)
+    stored = Shelves(file=d.window.session.shelves.file)
+    stored.load()
+    assert [(each.name, each.group) for each in stored.connections] == [("Office features", "Office")]
+    d.window.find_page.connections.edit(stored.connections[0].ref)
+    form = d.window.find_page.connections.form
+    d.type(form.name, "Features of the office", enter=False)
+    d.click(form.use)
+    assert [each.name for each in d.window.session.shelves.connections] == ["Features of the office"]
+    d.window.find_page.shelves.disconnect_from(stored.connections[0].ref)
+    assert d.window.session.shelves.connections == []
+
+
+def test_a_server_that_wants_a_login_is_given_one_and_it_is_stored_nowhere(driver, served, home):
+    d, (_, server) = driver, served
+    server.behaviour.password = "ana:s3cret-word"
+    paste(d, f"{server.address}/wms?login=1")
+    form = d.window.find_page.connections.password_form
+    assert form.isVisible()
+    d.type(form.user, "ana", enter=False)
+    d.type(form.password, "s3cret-word", enter=False)
+    d.click(form.use)
+    assert "lava_flows" in rows(d) and "ana@" in d.window.find_page.path_line.text()
+    d.window.session.shelves.save()
+    texts = [file.read_bytes() for file in home.rglob("*") if file.is_file()]
+    assert texts and not any(b"s3cret" in text for text in texts)
+
+
+def test_the_map_stays_when_a_server_dies_and_its_return_is_noticed(driver, served):
+    d, (_, server) = driver, served
+    d.open(f"wms+{server.address}/wms#elevation_2029")
+    message = d.window.desk.map.message
+    before = d.canvas.frames[0][0].copy()
+    server.behaviour.status = 500
+    for _ in range(5):  # so close that other tiles are needed
+        d.press(d.canvas, Qt.Key.Key_Plus)
+    wait_until(d, lambda: "did not come" in message.text())
+    assert "500" in message.text() and d.canvas.frames and before.width() == d.canvas.frames[0][0].width()
+    server.behaviour.status = 0
+    d.window.desk.map._pieces._retry.start(50)
+    wait_until(d, lambda: message.text() == "")
+    d.settle()
+    assert not d.window.notice.isVisible()
+
+
+def test_the_window_goes_on_while_a_server_does_not_answer(driver, served):
+    d, (_, server) = driver, served
+    d.open(f"wms+{server.address}/wms#elevation_2029")
+    server.behaviour.delay_s = 60
+    longest, last = 0.0, time.monotonic()
+    for turn in range(40):
+        if turn % 10 == 0:
+            d.press(d.canvas, Qt.Key.Key_Minus if turn % 20 else Qt.Key.Key_Plus)
+            d.qtbot.mouseMove(d.canvas, QPoint(100 + turn, 100))
+        QApplication.processEvents()
+        longest, last = max(longest, time.monotonic() - last), time.monotonic()
+        time.sleep(0.01)
+    assert longest < 5 and d.canvas.frames  # it never waited for the server
+    server.behaviour.delay_s = 0
+
+
+def test_a_project_that_refers_to_a_service_asks_before_it_reaches_it(driver, served, tmp_path, home):
+    d, (_, server) = driver, served
+    d.open(f"wms+{server.address}/wms#trails")
+    project = d.window.session.workspace.save_project(tmp_path / "with_service")
+    assert f"wms+{server.address}/wms" in project.read_text()
+    d.work.load(d.work.state.__class__(), None, None)
+    d.window.session.cache.clear()
+    permissions_file().unlink()
+    server.log.clear()
+    d.open(project)
+    assert server.log == [] and d.window.notice.isVisible() and "127.0.0.1" in d.window.notice.text.text()

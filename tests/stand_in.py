@@ -1,0 +1,39 @@
+"""The stand-in for the tests: the demo's project on the loopback, in this process."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from brisk_atlas import demo
+from brisk_atlas.core.depot.behaviour import Behaviour
+from brisk_atlas.core.depot.offers import Depot
+from brisk_atlas.core.depot.serving import Running, running
+from brisk_atlas.core.workspace.workspace import Workspace
+
+
+@contextmanager
+def demo_depot() -> Iterator[Depot]:
+    """Give a Depot of the demo's project."""
+    with Workspace() as workspace:
+        assert workspace.open_project(demo.PROJECT) == []
+        yield Depot("Tolvane Survey Office", workspace.cache, workspace.work.layers)
+
+
+@contextmanager
+def demo_server(behaviour: Behaviour | None = None) -> Iterator[tuple[Depot, Running]]:
+    """Run a Depot of the demo's project."""
+    with demo_depot() as depot, running(depot, behaviour) as server:
+        yield depot, server
+
+
+def independently(script: str) -> str:
+    """Return what a script prints that uses the general libraries with their own drivers of services, which the
+    product switches off."""
+    clean = {name: value for name, value in os.environ.items() if not name.startswith(("GDAL", "OGR", "CPL"))}
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, env=clean, timeout=120)
+    assert done.returncode == 0, done.stderr
+    return done.stdout
