@@ -24,11 +24,13 @@ INSTALL = "apt-get install --no-install-recommends postgresql-15 postgresql-15-p
 
 @dataclass(frozen=True)
 class DatabaseServer:
-    """A running server. `log` is its file of statements."""
+    """A running server. `log` is its file of statements; `certificates` has `ca.crt` that its own is signed by, and the
+    key and the certificate of the user `kim`, who has no password."""
 
     port: int
     password: str
     log: Path
+    certificates: Path
 
     @property
     def address(self) -> str:
@@ -60,6 +62,47 @@ def _as_server() -> list[str]:
     return ["runuser", "-u", "postgres", "--"] if os.getuid() == 0 else []
 
 
+def _certificates(folder: Path) -> Path:
+    """Make a certificate of an authority, one of the server for `localhost` and one of the user `kim`; returns the
+    folder of what clients need."""
+    mine = folder / "client"
+    mine.mkdir()
+
+    def openssl(*words: object) -> None:
+        subprocess.run(["openssl", *map(str, words)], check=True, capture_output=True)
+
+    ca, ca_key = folder / "ca.crt", folder / "ca.key"
+    openssl(
+        "req",
+        "-x509",
+        "-newkey",
+        "rsa:2048",
+        "-nodes",
+        "-days",
+        2,
+        "-subj",
+        "/CN=Tolvane tests",
+        "-keyout",
+        ca_key,
+        "-out",
+        ca,
+    )
+    for name, place in (("localhost", folder / "server"), ("kim", mine / "kim")):
+        key, request, made = (place.with_suffix(ending) for ending in (".key", ".csr", ".crt"))
+        openssl("req", "-newkey", "rsa:2048", "-nodes", "-subj", f"/CN={name}", "-keyout", key, "-out", request)
+        openssl(
+            "x509", "-req", "-in", request, "-CA", ca, "-CAkey", ca_key, "-CAcreateserial", "-days", 2, "-out", made
+        )
+        key.chmod(0o600)
+    shutil.copy(ca, mine / "ca.crt")
+    if os.getuid() == 0:
+        owner = pwd.getpwnam("postgres")
+        for each in (folder / "server.key", folder / "server.crt", ca):
+            os.chown(each, owner.pw_uid, owner.pw_gid)
+        folder.chmod(0o755)
+    return mine
+
+
 @contextmanager
 def running() -> Iterator[DatabaseServer]:
     """Run a server with PostGIS; skip the tests that need one where it is not installed, with the reason."""
@@ -75,6 +118,7 @@ def running() -> Iterator[DatabaseServer]:
         owner = pwd.getpwnam("postgres")
         for each in (folder, folder / "password"):
             os.chown(each, owner.pw_uid, owner.pw_gid)
+    certificates = _certificates(folder)
     with socket.socket() as spot:
         spot.bind(("127.0.0.1", 0))
         port = spot.getsockname()[1]
@@ -83,12 +127,17 @@ def running() -> Iterator[DatabaseServer]:
     subprocess.run([*run, bin_ / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", "--pwfile", folder / "password",
                     "-E", "UTF8", "--locale", "C", "--no-sync"], check=True, capture_output=True, cwd="/")  # fmt: skip
     settings = {"listen_addresses": "127.0.0.1", "port": port, "unix_socket_directories": folder, "fsync": "off",
-                "log_statement": "all", "logging_collector": "off", "max_connections": 60}  # fmt: skip
+                "ssl": "on", "ssl_cert_file": folder / "server.crt", "ssl_key_file": folder / "server.key",
+                "ssl_ca_file": folder / "ca.crt", "log_statement": "all", "logging_collector": "off", "max_connections": 60}  # fmt: skip
+    with (data / "pg_hba.conf").open("r+") as rules:
+        others = rules.read()
+        rules.seek(0)
+        rules.write(f"hostssl all kim 127.0.0.1/32 cert\n{others}")
     options = " ".join(f"-c {name}={value}" for name, value in settings.items())
     subprocess.run([*run, bin_ / "pg_ctl", "-D", data, "-l", log, "-o", options, "-w", "start"], check=True,
                    capture_output=True, cwd="/")  # fmt: skip
     try:
-        server = DatabaseServer(port, password, log)
+        server = DatabaseServer(port, password, log, certificates)
         with psycopg.connect(
             server.address_with_password.replace(f"/{DATABASE}", "/postgres"), autocommit=True
         ) as link:

@@ -6,7 +6,8 @@ import json
 import logging
 import subprocess
 import sys
-from contextlib import suppress
+import threading
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -15,13 +16,16 @@ import shapely
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache import DataCache, by_view
 from brisk_atlas.core.connect import connector_for
 from brisk_atlas.core.connect.postgres import close_all, names_in, query_ref, table_ref
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, FeatureQuery, Ordering, passwords
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, Facts, FeatureQuery, Ordering, passwords
+from brisk_atlas.core.operations import CountRows
 from brisk_atlas.core.read import open as open_dataset
+from brisk_atlas.core.read.database import Column, DatabaseTable, TableAbout
 from brisk_atlas.core.read.permissions import allow
+from brisk_atlas.core.system.jobs import Jobs
 from brisk_atlas.core.system.log import MaskedForm
 from brisk_atlas.core.table.query import ask, ask_rows
 from brisk_atlas.core.table.server_sql import as_postgres
@@ -52,7 +56,11 @@ INSERT INTO "Old data"."survey.2029 ""first""" VALUES (12.5, 'ä''b');
 CREATE TABLE loose (n int, geom geometry);
 INSERT INTO loose VALUES (1, ST_Point(1, 2)), (2, 'LINESTRING Z (0 0 5, 1 1 6)'), (3, NULL), (4, 'POLYGON EMPTY');
 CREATE TABLE empty (n int, geom geometry(Point, 32727));
+CREATE TABLE visits (zone int REFERENCES zones (id), who text);
+INSERT INTO visits VALUES (1, 'Ada'), (1, 'Ben'), (2, 'Ada');
 CREATE ROLE guest LOGIN PASSWORD 'guest';
+CREATE ROLE kim LOGIN;
+GRANT SELECT ON readings TO kim;
 GRANT SELECT (id, name) ON zones TO guest;
 '''
 
@@ -92,7 +100,7 @@ def test_a_database_lists_its_schemas_and_a_schema_its_tables(server):
     connector = connector_for(place)
     assert [(item.name, item.is_folder) for item in connector.list(place)] == [("Old data", True), ("public", True)]
     tables = [item.name for item in connector.list(table_ref(place, "public"))]
-    assert tables == ["empty", "high", "loose", "open_zones", "readings", "vents", "zones"]
+    assert tables == ["empty", "high", "loose", "open_zones", "readings", "vents", "visits", "zones"]
 
 
 def test_names_with_points_quotes_and_words_of_sql_are_read(server):
@@ -361,8 +369,6 @@ def test_a_connection_that_broke_is_made_again(server):
     part = only_part(server)
     with server.connect() as link:
         link.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'Brisk Atlas'")
-    with suppress(CannotRead):  # the one that was broken
-        part.read(FeatureQuery(limit=1))
     assert len(part.read(FeatureQuery(limit=1))) == 1
 
 
@@ -398,3 +404,116 @@ def test_a_known_password_is_masked_in_errors_and_in_the_log():
     )
     passwords.forget("postgresql://x@h/d")
     assert passwords.password_of("postgresql://x@h/d") is None
+
+
+# Relations, counting, giving up
+
+
+def test_foreign_keys_are_relations_of_both_tables(server):
+    visits, zones = only_part(server, "visits"), only_part(server, "zones")
+    (own,), (other,) = visits.relations, zones.relations
+    assert (own.ref, own.key, own.other_key, own.many) == (zones.ref.whole, "zone", "id", False)
+    assert (other.ref, other.key, other.other_key, other.many) == (visits.ref.whole, "id", "zone", True)
+
+
+def test_rows_are_counted_exactly_when_that_is_asked_for(server):
+    with server.connect() as link:
+        link.execute("CREATE TABLE many AS SELECT i FROM generate_series(1, 150000) i")
+        link.execute("ANALYZE many")
+        link.execute("DELETE FROM many WHERE i % 3 = 0")
+    allow(("127.0.0.1",))
+    with Workspace() as workspace:
+        layer = workspace.open(table_ref(DataRef.parse(server.address_with_password), "public", "many"))[0]
+        assert workspace.facts_of(layer).count == 150_000
+        found = CountRows(layer.id).run(workspace)
+    assert found.what == "many has 100,000 rows" and found.remarks == ("its facts state 150,000",)
+
+
+@pytest.mark.parametrize("statement", ("pg_sleep(60)::text AS a", "i, pg_sleep(0.01)::text AS a"))
+def test_a_cancelled_job_stops_its_statement_on_the_server(server, statement):
+    ref = query_ref(DataRef.parse(server.address_with_password), f"SELECT {statement} FROM generate_series(1, 5000) i")
+    jobs, over = Jobs(1), threading.Event()
+    try:
+        part = open_dataset_without_counting(ref)
+        job = jobs.start("Reading", lambda job: part.rows(), lambda job: over.set())
+        wait_until(lambda: running_statements(server))
+        job.cancel()
+        assert over.wait(10) and job.state == "cancelled"
+        wait_until(lambda: not running_statements(server))
+    finally:
+        jobs.close()
+
+
+def open_dataset_without_counting(ref):
+    facts = Facts("query", DataKind.TABLE, None, None, (), None, None)
+    return DatabaseTable(ref, facts, TableAbout("q", 0, 0, "", (Column("a", "text", ""),), ()))
+
+
+def running_statements(server):
+    with server.connect() as link:
+        return link.execute(
+            "SELECT count(*) FROM pg_stat_activity WHERE state = 'active' AND query LIKE '%pg_sleep%' "
+            "AND pid <> pg_backend_pid()"
+        ).fetchone()[0]
+
+
+def wait_until(met, seconds=15):
+    until = time.monotonic() + seconds
+    while not met():
+        assert time.monotonic() < until
+        time.sleep(0.02)
+
+
+# Certificates
+
+
+def test_a_server_is_known_by_its_certificate_and_a_user_by_theirs(server):
+    folder = server.certificates
+    checked = f"{server.address_with_password}?sslmode=verify-full&sslrootcert={folder / 'ca.crt'}"
+    with pytest.raises(CannotRead, match="certificate") as caught:  # it is made out to localhost
+        connector_for(DataRef.parse(checked)).list(DataRef.parse(checked))
+    assert "certificates" in caught.value.remedy and server.password not in str(caught.value)
+    named = DataRef.parse(checked.replace("127.0.0.1", "localhost") + "&hostaddr=127.0.0.1")
+    assert "public" in [item.name for item in connector_for(named).list(named)]
+    kim = f"postgresql://kim@localhost:{server.port}/survey?sslmode=verify-full&hostaddr=127.0.0.1&sslrootcert={folder / 'ca.crt'}"
+    with pytest.raises(CannotRead, match="certificate"):
+        connector_for(DataRef.parse(kim)).list(DataRef.parse(kim))
+    known = DataRef.parse(f"{kim}&sslcert={folder / 'kim.crt'}&sslkey={folder / 'kim.key'}")
+    assert [item.name for item in connector_for(known).list(table_ref(known, "public"))] == ["readings"]
+
+
+def test_service_files_and_password_files_are_looked_at(server, tmp_path, monkeypatch):
+    (tmp_path / "services").write_text(f"[office]\nhost=127.0.0.1\nport={server.port}\ndbname=survey\nuser=ana\n")
+    escaped = server.password.replace("\\", "\\\\").replace(":", "\\:")
+    (tmp_path / "pass").write_text(f"127.0.0.1:{server.port}:survey:ana:{escaped}\n")
+    (tmp_path / "pass").chmod(0o600)
+    monkeypatch.setenv("PGSERVICEFILE", str(tmp_path / "services"))
+    monkeypatch.setenv("PGPASSFILE", str(tmp_path / "pass"))
+    passwords.forget_all()
+    ref = DataRef.parse("postgresql:///?service=office")
+    assert "public" in [item.name for item in connector_for(ref).list(ref)]
+
+
+def test_a_large_table_is_read_by_view_with_shapes_simplified_by_the_server(server, monkeypatch):
+    monkeypatch.setattr(by_view, "SERVER_HELD", 100)
+    monkeypatch.setattr(by_view, "BY_VIEW", 1000)
+    with server.connect() as link:
+        link.execute(
+            "CREATE TABLE rounds AS SELECT i, ST_Buffer(ST_SetSRID(ST_Point(500000 + i * 100, 5770000), 32727), 40, 64) "
+            "AS geom FROM generate_series(1, 400) i"
+        )
+        link.execute("ANALYZE rounds")
+    allow(("127.0.0.1",))
+    cache, source = DataCache(), ref(server, "rounds").with_part("rounds")
+    box = Extent(510_000, 5_769_000, 512_000, 5_771_000, "EPSG:32727")
+    coarse = by_view.seen_features(cache, source, box, pixel=20.0)
+    fine = by_view.seen_features(cache, source, box, pixel=0.01)
+    assert coarse.note == fine.note == "read by view" and len(coarse.features) == len(fine.features)
+    assert len(coarse.features.shapes.xy) * 4 < len(fine.features.shapes.xy)
+    exact = shapely.from_wkb(fine.features.wkb.to_numpy(zero_copy_only=False))
+    rough = shapely.from_wkb(coarse.features.wkb.to_numpy(zero_copy_only=False))
+    assert not shapely.is_empty(rough).any() and shapely.hausdorff_distance(exact, rough).max() <= 0.3 * 20
+    assert "ST_Simplify" in server.statements()
+    asked = server.statements().count("ST_Simplify")
+    by_view.seen_features(cache, source, box, pixel=0.02)  # what is held is finer than that
+    assert server.statements().count("ST_Simplify") == asked

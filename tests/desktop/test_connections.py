@@ -15,6 +15,8 @@ CREATE TABLE zones (id serial PRIMARY KEY, name text, level int, geom geometry(P
 INSERT INTO zones (name, level, geom) SELECT 'zone ' || i, i % 5,
     ST_SetSRID(ST_MakeEnvelope(507000 + i * 100, 5770000, 507080 + i * 100, 5771000), 32727) FROM generate_series(1, 30) i;
 CREATE TABLE readings (station text, value float8);
+CREATE TABLE visits (zone int REFERENCES zones (id), who text);
+INSERT INTO visits VALUES (1, 'Ada'), (1, 'Ben'), (2, 'Ada');
 CREATE SCHEMA archive;
 CREATE TABLE archive.old (n int);
 ANALYZE
@@ -62,7 +64,7 @@ def test_a_pasted_database_unfolds_and_its_tables_are_judged_before_they_are_ope
     find.list.go_to(find.list.rows.index(1, 0))
     d.press(find.list, Qt.Key.Key_Return)
     d.settle()
-    assert names(d) == ["readings", "zones"]
+    assert names(d) == ["readings", "visits", "zones"]
     zones = next(row for row in find.list.rows.shown if row.entry.name == "zones")
     assert (zones.summary.kind, zones.summary.amount, zones.summary.crs) == ("polygon", "30 features", "EPSG:32727")
     find.list.go_to(find.list.rows.index_of(zones.entry.ref))
@@ -174,3 +176,23 @@ def test_values_are_edited_in_the_sheet_and_saved_into_the_database(driver, serv
     d.settle()
     assert "id = 7 was changed meanwhile (name is now “theirs”, was “zone 7”)" in d.window.notice.text.text()
     assert stored(6) == "theirs" and len(d.work.subject.rows.edits) == 1
+
+
+def test_tables_that_the_database_relates_are_joined_and_rows_are_counted(driver, server):
+    d = driver
+    paste(d, server.address_with_password)
+    visits = table_ref(DataRef.parse(server.address), "public", "visits")
+    d.window.session.open_refs([visits])
+    d.settle()
+    d.press(d.window, Qt.Key.Key_T)
+    d.settle()
+    drawer = d.window.desk.sheet
+    join = next(action for action in drawer.tools.more_menu().actions() if action.text() == "Join public.zones by zone")
+    join.trigger()
+    d.settle()
+    assert drawer.sheet.values(0, 3, ["zones.name"])["zones.name"] == ["zone 1", "zone 1", "zone 2"]
+    again = next(action for action in drawer.tools.more_menu().actions() if action.text() == join.text())
+    assert not again.isEnabled()
+    d.window.commands.do("count_rows")
+    d.settle()
+    assert d.window.notice.text.text() == "Visits has 3 rows."

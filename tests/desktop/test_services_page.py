@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QApplication
 
 from brisk_atlas.core.connect import fetching
+from brisk_atlas.core.connect.stored_answers import ANSWERS, LIMIT_BYTES
 from brisk_atlas.core.find.shelves import Shelves
 from brisk_atlas.core.model import passwords
 from brisk_atlas.core.read import tile_pictures
@@ -34,6 +35,7 @@ def as_it_should(served, monkeypatch):
     for name, value in vars(type(served[1].behaviour)()).items():
         setattr(served[1].behaviour, name, value)
     fetching.set_offline(False)
+    ANSWERS.limit = LIMIT_BYTES
     passwords.forget_all()
 
 
@@ -188,3 +190,31 @@ def test_a_project_that_refers_to_a_service_asks_before_it_reaches_it(driver, se
     server.log.clear()
     d.open(project)
     assert server.log == [] and d.window.notice.isVisible() and "127.0.0.1" in d.window.notice.text.text()
+
+
+def test_offline_the_map_draws_what_is_stored_and_says_so(driver, served):
+    d, (_, server) = driver, served
+    d.open(f"wms+{server.address}/wms#elevation_2029")
+    d.window.commands.do("offline")
+    assert not d.window.foot.offline.isHidden() and d.window.commands["offline"].isChecked()
+    server.log.clear()
+    TILES.forget()
+    d.window.session.painter.forget()
+    d.window.desk.map.draw()
+    d.settle()
+    image = d.canvas.frames[0][0]
+    assert image.pixelColor(image.width() // 2, image.height() // 2).alpha() == 255 and server.log == []
+    for _ in range(6):
+        d.press(d.canvas, Qt.Key.Key_Plus)
+    wait_until(d, lambda: "offline" in d.window.desk.map.message.text())
+    d.window.commands.do("stored_answers")
+    form = d.window.services.form
+    d.settle()
+    assert form.stored_size.text() not in ("counting…", "0 bytes")
+    form.limit.setValue(50)
+    d.click(form.clear)
+    d.settle()
+    assert form.stored_size.text() == "0 bytes" and ANSWERS.limit == 50_000_000
+    d.click(form.close_button)
+    d.window.commands.do("offline")
+    assert d.window.foot.offline.isHidden() and server.log == []

@@ -12,6 +12,7 @@ from .session import Session
 if TYPE_CHECKING:
     from brisk_atlas.core.draw import View
     from brisk_atlas.core.model import Layer
+    from brisk_atlas.core.operations import Written
 
     from .layer_crs_form import LayerCrsForm
     from .layer_form import LayerForm
@@ -34,6 +35,20 @@ class LayerDialogs:
             scale = view.scale if view is not None and view.crs else None
             self.form = LayerForm(self.session, layer, scale, self.window)
             self.form.open()
+
+    def count_rows(self) -> None:
+        """Count the rows of the subject, and report how many there are."""
+        from brisk_atlas.core.operations import CountRows
+
+        layer = self.session.work.subject
+        if layer is None:
+            return
+
+        def done(found: Written) -> None:
+            words = ". ".join((found.what, *found.remarks))
+            self.session.noticed.emit("good", f"{words[0].upper()}{words[1:]}.", "")
+
+        self.session.run_operation(f"Counting the rows of {layer.name}", CountRows(layer.id), done)
 
     def ask_crs(self) -> None:
         """Ask for the CRS that the subject's coordinates are taken in."""

@@ -130,6 +130,7 @@ def _sheet(t: Theme) -> str:
     QLabel#title {{ font-weight: 600; font-size: 15px; }}
     QLabel#heading {{ font-weight: 600; color: {t.ink}; }}
     QLabel#quiet {{ color: {t.quiet}; }}
+    QLabel#offline {{ color: {t.caution}; }}
     QLabel#fault {{ color: {t.fault}; }}
     QLabel#chip {{ background: {t.paper}; border: 1px solid {t.rule}; border-radius: 4px; padding: 1px 7px; color: {t.ink}; }}
     QLabel#chip[mood="caution"] {{ color: {t.caution}; border-color: {t.caution}; }}

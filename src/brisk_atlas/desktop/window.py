@@ -47,6 +47,7 @@ from .notice import Notice
 from .page_titles import PAGE_TITLES
 from .pages.find_page import FindPage
 from .plain_text import plain_tip
+from .services_switch import ServicesSwitch
 from .session import PROJECT_SUFFIX, Session
 from .status_line import StatusLine
 from .style_files import StyleFiles
@@ -76,6 +77,7 @@ MENU = (
     ("probe", "style", "change", "statistics", "sheet", "relief"),
     ("pick_box", "pick_lasso", "pick_line", "measure", "measure_area", "hold", "go_to"),
     ("show_hide", "layer_up", "layer_down", "close_layer"),
+    ("offline", "stored_answers"),
     ("theme", "quit"),
 )
 CHECK_SOURCES_MS = 5_000
@@ -115,8 +117,10 @@ class AtlasWindow(QMainWindow):
         self.autosave = Autosave(session)
         self.layer_dialogs, self.map_dialogs = LayerDialogs(session, self), MapDialogs(session, self)
         self.style_files = StyleFiles(session, self)
+        self.services = ServicesSwitch(session, settings, self)
         self.map_dialogs.feature_chosen.connect(self._go_to_feature)
         self.map_dialogs.turn_chosen.connect(lambda angle: self.desk.map.turn_to(angle))
+        self.services.turned.connect(self._offline_turned)
         self._drop_place: tuple[str | None, str | None] | None = None
         self.foot = StatusLine(session, settings)
         for command in commands_of(self):
@@ -127,6 +131,12 @@ class AtlasWindow(QMainWindow):
         self._connect()
         self.show_page("find")
         self.use_theme(self.theme)
+
+    def _offline_turned(self, offline: bool) -> None:
+        """Say whether servers are asked, and draw what can be drawn now."""
+        self.foot.offline.setVisible(offline)
+        if self.has_desk:
+            self.desk.map.draw()
 
     # Putting it together
 

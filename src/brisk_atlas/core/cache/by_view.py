@@ -5,9 +5,9 @@ from __future__ import annotations
 
 import os
 from dataclasses import dataclass
-from math import ceil
+from math import ceil, floor, log2
 
-from brisk_atlas.core.model import CannotRead, DataRef, Extent, FeatureQuery, Part, VectorPart
+from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Part, VectorPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.extents import sides_of
@@ -18,7 +18,10 @@ MOST_HELD = 5_000_000  # features
 MOST_SHARE = 0.25  # of the machine's memory, for the file of a layer that is held
 SAMPLED = 200_000  # features of the sample that stands for all of a layer
 BY_VIEW = 300_000  # features, estimated from the sample, up to which a view is read in full
+SERVER_HELD = 1_000_000  # features of a table of a database up to which all are read
 PAGED_HELD = 20_000  # features of a service up to which all are read, and at most those of a view
+OFF_PX = 0.3  # pixels that a simplified shape may be off by
+OVERVIEW_PX = 4000  # across all of a layer, as fine as its sample has to be
 AROUND = 0.5  # of the view's longer side, read beyond its edges for the next pan
 
 
@@ -38,6 +41,8 @@ def is_stream(cache: DataCache, source: DataRef) -> bool:
     count = part.facts.count or 0
     if is_paged(part):
         return part.facts.count is None or count > PAGED_HELD
+    if isinstance(part, VectorPart) and part.dialect:
+        return count > SERVER_HELD
     memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
     return count > MOST_HELD or cache.dataset(source).size_bytes > MOST_SHARE * memory
 
@@ -47,8 +52,9 @@ def is_paged(part: Part) -> bool:
     return isinstance(part, VectorPart) and part.paged
 
 
-def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
-    """Return the features that serve a view of `extent`: all, those in view, or a sample of all."""
+def seen_features(cache: DataCache, source: DataRef, extent: Extent, pixel: float = 0.0) -> Seen:
+    """Return the features that serve a view of `extent`: all, those in view, or a sample of all. `pixel` is how large a
+    pixel of the view is, in units of its CRS: shapes may be off by a part of it where that saves traffic."""
     if not is_stream(cache, source):
         return Seen(cache.features(source), ("all",))
     part = cache.part(source)
@@ -57,20 +63,34 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent) -> Seen:
         return _seen_of_service(cache, source, part, extent)
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
-    sample = cache.derive(("stream sample", source), lambda: cache.read_features(source, FeatureQuery(step=every)))
+    coarse = _tolerance(part, part.facts.extent, part.facts.extent.width / OVERVIEW_PX if part.facts.extent else 0.0)
+    query = FeatureQuery(step=every, simplify=coarse)
+    sample = cache.derive(("stream sample", source), lambda: cache.read_features(source, query))
     own = _in_first_world(transform_extent(extent, part.facts.crs))
     if own is None:
         return Seen(sample, ("sample",), f"1 in {every:,} features")
     if int(sample.shapes.meeting(own).sum()) * every > BY_VIEW:
         return Seen(sample, ("sample",), f"1 in {every:,} features at this scale")
+    tolerance = _tolerance(part, extent, pixel)
     held = cache.latest(("stream view", source))
-    if held is None or not _holds(held[0], own):
-        around = own.grown(AROUND)
-        features = cache.derive_latest(
-            ("stream view", source), around, lambda: cache.read_features(source, FeatureQuery(extent=around))
-        )
-        return Seen(features, ("view", around), "read by view")
-    return Seen(held[1], ("view", held[0]), "read by view")
+    if held is None or held[0][1] > tolerance or not _holds(held[0][0], own):
+        state = own.grown(AROUND), tolerance
+        query = FeatureQuery(extent=state[0], simplify=tolerance)
+        features = cache.derive_latest(("stream view", source), state, lambda: cache.read_features(source, query))
+        return Seen(features, ("view", *state), "read by view")
+    return Seen(held[1], ("view", *held[0]), "read by view")
+
+
+def _tolerance(part: VectorPart, extent: Extent | None, pixel: float) -> float:
+    """Return how far shapes may be off, in units of the part's CRS, where it is able to simplify them: a power of two,
+    so that a small change of scale asks for nothing new."""
+    if Capability.SIMPLIFY not in part.able or pixel <= 0 or extent is None or extent.width <= 0:
+        return 0.0
+    own = transform_extent(extent, part.facts.crs)
+    if own is None or not own.is_finite:
+        return 0.0
+    allowed = OFF_PX * pixel * own.width / extent.width
+    return 2.0 ** floor(log2(allowed)) if allowed > 0 else 0.0
 
 
 def _seen_of_service(cache: DataCache, source: DataRef, part: VectorPart, extent: Extent) -> Seen:

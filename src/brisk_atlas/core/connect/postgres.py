@@ -6,11 +6,14 @@ Passwords come from this run (`model.passwords`), from the system's keyring, or 
 
 from __future__ import annotations
 
+import logging
 import re
+import select
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from datetime import UTC, datetime
+from functools import partial
 from typing import Any, LiteralString
 
 import psycopg
@@ -21,10 +24,12 @@ from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.data_ref import PlaceKind
 from brisk_atlas.core.model.errors import NeedsPassword
 from brisk_atlas.core.model.passwords import masked, password_of
+from brisk_atlas.core.system.jobs import stopped_by
 
 from .connector import Item
 from .keyring_store import stored_password
 
+log = logging.getLogger(__name__)
 CONNECT_S = 10  # until a server that does not answer is given up
 STATEMENT_MS = 300_000  # that a statement may take on the server
 LOCK_MS = 5_000  # to wait for another program that is writing
@@ -138,14 +143,13 @@ def connection(ref: DataRef) -> Iterator[psycopg.Connection[Any]]:
     """Give a connection for reading to the database of a reference, one that waited if there is one. Raises
     CannotRead."""
     with explained_database(ref):
-        with _lock:
-            waiting = _idle.setdefault(ref.place, [])
-            held = waiting.pop() if waiting else None
-        if held is None or held.closed:
+        held = _waiting(ref.place)
+        if held is None:
             held = psycopg.connect(conninfo(ref.place), autocommit=True)
         fine = False
         try:
-            yield held
+            with stopped_by(partial(_give_up, held)):
+                yield held
             fine = True
         finally:
             with _lock:
@@ -154,6 +158,27 @@ def connection(ref: DataRef) -> Iterator[psycopg.Connection[Any]]:
                     _idle[ref.place].append(held)
             if not keep:
                 held.close()
+
+
+def _waiting(place: str) -> psycopg.Connection[Any] | None:
+    """Return a connection that waited and still stands, None for none. Where its socket has something to read though
+    nothing was asked, the server has ended it."""
+    with _lock:
+        waiting = _idle.setdefault(place, [])
+        while waiting:
+            held = waiting.pop()
+            if not held.closed and not select.select([held.fileno()], [], [], 0)[0]:
+                return held
+            held.close()
+    return None
+
+
+def _give_up(link: psycopg.Connection[Any]) -> None:
+    """Ask the server to give up what it does for a connection."""
+    try:
+        link.cancel_safe(timeout=CONNECT_S)
+    except psycopg.Error:
+        log.info("the server could not be asked to give up", exc_info=True)
 
 
 @contextmanager

@@ -31,7 +31,7 @@ class VectorPainter:
     def paint(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, check: Check, so_far: Check
     ) -> Drawn:
-        seen = seen_features(cache, layer.ref, view.extent)
+        seen = seen_features(cache, layer.ref, view.extent, view.resolution)
         index = index_in(cache, layer.ref, view, seen)
         check()
         limits: tuple[tuple[float, float], ...] = ()
@@ -60,7 +60,7 @@ class VectorPainter:
         style, wanted = _style(layer), []
         if not any(look.label for look in (style, *(rule.style for rule in style.rules))):
             return []
-        seen = seen_features(cache, layer.ref, view.extent)
+        seen = seen_features(cache, layer.ref, view.extent, view.resolution)
         index, table = index_in(cache, layer.ref, view, seen), seen_rows(cache, layer, seen)
         for part in reversed(_parts(cache, layer, seen, view)):
             look = part.style.label
@@ -79,7 +79,7 @@ class VectorPainter:
         style = _style(layer)
         if not any(look.cluster for look in (style, *(rule.style for rule in style.rules))):
             return []
-        seen = seen_features(cache, layer.ref, view.extent)
+        seen = seen_features(cache, layer.ref, view.extent, view.resolution)
         if not index_in(cache, layer.ref, view, seen).has_points:
             return []
         found: list[FixedText] = []
@@ -93,7 +93,7 @@ class VectorPainter:
     def paint_picked(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, rows: tuple[int, ...]
     ) -> None:
-        seen = seen_features(cache, layer.ref, view.extent)
+        seen = seen_features(cache, layer.ref, view.extent, view.resolution)
         if seen.key != ("all",):
             return  # rows of what is read by view have no lasting numbers
         index = index_in(cache, layer.ref, view, seen)

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from .lattice import CellWindow, Lattice
     from .layer import Layer
     from .open_options import NO_OPTIONS, Columns, OpenOptions, TextForm
-    from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, Ordering, PointQuery
+    from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, Ordering, PointQuery, Relation
     from .style import ClassLook, CloudStyle, GridStyle, Label, Stretch, Style, StyleRule, VectorStyle, bands_of
     from .table_view import ColumnView, ComputedField, Edit, FieldFilter, Join, TableView
     from .words import number_text, size_text
@@ -43,7 +43,7 @@ _HOMES = {
     "kinds": ("Blend", "DataKind", "Quantity"),
     "lattice": ("CellWindow", "Lattice"),
     "layer": ("Layer",),
-    "query": ("ALL_POINTS", "EVERYTHING", "Capability", "FeatureQuery", "Ordering", "PointQuery"),
+    "query": ("ALL_POINTS", "EVERYTHING", "Capability", "FeatureQuery", "Ordering", "PointQuery", "Relation"),
     "open_options": ("NO_OPTIONS", "Columns", "OpenOptions", "TextForm"),
     "table_view": ("ColumnView", "ComputedField", "Edit", "FieldFilter", "Join", "TableView"),
     "style": (
@@ -106,6 +106,7 @@ __all__ = [
     "PointQuery",
     "Quantity",
     "RasterPart",
+    "Relation",
     "Rescale",
     "RowsPart",
     "Stretch",

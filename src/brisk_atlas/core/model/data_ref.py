@@ -21,6 +21,7 @@ QUANTITY_MARK = "&as="  # after the name of a part, before what its numbers are 
 CRS_MARK = "&crs="  # after these, before the CRS that it is taken to be in
 INLINE_MARK = "data:application/geo+json"  # before the name and the text of what a reference carries itself
 _SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
+_NO_HOST = re.compile(r"^(postgresql|postgres)://(?=/\?)")  # a service file says where the database is
 _SERVICES = (
     "wms+",
     "wfs+",
@@ -109,7 +110,7 @@ class DataRef:
         if isinstance(text, DataRef):
             return text
         text = str(text)
-        scheme = _SCHEME.match(text)
+        scheme = _SCHEME.match(text) or _NO_HOST.match(text)
         if scheme and (scheme[1].lower() in (*_ADDRESSES, *_DATABASES) or scheme[1].lower().startswith(_SERVICES)):
             return cls._parse_address(scheme[1].lower(), text[scheme.end() :])
         if text.startswith(INLINE_MARK):

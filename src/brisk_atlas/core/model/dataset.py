@@ -16,7 +16,7 @@ from .extent import Extent
 from .facts import Facts
 from .kinds import DataKind, Quantity
 from .lattice import CellWindow, Lattice
-from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, PointQuery
+from .query import ALL_POINTS, EVERYTHING, Capability, FeatureQuery, PointQuery, Relation
 
 if TYPE_CHECKING:
     import numpy as np
@@ -70,6 +70,15 @@ class RowsPart(Part, ABC):
     able: ClassVar[Capability] = Capability.NONE
     dialect: ClassVar[str] = ""  # that conditions are given in; only of a database or a service
     paged: ClassVar[bool] = False  # whether rows come page by page from a server, so that few are held
+
+    @property
+    def relations(self) -> tuple[Relation, ...]:
+        """What its rows belong to, and what belongs to them, as its place states; none for most formats."""
+        return ()
+
+    def count_rows(self) -> int:
+        """Return how many rows there are, counted now where the facts only have an estimate. Raises CannotRead."""
+        return self.facts.count if self.facts.count is not None else len(self.rows(FeatureQuery(columns=())))
 
     @property
     def parquet(self) -> Path | None:

@@ -7,6 +7,7 @@ from enum import Flag, auto
 from typing import TYPE_CHECKING, NamedTuple
 
 if TYPE_CHECKING:
+    from .data_ref import DataRef
     from .extent import Extent
 
 
@@ -21,6 +22,7 @@ class Capability(Flag):
     ORDER = auto()
     LIMIT = auto()
     STEP = auto()
+    SIMPLIFY = auto()
 
 
 class Ordering(NamedTuple):
@@ -28,6 +30,15 @@ class Ordering(NamedTuple):
 
     field: str
     descending: bool = False
+
+
+class Relation(NamedTuple):
+    """Another table whose field `other_key` has the values of `key` here; `many` where it has several rows to one."""
+
+    ref: DataRef
+    key: str
+    other_key: str
+    many: bool = False
 
 
 @dataclass(frozen=True)
@@ -42,6 +53,8 @@ class FeatureQuery:
     order : by which fields, the first one first; where empty, that of the file, or of its index for an extent
     limit : at most so many rows
     step : one in so many of the rows that are found, spread over them
+    simplify : how far shapes may be off, in units of the part's CRS, where that saves traffic; 0 for as they are.
+        Only a part that is able to minds it
 
     >>> FeatureQuery(columns=("name",), limit=10).without(Capability.LIMIT).limit is None
     True
@@ -53,6 +66,7 @@ class FeatureQuery:
     order: tuple[Ordering, ...] = ()
     limit: int | None = None
     step: int = 1
+    simplify: float = 0.0
 
     def needs(self) -> Capability:
         """Return what a part would have to do itself to answer this alone."""
@@ -63,6 +77,7 @@ class FeatureQuery:
             Capability.ORDER: bool(self.order),
             Capability.LIMIT: self.limit is not None,
             Capability.STEP: self.step > 1,
+            Capability.SIMPLIFY: self.simplify > 0,
         }
         found = Capability.NONE
         for each, is_wanted in wanted.items():
@@ -79,6 +94,7 @@ class FeatureQuery:
             order=() if Capability.ORDER in what else self.order,
             limit=None if Capability.LIMIT in what else self.limit,
             step=1 if Capability.STEP in what else self.step,
+            simplify=0.0 if Capability.SIMPLIFY in what else self.simplify,
         )
 
     def divided(self, able: Capability) -> tuple[FeatureQuery, FeatureQuery]:
@@ -87,7 +103,7 @@ class FeatureQuery:
         A limit, an order or a step that comes after something that is left has to be left too.
         """
         needs = self.needs()
-        left = needs & ~able
+        left = needs & ~able & ~Capability.SIMPLIFY  # which nobody else does
         if needs & (Capability.EXTENT | Capability.WHERE | Capability.ORDER):
             left |= needs & Capability.STEP  # one in so many of those that were found, not of all
         if left & ~Capability.COLUMNS:

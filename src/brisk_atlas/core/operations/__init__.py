@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
+    from .count_rows import CountRows
     from .export import Export
     from .grid_change import GridChange
     from .index_folders import IndexFolders
@@ -35,6 +36,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "export": ("export", "Export"),
     "statistics": ("statistics", "Statistics"),
     "zonal-statistics": ("zonal_statistics", "ZonalStatistics"),
+    "count-rows": ("count_rows", "CountRows"),
     "sample-grid": ("sample_grid", "SampleGrid"),
     "grid-change": ("grid_change", "GridChange"),
     "save-edits": ("save_edits", "SaveEdits"),
@@ -57,6 +59,7 @@ __all__ = [
     "COMMANDS",
     "ApplyTemplate",
     "ConvertRecord",
+    "CountRows",
     "Export",
     "FillRecord",
     "FlattenXml",

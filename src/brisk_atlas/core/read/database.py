@@ -15,7 +15,15 @@ from adbc_driver_manager import dbapi as driver
 from adbc_driver_postgresql import dbapi
 from psycopg import sql
 
-from brisk_atlas.core.connect.postgres import ask, connection, conninfo, explained_database, names_in, statement_in
+from brisk_atlas.core.connect.postgres import (
+    ask,
+    connection,
+    conninfo,
+    explained_database,
+    names_in,
+    statement_in,
+    table_ref,
+)
 from brisk_atlas.core.model import (
     CannotRead,
     Capability,
@@ -28,10 +36,12 @@ from brisk_atlas.core.model import (
     Field,
     Ordering,
     Part,
+    Relation,
 )
 from brisk_atlas.core.model.passwords import masked
 from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import text_of
+from brisk_atlas.core.system.jobs import stopped_by
 
 from .answer import ArrowLayer, ArrowTable, batches_of
 from .on_disk import on_disk
@@ -58,7 +68,7 @@ class Column(NamedTuple):
 
 
 class TableAbout(NamedTuple):
-    """What the catalogue says of a table."""
+    """What the catalogue says of a table. `relations` are its foreign keys, and those of other tables to it."""
 
     kind: str  # r: table, v: view, m: materialised view, f: of another server, p: in partitions
     rows: int  # an estimate, below 0 for none
@@ -66,6 +76,7 @@ class TableAbout(NamedTuple):
     about: str
     columns: tuple[Column, ...]
     key: tuple[str, ...]
+    relations: tuple[Relation, ...] = ()
 
 
 def about_table(ref: DataRef) -> TableAbout:
@@ -97,7 +108,27 @@ def about_table(ref: DataRef) -> TableAbout:
         [oid],
     )
     found = tuple(Column(name, type_, words or "") for name, type_, words in columns)
-    return TableAbout(str(kind), rows, size, about or "", found, tuple(name for (name,) in key))
+    relations = _relations(ref, oid)
+    return TableAbout(str(kind), rows, size, about or "", found, tuple(name for (name,) in key), relations)
+
+
+def _relations(ref: DataRef, oid: int) -> tuple[Relation, ...]:
+    """Return what a table refers to by a foreign key of one column, and what refers to it."""
+    rows = ask(
+        ref,
+        "SELECT k.conrelid = %s, n.nspname, c.relname, a.attname, b.attname FROM pg_constraint k "
+        "JOIN pg_class c ON c.oid = CASE WHEN k.conrelid = %s THEN k.confrelid ELSE k.conrelid END "
+        "JOIN pg_namespace n ON n.oid = c.relnamespace "
+        "JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = k.conkey[1] "
+        "JOIN pg_attribute b ON b.attrelid = k.confrelid AND b.attnum = k.confkey[1] "
+        "WHERE k.contype = 'f' AND cardinality(k.conkey) = 1 AND %s IN (k.conrelid, k.confrelid) "
+        "AND has_table_privilege(c.oid, 'SELECT') ORDER BY 1 DESC, 2, 3, 4",
+        [oid, oid, oid],
+    )
+    return tuple(
+        Relation(table_ref(ref, schema, table), *((near, far) if own else (far, near)), many=not own)
+        for own, schema, table, near, far in rows
+    )
 
 
 def _about_query(ref: DataRef) -> TableAbout:
@@ -251,6 +282,15 @@ class DatabaseRows:
     about: TableAbout
     srid: int = 0
 
+    @property
+    def relations(self) -> tuple[Relation, ...]:
+        """What the table is related to by foreign keys."""
+        return self.about.relations
+
+    def count_rows(self) -> int:
+        """Return how many rows there are, counted now. Raises CannotRead."""
+        return int(ask(self.ref, sql.SQL("SELECT count(*) FROM {}").format(_name(self.ref)))[0][0])
+
     def _statement(self, query: FeatureQuery, shape: Column | None) -> sql.Composed:
         own = [c for c in self.about.columns if c.type not in SHAPES]
         wanted = own if query.columns is None else [next(c for c in own if c.name == name) for name in query.columns]
@@ -258,8 +298,9 @@ class DatabaseRows:
             sql.SQL("{} AS {}").format(as_read(column), sql.Identifier(column.name)) for column in wanted
         ]
         if shape is not None:
-            plain = sql.SQL("ST_AsBinary({}) AS {}").format(sql.Identifier(shape.name), sql.Identifier(shape.name))
-            chosen.append(plain)
+            chosen.append(
+                sql.SQL("ST_AsBinary({}) AS {}").format(_simplified(shape, query.simplify), sql.Identifier(shape.name))
+            )
         blocks = query.step > 1 and self.about.kind in ("r", "m")  # some of its blocks, without a look at the others
         thin = sql.SQL(" TABLESAMPLE SYSTEM ({}) REPEATABLE (1)").format(sql.Literal(100 / query.step))
         statement = sql.SQL("SELECT {} FROM {}").format(sql.SQL(", ").join(chosen), _name(self.ref))
@@ -313,7 +354,11 @@ class DatabaseRows:
             with connection(self.ref) as database:
                 text = self._statement(query, shape).as_string(database)
             try:
-                with dbapi.connect(conninfo(self.ref.place)) as link, link.cursor() as cursor:
+                with (
+                    dbapi.connect(conninfo(self.ref.place)) as link,
+                    link.cursor() as cursor,
+                    stopped_by(cursor.adbc_cancel),
+                ):
                     cursor.execute(text)
                     reader = cursor.fetch_record_batch()
                     some = False
@@ -322,9 +367,17 @@ class DatabaseRows:
                         yield batch
                     if not some:
                         yield from batches_of(reader.schema.empty_table())
-            except driver.Error as error:
+            except (driver.Error, pa.ArrowException, OSError) as error:
                 lines = [line for line in masked(str(error)).splitlines() if line.strip()]
                 raise CannotRead(self.ref, f"the database refuses ({lines[0][:300]})", "Try again.") from error
+
+
+def _simplified(shape: Column, tolerance: float) -> sql.Composable:
+    """Return a column of geometry with its shapes off by no more than a tolerance; none of them vanishes."""
+    name = sql.Identifier(shape.name)
+    if tolerance <= 0 or shape.type != "geometry":
+        return name
+    return sql.SQL("ST_Simplify({}, {}, true)").format(name, sql.Literal(tolerance))
 
 
 def as_read(column: Column) -> sql.Composed | sql.Identifier:
@@ -351,7 +404,7 @@ class DatabaseTable(DatabaseRows, ArrowTable):
 class DatabaseLayer(DatabaseRows, ArrowLayer):
     """A column of geometry with the other columns of its table."""
 
-    able = ABLE | Capability.EXTENT
+    able = ABLE | Capability.EXTENT | Capability.SIMPLIFY
     dialect = "postgresql"
     about: TableAbout
     shape: Column

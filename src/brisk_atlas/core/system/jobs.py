@@ -8,7 +8,8 @@ import os
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from enum import Enum
 from queue import SimpleQueue
 from typing import Any
@@ -21,6 +22,7 @@ CLOSING_S = 2.0
 BATCH_NICENESS = 15  # of 19; what the analyst waits for has 0
 SWITCH_S = 0.0005  # how long a thread holds Python's lock while others want it
 log = logging.getLogger(__name__)
+_here = threading.local()  # the job that a thread works on
 
 
 class Cancelled(BaseException):
@@ -47,6 +49,7 @@ class Job:
         self.result: Any = None
         self.error: BaseException | None = None
         self._stop = threading.Event()
+        self._stoppers: list[Callable[[], None]] = []
         self._announce: Callable[[Job], None] = lambda job: None
         self._abandon: Callable[[Job], None] = lambda job: None
 
@@ -55,6 +58,8 @@ class Job:
         more: the job is over, and what the work still brings is dropped."""
         if not self._stop.is_set():
             self._stop.set()
+            for stopper in list(self._stoppers):
+                threading.Thread(target=stopper, daemon=True, name="stopper").start()  # it may ask a server
             self._abandon(self)
 
     @property
@@ -77,6 +82,22 @@ class Job:
         self.check()
         self.progress, self.step = min(max(progress, 0.0), 1.0), step or self.step
         self._announce(self)
+
+
+@contextmanager
+def stopped_by(stopper: Callable[[], None]) -> Iterator[None]:
+    """Have a function called once the job of this thread is cancelled while the block runs: for work that waits for
+    something outside, such as a server, which can be asked to give up."""
+    job: Job | None = getattr(_here, "job", None)
+    if job is None:
+        yield
+        return
+    job.check()
+    job._stoppers.append(stopper)
+    try:
+        yield
+    finally:
+        job._stoppers.remove(stopper)
 
 
 Done = Callable[[Job], None] | None
@@ -163,13 +184,19 @@ class Jobs:
         try:
             job.check()
             self._tell(job)
+            _here.job = job
             result = work(job)
             job.check()  # what nobody wants any more must not come after what was asked for since
             state = "done"
         except Cancelled:
             state = "cancelled"
         except BaseException as raised:
-            state, error = "failed", raised
+            if job.stopping:  # it gave up because it was asked to, whatever it calls that
+                state = "cancelled"
+            else:
+                state, error = "failed", raised
+        finally:
+            _here.job = None
         return self._end(job, state, result, error)
 
     def _end(

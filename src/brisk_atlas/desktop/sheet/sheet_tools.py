@@ -21,6 +21,7 @@ from ..theme import LIGHT, Theme
 from .column_menu import ColumnMenu
 from .copies import COPIES
 from .fields_form import FieldsForm
+from .related_tables import RelatedTables
 
 if TYPE_CHECKING:
     from brisk_atlas.core.operations import Written
@@ -67,6 +68,8 @@ class SheetTools(QObject):
         self.session, self.grid, self.window = session, grid, parent
         self.layer_id: str | None = None
         self.words: dict[str, Any] = {}  # what records say of the fields
+        self.related = RelatedTables(session)
+        self.related.look_changed.connect(self.look_changed)
         self.theme: Theme = LIGHT
         self.series: SeriesChart | None = None
         self.form: FieldsForm | Builder | JoinForm | ReplaceForm | SaveForm | None = None
@@ -309,6 +312,8 @@ class SheetTools(QObject):
             if sub is not None:
                 sub.addAction("Change…", lambda field=field: self.compute(field))
                 sub.addAction("Remove field", lambda name=field.name: self.remove_field(name))
+        if layer is not None:
+            self.related.offer(menu, layer)
         for join in layer.rows.joins if layer else ():
             rest = tuple(j for j in layer.rows.joins if j is not join)  # type: ignore[union-attr]
             menu.addAction(

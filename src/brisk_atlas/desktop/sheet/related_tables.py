@@ -1,0 +1,53 @@
+"""The tables that the subject's own place states to be related, such as by the foreign keys of a database."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtWidgets import QMenu
+
+from brisk_atlas.core.model import Join, Layer, Relation, RowsPart
+
+from ..session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.model import Dataset
+
+
+class RelatedTables(QObject):
+    """Joins them, or relates those that have several rows to one.
+
+    Signals:
+        look_changed(str, object): what was changed, in words, and the new TableView.
+    """
+
+    look_changed = pyqtSignal(str, object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+
+    def offer(self, menu: QMenu, layer: Layer) -> None:
+        """Add a line to a menu for each table that a layer's is related to."""
+        dataset = self.session.dataset_of(layer)
+        part = dataset.part_of(layer.ref) if dataset else None
+        if not isinstance(part, RowsPart):
+            return
+        joined = {(join.ref.whole, join.key) for join in layer.rows.joins}
+        for relation in part.relations:
+            words = f"{'Relate' if relation.many else 'Join'} {relation.ref.name} by {relation.key}"
+            action = menu.addAction(words, lambda relation=relation: self.join(layer, relation))
+            if action is not None:
+                action.setEnabled((relation.ref, relation.key) not in joined)
+
+    def join(self, layer: Layer, relation: Relation) -> None:
+        """Join a related table to a layer."""
+
+        def done(dataset: Dataset) -> None:
+            name = dataset.parts[0].facts.name
+            join = Join(name, relation.ref.with_part(name), relation.key, relation.other_key, relation.many)
+            self.look_changed.emit(f"join {name}", replace(layer.rows, joins=(*layer.rows.joins, join)))
+
+        self.session.run(f"Reading {relation.ref.name}", lambda job: self.session.cache.dataset(relation.ref), done)
