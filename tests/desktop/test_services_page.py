@@ -218,3 +218,15 @@ def test_offline_the_map_draws_what_is_stored_and_says_so(driver, served):
     d.click(form.close_button)
     d.window.commands.do("offline")
     assert d.window.foot.offline.isHidden() and server.log == []
+
+
+def test_what_was_listed_of_services_is_searched(driver, served):
+    d, (_, server) = driver, served
+    paste(d, f"{server.address}/wms")
+    d.window.find_page.begin_search()
+    d.type(d.window.find_page.filter, "lava_flows")
+    found = d.window.find_page.list.rows.shown
+    assert [str(row.entry.ref) for row in found] == [f"wms+{server.address}/wms#lava_flows"]
+    d.press(d.window.find_page.list, Qt.Key.Key_Return)
+    d.settle()
+    assert d.work.layers[0].name == "lava_flows"

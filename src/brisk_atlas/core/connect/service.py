@@ -9,7 +9,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import NamedTuple
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
@@ -26,7 +26,6 @@ class Contents(NamedTuple):
 
     name: str
     title: str
-    state: str = ""
 
 
 @dataclass(frozen=True)
@@ -99,9 +98,9 @@ class Service(ABC):
         return None
 
     def list(self, ref: DataRef) -> list[Item]:
-        whole = DataRef(ref.kind, ref.place)
+        whole, today = DataRef(ref.kind, ref.place), date.today().isoformat()  # each day layers are looked at anew
         return [
-            Item(DataRef(whole.kind, whole.place, each.name), each.title or each.name, False, 0, 0.0, each.state)
+            Item(DataRef(whole.kind, whole.place, each.name), each.title or each.name, False, 0, 0.0, today)
             for each in self.contents(whole)
         ]
 

@@ -146,18 +146,21 @@ class Catalogue:
             with self._lock, _unless_locked(), self._database as database:
                 database.executemany("DELETE FROM known WHERE path = ?", gone)
 
-    def search(self, text: str, below: Iterable[Path], most: int = MOST_FOUND) -> list[DatasetSummary]:
-        """Return the datasets below some folders that have all words of `text`, or their beginnings, in
-        their name, field names, title, keywords or summary; those with them in the name first.
+    def search(self, text: str, below: Iterable[Path | DataRef], most: int = MOST_FOUND) -> list[DatasetSummary]:
+        """Return the datasets below some folders, and those listed of some databases and services, that have all words
+        of `text`, or their beginnings, in their name, field names, title, keywords or summary; those with them in the
+        name first.
 
         Each step stops at `most`, so that a word that stands everywhere is answered as fast as a rare one.
         """
         words = _WORD.findall(text)
-        roots = [_text(folder).rstrip("/") for folder in below]
+        roots = [
+            f"{_text(place)}#" if isinstance(place, DataRef) else f"{_text(place).rstrip('/')}/" for place in below
+        ]
         if not words or not roots:
             return []
         places = " OR ".join("k.path LIKE ? ESCAPE '!'" for _ in roots)
-        likes = [re.sub(r"([!%_])", r"!\1", root) + "/%" for root in roots]
+        likes = [re.sub(r"([!%_])", r"!\1", root) + "%" for root in roots]
         asked = (
             "SELECT k.id, k.path, k.row FROM words JOIN known k ON k.id = words.rowid"
             f" WHERE words MATCH ? AND ({places}) LIMIT ?"

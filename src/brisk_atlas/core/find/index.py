@@ -11,7 +11,7 @@ from brisk_atlas.core.model import DataRef
 
 from .catalogue import Catalogue
 from .entry_filter import EntryRow
-from .listing import Entry, entry_of, walk
+from .listing import NO_DATE, Entry, entry_of, walk
 from .scan_pool import ScanPool
 from .summary import DatasetSummary, from_text
 
@@ -68,6 +68,11 @@ def rows_found(summaries: Iterable[DatasetSummary]) -> list[EntryRow]:
     """Return the rows of what a search found; what is gone from disk is left out."""
     rows = []
     for summary in summaries:
+        if not summary.path.startswith("/"):
+            ref = DataRef.parse(summary.path)
+            name = summary.title or ref.name.rpartition(":")[2]
+            rows.append(EntryRow(Entry(ref, name, False, summary.size_bytes, NO_DATE, 0), summary))
+            continue
         path = Path(summary.path)
         modified = datetime.fromisoformat(summary.modified) if summary.modified else datetime.fromtimestamp(0, UTC)
         if path.exists():

@@ -113,6 +113,7 @@ def summarise(dataset: Dataset) -> DatasetSummary:
     names = dict.fromkeys(f.name for each in facts for f in each.fields)
     bands = dict.fromkeys(b.name for each in facts if each.grid for b in each.grid.bands)
     one = facts[0] if len(facts) == 1 else None
+    stated = facts[0].notes if dataset.ref.protocol and facts else {}  # by a service, of its layer
     systems = {crs_text(f) for f in facts} - {""}
     many = {"scene": "band groups", "archive": "datasets"}.get(dataset.kind, "parts")
     return DatasetSummary(
@@ -128,15 +129,15 @@ def summarise(dataset: Dataset) -> DatasetSummary:
         modified=dataset.modified.isoformat(timespec="seconds"),
         files=max(1, len(dataset.members)),
         record=words.standard if words else "",
-        title=words.title if words else "",
+        title=words.title if words else stated.get("title", ""),
         themes=words.themes if words else (),
         warnings=dataset.warnings,
         parts=tuple(PartLine(f.name, kind_word(f), shape_text(f), amount_text(f), crs_text(f)) for f in facts)
         if len(facts) > 1
         else (),
         fields=" ".join([*list(names)[:MOST_FIELDS], *bands, *(f.name for f in facts)]),
-        abstract="\n".join((words.summary, words.others)) if words else "",
-        keywords="; ".join(words.keywords) if words else "",
+        abstract="\n".join((words.summary, words.others)) if words else stated.get("abstract", ""),
+        keywords="; ".join(words.keywords) if words else stated.get("keywords", ""),
     )
 
 

@@ -13,6 +13,8 @@ from brisk_atlas.core.system.jobs import Job, Lane
 from ..session import Session
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from brisk_atlas.core.find import DatasetSummary, Entry
     from brisk_atlas.core.find.entry_filter import EntryRow
     from brisk_atlas.core.model import DataRef
@@ -104,7 +106,8 @@ class FolderIndex(QObject):
     def search(self, words: str) -> None:
         """Look words up in what is known of the pinned shelves."""
         self.stop()
-        shelves = list(self.session.shelves.pinned)
+        shelves: list[Path | DataRef] = [*self.session.shelves.pinned]
+        shelves += [each.ref for each in self.session.shelves.connections]
 
         def work(job: Job) -> list[EntryRow]:
             from brisk_atlas.core.find.index import rows_found
