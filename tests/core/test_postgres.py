@@ -18,7 +18,8 @@ from hypothesis import strategies as st
 
 from brisk_atlas.core.cache import DataCache, by_view
 from brisk_atlas.core.connect import connector_for
-from brisk_atlas.core.connect.postgres import close_all, names_in, query_ref, table_ref
+from brisk_atlas.core.connect.postgres import close_all
+from brisk_atlas.core.connect.table_names import names_in, query_ref, table_ref
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, Facts, FeatureQuery, Ordering, passwords
 from brisk_atlas.core.operations import CountRows

@@ -8,7 +8,8 @@ from decimal import Decimal
 
 import pytest
 
-from brisk_atlas.core.connect.postgres import close_all, query_ref, table_ref
+from brisk_atlas.core.connect.postgres import close_all
+from brisk_atlas.core.connect.table_names import query_ref, table_ref
 from brisk_atlas.core.model import CannotWrite, DataRef, Edit, passwords
 from brisk_atlas.core.operations import SaveEdits
 from brisk_atlas.core.read.permissions import allow

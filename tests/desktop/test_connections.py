@@ -6,9 +6,11 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QToolButton
 
-from brisk_atlas.core.connect.postgres import close_all, table_ref
+from brisk_atlas.core.connect.postgres import close_all
+from brisk_atlas.core.connect.table_names import table_ref
 from brisk_atlas.core.model import DataRef, passwords
 from database_server import running
+from mariadb_server import running_mariadb
 
 TABLES = """
 CREATE TABLE zones (id serial PRIMARY KEY, name text, level int, geom geometry(Polygon, 32727));
@@ -196,3 +198,18 @@ def test_tables_that_the_database_relates_are_joined_and_rows_are_counted(driver
     d.window.commands.do("count_rows")
     d.settle()
     assert d.window.notice.text.text() == "Visits has 3 rows."
+
+
+def test_a_mariadb_database_is_pasted_and_opened_in_the_same_way(driver):
+    d = driver
+    with running_mariadb() as maria:
+        with maria.connect() as link, link.cursor() as cursor:
+            cursor.execute("CREATE TABLE zones (id int PRIMARY KEY, name text, geom point REF_SYSTEM_ID=32727)")
+            cursor.execute("INSERT INTO zones VALUES (1, 'Harrow', ST_GeomFromText('POINT(507000 5770000)', 32727))")
+        paste(d, maria.address_with_password)
+        assert names(d) == ["zones"] and maria.password not in d.window.find_page.path_line.text()
+        row = d.window.find_page.list.rows.shown[0]
+        assert (row.summary.kind, row.summary.amount, row.summary.crs) == ("point", "1 features", "EPSG:32727")
+        d.press(d.window.find_page.list, Qt.Key.Key_Return)
+        d.settle()
+        assert d.work.layers[0].name == "zones" and "survey" in shelf_texts(d)

@@ -230,3 +230,25 @@ def test_what_was_listed_of_services_is_searched(driver, served):
     d.press(d.window.find_page.list, Qt.Key.Key_Return)
     d.settle()
     assert d.work.layers[0].name == "lava_flows"
+
+
+def test_a_folder_of_a_web_server_is_listed_and_its_files_open_where_they_lie(driver, served):
+    d, (_, server) = driver, served
+    paste(d, f"{server.address}/files")
+    assert d.window.find_page.path_line.text() == f"{server.address}/files/" and shelf(d, "files")
+    found = rows(d)
+    assert found["boat_lines"].entry.is_folder and "elevation_2029.tif.xml" not in found
+    assert found["elevation_2029.tif"].summary.crs == "EPSG:32727"
+    assert found["harrow_bay_2031.laz"].summary is None  # it would have to be fetched whole for that
+    assert not any("harrow_bay_2031.laz" in line for line in server.log)
+    d.window.find_page.list.go_to(d.window.find_page.list.rows.index_of(found["elevation_2029.tif"].entry.ref))
+    d.press(d.window.find_page.list, Qt.Key.Key_Return)
+    d.settle()
+    assert d.work.layers[0].name == "elevation_2029" and d.canvas.frames
+    d.window.show_page("find")
+    d.window.find_page.list.go_to(d.window.find_page.list.rows.index_of(found["boat_lines"].entry.ref))
+    d.press(d.window.find_page.list, Qt.Key.Key_Return)
+    d.settle()
+    assert "tso2901.mgd77" in rows(d)
+    d.click(d.window.find_page.up)
+    assert "elevation_2029.tif" in rows(d)

@@ -9,7 +9,14 @@ from pathlib import Path
 
 from brisk_atlas.core.depot.behaviour import Behaviour
 
-PATHS = {"WMS": "/wms", "WMTS": "/wmts", "tiles": "/xyz/{layer}/{{z}}/{{x}}/{{y}}.png", "OGC API": "/", "WFS": "/wfs"}
+PATHS = {
+    "WMS": "/wms",
+    "WMTS": "/wmts",
+    "tiles": "/xyz/{layer}/{{z}}/{{x}}/{{y}}.png",
+    "OGC API": "/",
+    "WFS": "/wfs",
+    "files": "/files/",
+}
 
 
 def parser() -> argparse.ArgumentParser:
@@ -53,7 +60,9 @@ def main(arguments: list[str]) -> int:
             faults = workspace.open_project(project)
             for fault in faults:
                 print(fault, file=sys.stderr)
-            depot = Depot(f"{project.name.partition('.')[0]} stand-in", workspace.cache, workspace.work.layers)
+            depot = Depot(
+                f"{project.name.partition('.')[0]} stand-in", workspace.cache, workspace.work.layers, project.parent
+            )
         except AtlasError as error:
             print(error, file=sys.stderr)
             return 1

@@ -134,7 +134,7 @@ def _pages(window: AtlasWindow) -> list[Command]:
                 enabled=lambda: on_entry(True)),
         Command("ask_database", "Ask the database on Find by SQL…", window.find_page.ask_database, "Ctrl+Alt+Q",
                 "Open what a SELECT of your own gives", "database",
-                lambda: window.find_page.place is not None and not window.find_page.place.is_local),
+                lambda: window.find_page.place is not None and window.find_page.place.place.startswith("postgres")),
         Command("add_connection", "Add a connection…", lambda: window.find_page.connections.edit(None), "Ctrl+Alt+D",
                 "A database, a service or tiles, by an address", "link"),
         Command("offline", "Work offline", window.services.turn, icon="wifi-slash",

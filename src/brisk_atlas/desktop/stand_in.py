@@ -23,6 +23,7 @@ OFFERED = (  # name, protocol, path
     ("Island tiles", "wmts", "/wmts"),
     ("Island API", "ogcapi", "/"),
     ("Island features", "wfs", "/wfs"),
+    ("Island files", "", "/files/"),
 )
 
 
@@ -67,7 +68,8 @@ def offer_stand_in(session: Session, project: Path) -> StandInProcess:
     server = StandInProcess(project, _free_port())
     found = []
     for name, protocol, path in OFFERED:
-        ref = DataRef.service(protocol, f"http://{LOOPBACK}:{server.port}{path}")
+        address = f"http://{LOOPBACK}:{server.port}{path}"
+        ref = DataRef.service(protocol, address) if protocol else DataRef.parse(address)
         session.starters[ref.place] = server.ensure
         found.append(Connection(ref, name, PASSING))
     session.shelves.connections = [*session.shelves.connections, *found]

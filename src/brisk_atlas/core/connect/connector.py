@@ -9,10 +9,12 @@ from typing import NamedTuple, Protocol, cast
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 
+from .table_names import names_in
+
 _HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http", PlaceKind.INLINE: "inline"}
 SERVICES = {"wms": "wms", "wmts": "wmts", "xyz": "xyz", "ogcapi": "ogcapi", "wfs": "wfs"}  # the file of each protocol
 BUCKETS = ("s3", "gs")
-POSTGRES = ("postgresql", "postgres")
+DATABASES = {"postgresql": "postgres", "postgres": "postgres", "mariadb": "mariadb", "mysql": "mariadb"}
 
 
 class Item(NamedTuple):
@@ -53,19 +55,21 @@ def _connector(home: str) -> Connector:
     return cast(Connector, import_module(f"brisk_atlas.core.connect.{home}").CONNECTOR)
 
 
-def is_postgres(ref: DataRef) -> bool:
-    """Return whether a reference means a PostgreSQL database, or what lies in one."""
-    return ref.kind is PlaceKind.TABLE and ref.place.partition("://")[0] in POSTGRES
+def is_asked(ref: DataRef) -> bool:
+    """Return whether a reference means what is asked by questions, of a database or a service, and is no file."""
+    return ref.kind in (PlaceKind.TABLE, PlaceKind.SERVICE)
 
 
 def connector_for(ref: DataRef) -> Connector:
     """Return what reaches the place of a reference. Raises CannotRead where nothing does."""
     scheme = ref.place.partition("://")[0]
-    if is_postgres(ref):
-        return _connector("postgres")
-    home = SERVICES.get(ref.protocol) if ref.kind is PlaceKind.SERVICE else _HOMES.get(ref.kind)
+    home = _HOMES.get(ref.kind)
+    if ref.kind is PlaceKind.SERVICE:
+        home = SERVICES.get(ref.protocol)
+    elif ref.kind is PlaceKind.TABLE:
+        home = DATABASES.get(scheme)
     if home is None:
-        raise CannotRead(ref, f"a {ref.protocol or ref.kind.value} can't be reached yet", "Export it to a file first.")
+        raise CannotRead(ref, f"a {ref.protocol or scheme} can't be reached yet", "Export it to a file first.")
     return _connector("buckets" if ref.kind is PlaceKind.ADDRESS and scheme in BUCKETS else home)
 
 
@@ -73,7 +77,9 @@ def is_listed(ref: DataRef) -> bool:
     """Return whether a place is one that other things lie in, such as a database or a schema, and is no dataset."""
     if ref.kind is PlaceKind.SERVICE:
         return not ref.inner and ref.protocol != "xyz"
-    return is_postgres(ref) and not import_module("brisk_atlas.core.connect.postgres").names_in(ref)[1]
+    if ref.kind is PlaceKind.ADDRESS:
+        return ref.place.partition("?")[0].endswith("/")
+    return ref.kind is PlaceKind.TABLE and not names_in(ref)[1]
 
 
 def localise(ref: DataRef) -> DataRef:

@@ -103,6 +103,41 @@ def fetch(
     raise AssertionError("the last try answers or raises")
 
 
+def fetch_range(ref: DataRef, address: str, first: int, last: int) -> tuple[bytes, int]:
+    """Return some bytes of a file, from the first to the last, fewer at its end, and the size of all of it; a server
+    that knows no ranges gives all of it. Raises CannotRead, NotThere."""
+    if is_offline():
+        raise CannotRead(ref, "you work offline", "Switch Work offline off.")
+    host = urlsplit(address).netloc.rpartition("@")[2]
+    with _gates[host]:
+        for number in range(TRIES):
+            try:
+                return _ranged(ref, address, first, last)
+            except _Busy as busy:
+                if number == TRIES - 1:
+                    reason = f"the server answers {busy.status} {busy.words}"
+                    raise CannotRead(ref, reason, "Try again later.") from None
+                _rest(busy.wait if busy.wait is not None else BACK_OFF_S * 2**number, lambda: None)
+            except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, ValueError) as error:
+                raise CannotRead(ref, f"the server can't be reached ({_why(error)})", _remedy(error)) from error
+    raise AssertionError("the last try answers or raises")
+
+
+def _ranged(ref: DataRef, address: str, first: int, last: int) -> tuple[bytes, int]:
+    headers = {"Range": f"bytes={first}-{last}", "Accept-Encoding": "identity"}
+    with _client().stream(
+        "GET", _with_key(address), headers=headers, auth=_login(ref, address), follow_redirects=True
+    ) as reply:
+        if reply.status_code == httpx.codes.REQUESTED_RANGE_NOT_SATISFIABLE:
+            return b"", int(reply.headers.get("content-range", "").rpartition("/")[2] or 0)
+        if reply.status_code != httpx.codes.PARTIAL_CONTENT:
+            answer = _read(ref, reply, BODY_LIMIT, None, lambda: None)
+            return answer.body[first:], len(answer.body)
+        stated = reply.headers.get("content-range", "").rpartition("/")[2]
+        body = _read(ref, reply, BODY_LIMIT, None, lambda: None).body
+        return body, int(stated) if stated.isdecimal() else first + len(body)
+
+
 def _store(question: str, answer: StoredAnswer) -> None:
     if answer.fresh_until >= 0:
         ANSWERS.put(question, answer)

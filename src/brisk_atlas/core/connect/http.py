@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
+from pathlib import Path
 from typing import IO, cast
 
 import httpx
@@ -16,6 +17,8 @@ from .connector import Item
 from .copies import COPY_LIMIT, copy_target, prune, store_copy
 from .failures import explained
 from .files import CONNECTOR as FILES
+from .members import WITH_STEM
+from .web_folder import list_web_folder
 
 PATIENCE_S = 15.0
 NO_DATE = datetime.fromtimestamp(0, UTC)
@@ -25,7 +28,7 @@ class Http:
     """Files on a web server: read in place by the libraries that can, else fetched whole into the cache."""
 
     def list(self, ref: DataRef) -> list[Item]:
-        raise CannotRead(ref, "a web server does not list its files", "Ask for the address of the file itself.")
+        return list_web_folder(ref)
 
     def stat(self, ref: DataRef) -> tuple[int, datetime]:
         with _answer(ref, "HEAD") as answer:
@@ -51,8 +54,19 @@ class Http:
         if not target.exists():
             with _answer(ref, "GET") as answer, explained(ref):
                 store_copy(ref, cast(IO[bytes], _Stream(answer)), target, COPY_LIMIT, modified.timestamp())
+            self._fetch_members(ref, target, modified.timestamp())
         prune()
         return FILES.localise(DataRef.file(target).with_part(ref.part))
+
+    def _fetch_members(self, ref: DataRef, target: Path, modified: float) -> None:
+        """Fetch the files that belong to one, such as the others of a shapefile, as far as the server has them."""
+        for ending in WITH_STEM.get(target.suffix.lower(), ()):
+            member = target.with_suffix(ending)
+            other = DataRef(ref.kind, ref.place.removesuffix(target.suffix) + ending)
+            if other.place == ref.place or "?" in ref.place:
+                continue
+            with suppress(CannotRead), _answer(other, "GET") as answer, explained(other):
+                store_copy(other, cast(IO[bytes], _Stream(answer)), member, COPY_LIMIT, modified)
 
 
 @contextmanager

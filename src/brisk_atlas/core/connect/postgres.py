@@ -7,7 +7,6 @@ Passwords come from this run (`model.passwords`), from the system's keyring, or 
 from __future__ import annotations
 
 import logging
-import re
 import select
 import threading
 from collections.abc import Iterator, Sequence
@@ -21,13 +20,13 @@ from psycopg import sql
 from psycopg.conninfo import conninfo_to_dict, make_conninfo
 
 from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
-from brisk_atlas.core.model.data_ref import PlaceKind
 from brisk_atlas.core.model.errors import NeedsPassword
 from brisk_atlas.core.model.passwords import masked, password_of
 from brisk_atlas.core.system.jobs import stopped_by
 
 from .connector import Item
 from .keyring_store import stored_password
+from .table_names import names_in, table_ref
 
 log = logging.getLogger(__name__)
 CONNECT_S = 10  # until a server that does not answer is given up
@@ -35,46 +34,11 @@ STATEMENT_MS = 300_000  # that a statement may take on the server
 LOCK_MS = 5_000  # to wait for another program that is writing
 WRONG_LOGIN = "password authentication failed"  # of a server that refuses; no state comes with it while connecting
 IDLE = 4  # connections to one database that wait for the next statement
-QUERY_MARK = "="  # before a SELECT in the place of a table
-NAME = re.compile(r'"((?:[^"]|"")+)"|([^."]+)')  # quoted, or plain
 SYSTEM_SCHEMAS = ("pg_catalog", "information_schema", "pg_toast")
 OWN_TABLES = ("spatial_ref_sys", "geometry_columns", "geography_columns", "raster_columns", "raster_overviews")
 
 _idle: dict[str, list[psycopg.Connection[Any]]] = {}
 _lock = threading.Lock()
-
-
-def table_ref(database: DataRef, schema: str, table: str = "") -> DataRef:
-    """Return the reference to a schema of a database, or to a table in it."""
-    inner = ".".join(_written(name) for name in (schema, table) if name)
-    return DataRef(PlaceKind.TABLE, database.place, inner)
-
-
-def query_ref(database: DataRef, statement: str) -> DataRef:
-    """Return the reference to what a SELECT of the analyst's own gives."""
-    return DataRef(PlaceKind.TABLE, database.place, f"{QUERY_MARK}{statement.strip().rstrip(';').rstrip()}")
-
-
-def statement_in(ref: DataRef) -> str:
-    """Return the SELECT that a reference carries, "" for one that means a table, a schema or all of a database."""
-    return ref.inner.removeprefix(QUERY_MARK) if ref.inner.startswith(QUERY_MARK) else ""
-
-
-def names_in(ref: DataRef) -> tuple[str, str]:
-    """Return the schema and the table that a reference means, "" for what it does not name. A name with a point in it
-    stands in double quotes.
-
-    >>> names_in(DataRef.parse('postgresql://localhost/survey#public."zones.closed"'))
-    ('public', 'zones.closed')
-    """
-    if statement_in(ref):
-        return "", "query"
-    found = [quoted.replace('""', '"') if quoted else plain for quoted, plain in NAME.findall(ref.inner)]
-    return (found[0] if found else ""), ".".join(found[1:])
-
-
-def _written(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"' if "." in name or '"' in name else name
 
 
 def conninfo(address: str) -> str:

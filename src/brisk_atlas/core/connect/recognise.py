@@ -14,6 +14,7 @@ from brisk_atlas.core.model.errors import NeedsPassword
 
 from .fetching import fetch
 from .ows import OWN_SETTINGS, asking, complaint_in
+from .web_folder import links_below
 from .xyz import is_template
 
 LOOK_BYTES = 64_000_000
@@ -91,6 +92,9 @@ def _by_answer(asked: DataRef, check: Check) -> DataRef | None:
         return None
     if body.lstrip()[:1] == b"{":
         return _of_json(asked, body)
+    folder = asked.place if asked.place.endswith("/") else f"{asked.place}/"
+    if "html" in answer.media_type and links_below(folder, body.decode("utf-8", "replace")):
+        return DataRef(PlaceKind.ADDRESS, folder)
     return None
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from pathlib import Path
 
 import numpy as np
 import shapely
@@ -55,10 +56,10 @@ class Offer:
 
 
 class Depot:
-    """Offers and what answers about them. Safe for threads."""
+    """Offers and what answers about them. Safe for threads. `folder` is one whose files are handed out as they are."""
 
-    def __init__(self, title: str, cache: DataCache, layers: Sequence[Layer]) -> None:
-        self.title, self.cache = title, cache
+    def __init__(self, title: str, cache: DataCache, layers: Sequence[Layer], folder: Path | None = None) -> None:
+        self.title, self.cache, self.folder = title, cache, folder
         self.painter = painter_for(cache)
         self.offers: dict[str, Offer] = {}
         for layer in layers:

@@ -13,6 +13,7 @@ import uvicorn
 from starlette.applications import Starlette
 
 from .behaviour import Behaviour, Misbehaving
+from .folders import FolderAnswers
 from .offers import Depot
 from .ogc_api import ApiAnswers
 from .tiles import TileAnswers
@@ -28,7 +29,7 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     behaviour = behaviour or Behaviour()
     answering = (
         *(ApiAnswers(depot, behaviour), MapAnswers(depot, behaviour), FeatureAnswers(depot, behaviour)),
-        TileAnswers(depot),
+        *(TileAnswers(depot), FolderAnswers(depot.folder)),
     )
     routes = [route for each in answering for route in each.routes()]
     return Misbehaving(Starlette(routes=routes), behaviour)

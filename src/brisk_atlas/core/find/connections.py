@@ -10,7 +10,7 @@ from time import monotonic
 from typing import Any, NamedTuple
 
 from brisk_atlas.core.connect import connector_for, is_listed
-from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 from brisk_atlas.core.model.passwords import password_of
 from brisk_atlas.core.read import known_suffixes
 from brisk_atlas.core.system.atomic_write import write_whole
@@ -66,7 +66,7 @@ def usual_name(ref: DataRef) -> str:
     'survey.tolvane.example WMS'
     """
     if not ref.protocol:
-        return ref.name
+        return ref.name or ref.place.partition("://")[2].partition("/")[0]
     host = ref.address.partition("://")[2].partition("/")[0].rpartition("@")[2]
     return f"{host} {ref.protocol.upper()}"
 
@@ -77,7 +77,7 @@ def must_be_recognised(ref: DataRef) -> bool:
     >>> must_be_recognised(DataRef.parse("https://survey.tolvane.example/ows"))
     True
     """
-    is_web = ref.place.startswith(("http://", "https://")) and not ref.protocol
+    is_web = ref.place.startswith(("http://", "https://")) and not ref.protocol and not ref.inner
     return is_web and (ref.suffix not in known_suffixes() or ref.suffix == ".xml" or "{z}" in ref.place)
 
 
@@ -86,8 +86,9 @@ def tried(ref: DataRef) -> TryResult:
     began = monotonic()
     items = connector_for(ref).list(ref) if is_listed(ref) or ref.protocol else []
     seconds = monotonic() - began
+    files = ref.kind is PlaceKind.ADDRESS
     user = ref.place.partition("://")[2].partition("/")[0].rpartition("@")[0]
-    noun = "layers" if ref.protocol else "schemas"
+    noun = "layers" if ref.protocol else "files and folders" if files else "schemas or tables"
     return TryResult(seconds, len(items), noun, bool(user) or password_of(ref.place) is not None)
 
 

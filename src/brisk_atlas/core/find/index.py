@@ -7,7 +7,8 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
-from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model import DataRef, PlaceKind
+from brisk_atlas.core.read import read_in_place
 
 from .catalogue import Catalogue
 from .entry_filter import EntryRow
@@ -35,6 +36,7 @@ def summaries(
     known, rest = catalogue.known(folder, entries)
     for ref, text in known.items():
         yield ref, from_text(text)
+    rest = [entry for entry in rest if entry.ref.kind is not PlaceKind.ADDRESS or read_in_place(entry.ref)]
     by_path = {str(entry.ref): entry for entry in rest}
     unstored: list[tuple[Entry, DatasetSummary]] = []
     kept_at = time.monotonic()

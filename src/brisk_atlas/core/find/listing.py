@@ -45,12 +45,30 @@ def list_place(place: DataRef) -> list[Entry]:
     if place.is_local:
         return list_folder(place.path)
     items = connector_for(place).list(place)
+    if place.kind is PlaceKind.ADDRESS:
+        return _web_rows(items)
     rows = [Entry(i.ref, i.name, i.is_folder, i.size_bytes, NO_DATE, 0, f"{i.size_bytes}.{i.state}") for i in items]
+    return sorted(rows, key=lambda row: (not row.is_folder, row.name.lower()))
+
+
+def _web_rows(items: list[Item]) -> list[Entry]:
+    """Return the folders and datasets among the files of a web server; files that belong together are one row."""
+    found = {item.name: item for item in items}
+    files = group([item.name for item in items if not item.is_folder])
+    rows = [Entry(item.ref, item.name, True, 0, NO_DATE) for item in items if item.is_folder]
+    rows += [
+        Entry(found[name].ref, name, False, 0, NO_DATE, len(members), found[name].state)
+        for name, members in files.items()
+    ]
     return sorted(rows, key=lambda row: (not row.is_folder, row.name.lower()))
 
 
 def place_above(place: DataRef) -> DataRef | None:
     """Return the place in which a folder or a schema lies, None for the topmost."""
+    if place.kind is PlaceKind.ADDRESS:
+        scheme, _, rest = place.place.rstrip("/").partition("://")
+        outer, slash, _ = rest.rpartition("/")
+        return DataRef(PlaceKind.ADDRESS, f"{scheme}://{outer}/") if slash else None
     if not place.is_local:
         return replace(place, inner="", part=None) if place.inner else None
     above = place.path.parent

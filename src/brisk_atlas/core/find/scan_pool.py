@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 from functools import cache
 from itertools import islice
 
-from brisk_atlas.core.connect import is_postgres
+from brisk_atlas.core.connect import is_asked
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerPool, WorkerTooSlow, shared_workers
@@ -26,7 +26,7 @@ class ScanPool:
 
     def scan(self, ref: DataRef, check: Callable[[], None] = lambda: None) -> DatasetSummary:
         """Return the row of what is at a place. `check` is called while waiting and may raise to stop."""
-        if is_postgres(ref):  # no file is parsed, and passwords are known to this process alone
+        if is_asked(ref):  # no file is parsed, and passwords are known to this process alone
             from .scan_worker import summary_of
 
             return summary_of(ref)

@@ -76,6 +76,11 @@ class RowsPart(Part, ABC):
         """What its rows belong to, and what belongs to them, as its place states; none for most formats."""
         return ()
 
+    @property
+    def comments(self) -> dict[str, str]:
+        """What its place says of its fields; none for most formats."""
+        return {}
+
     def count_rows(self) -> int:
         """Return how many rows there are, counted now where the facts only have an estimate. Raises CannotRead."""
         return self.facts.count if self.facts.count is not None else len(self.rows(FeatureQuery(columns=())))

@@ -8,22 +8,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import pyarrow as pa
 from adbc_driver_manager import dbapi as driver
 from adbc_driver_postgresql import dbapi
 from psycopg import sql
 
-from brisk_atlas.core.connect.postgres import (
-    ask,
-    connection,
-    conninfo,
-    explained_database,
-    names_in,
-    statement_in,
-    table_ref,
-)
+from brisk_atlas.core.connect.postgres import ask, connection, conninfo, explained_database
+from brisk_atlas.core.connect.table_names import names_in, statement_in, table_ref
 from brisk_atlas.core.model import (
     CannotRead,
     Capability,
@@ -287,6 +280,11 @@ class DatabaseRows:
         """What the table is related to by foreign keys."""
         return self.about.relations
 
+    @property
+    def comments(self) -> dict[str, str]:
+        """What the database says of its columns."""
+        return {column.name: column.about for column in self.about.columns if column.about}
+
     def count_rows(self) -> int:
         """Return how many rows there are, counted now. Raises CannotRead."""
         return int(ask(self.ref, sql.SQL("SELECT count(*) FROM {}").format(_name(self.ref)))[0][0])
@@ -412,8 +410,3 @@ class DatabaseLayer(DatabaseRows, ArrowLayer):
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
         yield from self._answered(query, self.shape if geometry or query.extent is not None else None)
-
-
-def meanings_in(part: Any) -> dict[str, str]:
-    """Return what the database says of the columns of a part, by their name."""
-    return {c.name: c.about for c in part.about.columns if c.about} if isinstance(part, DatabaseRows) else {}

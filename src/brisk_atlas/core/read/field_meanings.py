@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from brisk_atlas.core.model import CannotRead, Dataset, PlaceKind
+from brisk_atlas.core.model import CannotRead, Dataset, RowsPart
 from brisk_atlas.core.record.brief_sections import plain_name, unit_of_field
 from brisk_atlas.core.record.model import Entity, FieldDefinition
 
@@ -45,11 +45,9 @@ def meanings_of(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
 
 def _from_database(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
     """Return the comments on the columns of a database's table."""
-    if dataset.ref.kind is not PlaceKind.TABLE:
-        return {}
-    from .database import meanings_in
-
-    return {name: FieldMeaning(description=about) for name, about in meanings_in(dataset.part(part)).items()}
+    found = dataset.part(part)
+    comments = found.comments if isinstance(found, RowsPart) else {}
+    return {name: FieldMeaning(description=about) for name, about in comments.items()}
 
 
 def _from_records(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:

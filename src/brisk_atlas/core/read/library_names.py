@@ -12,6 +12,7 @@ from brisk_atlas.core.model import DataRef, PlaceKind
 from brisk_atlas.core.system.folders import cache_folder, make_private
 
 MISTAKEN = str.maketrans("!;", "__")
+WEB = ("/vsicurl/http://", "/vsicurl/https://")
 PREFIXES = {"http://": "/vsicurl/http://", "https://": "/vsicurl/https://", "s3://": "/vsis3/", "gs://": "/vsigs/"}
 
 

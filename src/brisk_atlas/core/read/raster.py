@@ -34,6 +34,7 @@ from .grib import grib_grids
 from .grid_facts import grid_facts
 from .library_names import library_name
 from .on_disk import on_disk
+from .raster_library import open_raster
 from .resample import resampled
 from .stored_cells import block_for_drawing, has_no_gaps, levels_of, stored_block
 
@@ -258,7 +259,7 @@ def _check_whole(path: Path, source: rasterio.DatasetReader) -> None:
 def part_of(ref: DataRef, name: str, called: str) -> RasterFile:
     """Return one grid of a container by the name that the library gives it. Raises CannotRead."""
     try:
-        with rasterio.open(name) as source:
+        with open_raster(name) as source:
             facts = grid_facts(source, called)
             return placed(ref, facts, tuple((name, i) for i in source.indexes))
     except (RasterioError, OSError, ValueError) as error:
@@ -304,7 +305,7 @@ def open_named(ref: DataRef, name: str, *, format_: str = "", notes: dict[str, s
     """Return the dataset that the raster library reaches by `name`. Raises CannotRead."""
     found_remarks: list[str] = []
     try:
-        with rasterio.open(name) as source:
+        with open_raster(name) as source:
             format_ = format_ or FORMATS.get(source.driver, source.driver)
             if (source.count and source.driver not in ("Zarr",)) or not source.subdatasets:
                 if not source.count:

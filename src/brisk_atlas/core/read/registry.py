@@ -12,7 +12,7 @@ from functools import cache, partial
 from importlib import import_module
 from pathlib import Path
 
-from brisk_atlas.core.connect import fingerprint, is_postgres, localise
+from brisk_atlas.core.connect import fingerprint, localise
 from brisk_atlas.core.connect.copies import copy_folder
 from brisk_atlas.core.connect.members import SQLITE_ENDINGS
 from brisk_atlas.core.model import (
@@ -42,7 +42,8 @@ class Reader:
     `content.content_of`) such a file may have, any where empty; `claims` settles shared endings by
     the first bytes; `opens` takes the reference of a file or folder on the disk and what the analyst stated
     about it, returns the dataset and raises CannotRead. `folder` is True where the dataset is a folder with such
-    an ending, `reads_addresses` where it can be given an address too; the others get a copy on the disk. `parses`
+    an ending, `reads_addresses` where it can be given an address too, `reads_web` where that may be on a web server,
+    which is then read by pieces; the others get a copy on the disk. `parses`
     opens a file that is going to be drawn where even its facts need all of it to be parsed: what comes out is held
     by the dataset.
     """
@@ -54,6 +55,7 @@ class Reader:
     claims: Callable[[bytes], bool] = lambda head: True
     folder: bool = False
     reads_addresses: bool = False
+    reads_web: bool = False
     parses: Callable[[DataRef], Dataset] | None = None
 
 
@@ -72,7 +74,8 @@ def _late_parsing(module: str) -> Callable[[DataRef], Dataset]:
     return lambda ref: import_module(f"brisk_atlas.core.read.{module}").parse_dataset(ref)
 
 
-_in_place = partial(Reader, reads_addresses=True)
+_in_place = partial(Reader, reads_addresses=True)  # the vector library holds Python's lock while a web server answers
+_by_pieces = partial(Reader, reads_addresses=True, reads_web=True)
 
 
 def _rooted(*names: str) -> Callable[[bytes], bool]:
@@ -113,24 +116,24 @@ BUILT_IN = (
     _in_place("MIF", (".mif",), ("text",), _late("vector"), lambda head: head.lstrip()[:7].lower() == b"version"),
     _in_place("GDB folder", (".gdb",), (), _late("vector"), folder=True),
     _in_place("SQLite", (".sqlite", ".sqlite3", ".db"), ("a SQLite database",), _late("vector")),
-    _in_place("GeoTIFF", (".tif", ".tiff", ".gtiff"), ("TIFF",), _late("geotiff")),
-    _in_place("VRT", (".vrt",), ("XML",), _late("raster"), _rooted("VRTDataset")),
+    _by_pieces("GeoTIFF", (".tif", ".tiff", ".gtiff"), ("TIFF",), _late("geotiff")),
+    _by_pieces("VRT", (".vrt",), ("XML",), _late("raster"), _rooted("VRTDataset")),
     _in_place("VRT", (".vrt",), ("XML",), _late("vector"), _rooted("OGRVRTDataSource")),
-    _in_place(
+    _by_pieces(
         "ASCII grid", (".asc", ".agr", ".grd"), ("text",), _late("raster"), lambda h: b"ncols" in h[:400].lower()
     ),
-    _in_place("binary grid", (".flt", ".bil", ".bip", ".bsq"), (), _late("raster")),
-    _in_place("HFA grid", (".img",), ("an HFA grid",), _late("raster")),
-    _in_place("grid with .hdr", (".img", ".dat", ".raw"), (), _late("raster")),
-    _in_place("netCDF", (".nc", ".nc4", ".cdf"), ("netCDF", "HDF5"), _late("raster")),
-    _in_place("HDF5", (".h5", ".hdf5", ".he5"), ("HDF5",), _late("raster")),
-    _in_place("Zarr", (".zarr",), (), _late("raster"), folder=True),
-    _in_place("GRIB", (".grib", ".grb", ".grib2", ".grb2"), ("GRIB",), _late("raster")),
-    _in_place("JPEG 2000", (".jp2", ".j2k", ".jpx"), ("JPEG 2000",), _late("raster")),
-    _in_place("JPEG", (".jpg", ".jpeg"), ("JPEG",), _late("raster")),
-    _in_place("PNG", (".png",), ("PNG",), _late("raster")),
-    _in_place("DTED", (".dt0", ".dt1", ".dt2"), ("DTED",), _late("raster")),
-    _in_place("HGT", (".hgt",), ("binary data", "text"), _late("raster")),
+    _by_pieces("binary grid", (".flt", ".bil", ".bip", ".bsq"), (), _late("raster")),
+    _by_pieces("HFA grid", (".img",), ("an HFA grid",), _late("raster")),
+    _by_pieces("grid with .hdr", (".img", ".dat", ".raw"), (), _late("raster")),
+    _by_pieces("netCDF", (".nc", ".nc4", ".cdf"), ("netCDF", "HDF5"), _late("raster")),
+    _by_pieces("HDF5", (".h5", ".hdf5", ".he5"), ("HDF5",), _late("raster")),
+    _by_pieces("Zarr", (".zarr",), (), _late("raster"), folder=True),
+    _by_pieces("GRIB", (".grib", ".grb", ".grib2", ".grb2"), ("GRIB",), _late("raster")),
+    _by_pieces("JPEG 2000", (".jp2", ".j2k", ".jpx"), ("JPEG 2000",), _late("raster")),
+    _by_pieces("JPEG", (".jpg", ".jpeg"), ("JPEG",), _late("raster")),
+    _by_pieces("PNG", (".png",), ("PNG",), _late("raster")),
+    _by_pieces("DTED", (".dt0", ".dt1", ".dt2"), ("DTED",), _late("raster")),
+    _by_pieces("HGT", (".hgt",), ("binary data", "text"), _late("raster")),
     Reader("MBTiles", (".mbtiles",), ("a SQLite database",), _late("tiles")),
     Reader("LAS/LAZ", (".laz", ".las"), ("LAS points",), _late("cloud")),
     Reader("LAS 2.0 log", (".las",), ("a well log", "text"), _late("logs")),
@@ -150,6 +153,7 @@ BUILT_IN = (
     Reader("DCAT record", (".ttl", ".jsonld"), ("text", "JSON"), _late("record"), lambda head: b"dcat" in head),
     Reader("zip archive", ARCHIVE_SUFFIXES, ("a zip archive",), _late("archive")),
 )
+TILED = (".tif", ".tiff", ".gtiff", ".jp2")  # of which pieces are read; others come whole
 TILE_FOLDER = Reader("map tiles", (), (), _late("raster"), folder=True)
 
 
@@ -166,6 +170,11 @@ def readers() -> tuple[Reader, ...]:
 def known_suffixes() -> frozenset[str]:
     """Return the endings that some reader claims."""
     return frozenset(suffix for reader in readers() for suffix in reader.suffixes)
+
+
+def read_in_place(ref: DataRef) -> bool:
+    """Return whether what lies at an address can be looked at there, without fetching all of it."""
+    return ref.suffix in TILED
 
 
 @cache
@@ -231,8 +240,8 @@ def open_as_stored(place: str | Path | DataRef, reading: OpenOptions = NO_OPTION
     with refusing(ref):
         if ref.kind is PlaceKind.SERVICE:
             return _late("service")(ref, reading)
-        if is_postgres(ref):
-            return _late("database")(ref, reading)
+        if ref.kind is PlaceKind.TABLE:
+            return _late("mariadb" if ref.place.startswith(("mariadb", "mysql")) else "database")(ref, reading)
         ref = _one_dataset(ref)
         try:
             return _opened(ref, readable(ref), reading, to_draw)
@@ -281,7 +290,7 @@ def _own_folder(ref: DataRef) -> Path:
 
 def _opened(ref: DataRef, here: DataRef, reading: OpenOptions, to_draw: bool) -> Dataset:
     reader = reader_for(here)
-    if not here.is_local and not reader.reads_addresses:
+    if not here.is_local and not (reader.reads_web if here.place.startswith("http") else reader.reads_addresses):
         here = localise(here)
     if here.is_local and here.path.is_file():
         from .references import check_references

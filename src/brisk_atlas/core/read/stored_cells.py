@@ -18,6 +18,8 @@ from rasterio.windows import Window
 
 from brisk_atlas.core.model import CellWindow, Level
 
+from .raster_library import open_raster
+
 HANDLES_A_THREAD = 24
 BLOCKS_KEPT_MB = 160  # of decoded cells; the library's own choice is a share of all memory
 OLDER_S = 2.0  # by which overviews beside a file may be older, as when both were copied
@@ -35,7 +37,7 @@ def handle(path: Path | str, overview: int | None = None) -> rasterio.DatasetRea
     key = (str(path), overview, _stamp(str(path)))
     if key not in handles:
         choice = {} if overview is None else {"overview_level": overview}
-        handles[key] = rasterio.open(path, sharing=False, **choice)
+        handles[key] = open_raster(str(path), sharing=False, **choice)
         while len(handles) > HANDLES_A_THREAD:
             handles.popitem(last=False)[1].close()
     handles.move_to_end(key)

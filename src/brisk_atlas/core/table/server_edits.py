@@ -15,7 +15,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from psycopg import sql
 
-from brisk_atlas.core.connect.postgres import names_in, writing
+from brisk_atlas.core.connect.postgres import writing
+from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import CannotWrite, DataRef, Edit, Part
 from brisk_atlas.core.model.table_view import FileState
 from brisk_atlas.core.read.database import DatabaseRows, as_read
@@ -26,7 +27,9 @@ VIEWS = {"v": "it is a view", "m": "it is a materialised view", "f": "it lies on
 
 def why_not_there(part: Part) -> str | None:
     """Return why edits can't be saved into a table of a database, or None where they can."""
-    about = cast(DatabaseRows, part).about
+    if not isinstance(part, DatabaseRows):
+        return "its database is only read"
+    about = part.about
     types = {column.name: column.type for column in about.columns}
     if about.kind in VIEWS:
         return VIEWS[about.kind]

@@ -6,6 +6,7 @@ and the order of texts (which follows the database's collation).
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from typing import Any
 
@@ -27,7 +28,8 @@ class NotAlike(ValueError):
     """A condition that a server may take otherwise."""
 
 
-POSTGRES, CQL2 = "postgresql", "cql2-text"  # what conditions are stated in; OGC 21-065r2 is the second
+POSTGRES, CQL2, MYSQL = "postgresql", "cql2-text", "mysql"  # what conditions are stated in; OGC 21-065r2 is the second
+DATES = re.compile(r"DATE '[^']*'")
 
 
 def as_stated(where: str, types: Mapping[str, str], dialect: str) -> str | None:
@@ -37,7 +39,11 @@ def as_stated(where: str, types: Mapping[str, str], dialect: str) -> str | None:
     '"year" >= 2029'
     """
     stated = as_postgres(where, types)
-    if dialect == CQL2 and stated is not None and "DATE '" in stated:
+    if stated is None:
+        return None
+    if dialect == CQL2 and "DATE '" in stated:
+        return None
+    if dialect == MYSQL and "'" in DATES.sub("", stated):  # its texts are equal whatever their case
         return None
     return stated
 

@@ -73,13 +73,17 @@ class ConnectionActions(QObject):
 
     def note(self, ref: DataRef) -> None:
         """Put a place that answered among the connections, and allow its host from now on."""
+        from brisk_atlas.core.connect import is_asked, is_listed
         from brisk_atlas.core.find.connections import Connection, usual_name
         from brisk_atlas.core.read.permissions import allow, place_of
 
-        if not ref.protocol and not ref.place.startswith("postgres"):
+        if not is_asked(ref) and not is_listed(ref):
             return
         allow((place_of(ref.place),))
         whole = ref if ref.protocol == "xyz" else type(ref)(ref.kind, ref.place)
+        known = [each.ref for each in self.session.shelves.connections if each.ref.kind is whole.kind]
+        if any(whole.place.startswith(each.place) for each in known if is_listed(each) and not is_asked(each)):
+            return  # a folder of one that is there
         if self.session.shelves.connection_to(whole) is None:
             self.session.shelves.connect(Connection(whole, usual_name(whole)))
             self.changed.emit()

@@ -240,15 +240,20 @@ class FindPage(QWidget):
             self._go_to_address(ref)
 
     def _go_to_address(self, ref: DataRef) -> None:
-        """List a database, one of its schemas or a service, and put it among the connections; open a file; find out
-        what lies at any other address."""
-        from brisk_atlas.core.connect import is_listed
+        """Show what lies at an address, once it is found out what that is."""
         from brisk_atlas.core.find.connections import must_be_recognised
+
+        if must_be_recognised(ref):
+            self.connections.recognise(ref.place, self._show_address)
+        else:
+            self._show_address(ref)
+
+    def _show_address(self, ref: DataRef) -> None:
+        """List a database, one of its schemas, a service or a folder, and put it among the connections; open a file."""
+        from brisk_atlas.core.connect import is_listed
 
         if is_listed(ref):
             self.connections.start(ref, lambda: self.go_to_place(ref))
-        elif must_be_recognised(ref):
-            self.connections.recognise(ref.place, self._go_to_address)
         else:
             self.connections.start(ref, lambda: self.open_wanted.emit([ref]))
             self.connections.note(ref)
@@ -309,11 +314,12 @@ class FindPage(QWidget):
             self.folder_changed.emit()
 
     def _note_connection(self, place: DataRef) -> None:
-        """Put a database or a service that answered among the connections."""
+        """Put a database, a service or a folder of a web server that answered among the connections."""
         from brisk_atlas.core.find import place_above
+        from brisk_atlas.core.model import PlaceKind
 
         if not place.is_local:
-            self.connections.note(place_above(place) or place)
+            self.connections.note(place if place.kind is PlaceKind.ADDRESS else place_above(place) or place)
 
     def _watch(self, place: DataRef) -> None:
         if self._watcher is None:

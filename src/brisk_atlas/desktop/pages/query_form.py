@@ -55,7 +55,7 @@ class QueryForm(QDialog):
     @property
     def ref(self) -> DataRef:
         """The reference to what the statement gives."""
-        from brisk_atlas.core.connect.postgres import query_ref
+        from brisk_atlas.core.connect.table_names import query_ref
 
         return query_ref(self.database, self.statement.toPlainText())
 
