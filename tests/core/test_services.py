@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import time
 from dataclasses import replace
+from datetime import date
 
 import numpy as np
 import pytest
@@ -13,9 +14,10 @@ import shapely
 from brisk_atlas.core import read
 from brisk_atlas.core.cache import by_view
 from brisk_atlas.core.cache.by_view import seen_features
-from brisk_atlas.core.connect import connector_for, fetching, ogcapi, wfs
+from brisk_atlas.core.connect import connector_for, fetching, geoservices, ogcapi, stac, wfs
 from brisk_atlas.core.connect.ows import check_xml, northing_first
 from brisk_atlas.core.connect.recognise import recognise
+from brisk_atlas.core.connect.stac import SceneSearch
 from brisk_atlas.core.connect.stored_answers import AnswerStore, StoredAnswer, term_of
 from brisk_atlas.core.connect.wms import Wms
 from brisk_atlas.core.connect.xyz import is_template
@@ -34,8 +36,8 @@ from brisk_atlas.core.workspace.workspace import Workspace
 from stand_in import demo_server, independently
 
 PICTURES = ("wms+{}/wms#elevation_2029", "wmts+{}/wmts#elevation_2029", "xyz+{}/xyz/elevation_2029/{{z}}/{{x}}/{{y}}.png",
-            "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029")  # fmt: skip
-FEATURES = ("ogcapi+{}/#lava_flows", "wfs+{}/wfs#tso:lava_flows")
+            "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029", "geoservices+{}/rest/services/island/MapServer#8")  # fmt: skip
+FEATURES = ("ogcapi+{}/#lava_flows", "wfs+{}/wfs#tso:lava_flows", "geoservices+{}/rest/services/island/FeatureServer#4")
 
 
 @pytest.fixture(scope="module")
@@ -119,16 +121,19 @@ def test_only_tiles_of_the_latest_view_are_waited_for(served):
     assert TILES.now(part.pictures, TilePlace(4, 0, 0)) is not None and len(came) < len(asked) // 2
 
 
-def test_a_click_is_answered_by_the_service_in_the_values_of_the_data(served):
+@pytest.mark.parametrize(("text", "asked"), [
+    ("wms+{}/wms#lava_flows", "request=GetFeatureInfo"), ("geoservices+{}/rest/services/island/MapServer#4", "/identify"),
+])  # fmt: skip
+def test_a_click_is_answered_by_the_service_in_the_values_of_the_data(served, text, asked):
     depot, server = served
-    workspace, layer = opened("wms+{}/wms#lava_flows", served)
+    workspace, layer = opened(text, served)
     found = depot.features(depot.offers["lava_flows"])
     middle = shapely.from_wkb(found.wkb[3].as_py()).representative_point()
     where = Where.at(middle.x, middle.y, "EPSG:32727", 60.0)
     result = kind_of(layer.kind).probe(workspace.cache, layer, where, lambda: None)
     answers = {each.label: each.text for each in result.readings}
     assert answers["flow_id"] == found.table.column("flow_id")[3].as_py()
-    assert "request=GetFeatureInfo" in server.log[-1]
+    assert asked in server.log[-1]
     away = Where.at(middle.x + 1e6, middle.y, "EPSG:32727", 60.0)
     assert kind_of(layer.kind).probe(workspace.cache, layer, away, lambda: None) is None
 
@@ -157,7 +162,7 @@ def test_features_of_a_service_are_those_of_the_data(served, text):
     own = depot.features(depot.offers["lava_flows"])
     assert (part.facts.count, part.facts.crs, part.facts.geometry_type) == (13, "EPSG:32727", "Polygon")
     found = part.read()
-    assert found.table.column_names == own.table.column_names
+    assert [name for name in found.table.column_names if name != "OBJECTID"] == own.table.column_names
     assert all(
         found.table.column(name).to_pylist() == own.table.column(name).to_pylist() for name in own.table.column_names
     )
@@ -167,7 +172,7 @@ def test_features_of_a_service_are_those_of_the_data(served, text):
     years = own.table.column("year").to_numpy()
     meeting = own.shapes.meeting(box)
     assert 0 < len(inside) <= np.sum(meeting & (years > 2000)) and min(inside.table.column("year").to_pylist()) > 2000
-    assert any("bbox=" in line for line in server.log[-1:])
+    assert "bbox=" in server.log[-1] or "geometry=5" in server.log[-1]
 
 
 def test_a_filter_is_followed_by_the_server_where_it_can(served):
@@ -179,10 +184,13 @@ def test_a_filter_is_followed_by_the_server_where_it_can(served):
     assert found.table.to_pylist() == [row for row in own if row["surface"] == "aa" and row["year"] >= 2029]
 
 
-@pytest.mark.parametrize("text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings"))
+@pytest.mark.parametrize(
+    "text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings", "geoservices+{}/rest/services/island/FeatureServer#2")
+)
 def test_pages_are_followed_to_their_end(served, monkeypatch, text):
     monkeypatch.setattr(ogcapi, "PAGE", 30)
     monkeypatch.setattr(wfs, "PAGE", 30)
+    monkeypatch.setattr(geoservices, "PAGE", 30)
     part = read.open(text.format(served[1].address)).parts[0]
     served[1].log.clear()
     found = part.read()
@@ -266,12 +274,16 @@ def test_a_client_of_the_standards_reads_the_capabilities(served):
 @pytest.mark.parametrize(("path", "expected"), [
     ("/wms?SERVICE=WMS&REQUEST=GetCapabilities&VERSION=1.3.0", "wms+{}/wms"),
     ("/wms", "wms+{}/wms"), ("/wfs", "wfs+{}/wfs"), ("/wmts", "wmts+{}/wmts"), ("/", "ogcapi+{}/"),
-    ("/collections", "ogcapi+{}/collections"), ("/xyz/trails/{{z}}/{{x}}/{{y}}.png", "xyz+{}/xyz/trails/{{z}}/{{x}}/{{y}}.png"),
+    ("/collections", "ogcapi+{}/collections"), ("/rest/services?f=json", "geoservices+{}/rest/services"), ("/xyz/trails/{{z}}/{{x}}/{{y}}.png", "xyz+{}/xyz/trails/{{z}}/{{x}}/{{y}}.png"),
 ])  # fmt: skip
 def test_an_address_is_recognised_by_what_it_answers(served, path, expected):
     address = served[1].address
     ref = recognise(address + path.replace("{{", "{").replace("}}", "}")).ref
     assert str(ref) == expected.format(address) and DataRef.parse(str(ref)) == ref
+    if ref.protocol == "geoservices":
+        folders = connector_for(ref).list(ref)
+        assert [folder.name for folder in folders] == ["island (maps)", "island (features)"]
+        ref = folders[0].ref
     if ref.protocol != "xyz":
         assert {item.name for item in connector_for(ref).list(ref)} <= {o.title for o in served[0].offers.values()}
 
@@ -394,3 +406,45 @@ def test_grids_of_tiles_are_where_the_standard_has_them():
     own = grid_over(Extent(0, 0, 1000, 500, "EPSG:32727"), 1.0, tile=256)
     assert own.levels[-1].columns == own.levels[-1].rows == 1 and own.levels[0].resolution <= 1.0
     assert own.extent_of(TilePlace(len(own.levels) - 1, 0, 0)).ymax == 500
+
+
+# Catalogues of scenes
+
+
+def test_a_catalogue_lists_its_items_and_an_item_opens_as_a_scene(served, data):
+    _, server = served
+    ref = recognise(f"{server.address}/stac").ref
+    assert str(ref) == f"stac+{server.address}/stac"
+    (collection,) = connector_for(ref).list(ref)
+    items = connector_for(ref).list(collection.ref)
+    assert [item.name for item in items] == ["MERIDEL3_20310624", "MERIDEL3_20290311"] and not items[0].is_folder
+    server.log.clear()
+    scene = read.open(DataRef.parse(str(items[0].ref)))
+    own = read.open(data / "MERIDEL3_20310624" / "MERIDEL3_20310624.stac.json")
+    assert scene.kind is DataKind.SCENE and [p.facts.name for p in scene.parts] == [p.facts.name for p in own.parts]
+    assert scene.parts[0].facts.extent == own.parts[0].facts.extent
+    extent = own.parts[0].facts.extent
+    mine, theirs = (dataset.parts[0].read(extent, (50, 60), bands=(1, 4)) for dataset in (scene, own))
+    assert np.array_equal(mine.values, theirs.values) and np.array_equal(mine.valid, theirs.valid)
+
+
+def test_a_search_finds_scenes_by_place_time_and_clouds(served):
+    catalogue = DataRef.service("stac", f"{served[1].address}/stac")
+
+    def found(**asked):
+        place = SceneSearch("scenes", **asked).place(catalogue)
+        assert SceneSearch.of(DataRef.parse(str(place))) == SceneSearch("scenes", **asked)
+        return [item.name for item in connector_for(place).list(place)]
+
+    both = ["MERIDEL3_20310624", "MERIDEL3_20290311"]
+    assert found(box=(-21.0, -39.0, -20.0, -38.0)) == both and found(box=(10.0, 50.0, 11.0, 51.0)) == []
+    assert found(first=date(2030, 1, 1)) == both[:1] and found(last=date(2030, 1, 1)) == both[1:]
+    assert found(cloud=1.0) == [] and len(found(cloud=2.0)) >= 1
+    assert found(cloud=100.0, box=(-21.0, -39.0, -20.0, -38.0), first=date(2029, 1, 1), last=date(2032, 1, 1)) == both
+
+
+def test_pages_of_a_catalogue_are_followed(served, monkeypatch):
+    monkeypatch.setattr(stac, "PAGE", 1)
+    place = DataRef.service("stac", f"{served[1].address}/stac", "scenes")
+    served[1].log.clear()
+    assert len(connector_for(place).list(place)) == 2 and sum("items?" in line for line in served[1].log) == 2

@@ -6,7 +6,7 @@ import time
 
 import pytest
 import shapely
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import QDate, QPoint, Qt
 from PyQt6.QtWidgets import QApplication
 
 from brisk_atlas.core.connect import fetching
@@ -252,3 +252,27 @@ def test_a_folder_of_a_web_server_is_listed_and_its_files_open_where_they_lie(dr
     assert "tso2901.mgd77" in rows(d)
     d.click(d.window.find_page.up)
     assert "elevation_2029.tif" in rows(d)
+
+
+def test_a_catalogue_of_scenes_is_searched_and_a_scene_opened(driver, served):
+    d, (_, server) = driver, served
+    paste(d, f"{server.address}/stac")
+    find = d.window.find_page
+    assert not d.window.commands["search_scenes"].isEnabled()  # a collection has to be chosen first
+    find.list.go_to(find.list.rows.index(0, 0))
+    d.press(find.list, Qt.Key.Key_Return)
+    d.settle()
+    assert set(rows(d)) == {"MERIDEL3_20310624", "MERIDEL3_20290311"}
+    d.window.commands.do("search_scenes")
+    form = find.connections.scene_form
+    form.from_on.setChecked(True)
+    form.first.setDate(QDate(2030, 1, 1))
+    form.cloud_on.setChecked(True)
+    d.click(form.use)
+    assert set(rows(d)) == {"MERIDEL3_20310624"} and "first=2030-01-01" in str(find.place)
+    row = rows(d)["MERIDEL3_20310624"]
+    assert (row.summary.kind, row.summary.crs) == ("scene", "EPSG:32727")
+    find.list.go_to(find.list.rows.index_of(row.entry.ref))
+    d.press(find.list, Qt.Key.Key_Return)
+    d.settle()
+    assert d.work.layers and d.window.session.facts_of(d.work.layers[0]).grid.bands and d.canvas.frames

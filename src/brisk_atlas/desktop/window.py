@@ -132,6 +132,18 @@ class AtlasWindow(QMainWindow):
         self.show_page("find")
         self.use_theme(self.theme)
 
+    def can_search_scenes(self) -> bool:
+        """Whether Find shows a collection of a catalogue of scenes."""
+        place = self.find_page.place
+        return place is not None and place.protocol == "stac" and bool(place.inner)
+
+    def search_scenes(self) -> None:
+        """Search the catalogue that Find shows, around what the map shows."""
+        place = self.find_page.place
+        view = self.desk.map.canvas.view if self.has_desk else None
+        if place is not None and self.can_search_scenes():
+            self.find_page.connections.search_scenes(place, view.extent if view is not None else None)
+
     def _offline_turned(self, offline: bool) -> None:
         """Say whether servers are asked, and draw what can be drawn now."""
         self.foot.offline.setVisible(offline)

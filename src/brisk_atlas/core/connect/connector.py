@@ -12,7 +12,7 @@ from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 from .table_names import names_in
 
 _HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http", PlaceKind.INLINE: "inline"}
-SERVICES = {"wms": "wms", "wmts": "wmts", "xyz": "xyz", "ogcapi": "ogcapi", "wfs": "wfs"}  # the file of each protocol
+SERVICES = ("wms", "wmts", "xyz", "ogcapi", "wfs", "geoservices", "stac")  # each in the file of its name
 BUCKETS = ("s3", "gs")
 DATABASES = {"postgresql": "postgres", "postgres": "postgres", "mariadb": "mariadb", "mysql": "mariadb"}
 
@@ -65,7 +65,7 @@ def connector_for(ref: DataRef) -> Connector:
     scheme = ref.place.partition("://")[0]
     home = _HOMES.get(ref.kind)
     if ref.kind is PlaceKind.SERVICE:
-        home = SERVICES.get(ref.protocol)
+        home = ref.protocol if ref.protocol in SERVICES else None
     elif ref.kind is PlaceKind.TABLE:
         home = DATABASES.get(scheme)
     if home is None:
@@ -76,6 +76,8 @@ def connector_for(ref: DataRef) -> Connector:
 def is_listed(ref: DataRef) -> bool:
     """Return whether a place is one that other things lie in, such as a database or a schema, and is no dataset."""
     if ref.kind is PlaceKind.SERVICE:
+        if ref.protocol == "stac":
+            return "/" not in ref.inner.partition("?")[0]
         return not ref.inner and ref.protocol != "xyz"
     if ref.kind is PlaceKind.ADDRESS:
         return ref.place.partition("?")[0].endswith("/")

@@ -42,6 +42,9 @@ def recognise(address: str, check: Check = lambda: None) -> Recognised:
 def _recognised(address: str, check: Check) -> DataRef:
     if is_template(address):
         return DataRef.service("xyz", address)
+    path = urlsplit(address).path.rstrip("/")
+    if path.endswith(("/MapServer", "/FeatureServer", "/rest/services")):
+        return DataRef.service("geoservices", asking(address, {}).partition("?")[0].rstrip("/"))
     plain = DataRef.service("http", address)  # without the password and the keys
     asked = DataRef(PlaceKind.ADDRESS, plain.address)
     settings = {name.lower(): value for name, value in parse_qsl(urlsplit(address).query)}
@@ -126,6 +129,10 @@ def _of_json(asked: DataRef, body: bytes) -> DataRef | None:
     stated = found.get("links")
     links = stated if isinstance(stated, list) else []
     rels = {str(link.get("rel", "")).rpartition("/")[2] for link in links if isinstance(link, dict)}
+    if "currentVersion" in found and ("services" in found or "layers" in found):
+        return DataRef.service("geoservices", _bare(asked.place).rstrip("/"))
+    if "stac_version" in found and "search" in rels:
+        return DataRef.service("stac", _bare(asked.place))
     if "collections" in found or "data" in rels or "conformance" in rels:
         return DataRef.service("ogcapi", _bare(asked.place))
     return None

@@ -14,8 +14,10 @@ from starlette.applications import Starlette
 
 from .behaviour import Behaviour, Misbehaving
 from .folders import FolderAnswers
+from .geoservices import RestAnswers
 from .offers import Depot
 from .ogc_api import ApiAnswers
+from .stac import SceneAnswers
 from .tiles import TileAnswers
 from .wfs import FeatureAnswers
 from .wms import MapAnswers
@@ -29,7 +31,8 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     behaviour = behaviour or Behaviour()
     answering = (
         *(ApiAnswers(depot, behaviour), MapAnswers(depot, behaviour), FeatureAnswers(depot, behaviour)),
-        *(TileAnswers(depot), FolderAnswers(depot.folder)),
+        *(TileAnswers(depot), RestAnswers(depot, behaviour), FolderAnswers(depot.folder)),
+        SceneAnswers(depot.title, depot.folder),
     )
     routes = [route for each in answering for route in each.routes()]
     return Misbehaving(Starlette(routes=routes), behaviour)

@@ -92,10 +92,10 @@ def _values(answer: StoredAnswer) -> list[tuple[str, str]]:
 
 
 def _of_json(found: Any) -> list[tuple[str, str]]:
-    features = found.get("features", []) if isinstance(found, dict) else []
+    features = (found.get("features") or found.get("results")) if isinstance(found, dict) else []
     values = []
     for feature in features if isinstance(features, list) else []:
-        stated = feature.get("properties") if isinstance(feature, dict) else None
+        stated = (feature.get("properties") or feature.get("attributes")) if isinstance(feature, dict) else None
         if isinstance(stated, dict):
             values += [(str(name), _clean("" if value is None else str(value))) for name, value in stated.items()]
     return values

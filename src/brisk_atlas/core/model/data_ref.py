@@ -20,6 +20,7 @@ PART_MARK = "#part="  # after the name of a place, before that of a part in it
 QUANTITY_MARK = "&as="  # after the name of a part, before what its numbers are turned into
 CRS_MARK = "&crs="  # after these, before the CRS that it is taken to be in
 INLINE_MARK = "data:application/geo+json"  # before the name and the text of what a reference carries itself
+READABLE = "/?&=,:"  # marks that stand in the inner part of a service's reference as they are
 _SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
 _NO_HOST = re.compile(r"^(postgresql|postgres)://(?=/\?)")  # a service file says where the database is
 _SERVICES = (
@@ -174,8 +175,10 @@ class DataRef:
                 text = f"{self.place}/{self.inner}"
             case PlaceKind.INLINE:
                 text = f"{INLINE_MARK};name={quote(self.inner)},{quote(self.place, safe='')}"
-            case PlaceKind.TABLE | PlaceKind.SERVICE:
+            case PlaceKind.TABLE:
                 text = f"{self.place}#{quote(self.inner)}" if self.inner else self.place
+            case PlaceKind.SERVICE:
+                text = f"{self.place}#{quote(self.inner, safe=READABLE)}" if self.inner else self.place
         if self.part is None:
             return text
         text = f"{text}{PART_MARK}{quote(self.part)}"

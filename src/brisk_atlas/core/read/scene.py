@@ -8,19 +8,34 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from urllib.parse import urlsplit
+from typing import Any
+from urllib.parse import urljoin, urlsplit
 
-import rasterio
 from rasterio.errors import RasterioError
 
-from brisk_atlas.core.model import Band, CannotRead, DataKind, DataRef, Dataset, Facts, Part, Quantity, Rescale
+from brisk_atlas.core.model import (
+    Band,
+    CannotRead,
+    DataKind,
+    DataRef,
+    Dataset,
+    Facts,
+    NeedsPermission,
+    Part,
+    Quantity,
+    Rescale,
+)
 from brisk_atlas.core.model.remark import Remark, RemarkCode
 
 from .grid_facts import grid_facts
+from .library_names import library_name
 from .on_disk import on_disk
+from .permissions import allowed_places
 from .raster import RasterFile, placed
+from .raster_library import open_raster
 from .scene_names import metadata_in
 from .scene_words import GROUPS, role_of_band
 
@@ -33,12 +48,13 @@ _QUANTITIES = (  # key of the gain, key of the offset, quantity, unit
 )
 _UNITS = {Quantity.REFLECTANCE: "", Quantity.RADIANCE: "W/(m² sr µm)", Quantity.TEMPERATURE: "K"}
 QUALITY_COLOURS = ("#C9BEA8", "#9A8F7A", "#4F7FA8", "#7FB2C9", "#E9E6DF", "#6B6F7A", "#B9C7D6", "#8E6BA8", "#A8584F")
+BY_PIECES = (".tif", ".tiff", ".jp2")  # files of items on web servers that are read
 MOST_METADATA = 4_000_000  # bytes; no scene's metadata is larger
 
 
 @dataclass(frozen=True)
 class _SceneBand:
-    file: Path
+    file: Path | str  # the name that the library gives it, where it lies on a web server
     name: str
     role: str
     centre_um: float | None
@@ -155,7 +171,14 @@ def _from_keys(path: Path, flat: dict[str, str]) -> list[_SceneBand]:
 
 
 def _from_stac(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
-    item = json.loads(path.read_text("utf-8"))
+    return _from_item(json.loads(path.read_text("utf-8")), lambda address: _asset(path.parent, address))
+
+
+def _from_item(
+    item: dict[str, Any], found_at: Callable[[str], tuple[Path | str, str]]
+) -> tuple[list[_SceneBand], dict[str, str]]:
+    """Return the bands of a STAC item and its notes. `found_at` says of the address of an asset which file that is, and
+    where it lies if that is elsewhere."""
     bands = []
     for key, asset in item.get("assets", {}).items():
         described = asset.get("eo:bands") or asset.get("bands")
@@ -170,7 +193,7 @@ def _from_stac(path: Path) -> tuple[list[_SceneBand], dict[str, str]]:
             (int(c["value"]), QUALITY_COLOURS[i % len(QUALITY_COLOURS)], c.get("description") or c.get("name", ""))
             for i, c in enumerate(asset.get("classification:classes") or ())
         )
-        file, elsewhere = _asset(path.parent, asset["href"])
+        file, elsewhere = found_at(asset["href"])
         scale = _stac_scale(numbers, first, common)
         bands.append(_SceneBand(file, name, common, centre, scale, classes, elsewhere))
     known = item.get("properties", {})
@@ -213,15 +236,15 @@ def open_dataset(ref: DataRef) -> Dataset:
     except (ValueError, KeyError, StopIteration, AttributeError, TypeError, IndexError, OSError) as error:
         raise CannotRead(path, f"its scene metadata is not whole ({error})", "Ask for the file again.") from error
     groups: dict[tuple, list[_SceneBand]] = {}
-    gone = [band for band in bands if not band.file.is_file()]
-    missing = [band.file.name for band in gone if not band.elsewhere]
+    gone = [band for band in bands if not Path(band.file).is_file()]
+    missing = [Path(band.file).name for band in gone if not band.elsewhere]
     elsewhere = [band.elsewhere for band in gone if band.elsewhere]
     members = [path]
     try:
         for band in bands:
-            if band.file.is_file():
-                members.append(band.file)
-                with rasterio.open(band.file) as source:
+            if Path(band.file).is_file():
+                members.append(Path(band.file))
+                with open_raster(str(band.file)) as source:
                     key = (GROUPS.get(band.role, band.role), source.shape, source.transform, source.dtypes[0])
                 groups.setdefault(key, []).append(band)
         parts = [_part(ref, name, found, notes) for (name, *_), found in groups.items()]
@@ -247,6 +270,42 @@ def open_dataset(ref: DataRef) -> Dataset:
     )
 
 
+def open_item(ref: DataRef) -> Dataset:
+    """Return an item of a catalogue on a web server as a scene, its bands read where they lie. Raises CannotRead."""
+    from brisk_atlas.core.connect.stac import item_of
+
+    item, base = item_of(ref)
+    own, elsewhere = urlsplit(base).hostname, set()
+
+    def found_at(address: str) -> tuple[Path | str, str]:
+        there = urljoin(base, address)
+        host = urlsplit(there).hostname or ""
+        if host != own and host not in allowed_places():
+            elsewhere.add(host)
+        return library_name(DataRef.parse(there)), ""
+
+    try:
+        bands, notes = _from_item(item, found_at)
+    except (ValueError, KeyError, AttributeError, TypeError, IndexError) as error:
+        raise CannotRead(ref, f"the item is not whole ({error})", "Ask the catalogue's owner.") from error
+    if elsewhere:
+        host = min(elsewhere)
+        raise NeedsPermission(ref, f"its files lie on another host, {host}", f"Allow {host} if you trust it.", (host,))
+    bands = [band for band in bands if str(band.file).lower().endswith(BY_PIECES)]
+    if not bands:
+        raise CannotRead(ref, "none of its files is a picture that is read by pieces", "Open its files one by one.")
+    groups: dict[tuple, list[_SceneBand]] = {}
+    try:
+        for band in bands:
+            with open_raster(str(band.file)) as source:
+                key = (GROUPS.get(band.role, band.role), source.shape, source.transform, source.dtypes[0])
+            groups.setdefault(key, []).append(band)
+        parts = [_part(ref, name, found, notes) for (name, *_), found in groups.items()]
+    except (RasterioError, OSError) as error:
+        raise CannotRead(ref, f"one of its bands can't be read ({error})", "Try again.") from error
+    return Dataset(format="STAC item", kind=DataKind.SCENE, parts=_unlike(parts), **on_disk(ref))
+
+
 def _said_elsewhere(addresses: list[str]) -> list[str]:
     if not addresses:
         return []
@@ -258,7 +317,7 @@ def _part(ref: DataRef, name: str, found: list[_SceneBand], notes: dict[str, str
         Band(i, b.name, role_of_band(b.name, b.role, b.centre_um), b.centre_um, "", b.classes, b.rescale)
         for i, b in enumerate(found, 1)
     )
-    with rasterio.open(found[0].file) as source:
+    with open_raster(str(found[0].file)) as source:
         facts: Facts = grid_facts(source, name or "bands", described)
     facts.notes.update(notes)
     return placed(ref, facts, tuple((str(b.file), 1) for b in found))

@@ -13,14 +13,18 @@ from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .on_disk import on_disk
 from .permissions import allowed_places
+from .scene import open_item
 
 FORMATS = {
     "wms": "WMS layer", "wmts": "WMTS layer", "xyz": "map tiles", "wfs": "WFS layer", "ogcapi": "OGC API collection",
+    "geoservices": "GeoServices layer",
 }  # fmt: skip
 
 
 def open_dataset(ref: DataRef) -> Dataset:
     """Return a layer of a service as a dataset: a part of features, one of pictures, or both. Raises CannotRead."""
+    if ref.protocol == "stac":
+        return open_item(ref)
     service = cast(Service, connector_for(ref))
     if not ref.inner:
         contents = service.contents(ref)

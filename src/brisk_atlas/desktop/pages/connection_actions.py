@@ -15,7 +15,9 @@ from .password_form import PasswordForm
 
 if TYPE_CHECKING:
     from brisk_atlas.core.connect.recognise import Recognised
-    from brisk_atlas.core.model import DataRef
+    from brisk_atlas.core.model import DataRef, Extent
+
+    from .scene_search_form import SceneSearchForm
 
 FILTER = "Connections (*.json)"
 
@@ -36,6 +38,7 @@ class ConnectionActions(QObject):
         self.session, self.window_parent = session, parent
         self.form: ConnectionForm | None = None
         self.password_form: PasswordForm | None = None
+        self.scene_form: SceneSearchForm | None = None
 
     def recognise(self, address: str, then: Callable[[DataRef], None]) -> None:
         """Find out in the background what lies at an address, then call `then` with its reference."""
@@ -98,6 +101,16 @@ class ConnectionActions(QObject):
     def _saved(self, ref: DataRef) -> None:
         self.changed.emit()
         self.listed.emit(ref)
+
+    def search_scenes(self, place: DataRef, around: Extent | None) -> None:
+        """Ask what to search for in a catalogue of scenes, and list what is found."""
+        from .scene_search_form import SceneSearchForm
+
+        collection = place.inner.partition("?")[0]
+        catalogue = type(place)(place.kind, place.place)
+        self.scene_form = SceneSearchForm(catalogue, collection, around, self.window_parent)
+        self.scene_form.searched.connect(self.listed)
+        self.scene_form.open()
 
     def export(self) -> None:
         """Ask for a file and write the connections to it."""
