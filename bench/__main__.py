@@ -21,6 +21,7 @@ NAMES = (
     "read",
     "memory",
     "lanes",
+    "connect",
 )
 
 

@@ -26,11 +26,20 @@ from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.find.connections import Connection, export_connections, import_connections, tried
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import kind_of
-from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, FeatureQuery, NeedsPermission, passwords
+from brisk_atlas.core.model import (
+    CannotRead,
+    CellWindow,
+    DataKind,
+    DataRef,
+    Extent,
+    FeatureQuery,
+    NeedsPermission,
+    passwords,
+)
 from brisk_atlas.core.model.errors import NeedsPassword
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over, world_grid
 from brisk_atlas.core.read.permissions import allow, permissions_file
-from brisk_atlas.core.read.tile_pictures import TILES, fetch_tile
+from brisk_atlas.core.read.tile_store import TILES, fetch_tile
 from brisk_atlas.core.table.query import ask
 from brisk_atlas.core.workspace.workspace import Workspace
 from stand_in import demo_server, independently
@@ -274,7 +283,7 @@ def test_a_client_of_the_standards_reads_the_capabilities(served):
 @pytest.mark.parametrize(("path", "expected"), [
     ("/wms?SERVICE=WMS&REQUEST=GetCapabilities&VERSION=1.3.0", "wms+{}/wms"),
     ("/wms", "wms+{}/wms"), ("/wfs", "wfs+{}/wfs"), ("/wmts", "wmts+{}/wmts"), ("/", "ogcapi+{}/"),
-    ("/collections", "ogcapi+{}/collections"), ("/rest/services?f=json", "geoservices+{}/rest/services"), ("/xyz/trails/{{z}}/{{x}}/{{y}}.png", "xyz+{}/xyz/trails/{{z}}/{{x}}/{{y}}.png"),
+    ("/wcs", "wcs+{}/wcs"), ("/collections", "ogcapi+{}/collections"), ("/rest/services?f=json", "geoservices+{}/rest/services"), ("/xyz/trails/{{z}}/{{x}}/{{y}}.png", "xyz+{}/xyz/trails/{{z}}/{{x}}/{{y}}.png"),
 ])  # fmt: skip
 def test_an_address_is_recognised_by_what_it_answers(served, path, expected):
     address = served[1].address
@@ -448,3 +457,44 @@ def test_pages_of_a_catalogue_are_followed(served, monkeypatch):
     place = DataRef.service("stac", f"{served[1].address}/stac", "scenes")
     served[1].log.clear()
     assert len(connector_for(place).list(place)) == 2 and sum("items?" in line for line in served[1].log) == 2
+
+
+# Coverages
+
+
+@pytest.mark.parametrize("name", ("elevation_2029", "sea_floor"))
+def test_a_coverage_has_the_numbers_of_the_data(served, name):
+    depot, _ = served
+    workspace, layer = opened(f"wcs+{{}}/wcs#{name}", served)
+    own, part = depot.cache.raster(depot.offers[name].layer.ref), workspace.cache.raster(layer.ref)
+    mine, theirs = part.facts, own.facts
+    assert (mine.grid.width, mine.grid.height, mine.crs) == (theirs.grid.width, theirs.grid.height, theirs.crs)
+    assert np.allclose(mine.extent.bounds, theirs.extent.bounds) and not mine.grid.drawn_by_service
+    window = CellWindow(mine.grid.width // 3, 40, mine.grid.width // 3 + 60, 90)
+    found, expected = part.block(window), own.block(window)
+    assert np.array_equal(found.valid, expected.valid) and expected.valid.any()
+    assert np.allclose(found.values[0][found.valid], expected.values[0][expected.valid], atol=1e-3)
+    x, y = mine.extent.centre
+    result = kind_of(layer.kind).probe(workspace.cache, layer, Where.at(x, y, mine.crs, 0.0), lambda: None)
+    there = kind_of(layer.kind).probe(
+        depot.cache, depot.offers[name].layer, Where.at(x, y, mine.crs, 0.0), lambda: None
+    )
+    assert result.readings[0].value == pytest.approx(there.readings[0].value, abs=1e-3)
+    view = View.fitting(mine.extent, 300, 250)
+    first = workspace.painter.frame([layer], view)
+    assert whole_frame(workspace.painter, [layer], view).image.any() and not first.faults
+
+
+def test_another_client_reads_the_numbers_of_a_coverage(served):
+    printed = independently(f"""
+import json, rasterio
+from rasterio.windows import Window
+with rasterio.open("WCS:{served[1].address}/wcs?version=2.0.1&coverage=elevation_2029") as source:
+    values = source.read(1, window=Window(300, 300, 50, 40))
+    print(json.dumps([source.width, source.height, source.crs.to_epsg(), list(source.bounds), float(values.mean())]))
+""")
+    width, height, code, bounds, mean = json.loads(printed)
+    own = served[0].cache.raster(served[0].offers["elevation_2029"].layer.ref)
+    assert (width, height, code) == (own.facts.grid.width, own.facts.grid.height, 32727)
+    assert np.allclose(bounds, own.facts.extent.bounds)
+    assert mean == pytest.approx(float(own.block(CellWindow(300, 300, 350, 340)).values.mean()), abs=0.01)

@@ -13,9 +13,9 @@ from brisk_atlas.core.connect import fetching
 from brisk_atlas.core.connect.stored_answers import ANSWERS, LIMIT_BYTES
 from brisk_atlas.core.find.shelves import Shelves
 from brisk_atlas.core.model import passwords
-from brisk_atlas.core.read import tile_pictures
+from brisk_atlas.core.read import tile_store
 from brisk_atlas.core.read.permissions import permissions_file
-from brisk_atlas.core.read.tile_pictures import TILES
+from brisk_atlas.core.read.tile_store import TILES
 from stand_in import demo_server
 
 
@@ -29,7 +29,7 @@ def served():
 def as_it_should(served, monkeypatch):
     """Each test begins with a server that behaves, and with nothing stored."""
     monkeypatch.setattr(fetching, "BACK_OFF_S", 0.01)
-    monkeypatch.setattr(tile_pictures, "FORGIVE_S", 0.2)
+    monkeypatch.setattr(tile_store, "FORGIVE_S", 0.2)
     TILES.forget()
     yield
     for name, value in vars(type(served[1].behaviour)()).items():

@@ -15,6 +15,7 @@ PATHS = {
     "tiles": "/xyz/{layer}/{{z}}/{{x}}/{{y}}.png",
     "OGC API": "/",
     "WFS": "/wfs",
+    "WCS": "/wcs",
     "files": "/files/",
 }
 

@@ -280,7 +280,7 @@ class Session(QObject):
         """Announce from now on what comes from services for the map."""
         if self._hears_arrivals:
             return
-        from brisk_atlas.core.read.tile_pictures import TILES
+        from brisk_atlas.core.read.tile_store import TILES
 
         self._hears_arrivals = True
         TILES.listen(self._tell_arrival)
@@ -435,7 +435,7 @@ class Session(QObject):
     def close(self) -> None:
         self._closed = True
         if self._hears_arrivals:
-            from brisk_atlas.core.read.tile_pictures import TILES
+            from brisk_atlas.core.read.tile_store import TILES
 
             TILES.unlisten(self._tell_arrival)
         self.stopped = self.workspace.close()

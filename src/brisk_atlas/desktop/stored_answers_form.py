@@ -59,7 +59,7 @@ class StoredAnswersForm(QDialog):
 
     def _clear(self) -> None:
         def work(job: object) -> None:
-            from brisk_atlas.core.read.tile_pictures import TILES
+            from brisk_atlas.core.read.tile_store import TILES
 
             self.store.clear()
             TILES.forget()

@@ -20,6 +20,7 @@ SAMPLED = 200_000  # features of the sample that stands for all of a layer
 BY_VIEW = 300_000  # features, estimated from the sample, up to which a view is read in full
 SERVER_HELD = 1_000_000  # features of a table of a database up to which all are read
 PAGED_HELD = 20_000  # features of a service up to which all are read, and at most those of a view
+AROUND_ASKED = 0.1  # the same, of what a server sends
 OFF_PX = 0.3  # pixels that a simplified shape may be off by
 OVERVIEW_PX = 4000  # across all of a layer, as fine as its sample has to be
 AROUND = 0.5  # of the view's longer side, read beyond its edges for the next pan
@@ -63,22 +64,36 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent, pixel: floa
         return _seen_of_service(cache, source, part, extent)
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
-    coarse = _tolerance(part, part.facts.extent, part.facts.extent.width / OVERVIEW_PX if part.facts.extent else 0.0)
-    query = FeatureQuery(step=every, simplify=coarse)
-    sample = cache.derive(("stream sample", source), lambda: cache.read_features(source, query))
     own = _in_first_world(transform_extent(extent, part.facts.crs))
-    if own is None:
-        return Seen(sample, ("sample",), f"1 in {every:,} features")
-    if int(sample.shapes.meeting(own).sum()) * every > BY_VIEW:
-        return Seen(sample, ("sample",), f"1 in {every:,} features at this scale")
     tolerance = _tolerance(part, extent, pixel)
     held = cache.latest(("stream view", source))
+    if part.dialect and own is not None and held is not None and held[0][1] <= tolerance and _holds(held[0][0], own):
+        return Seen(held[1], ("view", *held[0]), "read by view")
+    expected = None
+    if own is not None:
+        expected = cache.derive_latest(("stream expected", source), own, lambda: part.expected_in(own))
+    if own is None or expected is None or expected > BY_VIEW:
+        sample = _sample(cache, source, part, every)
+        if own is None:
+            return Seen(sample, ("sample",), f"1 in {every:,} features")
+        if expected is None:
+            expected = int(sample.shapes.meeting(own).sum()) * every
+        if expected > BY_VIEW:
+            return Seen(sample, ("sample",), f"1 in {every:,} features at this scale")
     if held is None or held[0][1] > tolerance or not _holds(held[0][0], own):
-        state = own.grown(AROUND), tolerance
+        state = own.grown(AROUND_ASKED if part.dialect else AROUND), tolerance
         query = FeatureQuery(extent=state[0], simplify=tolerance)
         features = cache.derive_latest(("stream view", source), state, lambda: cache.read_features(source, query))
         return Seen(features, ("view", *state), "read by view")
     return Seen(held[1], ("view", *held[0]), "read by view")
+
+
+def _sample(cache: DataCache, source: DataRef, part: VectorPart, every: int) -> Features:
+    """Return one in so many features of a part, which stand for all of it."""
+    extent = part.facts.extent
+    coarse = _tolerance(part, extent, extent.width / OVERVIEW_PX) if extent is not None else 0.0
+    query = FeatureQuery(step=every, simplify=coarse)
+    return cache.derive(("stream sample", source), lambda: cache.read_features(source, query))
 
 
 def _tolerance(part: VectorPart, extent: Extent | None, pixel: float) -> float:

@@ -12,7 +12,7 @@ from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 from .table_names import names_in
 
 _HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http", PlaceKind.INLINE: "inline"}
-SERVICES = ("wms", "wmts", "xyz", "ogcapi", "wfs", "geoservices", "stac")  # each in the file of its name
+SERVICES = ("wms", "wmts", "xyz", "ogcapi", "wfs", "geoservices", "stac", "wcs")  # each in the file of its name
 BUCKETS = ("s3", "gs")
 DATABASES = {"postgresql": "postgres", "postgres": "postgres", "mariadb": "mariadb", "mysql": "mariadb"}
 

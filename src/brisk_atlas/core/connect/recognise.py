@@ -21,7 +21,7 @@ LOOK_BYTES = 64_000_000
 ROOTS = {
     b"WMS_Capabilities": "wms", b"WMT_MS_Capabilities": "wms", b"WFS_Capabilities": "wfs",
 }  # fmt: skip
-TRIED = ("wms", "wfs", "wmts")  # what an address that answers without a question is asked as
+TRIED = ("wms", "wfs", "wmts", "wcs")  # what an address that answers without a question is asked as
 Check = Callable[[], None]
 
 
@@ -115,7 +115,7 @@ def _protocol_in(body: bytes) -> str:
     if found is None:
         return ""
     if found[1] == b"Capabilities":
-        return "wmts" if b"wmts" in found[2] else ""
+        return "wmts" if b"wmts" in found[2] else "wcs" if b"/wcs/2" in found[2] else ""
     return ROOTS.get(found[1], "")
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from typing import NamedTuple
 
-from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
+from brisk_atlas.core.model import Band, CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
 from brisk_atlas.core.place.tile_grid import TileGrid, TilePlace
 
 from .connector import Item
@@ -43,8 +43,8 @@ class LayerAbout:
 
 
 @dataclass(frozen=True)
-class Pictures(ABC):
-    """A layer that a service draws: tiles of `grid` within `extent`, each a picture."""
+class TileSource(ABC):
+    """A layer that comes in tiles of `grid` within `extent`."""
 
     ref: DataRef
     about: LayerAbout
@@ -55,9 +55,25 @@ class Pictures(ABC):
     def address(self, place: TilePlace) -> str:
         """Return where a tile is fetched."""
 
+
+@dataclass(frozen=True)
+class Pictures(TileSource):
+    """A layer that a service draws: each tile is a picture."""
+
     def question_at(self, place: TilePlace, column: float, row: float) -> tuple[str, ...]:
         """Return addresses that say, each in another format, what lies at a pixel of a tile; none if it can't say."""
         return ()
+
+
+@dataclass(frozen=True)
+class Coverage(TileSource):
+    """A layer of numbers: each tile is a GeoTIFF of `bands`. `size` is the columns and rows of all of it at its finest
+    level, `nodata` what stands for no number, None for nothing."""
+
+    bands: tuple[Band, ...]
+    dtype: str
+    size: tuple[int, int]
+    nodata: float | None
 
 
 @dataclass(frozen=True)
@@ -91,6 +107,10 @@ class Service(ABC):
 
     def pictures(self, ref: DataRef) -> Pictures | None:
         """Return a layer that is drawn by the service, None for one that is not. Raises CannotRead."""
+        return None
+
+    def coverage(self, ref: DataRef) -> Coverage | None:
+        """Return a layer of numbers, None for one that has none. Raises CannotRead."""
         return None
 
     def features(self, ref: DataRef) -> FeatureSource | None:

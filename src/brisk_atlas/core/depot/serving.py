@@ -19,6 +19,7 @@ from .offers import Depot
 from .ogc_api import ApiAnswers
 from .stac import SceneAnswers
 from .tiles import TileAnswers
+from .wcs import CoverageAnswers
 from .wfs import FeatureAnswers
 from .wms import MapAnswers
 
@@ -32,6 +33,7 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     answering = (
         *(ApiAnswers(depot, behaviour), MapAnswers(depot, behaviour), FeatureAnswers(depot, behaviour)),
         *(TileAnswers(depot), RestAnswers(depot, behaviour), FolderAnswers(depot.folder)),
+        CoverageAnswers(depot),
         SceneAnswers(depot.title, depot.folder),
     )
     routes = [route for each in answering for route in each.routes()]

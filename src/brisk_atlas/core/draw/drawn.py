@@ -16,3 +16,12 @@ class Drawn:
     limits: tuple[tuple[float, float], ...] = ()
     coming: bool = False
     failing: bool = False
+
+
+def note_missing(drawn: Drawn, missing: int, reasons: list[str]) -> None:
+    """Note that pieces of a layer are missing; of some it is known why they did not come."""
+    if not missing:
+        return
+    drawn.coming = drawn.coming or missing > len(reasons)
+    drawn.failing = drawn.failing or bool(reasons)
+    drawn.note = f"{len(reasons)} of its pieces did not come: {reasons[0]}" if reasons else "pieces are on their way"

@@ -15,11 +15,12 @@ from brisk_atlas.core.place import Mesh, clipped, mesh_of, metres_per_unit, tran
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.place.extents import meets_in_worlds
 from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
+from brisk_atlas.core.read.tiled_cells import TiledCells
 
 from . import ramps
 from .bands import in_bands
 from .contours import draw_contours
-from .drawn import Drawn
+from .drawn import Drawn, note_missing
 from .flow import draw_flow
 from .ink import inks_from, pixels_of
 from .kernels import grid as kernels
@@ -231,6 +232,9 @@ def _sampled_turn(cache: DataCache, channel: Channel, style: GridStyle, view: Vi
         cells = pyramid.cells(level, window)
         if not pyramid.complete:
             result.unfinished, result.note = True, MAKING
+    elif isinstance(channel.part, TiledCells):
+        cells, missing, reasons = channel.part.cells_now(channel.band, level, window)
+        note_missing(result, missing, reasons)
     else:
         cells = channel.part.cells(channel.band, level, window)
     col, row = channel.col / level.factor_x - window[0], channel.row / level.factor_y - window[1]
@@ -255,7 +259,14 @@ def _draw_cells_turn(
     window = cell_window(first, level, replace(view, width=view.width + 2 * rim, height=view.height + 2 * rim))
     if window is None:
         return
-    values = [channel.part.cells(channel.band, level, window) for channel in channels]
+    values = []
+    for channel in channels:
+        if isinstance(channel.part, TiledCells):
+            found, missing, reasons = channel.part.cells_now(channel.band, level, window)
+            note_missing(result, missing, reasons)
+        else:
+            found = channel.part.cells(channel.band, level, window)
+        values.append(found)
     facts = first.part.facts
     assert facts.grid is not None and facts.extent is not None
     across = metres_per_unit(facts.crs, facts.extent.centre[1])

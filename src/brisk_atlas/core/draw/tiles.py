@@ -10,11 +10,11 @@ import numpy as np
 from brisk_atlas.core.model import CellWindow
 from brisk_atlas.core.place import mesh_of, transform_extent
 from brisk_atlas.core.place.extents import meets_in_worlds
-from brisk_atlas.core.read.tile_pictures import TILES
+from brisk_atlas.core.read.tile_store import TILES
 from brisk_atlas.core.read.tiled_pictures import TiledPictures
 
 from .bands import in_bands
-from .drawn import Drawn
+from .drawn import Drawn, note_missing
 from .ink import pixels_of
 from .kernels import grid as kernels
 from .raster import cell_window, channel_of
@@ -43,7 +43,7 @@ def draw_tiles(
         window = cell_window(here, level, view)
         if window is None:
             continue
-        picture, gone = part.picture(level, CellWindow(*window))
+        picture, gone = part.mosaic(level, CellWindow(*window))
         missing += gone
         draw = partial(
             kernels.blend_pixels if smooth else kernels.pick,
@@ -54,8 +54,6 @@ def draw_tiles(
             pixels_of(image),
         )
         in_bands(view.height, draw)
-    if not missing:
-        return Drawn()
-    reasons = TILES.want(part.pictures, missing)
-    note = f"{len(reasons)} of its pictures did not come: {reasons[0]}" if reasons else "pictures are on their way"
-    return Drawn(note=note, coming=len(missing) > len(reasons), failing=bool(reasons))
+    drawn = Drawn()
+    note_missing(drawn, len(missing), TILES.want(part.pictures, missing) if missing else [])
+    return drawn

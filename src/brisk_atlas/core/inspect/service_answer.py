@@ -52,7 +52,7 @@ def service_finding(part: TiledPictures, layer: Layer, where: Where) -> ProbeRes
             continue
         readings = [ProbeValue(label, value, value, group=ANSWER, key=label) for label, value in _values(found)]
         break
-    picture, _ = part.picture(level, CellWindow(int(column), int(row), int(column) + 1, int(row) + 1))
+    picture, _ = part.mosaic(level, CellWindow(int(column), int(row), int(column) + 1, int(row) + 1))
     readings += _colour(picture[0, 0])
     return ProbeResult(layer.id, layer.name, tuple(readings)) if readings else None
 

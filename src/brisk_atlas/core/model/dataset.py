@@ -102,6 +102,10 @@ class VectorPart(RowsPart):
     def read(self, query: FeatureQuery = EVERYTHING) -> Features:
         """Return the features that are asked for. Raises CannotRead."""
 
+    def expected_in(self, extent: Extent) -> int | None:
+        """Return about how many features an extent meets, where its place can tell without reading them."""
+        return None
+
 
 class TablePart(RowsPart):
     """Rows without geometry."""

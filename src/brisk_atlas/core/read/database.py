@@ -408,5 +408,12 @@ class DatabaseLayer(DatabaseRows, ArrowLayer):
     shape: Column
     srid: int
 
+    def expected_in(self, extent: Extent) -> int | None:
+        """Return how many features the server's planner expects in an extent. Raises CannotRead."""
+        statement = sql.SQL("EXPLAIN (FORMAT JSON) SELECT 1 FROM {} WHERE {}").format(
+            _name(self.ref), self._meets(extent, self.shape, self.srid)
+        )
+        return int(ask(self.ref, statement)[0][0][0]["Plan"]["Plan Rows"])
+
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
         yield from self._answered(query, self.shape if geometry or query.extent is not None else None)

@@ -7,7 +7,7 @@ from typing import cast
 from urllib.parse import urlsplit
 
 from brisk_atlas.core.connect import connector_for
-from brisk_atlas.core.connect.service import LayerAbout, Pictures, Service
+from brisk_atlas.core.connect.service import LayerAbout, Service, TileSource
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, NeedsPermission, Part
 from brisk_atlas.core.place.tile_grid import TilePlace
 
@@ -16,9 +16,14 @@ from .permissions import allowed_places
 from .scene import open_item
 
 FORMATS = {
-    "wms": "WMS layer", "wmts": "WMTS layer", "xyz": "map tiles", "wfs": "WFS layer", "ogcapi": "OGC API collection",
+    "wms": "WMS layer",
+    "wmts": "WMTS layer",
+    "xyz": "map tiles",
+    "wfs": "WFS layer",
+    "wcs": "WCS coverage",
+    "ogcapi": "OGC API collection",
     "geoservices": "GeoServices layer",
-}  # fmt: skip
+}
 
 
 def open_dataset(ref: DataRef) -> Dataset:
@@ -39,6 +44,10 @@ def open_dataset(ref: DataRef) -> Dataset:
         _check_hosts(pictures)
         name = f"{own_name(pictures.about)} picture" if parts else own_name(pictures.about)
         parts.append(import_module("brisk_atlas.core.read.tiled_pictures").part_of(pictures, name))
+    coverage = service.coverage(ref)
+    if coverage is not None:
+        _check_hosts(coverage)
+        parts.append(import_module("brisk_atlas.core.read.tiled_cells").part_of(coverage, own_name(coverage.about)))
     if not parts:
         raise CannotRead(ref, "the service neither draws it nor hands out its features", "Choose another layer.")
     kind = DataKind.VECTOR if source is not None else DataKind.RASTER
@@ -50,7 +59,7 @@ def own_name(about: LayerAbout) -> str:
     return about.name.rpartition(":")[2]
 
 
-def _check_hosts(pictures: Pictures) -> None:
+def _check_hosts(pictures: TileSource) -> None:
     """Raise NeedsPermission where the tiles of a service lie on another host."""
     own = urlsplit(pictures.ref.address).hostname
     host = urlsplit(pictures.address(TilePlace(0, 0, 0))).hostname

@@ -1,4 +1,4 @@
-"""Pictures of tiles in memory: decoded once, fetched in the background, those of the latest view first."""
+"""Tiles in memory: decoded once, fetched in the background, those of the latest view first."""
 
 from __future__ import annotations
 
@@ -11,10 +11,12 @@ from io import BytesIO
 
 import numpy as np
 from PIL import Image
+from rasterio.errors import RasterioError
+from rasterio.io import MemoryFile
 
 from brisk_atlas.core.connect.fetching import fetch
 from brisk_atlas.core.connect.ows import picture_problem
-from brisk_atlas.core.connect.service import Pictures
+from brisk_atlas.core.connect.service import Coverage, Pictures, TileSource
 from brisk_atlas.core.connect.stored_answers import StoredAnswer
 from brisk_atlas.core.model import AtlasError, CannotRead, DataRef
 from brisk_atlas.core.model.errors import NotThere
@@ -27,12 +29,12 @@ TILE_BYTES = 20_000_000  # of one answer
 MAX_SIDE = 4096  # pixels of a tile
 FORGIVE_S = 4.0  # until a tile that failed is asked for again
 STALE_S = 0.3  # a tile that the latest wishes for its layer left out for so long is no longer waited for
-NO_PICTURE = np.zeros((0, 0, 4), np.uint8)  # a tile that the server does not have
+NO_TILE = np.zeros((0, 0, 4), np.uint8)  # a tile that the server does not have
 
 Key = tuple[str, TilePlace]
 
 
-def decoded(pictures: Pictures, body: bytes, media_type: str) -> np.ndarray:
+def picture_in(pictures: Pictures, body: bytes, media_type: str) -> np.ndarray:
     """Return (rows, cols, 4) uint8 premultiplied RGBA of a tile. Raises CannotRead for what is no picture."""
     try:
         with Image.open(BytesIO(body)) as image:
@@ -50,14 +52,36 @@ def decoded(pictures: Pictures, body: bytes, media_type: str) -> np.ndarray:
     return np.dstack([colour, pixels[..., 3]])
 
 
-def fetch_tile(pictures: Pictures, place: TilePlace, check: Callable[[], None] = lambda: None) -> np.ndarray:
-    """Return the picture of a tile, NO_PICTURE where the server has none. Raises CannotRead."""
-    address = pictures.address(place)
+def cells_in(coverage: Coverage, body: bytes, media_type: str) -> np.ndarray:
+    """Return (rows, cols, bands) float32 of a tile of numbers, NaN without data. Raises CannotRead."""
     try:
-        answer = fetch(pictures.ref, address, accept="image/*", limit=TILE_BYTES, check=check)
+        with MemoryFile(body) as file, file.open() as source:
+            if max(source.shape) > MAX_SIDE:
+                raise CannotRead(
+                    coverage.ref, f"a tile has {source.width:,} x {source.height:,} cells", "Tell its owner."
+                )
+            values = source.read(masked=True).astype(np.float32)
+    except (RasterioError, OSError, ValueError) as error:
+        raise picture_problem(coverage.ref, StoredAnswer(media_type, body)) from error
+    found = values.filled(np.nan)
+    if coverage.nodata is not None:
+        found[found == np.float32(coverage.nodata)] = np.nan
+    return np.ascontiguousarray(np.moveaxis(found, 0, 2))
+
+
+def fetch_tile(source: TileSource, place: TilePlace, check: Callable[[], None] = lambda: None) -> np.ndarray:
+    """Return a tile as an array, NO_TILE where the server has none. Raises CannotRead."""
+    accept = "image/*" if isinstance(source, Pictures) else "*/*"
+    try:
+        answer = fetch(source.ref, source.address(place), accept=accept, limit=TILE_BYTES, check=check)
     except NotThere:
-        return NO_PICTURE
-    return decoded(pictures, answer.body, answer.media_type) if answer.body else NO_PICTURE
+        return NO_TILE
+    if not answer.body:
+        return NO_TILE
+    if isinstance(source, Coverage):
+        return cells_in(source, answer.body, answer.media_type)
+    assert isinstance(source, Pictures)
+    return picture_in(source, answer.body, answer.media_type)
 
 
 class TileStore:
@@ -70,7 +94,7 @@ class TileStore:
         self._tiles: OrderedDict[Key, np.ndarray] = OrderedDict()
         self._bytes, self._budget = 0, budget
         self._failed: dict[Key, tuple[float, str]] = {}
-        self._waiting: OrderedDict[Key, tuple[float, Pictures]] = OrderedDict()  # the newest wish last
+        self._waiting: OrderedDict[Key, tuple[float, TileSource]] = OrderedDict()  # the newest wish last
         self._asked: dict[Key, float] = {}  # those that are being fetched
         self._latest: dict[str, float] = {}  # when a layer was wanted last
         self._news = threading.Condition()
@@ -87,19 +111,19 @@ class TileStore:
         if listener in self._listeners:
             self._listeners.remove(listener)
 
-    def now(self, pictures: Pictures, place: TilePlace) -> np.ndarray | None:
+    def now(self, source: TileSource, place: TilePlace) -> np.ndarray | None:
         """Return a tile that is in memory."""
-        key = (str(pictures.ref), place)
+        key = (str(source.ref), place)
         with self._news:
             found = self._tiles.get(key)
             if found is not None:
                 self._tiles.move_to_end(key)
             return found
 
-    def want(self, pictures: Pictures, places: Sequence[TilePlace]) -> list[str]:
+    def want(self, source: TileSource, places: Sequence[TilePlace]) -> list[str]:
         """Have tiles fetched, the first of them first, before what others wait for; returns why some failed lately,
         which are not asked for again at once."""
-        now, name, reasons = time.monotonic(), str(pictures.ref), []
+        now, name, reasons = time.monotonic(), str(source.ref), []
         with self._news:
             self._latest[name] = now
             for place in reversed(places):
@@ -110,7 +134,7 @@ class TileStore:
                 elif key in self._asked:
                     self._asked[key] = now
                 else:
-                    self._waiting[key] = (now, pictures)
+                    self._waiting[key] = (now, source)
                     self._waiting.move_to_end(key)
             self._news.notify_all()
             while len(self._threads) < min(self._fetchers, len(self._waiting)):
@@ -118,9 +142,9 @@ class TileStore:
                 self._threads[-1].start()
         return reasons
 
-    def wait(self, pictures: Pictures, places: Sequence[TilePlace], check: Callable[[], None] = lambda: None) -> None:
+    def wait(self, source: TileSource, places: Sequence[TilePlace], check: Callable[[], None] = lambda: None) -> None:
         """Wait until tiles are there or have failed. `check` may raise to stop."""
-        name = str(pictures.ref)
+        name = str(source.ref)
         while True:
             check()
             with self._news:
@@ -129,9 +153,9 @@ class TileStore:
                     return
                 self._news.wait(0.05)
 
-    def put(self, pictures: Pictures, place: TilePlace, tile: np.ndarray) -> None:
+    def put(self, source: TileSource, place: TilePlace, tile: np.ndarray) -> None:
         """Hold a tile."""
-        key = (str(pictures.ref), place)
+        key = (str(source.ref), place)
         with self._news:
             before = self._tiles.pop(key, None)
             self._tiles[key] = tile
@@ -147,20 +171,20 @@ class TileStore:
                 self._bytes -= self._tiles.pop(key).nbytes
             self._failed.clear()
 
-    def _next(self) -> tuple[Key, Pictures]:
+    def _next(self) -> tuple[Key, TileSource]:
         """Return the tile to fetch next, the one wanted last; those that no view wants any more are dropped."""
         with self._news:
             while True:
                 while self._waiting:
-                    key, (stamp, pictures) = self._waiting.popitem()
+                    key, (stamp, source) = self._waiting.popitem()
                     if self._latest[key[0]] - stamp <= STALE_S:
                         self._asked[key] = stamp
-                        return key, pictures
+                        return key, source
                 self._news.wait()
 
     def _work(self) -> None:
         while True:
-            key, pictures = self._next()
+            key, source = self._next()
             place = key[1]
 
             def check(key: Key = key) -> None:
@@ -169,13 +193,13 @@ class TileStore:
 
             reason = ""
             try:
-                self.put(pictures, place, fetch_tile(pictures, place, check))
+                self.put(source, place, fetch_tile(source, place, check))
             except _NotWanted:
                 pass
             except AtlasError as error:
                 reason = error.reason
             except Exception as error:
-                log.warning("a tile of %s failed", pictures.ref.name, exc_info=True)
+                log.warning("a tile of %s failed", source.ref.name, exc_info=True)
                 reason = f"{type(error).__name__}: {error}"
             with self._news:
                 if reason:
@@ -183,7 +207,7 @@ class TileStore:
                 self._asked.pop(key, None)
                 self._news.notify_all()
             for listener in list(self._listeners):
-                listener(pictures.ref)
+                listener(source.ref)
 
 
 class _NotWanted(BaseException):

@@ -1,0 +1,131 @@
+"""Web Coverage Services 2.0 (OGC 09-110r4, with the scaling extension 12-039): numbers of any rectangle."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from lxml import etree
+
+from brisk_atlas.core.model import Band, CannotRead, DataRef, Extent
+from brisk_atlas.core.place.tile_grid import TileGrid, TileLevel, TilePlace
+
+from .fetching import fetch
+from .ows import asking, capabilities, check_xml, crs_of, northing_first
+from .service import Contents, Coverage, LayerAbout, Service
+
+VERSION = "2.0.1"
+TIFF = "image/tiff"
+TILE = 512
+UNLIKE = 1e-3  # by which cells may be wider than high and count as square
+
+
+@dataclass(frozen=True)
+class ScaledCoverage(Coverage):
+    """Tiles as GetCoverage gives them: the part of a rectangle that has data, scaled to the cells of a level. `axes`
+    are what the service calls the axes of x and of y."""
+
+    axes: tuple[str, str]
+
+    def address(self, place: TilePlace) -> str:
+        level, box = self.grid.levels[place.level], self.grid.extent_of(place)
+        here = box.intersection(self.extent) or box
+        columns = max(1, round(here.width / level.resolution))
+        rows = max(1, round(here.height / level.resolution))
+        x, y = self.axes
+        settings = {
+            "service": "WCS", "version": VERSION, "request": "GetCoverage", "coverageId": self.about.name,
+            "format": TIFF, "scalesize": f"{x}({columns}),{y}({rows})",
+        }  # fmt: skip
+        address = asking(self.ref.address, settings)
+        return f"{address}&subset={x}({here.xmin!r},{here.xmax!r})&subset={y}({here.ymin!r},{here.ymax!r})"
+
+
+class Wcs(Service):
+    """Coverages on grids of two dimensions."""
+
+    def contents(self, ref: DataRef) -> list[Contents]:
+        return capabilities(ref, "WCS", _coverages)
+
+    def coverage(self, ref: DataRef) -> Coverage:
+        address = asking(
+            ref.address, {"service": "WCS", "version": VERSION, "request": "DescribeCoverage", "coverageId": ref.inner}
+        )
+        body = fetch(ref, address, accept="text/xml").body
+        check_xml(ref, body)
+        try:
+            return _described(DataRef(ref.kind, ref.place, ref.inner), etree.fromstring(body, _parser()))
+        except etree.XMLSyntaxError as error:
+            raise CannotRead(ref, f"its description is broken ({error})", "Tell the service's owner.") from error
+        except (AttributeError, KeyError, ValueError, IndexError, TypeError) as error:
+            raise CannotRead(ref, f"its description can't be followed ({error})", "Ask for another format.") from error
+
+
+def _parser() -> etree.XMLParser:
+    return etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False)
+
+
+def _coverages(version: str, body: bytes) -> list[Contents]:
+    root = etree.fromstring(body, _parser())
+    found = []
+    for each in root.iter("{*}CoverageSummary"):
+        name = each.findtext("{*}CoverageId")
+        if name:
+            found.append(Contents(name.strip(), (each.findtext("{*}Title") or name).strip()))
+    return found
+
+
+def _described(ref: DataRef, root: Any) -> ScaledCoverage:
+    """Return the coverage that a description states."""
+    envelope = next(root.iter("{*}Envelope"))
+    name = envelope.get("srsName", "")
+    crs = crs_of(name)
+    if crs is None:
+        raise CannotRead(ref, f"its CRS '{name}' is not known", "Ask its owner for one by its EPSG code.")
+    labels = envelope.get("axisLabels", "").split()
+    low, high = (
+        [float(n) for n in envelope.findtext(f"{{*}}{corner}").split()] for corner in ("lowerCorner", "upperCorner")
+    )
+    if len(low) != 2 or len(labels) != 2:
+        raise CannotRead(ref, f"it has {len(low)} dimensions, not two", "Choose another coverage.")
+    x, y = (1, 0) if northing_first(name) else (0, 1)
+    extent = Extent(low[x], low[y], high[x], high[y], crs)
+    limits = next(root.iter("{*}GridEnvelope"))
+    first, last = ([int(n) for n in limits.findtext(f"{{*}}{end}").split()] for end in ("low", "high"))
+    counts = [b - a + 1 for a, b in zip(first, last)]
+    grid = next(limits.iterancestors("{*}RectifiedGrid"))
+    vectors = [[float(n) for n in each.text.split()] for each in grid.findall("{*}offsetVector")]
+    columns, rows = counts if vectors[0][x] else counts[::-1]
+    resolution = extent.width / columns
+    if abs(extent.height / rows - resolution) > UNLIKE * resolution:
+        raise CannotRead(ref, "its cells are not square, which is not read yet", "Ask for another format.")
+    bands, nothing = [], None
+    for number, each in enumerate(root.iter("{*}field"), 1):
+        unit = next(each.iter("{*}uom"), None)
+        unit_code = unit.get("code", "") if unit is not None else ""
+        bands.append(Band(number, each.get("name") or f"band {number}", unit="" if unit_code == "1" else unit_code))
+        nil = next(each.iter("{*}nilValue"), None)
+        nothing = float(nil.text) if nil is not None and nothing is None else nothing
+    if not bands:
+        raise CannotRead(ref, "its description names no bands", "Tell the service's owner.")
+    title = root.findtext(".//{*}CoverageDescription/{*}name") or ref.inner
+    about = LayerAbout(ref.inner, title, notes={"service": f"WCS {VERSION}"})
+    return ScaledCoverage(
+        ref=ref, about=about, grid=_grid(extent, resolution, columns, rows), extent=extent, bands=tuple(bands),
+        dtype="as its service stores it", size=(columns, rows), nodata=nothing, axes=(labels[x], labels[y]),
+    )  # fmt: skip
+
+
+def _grid(extent: Extent, finest: float, columns: int, rows: int) -> TileGrid:
+    """Return levels of tiles whose finest cells are those of the coverage, each other one twice as coarse."""
+    levels: list[TileLevel] = []
+    factor = 1
+    while True:
+        across, down = -(-columns // (TILE * factor)), -(-rows // (TILE * factor))
+        levels.append(TileLevel(str(len(levels)), finest * factor, across, down))
+        if across == down == 1:
+            return TileGrid(extent.crs or "", extent.xmin, extent.ymax, (TILE, TILE), tuple(levels))
+        factor *= 2
+
+
+SERVICE = CONNECTOR = Wcs()
