@@ -50,7 +50,9 @@ def conninfo(address: str) -> str:
     settings.setdefault("connect_timeout", str(CONNECT_S))
     settings.setdefault("application_name", "Brisk Atlas")
     options = str(settings.get("options", ""))
-    settings["options"] = f"{options} -c statement_timeout={STATEMENT_MS} -c default_transaction_read_only=on".strip()
+    settings["options"] = (
+        f"{options} -c statement_timeout={STATEMENT_MS} -c default_transaction_read_only=on -c jit=off".strip()
+    )
     return make_conninfo(**settings)
 
 

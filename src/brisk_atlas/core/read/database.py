@@ -7,15 +7,16 @@ same one in each question while the table does not change.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
+import numpy as np
 import pyarrow as pa
 from adbc_driver_manager import dbapi as driver
-from adbc_driver_postgresql import dbapi
 from psycopg import sql
 
-from brisk_atlas.core.connect.postgres import ask, connection, conninfo, explained_database
+from brisk_atlas.core.connect.arrow_links import arrow_link
+from brisk_atlas.core.connect.postgres import ask, connection, explained_database
 from brisk_atlas.core.connect.table_names import names_in, statement_in, table_ref
 from brisk_atlas.core.model import (
     CannotRead,
@@ -48,6 +49,8 @@ ARROW = {
 }  # what a column of a type comes as; all others come as text  # fmt: skip
 CASTS = {"numeric": "double precision", "oid": "bigint", "name": "text", "bpchar": "text"}
 SHAPES = ("geometry", "geography")
+TAKEN_BYTES = 1_500_000_000
+LONG_BYTES = 600  # of a shape, some forty corners
 QUERY = "q"  # the kind of what a SELECT gives
 ABLE = Capability.COLUMNS | Capability.LIMIT | Capability.STEP | Capability.WHERE | Capability.ORDER
 
@@ -70,6 +73,7 @@ class TableAbout(NamedTuple):
     columns: tuple[Column, ...]
     key: tuple[str, ...]
     relations: tuple[Relation, ...] = ()
+    widths: tuple[tuple[str, int], ...] = ()  # mean bytes of columns, as far as the database knows them
 
 
 def about_table(ref: DataRef) -> TableAbout:
@@ -102,7 +106,10 @@ def about_table(ref: DataRef) -> TableAbout:
     )
     found = tuple(Column(name, type_, words or "") for name, type_, words in columns)
     relations = _relations(ref, oid)
-    return TableAbout(str(kind), rows, size, about or "", found, tuple(name for (name,) in key), relations)
+    widths = tuple(
+        ask(ref, "SELECT attname, avg_width FROM pg_stats WHERE schemaname = %s AND tablename = %s", [schema, table])
+    )
+    return TableAbout(str(kind), rows, size, about or "", found, tuple(name for (name,) in key), relations, widths)
 
 
 def _relations(ref: DataRef, oid: int) -> tuple[Relation, ...]:
@@ -297,7 +304,9 @@ class DatabaseRows:
         ]
         if shape is not None:
             chosen.append(
-                sql.SQL("ST_AsBinary({}) AS {}").format(_simplified(shape, query.simplify), sql.Identifier(shape.name))
+                sql.SQL("ST_AsBinary({}) AS {}").format(
+                    _simplified(shape, query.simplify if self._is_long(shape) else 0.0), sql.Identifier(shape.name)
+                )
             )
         blocks = query.step > 1 and self.about.kind in ("r", "m")  # some of its blocks, without a look at the others
         thin = sql.SQL(" TABLESAMPLE SYSTEM ({}) REPEATABLE (1)").format(sql.Literal(100 / query.step))
@@ -313,11 +322,15 @@ class DatabaseRows:
         if conditions:
             statement += sql.SQL(" WHERE ") + sql.SQL(" AND ").join(conditions)
         order = [*map(self._ordered, query.order), *self._place_order()]
-        if order and (query.step == 1 or query.order):
+        if order and (query.step == 1 or query.order) and not self._sorted_here(query):
             statement += sql.SQL(" ORDER BY ") + sql.SQL(", ").join(order)
         if query.limit is not None:
             statement += sql.SQL(" LIMIT {}").format(sql.Literal(query.limit))
         return statement
+
+    def _is_long(self, shape: Column) -> bool:
+        """Return whether shapes have so many corners that simplifying them saves more than it costs the server."""
+        return dict(self.about.widths).get(shape.name, LONG_BYTES) >= LONG_BYTES
 
     def _meets(self, extent: Extent, shape: Column, srid: int) -> sql.Composed:
         corners = [sql.Literal(value) for value in extent.bounds]
@@ -346,17 +359,35 @@ class DatabaseRows:
             return [sql.Identifier(name) for name in self.about.key]
         return [sql.SQL("ctid")] if self.about.kind in ("r", "m") else []
 
+    def _sorted_here(self, query: FeatureQuery) -> bool:
+        """Return whether rows are put in the order of their key here, as a server that sorts many wide rows writes them
+        to its disk for that: all rows, by a key of one whole number that is read anyway."""
+        if len(self.about.key) != 1 or query.order or query.limit is not None or query.step > 1:
+            return False
+        key = next((c for c in self.about.columns if c.name == self.about.key[0]), None)
+        wanted = query.columns is None or self.about.key[0] in query.columns
+        return key is not None and key.type in ("int2", "int4", "int8") and wanted
+
     def _answered(self, query: FeatureQuery, shape: Column | None) -> Iterator[pa.RecordBatch]:
         """Yield the rows of a question as Arrow batches, one without rows where there are none."""
+        if not self._sorted_here(query):
+            yield from self._as_sent(query, shape)
+            return
+        table = pa.Table.from_batches(self._as_sent(query, shape))
+        keys = table.column(self.about.key[0]).to_numpy()
+        if len(keys) > 1 and (np.diff(keys) < 0).any():  # they mostly lie in that order
+            if table.nbytes > TAKEN_BYTES:  # of columns longer than that no rows can be taken at once
+                yield from self._as_sent(replace(query, order=tuple(map(Ordering, self.about.key))), shape)
+                return
+            table = table.take(pa.array(np.argsort(keys, kind="stable")))
+        yield from batches_of(table)
+
+    def _as_sent(self, query: FeatureQuery, shape: Column | None) -> Iterator[pa.RecordBatch]:
         with explained_database(self.ref):
             with connection(self.ref) as database:
                 text = self._statement(query, shape).as_string(database)
             try:
-                with (
-                    dbapi.connect(conninfo(self.ref.place)) as link,
-                    link.cursor() as cursor,
-                    stopped_by(cursor.adbc_cancel),
-                ):
+                with arrow_link(self.ref) as link, link.cursor() as cursor, stopped_by(cursor.adbc_cancel):
                     cursor.execute(text)
                     reader = cursor.fetch_record_batch()
                     some = False
