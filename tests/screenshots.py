@@ -13,20 +13,24 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 os.environ["BRISK_ATLAS_HOME"] = tempfile.mkdtemp()
 
 import numpy as np
+import pyogrio
+from psycopg import Connection as Connecting
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas import demo
+from brisk_atlas.core.connect.table_names import table_ref
 from brisk_atlas.core.find import Shelves, shelves
+from brisk_atlas.core.find.connections import Connection
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.model import DataRef, Label, StyleRule
-from brisk_atlas.core.place.map_crs import equal_area_world
 from brisk_atlas.core.workspace.sketching import change_mark
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.record.bar import FULL
-from made_files import write_global_grid, write_isles
+from database_server import running
+from stand_in import demo_server
 
 HERE = Path(__file__).parents[1] / "docs" / "screenshots"
 DELIVERY = Path("/home/ana/delivery_2031")
@@ -119,21 +123,53 @@ def desk_night(s: Studio) -> None:
     s.probe(510_000, 5_770_600)
 
 
-def world(s: Studio) -> None:
-    """Made-up islands across 180 degrees in an equal-area projection around 150 degrees east."""
-    folder = Path(tempfile.mkdtemp())
-    write_isles(folder / "isles.gpkg")
-    write_global_grid(folder / "warmth.tif")
-    s.window.session.open_files([folder / "warmth.tif", folder / "isles.gpkg"])
-    s.settle()
-    s.window.show_page("desk")
-    work = s.window.session.work
-    work.use_crs(equal_area_world(150.0))
-    warmth = next(layer for layer in work.layers if layer.name == "warmth")
-    work.change("ramp", warmth.id, style=replace(warmth.style, ramp="tide"))
-    s.settle()
-    s.choose("isles")
-    s.do("fit_all", "grid_geographic")
+def find_database(s: Studio) -> None:
+    """A database of the office, a schema of it unfolded."""
+    with running() as server:
+        with server.connect() as link:
+            for name in ("closed_zones", "buildings", "trails", "lava_flows"):
+                _copy_layer(link, name)
+            link.execute("ALTER TABLE closed_zones ADD PRIMARY KEY (zone_id)")
+            link.execute("COMMENT ON TABLE closed_zones IS 'Closed by the Survey Office after the eruption'")
+            link.execute("CREATE VIEW large_flows AS SELECT * FROM lava_flows WHERE volume_m3 > 1e6")
+            link.execute("CREATE TABLE visits (zone_id text, warden text, day date)")
+        s.window.find_page.fill_shelves()
+        database = DataRef.parse(server.address_with_password)
+        s.window.session.shelves.connect(Connection(database, "Survey database", "Office"))
+        s.window.find_page.go_to_place(table_ref(database, "public"), choose="closed_zones")
+        s.settle()
+        s.save("find_database")
+
+
+def _copy_layer(link: Connecting, name: str) -> None:
+    """Copy a layer of the demo into a table."""
+    _, table = pyogrio.read_arrow(demo.DATA / "tolvane_survey.gpkg", layer=name)
+    types = {"string": "text", "int32": "int", "int64": "bigint", "double": "float8"}
+    fields = table.column_names[:-1]
+    columns = [f"{field} {types.get(str(table.schema.field(field).type), 'text')}" for field in fields]
+    link.execute(f"CREATE TABLE {name} ({', '.join(columns)}, geom geometry(Geometry, 32727))")
+    marks = ", ".join(["%s"] * len(fields))
+    rows = [tuple(row[field] for field in fields) + (row[table.column_names[-1]],) for row in table.to_pylist()]
+    with link.cursor() as cursor:
+        cursor.executemany(f"INSERT INTO {name} VALUES ({marks}, ST_SetSRID(ST_GeomFromWKB(%s), 32727))", rows)
+
+
+def service(s: Studio) -> None:
+    """A map service under layers of the survey, asked what is there."""
+    with demo_server() as (_, server):
+        s.demo()
+        s.window.session.open_refs([DataRef.service("wms", f"{server.address}/wms", "sea_floor")])
+        s.settle()
+        s.window.session.open_refs([DataRef.service("ogcapi", f"{server.address}/", "lava_flows")])
+        s.settle()
+        s.window.session.open_refs([DataRef.service("wms", f"{server.address}/wms", "elevation_2029")])
+        s.settle()
+        s.window.session.work.show_only({layer.id for layer in s.window.session.work.layers if layer.ref.protocol})
+        s.choose("elevation_2029 2")
+        s.do("fit_subject")
+        s.probe(508_600, 5_771_900)
+        s.settle()
+        s.save("service")
 
 
 def time(s: Studio) -> None:
@@ -181,12 +217,6 @@ def style(s: Studio) -> None:
     )
     work.change("rules", work.subject.id, style=replace(plain, rules=rules))
     s.do("style")
-
-
-def scene(s: Studio) -> None:
-    s.demo()
-    s.choose("scene 2031")
-    s.do("style", "fit_subject")
 
 
 def change(s: Studio) -> None:
@@ -289,9 +319,12 @@ def handover(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, desk_night, world, time, find, opening, curtain, relief, style, scene, change, sketch, probe_spectra, statistics,
+    desk, desk_night, time, find, find_database, service, opening, curtain, relief, style, change, sketch, probe_spectra, statistics,
     sheet, record, record_full, record_many, handover,
 )  # fmt: skip
+
+
+SAVED_INSIDE = (find_database, service)  # while their server runs
 
 
 def main(names: list[str]) -> None:
@@ -305,7 +338,8 @@ def main(names: list[str]) -> None:
         if not names or make.__name__ in names:
             studio = Studio()
             make(studio)
-            studio.save(make.__name__)
+            if make not in SAVED_INSIDE:
+                studio.save(make.__name__)
             studio.close()
             application.processEvents()
             print(make.__name__)

@@ -35,6 +35,7 @@ _MAGIC = (
     (b"%PDF", "PDF"),
     (b"\x1f\x8b", "a gzip archive"),
 )
+DUCKDB = slice(8, 12)  # where such a file says what it is
 _NAME = re.compile(rb"<(?:[\w.-]+:)?([\w.-]+)")
 TEXT_BYTES = bytes({7, 8, 9, 10, 12, 13, 27} | set(range(0x20, 0x100)) - {0x7F})
 
@@ -53,6 +54,8 @@ def content_of(head: bytes) -> str:
     for magic, name in _MAGIC:
         if head.startswith(magic):
             return name
+    if head[DUCKDB] == b"DUCK":
+        return "a DuckDB file"
     if head[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return "text"
     text = head.removeprefix(b"\xef\xbb\xbf").lstrip()

@@ -115,6 +115,7 @@ BUILT_IN = (
     _in_place("TAB", (".tab",), ("text",), _late("vector"), lambda head: head.lstrip()[:6].lower() == b"!table"),
     _in_place("MIF", (".mif",), ("text",), _late("vector"), lambda head: head.lstrip()[:7].lower() == b"version"),
     _in_place("GDB folder", (".gdb",), (), _late("vector"), folder=True),
+    Reader("DuckDB", (".duckdb", ".ddb"), ("a DuckDB file",), _late("duckdb_file")),
     _in_place("SQLite", (".sqlite", ".sqlite3", ".db"), ("a SQLite database",), _late("vector")),
     _by_pieces("GeoTIFF", (".tif", ".tiff", ".gtiff"), ("TIFF",), _late("geotiff")),
     _by_pieces("VRT", (".vrt",), ("XML",), _late("raster"), _rooted("VRTDataset")),
