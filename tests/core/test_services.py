@@ -38,8 +38,10 @@ from brisk_atlas.core.model import (
 )
 from brisk_atlas.core.model.errors import NeedsPassword
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over, world_grid
+from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.read.permissions import allow, permissions_file
 from brisk_atlas.core.read.tile_store import TILES, fetch_tile
+from brisk_atlas.core.record.document import read_document
 from brisk_atlas.core.table.query import ask
 from brisk_atlas.core.workspace.workspace import Workspace
 from stand_in import demo_server, independently
@@ -498,3 +500,16 @@ with rasterio.open("WCS:{served[1].address}/wcs?version=2.0.1&coverage=elevation
     assert (width, height, code) == (own.facts.grid.width, own.facts.grid.height, 32727)
     assert np.allclose(bounds, own.facts.extent.bounds)
     assert mean == pytest.approx(float(own.block(CellWindow(300, 300, 350, 340)).values.mean()), abs=0.01)
+
+
+# Records
+
+
+@pytest.mark.parametrize("text", ("wms+{}/wms#elevation_2029", "ogcapi+{}/#elevation_2029"))
+def test_the_record_that_a_service_links_to_is_read(served, data, text):
+    dataset = read.open(text.format(served[1].address))
+    (found,), failed = find_records(dataset)
+    own = read_document(data / "elevation_2029.tif.xml")
+    assert found.document.record == own.record and not found.can_edit and not failed
+    permissions_file().unlink()
+    assert find_records(dataset)[0] == [] and "not allowed" in find_records(dataset)[1][0].reason

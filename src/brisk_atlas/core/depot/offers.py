@@ -80,6 +80,15 @@ class Depot:
         """Those whose features are handed out."""
         return [offer for offer in self.offers.values() if offer.has_features]
 
+    def record_of(self, name: str) -> Path | None:
+        """Return the record beside the data of an offer, None for one that has none."""
+        offer = self.offers.get(name)
+        if offer is None or not offer.layer.ref.is_local:
+            return None
+        path = offer.layer.ref.path
+        record = path.with_name(f"{path.name}.xml")
+        return record if record.is_file() else None
+
     def features(self, offer: Offer) -> Features:
         """Return the features of an offer."""
         return self.cache.features(offer.layer.ref)
@@ -114,6 +123,11 @@ class Depot:
 
         found = kind_of(offer.facts.kind).probe(self.cache, offer.layer, Where.at(x, y, crs, reach), lambda: None)
         return [(each.label, each.shown) for each in found.readings] if found is not None else []
+
+
+def record_address(depot: Depot, offer: Offer, base: str) -> str:
+    """Return where the record of an offer is handed out by a Depot at an address, "" for none."""
+    return f"{base}/records/{offer.id}.xml" if depot.record_of(offer.id) is not None else ""
 
 
 def in_crs(geometry: np.ndarray, source: str | None, target: str | None) -> np.ndarray:

@@ -17,7 +17,7 @@ from . import answers
 from .answers import Refused, number_in, numbers_in, settings_of
 from .behaviour import Behaviour
 from .features import feature_texts, json_type
-from .offers import DEGREES, Depot, Offer
+from .offers import DEGREES, Depot, Offer, record_address
 from .tiles import WORLD_GRID, WORLD_SET, tile_of
 
 CRS84 = "http://www.opengis.net/def/crs/OGC/1.3/CRS84"
@@ -119,6 +119,9 @@ class ApiAnswers:
                 _link(f"{here}/map/tiles", f"{REL}/tilesets-map", "application/json"),
             ],
         }
+        record = record_address(self.depot, offer, base)
+        if record:
+            about["links"].append(_link(record, "describedby", "application/xml"))
         if offer.has_features:
             systems = [CRS84, *(crs_address(crs) for crs in offer.systems if crs != DEGREES)]
             about |= {"itemType": "feature", "crs": systems, "storageCrs": crs_address(offer.crs)}

@@ -17,6 +17,7 @@ from .folders import FolderAnswers
 from .geoservices import RestAnswers
 from .offers import Depot
 from .ogc_api import ApiAnswers
+from .records import RecordAnswers
 from .stac import SceneAnswers
 from .tiles import TileAnswers
 from .wcs import CoverageAnswers
@@ -33,7 +34,7 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     answering = (
         *(ApiAnswers(depot, behaviour), MapAnswers(depot, behaviour), FeatureAnswers(depot, behaviour)),
         *(TileAnswers(depot), RestAnswers(depot, behaviour), FolderAnswers(depot.folder)),
-        CoverageAnswers(depot),
+        *(CoverageAnswers(depot), RecordAnswers(depot)),
         SceneAnswers(depot.title, depot.folder),
     )
     routes = [route for each in answering for route in each.routes()]

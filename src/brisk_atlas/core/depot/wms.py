@@ -12,7 +12,7 @@ from brisk_atlas.core.model import Extent
 from . import answers
 from .answers import Refused, document, number_in, numbers_in, settings_of
 from .behaviour import Behaviour
-from .offers import DEGREES, Depot, Offer
+from .offers import DEGREES, Depot, Offer, record_address
 from .pictures import MAX_SIDE, draw, encoded
 
 FORMATS = ("image/png", "image/jpeg")
@@ -51,6 +51,7 @@ class MapAnswers:
                 "name": offer.id,
                 "title": offer.title,
                 "degrees": offer.extent_in(DEGREES).bounds,
+                "record": record_address(self.depot, offer, answers.base_of(request)),
                 "boxes": [(crs, self._ordered(offer.extent_in(crs), crs, version)) for crs in offer.systems],
             }
             for offer in self.depot.offers.values()

@@ -7,16 +7,21 @@ import sqlite3
 from contextlib import closing
 from dataclasses import dataclass, replace
 from pathlib import Path
+from urllib.parse import urlsplit
 
+from brisk_atlas.core.connect.fetching import fetch
 from brisk_atlas.core.model import CannotRead, DataKind, Dataset
 from brisk_atlas.core.record.detect import NotARecord, may_be_record
 from brisk_atlas.core.record.document import Document, document_in, read_document
 from brisk_atlas.core.system.folders import config_folder
 
 from .geopackage import read_only
+from .permissions import allowed_places, place_of
 from .records_inside import inside_documents
+from .service_notes import RECORD
 
 BESIDE, INSIDE, LINKED, ITSELF = "beside", "inside", "linked", "itself"
+RECORD_BYTES = 16_000_000
 SHARED = ("metadata.xml", "metadata.iso.xml", "metadata_iso.xml")  # records of a whole folder
 
 
@@ -52,6 +57,8 @@ def find_records(dataset: Dataset) -> tuple[list[RecordLocation], list[UnreadRec
         if not dataset.ref.is_local:  # what is read is a copy
             document = replace(document, read_only=True)
         return [RecordLocation(document, ITSELF, f"{dataset.ref.name}, {document.standard.name}")], []
+    if dataset.ref.protocol:
+        return _of_service(dataset)
     if not dataset.ref.is_local:
         return [], []
     for path in _beside(dataset):
@@ -78,6 +85,23 @@ def find_records(dataset: Dataset) -> tuple[list[RecordLocation], list[UnreadRec
                 failed.append(record)
     found += [RecordLocation(document, INSIDE, name) for name, document in inside_documents(dataset)]
     return found, failed
+
+
+def _of_service(dataset: Dataset) -> tuple[list[RecordLocation], list[UnreadRecord]]:
+    """Return the record that a service links to, where its host was allowed; it is read anew, and never changed."""
+    address = next((part.facts.notes[RECORD] for part in dataset.parts if RECORD in part.facts.notes), "")
+    if not address.startswith(("http://", "https://")):
+        return [], []
+    name = Path(urlsplit(address).path or "record.xml")
+    name = name if name.suffix in (".xml", ".json", ".ttl", ".jsonld") else name.with_suffix(".xml")
+    if place_of(address) not in allowed_places():
+        return [], [UnreadRecord(name, f"{address}: its host was not allowed")]
+    try:
+        body = fetch(dataset.ref, address, limit=RECORD_BYTES).body
+        document = replace(document_in(body, name), read_only=True)
+    except (CannotRead, NotARecord) as error:
+        return [], [UnreadRecord(name, str(error))]
+    return [RecordLocation(document, LINKED, f"{name.name}, linked by the service, {document.standard.name}")], []
 
 
 def _beside(dataset: Dataset) -> list[Path]:
