@@ -14,6 +14,7 @@ import shapely
 from brisk_atlas.core import read
 from brisk_atlas.core.cache import by_view
 from brisk_atlas.core.cache.by_view import seen_features
+from brisk_atlas.core.compare.change import change_between
 from brisk_atlas.core.connect import connector_for, fetching, geoservices, ogcapi, stac, wfs
 from brisk_atlas.core.connect.ows import check_xml, northing_first
 from brisk_atlas.core.connect.recognise import recognise
@@ -21,12 +22,14 @@ from brisk_atlas.core.connect.stac import SceneSearch
 from brisk_atlas.core.connect.stored_answers import AnswerStore, StoredAnswer, term_of
 from brisk_atlas.core.connect.wms import Wms
 from brisk_atlas.core.connect.xyz import is_template
+from brisk_atlas.core.curate.derived import derived_record
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.find.connections import Connection, export_connections, import_connections, tried
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import (
+    AtlasError,
     CannotRead,
     CellWindow,
     DataKind,
@@ -37,6 +40,7 @@ from brisk_atlas.core.model import (
     passwords,
 )
 from brisk_atlas.core.model.errors import NeedsPassword
+from brisk_atlas.core.operations import Export
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over, world_grid
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.read.permissions import allow, permissions_file
@@ -161,6 +165,26 @@ def test_northings_come_first_where_a_version_wants_it(served):
     served[1].behaviour.wrong_axes = True
     wrong = replace(newer, map_address=f"{newer.map_address}&again=1")
     assert not fetch_tile(wrong, top).any()  # the island does not lie there
+
+
+def test_a_picture_is_exported_at_a_stated_cell_size_and_has_no_numbers(served, tmp_path):
+    workspace, layer = opened(PICTURES[0], served)
+    within = Extent(508_000, 5_770_000, 510_000, 5_771_500, "EPSG:32727")
+    with pytest.raises(AtlasError, match="any scale"):
+        Export(layer.id, tmp_path / "a.tif", within=within).run(workspace)
+    Export(layer.id, tmp_path / "b.tif", within=within, resolution=10.0).run(workspace)
+    made = read.open(tmp_path / "b.tif").parts[0]
+    assert (made.facts.grid.width, made.facts.grid.height, made.facts.crs) == (200, 150, "EPSG:32727")
+    drawn = served[0].painter.frame(
+        [served[0].offers["elevation_2029"].layer], View.fitting(within, 200, 150, margin=0.0)
+    )
+    values = made.block(CellWindow(0, 0, 200, 150), bands=(1, 2, 3)).values
+    assert np.abs(np.moveaxis(values, 0, 2).astype(int) - drawn.image[..., :3]).mean() < 12
+    other = workspace.open(PICTURES[1].format(served[1].address))[0]
+    with pytest.raises(AtlasError, match="not numbers"):
+        change_between(workspace.cache.raster(layer.ref), workspace.cache.raster(other.ref))
+    derived = derived_record(workspace.cache.dataset(layer.ref))
+    assert not derived.dimensions and not derived.distances
 
 
 # Features

@@ -53,6 +53,11 @@ def change_between(
     """
     a, b = before.facts, after.facts
     assert a.extent is not None and b.extent is not None and a.grid is not None and b.grid is not None
+    for part, facts in ((before, a), (after, b)):
+        if facts.grid is not None and facts.grid.drawn_by_service:
+            raise AtlasError(
+                part.ref, "it is a picture that a server draws, not numbers", "Open its coverage, if it has one."
+            )
     if a.crs is None or is_geographic(a.crs):
         raise AtlasError(
             before.ref, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first."

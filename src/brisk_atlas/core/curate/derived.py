@@ -40,7 +40,7 @@ def derived_record(dataset: Dataset, part: str | None = None) -> Record:
     """Return what the data tells, of one part or of all."""
     chosen = [p.facts for p in dataset.parts if part in (None, p.facts.name) and p.facts.kind is not DataKind.RECORD]
     boxes = [box for facts in chosen if (box := _box(facts))]
-    grids = [facts for facts in chosen if facts.grid]
+    grids = [facts for facts in chosen if facts.counted_cells is not None]
     clouds = [facts for facts in chosen if facts.cloud]
     grid = grids[0] if grids else None
     counts: dict[str, int] = {}
@@ -117,7 +117,7 @@ def _object(facts: Facts) -> str:
 
 
 def _distance(facts: Facts) -> Measure | None:
-    if facts.grid is None or not facts.crs:
+    if facts.grid is None or facts.grid.drawn_by_service or not facts.crs:
         return None
     unit = "deg" if is_geographic(facts.crs) else "m"
     return Measure(round(facts.grid.resolution[0], 9), unit)

@@ -108,6 +108,8 @@ class GridKind(LayerKind):
 
         part = cache.raster(layer.ref)
         assert part.facts.grid is not None
+        if part.facts.grid.drawn_by_service and piece.resolution is None:
+            raise AtlasError(layer.name, "its server draws it for any scale", "State the cell size of the result.")
         bands = tuple(b.index for b in part.facts.grid.bands if piece.fields is None or b.name in piece.fields)
         if not bands:
             raise AtlasError(layer.name, "no band was chosen", "Choose at least one band.")

@@ -145,7 +145,8 @@ class Facts:
     def counted_cells(self) -> Lattice | None:
         """Where the cells of a raster lie, by which a place can be named; None for what is no grid, and for what a
         server draws for each scale."""
-        return None if self.grid is None or self.grid.drawn_by_service else self.lattice
+        no_cells = self.grid is None or self.extent is None or self.grid.drawn_by_service
+        return None if no_cells else self.lattice
 
     def as_json(self) -> dict[str, Any]:
         """Return the facts as the command line prints them."""
