@@ -27,18 +27,7 @@ from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.layer_painter import PlainPainter
 from brisk_atlas.core.kinds.kind import LayerKind
-from brisk_atlas.core.model import (
-    CannotRead,
-    DataKind,
-    DataRef,
-    Dataset,
-    Extent,
-    Facts,
-    Field,
-    Layer,
-    PlaceKind,
-    VectorStyle,
-)
+from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts, Field, Layer, VectorStyle
 from brisk_atlas.core.operations.operation import Operation, Written, argument, silent
 from brisk_atlas.core.read import registry
 from brisk_atlas.core.read.answer import ParsedTable
@@ -100,12 +89,14 @@ class Cellar:
         self.tables, self.fetched = tables, 0
 
     def _text(self, ref: DataRef) -> bytes:
-        if ref.inner not in self.tables:
+        if ref.name not in self.tables:
             raise CannotRead(ref, "the cellar has no such table", "Look at its list.")
-        return self.tables[ref.inner].encode()
+        return self.tables[ref.name].encode()
 
     def list(self, ref):
-        return [Item(replace(ref, inner=n), n, False, len(t), 0.0, str(hash(t))) for n, t in self.tables.items()]
+        return [
+            Item(DataRef.parse(f"az://cellar/{n}"), n, False, len(t), 0.0, str(hash(t))) for n, t in self.tables.items()
+        ]
 
     def stat(self, ref):
         return len(self._text(ref)), datetime.fromtimestamp(0, UTC)
@@ -127,13 +118,13 @@ def test_a_connector_to_another_kind_of_place(monkeypatch):
     home = ModuleType("brisk_atlas.core.connect.cellar")
     home.CONNECTOR = Cellar({"vents.csv": "name,depth\nnorth,12\nsouth,30\n"})
     monkeypatch.setitem(sys.modules, home.__name__, home)
-    monkeypatch.setitem(connector._HOMES, PlaceKind.TABLE, "cellar")
-    ref = DataRef.parse("mariadb://cellar.example/survey#vents.csv")
+    monkeypatch.setitem(connector.ADDRESSES, "az", "cellar")
+    ref = DataRef.parse("az://cellar/vents.csv")
     assert [item.name for item in connector.connector_for(ref).list(ref)] == ["vents.csv"]
     dataset = read.open(ref)
     assert dataset.ref == ref and dataset.parts[0].rows().column("depth").to_pylist() == [12, 30]
     with pytest.raises(CannotRead, match="no such table"):
-        read.open(DataRef.parse("mariadb://cellar.example/survey#lost.csv"))
+        read.open(DataRef.parse("az://cellar/lost.csv"))
 
 
 # A kind of layer

@@ -219,6 +219,11 @@ def test_a_filter_is_followed_by_the_server_where_it_can(served):
     assert found.table.to_pylist() == [row for row in own if row["surface"] == "aa" and row["year"] >= 2029]
 
 
+def test_stored_queries_are_listed_among_the_facts(served):
+    part = read.open(FEATURES[1].format(served[1].address)).parts[0]
+    assert part.facts.notes["stored queries"] == "A feature by its id"
+
+
 @pytest.mark.parametrize(
     "text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings", "geoservices+{}/rest/services/island/FeatureServer#2")
 )

@@ -135,7 +135,7 @@ def _pages(window: AtlasWindow) -> list[Command]:
         Command("ask_database", "Ask the database on Find by SQL…", window.find_page.ask_database, "Ctrl+Alt+Q",
                 "Open what a SELECT of your own gives", "database",
                 lambda: window.find_page.place is not None and window.find_page.place.place.startswith("postgres")),
-        Command("search_scenes", "Search the catalogue on Find…", window.search_scenes, "Ctrl+Alt+F",
+        Command("search_scenes", "Search the catalogue on Find…", window.search_scenes, "Ctrl+Alt+S",
                 "By place, time and clouds; of a catalogue of scenes", "planet", window.can_search_scenes),
         Command("add_connection", "Add a connection…", lambda: window.find_page.connections.edit(None), "Ctrl+Alt+D",
                 "A database, a service or tiles, by an address", "link"),

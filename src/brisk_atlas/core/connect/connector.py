@@ -11,9 +11,9 @@ from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 
 from .table_names import names_in
 
-_HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.ADDRESS: "http", PlaceKind.INLINE: "inline"}
+_HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.INLINE: "inline"}  # the file of each kind
+ADDRESSES = {"http": "http", "https": "http", "s3": "buckets", "gs": "buckets"}  # by the scheme, as databases are
 SERVICES = ("wms", "wmts", "xyz", "ogcapi", "wfs", "geoservices", "stac", "wcs")  # each in the file of its name
-BUCKETS = ("s3", "gs")
 DATABASES = {"postgresql": "postgres", "postgres": "postgres", "mariadb": "mariadb", "mysql": "mariadb"}
 
 
@@ -63,14 +63,20 @@ def is_asked(ref: DataRef) -> bool:
 def connector_for(ref: DataRef) -> Connector:
     """Return what reaches the place of a reference. Raises CannotRead where nothing does."""
     scheme = ref.place.partition("://")[0]
-    home = _HOMES.get(ref.kind)
-    if ref.kind is PlaceKind.SERVICE:
-        home = ref.protocol if ref.protocol in SERVICES else None
-    elif ref.kind is PlaceKind.TABLE:
-        home = DATABASES.get(scheme)
+    match ref.kind:
+        case PlaceKind.SERVICE:
+            home = ref.protocol if ref.protocol in SERVICES else None
+        case PlaceKind.TABLE:
+            home = DATABASES.get(scheme)
+        case PlaceKind.ADDRESS:
+            home = ADDRESSES.get(scheme)
+        case _:
+            home = _HOMES.get(ref.kind)
     if home is None:
-        raise CannotRead(ref, f"a {ref.protocol or scheme} can't be reached yet", "Export it to a file first.")
-    return _connector("buckets" if ref.kind is PlaceKind.ADDRESS and scheme in BUCKETS else home)
+        raise CannotRead(
+            ref, f"a place of '{ref.protocol or scheme}' can't be reached yet", "Export it to a file first."
+        )
+    return _connector(home)
 
 
 def is_listed(ref: DataRef) -> bool:

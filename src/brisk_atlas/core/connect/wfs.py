@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -16,6 +17,7 @@ from .fetching import fetch
 from .ows import asking, capabilities, check_xml, crs_of, northing_first, on_own_host
 from .service import Check, Contents, FeatureSource, LayerAbout, Service
 
+log = logging.getLogger(__name__)
 PAGE = 1000
 MAX_PAGES = 10_000
 JSON_FORMATS = ("application/geo+json", "application/json", "json", "geojson", "application/json; subtype=geojson")
@@ -126,10 +128,17 @@ class Wfs(Service):
         degrees = layer.boundingBoxWGS84
         extent = transform_extent(Extent.of(degrees, "EPSG:4326"), crs) if degrees and crs else None
         records = [each["url"] for each in layer.metadataUrls or [] if each.get("url")]
+        notes = {"service": f"WFS {version}"}
+        stored = _stored_queries(ref, endpoint) if version >= "2" else ()
+        notes |= {"stored queries": ", ".join(stored)} if stored else {}
         about = LayerAbout(
-            ref.inner, layer.title or ref.inner, layer.abstract or "", tuple(layer.keywords or ()),
-            record=records[0] if records else "", notes={"service": f"WFS {version}"},
-        )  # fmt: skip
+            ref.inner,
+            layer.title or ref.inner,
+            layer.abstract or "",
+            tuple(layer.keywords or ()),
+            record=records[0] if records else "",
+            notes=notes,
+        )
         source = TypeFeatures(
             ref=DataRef(ref.kind, ref.place, ref.inner),
             about=about,
@@ -159,6 +168,19 @@ def _with_count(source: TypeFeatures) -> TypeFeatures:
     settings.pop("outputformat", None)
     found = MATCHED.search(fetch(source.ref, asking(source.endpoint, settings)).body[:5000])
     return replace(source, count=int(found[1])) if found else source
+
+
+def _stored_queries(ref: DataRef, endpoint: str) -> tuple[str, ...]:
+    """Return the names of the questions that a service has ready; none where it does not list them."""
+    try:
+        body = fetch(ref, asking(endpoint, {"service": "WFS", "version": "2.0.0", "request": "ListStoredQueries"})).body
+        check_xml(ref, body)
+        root = etree.fromstring(body, etree.XMLParser(resolve_entities=False, no_network=True))
+    except (CannotRead, etree.XMLSyntaxError):
+        log.info("%s lists no stored queries", ref.name, exc_info=True)
+        return ()
+    found = [each.findtext("{*}Title") or each.get("id", "") for each in root.iter("{*}StoredQuery")]
+    return tuple(name.strip() for name in found if name.strip())
 
 
 def _schema(ref: DataRef, body: bytes) -> tuple[tuple[Field, ...], str | None]:
