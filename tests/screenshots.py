@@ -129,13 +129,12 @@ def find_database(s: Studio) -> None:
         with server.connect() as link:
             for name in ("closed_zones", "buildings", "trails", "lava_flows"):
                 _copy_layer(link, name)
-            link.execute("ALTER TABLE closed_zones ADD PRIMARY KEY (zone_id)")
             link.execute("COMMENT ON TABLE closed_zones IS 'Closed by the Survey Office after the eruption'")
             link.execute("CREATE VIEW large_flows AS SELECT * FROM lava_flows WHERE volume_m3 > 1e6")
-            link.execute("CREATE TABLE visits (zone_id text, warden text, day date)")
-        s.window.find_page.fill_shelves()
+            link.execute("CREATE TABLE visits (zone text, warden text, day date)")
         database = DataRef.parse(server.address_with_password)
-        s.window.session.shelves.connect(Connection(database, "Survey database", "Office"))
+        s.window.session.shelves.connect(Connection(database, "Survey", "Office"))
+        s.window.find_page.fill_shelves()
         s.window.find_page.go_to_place(table_ref(database, "public"), choose="closed_zones")
         s.settle()
         s.save("find_database")
@@ -143,15 +142,19 @@ def find_database(s: Studio) -> None:
 
 def _copy_layer(link: Connecting, name: str) -> None:
     """Copy a layer of the demo into a table."""
-    _, table = pyogrio.read_arrow(demo.DATA / "tolvane_survey.gpkg", layer=name)
+    meta, table = pyogrio.read_arrow(demo.DATA / "tolvane_survey.gpkg", layer=name)
     types = {"string": "text", "int32": "int", "int64": "bigint", "double": "float8"}
     fields = table.column_names[:-1]
     columns = [f"{field} {types.get(str(table.schema.field(field).type), 'text')}" for field in fields]
-    link.execute(f"CREATE TABLE {name} ({', '.join(columns)}, geom geometry(Geometry, 32727))")
+    link.execute(
+        f"CREATE TABLE {name} ({', '.join(columns)}, geom geometry({meta['geometry_type'].removesuffix(' Z')}, 32727))"
+    )
     marks = ", ".join(["%s"] * len(fields))
     rows = [tuple(row[field] for field in fields) + (row[table.column_names[-1]],) for row in table.to_pylist()]
     with link.cursor() as cursor:
-        cursor.executemany(f"INSERT INTO {name} VALUES ({marks}, ST_SetSRID(ST_GeomFromWKB(%s), 32727))", rows)
+        cursor.executemany(
+            f"INSERT INTO {name} VALUES ({marks}, ST_SetSRID(ST_Force2D(ST_GeomFromWKB(%s)), 32727))", rows
+        )
 
 
 def service(s: Studio) -> None:

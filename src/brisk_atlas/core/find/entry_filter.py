@@ -120,7 +120,9 @@ def _of(name: str, empty: str = "") -> Callable[[EntryRow], str]:
 
 
 def _size_text(row: EntryRow) -> str:
-    return "" if row.entry.is_folder or row.entry.ref.protocol else size_text(_size(row))
+    size = _size(row)
+    is_unknown = not size and not row.entry.ref.is_local  # of a view, or of what a service gives
+    return "" if row.entry.is_folder or is_unknown else size_text(size)
 
 
 def _size(row: EntryRow) -> int:

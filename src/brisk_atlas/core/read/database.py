@@ -203,15 +203,17 @@ def _layer(
     name: str,
     notes: dict[str, str],
 ) -> DatabaseLayer:
-    srid, type_ = _srid_and_type(ref, shape)
+    small = count is not None and count <= EXACT_ROWS
+    srid, type_ = _srid_and_type(ref, shape, small=small)
     crs = _crs_of(ref, srid)
-    extent = _extent(ref, about, shape, crs, small=count is not None and count <= EXACT_ROWS)
+    extent = _extent(ref, about, shape, crs, small=small)
     facts = Facts(name, DataKind.VECTOR, count, type_, fields, crs, extent, notes=dict(notes))
     return DatabaseLayer(ref, facts, about, shape, srid)
 
 
-def _srid_and_type(ref: DataRef, shape: Column) -> tuple[int, str]:
-    """Return the SRID and the type of a column of geometry: as its table declares them, else those of its first row."""
+def _srid_and_type(ref: DataRef, shape: Column, *, small: bool) -> tuple[int, str]:
+    """Return the SRID and the type of a column of geometry: as its table declares them, else the SRID of its first row,
+    and of a small table the type of all of them."""
     schema, table = names_in(ref)
     view = "geography_columns" if shape.type == "geography" else "geometry_columns"
     column = "f_geography_column" if shape.type == "geography" else "f_geometry_column"
@@ -231,6 +233,14 @@ def _srid_and_type(ref: DataRef, shape: Column) -> tuple[int, str]:
             ).format(sql.Identifier(shape.name), _name(ref)),
         )
         srid = srid or (first[0][0] if first else 0)
+    if small and type_.upper().rstrip("ZM") == "GEOMETRY":
+        kinds = ask(
+            ref,
+            sql.SQL("SELECT DISTINCT GeometryType({0}::geometry) FROM {1} WHERE {0} IS NOT NULL LIMIT 2").format(
+                sql.Identifier(shape.name), _name(ref)
+            ),
+        )
+        type_ = kinds[0][0] if len(kinds) == 1 else type_
     return srid, _TYPES.get(type_.upper().rstrip("ZM"), "Unknown")
 
 
