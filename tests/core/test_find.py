@@ -235,7 +235,7 @@ def test_a_file_that_brings_a_library_down_takes_only_the_child_along(tmp_path, 
         scan_pool.pool.close()
     assert "broke down on it (SIGSEGV)" in rows["b.crash"].fault
     assert "took longer than 8 s" in rows["slow.crash"].fault
-    assert [rows[n].amount for n in ("a.csv", "c.csv", "z.csv")] == ["1 rows"] * 3
+    assert [rows[n].amount for n in ("a.csv", "c.csv", "z.csv")] == ["1 row"] * 3
 
 
 def test_a_look_can_be_broken_off(tmp_path, monkeypatch, request):
@@ -258,12 +258,12 @@ def test_a_look_can_be_broken_off(tmp_path, monkeypatch, request):
 def test_a_child_that_ended_while_it_waited_is_replaced(tmp_path):
     (tmp_path / "a.csv").write_text("n\n1\n")
     scan_pool = ScanPool(WorkerPool(1))
-    assert scan_pool.scan(at(tmp_path / "a.csv")).amount == "1 rows"
+    assert scan_pool.scan(at(tmp_path / "a.csv")).amount == "1 row"
     (worker,) = scan_pool.pool.workers
     os.kill(worker.process_id, signal.SIGKILL)
     while worker.alive:
         time.sleep(0.01)
-    assert scan_pool.scan(at(tmp_path / "a.csv")).amount == "1 rows"
+    assert scan_pool.scan(at(tmp_path / "a.csv")).amount == "1 row"
     scan_pool.pool.close()
 
 

@@ -209,7 +209,7 @@ def test_a_mariadb_database_is_pasted_and_opened_in_the_same_way(driver):
         paste(d, maria.address_with_password)
         assert names(d) == ["zones"] and maria.password not in d.window.find_page.path_line.text()
         row = d.window.find_page.list.rows.shown[0]
-        assert (row.summary.kind, row.summary.amount, row.summary.crs) == ("point", "1 features", "EPSG:32727")
+        assert (row.summary.kind, row.summary.amount, row.summary.crs) == ("point", "1 feature", "EPSG:32727")
         d.press(d.window.find_page.list, Qt.Key.Key_Return)
         d.settle()
         assert d.work.layers[0].name == "zones" and "survey" in shelf_texts(d)

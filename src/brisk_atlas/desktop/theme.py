@@ -155,12 +155,14 @@ def _sheet(t: Theme) -> str:
     QToolButton#page {{ font-weight: 600; font-size: 14px; padding: 6px 12px; border: 0; border-bottom: 3px solid transparent; border-radius: 0; }}
     QToolButton#page:checked {{ background: transparent; border-bottom-color: {t.accent}; color: {t.accent}; }}
     QToolButton#page:focus {{ background: {t.wash}; }}
-    QLineEdit, QComboBox, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px;
+    QLineEdit, QComboBox, QDateEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px;
         padding: 3px 6px; color: {t.ink}; selection-background-color: {t.second}; selection-color: {t.on_accent}; min-height: 18px; }}
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {t.second}; }}
     QLineEdit[wrong="true"], QPlainTextEdit[wrong="true"] {{ border-color: {t.fault}; }}
     QComboBox::drop-down {{ border: 0; width: 20px; }}
-    QComboBox::down-arrow, QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url({down}); width: 10px; height: 10px; }}
+    QDateEdit::drop-down {{ border: 0; width: 18px; }}
+    QDateEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled {{ color: {t.quiet}; background: {t.paper}; }}
+    QComboBox::down-arrow, QDateEdit::down-arrow, QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url({down}); width: 10px; height: 10px; }}
     QSpinBox::up-arrow, QDoubleSpinBox::up-arrow {{ image: url({up}); width: 10px; height: 10px; }}
     QSpinBox::up-button, QDoubleSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::down-button {{ border: 0; width: 18px; background: transparent; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.rule}; outline: 0; }}

@@ -82,7 +82,9 @@ def amount_text(facts: Facts) -> str:
     if facts.grid:
         return "" if facts.grid.drawn_by_service else f"{facts.grid.width:,} × {facts.grid.height:,}"
     noun = NOUNS.get(facts.kind)
-    return f"{facts.count:,} {noun}" if noun and facts.count is not None else ""
+    if noun is None or facts.count is None:
+        return ""
+    return f"{facts.count:,} {noun.removesuffix('s') if facts.count == 1 else noun}"
 
 
 def amount_of(facts: Facts) -> float:
