@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+import subprocess
+import sys
 from graphlib import CycleError, TopologicalSorter
 from pathlib import Path
 
@@ -53,3 +55,33 @@ def test_each_class_name_stands_for_one_type():
             if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
                 seen.setdefault(node.name, []).append(name)
     assert {name: homes for name, homes in seen.items() if len(homes) > 1} == {}
+
+
+HEAVY = (
+    "numpy",
+    "pyarrow",
+    "duckdb",
+    "rasterio",
+    "httpx",
+    "lxml",
+    "psycopg",
+    "numba",
+    "PIL",
+    "brisk_atlas.core.read.registry",
+)
+
+
+def test_an_empty_window_loads_no_library_that_it_does_not_need(tmp_path):
+    script = f"""
+import os, sys
+os.environ |= {{"QT_QPA_PLATFORM": "offscreen", "BRISK_ATLAS_HOME": {str(tmp_path)!r}}}
+from brisk_atlas.desktop import app
+made = app.make_application()
+window = app.make_window()
+window.show()
+print([name for name in {HEAVY!r} if name in sys.modules])
+sys.stdout.flush()
+os._exit(0)
+"""
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, timeout=120)
+    assert done.stdout.strip() == "[]", done.stdout + done.stderr

@@ -25,7 +25,8 @@ from brisk_atlas.core.connect.xyz import is_template
 from brisk_atlas.core.curate.derived import derived_record
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.draw.whole_frame import whole_frame
-from brisk_atlas.core.find.connections import Connection, export_connections, import_connections, tried
+from brisk_atlas.core.find.connections import Connection, export_connections, import_connections
+from brisk_atlas.core.find.trying import tried
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import (

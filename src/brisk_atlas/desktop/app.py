@@ -18,12 +18,13 @@ from . import theme
 from .command_list import commands_of
 from .fault_hooks import FaultHooks
 from .session import Session
-from .stand_in import offer_stand_in
 from .warm_up import warm_later
 from .window import AtlasWindow
 
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Shelves
+
+    from .stand_in import StandInProcess
 
 DEFAULT_SIZE = QSize(1280, 800)
 OFFER_MS = 600
@@ -84,7 +85,7 @@ def run(paths: Sequence[Path], *, pin: Path | None = None, served: Path | None =
     QTimer.singleShot(0, gc.enable)
     QTimer.singleShot(0, lambda: _start_log(log_level))
     warm_later(window)
-    server = offer_stand_in(window.session, served) if served is not None else None
+    server = _offered(window, served) if served is not None else None
     QTimer.singleShot(BEGIN_MS, lambda: _begin(window, paths, pin))
     QTimer.singleShot(OFFER_MS, lambda: window.autosave.offer_left_behind(window.notice))
     code = app.exec()
@@ -95,6 +96,12 @@ def run(paths: Sequence[Path], *, pin: Path | None = None, served: Path | None =
         logging.shutdown()
         os._exit(code)
     return code
+
+
+def _offered(window: AtlasWindow, served: Path) -> StandInProcess:
+    from .stand_in import offer_stand_in  # only the demo has one
+
+    return offer_stand_in(window.session, served)
 
 
 def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None:
@@ -149,7 +156,7 @@ def picture(
     window.show()
     window.use_theme(theme.LIGHT)  # whatever the user's own is
     if served is not None:
-        offer_stand_in(window.session, served)
+        _offered(window, served)
     window.find_page.fill_shelves()
     if pin is not None:
         window.find_page.go_to(pin, choose="elevation_2031.tif")

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 
-from brisk_atlas.core.inspect.attachments import Attachment, AttachmentKind
-
-from .drawers.picture_strip import PictureStrip
 from .notice import Notice
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.inspect.attachments import Attachment
+
+    from .drawers.picture_strip import PictureStrip
 
 
 class AttachmentOpening:
@@ -19,6 +23,8 @@ class AttachmentOpening:
 
     def open(self, attachment: Attachment) -> None:
         """Open what lies beside its data; ask where it lies elsewhere."""
+        from brisk_atlas.core.inspect.attachments import AttachmentKind
+
         if attachment.beside:
             open_outside(attachment.place)
             return

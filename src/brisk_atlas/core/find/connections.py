@@ -6,13 +6,9 @@ import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from time import monotonic
-from typing import Any, NamedTuple
+from typing import Any
 
-from brisk_atlas.core.connect import connector_for, is_listed
-from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
-from brisk_atlas.core.model.passwords import password_of
-from brisk_atlas.core.read import known_suffixes
+from brisk_atlas.core.model import CannotRead, DataRef
 from brisk_atlas.core.system.atomic_write import write_whole
 
 FORMAT = "brisk_atlas_connections"
@@ -43,22 +39,6 @@ class Connection:
         return cls(ref, str(stored.get("name") or usual_name(ref)), str(stored.get("group") or ""))
 
 
-class TryResult(NamedTuple):
-    """How a place answered: after how many seconds, with how many things in it, and whether a login was needed."""
-
-    seconds: float
-    things: int
-    noun: str
-    login: bool
-
-    @property
-    def words(self) -> str:
-        """The result as a line."""
-        login = "with a login" if self.login else "no login"
-        noun = self.noun if self.things != 1 else self.noun.removesuffix("s")
-        return f"answers in {self.seconds * 1000:,.0f} ms, {self.things:,} {noun}, {login}"
-
-
 def usual_name(ref: DataRef) -> str:
     """Return what a place is called until somebody names it.
 
@@ -69,27 +49,6 @@ def usual_name(ref: DataRef) -> str:
         return ref.name or ref.place.partition("://")[2].partition("/")[0]
     host = ref.address.partition("://")[2].partition("/")[0].rpartition("@")[2]
     return f"{host} {ref.protocol.upper()}"
-
-
-def must_be_recognised(ref: DataRef) -> bool:
-    """Return whether it must be found out what lies at an address: it does not end like a file.
-
-    >>> must_be_recognised(DataRef.parse("https://survey.tolvane.example/ows"))
-    True
-    """
-    is_web = ref.place.startswith(("http://", "https://")) and not ref.protocol and not ref.inner
-    return is_web and (ref.suffix not in known_suffixes() or ref.suffix == ".xml" or "{z}" in ref.place)
-
-
-def tried(ref: DataRef) -> TryResult:
-    """Return how a place answers now. Raises CannotRead."""
-    began = monotonic()
-    items = connector_for(ref).list(ref) if is_listed(ref) or ref.protocol else []
-    seconds = monotonic() - began
-    files = ref.kind is PlaceKind.ADDRESS
-    user = ref.place.partition("://")[2].partition("/")[0].rpartition("@")[0]
-    noun = "layers" if ref.protocol else "files and folders" if files else "schemas or tables"
-    return TryResult(seconds, len(items), noun, bool(user) or password_of(ref.place) is not None)
 
 
 def export_connections(connections: Iterable[Connection], path: Path) -> None:

@@ -14,7 +14,8 @@ from ..session import Session
 from .password_form import PasswordForm
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.find.connections import Connection, TryResult
+    from brisk_atlas.core.find.connections import Connection
+    from brisk_atlas.core.find.trying import TryResult
 
 
 HINT = "postgresql://user@server/database, or the address of a service or of its tiles"
@@ -81,7 +82,7 @@ class ConnectionForm(QDialog):
         if self.ref is not None:
             then(self.ref)
             return
-        from brisk_atlas.core.find.connections import must_be_recognised
+        from brisk_atlas.core.find.trying import must_be_recognised
 
         ref = DataRef.parse(text)
         self.address.setText(ref.place)  # without a password
@@ -123,7 +124,7 @@ class ConnectionForm(QDialog):
         self.says.setText(f"{error.reason}. {error.remedy}" if isinstance(error, AtlasError) else str(error))
 
     def _try(self, ref: DataRef) -> None:
-        from brisk_atlas.core.find.connections import tried
+        from brisk_atlas.core.find.trying import tried
 
         def done(result: TryResult) -> None:
             kind = f"{ref.protocol.upper()}: " if ref.protocol else ""

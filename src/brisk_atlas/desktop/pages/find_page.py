@@ -241,7 +241,7 @@ class FindPage(QWidget):
 
     def _go_to_address(self, ref: DataRef) -> None:
         """Show what lies at an address, once it is found out what that is."""
-        from brisk_atlas.core.find.connections import must_be_recognised
+        from brisk_atlas.core.find.trying import must_be_recognised
 
         if must_be_recognised(ref):
             self.connections.recognise(ref.place, self._show_address)
