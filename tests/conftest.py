@@ -17,6 +17,11 @@ settings.register_profile("steady", deadline=None, suppress_health_check=[Health
 settings.load_profile("steady")
 
 
+def pytest_collection_modifyitems(items):
+    """Begin with the tests that take longest, so that no process waits for them at the end."""
+    items.sort(key=lambda item: "test_attack" not in item.nodeid)
+
+
 @pytest.fixture(autouse=True)
 def home(tmp_path_factory, monkeypatch):
     """No test reads or writes what the user keeps."""
