@@ -372,6 +372,9 @@ def test_redirects_in_a_loop_and_busy_servers_end(served):
     served[1].behaviour.forward_to = f"{served[1].address}/wms"
     with pytest.raises(CannotRead, match="without end"):
         fetching.fetch(ref, ref.address)
+    served[1].behaviour.forward_to = "http://elsewhere.example/"
+    with pytest.raises(CannotRead, match="another host, elsewhere"):  # nor for a piece of a file
+        fetching.fetch_range(ref, ref.address, 0, 9)
     served[1].behaviour.forward_to = ""
     served[1].behaviour.fail_every = len(served[1].log) + 1  # the next answer
     assert fetching.fetch(ref, f"{ref.address}?service=WMS&request=GetCapabilities&again=1").body

@@ -64,13 +64,3 @@ def _stands(link: dbapi.Connection) -> bool:
         return True
     except Error:
         return False
-
-
-def close_arrow_links() -> None:
-    """Close the connections that wait."""
-    with _lock:
-        links = [link for some in _waiting.values() for _, link in some]
-        _waiting.clear()
-    for link in links:
-        with suppress(Error):
-            link.close()

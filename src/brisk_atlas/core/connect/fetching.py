@@ -10,9 +10,11 @@ import re
 import threading
 import time
 from collections import defaultdict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from functools import cache
-from urllib.parse import unquote, urljoin, urlsplit, urlunsplit
+from typing import TypeVar
+from urllib.parse import SplitResult, unquote, urljoin, urlsplit, urlunsplit
 
 import httpx
 
@@ -34,6 +36,8 @@ MAX_WAIT_S = 10.0  # that a server may ask for before the next try
 REDIRECTS = 5
 BUSY = (429, 502, 503, 504)
 SECRET = re.compile(rf"(?i)({'|'.join(SECRET_WORDS)})=[^&#\s]+")
+
+T = TypeVar("T")
 
 _gates: dict[str, threading.BoundedSemaphore] = defaultdict(lambda: threading.BoundedSemaphore(AT_ONCE))
 _offline = threading.Event()
@@ -89,18 +93,16 @@ def fetch(
         return known
     if is_offline():
         raise CannotRead(ref, "you work offline, and this was never fetched", "Switch Work offline off.")
-    host = urlsplit(address).netloc.rpartition("@")[2]
-    for number in range(TRIES):
-        check()
-        with _gates[host]:
-            check()
-            answer, wait = _tried(ref, address, accept, limit, known, check, last=number == TRIES - 1)
-        if answer is not None:
-            if stored:
-                _store(question, answer)
-            return answer
-        _rest(wait if wait is not None else BACK_OFF_S * 2**number * random.uniform(0.8, 1.2), check)
-    raise AssertionError("the last try answers or raises")
+    conditions = known.conditions() if known is not None else {}
+
+    def ask() -> StoredAnswer:
+        with _replied(ref, address, {"Accept": accept, **conditions}) as reply:
+            return _read(ref, reply, limit, known, check)
+
+    answer = _tried(ref, address, ask, check)
+    if stored:
+        _store(question, answer)
+    return answer
 
 
 def fetch_range(ref: DataRef, address: str, first: int, last: int) -> tuple[bytes, int]:
@@ -108,34 +110,23 @@ def fetch_range(ref: DataRef, address: str, first: int, last: int) -> tuple[byte
     that knows no ranges gives all of it. Raises CannotRead, NotThere."""
     if is_offline():
         raise CannotRead(ref, "you work offline", "Switch Work offline off.")
-    host = urlsplit(address).netloc.rpartition("@")[2]
-    with _gates[host]:
-        for number in range(TRIES):
-            try:
-                return _ranged(ref, address, first, last)
-            except _Busy as busy:
-                if number == TRIES - 1:
-                    reason = f"the server answers {busy.status} {busy.words}"
-                    raise CannotRead(ref, reason, "Try again later.") from None
-                _rest(busy.wait if busy.wait is not None else BACK_OFF_S * 2**number, lambda: None)
-            except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, ValueError) as error:
-                raise CannotRead(ref, f"the server can't be reached ({_why(error)})", _remedy(error)) from error
-    raise AssertionError("the last try answers or raises")
-
-
-def _ranged(ref: DataRef, address: str, first: int, last: int) -> tuple[bytes, int]:
     headers = {"Range": f"bytes={first}-{last}", "Accept-Encoding": "identity"}
-    with _client().stream(
-        "GET", _with_key(address), headers=headers, auth=_login(ref, address), follow_redirects=True
-    ) as reply:
-        if reply.status_code == httpx.codes.REQUESTED_RANGE_NOT_SATISFIABLE:
-            return b"", int(reply.headers.get("content-range", "").rpartition("/")[2] or 0)
-        if reply.status_code != httpx.codes.PARTIAL_CONTENT:
-            answer = _read(ref, reply, BODY_LIMIT, None, lambda: None)
-            return answer.body[first:], len(answer.body)
-        stated = reply.headers.get("content-range", "").rpartition("/")[2]
-        body = _read(ref, reply, BODY_LIMIT, None, lambda: None).body
-        return body, int(stated) if stated.isdecimal() else first + len(body)
+
+    def ask() -> tuple[bytes, int]:
+        with _replied(ref, address, headers) as reply:
+            stated = reply.headers.get("content-range", "").rpartition("/")[2]
+            if reply.status_code == httpx.codes.REQUESTED_RANGE_NOT_SATISFIABLE:
+                return b"", int(stated) if stated.isdecimal() else 0
+            body = _read(ref, reply, BODY_LIMIT, None, _go_on).body
+            if reply.status_code != httpx.codes.PARTIAL_CONTENT:
+                return body[first:], len(body)  # all that came: to ask again would fetch all of it again
+            return body, int(stated) if stated.isdecimal() else first + len(body)
+
+    return _tried(ref, address, ask, _go_on)
+
+
+def _go_on() -> None:
+    """Check nothing: a block of a file is soon read."""
 
 
 def _store(question: str, answer: StoredAnswer) -> None:
@@ -150,32 +141,30 @@ def _rest(seconds: float, check: Callable[[], None]) -> None:
         time.sleep(min(left, 0.05))
 
 
-def _tried(
-    ref: DataRef,
-    address: str,
-    accept: str,
-    limit: int,
-    known: StoredAnswer | None,
-    check: Callable[[], None],
-    *,
-    last: bool,
-) -> tuple[StoredAnswer | None, float | None]:
-    """Return the answer, or None and how long the server asks to wait where it is worth trying again."""
-    try:
-        return _asked(ref, address, accept, limit, known, check)
-    except _Busy as busy:
-        if not last:
-            return None, busy.wait
-        raise CannotRead(ref, f"the server answers {busy.status} {busy.words}", "Try again later.") from None
-    except (httpx.ConnectError, httpx.RemoteProtocolError, httpx.ReadError) as error:
-        if not last and not _is_hopeless(error):
-            return None, None
-        raise CannotRead(ref, f"the server can't be reached ({_why(error)})", _remedy(error)) from error
-    except httpx.TimeoutException as error:
-        reason = f"the server does not answer within {ANSWER_S:.0f} s"
-        raise CannotRead(ref, reason, "Try again, or ask its owner.") from error
-    except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, UnicodeError, ValueError) as error:
-        raise CannotRead(ref, f"the address can't be asked ({_why(error)})", "Check the address.") from error
+def _tried(ref: DataRef, address: str, ask: Callable[[], T], check: Callable[[], None]) -> T:
+    """Return what `ask` returns, which is called again after a while where that may help. Raises CannotRead."""
+    host = urlsplit(address).netloc.rpartition("@")[2]
+    for number in range(TRIES):
+        is_last, wait = number == TRIES - 1, None
+        check()
+        try:
+            with _gates[host]:
+                check()
+                return ask()
+        except _Busy as busy:
+            if is_last:
+                raise CannotRead(ref, f"the server answers {busy.status} {busy.words}", "Try again later.") from None
+            wait = busy.wait
+        except (httpx.ConnectError, httpx.RemoteProtocolError, httpx.ReadError) as error:
+            if is_last or _is_hopeless(error):
+                raise CannotRead(ref, f"the server can't be reached ({_why(error)})", _remedy(error)) from error
+        except httpx.TimeoutException as error:
+            reason = f"the server does not answer within {ANSWER_S:.0f} s"
+            raise CannotRead(ref, reason, "Try again, or ask its owner.") from error
+        except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, UnicodeError, ValueError) as error:
+            raise CannotRead(ref, f"the address can't be asked ({_why(error)})", "Check the address.") from error
+        _rest(wait if wait is not None else BACK_OFF_S * 2**number * random.uniform(0.8, 1.2), check)
+    raise AssertionError("the last try answers or raises")
 
 
 class _Busy(Exception):
@@ -186,25 +175,29 @@ class _Busy(Exception):
         self.status, self.words, self.wait = status, words, wait
 
 
-def _asked(
-    ref: DataRef, address: str, accept: str, limit: int, known: StoredAnswer | None, check: Callable[[], None]
-) -> tuple[StoredAnswer, None]:
-    conditions = known.conditions() if known is not None else {}
-    login = _login(ref, address)
-    here = _with_key(address)
+@contextmanager
+def _replied(ref: DataRef, address: str, headers: Mapping[str, str]) -> Iterator[httpx.Response]:
+    """Give the reply to a GET, which its host may send on to another address of its own, as safe as the first: no
+    other host is asked, and none gets the login."""
+    login, here = _login(ref, address), _with_key(address)
     for _ in range(REDIRECTS + 1):
-        with _client().stream("GET", here, headers={"Accept": accept, **conditions}, auth=login) as reply:
-            if reply.has_redirect_location:
-                there = urljoin(here, reply.headers["location"])
-                if urlsplit(there).hostname != urlsplit(here).hostname:
-                    other = urlsplit(there).hostname
-                    raise CannotRead(
-                        ref, f"the server sends on to another host, {other}", "Use its address if you trust it."
-                    )
-                here = there
-                continue
-            return _read(ref, reply, limit, known, check), None
+        with _client().stream("GET", here, headers=dict(headers), auth=login) as reply:
+            if not reply.has_redirect_location:
+                yield reply
+                return
+            there = urljoin(here, reply.headers["location"])
+        _refuse_other_host(ref, urlsplit(here), urlsplit(there))
+        here = there
     raise CannotRead(ref, "the server sends on from address to address without end", "Tell its owner.")
+
+
+def _refuse_other_host(ref: DataRef, here: SplitResult, there: SplitResult) -> None:
+    if there.hostname != here.hostname:
+        reason = f"the server sends on to another host, {there.hostname}"
+        raise CannotRead(ref, reason, "Use its address if you trust it.")
+    if here.scheme == "https" and there.scheme != "https":
+        reason = f"the server sends on to {there.scheme}, which anyone on the way can read"
+        raise CannotRead(ref, reason, "Tell its owner.")
 
 
 def _read(

@@ -187,4 +187,4 @@ def _kind(ref: DataRef) -> str:
     return last if last in (MAPS, FEATURES) else ""
 
 
-SERVICE = CONNECTOR = GeoServices()
+CONNECTOR = GeoServices()

@@ -28,7 +28,7 @@ CONNECT_S = 10
 STATEMENT_S = 300  # that a statement may take on the server
 PORT = 3306
 SYSTEM_SCHEMAS = ("information_schema", "mysql", "performance_schema", "sys")
-NO_TLS, REQUIRED, VERIFIED = "disabled", "required", ("verify_ca", "verify_identity", "verify-ca", "verify-full")
+REQUIRED, VERIFIED = "required", ("verify_ca", "verify_identity", "verify-ca", "verify-full")
 STOPPED = (ER.QUERY_INTERRUPTED, 1969, 3024)  # by somebody, or by a time limit of MariaDB and of MySQL
 DENIED = (ER.TABLEACCESS_DENIED_ERROR, ER.COLUMNACCESS_DENIED_ERROR, ER.DBACCESS_DENIED_ERROR)
 

@@ -298,4 +298,4 @@ def _world_grid(tileset: dict[str, Any]) -> TileGrid:
     return world_grid(min(numbers), min(max(numbers), LAST_LEVEL)) if numbers else world_grid(0, LAST_LEVEL)
 
 
-SERVICE = CONNECTOR = OgcApi()
+CONNECTOR = OgcApi()

@@ -1,7 +1,7 @@
 """What a service gives, whatever it speaks: layers that it draws as tiles, and layers of features that it hands out.
 
-A protocol is one file of this folder with a `SERVICE`; what it describes are values, so that readers and painters know
-no protocol.
+A protocol is one file of this folder with a `CONNECTOR`; what it describes are values, so that readers and painters
+know no protocol.
 """
 
 from __future__ import annotations
@@ -95,7 +95,7 @@ class FeatureSource(ABC):
 
     @abstractmethod
     def pages(self, query: FeatureQuery, check: Check = lambda: None) -> Iterator[bytes]:
-        """Yield what is asked for in files that the vector library reads, one at least."""
+        """Yield what is asked for in files that the vector library reads, at least one."""
 
 
 class Service(ABC):

@@ -128,4 +128,4 @@ def _grid(extent: Extent, finest: float, columns: int, rows: int) -> TileGrid:
         factor *= 2
 
 
-SERVICE = CONNECTOR = Wcs()
+CONNECTOR = Wcs()

@@ -18,7 +18,6 @@ from .fetching import fetch_range
 
 BLOCK = 1 << 17  # bytes asked for at once, several blocks where they follow each other
 HELD_BYTES = 128_000_000
-FIRST_BLOCKS = 1
 
 _blocks: OrderedDict[tuple[str, int], bytes] = OrderedDict()
 _sizes: dict[str, int] = {}
@@ -36,7 +35,7 @@ class WebFile(io.RawIOBase):
     def _known_size(self) -> int:
         size = _sizes.get(self._ref.place)
         if size is None:
-            self._fetched(0, FIRST_BLOCKS)
+            self._fetched(0, 1)
             size = _sizes[self._ref.place]
         if size < 0:
             raise FileNotFoundError(self._ref.place)
@@ -99,10 +98,3 @@ class WebFile(io.RawIOBase):
 def open_web_file(address: str, *mode: Any, **choice: Any) -> WebFile:
     """Return a file at an address, as libraries open one that are given a function for it."""
     return WebFile(address)
-
-
-def forget_web_files() -> None:
-    """Drop what is held, so that changed files are read anew."""
-    with _lock:
-        _blocks.clear()
-        _sizes.clear()

@@ -205,4 +205,4 @@ def _schema(ref: DataRef, body: bytes) -> tuple[tuple[Field, ...], str | None]:
     return tuple(fields), shape
 
 
-SERVICE = CONNECTOR = Wfs()
+CONNECTOR = Wfs()

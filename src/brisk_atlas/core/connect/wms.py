@@ -146,4 +146,4 @@ def _place(ref: DataRef, layer: Any) -> tuple[str, Extent]:
     raise CannotRead(ref, "the service offers it in no CRS that is known", "Ask its owner for one by its EPSG code.")
 
 
-SERVICE = CONNECTOR = Wms()
+CONNECTOR = Wms()

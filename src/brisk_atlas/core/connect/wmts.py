@@ -123,4 +123,4 @@ def _extent(layer: Any, grid: TileGrid) -> Extent:
     return placed.intersection(whole) or whole
 
 
-SERVICE = CONNECTOR = Wmts()
+CONNECTOR = Wmts()

@@ -54,4 +54,4 @@ def _title(ref: DataRef) -> str:
     return before.rpartition("/")[2] or before or "tiles"
 
 
-SERVICE = CONNECTOR = Xyz()
+CONNECTOR = Xyz()

@@ -144,7 +144,7 @@ def _crs_of(shape: DuckColumn) -> str | None:
 def _measured(
     link: duckdb.DuckDBPyConnection, place: str, shape: DuckColumn, count: int, crs: str | None
 ) -> tuple[str, Extent | None]:
-    """Return the type and the extent of shapes, of some that are spread over a large table."""
+    """Return the type and the extent of shapes, of a sample of a large table."""
     thin = f" USING SAMPLE {MEASURED_ROWS} ROWS (reservoir, 1)" if count > MEASURED_ROWS else ""
     name = _quoted(shape.name)
     rows = link.sql(f"SELECT {name}::BLOB AS g FROM {place} WHERE {name} IS NOT NULL{thin}").to_arrow_table()

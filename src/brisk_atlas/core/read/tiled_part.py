@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from dataclasses import dataclass
 
 import numpy as np
@@ -23,9 +24,9 @@ class TiledPart(RasterPart):
     tiles: TileSource
 
     @property
+    @abstractmethod
     def blank(self) -> tuple[int, np.dtype, float]:
         """How many values a cell has, of which type, and the one that stands for nothing."""
-        raise NotImplementedError
 
     def measured_as(self, quantity: Quantity) -> RasterPart:
         raise KeyError(quantity)
