@@ -11,11 +11,13 @@ import numpy as np
 import pytest
 import shapely
 
+from brisk_atlas import demo
 from brisk_atlas.core import read
 from brisk_atlas.core.cache import by_view
 from brisk_atlas.core.cache.by_view import seen_features
 from brisk_atlas.core.compare.change import change_between
 from brisk_atlas.core.connect import connector_for, fetching, geoservices, ogcapi, stac, wfs
+from brisk_atlas.core.connect.connector import localise
 from brisk_atlas.core.connect.ows import check_xml, northing_first
 from brisk_atlas.core.connect.recognise import recognise
 from brisk_atlas.core.connect.stac import SceneSearch
@@ -379,6 +381,23 @@ def test_redirects_in_a_loop_and_busy_servers_end(served):
     served[1].behaviour.fail_every = len(served[1].log) + 1  # the next answer
     assert fetching.fetch(ref, f"{ref.address}?service=WMS&request=GetCapabilities&again=1").body
     assert served[1].log[-1] == served[1].log[-2]  # asked again
+
+
+def test_a_whole_file_is_fetched_by_the_rules_of_any_question(served):
+    behaviour = served[1].behaviour
+    ref = DataRef.parse(f"{served[1].address}/files/gas_stations.csv")
+    behaviour.forward_to = "http://elsewhere.example/"
+    with pytest.raises(CannotRead, match="another host, elsewhere"):
+        localise(ref)
+    behaviour.forward_to, behaviour.password = "", "ana:s3cret-word"
+    with pytest.raises(NeedsPassword):
+        localise(ref)
+    known = DataRef.parse(str(ref).replace("http://", "http://ana:s3cret-word@"))
+    assert "s3cret" not in str(known) and localise(known).path.read_bytes() == (demo.DATA / ref.name).read_bytes()
+    behaviour.password = ""
+    fetching.set_offline(True)
+    with pytest.raises(CannotRead, match="offline"):
+        localise(ref)
 
 
 def test_an_answer_without_end_and_one_with_entities_are_refused(served):

@@ -11,7 +11,7 @@ import threading
 import time
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from functools import cache
 from typing import TypeVar
 from urllib.parse import SplitResult, unquote, urljoin, urlsplit, urlunsplit
@@ -125,6 +125,34 @@ def fetch_range(ref: DataRef, address: str, first: int, last: int) -> tuple[byte
     return _tried(ref, address, ask, _go_on)
 
 
+@contextmanager
+def streamed(
+    ref: DataRef, address: str, *, method: str = "GET", headers: Mapping[str, str] | None = None
+) -> Iterator[httpx.Response]:
+    """Give the reply to a question, its content not read yet, for a file that may be too large to be held.
+
+    Raises CannotRead, NeedsPassword, NotThere; so does what reads the content in the block.
+    """
+    if is_offline():
+        raise CannotRead(ref, "you work offline", "Switch Work offline off.")
+    asked = {"Accept-Encoding": "identity", **(headers or {})}
+
+    def ask() -> tuple[httpx.Response, ExitStack]:
+        with ExitStack() as begun:
+            reply = begun.enter_context(_replied(ref, address, asked, method))
+            _refuse_status(ref, reply)
+            return reply, begun.pop_all()
+
+    reply, begun = _tried(ref, address, ask, _go_on)
+    with begun:
+        try:
+            yield reply
+        except httpx.TimeoutException as error:
+            raise CannotRead(ref, f"the server fell silent for {ANSWER_S:.0f} s", "Try again.") from error
+        except (httpx.HTTPError, httpx.StreamError) as error:
+            raise CannotRead(ref, f"the server's answer broke off ({_why(error)})", "Try again.") from error
+
+
 def _go_on() -> None:
     """Check nothing: a block of a file is soon read."""
 
@@ -176,12 +204,12 @@ class _Busy(Exception):
 
 
 @contextmanager
-def _replied(ref: DataRef, address: str, headers: Mapping[str, str]) -> Iterator[httpx.Response]:
-    """Give the reply to a GET, which its host may send on to another address of its own, as safe as the first: no
+def _replied(ref: DataRef, address: str, headers: Mapping[str, str], method: str = "GET") -> Iterator[httpx.Response]:
+    """Give the reply to a question, which its host may send on to another address of its own, as safe as the first: no
     other host is asked, and none gets the login."""
     login, here = _login(ref, address), _with_key(address)
     for _ in range(REDIRECTS + 1):
-        with _client().stream("GET", here, headers=dict(headers), auth=login) as reply:
+        with _client().stream(method, here, headers=dict(headers), auth=login) as reply:
             if not reply.has_redirect_location:
                 yield reply
                 return
@@ -206,15 +234,7 @@ def _read(
     headers, status = reply.headers, reply.status_code
     if status == httpx.codes.NOT_MODIFIED and known is not None:
         return StoredAnswer(known.media_type, known.body, _term(headers), known.etag, known.changed)
-    if status in BUSY:
-        raise _Busy(status, reply.reason_phrase, _wait_of(headers))
-    if status == httpx.codes.UNAUTHORIZED:
-        raise NeedsPassword(ref, "the server wants a user's name and password", "State them.")
-    if status == httpx.codes.NOT_FOUND:
-        raise NotThere(ref, "the server has nothing there (404)", "Check the address; it may have been removed.")
-    if status >= httpx.codes.BAD_REQUEST:
-        reason = f"the server answers {status} {reply.reason_phrase}"
-        raise CannotRead(ref, reason, _REMEDIES.get(status, "Check the address, or ask the server's owner."))
+    _refuse_status(ref, reply)
     stated = headers.get("content-length", "")
     if stated.isdecimal() and int(stated) > limit:
         raise _too_large(ref, limit)
@@ -231,6 +251,20 @@ def _read(
         headers.get("content-type", ""), b"".join(blocks), _term(headers), headers.get("etag", ""),
         headers.get("last-modified", ""),
     )  # fmt: skip
+
+
+def _refuse_status(ref: DataRef, reply: httpx.Response) -> None:
+    """Raise what the status of a reply means, if it is not the one that was hoped for."""
+    status = reply.status_code
+    if status in BUSY:
+        raise _Busy(status, reply.reason_phrase, _wait_of(reply.headers))
+    if status == httpx.codes.UNAUTHORIZED:
+        raise NeedsPassword(ref, "the server wants a user's name and password", "State them.")
+    if status == httpx.codes.NOT_FOUND:
+        raise NotThere(ref, "the server has nothing there (404)", "Check the address; it may have been removed.")
+    if status >= httpx.codes.BAD_REQUEST:
+        reason = f"the server answers {status} {reply.reason_phrase}"
+        raise CannotRead(ref, reason, _REMEDIES.get(status, "Check the address, or ask the server's owner."))
 
 
 def _term(headers: Mapping[str, str]) -> float:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import suppress
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
 from pathlib import Path
@@ -16,11 +15,11 @@ from brisk_atlas.core.model import CannotRead, DataRef
 from .connector import Item
 from .copies import COPY_LIMIT, copy_target, prune, store_copy
 from .failures import explained
+from .fetching import streamed
 from .files import CONNECTOR as FILES
 from .members import WITH_STEM
 from .web_folder import list_web_folder
 
-PATIENCE_S = 15.0
 NO_DATE = datetime.fromtimestamp(0, UTC)
 
 
@@ -31,30 +30,24 @@ class Http:
         return list_web_folder(ref)
 
     def stat(self, ref: DataRef) -> tuple[int, datetime]:
-        with _answer(ref, "HEAD") as answer:
-            changed = answer.headers.get("Last-Modified")
-            size = answer.headers.get("Content-Length") or "0"
-        try:
-            modified = parsedate_to_datetime(changed) if changed else NO_DATE
-        except ValueError:
-            modified = NO_DATE
-        return int(size) if size.isdecimal() else 0, modified
+        stated = _headers(ref)
+        size = stated.get("Content-Length") or "0"
+        return int(size) if size.isdecimal() else 0, _modified(stated)
 
     def fingerprint(self, ref: DataRef) -> str:
-        with _answer(ref, "HEAD") as answer:
-            return "|".join(answer.headers.get(name, "") for name in ("ETag", "Content-Length", "Last-Modified"))
+        return _state(_headers(ref))
 
     def head(self, ref: DataRef, count: int) -> bytes:
-        with _answer(ref, "GET", {"Range": f"bytes=0-{count - 1}"}) as answer:
+        with streamed(ref, ref.place, headers={"Range": f"bytes=0-{count - 1}"}) as answer:
             return _Stream(answer).read(count)
 
     def localise(self, ref: DataRef) -> DataRef:
-        _, modified = self.stat(ref)
-        target = copy_target(ref, self.fingerprint(ref))
+        stated = _headers(ref)
+        target, modified = copy_target(ref, _state(stated)), _modified(stated).timestamp()
         if not target.exists():
-            with _answer(ref, "GET") as answer, explained(ref):
-                store_copy(ref, cast(IO[bytes], _Stream(answer)), target, COPY_LIMIT, modified.timestamp())
-            self._fetch_members(ref, target, modified.timestamp())
+            with streamed(ref, ref.place) as answer, explained(ref):
+                store_copy(ref, cast(IO[bytes], _Stream(answer)), target, COPY_LIMIT, modified)
+            self._fetch_members(ref, target, modified)
         prune()
         return FILES.localise(DataRef.file(target).with_part(ref.part))
 
@@ -65,24 +58,25 @@ class Http:
             other = DataRef(ref.kind, ref.place.removesuffix(target.suffix) + ending)
             if other.place == ref.place or "?" in ref.place:
                 continue
-            with suppress(CannotRead), _answer(other, "GET") as answer, explained(other):
+            with suppress(CannotRead), streamed(other, other.place) as answer, explained(other):
                 store_copy(other, cast(IO[bytes], _Stream(answer)), member, COPY_LIMIT, modified)
 
 
-@contextmanager
-def _answer(ref: DataRef, method: str, headers: dict[str, str] | None = None) -> Iterator[httpx.Response]:
-    """Give a server's answer, its content not read yet. Raises CannotRead."""
-    headers = {"Accept-Encoding": "identity", **(headers or {})}
+def _headers(ref: DataRef) -> httpx.Headers:
+    with streamed(ref, ref.place, method="HEAD") as answer:
+        return answer.headers
+
+
+def _state(stated: httpx.Headers) -> str:
+    """Return what tells that a file changed."""
+    return "|".join(stated.get(name, "") for name in ("ETag", "Content-Length", "Last-Modified"))
+
+
+def _modified(stated: httpx.Headers) -> datetime:
     try:
-        with httpx.stream(method, ref.place, headers=headers, timeout=PATIENCE_S, follow_redirects=True) as answer:
-            answer.raise_for_status()
-            yield answer
-    except httpx.HTTPStatusError as error:
-        reason = f"the server answers {error.response.status_code} {error.response.reason_phrase}"
-        raise CannotRead(ref, reason, "Check the address.") from error
-    except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError) as error:
-        why = str(error) or type(error).__name__
-        raise CannotRead(ref, f"the server can't be reached ({why})", "Check the address and the net.") from error
+        return parsedate_to_datetime(stated["Last-Modified"]) if "Last-Modified" in stated else NO_DATE
+    except ValueError:
+        return NO_DATE
 
 
 class _Stream:
