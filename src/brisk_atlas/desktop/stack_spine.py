@@ -82,7 +82,12 @@ class StackSpine(QListWidget):
         self._repaint()
 
     def _work_changed(self, what: str) -> None:
-        if what in ("layers", "subject", "curtain", "file"):
+        if what == "subject":
+            self._filling = True
+            self._make_current([self._id(i) for i in range(self.count())])
+            self._filling = False
+            self._repaint()
+        elif what in ("layers", "curtain", "file"):
             self.fill()
 
     def _remake(self, source: object) -> None:

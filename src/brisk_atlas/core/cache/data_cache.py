@@ -57,6 +57,7 @@ class DataCache:
         self._held: OrderedDict[Hashable, Any] = OrderedDict()
         self._latest: OrderedDict[Hashable, tuple[Hashable, Any]] = OrderedDict()
         self._sizes: dict[Hashable, int] = {}
+        self._keys_of: dict[DataRef, set[Hashable]] = {}  # what is held of each place
         self._gates: dict[Hashable, threading.Lock] = {}
         self._generations: dict[DataRef, int] = {}  # how often a place was forgotten
         self.budget = budget if budget is not None else memory_budget()
@@ -79,8 +80,7 @@ class DataCache:
                 with self._lock:
                     if self._generation(key) == generation:  # else it was forgotten while it was read
                         self._held[key] = made
-                        self._sizes[key] = size
-                        self._shrink(key)
+                        self._note(key, size)
             finally:
                 with self._lock:
                     self._gates.pop(key, None)
@@ -89,6 +89,13 @@ class DataCache:
     def _generation(self, key: Hashable) -> int:
         return sum(self._generations.get(ref, 0) for ref in _places_in(key))
 
+    def _note(self, key: Hashable, size: int) -> None:
+        """Count what was just stored, and make room for it. Called with the lock held."""
+        self._sizes[key] = size
+        for place in _places_in(key):
+            self._keys_of.setdefault(place, set()).add(key)
+        self._shrink(key)
+
     def _shrink(self, newest: Hashable) -> None:
         """Drop what was not asked for longest until the rest is within the budget. Called with the lock held."""
         total = sum(self._sizes.values())
@@ -96,9 +103,20 @@ class DataCache:
             for key in list(held):
                 if total <= self.budget:
                     return
-                if key != newest and self._sizes.get(key, 0) > SMALL:
-                    del held[key]
-                    total -= self._sizes.pop(key, 0)
+                size = self._sizes.get(key, 0)
+                if key != newest and size > SMALL:
+                    self._discard(key)
+                    total -= size
+
+    def _discard(self, key: Hashable) -> None:
+        """Drop what is stored for a key. Called with the lock held."""
+        self._held.pop(key, None)
+        self._latest.pop(key, None)
+        self._sizes.pop(key, None)
+        for place in _places_in(key):
+            self._keys_of[place].discard(key)
+            if not self._keys_of[place]:
+                del self._keys_of[place]
 
     @property
     def size(self) -> int:
@@ -229,8 +247,7 @@ class DataCache:
         with self._lock:
             if self._generation(key) == generation:
                 self._latest[key] = (state, made)
-                self._sizes[key] = size
-                self._shrink(key)
+                self._note(key, size)
         return made
 
     def latest(self, key: Hashable) -> tuple[Any, Any] | None:
@@ -244,6 +261,7 @@ class DataCache:
             self._held.clear()
             self._latest.clear()
             self._sizes.clear()
+            self._keys_of.clear()
 
     def forget(self, ref: DataRef) -> None:
         """Drop everything read from the place of `ref`, so that it is read anew."""
@@ -256,10 +274,8 @@ class DataCache:
     def _drop(self, place: DataRef, which: Callable[[Hashable], bool]) -> None:
         with self._lock:
             self._generations[place] = self._generations.get(place, 0) + 1
-            for held in (self._held, self._latest):
-                for key in [k for k in held if place in _places_in(k) and which(k)]:
-                    del held[key]
-                    self._sizes.pop(key, None)
+            for key in [key for key in self._keys_of.get(place, ()) if which(key)]:
+                self._discard(key)
 
 
 def _first(key: Hashable) -> Hashable:
