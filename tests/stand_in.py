@@ -20,7 +20,8 @@ def demo_depot() -> Iterator[Depot]:
     """Give a Depot of the demo's project."""
     with Workspace() as workspace:
         assert workspace.open_project(demo.PROJECT) == []
-        yield Depot("Tolvane Survey Office", workspace.cache, workspace.work.layers, demo.DATA)
+        layers = [*workspace.work.layers, *workspace.open(demo.DATA / "sea_temperature.nc")]
+        yield Depot("Tolvane Survey Office", workspace.cache, layers, demo.DATA)
 
 
 @contextmanager

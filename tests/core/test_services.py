@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import time
 from dataclasses import replace
-from datetime import date
+from datetime import UTC, date, datetime
 
 import numpy as np
 import pytest
@@ -21,6 +21,7 @@ from brisk_atlas.core.connect.connector import localise
 from brisk_atlas.core.connect.ows import check_xml, northing_first
 from brisk_atlas.core.connect.recognise import recognise
 from brisk_atlas.core.connect.stac import SceneSearch
+from brisk_atlas.core.connect.stated_dimensions import stated_dimension
 from brisk_atlas.core.connect.stored_answers import AnswerStore, StoredAnswer, term_of
 from brisk_atlas.core.connect.wms import Wms
 from brisk_atlas.core.connect.xyz import is_template
@@ -337,7 +338,7 @@ def test_a_connection_is_tried_and_passed_on_without_secrets(served, tmp_path):
     ref = recognise(f"{address}/wms?token=abc123xyz").ref
     assert "s3cret" not in str(ref) and "abc123xyz" not in str(ref)
     result = tried(ref)
-    assert result.things == len(served[0].offers) and result.words.endswith("10 layers, with a login")
+    assert result.things == len(served[0].offers) and result.words.endswith("11 layers, with a login")
     assert all("token=abc123xyz" in line for line in served[1].log[-1:])
     file = tmp_path / "connections.json"
     export_connections([Connection(ref, "Maps", "Office")], file)
@@ -350,6 +351,84 @@ def test_a_connection_is_tried_and_passed_on_without_secrets(served, tmp_path):
     (tmp_path / "other.json").write_text('{"a": 1}')
     with pytest.raises(CannotRead, match="no file of connections"):
         import_connections(tmp_path / "other.json")
+
+
+# What a server draws: styles, times, heights
+
+
+@pytest.mark.parametrize(("stated", "usual", "names"), [
+    (["2029-01-01/2031-06-30/P1M"], "2031-06-01", ("2029-01-01", "2031-06-01", 30, 29)),
+    (["2031-01-31/2031-05-31/P1M", "2032"], "", ("2031-01-31", "2032", 6, 5)),
+    (["2031-01-01T00:00:00Z/2031-01-02/PT6H"], "2031-01-01T12:00:00Z", ("2031-01-01T00:00:00Z", "2031-01-02T00:00:00Z", 5, 2)),
+    (["1900-01-01/2031-01-01/PT10M"], "", ("2030-11-27T06:50:00Z", "2031-01-01T00:00:00Z", 5000, 4999)),
+    (["2031-01-01/present/P1D"], "current", ("2031-01-01", "2031-02-01", 32, 31)),
+    (["2031-06-24T10:00:00+02:00", "rubbish"], "", ("2031-06-24T10:00:00+02:00",) * 2 + (1, 0)),
+])  # fmt: skip
+def test_times_are_listed_as_their_ranges_state_them(stated, usual, names):
+    found = stated_dimension("time", "time", stated, "ISO8601", usual, datetime(2031, 2, 1, tzinfo=UTC))
+    assert (found.names[0], found.names[-1], len(found.names), found.usual) == names
+    assert found.dimension.is_time and list(found.dimension.seconds) == sorted(found.dimension.seconds)
+    assert found.is_cut == (len(found.names) == 5000)
+
+
+def test_heights_and_named_places_are_listed():
+    heights = stated_dimension("elevation", "elevation", ["0/1/0.1"], "m", "0.5")
+    assert heights.names[5] == "0.5" == heights.names[heights.usual] and heights.dimension.shown(10) == "1 m"
+    cases = stated_dimension("case", "dim_case", ["calm", "storm"], "", "storm")
+    assert cases.dimension.texts == ("calm", "storm") and cases.usual == 1
+    assert stated_dimension("time", "time", ["soon"], "ISO8601", "") is None
+
+
+@pytest.mark.parametrize("text", ("wms+{}/wms#sea_temperature", "wmts+{}/wmts#sea_temperature"))
+def test_a_layer_is_drawn_at_the_time_and_in_the_style_that_were_chosen(served, text):
+    text = text.format(served[1].address)
+    with Workspace() as workspace:
+        layer = workspace.open(text)[0]
+        facts = workspace.facts_of(layer)
+        time, depth = facts.grid.dimensions
+        assert time.is_time and depth.unit == "m" and time.texts[0] == "2029-01-15"
+        assert layer.style.bands == (facts.grid.first_band,) and [name for name, _ in facts.grid.server_styles] == [
+            "default",
+            "grey",
+        ]
+        view = View.fitting(facts.extent, 300, 300)
+        own = workspace.open(demo.DATA / "sea_temperature.nc")[0]
+
+        def pictures(band, style="", ramp="ember"):
+            asked = replace(layer, style=replace(layer.style, bands=(band,), server_style=style))
+            there = whole_frame(workspace.painter, [asked], view).image.astype(int)
+            here = replace(own, style=replace(own.style, bands=(band,), ramp=ramp))
+            return there, whole_frame(workspace.painter, [here], view).image.astype(int)
+
+        middle = slice(100, 200)
+        for band, style, ramp in ((1, "", "ember"), (len(depth) * 20 + 3, "", "ember"), (1, "grey", "ink")):
+            there, here = pictures(band, style, ramp)
+            assert np.abs(there - here)[middle, middle].mean() < 6, (band, style)
+        first, later = pictures(1)[0], pictures(len(depth) * 20 + 3)[0]
+        assert np.abs(first - later).mean() > 6
+        asked = "\n".join(served[1].log)
+        assert "time=2030-09-15" in asked and "depth=" in asked and "grey" in asked
+
+
+def test_the_probe_and_the_legend_are_those_of_what_is_shown(served):
+    with Workspace() as workspace:
+        layer = workspace.open(f"wms+{served[1].address}/wms#sea_temperature")[0]
+        facts, kind = workspace.facts_of(layer), kind_of(DataKind.RASTER)
+        x, y = facts.extent.xmin + 0.1 * facts.extent.width, facts.extent.centre[1]
+        values = []
+        for band in (1, 2):
+            shown = replace(layer, style=replace(layer.style, bands=(band,)))
+            found = kind.probe(workspace.cache, shown, Where.at(x, y, facts.crs, 10.0), lambda: None)
+            values.append(
+                next(
+                    r.shown for r in found.readings if ("time" not in r.label and "°C" in r.shown) or "degC" in r.shown
+                )
+            )
+        assert values[0] != values[1]
+        legend = kind.legend(workspace.cache, layer)
+        grey = kind.legend(workspace.cache, replace(layer, style=replace(layer.style, server_style="grey")))
+        assert legend.title == "As the project shows it" and grey.title == "In grey"
+        assert legend.picture.shape == grey.picture.shape and (legend.picture != grey.picture).any()
 
 
 # Servers that misbehave

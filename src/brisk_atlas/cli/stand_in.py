@@ -26,6 +26,7 @@ def parser() -> argparse.ArgumentParser:
         description="Offer a project on this machine as services would, to try clients on it. It can misbehave.",
     )
     made.add_argument("project", nargs="?", type=Path, help="a project; the demo if none is given")
+    made.add_argument("--also", action="append", default=[], metavar="DATA", help="more data to offer; may be repeated")
     made.add_argument("--port", type=int, default=0, help="the port on the loopback; a free one if not given")
     made.add_argument("--delay", type=float, default=0.0, metavar="S", help="seconds until each answer begins")
     made.add_argument("--status", type=int, default=0, help="answer everything with this status")
@@ -47,11 +48,11 @@ def main(arguments: list[str]) -> int:
     from brisk_atlas.core.model import AtlasError
     from brisk_atlas.core.workspace.workspace import Workspace
 
-    project = asked.project
+    project, also = asked.project, asked.also
     if project is None:
         from brisk_atlas import demo
 
-        project = demo.PROJECT
+        project, also = demo.PROJECT, [*also, str(demo.DATA / "sea_temperature.nc")]
     behaviour = Behaviour(
         delay_s=asked.delay, status=asked.status, fail_every=asked.fail_every, half=asked.half, html=asked.html,
         wrong_axes=asked.wrong_axes, wrong_counts=asked.wrong_counts, password=asked.login,
@@ -61,9 +62,10 @@ def main(arguments: list[str]) -> int:
             faults = workspace.open_project(project)
             for fault in faults:
                 print(fault, file=sys.stderr)
-            depot = Depot(
-                f"{project.name.partition('.')[0]} stand-in", workspace.cache, workspace.work.layers, project.parent
-            )
+            layers = [*workspace.work.layers]
+            for each in also:
+                layers += workspace.open(each)
+            depot = Depot(f"{project.name.partition('.')[0]} stand-in", workspace.cache, layers, project.parent)
         except AtlasError as error:
             print(error, file=sys.stderr)
             return 1

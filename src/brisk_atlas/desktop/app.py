@@ -99,9 +99,11 @@ def run(paths: Sequence[Path], *, pin: Path | None = None, served: Path | None =
 
 
 def _offered(window: AtlasWindow, served: Path) -> StandInProcess:
+    from brisk_atlas import demo
+
     from .stand_in import offer_stand_in  # only the demo has one
 
-    return offer_stand_in(window.session, served)
+    return offer_stand_in(window.session, served, [demo.DATA / "sea_temperature.nc"])
 
 
 def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None:

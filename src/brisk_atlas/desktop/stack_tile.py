@@ -18,13 +18,15 @@ from .session import Session
 from .theme import LIGHT, MONO, Theme
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from brisk_atlas.core.draw.legend import Legend
 
     TilePicture = tuple[tuple, QImage | None, Legend | None]  # what it was made for, the picture and the legend
 
 WIDTH_PX, TILE_PX, GROUP_PX, THUMB = 204, 58, 30, QSize(60, 44)
 INDENT_PX, ARROW_PX = 10, 20
-LEGEND_LINE_PX, SWATCH = 17, QSize(22, 14)
+LEGEND_LINE_PX, LEGEND_MAX_PX, SWATCH = 17, 320, QSize(22, 14)
 KIND_ICONS = {"vector": "polygon", "raster": "dots-nine", "pointcloud": "dots-six", "table": "table"}
 STATE_ICONS = {SourceState.MISSING: "link-break", SourceState.CHANGED: "arrows-clockwise"}
 LAYER_ID = Qt.ItemDataRole.UserRole
@@ -37,6 +39,15 @@ class LegendSpot(NamedTuple):
     what: str
     text: str
     rect: QRect
+
+
+def legend_picture_size(picture: np.ndarray) -> QSize:
+    """Return how large the picture of a legend from a server is drawn in a tile."""
+    size = QSize(picture.shape[1], picture.shape[0])
+    room = QSize(WIDTH_PX - 40, LEGEND_MAX_PX)
+    if size.width() <= room.width() and size.height() <= room.height():
+        return size
+    return size.scaled(room, Qt.AspectRatioMode.KeepAspectRatio)
 
 
 class StackTile(QStyledItemDelegate):
@@ -84,6 +95,7 @@ class StackTile(QStyledItemDelegate):
                 (34 if legend.ramp else 0)
                 + LEGEND_LINE_PX * (len(legend.entries) + len(legend.sizes))
                 + (LEGEND_LINE_PX if legend.title else 0)
+                + (legend_picture_size(legend.picture).height() if legend.picture is not None else 0)
                 + 6
             )
         return QSize(WIDTH_PX - 14, TILE_PX + more)
@@ -273,6 +285,12 @@ class StackTile(QStyledItemDelegate):
             )
             top += LEGEND_LINE_PX
         painter.setOpacity(1.0)
+        if legend.picture is not None:
+            spot = QRect(box.topLeft(), legend_picture_size(legend.picture))
+            spot.moveTop(top)
+            painter.fillRect(spot, QColor(LIGHT.raised))  # servers draw legends for white paper
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(spot, picture_of(legend.picture))
         for text, picture in legend.sizes:
             spot = QRect(box.left(), top + 1, SWATCH.width(), SWATCH.height())
             painter.fillRect(spot, QColor(LIGHT.paper))

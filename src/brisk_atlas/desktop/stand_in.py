@@ -28,16 +28,18 @@ OFFERED = (  # name, protocol, path
 
 
 class StandInProcess:
-    """A process that serves a project, ended with this one."""
+    """A process that serves a project and some more data, ended with this one."""
 
-    def __init__(self, project: Path, port: int) -> None:
-        self.project, self.port = project, port
+    def __init__(self, project: Path, also: list[Path], port: int) -> None:
+        self.project, self.also, self.port = project, also, port
         self._process: subprocess.Popen[bytes] | None = None
 
     def ensure(self, check: Callable[[], None] = lambda: None) -> None:
         """Start the server if it does not run, and wait until it answers. Raises AtlasError."""
         if self._process is None or self._process.poll() is not None:
             command = [sys.executable, "-m", "brisk_atlas", "stand-in", str(self.project)]
+            for each in self.also:
+                command += ["--also", str(each)]
             self._process = subprocess.Popen(
                 [*command, "--port", str(self.port), "--with-input"],
                 stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
@@ -59,13 +61,13 @@ class StandInProcess:
             self._process.terminate()
 
 
-def offer_stand_in(session: Session, project: Path) -> StandInProcess:
-    """Put connections to a server of a project on the shelf, which starts when one of them is first used."""
+def offer_stand_in(session: Session, project: Path, also: list[Path]) -> StandInProcess:
+    """Put connections to a server of a project and more data on the shelf, which starts when one is first used."""
     from brisk_atlas.core.find.connections import Connection
     from brisk_atlas.core.find.shelves import PASSING
     from brisk_atlas.core.read.permissions import allow
 
-    server = StandInProcess(project, _free_port())
+    server = StandInProcess(project, also, _free_port())
     found = []
     for name, protocol, path in OFFERED:
         address = f"http://{LOOPBACK}:{server.port}{path}"

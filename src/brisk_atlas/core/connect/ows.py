@@ -41,6 +41,12 @@ def on_own_host(ref: DataRef, stated: str) -> str:
     return urlunsplit((own.scheme, own.netloc, other.path, other.query, ""))
 
 
+def legend_address(ref: DataRef, stated: str) -> str:
+    """Return where the picture of a legend is asked for, "" for none and for one on another host."""
+    found = on_own_host(ref, stated)
+    return found if stated and found != ref.address else ""
+
+
 def capabilities(ref: DataRef, service: str, parse: Callable[[str, bytes], T], *, version: str = "") -> T:
     """Return what `parse` makes of the capabilities of a service: it is given their version and their bytes.
 

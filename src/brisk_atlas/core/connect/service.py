@@ -8,14 +8,16 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime
-from typing import NamedTuple
+from typing import NamedTuple, Self
 
 from brisk_atlas.core.model import Band, CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
+from brisk_atlas.core.model.dimension import band_at, places_of
 from brisk_atlas.core.place.tile_grid import TileGrid, TilePlace
 
 from .connector import Item
+from .stated_dimensions import StatedDimension
 
 NO_DATE = datetime.fromtimestamp(0, UTC)
 Check = Callable[[], None]
@@ -51,14 +53,64 @@ class TileSource(ABC):
     grid: TileGrid
     extent: Extent
 
+    @property
+    def key(self) -> tuple[str, str]:
+        """What tells its tiles from those of other sources: the layer, and what of it is shown."""
+        return str(self.ref), ""
+
     @abstractmethod
     def address(self, place: TilePlace) -> str:
         """Return where a tile is fetched."""
 
 
+class DrawnStyle(NamedTuple):
+    """A style that a service can draw a layer in. `legend` is the address of a picture of its legend, "" for none."""
+
+    name: str
+    title: str
+    legend: str = ""
+
+
 @dataclass(frozen=True)
 class Pictures(TileSource):
-    """A layer that a service draws: each tile is a picture."""
+    """A layer that a service draws: each tile is a picture.
+
+    `styles` are those that it can be drawn in, `dimensions` those along which there are further pictures. `style` is
+    the name of the one that is shown, "" for the one that the service chooses; `band` says where along the dimensions
+    it is, as their places together (from 1), 0 for where the service shows it unasked.
+    """
+
+    styles: tuple[DrawnStyle, ...] = field(default=(), kw_only=True)
+    dimensions: tuple[StatedDimension, ...] = field(default=(), kw_only=True)
+    style: str = field(default="", kw_only=True)
+    band: int = field(default=0, kw_only=True)
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return str(self.ref), f"{self.style} {self.band}"
+
+    @property
+    def usual_band(self) -> int:
+        """Where along the dimensions the service shows the layer unasked; 0 without dimensions."""
+        found = [each.dimension for each in self.dimensions]
+        return band_at(found, [each.usual for each in self.dimensions]) if found else 0
+
+    def drawn_as(self, style: str, band: int) -> Self:
+        """Return the same layer in another style and at another place along its dimensions."""
+        known = any(each.name == style for each in self.styles)
+        return replace(self, style=style if known else self.style, band=band if self.dimensions else 0)
+
+    def moments(self) -> dict[str, str]:
+        """Return the settings that say where along the dimensions a picture is asked for."""
+        if not self.dimensions:
+            return {}
+        places = places_of([each.dimension for each in self.dimensions], self.band or self.usual_band)
+        return {each.setting: each.names[place] for each, place in zip(self.dimensions, places)}
+
+    @property
+    def shown_style(self) -> DrawnStyle | None:
+        """The style that it is shown in: the one that was chosen, else the first, which services show unasked."""
+        return next((each for each in self.styles if self.style in ("", each.name)), None)
 
     def question_at(self, place: TilePlace, column: float, row: float) -> tuple[str, ...]:
         """Return addresses that say, each in another format, what lies at a pixel of a tile; none if it can't say."""

@@ -9,8 +9,9 @@ from brisk_atlas.core.model import CannotRead, DataRef, Extent
 from brisk_atlas.core.place import is_geographic, transform_extent
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over
 
-from .ows import asking, capabilities, crs_of, northing_first, on_own_host
-from .service import Contents, LayerAbout, Pictures, Service
+from .ows import asking, capabilities, crs_of, legend_address, northing_first, on_own_host
+from .service import Contents, DrawnStyle, LayerAbout, Pictures, Service
+from .stated_dimensions import StatedDimension, stated_dimension
 
 FINEST_M, FINEST_DEGREES = 0.1, 1e-6  # a pixel, as far as one can come closer
 FORMATS = ("image/png", "image/png; mode=8bit", "image/webp", "image/gif", "image/jpeg")
@@ -28,7 +29,6 @@ class MapPictures(Pictures):
     info_address: str
     crs_name: str
     format: str
-    style: str
     flipped: bool
     info_formats: tuple[str, ...]
 
@@ -49,6 +49,7 @@ class MapPictures(Pictures):
             "height": str(self.grid.tile[1]),
             "format": self.format,
             "transparent": "TRUE",
+            **self.moments(),
         }
 
     def question_at(self, place: TilePlace, column: float, row: float) -> tuple[str, ...]:
@@ -77,12 +78,13 @@ class Wms(Service):
         if layer is None:
             raise CannotRead(ref, f"the service has no layer '{ref.inner}'", "List the service again.")
         crs_name, extent = _place(ref, layer)
+        dimensions = _dimensions(layer)
         finest = FINEST_DEGREES if is_geographic(extent.crs or WORLD) else FINEST_M
         offered = [each.lower() for each in _operation(service, "GetMap").get("formatOptions", [])]
         info = _operation(service, "GetFeatureInfo").get("formatOptions", []) if layer.queryable else []
         return MapPictures(
             ref=DataRef(ref.kind, ref.place, ref.inner),
-            about=_about(layer, service),
+            about=_about(layer, service, dimensions),
             grid=grid_over(extent, finest),
             extent=extent,
             version=service.version,
@@ -90,9 +92,10 @@ class Wms(Service):
             info_address=_address(ref, service, "GetFeatureInfo"),
             crs_name=crs_name,
             format=next((each for each in FORMATS if each in offered), "image/png"),
-            style="",
             flipped=service.version >= "1.3" and crs_name != "CRS:84" and northing_first(crs_name),
             info_formats=tuple(each for each in INFO_FORMATS if each in info),
+            styles=_styles(ref, layer),
+            dimensions=dimensions,
         )
 
 
@@ -109,12 +112,39 @@ def _address(ref: DataRef, service: Any, operation: str) -> str:
     return on_own_host(ref, stated)
 
 
-def _about(layer: Any, service: Any) -> LayerAbout:
+def _styles(ref: DataRef, layer: Any) -> tuple[DrawnStyle, ...]:
+    return tuple(
+        DrawnStyle(name, about.get("title") or name, legend_address(ref, about.get("legend") or ""))
+        for name, about in layer.styles.items()
+    )
+
+
+def _dimensions(layer: Any) -> tuple[StatedDimension, ...]:
+    """Return the dimensions of a layer, and those that it has from the layers above it."""
+    stated: dict[str, dict[str, Any]] = {}
+    above = layer
+    while above is not None:
+        own = {str(name).lower(): about for name, about in (getattr(above, "dimensions", None) or {}).items()}
+        if getattr(above, "timepositions", None):
+            own.setdefault("time", {"values": above.timepositions, "default": above.defaulttimeposition})
+        if getattr(above, "elevations", None):
+            own.setdefault("elevation", {"values": above.elevations})
+        stated = own | stated
+        above = above.parent
+    found = []
+    for name, about in stated.items():
+        setting = name if name in ("time", "elevation") else f"dim_{name}"
+        unit = str(about.get("unitSymbol") or about.get("units") or "")
+        found.append(stated_dimension(name, setting, about.get("values") or (), unit, str(about.get("default") or "")))
+    return tuple(each for each in found if each is not None and len(each.names) > 1)
+
+
+def _about(layer: Any, service: Any, dimensions: tuple[StatedDimension, ...]) -> LayerAbout:
     credit = (getattr(layer, "attribution", None) or {}).get("title") or ""
     notes = {"drawn": "by the server, for each scale", "service": f"WMS {service.version}"}
-    times = [*(layer.timepositions or [])]
-    if times:
-        notes["time"] = f"{len(times)} stated; {layer.defaulttimeposition or 'the default one'} is shown"
+    for each in dimensions:
+        words = f"{each.dimension.shown(0)} to {each.dimension.shown(-1)}, {len(each.names):,} places"
+        notes[each.dimension.name] = words + (", the last ones of more" if each.is_cut else "")
     if layer.styles:
         notes["styles"] = ", ".join(each["title"] or name for name, each in layer.styles.items())
     record = next((each["url"] for each in layer.metadataUrls if each.get("url")), "")

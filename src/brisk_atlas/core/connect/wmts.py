@@ -9,8 +9,9 @@ from brisk_atlas.core.model import CannotRead, DataRef, Extent
 from brisk_atlas.core.place import metres_per_unit, transform_extent
 from brisk_atlas.core.place.tile_grid import PIXEL_M, TileGrid, TileLevel, TilePlace
 
-from .ows import asking, capabilities, crs_of, northing_first
-from .service import Contents, LayerAbout, Pictures, Service
+from .ows import asking, capabilities, crs_of, legend_address, northing_first
+from .service import Contents, DrawnStyle, LayerAbout, Pictures, Service
+from .stated_dimensions import StatedDimension, stated_dimension
 
 FORMATS = ("image/png", "image/webp", "image/vnd.jpeg-png", "image/gif", "image/jpeg")
 NEAR = 0.01  # of a pixel: tiles of all levels begin at the same corner within that
@@ -22,7 +23,6 @@ class CutPictures(Pictures):
 
     template: str
     matrix_set: str
-    style: str
     format: str
 
     def address(self, place: TilePlace) -> str:
@@ -30,7 +30,7 @@ class CutPictures(Pictures):
         if self.template:
             filled = {
                 "TileMatrixSet": self.matrix_set, "TileMatrix": level, "TileRow": str(place.row),
-                "TileCol": str(place.column), "Style": self.style, "style": self.style,
+                "TileCol": str(place.column), "Style": self.style, "style": self.style, **self.moments(),
             }  # fmt: skip
             address = self.template
             for name, value in filled.items():
@@ -39,7 +39,7 @@ class CutPictures(Pictures):
         settings = {
             "service": "WMTS", "request": "GetTile", "version": "1.0.0", "layer": self.about.name, "style": self.style,
             "format": self.format, "tilematrixset": self.matrix_set, "tilematrix": level,
-            "tilerow": str(place.row), "tilecol": str(place.column),
+            "tilerow": str(place.row), "tilecol": str(place.column), **self.moments(),
         }  # fmt: skip
         return asking(self.ref.address, settings)
 
@@ -76,8 +76,11 @@ class Wmts(Service):
         offered = [each["format"] for each in templates] or list(layer.formats)
         form = next((each for each in FORMATS if each in offered), offered[0] if offered else "image/png")
         template = next((each["template"] for each in templates if each["format"] == form), "")
-        styles = {key: bool(value.get("isDefault")) for key, value in layer.styles.items()}
-        style = max(styles, key=lambda key: styles[key], default="default")
+        styles = tuple(
+            DrawnStyle(key, value.get("title") or key, legend_address(ref, value.get("legend") or ""))
+            for key, value in layer.styles.items()
+        )
+        usual = next((key for key, value in layer.styles.items() if value.get("isDefault")), "")
         notes = {
             "drawn": "tiles cut beforehand",
             "service": "WMTS 1.0.0",
@@ -85,7 +88,19 @@ class Wmts(Service):
         }
         about = LayerAbout(ref.inner, layer.title or ref.inner, layer.abstract or "", notes=notes)
         extent = _extent(layer, grid)
-        return CutPictures(DataRef(ref.kind, ref.place, ref.inner), about, grid, extent, template, name, style, form)
+        return CutPictures(
+            DataRef(ref.kind, ref.place, ref.inner), about, grid, extent, template, name, form, styles=styles,
+            style=usual or (styles[0].name if styles else "default"), dimensions=_dimensions(layer),
+        )  # fmt: skip
+
+
+def _dimensions(layer: Any) -> tuple[StatedDimension, ...]:
+    found = []
+    for name, about in (getattr(layer, "dimensions", None) or {}).items():
+        unit = str(about.get("unit_symbol") or about.get("UOM") or "")
+        usual = str(about.get("default") or "")
+        found.append(stated_dimension(str(name), str(name), about.get("values") or (), unit, usual))
+    return tuple(each for each in found if each is not None and len(each.names) > 1)
 
 
 def _grid(stated: Any) -> TileGrid | None:

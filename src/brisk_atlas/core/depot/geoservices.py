@@ -112,7 +112,7 @@ class RestAnswers:
         shown = settings.get("layers", "show:").rpartition(":")[2]
         numbers = [int(number) for number in shown.split(",") if number.isdecimal()]
         offers = [self._offer(number) for number in numbers] if numbers else self._offers
-        return answers.picture(encoded(draw(self.depot, offers, extent, width, height)))
+        return answers.picture(encoded(draw(self.depot, [each.layer for each in offers], extent, width, height)))
 
     def identify(self, request: Request) -> Response:
         settings = settings_of(request)
@@ -124,7 +124,7 @@ class RestAnswers:
         found = []
         for number in numbers or range(len(self._offers)):
             offer = self._offer(number)
-            values = self.depot.probe(offer, x, y, extent.crs or "", reach)
+            values = self.depot.probe(offer.layer, x, y, extent.crs or "", reach)
             if values:
                 found.append({"layerId": number, "layerName": offer.title, "attributes": dict(values)})
         return JSONResponse({"results": found})

@@ -117,11 +117,11 @@ class Depot:
         geometry = shapely.from_wkb(found.wkb.take(rows).to_numpy(zero_copy_only=False))
         return geometry if same_crs(offer.crs, crs) else in_crs(geometry, offer.crs, crs)
 
-    def probe(self, offer: Offer, x: float, y: float, crs: str, reach: float) -> list[tuple[str, str]]:
-        """Return what an offer has at a position, as labels and values with their units."""
+    def probe(self, layer: Layer, x: float, y: float, crs: str, reach: float) -> list[tuple[str, str]]:
+        """Return what the layer of an offer has at a position, as labels and values with their units."""
         from brisk_atlas.core.inspect.finding import Where
 
-        found = kind_of(offer.facts.kind).probe(self.cache, offer.layer, Where.at(x, y, crs, reach), lambda: None)
+        found = kind_of(layer.kind).probe(self.cache, layer, Where.at(x, y, crs, reach), lambda: None)
         return [(each.label, each.shown) for each in found.readings] if found is not None else []
 
 

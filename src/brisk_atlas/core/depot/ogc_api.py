@@ -234,7 +234,7 @@ class ApiAnswers:
 
     def tile(self, request: Request) -> Response:
         at = request.path_params
-        return answers.picture(tile_of(self.depot, self._offer(request), WORLD_GRID, at["z"], at["x"], at["y"]))
+        return answers.picture(tile_of(self.depot, self._offer(request).layer, WORLD_GRID, at["z"], at["x"], at["y"]))
 
 
 def _equals(name: str, value: str) -> str:

@@ -11,17 +11,17 @@ from PIL import Image
 
 from brisk_atlas.core.draw.kernels.pixels import NORMAL, blend
 from brisk_atlas.core.draw.view import View
-from brisk_atlas.core.model import Extent
+from brisk_atlas.core.model import Extent, Layer
 from brisk_atlas.core.system.shares import CORES, in_pieces
 
-from .offers import Depot, Offer
+from .offers import Depot
 
 MAX_SIDE = 4096  # pixels
 SQUARE = 1e-6  # pixels may differ in width and height by that share and count as square
 
 
-def draw(depot: Depot, offers: Sequence[Offer], extent: Extent, width: int, height: int) -> np.ndarray:
-    """Return (height, width, 4) uint8 premultiplied RGBA of offers over an extent, the last one on top."""
+def draw(depot: Depot, layers: Sequence[Layer], extent: Extent, width: int, height: int) -> np.ndarray:
+    """Return (height, width, 4) uint8 premultiplied RGBA of layers over an extent, the last one on top."""
     across, along = extent.width / width, extent.height / height
     resolution = min(across, along)
     columns, rows = width, height
@@ -30,11 +30,11 @@ def draw(depot: Depot, offers: Sequence[Offer], extent: Extent, width: int, heig
     x, y = extent.centre
     view = View(x, y, extent.width / columns, columns, rows, extent.crs)
     image = np.zeros((rows, columns, 4), np.uint8)
-    for offer in offers:
+    for layer in layers:
         above = np.zeros_like(image)
-        painter = depot.painter.painters[offer.layer.kind]
-        painter.paint(depot.cache, offer.layer, above, view, lambda: None, lambda: None)
-        in_pieces(rows, CORES, partial(blend, image, above, offer.layer.opacity, NORMAL))
+        painter = depot.painter.painters[layer.kind]
+        painter.paint(depot.cache, layer, above, view, lambda: None, lambda: None)
+        in_pieces(rows, CORES, partial(blend, image, above, layer.opacity, NORMAL))
     if (rows, columns) == (height, width):
         return image
     sized = Image.fromarray(image, "RGBa").resize((width, height), Image.Resampling.BILINEAR)

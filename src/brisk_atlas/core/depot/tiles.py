@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
+
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import Route
 
+from brisk_atlas.core.model import Layer
 from brisk_atlas.core.place import metres_per_unit
 from brisk_atlas.core.place.tile_grid import PIXEL_M, TileGrid, TilePlace, grid_over, world_grid
 
 from . import answers
 from .answers import Refused, document, settings_of
-from .offers import DEGREES, Depot, Offer
+from .asked_layer import dimensions_of, layer_as_asked, styles_of
+from .offers import DEGREES, Depot
 from .pictures import draw, encoded
 
 WORLD_SET = "WebMercatorQuad"
 WORLD_GRID = world_grid(0, 18)
+NONE: Mapping[str, str] = MappingProxyType({})
 OWN_FINEST_M = 0.5  # a pixel of the finest tiles in an offer's own CRS
 
 
-def tile_of(depot: Depot, offer: Offer, grid: TileGrid, name: str, column: int, row: int) -> bytes:
+def tile_of(depot: Depot, layer: Layer, grid: TileGrid, name: str, column: int, row: int) -> bytes:
     """Return a tile as PNG. Raises Refused for one that is outside its level."""
     number = next((i for i, level in enumerate(grid.levels) if level.name == name), None)
     if number is None:
@@ -27,7 +33,7 @@ def tile_of(depot: Depot, offer: Offer, grid: TileGrid, name: str, column: int, 
     level = grid.levels[number]
     if not (0 <= column < level.columns and 0 <= row < level.rows):
         raise Refused("TileOutOfRange", f"level {name} has {level.columns} x {level.rows} tiles", 404)
-    return encoded(draw(depot, [offer], grid.extent_of(TilePlace(number, column, row)), *grid.tile))
+    return encoded(draw(depot, [layer], grid.extent_of(TilePlace(number, column, row)), *grid.tile))
 
 
 class TileAnswers:
@@ -45,16 +51,19 @@ class TileAnswers:
         return [
             Route("/xyz/{id}/{z}/{x:int}/{y:int}.png", self.by_address),
             Route("/tms/{id}/{z}/{x:int}/{y:int}.png", self.from_south),
-            Route("/wmts/tile/{id}/default/{set}/{z}/{y:int}/{x:int}.png", self.by_template),
+            Route("/wmts/tile/{id}/{style}/{set}/{z}/{y:int}/{x:int}.png", self.by_template),
             Route("/wmts", self.answer),
         ]
 
-    def _answered(self, name: str, set_name: str, z: str, x: int, y: int) -> Response:
+    def _answered(
+        self, name: str, set_name: str, z: str, x: int, y: int, style: str = "", settings: Mapping[str, str] = NONE
+    ) -> Response:
         offer, grid = self.depot.offers.get(name), self.grids.get(set_name)
         try:
             if offer is None or grid is None:
                 raise Refused("InvalidParameterValue", f"there is no layer '{name}' in '{set_name}'", 404)
-            return answers.picture(tile_of(self.depot, offer, grid, z, x, y))
+            layer = layer_as_asked(offer, style, settings)
+            return answers.picture(tile_of(self.depot, layer, grid, z, x, y))
         except Refused as error:
             body = document("ows_exception.xml", version="1.0.0", code=error.code, reason=error.reason)
             return answers.xml(body, error.status)
@@ -70,7 +79,7 @@ class TileAnswers:
 
     def by_template(self, request: Request) -> Response:
         at = request.path_params
-        return self._answered(at["id"], at["set"], at["z"], at["x"], at["y"])
+        return self._answered(at["id"], at["set"], at["z"], at["x"], at["y"], at["style"], settings_of(request))
 
     def answer(self, request: Request) -> Response:
         settings = settings_of(request)
@@ -79,10 +88,16 @@ class TileAnswers:
             if column.isdecimal() and row.isdecimal():
                 return self._answered(
                     settings.get("layer", ""), settings.get("tilematrixset", ""), settings.get("tilematrix", ""),
-                    int(column), int(row),
+                    int(column), int(row), settings.get("style", ""), settings,
                 )  # fmt: skip
         layers = [
-            {"name": offer.id, "title": offer.title, "degrees": offer.extent_in(DEGREES).bounds}
+            {
+                "name": offer.id,
+                "title": offer.title,
+                "degrees": offer.extent_in(DEGREES).bounds,
+                "styles": styles_of(offer),
+                "dimensions": dimensions_of(offer),
+            }
             for offer in self.depot.offers.values()
         ]
         sets = [

@@ -7,12 +7,14 @@ from starlette.responses import JSONResponse, PlainTextResponse, Response
 from starlette.routing import Route
 
 from brisk_atlas.core.connect.ows import crs_of, northing_first
-from brisk_atlas.core.model import Extent
+from brisk_atlas.core.model import Extent, Layer
 
 from . import answers
 from .answers import Refused, document, number_in, numbers_in, settings_of
+from .asked_layer import dimensions_of, layer_as_asked, styles_of
 from .behaviour import Behaviour
-from .offers import DEGREES, Depot, Offer, record_address
+from .legend_picture import legend_picture
+from .offers import DEGREES, Depot, record_address
 from .pictures import MAX_SIDE, draw, encoded
 
 FORMATS = ("image/png", "image/jpeg")
@@ -40,6 +42,8 @@ class MapAnswers:
                     return self._map(settings, version)
                 case "getfeatureinfo":
                     return self._info(settings, version)
+                case "getlegendgraphic":
+                    return self._legend(settings)
                 case other:
                     raise Refused("OperationNotSupported", f"there is no request '{other}'")
         except Refused as error:
@@ -52,6 +56,8 @@ class MapAnswers:
                 "title": offer.title,
                 "degrees": offer.extent_in(DEGREES).bounds,
                 "record": record_address(self.depot, offer, answers.base_of(request)),
+                "styles": styles_of(offer),
+                "dimensions": dimensions_of(offer),
                 "boxes": [(crs, self._ordered(offer.extent_in(crs), crs, version)) for crs in offer.systems],
             }
             for offer in self.depot.offers.values()
@@ -74,7 +80,8 @@ class MapAnswers:
     def _flipped(self, crs: str, version: str) -> bool:
         return version >= "1.3" and northing_first(crs) and not self.behaviour.wrong_axes
 
-    def _asked(self, settings: dict[str, str], version: str) -> tuple[list[Offer], Extent, int, int]:
+    def _asked(self, settings: dict[str, str], version: str) -> tuple[dict[str, Layer], Extent, int, int]:
+        """Return the layers by name, as they are asked for, the extent, the width and the height."""
         names = [name for name in settings.get("layers", "").split(",") if name]
         unknown = [name for name in names if name not in self.depot.offers]
         if unknown or not names:
@@ -89,24 +96,33 @@ class MapAnswers:
         if not (c > a and d > b):
             raise Refused("InvalidParameterValue", "the box has no area")
         width, height = (number_in(settings, name, 1, MAX_SIDE) for name in ("width", "height"))
-        return [self.depot.offers[name] for name in names], Extent(a, b, c, d, crs), width, height
+        styles = [*settings.get("styles", "").split(","), *([""] * len(names))]
+        layers = {name: layer_as_asked(self.depot.offers[name], style, settings) for name, style in zip(names, styles)}
+        return layers, Extent(a, b, c, d, crs), width, height
 
     def _map(self, settings: dict[str, str], version: str) -> Response:
-        offers, extent, width, height = self._asked(settings, version)
+        layers, extent, width, height = self._asked(settings, version)
         form = settings.get("format", "image/png")
         if form not in FORMATS:
             raise Refused("InvalidFormat", f"'{form}' is not offered")
-        return answers.picture(encoded(draw(self.depot, offers, extent, width, height), form), form)
+        return answers.picture(encoded(draw(self.depot, [*layers.values()], extent, width, height), form), form)
+
+    def _legend(self, settings: dict[str, str]) -> Response:
+        offer = self.depot.offers.get(settings.get("layer", ""))
+        if offer is None:
+            raise Refused("LayerNotDefined", f"there is no layer '{settings.get('layer', '')}'")
+        layer = layer_as_asked(offer, settings.get("style", ""), settings)
+        return answers.picture(encoded(legend_picture(self.depot, layer)))
 
     def _info(self, settings: dict[str, str], version: str) -> Response:
-        _, extent, width, height = self._asked(settings, version)
-        names = [name for name in settings.get("query_layers", "").split(",") if name in self.depot.offers]
+        layers, extent, width, height = self._asked(settings, version)
+        names = [name for name in settings.get("query_layers", "").split(",") if name in layers]
         across, down = ("i", "j") if version >= "1.3" else ("x", "y")
         column, row = number_in(settings, across, 0, width - 1), number_in(settings, down, 0, height - 1)
         x = extent.xmin + (column + 0.5) * extent.width / width
         y = extent.ymax - (row + 0.5) * extent.height / height
         reach = REACH_PX * extent.width / width
-        found = [(name, self.depot.probe(self.depot.offers[name], x, y, extent.crs or "", reach)) for name in names]
+        found = [(name, self.depot.probe(layers[name], x, y, extent.crs or "", reach)) for name in names]
         found = [(name, values) for name, values in found if values]
         form = settings.get("info_format", "text/plain")
         if form == "application/json":

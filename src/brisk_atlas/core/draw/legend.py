@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 
@@ -9,10 +10,13 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import seen_features
-from brisk_atlas.core.model import CloudStyle, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.connect.fetching import fetch
+from brisk_atlas.core.model import CannotRead, CloudStyle, GridStyle, Layer, VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
 from brisk_atlas.core.model.words import is_year, number_text
 from brisk_atlas.core.place import height_unit_of
+from brisk_atlas.core.read.tile_store import picture_in
+from brisk_atlas.core.read.tiled_pictures import TiledPictures
 from brisk_atlas.core.table import all_seen_rows
 
 from .classes import NO_VALUE, colouring_of, numbers_of
@@ -22,7 +26,10 @@ from .raster import STEEPEST, channel_sources
 from .rules import masks_of
 from .swatch import shape_of, swatch
 
+log = logging.getLogger(__name__)
+
 MOST_CLASSES = 12
+LEGEND_BYTES = 4_000_000  # of a picture from a server
 MIXED = ("", "Unknown", "Geometry", "GeometryCollection")
 SWATCH_PX, SWATCH_DENSITY = (44, 28), 2.0  # width and height of what stands beside an entry
 CHANNELS = ("#C2452D", "#2F7D4F", "#3B7EA6")
@@ -33,7 +40,8 @@ class Legend:
     """`ramp` with its ends, or `entries` of (colour, text), some of them called by `names`; `title` says of what.
     `plain` numbers are written without separators, as years are. `swatches` draw the entries as the map does. `hidden`
     are the entries that are switched off, None where they can't be. `sizes` are the ends between which symbols or
-    strokes grow with a value: what each means, and how it is drawn."""
+    strokes grow with a value: what each means, and how it is drawn. `picture` is one that a server draws, (rows, cols,
+    4) uint8 premultiplied RGBA."""
 
     title: str
     entries: tuple[tuple[str, str], ...] = ()
@@ -46,6 +54,7 @@ class Legend:
     hidden: tuple[str, ...] | None = None
     names: Mapping[str, str] = field(default_factory=dict)
     sizes: tuple[tuple[str, np.ndarray], ...] = field(default=(), compare=False, repr=False)
+    picture: np.ndarray | None = field(default=None, compare=False, repr=False)
 
     def name_of(self, text: str) -> str:
         """Return what an entry is called."""
@@ -63,7 +72,7 @@ def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
     sources = channel_sources(layer.ref, style)
     shown = cache.part(layer.ref).facts.grid
     if shown is not None and shown.drawn_by_service:
-        return Legend("as its server draws it", ())
+        return _server_legend(cache, layer, style)
     bands = []
     for source, number in zip(sources, style.bands):
         grid = cache.part(source).facts.grid
@@ -79,6 +88,23 @@ def grid_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
         return Legend(f"slope of {band.name}", (), style.ramp, low, high, "°")
     low, high = grid_limits(cache, sources[0], style.bands[0], style.stretch)
     return Legend(band.name, (), style.ramp, low, high, band.unit)
+
+
+def _server_legend(cache: DataCache, layer: Layer, style: GridStyle) -> Legend:
+    """Return the legend of what a server draws, with its own picture of it where it has one that can be had."""
+    part = cache.raster(layer.ref)
+    assert isinstance(part, TiledPictures)
+    pictures = part.drawn_as(style.server_style, style.bands).pictures
+    shown = pictures.shown_style
+    title = shown.title if shown is not None else "as its server draws it"
+    if shown is None or not shown.legend:
+        return Legend(title)
+    try:
+        answer = fetch(part.ref, shown.legend, accept="image/*", limit=LEGEND_BYTES)
+        return Legend(title, picture=picture_in(pictures, answer.body, answer.media_type))
+    except CannotRead as error:
+        log.info("no legend of %s: %s", part.ref.name, error.reason)
+        return Legend(title)
 
 
 def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:

@@ -45,6 +45,7 @@ class GridPainter(PlainPainter):
     ) -> Drawn:
         part = cache.raster(layer.ref)
         if isinstance(part, TiledPictures):
+            part = _as_shown(part, layer)
             return draw_tiles(image, part, view, smooth=_style(layer).resample != "nearest", check=check)
         return draw_raster(image, cache, layer.ref, _style(layer), view, check)
 
@@ -66,6 +67,8 @@ class GridKind(LayerKind):
     def prepare(self, cache: DataCache, layer: Layer, report: Callable[[float], None]) -> None:
         """Make the overviews that the bands on show lack. Raises CannotRead, OSError for a full disk."""
         style = _style(layer)
+        if _is_drawn_by_service(cache, layer):
+            return
         asked = list(zip(channel_sources(layer.ref, style), style.bands))
         for number, (source, band) in enumerate(asked):
             pyramid = pyramid_of(cache, source, band, style)
@@ -76,13 +79,14 @@ class GridKind(LayerKind):
         return grid_legend(cache, layer, _style(layer)) if layer.style else None
 
     def distribution(self, cache: DataCache, layer: Layer) -> ValueDistribution | None:
-        return grid_distribution(cache, layer, _style(layer)) if layer.style else None
+        has_values = layer.style is not None and not _is_drawn_by_service(cache, layer)
+        return grid_distribution(cache, layer, _style(layer)) if has_values else None
 
     def probe(self, cache: DataCache, layer: Layer, where: Where, check: Check) -> ProbeResult | None:
         """The cell that was clicked with all its bands; the statistics of those in an area or along a line."""
         part = cache.raster(layer.ref)
         if isinstance(part, TiledPictures):
-            return service_finding(part, layer, where) if where.kind == "click" else None
+            return service_finding(_as_shown(part, layer), layer, where) if where.kind == "click" else None
         if where.kind == "click":
             x, y = where.xy[0].tolist()
             return cell_finding(cache, layer, x, y, where.crs)
@@ -110,6 +114,9 @@ class GridKind(LayerKind):
         assert part.facts.grid is not None
         if part.facts.grid.drawn_by_service and piece.resolution is None:
             raise AtlasError(layer.name, "its server draws it for any scale", "State the cell size of the result.")
+        if isinstance(part, TiledPictures):
+            part = _as_shown(part, layer)
+        assert part.facts.grid is not None
         bands = tuple(b.index for b in part.facts.grid.bands if piece.fields is None or b.name in piece.fields)
         if not bands:
             raise AtlasError(layer.name, "no band was chosen", "Choose at least one band.")
@@ -117,6 +124,17 @@ class GridKind(LayerKind):
         order = RasterOrder(piece.path, bands, piece.crs, piece.resolution, piece.within, smooth)
         columns, rows = hand_over_raster(part, order, report)
         return f"{columns:,} x {rows:,} cells, {len(bands)} band{'s' if len(bands) != 1 else ''}"
+
+
+def _as_shown(part: TiledPictures, layer: Layer) -> TiledPictures:
+    """Return what a service draws as a layer shows it."""
+    style = layer.style
+    return part.drawn_as(style.server_style, style.bands) if isinstance(style, GridStyle) else part
+
+
+def _is_drawn_by_service(cache: DataCache, layer: Layer) -> bool:
+    grid = cache.part(layer.ref).facts.grid
+    return grid is not None and grid.drawn_by_service
 
 
 def _style(layer: Layer) -> GridStyle:
@@ -127,7 +145,8 @@ def _style(layer: Layer) -> GridStyle:
 def _first_style(facts: Facts) -> GridStyle:
     assert facts.grid is not None
     if facts.grid.drawn_by_service:
-        return GridStyle((1, 2, 3), stretch=Stretch("hand", 0, 255))
+        shown = (facts.grid.first_band,) if facts.grid.dimensions else (1, 2, 3)
+        return GridStyle(shown, stretch=Stretch("hand", 0, 255))
     bands, roles = facts.grid.bands, [band.role for band in facts.grid.bands]
     names = " ".join([facts.name, *(band.name for band in bands)]).lower()
     if "red" in roles and "green" in roles and "blue" in roles:

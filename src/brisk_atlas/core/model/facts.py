@@ -75,7 +75,9 @@ class GridFacts:
 
     `transform` is the affine transform (see Lattice); None for a grid whose first row is in the north. `dimensions`
     are those whose places the bands are, the last one running fastest; none for bands that are no axis.
-    `drawn_by_service` says that a server draws it for each scale, so that its number of cells means nothing.
+    `drawn_by_service` says that a server draws it for each scale, so that its number of cells means nothing; its
+    styles there are `server_styles`, by name and title, and it has a band for each place along its dimensions, of
+    which it shows `first_band` unasked.
     """
 
     width: int
@@ -88,6 +90,8 @@ class GridFacts:
     transform: tuple[float, float, float, float, float, float] | None = None
     dimensions: tuple[GridDimension, ...] = ()
     drawn_by_service: bool = False
+    server_styles: tuple[tuple[str, str], ...] = ()
+    first_band: int = 1
 
 
 @dataclass(frozen=True)

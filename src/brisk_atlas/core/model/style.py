@@ -133,7 +133,8 @@ class GridStyle:
     takes the file's class colours. `mask` names a part of the same dataset, one of its bands, and the classes
     in it whose cells are left out. `contours` draws lines of equal value at its multiples, none for 0. Arrows show a
     motion whose part towards the east is the band, and that towards the north `flow_band` of the layer's part, or of
-    the part `flow`, there for 0 the band of the same number; they stand `flow_gap` pixels apart.
+    the part `flow`, there for 0 the band of the same number; they stand `flow_gap` pixels apart. `server_style` is the
+    style of the service that draws it, "" for the one that it chooses.
     """
 
     bands: tuple[int, ...] = (1,)
@@ -153,6 +154,7 @@ class GridStyle:
     flow: DataRef | None = None
     flow_band: int = 0
     flow_gap: float = 28.0
+    server_style: str = ""
 
 
 @dataclass(frozen=True)

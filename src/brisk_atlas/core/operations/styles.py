@@ -87,6 +87,8 @@ def _context(cache: DataCache, layer: Layer) -> StyleContext:
     if isinstance(style, GridStyle):
         grid = cache.part(layer.ref).facts.grid
         assert grid is not None
+        if grid.drawn_by_service:
+            raise AtlasError(layer.name, "its server draws it, in a style of its own", "Choose a layer drawn here.")
         limits = [grid_limits(cache, layer.ref, band, style.stretch) for band in style.bands]
         return StyleContext(limits=limits, classes=grid.bands[style.bands[0] - 1].classes, opacity=layer.opacity)
     return StyleContext(opacity=layer.opacity)

@@ -31,7 +31,7 @@ FORGIVE_S = 4.0  # until a tile that failed is asked for again
 STALE_S = 0.3  # a tile that the latest wishes for its layer left out for so long is no longer waited for
 NO_TILE = np.zeros((0, 0, 4), np.uint8)  # a tile that the server does not have
 
-Key = tuple[str, TilePlace]
+Key = tuple[tuple[str, str], TilePlace]  # of a source, and where
 
 
 def picture_in(pictures: Pictures, body: bytes, media_type: str) -> np.ndarray:
@@ -96,7 +96,7 @@ class TileStore:
         self._failed: dict[Key, tuple[float, str]] = {}
         self._waiting: OrderedDict[Key, tuple[float, TileSource]] = OrderedDict()  # the newest wish last
         self._asked: dict[Key, float] = {}  # those that are being fetched
-        self._latest: dict[str, float] = {}  # when a layer was wanted last
+        self._latest: dict[tuple[str, str], float] = {}  # when a layer was wanted last
         self._news = threading.Condition()
         self._threads: list[threading.Thread] = []
         self._fetchers = fetchers
@@ -113,7 +113,7 @@ class TileStore:
 
     def now(self, source: TileSource, place: TilePlace) -> np.ndarray | None:
         """Return a tile that is in memory."""
-        key = (str(source.ref), place)
+        key = (source.key, place)
         with self._news:
             found = self._tiles.get(key)
             if found is not None:
@@ -123,7 +123,7 @@ class TileStore:
     def want(self, source: TileSource, places: Sequence[TilePlace]) -> list[str]:
         """Have tiles fetched, the first of them first, before what others wait for; returns why some failed lately,
         which are not asked for again at once."""
-        now, name, reasons = time.monotonic(), str(source.ref), []
+        now, name, reasons = time.monotonic(), source.key, []
         with self._news:
             self._latest[name] = now
             for place in reversed(places):
@@ -144,7 +144,7 @@ class TileStore:
 
     def wait(self, source: TileSource, places: Sequence[TilePlace], check: Callable[[], None] = lambda: None) -> None:
         """Wait until tiles are there or have failed. `check` may raise to stop."""
-        name = str(source.ref)
+        name = source.key
         while True:
             check()
             with self._news:
@@ -155,7 +155,7 @@ class TileStore:
 
     def put(self, source: TileSource, place: TilePlace, tile: np.ndarray) -> None:
         """Hold a tile."""
-        key = (str(source.ref), place)
+        key = (source.key, place)
         with self._news:
             before = self._tiles.pop(key, None)
             self._tiles[key] = tile
@@ -167,7 +167,7 @@ class TileStore:
     def forget(self, ref: DataRef | None = None) -> None:
         """Drop the tiles of a layer, or all."""
         with self._news:
-            for key in [key for key in self._tiles if ref is None or key[0] == str(ref)]:
+            for key in [key for key in self._tiles if ref is None or key[0][0] == str(ref)]:
                 self._bytes -= self._tiles.pop(key).nbytes
             self._failed.clear()
 

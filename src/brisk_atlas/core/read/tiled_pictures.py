@@ -31,6 +31,11 @@ class TiledPictures(TiledPart):
         """What its service draws."""
         return cast(Pictures, self.tiles)
 
+    def drawn_as(self, style: str, bands: tuple[int, ...]) -> TiledPictures:
+        """Return the layer in a style of its service, at the place along its dimensions that a band stands for."""
+        band = bands[0] if len(bands) == 1 else 0
+        return replace(self, tiles=self.pictures.drawn_as(style, band))
+
     @property
     def blank(self) -> tuple[int, np.dtype, float]:
         return 4, np.dtype(np.uint8), 0
@@ -78,7 +83,10 @@ def part_of(pictures: Pictures, name: str) -> TiledPictures:
         resolution=(finest.resolution, finest.resolution),
         bands=tuple(Band(number + 1, colour, role=colour) for number, colour in enumerate(COLOURS)),
         transform=(finest.resolution, 0.0, grid.left, 0.0, -finest.resolution, grid.top),
+        dimensions=tuple(each.dimension for each in pictures.dimensions),
         drawn_by_service=True,
+        server_styles=tuple((each.name, each.title) for each in pictures.styles),
+        first_band=pictures.usual_band,
     )
     extent = replace(pictures.extent, crs=grid.crs)
     notes = notes_of(pictures.about)

@@ -180,6 +180,9 @@ def _ends(rows: StyleRows, field: str, by: str, low: float, high: float, step: f
 def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: list[tuple[str, DataRef, int]]) -> None:
     """Add what a grid's style has. `elsewhere` lists bands of other open layers: text, part and number."""
     assert facts.grid is not None
+    if facts.grid.drawn_by_service:
+        _server_rows(rows, facts.grid.server_styles)
+        return
     bands = facts.grid.bands
     along = facts.grid.dimensions  # their bands are chosen by the sliders over the map
     three = len(shown) == 3
@@ -241,6 +244,19 @@ def grid_rows(rows: StyleRows, facts: Facts, shown: tuple[int, ...], elsewhere: 
     rows.heading("Stretch")
     rows.stretch(in_view=True)
     rows.heading("Cells")
+    rows.choice("Resample", "resample", RESAMPLES)
+
+
+def _server_rows(rows: StyleRows, styles: tuple[tuple[str, str], ...]) -> None:
+    """Add what can be chosen of a picture that a server draws."""
+    if len(styles) > 1:
+        rows.heading("Drawn by its server")
+        named: list[tuple[str, object]] = [(title, name) for name, title in styles]
+        box = rows.choice_of("Style", "server style", [("as the server chooses", ""), *named],
+                             lambda layer: _grid(layer).server_style,
+                             lambda name: rows.change("style of the server", server_style=name))  # fmt: skip
+        box.setToolTip("The styles that the service offers for this layer")
+    rows.heading("Pixels")
     rows.choice("Resample", "resample", RESAMPLES)
 
 

@@ -75,9 +75,8 @@ class DimensionBar(QFrame):
             slider.setRange(0, len(dimension) - 1)
             slider.setPageStep(max(1, len(dimension) // 12))
             value.setObjectName("mono")
-            value.setMinimumWidth(
-                max(value.fontMetrics().horizontalAdvance(dimension.shown(i) + "0") for i in range(len(dimension)))
-            )
+            longest = max(range(len(dimension)), key=lambda i, d=dimension: len(d.texts[i]))  # type: ignore[misc]
+            value.setMinimumWidth(value.fontMetrics().horizontalAdvance(dimension.shown(longest) + "00"))
             slider.valueChanged.connect(lambda place, which=row: self.go(which, place))
             self.rows.addWidget(name, row, 0)
             for column, (mark, by) in enumerate((("◂", -1), ("▸", 1))):
