@@ -34,6 +34,10 @@ def kind_text(facts: Facts) -> str:
         if not facts.kind.has_shapes:
             return "points"
         return "mixed geometry" if facts.geometry_type == "Unknown" else facts.geometry_type.lower()
+    if facts.grid and facts.grid.drawn_by_service:
+        return "picture"
+    if facts.grid and facts.grid.dimensions:
+        return f"raster by {' and '.join(each.name for each in facts.grid.dimensions)}"
     if facts.grid and len(facts.grid.bands) > 1:
         return f"raster, {len(facts.grid.bands)} bands"
     return facts.kind

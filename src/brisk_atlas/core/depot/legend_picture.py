@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
@@ -19,6 +21,9 @@ def legend_picture(depot: Depot, layer: Layer) -> np.ndarray:
     """Return (rows, cols, 4) uint8 premultiplied RGBA of a legend, ink on nothing."""
     legend = kind_of(layer.kind).legend(depot.cache, layer)
     assert legend is not None
+    grid = depot.cache.part(layer.ref).facts.grid
+    if grid is not None and grid.dimensions:  # it speaks of all places along them
+        legend = replace(legend, title=layer.name)
     entries = () if legend.ramp else legend.entries
     lines = bool(legend.title) + len(entries) + (2 if legend.ramp else 0)
     picture = Image.new("RGBA", (WIDTH_PX, max(1, lines) * LINE_PX + 2 * EDGE_PX))
