@@ -261,6 +261,23 @@ CONTAINERS = {  # several grids in one
 }
 
 
+def vector_tiles(data: Path, folder: Path, file: str, driver: str, zooms=(8, 14)) -> Path:
+    """Write the lava flows as vector tiles of some zoom levels, by the general library."""
+    meta, table, name = _survey(data, "lava_flows")
+    how = {"MINZOOM": str(zooms[0]), "MAXZOOM": str(zooms[1])}
+    pyogrio.write_arrow(
+        table, folder / file, driver=driver, layer="lava_flows", geometry_name=name, crs=CRS,
+        geometry_type=meta["geometry_type"], dataset_options=how,
+    )  # fmt: skip
+    return folder / file
+
+
+VECTOR_TILES = {
+    "MBTiles of features": lambda data, f: vector_tiles(data, f, "flows.mbtiles", "MBTiles"),
+    "PMTiles": lambda data, f: vector_tiles(data, f, "flows.pmtiles", "PMTiles"),
+}
+
+
 def write_grid_file(path: Path, values: np.ndarray, transform, *, crs=CRS, nodata=None) -> Path:
     """Write one band of values by an affine transform."""
     with rasterio.open(

@@ -30,7 +30,7 @@ def samples(folder: Path) -> list[Path]:
             main = Path(shutil.copy(source, room))
         found.append(main)
     makers = {
-        **{name: lambda f, make=make: make(demo.DATA, f) for name, make in made.VECTORS.items()},
+        **{name: lambda f, make=make: make(demo.DATA, f) for name, make in (made.VECTORS | made.VECTOR_TILES).items()},
         **made.GRIDS,
         **made.CONTAINERS,
         "GeoParquet": lambda f: made.geoparquet(demo.DATA, f),

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 import rasterio
 from affine import Affine
 from rasterio.enums import ColorInterp
+from rasterio.transform import from_origin
 
+from brisk_atlas.core import read
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.compare import change_between
 from brisk_atlas.core.draw import View
@@ -15,10 +19,10 @@ from brisk_atlas.core.handover import RasterOrder, hand_over_raster
 from brisk_atlas.core.inspect.cell import along, cell_values
 from brisk_atlas.core.inspect.statistics import band_values
 from brisk_atlas.core.inspect.zonal import zonal_table
-from brisk_atlas.core.kinds import painter_for
+from brisk_atlas.core.kinds import first_style, painter_for
 from brisk_atlas.core.kinds.asking import statistics_of
-from brisk_atlas.core.model import DataKind, Extent, GridStyle, Layer, Stretch
-from made_files import at, write_grid_file, write_squares
+from brisk_atlas.core.model import CellWindow, DataKind, Extent, GridStyle, Layer, Stretch
+from made_files import GRIDS, at, write_grid_file, write_squares
 
 UTM = "EPSG:32727"
 ROWS, COLS, CELL = 30, 24, 10.0
@@ -248,3 +252,33 @@ def test_packed_whole_numbers_are_scaled_exactly(tmp_path):
     part = DataCache().raster(at(path, "packed"))
     assert cell_values(part, 504_005, 5_775_995, UTM).values[0] == 123_456.789
     assert part.native().values[0, 0, 0] == 123_456.789
+
+
+def test_a_grid_whose_header_was_mended_is_read_by_the_new_one(tmp_path):
+    path = GRIDS["float grid"](tmp_path)
+    header = path.with_suffix(".hdr")
+    text = header.read_text()
+    rows = int(re.search(r"NROWS\s+(\d+)", text)[1])
+    header.write_text(re.sub(r"(NROWS\s+)\d+", r"\g<1>5", text))
+    (part,) = read.open(path).parts
+    assert part.facts.grid.height == 5 and part.native().values.shape[1] == 5
+    header.write_text(text)
+    (part,) = read.open(path).parts
+    last = part.block(CellWindow(0, rows - 1, part.facts.grid.width, rows))
+    assert part.facts.grid.height == rows and last.values.shape == (1, 1, part.facts.grid.width)
+
+
+def test_coordinates_that_are_many_earths_away_cost_no_more_than_others(tmp_path):
+    far = [(-20.9, -38.2, 3.3e10, 0.0), (-20.9, -38.2, -20.8, -38.1)]
+    squares = write_squares(tmp_path / "far.gpkg", far, crs="EPSG:4326")
+    wide = write_grid_file(
+        tmp_path / "wide.tif", np.ones((4, 5), "f4"), from_origin(-21, 50, 1e9, 1e9), crs="EPSG:4326"
+    )
+    cache = DataCache()
+    for path in (squares, wide):
+        facts = read.open(path).parts[0].facts
+        layer = Layer("x", "x", at(path, facts.name), facts.kind, first_style(facts, 0))
+        for view in (View.fitting(facts.extent, 160, 120), View(-21.0, -38.0, 0.05, 160, 120, "EPSG:4326")):
+            assert len(view.in_worlds()) <= 7
+            frame = painter_for(cache).frame([layer], view)
+            assert not frame.faults and (frame.image.any() or view.resolution > 1e6)

@@ -13,6 +13,7 @@ PATHS = {
     "WMS": "/wms",
     "WMTS": "/wmts",
     "tiles": "/xyz/{layer}/{{z}}/{{x}}/{{y}}.png",
+    "vector tiles": "/vectortiles.json",
     "OGC API": "/",
     "WFS": "/wfs",
     "WCS": "/wcs",

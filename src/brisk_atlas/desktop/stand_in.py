@@ -23,6 +23,7 @@ OFFERED = (  # name, protocol, path
     ("Island tiles", "wmts", "/wmts"),
     ("Island API", "ogcapi", "/"),
     ("Island features", "wfs", "/wfs"),
+    ("Island vector tiles", "vectortiles", "/vectortiles.json"),
     ("Island files", "", "/files/"),
 )
 

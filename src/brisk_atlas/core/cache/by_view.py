@@ -61,7 +61,7 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent, pixel: floa
     part = cache.part(source)
     assert isinstance(part, VectorPart)
     if part.paged:
-        return _seen_of_service(cache, source, part, extent)
+        return _seen_of_service(cache, source, part, extent, _tolerance(part, extent, pixel))
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
     own = _in_first_world(transform_extent(extent, part.facts.crs))
@@ -108,20 +108,21 @@ def _tolerance(part: VectorPart, extent: Extent | None, pixel: float) -> float:
     return 2.0 ** floor(log2(allowed)) if allowed > 0 else 0.0
 
 
-def _seen_of_service(cache: DataCache, source: DataRef, part: VectorPart, extent: Extent) -> Seen:
-    """Return the features of a service in a view, or the first so many of them."""
+def _seen_of_service(cache: DataCache, source: DataRef, part: VectorPart, extent: Extent, tolerance: float) -> Seen:
+    """Return the features of a service in a view: as fine as it needs where there are coarser ones, or the first so
+    many of them."""
     own = _in_first_world(transform_extent(extent, part.facts.crs))
-    around = own.grown(AROUND) if own is not None else None
+    state = own.grown(AROUND) if own is not None else None, tolerance
+    limit = None if Capability.SIMPLIFY in part.able else PAGED_HELD
     held = cache.latest(("stream view", source))
-    if held is None or own is None or held[0] is None or not _holds(held[0], own) or len(held[1]) >= PAGED_HELD:
-        query = FeatureQuery(extent=around, limit=PAGED_HELD)
-        features = cache.derive_latest(("stream view", source), around, lambda: cache.read_features(source, query))
+    serves = held is not None and own is not None and held[0][0] is not None and _holds(held[0][0], own)
+    if held is None or not serves or held[0][1] != tolerance or len(held[1]) == limit:
+        query = FeatureQuery(extent=state[0], limit=limit, simplify=tolerance)
+        features = cache.derive_latest(("stream view", source), state, lambda: cache.read_features(source, query))
     else:
-        around, features = held
-    whole = len(features) < PAGED_HELD
-    return Seen(
-        features, ("view", around), "read by view" if whole else f"the first {len(features):,} features in view"
-    )
+        state, features = held
+    cut = limit is not None and len(features) >= limit
+    return Seen(features, ("view", *state), f"the first {len(features):,} features in view" if cut else "read by view")
 
 
 def _in_first_world(extent: Extent | None) -> Extent | None:

@@ -13,7 +13,17 @@ from .table_names import names_in
 
 _HOMES = {PlaceKind.FILE: "files", PlaceKind.MEMBER: "archives", PlaceKind.INLINE: "inline"}  # the file of each kind
 ADDRESSES = {"http": "http", "https": "http", "s3": "buckets", "gs": "buckets"}  # by the scheme, as databases are
-SERVICES = ("wms", "wmts", "xyz", "ogcapi", "wfs", "geoservices", "stac", "wcs")  # each in the file of its name
+SERVICES = (
+    "wms",
+    "wmts",
+    "xyz",
+    "ogcapi",
+    "wfs",
+    "geoservices",
+    "stac",
+    "wcs",
+    "vectortiles",
+)  # each in the file of its name
 DATABASES = {"postgresql": "postgres", "postgres": "postgres", "mariadb": "mariadb", "mysql": "mariadb"}
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import urljoin, urlsplit
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
@@ -14,10 +14,12 @@ from brisk_atlas.core.place.tile_grid import WORLD_CRS, TileGrid, TilePlace, wor
 
 from .fetching import fetch
 from .ows import asking, crs_of, northing_first
-from .service import Check, Contents, FeatureSource, LayerAbout, Pictures, Service
+from .service import Check, Contents, FeatureSource, LayerAbout, Pictures, Service, VectorTiles
+from .vectortiles import TemplateFeatures
 
 JSON = "application/json"
 GEOJSON = "application/geo+json"
+VECTOR = "vector-tile"  # in the media type of such tiles
 CRS84 = "http://www.opengis.net/def/crs/OGC/1.3/CRS84"
 DEGREES = "EPSG:4326"
 REL = "http://www.opengis.net/def/rel/ogc/1.0/"
@@ -111,17 +113,34 @@ class CollectionTiles(Pictures):
     template: str
 
     def address(self, place: TilePlace) -> str:
-        level = self.grid.levels[place.level].name
-        filled = {
-            "tileMatrix": level,
-            "tileRow": str(place.row),
-            "tileCol": str(place.column),
-            "tileMatrixSetId": WORLD_SET,
-        }
-        address = self.template
-        for name, value in filled.items():
-            address = address.replace(f"{{{name}}}", value)
-        return address
+        return _filled(self.template, self.grid.levels[place.level].name, place)
+
+
+def _filled(template: str, level: str, place: TilePlace) -> str:
+    """Return the address of a tile."""
+    row, column = str(place.row), str(place.column)
+    settings = {"tileMatrix": level, "tileRow": row, "tileCol": column, "tileMatrixSetId": WORLD_SET}
+    for name, value in settings.items():
+        template = template.replace(f"{{{name}}}", value)
+    return template
+
+
+@dataclass(frozen=True)
+class CollectionVectorTiles(TemplateFeatures):
+    """Vector tiles of a collection by their template."""
+
+    def address(self, place: TilePlace) -> str:
+        return _filled(self.template, self.grid.levels[place.level].name, place)
+
+
+class WorldTiles(NamedTuple):
+    """The tiles over the world that a collection has."""
+
+    ref: DataRef
+    about: LayerAbout
+    grid: TileGrid
+    extent: Extent
+    template: str
 
 
 class OgcApi(Service):
@@ -172,25 +191,16 @@ class OgcApi(Service):
         )
 
     def pictures(self, ref: DataRef) -> Pictures | None:
+        found = _world_tiles(ref, "map", "image/png")
+        return CollectionTiles(*found) if found is not None else None
+
+    def vector_tiles(self, ref: DataRef) -> VectorTiles | None:
+        found = _world_tiles(ref, "vector", VECTOR)
+        if found is None:
+            return None
         about, base = _collection(ref)
-        listed = link_in(about, base, f"{REL}tilesets-map", type_="json")
-        if not listed:
-            return None
-        sets = json_at(ref, listed).get("tilesets") or []
-        world = next((each for each in sets if isinstance(each, dict) and WORLD_SET in json.dumps(each)), None)
-        address = link_in(world, listed, "self", type_="json") if world else ""
-        if not address:
-            return None
-        found = json_at(ref, address)
-        template = link_in(found, address, "item", type_="image/png")
-        extent = _extent(about, WORLD_CRS)
-        grid = _world_grid(found)
-        if not template or extent is None:
-            return None
-        template = template.replace("%7B", "{").replace("%7D", "}")
-        return CollectionTiles(
-            DataRef(ref.kind, ref.place, ref.inner), _layer_about(about, base), grid, extent, template
-        )
+        fields, shape = _fields(ref, about, base)
+        return CollectionVectorTiles(*found[:4], fields, shape or "Unknown", found.template)
 
 
 def _collections_address(ref: DataRef) -> str:
@@ -217,6 +227,26 @@ def _collection(ref: DataRef) -> tuple[dict[str, Any], str]:
             break
         address = following
     raise CannotRead(ref, f"the server has no collection '{ref.inner}'", "List the service again.")
+
+
+def _world_tiles(ref: DataRef, kind: str, media_type: str) -> WorldTiles | None:
+    """Return the tiles of a collection over the world that hold a map or features, None where it has none."""
+    about, base = _collection(ref)
+    listed = link_in(about, base, f"{REL}tilesets-{kind}", type_="json")
+    if not listed:
+        return None
+    sets = json_at(ref, listed).get("tilesets") or []
+    world = next((each for each in sets if isinstance(each, dict) and WORLD_SET in json.dumps(each)), None)
+    address = link_in(world, listed, "self", type_="json") if world else ""
+    if not address:
+        return None
+    found = json_at(ref, address)
+    template, extent = link_in(found, address, "item", type_=media_type), _extent(about, WORLD_CRS)
+    if not template or extent is None:
+        return None
+    template = template.replace("%7B", "{").replace("%7D", "}")
+    own = DataRef(ref.kind, ref.place, ref.inner)
+    return WorldTiles(own, _layer_about(about, base), _world_grid(found), extent, template)
 
 
 def _takes_filters(ref: DataRef) -> bool:

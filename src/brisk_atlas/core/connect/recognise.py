@@ -7,13 +7,14 @@ import re
 import time
 from collections.abc import Callable
 from typing import Any, NamedTuple
-from urllib.parse import parse_qsl, urlsplit, urlunsplit
+from urllib.parse import parse_qsl, urljoin, urlsplit, urlunsplit
 
 from brisk_atlas.core.model import CannotRead, DataRef, PlaceKind
 from brisk_atlas.core.model.errors import NeedsPassword
 
 from .fetching import fetch
 from .ows import OWN_SETTINGS, asking, complaint_in
+from .vectortiles import is_vector_template
 from .web_folder import links_below
 from .xyz import is_template
 
@@ -40,6 +41,8 @@ def recognise(address: str, check: Check = lambda: None) -> Recognised:
 
 
 def _recognised(address: str, check: Check) -> DataRef:
+    if is_vector_template(address):
+        return DataRef.service("vectortiles", address)
     if is_template(address):
         return DataRef.service("xyz", address)
     path = urlsplit(address).path.rstrip("/")
@@ -129,6 +132,11 @@ def _of_json(asked: DataRef, body: bytes) -> DataRef | None:
     stated = found.get("links")
     links = stated if isinstance(stated, list) else []
     rels = {str(link.get("rel", "")).rpartition("/")[2] for link in links if isinstance(link, dict)}
+    if "tilejson" in found and isinstance(found.get("tiles"), list):
+        template = urljoin(asked.place, str((found["tiles"] or [""])[0]))
+        if "vector_layers" in found or is_vector_template(template):
+            return DataRef.service("vectortiles", asked.place)
+        return DataRef.service("xyz", template)
     if "currentVersion" in found and ("services" in found or "layers" in found):
         return DataRef.service("geoservices", _bare(asked.place).rstrip("/"))
     if "stac_version" in found and "search" in rels:

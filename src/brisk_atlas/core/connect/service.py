@@ -129,6 +129,18 @@ class Coverage(TileSource):
 
 
 @dataclass(frozen=True)
+class VectorTiles(TileSource):
+    """A layer whose features come in vector tiles, simplified for each level and cut at the edges of tiles."""
+
+    fields: tuple[Field, ...]
+    geometry_type: str
+
+    @abstractmethod
+    def body(self, place: TilePlace, check: Check = lambda: None) -> bytes:
+        """Return a tile as it is stored, b"" where there is none. Raises CannotRead."""
+
+
+@dataclass(frozen=True)
 class FeatureSource(ABC):
     """A layer of features that a service hands out page by page.
 
@@ -163,6 +175,10 @@ class Service(ABC):
 
     def coverage(self, ref: DataRef) -> Coverage | None:
         """Return a layer of numbers, None for one that has none. Raises CannotRead."""
+        return None
+
+    def vector_tiles(self, ref: DataRef) -> VectorTiles | None:
+        """Return a layer whose features come in tiles, None for one that has none. Raises CannotRead."""
         return None
 
     def features(self, ref: DataRef) -> FeatureSource | None:

@@ -1,4 +1,4 @@
-"""OGC API: Common, Features parts 1 to 3 (17-069r4, 18-058r1, 19-079r2) and map tiles of Tiles (20-057)."""
+"""OGC API: Common, Features parts 1 to 3 (17-069r4, 18-058r1, 19-079r2) and tiles of maps and features (20-057)."""
 
 from __future__ import annotations
 
@@ -19,6 +19,8 @@ from .behaviour import Behaviour
 from .features import feature_texts, json_type
 from .offers import DEGREES, Depot, Offer, record_address
 from .tiles import WORLD_GRID, WORLD_SET, tile_of
+from .vector_tiles import GRID as VECTOR_GRID
+from .vector_tiles import MEDIA_TYPE, tile_answer, tile_of_features
 
 CRS84 = "http://www.opengis.net/def/crs/OGC/1.3/CRS84"
 REL = "http://www.opengis.net/def/rel/ogc/1.0"
@@ -72,6 +74,9 @@ class ApiAnswers:
             "/collections/{id}/map/tiles": self.tilesets,
             "/collections/{id}/map/tiles/" + WORLD_SET: self.tileset,
             "/collections/{id}/map/tiles/" + WORLD_SET + "/{z}/{y:int}/{x:int}": self.tile,
+            "/collections/{id}/tiles": self.tilesets,
+            "/collections/{id}/tiles/" + WORLD_SET: self.tileset,
+            "/collections/{id}/tiles/" + WORLD_SET + "/{z}/{y:int}/{x:int}": self.vector_tile,
         }
         return [Route(path, _refusing(answer)) for path, answer in paths.items()]
 
@@ -127,6 +132,7 @@ class ApiAnswers:
             about |= {"itemType": "feature", "crs": systems, "storageCrs": crs_address(offer.crs)}
             about["links"] += [
                 _link(f"{here}/items", "items", GEOJSON),
+                _link(f"{here}/tiles", f"{REL}/tilesets-vector", "application/json"),
                 _link(f"{here}/queryables", f"{REL}/queryables", "application/schema+json"),
                 _link(f"{here}/schema", "describedby", "application/schema+json"),
             ]
@@ -204,28 +210,31 @@ class ApiAnswers:
         (text,) = feature_texts(self.depot, offer, np.array([row]), crs, flip=flip)
         return Response(text, media_type=GEOJSON)
 
+    def _tiles_asked(self, request: Request) -> tuple[Offer, str, str]:
+        """Return the offer whose tiles are asked about, where they are, and whether they hold a map or features."""
+        offer, kind = self._offer(request), "map" if "/map/" in request.url.path else "vector"
+        within = "map/tiles" if kind == "map" else "tiles"
+        return offer, f"{answers.base_of(request)}/collections/{offer.id}/{within}/{WORLD_SET}", kind
+
     def tilesets(self, request: Request) -> Response:
-        offer, base = self._offer(request), answers.base_of(request)
-        here = f"{base}/collections/{offer.id}/map/tiles/{WORLD_SET}"
-        about = {"title": offer.title, "dataType": "map", "crs": "http://www.opengis.net/def/crs/EPSG/0/3857"}
+        offer, here, kind = self._tiles_asked(request)
+        about = {"title": offer.title, "dataType": kind, "crs": "http://www.opengis.net/def/crs/EPSG/0/3857"}
         about |= {"tileMatrixSetURI": f"http://www.opengis.net/def/tilematrixset/OGC/1.0/{WORLD_SET}"}
         return JSONResponse({"tilesets": [about | {"links": [_link(here, "self", "application/json")]}]})
 
     def tileset(self, request: Request) -> Response:
-        offer, base = self._offer(request), answers.base_of(request)
-        here = f"{base}/collections/{offer.id}/map/tiles/{WORLD_SET}"
+        offer, here, kind = self._tiles_asked(request)
         west, south, east, north = offer.extent_in(DEGREES).bounds
         address = f"{here}/{{tileMatrix}}/{{tileRow}}/{{tileCol}}"
-        address = f"{here}/{{tileMatrix}}/{{tileRow}}/{{tileCol}}"
-        template = _link(address, "item", "image/png") | {"templated": True}
+        template = _link(address, "item", "image/png" if kind == "map" else MEDIA_TYPE) | {"templated": True}
         limits = [
             {"tileMatrix": level.name, "minTileRow": 0, "maxTileRow": level.rows - 1}
             | {"minTileCol": 0, "maxTileCol": level.columns - 1}
-            for level in reversed(WORLD_GRID.levels)
+            for level in reversed((WORLD_GRID if kind == "map" else VECTOR_GRID).levels)
         ]
         return JSONResponse(
             {
-                "title": offer.title, "dataType": "map", "crs": "http://www.opengis.net/def/crs/EPSG/0/3857",
+                "title": offer.title, "dataType": kind, "crs": "http://www.opengis.net/def/crs/EPSG/0/3857",
                 "tileMatrixSetURI": f"http://www.opengis.net/def/tilematrixset/OGC/1.0/{WORLD_SET}",
                 "boundingBox": {"lowerLeft": [west, south], "upperRight": [east, north], "crs": CRS84},
                 "tileMatrixSetLimits": limits, "links": [template],
@@ -235,6 +244,12 @@ class ApiAnswers:
     def tile(self, request: Request) -> Response:
         at = request.path_params
         return answers.picture(tile_of(self.depot, self._offer(request).layer, WORLD_GRID, at["z"], at["x"], at["y"]))
+
+    def vector_tile(self, request: Request) -> Response:
+        at, offer = request.path_params, self._offer(request)
+        if not offer.has_features:
+            raise Refused("NotFound", f"'{offer.id}' has no features", 404)
+        return tile_answer(tile_of_features(self.depot, [offer], at["z"], at["x"], at["y"]))
 
 
 def _equals(name: str, value: str) -> str:

@@ -20,6 +20,7 @@ from .ogc_api import ApiAnswers
 from .records import RecordAnswers
 from .stac import SceneAnswers
 from .tiles import TileAnswers
+from .vector_tiles import VectorTileAnswers
 from .wcs import CoverageAnswers
 from .wfs import FeatureAnswers
 from .wms import MapAnswers
@@ -34,7 +35,7 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     answering = (
         *(ApiAnswers(depot, behaviour), MapAnswers(depot, behaviour), FeatureAnswers(depot, behaviour)),
         *(TileAnswers(depot), RestAnswers(depot, behaviour), FolderAnswers(depot.folder)),
-        *(CoverageAnswers(depot), RecordAnswers(depot)),
+        *(CoverageAnswers(depot), RecordAnswers(depot), VectorTileAnswers(depot)),
         SceneAnswers(depot.title, depot.folder),
     )
     routes = [route for each in answering for route in each.routes()]

@@ -25,7 +25,7 @@ from .flow import draw_flow
 from .ink import inks_from, pixels_of
 from .kernels import grid as kernels
 from .limits import grid_limits, limits_of
-from .view import View
+from .view import MAX_WORLDS, View
 
 HOW = {"nearest": kernels.NEAREST, "bilinear": kernels.BILINEAR, "cubic": kernels.CUBIC}
 MARGIN_CELLS = 3  # around a window, for the neighbours that interpolation and slopes ask
@@ -181,8 +181,12 @@ def _turns(part: RasterPart, col: np.ndarray, row: np.ndarray) -> tuple[float, .
     if not known.any():
         return ()
     period, low, high = abs(domain.world / lattice.a), float(col[known].min()), float(col[known].max())
+    if lattice.columns > 2 * period:  # no grid of the Earth is so wide
+        return (0.0,)
     first, last = ceil(-high / period), floor((lattice.columns - low) / period)
-    return tuple(turn * period for turn in range(first, last + 1))
+    middle = (first + last) // 2
+    near = range(max(first, middle - MAX_WORLDS), min(last, middle + MAX_WORLDS) + 1)
+    return tuple(turn * period for turn in near)
 
 
 def cell_window(channel: Channel, level: Level, view: View) -> tuple[int, int, int, int] | None:

@@ -131,7 +131,8 @@ class View:
         extent, world = self.extent, domain.world
         first, last = (floor((x - domain.left) / world) for x in (extent.xmin, extent.xmax))
         middle = floor((self.x - domain.left) / world)
-        turns = sorted(range(first, last + 1), key=lambda k: abs(k - middle))[:MAX_WORLDS]
+        near = range(max(first, middle - MAX_WORLDS), min(last, middle + MAX_WORLDS) + 1)
+        turns = sorted(near, key=lambda k: abs(k - middle))[:MAX_WORLDS]
         return [replace(self, x=self.x - k * world) for k in sorted(turns)]
 
     def zoomed(self, factor: float, px: float, py: float) -> View:

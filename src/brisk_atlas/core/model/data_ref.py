@@ -30,6 +30,7 @@ _SERVICES = (
     "xyz+",
     "ogcapi+",
     "wcs+",
+    "vectortiles+",
     "stac+",
     "geoservices+",
 )  # before the scheme of a service's address

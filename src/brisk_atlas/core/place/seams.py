@@ -19,6 +19,7 @@ from .followed_edges import TOLERANCE_M, followed, long_edges
 from .paths import Paths, broken, clipped_paths, paths_of, shapes_of_paths, unrolled
 
 AROUND_POLE_DEG = 1e-7
+FARTHEST_DEG = 1080.0  # a longitude, in either direction
 SMALL_M = 100_000.0  # across: a feature whose middle says where it lies
 
 
@@ -172,9 +173,10 @@ def _cut(paths: Paths, source: str, target: str | None, domain: Domain, toleranc
 
 
 def _known(paths: Paths) -> np.ndarray:
-    """Return (paths,) bool: which have a place for each vertex, and any vertex."""
+    """Return (paths,) bool: which have a place for each vertex, and any vertex; what is many turns of the Earth away
+    has none."""
     sizes = np.diff(paths.starts)
-    good = np.isfinite(paths.xyz[:, :2]).all(axis=1)
+    good = np.isfinite(paths.xyz[:, :2]).all(axis=1) & (np.abs(paths.xyz[:, 0]) <= FARTHEST_DEG)
     bad = np.bincount(paths.of_vertex[~good], minlength=len(sizes)) > 0
     return np.asarray((sizes > 0) & ~bad)
 

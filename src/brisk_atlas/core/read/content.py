@@ -28,6 +28,7 @@ _MAGIC = (
     (b"\0\0\0\x0cjP", "JPEG 2000"),
     (b"\xff\x4f\xff\x51", "JPEG 2000"),
     (b"fgb", "FlatGeobuf"),
+    (b"PMTiles\3", "a PMTiles archive"),
     (b"UHL1", "DTED"),
     (b"EHFA_HEADER_TAG", "an HFA grid"),
     (b"ply\n", "PLY"),

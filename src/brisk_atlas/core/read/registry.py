@@ -136,6 +136,7 @@ BUILT_IN = (
     _by_pieces("DTED", (".dt0", ".dt1", ".dt2"), ("DTED",), _late("raster")),
     _by_pieces("HGT", (".hgt",), ("binary data", "text"), _late("raster")),
     Reader("MBTiles", (".mbtiles",), ("a SQLite database",), _late("tiles")),
+    Reader("PMTiles", (".pmtiles",), ("a PMTiles archive",), _late("tiles"), reads_addresses=True, reads_web=True),
     Reader("LAS/LAZ", (".laz", ".las"), ("LAS points",), _late("cloud")),
     Reader("LAS 2.0 log", (".las",), ("a well log", "text"), _late("logs")),
     Reader("PLY", (".ply",), ("PLY",), _late("ply")),

@@ -23,6 +23,7 @@ FORMATS = {
     "wcs": "WCS coverage",
     "ogcapi": "OGC API collection",
     "geoservices": "GeoServices layer",
+    "vectortiles": "vector tiles",
 }
 
 
@@ -40,6 +41,10 @@ def open_dataset(ref: DataRef) -> Dataset:
     source, pictures = service.features(ref), service.pictures(ref)
     if source is not None:
         parts.append(import_module("brisk_atlas.core.read.feature_service").part_of(source, own_name(source.about)))
+    tiles = service.vector_tiles(ref) if source is None else None
+    if tiles is not None:
+        _check_hosts(tiles)
+        parts.append(import_module("brisk_atlas.core.read.tiled_features").part_of(tiles, own_name(tiles.about)))
     if pictures is not None:
         _check_hosts(pictures)
         name = f"{own_name(pictures.about)} picture" if parts else own_name(pictures.about)
@@ -50,7 +55,7 @@ def open_dataset(ref: DataRef) -> Dataset:
         parts.append(import_module("brisk_atlas.core.read.tiled_cells").part_of(coverage, own_name(coverage.about)))
     if not parts:
         raise CannotRead(ref, "the service neither draws it nor hands out its features", "Choose another layer.")
-    kind = DataKind.VECTOR if source is not None else DataKind.RASTER
+    kind = DataKind.VECTOR if source is not None or tiles is not None else DataKind.RASTER
     return Dataset(format=FORMATS.get(ref.protocol, ref.protocol), kind=kind, parts=tuple(parts), **on_disk(ref))
 
 

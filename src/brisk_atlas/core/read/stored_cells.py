@@ -22,6 +22,7 @@ from .raster_library import open_raster
 
 HANDLES_A_THREAD = 24
 BLOCKS_KEPT_MB = 160  # of decoded cells; the library's own choice is a share of all memory
+HEADED = ("flt", "bil", "bip", "bsq", "img", "dat", "raw")  # endings of grids with a header beside them
 OLDER_S = 2.0  # by which overviews beside a file may be older, as when both were copied
 CHECKED_SPOTS = 5  # along each side of a grid, where overviews beside a file are held against it
 OVERSHOOT = 0.25  # of the local range, by which a cubic overview may leave it
@@ -34,7 +35,7 @@ warnings.simplefilter("ignore", NotGeoreferencedWarning)  # facts say so in plai
 def handle(path: Path | str, overview: int | None = None) -> rasterio.DatasetReader:
     """Return an open file or one of its overviews, one a thread, reopened when the file has changed."""
     handles: OrderedDict = _open.__dict__.setdefault("handles", OrderedDict())
-    key = (str(path), overview, _stamp(str(path)))
+    key = (str(path), overview, _stamp(str(path)), _header_stamp(str(path)))
     if key not in handles:
         choice = {} if overview is None else {"overview_level": overview}
         handles[key] = open_raster(str(path), sharing=False, **choice)
@@ -51,6 +52,12 @@ def _stamp(name: str) -> int:
         return file.stat().st_mtime_ns if len(name) < 1000 else 0
     except (OSError, ValueError):
         return 0
+
+
+def _header_stamp(name: str) -> int:
+    """Return the time of change of the header by which a grid of plain numbers is read; 0 without one."""
+    stem, dot, ending = name.rpartition(".")
+    return _stamp(f"{stem}.hdr") if dot and ending.lower() in HEADED else 0
 
 
 def levels_of(name: str, index: int) -> tuple[Level, ...]:

@@ -1,0 +1,148 @@
+"""Features in vector tiles: those of a view from the tiles that are as fine as it needs, put together again where the
+edges of tiles cut them."""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import pyarrow as pa
+import pyogrio
+import shapely
+from pyogrio.errors import DataLayerError, DataSourceError
+
+from brisk_atlas.core.connect.service import VectorTiles
+from brisk_atlas.core.model import CannotRead, Capability, DataKind, Facts, FeatureQuery
+from brisk_atlas.core.place.tile_grid import TilePlace
+
+from .answer import ArrowLayer, batches_of
+from .service_notes import notes_of
+
+GEOMETRY, NUMBER = "wkb_geometry", "mvt_id"
+MAX_TILES = 64  # of one view; where it takes more, coarser ones serve
+MAX_EXACT = 4000  # of a read of features as they are stored
+HELD = 400  # tiles of the finest level up to which all features are held
+FETCHERS = 4
+DETAIL = 6.0  # pixels of a tile may be so many times as wide as shapes may be off
+EMPTY = pa.table({GEOMETRY: pa.array([], pa.binary())})
+
+
+@dataclass(frozen=True)
+class TiledFeatures(ArrowLayer):
+    """Features of a layer of vector tiles, in the CRS of the tiles."""
+
+    able = Capability.EXTENT | Capability.SIMPLIFY
+    tiles: VectorTiles
+
+    @property
+    def paged(self) -> bool:  # type: ignore[override]
+        """Whether there are too many tiles to hold all of them."""
+        return len(self._places(0, None)) > HELD
+
+    def _places(self, level: int, query: FeatureQuery | None) -> list[TilePlace]:
+        extent = self.tiles.extent
+        if query is not None and query.extent is not None:
+            shared = query.extent.intersection(extent)
+            if shared is None:
+                return []
+            extent = shared
+        return self.tiles.grid.tiles_in(level, extent)
+
+    def _level(self, query: FeatureQuery) -> int:
+        """Return the coarsest level that is as fine as a query wants, and has not too many tiles for it."""
+        levels = self.tiles.grid.levels
+        if query.simplify <= 0:
+            return 0
+        fine = [n for n, each in enumerate(levels) if each.resolution <= DETAIL * query.simplify]
+        number = max(fine, default=0)
+        while number < len(levels) - 1 and len(self._places(number, query)) > MAX_TILES:
+            number += 1
+        return number
+
+    def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
+        places = self._places(self._level(query), query)
+        if len(places) > MAX_EXACT:
+            raise CannotRead(self.ref, f"that takes {len(places):,} tiles, more than {MAX_EXACT:,}", "Ask for less.")
+        with ThreadPoolExecutor(FETCHERS, "vector tiles") as pool:
+            tables = [table for table in pool.map(self._table, places) if len(table)]
+        whole = pa.concat_tables([*tables, EMPTY], promote_options="permissive")
+        whole = self._typed(_joined(whole))
+        if query.extent is not None and len(whole):
+            bounds = shapely.bounds(shapely.from_wkb(whole.column(GEOMETRY).to_numpy(zero_copy_only=False)))
+            box = query.extent
+            near = (bounds[:, 0] <= box.xmax) & (bounds[:, 2] >= box.xmin)
+            near &= (bounds[:, 1] <= box.ymax) & (bounds[:, 3] >= box.ymin)
+            whole = whole.filter(pa.array(near))
+        yield from batches_of(whole if geometry else whole.drop_columns([GEOMETRY]))
+
+    def _table(self, place: TilePlace) -> pa.Table:
+        """Return the features of a tile as it has them. Raises CannotRead."""
+        body = self.tiles.body(place)
+        if not body:
+            return EMPTY
+        level = self.tiles.grid.levels[place.level]
+        where = {"X": str(place.column), "Y": str(place.row), "Z": level.name}
+        try:
+            with warnings.catch_warnings():
+                warnings.simplefilter("ignore")
+                _, table = pyogrio.read_arrow(body, layer=self.tiles.about.name, **where)
+        except DataLayerError:
+            return EMPTY  # a tile has the layers alone that have something in it
+        except (DataSourceError, RuntimeError, pa.ArrowException, ValueError, OSError) as error:
+            why = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
+            raise CannotRead(
+                self.ref, f"tile {level.name}/{place.column}/{place.row} can't be read ({why})", "Try again."
+            ) from error
+        return table
+
+    def _typed(self, table: pa.Table) -> pa.Table:
+        """Return the fields of the facts and the geometry."""
+        columns = {}
+        for field in self.facts.fields:
+            type_ = {"double": pa.float64(), "bool": pa.bool_()}.get(field.type, pa.string())
+            found = table.column(field.name) if field.name in table.column_names else pa.nulls(len(table), type_)
+            columns[field.name] = found if found.type.equals(type_) else found.cast(type_, safe=False)
+        return pa.table([*columns.values(), table.column(GEOMETRY)], names=[*columns, GEOMETRY])
+
+
+def _joined(table: pa.Table) -> pa.Table:
+    """Return features with the pieces that tiles made of them put together, by the numbers that they have."""
+    if NUMBER not in table.column_names or not len(table):
+        return table
+    numbers = table.column(NUMBER)
+    known = numbers.is_valid().to_numpy()
+    values = numbers.fill_null(-1).to_numpy()
+    order = np.argsort(values, kind="stable")
+    order = order[known[order]]
+    cut = np.flatnonzero(np.diff(values[order], prepend=-2, append=-2))
+    groups = [order[a:b] for a, b in pairwise(cut) if b - a > 1]
+    if not groups:
+        return table
+    shapes = shapely.from_wkb(table.column(GEOMETRY).to_numpy(zero_copy_only=False))
+    plain = table.drop_columns([GEOMETRY])
+    stays = np.ones(len(table), bool)
+    for rows in groups:
+        values = plain.take(pa.array(rows)).to_pylist()
+        same = rows[[each == values[0] for each in values]]  # some writers give the same number to unlike features
+        shapes[same[0]] = _whole(shapes[same])
+        stays[same[1:]] = False
+    at = table.column_names.index(GEOMETRY)
+    return table.set_column(at, GEOMETRY, pa.array(shapely.to_wkb(shapes), pa.binary())).filter(pa.array(stays))
+
+
+def _whole(pieces: Sequence[shapely.Geometry] | np.ndarray) -> shapely.Geometry:
+    found = shapely.union_all(shapely.make_valid(pieces))
+    return shapely.line_merge(found) if found.geom_type == "MultiLineString" else found
+
+
+def part_of(tiles: VectorTiles, name: str) -> TiledFeatures:
+    """Return the part of a layer of vector tiles; without a description, its fields are those of a tile."""
+    facts = Facts(
+        name, DataKind.VECTOR, None, tiles.geometry_type, tiles.fields, tiles.grid.crs, tiles.extent,
+        notes=notes_of(tiles.about),
+    )  # fmt: skip
+    return TiledFeatures(tiles.ref, facts, tiles)
