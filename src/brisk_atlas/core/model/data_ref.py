@@ -202,7 +202,8 @@ class DataRef:
     @property
     def whole(self) -> DataRef:
         """The place without a part."""
-        return self.with_part(None)
+        stated = self.part is not None or self.quantity is not None or self.crs is not None
+        return DataRef(self.kind, self.place, self.inner) if stated else self
 
     @property
     def is_local(self) -> bool:
