@@ -59,12 +59,12 @@ def _database() -> Iterator[Case]:
             link.execute("ANALYZE")
         allow(("127.0.0.1",))
         ref = table_ref(DataRef.parse(server.address_with_password), "public", "parcels").with_part("parcels")
-        box = Extent(*WINDOW, "EPSG:32727")
+        view = View.fitting(Extent(*WINDOW, "EPSG:32727"), 1280, 800)
 
         def picture() -> None:
             cache = DataCache()
             layer = Layer("a", "parcels", ref, DataKind.VECTOR, first_style(cache.part(ref).facts, 0))
-            frame = painter_for(cache).frame([layer], View.fitting(box, 1280, 800))
+            frame = painter_for(cache).frame([layer], view)
             assert frame.image.any(), frame.faults
 
         def rows(condition: str) -> None:
@@ -74,7 +74,7 @@ def _database() -> Iterator[Case]:
                 ).fetchall()
             shapely.get_coordinates(shapely.from_wkb([row[-1] for row in found]))
 
-        x0, y0, x1, y1 = WINDOW
+        x0, y0, x1, y1 = view.extent.bounds  # which is wider than what has to be in it
         where = f"WHERE geom && ST_MakeEnvelope({x0}, {y0}, {x1}, {y1}, 32727)"
         ours, theirs = in_turn(picture, lambda: rows(where), RUNS)
         yield Case("connect", f"first picture of a window of {ROWS:,} rows, the facts included",

@@ -21,7 +21,18 @@ from brisk_atlas.core.connect import connector_for
 from brisk_atlas.core.connect.postgres import close_all
 from brisk_atlas.core.connect.table_names import names_in, query_ref, table_ref
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, Facts, FeatureQuery, Ordering, passwords
+from brisk_atlas.core.kinds import first_style, painter_for
+from brisk_atlas.core.model import (
+    CannotRead,
+    DataKind,
+    DataRef,
+    Extent,
+    Facts,
+    FeatureQuery,
+    Layer,
+    Ordering,
+    passwords,
+)
 from brisk_atlas.core.operations import CountRows
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read.database import Column, DatabaseTable, TableAbout
@@ -518,3 +529,32 @@ def test_a_large_table_is_read_by_view_with_shapes_simplified_by_the_server(serv
     asked = server.statements().count("ST_Simplify")
     by_view.seen_features(cache, source, box, pixel=0.02)  # what is held is finer than that
     assert server.statements().count("ST_Simplify") == asked
+
+
+def test_fields_of_a_view_come_when_something_needs_them_and_stand_in_their_rows(server, monkeypatch):
+    monkeypatch.setattr(by_view, "SERVER_HELD", 100)
+    monkeypatch.setattr(by_view, "BY_VIEW", 1000)
+    with server.connect() as link:
+        link.execute(
+            "CREATE TABLE posts AS SELECT i AS id, 'post ' || i AS name, ST_SetSRID(ST_Point(500000 + i * 100, 5770000), "
+            "32727) AS geom FROM generate_series(400, 1, -1) i"
+        )
+        link.execute("ALTER TABLE posts ADD PRIMARY KEY (id)")
+        link.execute("ANALYZE posts")
+    allow(("127.0.0.1",))
+    cache, source = DataCache(), ref(server, "posts").with_part("posts")
+    layer = Layer("a", "posts", source, DataKind.VECTOR, first_style(cache.part(source).facts, 0))
+    view = View.fitting(Extent(510_000, 5_769_000, 512_000, 5_771_000, "EPSG:32727"), 300, 300)
+    before = len(server.statements())
+    assert painter_for(cache).frame([layer], view).image.any()
+    assert '"name"' not in server.statements()[before:].replace("LIMIT 0", "").partition("ST_AsBinary")[2]
+    seen = by_view.seen_features(cache, source, view.extent, view.resolution)
+    ids = seen.features.table.column("id").to_pylist()
+    assert ids == sorted(ids) and len(ids) > 15
+    with server.connect() as link:
+        link.execute("DELETE FROM posts WHERE id = %s", [ids[3]])
+        link.execute("UPDATE posts SET id = 1000 + id WHERE id = %s", [ids[5]])
+    names = seen.features.table.column("name").to_pylist()
+    expected = [f"post {number}" for number in ids]
+    expected[3] = expected[5] = None  # they are gone, and no other row stands in for them
+    assert names == expected

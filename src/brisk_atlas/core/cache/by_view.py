@@ -4,13 +4,17 @@ from near, through the format's own index."""
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import ceil, floor, log2
+
+import pyarrow as pa
+import pyarrow.compute as pc
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Part, VectorPart
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.extents import sides_of
+from brisk_atlas.core.read.lazy_table import LazyTable
 
 from .data_cache import DataCache
 
@@ -83,9 +87,30 @@ def seen_features(cache: DataCache, source: DataRef, extent: Extent, pixel: floa
     if held is None or held[0][1] > tolerance or not _holds(held[0][0], own):
         state = own.grown(AROUND_ASKED if part.dialect else AROUND), tolerance
         query = FeatureQuery(extent=state[0], simplify=tolerance)
-        features = cache.derive_latest(("stream view", source), state, lambda: cache.read_features(source, query))
+        features = cache.derive_latest(
+            ("stream view", source), state, lambda: _with_fields_when_asked(cache, source, part, query)
+        )
         return Seen(features, ("view", *state), "read by view")
     return Seen(held[1], ("view", *held[0]), "read by view")
+
+
+def _with_fields_when_asked(cache: DataCache, source: DataRef, part: VectorPart, query: FeatureQuery) -> Features:
+    """Return features whose fields are read when something needs them, where rows are found again by a key: most
+    pictures need none. A row that is gone by then has no values."""
+    key = part.row_key
+    if not key:
+        return cache.read_features(source, query)
+    schema = cache.derive(("fields of", source), lambda: part.rows(FeatureQuery(limit=0)).schema)
+    found = cache.read_features(source, replace(query, columns=(key,)))
+    keys = found.table.column(key).combine_chunks()
+
+    def read(names: list[str], count: int | None = None) -> pa.Table:
+        table = part.rows(FeatureQuery(extent=query.extent, columns=(key, *(n for n in names if n != key))))
+        rows = pc.index_in(keys.slice(0, count) if count is not None else keys, table.column(key).combine_chunks())
+        return table.take(rows).select(names)
+
+    table = LazyTable(schema, len(keys), read, {key: found.table.column(key)})
+    return replace(found, table=table)
 
 
 def _sample(cache: DataCache, source: DataRef, part: VectorPart, every: int) -> Features:

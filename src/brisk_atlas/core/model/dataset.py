@@ -86,6 +86,11 @@ class RowsPart(Part, ABC):
         return self.facts.count if self.facts.count is not None else len(self.rows(FeatureQuery(columns=())))
 
     @property
+    def row_key(self) -> str:
+        """A field of whole numbers by which rows are found again in another question; "" for none."""
+        return ""
+
+    @property
     def parquet(self) -> Path | None:
         """The Parquet file whose rows, in their order, are those of the part; None for another format."""
         return None

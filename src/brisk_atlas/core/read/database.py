@@ -19,6 +19,7 @@ from brisk_atlas.core.connect.arrow_links import arrow_link
 from brisk_atlas.core.connect.postgres import ask, connection, explained_database
 from brisk_atlas.core.connect.table_names import names_in, statement_in, table_ref
 from brisk_atlas.core.model import (
+    EVERYTHING,
     CannotRead,
     Capability,
     DataKind,
@@ -244,6 +245,7 @@ def _srid_and_type(ref: DataRef, shape: Column, *, small: bool) -> tuple[int, st
     return srid, _TYPES.get(type_.upper().rstrip("ZM"), "Unknown")
 
 
+WHOLE_NUMBERS = ("int2", "int4", "int8")
 _TYPES = {
     "POINT": "Point", "LINESTRING": "LineString", "POLYGON": "Polygon", "MULTIPOINT": "MultiPoint",
     "MULTILINESTRING": "MultiLineString", "MULTIPOLYGON": "MultiPolygon",
@@ -302,17 +304,26 @@ class DatabaseRows:
         """What the database says of its columns."""
         return {column.name: column.about for column in self.about.columns if column.about}
 
+    @property
+    def row_key(self) -> str:
+        """The primary key, where it is one whole number."""
+        if len(self.about.key) != 1:
+            return ""
+        whole = any(c.name == self.about.key[0] and c.type in WHOLE_NUMBERS for c in self.about.columns)
+        return self.about.key[0] if whole else ""
+
     def count_rows(self) -> int:
         """Return how many rows there are, counted now. Raises CannotRead."""
         return int(ask(self.ref, sql.SQL("SELECT count(*) FROM {}").format(_name(self.ref)))[0][0])
 
-    def _statement(self, query: FeatureQuery, shape: Column | None) -> sql.Composed:
+    def _statement(self, query: FeatureQuery, shape: Column | None, *, sent: bool) -> sql.Composed:
+        """Return the question in SQL. An extent is minded by the column `shape`, which comes too where it is `sent`."""
         own = [c for c in self.about.columns if c.type not in SHAPES]
         wanted = own if query.columns is None else [next(c for c in own if c.name == name) for name in query.columns]
         chosen: list[sql.Composable] = [
             sql.SQL("{} AS {}").format(as_read(column), sql.Identifier(column.name)) for column in wanted
         ]
-        if shape is not None:
+        if shape is not None and sent:
             chosen.append(
                 sql.SQL("ST_AsBinary({}) AS {}").format(
                     _simplified(shape, query.simplify if self._is_long(shape) else 0.0), sql.Identifier(shape.name)
@@ -372,30 +383,29 @@ class DatabaseRows:
     def _sorted_here(self, query: FeatureQuery) -> bool:
         """Return whether rows are put in the order of their key here, as a server that sorts many wide rows writes them
         to its disk for that: all rows, by a key of one whole number that is read anyway."""
-        if len(self.about.key) != 1 or query.order or query.limit is not None or query.step > 1:
+        if not self.row_key or query.order or query.limit is not None or query.step > 1:
             return False
-        key = next((c for c in self.about.columns if c.name == self.about.key[0]), None)
-        wanted = query.columns is None or self.about.key[0] in query.columns
-        return key is not None and key.type in ("int2", "int4", "int8") and wanted
+        return query.columns is None or self.row_key in query.columns
 
-    def _answered(self, query: FeatureQuery, shape: Column | None) -> Iterator[pa.RecordBatch]:
+    def _answered(self, query: FeatureQuery, shape: Column | None, *, sent: bool = True) -> Iterator[pa.RecordBatch]:
         """Yield the rows of a question as Arrow batches, one without rows where there are none."""
         if not self._sorted_here(query):
-            yield from self._as_sent(query, shape)
+            yield from self._as_sent(query, shape, sent=sent)
             return
-        table = pa.Table.from_batches(self._as_sent(query, shape))
+        table = pa.Table.from_batches(self._as_sent(query, shape, sent=sent))
         keys = table.column(self.about.key[0]).to_numpy()
         if len(keys) > 1 and (np.diff(keys) < 0).any():  # they mostly lie in that order
             if table.nbytes > TAKEN_BYTES:  # of columns longer than that no rows can be taken at once
-                yield from self._as_sent(replace(query, order=tuple(map(Ordering, self.about.key))), shape)
+                in_order = replace(query, order=tuple(map(Ordering, self.about.key)))
+                yield from self._as_sent(in_order, shape, sent=sent)
                 return
             table = table.take(pa.array(np.argsort(keys, kind="stable")))
         yield from batches_of(table)
 
-    def _as_sent(self, query: FeatureQuery, shape: Column | None) -> Iterator[pa.RecordBatch]:
+    def _as_sent(self, query: FeatureQuery, shape: Column | None, *, sent: bool) -> Iterator[pa.RecordBatch]:
         with explained_database(self.ref):
             with connection(self.ref) as database:
-                text = self._statement(query, shape).as_string(database)
+                text = self._statement(query, shape, sent=sent).as_string(database)
             try:
                 with arrow_link(self.ref) as link, link.cursor() as cursor, stopped_by(cursor.adbc_cancel):
                     cursor.execute(text)
@@ -457,4 +467,7 @@ class DatabaseLayer(DatabaseRows, ArrowLayer):
         return int(ask(self.ref, statement)[0][0][0]["Plan"]["Plan Rows"])
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
-        yield from self._answered(query, self.shape if geometry or query.extent is not None else None)
+        yield from self._answered(query, self.shape, sent=geometry)
+
+    def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
+        return pa.Table.from_batches(self.batches(query, geometry=False))
