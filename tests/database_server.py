@@ -18,6 +18,8 @@ from urllib.parse import quote
 import psycopg
 import pytest
 
+from server_certificates import make_certificates
+
 USER, DATABASE = "ana", "survey"
 INSTALL = "apt-get install --no-install-recommends postgresql-15 postgresql-15-postgis-3"
 
@@ -62,47 +64,6 @@ def _as_server() -> list[str]:
     return ["runuser", "-u", "postgres", "--"] if os.getuid() == 0 else []
 
 
-def _certificates(folder: Path) -> Path:
-    """Make a certificate of an authority, one of the server for `localhost` and one of the user `kim`; returns the
-    folder of what clients need."""
-    mine = folder / "client"
-    mine.mkdir()
-
-    def openssl(*words: object) -> None:
-        subprocess.run(["openssl", *map(str, words)], check=True, capture_output=True)
-
-    ca, ca_key = folder / "ca.crt", folder / "ca.key"
-    openssl(
-        "req",
-        "-x509",
-        "-newkey",
-        "rsa:2048",
-        "-nodes",
-        "-days",
-        2,
-        "-subj",
-        "/CN=Tolvane tests",
-        "-keyout",
-        ca_key,
-        "-out",
-        ca,
-    )
-    for name, place in (("localhost", folder / "server"), ("kim", mine / "kim")):
-        key, request, made = (place.with_suffix(ending) for ending in (".key", ".csr", ".crt"))
-        openssl("req", "-newkey", "rsa:2048", "-nodes", "-subj", f"/CN={name}", "-keyout", key, "-out", request)
-        openssl(
-            "x509", "-req", "-in", request, "-CA", ca, "-CAkey", ca_key, "-CAcreateserial", "-days", 2, "-out", made
-        )
-        key.chmod(0o600)
-    shutil.copy(ca, mine / "ca.crt")
-    if os.getuid() == 0:
-        owner = pwd.getpwnam("postgres")
-        for each in (folder / "server.key", folder / "server.crt", ca):
-            os.chown(each, owner.pw_uid, owner.pw_gid)
-        folder.chmod(0o755)
-    return mine
-
-
 @contextmanager
 def running() -> Iterator[DatabaseServer]:
     """Run a server with PostGIS; skip the tests that need one where it is not installed, with the reason."""
@@ -118,7 +79,7 @@ def running() -> Iterator[DatabaseServer]:
         owner = pwd.getpwnam("postgres")
         for each in (folder, folder / "password"):
             os.chown(each, owner.pw_uid, owner.pw_gid)
-    certificates = _certificates(folder)
+    certificates = make_certificates(folder, "postgres")
     with socket.socket() as spot:
         spot.bind(("127.0.0.1", 0))
         port = spot.getsockname()[1]

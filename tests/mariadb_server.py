@@ -19,6 +19,8 @@ from urllib.parse import quote
 import pymysql
 import pytest
 
+from server_certificates import make_certificates
+
 USER, DATABASE = "ana", "survey"
 SERVER = Path("/usr/sbin/mariadbd")
 INSTALL = "apt-get install --no-install-recommends mariadb-server"
@@ -27,11 +29,13 @@ START_S = 60.0
 
 @dataclass(frozen=True)
 class MariaServer:
-    """A running server. `log` is its file of statements."""
+    """A running server. `log` is its file of statements; `certificates` has `ca.crt` that its own for `localhost` is
+    signed by, and the key and the certificate of the user `kim`, who has no password but has to show it."""
 
     port: int
     password: str
     log: Path
+    certificates: Path
 
     @property
     def address(self) -> str:
@@ -70,12 +74,14 @@ def running_mariadb() -> Iterator[MariaServer]:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
+    certificates = make_certificates(folder, user)
     subprocess.run(["mariadb-install-db", "--no-defaults", f"--datadir={data}", f"--user={user}", "--skip-test-db",
                     "--auth-root-authentication-method=normal"], check=True, capture_output=True)  # fmt: skip
     server = subprocess.Popen(
         [SERVER, "--no-defaults", f"--datadir={data}", f"--socket={spot}", f"--port={port}", f"--user={user}",
          "--bind-address=127.0.0.1", "--general-log=1", f"--general-log-file={log}", "--innodb-flush-log-at-trx-commit=0",
-         f"--pid-file={folder / 'pid'}"],
+         f"--pid-file={folder / 'pid'}", f"--ssl-ca={folder / 'ca.crt'}", f"--ssl-cert={folder / 'server.crt'}",
+         f"--ssl-key={folder / 'server.key'}"],
         stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
     )  # fmt: skip
     try:
@@ -84,7 +90,9 @@ def running_mariadb() -> Iterator[MariaServer]:
             cursor.execute(f"CREATE DATABASE {DATABASE} CHARACTER SET utf8mb4")
             cursor.execute(f"CREATE USER {USER}@'%%' IDENTIFIED BY %s", [password])
             cursor.execute(f"GRANT ALL ON *.* TO {USER}@'%'")
-        yield MariaServer(port, password, log)
+            cursor.execute("CREATE USER kim@'%' REQUIRE X509")
+            cursor.execute("GRANT SELECT ON *.* TO kim@'%'")
+        yield MariaServer(port, password, log, certificates)
     finally:
         server.terminate()
         with suppress(subprocess.TimeoutExpired):

@@ -6,22 +6,34 @@ import datetime as dt
 import json
 import threading
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
 import shapely
 
-from brisk_atlas.core.connect import connector_for
-from brisk_atlas.core.connect.table_names import table_ref
-from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Extent, FeatureQuery, Ordering, passwords
+from brisk_atlas.core.connect import connector_for, mariadb
+from brisk_atlas.core.connect.table_names import query_ref, table_ref
+from brisk_atlas.core.model import (
+    CannotRead,
+    CannotWrite,
+    DataKind,
+    DataRef,
+    Edit,
+    Extent,
+    FeatureQuery,
+    Ordering,
+    passwords,
+)
 from brisk_atlas.core.model.errors import NeedsPassword
-from brisk_atlas.core.operations import CountRows
+from brisk_atlas.core.operations import CountRows, SaveEdits
 from brisk_atlas.core.read import open as open_dataset
+from brisk_atlas.core.read.dry_run import dry_run
 from brisk_atlas.core.read.field_meanings import meanings_of
 from brisk_atlas.core.read.permissions import allow
 from brisk_atlas.core.system.jobs import Jobs
 from brisk_atlas.core.table.query import ask, ask_rows
-from brisk_atlas.core.table.write_back import why_not
+from brisk_atlas.core.table.write_back import state_before, why_not
 from brisk_atlas.core.workspace import Workspace
 from mariadb_server import running_mariadb
 
@@ -169,7 +181,7 @@ def test_extents_orders_limits_and_steps_are_asked_of_the_server(server):
     assert known == sorted(known) and names[len(known) :] == [None] * (2000 - len(known))
 
 
-def test_a_table_opens_draws_counts_and_is_only_read(server, tmp_path):
+def test_a_table_opens_draws_and_counts(server, tmp_path):
     allow(("127.0.0.1",))
     with Workspace() as workspace:
         layer = workspace.open(ref(server, "open_zones"))[0]
@@ -177,7 +189,6 @@ def test_a_table_opens_draws_counts_and_is_only_read(server, tmp_path):
         assert CountRows(layer.id).run(workspace).what == "open_zones has 1,000 rows"
         project = workspace.save_project(tmp_path / "with_table").read_text()
         assert server.address in project and server.password not in project
-    assert why_not(open_dataset(ref(server))) == "its database is only read"
 
 
 def test_nothing_is_written_and_wrong_logins_names_and_ports_are_told_apart(server):
@@ -194,6 +205,156 @@ def test_nothing_is_written_and_wrong_logins_names_and_ports_are_told_apart(serv
     other = DataRef.parse(server.address.replace(str(server.port), "1"))
     with pytest.raises(CannotRead, match="can't be reached"):
         connector_for(other).list(other)
+
+
+# A SELECT of one's own
+
+
+def test_a_select_of_ones_own_has_its_columns_types_and_rows(server):
+    asked = query_ref(
+        DataRef.parse(server.address),
+        "SELECT z.id, z.name, z.area * 2 AS twice, z.open, z.since, count(v.who) AS visits, z.geom "
+        "FROM zones z LEFT JOIN visits v ON v.zone = z.id WHERE z.id <= 20 GROUP BY z.id;",
+    )
+    words = dry_run(asked)
+    assert (
+        "id (int), name (varchar), twice (decimal), open (tinyint), since (date), visits (bigint), geom (geometry)"
+        in words
+    )
+    part = open_dataset(asked).parts[0]
+    assert part.facts.notes["kind of table"] == "query" and part.facts.count == 20 and part.facts.crs == "EPSG:32727"
+    assert {f.name: f.type for f in part.facts.fields} == {
+        "id": "int64", "name": "string", "twice": "double", "open": "bool", "since": "date32[day]", "visits": "int64",
+    }  # fmt: skip
+    found = part.read(FeatureQuery(order=(Ordering("id"),)))
+    with server.connect() as link, link.cursor() as cursor:
+        cursor.execute(
+            "SELECT z.id, area * 2, (SELECT count(*) FROM visits v WHERE v.zone = z.id) FROM zones z WHERE id <= 20 ORDER BY id"
+        )
+        rows = cursor.fetchall()
+    columns = [found.table.column(name).to_pylist() for name in ("id", "twice", "visits")]
+    assert list(zip(*columns)) == [(id_, float(twice), visits) for id_, twice, visits in rows]
+    box = Extent(500_300, 5_770_000, 500_590, 5_770_050, "EPSG:32727")
+    assert part.read(FeatureQuery(extent=box)).table.column("id").to_pylist() == [3, 4, 5]
+    assert why_not(open_dataset(asked)) == "it is a query"
+
+
+@pytest.mark.parametrize(("statement", "reason"), [
+    ("SELECT id, id FROM zones", "two of its columns|uplicate"), ("SELEC 1", "can't follow"), ("DELETE FROM zones", "can't follow|READ ONLY"),
+    ("SELECT 1) AS asked; DROP TABLE zones; SELECT (1", "can't follow"), ("SELECT nothing FROM zones", "can't follow"),
+])  # fmt: skip
+def test_a_statement_that_is_no_select_is_refused(server, statement, reason):
+    with pytest.raises(CannotRead, match=reason):
+        dry_run(query_ref(DataRef.parse(server.address), statement))
+    assert only_part(server).facts.count == 2000
+
+
+# Edits
+
+
+@pytest.fixture
+def wells(server, home):
+    allow(("127.0.0.1",))
+    with server.connect() as link, link.cursor() as cursor:
+        cursor.execute("DROP TABLE IF EXISTS wells")
+        cursor.execute("CREATE TABLE wells (area varchar(9), number int, name varchar(8), depth decimal(8,2) CHECK (depth > 0), "
+                       "level float, seen timestamp NULL, logged datetime, since date, open bool, PRIMARY KEY (area, number)) "
+                       "ENGINE InnoDB")  # fmt: skip
+        cursor.execute("INSERT INTO wells SELECT IF(seq % 2 = 0, 'north', 'south'), seq, concat('w', seq), seq * 1.25, seq / 10, "
+                       "'2031-06-24 12:00:00', '2031-06-24 12:00:00', '2031-06-24', NULL FROM seq_1_to_40")  # fmt: skip
+    with Workspace() as workspace:
+        workspace.open(ref(server, "wells"))
+        yield workspace
+
+
+def edit(work, *edits):
+    layer = work.work.layers[0]
+    table = work.cache.table(layer.ref)
+    noted = [replace(e, before=tuple(table.column(e.field)[row].as_py() for row in e.rows)) for e in edits]
+    rows = replace(layer.rows, edits=(*layer.rows.edits, *noted), edited_from=state_before(work.cache, layer))
+    work.work.change("edit", layer.id, rows=rows)
+    return layer.id
+
+
+def stored(server, query="SELECT area, number, name, depth, level, since FROM wells ORDER BY area, number"):
+    with server.connect() as link, link.cursor() as cursor:
+        cursor.execute("SET time_zone = '+00:00'")
+        cursor.execute(query)
+        return cursor.fetchall()
+
+
+def test_edited_values_are_saved_whole(server, wells):
+    new = {
+        "name": "Südöst", "depth": 12.35, "level": 0.1, "seen": dt.datetime(2031, 7, 1, 8, 30),
+        "logged": dt.datetime(2031, 7, 1, 8, 30), "since": dt.date(1999, 12, 31), "open": True,
+    }  # fmt: skip
+    layer = edit(
+        wells, *(Edit(field, (3,), (value,)) for field, value in new.items()), Edit("name", (5, 6), ("x", None))
+    )
+    assert SaveEdits(layer).run(wells).what == "9 edited values"
+    (row,) = stored(
+        server, "SELECT name, depth, level, seen, logged, since, open FROM wells WHERE area = 'north' AND number = 8"
+    )
+    assert [float(v) if i in (1, 2) else v for i, v in enumerate(row)] == [*list(new.values())[:6], 1]
+    names = [row[2] for row in stored(server)]
+    assert (
+        names[5] == "x"
+        and names[6] is None
+        and wells.cache.table(wells.work.layers[0].ref).column("name")[3].as_py() == "Südöst"
+    )
+
+
+def test_what_others_wrote_meanwhile_stays_and_nothing_is_written(server, wells):
+    layer = edit(wells, Edit("name", (0,), ("mine",)), Edit("level", (2,), (9.5,)))
+    with server.connect() as link, link.cursor() as cursor:
+        cursor.execute("UPDATE wells SET level = 7 WHERE area = 'north' AND number = 6")
+    others = stored(server)
+    with pytest.raises(
+        CannotWrite, match=r"area = north, number = 6 was changed meanwhile \(level is now 7.0, was 0.6"
+    ):
+        SaveEdits(layer).run(wells)
+    assert stored(server) == others and len(wells.work.layers[0].rows.edits) == 2
+
+
+def test_what_the_server_refuses_or_holds_is_said_and_nothing_is_written(server, wells, monkeypatch):
+    before = stored(server)
+    layer = edit(wells, Edit("name", (0,), ("far too long for it",)))
+    with pytest.raises(CannotWrite, match="Data too long"):
+        SaveEdits(layer).run(wells)
+    layer = edit(wells, Edit("name", (0,), ("short",)), Edit("depth", (1,), (-1.0,)))
+    with pytest.raises(CannotWrite, match="CONSTRAINT"):
+        SaveEdits(layer).run(wells)
+    assert stored(server) == before
+    monkeypatch.setattr(mariadb, "LOCK_S", 1)
+    layer = edit(wells, Edit("depth", (1,), (2.0,)))
+    with server.connect() as link, link.cursor() as cursor:
+        link.begin()
+        cursor.execute("SELECT * FROM wells FOR UPDATE")
+        with pytest.raises(CannotWrite, match="another program holds its rows"):
+            SaveEdits(layer).run(wells)
+    assert stored(server) == before
+    assert why_not(open_dataset(ref(server, "open_zones"))) == "it is a view"
+    assert why_not(open_dataset(ref(server, "spots"))) == "it has no primary key, which identifies its rows"
+
+
+# Certificates
+
+
+def test_the_servers_certificate_is_checked_and_ones_own_is_shown(server):
+    folder = server.certificates
+    here = server.address_with_password.replace("127.0.0.1", "localhost")
+    checked = DataRef.parse(f"{here}?ssl-mode=verify-full&ssl-ca={folder / 'ca.crt'}#survey.zones")
+    assert open_dataset(checked).parts[0].facts.count == 2000
+    for wrong in (f"{server.address_with_password}?ssl-mode=verify-full&ssl-ca={folder / 'ca.crt'}",  # another name
+                  f"{here}?ssl-mode=verify-full"):  # an authority that nobody knows  # fmt: skip
+        with pytest.raises(CannotRead, match="(?i)certificate") as caught:
+            open_dataset(DataRef.parse(f"{wrong}#survey.zones"))
+        assert "certificates" in caught.value.remedy and server.password not in str(caught.value)
+    kim = f"mariadb://kim@localhost:{server.port}/survey?ssl-mode=verify-full&ssl-ca={folder / 'ca.crt'}"
+    with pytest.raises(NeedsPassword):
+        open_dataset(DataRef.parse(f"{kim}#survey.zones"))
+    shown = DataRef.parse(f"{kim}&ssl-cert={folder / 'kim.crt'}&ssl-key={folder / 'kim.key'}#survey.zones")
+    assert open_dataset(shown).parts[0].facts.count == 2000
 
 
 def test_a_cancelled_job_stops_its_statement_on_the_server(server):

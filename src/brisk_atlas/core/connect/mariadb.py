@@ -14,7 +14,7 @@ import pymysql
 from pymysql.constants import ER
 from pymysql.cursors import SSCursor
 
-from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.errors import NeedsPassword
 from brisk_atlas.core.model.passwords import masked, password_of
 from brisk_atlas.core.system.jobs import stopped_by
@@ -26,10 +26,12 @@ from .table_names import names_in, table_ref
 log = logging.getLogger(__name__)
 CONNECT_S = 10
 STATEMENT_S = 300  # that a statement may take on the server
+LOCK_S = 5  # that another program may hold a row
 PORT = 3306
 SYSTEM_SCHEMAS = ("information_schema", "mysql", "performance_schema", "sys")
 REQUIRED, VERIFIED = "required", ("verify_ca", "verify_identity", "verify-ca", "verify-full")
 STOPPED = (ER.QUERY_INTERRUPTED, 1969, 3024)  # by somebody, or by a time limit of MariaDB and of MySQL
+LOCKED = (ER.LOCK_WAIT_TIMEOUT, ER.LOCK_DEADLOCK)
 DENIED = (ER.TABLEACCESS_DENIED_ERROR, ER.COLUMNACCESS_DENIED_ERROR, ER.DBACCESS_DENIED_ERROR)
 
 
@@ -114,6 +116,31 @@ def connection(ref: DataRef) -> Iterator[pymysql.Connection[Any]]:
         finally:
             with suppress(pymysql.MySQLError, OSError):
                 link.close()
+
+
+@contextmanager
+def writing(ref: DataRef) -> Iterator[pymysql.Connection[Any]]:
+    """Give a connection of its own on which one transaction writes, whole or not at all. Raises CannotWrite."""
+    with explained_mariadb(ref):
+        link = pymysql.connect(**_settings(ref.place) | {"autocommit": False})
+    try:
+        with link.cursor() as cursor:
+            cursor.execute("SET SESSION sql_mode = 'ANSI_QUOTES,STRICT_ALL_TABLES', time_zone = '+00:00'")
+            cursor.execute(f"SET SESSION innodb_lock_wait_timeout = {LOCK_S}")
+        link.begin()
+        yield link
+        link.commit()
+    except pymysql.MySQLError as error:
+        code = error.args[0] if error.args else 0
+        line = masked(str(error.args[1] if len(error.args) > 1 else error)).splitlines()[0][:300]
+        if code in LOCKED:
+            raise CannotWrite(ref, "another program holds its rows", "Try again when it is done.") from error
+        if code in (*DENIED, ER.OPTION_PREVENTS_STATEMENT):
+            raise CannotWrite(ref, f"you may not write it ({line})", "Ask the database's owner.") from error
+        raise CannotWrite(ref, f"the database refuses ({line})", "Nothing was written; mend the value.") from error
+    finally:
+        with suppress(pymysql.MySQLError, OSError):
+            link.close()  # what was not committed is undone
 
 
 def is_mariadb(link: pymysql.Connection[Any]) -> bool:

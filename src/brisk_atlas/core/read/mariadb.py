@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import Any, NamedTuple
 
 import pyarrow as pa
+from pymysql.constants import FIELD_TYPE, FLAG
 
 from brisk_atlas.core.connect.mariadb import ask, connection, is_mariadb, literal, quoted, streamed
 from brisk_atlas.core.connect.table_names import names_in, statement_in, table_ref
@@ -51,6 +52,15 @@ ARROW = {
     "tinyblob": "binary", "mediumblob": "binary", "longblob": "binary", "bit": "binary",
 }  # what a column of a type comes as; all others come as text  # fmt: skip
 WIDER = {"int16": "int32", "int32": "int64", "int64": "uint64"}  # of numbers without a sign
+SENT = {  # the type of a column by the number that the server sends
+    FIELD_TYPE.TINY: "tinyint", FIELD_TYPE.SHORT: "smallint", FIELD_TYPE.INT24: "mediumint", FIELD_TYPE.LONG: "int",
+    FIELD_TYPE.LONGLONG: "bigint", FIELD_TYPE.FLOAT: "float", FIELD_TYPE.DOUBLE: "double",
+    FIELD_TYPE.DECIMAL: "decimal", FIELD_TYPE.NEWDECIMAL: "decimal", FIELD_TYPE.DATE: "date",
+    FIELD_TYPE.DATETIME: "datetime", FIELD_TYPE.TIMESTAMP: "timestamp", FIELD_TYPE.YEAR: "year",
+    FIELD_TYPE.BIT: "bit", FIELD_TYPE.TINY_BLOB: "blob", FIELD_TYPE.MEDIUM_BLOB: "blob",
+    FIELD_TYPE.LONG_BLOB: "blob", FIELD_TYPE.BLOB: "blob",
+}  # fmt: skip
+BINARY_CHARSET = 63  # of what is no text
 ABLE = Capability.COLUMNS | Capability.LIMIT | Capability.WHERE | Capability.ORDER | Capability.STEP
 
 
@@ -68,7 +78,7 @@ class TableColumn(NamedTuple):
 
 
 class MariaTable(NamedTuple):
-    """What the catalogue says of a table."""
+    """What the catalogue says of a table, or the server of a SELECT of one's own."""
 
     is_view: bool
     rows: int
@@ -76,10 +86,13 @@ class MariaTable(NamedTuple):
     columns: tuple[TableColumn, ...]
     key: tuple[str, ...]
     relations: tuple[Relation, ...]
+    is_query: bool = False
 
 
 def about_mariadb_table(ref: DataRef) -> MariaTable:
     """Return what the catalogue says of a table. Raises CannotRead."""
+    if statement_in(ref):
+        return _about_query(ref)
     schema, table = names_in(ref)
     head = ask(
         ref,
@@ -103,6 +116,35 @@ def about_mariadb_table(ref: DataRef) -> MariaTable:
     kind, rows, words = head[0]
     is_view = "VIEW" in kind
     return MariaTable(is_view, int(rows), "" if is_view else words, found, keys, _relations(ref, schema, table))
+
+
+def _about_query(ref: DataRef) -> MariaTable:
+    """Return what a SELECT of one's own gives, after a dry run in which the server gives no rows. Raises CannotRead."""
+    with connection(ref) as link, link.cursor() as cursor:
+        cursor.execute(f"SELECT * FROM {_name(ref)} LIMIT 0")
+        described = cursor._result.fields if cursor._result is not None else ()
+        cursor.execute(f"EXPLAIN SELECT * FROM {_name(ref)}")
+        planned = [dict(zip((each[0] for each in cursor.description or ()), row)) for row in cursor.fetchall()]
+    names = [each.name for each in described]
+    twice = [name for name in names if names.count(name) > 1]
+    if twice:
+        raise CannotRead(ref, f"two of its columns are called {twice[0]}", "Give one another name with AS.")
+    columns = tuple(TableColumn(each.name, *_type_sent(each), "") for each in described)
+    rows = max((int(each.get("rows") or 0) for each in planned), default=0)
+    return MariaTable(False, rows, "", columns, (), (), is_query=True)
+
+
+def _type_sent(sent: Any) -> tuple[str, str]:
+    """Return the name of a type and what Arrow calls it, of a column as the server sends it."""
+    if sent.type_code == FIELD_TYPE.GEOMETRY:
+        return "geometry", "binary"
+    name = SENT.get(sent.type_code, "varchar")
+    if name == "blob" and sent.charsetnr != BINARY_CHARSET:
+        name = "text"
+    if name == "tinyint" and sent.length == 1:
+        return name, "bool"
+    arrow = ARROW.get(name, "string")
+    return name, WIDER.get(arrow, arrow) if sent.flags & FLAG.UNSIGNED else arrow
 
 
 def _arrow(type_: str, whole: str) -> str:
@@ -134,10 +176,6 @@ def _relations(ref: DataRef, schema: str, table: str) -> tuple[Relation, ...]:
 
 def open_dataset(ref: DataRef) -> Dataset:
     """Return a table as a dataset: a part for each column of geometry, or one of rows. Raises CannotRead."""
-    if statement_in(ref):
-        raise CannotRead(
-            ref, "a SELECT of one's own is for PostgreSQL so far", "Make a view in the database, and open that."
-        )
     _, table = names_in(ref)
     if not table:
         raise CannotRead(ref, "it is a database with many tables", "Open one of them; Find lists them.")
@@ -145,7 +183,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     fields = tuple(Field(c.name, c.arrow) for c in about.columns if not c.is_shape)
     shapes = [column for column in about.columns if column.is_shape]
     count, is_exact = _count(ref, about)
-    notes = {"kind of table": "view" if about.is_view else "table"}
+    notes = {"kind of table": "query" if about.is_query else "view" if about.is_view else "table"}
     notes |= {"comment": about.about} if about.about else {}
     notes |= {} if is_exact else {"count": "an estimate of the database"}
     parts: list[Part] = []
@@ -166,6 +204,10 @@ def open_dataset(ref: DataRef) -> Dataset:
 
 
 def _name(ref: DataRef) -> str:
+    """Return what stands behind FROM: a table by its names, or a SELECT of one's own."""
+    own = statement_in(ref)
+    if own:
+        return f"({own}\n) AS asked"
     return ".".join(quoted(name) for name in names_in(ref))
 
 
@@ -294,6 +336,11 @@ def _type(name: str) -> pa.DataType:
         "date32[day]": pa.date32(), "bool": pa.bool_(),
     }  # fmt: skip
     return named.get(name) or pa.type_for_alias(name)
+
+
+def as_arrow(values: tuple[Any, ...], name: str) -> pa.Array:
+    """Return values of a column as they are read, by the name that Arrow has for their type."""
+    return _array(values, _type(name))
 
 
 def _array(values: tuple[Any, ...], type_: pa.DataType) -> pa.Array:

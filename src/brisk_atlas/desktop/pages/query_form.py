@@ -64,11 +64,9 @@ class QueryForm(QDialog):
         ref = self.ref
 
         def work(job: object) -> str:
-            from brisk_atlas.core.read.database import about_table
+            from brisk_atlas.core.read.dry_run import dry_run
 
-            about = about_table(ref)
-            names = ", ".join(f"{column.name} ({column.type})" for column in about.columns)
-            return f"About {max(about.rows, 0):,} rows, the server estimates: {names}"
+            return dry_run(ref)
 
         def done(words: str) -> None:
             self.says.setText(words)
