@@ -347,7 +347,7 @@ def test_the_servers_certificate_is_checked_and_ones_own_is_shown(server):
     assert open_dataset(checked).parts[0].facts.count == 2000
     for wrong in (f"{server.address_with_password}?ssl-mode=verify-full&ssl-ca={folder / 'ca.crt'}",  # another name
                   f"{here}?ssl-mode=verify-full"):  # an authority that nobody knows  # fmt: skip
-        with pytest.raises(CannotRead, match="(?i)certificate") as caught:
+        with pytest.raises(CannotRead, match=r"(?i)certificate") as caught:
             open_dataset(DataRef.parse(f"{wrong}#survey.zones"))
         assert "certificates" in caught.value.remedy and server.password not in str(caught.value)
     kim = f"mariadb://kim@localhost:{server.port}/survey?ssl-mode=verify-full&ssl-ca={folder / 'ca.crt'}"

@@ -276,3 +276,26 @@ def test_a_catalogue_of_scenes_is_searched_and_a_scene_opened(driver, served):
     d.press(find.list, Qt.Key.Key_Return)
     d.settle()
     assert d.work.layers and d.window.session.facts_of(d.work.layers[0]).grid.bands and d.canvas.frames
+
+
+def test_a_catalogue_searches_its_records_and_leads_to_the_data(driver, served):
+    d, (depot, server) = driver, served
+    paste(d, f"{server.address}/csw")
+    find = d.window.find_page
+    assert len(rows(d)) == len(depot.offers) and "Enter searches" in find.filter.placeholderText()
+    d.type(find.filter, "harrow strip")
+    assert find.place.inner == "records?q=harrow+strip" and len(rows(d)) == 1
+    (row,) = rows(d).values()
+    assert row.summary.kind == "record"
+    find.list.go_to(find.list.rows.index_of(row.entry.ref))
+    d.settle()
+    assert "Harrow" in row.summary.title
+    d.window.commands.do("record_links")
+    d.settle()
+    form = find.records.form
+    texts = [form.list.item(i).text() for i in range(form.list.count())]
+    wanted = next(i for i, text in enumerate(texts) if text.startswith("Pictures"))
+    form.list.setCurrentRow(wanted)
+    d.click(form.go)
+    d.settle()
+    assert [layer.ref.protocol for layer in d.work.layers] == ["wms"] and d.work.layers[0].name == "laser strip"

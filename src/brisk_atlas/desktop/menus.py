@@ -32,7 +32,10 @@ MAP_MENU: Groups = (
     ("turn_left", "turn_right", "turn_to", "north_up"),
     ("grid_projected", "grid_geographic", "north", "map_crs"),
 )
-FIND_MENU: Groups = (("open_chosen", "open_asking"), ("read_chosen_record", "go_to_chosen", "pin_chosen"))
+FIND_MENU: Groups = (
+    ("open_chosen", "open_asking"),
+    ("read_chosen_record", "record_links", "go_to_chosen", "pin_chosen"),
+)
 ROW_MENU: Groups = (("fit_picked",), ("copy_cells", "copy_rows", "copy_csv", "copy_geojson", "copy_wkt"))
 FIELD_MENU: Groups = (
     ("field_sort_up", "field_sort_down"),

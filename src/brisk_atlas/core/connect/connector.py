@@ -22,8 +22,11 @@ SERVICES = (
     "geoservices",
     "stac",
     "wcs",
+    "csw",
+    "records",
     "vectortiles",
 )  # each in the file of its name
+CATALOGUES = ("stac", "records", "csw")  # whose collections are folders, and what lies behind a slash is not
 DATABASES = {"postgresql": "postgres", "postgres": "postgres", "mariadb": "mariadb", "mysql": "mariadb"}
 
 
@@ -92,7 +95,7 @@ def connector_for(ref: DataRef) -> Connector:
 def is_listed(ref: DataRef) -> bool:
     """Return whether a place is one that other things lie in, such as a database or a schema, and is no dataset."""
     if ref.kind is PlaceKind.SERVICE:
-        if ref.protocol == "stac":
+        if ref.protocol in CATALOGUES:
             return "/" not in ref.inner.partition("?")[0]
         return not ref.inner and ref.protocol != "xyz"
     if ref.kind is PlaceKind.ADDRESS:

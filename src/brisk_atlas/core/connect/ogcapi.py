@@ -6,12 +6,13 @@ import json
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, NamedTuple
-from urllib.parse import urljoin, urlsplit
+from urllib.parse import quote, urljoin, urlsplit
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.tile_grid import WORLD_CRS, TileGrid, TilePlace, world_grid
 
+from .connector import Item
 from .fetching import fetch
 from .ows import asking, crs_of, northing_first
 from .service import Check, Contents, FeatureSource, LayerAbout, Pictures, Service, VectorTiles
@@ -147,16 +148,18 @@ class OgcApi(Service):
     """Collections, with what each offers."""
 
     def contents(self, ref: DataRef) -> list[Contents]:
-        address, found = _collections_address(ref), list[Contents]()
-        for _ in range(MAX_PAGES):
-            page = json_at(ref, address)
-            stated = [each for each in page.get("collections") or [] if isinstance(each, dict) and each.get("id")]
-            found += [Contents(str(each["id"]), str(each.get("title") or each["id"])) for each in stated]
-            following = link_in(page, address, "next")
-            if not following or following == address or urlsplit(following).hostname != urlsplit(address).hostname:
-                break
-            address = following
-        return found
+        stated = [each for each in collections_in(ref) if each.get("itemType") != "record"]
+        return [Contents(str(each["id"]), str(each.get("title") or each["id"])) for each in stated]
+
+    def list(self, ref: DataRef) -> list[Item]:
+        """Return the layers, and the collections of records as folders."""
+        folders = [
+            Item(DataRef.service("records", ref.address, quote(str(each["id"]))), str(each.get("title") or each["id"]),
+                 True, 0, 0.0, "")
+            for each in collections_in(ref)
+            if each.get("itemType") == "record"
+        ]  # fmt: skip
+        return folders + super().list(ref)
 
     def features(self, ref: DataRef) -> FeatureSource | None:
         about, base = _collection(ref)
@@ -201,6 +204,20 @@ class OgcApi(Service):
         about, base = _collection(ref)
         fields, shape = _fields(ref, about, base)
         return CollectionVectorTiles(*found[:4], fields, shape or "Unknown", found.template)
+
+
+def collections_in(ref: DataRef) -> list[dict[str, Any]]:
+    """Return what an API says of each of its collections. Raises CannotRead."""
+    whole = DataRef(ref.kind, ref.place)
+    address, found = _collections_address(whole), list[dict[str, Any]]()
+    for _ in range(MAX_PAGES):
+        page = json_at(whole, address)
+        found += [each for each in page.get("collections") or [] if isinstance(each, dict) and each.get("id")]
+        following = link_in(page, address, "next")
+        if not following or following == address or urlsplit(following).hostname != urlsplit(address).hostname:
+            break
+        address = following
+    return found
 
 
 def _collections_address(ref: DataRef) -> str:

@@ -8,6 +8,8 @@ from functools import lru_cache
 from typing import Any, TypeVar
 from urllib.parse import parse_qsl, quote, urlencode, urlsplit, urlunsplit
 
+from lxml import etree
+
 from brisk_atlas.core.model import CannotPlace, CannotRead, DataRef, refusing
 from brisk_atlas.core.place.crs import proj_crs
 
@@ -80,6 +82,15 @@ def check_xml(ref: DataRef, body: bytes) -> None:
     complaint = complaint_in(body)
     if complaint:
         raise CannotRead(ref, f"the service refuses ({complaint})", "Check the address and the layer.")
+
+
+def tree_of(ref: DataRef, body: bytes) -> etree._Element:
+    """Return the root of an answer of XML. Raises CannotRead."""
+    check_xml(ref, body)
+    try:
+        return etree.fromstring(body, etree.XMLParser(resolve_entities=False, no_network=True, load_dtd=False))
+    except (etree.XMLSyntaxError, ValueError) as error:
+        raise CannotRead(ref, f"the server's answer is not whole XML ({error})", "Try again.") from error
 
 
 def complaint_in(body: bytes) -> str:

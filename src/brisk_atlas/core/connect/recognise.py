@@ -22,7 +22,7 @@ LOOK_BYTES = 64_000_000
 ROOTS = {
     b"WMS_Capabilities": "wms", b"WMT_MS_Capabilities": "wms", b"WFS_Capabilities": "wfs",
 }  # fmt: skip
-TRIED = ("wms", "wfs", "wmts", "wcs")  # what an address that answers without a question is asked as
+TRIED = ("wms", "wfs", "wmts", "wcs", "csw")  # what an address that answers without a question is asked as
 Check = Callable[[], None]
 
 
@@ -118,7 +118,8 @@ def _protocol_in(body: bytes) -> str:
     if found is None:
         return ""
     if found[1] == b"Capabilities":
-        return "wmts" if b"wmts" in found[2] else "wcs" if b"/wcs/2" in found[2] else ""
+        spaces = {b"wmts": "wmts", b"/wcs/2": "wcs", b"/cat/csw/": "csw"}
+        return next((protocol for space, protocol in spaces.items() if space in found[2]), "")
     return ROOTS.get(found[1], "")
 
 
@@ -141,6 +142,9 @@ def _of_json(asked: DataRef, body: bytes) -> DataRef | None:
         return DataRef.service("geoservices", _bare(asked.place).rstrip("/"))
     if "stac_version" in found and "search" in rels:
         return DataRef.service("stac", _bare(asked.place))
+    if found.get("itemType") == "record" and found.get("id"):
+        landing = _bare(asked.place).partition("/collections/")[0]
+        return DataRef.service("records", f"{landing}/")
     if "collections" in found or "data" in rels or "conformance" in rels:
         return DataRef.service("ogcapi", _bare(asked.place))
     return None

@@ -15,9 +15,11 @@ from brisk_atlas.core.model import AtlasError, Extent
 
 from . import answers
 from .answers import Refused, number_in, numbers_in, settings_of
+from .api_links import GEOJSON, link
 from .behaviour import Behaviour
 from .features import feature_texts, json_type
 from .offers import DEGREES, Depot, Offer, record_address
+from .records_api import about_records
 from .tiles import WORLD_GRID, WORLD_SET, tile_of
 from .vector_tiles import GRID as VECTOR_GRID
 from .vector_tiles import MEDIA_TYPE, tile_answer, tile_of_features
@@ -31,7 +33,6 @@ PARTS = (
     "ogcapi-features-3/1.0/conf/queryables", "cql2/1.0/conf/cql2-text", "cql2/1.0/conf/basic-cql2",
     "ogcapi-tiles-1/1.0/conf/core", "ogcapi-tiles-1/1.0/conf/tileset",
 )  # fmt: skip
-GEOJSON = "application/geo+json"
 OWN_SETTINGS = (
     "f",
     "limit",
@@ -89,10 +90,10 @@ class ApiAnswers:
     def landing(self, request: Request) -> Response:
         base = answers.base_of(request)
         links = [
-            _link(f"{base}/", "self", "application/json"),
-            _link(f"{base}/api", "service-desc", "application/vnd.oai.openapi+json;version=3.0"),
-            _link(f"{base}/conformance", "conformance", "application/json"),
-            _link(f"{base}/collections", "data", "application/json"),
+            link(f"{base}/", "self", "application/json"),
+            link(f"{base}/api", "service-desc", "application/vnd.oai.openapi+json;version=3.0"),
+            link(f"{base}/conformance", "conformance", "application/json"),
+            link(f"{base}/collections", "data", "application/json"),
         ]
         return JSONResponse({"title": self.depot.title, "description": "What the office offers.", "links": links})
 
@@ -106,8 +107,8 @@ class ApiAnswers:
 
     def collections(self, request: Request) -> Response:
         base = answers.base_of(request)
-        found = [self._about(offer, base) for offer in self.depot.offers.values()]
-        return JSONResponse({"links": [_link(f"{base}/collections", "self", "application/json")], "collections": found})
+        found = [self._about(offer, base) for offer in self.depot.offers.values()] + [about_records(base)]
+        return JSONResponse({"links": [link(f"{base}/collections", "self", "application/json")], "collections": found})
 
     def collection(self, request: Request) -> Response:
         return JSONResponse(self._about(self._offer(request), answers.base_of(request)))
@@ -120,21 +121,21 @@ class ApiAnswers:
             "attribution": "Tolvane Survey Office",
             "extent": {"spatial": {"bbox": [list(offer.extent_in(DEGREES).bounds)], "crs": CRS84}},
             "links": [
-                _link(here, "self", "application/json"),
-                _link(f"{here}/map/tiles", f"{REL}/tilesets-map", "application/json"),
+                link(here, "self", "application/json"),
+                link(f"{here}/map/tiles", f"{REL}/tilesets-map", "application/json"),
             ],
         }
         record = record_address(self.depot, offer, base)
         if record:
-            about["links"].append(_link(record, "describedby", "application/xml"))
+            about["links"].append(link(record, "describedby", "application/xml"))
         if offer.has_features:
             systems = [CRS84, *(crs_address(crs) for crs in offer.systems if crs != DEGREES)]
             about |= {"itemType": "feature", "crs": systems, "storageCrs": crs_address(offer.crs)}
             about["links"] += [
-                _link(f"{here}/items", "items", GEOJSON),
-                _link(f"{here}/tiles", f"{REL}/tilesets-vector", "application/json"),
-                _link(f"{here}/queryables", f"{REL}/queryables", "application/schema+json"),
-                _link(f"{here}/schema", "describedby", "application/schema+json"),
+                link(f"{here}/items", "items", GEOJSON),
+                link(f"{here}/tiles", f"{REL}/tilesets-vector", "application/json"),
+                link(f"{here}/queryables", f"{REL}/queryables", "application/schema+json"),
+                link(f"{here}/schema", "describedby", "application/schema+json"),
             ]
         return about
 
@@ -192,10 +193,10 @@ class ApiAnswers:
             [name for name in settings["properties"].split(",") if name in names] if "properties" in settings else None
         )
         features = feature_texts(self.depot, offer, page, crs, flip=flip, columns=columns)
-        links = [_link(str(request.url), "self", GEOJSON)]
+        links = [link(str(request.url), "self", GEOJSON)]
         if offset + limit < len(rows):
             links.append(
-                _link(str(request.url.include_query_params(offset=offset + limit, limit=limit)), "next", GEOJSON)
+                link(str(request.url.include_query_params(offset=offset + limit, limit=limit)), "next", GEOJSON)
             )
         matched = self.behaviour.counted(len(rows))
         head = f'"numberMatched": {matched}, "numberReturned": {len(page)}, "links": {json.dumps(links)}'
@@ -220,13 +221,13 @@ class ApiAnswers:
         offer, here, kind = self._tiles_asked(request)
         about = {"title": offer.title, "dataType": kind, "crs": "http://www.opengis.net/def/crs/EPSG/0/3857"}
         about |= {"tileMatrixSetURI": f"http://www.opengis.net/def/tilematrixset/OGC/1.0/{WORLD_SET}"}
-        return JSONResponse({"tilesets": [about | {"links": [_link(here, "self", "application/json")]}]})
+        return JSONResponse({"tilesets": [about | {"links": [link(here, "self", "application/json")]}]})
 
     def tileset(self, request: Request) -> Response:
         offer, here, kind = self._tiles_asked(request)
         west, south, east, north = offer.extent_in(DEGREES).bounds
         address = f"{here}/{{tileMatrix}}/{{tileRow}}/{{tileCol}}"
-        template = _link(address, "item", "image/png" if kind == "map" else MEDIA_TYPE) | {"templated": True}
+        template = link(address, "item", "image/png" if kind == "map" else MEDIA_TYPE) | {"templated": True}
         limits = [
             {"tileMatrix": level.name, "minTileRow": 0, "maxTileRow": level.rows - 1}
             | {"minTileCol": 0, "maxTileCol": level.columns - 1}
@@ -255,10 +256,6 @@ class ApiAnswers:
 def _equals(name: str, value: str) -> str:
     quoted = '"' + name.replace('"', '""') + '"'
     return f"CAST({quoted} AS VARCHAR) = '{value.replace(chr(39), chr(39) * 2)}'"
-
-
-def _link(address: str, rel: str, type_: str) -> dict[str, Any]:
-    return {"href": address, "rel": rel, "type": type_}
 
 
 def _refusing(answer: Any) -> Any:

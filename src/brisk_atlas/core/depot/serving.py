@@ -13,11 +13,13 @@ import uvicorn
 from starlette.applications import Starlette
 
 from .behaviour import Behaviour, Misbehaving
+from .csw import CatalogueAnswers
 from .folders import FolderAnswers
 from .geoservices import RestAnswers
 from .offers import Depot
 from .ogc_api import ApiAnswers
 from .records import RecordAnswers
+from .records_api import RecordsApiAnswers
 from .stac import SceneAnswers
 from .tiles import TileAnswers
 from .vector_tiles import VectorTileAnswers
@@ -33,9 +35,14 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     """Return what answers by every protocol, spoilt as `behaviour` states."""
     behaviour = behaviour or Behaviour()
     answering = (
-        *(ApiAnswers(depot, behaviour), MapAnswers(depot, behaviour), FeatureAnswers(depot, behaviour)),
+        *(
+            RecordsApiAnswers(depot),
+            ApiAnswers(depot, behaviour),
+            MapAnswers(depot, behaviour),
+            FeatureAnswers(depot, behaviour),
+        ),
         *(TileAnswers(depot), RestAnswers(depot, behaviour), FolderAnswers(depot.folder)),
-        *(CoverageAnswers(depot), RecordAnswers(depot), VectorTileAnswers(depot)),
+        *(CoverageAnswers(depot), RecordAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot)),
         SceneAnswers(depot.title, depot.folder),
     )
     routes = [route for each in answering for route in each.routes()]

@@ -31,6 +31,8 @@ _SERVICES = (
     "ogcapi+",
     "wcs+",
     "vectortiles+",
+    "csw+",
+    "records+",
     "stac+",
     "geoservices+",
 )  # before the scheme of a service's address

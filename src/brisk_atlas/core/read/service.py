@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from importlib import import_module
 from typing import cast
 from urllib.parse import urlsplit
 
 from brisk_atlas.core.connect import connector_for
+from brisk_atlas.core.connect.catalogues import RecordCatalogue
 from brisk_atlas.core.connect.service import LayerAbout, Service, TileSource
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, NeedsPermission, Part
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .on_disk import on_disk
 from .permissions import allowed_places
+from .record import open_dataset as open_record
 from .scene import open_item
 
 FORMATS = {
@@ -31,7 +34,10 @@ def open_dataset(ref: DataRef) -> Dataset:
     """Return a layer of a service as a dataset: a part of features, one of pictures, or both. Raises CannotRead."""
     if ref.protocol == "stac":
         return open_item(ref)
-    service = cast(Service, connector_for(ref))
+    connector = connector_for(ref)
+    if isinstance(connector, RecordCatalogue):
+        return replace(open_record(connector.localise(ref)), ref=ref, members=())
+    service = cast(Service, connector)
     if not ref.inner:
         contents = service.contents(ref)
         if len(contents) != 1:

@@ -27,6 +27,7 @@ from .filter_bar import FilterBar
 from .find_list import FindList
 from .folder_index import FolderIndex
 from .glance import Glance
+from .record_actions import RecordActions
 from .shelf_list import ShelfList
 
 if TYPE_CHECKING:
@@ -90,6 +91,7 @@ class FindPage(QWidget):
         self._watcher: QFileSystemWatcher | None = None
         self._timers = {name: QTimer(self) for name in ("typed", "arrange", "watch", "index")}
         self.connections = ConnectionActions(session, self)
+        self.records = RecordActions(session, self)
         self._lay_out()
         self._connect()
 
@@ -145,6 +147,8 @@ class FindPage(QWidget):
         self.shelves.import_wanted.connect(self.connections.import_from_file)
         self.connections.changed.connect(self.shelves.fill)
         self.connections.listed.connect(self._go_to_address)
+        self.records.place_wanted.connect(self.go_to_place)
+        self.records.address_wanted.connect(self._go_to_address)
         self.pin_button.clicked.connect(self.pin_folder)
         self.up.clicked.connect(self.go_up)
         self.path_line.returnPressed.connect(self._go_to_typed)
@@ -397,6 +401,10 @@ class FindPage(QWidget):
             self.filter_bar.set_text(text)
 
     def _filter_entered(self) -> None:
+        if self.place is not None and self.records.can_search(self.place) and not self.everywhere.isChecked():
+            self._timers["typed"].stop()
+            self.records.search(self.place, self.filter.text().strip())
+            return
         if self._timers["typed"].isActive():
             self._timers["typed"].stop()
             self._filter_now()
@@ -418,7 +426,10 @@ class FindPage(QWidget):
 
     def _say_scope(self) -> None:
         on = self.everywhere.isChecked()
-        self.filter.setPlaceholderText("Words in names, fields or records" if on else "Filter by name")
+        here = (
+            "Filter by name; Enter searches the catalogue" if self.records.can_search(self.place) else "Filter by name"
+        )
+        self.filter.setPlaceholderText("Words in names, fields or records" if on else here)
 
     def _everywhere_changed(self, on: bool) -> None:
         self._say_scope()
@@ -488,6 +499,19 @@ class FindPage(QWidget):
         if entry is not None and entry.is_folder and entry.ref.is_local:
             pinned = entry.path in self.session.shelves.pinned
             self.shelves.unpin(entry.path) if pinned else self.shelves.pin(entry.path)
+
+    @property
+    def is_on_record(self) -> bool:
+        """Whether the current line is a record, which may link to data."""
+        row = self.list.rows.row_at(self.list.currentIndex())
+        known = row.summary if row is not None else None
+        return row is not None and not row.entry.is_folder and known is not None and known.kind == "record"
+
+    def show_links_of_current(self) -> None:
+        """Show where the data that the current record describes are found, to go there."""
+        entry = self.current_entry
+        if entry is not None and self.is_on_record:
+            self.records.show_links(entry.name, entry.ref)
 
     def read_record_of_current(self) -> None:
         """Show the record of the current dataset."""

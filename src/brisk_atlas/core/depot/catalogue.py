@@ -1,0 +1,75 @@
+"""The records of all offers as a catalogue: what each says, where its data are found, and which fit a search."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from lxml import etree
+
+from brisk_atlas.core.curate.derived import derived_record
+from brisk_atlas.core.model import CannotRead, Extent
+from brisk_atlas.core.record.document import read_document, written
+from brisk_atlas.core.record.model import Link, Record
+from brisk_atlas.core.record.standards import STANDARDS
+
+from .offers import DEGREES, Depot, Offer
+
+
+@dataclass(frozen=True)
+class CatalogueEntry:
+    """A record and the offer that it describes."""
+
+    offer: Offer
+    record: Record
+
+    @property
+    def keywords(self) -> list[str]:
+        return [word for each in self.record.keywords for word in each.words]
+
+    @property
+    def degrees(self) -> tuple[float, float, float, float]:
+        return self.offer.extent_in(DEGREES).bounds
+
+    def has(self, words: str, box: Extent | None) -> bool:
+        """Return whether all words stand in it, and whether it reaches into a box in degrees."""
+        if box is not None and self.offer.extent_in(DEGREES).intersection(box) is None:
+            return False
+        record = self.record
+        text = " ".join((record.title, record.abstract, self.offer.title, *self.keywords, *record.places)).casefold()
+        return all(word in text for word in re.findall(r"\w+", words.casefold()))
+
+    def iso(self) -> etree._Element:
+        """Return the record in ISO 19139."""
+        document = written(STANDARDS["ISO 19139"], self.record, Path("record.xml"))
+        return etree.fromstring(document.data)
+
+
+def entries_of(depot: Depot, base: str) -> list[CatalogueEntry]:
+    """Return the records of all offers, with links to the services at an address."""
+    found = []
+    for offer in depot.offers.values():
+        path = depot.record_of(offer.id)
+        try:
+            record = read_document(path).record if path is not None else None
+        except CannotRead:
+            record = None
+        if record is None:
+            record = derived_record(depot.cache.dataset(offer.layer.ref), offer.layer.ref.part)
+        stated = record.title if path is not None else ""
+        several = len(depot.cache.dataset(offer.layer.ref).parts) > 1
+        title = f"{stated}: {offer.title}" if stated and several else stated or offer.title
+        found.append(
+            CatalogueEntry(offer, replace(record, title=title, identifier=offer.id, links=_links(offer, base)))
+        )
+    return found
+
+
+def _links(offer: Offer, base: str) -> tuple[Link, ...]:
+    links = [Link(f"{base}/wms", offer.id, "Pictures", "OGC:WMS")]
+    if offer.has_features:
+        links.append(Link(f"{base}/wfs", f"tso:{offer.id}", "Features", "OGC:WFS"))
+    if offer.layer.ref.is_local:
+        links.append(Link(f"{base}/files/{offer.layer.ref.name}", offer.layer.ref.name, "The file", "WWW:DOWNLOAD"))
+    return tuple(links)
