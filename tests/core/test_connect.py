@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import gzip
-import threading
+import time
 import zipfile
-from contextlib import contextmanager
-from datetime import UTC, datetime
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
+import boto3
 import pytest
 
 from brisk_atlas.core import read
@@ -72,61 +70,29 @@ def test_what_a_server_has_is_fetched_once_while_it_stays_the_same(folder):
         head_of(ref, 7)
 
 
-class _ObjectStore(BaseHTTPRequestHandler):
-    """As much of the protocol of object stores as reading and listing one bucket needs."""
+@pytest.fixture(scope="module")
+def bucket():
+    """A bucket of an object store on the loopback; gives its host."""
+    from moto.server import ThreadedMotoServer
 
-    objects = {"2031/rain.csv": TEXT, "2031/more.csv.gz": gzip.compress(TEXT)}
-
-    def log_message(self, *arguments):
-        pass
-
-    def do_HEAD(self):
-        self._answer(body=False)
-
-    def do_GET(self):
-        self._answer(body=True)
-
-    def _answer(self, body):
-        path, _, query = self.path.partition("?")
-        key = path.removeprefix("/shelf").strip("/")
-        if "list-type=2" in query:
-            rows = "".join(
-                f"<Contents><Key>{name}</Key><Size>{len(data)}</Size><LastModified>2031-06-24T00:00:00.000Z</LastModified></Contents>"
-                for name, data in self.objects.items()
-                if name.startswith("2031/")
-            )
-            self._send(
-                200,
-                f"<ListBucketResult><Name>shelf</Name><IsTruncated>false</IsTruncated>{rows}</ListBucketResult>".encode(),
-                body,
-            )
-        elif key in self.objects:
-            data, wanted = self.objects[key], self.headers.get("Range")
-            if wanted:
-                first, last = wanted.removeprefix("bytes=").split("-")
-                data = data[int(first) : int(last or len(data)) + 1]
-            self._send(206 if wanted else 200, data, body)
-        else:
-            self._send(404, b"", body)
-
-    def _send(self, code, data, body):
-        self.send_response(code)
-        self.send_header("Content-Length", str(len(data)))
-        self.send_header("Last-Modified", "Tue, 24 Jun 2031 00:00:00 GMT")
-        self.end_headers()
-        if body:
-            self.wfile.write(data)
-
-
-@contextmanager
-def object_store():
-    server = ThreadingHTTPServer(("127.0.0.1", 0), _ObjectStore)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    try:
-        yield f"127.0.0.1:{server.server_port}"
-    finally:
-        server.shutdown()
-        server.server_close()
+    server = ThreadedMotoServer(ip_address="127.0.0.1", port=0, verbose=False)
+    server.start()
+    host, port = server.get_host_and_port()
+    store = boto3.client(
+        "s3", endpoint_url=f"http://{host}:{port}", aws_access_key_id="made-up", aws_secret_access_key="made-up",
+        region_name="us-east-1",
+    )  # fmt: skip
+    store.create_bucket(Bucket="shelf", ACL="public-read")
+    objects = {
+        "2031/rain.csv": TEXT,
+        "2031/more.csv.gz": gzip.compress(TEXT),
+        "2031/old/rain.csv": TEXT,
+        "top.csv": TEXT,
+    }
+    for key, body in objects.items():
+        store.put_object(Bucket="shelf", Key=key, Body=body, ACL="public-read")
+    yield f"{host}:{port}"
+    server.stop()
 
 
 def test_what_lies_elsewhere_is_neither_edited_nor_taken_for_its_copy(folder):
@@ -140,22 +106,35 @@ def test_what_lies_elsewhere_is_neither_edited_nor_taken_for_its_copy(folder):
         assert why_not(dataset) in ("it lies on a server or in an archive", "it is packed")
 
 
-def test_a_bucket_is_listed_and_what_is_in_it_is_read(monkeypatch):
+@pytest.mark.parametrize("who", ("", "&anonymous=true"))
+def test_a_bucket_is_listed_and_what_is_in_it_is_read(bucket, monkeypatch, who):
     for name in ("AWS_ACCESS_KEY_ID", "AWS_SECRET_ACCESS_KEY"):
-        monkeypatch.setenv(name, "made-up")
+        monkeypatch.setenv(name, "made-up") if not who else monkeypatch.delenv(name, raising=False)
     monkeypatch.setenv("AWS_EC2_METADATA_DISABLED", "true")
-    with object_store() as host:
-        where = f"?scheme=http&endpoint_override={host}&region=tolvane"
-        ref = DataRef.parse(f"s3://shelf/2031/rain.csv{where}")
-        assert ref.name == "rain.csv" and head_of(ref, 7) == TEXT[:7]
-        assert connector_for(ref).stat(ref) == (len(TEXT), datetime(2031, 6, 24, tzinfo=UTC))
-        assert localise(ref).path.read_bytes() == TEXT
-        top = DataRef.parse(f"s3://shelf/2031{where}")
-        assert {item.name for item in connector_for(top).list(top)} == {"rain.csv", "more.csv.gz"}
-        packed = next(item.ref for item in connector_for(top).list(top) if item.name == "more.csv.gz")
-        assert read.open(packed).parts[0].facts.count == read.open(ref).parts[0].facts.count == 1
-        with pytest.raises(CannotRead, match="does not hold it"):
-            connector_for(ref).stat(DataRef.parse(f"s3://shelf/2031/none.csv{where}"))
+    where = f"?scheme=http&endpoint_override={bucket}&region=us-east-1{who}"
+    ref = DataRef.parse(f"s3://shelf/2031/rain.csv{where}")
+    assert ref.name == "rain.csv" and head_of(ref, 7) == TEXT[:7]
+    size, modified = connector_for(ref).stat(ref)
+    assert size == len(TEXT) and abs(modified.timestamp() - time.time()) < 600
+    assert localise(ref).path.read_bytes() == TEXT
+    whole = DataRef.parse(f"s3://shelf{where}")
+    assert {(item.name, item.is_folder) for item in connector_for(whole).list(whole)} == {
+        ("2031", True),
+        ("top.csv", False),
+    }
+    top = DataRef.parse(f"s3://shelf/2031{where}")
+    listed = {item.name: item for item in connector_for(top).list(top)}
+    assert {(name, item.is_folder) for name, item in listed.items()} == {
+        ("rain.csv", False),
+        ("more.csv.gz", False),
+        ("old", True),
+    }
+    assert [item.name for item in connector_for(top).list(listed["old"].ref)] == ["rain.csv"]
+    assert read.open(listed["more.csv.gz"].ref).parts[0].facts.count == read.open(ref).parts[0].facts.count == 1
+    with pytest.raises(CannotRead, match="does not hold it"):
+        connector_for(ref).stat(DataRef.parse(f"s3://shelf/2031/none.csv{where}"))
+    with pytest.raises(CannotRead, match="can't be read"):
+        connector_for(ref).list(DataRef.parse(f"s3://nothing{where}"))
 
 
 def test_places_that_no_connector_reaches_say_so():

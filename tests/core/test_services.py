@@ -329,7 +329,9 @@ def test_an_address_is_recognised_by_what_it_answers(served, path, expected):
         assert [folder.name for folder in folders] == ["island (maps)", "island (features)"]
         ref = folders[0].ref
     if ref.protocol != "xyz":
-        assert {item.name for item in connector_for(ref).list(ref)} <= {o.title for o in served[0].offers.values()}
+        assert {item.name for item in connector_for(ref).list(ref) if not item.is_folder} <= {
+            o.title for o in served[0].offers.values()
+        }
 
 
 def test_a_connection_is_tried_and_passed_on_without_secrets(served, tmp_path):
@@ -644,3 +646,19 @@ def test_the_record_that_a_service_links_to_is_read(served, data, text):
     assert found.document.record == own.record and not found.can_edit and not failed
     permissions_file().unlink()
     assert find_records(dataset)[0] == [] and "not allowed" in find_records(dataset)[1][0].reason
+
+
+def test_a_client_of_the_catalogue_of_scenes_reads_it(served):
+    from pystac_client import Client
+
+    catalogue = Client.open(f"{served[1].address}/stac")
+    (collection,) = catalogue.get_collections()
+    every = {item.id for item in catalogue.search(method="GET", collections=[collection.id]).items()}
+    assert len(every) == 2
+    near = catalogue.search(
+        method="GET", collections=[collection.id], bbox=[-21, -39, -20, -38], datetime="2031-01-01/2031-12-31"
+    )
+    (item,) = near.items()
+    assert item.id in every and item.datetime.year == 2031 and item.geometry["type"] == "Polygon"
+    assert all(asset.href.startswith(served[1].address) for asset in item.assets.values())
+    assert not list(catalogue.search(method="GET", collections=[collection.id], bbox=[10, 10, 11, 11]).items())

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import IO, Any, cast
+from urllib.parse import parse_qsl, unquote
 
 import pyarrow as pa
 from pyarrow import fs
@@ -20,7 +21,8 @@ NO_DATE = datetime.fromtimestamp(0, UTC)
 
 
 class Buckets:
-    """Keys and endpoints come from the environment, as the object store's own tools take them."""
+    """Keys and endpoints come from the environment, as the object store's own tools take them, or from the settings of
+    an address, of which `anonymous=true` asks without keys."""
 
     def list(self, ref: DataRef) -> list[Item]:
         with _store(ref) as (store, key):
@@ -55,9 +57,15 @@ class Buckets:
 @contextmanager
 def _store(ref: DataRef) -> Iterator[tuple[Any, str]]:
     """Give the object store of an address and the key in it. Raises CannotRead."""
+    address, _, query = ref.place.partition("?")
+    options = dict(parse_qsl(query))
+    anonymous = options.pop("anonymous", "").lower() in ("1", "true", "yes")
     try:
-        yield fs.FileSystem.from_uri(ref.place)
-    except (OSError, pa.ArrowException) as error:
+        if anonymous and address.startswith("s3://"):
+            yield fs.S3FileSystem(anonymous=True, **options), unquote(address.removeprefix("s3://"))
+        else:
+            yield fs.FileSystem.from_uri(ref.place)
+    except (OSError, TypeError, pa.ArrowException) as error:
         why = str(error).splitlines()[0][:200]
         raise CannotRead(
             ref, f"the bucket can't be read ({why})", "Check the address, the keys and the net."
