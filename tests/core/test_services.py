@@ -662,3 +662,44 @@ def test_a_client_of_the_catalogue_of_scenes_reads_it(served):
     assert item.id in every and item.datetime.year == 2031 and item.geometry["type"] == "Polygon"
     assert all(asset.href.startswith(served[1].address) for asset in item.assets.values())
     assert not list(catalogue.search(method="GET", collections=[collection.id], bbox=[10, 10, 11, 11]).items())
+
+
+@pytest.mark.parametrize(
+    "text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings", "geoservices+{}/rest/services/island/FeatureServer#2")
+)
+def test_features_are_drawn_page_by_page_and_given_up_when_the_map_moves_on(served, text, monkeypatch):
+    from brisk_atlas.core.read import feature_service
+
+    monkeypatch.setattr(by_view, "PAGED_HELD", 100)  # fewer than there are: they come by view
+    monkeypatch.setattr(feature_service, "GROWN_S", 0.0)
+    for module in (ogcapi, wfs, geoservices):
+        monkeypatch.setattr(module, "PAGE", 30)
+    workspace, layer = opened(text, served)
+    view = View.fitting(workspace.facts_of(layer).extent, 400, 400)
+    shown, counts = [], []
+
+    def growing(seen):
+        counts.append(len(seen.features))
+        assert seen.note == f"{len(seen.features):,} features so far"
+
+    by_view.seen_features(workspace.cache, layer.ref, view.extent, view.resolution, growing)
+    assert counts[:3] == [30, 60, 90] and counts == sorted(counts)
+    workspace.cache.forget(layer.ref)
+    monkeypatch.setattr("brisk_atlas.core.draw.frame.PARTIAL_S", 0.0)
+    last = workspace.painter.frame([layer], view, on_partial=lambda frame: shown.append(frame.image.copy()))
+    drawn = [int((image[..., 3] > 0).sum()) for image in shown]
+    assert len(drawn) >= 3 and 0 < drawn[0] < drawn[-1] <= int((last.image[..., 3] > 0).sum())
+    workspace.cache.forget(layer.ref)
+    workspace.cache.part(layer.ref)
+    served[1].log.clear()
+
+    class Cancelled(BaseException):
+        pass
+
+    def check():
+        if sum("items?" in line or "GetFeature" in line or "query?" in line for line in served[1].log) >= 2:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        workspace.painter.frame([layer], replace(view, width=300), check=check)
+    assert len(served[1].log) < 6

@@ -4,6 +4,7 @@ from near, through the format's own index."""
 from __future__ import annotations
 
 import os
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from math import ceil, floor, log2
 
@@ -57,15 +58,23 @@ def is_paged(part: Part) -> bool:
     return isinstance(part, VectorPart) and part.paged
 
 
-def seen_features(cache: DataCache, source: DataRef, extent: Extent, pixel: float = 0.0) -> Seen:
+def seen_features(
+    cache: DataCache,
+    source: DataRef,
+    extent: Extent,
+    pixel: float = 0.0,
+    growing: Callable[[Seen], None] = lambda seen: None,
+    check: Callable[[], None] = lambda: None,
+) -> Seen:
     """Return the features that serve a view of `extent`: all, those in view, or a sample of all. `pixel` is how large a
-    pixel of the view is, in units of its CRS: shapes may be off by a part of it where that saves traffic."""
+    pixel of the view is, in units of its CRS: shapes may be off by a part of it where that saves traffic. `growing` is
+    given what is there while features come page by page; `check` may raise to stop that."""
     if not is_stream(cache, source):
         return Seen(cache.features(source), ("all",))
     part = cache.part(source)
     assert isinstance(part, VectorPart)
     if part.paged:
-        return _seen_of_service(cache, source, part, extent, _tolerance(part, extent, pixel))
+        return _seen_of_service(cache, source, part, extent, _tolerance(part, extent, pixel), growing, check)
     count = part.facts.count or 0
     every = max(1, ceil(count / SAMPLED))
     own = _in_first_world(transform_extent(extent, part.facts.crs))
@@ -133,7 +142,15 @@ def _tolerance(part: VectorPart, extent: Extent | None, pixel: float) -> float:
     return 2.0 ** floor(log2(allowed)) if allowed > 0 else 0.0
 
 
-def _seen_of_service(cache: DataCache, source: DataRef, part: VectorPart, extent: Extent, tolerance: float) -> Seen:
+def _seen_of_service(
+    cache: DataCache,
+    source: DataRef,
+    part: VectorPart,
+    extent: Extent,
+    tolerance: float,
+    growing: Callable[[Seen], None],
+    check: Callable[[], None],
+) -> Seen:
     """Return the features of a service in a view: as fine as it needs where there are coarser ones, or the first so
     many of them."""
     own = _in_first_world(transform_extent(extent, part.facts.crs))
@@ -143,7 +160,16 @@ def _seen_of_service(cache: DataCache, source: DataRef, part: VectorPart, extent
     serves = held is not None and own is not None and held[0][0] is not None and _holds(held[0][0], own)
     if held is None or not serves or held[0][1] != tolerance or len(held[1]) == limit:
         query = FeatureQuery(extent=state[0], limit=limit, simplify=tolerance)
-        features = cache.derive_latest(("stream view", source), state, lambda: cache.read_features(source, query))
+
+        def read() -> Features:
+            for found, is_all in part.read_growing(query, check):
+                there = found if source.crs is None else replace(found, crs=source.crs)
+                if is_all:
+                    return there
+                growing(Seen(there, ("growing", *state, len(there)), f"{len(there):,} features so far"))
+            raise AssertionError("the last ones are all")
+
+        features = cache.derive_latest(("stream view", source), state, read)
     else:
         state, features = held
     cut = limit is not None and len(features) >= limit

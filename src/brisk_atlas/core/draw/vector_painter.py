@@ -31,7 +31,20 @@ class VectorPainter:
     def paint(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, check: Check, so_far: Check
     ) -> Drawn:
-        seen = seen_features(cache, layer.ref, view.extent, view.resolution)
+        def growing(seen: Seen) -> None:
+            image[:] = 0  # the ones before are among these
+            self._paint_seen(cache, layer, image, view, seen, check, lambda: None)
+            so_far()
+
+        seen = seen_features(cache, layer.ref, view.extent, view.resolution, growing, check)
+        if seen.key != ("all",):
+            image[:] = 0
+        return self._paint_seen(cache, layer, image, view, seen, check, so_far)
+
+    @staticmethod
+    def _paint_seen(
+        cache: DataCache, layer: Layer, image: np.ndarray, view: View, seen: Seen, check: Check, so_far: Check
+    ) -> Drawn:
         index = index_in(cache, layer.ref, view, seen)
         check()
         limits: tuple[tuple[float, float], ...] = ()

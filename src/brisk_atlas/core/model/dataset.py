@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import wraps
@@ -106,6 +106,13 @@ class VectorPart(RowsPart):
     @abstractmethod
     def read(self, query: FeatureQuery = EVERYTHING) -> Features:
         """Return the features that are asked for. Raises CannotRead."""
+
+    def read_growing(
+        self, query: FeatureQuery = EVERYTHING, check: Callable[[], None] = lambda: None
+    ) -> Iterator[tuple[Features, bool]]:
+        """Yield the features that are asked for as they come: each time those that are there, and whether they are all,
+        which the last ones are. `check` may raise to stop. Raises CannotRead."""
+        yield self.read(query), True
 
     def expected_in(self, extent: Extent) -> int | None:
         """Return about how many features an extent meets, where its place can tell without reading them."""

@@ -36,10 +36,13 @@ class ArrowLayer(VectorPart):
         """Yield what is asked for; of the query it minds what it is `able` to."""
 
     def read(self, query: FeatureQuery = EVERYTHING) -> Features:
+        asked, left = divided(self, query)
+        return self.features_of(pa.Table.from_batches(self.batches(asked)), left)
+
+    def features_of(self, table: pa.Table, left: FeatureQuery = EVERYTHING) -> Features:
+        """Return rows with their geometry in the last column as features, with what is `left` of a query done."""
         from .wkb import exact_shapes  # the compiler loads with it, which facts can do without
 
-        asked, left = _divided(self, query)
-        table = pa.Table.from_batches(self.batches(asked))
         last = table.num_columns - 1  # a field may have the name of the geometry
         wkb, shapes = exact_shapes(table.column(last))
         table = table.remove_column(last)
@@ -48,7 +51,7 @@ class ArrowLayer(VectorPart):
     def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
         if query.extent is not None:
             return self.read(query).table
-        asked, left = _divided(self, query)
+        asked, left = divided(self, query)
         return _rest(pa.Table.from_batches(self.batches(asked, geometry=False)), left)
 
 
@@ -60,7 +63,7 @@ class ArrowTable(TablePart):
         """Yield what is asked for; of the query it minds what it is `able` to."""
 
     def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
-        asked, left = _divided(self, query)
+        asked, left = divided(self, query)
         return _rest(pa.Table.from_batches(self.batches(asked)), left)
 
 
@@ -71,7 +74,7 @@ class ParsedTable(TablePart):
     parsed: pa.Table = field(compare=False, repr=False)
 
     def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
-        _, left = _divided(self, query)
+        _, left = divided(self, query)
         return _rest(self.parsed, left)
 
 
@@ -82,11 +85,11 @@ class ParsedLayer(VectorPart):
     parsed: Features = field(compare=False, repr=False)
 
     def read(self, query: FeatureQuery = EVERYTHING) -> Features:
-        _, left = _divided(self, query)
+        _, left = divided(self, query)
         return _features_left(self.parsed, left)
 
     def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
-        _, left = _divided(self, query)
+        _, left = divided(self, query)
         return _rest(self.parsed.table, left) if left.extent is None else self.read(query).table
 
 
@@ -108,7 +111,8 @@ def batches_of(table: pa.Table) -> Iterator[pa.RecordBatch]:
     yield from table.to_batches() or [pa.RecordBatch.from_pylist([], schema=table.schema)]
 
 
-def _divided(part: VectorPart | TablePart, query: FeatureQuery) -> tuple[FeatureQuery, FeatureQuery]:
+def divided(part: VectorPart | TablePart, query: FeatureQuery) -> tuple[FeatureQuery, FeatureQuery]:
+    """Return what a part does of a query itself, and what is left to be done with the rows that it gives."""
     if query.needs() & BEYOND & ~part.able:  # one that is able is given conditions in its own SQL
         raise ValueError("conditions and orders are asked through rows.query.ask")
     return query.divided(part.able)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import time
 import warnings
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 import pyarrow as pa
@@ -11,12 +12,14 @@ import pyogrio
 from pyogrio.errors import DataLayerError, DataSourceError
 
 from brisk_atlas.core.connect.service import FeatureSource
-from brisk_atlas.core.model import CannotRead, Capability, DataKind, Facts, FeatureQuery
+from brisk_atlas.core.model import EVERYTHING, CannotRead, Capability, DataKind, Facts, FeatureQuery
+from brisk_atlas.core.model.shapes import Features
 
-from .answer import ArrowLayer, batches_of
+from .answer import ArrowLayer, batches_of, divided
 from .service_notes import notes_of
 
 GEOMETRY = "wkb_geometry"
+GROWN_S = 0.3  # between two pictures of what has come so far
 
 
 @dataclass(frozen=True)
@@ -32,12 +35,27 @@ class ServiceLayer(ArrowLayer):
         """What the service minds itself."""
         return self.source.able
 
+    def read_growing(
+        self, query: FeatureQuery = EVERYTHING, check: Callable[[], None] = lambda: None
+    ) -> Iterator[tuple[Features, bool]]:
+        asked, left = divided(self, query)
+        pages: list[pa.Table] = []
+        shown = time.monotonic()
+        for body in self.source.pages(asked, check):
+            pages.append(self._table(body))
+            if time.monotonic() - shown > GROWN_S:
+                yield self.features_of(self._joined(pages, asked), left), False
+                shown = time.monotonic()
+        yield self.features_of(self._joined(pages, asked), left), True
+
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
-        pages = [self._table(body) for body in self.source.pages(query)]
-        whole = pa.concat_tables(pages, promote_options="permissive")
-        if query.limit is not None:
-            whole = whole.slice(0, query.limit)
+        whole = self._joined([self._table(body) for body in self.source.pages(query)], query)
         yield from batches_of(whole if geometry else whole.drop_columns([GEOMETRY]))
+
+    @staticmethod
+    def _joined(pages: list[pa.Table], query: FeatureQuery) -> pa.Table:
+        whole = pa.concat_tables(pages, promote_options="permissive")
+        return whole if query.limit is None else whole.slice(0, query.limit)
 
     def _table(self, body: bytes) -> pa.Table:
         """Return the features of a page with the fields of the facts, their geometry last. Raises CannotRead."""
