@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import getpass
 import json
 import time
 from dataclasses import replace
@@ -22,7 +23,7 @@ from brisk_atlas.core.connect.ows import check_xml, northing_first
 from brisk_atlas.core.connect.recognise import recognise
 from brisk_atlas.core.connect.stac import SceneSearch
 from brisk_atlas.core.connect.stated_dimensions import stated_dimension
-from brisk_atlas.core.connect.stored_answers import AnswerStore, StoredAnswer, term_of
+from brisk_atlas.core.connect.stored_answers import ANSWERS, AnswerStore, StoredAnswer, term_of
 from brisk_atlas.core.connect.wms import Wms
 from brisk_atlas.core.connect.xyz import is_template
 from brisk_atlas.core.curate.derived import derived_record
@@ -52,6 +53,7 @@ from brisk_atlas.core.read.tile_store import TILES, fetch_tile
 from brisk_atlas.core.record.document import read_document
 from brisk_atlas.core.table.query import ask
 from brisk_atlas.core.workspace.workspace import Workspace
+from server_certificates import make_certificates
 from stand_in import demo_server, independently
 
 PICTURES = ("wms+{}/wms#elevation_2029", "wmts+{}/wmts#elevation_2029", "xyz+{}/xyz/elevation_2029/{{z}}/{{x}}/{{y}}.png",
@@ -703,3 +705,47 @@ def test_features_are_drawn_page_by_page_and_given_up_when_the_map_moves_on(serv
     with pytest.raises(Cancelled):
         workspace.painter.frame([layer], replace(view, width=300), check=check)
     assert len(served[1].log) < 6
+
+
+@pytest.mark.parametrize("path", ("wms+{}/wms", "wmts+{}/wmts", "wfs+{}/wfs", "ogcapi+{}/"))
+def test_layers_are_looked_at_anew_once_their_service_states_otherwise(served, path):
+    ref = DataRef.parse(path.format(served[1].address))
+    depot = served[0]
+
+    def states():
+        ANSWERS.clear()
+        return {item.ref.inner: item.state for item in connector_for(ref).list(ref) if not item.is_folder}
+
+    before, offer = states(), depot.offers["trails"]
+    assert states() == before
+    depot.offers["trails"] = replace(offer, layer=replace(offer.layer, name="Paths"))
+    try:
+        after = states()
+    finally:
+        depot.offers["trails"] = offer
+    changed = {name for name in after if after[name] != before[name]}
+    assert "trails" in {name.rpartition(":")[2] for name in changed}
+    assert ref.protocol != "ogcapi" or changed == {"trails"}
+
+
+def test_a_certificate_that_does_not_fit_is_a_sentence(tmp_path):
+    import ssl
+    import threading
+    from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+
+    make_certificates(tmp_path, getpass.getuser())
+    server = ThreadingHTTPServer(("127.0.0.1", 0), BaseHTTPRequestHandler)
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(tmp_path / "server.crt", tmp_path / "server.key")
+    server.socket = context.wrap_socket(server.socket, server_side=True)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    try:
+        ref = DataRef.service("wms", f"https://localhost:{server.server_port}/wms")
+        with pytest.raises(CannotRead, match=r"(?i)certificate") as caught:
+            fetching.fetch(ref, ref.address)
+        assert "not trusted" in caught.value.remedy
+        with pytest.raises(CannotRead, match=r"(?i)certificate"):
+            localise(DataRef.parse(f"https://localhost:{server.server_port}/zones.geojson"))
+    finally:
+        server.shutdown()
+        server.server_close()

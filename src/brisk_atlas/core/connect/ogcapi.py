@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 from urllib.parse import quote, urljoin, urlsplit
+from zlib import crc32
 
 from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
 from brisk_atlas.core.place import transform_extent
@@ -149,7 +150,10 @@ class OgcApi(Service):
 
     def contents(self, ref: DataRef) -> list[Contents]:
         stated = [each for each in collections_in(ref) if each.get("itemType") != "record"]
-        return [Contents(str(each["id"]), str(each.get("title") or each["id"])) for each in stated]
+        return [
+            Contents(str(each["id"]), str(each.get("title") or each["id"]), f"{crc32(json.dumps(each).encode()):x}")
+            for each in stated
+        ]
 
     def list(self, ref: DataRef) -> list[Item]:
         """Return the layers, and the collections of records as folders."""

@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping
 from functools import lru_cache
 from typing import Any, TypeVar
 from urllib.parse import parse_qsl, quote, urlencode, urlsplit, urlunsplit
+from zlib import crc32
 
 from lxml import etree
 
@@ -59,6 +60,15 @@ def capabilities(ref: DataRef, service: str, parse: Callable[[str, bytes], T], *
     address = ref.address if ref.address.lower().endswith(".xml") else asking(ref.address, settings)
     answer = fetch(whole, address, accept="text/xml, application/xml", limit=CAPABILITIES_BYTES)
     return _parsed(parse, whole, answer.body)
+
+
+def capabilities_state(ref: DataRef, service: str) -> str:
+    """Return what tells that the capabilities of a service have changed. Raises CannotRead."""
+    return capabilities(ref, service, _digest)
+
+
+def _digest(version: str, body: bytes) -> str:
+    return f"{crc32(body):x}"
 
 
 @lru_cache(16)

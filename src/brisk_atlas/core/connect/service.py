@@ -24,10 +24,11 @@ Check = Callable[[], None]
 
 
 class Contents(NamedTuple):
-    """One layer of a service, as its list names it."""
+    """One layer of a service, as its list names it. `state` differs once what the service states of it has changed."""
 
     name: str
     title: str
+    state: str = ""
 
 
 @dataclass(frozen=True)
@@ -188,9 +189,10 @@ class Service(ABC):
     def list(self, ref: DataRef) -> list[Item]:
         whole, today = DataRef(ref.kind, ref.place), date.today().isoformat()  # each day layers are looked at anew
         return [
-            Item(DataRef(whole.kind, whole.place, each.name), each.title or each.name, False, 0, 0.0, today)
+            Item(DataRef(whole.kind, whole.place, each.name), each.title or each.name, False, 0, 0.0,
+                 f"{today} {each.state}".rstrip())
             for each in self.contents(whole)
-        ]
+        ]  # fmt: skip
 
     def stat(self, ref: DataRef) -> tuple[int, datetime]:
         return 0, NO_DATE

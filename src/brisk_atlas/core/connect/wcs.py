@@ -11,7 +11,7 @@ from brisk_atlas.core.model import Band, CannotRead, DataRef, Extent
 from brisk_atlas.core.place.tile_grid import TileGrid, TileLevel, TilePlace
 
 from .fetching import fetch
-from .ows import asking, capabilities, check_xml, crs_of, northing_first
+from .ows import asking, capabilities, capabilities_state, check_xml, crs_of, northing_first
 from .service import Contents, Coverage, LayerAbout, Service
 
 VERSION = "2.0.1"
@@ -45,7 +45,8 @@ class Wcs(Service):
     """Coverages on grids of two dimensions."""
 
     def contents(self, ref: DataRef) -> list[Contents]:
-        return capabilities(ref, "WCS", _coverages)
+        state = capabilities_state(ref, "WCS")
+        return [each._replace(state=state) for each in capabilities(ref, "WCS", _coverages)]
 
     def coverage(self, ref: DataRef) -> Coverage:
         address = asking(

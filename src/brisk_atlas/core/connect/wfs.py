@@ -14,7 +14,7 @@ from brisk_atlas.core.model import CannotRead, Capability, DataRef, Extent, Feat
 from brisk_atlas.core.place import transform_extent
 
 from .fetching import fetch
-from .ows import asking, capabilities, check_xml, crs_of, northing_first, on_own_host
+from .ows import asking, capabilities, capabilities_state, check_xml, crs_of, northing_first, on_own_host
 from .service import Check, Contents, FeatureSource, LayerAbout, Service
 
 log = logging.getLogger(__name__)
@@ -100,8 +100,8 @@ class Wfs(Service):
     """Feature types."""
 
     def contents(self, ref: DataRef) -> list[Contents]:
-        found = capabilities(ref, "WFS", _parse).contents
-        return [Contents(name, each.title or name) for name, each in found.items()]
+        found, state = capabilities(ref, "WFS", _parse).contents, capabilities_state(ref, "WFS")
+        return [Contents(name, each.title or name, state) for name, each in found.items()]
 
     def features(self, ref: DataRef) -> FeatureSource:
         service = capabilities(ref, "WFS", _parse)

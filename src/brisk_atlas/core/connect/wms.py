@@ -9,7 +9,7 @@ from brisk_atlas.core.model import CannotRead, DataRef, Extent
 from brisk_atlas.core.place import is_geographic, transform_extent
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over
 
-from .ows import asking, capabilities, crs_of, legend_address, northing_first, on_own_host
+from .ows import asking, capabilities, capabilities_state, crs_of, legend_address, northing_first, on_own_host
 from .service import Contents, DrawnStyle, LayerAbout, Pictures, Service
 from .stated_dimensions import StatedDimension, stated_dimension
 
@@ -69,8 +69,8 @@ class Wms(Service):
     """Every named layer is one; groups that have no name can't be drawn."""
 
     def contents(self, ref: DataRef) -> list[Contents]:
-        layers = capabilities(ref, "WMS", _parse).contents
-        return [Contents(name, layer.title or name) for name, layer in layers.items()]
+        layers, state = capabilities(ref, "WMS", _parse).contents, capabilities_state(ref, "WMS")
+        return [Contents(name, layer.title or name, state) for name, layer in layers.items()]
 
     def pictures(self, ref: DataRef) -> Pictures:
         service = capabilities(ref, "WMS", _parse)

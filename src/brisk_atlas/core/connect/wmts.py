@@ -9,7 +9,7 @@ from brisk_atlas.core.model import CannotRead, DataRef, Extent
 from brisk_atlas.core.place import metres_per_unit, transform_extent
 from brisk_atlas.core.place.tile_grid import PIXEL_M, TileGrid, TileLevel, TilePlace
 
-from .ows import asking, capabilities, crs_of, legend_address, northing_first
+from .ows import asking, capabilities, capabilities_state, crs_of, legend_address, northing_first
 from .service import Contents, DrawnStyle, LayerAbout, Pictures, Service
 from .stated_dimensions import StatedDimension, stated_dimension
 
@@ -54,9 +54,8 @@ class Wmts(Service):
     """Layers, in the first of their sets of tiles whose CRS is known."""
 
     def contents(self, ref: DataRef) -> list[Contents]:
-        return [
-            Contents(name, layer.title or name) for name, layer in capabilities(ref, "WMTS", _parse).contents.items()
-        ]
+        layers, state = capabilities(ref, "WMTS", _parse).contents, capabilities_state(ref, "WMTS")
+        return [Contents(name, layer.title or name, state) for name, layer in layers.items()]
 
     def pictures(self, ref: DataRef) -> Pictures:
         service = capabilities(ref, "WMTS", _parse)
