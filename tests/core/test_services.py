@@ -320,7 +320,8 @@ def test_a_client_of_the_standards_reads_the_capabilities(served):
 @pytest.mark.parametrize(("path", "expected"), [
     ("/wms?SERVICE=WMS&REQUEST=GetCapabilities&VERSION=1.3.0", "wms+{}/wms"),
     ("/wms", "wms+{}/wms"), ("/wfs", "wfs+{}/wfs"), ("/wmts", "wmts+{}/wmts"), ("/", "ogcapi+{}/"),
-    ("/wcs", "wcs+{}/wcs"), ("/collections", "ogcapi+{}/collections"), ("/rest/services?f=json", "geoservices+{}/rest/services"), ("/xyz/trails/{{z}}/{{x}}/{{y}}.png", "xyz+{}/xyz/trails/{{z}}/{{x}}/{{y}}.png"),
+    ("/csw", "csw+{}/csw"), ("/vectortiles.json", "vectortiles+{}/vectortiles.json"),
+    ("/files/ash_samples.geojson.xml", "{}/files/ash_samples.geojson.xml"), ("/wcs", "wcs+{}/wcs"), ("/collections", "ogcapi+{}/collections"), ("/rest/services?f=json", "geoservices+{}/rest/services"), ("/xyz/trails/{{z}}/{{x}}/{{y}}.png", "xyz+{}/xyz/trails/{{z}}/{{x}}/{{y}}.png"),
 ])  # fmt: skip
 def test_an_address_is_recognised_by_what_it_answers(served, path, expected):
     address = served[1].address
@@ -330,7 +331,7 @@ def test_an_address_is_recognised_by_what_it_answers(served, path, expected):
         folders = connector_for(ref).list(ref)
         assert [folder.name for folder in folders] == ["island (maps)", "island (features)"]
         ref = folders[0].ref
-    if ref.protocol != "xyz":
+    if ref.protocol not in ("", "xyz", "csw"):
         assert {item.name for item in connector_for(ref).list(ref) if not item.is_folder} <= {
             o.title for o in served[0].offers.values()
         }

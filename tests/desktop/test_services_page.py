@@ -290,7 +290,7 @@ def test_a_catalogue_searches_its_records_and_leads_to_the_data(driver, served):
     find.list.go_to(find.list.rows.index_of(row.entry.ref))
     d.settle()
     assert "Harrow" in row.summary.title
-    d.window.commands.do("record_links")
+    d.click(find.glance.data_button)
     d.settle()
     form = find.records.form
     texts = [form.list.item(i).text() for i in range(form.list.count())]

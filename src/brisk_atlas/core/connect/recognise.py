@@ -22,6 +22,7 @@ LOOK_BYTES = 64_000_000
 ROOTS = {
     b"WMS_Capabilities": "wms", b"WMT_MS_Capabilities": "wms", b"WFS_Capabilities": "wfs",
 }  # fmt: skip
+FILES = (".json", ".xml")  # endings of files that may describe a service instead
 TRIED = ("wms", "wfs", "wmts", "wcs", "csw")  # what an address that answers without a question is asked as
 Check = Callable[[], None]
 
@@ -96,8 +97,10 @@ def _by_answer(asked: DataRef, check: Check) -> DataRef | None:
         return DataRef.service(protocol, asked.place if path.endswith(".xml") else _bare(asked.place))
     if complaint_in(body):
         return None
-    if body.lstrip()[:1] == b"{":
-        return _of_json(asked, body)
+    if body.lstrip()[:1] == b"{" and (found := _of_json(asked, body)) is not None:
+        return found
+    if asked.suffix in FILES:
+        return asked
     folder = asked.place if asked.place.endswith("/") else f"{asked.place}/"
     if "html" in answer.media_type and links_below(folder, body.decode("utf-8", "replace")):
         return DataRef(PlaceKind.ADDRESS, folder)

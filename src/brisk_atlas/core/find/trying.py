@@ -6,6 +6,7 @@ from time import monotonic
 from typing import NamedTuple
 
 from brisk_atlas.core.connect import connector_for, is_listed
+from brisk_atlas.core.connect.recognise import FILES
 from brisk_atlas.core.model import DataRef, PlaceKind
 from brisk_atlas.core.model.passwords import password_of
 from brisk_atlas.core.read import known_suffixes
@@ -34,7 +35,7 @@ def must_be_recognised(ref: DataRef) -> bool:
     True
     """
     is_web = ref.place.startswith(("http://", "https://")) and not ref.protocol and not ref.inner
-    return is_web and (ref.suffix not in known_suffixes() or ref.suffix == ".xml" or "{z}" in ref.place)
+    return is_web and (ref.suffix not in known_suffixes() or ref.suffix in FILES or "{z}" in ref.place)
 
 
 def tried(ref: DataRef) -> TryResult:

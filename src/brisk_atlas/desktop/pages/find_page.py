@@ -22,12 +22,12 @@ from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
+from .catalogue_actions import CatalogueActions
 from .connection_actions import ConnectionActions
 from .filter_bar import FilterBar
 from .find_list import FindList
 from .folder_index import FolderIndex
 from .glance import Glance
-from .record_actions import RecordActions
 from .shelf_list import ShelfList
 
 if TYPE_CHECKING:
@@ -91,7 +91,7 @@ class FindPage(QWidget):
         self._watcher: QFileSystemWatcher | None = None
         self._timers = {name: QTimer(self) for name in ("typed", "arrange", "watch", "index")}
         self.connections = ConnectionActions(session, self)
-        self.records = RecordActions(session, self)
+        self.records = CatalogueActions(session, self)
         self._lay_out()
         self._connect()
 
@@ -163,6 +163,7 @@ class FindPage(QWidget):
         self.list.scrolled.connect(self._note_view)
         self.glance.open_wanted.connect(lambda ref: self.open_wanted.emit([ref]))
         self.glance.record_wanted.connect(self.record_wanted)
+        self.glance.data_wanted.connect(self.show_links_of_current)
         self.glance.went_stale.connect(self._list_again)
 
     @property

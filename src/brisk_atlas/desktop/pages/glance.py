@@ -34,11 +34,13 @@ class Glance(QWidget):
     Signals:
         open_wanted(object): the reference of what to open.
         record_wanted(object): the reference of the dataset whose record to read.
+        data_wanted(): the data that the record on show describes are to be gone to.
         went_stale(): a file of the dataset was taken away.
     """
 
     open_wanted = pyqtSignal(object)
     record_wanted = pyqtSignal(object)
+    data_wanted = pyqtSignal()
     went_stale = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -84,9 +86,13 @@ class Glance(QWidget):
         self.open_button = QPushButton("Open on the Desk")
         self.open_button.setObjectName("main")
         self.record_button = QPushButton("Read its record")
+        self.data_button = QPushButton("Go to its data…")
+        self.data_button.setObjectName("to data")
+        self.data_button.setToolTip("The services and files that the record links to")
         buttons = QHBoxLayout()
         buttons.addWidget(self.open_button, 1)
         buttons.addWidget(self.record_button, 1)
+        buttons.addWidget(self.data_button, 1)
         upper, lower = QWidget(), QWidget()
         top = QVBoxLayout(upper)
         top.setContentsMargins(0, 0, 0, 4)
@@ -107,6 +113,7 @@ class Glance(QWidget):
         column.addWidget(split, 1)
         self.open_button.clicked.connect(self._open)
         self.record_button.clicked.connect(self._read)
+        self.data_button.clicked.connect(lambda: self.data_wanted.emit())
         self.picture.unfinished.connect(self._prepare)
         self.files.deleted.connect(self.went_stale)
         self.files.deleted.connect(self._look_again)
@@ -143,7 +150,7 @@ class Glance(QWidget):
         self.rows.show_tables({})
         self.files.show_anatomy(None)
         self.text.show_file(None)
-        for widget in (self.tabs, self.open_button, self.record_button):
+        for widget in (self.tabs, self.open_button, self.record_button, self.data_button):
             widget.setVisible(False)
 
     def look_at(self, ref: DataRef | None) -> None:
@@ -206,6 +213,7 @@ class Glance(QWidget):
         )
         self.open_button.setVisible(dataset.kind not in NOT_OPENED)
         self.record_button.setVisible(True)
+        self.data_button.setVisible(dataset.kind is DataKind.RECORD)
         if found.extent is not None:
             self.picture.show_layers(found.layers, found.extent)
         else:

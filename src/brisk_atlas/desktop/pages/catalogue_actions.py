@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from .record_links_form import RecordLinksForm
 
 
-class RecordActions(QObject):
+class CatalogueActions(QObject):
     """Signals:
     place_wanted(object): the reference to what a search finds, to list.
     address_wanted(object): the reference that a link leads to, to list or open.
