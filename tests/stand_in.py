@@ -12,6 +12,7 @@ from brisk_atlas import demo
 from brisk_atlas.core.depot.behaviour import Behaviour
 from brisk_atlas.core.depot.offers import Depot
 from brisk_atlas.core.depot.serving import Running, running
+from brisk_atlas.core.model import Layer
 from brisk_atlas.core.workspace.workspace import Workspace
 
 
@@ -29,6 +30,12 @@ def demo_server(behaviour: Behaviour | None = None) -> Iterator[tuple[Depot, Run
     """Run a Depot of the demo's project."""
     with demo_depot() as depot, running(depot, behaviour) as server:
         yield depot, server
+
+
+def opened(text: str, served: tuple[Depot, Running]) -> tuple[Workspace, Layer]:
+    """Return a workspace with a layer of the server's, whose address stands for `{}` in a reference."""
+    workspace = Workspace()
+    return workspace, workspace.open(text.format(served[1].address))[0]
 
 
 def independently(script: str) -> str:

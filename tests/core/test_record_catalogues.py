@@ -15,15 +15,8 @@ from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.read.permissions import allow
 from brisk_atlas.core.record.model import Link
-from stand_in import demo_server
 
 NEAR, FAR = (-21.0, -39.0, -20.0, -38.0), (10.0, 10.0, 11.0, 11.0)
-
-
-@pytest.fixture(scope="module")
-def served():
-    with demo_server() as found:
-        yield found
 
 
 @pytest.fixture(autouse=True)
