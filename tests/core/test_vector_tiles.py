@@ -14,7 +14,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import seen_features
 from brisk_atlas.core.connect import ogcapi
 from brisk_atlas.core.connect.recognise import recognise
-from brisk_atlas.core.connect.vectortiles import TILE_BYTES, unpacked
+from brisk_atlas.core.connect.vectortiles import TILE_BYTES, Described, TemplateFeatures, layer_values, unpacked
 from brisk_atlas.core.model import CannotRead, DataRef, Extent, FeatureQuery
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.read import tiled_features
@@ -115,6 +115,15 @@ def test_tiles_of_a_service_have_every_layer(home):
         of_api = tiled_features.part_of(ogcapi.CONNECTOR.vector_tiles(api), "lava_flows").read()
         assert sorted(areas(of_api)) == sorted(areas(found_flows(workspace, refs[0])))
         assert "/collections/lava_flows/tiles/WebMercatorQuad/14/" in "\n".join(server.log)
+
+
+def test_tiles_of_all_the_world_are_counted_and_not_listed(tmp_path):
+    ref = DataRef.parse("vectortiles+http://127.0.0.1/{z}/{x}/{y}.mvt#a")
+    about = Described({"vector_layers": [{"id": "a"}], "maxzoom": 20}, "http://127.0.0.1/{z}/{x}/{y}.mvt")
+    part = tiled_features.part_of(TemplateFeatures(**layer_values(ref, about, "a"), template=about.template), "a")
+    assert part.paged and part.tiles.grid.count_in(0, part.tiles.extent) > 2**39
+    with pytest.raises(CannotRead, match="tiles, more than"):
+        part.read()
 
 
 def found_flows(workspace, ref):

@@ -47,13 +47,18 @@ class RecordSearch:
         """Return the search that a reference means. Raises CannotRead."""
         name, _, query = ref.inner.partition("?")
         stated = dict(parse_qsl(query))
-        try:
-            sides = tuple(float(side) for side in stated["bbox"].split(",")) if "bbox" in stated else None
-        except ValueError as error:
-            raise CannotRead(ref, f"the search can't be followed ({error})", "Search again.") from error
-        if sides is not None and len(sides) != 4:
-            raise CannotRead(ref, "its box has not four sides", "Search again.")
-        return cls(name, stated.get("q", ""), sides)
+        return cls(name, stated.get("q", ""), box_in(ref, stated.get("bbox", "")))
+
+
+def box_in(ref: DataRef, text: str) -> tuple[float, float, float, float] | None:
+    """Return west, south, east and north as a search states them, None for an empty text. Raises CannotRead."""
+    if not text:
+        return None
+    try:
+        west, south, east, north = (float(side) for side in text.split(","))
+    except ValueError as error:
+        raise CannotRead(ref, f"the box of the search can't be followed ({error})", "Search again.") from error
+    return west, south, east, north
 
 
 class RecordCatalogue(ABC):

@@ -75,8 +75,11 @@ class Csw(RecordCatalogue):
 
 def _version(ref: DataRef) -> str:
     whole = DataRef(ref.kind, ref.place)
-    stated = capabilities(whole, "CSW", lambda version, body: version)
-    return "3.0.0" if stated.startswith("3") else "2.0.2"
+    return "3.0.0" if capabilities(whole, "CSW", _stated).startswith("3") else "2.0.2"
+
+
+def _stated(version: str, body: bytes) -> str:
+    return version
 
 
 def _schema(version: str) -> str:

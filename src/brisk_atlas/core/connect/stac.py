@@ -14,6 +14,7 @@ from urllib.parse import parse_qsl, quote, unquote, urlencode, urlsplit
 
 from brisk_atlas.core.model import CannotRead, DataRef
 
+from .catalogues import box_in
 from .connector import Item
 from .ogcapi import GEOJSON, REL, json_at, link_in
 from .ows import asking
@@ -52,14 +53,11 @@ class SceneSearch:
         name, _, query = ref.inner.partition("?")
         stated = dict(parse_qsl(query))
         try:
-            sides = tuple(float(side) for side in stated["bbox"].split(",")) if "bbox" in stated else None
             days = [date.fromisoformat(stated[key]) if key in stated else None for key in ("first", "last")]
             cloud = float(stated["cloud"]) if "cloud" in stated else None
         except ValueError as error:
             raise CannotRead(ref, f"the search can't be followed ({error})", "Search again.") from error
-        if sides is not None and len(sides) != 4:
-            raise CannotRead(ref, "its box has not four sides", "Search again.")
-        return cls(name, sides, days[0], days[1], cloud)
+        return cls(name, box_in(ref, stated.get("bbox", "")), days[0], days[1], cloud)
 
     def settings(self) -> dict[str, str]:
         """Return the settings of a question."""

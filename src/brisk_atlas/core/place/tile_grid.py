@@ -54,13 +54,22 @@ class TileGrid:
 
     def tiles_in(self, level: int, extent: Extent) -> list[TilePlace]:
         """Return the tiles of a level that an extent meets, row by row."""
+        columns, rows = self._spans(level, extent)
+        return [TilePlace(level, column, row) for row in rows for column in columns]
+
+    def count_in(self, level: int, extent: Extent) -> int:
+        """Return how many tiles of a level an extent meets."""
+        columns, rows = self._spans(level, extent)
+        return len(columns) * len(rows)
+
+    def _spans(self, level: int, extent: Extent) -> tuple[range, range]:
+        """Return the columns and the rows of a level that an extent meets."""
         each = self.levels[level]
         wide, tall = each.resolution * self.tile[0], each.resolution * self.tile[1]
         near = 1e-9
         c0, c1 = floor((extent.xmin - self.left) / wide + near), ceil((extent.xmax - self.left) / wide - near)
         r0, r1 = floor((self.top - extent.ymax) / tall + near), ceil((self.top - extent.ymin) / tall - near)
-        columns, rows = range(max(0, c0), min(each.columns, c1)), range(max(0, r0), min(each.rows, r1))
-        return [TilePlace(level, column, row) for row in rows for column in columns]
+        return range(max(0, c0), min(each.columns, c1)), range(max(0, r0), min(each.rows, r1))
 
 
 def world_grid(first: int = 0, last: int = 22, tile: int = TILE_PX) -> TileGrid:

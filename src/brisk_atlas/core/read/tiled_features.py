@@ -16,7 +16,7 @@ import shapely
 from pyogrio.errors import DataLayerError, DataSourceError
 
 from brisk_atlas.core.connect.service import VectorTiles
-from brisk_atlas.core.model import CannotRead, Capability, DataKind, Facts, FeatureQuery
+from brisk_atlas.core.model import CannotRead, Capability, DataKind, Extent, Facts, FeatureQuery
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 from .answer import ArrowLayer, batches_of
@@ -41,32 +41,26 @@ class TiledFeatures(ArrowLayer):
     @property
     def paged(self) -> bool:  # type: ignore[override]
         """Whether there are too many tiles to hold all of them."""
-        return len(self._places(0, None)) > HELD
+        return self.tiles.grid.count_in(0, self.tiles.extent) > HELD
 
-    def _places(self, level: int, query: FeatureQuery | None) -> list[TilePlace]:
-        extent = self.tiles.extent
-        if query is not None and query.extent is not None:
-            shared = query.extent.intersection(extent)
-            if shared is None:
-                return []
-            extent = shared
-        return self.tiles.grid.tiles_in(level, extent)
-
-    def _level(self, query: FeatureQuery) -> int:
-        """Return the coarsest level that is as fine as a query wants, and has not too many tiles for it."""
+    def _level(self, query: FeatureQuery, extent: Extent) -> int:
+        """Return the coarsest level that is as fine as a query wants, and has not too many tiles in an extent."""
         levels = self.tiles.grid.levels
         if query.simplify <= 0:
             return 0
         fine = [n for n, each in enumerate(levels) if each.resolution <= DETAIL * query.simplify]
         number = max(fine, default=0)
-        while number < len(levels) - 1 and len(self._places(number, query)) > MAX_TILES:
+        while number < len(levels) - 1 and self.tiles.grid.count_in(number, extent) > MAX_TILES:
             number += 1
         return number
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
-        places = self._places(self._level(query), query)
-        if len(places) > MAX_EXACT:
-            raise CannotRead(self.ref, f"that takes {len(places):,} tiles, more than {MAX_EXACT:,}", "Ask for less.")
+        extent = self.tiles.extent if query.extent is None else query.extent.intersection(self.tiles.extent)
+        level = self._level(query, extent) if extent is not None else 0
+        count = self.tiles.grid.count_in(level, extent) if extent is not None else 0
+        if count > MAX_EXACT:
+            raise CannotRead(self.ref, f"that takes {count:,} tiles, more than {MAX_EXACT:,}", "Ask for less at once.")
+        places = self.tiles.grid.tiles_in(level, extent) if extent is not None else []
         with ThreadPoolExecutor(FETCHERS, "vector tiles") as pool:
             tables = [table for table in pool.map(self._table, places) if len(table)]
         whole = pa.concat_tables([*tables, EMPTY], promote_options="permissive")
