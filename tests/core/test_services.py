@@ -207,6 +207,18 @@ def test_heights_and_named_places_are_listed():
     assert stated_dimension("time", "time", ["soon"], "ISO8601", "") is None
 
 
+@pytest.mark.parametrize("stated", [
+    "2031-01-01/2031-02-01/PT0S", "2031-01-01/2031-02-01/P", "2031-01-01/9999-12-31/P9999999999999D", "0001-01-01/9999-12-31/PT0.000001S",
+    "9998-01-01/9999-12-31/P9Y", "2031-02-01/2031-01-01/P1D", "/", "//", "2031-01-01//P1D", "P1D",
+])  # fmt: skip
+def test_ranges_of_any_text_end(stated):
+    found = stated_dimension("time", "time", [stated, "2031-06-24"], "ISO8601", "nonsense")
+    assert 1 <= len(found.names) <= 5000 and "2031-06-24" in found.names
+    for numbers in ("inf/2/1", "0/inf/1", "nan", "0/1e300/1e-300", "1/2/0"):
+        found = stated_dimension("elevation", "elevation", [numbers, "7"], "m", "7")
+        assert 1 <= len(found.names) <= 5000 and found.names[found.usual] == "7"
+
+
 @pytest.mark.parametrize("text", ("wms+{}/wms#sea_temperature", "wmts+{}/wmts#sea_temperature"))
 def test_a_layer_is_drawn_at_the_time_and_in_the_style_that_were_chosen(served, text):
     text = text.format(served[1].address)

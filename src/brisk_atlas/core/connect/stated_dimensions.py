@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from math import isfinite
 
 from brisk_atlas.core.model import GridDimension, number_text
 
@@ -80,8 +81,10 @@ def _numbers(text: str) -> Iterator[tuple[str, float]]:
         numbers = [float(each) for each in ends]
     except ValueError:
         return
+    if not all(map(isfinite, numbers)):
+        return
     if len(numbers) == 3 and numbers[2] > 0 and numbers[1] >= numbers[0]:
-        count = min(int((numbers[1] - numbers[0]) / numbers[2] + 1e-9) + 1, 10 * MAX_PLACES)
+        count = int(min((numbers[1] - numbers[0]) / numbers[2] + 1e-9, 10 * MAX_PLACES)) + 1
         for place in range(count):
             value = round(numbers[0] + place * numbers[2], 9)
             yield f"{value:.9g}", value
@@ -102,22 +105,31 @@ def _times(text: str, now: datetime) -> Iterator[tuple[str, float]]:
     if first is None or last is None:
         return
     step = _PERIOD.match(ends[2].strip()) if len(ends) == 3 else None
-    if step is None or not any(step.groups()):  # any moment between: its ends
+    months, span = _span(step) if step is not None else (0, timedelta())
+    if step is None or not (months or span):  # any moment between: its ends
         for each, moment in zip(ends[:2], (first, last)):
             yield each, moment.timestamp()
         return
     by_day = len(ends[0]) <= len("2031-01-01") and not any(step.groups()[4:])
-    months = 12 * int(step[1] or 0) + int(step[2] or 0)
-    span = timedelta(
-        weeks=int(step[3] or 0), days=int(step[4] or 0), hours=int(step[5] or 0), minutes=int(step[6] or 0),
-        seconds=float(step[7] or 0),
-    )  # fmt: skip
     begin = 0 if months else max(0, int((last - first) / span) - 2 * MAX_PLACES)  # the last ones of very many
     for number in range(begin, begin + 3 * MAX_PLACES):
-        here = _later(first, number * months, number * span)
+        try:
+            here = _later(first, number * months, number * span)
+        except OverflowError:  # beyond all years
+            return
         if here > last:
             return
         yield _written(here, by_day=by_day), here.timestamp()
+
+
+def _span(step: re.Match[str]) -> tuple[int, timedelta]:
+    """Return a period as months, and the rest; nothing for one that is longer than all years."""
+    years, months, weeks, days, hours, minutes = (int(step[number] or 0) for number in range(1, 7))
+    try:
+        rest = timedelta(weeks=weeks, days=days, hours=hours, minutes=minutes, seconds=float(step[7] or 0))
+    except OverflowError:
+        return 0, timedelta()
+    return 12 * years + months, rest
 
 
 def _later(first: datetime, months: int, span: timedelta) -> datetime:
