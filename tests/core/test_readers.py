@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import sqlite3
+from contextlib import closing
 
 import numpy as np
 import pytest
@@ -13,6 +15,7 @@ from brisk_atlas.core import read
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import CannotRead, DataKind, Extent
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.read.foreign_keys import relations_in
 from made_files import at
 
 
@@ -296,3 +299,21 @@ def test_two_names_that_differ_in_a_mark_are_two_datasets(tmp_path):
         (tmp_path / f"a{mark}b.geojson").write_text(json.dumps({"type": "FeatureCollection", "features": [spot]}))
     parts = [read.open(tmp_path / f"a{mark}b.geojson").parts[0] for mark in "!;"]
     assert [part.read().table.column("n").to_pylist() for part in (*parts, parts[0])] == [[1], [2], [1]]
+
+
+@pytest.mark.parametrize("ending", (".gpkg", ".sqlite"))
+def test_foreign_keys_of_a_file_are_related_tables(tmp_path, ending):
+    path = made.write_squares(tmp_path / f"survey{ending}", [(0, 0, 1, 1), (2, 2, 3, 3)])
+    with closing(sqlite3.connect(path)) as database:
+        database.execute("CREATE TABLE visits (id INTEGER PRIMARY KEY, who TEXT, zone INTEGER REFERENCES survey)")
+        database.execute("CREATE TABLE pairs (a INTEGER, b INTEGER, FOREIGN KEY (a, b) REFERENCES visits (id, zone))")
+        database.execute("INSERT INTO visits VALUES (1, 'Ada', 1), (2, 'Bo', 1)")
+        if ending == ".gpkg":
+            database.execute("INSERT INTO gpkg_contents (table_name, data_type) VALUES ('visits', 'attributes')")
+        database.commit()
+    parts = {part.facts.name: part for part in read.open(path).parts}
+    (visit,), (back,) = relations_in(at(path))["visits"], parts["survey"].relations
+    assert ending != ".gpkg" or parts["visits"].relations == (visit,)
+    assert (visit.ref.part, visit.key, visit.many) == ("survey", "zone", False)
+    assert (back.ref.part, back.key, back.other_key, back.many) == ("visits", visit.other_key, "zone", True)
+    assert visit.ref.whole == at(path)

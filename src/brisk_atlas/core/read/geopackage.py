@@ -72,6 +72,7 @@ def open_dataset(ref: DataRef) -> Dataset:
         parts += [part_of(ref, f"GPKG:{path}:{table}", table) for table in grids]
     if not parts:
         raise CannotRead(path, "it holds no layers")
+    parts = vector.with_relations(ref, parts)
     kinds = [part.facts.kind for part in parts]
     kind = next((k for k in (DataKind.VECTOR, DataKind.RASTER) if k in kinds), DataKind.TABLE)
     remarks = [text for part in parts for text in vector.remarks(part.facts)]

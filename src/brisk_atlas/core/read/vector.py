@@ -12,6 +12,7 @@ import pyarrow as pa
 import pyogrio
 from pyogrio.errors import DataLayerError, DataSourceError
 
+from brisk_atlas.core.connect.members import SQLITE_ENDINGS
 from brisk_atlas.core.model import (
     CannotRead,
     Capability,
@@ -23,6 +24,7 @@ from brisk_atlas.core.model import (
     FeatureQuery,
     Field,
     Part,
+    Relation,
 )
 from brisk_atlas.core.model.remark import Remark, RemarkCode, no_crs
 from brisk_atlas.core.model.words import unique_names
@@ -34,6 +36,7 @@ from .curves import CURVED
 from .curves import REMARK as CURVES_STRAIGHT
 from .dbf_text import dbf_text
 from .dxf_text import with_dxf_text
+from .foreign_keys import relations_in
 from .library_names import vector_name
 from .on_disk import on_disk
 from .readable_text import OTHERWISE, with_readable_text
@@ -136,6 +139,12 @@ class OgrLayer(ArrowLayer):
 
     able = Capability.EXTENT | Capability.COLUMNS | Capability.LIMIT | Capability.STEP
     encoding: str | None = None
+    related: tuple[Relation, ...] = ()
+
+    @property
+    def relations(self) -> tuple[Relation, ...]:
+        """What the table is related to by foreign keys."""
+        return self.related
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
         which = _asked(query, self.encoding) | {"read_geometry": geometry}
@@ -151,6 +160,12 @@ class OgrTable(ArrowTable):
 
     able = Capability.COLUMNS | Capability.LIMIT
     encoding: str | None = None
+    related: tuple[Relation, ...] = ()
+
+    @property
+    def relations(self) -> tuple[Relation, ...]:
+        """What the table is related to by foreign keys."""
+        return self.related
 
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
         yield from batches_of(read_arrow(self.ref, self.facts.name, **_asked(query, self.encoding))[1])
@@ -307,10 +322,22 @@ def open_dataset(ref: DataRef) -> Dataset:
     if not parts:
         raise CannotRead(ref, "it holds no layers")
     notes += text_remarks(ref)
+    parts = with_relations(ref, parts)
     kind = DataKind.VECTOR if any(part.facts.kind is DataKind.VECTOR for part in parts) else DataKind.TABLE
     return Dataset(
         format=FORMATS.get(ref.suffix, "vector"), kind=kind, parts=tuple(parts), warnings=tuple(notes), **on_disk(ref)
     )
+
+
+def with_relations(ref: DataRef, parts: list[Part]) -> list[Part]:
+    """Return the tables of a SQLite file with what they are related to by foreign keys; others as they are."""
+    if not ref.is_local or ref.suffix not in SQLITE_ENDINGS:
+        return parts
+    found = relations_in(ref)
+    return [
+        replace(part, related=found.get(part.facts.name.lower(), ())) if isinstance(part, OgrLayer | OgrTable) else part
+        for part in parts
+    ]
 
 
 def _rows_beside(ref: DataRef, count: int) -> list[str]:

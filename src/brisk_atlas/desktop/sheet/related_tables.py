@@ -13,7 +13,9 @@ from brisk_atlas.core.model import Join, Layer, Relation, RowsPart
 from ..session import Session
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.model import Dataset
+    from collections.abc import Sequence
+
+    from brisk_atlas.core.model import DataRef, Dataset
 
 
 class RelatedTables(QObject):
@@ -35,9 +37,10 @@ class RelatedTables(QObject):
         part = dataset.part_of(layer.ref) if dataset else None
         if not isinstance(part, RowsPart):
             return
-        joined = {(join.ref.whole, join.key) for join in layer.rows.joins}
-        for relation in part.relations:
-            words = f"{'Relate' if relation.many else 'Join'} {relation.ref.name} by {relation.key}"
+        relations = part.relations
+        joined = {(_place(join.ref, relations), join.key) for join in layer.rows.joins}
+        for relation in relations:
+            words = f"{'Relate' if relation.many else 'Join'} {_name(relation)} by {relation.key}"
             action = menu.addAction(words, lambda relation=relation: self.join(layer, relation))
             if action is not None:
                 action.setEnabled((relation.ref, relation.key) not in joined)
@@ -46,8 +49,18 @@ class RelatedTables(QObject):
         """Join a related table to a layer."""
 
         def done(dataset: Dataset) -> None:
-            name = dataset.parts[0].facts.name
+            name = relation.ref.part or dataset.parts[0].facts.name
             join = Join(name, relation.ref.with_part(name), relation.key, relation.other_key, relation.many)
             self.look_changed.emit(f"join {name}", replace(layer.rows, joins=(*layer.rows.joins, join)))
 
-        self.session.run(f"Reading {relation.ref.name}", lambda job: self.session.cache.dataset(relation.ref), done)
+        self.session.run(f"Reading {_name(relation)}", lambda job: self.session.cache.dataset(relation.ref), done)
+
+
+def _name(relation: Relation) -> str:
+    """Return what a related table is called: its own name, or that of the place that is nothing else."""
+    return relation.ref.part or relation.ref.name
+
+
+def _place(ref: DataRef, relations: Sequence[Relation]) -> DataRef:
+    """Return a joined table as relations name it: as a part of a file, or as a place of its own."""
+    return ref if any(relation.ref == ref for relation in relations) else ref.whole
