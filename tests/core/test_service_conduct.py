@@ -31,7 +31,7 @@ from stand_in import opened
 pytestmark = pytest.mark.usefixtures("well_behaved")
 
 PICTURES = ("wms+{}/wms#elevation_2029", "wmts+{}/wmts#elevation_2029", "xyz+{}/xyz/elevation_2029/{{z}}/{{x}}/{{y}}.png",
-            "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029", "geoservices+{}/rest/services/island/MapServer#8")  # fmt: skip
+            "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029#part=elevation_2029%20picture", "geoservices+{}/rest/services/island/MapServer#8")  # fmt: skip
 FEATURES = ("ogcapi+{}/#lava_flows", "wfs+{}/wfs#tso:lava_flows", "geoservices+{}/rest/services/island/FeatureServer#4")
 
 

@@ -40,7 +40,7 @@ from stand_in import opened
 pytestmark = pytest.mark.usefixtures("well_behaved")
 
 PICTURES = ("wms+{}/wms#elevation_2029", "wmts+{}/wmts#elevation_2029", "xyz+{}/xyz/elevation_2029/{{z}}/{{x}}/{{y}}.png",
-            "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029", "geoservices+{}/rest/services/island/MapServer#8")  # fmt: skip
+            "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029#part=elevation_2029%20picture", "geoservices+{}/rest/services/island/MapServer#8")  # fmt: skip
 FEATURES = ("ogcapi+{}/#lava_flows", "wfs+{}/wfs#tso:lava_flows", "geoservices+{}/rest/services/island/FeatureServer#4")
 
 
@@ -320,10 +320,11 @@ def test_pages_of_a_catalogue_are_followed(served, monkeypatch):
     assert len(connector_for(place).list(place)) == 2 and sum("items?" in line for line in served[1].log) == 2
 
 
-@pytest.mark.parametrize("name", ("elevation_2029", "sea_floor"))
-def test_a_coverage_has_the_numbers_of_the_data(served, name):
+@pytest.mark.parametrize("text", ("wcs+{}/wcs#elevation_2029", "wcs+{}/wcs#sea_floor", "ogcapi+{}/#elevation_2029"))
+def test_a_coverage_has_the_numbers_of_the_data(served, text):
     depot, _ = served
-    workspace, layer = opened(f"wcs+{{}}/wcs#{name}", served)
+    name = text.rpartition("#")[2]
+    workspace, layer = opened(text, served)
     own, part = depot.cache.raster(depot.offers[name].layer.ref), workspace.cache.raster(layer.ref)
     mine, theirs = part.facts, own.facts
     assert (mine.grid.width, mine.grid.height, mine.crs) == (theirs.grid.width, theirs.grid.height, theirs.crs)

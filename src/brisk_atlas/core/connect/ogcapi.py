@@ -16,7 +16,7 @@ from brisk_atlas.core.place.tile_grid import WORLD_CRS, TileGrid, TilePlace, wor
 from .connector import Item
 from .fetching import fetch
 from .ows import asking, crs_of, northing_first
-from .service import Check, Contents, FeatureSource, LayerAbout, Pictures, Service, VectorTiles
+from .service import Check, Contents, Coverage, FeatureSource, LayerAbout, Pictures, Service, VectorTiles
 from .vectortiles import TemplateFeatures
 
 JSON = "application/json"
@@ -200,6 +200,15 @@ class OgcApi(Service):
     def pictures(self, ref: DataRef) -> Pictures | None:
         found = _world_tiles(ref, "map", "image/png")
         return CollectionTiles(*found) if found is not None else None
+
+    def coverage(self, ref: DataRef) -> Coverage | None:
+        about, base = _collection(ref)
+        address = link_in(about, base, f"{REL}coverage", type_="tiff")
+        if not address:
+            return None
+        from .api_coverages import coverage_at  # the raster library loads with it
+
+        return coverage_at(DataRef(ref.kind, ref.place, ref.inner), about, _layer_about(about, base), address)
 
     def vector_tiles(self, ref: DataRef) -> VectorTiles | None:
         found = _world_tiles(ref, "vector", VECTOR)

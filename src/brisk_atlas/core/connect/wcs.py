@@ -8,16 +8,15 @@ from typing import Any
 from lxml import etree
 
 from brisk_atlas.core.model import Band, CannotRead, DataRef, Extent
-from brisk_atlas.core.place.tile_grid import TileGrid, TileLevel, TilePlace
+from brisk_atlas.core.place.tile_grid import TilePlace
 
+from .coverage_grid import UNLIKE, grid_of_cells
 from .fetching import fetch
 from .ows import asking, capabilities, capabilities_state, check_xml, crs_of, northing_first
 from .service import Contents, Coverage, LayerAbout, Service
 
 VERSION = "2.0.1"
 TIFF = "image/tiff"
-TILE = 512
-UNLIKE = 1e-3  # by which cells may be wider than high and count as square
 
 
 @dataclass(frozen=True)
@@ -112,21 +111,9 @@ def _described(ref: DataRef, root: Any) -> ScaledCoverage:
     title = root.findtext(".//{*}CoverageDescription/{*}name") or ref.inner
     about = LayerAbout(ref.inner, title, notes={"service": f"WCS {VERSION}"})
     return ScaledCoverage(
-        ref=ref, about=about, grid=_grid(extent, resolution, columns, rows), extent=extent, bands=tuple(bands),
+        ref=ref, about=about, grid=grid_of_cells(extent, resolution, columns, rows), extent=extent, bands=tuple(bands),
         dtype="as its service stores it", size=(columns, rows), nodata=nothing, axes=(labels[x], labels[y]),
     )  # fmt: skip
-
-
-def _grid(extent: Extent, finest: float, columns: int, rows: int) -> TileGrid:
-    """Return levels of tiles whose finest cells are those of the coverage, each other one twice as coarse."""
-    levels: list[TileLevel] = []
-    factor = 1
-    while True:
-        across, down = -(-columns // (TILE * factor)), -(-rows // (TILE * factor))
-        levels.append(TileLevel(str(len(levels)), finest * factor, across, down))
-        if across == down == 1:
-            return TileGrid(extent.crs or "", extent.xmin, extent.ymax, (TILE, TILE), tuple(levels))
-        factor *= 2
 
 
 CONNECTOR = Wcs()

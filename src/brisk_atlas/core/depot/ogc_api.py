@@ -1,4 +1,5 @@
-"""OGC API: Common, Features parts 1 to 3 (17-069r4, 18-058r1, 19-079r2) and tiles of maps and features (20-057)."""
+"""OGC API: Common, Features parts 1 to 3 (17-069r4, 18-058r1, 19-079r2) tiles of maps and features (20-057),
+and coverages (19-087)."""
 
 from __future__ import annotations
 
@@ -17,6 +18,7 @@ from . import answers
 from .answers import Refused, number_in, numbers_in, settings_of
 from .api_links import GEOJSON, link
 from .behaviour import Behaviour
+from .coverage_file import coverage_file, is_coverage
 from .features import feature_texts, json_type
 from .offers import DEGREES, Depot, Offer, record_address
 from .records_api import about_records
@@ -72,6 +74,7 @@ class ApiAnswers:
             "/collections/{id}/schema": self.queryables,
             "/collections/{id}/items": self.items,
             "/collections/{id}/items/{row:int}": self.item,
+            "/collections/{id}/coverage": self.coverage,
             "/collections/{id}/map/tiles": self.tilesets,
             "/collections/{id}/map/tiles/" + WORLD_SET: self.tileset,
             "/collections/{id}/map/tiles/" + WORLD_SET + "/{z}/{y:int}/{x:int}": self.tile,
@@ -128,6 +131,16 @@ class ApiAnswers:
         record = record_address(self.depot, offer, base)
         if record:
             about["links"].append(link(record, "describedby", "application/xml"))
+        if is_coverage(offer) and not northing_first(offer.crs):
+            grid, box = offer.facts.grid, offer.extent_in(offer.crs)
+            assert grid is not None
+            about["storageCrs"] = crs_address(offer.crs)
+            about["extent"]["spatial"] |= {
+                "storageCrsBbox": [list(box.bounds)],
+                "grid": [{"cellsCount": grid.width, "resolution": box.width / grid.width},
+                         {"cellsCount": grid.height, "resolution": box.height / grid.height}],
+            }  # fmt: skip
+            about["links"].append(link(f"{here}/coverage", f"{REL}/coverage", "image/tiff"))
         if offer.has_features:
             systems = [CRS84, *(crs_address(crs) for crs in offer.systems if crs != DEGREES)]
             about |= {"itemType": "feature", "crs": systems, "storageCrs": crs_address(offer.crs)}
@@ -202,6 +215,18 @@ class ApiAnswers:
         head = f'"numberMatched": {matched}, "numberReturned": {len(page)}, "links": {json.dumps(links)}'
         body = f'{{"type": "FeatureCollection", {head}, "features": [{", ".join(features)}]}}'
         return Response(body, media_type=GEOJSON, headers={"Content-Crs": f"<{crs_address(crs)}>"})
+
+    def coverage(self, request: Request) -> Response:
+        offer, settings = self._offer(request), settings_of(request)
+        if not is_coverage(offer) or offer.facts.grid is None:
+            raise Refused("NotFound", f"'{offer.id}' has no coverage", 404)
+        extent = self._extent(settings, offer) or offer.extent_in(offer.crs)
+        if extent.crs != offer.crs or not (extent.width > 0 and extent.height > 0):
+            raise Refused("InvalidParameterValue", f"boxes are taken in {offer.crs} alone, with an area")
+        step = offer.extent_in(offer.crs).width / offer.facts.grid.width
+        columns = number_in(settings, "width", 1, 10**5, max(1, round(extent.width / step)))
+        rows = number_in(settings, "height", 1, 10**5, max(1, round(extent.height / step)))
+        return answers.picture(coverage_file(self.depot, offer, extent, columns, rows), "image/tiff")
 
     def item(self, request: Request) -> Response:
         offer, row = self._offer(request), request.path_params["row"]

@@ -4,11 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from io import BytesIO
 
-import numpy as np
-import rasterio
-from rasterio.transform import from_origin
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import Route
@@ -18,11 +14,10 @@ from brisk_atlas.core.model import Extent
 
 from . import answers
 from .answers import Refused, document, settings_of
+from .coverage_file import NODATA, coverage_file, is_coverage
 from .offers import DEGREES, Depot, Offer
 
 TIFF = "image/tiff"
-NODATA = -9999.0
-MAX_CELLS = 16_000_000
 SUBSET = re.compile(r"^(\w+)\(([^,()]+),([^,()]+)\)$")
 SIZE = re.compile(r"(\w+)\((\d+)\)")
 
@@ -41,7 +36,7 @@ class CoverageAnswers:
 
     def __init__(self, depot: Depot) -> None:
         self.depot = depot
-        self.offers = {name: offer for name, offer in depot.offers.items() if _is_coverage(offer)}
+        self.offers = {name: offer for name, offer in depot.offers.items() if is_coverage(offer)}
 
     def routes(self) -> list[Route]:
         return [Route("/wcs", self.answer)]
@@ -115,29 +110,8 @@ class CoverageAnswers:
         step = whole.width / grid.width
         sizes = {name: int(count) for name, count in SIZE.findall(settings.get("scalesize", ""))}
         columns, rows = sizes.get(axes.x, round((x1 - x0) / step)), sizes.get(axes.y, round((y1 - y0) / step))
-        if not (0 < columns * rows <= MAX_CELLS):
-            raise Refused("InvalidScaleFactor", f"{columns} x {rows} cells are too many")
-        part = self.depot.cache.raster(offer.layer.ref)
-        numbers = tuple(band.index for band in grid.bands)
-        read = part.read(
-            Extent(x0, y0, x1, y1, offer.crs), (rows, columns), bands=numbers, smooth=columns < (x1 - x0) / step
-        )
-        values = np.where(read.valid, read.values, NODATA).astype(np.float32)
-        out = BytesIO()
-        with rasterio.open(
-            out, "w", driver="GTiff", width=columns, height=rows, count=len(numbers), dtype="float32", nodata=NODATA,
-            crs=offer.crs, transform=from_origin(x0, y1, (x1 - x0) / columns, (y1 - y0) / rows), compress="deflate",
-        ) as made:  # fmt: skip
-            made.write(values)
-        return Response(out.getvalue(), media_type=TIFF, headers={"Cache-Control": f"max-age={answers.FRESH_S}"})
-
-
-def _is_coverage(offer: Offer) -> bool:
-    grid = offer.facts.grid
-    if grid is None or grid.dimensions or offer.facts.extent is None:
-        return False
-    extent = offer.facts.extent
-    return abs(extent.width / grid.width - extent.height / grid.height) < 1e-6 * extent.width / grid.width
+        body = coverage_file(self.depot, offer, Extent(x0, y0, x1, y1, offer.crs), columns, rows)
+        return Response(body, media_type=TIFF, headers={"Cache-Control": f"max-age={answers.FRESH_S}"})
 
 
 def _axes(offer: Offer) -> _Axes:

@@ -51,14 +51,14 @@ def open_dataset(ref: DataRef) -> Dataset:
     if tiles is not None:
         _check_hosts(tiles)
         parts.append(import_module("brisk_atlas.core.read.tiled_features").part_of(tiles, own_name(tiles.about)))
-    if pictures is not None:
-        _check_hosts(pictures)
-        name = f"{own_name(pictures.about)} picture" if parts else own_name(pictures.about)
-        parts.append(import_module("brisk_atlas.core.read.tiled_pictures").part_of(pictures, name))
     coverage = service.coverage(ref)
     if coverage is not None:
         _check_hosts(coverage)
         parts.append(import_module("brisk_atlas.core.read.tiled_cells").part_of(coverage, own_name(coverage.about)))
+    if pictures is not None:
+        _check_hosts(pictures)
+        name = f"{own_name(pictures.about)} picture" if parts else own_name(pictures.about)
+        parts.append(import_module("brisk_atlas.core.read.tiled_pictures").part_of(pictures, name))
     if not parts:
         raise CannotRead(ref, "the service neither draws it nor hands out its features", "Choose another layer.")
     kind = DataKind.VECTOR if source is not None or tiles is not None else DataKind.RASTER

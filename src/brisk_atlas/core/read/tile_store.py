@@ -71,7 +71,7 @@ def cells_in(coverage: Coverage, body: bytes, media_type: str) -> np.ndarray:
 
 def fetch_tile(source: TileSource, place: TilePlace, check: Callable[[], None] = lambda: None) -> np.ndarray:
     """Return a tile as an array, NO_TILE where the server has none. Raises CannotRead."""
-    accept = "image/*" if isinstance(source, Pictures) else "*/*"
+    accept = "image/*" if isinstance(source, Pictures) else "image/tiff, */*;q=0.5"
     try:
         answer = fetch(source.ref, source.address(place), accept=accept, limit=TILE_BYTES, check=check)
     except NotThere:
