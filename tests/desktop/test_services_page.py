@@ -29,7 +29,7 @@ def served():
 def as_it_should(served, monkeypatch):
     """Each test begins with a server that behaves, and with nothing stored."""
     monkeypatch.setattr(fetching, "BACK_OFF_S", 0.01)
-    monkeypatch.setattr(tile_store, "FORGIVE_S", 1.0)  # a busy machine draws again later than that seldom
+    monkeypatch.setattr(tile_store, "FORGIVE_S", 1.0)  # long enough for a busy machine to draw again
     TILES.forget()
     yield
     for name, value in vars(type(served[1].behaviour)()).items():
