@@ -86,6 +86,7 @@ class StackSpine(QListWidget):
             self._filling = True
             self._make_current([self._id(i) for i in range(self.count())])
             self._filling = False
+            self.scheduleDelayedItemsLayout()  # the subject's tile has its legend below it
             self._repaint()
         elif what in ("layers", "curtain", "file"):
             self.fill()
