@@ -80,7 +80,7 @@ def test_a_record_is_read_with_its_title_place_and_links(served, catalogue):
 
 @pytest.mark.parametrize(("link", "ref"), [
     (Link("https://a.example/ows?map=x&", "zones", "", "OGC:WFS-2.0.0-http-get-feature"), "wfs+https://a.example/ows?map=x#zones"),
-    (Link("https://a.example/rest/services/z/FeatureServer", "z", "", "ESRI:REST"), "https://a.example/rest/services/z/FeatureServer"),
+    (Link("https://a.example/rest/services/z/FeatureServer", "z", "", "REST"), "https://a.example/rest/services/z/FeatureServer"),
     (Link("https://a.example/z.zip", "z", "", "WWW:DOWNLOAD-1.0-http--download"), "https://a.example/z.zip"),
 ])  # fmt: skip
 def test_links_say_by_their_protocol_what_they_lead_to(link, ref):

@@ -7,6 +7,7 @@ import ssl
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
+from functools import cache
 from typing import Any
 from urllib.parse import parse_qsl, unquote, urlsplit
 
@@ -146,6 +147,13 @@ def writing(ref: DataRef) -> Iterator[pymysql.Connection[Any]]:
 def is_mariadb(link: pymysql.Connection[Any]) -> bool:
     """Return whether a server is MariaDB, and not MySQL."""
     return "mariadb" in str(link.get_server_info()).lower()
+
+
+@cache
+def speaks_mariadb(place: str) -> bool:
+    """Return whether the server at an address is MariaDB, and not MySQL; it is asked once. Raises CannotRead."""
+    with connection(DataRef.parse(place)) as link:
+        return is_mariadb(link)
 
 
 def _give_up(ref: DataRef, number: int) -> None:

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import pyarrow as pa
 from pymysql.constants import FIELD_TYPE, FLAG
 
-from brisk_atlas.core.connect.mariadb import ask, connection, is_mariadb, literal, quoted, streamed
+from brisk_atlas.core.connect.mariadb import ask, connection, literal, quoted, speaks_mariadb, streamed
 from brisk_atlas.core.connect.table_names import names_in, statement_in, table_ref
 from brisk_atlas.core.model import (
     CannotRead,
@@ -237,8 +237,7 @@ def _crs_of(srid: int) -> str | None:
 def _extent(ref: DataRef, shape: TableColumn, crs: str | None) -> Extent | None:
     """Return the extent of a column, measured."""
     name = quoted(shape.name)
-    with connection(ref) as link:
-        flipped = not is_mariadb(link) and bool(crs) and proj_crs(crs or "").is_geographic
+    flipped = not speaks_mariadb(ref.place) and bool(crs) and proj_crs(crs or "").is_geographic
     corners = ", ".join(
         f"{call}({axis}(ST_PointN(ST_ExteriorRing(ST_Envelope({name})), {number})))"
         for call, axis, number in (("min", "ST_X", 1), ("min", "ST_Y", 1), ("max", "ST_X", 3), ("max", "ST_Y", 3))
@@ -315,8 +314,7 @@ class MariaSource:
         names = [column.name for column in columns] + ([shape.name] if shape is not None else [])
         types = [_type(column.arrow) for column in columns] + ([pa.binary()] if shape is not None else [])
         schema = pa.schema([pa.field(name, type_) for name, type_ in zip(names, types)])
-        with connection(self.ref) as link:
-            axes = not is_mariadb(link)
+        axes = not speaks_mariadb(self.ref.place)
         some = False
         with streamed(self.ref, self._statement(query, shape, axes=axes)) as cursor:
             while rows := cursor.fetchmany(BATCH):
