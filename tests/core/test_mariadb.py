@@ -6,7 +6,6 @@ import datetime as dt
 import json
 import threading
 import time
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -33,8 +32,9 @@ from brisk_atlas.core.read.field_meanings import meanings_of
 from brisk_atlas.core.read.permissions import allow
 from brisk_atlas.core.system.jobs import Jobs
 from brisk_atlas.core.table.query import ask, ask_rows
-from brisk_atlas.core.table.write_back import state_before, why_not
+from brisk_atlas.core.table.write_back import why_not
 from brisk_atlas.core.workspace import Workspace
+from database_edits import edit
 from mariadb_server import running_mariadb
 
 TABLES = (
@@ -265,15 +265,6 @@ def wells(server, home):
     with Workspace() as workspace:
         workspace.open(ref(server, "wells"))
         yield workspace
-
-
-def edit(work, *edits):
-    layer = work.work.layers[0]
-    table = work.cache.table(layer.ref)
-    noted = [replace(e, before=tuple(table.column(e.field)[row].as_py() for row in e.rows)) for e in edits]
-    rows = replace(layer.rows, edits=(*layer.rows.edits, *noted), edited_from=state_before(work.cache, layer))
-    work.work.change("edit", layer.id, rows=rows)
-    return layer.id
 
 
 def stored(server, query="SELECT area, number, name, depth, level, since FROM wells ORDER BY area, number"):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import replace
 from decimal import Decimal
 
 import pytest
@@ -13,9 +12,10 @@ from brisk_atlas.core.connect.table_names import query_ref, table_ref
 from brisk_atlas.core.model import CannotWrite, DataRef, Edit, passwords
 from brisk_atlas.core.operations import SaveEdits
 from brisk_atlas.core.read.permissions import allow
-from brisk_atlas.core.table.write_back import state_before, why_not
+from brisk_atlas.core.table.write_back import why_not
 from brisk_atlas.core.workspace import Workspace
 from brisk_atlas.core.workspace.saved_rows import rows_from, saved_rows
+from database_edits import edit
 from database_server import running
 
 TABLES = """
@@ -58,16 +58,6 @@ def work(server):
     workspace = Workspace()
     workspace.open(f"{server.address}#public.wells")
     return workspace
-
-
-def edit(work, *edits):
-    """Lay edits over the only layer, as the sheet does: with what was seen before."""
-    layer = work.work.layers[0]
-    table = work.cache.table(layer.ref)
-    noted = [replace(e, before=tuple(table.column(e.field)[row].as_py() for row in e.rows)) for e in edits]
-    rows = replace(layer.rows, edits=(*layer.rows.edits, *noted), edited_from=state_before(work.cache, layer))
-    work.work.change("edit", layer.id, rows=rows)
-    return layer.id
 
 
 def stored(server, query=ALL):

@@ -68,7 +68,7 @@ def _headers(ref: DataRef) -> httpx.Headers:
 
 
 def _state(stated: httpx.Headers) -> str:
-    """Return what tells that a file changed."""
+    """Return a text that differs once a file has changed."""
     return "|".join(stated.get(name, "") for name in ("ETag", "Content-Length", "Last-Modified"))
 
 

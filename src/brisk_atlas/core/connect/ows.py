@@ -63,7 +63,7 @@ def capabilities(ref: DataRef, service: str, parse: Callable[[str, bytes], T], *
 
 
 def capabilities_state(ref: DataRef, service: str) -> str:
-    """Return what tells that the capabilities of a service have changed. Raises CannotRead."""
+    """Return a text that differs once the capabilities of a service have changed. Raises CannotRead."""
     return capabilities(ref, service, _digest)
 
 

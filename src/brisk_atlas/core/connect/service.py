@@ -56,7 +56,7 @@ class TileSource(ABC):
 
     @property
     def key(self) -> tuple[str, str]:
-        """What tells its tiles from those of other sources: the layer, and what of it is shown."""
+        """What distinguishes its tiles from those of other sources: the layer, and what of it is shown."""
         return str(self.ref), ""
 
     @abstractmethod
