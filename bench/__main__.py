@@ -22,6 +22,7 @@ NAMES = (
     "memory",
     "lanes",
     "connect",
+    "compare",
 )
 
 

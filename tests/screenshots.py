@@ -13,7 +13,9 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 os.environ["BRISK_ATLAS_HOME"] = tempfile.mkdtemp()
 
 import numpy as np
+import pyarrow as pa
 import pyogrio
+import shapely
 from psycopg import Connection as Connecting
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QPainter
@@ -106,21 +108,40 @@ def desk(s: Studio) -> None:
     s.probe(510_000, 5_770_600)
 
 
-def desk_night(s: Studio) -> None:
-    """Groups, a note, a lock, contours and a turned map, by night."""
-    s.demo()
+def delivery(s: Studio) -> None:
+    """Two deliveries of the buildings compared, by night: some moved, some with other values, some gone, some new."""
+    first, second = demo.DATA / "tolvane_survey.gpkg", DELIVERY / "tolvane_survey_2032.gpkg"
+    meta, table = pyogrio.read_arrow(first, layer="buildings")
+    shapes = shapely.from_wkb(table.column(table.num_columns - 1).to_numpy())
+    values = table.remove_column(table.num_columns - 1)
+    columns = {name: values.column(name).to_pylist() for name in values.column_names}
+    for row in (12, 30, 31):
+        shapes[row] = shapely.transform(shapes[row], lambda xy: xy + [6.5, 2.0])
+    for row, field, value in ((30, "damage", "heavy"), (44, "use", "store"), (45, "people", 0), (60, "floors", 2)):
+        columns[field][row] = value
+    stays = [row for row in range(len(shapes)) if row not in (28, 29)]
+    new = pa.table({name: pa.array([c[r] for r in stays], values.field(name).type) for name, c in columns.items()})
+    new = new.append_column("geometry", pa.array(shapely.to_wkb(shapes[stays]), pa.binary()))
+    pyogrio.write_arrow(new, second, driver="GPKG", layer="buildings_2032", geometry_name="geometry",
+                        geometry_type="Polygon", crs=meta["crs"])  # fmt: skip
     s.window.use_theme(theme.NIGHT)
+    s.window.session.open_refs([DataRef.file(first).with_part("buildings")])
+    s.settle()
+    s.window.session.open_refs([DataRef.file(second).with_part("buildings_2032")])
+    s.settle()
+    s.window.show_page("desk")
     work = s.window.session.work
-    ids = {layer.name: layer.id for layer in work.layers}
-    work.put_in_group([ids["lava_flows"], ids["ash_bands"], ids["trails"]], "after the eruption")
-    ground = work.layer(ids["elevation_2029"])
-    work.change("contours", ground.id, style=replace(ground.style, contours=100.0))
-    work.change("note", ids["trails"], note="walked by the second team")
-    work.change("lock", ids["closed_zones"], locked=True)
-    s.choose("lava_flows")
-    s.window.desk.map.turn_to(-20.0)
-    s.do("north")
-    s.probe(510_000, 5_770_600)
+    for layer in work.layers:
+        work.change("pale", layer.id, style=replace(layer.style, fill="#4A565E"))
+    s.do("change")
+    pane = s.window.desk.change.delivery
+    pane.compute()
+    s.settle()
+    pane.add_layer()
+    s.settle()
+    pane.list.setCurrentItem(pane.list.topLevelItem(7))
+    s.settle()
+    s.window.desk.map.canvas.look(s.window.desk.map.canvas.view.zoomed(0.4, 352, 350))
 
 
 def find_database(s: Studio) -> None:
@@ -191,7 +212,7 @@ def curtain(s: Studio) -> None:
     s.choose("elevation_2029")
     s.choose("scene 2031")
     s.do("curtain")
-    s.window.desk.map.canvas.move_curtain(0.52)
+    s.window.desk.map.canvas.move_edge(0.52)
     s.probe(508_700, 5_771_900)
 
 
@@ -322,7 +343,7 @@ def handover(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, desk_night, time, find, find_database, service, opening, curtain, relief, style, change, sketch, probe_spectra, statistics,
+    desk, delivery, time, find, find_database, service, opening, curtain, relief, style, change, sketch, probe_spectra, statistics,
     sheet, record, record_full, record_many, handover,
 )  # fmt: skip
 

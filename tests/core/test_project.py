@@ -71,9 +71,9 @@ def take(work: Work, step: str, number: int) -> None:
     elif step == "opacity":
         work.change("opacity", layer.id, opacity=number / 5)
     elif step == "curtain":
-        work.draw_curtain((layer.id,), ())
+        work.compare((layer.id,), ())
     else:
-        work.remove_curtain()
+        work.stop_comparing()
 
 
 @settings(max_examples=60)
@@ -110,10 +110,10 @@ def test_listeners_hear_what_changed(tmp_path):
     work.choose(second.id)
     work.change("style", second.id, style=replace(second.style, size=9.0))
     work.pick(Picks(second.id, (1,)))
-    work.draw_curtain((first.id,), (second.id,))
+    work.compare((first.id,), (second.id,))
     work.remove(second.id)
-    assert heard == ["subject", "layers", "picks", "curtain", "picks", "layers", "subject", "curtain"]
-    assert work.state.curtain is None and work.picks is None  # they spoke of what is closed
+    assert heard == ["subject", "layers", "picks", "comparison", "picks", "layers", "subject", "comparison"]
+    assert work.state.comparison is None and work.picks is None  # they spoke of what is closed
 
 
 def test_closing_the_last_layer_forgets_the_crs(tmp_path):
@@ -126,7 +126,7 @@ def test_closing_the_last_layer_forgets_the_crs(tmp_path):
 
 def test_saved_and_opened_it_is_the_same(tmp_path):
     work = filled(tmp_path)
-    work.draw_curtain((work.layers[0].id,), (work.layers[1].id,))
+    work.compare((work.layers[0].id,), (work.layers[1].id,))
     path = tmp_path / "w.brisk.json"
     assert work.changed
     save(work, path)
@@ -205,7 +205,7 @@ def test_a_subject_or_curtain_that_names_no_layer_is_let_go(tmp_path):
     told = json.loads(path.read_text()) | {"subject": "ghost", "curtain": [["ghost"], []]}
     path.write_text(json.dumps(told))
     state, _, _ = read(path)
-    assert state.curtain is None and state.subject == state.layers[0].id
+    assert state.comparison is None and state.subject == state.layers[0].id
 
 
 def test_a_full_disk_leaves_the_old_project(tmp_path, monkeypatch):

@@ -7,15 +7,20 @@ import sqlite3
 from contextlib import closing
 
 import numpy as np
+import pyogrio
 import pytest
 import rasterio
+import shapely
 
 import made_files as made
 from brisk_atlas.core import read
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model import CannotRead, DataKind, Extent
+from brisk_atlas.core.model import CannotRead, DataKind, Extent, FeatureQuery
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.read import vector
 from brisk_atlas.core.read.foreign_keys import relations_in
+from brisk_atlas.core.table import mask_of
+from brisk_atlas.core.table.query import ask_rows
 from made_files import at
 
 
@@ -299,6 +304,53 @@ def test_two_names_that_differ_in_a_mark_are_two_datasets(tmp_path):
         (tmp_path / f"a{mark}b.geojson").write_text(json.dumps({"type": "FeatureCollection", "features": [spot]}))
     parts = [read.open(tmp_path / f"a{mark}b.geojson").parts[0] for mark in "!;"]
     assert [part.read().table.column("n").to_pylist() for part in (*parts, parts[0])] == [[1], [2], [1]]
+
+
+@pytest.mark.parametrize("options", ({}, {"SPATIALITE": "YES"}))
+def test_tables_without_geometry_of_a_sqlite_file_are_parts_beside_those_with(tmp_path, options):
+    path = tmp_path / "survey.sqlite"
+    pyogrio.raw.write(path, shapely.to_wkb(shapely.points([1, 2], [3, 4])), [np.array([1, 2])], ["n"],
+                      geometry_type="Point", crs="EPSG:32727", driver="SQLite", dataset_options=options)  # fmt: skip
+    with closing(sqlite3.connect(path)) as database:
+        database.execute("CREATE TABLE visits (who TEXT, times INTEGER)")
+        database.execute("INSERT INTO visits VALUES ('Ada', 3), ('Bo', 1)")
+        database.execute("CREATE VIEW often AS SELECT who FROM visits WHERE times > 2")
+        database.commit()
+    parts = {part.facts.name: part for part in read.open(path).parts}
+    assert list(parts) == ["survey", "visits", "often"] and parts["survey"].facts.kind is DataKind.VECTOR
+    assert [parts[name].rows().to_pylist() for name in ("visits", "often")] == [
+        [{"who": "Ada", "times": 3}, {"who": "Bo", "times": 1}],
+        [{"who": "Ada"}],
+    ]
+
+
+@pytest.mark.parametrize(
+    ("where", "asked"),
+    (("n > 2 AND name = 'b'", True), ("NOT (n = 2) OR name IS NULL", True), ("name IN ('B', 'a')", True),
+     ("since >= '2031-01-03'", True), ("since = '2031-01-03' AND name <> 'x'", False), ("ratio = 0.1", False),
+     ("upper(name) = 'B'", False), ("name < 'b'", False)),
+)  # fmt: skip
+@pytest.mark.parametrize("declared", ("TEXT", "TEXT COLLATE NOCASE"))
+def test_conditions_are_asked_of_a_geopackage_where_they_mean_the_same(tmp_path, monkeypatch, where, asked, declared):
+    path = made.write_squares(tmp_path / "survey.gpkg", [(i, i, i + 1, i + 1) for i in range(6)])
+    with closing(sqlite3.connect(path)) as database:
+        database.execute(
+            f"CREATE TABLE notes (fid INTEGER PRIMARY KEY, n INTEGER, name {declared}, since DATE, ratio FLOAT)"
+        )
+        database.execute("INSERT INTO gpkg_contents (table_name, data_type) VALUES ('notes', 'attributes')")
+        rows = [(i, name, f"2031-01-0{i}", i / 10) for i, name in enumerate(("a", "b", "B", None, "it's"), 1)]
+        database.executemany("INSERT INTO notes (n, name, since, ratio) VALUES (?, ?, ?, ?)", rows)
+        database.commit()
+    part = next(part for part in read.open(path).parts if part.facts.name == "notes")
+    stated = []
+    library = vector.read_arrow
+    monkeypatch.setattr(
+        vector, "read_arrow", lambda *a, **which: stated.append(which.get("where")) or library(*a, **which)
+    )
+    whole = part.rows()
+    found = ask_rows(part, FeatureQuery(where=where, columns=("n",))).column("n").to_pylist()
+    assert found == np.array(whole.column("n"))[mask_of(whole, where)].tolist()
+    assert (stated[-1] is not None) == (asked and declared == "TEXT")
 
 
 @pytest.mark.parametrize("ending", (".gpkg", ".sqlite"))

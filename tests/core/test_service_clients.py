@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 
+import httpx
 import numpy as np
 import pytest
 
@@ -95,3 +96,28 @@ def test_a_client_of_the_catalogue_of_scenes_reads_it(served):
     assert item.id in every and item.datetime.year == 2031 and item.geometry["type"] == "Polygon"
     assert all(asset.href.startswith(served[1].address) for asset in item.assets.values())
     assert not list(catalogue.search(method="GET", collections=[collection.id], bbox=[10, 10, 11, 11]).items())
+
+
+def test_scenes_and_features_are_by_the_schemas_of_their_standards(served):
+    import pystac.validation.local_validator as stac
+    from jsonschema import Draft7Validator
+    from referencing import Registry, Resource
+
+    schemas = stac.get_local_schema_cache()
+    every = Registry().with_resources((address, Resource.from_contents(schema)) for address, schema in schemas.items())
+
+    def faults(document, ending):
+        (schema,) = (schema for address, schema in schemas.items() if address.endswith(f"/{ending}.json"))
+        return [error.message for error in Draft7Validator(schema, registry=every).iter_errors(document)]
+
+    def asked(path):
+        return httpx.get(f"{served[1].address}{path}").raise_for_status().json()
+
+    version = {"stac_version": stac.VERSION}  # the schemas at hand are of the next version
+    landing, (collection,) = asked("/stac"), asked("/stac/collections")["collections"]
+    items = asked("/stac/search?limit=50")["features"]
+    assert faults({**landing, **version}, "catalog") == faults({**collection, **version}, "collection") == []
+    assert len(items) == 2 and [faults({**item, **version}, "item") for item in items] == [[], []]
+    assert faults({**items[0], **version, "bbox": [1, 2]}, "item")  # they do find what is wrong
+    flows = asked("/collections/lava_flows/items?limit=50")["features"]
+    assert len(flows) > 5 and not [fault for flow in flows for fault in faults(flow, "Feature")]

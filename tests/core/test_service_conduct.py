@@ -106,6 +106,7 @@ def test_a_connection_is_tried_and_passed_on_without_secrets(served, tmp_path):
     ({"html": True}, "page for people"), ({"status": 429}, "429"), ({"status": 500}, "500"), ({"status": 404}, "404"),
     ({"half": True}, "not whole JSON|broken|refuses|can't be reached|can't be understood"),
     ({"forward_to": "http://elsewhere.example/"}, "another host, elsewhere.example"),
+    ({"endless": True}, "larger than"),
 ])  # fmt: skip
 @pytest.mark.parametrize("text", ("wms+{}/wms#trails", "wfs+{}/wfs#tso:trails", "ogcapi+{}/#trails"))
 def test_a_wrong_answer_gets_its_sentence(served, text, wrong, reason):

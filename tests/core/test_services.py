@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import UTC, date, datetime
 
@@ -19,6 +20,7 @@ from brisk_atlas.core.connect.ows import northing_first
 from brisk_atlas.core.connect.recognise import recognise
 from brisk_atlas.core.connect.stac import SceneSearch
 from brisk_atlas.core.connect.stated_dimensions import stated_dimension
+from brisk_atlas.core.connect.stored_answers import ANSWERS
 from brisk_atlas.core.connect.wms import Wms
 from brisk_atlas.core.connect.xyz import is_template
 from brisk_atlas.core.curate.derived import derived_record
@@ -26,7 +28,7 @@ from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import kind_of
-from brisk_atlas.core.model import AtlasError, CellWindow, DataKind, DataRef, Extent, FeatureQuery
+from brisk_atlas.core.model import AtlasError, CannotRead, CellWindow, DataKind, DataRef, Extent, FeatureQuery
 from brisk_atlas.core.operations import Export
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over, world_grid
 from brisk_atlas.core.read.find_records import find_records
@@ -352,6 +354,58 @@ def test_the_record_that_a_service_links_to_is_read(served, data, text):
     assert found.document.record == own.record and not found.can_edit and not failed
     permissions_file().unlink()
     assert find_records(dataset)[0] == [] and "not allowed" in find_records(dataset)[1][0].reason
+
+
+@pytest.mark.parametrize(
+    "text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings", "geoservices+{}/rest/services/island/FeatureServer#2")
+)
+def test_features_that_are_all_held_are_drawn_as_they_come_and_asked_for_once(served, text, monkeypatch):
+    from brisk_atlas.core.read import feature_service
+
+    monkeypatch.setattr(feature_service, "GROWN_S", 0.0)
+    for module in (ogcapi, wfs, geoservices):
+        monkeypatch.setattr(module, "PAGE", 30)
+    monkeypatch.setattr(served[1].behaviour, "delay_s", 0.05)
+    workspace, layer = opened(text, served)
+    view = View.fitting(workspace.facts_of(layer).extent, 400, 400)
+    workspace.cache.forget(layer.ref)
+    workspace.cache.part(layer.ref)
+    served[1].log.clear()
+    counts = [[], []]
+    pools = ThreadPoolExecutor(3)  # two views and the sheet at the same time
+    looks = [
+        pools.submit(
+            by_view.seen_features, workspace.cache, layer.ref, view.extent, view.resolution,
+            lambda seen, own=own: own.append(len(seen.features)),
+        )
+        for own in counts
+    ]  # fmt: skip
+    table = pools.submit(workspace.cache.table, layer.ref).result()
+    seen = [look.result() for look in looks]
+    pages = sum("items?" in line or "GetFeature&" in line or "query?" in line for line in served[1].log)
+    assert [len(each.features) for each in seen] == [len(table)] * 2 == [workspace.facts_of(layer).count] * 2
+    assert all(len(own) >= 2 and own == sorted(own) and own[0] < len(table) for own in counts)
+    assert pages <= len(table) / 30 + 2 and {each.key for each in seen} == {("all",)}
+
+    class Cancelled(BaseException):
+        pass
+
+    def check():
+        raise Cancelled
+
+    workspace.cache.forget(layer.ref)
+    with pytest.raises(Cancelled):  # who waits may stop; the features come all the same
+        by_view.seen_features(workspace.cache, layer.ref, view.extent, view.resolution, check=check)
+    assert len(workspace.cache.features(layer.ref)) == len(table)
+    workspace.cache.forget(layer.ref)
+    workspace.cache.part(layer.ref)
+    ANSWERS.clear()
+    served[1].behaviour.status = 500
+    for _ in range(2):
+        with pytest.raises(CannotRead, match="500"):
+            by_view.seen_features(workspace.cache, layer.ref, view.extent, view.resolution)
+    served[1].behaviour.status = 0  # once the server is back, it is asked again
+    assert len(by_view.seen_features(workspace.cache, layer.ref, view.extent).features) == len(table)
 
 
 @pytest.mark.parametrize(

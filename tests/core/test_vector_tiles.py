@@ -6,7 +6,9 @@ import gzip
 
 import numpy as np
 import pytest
+import rasterio
 import shapely
+from pmtiles.convert import mbtiles_to_pmtiles
 
 import made_files as made
 from brisk_atlas.core import read
@@ -15,7 +17,7 @@ from brisk_atlas.core.cache.by_view import seen_features
 from brisk_atlas.core.connect import ogcapi
 from brisk_atlas.core.connect.recognise import recognise
 from brisk_atlas.core.connect.vectortiles import TILE_BYTES, Described, TemplateFeatures, layer_values, unpacked
-from brisk_atlas.core.model import CannotRead, DataRef, Extent, FeatureQuery
+from brisk_atlas.core.model import CannotRead, CellWindow, DataKind, DataRef, Extent, FeatureQuery
 from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.read import tiled_features
 from brisk_atlas.core.read.permissions import allow
@@ -65,6 +67,29 @@ def test_an_archive_on_a_web_server_is_read_by_pieces(data, tmp_path, flows):
     with serving(tmp_path) as address:
         found = read.open(f"{address}/{path.name}").parts[0].read()
     assert areas(found) == areas(read.open(path).parts[0].read())
+
+
+def test_pictures_in_an_archive_are_those_of_the_database_they_came_from(tmp_path):
+    source = made.GRIDS["MBTiles"](tmp_path)
+    mbtiles_to_pmtiles(str(source), str(tmp_path / "packed.pmtiles"), None)
+    with rasterio.open(source) as file:
+        colours, alpha, transform = file.read((1, 2, 3)), file.read(4), file.transform
+    with serving(tmp_path) as address:
+        for place in (tmp_path / "packed.pmtiles", f"{address}/packed.pmtiles"):
+            (part,) = read.open(place).parts
+            lattice = part.facts.lattice
+            assert (part.facts.kind, part.facts.crs, part.facts.name) == (DataKind.RASTER, "EPSG:3857", "packed")
+            assert (lattice.a, lattice.e) == pytest.approx((transform.a, transform.e))
+            first = round((transform.c - lattice.c) / lattice.a), round((transform.f - lattice.f) / lattice.e)
+            window = CellWindow(*first, first[0] + colours.shape[2], first[1] + colours.shape[1])
+            found = part.block(window, bands=(1, 2, 3))
+            assert np.array_equal(found.valid, alpha > 0) and alpha.any()
+            assert np.array_equal(found.values[:, found.valid], colours[:, alpha > 0])
+    whole = (tmp_path / "packed.pmtiles").read_bytes()
+    (tmp_path / "cut.pmtiles").write_bytes(whole[:-100])
+    with pytest.raises(CannotRead, match=r"damaged|did not come|ends in the middle"):
+        (cut,) = read.open(tmp_path / "cut.pmtiles").parts
+        cut.block(window)
 
 
 def test_a_view_takes_tiles_as_coarse_as_it_can(data, tmp_path, monkeypatch):

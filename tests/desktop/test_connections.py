@@ -6,6 +6,7 @@ import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QToolButton
 
+from brisk_atlas.core.cache import by_view
 from brisk_atlas.core.connect.postgres import close_all
 from brisk_atlas.core.connect.table_names import table_ref
 from brisk_atlas.core.model import DataRef, passwords
@@ -134,6 +135,27 @@ def test_a_select_is_tried_and_then_opened(driver, server):
     assert "name (text), level (int4), geom (geometry)" in form.says.text()
     d.click(form.use)
     assert d.work.layers[0].name == "query" and d.window.session.facts_of(d.work.layers[0]).count == 6
+
+
+def test_a_filter_on_a_table_that_is_read_by_view_is_asked_of_the_server(driver, server, monkeypatch):
+    monkeypatch.setattr(by_view, "SERVER_HELD", 10)  # as if it were very large
+    d = driver
+    paste(d, server.address_with_password)
+    d.window.session.open_refs([table_ref(DataRef.parse(server.address), "public", "zones")])
+    d.settle()
+    d.press(d.window, Qt.Key.Key_T)
+    d.settle()
+    everything = d.canvas.grab().toImage()
+    line = d.window.desk.sheet.filter_line
+    before = len(server.statements())
+    d.type(line.edit, "level = 3 AND name <> 'zone 8'")
+    d.click(d.window.desk.sheet.tools.button["on map"])
+    d.settle()
+    assert line.count.text() == "5 of 30 rows" and d.canvas.grab().toImage() != everything
+    asked = [text for text in server.statements()[before:].splitlines() if "ST_AsBinary" in text]
+    assert asked and all('"level" = 3' in text and "'zone 8'" in text for text in asked)
+    d.click(d.canvas, d.canvas.view.to_pixel(508_340, 5_770_500))
+    assert d.window.desk.probe.findings[0].reading("name").text == "zone 13"
 
 
 def test_values_are_edited_in_the_sheet_and_saved_into_the_database(driver, server):

@@ -9,18 +9,11 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QSlider
 
 from brisk_atlas import demo
 from brisk_atlas.core.model import GridStyle, VectorStyle
+from brisk_atlas.core.workspace.comparison import Way
 from brisk_atlas.desktop.stack_tile import StackTile
+from qt_pixels import pixels
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
-
-
-def pixels(image):
-    """Return (rows, cols, 3) of a Qt image."""
-    image = image.convertToFormat(image.Format.Format_RGB888)
-    raw = np.frombuffer(image.constBits().asstring(image.sizeInBytes()), np.uint8)
-    return raw.reshape(image.height(), image.bytesPerLine())[:, : image.width() * 3].reshape(
-        image.height(), image.width(), 3
-    )
 
 
 # The map
@@ -165,13 +158,13 @@ def test_the_curtain_shows_a_left_and_b_right(driver):
         driver.work.change("style", driver.layer(name).id, style=GridStyle(ramp=ramp))
     driver.press(driver.canvas, Qt.Key.Key_C)
     driver.settle()
-    driver.canvas.move_curtain(0.5)
+    driver.canvas.move_edge(0.5)
     picture = pixels(driver.canvas.grab().toImage())
     middle = driver.canvas.width() // 2
     y = driver.canvas.height() // 2 - 60
     left, right = picture[y, middle - 80].astype(int), picture[y, middle + 80].astype(int)
     assert np.ptp(left) < 12 and np.ptp(right) > 12  # grey on one side, coloured on the other
-    driver.canvas.move_curtain(0.0)
+    driver.canvas.move_edge(0.0)
     everywhere = pixels(driver.canvas.grab().toImage())[y, middle - 80].astype(int)
     assert np.ptp(everywhere) > 12
 
@@ -179,15 +172,15 @@ def test_the_curtain_shows_a_left_and_b_right(driver):
 def test_groups_can_be_made_for_both_sides(demo_driver):
     d, pane = demo_driver, demo_driver.window.desk.map
     d.work.choose(d.layer("lava_flows").id)
-    pane.toggle_curtain()
+    pane.toggle_way(Way.CURTAIN)
     d.press(d.canvas, Qt.Key.Key_A, SHIFT)
     d.work.choose(d.layer("trails").id)
     d.press(d.canvas, Qt.Key.Key_A, SHIFT)
-    assert {d.layer("lava_flows").id, d.layer("trails").id} <= set(d.work.state.curtain[0])
+    assert {d.layer("lava_flows").id, d.layer("trails").id} <= set(d.work.state.comparison.side_a)
     d.settle()
-    assert d.canvas.curtain[0].endswith("layers")
+    assert d.canvas.sides.titles[0].endswith("layers")
     pane.turn_side(d.layer("trails").id)
-    assert d.layer("trails").id in d.work.state.curtain[1]
+    assert d.layer("trails").id in d.work.state.comparison.side_b
     d.settle()
 
 
@@ -272,7 +265,9 @@ def test_the_change_drawer_tells_the_truth(driver, truth):
     drawer = driver.window.desk.change
     driver.click(drawer.measure)
     told = truth["eruption_2031"]
-    assert f"{told['lava_volume_m3']:,.0f} m³" in drawer.answer.text()
+    found = drawer.result
+    assert found.risen_volume + found.uncertainty.left_out[0] == pytest.approx(told["lava_volume_m3"])
+    assert f"{found.risen_volume:,.0f} m³" in drawer.answer.text() and "±" in drawer.answer.text()
     assert f"{told['net_change_m3']:+,.0f} m³" in drawer.answer.text()
     driver.click(drawer.keep)
     made = driver.work.subject
@@ -281,14 +276,14 @@ def test_the_change_drawer_tells_the_truth(driver, truth):
 
 
 def test_grids_that_can_not_be_compared_are_told_in_the_drawer(driver):
-    driver.open(demo.DATA / "seafloor.nc")
+    driver.open(demo.DATA / "sea_temperature.nc")
     driver.open(demo.DATA / "elevation_2031.tif")
     drawer = driver.window.desk.change
     driver.window.commands.do("change")
-    drawer.side_a.setCurrentText("elevation")
     drawer.side_b.setCurrentText("elevation_2031")
+    drawer.side_a.setCurrentIndex(next(i for i in range(drawer.side_a.count()) if i != drawer.side_b.currentIndex()))
     driver.click(drawer.measure)
-    assert "projected CRS" in drawer.answer.text() and not drawer.keep.isEnabled()
+    assert "can't be compared" in drawer.answer.text() and not drawer.keep.isEnabled()
 
 
 def test_relief_without_a_surface_says_what_to_open(driver):

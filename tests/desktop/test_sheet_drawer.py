@@ -19,21 +19,13 @@ from brisk_atlas.core.draw import ramps
 from brisk_atlas.core.model import ComputedField
 from brisk_atlas.core.workspace import Picks
 from brisk_atlas.desktop.sheet.drawer import Scope
+from qt_pixels import pixels
 
 CTRL, SHIFT, ALT = (
     Qt.KeyboardModifier.ControlModifier,
     Qt.KeyboardModifier.ShiftModifier,
     Qt.KeyboardModifier.AltModifier,
 )
-
-
-def pixels(image):
-    """Return (rows, cols, 3) uint8 of a picture, apart from it."""
-    image = image.convertToFormat(image.Format.Format_RGB888)
-    bits = image.constBits()
-    bits.setsize(image.sizeInBytes())
-    rows = np.frombuffer(bits, np.uint8).reshape(image.height(), image.bytesPerLine())
-    return rows[:, : image.width() * 3].reshape(image.height(), image.width(), 3).copy()
 
 
 class Hand:

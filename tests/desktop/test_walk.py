@@ -52,7 +52,7 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
     else:
         d.press(desk.map.canvas, Qt.Key.Key_C)
         d.settle()
-    assert d.canvas.curtain == ("elevation_2029", "elevation_2031")
+    assert d.canvas.sides.titles == ("elevation_2029", "elevation_2031")
     change = f"{truth['eruption_2031']['thickest_m']:+.2f} m"
     x, y = thickest(truth)
     if by_mouse:
@@ -72,20 +72,20 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
         for top in [desk.probe.tree.topLevelItem(k)]
         for i in range(top.childCount())
     }
-    found = float(readings["Across the curtain", "change, B − A"].split()[0])
+    found = float(readings["From A to B", "change, B − A"].split()[0])
     assert found == pytest.approx(truth["eruption_2031"]["thickest_m"], abs=12 if by_mouse else 0.005)
     if not by_mouse:
-        assert readings["Across the curtain", "change, B − A"] == change
-    before = d.canvas.curtain_at
+        assert readings["From A to B", "change, B − A"] == change
+    before = d.canvas.sides.at
     if by_mouse:
         d.drag(d.canvas, (round(d.canvas.width() * before), 200), (300, 200))
-        assert d.canvas.curtain_at == pytest.approx(300 / d.canvas.width(), abs=0.01)
+        assert d.canvas.sides.at == pytest.approx(300 / d.canvas.width(), abs=0.01)
     else:
         d.press(d.canvas, Qt.Key.Key_BracketLeft)
-        assert d.canvas.curtain_at == pytest.approx(before - 0.05)
+        assert d.canvas.sides.at == pytest.approx(before - 0.05)
     d.press(d.canvas, Qt.Key.Key_C)
     d.settle()
-    assert d.work.state.curtain is None
+    assert d.work.state.comparison is None
 
     # See it in relief with the scene draped.
     d.work.change("show", d.layer("scene 2031").id, visible=True)

@@ -28,7 +28,8 @@ def _window_parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="brisk-atlas",
         description="Open spatial data and see what it is.",
-        epilog="Without a window: `brisk-atlas facts PATH... [--json]` says what datasets are; `brisk-atlas record "
+        epilog="Without a window: `brisk-atlas facts PATH... [--json]` says what datasets are; "
+        "`brisk-atlas compare A B` says what differs between two deliveries; `brisk-atlas record "
         "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records; `brisk-atlas stand-in` "
         "offers a project on this machine as services would.",
     )
@@ -74,6 +75,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         chosen = parser().parse_args(given[1:])
         return facts(chosen.paths, chosen.json)
+    if command == "compare":
+        from . import compare
+
+        return compare.main(given[1:])
     if command == "stand-in":
         from . import stand_in
 

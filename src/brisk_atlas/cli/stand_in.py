@@ -33,6 +33,7 @@ def parser() -> argparse.ArgumentParser:
     made.add_argument("--status", type=int, default=0, help="answer everything with this status")
     made.add_argument("--fail-every", type=int, default=0, metavar="N", help="answer every Nth question with 503")
     made.add_argument("--half", action="store_true", help="end answers half way")
+    made.add_argument("--endless", action="store_true", help="answer with 2 GB")
     made.add_argument("--html", action="store_true", help="answer with a page for people")
     made.add_argument("--wrong-axes", action="store_true", help="take coordinates in the wrong order")
     made.add_argument("--wrong-counts", action="store_true", help="state wrong numbers of features")
@@ -55,8 +56,8 @@ def main(arguments: list[str]) -> int:
 
         project, also = demo.PROJECT, [*also, str(demo.DATA / "sea_temperature.nc")]
     behaviour = Behaviour(
-        delay_s=asked.delay, status=asked.status, fail_every=asked.fail_every, half=asked.half, html=asked.html,
-        wrong_axes=asked.wrong_axes, wrong_counts=asked.wrong_counts, password=asked.login,
+        delay_s=asked.delay, status=asked.status, fail_every=asked.fail_every, half=asked.half, endless=asked.endless,
+        html=asked.html, wrong_axes=asked.wrong_axes, wrong_counts=asked.wrong_counts, password=asked.login,
     )  # fmt: skip
     with Workspace() as workspace:
         try:

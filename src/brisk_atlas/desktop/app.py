@@ -31,6 +31,7 @@ OFFER_MS = 600
 BEGIN_MS = 40  # the window stands first
 COLLECT_SELDOM = 50_000, 20, 50  # looking through a million rows of Find for cycles would stop the window
 SETTLED_S = 0.4  # this long without work counts as settled
+SETTLED_TURNS = 20  # and this many looks: on a machine that stood still, time alone says nothing
 PATIENCE_S = 120.0
 
 
@@ -122,15 +123,15 @@ def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:
     """Let the window work until nothing has been going on for a while; False if it never stops."""
     app = QApplication.instance()
     assert app is not None
-    end, quiet_since = time.monotonic() + patience, None
+    end = time.monotonic() + patience
+    quiet_since, quiet_turns = time.monotonic(), 0
     while time.monotonic() < end:
         app.processEvents()
         if window.busy:
-            quiet_since = None
-        elif quiet_since is None:
-            quiet_since = time.monotonic()
-        elif time.monotonic() - quiet_since > SETTLED_S:
+            quiet_since, quiet_turns = time.monotonic(), 0
+        elif quiet_turns > SETTLED_TURNS and time.monotonic() - quiet_since > SETTLED_S:
             return True
+        quiet_turns += 1
         time.sleep(0.01)
     return False
 

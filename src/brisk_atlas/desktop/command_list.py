@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from brisk_atlas.core.workspace.comparison import Way
+
 from .commands import Command
 from .page_titles import PAGE_TITLES
 from .sheet.copies import COPIES
@@ -28,7 +30,13 @@ SHEET_TOOLS = (
     ("export", "Export the sheet as seen…", ""),
     ("window", "Sheet in a window of its own", ""),
 )
-SIDES = (("A", "Shift+A", "side A"), ("B", "Shift+B", "side B"), ("AB", "Shift+N", "both sides"))
+SIDES = (("A", 0, "Shift+A", "side A"), ("B", 1, "Shift+B", "side B"), ("AB", None, "Shift+N", "all sides"))
+WAYS = (
+    ("curtain", Way.CURTAIN, "Curtain", "C", "square-half", "on either side of an edge or in a glass; [ and ] move it"),
+    ("blink", Way.BLINK, "Blink", "X", "swap", "in turn; [ and ] hold one of them"),
+    ("twin", Way.TWIN, "Twin", "Y", "columns", "in two panes that go together"),
+    ("difference", Way.CHANGE, "Difference on the map", "V", "plus-minus", "by what changed, B minus A, on the map"),
+)
 DRAWERS = (
     ("probe", "P", "info"),
     ("style", "S", "palette"),
@@ -169,7 +177,7 @@ def _map(window: AtlasWindow) -> list[Command]:
     def can_compare() -> bool:
         subject = work.subject
         pair = subject is not None and subject.style is not None and sum(la.style is not None for la in work.layers) > 1
-        return work.state.curtain is not None or pair
+        return work.state.comparison is not None or pair
 
     has_view = lambda: window.has_desk and window.desk.map.canvas.view is not None  # noqa: E731
     on_reading = lambda: window.has_desk and window.desk.probe.tree.reading is not None  # noqa: E731
@@ -179,12 +187,23 @@ def _map(window: AtlasWindow) -> list[Command]:
         if view is not None:
             desk.map.canvas.probed.emit(view.x, view.y)
 
-    sides = [
-        Command(f"side_{side}", f"Put the subject on {words} of the curtain",
-                _on_subject(window, lambda layer_id, side=side: window.desk.map.set_side(layer_id, side)), keys,  # type: ignore[misc]
-                enabled=lambda: work.state.curtain is not None and work.subject is not None)
-        for side, keys, words in SIDES
+    def looks_by(way: Way) -> bool:
+        return work.state.comparison is not None and work.state.comparison.way is way
+
+    ways = [
+        Command(name, title, at_map(lambda d, way=way: d.map.toggle_way(way)), keys,  # type: ignore[misc]
+                f"Compare the subject with the layer most like it, {words}", mark, can_compare,
+                lambda way=way: looks_by(way))  # type: ignore[misc]
+        for name, way, title, keys, mark, words in WAYS
     ]  # fmt: skip
+    sides = [
+        Command(f"side_{side}", f"Put the subject on {words} of what is compared",
+                _on_subject(window, lambda layer_id, number=number: work.put_on_side(layer_id, number)), keys,  # type: ignore[misc]
+                enabled=lambda: work.state.comparison is not None and work.subject is not None)
+        for side, number, keys, words in SIDES
+    ]  # fmt: skip
+    swap = Command("swap_sides", "Swap sides A and B", work.swap_sides, "Shift+X",
+                   enabled=lambda: work.state.comparison is not None)  # fmt: skip
     return [
         Command("fit_subject", "Fit the subject", at_map(lambda d: d.map.fit_subject()), "F", "Show all of the subject",
                 "frame-corners", lambda: work.subject is not None),
@@ -195,9 +214,8 @@ def _map(window: AtlasWindow) -> list[Command]:
                 "Drag a box on the map; or hold Shift and drag", "selection", some),
         Command("zoom_in", "Zoom in", at_map(lambda d: d.map.zoom(1.6)), "Ctrl+=", icon="magnifying-glass-plus", enabled=some),
         Command("zoom_out", "Zoom out", at_map(lambda d: d.map.zoom(1 / 1.6)), "Ctrl+-", icon="magnifying-glass-minus", enabled=some),
-        Command("curtain", "Curtain", at_map(lambda d: d.map.toggle_curtain()), "C",
-                "Compare the subject with the layer most like it; [ and ] move the edge", "columns", can_compare,
-                lambda: work.state.curtain is not None),
+        *ways,
+        swap,
         *sides,
         Command("relief", "Relief", at_map(lambda d: d.toggle_relief()), "R",
                 "See an elevation grid in three dimensions, the map draped over it", "cube", some,

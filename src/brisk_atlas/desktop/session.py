@@ -36,7 +36,7 @@ class Session(QObject):
     """The workspace for widgets.
 
     Signals:
-        work_changed(str): layers, subject, picks, curtain or file.
+        work_changed(str): layers, subject, picks, comparison or file.
         noticed(str, str, str): mood (`fault` or `good`), text, details that can be unfolded.
         job_changed(object): a Job began, advanced or ended.
         layers_opened(list): ids of layers just opened.

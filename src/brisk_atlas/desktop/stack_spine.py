@@ -37,7 +37,7 @@ class StackSpine(QListWidget):
 
     Signals:
         subject_chosen(str): the id of the layer to speak of from now on.
-        side_turned(str): a layer's curtain mark was clicked.
+        side_turned(str): the mark of a layer's side was clicked.
     """
 
     subject_chosen = pyqtSignal(str)
@@ -88,7 +88,7 @@ class StackSpine(QListWidget):
             self._filling = False
             self.scheduleDelayedItemsLayout()  # the subject's tile has its legend below it
             self._repaint()
-        elif what in ("layers", "curtain", "file"):
+        elif what in ("layers", "comparison", "file"):
             self.fill()
 
     def _remake(self, source: object) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QFont, QImage, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from brisk_atlas.core.model import Layer
+from brisk_atlas.core.workspace.comparison import SIDE_NAMES
 from brisk_atlas.core.workspace.groups import Group, ancestors, as_drawn, layers_in
 from brisk_atlas.core.workspace.source_watch import SourceState
 
@@ -55,7 +56,7 @@ class StackTile(QStyledItemDelegate):
 
     Signals:
         shown_turned(str): the dot of a layer or a group was clicked.
-        side_turned(str): a layer's curtain mark was clicked.
+        side_turned(str): the mark of a layer's side was clicked.
         fold_turned(str): a group's head was clicked at its arrow.
         class_turned(str, str): a class of a layer's legend was clicked.
         legend_edited(str, object): something of a layer's legend is to be changed, as a LegendSpot.
@@ -159,8 +160,11 @@ class StackTile(QStyledItemDelegate):
         return QRect(tile.right() - 24, tile.top() + 31, 18, 18)
 
     def _side(self, layer: Layer) -> str | None:
-        curtain = self.session.work.state.curtain
-        return None if curtain is None else "A" if layer.id in curtain[0] else "B" if layer.id in curtain[1] else "AB"
+        comparison = self.session.work.state.comparison
+        if comparison is None:
+            return None
+        number = comparison.side_of(layer.id)
+        return SIDE_NAMES[number] if number is not None else SIDE_NAMES[: len(comparison.sides)]
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         layer, group, theme = self._layer(index), self._group(index), self.theme

@@ -138,6 +138,7 @@ def _sheet(t: Theme) -> str:
     QLabel#place {{ color: {t.quiet}; font-family: "{MONO}"; font-size: 11px; }}
     QLabel#mono {{ font-family: "{MONO}"; font-size: {BASE_PX - 1}px; }}
     QToolButton, QPushButton {{ background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 4px 8px; color: {t.ink}; }}
+    QFrame#paneBar QToolButton {{ padding: 4px 6px; }}
     QToolButton:hover, QPushButton:hover {{ background: {t.wash}; }}
     QToolButton:checked {{ background: {t.wash}; border-color: {t.rule}; }}
     QToolButton:focus, QPushButton:focus {{ border-color: {t.second}; }}

@@ -541,7 +541,7 @@ class AtlasWindow(QMainWindow):
         """Return whether anything on show is still being worked out."""
         pages = [page for page in self._made.values() if hasattr(page, "busy")]
         asking = self.sheet is not None and self.sheet.isVisible() and self.sheet.busy
-        return bool(self.session.jobs.open) or asking or any(page.busy for page in pages)
+        return not self.session.jobs.idle or asking or any(page.busy for page in pages)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None

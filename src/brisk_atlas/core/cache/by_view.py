@@ -25,10 +25,10 @@ SAMPLED = 200_000  # features of the sample that stands for all of a layer
 BY_VIEW = 300_000  # features, estimated from the sample, up to which a view is read in full
 SERVER_HELD = 1_000_000  # features of a table of a database up to which all are read
 PAGED_HELD = 20_000  # features of a service up to which all are read, and at most those of a view
-AROUND_ASKED = 0.05  # the same, of what a server sends
 OFF_PX = 0.3  # pixels that a simplified shape may be off by
 OVERVIEW_PX = 4000  # across all of a layer, as fine as its sample has to be
 AROUND = 0.5  # of the view's longer side, read beyond its edges for the next pan
+AROUND_ASKED = 0.1  # the same, of what a server sends; a first picture asks for what it shows alone
 
 
 @dataclass(frozen=True, eq=False)
@@ -47,7 +47,7 @@ def is_stream(cache: DataCache, source: DataRef) -> bool:
     count = part.facts.count or 0
     if is_paged(part):
         return part.facts.count is None or count > PAGED_HELD
-    if isinstance(part, VectorPart) and part.dialect:
+    if isinstance(part, VectorPart) and part.is_database:
         return count > SERVER_HELD
     memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
     return count > MOST_HELD or cache.dataset(source).size_bytes > MOST_SHARE * memory
@@ -65,42 +65,58 @@ def seen_features(
     pixel: float = 0.0,
     growing: Callable[[Seen], None] = lambda seen: None,
     check: Callable[[], None] = lambda: None,
+    where: str = "",
 ) -> Seen:
     """Return the features that serve a view of `extent`: all, those in view, or a sample of all. `pixel` is how large a
     pixel of the view is, in units of its CRS: shapes may be off by a part of it where that saves traffic. `growing` is
-    given what is there while features come page by page; `check` may raise to stop that."""
+    given what is there while features come page by page; `check` may raise to stop that. Where not all are held, they
+    are those for which `where` is true, a condition in the part's own SQL."""
     if not is_stream(cache, source):
+        if is_paged(cache.part(source)) and not cache.has_features(source):
+            for found, is_all in cache.coming(source).states(check):
+                if not is_all:
+                    growing(_so_far(found, source, ("all",)))
         return Seen(cache.features(source), ("all",))
     part = cache.part(source)
     assert isinstance(part, VectorPart)
     if part.paged:
-        return _seen_of_service(cache, source, part, extent, _tolerance(part, extent, pixel), growing, check)
+        asked = FeatureQuery(simplify=_tolerance(part, extent, pixel), where=where)
+        return _seen_of_service(cache, source, part, extent, asked, growing, check)
     count = part.facts.count or 0
+    if where:
+        count = cache.derive_latest(("stream matching", source), where, lambda: part.expected_in(None, where)) or count
     every = max(1, ceil(count / SAMPLED))
     own = _in_first_world(transform_extent(extent, part.facts.crs))
     tolerance = _tolerance(part, extent, pixel)
-    held = cache.latest(("stream view", source))
-    if part.dialect and own is not None and held is not None and held[0][1] <= tolerance and _holds(held[0][0], own):
-        return Seen(held[1], ("view", *held[0]), "read by view")
+    held = cache.latest(("stream view", source, where))
+    if (
+        part.is_database
+        and own is not None
+        and held is not None
+        and held[0][1] <= tolerance
+        and _holds(held[0][0], own)
+    ):
+        return Seen(held[1], ("view", where, *held[0]), "read by view")
     expected = None
     if own is not None:
-        expected = cache.derive_latest(("stream expected", source), own, lambda: part.expected_in(own))
+        expected = cache.derive_latest(("stream expected", source), (own, where), lambda: part.expected_in(own, where))
     if own is None or expected is None or expected > BY_VIEW:
-        sample = _sample(cache, source, part, every)
+        sample = _sample(cache, source, part, every, where)
         if own is None:
-            return Seen(sample, ("sample",), f"1 in {every:,} features")
+            return Seen(sample, ("sample", where), f"1 in {every:,} features")
         if expected is None:
             expected = int(sample.shapes.meeting(own).sum()) * every
         if expected > BY_VIEW:
-            return Seen(sample, ("sample",), f"1 in {every:,} features at this scale")
+            return Seen(sample, ("sample", where), f"1 in {every:,} features at this scale")
     if held is None or held[0][1] > tolerance or not _holds(held[0][0], own):
-        state = own.grown(AROUND_ASKED if part.dialect else AROUND), tolerance
-        query = FeatureQuery(extent=state[0], simplify=tolerance)
+        around = AROUND if not part.is_database else AROUND_ASKED if held is not None else 0.0
+        state = own.grown(around), tolerance
+        query = FeatureQuery(extent=state[0], simplify=tolerance, where=where)
         features = cache.derive_latest(
-            ("stream view", source), state, lambda: _with_fields_when_asked(cache, source, part, query)
+            ("stream view", source, where), state, lambda: _with_fields_when_asked(cache, source, part, query)
         )
-        return Seen(features, ("view", *state), "read by view")
-    return Seen(held[1], ("view", *held[0]), "read by view")
+        return Seen(features, ("view", where, *state), "read by view")
+    return Seen(held[1], ("view", where, *held[0]), "read by view")
 
 
 def _with_fields_when_asked(cache: DataCache, source: DataRef, part: VectorPart, query: FeatureQuery) -> Features:
@@ -114,7 +130,8 @@ def _with_fields_when_asked(cache: DataCache, source: DataRef, part: VectorPart,
     keys = found.table.column(key).combine_chunks()
 
     def read(names: list[str], count: int | None = None) -> pa.Table:
-        table = part.rows(FeatureQuery(extent=query.extent, columns=(key, *(n for n in names if n != key))))
+        wanted = (key, *(n for n in names if n != key))
+        table = part.rows(FeatureQuery(extent=query.extent, columns=wanted, where=query.where))
         rows = pc.index_in(keys.slice(0, count) if count is not None else keys, table.column(key).combine_chunks())
         return table.take(rows).select(names)
 
@@ -122,12 +139,12 @@ def _with_fields_when_asked(cache: DataCache, source: DataRef, part: VectorPart,
     return replace(found, table=table)
 
 
-def _sample(cache: DataCache, source: DataRef, part: VectorPart, every: int) -> Features:
+def _sample(cache: DataCache, source: DataRef, part: VectorPart, every: int, where: str) -> Features:
     """Return one in so many features of a part, which stand for all of it."""
     extent = part.facts.extent
     coarse = _tolerance(part, extent, extent.width / OVERVIEW_PX) if extent is not None else 0.0
-    query = FeatureQuery(step=every, simplify=coarse)
-    return cache.derive(("stream sample", source), lambda: cache.read_features(source, query))
+    query = FeatureQuery(step=every, simplify=coarse, where=where)
+    return cache.derive(("stream sample", source, where), lambda: cache.read_features(source, query))
 
 
 def _tolerance(part: VectorPart, extent: Extent | None, pixel: float) -> float:
@@ -147,33 +164,40 @@ def _seen_of_service(
     source: DataRef,
     part: VectorPart,
     extent: Extent,
-    tolerance: float,
+    asked: FeatureQuery,
     growing: Callable[[Seen], None],
     check: Callable[[], None],
 ) -> Seen:
-    """Return the features of a service in a view: as fine as it needs where there are coarser ones, or the first so
-    many of them."""
+    """Return the features of a service in a view that are asked for: as fine as it needs where there are coarser ones,
+    or the first so many of them."""
     own = _in_first_world(transform_extent(extent, part.facts.crs))
+    tolerance, where = asked.simplify, asked.where
     state = own.grown(AROUND) if own is not None else None, tolerance
     limit = None if Capability.SIMPLIFY in part.able else PAGED_HELD
-    held = cache.latest(("stream view", source))
+    held = cache.latest(("stream view", source, where))
     serves = held is not None and own is not None and held[0][0] is not None and _holds(held[0][0], own)
     if held is None or not serves or held[0][1] != tolerance or len(held[1]) == limit:
-        query = FeatureQuery(extent=state[0], limit=limit, simplify=tolerance)
+        query = replace(asked, extent=state[0], limit=limit)
 
         def read() -> Features:
             for found, is_all in part.read_growing(query, check):
-                there = found if source.crs is None else replace(found, crs=source.crs)
                 if is_all:
-                    return there
-                growing(Seen(there, ("growing", *state, len(there)), f"{len(there):,} features so far"))
+                    return found if source.crs is None else replace(found, crs=source.crs)
+                growing(_so_far(found, source, (where, *state)))
             raise AssertionError("the last ones are all")
 
-        features = cache.derive_latest(("stream view", source), state, read)
+        features = cache.derive_latest(("stream view", source, where), state, read)
     else:
         state, features = held
     cut = limit is not None and len(features) >= limit
-    return Seen(features, ("view", *state), f"the first {len(features):,} features in view" if cut else "read by view")
+    note = f"the first {len(features):,} features in view" if cut else "read by view"
+    return Seen(features, ("view", where, *state), note)
+
+
+def _so_far(found: Features, source: DataRef, state: tuple) -> Seen:
+    """Return the features that have come of those that are asked for."""
+    there = found if source.crs is None else replace(found, crs=source.crs)
+    return Seen(there, ("growing", *state, len(there)), f"{len(there):,} features so far")
 
 
 def _in_first_world(extent: Extent | None) -> Extent | None:

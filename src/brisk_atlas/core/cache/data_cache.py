@@ -31,6 +31,7 @@ from brisk_atlas.core.read.permissions import check_host
 from brisk_atlas.core.read.registry import open_as_stored
 
 from .budget import large_blocks_apart, memory_budget, size_of
+from .coming import ComingFeatures
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -110,7 +111,9 @@ class DataCache:
 
     def _discard(self, key: Hashable) -> None:
         """Drop what is stored for a key. Called with the lock held."""
-        self._held.pop(key, None)
+        dropped = self._held.pop(key, None)
+        if isinstance(dropped, ComingFeatures):
+            dropped.give_up()
         self._latest.pop(key, None)
         self._sizes.pop(key, None)
         for place in _places_in(key):
@@ -167,7 +170,33 @@ class DataCache:
 
     def features(self, source: DataRef) -> Features:
         """Return a vector part's features, read once."""
-        return self._once(("features", source), lambda: self.read_features(source))
+        return self._once(("features", source), lambda: self._all_features(source))
+
+    def _all_features(self, source: DataRef) -> Features:
+        if not cast(VectorPart, self.part(source)).paged:
+            return self.read_features(source)
+        key = ("coming", source)
+        try:
+            found = self.coming(source).whole()
+        finally:
+            with self._lock:
+                if key in self._held:
+                    self._discard(key)
+        return found if source.crs is None else replace(found, crs=source.crs)
+
+    def coming(self, source: DataRef) -> ComingFeatures:
+        """Return a part's features on their way, page by page; the first to ask begins, as does the first after it
+        failed."""
+        key = ("coming", source)
+        with self._lock:
+            if key in self._held and self._held[key].failed:
+                self._discard(key)
+        return self._once(key, lambda: ComingFeatures(cast(VectorPart, self.part(source))))
+
+    def has_features(self, source: DataRef) -> bool:
+        """Return whether all of a part's features are in memory."""
+        with self._lock:
+            return ("features", source) in self._held
 
     def read_features(self, source: DataRef, query: FeatureQuery = EVERYTHING) -> Features:
         """Return features of a vector part, read now, in the CRS that the reference states."""

@@ -1,28 +1,65 @@
-"""The difference between two grids: what rose, what fell, and by how much."""
+"""The difference between two grids: what rose, what fell, by how much, and how far that can be believed."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
+import shapely
 
-from brisk_atlas.core.model import AtlasError, Band, CellWindow, RasterPart
+from brisk_atlas.core.model import AtlasError, Band, CellWindow, Extent, Lattice, RasterPart
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import is_geographic, metres_per_unit, same_crs, transform_extent
+from brisk_atlas.core.place.geodesy import row_areas
+from brisk_atlas.core.system.shares import CORES
+
+from .accuracy import SURE
+from .change_kernel import ChangeSums, change_sums
 
 NOTHING = 1e-9
+BLOCK_CELLS = 2_000_000  # worked on at once by a core
+TILE = 512  # cells along a side, of which most tiles of files have a multiple or a share
+ACROSS = 4 * TILE  # columns worked on at once
+KEPT_CELLS = 100_000_000  # up to which the difference itself is held in memory
+
+
+@dataclass(frozen=True)
+class VolumeError:
+    """How far a volume may be off (95 %), m³: `independent` if the errors of cells have nothing to do with each other,
+    `alike` if all of them are off by the same."""
+
+    independent: float
+    alike: float
+
+
+@dataclass(frozen=True)
+class ChangeUncertainty:
+    """How far a difference can be believed. `accuracies` are the standard errors of A and B, `detection` the level of
+    detection (95 %): a smaller difference may be none; both in units of the values. `left_out` are the volumes, m³, of
+    rises and falls that are too small to count."""
+
+    accuracies: tuple[float, float]
+    detection: float
+    risen: VolumeError
+    fallen: VolumeError
+    net: VolumeError
+    left_out: tuple[float, float]
 
 
 @dataclass(frozen=True, eq=False)
 class GridDifference:
     """B minus A on A's grid. Areas in m², volumes in m³ where values are metres.
 
-    `threshold` is the change, up or down, from which a cell counts as risen or fallen; net and mean
-    are over all compared cells. `resampled` says whether B had to be put onto A's grid.
+    `difference` is None where it is too large to be held. `threshold` is the change, up or down, from which a cell
+    counts as risen or fallen: the one that was asked for, or the level of detection if that is larger; net and mean are
+    over all compared cells. `resampled` says whether B had to be put onto A's grid. `cell_area` is that of a middle
+    cell, as those of a geographic grid differ.
     """
 
-    difference: Grid
+    difference: Grid | None
     threshold: float
     compared_cells: int
     cell_area: float
@@ -35,6 +72,17 @@ class GridDifference:
     minimum: float
     maximum: float
     resampled: bool
+    on_ellipsoid: bool = False
+    uncertainty: ChangeUncertainty | None = None
+
+
+def detection_level(accuracies: tuple[float, float]) -> float:
+    """Return the difference that two surfaces with these standard errors must have to be one (95 %).
+
+    Source: Brasington, J., Langham, J. and Rumsby, B. (2003), "Methodological sensitivity of morphometric estimates of
+    coarse fluvial sediment transport", Geomorphology 53, 299-316: errors are propagated as the root of their squares.
+    """
+    return SURE * float(np.hypot(*accuracies))
 
 
 def change_between(
@@ -43,13 +91,17 @@ def change_between(
     *,
     threshold: float = 0.0,
     bands: tuple[int, int] = (1, 1),
+    accuracies: tuple[float, float] | None = None,
+    within: shapely.Geometry | None = None,
     check: Callable[[float], None] = lambda share: None,
 ) -> GridDifference:
-    """Return what changed from `before` to `after` where both have data.
+    """Return what changed from `before` to `after` where both have data, read block by block.
 
-    `bands` are those of A and of B. B is read onto A's grid: its own cells where the two grids
-    coincide, otherwise interpolated.
-    Raises AtlasError where they do not overlap or A's CRS has no metres.
+    `bands` are those of A and of B. B is read onto A's grid: its own cells where the two grids coincide, otherwise
+    interpolated. With `accuracies`, the standard errors of both, changes below the level of detection do not count, and
+    the volumes have errors. `within`, a shape in A's CRS, leaves out cells whose middle lies outside it. Cells of a
+    geographic CRS have their areas on the ellipsoid.
+    Raises AtlasError where the two do not overlap, or areas can't be told.
     """
     a, b = before.facts, after.facts
     assert a.extent is not None and b.extent is not None and a.grid is not None and b.grid is not None
@@ -58,41 +110,132 @@ def change_between(
             raise AtlasError(
                 part.ref, "it is a picture that a server draws, not numbers", "Open its coverage, if it has one."
             )
-    if a.crs is None or is_geographic(a.crs):
+    if a.crs is None or (is_geographic(a.crs) and not a.lattice.is_upright):
         raise AtlasError(
             before.ref, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first."
         )
     placed = transform_extent(b.extent, a.crs)
     common = placed.intersection(a.extent) if placed else None
+    if common is not None and within is not None:
+        common = common.intersection(Extent.of(within.bounds, common.crs))
     if common is None or common.width <= 0 or common.height <= 0:
         raise AtlasError(after.ref, f"it does not overlap {before.ref.name}", "Choose two grids of the same place.")
-    check(0.05)
     window = a.lattice.window_of(common)
-    first, second, aligned = sides_in(window, before, after, bands, check)
-    check(0.8)
-    valid = first.valid & second.valid
-    delta = np.where(valid, second.values[0].astype(float) - first.values[0].astype(float), np.nan)
-    scale = metres_per_unit(a.crs)
-    area = first.lattice.cell_area * scale**2
-    known = delta[valid]
-    if not known.size:
+    lattice = a.lattice.within(window)
+    limit = max(threshold, detection_level(accuracies) if accuracies else 0.0, NOTHING)
+    rows, columns = window.shape
+    kept = rows * columns <= KEPT_CELLS
+    delta = np.empty((rows, columns) if kept else (1, 1), np.float32)
+    areas = _areas(lattice)
+    aligned = same_crs(a.crs, b.crs) and a.lattice.matches(b.lattice)
+    tops = _begins(window.first_row, rows, max(TILE, BLOCK_CELLS // max(1, columns) // TILE * TILE))
+    lefts = _begins(window.first_column, columns, ACROSS)
+
+    def piece(first: int, last: int, left: int, right: int) -> ChangeSums:
+        x, y = window.first_column, window.first_row
+        one, two, _ = sides_in(CellWindow(x + left, y + first, x + right, y + last), before, after, bands)
+        valid = one.valid & two.valid
+        if within is not None:
+            valid &= _inside(one.lattice, within)
+        into = delta[first:last, left:right] if kept else delta
+        return ChangeSums(
+            *change_sums(_floats(one.values[0]), _floats(two.values[0]), valid, areas[first:last], limit, into, kept)
+        )
+
+    def stripe(first: int, last: int) -> list[ChangeSums]:
+        """Return the sums of some rows, which one thread goes along, as files may be stored in whole rows."""
+        return [piece(first, last, *edges) for edges in pairwise([*lefts, columns])]
+
+    with ThreadPoolExecutor(CORES if aligned else 1, "change") as pool:  # what is resampled shares its own work
+        found: list[ChangeSums] = []
+        for number, sums in enumerate(pool.map(stripe, tops, [*tops[1:], rows])):
+            found += sums
+            try:
+                check(0.95 * (number + 1) / len(tops))
+            except BaseException:
+                pool.shutdown(wait=False, cancel_futures=True)
+                raise
+    whole = _together(found)
+    if not whole.cells:
         raise AtlasError(after.ref, f"no cell has data both here and in {before.ref.name}", "Choose other grids.")
-    limit = max(threshold, NOTHING)
-    risen, fallen = known >= limit, known <= -limit
     return GridDifference(
-        Grid(delta[None].astype(np.float32), valid, first.lattice),
-        threshold,
-        int(known.size),
-        area,
-        float(risen.sum() * area),
-        float(fallen.sum() * area),
-        float(known[risen].sum() * area),
-        float(-known[fallen].sum() * area),
-        float(known.sum() * area),
-        float(known.mean()),
-        float(known.min()),
-        float(known.max()),
-        not aligned,
+        difference=Grid(delta[None], np.isfinite(delta), lattice) if kept else None,
+        threshold=max(threshold, detection_level(accuracies) if accuracies else 0.0),
+        compared_cells=whole.cells,
+        cell_area=float(areas[len(areas) // 2]),
+        risen_area=whole.risen_area,
+        fallen_area=whole.fallen_area,
+        risen_volume=whole.risen_volume,
+        fallen_volume=whole.fallen_volume,
+        net_volume=whole.volume,
+        mean=whole.total / whole.cells,
+        minimum=whole.low,
+        maximum=whole.high,
+        resampled=not aligned,
+        on_ellipsoid=is_geographic(a.crs),
+        uncertainty=_uncertainty(whole, accuracies) if accuracies else None,
+    )
+
+
+def _begins(offset: int, count: int, step: int) -> list[int]:
+    """Return where pieces of a window begin, one after another, so that further ones begin with a tile of the file."""
+    return [0, *range(step - offset % step, count, step)]
+
+
+def _floats(values: np.ndarray) -> np.ndarray:
+    """Return values as one of the two types that the compiled pass is made for."""
+    return np.ascontiguousarray(values) if values.dtype == np.float32 else np.ascontiguousarray(values, np.float64)
+
+
+def _areas(lattice: Lattice) -> np.ndarray:
+    """Return (rows,) m² of a cell in each row."""
+    crs = lattice.crs
+    assert crs is not None
+    if is_geographic(crs):
+        edges = lattice.f + lattice.e * np.arange(lattice.rows + 1)
+        return row_areas(edges, abs(lattice.a), crs)
+    return np.full(lattice.rows, lattice.cell_area * metres_per_unit(crs) ** 2)
+
+
+def _inside(lattice: Lattice, shape: shapely.Geometry) -> np.ndarray:
+    """Return (rows, cols) bool of the cells whose middle lies in a shape of the same CRS."""
+    from affine import Affine
+    from rasterio.features import geometry_mask
+
+    return np.asarray(
+        geometry_mask(
+            [shape], (lattice.rows, lattice.columns), Affine(*lattice.transform), invert=True, all_touched=False
+        )
+    )
+
+
+def _together(found: list[ChangeSums]) -> ChangeSums:
+    """Return the sums of all blocks."""
+    summed = np.array(found, float).sum(axis=0)
+    return ChangeSums(*(int(n) for n in summed[:3]), *map(float, summed[3:]))._replace(
+        low=min(each.low for each in found), high=max(each.high for each in found)
+    )
+
+
+def _uncertainty(whole: ChangeSums, accuracies: tuple[float, float]) -> ChangeUncertainty:
+    """Return how far the volumes may be off.
+
+    Source: Lane, S.N., Westaway, R.M. and Hicks, D.M. (2003), "Estimation of erosion and deposition volumes in a large,
+    gravel-bed, braided river using synoptic remote sensing", Earth Surface Processes and Landforms 28, 249-271: the
+    error of a sum of cells with independent errors grows with the root of their number, of alike ones with the number.
+    """
+    sigma = float(np.hypot(*accuracies))
+
+    def error(weight: float, extent: float) -> VolumeError:
+        return VolumeError(SURE * sigma * float(np.sqrt(weight)), SURE * sigma * extent)
+
+    return ChangeUncertainty(
+        accuracies,
+        detection_level(accuracies),
+        error(whole.risen_weight, whole.risen_area),
+        error(whole.fallen_weight, whole.fallen_area),
+        error(whole.weight, whole.area),
+        (whole.faint_risen, whole.faint_fallen),
     )
 
 
@@ -129,8 +272,10 @@ def _own_cells(grid: Grid, other: RasterPart, band: int) -> Grid:
     column, row = (round(v) for v in there.to_cells(grid.lattice.c, grid.lattice.f))
     rows, columns = grid.shape
     window = CellWindow(max(column, 0), max(row, 0), min(column + columns, there.columns), min(row + rows, there.rows))
-    values, valid = np.zeros((1, rows, columns)), np.zeros((rows, columns), bool)
     found = other.block(window, bands=(band,))
+    if window == (column, row, column + columns, row + rows):
+        return Grid(found.values, found.valid, grid.lattice)
+    values, valid = np.zeros((1, rows, columns), found.values.dtype), np.zeros((rows, columns), bool)
     if found.valid.size:
         into = (
             slice(window.first_row - row, window.last_row - row),

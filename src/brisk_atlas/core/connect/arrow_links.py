@@ -1,24 +1,114 @@
-"""Connections over which a PostgreSQL server sends rows as Arrow; a few wait for the next question, as making one takes
-as long as reading a window."""
+"""Rows that a PostgreSQL server sends as Arrow. A few connections wait for the next question, as making one takes as
+long as reading a window."""
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
+from typing import Any
 
+import pyarrow as pa
 from adbc_driver_manager import Error
 from adbc_driver_postgresql import dbapi
 
-from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model.passwords import masked
+from brisk_atlas.core.system.jobs import stopped_by
 
-from .postgres import conninfo
+from .postgres import conninfo, explained_database
 
+log = logging.getLogger(__name__)
+BATCHES = {"adbc.postgresql.batch_size_hint_bytes": 4_000_000}  # so that some can be worked on while others come
 WAITING = 2  # connections to one database that wait
 WAIT_S = 60.0  # that one waits before another is made instead: servers end those that are idle for long
 _waiting: dict[str, list[tuple[float, dbapi.Connection]]] = {}
 _lock = threading.Lock()
+
+
+def batches_sent(ref: DataRef, statement: str, halves: tuple[str, str] | None = None) -> Iterator[pa.RecordBatch]:
+    """Yield the rows of a statement as Arrow batches, one without rows where there are none. Two statements that give
+    its `halves` are asked at the same time over two connections that see the same moment, where the server can do so.
+    Raises CannotRead."""
+    with explained_database(ref):
+        try:
+            with arrow_link(ref) as link:
+                if halves is None:
+                    yield from _sent(link, statement)
+                    return
+                with arrow_link(ref) as other:
+                    shared = _share_moment(link, other)
+                    if shared:
+                        yield from _sent_together((link, halves[0]), (other, halves[1]))
+                        _run(link, "COMMIT")
+                        _run(other, "COMMIT")
+                if not shared:
+                    yield from _sent(link, statement)
+        except (Error, pa.ArrowException, OSError) as error:
+            lines = [line for line in masked(str(error)).splitlines() if line.strip()]
+            raise CannotRead(ref, f"the database refuses ({lines[0][:300]})", "Try again.") from error
+
+
+def _sent(link: dbapi.Connection, statement: str) -> Iterator[pa.RecordBatch]:
+    with link.cursor() as cursor, stopped_by(cursor.adbc_cancel):
+        yield from _answer(cursor, statement)
+
+
+def _answer(cursor: dbapi.Cursor, statement: str) -> Iterator[pa.RecordBatch]:
+    cursor.adbc_statement.set_options(**BATCHES)
+    cursor.execute(statement)
+    reader = cursor.fetch_record_batch()
+    some = False
+    for batch in reader:
+        some = True
+        yield batch
+    if not some:
+        yield pa.RecordBatch.from_pylist([], schema=reader.schema)
+
+
+def _sent_together(
+    first: tuple[dbapi.Connection, str], second: tuple[dbapi.Connection, str]
+) -> Iterator[pa.RecordBatch]:
+    """Yield what two connections send, that of the second after that of the first though it comes at the same time."""
+    with (
+        first[0].cursor() as one,
+        second[0].cursor() as other,
+        stopped_by(one.adbc_cancel),
+        stopped_by(other.adbc_cancel),
+        ThreadPoolExecutor(1) as beside,
+    ):
+        rest = beside.submit(lambda: list(_answer(other, second[1])))
+        try:
+            yield from _answer(one, first[1])
+        except BaseException:  # given up, too: nobody waits for the other half
+            other.adbc_cancel()
+            raise
+        yield from rest.result()
+
+
+def _share_moment(link: dbapi.Connection, other: dbapi.Connection) -> bool:
+    """Begin a transaction on each of two connections that see the same; return whether the server could do so. If not,
+    none is open."""
+    try:
+        for each in (link, other):
+            _run(each, "BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
+        ((moment,),) = _run(link, "SELECT pg_export_snapshot()")
+        _run(other, f"SET TRANSACTION SNAPSHOT '{moment}'")
+        return True
+    except Error:
+        log.info("two connections can't see the same moment", exc_info=True)
+        for each in (link, other):
+            _run(each, "ROLLBACK")
+        return False
+
+
+def _run(link: dbapi.Connection, statement: str) -> list[tuple[Any, ...]]:
+    with link.cursor() as cursor:
+        cursor.execute(statement)
+        return cursor.fetchall()
 
 
 @contextmanager

@@ -45,7 +45,7 @@ WITH_STEM = {  # ending: the endings of files with the same stem that belong to 
     ".hgt": (".prj",),
     ".xyz": (".prj",),
 }
-SQLITE_ENDINGS = (".gpkg", ".sqlite", ".db", ".mbtiles")
+SQLITE_ENDINGS = (".gpkg", ".sqlite", ".sqlite3", ".db", ".mbtiles")
 _SOURCE = re.compile(r"<SourceFilename[^>]*>([^<]+)</SourceFilename>")
 MOST_VIRTUAL = 1_000_000  # bytes of a virtual raster that are searched for what it is made of
 MOST_MEMBERS = 100_000  # files counted in a folder that is one dataset

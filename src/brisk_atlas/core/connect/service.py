@@ -10,15 +10,21 @@ from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime
-from typing import NamedTuple, Self
+from typing import ClassVar, NamedTuple, Self
+
+import numpy as np
 
 from brisk_atlas.core.model import Band, CannotRead, Capability, DataRef, Extent, FeatureQuery, Field
 from brisk_atlas.core.model.dimension import band_at, places_of
+from brisk_atlas.core.model.errors import NotThere
 from brisk_atlas.core.place.tile_grid import TileGrid, TilePlace
 
 from .connector import Item
+from .fetching import fetch
 from .stated_dimensions import StatedDimension
+from .stored_answers import StoredAnswer
 
+TILE_BYTES = 20_000_000  # of one tile
 NO_DATE = datetime.fromtimestamp(0, UTC)
 Check = Callable[[], None]
 
@@ -49,6 +55,7 @@ class LayerAbout:
 class TileSource(ABC):
     """A layer that comes in tiles of `grid` within `extent`."""
 
+    accepted: ClassVar[str] = "*/*"  # media types
     ref: DataRef
     about: LayerAbout
     grid: TileGrid
@@ -62,6 +69,14 @@ class TileSource(ABC):
     @abstractmethod
     def address(self, place: TilePlace) -> str:
         """Return where a tile is fetched."""
+
+    def tile(self, place: TilePlace, check: Check = lambda: None) -> StoredAnswer | None:
+        """Return a tile as it is sent, None where there is none. Raises CannotRead."""
+        try:
+            found = fetch(self.ref, self.address(place), accept=self.accepted, limit=TILE_BYTES, check=check)
+        except NotThere:
+            return None
+        return found if found.body else None
 
 
 class DrawnStyle(NamedTuple):
@@ -81,6 +96,7 @@ class Pictures(TileSource):
     it is, as their places together (from 1), 0 for where the service shows it unasked.
     """
 
+    accepted = "image/*"
     styles: tuple[DrawnStyle, ...] = field(default=(), kw_only=True)
     dimensions: tuple[StatedDimension, ...] = field(default=(), kw_only=True)
     style: str = field(default="", kw_only=True)
@@ -123,10 +139,16 @@ class Coverage(TileSource):
     """A layer of numbers: each tile is a GeoTIFF of `bands`. `size` is the columns and rows of all of it at its finest
     level, `nodata` what stands for no number, None for nothing."""
 
+    accepted = "image/tiff, */*;q=0.5"
     bands: tuple[Band, ...]
     dtype: str
     size: tuple[int, int]
     nodata: float | None
+
+    def cells(self, place: TilePlace, check: Check = lambda: None) -> np.ndarray | None:
+        """Return a tile as (rows, cols, bands) float32, NaN without data, where its place does not send it as a file;
+        None where it does. Raises CannotRead."""
+        return None
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 HTML = b"<!DOCTYPE html><html><body><h1>Sign in</h1></body></html>"
 NEVER_S = 86_400.0
+ENDLESS_BYTES, BLANKS = 2_000_000_000, b" " * 1_000_000
 
 
 @dataclass
@@ -22,6 +23,7 @@ class Behaviour:
     status : the status of every answer instead of the right one; 0 for the right one
     fail_every : every so manieth answer has status 503; 0 for none
     half : answers end half way
+    endless : answers go on with blanks, up to 2 GB in all
     html : a page for people instead of the answer
     forward_to : an address that every question is sent on to; "" for none
     wrong_axes : coordinates in the other order than the standard has it
@@ -33,6 +35,7 @@ class Behaviour:
     status: int = 0
     fail_every: int = 0
     half: bool = False
+    endless: bool = False
     html: bool = False
     forward_to: str = ""
     wrong_axes: bool = False
@@ -71,7 +74,7 @@ class Misbehaving:
         elif wrong.html:
             await _plain(send, 200, HTML, [(b"content-type", b"text/html")])
         else:
-            await self.app(scope, receive, _halved(send) if wrong.half else send)
+            await self.app(scope, receive, _halved(send) if wrong.half else _endless(send) if wrong.endless else send)
 
 
 def _knows(scope: Scope, password: str) -> bool:
@@ -85,6 +88,21 @@ async def _plain(send: Send, status: int, body: bytes, headers: list[tuple[bytes
     stated = [(b"content-length", str(len(body)).encode()), *(headers or [])]
     await send({"type": "http.response.start", "status": status, "headers": stated})
     await send({"type": "http.response.body", "body": body})
+
+
+def _endless(send: Send) -> Send:
+    async def longer(message: Message) -> None:
+        if message["type"] == "http.response.start":
+            others = [(name, value) for name, value in message["headers"] if name != b"content-length"]
+            await send({**message, "headers": others})
+            return
+        await send({**message, "more_body": True})
+        if not message.get("more_body"):
+            for _ in range(ENDLESS_BYTES // len(BLANKS)):
+                await send({"type": "http.response.body", "body": BLANKS, "more_body": True})
+            await send({"type": "http.response.body", "body": b"", "more_body": False})
+
+    return longer
 
 
 def _halved(send: Send) -> Send:

@@ -212,6 +212,14 @@ def pyramid_of(cache: DataCache, source: DataRef, band: int, style: GridStyle) -
     return cache.derive(("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.ref.path, nearest=nearest))
 
 
+def values_seen(cache: DataCache, source: DataRef, band: int, view: View, result: Drawn) -> np.ndarray:
+    """Return (rows, cols) float32 of one band under a view's pixels, interpolated, NaN without data; `result` takes
+    what is to be known of it."""
+    part = cache.raster(source)
+    channel = channel_of(part, source, band, mesh_of(view.lattice, part.facts.crs))
+    return _sampled(cache, channel, GridStyle(resample="bilinear"), view, result)
+
+
 def _sampled(cache: DataCache, channel: Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:
     """Return (rows, cols) float32 of one band under the view's pixels, NaN without data."""
     out = np.full((view.height, view.width), np.nan, np.float32)

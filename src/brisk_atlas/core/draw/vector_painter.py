@@ -7,11 +7,11 @@ from dataclasses import replace
 import numpy as np
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.cache.by_view import Seen, seen_features
+from brisk_atlas.core.cache.by_view import Seen
 from brisk_atlas.core.model import DataRef, Layer, VectorStyle
 from brisk_atlas.core.place.seams import shapes_across
 from brisk_atlas.core.read.shape_index import ShapeIndex, index_of
-from brisk_atlas.core.table import rows_of, seen_rows, seen_shown
+from brisk_atlas.core.table import rows_of, seen_of, seen_rows, seen_shown
 
 from .classes import colouring_of
 from .clusters import Clusters, clusters_of, draw_clusters, numbers_of_clusters
@@ -36,7 +36,7 @@ class VectorPainter:
             self._paint_seen(cache, layer, image, view, seen, check, lambda: None)
             so_far()
 
-        seen = seen_features(cache, layer.ref, view.extent, view.resolution, growing, check)
+        seen = seen_of(cache, layer, view.extent, view.resolution, growing, check)
         if seen.key != ("all",):
             image[:] = 0
         return self._paint_seen(cache, layer, image, view, seen, check, so_far)
@@ -73,7 +73,7 @@ class VectorPainter:
         style, wanted = _style(layer), []
         if not any(look.label for look in (style, *(rule.style for rule in style.rules))):
             return []
-        seen = seen_features(cache, layer.ref, view.extent, view.resolution)
+        seen = seen_of(cache, layer, view.extent, view.resolution)
         index, table = index_in(cache, layer.ref, view, seen), seen_rows(cache, layer, seen)
         for part in reversed(_parts(cache, layer, seen, view)):
             look = part.style.label
@@ -92,7 +92,7 @@ class VectorPainter:
         style = _style(layer)
         if not any(look.cluster for look in (style, *(rule.style for rule in style.rules))):
             return []
-        seen = seen_features(cache, layer.ref, view.extent, view.resolution)
+        seen = seen_of(cache, layer, view.extent, view.resolution)
         if not index_in(cache, layer.ref, view, seen).has_points:
             return []
         found: list[FixedText] = []
@@ -106,7 +106,7 @@ class VectorPainter:
     def paint_picked(
         self, cache: DataCache, layer: Layer, image: np.ndarray, view: View, rows: tuple[int, ...]
     ) -> None:
-        seen = seen_features(cache, layer.ref, view.extent, view.resolution)
+        seen = seen_of(cache, layer, view.extent, view.resolution)
         if seen.key != ("all",):
             return  # rows of what is read by view have no lasting numbers
         index = index_in(cache, layer.ref, view, seen)

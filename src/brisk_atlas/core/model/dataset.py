@@ -68,7 +68,8 @@ class RowsPart(Part, ABC):
     """What has rows: `able` says what of a query it does itself, by an index or a database of its own."""
 
     able: ClassVar[Capability] = Capability.NONE
-    dialect: ClassVar[str] = ""  # that conditions are given in; only of a database or a service
+    dialect: ClassVar[str] = ""  # that conditions are given in, where the part can be asked for them
+    is_database: ClassVar[bool] = False  # whether a server or a file of its own kind answers, quickest for a few rows
     paged: ClassVar[bool] = False  # whether rows come page by page from a server, so that few are held
 
     @property
@@ -114,8 +115,9 @@ class VectorPart(RowsPart):
         which the last ones are. `check` may raise to stop. Raises CannotRead."""
         yield self.read(query), True
 
-    def expected_in(self, extent: Extent) -> int | None:
-        """Return about how many features an extent meets, where its place can tell without reading them."""
+    def expected_in(self, extent: Extent | None, where: str = "") -> int | None:
+        """Return about how many features meet an extent and a condition in the part's own SQL, where its place can tell
+        without reading them."""
         return None
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -83,13 +84,25 @@ def bounds_of(xy: np.ndarray, path_starts: np.ndarray, feature_starts: np.ndarra
 class Features:
     """A vector layer in memory: attributes, exact geometry as WKB, and the same as flat arrays.
 
-    All three have one row a feature, in the order of the file. `crs` is text or None.
+    All three have one row a feature, in the order of the file. `crs` is text or None. `geometry` is the WKB in the
+    batches that it came in: it is put together once something asks for `wkb`, which most pictures do not.
     """
 
     table: pa.Table
-    wkb: pa.Array
+    geometry: pa.Array | pa.ChunkedArray
     shapes: Shapes
     crs: str | None
+
+    @cached_property
+    def wkb(self) -> pa.Array:
+        """The exact geometry as one binary array."""
+        import pyarrow as pa
+
+        if isinstance(self.geometry, pa.ChunkedArray):
+            whole = self.geometry.combine_chunks()
+            joined = pa.concat_arrays(whole.chunks) if isinstance(whole, pa.ChunkedArray) else whole
+            object.__setattr__(self, "geometry", joined)  # so that it is not held twice
+        return self.geometry
 
     def __len__(self) -> int:
         return len(self.shapes)

@@ -59,3 +59,12 @@ def unique_names(names: Sequence[str], what: str = "field") -> list[str]:
         used.add(apart.casefold())
         found.append(apart)
     return found
+
+
+def file_name_of(text: str) -> str:
+    """Return a text as it can stand in the name of a file.
+
+    >>> file_name_of("ash, 2031/06")
+    'ash__2031_06'
+    """
+    return "".join(c if c.isalnum() or c in "-_" else "_" for c in text)[:60]

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
+    from .compare import Compare
     from .count_rows import CountRows
     from .export import Export
     from .grid_change import GridChange
@@ -38,6 +39,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "zonal-statistics": ("zonal_statistics", "ZonalStatistics"),
     "count-rows": ("count_rows", "CountRows"),
     "sample-grid": ("sample_grid", "SampleGrid"),
+    "compare-deliveries": ("compare", "Compare"),
     "grid-change": ("grid_change", "GridChange"),
     "save-edits": ("save_edits", "SaveEdits"),
     "render-view": ("render_view", "RenderView"),
@@ -58,6 +60,7 @@ _HOME_OF |= {"Operation": "operation", "Result": "operation", "Written": "operat
 __all__ = [
     "COMMANDS",
     "ApplyTemplate",
+    "Compare",
     "ConvertRecord",
     "CountRows",
     "Export",

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef
+from brisk_atlas.core.model.words import file_name_of
 
 from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, grid_of, layer_of, silent
 
@@ -42,7 +43,7 @@ class ZonalStatistics(Operation):
             names = (zones.name, grid.name, facts.bands[self.band - 1].name)
             folder = derived_folder()
             folder.mkdir(parents=True, exist_ok=True)
-            path = folder / "{}_by_{}_{}.parquet".format(*map(_file_name, names))
+            path = folder / "{}_by_{}_{}.parquet".format(*map(file_name_of, names))
         else:
             check_is_no_source(workspace, path)
         workspace.cache.forget(DataRef.file(path.absolute()))
@@ -55,7 +56,3 @@ def _format(path: Path) -> str:
     if found is None:
         raise AtlasError(path, f"a table is not written as '{path.suffix}'", "Choose .csv, .xlsx or .parquet.")
     return found
-
-
-def _file_name(text: str) -> str:
-    return "".join(c if c.isalnum() or c in "-_" else "_" for c in text)[:60]

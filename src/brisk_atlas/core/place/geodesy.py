@@ -77,6 +77,24 @@ def ring_area(xy: np.ndarray, crs: str) -> float:
     return abs(area)
 
 
+def row_areas(edges: np.ndarray, width: float, crs: str) -> np.ndarray:
+    """Return (rows,) areas on the ellipsoid, m², of cells `width` degrees of longitude wide.
+
+    edges : (rows + 1,) latitudes between which the rows lie, degrees
+    crs : a geographic one
+
+    Source: the area between two parallels, Snyder, J.P. (1987), "Map projections: a working manual", equation 3-12.
+    """
+    geod = geod_of(crs)
+    sine = np.sin(np.radians(np.clip(edges, -90.0, 90.0)))
+    if geod.es < 1e-12:
+        below = 2 * sine
+    else:
+        e = np.sqrt(geod.es)
+        below = (1 - geod.es) * (sine / (1 - geod.es * sine**2) + np.arctanh(e * sine) / e)
+    return np.abs(np.diff(below)) * geod.a**2 / 2 * np.radians(width)
+
+
 def plane_area(xy: np.ndarray) -> float:
     """Return the area of a ring in the plane, CRS units squared. Shoelace formula."""
     x, y = xy[:, 0] - xy[0, 0], xy[:, 1] - xy[0, 1]

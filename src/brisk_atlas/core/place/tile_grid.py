@@ -62,6 +62,12 @@ class TileGrid:
         columns, rows = self._spans(level, extent)
         return len(columns) * len(rows)
 
+    def tile_at(self, level: int, position: tuple[float, float]) -> tuple[int, int]:
+        """Return the column and the row of the tile of a level at a position."""
+        each = self.levels[level]
+        wide, tall = each.resolution * self.tile[0], each.resolution * self.tile[1]
+        return floor((position[0] - self.left) / wide), floor((self.top - position[1]) / tall)
+
     def _spans(self, level: int, extent: Extent) -> tuple[range, range]:
         """Return the columns and the rows of a level that an extent meets."""
         each = self.levels[level]

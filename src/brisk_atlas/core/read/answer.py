@@ -6,7 +6,7 @@ Conditions and orders of fields need the table engine, which stands above: see `
 from __future__ import annotations
 
 from abc import abstractmethod
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -37,7 +37,20 @@ class ArrowLayer(VectorPart):
 
     def read(self, query: FeatureQuery = EVERYTHING) -> Features:
         asked, left = divided(self, query)
-        return self.features_of(pa.Table.from_batches(self.batches(asked)), left)
+        return _features_left(self.features_coming(self.batches(asked)), left)
+
+    def features_coming(self, batches: Iterable[pa.RecordBatch]) -> Features:
+        """Return the features of batches with their geometry in the last column, read while further ones come."""
+        from .wkb import ArrivingShapes  # the compiler loads with it, which facts can do without
+
+        coming, come = ArrivingShapes(), []
+        for batch in batches:
+            coming.add(batch.column(batch.num_columns - 1))
+            come.append(batch)
+        table = pa.Table.from_batches(come)
+        last = table.num_columns - 1  # a field may have the name of the geometry
+        wkb, shapes = coming.exact(table.column(last))
+        return Features(table.remove_column(last), wkb, shapes, self.facts.crs)
 
     def features_of(self, table: pa.Table, left: FeatureQuery = EVERYTHING) -> Features:
         """Return rows with their geometry in the last column as features, with what is `left` of a query done."""

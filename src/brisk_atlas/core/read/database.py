@@ -8,16 +8,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
-from adbc_driver_manager import dbapi as driver
 from psycopg import sql
 
-from brisk_atlas.core.connect.arrow_links import arrow_link
-from brisk_atlas.core.connect.postgres import ask, connection, explained_database
-from brisk_atlas.core.connect.table_names import names_in, statement_in, table_ref
+from brisk_atlas.core.connect.arrow_links import batches_sent
+from brisk_atlas.core.connect.postgres import ask, connection
+from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import (
     EVERYTHING,
     CannotRead,
@@ -33,13 +31,13 @@ from brisk_atlas.core.model import (
     Part,
     Relation,
 )
-from brisk_atlas.core.model.passwords import masked
 from brisk_atlas.core.model.remark import no_crs
+from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import text_of
-from brisk_atlas.core.system.jobs import stopped_by
 
-from .answer import ArrowLayer, ArrowTable, batches_of
+from .answer import ArrowLayer, ArrowTable, batches_of, chosen_features
 from .on_disk import on_disk
+from .table_about import QUERY, Column, TableAbout, about_table, name_of, pages_of
 
 FORMAT = "PostgreSQL table"
 EXACT_ROWS = 100_000  # up to which rows are counted and the extent is measured rather than estimated
@@ -51,103 +49,9 @@ ARROW = {
 CASTS = {"numeric": "double precision", "oid": "bigint", "name": "text", "bpchar": "text"}
 SHAPES = ("geometry", "geography")
 TAKEN_BYTES = 1_500_000_000
+HALVED_BYTES = 50_000_000  # a table from which on its rows come over two connections
 LONG_BYTES = 600  # of a shape, some forty corners
-QUERY = "q"  # the kind of what a SELECT gives
 ABLE = Capability.COLUMNS | Capability.LIMIT | Capability.STEP | Capability.WHERE | Capability.ORDER
-
-
-class Column(NamedTuple):
-    """A column of a table: its name, the name of its type, and its comment."""
-
-    name: str
-    type: str
-    about: str
-
-
-class TableAbout(NamedTuple):
-    """What the catalogue says of a table. `relations` are its foreign keys, and those of other tables to it."""
-
-    kind: str  # r: table, v: view, m: materialised view, f: of another server, p: in partitions
-    rows: int  # an estimate, below 0 for none
-    size: int
-    about: str
-    columns: tuple[Column, ...]
-    key: tuple[str, ...]
-    relations: tuple[Relation, ...] = ()
-    widths: tuple[tuple[str, int], ...] = ()  # mean bytes of columns, as far as the database knows them
-
-
-def about_table(ref: DataRef) -> TableAbout:
-    """Return what the catalogue says of a table. Raises CannotRead."""
-    if statement_in(ref):
-        return _about_query(ref)
-    schema, table = names_in(ref)
-    head = ask(
-        ref,
-        "SELECT c.oid, c.relkind, c.reltuples::bigint, pg_table_size(c.oid), obj_description(c.oid, 'pg_class') "
-        "FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE n.nspname = %s AND c.relname = %s",
-        [schema, table],
-    )
-    if not head:
-        raise CannotRead(ref, f"it has no table {schema}.{table}", "List the database again.")
-    oid, kind, rows, size, about = head[0]
-    columns = ask(
-        ref,
-        "SELECT a.attname, coalesce(b.typname, t.typname), col_description(a.attrelid, a.attnum) FROM pg_attribute a "
-        "JOIN pg_type t ON t.oid = a.atttypid LEFT JOIN pg_type b ON b.oid = nullif(t.typbasetype, 0) "
-        "WHERE a.attrelid = %s AND a.attnum > 0 AND NOT a.attisdropped "
-        "AND has_column_privilege(a.attrelid, a.attnum, 'SELECT') ORDER BY a.attnum",
-        [oid],
-    )
-    key = ask(
-        ref,
-        "SELECT a.attname FROM pg_index i JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = ANY(i.indkey) "
-        "WHERE i.indrelid = %s AND i.indisprimary ORDER BY array_position(i.indkey::int2[], a.attnum)",
-        [oid],
-    )
-    found = tuple(Column(name, type_, words or "") for name, type_, words in columns)
-    relations = _relations(ref, oid)
-    widths = tuple(
-        ask(ref, "SELECT attname, avg_width FROM pg_stats WHERE schemaname = %s AND tablename = %s", [schema, table])
-    )
-    return TableAbout(str(kind), rows, size, about or "", found, tuple(name for (name,) in key), relations, widths)
-
-
-def _relations(ref: DataRef, oid: int) -> tuple[Relation, ...]:
-    """Return what a table refers to by a foreign key of one column, and what refers to it."""
-    rows = ask(
-        ref,
-        "SELECT k.conrelid = %s, n.nspname, c.relname, a.attname, b.attname FROM pg_constraint k "
-        "JOIN pg_class c ON c.oid = CASE WHEN k.conrelid = %s THEN k.confrelid ELSE k.conrelid END "
-        "JOIN pg_namespace n ON n.oid = c.relnamespace "
-        "JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = k.conkey[1] "
-        "JOIN pg_attribute b ON b.attrelid = k.confrelid AND b.attnum = k.confkey[1] "
-        "WHERE k.contype = 'f' AND cardinality(k.conkey) = 1 AND %s IN (k.conrelid, k.confrelid) "
-        "AND has_table_privilege(c.oid, 'SELECT') ORDER BY 1 DESC, 2, 3, 4",
-        [oid, oid, oid],
-    )
-    return tuple(
-        Relation(table_ref(ref, schema, table), *((near, far) if own else (far, near)), many=not own)
-        for own, schema, table, near, far in rows
-    )
-
-
-def _about_query(ref: DataRef) -> TableAbout:
-    """Return what a SELECT of one's own gives, after a dry run: it is planned, not run. Raises CannotRead."""
-    (plan,) = ask(ref, sql.SQL("EXPLAIN (FORMAT JSON) SELECT * FROM {}").format(_name(ref)))[0]
-    with connection(ref) as database:
-        described = (
-            database.execute(sql.SQL("SELECT * FROM {} LIMIT 0").format(_name(ref)), prepare=True).description or []
-        )
-    names = [column.name for column in described]
-    twice = [name for name in names if names.count(name) > 1]
-    if twice:
-        raise CannotRead(ref, f"two of its columns are called {twice[0]}", "Give one another name with AS.")
-    types = dict(
-        ask(ref, "SELECT oid::bigint, typname FROM pg_type WHERE oid = ANY(%s)", [[c.type_code for c in described]])
-    )
-    columns = tuple(Column(column.name, types.get(column.type_code, "text"), "") for column in described)
-    return TableAbout(QUERY, int(plan[0]["Plan"]["Plan Rows"]), 0, "", columns, ())
 
 
 def open_dataset(ref: DataRef) -> Dataset:
@@ -158,9 +62,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     about = about_table(ref)
     rasters = [column.name for column in about.columns if column.type == "raster"]
     if rasters:
-        raise CannotRead(
-            ref, f"its column {rasters[0]} holds a raster", "Export it from the database to a GeoTIFF first."
-        )
+        return _rasters(ref, about, rasters)
     shapes = [column for column in about.columns if column.type in SHAPES]
     fields = tuple(Field(c.name, ARROW.get(c.type, "string")) for c in about.columns if c.type not in SHAPES)
     count, is_exact = _count(ref, about)
@@ -178,21 +80,49 @@ def open_dataset(ref: DataRef) -> Dataset:
     return Dataset(format=FORMAT, kind=kind, parts=tuple(parts), warnings=remarks, **on_disk(ref))
 
 
+def _rasters(ref: DataRef, about: TableAbout, columns: list[str]) -> Dataset:
+    """Return the grids that a table holds in rows as a dataset. Raises CannotRead."""
+    from brisk_atlas.core.connect.raster_tables import coverage_of
+
+    from .tiled_cells import part_of
+
+    order = sql.SQL(", ").join(_place_order(about) or [sql.SQL("1")])
+    names = (names_in(ref)[0], names_in(ref)[1]) if about.kind != QUERY else ("", "")
+    parts, remarks = [], []
+    for column in columns:
+        srid = ask(
+            ref,
+            sql.SQL("SELECT ST_SRID({0}) FROM {1} WHERE {0} IS NOT NULL LIMIT 1").format(
+                sql.Identifier(column), name_of(ref)
+            ),
+        )
+        crs = _crs_of(ref, srid[0][0]) if srid else None
+        coverage, found = coverage_of(ref, name_of(ref), column, order, names, crs)
+        coverage = replace(coverage, about=replace(coverage.about, abstract=about.about))
+        name = coverage.about.name if len(columns) == 1 else f"{coverage.about.name} {column}"
+        parts.append(part_of(coverage, name))
+        remarks += [*found, *([] if crs else [no_crs()])]
+    return Dataset(
+        format="PostgreSQL raster", kind=DataKind.RASTER, parts=tuple(parts), warnings=tuple(remarks), **on_disk(ref)
+    )
+
+
+def _place_order(about: TableAbout) -> list[sql.Composable]:
+    """Return what rows are ordered by where no order is asked for: the key, or their place in the table."""
+    if about.key:
+        return [sql.Identifier(name) for name in about.key]
+    return [sql.SQL("ctid")] if about.kind in ("r", "m") else []
+
+
 def _count(ref: DataRef, about: TableAbout) -> tuple[int | None, bool]:
     """Return how many rows there are, and whether they were counted: small tables and views are."""
     if about.rows >= 0 and about.rows > EXACT_ROWS:
         return about.rows, False
     limited = sql.SQL("SELECT count(*) FROM (SELECT 1 FROM {} LIMIT {}) AS few").format(
-        _name(ref), sql.Literal(EXACT_ROWS + 1)
+        name_of(ref), sql.Literal(EXACT_ROWS + 1)
     )
     ((count,),) = ask(ref, limited)
     return (count, True) if count <= EXACT_ROWS else (max(about.rows, count), False)
-
-
-def _name(ref: DataRef) -> sql.Composable:
-    """Return what stands behind FROM: a table by its names, or a SELECT of one's own."""
-    own = statement_in(ref)
-    return sql.SQL("({}\n) AS asked").format(sql.SQL(own)) if own else sql.Identifier(*names_in(ref))
 
 
 def _layer(
@@ -231,14 +161,14 @@ def _srid_and_type(ref: DataRef, shape: Column, *, small: bool) -> tuple[int, st
             ref,
             sql.SQL(
                 "SELECT ST_SRID({0}::geometry), GeometryType({0}::geometry) FROM {1} WHERE {0} IS NOT NULL LIMIT 1"
-            ).format(sql.Identifier(shape.name), _name(ref)),
+            ).format(sql.Identifier(shape.name), name_of(ref)),
         )
         srid = srid or (first[0][0] if first else 0)
     if small and type_.upper().rstrip("ZM") == "GEOMETRY":
         kinds = ask(
             ref,
             sql.SQL("SELECT DISTINCT GeometryType({0}::geometry) FROM {1} WHERE {0} IS NOT NULL LIMIT 2").format(
-                sql.Identifier(shape.name), _name(ref)
+                sql.Identifier(shape.name), name_of(ref)
             ),
         )
         type_ = kinds[0][0] if len(kinds) == 1 else type_
@@ -279,7 +209,7 @@ def _extent(ref: DataRef, about: TableAbout, shape: Column, crs: str | None, *, 
         measured = sql.SQL(
             "SELECT ST_XMin(e), ST_YMin(e), ST_XMax(e), ST_YMax(e) "
             "FROM (SELECT ST_Extent({}::geometry) AS e FROM {}) AS x"
-        ).format(sql.Identifier(shape.name), _name(ref))
+        ).format(sql.Identifier(shape.name), name_of(ref))
         box = ask(ref, measured)[0]
     if box[0] is None:
         return None
@@ -314,7 +244,7 @@ class DatabaseRows:
 
     def count_rows(self) -> int:
         """Return how many rows there are, counted now. Raises CannotRead."""
-        return int(ask(self.ref, sql.SQL("SELECT count(*) FROM {}").format(_name(self.ref)))[0][0])
+        return int(ask(self.ref, sql.SQL("SELECT count(*) FROM {}").format(name_of(self.ref)))[0][0])
 
     def _statement(self, query: FeatureQuery, shape: Column | None, *, sent: bool) -> sql.Composed:
         """Return the question in SQL. An extent is minded by the column `shape`, which comes too where it is `sent`."""
@@ -331,7 +261,7 @@ class DatabaseRows:
             )
         blocks = query.step > 1 and self.about.kind in ("r", "m")  # some of its blocks, without a look at the others
         thin = sql.SQL(" TABLESAMPLE SYSTEM ({}) REPEATABLE (1)").format(sql.Literal(100 / query.step))
-        statement = sql.SQL("SELECT {} FROM {}").format(sql.SQL(", ").join(chosen), _name(self.ref))
+        statement = sql.SQL("SELECT {} FROM {}").format(sql.SQL(", ").join(chosen), name_of(self.ref))
         statement += thin if blocks else sql.SQL("")
         conditions = (
             [self._meets(query.extent, shape, self.srid)] if query.extent is not None and shape is not None else []
@@ -342,7 +272,7 @@ class DatabaseRows:
             conditions.append(self._thinned(query.step))
         if conditions:
             statement += sql.SQL(" WHERE ") + sql.SQL(" AND ").join(conditions)
-        order = [*map(self._ordered, query.order), *self._place_order()]
+        order = [*map(self._ordered, query.order), *_place_order(self.about)]
         if order and (query.step == 1 or query.order) and not self._sorted_here(query):
             statement += sql.SQL(" ORDER BY ") + sql.SQL(", ").join(order)
         if query.limit is not None:
@@ -374,12 +304,6 @@ class DatabaseRows:
         collate = sql.SQL(' COLLATE "C"' if is_text else "")
         return sql.SQL("{}{} {} NULLS LAST").format(name, collate, sql.SQL("DESC" if by.descending else "ASC"))
 
-    def _place_order(self) -> list[sql.Composable]:
-        """Return what rows are ordered by where no order is asked for: the key, or their place in the table."""
-        if self.about.key:
-            return [sql.Identifier(name) for name in self.about.key]
-        return [sql.SQL("ctid")] if self.about.kind in ("r", "m") else []
-
     def _sorted_here(self, query: FeatureQuery) -> bool:
         """Return whether rows are put in the order of their key here, as a server that sorts many wide rows writes them
         to its disk for that: all rows, by a key of one whole number that is read anyway."""
@@ -393,32 +317,37 @@ class DatabaseRows:
             yield from self._as_sent(query, shape, sent=sent)
             return
         table = pa.Table.from_batches(self._as_sent(query, shape, sent=sent))
-        keys = table.column(self.about.key[0]).to_numpy()
-        if len(keys) > 1 and (np.diff(keys) < 0).any():  # they mostly lie in that order
-            if table.nbytes > TAKEN_BYTES:  # of columns longer than that no rows can be taken at once
-                in_order = replace(query, order=tuple(map(Ordering, self.about.key)))
-                yield from self._as_sent(in_order, shape, sent=sent)
-                return
-            table = table.take(pa.array(np.argsort(keys, kind="stable")))
-        yield from batches_of(table)
+        rows = self._order_by_key(table)
+        if rows is not None and table.nbytes > TAKEN_BYTES:
+            yield from self._as_sent(self._by_key(query), shape, sent=sent)
+        else:
+            yield from batches_of(table if rows is None else table.take(pa.array(rows)))
+
+    def _order_by_key(self, table: pa.Table) -> np.ndarray | None:
+        """Return the numbers of rows in the order of their key, None where they lie in it, as they mostly do."""
+        keys = table.column(self.row_key).to_numpy()
+        return np.argsort(keys, kind="stable") if len(keys) > 1 and (np.diff(keys) < 0).any() else None
+
+    def _by_key(self, query: FeatureQuery) -> FeatureQuery:
+        """Return a question whose rows the server puts in order: of columns longer than `TAKEN_BYTES` no rows can be
+        taken at once here."""
+        return replace(query, order=(Ordering(self.row_key),))
 
     def _as_sent(self, query: FeatureQuery, shape: Column | None, *, sent: bool) -> Iterator[pa.RecordBatch]:
-        with explained_database(self.ref):
-            with connection(self.ref) as database:
-                text = self._statement(query, shape, sent=sent).as_string(database)
-            try:
-                with arrow_link(self.ref) as link, link.cursor() as cursor, stopped_by(cursor.adbc_cancel):
-                    cursor.execute(text)
-                    reader = cursor.fetch_record_batch()
-                    some = False
-                    for batch in reader:
-                        some = True
-                        yield batch
-                    if not some:
-                        yield from batches_of(reader.schema.empty_table())
-            except (driver.Error, pa.ArrowException, OSError) as error:
-                lines = [line for line in masked(str(error)).splitlines() if line.strip()]
-                raise CannotRead(self.ref, f"the database refuses ({lines[0][:300]})", "Try again.") from error
+        with connection(self.ref) as database:
+            statement = self._statement(query, shape, sent=sent)
+            text = statement.as_string(database)
+        halves = None
+        if self._is_halved(query):
+            half = f"{text} {'AND' if query.where else 'WHERE'} ctid", f"'({pages_of(self.ref) // 2},0)'::tid"
+            halves = " < ".join(half), " >= ".join(half)
+        yield from batches_sent(self.ref, text, halves)
+
+    def _is_halved(self, query: FeatureQuery) -> bool:
+        """Return whether the server is asked for two halves of a table at once: making and sending many rows is more
+        work for it than finding them."""
+        all_rows = query.extent is None and self._sorted_here(query)
+        return all_rows and self.about.kind in ("r", "m") and self.about.size > HALVED_BYTES
 
 
 def _simplified(shape: Column, tolerance: float) -> sql.Composable:
@@ -443,6 +372,7 @@ class DatabaseTable(DatabaseRows, ArrowTable):
 
     able = ABLE
     dialect = "postgresql"
+    is_database = True
     about: TableAbout
 
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
@@ -455,19 +385,33 @@ class DatabaseLayer(DatabaseRows, ArrowLayer):
 
     able = ABLE | Capability.EXTENT | Capability.SIMPLIFY
     dialect = "postgresql"
+    is_database = True
     about: TableAbout
     shape: Column
     srid: int
 
-    def expected_in(self, extent: Extent) -> int | None:
-        """Return how many features the server's planner expects in an extent. Raises CannotRead."""
+    def expected_in(self, extent: Extent | None, where: str = "") -> int | None:
+        """Return how many features the server's planner expects. Raises CannotRead."""
+        conditions = [self._meets(extent, self.shape, self.srid)] if extent is not None else []
+        conditions += [sql.SQL("({})").format(sql.SQL(where))] if where else []  # made by `table`
         statement = sql.SQL("EXPLAIN (FORMAT JSON) SELECT 1 FROM {} WHERE {}").format(
-            _name(self.ref), self._meets(extent, self.shape, self.srid)
+            name_of(self.ref), sql.SQL(" AND ").join([sql.SQL("true"), *conditions])
         )
         return int(ask(self.ref, statement)[0][0][0]["Plan"]["Plan Rows"])
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
         yield from self._answered(query, self.shape, sent=geometry)
+
+    def read(self, query: FeatureQuery = EVERYTHING) -> Features:
+        if not self._sorted_here(query):
+            return super().read(query)
+        found = self.features_coming(self._as_sent(query, self.shape, sent=True))
+        rows = self._order_by_key(found.table)
+        if rows is None:
+            return found
+        if found.table.nbytes + found.geometry.nbytes > TAKEN_BYTES:
+            return super().read(self._by_key(query))
+        return chosen_features(found, rows, None)
 
     def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
         return pa.Table.from_batches(self.batches(query, geometry=False))

@@ -13,7 +13,7 @@ def dry_run(ref: DataRef) -> str:
         found = about_mariadb_table(ref)
         rows, columns = found.rows, [(column.name, column.type) for column in found.columns]
     else:
-        from .database import about_table
+        from .table_about import about_table
 
         about = about_table(ref)
         rows, columns = about.rows, [(column.name, column.type) for column in about.columns]

@@ -204,6 +204,7 @@ class DuckTable(DuckSource, ArrowTable):
 
     able = ABLE
     dialect = "duckdb"
+    is_database = True
     place: str
     columns: tuple[DuckColumn, ...]
 
@@ -217,6 +218,7 @@ class DuckLayer(DuckSource, ArrowLayer):
 
     able = ABLE | Capability.EXTENT
     dialect = "duckdb"
+    is_database = True
     place: str
     columns: tuple[DuckColumn, ...]
     shape: DuckColumn

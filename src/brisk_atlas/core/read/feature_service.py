@@ -28,6 +28,7 @@ class ServiceLayer(ArrowLayer):
 
     paged = True
     dialect = "cql2-text"
+    is_database = True
     source: FeatureSource
 
     @property

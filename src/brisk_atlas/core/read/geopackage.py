@@ -61,11 +61,17 @@ def open_dataset(ref: DataRef) -> Dataset:
         with closing(read_only(path)) as database:
             layers = _layers(path, database)
             grids = _grid_tables(database)
+            plain = _compared_by_letters(database)
     except (sqlite3.Error, UnicodeDecodeError) as error:
         raise CannotRead(path, f"its tables can't be read ({error})", vector.BROKEN) from error
     if layers is None:  # it has something out of the ordinary: leave it to the library
         return vector.open_dataset(ref)
-    parts: list[Part] = [(vector.OgrTable if f.kind is DataKind.TABLE else vector.OgrLayer)(ref, f) for f in layers]
+    parts: list[Part] = [
+        (vector.AskedTable if f.kind is DataKind.TABLE else vector.AskedLayer)(ref, f)
+        if f.name in plain
+        else (vector.OgrTable if f.kind is DataKind.TABLE else vector.OgrLayer)(ref, f)
+        for f in layers
+    ]
     if grids:
         from .raster import part_of
 
@@ -82,6 +88,12 @@ def open_dataset(ref: DataRef) -> Dataset:
 def _grid_tables(database: sqlite3.Connection) -> list[str]:
     asked = "SELECT table_name FROM gpkg_contents WHERE data_type IN (?, ?) ORDER BY rowid"
     return [name for (name,) in database.execute(asked, GRIDS)]
+
+
+def _compared_by_letters(database: sqlite3.Connection) -> set[str]:
+    """Return the tables, but not views, whose texts are equal where all their letters are: none is collated."""
+    asked = "SELECT name FROM sqlite_master WHERE type = 'table' AND sql NOT LIKE '%COLLATE%'"
+    return {name for (name,) in database.execute(asked)}
 
 
 def _layers(path: Path, database: sqlite3.Connection) -> list[Facts] | None:

@@ -90,6 +90,17 @@ def hilbert(bounds, xmin, ymin, scale, codes):
 
 
 @njit(**JIT)
+def around(bounds):
+    """Return xmin, ymin, xmax, ymax of bounds (n, 4), those that are NaN left out; the first is inf where all are."""
+    xmin, ymin, xmax, ymax = np.inf, np.inf, -np.inf, -np.inf
+    for i in range(bounds.shape[0]):
+        if bounds[i, 0] <= bounds[i, 2]:
+            xmin, ymin = min(xmin, bounds[i, 0]), min(ymin, bounds[i, 1])
+            xmax, ymax = max(xmax, bounds[i, 2]), max(ymax, bounds[i, 3])
+    return xmin, ymin, xmax, ymax
+
+
+@njit(**JIT)
 def fill_tree(bounds, order, level_starts, tree):
     """Fill tree (nodes, 4): bounds of each run of FAN features along the curve, then, level by level, of
     each run of FAN nodes of the level before; level_starts (levels + 1) says where each level begins."""

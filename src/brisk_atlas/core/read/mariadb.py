@@ -372,6 +372,7 @@ class MariaRows(MariaSource, ArrowTable):
 
     able = ABLE
     dialect = "mysql"
+    is_database = True
     about: MariaTable
 
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
@@ -384,6 +385,7 @@ class MariaLayer(MariaSource, ArrowLayer):
 
     able = ABLE | Capability.EXTENT
     dialect = "mysql"
+    is_database = True
     about: MariaTable
     shape: TableColumn
     srid: int

@@ -11,7 +11,18 @@ from brisk_atlas.core.model import Extent
 from brisk_atlas.core.model.shapes import LINE, POINT, Shapes
 from brisk_atlas.core.system.shares import in_shares
 
-from .index_kernels import DEEPEST, FAN, count_blocks, fill_areas, fill_blocks, fill_tree, find_in, hilbert, hit_among
+from .index_kernels import (
+    DEEPEST,
+    FAN,
+    around,
+    count_blocks,
+    fill_areas,
+    fill_blocks,
+    fill_tree,
+    find_in,
+    hilbert,
+    hit_among,
+)
 
 FEW = 256  # features that a pick has room for at first
 
@@ -97,13 +108,13 @@ def index_of(shapes: Shapes) -> ShapeIndex:
     )
     order = np.arange(features, dtype=np.int64)
     whole = None
-    if np.isfinite(shapes.bounds[:, 0]).any():
-        low, high = np.nanmin(shapes.bounds[:, :2], axis=0), np.nanmax(shapes.bounds[:, 2:], axis=0)
-        whole = Extent(float(low[0]), float(low[1]), float(high[0]), float(high[1]))
+    xmin, ymin, xmax, ymax = around(shapes.bounds)
+    if xmin <= xmax:
+        whole = Extent(xmin, ymin, xmax, ymax)
         codes = np.empty(features, np.uint32)
-        span = float(max(high - low)) or 1.0
-        in_shares(features, lambda a, b: hilbert(shapes.bounds[a:b], low[0], low[1], 65535.0 / span, codes[a:b]))
-        order = np.argsort(codes, kind="stable")
+        span = max(xmax - xmin, ymax - ymin) or 1.0
+        in_shares(features, lambda a, b: hilbert(shapes.bounds[a:b], xmin, ymin, 65535.0 / span, codes[a:b]))
+        order = np.argsort(codes)
     sizes = [(features + FAN - 1) // FAN]
     while sizes[-1] > FAN:
         sizes.append((sizes[-1] + FAN - 1) // FAN)

@@ -10,6 +10,13 @@ from urllib.parse import quote
 
 from brisk_atlas.core.model import CannotRead
 
+OF_GEOMETRY = (  # how tables begin that say how geometry is stored, by the conventions of SpatiaLite 5
+    "sqlite_", "geometry_columns", "geom_cols_", "views_", "virts_", "spatial_ref_sys", "spatialite_", "spatialindex",
+    "elementarygeometries", "vector_layers", "layer_statistics", "data_licenses", "sql_statements_log", "knn",
+    "raster_coverages", "vector_coverages", "se_external_graphics", "se_fonts", "se_vector_style", "se_raster_style",
+    "se_group_style", "wms_getcapabilities", "wms_getmap", "wms_settings", "wms_ref_sys", "iso_metadata", "rl2map_",
+    "stored_procedures", "stored_variables",
+)  # fmt: skip
 JOURNAL_HEAD = bytes.fromhex("d9d505f920a163d7")  # sqlite.org/fileformat2, 3.0
 
 
@@ -22,6 +29,21 @@ def read_only(path: Path) -> str:
 def in_place(path: Path) -> str:
     """Return the address by which SQLite opens a file to write to it, and makes none where there is none."""
     return f"file:{quote(str(path))}?mode=rw"
+
+
+def plain_tables(path: Path) -> list[str]:
+    """Return the tables and views of a file that are not part of how it stores geometry, none where they can't be
+    read."""
+    try:
+        with closing(sqlite3.connect(read_only(path), uri=True)) as database:
+            made = database.execute(
+                "SELECT name, coalesce(sql, '') FROM sqlite_master WHERE type IN ('table', 'view') ORDER BY rowid"
+            ).fetchall()
+    except sqlite3.Error:
+        return []
+    virtual = tuple(name for name, sql in made if sql.upper().startswith("CREATE VIRTUAL"))
+    shadows = {name + ending for name in virtual for ending in ("_node", "_parent", "_rowid")}
+    return [name for name, _ in made if name not in {*virtual, *shadows} and not name.lower().startswith(OF_GEOMETRY)]
 
 
 def has_hot_journal(path: Path) -> bool:

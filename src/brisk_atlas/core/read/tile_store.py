@@ -14,18 +14,15 @@ from PIL import Image
 from rasterio.errors import RasterioError
 from rasterio.io import MemoryFile
 
-from brisk_atlas.core.connect.fetching import fetch
 from brisk_atlas.core.connect.ows import picture_problem
 from brisk_atlas.core.connect.service import Coverage, Pictures, TileSource
 from brisk_atlas.core.connect.stored_answers import StoredAnswer
 from brisk_atlas.core.model import AtlasError, CannotRead, DataRef
-from brisk_atlas.core.model.errors import NotThere
 from brisk_atlas.core.place.tile_grid import TilePlace
 
 log = logging.getLogger(__name__)
 MEMORY_BYTES = 256_000_000
 FETCHERS = 8  # threads; each host is asked fewer questions at once
-TILE_BYTES = 20_000_000  # of one answer
 MAX_SIDE = 4096  # pixels of a tile
 FORGIVE_S = 4.0  # until a tile that failed is asked for again
 STALE_S = 0.3  # a tile that the latest wishes for its layer left out for so long is no longer waited for
@@ -71,12 +68,10 @@ def cells_in(coverage: Coverage, body: bytes, media_type: str) -> np.ndarray:
 
 def fetch_tile(source: TileSource, place: TilePlace, check: Callable[[], None] = lambda: None) -> np.ndarray:
     """Return a tile as an array, NO_TILE where the server has none. Raises CannotRead."""
-    accept = "image/*" if isinstance(source, Pictures) else "image/tiff, */*;q=0.5"
-    try:
-        answer = fetch(source.ref, source.address(place), accept=accept, limit=TILE_BYTES, check=check)
-    except NotThere:
-        return NO_TILE
-    if not answer.body:
+    if isinstance(source, Coverage) and (cells := source.cells(place, check)) is not None:
+        return cells
+    answer = source.tile(place, check)
+    if answer is None:
         return NO_TILE
     if isinstance(source, Coverage):
         return cells_in(source, answer.body, answer.media_type)

@@ -1,26 +1,30 @@
-"""Archives of map tiles: MBTiles (1.3), a database of pictures or of features, and PMTiles (3), of features."""
+"""Archives of map tiles, of pictures or of features: MBTiles (1.3), a database, and PMTiles (3)."""
 
 from __future__ import annotations
 
 import sqlite3
 from abc import abstractmethod
-from collections.abc import Callable
-from contextlib import closing
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
-from brisk_atlas.core.connect.service import Check, VectorTiles
+from brisk_atlas.core.connect.service import Check, LayerAbout, Pictures, VectorTiles
+from brisk_atlas.core.connect.stored_answers import StoredAnswer
 from brisk_atlas.core.connect.vectortiles import Described, flattened, layer_values, unpacked
 from brisk_atlas.core.connect.web_file import WebFile
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset
-from brisk_atlas.core.place.tile_grid import TilePlace
+from brisk_atlas.core.place.tile_grid import TilePlace, world_grid
 
 from . import raster, vector
 from .geopackage import read_only
 from .on_disk import on_disk
+from .tile_store import picture_in
 from .tiled_features import part_of
+from .tiled_pictures import part_of as pictures_of
 
+PICTURES = ("PNG", "JPEG", "WEBP", "AVIF")
 PACKED = "Ask for them as an MBTiles file, or by an address with {z}, {x} and {y}."
 
 
@@ -34,10 +38,8 @@ class ArchivedFeatures(VectorTiles):
     def body(self, place: TilePlace, check: Check = lambda: None) -> bytes:
         check()
         level = self.grid.levels[place.level]
-        try:
+        with _explained(self.ref):
             found = self._stored(int(level.name), place.column, place.row)
-        except (sqlite3.Error, OSError, ValueError, IndexError, EOFError) as error:
-            raise CannotRead(self.ref, f"its list of tiles is damaged ({error})", raster.BROKEN) from error
         return unpacked(self.ref, found)
 
     @abstractmethod
@@ -64,6 +66,27 @@ class PackedTiles(ArchivedFeatures):
         return _reader(self.ref).get(zoom, column, row) or b""
 
 
+class PackedPictures(Pictures):
+    """Pictures of one file with a directory, on the disk or on a web server."""
+
+    def address(self, place: TilePlace) -> str:
+        return str(self.ref)
+
+    def tile(self, place: TilePlace, check: Check = lambda: None) -> StoredAnswer | None:
+        check()
+        with _explained(self.ref):
+            body = _reader(self.ref.whole).get(int(self.grid.levels[place.level].name), place.column, place.row)
+        return StoredAnswer("", body) if body else None
+
+
+@contextmanager
+def _explained(ref: DataRef) -> Iterator[None]:
+    try:
+        yield
+    except (sqlite3.Error, OSError, ValueError, IndexError, EOFError) as error:
+        raise CannotRead(ref, f"its list of tiles is damaged ({error})", raster.BROKEN) from error
+
+
 @lru_cache(32)
 def _reader(ref: DataRef) -> Any:
     from pmtiles.reader import Reader  # it is loaded for such archives alone
@@ -86,7 +109,8 @@ def _pieces(ref: DataRef) -> Callable[[int, int], bytes]:
 def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of an archive of tiles. Raises CannotRead."""
     if ref.suffix == ".pmtiles":
-        return _dataset(ref, "PMTiles", Described(_packed_metadata(ref), ""), PackedTiles)
+        kind, about = _packed(ref)
+        return _dataset(ref, "PMTiles", about, PackedTiles) if kind == "MVT" else _pictures(ref, kind, about)
     path = ref.path
     vector.check_whole(ref)
     try:
@@ -109,8 +133,25 @@ def _dataset(ref: DataRef, format_: str, about: Described, kind: type[ArchivedFe
     return Dataset(format=format_, kind=DataKind.VECTOR, parts=parts, **on_disk(ref))
 
 
-def _packed_metadata(ref: DataRef) -> dict[str, Any]:
-    """Return what a PMTiles archive of features says of itself. Raises CannotRead."""
+def _pictures(ref: DataRef, kind: str, about: Described) -> Dataset:
+    """Return the dataset of a PMTiles archive of pictures. Raises CannotRead."""
+    title = str(about.found.get("name") or ref.stem)
+    words = LayerAbout(
+        title, title, str(about.found.get("description") or ""), attribution=str(about.found.get("attribution") or ""),
+        notes={"zoom levels": f"{about.grid.levels[-1].name} to {about.grid.levels[0].name}", "tiles": kind},
+    )  # fmt: skip
+    pictures = PackedPictures(ref.whole, words, about.grid, about.extent)
+    middle = TilePlace(len(about.grid.levels) - 1, *about.grid.tile_at(len(about.grid.levels) - 1, about.extent.centre))
+    body = pictures.tile(middle)
+    if body is not None:  # the header does not state how large tiles are
+        side = picture_in(pictures, body.body, "").shape[0]
+        zooms = int(about.grid.levels[-1].name), int(about.grid.levels[0].name)
+        pictures = replace(pictures, grid=world_grid(*zooms, side))
+    return Dataset(format="PMTiles", kind=DataKind.RASTER, parts=(pictures_of(pictures, ref.stem),), **on_disk(ref))
+
+
+def _packed(ref: DataRef) -> tuple[str, Described]:
+    """Return the kind of the tiles of a PMTiles archive, and what it says of itself. Raises CannotRead."""
     try:
         reader = _reader(ref.whole)
         header, metadata = reader.header(), reader.metadata()
@@ -118,8 +159,9 @@ def _packed_metadata(ref: DataRef) -> dict[str, Any]:
         why = str(error) or type(error).__name__
         raise CannotRead(ref, f"its header can't be read ({why})", raster.BROKEN) from error
     kind = getattr(header["tile_type"], "name", "unknown")
-    if kind != "MVT":
-        raise CannotRead(ref, f"its tiles are pictures ({kind.lower()}), which are not read", PACKED)
+    if kind not in ("MVT", *PICTURES):
+        raise CannotRead(ref, f"its tiles are of a kind that is not read ({kind.lower()})", PACKED)
     degrees = [header[f"{side}_e7"] / 1e7 for side in ("min_lon", "min_lat", "max_lon", "max_lat")]
     found = flattened(metadata if isinstance(metadata, dict) else {})
-    return {**found, "bounds": degrees, "minzoom": header["min_zoom"], "maxzoom": header["max_zoom"]}
+    stated = {**found, "bounds": degrees, "minzoom": header["min_zoom"], "maxzoom": header["max_zoom"]}
+    return kind, Described(stated, "")

@@ -41,6 +41,7 @@ from .library_names import vector_name
 from .on_disk import on_disk
 from .readable_text import OTHERWISE, with_readable_text
 from .shape_sidecars import without_foreign_index
+from .sqlite_file import plain_tables
 from .times import times_of
 
 FORMATS = {
@@ -77,6 +78,7 @@ DRIVERS = {  # for endings that several drivers claim, or none
 }
 ONE_LAYER = (".geojson", ".geojsonl", ".geojsons", ".ndjson", ".jsonl", ".fgb")
 ONE_LAYER_BY_NAME = (".shp", ".dbf")  # whose layer has the name of the file
+SPATIAL_SQLITE = (".sqlite", ".sqlite3", ".db")
 UNDEFINED = ("ENGCRS", "LOCAL_CS", "Undefined")  # what libraries call a CRS that is not known
 _ARROW_TYPES = {
     "OFTInteger": "int32",
@@ -148,9 +150,12 @@ class OgrLayer(ArrowLayer):
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
         which = _asked(query, self.encoding) | {"read_geometry": geometry}
+        conditions = [f"({query.where})"] if query.where else []
         if query.step > 1:
             column = pyogrio.read_info(vector_name(self.ref), layer=self.facts.name)["fid_column"] or "FID"
-            which["where"] = f'"{column}" % {int(query.step)} = 0'
+            conditions.append(f'"{column}" % {int(query.step)} = 0')
+        if conditions:
+            which["where"] = " AND ".join(conditions)
         yield from batches_of(read_arrow(self.ref, self.facts.name, **which)[1])
 
 
@@ -168,7 +173,24 @@ class OgrTable(ArrowTable):
         return self.related
 
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
-        yield from batches_of(read_arrow(self.ref, self.facts.name, **_asked(query, self.encoding))[1])
+        which = _asked(query, self.encoding) | ({"where": query.where} if query.where else {})
+        yield from batches_of(read_arrow(self.ref, self.facts.name, **which)[1])
+
+
+@dataclass(frozen=True)
+class AskedLayer(OgrLayer):
+    """A layer of a GeoPackage whose conditions SQLite is asked for."""
+
+    able = OgrLayer.able | Capability.WHERE
+    dialect = "geopackage"
+
+
+@dataclass(frozen=True)
+class AskedTable(OgrTable):
+    """A table of a GeoPackage whose conditions SQLite is asked for."""
+
+    able = OgrTable.able | Capability.WHERE
+    dialect = "geopackage"
 
 
 def in_encoding(part: OgrLayer | OgrTable, encoding: str) -> OgrLayer | OgrTable:
@@ -288,6 +310,8 @@ def _layer_names(ref: DataRef) -> list[str] | list[None]:
     if ref.suffix in ONE_LAYER:
         return [None]
     names = [str(name) for name, _ in pyogrio.list_layers(vector_name(ref))]
+    if ref.is_local and ref.suffix in SPATIAL_SQLITE:  # of which it lists those with geometry alone, if there are any
+        names += [name for name in plain_tables(ref.path) if name not in names]
     if ref.suffix != ".gpx":
         return names
     filled = [n for n in names if pyogrio.read_info(vector_name(ref), layer=n, force_feature_count=True)["features"]]

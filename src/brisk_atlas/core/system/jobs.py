@@ -135,7 +135,13 @@ class Jobs:
     def open(self) -> list[Job]:
         """Return the jobs that have not finished."""
         with self._lock:
-            return [job for job, _ in self._open.values()]
+            return [job for job, _ in self._open.values() if not job.finished]
+
+    @property
+    def idle(self) -> bool:
+        """Whether every job has finished and what follows its end was called."""
+        with self._lock:
+            return not self._open
 
     def start(
         self,
@@ -205,7 +211,7 @@ class Jobs:
         """Note how a job ended and tell of it; returns whether it had not ended before. Where it is abandoned while
         its work goes on, another thread takes the place of the one that is lost to it."""
         with self._lock:
-            _, done = self._open.pop(job.id, (job, None))
+            _, done = self._open.get(job.id, (job, None))
             if job.finished:
                 return False
             if abandoning and job.state == "running" and not self._closed:
@@ -213,9 +219,13 @@ class Jobs:
                 self._add_thread(job.lane)
             job.state, job.result, job.error = state, result, error
             job.progress = 1.0 if state == "done" else job.progress
-        self._tell(job)
-        if done:
-            done(job)
+        try:
+            self._tell(job)
+            if done:
+                done(job)
+        finally:
+            with self._lock:
+                self._open.pop(job.id, None)
         return True
 
     def _abandon(self, job: Job) -> None:

@@ -4,7 +4,8 @@ Drawing and the sheet both stand on them.
 """
 
 from .expression import column_of, mask_of, prepare
-from .extended import all_seen_rows, base_rows, fields_with_added, matching, rows_of, seen_rows, seen_shown, shown_rows
+from .extended import base_rows, fields_with_added, matching, rows_of, shown_rows
+from .seen import all_seen_rows, seen_of, seen_rows, seen_shown
 
 __all__ = [
     "all_seen_rows",
@@ -15,6 +16,7 @@ __all__ = [
     "matching",
     "prepare",
     "rows_of",
+    "seen_of",
     "seen_rows",
     "seen_shown",
     "shown_rows",

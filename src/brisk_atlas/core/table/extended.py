@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 
 import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.cache.by_view import Seen, is_stream, seen_features
+from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.model import AtlasError, ComputedField, Field, Layer, TableView
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.read.lazy_table import FIRST_ROWS, Formula, LazyTable
@@ -83,43 +82,6 @@ def matching(cache: DataCache, layer: Layer, where: str, check: Check = None) ->
     features = features_of(cache, layer)
     table, sql = _with_measures(cache, table, where, features, ("measure", layer.ref), check)
     return mask_of(table, sql, check)
-
-
-def seen_rows(cache: DataCache, layer: Layer, seen: Seen, check: Check = None) -> pa.Table:
-    """Return the rows of features that serve a view, with what was added to them. Raises BadExpression."""
-    if seen.key == ("all",):
-        return rows_of(cache, layer, check)
-    table = seen.features.table
-    if not any(layer.rows.modifications):
-        return table
-    return cache.derive_latest(
-        ("seen rows", layer.id, layer.ref),
-        (seen.key, layer.rows.modifications),
-        lambda: extend(
-            cache, table, replace(layer.rows, edits=()), seen.features, ("measure", layer.ref, seen.key), check
-        ),
-    )
-
-
-def seen_shown(cache: DataCache, layer: Layer, seen: Seen, check: Check = None) -> np.ndarray | None:
-    """Return (features,) bool of seen features that the map shows under filters that act on it, or None
-    for all. Raises BadExpression."""
-    if not layer.rows.on_map or not layer.rows.filtered:
-        return None
-    if seen.key == ("all",):
-        return shown_rows(cache, layer, check)
-    where = where_of(layer.rows)
-    return cache.derive_latest(
-        ("seen shown", layer.id, layer.ref),
-        (seen.key, layer.rows.modifications, where),
-        lambda: mask_of(seen_rows(cache, layer, seen, check), where, check),
-    )
-
-
-def all_seen_rows(cache: DataCache, layer: Layer) -> pa.Table:
-    """Return the rows that stand for all of a vector layer: all of them, or the sample of a stream."""
-    extent = cache.part(layer.ref).facts.extent
-    return seen_rows(cache, layer, seen_features(cache, layer.ref, extent)) if extent else pa.table({})
 
 
 def extend(

@@ -28,7 +28,12 @@ class NotAlike(ValueError):
     """A condition that a server may take otherwise."""
 
 
-POSTGRES, CQL2, MYSQL = "postgresql", "cql2-text", "mysql"  # what conditions are stated in; OGC 21-065r2 is the second
+POSTGRES, CQL2, MYSQL, GEOPACKAGE = (
+    "postgresql",
+    "cql2-text",
+    "mysql",
+    "geopackage",
+)  # what conditions are stated in; OGC 21-065r2 is the second
 DATES = re.compile(r"DATE '[^']*'")
 
 
@@ -38,9 +43,13 @@ def as_stated(where: str, types: Mapping[str, str], dialect: str) -> str | None:
     >>> as_stated("year >= 2029", {"year": "int32"}, CQL2)
     '"year" >= 2029'
     """
+    if dialect == GEOPACKAGE:  # which compares numbers of 4 bytes as ones of 8
+        types = {name: type_ for name, type_ in types.items() if type_ not in ("float", "halffloat")}
     stated = as_postgres(where, types)
     if stated is None:
         return None
+    if dialect == GEOPACKAGE and "DATE '" in stated:  # its days are texts that lie in their order
+        return None if "'" in DATES.sub("", stated) else stated.replace("DATE '", "'")
     if dialect == CQL2 and "DATE '" in stated:
         return None
     if dialect == MYSQL and "'" in DATES.sub("", stated):  # its texts are equal whatever their case

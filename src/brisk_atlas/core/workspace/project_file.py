@@ -30,6 +30,7 @@ from brisk_atlas.core.model import (
 from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.system.atomic_write import write_whole
 
+from .comparison import SIDE_NAMES, Comparison, Divide, Way
 from .groups import Group, gathered
 from .named_places import NamedPlace
 from .saved_rows import rows_from, saved_rows
@@ -91,11 +92,18 @@ class _SavedReading(_Saved):
     reading: dict[str, Any]
 
 
+class _SavedComparison(_Saved):
+    sides: list[tuple[str, ...]] = Field(min_length=2, max_length=len(SIDE_NAMES))
+    way: Way
+    divide: Divide = Divide.UPRIGHT
+
+
 class _SavedProject(_Saved):
     brisk_atlas_project: Literal[2]
     crs: str | None = None
     subject: str | None = None
-    curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+    curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None  # of files from before there were other ways
+    comparison: _SavedComparison | None = None
     place: _SavedPlace | None = None
     layers: list[_SavedLayer] = Field(default_factory=list, max_length=10_000)
     readings: list[_SavedReading] = Field(default_factory=list, max_length=10_000)
@@ -199,7 +207,7 @@ def project_bytes(
         brisk_atlas_project=2,
         crs=state.crs,
         subject=state.subject,
-        curtain=state.curtain,
+        comparison=_SavedComparison(**state.comparison._asdict()) if state.comparison else None,
         place=_SavedPlace(**place._asdict()) if place else None,
         layers=layers,
         groups=[_SavedGroup(**group._asdict()) for group in state.groups],
@@ -289,7 +297,16 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
         ) from error
     layers, groups = gathered(layers, tuple(Group(**group.model_dump()) for group in saved.groups))
     ids = {layer.id for layer in layers}
-    curtain = saved.curtain if saved.curtain and ids.issuperset((*saved.curtain[0], *saved.curtain[1])) else None
+    comparison = _comparison(saved)
+    if comparison is not None and not ids.issuperset(i for side in comparison.sides for i in side):
+        comparison = None
     subject = saved.subject if saved.subject in ids else (layers[0].id if layers else None)
     place = Place(**saved.place.model_dump()) if saved.place else None
-    return WorkState(layers, subject, saved.crs, curtain, groups, named), place, readings
+    return WorkState(layers, subject, saved.crs, comparison, groups, named), place, readings
+
+
+def _comparison(saved: _SavedProject) -> Comparison | None:
+    """Return what a project compares."""
+    if saved.comparison is not None:
+        return Comparison(tuple(saved.comparison.sides), saved.comparison.way, saved.comparison.divide)
+    return Comparison(saved.curtain) if saved.curtain is not None else None

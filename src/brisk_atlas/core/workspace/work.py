@@ -11,6 +11,7 @@ from collections.abc import Callable, Collection, Iterator, Mapping
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from .comparison import Comparison, Divide, Way
 from .groups import Group, StackRow, as_drawn, gathered, layers_in, moved, rows_of
 from .named_places import NamedPlace
 from .shared_scale import with_shared_scale
@@ -34,13 +35,12 @@ class Place(NamedTuple):
 
 
 class WorkState(NamedTuple):
-    """All that undo brings back. `layers` top first, those of a group side by side; `curtain` is (side A, side B) layer
-    ids."""
+    """All that undo brings back. `layers` top first, those of a group side by side."""
 
     layers: tuple[Layer, ...] = ()
     subject: str | None = None
     crs: str | None = None
-    curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None
+    comparison: Comparison | None = None
     groups: tuple[Group, ...] = ()
     places: tuple[NamedPlace, ...] = ()
 
@@ -55,8 +55,8 @@ class Picks(NamedTuple):
 class Work:
     """Holds the state, the steps back and forth, and what is picked. Used from one thread.
 
-    Listeners are called with what changed: `layers`, `subject`, `picks`, `curtain`, `places`, `file`, and with `locked`
-    when a change was refused as the layer is locked.
+    Listeners are called with what changed: `layers`, `subject`, `picks`, `comparison`, `places`, `file`, and with
+    `locked` when a change was refused as the layer is locked.
     """
 
     def __init__(self) -> None:
@@ -170,8 +170,8 @@ class Work:
             self._announce("places")
         if old.subject != state.subject:
             self._announce("subject")
-        if old.curtain != state.curtain:
-            self._announce("curtain")
+        if old.comparison != state.comparison:
+            self._announce("comparison")
 
     @property
     def undo_text(self) -> str:
@@ -258,12 +258,10 @@ class Work:
         rest = tuple(other for other in self.layers if other.id not in ids)
         at = min(self.layers.index(closing[0]), len(rest) - 1)
         subject = self.state.subject if self.state.subject not in ids else (rest[at].id if rest else None)
-        curtain = self.state.curtain
-        if curtain and set(ids) & {*curtain[0], *curtain[1]}:
-            curtain = None
+        comparison = self.state.comparison.without(ids) if self.state.comparison is not None else None
         crs = self.state.crs if rest else None
         what = f"close {closing[0].name if len(closing) == 1 else f'{len(closing)} layers'}"
-        self._become(what, self.state._replace(layers=rest, subject=subject, curtain=curtain, crs=crs))
+        self._become(what, self.state._replace(layers=rest, subject=subject, comparison=comparison, crs=crs))
 
     def choose(self, layer_id: str | None) -> None:
         """Make a layer the subject. Not a step of undo by itself."""
@@ -430,32 +428,60 @@ class Work:
         group = self.group(group_id)
         return group is not None and group.folded
 
-    def draw_curtain(self, side_a: tuple[str, ...], side_b: tuple[str, ...]) -> None:
-        """Compare layers of side A with those of side B; both sides keep all other layers."""
+    def compare(
+        self, side_a: tuple[str, ...], side_b: tuple[str, ...], way: Way | None = None, *further: tuple[str, ...]
+    ) -> None:
+        """Compare layers of side A with those of side B, the same way as before if none is given, as a step of undo.
+        All sides show all other layers; `further` are those of more panes of a twin."""
+        before = self.state.comparison or Comparison(((), ()))
+        self._look("compare", before._replace(sides=(side_a, side_b, *further), way=way or before.way))
+
+    def _look(self, what: str, comparison: Comparison) -> None:
+        """Take a comparison, with the layers of its sides shown."""
         from dataclasses import replace
 
-        shown = tuple(replace(la, visible=True) if la.id in (*side_a, *side_b) else la for la in self.layers)
-        self._become("draw the curtain", self.state._replace(layers=shown, curtain=(side_a, side_b)))
+        sides = {layer_id for ids in comparison.sides for layer_id in ids}
+        shown = tuple(replace(la, visible=True) if la.id in sides else la for la in self.layers)
+        self._become(what, self.state._replace(layers=shown, comparison=comparison))
 
-    def alike(self) -> tuple[Layer, Layer] | None:
-        """Return the subject and the drawn layer most like it in kind and name, by name; None without."""
-        from difflib import SequenceMatcher  # not needed to show a window
+    def put_on_side(self, layer_id: str, number: int | None) -> None:
+        """Put a layer on one side of what is compared alone, or on all, as a step of undo."""
+        if self.state.comparison is not None:
+            self._look("change the sides", self.state.comparison.with_layer_on(layer_id, number))
 
-        subject = self.subject
-        others = [la for la in self.layers if subject and la.id != subject.id and la.style is not None]
-        if subject is None or subject.style is None or not others:
-            return None
-        same = [layer for layer in others if layer.kind == subject.kind] or others
-        best = max(same, key=lambda other: SequenceMatcher(None, other.name, subject.name).ratio())
-        a, b = sorted((best, subject), key=lambda layer: layer.name)
-        return a, b
+    def set_side(self, number: int, ids: tuple[str, ...]) -> None:
+        """Give a side other layers; the number after the last one adds a side. A step of undo."""
+        if self.state.comparison is not None:
+            self._look("change the sides", self.state.comparison.with_side(number, ids))
 
-    def curtain_grids(self) -> tuple[Layer, Layer] | None:
-        """Return the top grid of each side of the curtain, if both have one."""
-        if self.state.curtain is None:
+    def remove_side(self, number: int) -> None:
+        """Take away a side after B, as a step of undo."""
+        comparison = self.state.comparison
+        if comparison is not None and number > 1:
+            sides = comparison.sides[:number] + comparison.sides[number + 1 :]
+            self._become("remove a pane", self.state._replace(comparison=comparison._replace(sides=sides)))
+
+    def swap_sides(self) -> None:
+        """Let A be B and B be A, as a step of undo."""
+        comparison = self.state.comparison
+        if comparison is not None:
+            a, b, *further = comparison.sides
+            self._become("swap the sides", self.state._replace(comparison=comparison._replace(sides=(b, a, *further))))
+
+    def look_by(self, way: Way, divide: Divide | None = None) -> None:
+        """Look at the same sides in another way, as a step of undo."""
+        comparison = self.state.comparison
+        if comparison is not None:
+            after = comparison._replace(way=way, divide=divide or comparison.divide)
+            self._become(f"compare by {after.way}", self.state._replace(comparison=after))
+
+    def compared_grids(self) -> tuple[Layer, Layer] | None:
+        """Return the top grid of sides A and B, if both have one."""
+        if self.state.comparison is None:
             return None
         a, b = (
-            next((la for la in self.layers if la.id in ids and la.kind.has_cells), None) for ids in self.state.curtain
+            next((la for la in self.layers if la.id in ids and la.kind.has_cells), None)
+            for ids in self.state.comparison.sides[:2]
         )
         return (a, b) if a and b else None
 
@@ -480,9 +506,9 @@ class Work:
         places = tuple(p for p in self.state.places if p.id != place_id)
         self._become("remove a place", self.state._replace(places=places))
 
-    def remove_curtain(self) -> None:
-        """Stop comparing by the movable divider, as a step of undo."""
-        self._become("put the curtain away", self.state._replace(curtain=None))
+    def stop_comparing(self) -> None:
+        """Compare nothing any more, as a step of undo."""
+        self._become("stop comparing", self.state._replace(comparison=None))
 
     def pick(self, picks: Picks | None) -> None:
         """Pick features, or none; no step of undo."""

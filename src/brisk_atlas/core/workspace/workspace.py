@@ -217,6 +217,18 @@ class Workspace:
         with self.work.together():
             return [self.work.add(*part) for part in parts]
 
+    def proposed_pair(self) -> tuple[Layer, Layer] | None:
+        """Return the subject and the drawn layer most like it, the earlier one first; None without."""
+        from brisk_atlas.core.compare.partner import best_partner, in_order_of_time
+
+        subject = self.work.subject
+        if subject is None or subject.style is None:
+            return None
+        others = [layer for layer in self.work.layers if layer.id != subject.id and layer.style is not None]
+        facts = {layer.id: self.facts_of(layer) for layer in (subject, *others)}
+        best = best_partner(subject, others, facts)
+        return in_order_of_time(best, subject, facts) if best is not None else None
+
     def placed_layers(self) -> list[Neighbour]:
         """Return the open layers that have a place."""
         from .preflight import neighbour

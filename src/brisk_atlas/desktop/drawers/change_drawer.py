@@ -1,4 +1,4 @@
-"""The Change drawer: B minus A for two grids, in numbers, and as a new layer."""
+"""The Change drawer: B minus A for two grids, in numbers and as a new layer; or what two deliveries differ in."""
 
 from __future__ import annotations
 
@@ -16,16 +16,19 @@ from brisk_atlas.core.system.jobs import Job, Lane
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import mono_font
+from .delivery_pane import DeliveryPane
 
 if TYPE_CHECKING:
     from brisk_atlas.core.compare import GridDifference
+    from brisk_atlas.core.compare.change import VolumeError
     from brisk_atlas.core.operations.grid_change import GridChangeResult
 
 EXPLAINED = "Compares two grids where both have data: what rose, what fell, how much."
 
 
 class ChangeDrawer(QWidget):
-    """Chooses two grids and a threshold, and shows area and volume of what rose and fell."""
+    """Chooses two layers: of grids it shows area and volume of what rose and fell, of layers with rows what changed
+    from one delivery to the next."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -48,7 +51,8 @@ class ChangeDrawer(QWidget):
         self.answer.setObjectName("quiet")
         self.keep = QPushButton("Add the difference as a layer")
         self.keep.setEnabled(False)
-        form = QFormLayout()
+        self.delivery = DeliveryPane(session)
+        self.form = form = QFormLayout()
         form.setVerticalSpacing(9)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         form.addRow("A, before", self.side_a)
@@ -61,7 +65,9 @@ class ChangeDrawer(QWidget):
         column.addWidget(self.measure)
         column.addWidget(self.answer)
         column.addWidget(self.keep)
-        column.addStretch(1)
+        column.addWidget(self.delivery, 1)
+        column.addStretch(0)
+        self.delivery.hide()
         for box in (self.side_a, self.side_b):
             box.activated.connect(lambda at: self._show_pair())
         self.measure.clicked.connect(self.compute)
@@ -72,34 +78,50 @@ class ChangeDrawer(QWidget):
         self._fill()
 
     def _work_changed(self, what: str) -> None:
-        if what in ("layers", "curtain", "file") and self.isVisible():
+        if what in ("layers", "comparison", "file", "subject") and self.isVisible():
             self._fill()
 
     def _fill(self) -> None:
-        """Offer the open grids; first the curtain's sides, then those of the result on show, else the subject and the
-        grid most like it."""
+        """Offer the open layers of the subject's kind, grids if that is not compared; chosen are the sides that are
+        compared, then those of the result on show, else the subject and the layer most like it."""
         work = self.session.work
-        grids = [layer for layer in work.layers if layer.kind.has_cells]
-        pair = work.alike() if work.subject in grids else None
+        subject = work.subject
+        by_rows = subject is not None and subject.kind.has_rows
+        grids = [
+            layer for layer in work.layers
+            if (layer.kind == subject.kind if by_rows and subject is not None else layer.kind.has_cells)
+        ]  # fmt: skip
+        for widget in (self.threshold, self.measure, self.answer, self.keep):
+            widget.setVisible(not by_rows)
+        self.form.setRowVisible(self.threshold, not by_rows)
+        self.delivery.setVisible(by_rows)
+        pair = self.session.workspace.proposed_pair() if subject in grids else None
         for side, box in enumerate((self.side_a, self.side_b)):
             now = box.currentData()
             box.clear()
             for layer in grids:
                 box.addItem(layer.name, layer.id)
-            curtain = work.state.curtain
-            wanted = next((layer.id for layer in grids if curtain and layer.id in curtain[side]), None)
-            if wanted is None and self.result is not None and box.findData(now) >= 0:
+            compared = work.state.comparison
+            wanted = next((layer.id for layer in grids if compared and layer.id in compared.sides[side]), None)
+            result = self.delivery.result if by_rows else self.result
+            if wanted is None and result is not None and box.findData(now) >= 0:
                 wanted = now
             if wanted is None and pair and pair[side] in grids:
                 wanted = pair[side].id
             at = next((box.findData(i) for i in (wanted, now) if box.findData(i) >= 0), min(side, len(grids) - 1))
             box.setCurrentIndex(at)
         self.measure.setEnabled(len(grids) > 1)
-        self._show_pair()
+        if by_rows:
+            self.delivery.show_sides(self._sides())
+        else:
+            self._show_pair()
 
     def _show_pair(self) -> None:
         """Say what the two grids have in common, unless a result stands there."""
         sides = self._sides()
+        if self.delivery.isVisibleTo(self):
+            self.delivery.show_sides(sides)
+            return
         if self.result is not None and sides and (sides[0].name, sides[1].name) == self._names:
             return
         facts = [self.session.facts_of(layer) for layer in sides or ()]
@@ -150,10 +172,14 @@ class ChangeDrawer(QWidget):
     def _show(self, result: GridChangeResult, a: Layer, b: Layer) -> None:
         change, unit, volume = result.change, result.unit, result.volume_unit
         self.result, self._names, self._unit = change, (a.name, b.name), unit
+        sure = change.uncertainty
         rows = [
             ("rose", f"{change.risen_area:,.0f} m²", f"{change.risen_volume:,.0f} {volume}"),
+            ("", "", _off(sure.risen, volume) if sure else ""),
             ("fell", f"{change.fallen_area:,.0f} m²", f"{change.fallen_volume:,.0f} {volume}"),
+            ("", "", _off(sure.fallen, volume) if sure else ""),
             ("net", "", f"{change.net_volume:+,.0f} {volume}"),
+            ("", "", _off(sure.net, volume) if sure else ""),
             ("mean", "", f"{change.mean:+,.3f} {unit}"),
             ("maximum", "", f"{change.maximum:+,.2f} {unit}"),
             ("minimum", "", f"{change.minimum:+,.2f} {unit}"),
@@ -161,7 +187,17 @@ class ChangeDrawer(QWidget):
         cells = "".join(
             f"<tr><td>{n}&nbsp;&nbsp;</td><td align=right>{x}</td><td align=right>&nbsp;&nbsp;{y}</td></tr>"
             for n, x, y in rows
+            if n or y
         )
+        believed = "The records do not state how exact both grids are, so the volumes have no error."
+        if sure is not None:
+            first, second = sure.accuracies
+            believed = (
+                f"The records state standard errors of {first:g} {unit} (A) and {second:g} {unit} (B): changes below "
+                f"{sure.detection:.2f} {unit} (95 %) do not count, together {sure.left_out[0]:,.0f} {volume} up and "
+                f"{sure.left_out[1]:,.0f} {volume} down. The first ± is for cells whose errors are independent, the "
+                "second for errors that are all alike."
+            )
         how = (
             "B was interpolated onto the cells of A."
             if change.resampled
@@ -171,10 +207,11 @@ class ChangeDrawer(QWidget):
         self.answer.setText(
             f"<b>{escape(b.name)} − {escape(a.name)}</b>"
             f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{cells}</table>"
-            f"<p>{change.compared_cells:,} cells compared; a cell counts from {change.threshold:g} {unit} up or down. "
-            f"{how} Areas in the plane.</p>"
+            f"<p>{change.compared_cells:,} cells compared; a change counts from {change.threshold:.3g} {unit} on. "
+            f"{how} Areas {'on the ellipsoid' if change.on_ellipsoid else 'in the plane'}.</p><p>{escape(believed)}</p>"
         )
-        self.keep.setEnabled(True)
+        self.keep.setEnabled(change.difference is not None)
+        self.keep.setToolTip("" if change.difference is not None else "The difference is too large to be held")
 
     def _say(self, text: str) -> None:
         self.answer.setTextFormat(Qt.TextFormat.PlainText)
@@ -185,11 +222,14 @@ class ChangeDrawer(QWidget):
         if self.result is None:
             return
         change, (a, b), unit = self.result, self._names, self._unit
+        difference = change.difference
+        if difference is None:
+            return
 
         def work(job: Job) -> Path:
             from brisk_atlas.core.handover.grid import write_grid
 
-            return write_grid(change.difference, f"{b}_minus_{a}", unit=unit, description=f"{b} minus {a}")
+            return write_grid(difference, f"{b}_minus_{a}", unit=unit, description=f"{b} minus {a}")
 
         def done(path: Path) -> None:
             limit = max(abs(change.minimum), abs(change.maximum)) * 0.6 or 1.0
@@ -206,3 +246,7 @@ class ChangeDrawer(QWidget):
             self.session.run(f"Opening {path.name}", lambda job: self.session.cache.dataset(ref), opened)
 
         self.session.run("Writing the difference", work, done, lane=Lane.BATCH)
+
+
+def _off(error: VolumeError, unit: str) -> str:
+    return f"±{error.independent:,.0f}, ±{error.alike:,.0f} {unit}"

@@ -226,7 +226,7 @@ class ProbeDrawer(QWidget):
         """Ask what is there: at a click, in an area or along a line."""
         work = self.session.work
         layers, subject = self._layers(), work.subject
-        sides = work.curtain_grids() if where.kind == "click" else None
+        sides = work.compared_grids() if where.kind == "click" else None
         self.where_at = where
         cache = self.session.cache
 
@@ -263,7 +263,7 @@ class ProbeDrawer(QWidget):
                 ("B", self._side(change.b, change.units[1])),
                 ("not comparable" if change.unlike else "change, B − A", difference),
             ]
-            self.tree.add("Across the curtain", lines, strong="change")
+            self.tree.add("From A to B", lines, strong="change")
         self._add_findings()
         if not findings and change is None:
             self.tree.add("Nothing here", [("", "No visible layer has anything at this place.")])
@@ -361,7 +361,7 @@ class ProbeDrawer(QWidget):
         if (
             work.state.subject != hit.layer_id
             and not spoken_of
-            and (work.subject is None or work.subject.kind.has_shapes or not work.state.curtain)
+            and (work.subject is None or work.subject.kind.has_shapes or not work.state.comparison)
         ):
             work.choose(hit.layer_id)
         work.pick(Picks(hit.layer_id, hit.rows if area and hit.rows else (hit.row,)))

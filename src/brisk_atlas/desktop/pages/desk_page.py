@@ -35,6 +35,7 @@ from ..sheet.drawer import SheetDrawer
 from ..sketching import Sketching
 from ..stack_pane import StackPane
 from ..theme import Theme
+from ..twins import Twins
 
 if TYPE_CHECKING:
     import numpy as np
@@ -76,6 +77,7 @@ class DeskPage(QWidget):
         self.panes.addWidget(self.map)
         self.panes.addWidget(self.relief)
         self.panes.setChildrenCollapsible(False)
+        self.twins = Twins(session, self.map, self.panes, self._probed)
         self.bottom = QFrame()
         self.bottom.setObjectName("bottomDrawer")
         below = QVBoxLayout(self.bottom)
@@ -83,7 +85,7 @@ class DeskPage(QWidget):
         below.addWidget(self.sheet)
         self.bottom.hide()
         self.middle = QSplitter(Qt.Orientation.Vertical)
-        self.middle.addWidget(self.panes)
+        self.middle.addWidget(self._panes_below_comparison())
         self.middle.addWidget(self.bottom)
         self.middle.setStretchFactor(0, 1)
         self.middle.setChildrenCollapsible(False)
@@ -127,6 +129,7 @@ class DeskPage(QWidget):
         self.map.canvas.tool_changed.connect(self._tool_changed)
         self.places.store_wanted.connect(self.store_place)
         self.places.go_wanted.connect(self.map.go_to_place)
+        self.change.delivery.place_wanted.connect(self.map.show_extent)
         self.places.overview.place_chosen.connect(self.map.canvas.centre_on)
         self.probe.tool_wanted.connect(self.take_tool)
         self.sketch.tool_wanted.connect(self.take_tool)
@@ -137,6 +140,16 @@ class DeskPage(QWidget):
         self.sheet.go_wanted.connect(self.map.fit_picked)
         session.work_changed.connect(self._work_changed)
         self._which()
+
+    def _panes_below_comparison(self) -> QWidget:
+        """Return the panes, whose maps begin at the same height, below the bar of what is compared."""
+        above = QWidget()
+        column = QVBoxLayout(above)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.map.comparing)
+        column.addWidget(self.panes, 1)
+        return above
 
     def _empty_state(self) -> QWidget:
         page = QWidget()
@@ -188,13 +201,14 @@ class DeskPage(QWidget):
         )
         for painted in painted_by_themselves:
             painted.theme = theme
+        self.twins.use_theme(theme)
         if self.relief.isVisible():
             self.relief.remake()
         self.update()
 
     @property
     def busy(self) -> bool:
-        return self.map.busy or self.relief.busy or self.sheet.busy
+        return self.map.busy or self.twins.busy or self.relief.busy or self.sheet.busy
 
     # Probing and measuring
 

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFont, QLinearGradient, QPainter, QPen, QPolygonF
 
 from brisk_atlas.core.draw import View
 
 from ..theme import MONO, SANS, Theme
 
-SCALE_PX, CREDIT_PX = 11, 11
+if TYPE_CHECKING:
+    from brisk_atlas.core.compare.change_picture import ChangeScale
+
+SCALE_PX, CREDIT_PX, LEGEND_PX = 11, 11, 170
 
 
 def paint_scale(painter: QPainter, bar: tuple[float, str] | None, height: int, theme: Theme) -> None:
@@ -66,3 +71,37 @@ def paint_credit(painter: QPainter, credit: str, room: QRect, theme: Theme) -> N
     painter.fillRect(box, QColor(theme.raised))
     painter.setPen(QColor(theme.quiet))
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def paint_change_legend(painter: QPainter, scale: ChangeScale, room: QRect, theme: Theme) -> None:
+    """Show what the colours of a difference mean, in the lower right corner."""
+    from brisk_atlas.core.compare.change_picture import RAMP
+    from brisk_atlas.core.draw.ramps import ramp
+
+    font = QFont(SANS)
+    font.setPixelSize(CREDIT_PX)
+    painter.setFont(font)
+    metrics, unit = painter.fontMetrics(), f" {scale.unit}" if scale.unit else ""
+    digits = 2 if scale.limit < 10 else 1 if scale.limit < 100 else 0
+    ends = f"-{scale.limit:,.{digits}f}{unit}", f"+{scale.limit:,.{digits}f}{unit}"
+    faint = f"grey: below {scale.faint:.2f}{unit}, may be none (95 %)" if scale.faint else ""
+    width = max(LEGEND_PX, metrics.horizontalAdvance(faint) + 16)
+    height = 52 if faint else 36
+    box = QRectF(room.width() - width - 10, room.height() - height - 34, width, height)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(QColor(theme.rule), 1))
+    painter.setBrush(QColor(theme.raised))
+    painter.drawRoundedRect(box, 4, 4)
+    bar = QRectF(box.left() + 8, box.top() + 7, box.width() - 16, 9)
+    colours = QLinearGradient(bar.topLeft(), bar.topRight())
+    inks = ramp(RAMP)
+    for share in range(0, 256, 15):
+        colours.setColorAt(share / 255, QColor(*inks[share].tolist()))
+    painter.fillRect(bar, colours)
+    painter.setPen(QColor(theme.ink))
+    line = QRectF(bar.left(), bar.bottom() + 1, bar.width(), 16)
+    for text, where in ((ends[0], "AlignLeft"), ("0", "AlignHCenter"), (ends[1], "AlignRight")):
+        painter.drawText(line, Qt.AlignmentFlag[where] | Qt.AlignmentFlag.AlignVCenter, text)
+    if faint:
+        painter.setPen(QColor(theme.quiet))
+        painter.drawText(line.translated(0, 16), Qt.AlignmentFlag.AlignCenter, faint)

@@ -7,30 +7,45 @@ from math import atan2, degrees
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSizeF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QCursor,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.place.domain import domain_of
+from brisk_atlas.core.workspace.comparison import Divide, Way
 
 from ..frame_image import image_of
 from ..theme import LIGHT, Theme
 from .corner_tool import CornerTool
 from .discs import paint_discs
-from .furniture import paint_credit, paint_north, paint_scale
+from .furniture import paint_change_legend, paint_credit, paint_north, paint_scale
 from .hand_tool import CLOSED, DRAGGED, SKETCHED, HandTool, paint_shape
+from .map_label import paint_label
+from .sides_view import SidesView
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.compare.change_picture import ChangeScale
     from brisk_atlas.core.draw.frame import Frame
 
 WHEEL_ZOOM = 1.25  # a notch of the wheel
 KEY_PAN = 0.15  # share of the pane that an arrow key moves
 TURN_DEG = 15.0  # that a key turns the map by; a tenth of it with Shift
 CLICK_PX = 4  # a press that moves less is a click
-GRIP_PX = 9  # how near the curtain's edge can be gripped
 MIN_RESOLUTION, MAX_RESOLUTION = 1e-9, 1e7
 SETTLE_MS = 15
+SIDE_KEYS = {Qt.Key.Key_BracketLeft: -1, Qt.Key.Key_BracketRight: 1}  # towards A, towards B
 
 
 class MapCanvas(QWidget):
@@ -41,7 +56,8 @@ class MapCanvas(QWidget):
         pointer_moved(float, float): map position under the pointer.
         pointer_left(): the pointer left the canvas.
         probed(float, float): the analyst asks what is here. Dragging with Alt turns the map about its middle.
-        curtain_moved(float): share of the width at which the curtain stands.
+        looked(): another view is on show, before its frame is asked for.
+        side_held(float): a key for one of two sides is down: 0 for A, 1 for B; -1 when it is up again.
         shape_drawn(str, object): the hand ended a shape: its kind, and (n, 2) positions.
         shape_going(str, object): the same, while it is being drawn.
         tool_changed(): another tool is in the hand, or none.
@@ -51,7 +67,8 @@ class MapCanvas(QWidget):
     pointer_moved = pyqtSignal(float, float)
     pointer_left = pyqtSignal()
     probed = pyqtSignal(float, float)
-    curtain_moved = pyqtSignal(float)
+    looked = pyqtSignal()
+    side_held = pyqtSignal(float)
     shape_drawn = pyqtSignal(str, object)
     shape_going = pyqtSignal(str, object)
     tool_changed = pyqtSignal()
@@ -67,8 +84,9 @@ class MapCanvas(QWidget):
         self.view: View | None = None
         self.frames: list[tuple[QImage, View]] = []
         self._under: tuple[QImage, View] | None = None  # the last whole frame, while the next is being drawn
-        self.curtain: tuple[str, str] | None = None  # what stands left and right
-        self.curtain_at = 0.5
+        self.sides = SidesView()
+        self.legend: ChangeScale | None = None  # of the difference on show
+        self.cross: tuple[float, float] | None = None  # where the pointer is on another pane
         self.mark: tuple[float, float] | None = None
         self.tool: HandTool | CornerTool | None = None
         self.shape: tuple[np.ndarray, bool] | None = None  # the last one drawn, and whether it is closed
@@ -98,6 +116,7 @@ class MapCanvas(QWidget):
         self._spot = None
         self.update()
         self._settle.start()
+        self.looked.emit()
 
     def _in_first_world(self, view: View) -> View:
         """Return a view moved by whole worlds, where the CRS repeats them; what is on show moves with it."""
@@ -147,41 +166,38 @@ class MapCanvas(QWidget):
         painter.fillRect(self.rect(), QColor(self.theme.paper))
         if self.view is None:
             return
-        divide = round(self.width() * self.curtain_at)
         if self._under is not None:
             self._paint_frame(painter, *self._under)
-        for side, (image, view) in enumerate(self.frames):
-            if self.curtain and len(self.frames) == 2:
-                clip = (
-                    QRectF(0, 0, divide, self.height())
-                    if side == 0
-                    else QRectF(divide, 0, self.width() - divide, self.height())
-                )
-                painter.setClipRect(clip)
-            self._paint_frame(painter, image, view)
-        painter.setClipping(False)
-        if self.curtain and len(self.frames) == 2:
-            self._paint_curtain(painter, divide)
+        size = QSizeF(self.size())
+        self.sides.paint(painter, self.frames, size, self.theme, self._paint_frame)
+        if len(self.frames) == 2:
+            self.sides.paint_marks(painter, size, self.theme)
         if self.frames:
             paint_scale(painter, self.scale_bar(), self.height(), self.theme)
             paint_credit(painter, self.credit, self.rect(), self.theme)
             if self.shows_north:
                 paint_north(painter, self.view, self.width(), self.theme)
+            if self.legend is not None:
+                paint_change_legend(painter, self.legend, self.rect(), self.theme)
         if self.shape is not None:
             paint_shape(painter, self.shape[0], self.view, self.theme, closed=self.shape[1])
         if self.tool is not None:
             self.tool.paint(painter, self.view, self.theme)
-            self._paint_label(painter, self.say or self.tool.hint, QPointF(self.width() / 2, 10), middle=True)
+            words = self.say or self.tool.hint
+            paint_label(painter, words, QPointF(self.width() / 2, 10), self.width(), self.theme, middle=True)
         if self.mark:
             self._paint_mark(painter, QPointF(*self.view.to_pixel(*self.mark)))
         paint_discs(painter, self.discs, self.view, self.theme)
         if self.hasFocus() and self.view and not self.underMouse():
-            self._paint_centre(painter)
+            self._paint_cross(painter, QPointF(self.width() / 2, self.height() / 2))
+        if self.cross is not None:
+            self._paint_cross(painter, QPointF(*self.view.to_pixel(*self.cross)))
         if self._box is not None:
             painter.setPen(QPen(QColor(self.theme.accent), 1.5, Qt.PenStyle.DashLine))
             painter.drawRect(self._box)
         if self.hint:
-            self._paint_label(painter, self.hint, QPointF(self.width() / 2, self.height() - 26), middle=True)
+            at = QPointF(self.width() / 2, self.height() - 26)
+            paint_label(painter, self.hint, at, self.width(), self.theme, middle=True)
 
     def _paint_frame(self, painter: QPainter, image: QImage, view: View) -> None:
         """Paint a frame where it lies under the current view, which may be turned against it by now."""
@@ -208,36 +224,6 @@ class MapCanvas(QWidget):
             left, top = round(left), round(top)  # an unscaled frame is shown pixel for pixel
         return QRectF(left, top, width, height)
 
-    def _paint_curtain(self, painter: QPainter, divide: int) -> None:
-        assert self.curtain is not None
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(self.theme.raised), 4))
-        painter.drawLine(divide, 0, divide, self.height())
-        painter.setPen(QPen(QColor(self.theme.accent), 2))
-        painter.drawLine(divide, 0, divide, self.height())
-        grip = QRectF(divide - 6, self.height() / 2 - 18, 12, 36)
-        painter.setBrush(QColor(self.theme.accent))
-        painter.setPen(QPen(QColor(self.theme.raised), 2))
-        painter.drawRoundedRect(grip, 6, 6)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        self._paint_label(painter, f"A  {self.curtain[0]}", QPointF(divide - 12, 12), right=True)
-        self._paint_label(painter, f"B  {self.curtain[1]}", QPointF(divide + 12, 12))
-
-    def _paint_label(
-        self, painter: QPainter, text: str, at: QPointF, *, right: bool = False, middle: bool = False
-    ) -> None:
-        painter.setFont(self.font())
-        width = painter.fontMetrics().horizontalAdvance(text) + 16
-        left = at.x() - (width if right else width / 2 if middle else 0)
-        box = QRectF(min(max(left, 4), max(4.0, self.width() - width - 4)), at.y(), width, 22)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(self.theme.rule), 1))
-        painter.setBrush(QColor(self.theme.raised))
-        painter.drawRoundedRect(box, 4, 4)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QColor(self.theme.ink))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
     def scale_bar(self) -> tuple[float, str] | None:
         """Return the bar's width in pixels and its label, at the latitude of the view's middle."""
         from brisk_atlas.core.draw.overlays import scale_bar
@@ -252,9 +238,9 @@ class MapCanvas(QWidget):
             for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
                 painter.drawLine(QPointF(at.x() + dx * 7, at.y() + dy * 7), QPointF(at.x() + dx * 13, at.y() + dy * 13))
 
-    def _paint_centre(self, painter: QPainter) -> None:
-        """Mark where the keyboard points."""
-        x, y = self.width() / 2, self.height() / 2
+    def _paint_cross(self, painter: QPainter, at: QPointF) -> None:
+        """Mark where the keyboard points, or the pointer of another pane."""
+        x, y = at.x(), at.y()
         for colour, width in ((self.theme.raised, 3), (self.theme.ink, 1)):
             painter.setPen(QPen(QColor(colour), width))
             painter.drawLine(QPointF(x - 9, y), QPointF(x + 9, y))
@@ -295,8 +281,8 @@ class MapCanvas(QWidget):
         self._spot = self.view.to_map(at.x(), at.y()) if has_place and self.view and at else None
         self.update()
 
-    def _near_curtain(self, at: QPointF) -> bool:
-        return self.curtain is not None and abs(at.x() - self.width() * self.curtain_at) <= GRIP_PX
+    def _near_edge(self, at: QPointF) -> bool:
+        return self.sides.near_edge(at, QSizeF(self.size()))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -308,8 +294,8 @@ class MapCanvas(QWidget):
             self._doing = "draw"
             self.tool.press(at, self.view.to_map(at.x(), at.y()))
             self.update()
-        elif left and self._near_curtain(at):
-            self._doing = "curtain"
+        elif left and self._near_edge(at):
+            self._doing = "edge"
         elif left and (self.boxing or event.modifiers() & Qt.KeyboardModifier.ShiftModifier):
             self._doing = "box"
         elif left and event.modifiers() & Qt.KeyboardModifier.AltModifier:
@@ -325,8 +311,9 @@ class MapCanvas(QWidget):
         if self.tool is not None and self._doing in ("draw", ""):
             self.tool.move(at, self.view.to_map(at.x(), at.y()))
             self.update()
-        elif self._doing == "curtain":
-            self.move_curtain(at.x() / max(1, self.width()))
+        elif self._doing == "edge":
+            self.sides.drag(at, QSizeF(self.size()))
+            self.update()
         elif self._doing == "turn" and self._last is not None:
             self.look(self.view.turned(self._bearing(at) - self._bearing(self._last)))
             self._last = at
@@ -341,7 +328,10 @@ class MapCanvas(QWidget):
                 self.look(self.view.panned(at.x() - self._last.x(), at.y() - self._last.y()))
                 self._last = at
         if not self._doing:
-            self.setCursor(Qt.CursorShape.SplitHCursor if self._near_curtain(at) else Qt.CursorShape.CrossCursor)
+            self.setCursor(self.sides.cursor if self._near_edge(at) else QCursor(Qt.CursorShape.CrossCursor))
+        self.sides.pointer = at
+        if self.sides.divides and self.sides.divide is Divide.GLASS:
+            self.update()
         self.pointer_moved.emit(*self.view.to_map(at.x(), at.y()))
 
     def _bearing(self, at: QPointF) -> float:
@@ -382,6 +372,7 @@ class MapCanvas(QWidget):
         event.accept()
 
     def leaveEvent(self, event: object) -> None:
+        self.sides.pointer = None
         self.pointer_left.emit()
         self.update()
 
@@ -414,8 +405,8 @@ class MapCanvas(QWidget):
             self.look(view.turned((TURN_DEG if key in (Qt.Key.Key_Period, Qt.Key.Key_Greater) else -TURN_DEG) * fine))
         elif key in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.probed.emit(view.x, view.y)
-        elif key in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) and self.curtain:
-            self.move_curtain(self.curtain_at + (0.05 if key == Qt.Key.Key_BracketRight else -0.05))
+        elif key in SIDE_KEYS and self.sides.titles is not None:
+            self._side_key(SIDE_KEYS[Qt.Key(key)], repeated=event.isAutoRepeat())
         elif key == Qt.Key.Key_Escape:
             self._box, self._doing, self.boxing = None, "", False
             self.update()
@@ -444,10 +435,25 @@ class MapCanvas(QWidget):
         if self.view:
             self.pointer_moved.emit(self.view.x, self.view.y)
 
-    def move_curtain(self, share: float) -> None:
-        self.curtain_at = min(max(share, 0.0), 1.0)
+    def _side_key(self, direction: int, *, repeated: bool) -> None:
+        """Move the edge, size the glass, or hold one of two sides that blink while the key is down."""
+        if self.sides.way is Way.CURTAIN:
+            self.sides.step(direction)
+            self.update()
+        elif not repeated:
+            self.side_held.emit(max(0.0, float(direction)))
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        if event.key() in SIDE_KEYS and self.sides.way is Way.BLINK and not event.isAutoRepeat():
+            self.side_held.emit(-1.0)
+        else:
+            super().keyReleaseEvent(event)
+
+    def move_edge(self, share: float) -> None:
+        """Put the edge between A and B at a share of the width or height."""
+        self.sides.move(share)
         self.update()
-        self.curtain_moved.emit(self.curtain_at)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         if self.view is not None:

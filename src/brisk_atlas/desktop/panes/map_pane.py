@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QBuffer, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.view import PICK_PX
@@ -14,12 +14,15 @@ from brisk_atlas.core.model import AtlasError, Extent, Layer
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Place
+from brisk_atlas.core.workspace.comparison import Way, side_title
 from brisk_atlas.core.workspace.view_history import ViewHistory, VisitedView
 
 from ..commands import Commands
 from ..plain_text import PlainLabel
 from ..session import Session
+from .blinker import Blinker
 from .coming_pieces import ComingPieces
+from .comparison_bar import ComparisonBar
 from .dimension_bar import DimensionBar
 from .hand_tool import SKETCHED
 from .map_canvas import MapCanvas
@@ -29,6 +32,7 @@ if TYPE_CHECKING:
     import numpy as np
 
     from brisk_atlas.core.draw.frame import Frame
+    from brisk_atlas.core.inspect import Where
     from brisk_atlas.core.model import DataRef
     from brisk_atlas.core.workspace.named_places import NamedPlace
 
@@ -36,6 +40,7 @@ HOVER_MS = 40
 PLACE_PICTURE = QSize(160, 100)
 FLASHES, FLASH_MS = 2, 260
 AGAIN_MS = 300  # between two pictures of a layer that is being prepared
+NO_GRIDS = "Two grids have a difference on the map; the Change drawer compares the rows of other layers."
 MEASURES = ("distance", "area")
 MEASURED_AS = {"sketch line": "distance", "sketch area": "area"}  # while they are drawn
 
@@ -51,6 +56,7 @@ class MapPane(QWidget):
         settled(): the newest wish has been drawn.
         drawing_faults(dict): layer id -> why it could not be drawn.
         view_changed(): the place or scale changed.
+        pane_wanted(): another pane beside the map, for one more side of what is compared.
     """
 
     pointer_moved = pyqtSignal(float, float)
@@ -60,6 +66,7 @@ class MapPane(QWidget):
     settled = pyqtSignal()
     drawing_faults = pyqtSignal(dict)
     view_changed = pyqtSignal()
+    pane_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -71,6 +78,7 @@ class MapPane(QWidget):
         self._bar_row = QHBoxLayout(self.bar)
         self._bar_row.setContentsMargins(8, 2, 8, 2)
         self._bar_row.setSpacing(2)
+        self.bar.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)  # as narrow as a twin
         title = PlainLabel("Map")
         title.setObjectName("heading")
         self._bar_row.addWidget(title)
@@ -81,6 +89,8 @@ class MapPane(QWidget):
         column.setSpacing(0)
         column.addWidget(self.bar)
         self.along = DimensionBar(session)
+        self.blinker = Blinker(self)
+        self.comparing = ComparisonBar(session, self.blinker)  # stands above all panes
         column.addWidget(self.along)
         column.addWidget(self.canvas, 1)
         self._hover = QTimer(self)
@@ -99,6 +109,9 @@ class MapPane(QWidget):
         self.canvas.probed.connect(self._clicked)
         self.canvas.shape_drawn.connect(self._shape_drawn)
         self.canvas.shape_going.connect(self._shape_going)
+        self.canvas.side_held.connect(lambda mix: self.blinker.hold(mix if mix >= 0 else None))
+        self.blinker.mixed.connect(self._show_mix)
+        self.comparing.pane_wanted.connect(self.pane_wanted)
         self.renderer.drawn.connect(self._drawn)
         self.renderer.begun.connect(self.canvas.show_begun)
         self._again = QTimer(self)
@@ -136,10 +149,8 @@ class MapPane(QWidget):
     # What the hand asks
 
     def _clicked(self, x: float, y: float) -> None:
-        from brisk_atlas.core.inspect import Where
-
         self.canvas.clear_shape()
-        self.probed.emit(Where.at(x, y, self.session.work.state.crs, self.reach))
+        self.probed.emit(self.where_at(x, y))
 
     def _shape_drawn(self, kind: str, xy: np.ndarray) -> None:
         from brisk_atlas.core.inspect import Where
@@ -162,24 +173,44 @@ class MapPane(QWidget):
 
     def _stacks(self) -> tuple[tuple[Layer, ...], ...]:
         work = self.session.work
-        if work.state.curtain is None:
+        comparison = work.state.comparison
+        if comparison is None:
             return (tuple(work.drawn()),)
-        side_a, side_b = work.state.curtain
-        return tuple(work.drawn(hidden=side_b)), tuple(work.drawn(hidden=side_a))
+        match comparison.way:
+            case Way.CURTAIN | Way.BLINK:
+                sides: tuple[tuple[str, ...], ...] = (comparison.hidden_on(0), comparison.hidden_on(1))
+            case Way.TWIN:
+                sides = (comparison.hidden_on(0),)
+            case Way.CHANGE:
+                return self._around_change()
+        return tuple(tuple(work.drawn(hidden=hidden)) for hidden in sides)
+
+    def _around_change(self) -> tuple[tuple[Layer, ...], ...]:
+        """Return the layers below and above the difference of two grids, which stands where the upper one does."""
+        work, pair = self.session.work, self.session.work.compared_grids()
+        comparison, drawn = work.state.comparison, work.drawn()
+        if pair is None or comparison is None:
+            return (tuple(drawn),)
+        place = max(at for at, layer in enumerate(drawn) if layer.id in (pair[0].id, pair[1].id))
+        compared = {*comparison.side_a, *comparison.side_b}
+        parts = drawn[:place], drawn[place + 1 :]
+        return tuple(tuple(layer for layer in part if layer.id not in compared) for part in parts)
+
+    def _compared(self) -> tuple[Layer, Layer] | None:
+        """Return the grids whose difference is on show."""
+        comparison = self.session.work.state.comparison
+        return self.session.work.compared_grids() if comparison and comparison.way is Way.CHANGE else None
 
     def draw(self) -> None:
         """Ask for a frame of the present view."""
         view = self.canvas.wanted_view()
         if view is not None and view.width > 1 and view.height > 1:
             self._pieces.begin(self.session.work.layers)
-            self.renderer.want(Wish(self._stacks(), view, self.session.work.picks, self.grid))
+            self.renderer.want(Wish(self._stacks(), view, self.session.work.picks, self.grid, self._compared()))
 
     def _drawn(self, frames: list[Frame]) -> None:
         work = self.session.work
-        names = work.state.curtain
-        self.canvas.curtain = (
-            (self._side_name(names[0]), self._side_name(names[1])) if names and len(frames) == 2 else None
-        )
+        self._show_sides(len(frames))
         self.canvas.show_frames(frames)
         faults = {k: v for frame in frames for k, v in frame.faults.items()}
         if faults != self._faults:
@@ -198,6 +229,22 @@ class MapPane(QWidget):
         self.limits = {k: v for frame in frames for k, v in frame.limits.items()}
         if not self.renderer.busy:
             self.settled.emit()
+
+    def _show_sides(self, pictures: int) -> None:
+        """Have the canvas show as many sides as there are pictures, and what is to be known of a difference."""
+        work, sides = self.session.work, self.canvas.sides
+        comparison, change = work.state.comparison, self.renderer.change
+        sides.titles = None
+        if comparison is not None and pictures == 2:
+            a, b = (side_title(ids, work.layers, work.state.groups) for ids in comparison.sides[:2])
+            sides.titles, sides.way, sides.divide = (a, b), comparison.way, comparison.divide
+        self.canvas.legend = change.scale if change is not None and self._compared() else None
+        if comparison is not None and comparison.way is Way.CHANGE:
+            self.comparing.say(change.words if change is not None and self._compared() else NO_GRIDS)
+
+    def _show_mix(self, mix: float) -> None:
+        self.canvas.sides.mix = mix
+        self.canvas.update()
 
     def _credit(self) -> str:
         """Return whom the data of the services on the map is credited to."""
@@ -221,10 +268,6 @@ class MapPane(QWidget):
             QTimer.singleShot(2 * turn * FLASH_MS, lambda: self.renderer.want(Wish(only, view)))
             QTimer.singleShot((2 * turn + 1) * FLASH_MS, self.draw)
 
-    def _side_name(self, ids: tuple[str, ...]) -> str:
-        names = [layer.name for layer in self.session.work.layers if layer.id in ids]
-        return names[0] if len(names) == 1 else f"{len(names)} layers"
-
     def _view_changed(self) -> None:
         view = self.canvas.view
         if view is not None:
@@ -234,7 +277,7 @@ class MapPane(QWidget):
         self.view_changed.emit()
 
     def _work_changed(self, what: str) -> None:
-        if what in ("layers", "curtain", "picks"):
+        if what in ("layers", "comparison", "picks"):
             if not self.session.work.layers:
                 self.canvas.view, self.canvas.frames, self.canvas.mark = None, [], None
                 self.canvas.update()
@@ -307,6 +350,19 @@ class MapPane(QWidget):
             self._fit([layer for layer in self.session.work.layers if layer.id in ids])
 
     # Going places
+
+    def show_extent(self, extent: Extent) -> None:
+        """Go to an extent of any CRS, with as much around it on each side; to one without size as near as now."""
+        from brisk_atlas.core.place import transform_extent
+
+        crs, view = self.session.work.state.crs, self.canvas.view
+        placed = transform_extent(extent, crs)
+        if placed is None or not placed.is_finite or view is None:
+            return
+        if placed.width or placed.height:
+            self.canvas.look(self._fitting(replace(placed.grown(1.0), crs=crs)))
+        else:
+            self.canvas.look_at_centre(*placed.centre, view.resolution, view.crs)
 
     def _fit(self, layers: list[Layer]) -> None:
         crs = self.session.work.state.crs
@@ -382,38 +438,42 @@ class MapPane(QWidget):
         self.canvas.shows_north = not self.canvas.shows_north
         self.canvas.update()
 
-    # The curtain
+    # Comparing
 
-    def toggle_curtain(self) -> None:
-        """Draw the curtain between the subject (B) and the layer most like it (A), or put it away."""
+    def toggle_way(self, way: Way) -> None:
+        """Compare the subject with the layer most like it in this way; the same sides if two are compared already; the
+        way that is on show again stops it."""
         work = self.session.work
-        if work.state.curtain:
-            work.remove_curtain()
+        comparison = work.state.comparison
+        if comparison is not None and comparison.way is way:
+            work.stop_comparing()
             self._pointer_left()
-            return
-        pair = work.alike()
-        if pair:
-            work.draw_curtain((pair[0].id,), (pair[1].id,))
-
-    def set_side(self, layer_id: str, side: str) -> None:
-        """Put a layer on side A, on side B or on both (AB)."""
-        work = self.session.work
-        if work.state.curtain:
-            a, b = (tuple(i for i in ids if i != layer_id) for ids in work.state.curtain)
-            work.draw_curtain((*a, layer_id) if side == "A" else a, (*b, layer_id) if side == "B" else b)
+        elif comparison is not None:
+            work.look_by(way)
+        else:
+            pair = self.session.workspace.proposed_pair()
+            if pair:
+                work.compare((pair[0].id,), (pair[1].id,), way)
 
     def turn_side(self, layer_id: str) -> None:
-        """Move a layer on: both sides, A, B, both again."""
-        curtain = self.session.work.state.curtain
-        if curtain:
-            now = "A" if layer_id in curtain[0] else "B" if layer_id in curtain[1] else "AB"
-            self.set_side(layer_id, {"AB": "A", "A": "B", "B": "AB"}[now])
+        """Move a layer on: all sides, A, B and so on, all again."""
+        comparison = self.session.work.state.comparison
+        if comparison is not None:
+            now = comparison.side_of(layer_id)
+            after = 0 if now is None else now + 1
+            self.session.work.put_on_side(layer_id, after if after < len(comparison.sides) else None)
+
+    def where_at(self, x: float, y: float) -> Where:
+        """Return a map position as a place to probe."""
+        from brisk_atlas.core.inspect import Where
+
+        return Where.at(x, y, self.session.work.state.crs, self.reach)
 
     def _pointer_moved(self, x: float, y: float) -> None:
         domain = domain_of(self.session.work.state.crs)
         self._pointer = (x, y) = (domain.canonical(x) if domain is not None else x, y)
         self.pointer_moved.emit(x, y)
-        if self.session.work.state.curtain and not self._hover.isActive():
+        if self.session.work.state.comparison and not self._hover.isActive():
             self._hover.start()
 
     def _pointer_left(self) -> None:
@@ -421,7 +481,7 @@ class MapPane(QWidget):
         self.canvas.update()
 
     def _read_change(self) -> None:
-        sides, pointer = self.session.work.curtain_grids(), self._pointer
+        sides, pointer = self.session.work.compared_grids(), self._pointer
         if sides is None or pointer is None or (self._reading and not self._reading.finished):
             return
         crs = self.session.work.state.crs
@@ -432,9 +492,9 @@ class MapPane(QWidget):
             return change_at(self.session.cache, *sides, *pointer, crs).text
 
         def done(text: str) -> None:
-            self.canvas.hint = text if self.session.work.state.curtain else ""
+            self.canvas.hint = text if self.session.work.state.comparison else ""
             self.canvas.update()
             if self._pointer != pointer:
                 self._hover.start()
 
-        self._reading = self.session.run("OpenOptions", work, done, shown=False, failed=lambda error: None)
+        self._reading = self.session.run("Reading the change", work, done, shown=False, failed=lambda error: None)

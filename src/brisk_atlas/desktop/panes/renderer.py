@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from brisk_atlas.core.draw import View
-from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Picks
 
@@ -17,6 +18,7 @@ from ..session import Session
 from . import map_text
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.compare.change_picture import ChangeScale
     from brisk_atlas.core.draw.frame import Frame
 
 PATIENCE_S = 0.25  # a drawing younger than this is let finish when a newer one is asked for
@@ -25,12 +27,22 @@ PATIENCE_S = 0.25  # a drawing younger than this is let finish when a newer one 
 @dataclass(frozen=True)
 class Wish:
     """What to draw: one or two stacks (bottom first) of the same view. `grid` is `projected` or
-    `geographic` for lines of equal coordinates, empty for none."""
+    `geographic` for lines of equal coordinates, empty for none. `change` are grids whose difference comes between the
+    two stacks."""
 
     stacks: tuple[tuple[Layer, ...], ...]
     view: View
     picks: Picks | None = None
     grid: str = ""
+    change: tuple[Layer, Layer] | None = None
+
+
+@dataclass(frozen=True)
+class ChangeOnMap:
+    """The difference that a picture shows: how it is coloured, None where there is none, and what is to be known."""
+
+    scale: ChangeScale | None
+    words: str
 
 
 class Renderer(QObject):
@@ -50,6 +62,7 @@ class Renderer(QObject):
         self._job: Job | None = None
         self._began = 0.0
         self._next: Wish | None = None
+        self.change: ChangeOnMap | None = None  # of the newest finished wish
 
     @property
     def busy(self) -> bool:
@@ -67,7 +80,8 @@ class Renderer(QObject):
     def _begin(self, wish: Wish) -> None:
         self._next, self._began = None, time.monotonic()
 
-        def work(job: Job) -> list:
+        def work(job: Job) -> tuple[list[Frame], ChangeOnMap | None]:
+            from brisk_atlas.core.draw.composite import laid_over
             from brisk_atlas.core.draw.frame import Picked
 
             picked = Picked(wish.picks.layer_id, wish.picks.rows) if wish.picks else None
@@ -90,12 +104,16 @@ class Renderer(QObject):
                 if wish.grid:
                     map_text.paint_grid_lines(frame, geographic=wish.grid == "geographic")
                 map_text.paint_labels(frame)
-            return frames
+            if wish.change is None:
+                return frames, None
+            change = self._lay_change(frames[0], wish.change, job)
+            return [laid_over(frames[0], frames[1])], change
 
         def finished(job: Job) -> None:
             self._job = None
             if job.state == "done":
-                self.drawn.emit(job.result)
+                frames, self.change = job.result
+                self.drawn.emit(frames)
             elif job.state == "failed" and job.error:
                 self._session.fault(job.error)
             if self._next:
@@ -104,3 +122,19 @@ class Renderer(QObject):
         self._job = self._session.jobs.start(
             "Drawing", work, lambda job: self._session.call_in_gui(finished, job), shown=False
         )
+
+    def _lay_change(self, frame: Frame, sides: tuple[Layer, Layer], job: Job) -> ChangeOnMap:
+        """Lay the difference of two grids over a picture."""
+        from brisk_atlas.core.compare.change_picture import change_picture, change_scale
+        from brisk_atlas.core.draw.composite import lay_picture
+
+        cache, (a, b) = self._session.cache, sides
+        try:
+            key = ("change scale", a.ref, b.ref, shown_band(a.style), shown_band(b.style))
+            scale = cache.derive(key, lambda: change_scale(cache, a, b))
+            image, drawn = change_picture(cache, a, b, scale, frame.view, job.check)
+        except AtlasError as error:
+            return ChangeOnMap(None, str(error))
+        lay_picture(frame.image, image)
+        note = f"; {drawn.note}" if drawn.note else ""
+        return ChangeOnMap(scale, f"{b.name} − {a.name}, interpolated to the scale of the map{note}")

@@ -1,0 +1,38 @@
+"""How exact the heights of a dataset are, as its metadata record states it."""
+
+from __future__ import annotations
+
+import re
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.read.find_records import find_records
+from brisk_atlas.core.record.model import Record
+
+METRES = ("m", "metre", "metres")  # units of heights, as bands state them
+METRES_A_UNIT = {"m": 1.0, "metre": 1.0, "metres": 1.0, "meter": 1.0, "cm": 0.01, "mm": 0.001, "ft": 0.3048}
+NUMBER = re.compile(r"[-+]?\d+(?:\.\d+)?")
+SURE = 1.959964  # standard deviations within which 95 % of normal errors lie
+
+
+def vertical_accuracy(record: Record) -> float | None:
+    """Return the standard error of heights, metres, None where the record states none: of the tests that speak of the
+    vertical, the first with a length. A figure for 95 % of the heights is turned into a standard error."""
+    for test in record.quality:
+        words = f"{test.measure} {test.method} {test.report}".lower()
+        number, scale = NUMBER.search(test.value), METRES_A_UNIT.get(test.unit.strip().lower())
+        if "vertical" in words and number is not None and scale is not None and float(number[0]) > 0:
+            return float(number[0]) * scale / (SURE if "95" in words else 1.0)
+    return None
+
+
+def stated_accuracies(cache: DataCache, a: DataRef, b: DataRef) -> tuple[float, float] | None:
+    """Return the standard errors, metres, that the records of two datasets state for heights; None unless both do."""
+    found = []
+    for ref in (a, b):
+        records = find_records(cache.dataset(ref))[0]
+        stated = vertical_accuracy(records[0].document.record) if records else None
+        if stated is None:
+            return None
+        found.append(stated)
+    return found[0], found[1]
