@@ -18,6 +18,8 @@ from .case import Case, Measured, MemoryCase
 ROWS, EDITED = 1_000_000, 5_000
 SIDE = 20_000  # cells along each side of the grids
 RUNS = 3
+DATES, DATE_SIDE = 40, 4_000
+FRAME = Measured(1 / 60, 0.0)
 
 OURS = """
 import json, sys, time
@@ -94,6 +96,104 @@ def seen(a, b):
         list(pool.map(rows, (a, a, b, b), (0, 500, 0, 500)))
     return None
 """
+
+
+TREND = """
+import json, sys, time
+import numpy as np
+from pathlib import Path
+from bench.case import peak_mb
+from brisk_atlas.core import read
+from brisk_atlas.core.compare.series import DatedBand, series_statistics
+def seen(folder, _):
+    paths = sorted(Path(folder).glob("*.tif"))
+    bands = [DatedBand(read.open(path).parts[0], 1, 31_556_952.0 * number) for number, path in enumerate(paths)]
+    trend = series_statistics(bands).grid.values[4]
+    return [round(float(trend[0, 0]), 3), round(float(np.mean(trend, dtype=float)), 3)]
+"""
+POLYFIT = """
+import json, sys, time
+import numpy as np, rasterio
+from pathlib import Path
+from bench.case import peak_mb
+def seen(folder, _):
+    stack = []
+    for path in sorted(Path(folder).glob("*.tif")):
+        with rasterio.open(path) as file:
+            stack.append(file.read(1))
+    stack = np.stack(stack)
+    trend = np.polyfit(np.arange(len(stack)), stack.reshape(len(stack), -1), 1)[0]
+    return [round(float(trend[0]), 3), round(float(trend.mean()), 3)]
+"""
+PAINTING = """
+import json, os, sys, time
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+import numpy as np
+from bench.case import peak_mb
+from PyQt6.QtWidgets import QApplication
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.frame import Frame
+from brisk_atlas.core.workspace.comparison import Divide, Way
+from brisk_atlas.desktop.panes.map_canvas import MapCanvas
+app = QApplication([])
+canvas = MapCanvas()
+canvas.resize(1280, 800)
+canvas.show()
+view = View(0.0, 0.0, 1.0, 1280, 800, "EPSG:32727")
+random = np.random.default_rng(2)
+frames = []
+for _ in range(2):
+    picture = random.integers(0, 255, (800, 1280, 4), np.uint8)
+    picture[..., 3] = 255
+    frames.append(Frame(picture, view))
+canvas.view = view
+canvas.show_frames(frames)
+canvas.sides.titles = ("before", "after")
+def one(step):
+    if sys.argv[1] == "blink":
+        canvas.sides.way, canvas.sides.mix = Way.BLINK, float(step % 2)
+    elif sys.argv[1] == "fade":
+        canvas.sides.way, canvas.sides.mix = Way.BLINK, 0.01 + step % 90 / 100
+    else:
+        canvas.sides.way, canvas.sides.divide = Way.CURTAIN, Divide(sys.argv[1])
+        canvas.sides.move(step % 100 / 100)
+    begun = time.perf_counter()
+    canvas.repaint()
+    return time.perf_counter() - begun
+times = sorted(one(step) for step in range(200))
+print(json.dumps({"seconds": times[len(times) // 2], "peak": peak_mb()}))
+"""
+
+
+def dates(count: int = DATES, side: int = DATE_SIDE) -> Path:
+    """Return a folder of grids, one a year, in compressed tiles: each cell rises or falls evenly, with noise."""
+
+    def make(folder: Path) -> None:
+        import rasterio
+        from rasterio.transform import from_origin
+
+        folder.mkdir()
+        random = np.random.default_rng(7)
+        x, y = np.arange(side), np.arange(side)[:, None]
+        base = (300 + 200 * np.sin(x / 900) * np.cos(y / 700)).astype(np.float32)
+        rise = (0.5 * np.sin(x / 500) * np.sin(y / 300)).astype(np.float32)
+        for date in range(count):
+            noise = random.integers(-8, 8, (side, side), np.int8) / np.float32(16)
+            with rasterio.open(
+                folder / f"height_{1990 + date}.tif", "w", driver="GTiff", width=side, height=side, count=1,
+                dtype="float32", tiled=True, blockxsize=512, blockysize=512, compress="deflate", predictor=3, zlevel=1,
+                num_threads="all_cpus", crs=data.CRS, transform=from_origin(data.WEST, data.SOUTH + side, 1, 1),
+            ) as out:  # fmt: skip
+                out.write(np.round((base + rise * date) * 16) / np.float32(16) + noise, 1)
+
+    return data.made(f"dates-{count}-{side}", make)
+
+
+def painting(which: str) -> Measured:
+    """Return the median time to paint two sides anew, the pictures being there."""
+    asked = [sys.executable, "-c", PAINTING, which]
+    found = [json.loads(subprocess.run(asked, capture_output=True, text=True, check=True).stdout) for _ in range(RUNS)]
+    return Measured(statistics.median(f["seconds"] for f in found), max(f["peak"] for f in found))
 
 
 def grid(version: str, side: int = SIDE) -> Path:
@@ -177,3 +277,12 @@ def run() -> Iterator[Case]:
     yield MemoryCase("compare", f"{name}, memory", "rasterio and NumPy on all cells", ours, theirs, 5.0)
     yield MemoryCase("compare", f"{name}, memory", "the limit of 500 MB", ours, Measured(0.0, 500.0), 1.0)
     yield Case("compare", name, "decoding both files on two threads", ours, decoded, 1 / 1.3)
+    dates(3, 100)
+    (ours, mine), (theirs, others) = _in_turn((TREND, POLYFIT), [dates(), dates()], dates(3, 100))
+    assert np.allclose(mine, others, atol=0.002), (mine, others)
+    yield Case("compare", f"trend of {DATES} dates of {DATE_SIDE:,} x {DATE_SIDE:,}, with its significance, read from files",
+               "rasterio and NumPy polyfit over the stack, without significance", ours, theirs, 5.0)  # fmt: skip
+    for which, name in (("upright", "the curtain's edge moves"), ("glass", "the glass moves"), ("blink", "blink swaps"),
+                        ("fade", "A fades into B")):  # fmt: skip
+        yield Case("compare", f"{name} at 1280 x 800, pictures being there", "a frame of the screen, 16.7 ms",
+                   painting(which), FRAME, 1.0)  # fmt: skip

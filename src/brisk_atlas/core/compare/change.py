@@ -12,12 +12,14 @@ import shapely
 
 from brisk_atlas.core.model import AtlasError, Band, CellWindow, Extent, Lattice, RasterPart
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.place import is_geographic, metres_per_unit, same_crs, transform_extent
+from brisk_atlas.core.place import is_geographic, metres_per_unit
 from brisk_atlas.core.place.geodesy import row_areas
 from brisk_atlas.core.system.shares import CORES
 
 from .accuracy import SURE
 from .change_kernel import ChangeSums, change_sums
+from .paired_cells import coincide, common_window, sides_in
+from .vertical_datum import unlike_heights
 
 NOTHING = 1e-9
 BLOCK_CELLS = 2_000_000  # worked on at once by a core
@@ -103,37 +105,30 @@ def change_between(
     geographic CRS have their areas on the ellipsoid.
     Raises AtlasError where the two do not overlap, or areas can't be told.
     """
-    a, b = before.facts, after.facts
-    assert a.extent is not None and b.extent is not None and a.grid is not None and b.grid is not None
-    for part, facts in ((before, a), (after, b)):
-        if facts.grid is not None and facts.grid.drawn_by_service:
-            raise AtlasError(
-                part.ref, "it is a picture that a server draws, not numbers", "Open its coverage, if it has one."
-            )
+    a = before.facts
     if a.crs is None or (is_geographic(a.crs) and not a.lattice.is_upright):
         raise AtlasError(
             before.ref, "areas and volumes need a projected CRS", "Export the grid in a projected CRS first."
         )
-    placed = transform_extent(b.extent, a.crs)
-    common = placed.intersection(a.extent) if placed else None
-    if common is not None and within is not None:
-        common = common.intersection(Extent.of(within.bounds, common.crs))
-    if common is None or common.width <= 0 or common.height <= 0:
-        raise AtlasError(after.ref, f"it does not overlap {before.ref.name}", "Choose two grids of the same place.")
-    window = a.lattice.window_of(common)
+    reason = unlike_heights(a, after.facts)
+    if reason:
+        raise AtlasError(f"{before.ref.name} and {after.ref.name}", f"they can't be subtracted: {reason}",
+                         "Bring both to one vertical datum first.")  # fmt: skip
+    window = common_window(before, after, Extent.of(within.bounds, a.crs) if within is not None else None)
     lattice = a.lattice.within(window)
     limit = max(threshold, detection_level(accuracies) if accuracies else 0.0, NOTHING)
     rows, columns = window.shape
     kept = rows * columns <= KEPT_CELLS
     delta = np.empty((rows, columns) if kept else (1, 1), np.float32)
-    areas = _areas(lattice)
-    aligned = same_crs(a.crs, b.crs) and a.lattice.matches(b.lattice)
+    areas = cell_areas(lattice)
+    one_band = (bands[:1], bands[1:])
+    aligned = coincide(before, after)
     tops = _begins(window.first_row, rows, max(TILE, BLOCK_CELLS // max(1, columns) // TILE * TILE))
     lefts = _begins(window.first_column, columns, ACROSS)
 
     def piece(first: int, last: int, left: int, right: int) -> ChangeSums:
         x, y = window.first_column, window.first_row
-        one, two, _ = sides_in(CellWindow(x + left, y + first, x + right, y + last), before, after, bands)
+        one, two, _ = sides_in(CellWindow(x + left, y + first, x + right, y + last), before, after, one_band)
         valid = one.valid & two.valid
         if within is not None:
             valid &= _inside(one.lattice, within)
@@ -187,7 +182,7 @@ def _floats(values: np.ndarray) -> np.ndarray:
     return np.ascontiguousarray(values) if values.dtype == np.float32 else np.ascontiguousarray(values, np.float64)
 
 
-def _areas(lattice: Lattice) -> np.ndarray:
+def cell_areas(lattice: Lattice) -> np.ndarray:
     """Return (rows,) m² of a cell in each row."""
     crs = lattice.crs
     assert crs is not None
@@ -248,43 +243,3 @@ def unlike(a: Band, b: Band) -> str:
         light, other = (b, a) if a.centre_um is None else (a, b)
         return f"{light.name} measures light at {light.centre_um:g} µm, {other.name} does not"
     return ""
-
-
-def sides_in(
-    window: CellWindow,
-    before: RasterPart,
-    after: RasterPart,
-    bands: tuple[int, int],
-    check: Callable[[float], None] = lambda share: None,
-) -> tuple[Grid, Grid, bool]:
-    """Return both sides on A's cells in a window of it, and whether B's own cells coincide with them; otherwise B is
-    interpolated."""
-    first = before.block(window, bands=bands[:1])
-    check(0.4)
-    aligned = same_crs(before.facts.crs, after.facts.crs) and before.facts.lattice.matches(after.facts.lattice)
-    second = _own_cells(first, after, bands[1]) if aligned else _interpolated(first, after, bands[1])
-    return first, second, aligned
-
-
-def _own_cells(grid: Grid, other: RasterPart, band: int) -> Grid:
-    """Return the other raster's cells, which coincide with those of `grid`, where they lie in it."""
-    there = other.facts.lattice
-    column, row = (round(v) for v in there.to_cells(grid.lattice.c, grid.lattice.f))
-    rows, columns = grid.shape
-    window = CellWindow(max(column, 0), max(row, 0), min(column + columns, there.columns), min(row + rows, there.rows))
-    found = other.block(window, bands=(band,))
-    if window == (column, row, column + columns, row + rows):
-        return Grid(found.values, found.valid, grid.lattice)
-    values, valid = np.zeros((1, rows, columns), found.values.dtype), np.zeros((rows, columns), bool)
-    if found.valid.size:
-        into = (
-            slice(window.first_row - row, window.last_row - row),
-            slice(window.first_column - column, window.last_column - column),
-        )
-        values[0][into], valid[into] = found.values[0], found.valid
-    return Grid(values, valid, grid.lattice)
-
-
-def _interpolated(grid: Grid, other: RasterPart, band: int) -> Grid:
-    """Return the other raster at the middles of the cells of `grid`."""
-    return other.onto(grid.lattice, bands=(band,), smooth=True)

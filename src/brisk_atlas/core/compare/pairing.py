@@ -8,6 +8,7 @@ from brisk_atlas.core.model import Band, Facts, GridFacts
 from brisk_atlas.core.place import crs_label, same_crs, transform_extent, unit_of
 
 from .change import unlike
+from .vertical_datum import unlike_heights, vertical_datum
 
 
 class PairLine(NamedTuple):
@@ -26,11 +27,13 @@ def pair_lines(a: Facts, b: Facts, bands: tuple[Band, Band]) -> tuple[list[PairL
     lines = [
         PairLine("band", bands[0].name, bands[1].name, False),
         PairLine("unit", bands[0].unit or "none", bands[1].unit or "none", bands[0].unit != bands[1].unit),
+        PairLine("heights from", vertical_datum(a.crs) or "not stated", vertical_datum(b.crs) or "not stated",
+                 bool(unlike_heights(a, b))),
         PairLine("CRS", crs_label(a.crs), crs_label(b.crs), not same_crs(a.crs, b.crs)),
         PairLine("cell size", sizes[0], sizes[1], sizes[0] != sizes[1]),
         PairLine("cells", _cells(a.grid), _cells(b.grid), False),
-    ]
-    reason = unlike(*bands)
+    ]  # fmt: skip
+    reason = unlike(*bands) or unlike_heights(a, b)
     placed = transform_extent(b.extent, a.crs)
     common = placed.intersection(a.extent) if placed is not None else None
     if reason:

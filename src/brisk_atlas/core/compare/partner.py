@@ -28,7 +28,7 @@ def best_partner(subject: Layer, others: Sequence[Layer], facts: Mapping[str, Fa
         one, two = (DIGITS.sub("0", layer.name.lower()) for layer in (subject, other))
         found = NAME * (0.8 * _ratio(one, two) + 0.2 * _ratio(subject.name, other.name))
         if about is not None and theirs is not None:
-            found += PLACE * _shared_extent(about, theirs) + MAKE * (_make(about) == _make(theirs))
+            found += PLACE * _shared_extent(about, theirs) + MAKE * (make_of(about) == make_of(theirs))
         return found
 
     return max(same, key=likeness) if same else None
@@ -59,7 +59,7 @@ def _shared_extent(a: Facts, b: Facts) -> float:
     return areas[2] / max(areas[0] + areas[1] - areas[2], 1e-300)
 
 
-def _make(facts: Facts) -> tuple[object, ...]:
+def make_of(facts: Facts) -> tuple[object, ...]:
     """Return what two versions of one thing have alike: bands with their units, or fields."""
     if facts.grid is not None:
         return tuple((band.role, band.unit) for band in facts.grid.bands[:16])

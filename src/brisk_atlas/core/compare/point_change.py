@@ -11,7 +11,8 @@ from brisk_atlas.core.model import CellWindow, Layer, number_text
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform
 
-from .change import sides_in, unlike
+from .change import unlike
+from .paired_cells import sides_in
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,7 @@ def change_at(cache: DataCache, side_a: Layer, side_b: Layer, x: float, y: float
     if not (0 <= column < lattice.columns and 0 <= row < lattice.rows):
         return PointChange(None, None, units, reason)
     window = CellWindow(int(column), int(row), int(column) + 1, int(row) + 1)
-    first, second, _ = sides_in(window, parts[0], parts[1], bands)
+    first, second, _ = sides_in(window, parts[0], parts[1], (bands[:1], bands[1:]))
     a, b = (float(g.values[0, 0, 0]) if g.valid[0, 0] else None for g in (first, second))
     return PointChange(_known(a), _known(b), units, reason)
 

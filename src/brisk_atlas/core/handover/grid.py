@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -26,21 +28,32 @@ def derived_folder() -> Path:
     return data_folder("derived")
 
 
-def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") -> Path:
-    """Write the first band of a grid among the application's own data; returns its path. Raises CannotWrite."""
-    path = derived_folder() / (re.sub(r"[^\w.-]+", "_", name)[:120] + ".tif")
+def derived_path(name: str, suffix: str) -> Path:
+    """Return where something computed is stored under a name, in a folder that is there. Raises CannotWrite."""
+    path = derived_folder() / (re.sub(r"[^\w.-]+", "_", name)[:120] + suffix)
     try:
         make_private(path.parent)
     except OSError as error:
         raise reason_of(error, path) from error
+    return path
+
+
+def write_grid(grid: Grid, name: str, *, unit: str = "", description: str = "") -> Path:
+    """Write the first band of a grid among the application's own data; returns its path. Raises CannotWrite."""
+    path = derived_path(name, ".tif")
     write_grid_file(grid, path, unit=unit, description=description or name)
     return path
 
 
 def write_grid_file(grid: Grid, path: Path, *, unit: str = "", description: str = "") -> None:
     """Write the first band of a grid as GeoTIFF with overviews. Raises CannotWrite."""
-    rows, columns = grid.shape
     values = np.where(grid.valid, grid.values[0], np.nan).astype(np.float32)
+    write_bands_file(replace(grid, values=values[None]), path, (description,), (unit,))
+
+
+def write_bands_file(grid: Grid, path: Path, names: Sequence[str], units: Sequence[str]) -> None:
+    """Write all bands of a grid of float32, NaN without data, as GeoTIFF with overviews. Raises CannotWrite."""
+    rows, columns = grid.shape
     with written_beside(path) as beside:
         try:
             with rasterio.open(
@@ -49,7 +62,7 @@ def write_grid_file(grid: Grid, path: Path, *, unit: str = "", description: str 
                 driver="GTiff",
                 width=columns,
                 height=rows,
-                count=1,
+                count=len(names),
                 dtype="float32",
                 nodata=np.nan,
                 crs=proj_crs(grid.extent.crs).to_wkt() if grid.extent.crs else None,
@@ -60,10 +73,13 @@ def write_grid_file(grid: Grid, path: Path, *, unit: str = "", description: str 
                 compress="deflate",
                 predictor=3,
             ) as out:
-                out.write(values, 1)
-                out.set_band_description(1, description)
-                out.set_band_unit(1, unit)
-                out.build_overviews([2, 4, 8], Resampling.average)
+                for band, (name, unit) in enumerate(zip(names, units), start=1):
+                    out.write(grid.values[band - 1], band)
+                    out.set_band_description(band, name)
+                    out.set_band_unit(band, unit)
+                factors = [factor for factor in (2, 4, 8) if min(rows, columns) >= 2 * factor]
+                if factors:
+                    out.build_overviews(factors, Resampling.average)
             check_written(beside, columns, rows)
         except (RasterioError, OSError) as error:
             raise reason_of(error, path) from error

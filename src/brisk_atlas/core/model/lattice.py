@@ -117,6 +117,12 @@ class Lattice:
         rows, columns = window.shape
         return replace(self, c=c, f=f, columns=columns, rows=rows)
 
+    def thinned(self, step: int) -> Lattice:
+        """Return the grid whose cells are `step` cells wide and high, as many as fit, one at the least."""
+        columns, rows = max(1, self.columns // step), max(1, self.rows // step)
+        a, b, d, e = (each * step for each in (self.a, self.b, self.d, self.e))
+        return Lattice(a, b, self.c, d, e, self.f, columns, rows, self.crs)
+
     def matches(self, other: Lattice) -> bool:
         """Return whether the cells of both coincide, apart from where the grids begin and end."""
         size = max(abs(v) for v in (self.a, self.b, self.d, self.e))

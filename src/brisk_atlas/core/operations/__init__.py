@@ -11,10 +11,12 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
+    from .class_change import ClassChange
     from .compare import Compare
     from .count_rows import CountRows
     from .export import Export
     from .grid_change import GridChange
+    from .image_change import ImageChange, ImageShift
     from .index_folders import IndexFolders
     from .operation import Operation, Result, Written
     from .records import (
@@ -29,6 +31,7 @@ if TYPE_CHECKING:
     from .render_view import RenderView
     from .sample_grid import SampleGrid
     from .save_edits import SaveEdits
+    from .series_statistics import SeriesStatistics
     from .statistics import Statistics
     from .styles import UseStyle, WriteStyle
     from .zonal_statistics import ZonalStatistics
@@ -41,6 +44,10 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "sample-grid": ("sample_grid", "SampleGrid"),
     "compare-deliveries": ("compare", "Compare"),
     "grid-change": ("grid_change", "GridChange"),
+    "class-change": ("class_change", "ClassChange"),
+    "image-change": ("image_change", "ImageChange"),
+    "image-shift": ("image_change", "ImageShift"),
+    "series-statistics": ("series_statistics", "SeriesStatistics"),
     "save-edits": ("save_edits", "SaveEdits"),
     "render-view": ("render_view", "RenderView"),
     "index-folders": ("index_folders", "IndexFolders"),
@@ -60,6 +67,7 @@ _HOME_OF |= {"Operation": "operation", "Result": "operation", "Written": "operat
 __all__ = [
     "COMMANDS",
     "ApplyTemplate",
+    "ClassChange",
     "Compare",
     "ConvertRecord",
     "CountRows",
@@ -67,12 +75,15 @@ __all__ = [
     "FillRecord",
     "FlattenXml",
     "GridChange",
+    "ImageChange",
+    "ImageShift",
     "IndexFolders",
     "Operation",
     "RenderView",
     "Result",
     "SampleGrid",
     "SaveEdits",
+    "SeriesStatistics",
     "Statistics",
     "TableRecords",
     "UseStyle",

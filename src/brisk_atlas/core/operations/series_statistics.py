@@ -1,0 +1,81 @@
+"""The statistics of each cell through the dates of a series."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, silent
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+
+@dataclass(frozen=True)
+class SeriesResult:
+    """What was written of a series: how many dates from when to when, how many of them were interpolated."""
+
+    path: Path
+    dates: int
+    years: tuple[float, float]
+    resampled: int
+    rising: float
+    falling: float
+
+    def lines(self) -> list[str]:
+        found = [
+            f"{self.dates} dates, {self.years[0]:.2f} to {self.years[1]:.2f}",
+            f"trend that is unlikely to be chance (p < 0.05): {self.rising:.1%} of the cells rise, "
+            f"{self.falling:.1%} fall",
+        ]
+        found += [f"{self.resampled} dates have other cells and were interpolated"] if self.resampled else []
+        return [*found, f"Written: {self.path}"]
+
+    def as_json(self) -> dict[str, Any]:
+        return {
+            "path": str(self.path), "dates": self.dates, "years": list(self.years), "resampled": self.resampled,
+            "rising_share": self.rising, "falling_share": self.falling,
+        }  # fmt: skip
+
+
+@dataclass(frozen=True)
+class SeriesStatistics(Operation):
+    """Count, minimum, maximum, mean, trend a year with its p value, and the largest change, of each cell through time.
+
+    The trend is by least squares; its p value is that of a two-sided t test, which takes the dates as independent.
+    """
+
+    sources: tuple[Source, ...] = argument("the grids of the series, or one grid with a time dimension")
+    path: Path = argument("the GeoTIFF to write, a band a statistic")
+    begin: float | None = argument("the year, with its fraction, from which dates count", None)
+    end: float | None = argument("the year, with its fraction, up to which dates count", None)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> SeriesResult:
+        from brisk_atlas.core.compare.layer_series import dated_bands
+        from brisk_atlas.core.compare.series import NAMES, band_units, series_statistics, years_of
+        from brisk_atlas.core.handover.grid import write_bands_file
+        from brisk_atlas.core.model import AtlasError
+
+        check_is_no_source(workspace, self.path)
+        layers = [grid_of(workspace, source) for source in self.sources]
+        bands = dated_bands(workspace.cache, layers)
+        years = years_of([each.seconds for each in bands])
+        low, high = (edge if edge is not None else default for edge, default in
+                     ((self.begin, -np.inf), (self.end, np.inf)))  # fmt: skip
+        bands = [each for each, year in zip(bands, years) if low <= year <= high]
+        if len(bands) < 2:
+            names = ", ".join(layer.name for layer in layers)
+            raise AtlasError(names, f"{len(bands)} of its dates are known", "Put dates into the names of the layers.")
+        found = series_statistics(bands, lambda share: progress(0.8 * share, "reading the dates"))
+        progress(0.85, "writing the statistics")
+        write_bands_file(found.grid, self.path, NAMES, band_units(found.unit))
+        known, sure = found.grid.values[4], found.grid.values[5] < 0.05
+        cells = max(1, int(np.count_nonzero(found.grid.valid)))
+        ends = years_of([min(e.seconds for e in bands), max(e.seconds for e in bands)])
+        return SeriesResult(
+            self.path, found.dates, (float(ends[0]), float(ends[1])), found.resampled,
+            float(np.count_nonzero(sure & (known > 0)) / cells), float(np.count_nonzero(sure & (known < 0)) / cells),
+        )  # fmt: skip
