@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -18,6 +19,8 @@ def made(name: str, make: Callable[[Path], None]) -> Path:
     if not path.exists():
         path.parent.mkdir(parents=True, exist_ok=True)
         beside = path.with_name("new-" + path.name)
+        if beside.is_dir():
+            shutil.rmtree(beside)
         beside.unlink(missing_ok=True)
         make(beside)
         beside.replace(path)

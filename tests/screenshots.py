@@ -253,7 +253,7 @@ def change(s: Studio) -> None:
         side.setCurrentIndex(side.findData(next(layer.id for layer in layers if layer.name == name)))
     drawer.compute()
     s.settle()
-    drawer.add_layer()
+    drawer.surface.add_layer()
     s.settle()
 
 

@@ -35,7 +35,7 @@ def test_two_deliveries_are_compared_stepped_through_and_added_as_a_layer(driver
         d.open(path)
     d.press(d.canvas, Qt.Key.Key_D)
     drawer, pane = d.window.desk.change, d.window.desk.change.delivery
-    assert pane.isVisible() and not drawer.measure.isVisible() and not pane.add.isEnabled()
+    assert pane.isVisible() and not drawer.surface.isVisible() and not pane.add.isEnabled()
     assert (drawer.side_a.currentText(), drawer.side_b.currentText()) == ("zones_2031", "zones_2032")
     assert [pane.key.itemText(i) for i in range(1, 3)] == ["zone_id", "name"]
     d.click(pane.compare)
@@ -74,4 +74,4 @@ def test_a_key_that_one_has_not_and_grids_after_layers_are_told(driver, deliveri
     d.click(pane.compare)
     assert "matched by geometry" in pane.answer.text()
     d.open(demo.DATA / "elevation_2029.tif")
-    assert not pane.isVisible() and d.window.desk.change.measure.isVisible()
+    assert not pane.isVisible() and d.window.desk.change.surface.measure.isVisible()

@@ -263,13 +263,13 @@ def test_the_change_drawer_tells_the_truth(driver, truth):
     driver.open(demo.DATA / "elevation_2031.tif")
     driver.press(driver.canvas, Qt.Key.Key_D)
     drawer = driver.window.desk.change
-    driver.click(drawer.measure)
+    driver.click(drawer.surface.measure)
     told = truth["eruption_2031"]
-    found = drawer.result
+    found = drawer.surface.result
     assert found.risen_volume + found.uncertainty.left_out[0] == pytest.approx(told["lava_volume_m3"])
-    assert f"{found.risen_volume:,.0f} m³" in drawer.answer.text() and "±" in drawer.answer.text()
-    assert f"{told['net_change_m3']:+,.0f} m³" in drawer.answer.text()
-    driver.click(drawer.keep)
+    assert f"{found.risen_volume:,.0f} m³" in drawer.surface.answer.text() and "±" in drawer.surface.answer.text()
+    assert f"{told['net_change_m3']:+,.0f} m³" in drawer.surface.answer.text()
+    driver.click(drawer.surface.keep)
     made = driver.work.subject
     assert made.name == "elevation_2031_minus_elevation_2029" and made.style.ramp == "scar"
     assert made.style.stretch.low == -made.style.stretch.high
@@ -282,8 +282,8 @@ def test_grids_that_can_not_be_compared_are_told_in_the_drawer(driver):
     driver.window.commands.do("change")
     drawer.side_b.setCurrentText("elevation_2031")
     drawer.side_a.setCurrentIndex(next(i for i in range(drawer.side_a.count()) if i != drawer.side_b.currentIndex()))
-    driver.click(drawer.measure)
-    assert "can't be compared" in drawer.answer.text() and not drawer.keep.isEnabled()
+    driver.click(drawer.surface.measure)
+    assert "can't be compared" in drawer.surface.answer.text() and not drawer.surface.keep.isEnabled()
 
 
 def test_relief_without_a_surface_says_what_to_open(driver):
@@ -313,9 +313,9 @@ def test_the_sides_of_a_change_stay_when_its_difference_becomes_a_layer(demo_dri
     change = d.window.desk.change
     d.choose(change.side_a, "elevation_2029")
     d.choose(change.side_b, "elevation_2031")
-    d.click(change.measure)
+    d.click(change.surface.measure)
     d.settle()
-    d.click(change.keep)
+    d.click(change.surface.keep)
     d.settle()
     assert d.work.subject.name.startswith("elevation_2031_minus")
     assert (change.side_a.currentText(), change.side_b.currentText()) == ("elevation_2029", "elevation_2031")

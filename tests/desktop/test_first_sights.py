@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from brisk_atlas import demo
+from brisk_atlas.desktop.drawers.change_drawer import ChangeKind
 
 
 def test_the_probe_drawer_says_what_the_subject_is_until_something_is_probed(desk):
@@ -26,10 +27,14 @@ def test_the_change_drawer_says_what_two_grids_have_in_common_before_they_are_co
     d.window.commands.do("change")
     d.settle()
     assert {drawer.side_a.currentText(), drawer.side_b.currentText()} == {"elevation_2029", "elevation_2031"}
-    assert "Their cells coincide. B covers 100% of A." in drawer.answer.text()
+    assert "Their cells coincide. B covers 100% of A." in drawer.surface.answer.text()
     d.choose(drawer.side_b, "scene 2031")
     drawer.side_b.activated.emit(drawer.side_b.currentIndex())
-    assert "be compared: red measures light" in drawer.answer.text() and "µm" in drawer.answer.text()
+    drawer.show_kind(ChangeKind.SURFACES)
+    assert "be compared: red measures light" in drawer.surface.answer.text() and "µm" in drawer.surface.answer.text()
     d.choose(drawer.side_b, "sea floor")
     drawer.side_b.activated.emit(drawer.side_b.currentIndex())
-    assert "B is read onto the cells of A" in drawer.answer.text() and "<b>EPSG:4326</b>" in drawer.answer.text()
+    assert (
+        "B is read onto the cells of A" in drawer.surface.answer.text()
+        and "<b>EPSG:4326</b>" in drawer.surface.answer.text()
+    )

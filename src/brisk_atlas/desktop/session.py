@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Catalogue, ScanPool, Shelves
-    from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, OpenOptions
+    from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, OpenOptions, Style
     from brisk_atlas.core.operations import Operation
     from brisk_atlas.core.table.engine import Sheet
     from brisk_atlas.core.workspace import Answers, OpenedPart
@@ -411,6 +411,25 @@ class Session(QObject):
             self.work.share_scale(ids, first.style.ramp, min(lows), max(highs))
 
         self.run("Limits", work, done, shown=False)
+
+    def add_derived(self, ref: DataRef, style: Style) -> None:
+        """Open what was computed and written as a layer with a style, in the background."""
+        self.cache.forget(ref)
+        self.painter.forget()
+
+        def opened(dataset: Dataset) -> None:
+            part = dataset.parts[0]
+            layer = self.work.add(ref.with_part(part.facts.name), part.facts, style)
+            self.layers_opened.emit([layer.id])
+
+        self.run(f"Opening {ref.name}", lambda job: self.cache.dataset(ref), opened)
+
+    def read_with(self, layer: Layer, options: OpenOptions) -> None:
+        """Read the dataset of a layer with other options from now on; its file stays as it is."""
+        place = layer.ref.whole
+        self.answers.store(place, options)
+        self.cache.set_options(place, options)
+        self.reread([each for each in self.work.layers if each.ref.whole == place])
 
     def reread(self, layers: Sequence[Layer]) -> None:
         """Read the files of layers again, as they are now."""

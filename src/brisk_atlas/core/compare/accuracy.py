@@ -4,9 +4,6 @@ from __future__ import annotations
 
 import re
 
-from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model import DataRef
-from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.model import Record
 
 METRES = ("m", "metre", "metres")  # units of heights, as bands state them
@@ -24,15 +21,3 @@ def vertical_accuracy(record: Record) -> float | None:
         if "vertical" in words and number is not None and scale is not None and float(number[0]) > 0:
             return float(number[0]) * scale / (SURE if "95" in words else 1.0)
     return None
-
-
-def stated_accuracies(cache: DataCache, a: DataRef, b: DataRef) -> tuple[float, float] | None:
-    """Return the standard errors, metres, that the records of two datasets state for heights; None unless both do."""
-    found = []
-    for ref in (a, b):
-        records = find_records(cache.dataset(ref))[0]
-        stated = vertical_accuracy(records[0].document.record) if records else None
-        if stated is None:
-            return None
-        found.append(stated)
-    return found[0], found[1]

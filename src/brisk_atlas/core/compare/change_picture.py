@@ -15,8 +15,9 @@ from brisk_atlas.core.draw.raster import colour, values_seen
 from brisk_atlas.core.model import AtlasError, GridStyle, Layer
 from brisk_atlas.core.model.style import shown_band
 
-from .accuracy import METRES, stated_accuracies
+from .accuracy import METRES
 from .change import detection_level, unlike
+from .stated_accuracy import stated_accuracies
 
 RAMP = "scar"
 FAINT = np.array([128, 132, 134], np.uint8) // 2  # grey, half transparent, premultiplied

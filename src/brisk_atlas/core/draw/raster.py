@@ -11,6 +11,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, GridStyle, Level, RasterPart
+from brisk_atlas.core.model.style import Resample
 from brisk_atlas.core.place import Mesh, clipped, mesh_of, metres_per_unit, transform_extent
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.place.extents import meets_in_worlds
@@ -212,12 +213,14 @@ def pyramid_of(cache: DataCache, source: DataRef, band: int, style: GridStyle) -
     return cache.derive(("pyramid", source, band, nearest), lambda: Pyramid(part, band, part.ref.path, nearest=nearest))
 
 
-def values_seen(cache: DataCache, source: DataRef, band: int, view: View, result: Drawn) -> np.ndarray:
-    """Return (rows, cols) float32 of one band under a view's pixels, interpolated, NaN without data; `result` takes
-    what is to be known of it."""
+def values_seen(
+    cache: DataCache, source: DataRef, band: int, view: View, result: Drawn, resample: Resample = "bilinear"
+) -> np.ndarray:
+    """Return (rows, cols) float32 of one band under a view's pixels, NaN without data; `result` takes what is to be
+    known of it."""
     part = cache.raster(source)
     channel = channel_of(part, source, band, mesh_of(view.lattice, part.facts.crs))
-    return _sampled(cache, channel, GridStyle(resample="bilinear"), view, result)
+    return _sampled(cache, channel, GridStyle(resample=resample), view, result)
 
 
 def _sampled(cache: DataCache, channel: Channel, style: GridStyle, view: View, result: Drawn) -> np.ndarray:

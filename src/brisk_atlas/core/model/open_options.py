@@ -36,7 +36,8 @@ class OpenOptions:
     """How to take a file. What is None is as the file says, or as it is guessed.
 
     `crs` is for parts that state none; `parts` are the names of those to open. `columns` without a
-    name says that a table is to stay a table. `encoding` is that of the text of a dBase table.
+    name says that a table is to stay a table. `encoding` is that of the text of a dBase table. `shift` moves grids to
+    the east and the north, in units of their CRS; their file stays as it is.
     """
 
     crs: str | None = None
@@ -44,6 +45,7 @@ class OpenOptions:
     columns: Columns | None = None
     parts: tuple[str, ...] | None = None
     encoding: str | None = None
+    shift: tuple[float, float] | None = None
 
 
 NO_OPTIONS = OpenOptions()
@@ -57,7 +59,13 @@ def options_from(values: dict[str, Any]) -> OpenOptions:
         columns=Columns(**values["columns"]) if values.get("columns") is not None else None,
         parts=tuple(map(str, values["parts"])) if values.get("parts") is not None else None,
         encoding=str(values["encoding"]) if values.get("encoding") else None,
+        shift=_pair(values["shift"]) if values.get("shift") is not None else None,
     )
+
+
+def _pair(values: Any) -> tuple[float, float]:
+    east, north = map(float, values)
+    return east, north
 
 
 def saved_form(reading: OpenOptions) -> dict[str, Any]:

@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from brisk_atlas.core.compare import GridDifference
-from brisk_atlas.core.compare.accuracy import METRES, stated_accuracies
+from brisk_atlas.core.compare.accuracy import METRES
+from brisk_atlas.core.compare.stated_accuracy import stated_accuracies
 from brisk_atlas.core.model.style import shown_band
 
 from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, layer_of, silent

@@ -16,6 +16,7 @@ from brisk_atlas.core.model import (
     Facts,
     OpenOptions,
     Part,
+    RasterPart,
     TablePart,
     TextForm,
 )
@@ -43,6 +44,13 @@ def apply_options(dataset: Dataset, reading: OpenOptions) -> Dataset:
         parts = tuple(_placed(part, reading) for part in parts)
     elif reading.crs:
         parts = tuple(_given_crs(part, reading.crs) for part in parts)
+    if reading.shift and any(reading.shift):
+        from .moved_raster import moved
+
+        parts = tuple(
+            moved(part, reading.shift) if isinstance(part, RasterPart) and part.facts.extent is not None else part
+            for part in parts
+        )
     if parts == dataset.parts and warnings == dataset.warnings:
         return dataset
     kinds = [part.facts.kind for part in parts]

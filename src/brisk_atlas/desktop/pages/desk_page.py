@@ -28,6 +28,7 @@ from ..drawers.style_drawer import StyleDrawer
 from ..floating import STORED, Floatable, Floating, away_note
 from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
+from ..panes.renderer import MarkedClasses
 from ..panes.spot_card import SpotCard
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -130,6 +131,7 @@ class DeskPage(QWidget):
         self.places.store_wanted.connect(self.store_place)
         self.places.go_wanted.connect(self.map.go_to_place)
         self.change.delivery.place_wanted.connect(self.map.show_extent)
+        self.change.classes.pair_chosen.connect(self._mark_classes)
         self.places.overview.place_chosen.connect(self.map.canvas.centre_on)
         self.probe.tool_wanted.connect(self.take_tool)
         self.sketch.tool_wanted.connect(self.take_tool)
@@ -187,6 +189,11 @@ class DeskPage(QWidget):
             "sketch": self.sketch,
         }[name]
 
+    def _mark_classes(self, pair: tuple[int, int] | None) -> None:
+        """Show the places of a cell of the matrix of classes."""
+        sides = self.change.classes.sides
+        self.map.mark_classes(MarkedClasses(*sides, pair) if pair is not None and sides is not None else None)
+
     def measure_change(self) -> None:
         """Open the Change drawer and measure."""
         self.side.show()
@@ -198,6 +205,7 @@ class DeskPage(QWidget):
         painted_by_themselves = (
             *(self.map.canvas, self.relief, self.relief.canvas, self.spine),
             *(self.probe, self.sheet, self.style_form, self.statistics, self.places, self.sketch),
+            self.change.image.bars,
         )
         for painted in painted_by_themselves:
             painted.theme = theme

@@ -26,7 +26,7 @@ from .comparison_bar import ComparisonBar
 from .dimension_bar import DimensionBar
 from .hand_tool import SKETCHED
 from .map_canvas import MapCanvas
-from .renderer import Renderer, Wish
+from .renderer import MarkedClasses, Renderer, Wish
 
 if TYPE_CHECKING:
     import numpy as np
@@ -102,6 +102,7 @@ class MapPane(QWidget):
         self._faults: dict[str, str] = {}
         self.history = ViewHistory()
         self.grid = ""  # lines of equal coordinates: projected, geographic, or none
+        self.marked: MarkedClasses | None = None
         self.limits: dict[str, tuple[tuple[float, float], ...]] = {}
         self.canvas.view_changed.connect(self._view_changed)
         self.canvas.pointer_moved.connect(self._pointer_moved)
@@ -196,6 +197,12 @@ class MapPane(QWidget):
         parts = drawn[:place], drawn[place + 1 :]
         return tuple(tuple(layer for layer in part if layer.id not in compared) for part in parts)
 
+    def mark_classes(self, marked: MarkedClasses | None) -> None:
+        """Have the places stand out where one class became another, or no more."""
+        if marked != self.marked:
+            self.marked = marked
+            self.draw()
+
     def _compared(self) -> tuple[Layer, Layer] | None:
         """Return the grids whose difference is on show."""
         comparison = self.session.work.state.comparison
@@ -206,7 +213,9 @@ class MapPane(QWidget):
         view = self.canvas.wanted_view()
         if view is not None and view.width > 1 and view.height > 1:
             self._pieces.begin(self.session.work.layers)
-            self.renderer.want(Wish(self._stacks(), view, self.session.work.picks, self.grid, self._compared()))
+            self.renderer.want(
+                Wish(self._stacks(), view, self.session.work.picks, self.grid, self._compared(), self.marked)
+            )
 
     def _drawn(self, frames: list[Frame]) -> None:
         work = self.session.work

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -24,17 +24,26 @@ if TYPE_CHECKING:
 PATIENCE_S = 0.25  # a drawing younger than this is let finish when a newer one is asked for
 
 
+class MarkedClasses(NamedTuple):
+    """Two grids of classes, and the numbers of a class of A and of B whose common places stand out."""
+
+    a: Layer
+    b: Layer
+    pair: tuple[int, int]
+
+
 @dataclass(frozen=True)
 class Wish:
     """What to draw: one or two stacks (bottom first) of the same view. `grid` is `projected` or
     `geographic` for lines of equal coordinates, empty for none. `change` are grids whose difference comes between the
-    two stacks."""
+    two stacks; `marked` are classes whose places stand out over all."""
 
     stacks: tuple[tuple[Layer, ...], ...]
     view: View
     picks: Picks | None = None
     grid: str = ""
     change: tuple[Layer, Layer] | None = None
+    marked: MarkedClasses | None = None
 
 
 @dataclass(frozen=True)
@@ -104,6 +113,9 @@ class Renderer(QObject):
                 if wish.grid:
                     map_text.paint_grid_lines(frame, geographic=wish.grid == "geographic")
                 map_text.paint_labels(frame)
+            if wish.marked is not None:
+                for frame in frames:
+                    self._mark(frame, wish.marked)
             if wish.change is None:
                 return frames, None
             change = self._lay_change(frames[0], wish.change, job)
@@ -122,6 +134,13 @@ class Renderer(QObject):
         self._job = self._session.jobs.start(
             "Drawing", work, lambda job: self._session.call_in_gui(finished, job), shown=False
         )
+
+    def _mark(self, frame: Frame, marked: MarkedClasses) -> None:
+        """Have the places of two classes stand out of a picture."""
+        from brisk_atlas.core.compare.class_places import places_picture
+        from brisk_atlas.core.draw.composite import lay_picture
+
+        lay_picture(frame.image, places_picture(self._session.cache, marked.a, marked.b, marked.pair, frame.view))
 
     def _lay_change(self, frame: Frame, sides: tuple[Layer, Layer], job: Job) -> ChangeOnMap:
         """Lay the difference of two grids over a picture."""

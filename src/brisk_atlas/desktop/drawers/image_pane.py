@@ -1,0 +1,308 @@
+"""What changed between two pictures: whether they lie on each other, then by which measure, from which threshold."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from html import escape
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.model import DataRef, GridStyle, Layer, OpenOptions, Stretch, Style, VectorStyle
+from brisk_atlas.core.model.style import ClassLook
+from brisk_atlas.core.system.jobs import Job, Lane
+
+from ..plain_text import PlainLabel
+from ..session import Session
+from ..theme import mono_font
+from .threshold_bars import ThresholdBars
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.operations.image_change import ImageChangeResult, ImageShiftResult
+
+EXPLAINED = "Check first whether B lies on A; then look for what changed, cell by cell."
+MEASURES = (  # what is compared, as the operation calls it and as it is shown
+    ("difference", "difference of the band"), ("ratio", "ratio of the band, log₂"),
+    ("vegetation", "vegetation index"), ("water", "water index"), ("burn", "burn index"), ("snow", "snow index"),
+    ("vector", "change vector of all bands"), ("angle", "spectral angle of all bands"),
+    ("expression", "an expression of the bands"),
+)  # fmt: skip
+BRIGHTNESS = (("none", "as stored"), ("regression", "fitted to unchanged cells"), ("histogram", "histogram of A"))
+LIMITS = (("otsu", "found (Otsu)"), ("deviations", "standard deviations"), ("hand", "by hand"))
+LOOKS = VectorStyle(
+    colour_by="class", method="unique", width=1.6,
+    class_looks=(ClassLook("loss", "#C2452D"), ClassLook("gain", "#1C7C7D"), ClassLook("changed", "#B7791F")),
+)  # fmt: skip
+
+
+class ImagePane(QWidget):
+    """Asks for a change of pictures, shows its histogram, and adds what changed as layers."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.sides: tuple[Layer, Layer] | None = None
+        self.result: ImageChangeResult | None = None
+        self.shift: ImageShiftResult | None = None
+        self.check = QPushButton("Check the shift")
+        self.check.setToolTip("Find by how much B lies beside A, in windows all over both")
+        self.move_b = QPushButton("Move B by it")
+        self.move_b.setToolTip("Here alone: the file of B stays as it is")
+        self.shift_text = PlainLabel("")
+        self.shift_text.setWordWrap(True)
+        self.shift_text.setObjectName("quiet")
+        self.measure, self.brightness, self.limit = QComboBox(), QComboBox(), QComboBox()
+        for box, name, entries in (
+            (self.measure, "picture measure", MEASURES),
+            (self.brightness, "picture brightness", BRIGHTNESS),
+            (self.limit, "picture threshold", LIMITS),
+        ):
+            box.setObjectName(name)
+            for key, words in entries:
+                box.addItem(words, key)
+        self.expression = QLineEdit()
+        self.expression.setPlaceholderText("(b4 - b3) / (b4 + b3)")
+        self.expression.setObjectName("picture expression")
+        self.level, self.smallest = QDoubleSpinBox(), QDoubleSpinBox()
+        self.level.setObjectName("picture level")
+        self.level.setRange(0.0, 1e6)
+        self.level.setDecimals(4)
+        self.level.setValue(2.0)
+        self.smallest.setObjectName("picture smallest")
+        self.smallest.setRange(0.0, 1e12)
+        self.smallest.setDecimals(0)
+        self.smallest.setSingleStep(1000)
+        self.smallest.setSuffix(" m²")
+        self.smallest.setToolTip("Smaller patches are left out")
+        self.compare = QPushButton("Find what changed")
+        self.compare.setObjectName("main")
+        self.bars = ThresholdBars()
+        self.answer = PlainLabel(EXPLAINED)
+        self.answer.setWordWrap(True)
+        self.answer.setObjectName("quiet")
+        self.add_polygons, self.add_change = QPushButton("Add the patches"), QPushButton("Add the change")
+        self.add_polygons.setToolTip("Polygons with their area and mean change, as a layer with a sheet")
+        self.add_change.setToolTip("The change of each cell, as a grid")
+        self.form = QFormLayout()
+        self.form.setVerticalSpacing(7)
+        self.form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        self.form.addRow("Compare", self.measure)
+        self.form.addRow("SQL", self.expression)
+        self.form.addRow("B's brightness", self.brightness)
+        self.form.addRow("Threshold", self.limit)
+        self.form.addRow("Level", self.level)
+        self.form.addRow("Smallest patch", self.smallest)
+        first, last = QHBoxLayout(), QHBoxLayout()
+        for button in (self.check, self.move_b):
+            first.addWidget(button)
+        for button in (self.add_polygons, self.add_change):
+            last.addWidget(button)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addLayout(first)
+        column.addWidget(self.shift_text)
+        column.addLayout(self.form)
+        for widget in (self.compare, self.bars, self.answer):
+            column.addWidget(widget)
+        column.addLayout(last)
+        column.addStretch(1)
+        self.check.clicked.connect(self.find_shift)
+        self.move_b.clicked.connect(self.turn_move)
+        self.compare.clicked.connect(self.compute)
+        self.bars.chosen.connect(self._by_hand)
+        self.measure.currentIndexChanged.connect(lambda at: self._show_fields())
+        self.limit.currentIndexChanged.connect(lambda at: self._show_fields())
+        self.add_polygons.clicked.connect(self.add_patches)
+        self.add_change.clicked.connect(self.add_grid)
+        self._show_fields()
+        self._forget("")
+
+    def _show_fields(self) -> None:
+        self.form.setRowVisible(self.expression, self.measure.currentData() == "expression")
+        self.form.setRowVisible(self.level, self.limit.currentData() != "otsu")
+        self.level.setSuffix(" σ" if self.limit.currentData() == "deviations" else "")
+
+    def show_sides(self, sides: tuple[Layer, Layer] | None) -> None:
+        """Offer to compare two grids; what was found of the same two stays."""
+        now = tuple(layer.id for layer in sides) if sides else None
+        before = tuple(layer.id for layer in self.sides) if self.sides else None
+        self.sides = sides
+        for button in (self.check, self.compare):
+            button.setEnabled(sides is not None)
+        if now != before:
+            self.shift = None
+            self.shift_text.setText("")
+            self._forget(EXPLAINED)
+        self._show_move()
+
+    def _forget(self, words: str) -> None:
+        self.result = None
+        self.bars.hide()
+        self.answer.setTextFormat(Qt.TextFormat.PlainText)
+        self.answer.setText(words)
+        for button in (self.add_polygons, self.add_change):
+            button.setEnabled(False)
+
+    # The shift
+
+    def find_shift(self) -> None:
+        """Look in the background for how far B lies from A."""
+        if self.sides is None:
+            return
+        from brisk_atlas.core.operations import ImageShift
+
+        a, b = self.sides
+        self.shift_text.setText("Looking for the shift…")
+
+        def done(found: ImageShiftResult) -> None:
+            self.shift = found
+            field = found.field
+            x, y = field.shift
+            self.shift_text.setText(
+                f"B lies {x:+,.2f} east and {y:+,.2f} north of A ({(x * x + y * y) ** 0.5 / field.cell:.2f} cells). "
+                f"Moved back, {field.residual / field.cell:.2f} cells remain. {int(field.used.sum())} of "
+                f"{len(field.used)} windows agree."
+            )
+            self._show_move()
+
+        def failed(error: BaseException) -> None:
+            self.shift = None
+            self.shift_text.setText(str(error))
+            self._show_move()
+
+        self.session.run_operation(
+            f"Looking for the shift of {b.name}", ImageShift(a.id, b.id), done, lane=Lane.INTERACTIVE, failed=failed
+        )
+
+    def _options_of_b(self) -> OpenOptions | None:
+        if self.sides is None:
+            return None
+        return self.session.cache.options.get(self.sides[1].ref.whole, OpenOptions())
+
+    def _show_move(self) -> None:
+        options = self._options_of_b()
+        is_moved = options is not None and options.shift is not None
+        self.move_b.setText("Put B back" if is_moved else "Move B by it")
+        self.move_b.setEnabled(is_moved or self.shift is not None)
+
+    def turn_move(self) -> None:
+        """Show B where it lies on A from now on, or where its file says again."""
+        options = self._options_of_b()
+        if self.sides is None or options is None:
+            return
+        shift = None
+        if options.shift is None and self.shift is not None:
+            x, y = self.shift.field.shift
+            shift = (-x, -y)
+        b = self.sides[1]
+        self.session.read_with(b, replace(options, shift=shift))
+        self.shift = None
+        east, north = shift or (0.0, 0.0)
+        words = f"B is shown {east:+,.2f} east and {north:+,.2f} north of where its file says."
+        self.shift_text.setText(words if shift is not None else "")
+        self._forget(EXPLAINED)
+        self._show_move()
+
+    # What changed
+
+    def compute(self) -> None:
+        """Look in the background for what changed."""
+        if self.sides is None:
+            self._forget("Choose two different grids.")
+            return
+        from brisk_atlas.core.operations import ImageChange
+
+        a, b = self.sides
+        self._forget("Comparing…")
+        asked = ImageChange(
+            a.id, b.id, self.measure.currentData(), self.expression.text(), self.brightness.currentData(),
+            self.limit.currentData(), self.level.value(), self.smallest.value(),
+        )  # fmt: skip
+        self.session.run_operation(
+            f"Comparing {a.name} with {b.name}", asked, lambda found: self._show(found, a, b), lane=Lane.INTERACTIVE,
+            failed=lambda error: self._forget(str(error)),
+        )  # fmt: skip
+
+    def _by_hand(self, threshold: float) -> None:
+        self.limit.setCurrentIndex(self.limit.findData("hand"))
+        self.level.setValue(threshold)
+        self.compute()
+
+    def _show(self, found: ImageChangeResult, a: Layer, b: Layer) -> None:
+        if self.sides is None or (self.sides[0].id, self.sides[1].id) != (a.id, b.id):
+            return
+        self.result = found
+        change = found.change
+        self.bars.show_histogram(*change.histogram, change.threshold)
+        rows = "".join(
+            f"<tr><td>{name}&nbsp;&nbsp;</td><td align=right>{area:,.0f} m²</td>"
+            f"<td align=right>&nbsp;&nbsp;{area / change.compared_m2:.2%}</td></tr>"
+            for name, area in change.areas.items()
+        )
+        words = [line for line in found.lines() if not line.startswith(tuple(change.areas))]
+        self.answer.setTextFormat(Qt.TextFormat.RichText)  # made here; the names of layers are escaped
+        self.answer.setText(
+            f"<b>{escape(b.name)} compared with {escape(a.name)}</b>"
+            f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{rows}</table>"
+            f"<p>{escape('; '.join(words))}.</p>"
+        )
+        self.add_polygons.setEnabled(len(change.patches) > 0)
+        self.add_change.setEnabled(True)
+
+    # As layers
+
+    def add_patches(self) -> None:
+        """Write the patches among the user's own data and open them as a layer."""
+        if self.result is None or self.sides is None:
+            return
+        change, (a, b) = self.result.change, self.sides
+
+        def work(job: Job) -> Path:
+            from brisk_atlas.core.compare.image_change import CLASS_NAMES
+            from brisk_atlas.core.compare.patches import write_patches
+            from brisk_atlas.core.handover.grid import derived_path
+
+            path = derived_path(f"{b.name}_changes_since_{a.name}", ".gpkg")
+            write_patches(change.patches, change.change.lattice, CLASS_NAMES, path)
+            return path
+
+        self._add("Writing the patches", work, LOOKS)
+
+    def add_grid(self) -> None:
+        """Write the change of each cell among the user's own data and open it as a layer."""
+        if self.result is None or self.sides is None:
+            return
+        found, (a, b) = self.result, self.sides
+        change = found.change
+
+        def work(job: Job) -> Path:
+            from brisk_atlas.core.handover.grid import derived_path, write_bands_file
+
+            path = derived_path(f"{found.question.measure}_of_{b.name}_and_{a.name}", ".tif")
+            names = (f"{found.question.measure} change", "direction")[: len(change.change.values)]
+            write_bands_file(change.change, path, names, ("", "°")[: len(names)])
+            return path
+
+        limit = float(change.histogram[1][-1]) or 1.0
+        low = -limit if found.question.measure.has_sign else 0.0
+        ramp = "scar" if found.question.measure.has_sign else "ember"
+        self._add("Writing the change", work, GridStyle(ramp=ramp, stretch=Stretch("hand", low, limit)))
+
+    def _add(self, words: str, work: Callable[[Job], Path], style: Style) -> None:
+        def done(path: Path) -> None:
+            self.session.add_derived(DataRef.file(path), style)
+
+        self.session.run(words, work, done, lane=Lane.BATCH)
