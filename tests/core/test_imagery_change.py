@@ -84,7 +84,7 @@ def test_a_shift_put_into_a_file_is_found_in_map_units_and_written_as_arrows(tmp
     written(tmp_path / "b.tif", [other], down=down)
     field = shift_between(read.open(tmp_path / "a.tif").parts[0], read.open(tmp_path / "b.tif").parts[0])
     assert field.shift == pytest.approx((24.0, 12.0), abs=1.0) and field.residual < 1.0
-    assert field.used.all() and len(field.used) == 9
+    assert field.used.sum() > 10
     command = ["image-shift", "--before", tmp_path / "a.tif", "--after", tmp_path / "b.tif", "--path",
                tmp_path / "arrows.gpkg", "--exaggeration", "10", "--json"]  # fmt: skip
     assert cli.main([str(each) for each in command]) == 0

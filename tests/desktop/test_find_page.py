@@ -82,7 +82,7 @@ def test_filters_by_kind_crs_date_and_area(found):
     next(a for a in bar.choices("crs").actions() if a.text().startswith("EPSG:4326")).trigger()
     assert list(found.rows()) == ["sea_temperature.nc", "seafloor.nc"]
     found.click(bar.clear)
-    assert len(found.rows()) == 18
+    assert len(found.rows()) == 20
     next(a for a in bar.choices("age").actions() if a.text() == "today").trigger()
     for name in found.rows():
         assert (time.time() - (demo.DATA / name).stat().st_mtime) < 86_500
@@ -94,7 +94,7 @@ def test_filters_by_kind_crs_date_and_area(found):
     shown = set(found.rows())
     assert "elevation_2031.tif" in shown and "harrow_bay_2031.laz" not in shown and "boreholes" not in shown
     found.press(locator, Qt.Key.Key_Delete)
-    assert len(found.rows()) == 18
+    assert len(found.rows()) == 20
 
 
 def test_columns_can_be_chosen_ordered_and_sorted_by(found):
@@ -132,7 +132,7 @@ def test_grouped_by_the_themes_of_the_records(found):
     found.press(find.list, Qt.Key.Key_Left)
     assert "trails" not in [model.data(model.index(i, 0)) for i in range(model.rowCount())]
     found.click(find.filter_bar.theme_button)
-    assert len(found.rows()) == 18
+    assert len(found.rows()) == 20
 
 
 def test_enter_opens_a_folder_or_a_part(found):

@@ -18,12 +18,13 @@ from brisk_atlas.core.system.atomic_write import written_beside
 
 from .paired_cells import common_window, sides_in
 
-WINDOW, FEWEST = 256, 32  # cells along a side of a window, and of the smallest one
+WINDOW, SMALL, FEWEST = 256, 64, 32  # cells along a side of a window, of one in a small picture, and of the smallest
 ACROSS = 9  # windows along each side of what both share
 FINE = 50  # parts of a cell that a shift is found to
 MOST_BAND = 0.35  # cycles a cell, above which there is more noise than picture
 KNOWN_SHARE = 0.7  # of the cells of a window that must have data on both sides
 GOOD = 0.08  # height of the peak, of 1, below which a window says nothing
+CLEAR = 6.5  # times the standard deviation of the heights that noise gives, which a peak must be
 DEVIATIONS = 3.0  # from the median, beyond which a window is taken as wrong
 ROBUST = 1.4826  # a standard deviation in median absolute deviations, for normal errors
 
@@ -92,7 +93,7 @@ def shift_between(
     A's cells. Raises AtlasError where they do not overlap, or no window shows it."""
     common = common_window(before, after)
     rows, cols = common.shape
-    side = min(WINDOW, rows, cols)
+    side = min(WINDOW, max(min(rows, cols) // 3, min(SMALL, rows, cols)))
     if side < FEWEST:
         raise AtlasError(after.ref, f"what it shares with {before.ref.name} is smaller than {FEWEST} cells",
                          "Choose pictures of the same place.")  # fmt: skip
@@ -116,7 +117,8 @@ def shift_between(
             found.append((x, y, col * lattice.a + row * lattice.b, col * lattice.d + row * lattice.e, quality))
         check((number + 1) / len(tops))
     xs, ys, dx, dy, sure = np.array(found, float).reshape(-1, 5).T
-    used = _agreeing(dx, dy, sure, lattice.cell[0], side)
+    good = max(GOOD, CLEAR / (side * np.sqrt(np.pi * MOST_BAND**2)))  # noise spreads over all frequencies alike
+    used = _agreeing(dx, dy, sure >= good, lattice.cell[0], side)
     if not used.any():
         raise AtlasError(after.ref, f"no part of it looks like {before.ref.name} moved",
                          "Compare bands of the same kind of light.")  # fmt: skip
@@ -125,9 +127,9 @@ def shift_between(
     return ShiftField(xs, ys, dx, dy, sure, used, shift, float(ROBUST * np.median(off)), lattice.cell[0])
 
 
-def _agreeing(dx: np.ndarray, dy: np.ndarray, quality: np.ndarray, cell: float, side: int) -> np.ndarray:
+def _agreeing(dx: np.ndarray, dy: np.ndarray, clear: np.ndarray, cell: float, side: int) -> np.ndarray:
     """Return (n,) bool of the windows whose shift is clear, possible and near that of the others."""
-    used = (quality >= GOOD) & (np.hypot(dx, dy) < side / 4 * cell)
+    used = clear & (np.hypot(dx, dy) < side / 4 * cell)
     if not used.any():
         return used
     off = np.hypot(dx - np.median(dx[used]), dy - np.median(dy[used]))

@@ -17,6 +17,7 @@ from brisk_atlas.core.model.shapes import Features
 
 from .value_change import texts_of
 
+TITLE = "name"
 KEY_NAMES = ("id", "fid", "gid", "uid", "uuid", "guid", "key", "code", "number", "nr", "no", "name")
 SAMPLE = 20_000  # rows by which fields that repeat are ruled out before all rows are looked at
 SHARED = 0.3  # of B's keys that A must have for a field to be taken for a key
@@ -52,15 +53,16 @@ class RowMatch:
 
 def guess_key(a: pa.Table, b: pa.Table) -> tuple[str, ...]:
     """Return the fields that identify the rows of both tables: one if there is such a one, else two or three
-    together; none if nothing does."""
+    together; none if nothing does. Names of things, which are mended from time to time, come after codes."""
     shared = [name for name in a.column_names if name in b.column_names and _may_be_key(a, b, name)]
     found = []
     for name in sorted(shared, key=lambda name: not _is_named_as_key(name)):
         share = _share_as_key(a, b, (name,))
-        if share == 1.0 and _is_named_as_key(name):
+        if share == 1.0 and _is_named_as_key(name) and name.lower() != TITLE:
             return (name,)
         if share >= SHARED:
-            found.append((_is_named_as_key(name), share, -shared.index(name), name))
+            strong = _is_named_as_key(name) and name.lower() != TITLE
+            found.append((strong, share, name.lower() == TITLE, -shared.index(name), name))
     if found:
         return (max(found)[-1],)
     several = sorted(shared, key=lambda name: -_distinct(a.slice(0, SAMPLE), (name,)))[:MOST_TRIED]

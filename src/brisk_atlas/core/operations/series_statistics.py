@@ -24,6 +24,7 @@ class SeriesResult:
     resampled: int
     rising: float
     falling: float
+    steepest: float  # the trend, up or down, that 98 % of the cells stay below
 
     def lines(self) -> list[str]:
         found = [
@@ -74,8 +75,10 @@ class SeriesStatistics(Operation):
         write_bands_file(found.grid, self.path, NAMES, band_units(found.unit))
         known, sure = found.grid.values[4], found.grid.values[5] < 0.05
         cells = max(1, int(np.count_nonzero(found.grid.valid)))
+        steep = np.abs(known[np.isfinite(known)])
         ends = years_of([min(e.seconds for e in bands), max(e.seconds for e in bands)])
         return SeriesResult(
             self.path, found.dates, (float(ends[0]), float(ends[1])), found.resampled,
             float(np.count_nonzero(sure & (known > 0)) / cells), float(np.count_nonzero(sure & (known < 0)) / cells),
+            float(np.percentile(steep, 98)) if steep.size else 0.0,
         )  # fmt: skip

@@ -312,6 +312,18 @@ class Work:
             del self._past[past:]
         return changed
 
+    def show_one_of(self, what: str, ids: Collection[str], shown: str) -> None:
+        """Show one of several layers, hide the others, and make it the subject, by a hand that is still moving: what
+        follows on each other is one step of undo."""
+        from dataclasses import replace
+
+        goes_on = bool(self._past) and self._past[-1][0] == what and not self._future
+        past = len(self._past)
+        layers = tuple(replace(la, visible=la.id == shown) if la.id in ids else la for la in self.layers)
+        self._become(what, self.state._replace(layers=layers, subject=shown))
+        if goes_on and len(self._past) > past:
+            del self._past[past:]
+
     def relink(self, places: Mapping[DataRef, DataRef]) -> None:
         """Have layers show files that lie at other places now, as a step of undo: old place to new."""
         from dataclasses import replace

@@ -15,6 +15,7 @@ from .work import Work
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.compare.layer_series import SeriesDate
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Catalogue, Neighbour, ScanPool, Shelves
     from brisk_atlas.core.model import AtlasError, DataRef, Dataset, Facts, Field, Layer, OpenOptions, Style
@@ -228,6 +229,17 @@ class Workspace:
         facts = {layer.id: self.facts_of(layer) for layer in (subject, *others)}
         best = best_partner(subject, others, facts)
         return in_order_of_time(best, subject, facts) if best is not None else None
+
+    def series_of_subject(self) -> list[SeriesDate]:
+        """Return the layers that show the same as the subject at other dates, and itself, by date; none without."""
+        from brisk_atlas.core.compare.layer_series import series_with
+
+        subject = self.work.subject
+        if subject is None or not subject.kind.has_cells:
+            return []
+        alike = [layer for layer in self.work.layers if layer.id != subject.id and layer.kind == subject.kind]
+        facts = {layer.id: self.facts_of(layer) for layer in (subject, *alike)} if alike else {}
+        return series_with(subject, alike, facts)
 
     def placed_layers(self) -> list[Neighbour]:
         """Return the open layers that have a place."""

@@ -11,11 +11,13 @@ from brisk_atlas.demo import DATA, PROJECT
 from .boreholes import write_boreholes
 from .grids import write_elevation, write_scene, write_seafloor
 from .ground import EPOCHS
+from .land_cover import write_land_cover
 from .laser import write_laser
 from .marine import write_marine
 from .ocean import write_sea_temperature
 from .project import write_project
 from .records import write_records
+from .second_delivery import write_second_delivery
 from .tables import write_tables
 from .truth import facts
 from .vectors import write_vectors
@@ -30,6 +32,8 @@ def main() -> None:
     scenes = {epoch: write_scene(folder, epoch) for epoch in EPOCHS}
     for write in (write_vectors, write_laser, write_tables, write_marine, write_boreholes, write_records):
         write(folder)
+    write_land_cover(folder)
+    write_second_delivery(folder)
     write_project(folder, folder / PROJECT.name)
     values = {**facts(), "scenes": scenes}
     (folder.parent / "truth.json").write_text(json.dumps(values, indent=2) + "\n", encoding="utf-8")

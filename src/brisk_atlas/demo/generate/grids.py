@@ -133,12 +133,11 @@ def ash_thickness(x, y):
 
 
 @cache
-def _scene_cover(epoch: str) -> tuple[np.ndarray, np.ndarray]:
-    """Return reflectance (6, 600, 683) at 15 m without light, and temperature in kelvin."""
+def cover_weights(epoch: str) -> dict[str, np.ndarray]:
+    """Return the share of each cover, (600, 683) each at 15 m, as if the sea were land."""
     both = terrain()
     x, y = centres(15.0)
     height = sample(both.before if epoch == "before" else both.after, x, y)
-    random = rng(f"cover {epoch}")
     patch = smooth_noise(rng("cover"), x.shape, 36, octaves=5, gain=0.6)
     dry = 0.55 * np.tanh((x - 508_700) / 2500) + 0.35 * patch
     weight = {name: np.zeros(x.shape) for name in COVER}
@@ -162,6 +161,16 @@ def _scene_cover(epoch: str) -> tuple[np.ndarray, np.ndarray]:
             cover_by("new lava" if lava.year == 2031 else "old lava", share)
     if epoch == "after":
         cover_by("ash", np.clip(ash_thickness(x, y) / 90, 0, 0.92))
+    return weight
+
+
+@cache
+def _scene_cover(epoch: str) -> tuple[np.ndarray, np.ndarray]:
+    """Return reflectance (6, 600, 683) at 15 m without light, and temperature in kelvin."""
+    both, weight = terrain(), cover_weights(epoch)
+    x, y = centres(15.0)
+    height = sample(both.before if epoch == "before" else both.after, x, y)
+    up, random = height / 1000, rng(f"cover {epoch}")
     reflectance = sum(np.array(COVER[name])[:, None, None] * value[None] for name, value in weight.items())
     reflectance *= 1 + 0.06 * smooth_noise(random, x.shape, 5, octaves=2)[None]
     if epoch == "after":

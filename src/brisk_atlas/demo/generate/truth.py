@@ -8,7 +8,9 @@ import shapely
 from .boreholes import HOLES, intervals
 from .grids import NODATA, seafloor, surveyed
 from .ground import CELL
+from .land_cover import cover_changes
 from .marine import LINES, survey
+from .second_delivery import edits_of_2032
 from .tables import laboratory, readings, stations
 from .terrain import terrain
 from .vectors import ash_bands, ash_samples, buildings, closed_zones, coastline, fissures, lava_polygons, trails, vents
@@ -42,6 +44,8 @@ def facts() -> dict:
             "ash_samples": len(ash_samples()), "gas_stations": len(stations()), "gas_readings": readings().num_rows,
             "laboratory": len(laboratory()), "laser_points": 300_000, "collars": len(HOLES), "intervals": len(intervals()),
         },
+        "delivery_2032": edits_of_2032(),
+        "land_cover": cover_changes(),
         "boat_lines": {code: int(survey(code)["lon"].size) for code, *_ in LINES},
         "logs": {hole: round(depth / 0.5) + 1 for hole, _, depth in HOLES},
         "seafloor": {"columns": seafloor()[0].size, "rows": seafloor()[1].size, "deepest_m": float(np.round(seafloor()[2].min() * 4) / 4)},

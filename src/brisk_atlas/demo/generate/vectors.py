@@ -282,7 +282,7 @@ def ash_samples() -> list[dict]:
     return rows
 
 
-def _write(path: Path, rows: list[dict], rename: dict[str, str] | None = None, **options) -> None:
+def write_layer(path: Path, rows: list[dict], rename: dict[str, str] | None = None, **options) -> None:
     """Write rows (each with `geometry`, in the island's CRS) as one layer."""
     names = [name for name in rows[0] if name != "geometry"]
     columns, masks = [], []
@@ -340,10 +340,10 @@ def write_vectors(folder: Path) -> None:
         "closed_zones": closed_zones(),
     }
     for name, rows in layers.items():
-        _write(survey, rows, layer=name, driver="GPKG", append=survey.exists())
+        write_layer(survey, rows, layer=name, driver="GPKG", append=survey.exists())
     shapefile = folder / "fissures_2031" / "fissures.shp"
     shapefile.parent.mkdir(exist_ok=True)
-    _write(shapefile, fissures(), rename=CUT_OFF, driver="ESRI Shapefile", encoding="UTF-8")
+    write_layer(shapefile, fissures(), rename=CUT_OFF, driver="ESRI Shapefile", encoding="UTF-8")
     (folder / "vents.kml").write_text(_kml(vents()), encoding="utf-8")
     samples = ash_samples()
     features = [

@@ -46,10 +46,11 @@ class AlongChart(QWidget):
         self.plot.setBackground(theme.raised)
         self._draw()
 
-    def show_results(self, results: list[ProbeResult]) -> None:
-        """Offer the series of what was probed; nothing is shown where there are none."""
+    def show_results(self, results: list[ProbeResult], through: ProbeSeries | None = None) -> None:
+        """Offer the series of what was probed, and that `through` the dates of layers; nothing is shown without."""
         before = self.choice.currentText()
-        self.series = [(f"{r.title} along {s.dimension.name}", s) for r in results for s in r.series]
+        self.series = [("Through the dates of the layers", through)] if through is not None else []
+        self.series += [(f"{r.title} along {s.dimension.name}", s) for r in results for s in r.series]
         self.choice.clear()
         self.choice.addItems([name for name, _ in self.series])
         self.choice.setCurrentText(before)

@@ -76,10 +76,11 @@ class ChangeDrawer(QWidget):
             self._fill()
 
     def _fill(self) -> None:
-        """Offer the open layers of the subject's kind, grids if that is not compared; chosen are the sides that are
-        compared, then those of the result on show, else the subject and the layer most like it."""
+        """Offer the open layers of the kind that is compared on the map, else of the subject's, grids if that has no
+        change; chosen are the sides that are compared, then those of the result on show, else the subject and the layer
+        most like it."""
         work = self.session.work
-        subject = work.subject
+        subject = self._compared() or work.subject
         by_rows = subject is not None and subject.kind.has_rows
         layers = [
             layer for layer in work.layers
@@ -102,10 +103,15 @@ class ChangeDrawer(QWidget):
             box.setCurrentIndex(at)
         self._show_pair()
 
+    def _compared(self) -> Layer | None:
+        """Return the first layer of what is compared on the map, whatever else is the subject."""
+        comparison = self.session.work.state.comparison
+        return self.session.work.layer(comparison.side_a[0]) if comparison is not None and comparison.side_a else None
+
     def _show_pair(self) -> None:
         """Offer what the two can be compared as, and show the pane of it."""
         sides = self.sides
-        subject = self.session.work.subject
+        subject = self._compared() or self.session.work.subject
         by_rows = sides[0].kind.has_rows if sides else subject is not None and subject.kind.has_rows
         offered = OF_ROWS if by_rows else OF_GRIDS
         of = tuple(layer.id for layer in sides) if sides else ()

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.model import DataRef, GridStyle, Layer, OpenOptions, Stretch, Style, VectorStyle
 from brisk_atlas.core.model.style import ClassLook
+from brisk_atlas.core.place import unit_of
 from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
@@ -85,6 +86,7 @@ class ImagePane(QWidget):
         self.smallest.setDecimals(0)
         self.smallest.setSingleStep(1000)
         self.smallest.setSuffix(" m²")
+        self.smallest.setGroupSeparatorShown(True)
         self.smallest.setToolTip("Smaller patches are left out")
         self.compare = QPushButton("Find what changed")
         self.compare.setObjectName("main")
@@ -171,8 +173,10 @@ class ImagePane(QWidget):
             self.shift = found
             field = found.field
             x, y = field.shift
+            unit = unit_of(self.session.cache.raster(a.ref).facts.crs)
+            cells = (x * x + y * y) ** 0.5 / field.cell
             self.shift_text.setText(
-                f"B lies {x:+,.2f} east and {y:+,.2f} north of A ({(x * x + y * y) ** 0.5 / field.cell:.2f} cells). "
+                f"B lies {x:+,.2f} {unit} east and {y:+,.2f} {unit} north of A ({cells:.2f} cells). "
                 f"Moved back, {field.residual / field.cell:.2f} cells remain. {int(field.used.sum())} of "
                 f"{len(field.used)} windows agree."
             )

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.compare.point_change import PointChange
     from brisk_atlas.core.draw import View
     from brisk_atlas.core.inspect import ProbeResult, Where
+    from brisk_atlas.core.inspect.finding import ProbeSeries
     from brisk_atlas.core.inspect.measured import Measured
 
 EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
@@ -227,28 +228,37 @@ class ProbeDrawer(QWidget):
         work = self.session.work
         layers, subject = self._layers(), work.subject
         sides = work.compared_grids() if where.kind == "click" else None
+        dates = self.session.workspace.series_of_subject() if where.kind == "click" else []
+        every = work.layers
         self.where_at = where
         cache = self.session.cache
 
         def ask(job: Job) -> tuple:
             from brisk_atlas.core.compare.point_change import change_at
+            from brisk_atlas.core.compare.point_series import series_at
             from brisk_atlas.core.kinds.asking import probe_all
             from brisk_atlas.core.place import Spot, notations
 
             findings = probe_all(cache, layers, where, job.check)
             x, y = where.middle
             change = change_at(cache, *sides, x, y, where.crs) if sides else None
+            through = series_at(cache, dates, every, subject.id, x, y, where.crs, job.check) if subject else None
             facts = self.session.facts_of(subject) if subject else None
             cells = cache.raster(subject.ref).facts.counted_cells if subject and subject.kind.has_cells else None
             texts = notations(Spot(x, y, where.crs, facts.crs if facts else None, cells))
-            return texts, findings, change
+            return texts, findings, change, through
 
         if self._job:
             self._job.cancel()
         self._job = self.session.run("Probing", ask, lambda found: self._show(where, *found), shown=False)
 
     def _show(
-        self, where: Where, texts: dict[str, str], findings: list[ProbeResult], change: PointChange | None
+        self,
+        where: Where,
+        texts: dict[str, str],
+        findings: list[ProbeResult],
+        change: PointChange | None,
+        through: ProbeSeries | None = None,
     ) -> None:
         self.findings = findings
         kinds = {"box": "middle of the box", "lasso": "middle of the lasso", "line": "half way along the line"}
@@ -267,7 +277,7 @@ class ProbeDrawer(QWidget):
         self._add_findings()
         if not findings and change is None:
             self.tree.add("Nothing here", [("", "No visible layer has anything at this place.")])
-        self.along.show_results(findings)
+        self.along.show_results(findings, through)
         self._show_steps()
         self.hold_button.setEnabled(bool(findings))
         self.corners.setEnabled(bool(findings) and findings[0].row is not None)

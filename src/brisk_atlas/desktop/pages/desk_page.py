@@ -210,6 +210,7 @@ class DeskPage(QWidget):
         for painted in painted_by_themselves:
             painted.theme = theme
         self.twins.use_theme(theme)
+        self.map.dates.use_theme(theme)
         if self.relief.isVisible():
             self.relief.remake()
         self.update()

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QFrame, QGridLayout, QSlider, QToolButton
@@ -12,6 +14,7 @@ from brisk_atlas.core.model.dimension import band_at, places_of
 
 from ..plain_text import PlainLabel
 from ..session import Session
+from .player import Player
 
 WHAT = "go along a dimension"  # as undo calls it; what comes after each other is one step
 
@@ -19,8 +22,9 @@ WHAT = "go along a dimension"  # as undo calls it; what comes after each other i
 class DimensionBar(QFrame):
     """The dimensions of the subject; hidden for a subject without any. Times can be shared by all layers."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, ready: Callable[[], bool] = lambda: True) -> None:
         super().__init__()
+        self.ready = ready
         self.setObjectName("dimensions")
         self.session = session
         self.layer_id = ""
@@ -89,6 +93,10 @@ class DimensionBar(QFrame):
             self.rows.addWidget(value, row, 4)
             if dimension.is_time:
                 self.rows.addWidget(self.shared, row, 5)
+            if dimension.is_time:
+                player = Player(partial(_step_around, slider), self.ready)
+                player.setObjectName(f"play {dimension.name}")
+                self.rows.addWidget(player, row, 6)
             self.sliders[dimension.name], self.values[dimension.name] = slider, value
 
     def go(self, which: int, place: int) -> None:
@@ -130,3 +138,8 @@ class DimensionBar(QFrame):
                 places[which] = dimension.nearest_time(seconds)
         band = band_at(facts.grid.dimensions, places)
         self.session.work.slide(WHAT, layer.id, style=replace(layer.style, bands=(band,)))
+
+
+def _step_around(slider: QSlider) -> None:
+    """Go to the next place; the first follows the last."""
+    slider.setValue(slider.value() + 1 if slider.value() < slider.maximum() else 0)

@@ -27,6 +27,7 @@ from .dimension_bar import DimensionBar
 from .hand_tool import SKETCHED
 from .map_canvas import MapCanvas
 from .renderer import MarkedClasses, Renderer, Wish
+from .time_bar import TimeBar
 
 if TYPE_CHECKING:
     import numpy as np
@@ -88,10 +89,12 @@ class MapPane(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self.bar)
-        self.along = DimensionBar(session)
+        self.along = DimensionBar(session, lambda: not self.busy)
         self.blinker = Blinker(self)
         self.comparing = ComparisonBar(session, self.blinker)  # stands above all panes
+        self.dates = TimeBar(session, lambda: not self.busy)
         column.addWidget(self.along)
+        column.addWidget(self.dates)
         column.addWidget(self.canvas, 1)
         self._hover = QTimer(self)
         self._hover.setSingleShot(True)

@@ -1,0 +1,125 @@
+"""The dates of a series of layers along the map: step, play, choose a stretch, and its statistics as a layer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton
+
+from brisk_atlas.core.model import DataRef, GridStyle, Stretch
+from brisk_atlas.core.system.jobs import Lane
+
+from ..plain_text import PlainLabel
+from ..session import Session
+from ..theme import Theme
+from .player import Player
+from .time_track import TimeTrack
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.compare.layer_series import SeriesDate
+    from brisk_atlas.core.operations.series_statistics import SeriesResult
+
+WHAT = "go to a date"  # as undo calls it; what comes after each other is one step
+
+
+class TimeBar(QFrame):
+    """Hidden unless the subject is one of several layers that show the same at different dates."""
+
+    def __init__(self, session: Session, ready: Callable[[], bool]) -> None:
+        super().__init__()
+        self.setObjectName("dimensions")
+        self.session = session
+        self.dates: list[SeriesDate] = []
+        self.ends = (0, 0)
+        self.track = TimeTrack()
+        self.date = PlainLabel()
+        self.date.setObjectName("mono")
+        self.player = Player(lambda: self.step(1, around=True), ready)
+        self.player.setObjectName("play dates")
+        self.statistics = QToolButton()
+        self.statistics.setText("Statistics")
+        self.statistics.setObjectName("series statistics")
+        self.statistics.setToolTip("Minimum, maximum, mean, trend and largest change of each cell, as a new layer")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 2, 10, 2)
+        row.setSpacing(4)
+        row.addWidget(PlainLabel("Dates"))
+        for mark, by in (("◂", -1), ("▸", 1)):
+            button = QToolButton()
+            button.setText(mark)
+            button.setObjectName("date before" if by < 0 else "next date")
+            button.setToolTip("The date before" if by < 0 else "The next date")
+            button.clicked.connect(lambda checked=False, by=by: self.step(by))
+            row.addWidget(button)
+        row.addWidget(self.player)
+        row.addWidget(self.track, 1)
+        row.addWidget(self.date)
+        row.addWidget(self.statistics)
+        self.track.chosen.connect(self.go)
+        self.track.ends_moved.connect(self._take_ends)
+        self.statistics.clicked.connect(self.add_statistics)
+        session.work_changed.connect(self._work_changed)
+        self.hide()
+
+    def use_theme(self, theme: Theme) -> None:
+        """Paint the track in a theme."""
+        self.track.theme = theme
+        self.track.update()
+
+    def _work_changed(self, what: str) -> None:
+        if what in ("layers", "subject", "file"):
+            self.show_subject()
+
+    def show_subject(self) -> None:
+        """Show the dates of the series that the subject belongs to."""
+        before = [date.layer_id for date in self.dates]
+        self.dates = self.session.workspace.series_of_subject()
+        self.setVisible(bool(self.dates))
+        if not self.dates:
+            return
+        ids = [date.layer_id for date in self.dates]
+        if ids != before:
+            self.ends = (0, len(ids) - 1)
+        subject = self.session.work.state.subject
+        at = ids.index(subject) if subject in ids else 0
+        texts = [date.time.text for date in self.dates]
+        self.track.show_dates([date.time.seconds for date in self.dates], texts, at, self.ends)
+        self.date.setText(texts[at])
+        self.date.setMinimumWidth(max(self.date.fontMetrics().horizontalAdvance(text) for text in texts) + 8)
+
+    def _take_ends(self, first: int, last: int) -> None:
+        self.ends = (first, last)
+
+    def go(self, number: int) -> None:
+        """Show the layer of a date, hide those of the others, and speak of it."""
+        ids = [date.layer_id for date in self.dates]
+        self.session.work.show_one_of(WHAT, ids, ids[number])
+
+    def step(self, by: int, *, around: bool = False) -> None:
+        """Go some dates on, within the stretch that counts; `around` from its end to its begin."""
+        if not self.dates:
+            return
+        first, last = self.ends
+        number = self.track.at + by
+        if around and not first <= number <= last:
+            number = first
+        self.go(min(max(number, first), last))
+
+    def add_statistics(self) -> None:
+        """Work out the statistics of each cell through the stretch, and open them as a layer that shows the trend."""
+        from brisk_atlas.core.handover.grid import derived_path
+        from brisk_atlas.core.operations import SeriesStatistics
+
+        chosen = self.dates[self.ends[0] : self.ends[1] + 1]
+        path = derived_path(f"statistics_{chosen[0].name}_to_{chosen[-1].name}", ".tif")
+        asked = SeriesStatistics(tuple(date.layer_id for date in chosen), path)
+        self.session.run_operation(f"Statistics of {len(chosen)} dates", asked, self._show, lane=Lane.INTERACTIVE)
+
+    def _show(self, found: SeriesResult) -> None:
+        path: Path = found.path
+        limit = found.steepest or 1.0
+        style = GridStyle(bands=(5,), ramp="scar", stretch=Stretch("hand", -limit, limit))
+        self.session.add_derived(DataRef.file(path), style)
+        self.session.noticed.emit("good", "; ".join(found.lines()[:-1]), "")
