@@ -13,9 +13,7 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 os.environ["BRISK_ATLAS_HOME"] = tempfile.mkdtemp()
 
 import numpy as np
-import pyarrow as pa
 import pyogrio
-import shapely
 from psycopg import Connection as Connecting
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QColor, QPainter
@@ -109,29 +107,15 @@ def desk(s: Studio) -> None:
 
 
 def delivery(s: Studio) -> None:
-    """Two deliveries of the buildings compared, by night: some moved, some with other values, some gone, some new."""
-    first, second = demo.DATA / "tolvane_survey.gpkg", DELIVERY / "tolvane_survey_2032.gpkg"
-    meta, table = pyogrio.read_arrow(first, layer="buildings")
-    shapes = shapely.from_wkb(table.column(table.num_columns - 1).to_numpy())
-    values = table.remove_column(table.num_columns - 1)
-    columns = {name: values.column(name).to_pylist() for name in values.column_names}
-    for row in (12, 30, 31):
-        shapes[row] = shapely.transform(shapes[row], lambda xy: xy + [6.5, 2.0])
-    for row, field, value in ((30, "damage", "heavy"), (44, "use", "store"), (45, "people", 0), (60, "floors", 2)):
-        columns[field][row] = value
-    stays = [row for row in range(len(shapes)) if row not in (28, 29)]
-    new = pa.table({name: pa.array([c[r] for r in stays], values.field(name).type) for name, c in columns.items()})
-    new = new.append_column("geometry", pa.array(shapely.to_wkb(shapes[stays]), pa.binary()))
-    pyogrio.write_arrow(new, second, driver="GPKG", layer="buildings_2032", geometry_name="geometry",
-                        geometry_type="Polygon", crs=meta["crs"])  # fmt: skip
+    """Two deliveries of the survey's buildings, compared row by row."""
     s.window.use_theme(theme.NIGHT)
-    s.window.session.open_refs([DataRef.file(first).with_part("buildings")])
-    s.settle()
-    s.window.session.open_refs([DataRef.file(second).with_part("buildings_2032")])
-    s.settle()
+    for path in (demo.DATA / "tolvane_survey.gpkg", demo.DATA / "delivery_2032" / "tolvane_survey.gpkg"):
+        s.window.session.open_refs([DataRef.file(path).with_part("buildings")])
+        s.settle()
     s.window.show_page("desk")
     work = s.window.session.work
-    for layer in work.layers:
+    for layer, name in zip(work.layers, ("buildings 2032", "buildings 2031")):
+        work.change("rename", layer.id, name=name)
         work.change("pale", layer.id, style=replace(layer.style, fill="#4A565E"))
     s.do("change")
     pane = s.window.desk.change.delivery
@@ -139,9 +123,10 @@ def delivery(s: Studio) -> None:
     s.settle()
     pane.add_layer()
     s.settle()
-    pane.list.setCurrentItem(pane.list.topLevelItem(7))
+    items = [pane.list.topLevelItem(row) for row in range(pane.list.topLevelItemCount())]
+    pane.list.setCurrentItem(next(item for item in items if item.text(0) == "shape"))
     s.settle()
-    s.window.desk.map.canvas.look(s.window.desk.map.canvas.view.zoomed(0.4, 352, 350))
+    s.window.desk.map.canvas.look(s.window.desk.map.canvas.view.zoomed(0.45, 352, 350))
 
 
 def find_database(s: Studio) -> None:
@@ -208,12 +193,34 @@ def time(s: Studio) -> None:
 
 
 def curtain(s: Studio) -> None:
+    """The heights of two years, the change at the pointer, and its volumes."""
     s.demo()
-    s.choose("elevation_2029")
-    s.choose("scene 2031")
-    s.do("curtain")
-    s.window.desk.map.canvas.move_edge(0.52)
-    s.probe(508_700, 5_771_900)
+    s.window.session.open_files([demo.DATA / "elevation_2031.tif"])
+    s.settle()
+    s.choose("elevation_2031")
+    s.do("curtain", "change")
+    s.window.desk.change.compute()
+    canvas = s.window.desk.map.canvas
+    canvas.look_at_centre(510_500, 5_770_300, 9.0, UTM)
+    canvas.move_edge(0.47)
+    s.settle()
+    canvas.pointer_moved.emit(510_215.0, 5_770_615.0)
+    s.settle()
+
+
+def twin(s: Studio) -> None:
+    """Land cover of two years in two panes, the matrix from class to class, and the places of one of its cells."""
+    for year in (2029, 2031):
+        s.window.session.open_files([demo.DATA / "land_cover" / f"land_cover_{year}.tif"])
+        s.settle()
+    s.window.show_page("desk")
+    s.do("twin", "change")
+    s.window.desk.map.canvas.look_at_centre(509_900, 5_770_600, 24.0, UTM)
+    pane = s.window.desk.change.classes
+    pane.compute()
+    s.settle()
+    classes = pane.result.matrix.classes
+    pane.table.setCurrentCell(classes.index("forest"), classes.index("ash"))
 
 
 def relief(s: Studio) -> None:
@@ -241,20 +248,6 @@ def style(s: Studio) -> None:
     )
     work.change("rules", work.subject.id, style=replace(plain, rules=rules))
     s.do("style")
-
-
-def change(s: Studio) -> None:
-    s.demo()
-    s.window.session.open_files([demo.DATA / "elevation_2031.tif"])
-    s.settle()
-    s.do("change")
-    drawer, layers = s.window.desk.change, s.window.session.work.layers
-    for side, name in ((drawer.side_a, "elevation_2029"), (drawer.side_b, "elevation_2031")):
-        side.setCurrentIndex(side.findData(next(layer.id for layer in layers if layer.name == name)))
-    drawer.compute()
-    s.settle()
-    drawer.surface.add_layer()
-    s.settle()
 
 
 def sketch(s: Studio) -> None:
@@ -343,7 +336,7 @@ def handover(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, delivery, time, find, find_database, service, opening, curtain, relief, style, change, sketch, probe_spectra, statistics,
+    desk, delivery, time, find, find_database, service, opening, curtain, twin, relief, style, sketch, probe_spectra, statistics,
     sheet, record, record_full, record_many, handover,
 )  # fmt: skip
 

@@ -63,10 +63,11 @@ def test_what_a_scene_states_comes_before_its_name():
     assert layer_time("plain", None) is None
 
 
-def test_statistics_are_those_of_other_libraries(tmp_path):
+@pytest.mark.parametrize("gaps", [0.0, 0.25])
+def test_statistics_are_those_of_other_libraries(tmp_path, gaps):
     random = np.random.default_rng(6)
     stack = random.normal(0, 1, (9, 7, 8)) + np.arange(9)[:, None, None] * random.normal(0, 0.4, (7, 8)) + 400
-    stack[random.random(stack.shape) < 0.25] = np.nan
+    stack[random.random(stack.shape) < gaps] = np.nan
     stack[:, 0, 0] = np.nan  # never measured
     stack[1:, 0, 1] = np.nan  # once
     stack[:, 0, 2] = 5.0  # always the same

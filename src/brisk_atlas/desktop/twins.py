@@ -14,6 +14,7 @@ from brisk_atlas.core.workspace.comparison import Way
 
 from .panes.map_canvas import MapCanvas
 from .panes.map_pane import MapPane
+from .panes.renderer import MarkedClasses
 from .panes.twin_pane import TwinPane
 from .session import Session
 from .theme import LIGHT, Theme
@@ -27,6 +28,7 @@ class Twins(QObject):
         self.session, self.map, self.room, self._probe = session, map_pane, room, probe
         self.panes: list[TwinPane] = []
         self.theme: Theme = LIGHT
+        self.marked: MarkedClasses | None = None
         map_pane.canvas.looked.connect(lambda: self._follow(map_pane.canvas))
         map_pane.canvas.pointer_moved.connect(lambda x, y: self._show_cross(map_pane.canvas, x, y))
         map_pane.canvas.pointer_left.connect(self._hide_crosses)
@@ -44,6 +46,13 @@ class Twins(QObject):
         for pane in self.panes:
             pane.canvas.theme = theme
             pane.canvas.update()
+
+    def mark_classes(self, marked: MarkedClasses | None) -> None:
+        """Have the places stand out where one class became another, as on the map."""
+        self.marked = marked
+        for pane in self.panes:
+            pane.marked = marked
+            pane.draw()
 
     def add_pane(self) -> None:
         """Open one more pane, with the layers of side A at first."""
@@ -69,7 +78,7 @@ class Twins(QObject):
             gone.deleteLater()
         while len(self.panes) < count:
             pane = TwinPane(self.session, len(self.panes) + 1)
-            pane.canvas.theme = self.theme
+            pane.canvas.theme, pane.marked = self.theme, self.marked
             pane.canvas.looked.connect(lambda pane=pane: self._follow(pane.canvas))
             pane.canvas.pointer_moved.connect(lambda x, y, pane=pane: self._show_cross(pane.canvas, x, y))
             pane.canvas.pointer_left.connect(self._hide_crosses)

@@ -4,20 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
 from scipy.special import betainc
 
-from brisk_atlas.core.model import AtlasError, CellWindow, Lattice, RasterPart
+from brisk_atlas.core.model import AtlasError, CellWindow, Lattice, Level, RasterPart
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import same_crs
 from brisk_atlas.core.system.shares import CORES
 
 from .trend_kernel import FEWEST, ROOM, STATISTICS, series_sums
 
-BLOCK_CELLS = 4_000_000  # of all dates together, worked on at once by a core
+TILE = 512  # cells along a side of what a core works on at once, of which most tiles of files have a share
+ROW_CELLS = 8_000_000  # of all dates together, worked on at once where files hold whole rows
 STEPS = 4096  # of correlations between 0 and 1 for which probabilities are worked out
+APART = 8  # cells
 SECONDS_A_YEAR = 365.2425 * 86_400
 MOST_CELLS = 250_000_000  # of the result, all statistics together
 
@@ -94,33 +97,46 @@ def series_statistics(bands: Sequence[DatedBand], check: Callable[[float], None]
     out = np.empty((STATISTICS, rows, columns), np.float32)
     years, chances = years_of(times), chance_table(len(bands))
     middle = float(years.mean())
-    own = [same_crs(first.crs, e.part.facts.crs) and lattice.matches(e.part.facts.lattice) for e in bands]
-    height = max(1, BLOCK_CELLS // (columns * len(bands)))
-    tops = range(0, rows, height)
+    levels = [_own_cells(e, lattice) for e in bands]
+    in_rows = any(each.part.stored_in_rows for each in bands)
+    tall, wide = (max(1, ROW_CELLS // (columns * len(bands))), columns) if in_rows else (TILE, TILE)
+    corners = [(top, left) for top in range(0, rows, tall) for left in range(0, columns, wide)]
 
-    def block(top: int) -> None:
-        window = CellWindow(0, top, columns, min(rows, top + height))
-        stack = np.empty((len(bands), window.last_row - top, columns), np.float32)
-        for number, (each, coincides) in enumerate(zip(bands, own)):
-            stack[number] = _cells(each, window, lattice, coincides)
-        series_sums(stack, years - middle, chances, np.empty((ROOM, columns)), out[:, top : window.last_row])
+    def block(corner: tuple[int, int]) -> None:
+        top, left = corner
+        window = CellWindow(left, top, min(columns, left + wide), min(rows, top + tall))
+        tall_now, across = window.shape
+        # a few cells more, or the same cell of all dates, a power of two apart, would fall on one place of the cache
+        stack = np.empty((len(bands), tall_now, across + APART), np.float32)
+        for number, (each, level) in enumerate(zip(bands, levels)):
+            stack[number, :, :across] = _cells(each, window, lattice, level)
+        into = out[:, top : window.last_row, left : window.last_column]
+        series_sums(stack, years - middle, chances, np.empty((ROOM, across)), into)
 
     with ThreadPoolExecutor(CORES, "series") as pool:
-        for number, _ in enumerate(pool.map(block, tops)):
+        for number, _ in enumerate(pool.map(block, corners)):
             try:
-                check((number + 1) / len(tops))
+                check((number + 1) / len(corners))
             except BaseException:
                 pool.shutdown(wait=False, cancel_futures=True)
                 raise
     out[6] += middle
     grid = Grid(out, out[0] > 0, lattice)
-    return CellSeries(grid, len(bands), len(own) - sum(own), first.grid.bands[bands[0].band - 1].unit)
+    return CellSeries(grid, len(bands), levels.count(None), first.grid.bands[bands[0].band - 1].unit)
 
 
-def _cells(each: DatedBand, window: CellWindow, lattice: Lattice, coincides: bool) -> np.ndarray:
-    """Return (rows, cols) float32 of one date in a window of the first one's cells, NaN without data."""
-    if coincides:
-        found = each.part.block(window, bands=(each.band,))
-    else:
-        found = each.part.onto(lattice.within(window), bands=(each.band,), smooth=True)
+def _own_cells(each: DatedBand, lattice: Lattice) -> Level | None:
+    """Return the level of a date's own cells where they are all those of a lattice, else None."""
+    theirs = each.part.facts.lattice
+    if not same_crs(lattice.crs, each.part.facts.crs) or theirs != replace(lattice, crs=theirs.crs):
+        return None
+    return each.part.levels(each.band)[0]
+
+
+def _cells(each: DatedBand, window: CellWindow, lattice: Lattice, level: Level | None) -> np.ndarray:
+    """Return (rows, cols) float32 of one date in a window of the first one's cells, NaN without data; `level` is that
+    of its own cells where they coincide with those."""
+    if level is not None:
+        return each.part.cells(each.band, level, window)
+    found = each.part.onto(lattice.within(window), bands=(each.band,), smooth=True)
     return np.where(found.valid, found.values[0], np.float32(np.nan)).astype(np.float32, copy=False)

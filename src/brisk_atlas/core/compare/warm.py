@@ -15,7 +15,7 @@ def warm() -> None:
         for into in (room, room[:, :2]):  # all of the difference, and a piece of it
             change_sums(cells, cells, np.ones((2, 2), bool), np.ones(2), 1.0, into, True)
     found = np.zeros((STATISTICS, 4, 2), np.float32)
-    series_sums(np.zeros((3, 2, 2), np.float32), np.arange(3.0), np.zeros((4, 5)), np.empty((ROOM, 2)), found[:, :2])
+    series_sums(np.zeros((3, 2, 4), np.float32), np.arange(3.0), np.zeros((4, 5)), np.empty((ROOM, 2)), found[:, :2])
 
 
 if __name__ == "__main__":

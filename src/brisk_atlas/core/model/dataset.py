@@ -183,6 +183,11 @@ class RasterPart(Part, ABC):
         """Return the file's own cells in a window, as they lie in the file. Raises CannotRead."""
 
     @property
+    def stored_in_rows(self) -> bool:
+        """Return whether a file holds whole rows rather than tiles, so that it is best read in wide pieces."""
+        return False
+
+    @property
     @abstractmethod
     def all_valid(self) -> bool:
         """Return whether the file can have no cell without data: it has no nodata value and no mask."""

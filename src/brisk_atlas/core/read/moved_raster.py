@@ -45,6 +45,10 @@ class MovedRaster(RasterPart):
         return replace(self.inner.block(window, bands=bands), lattice=self.facts.lattice.within(window))
 
     @property
+    def stored_in_rows(self) -> bool:
+        return self.inner.stored_in_rows
+
+    @property
     def all_valid(self) -> bool:
         return self.inner.all_valid
 

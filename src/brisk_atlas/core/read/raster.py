@@ -36,7 +36,7 @@ from .library_names import library_name
 from .on_disk import on_disk
 from .raster_library import open_raster
 from .resample import resampled
-from .stored_cells import block_for_drawing, has_no_gaps, levels_of, stored_block
+from .stored_cells import block_for_drawing, has_no_gaps, is_in_rows, levels_of, stored_block
 
 BROKEN = "The copy may have been cut short; ask for the file again."
 FORMATS = {
@@ -89,6 +89,10 @@ class RasterFile(RasterPart):
         if not turned:
             return self.facts.grid.dtype
         return "float32" if self.quantity is not None and np.dtype(self.facts.grid.dtype).itemsize <= 2 else "float64"
+
+    @property
+    def stored_in_rows(self) -> bool:
+        return self._guarded(lambda: is_in_rows(self.files[0][0]))
 
     @property
     def all_valid(self) -> bool:

@@ -20,7 +20,7 @@ from brisk_atlas.core.model import CellWindow, Level
 
 from .raster_library import open_raster
 
-HANDLES_A_THREAD = 24
+HANDLES_A_THREAD = 48  # as many dates as most series have
 BLOCKS_KEPT_MB = 160  # of decoded cells; the library's own choice is a share of all memory
 HEADED = ("flt", "bil", "bip", "bsq", "img", "dat", "raw")  # endings of grids with a header beside them
 OLDER_S = 2.0  # by which overviews beside a file may be older, as when both were copied
@@ -104,6 +104,12 @@ def block_for_drawing(name: str, index: int, level: int | None, window: CellWind
 def has_no_gaps(name: str, index: int) -> bool:
     """Return whether a band has neither a nodata value nor a mask."""
     return MaskFlags.all_valid in handle(name).mask_flag_enums[index - 1]
+
+
+def is_in_rows(name: str) -> bool:
+    """Return whether a file holds whole rows rather than tiles."""
+    source = handle(name)
+    return bool(source.block_shapes[0][1] >= source.width)
 
 
 def _window(window: CellWindow) -> Window:

@@ -158,8 +158,8 @@ class ClassPane(QWidget):
         self.table.blockSignals(True)
         self.table.setRowCount(size + 1)
         self.table.setColumnCount(size + 1)
-        self.table.setHorizontalHeaderLabels([*matrix.classes, "A"])
-        self.table.setVerticalHeaderLabels([*matrix.classes, "B"])
+        self.table.setHorizontalHeaderLabels([*matrix.classes, "all of A"])
+        self.table.setVerticalHeaderLabels([*matrix.classes, "all of B"])
         for row in range(size + 1):
             for col in range(size + 1):
                 if row < size and col < size:

@@ -192,7 +192,9 @@ class DeskPage(QWidget):
     def _mark_classes(self, pair: tuple[int, int] | None) -> None:
         """Show the places of a cell of the matrix of classes."""
         sides = self.change.classes.sides
-        self.map.mark_classes(MarkedClasses(*sides, pair) if pair is not None and sides is not None else None)
+        marked = MarkedClasses(*sides, pair) if pair is not None and sides is not None else None
+        self.map.mark_classes(marked)
+        self.twins.mark_classes(marked)
 
     def measure_change(self) -> None:
         """Open the Change drawer and measure."""

@@ -83,7 +83,7 @@ class DimensionBar(QFrame):
             value.setMinimumWidth(value.fontMetrics().horizontalAdvance(dimension.shown(longest) + "00"))
             slider.valueChanged.connect(lambda place, which=row: self.go(which, place))
             self.rows.addWidget(name, row, 0)
-            for column, (mark, by) in enumerate((("◂", -1), ("▸", 1))):
+            for column, (mark, by) in enumerate((("‹", -1), ("›", 1))):
                 button = QToolButton()
                 button.setText(mark)
                 button.setToolTip(f"{dimension.name}: {'the one before' if by < 0 else 'the next one'}")

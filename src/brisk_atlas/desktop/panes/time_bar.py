@@ -25,7 +25,8 @@ WHAT = "go to a date"  # as undo calls it; what comes after each other is one st
 
 
 class TimeBar(QFrame):
-    """Hidden unless the subject is one of several layers that show the same at different dates."""
+    """Hidden unless the subject is one of several layers that show the same at different dates, and while two sides are
+    compared."""
 
     def __init__(self, session: Session, ready: Callable[[], bool]) -> None:
         super().__init__()
@@ -46,7 +47,7 @@ class TimeBar(QFrame):
         row.setContentsMargins(10, 2, 10, 2)
         row.setSpacing(4)
         row.addWidget(PlainLabel("Dates"))
-        for mark, by in (("◂", -1), ("▸", 1)):
+        for mark, by in (("‹", -1), ("›", 1)):
             button = QToolButton()
             button.setText(mark)
             button.setObjectName("date before" if by < 0 else "next date")
@@ -69,13 +70,14 @@ class TimeBar(QFrame):
         self.track.update()
 
     def _work_changed(self, what: str) -> None:
-        if what in ("layers", "subject", "file"):
+        if what in ("layers", "subject", "comparison", "file"):
             self.show_subject()
 
     def show_subject(self) -> None:
         """Show the dates of the series that the subject belongs to."""
         before = [date.layer_id for date in self.dates]
-        self.dates = self.session.workspace.series_of_subject()
+        compared = self.session.work.state.comparison is not None  # which shows two dates as it is
+        self.dates = [] if compared else self.session.workspace.series_of_subject()
         self.setVisible(bool(self.dates))
         if not self.dates:
             return
@@ -87,7 +89,14 @@ class TimeBar(QFrame):
         texts = [date.time.text for date in self.dates]
         self.track.show_dates([date.time.seconds for date in self.dates], texts, at, self.ends)
         self.date.setText(texts[at])
+        self.statistics.setEnabled(not self._holds_classes())
         self.date.setMinimumWidth(max(self.date.fontMetrics().horizontalAdvance(text) for text in texts) + 8)
+
+    def _holds_classes(self) -> bool:
+        """Return whether the numbers of the subject are names, which have no mean."""
+        layer = self.session.work.subject
+        facts = self.session.facts_of(layer) if layer is not None else None
+        return facts is not None and facts.grid is not None and bool(facts.grid.bands[0].classes)
 
     def _take_ends(self, first: int, last: int) -> None:
         self.ends = (first, last)

@@ -10,7 +10,7 @@ from brisk_atlas.core.workspace.comparison import SIDE_NAMES
 from ..plain_text import PlainLabel
 from ..session import Session
 from .map_canvas import MapCanvas
-from .renderer import Renderer, Wish
+from .renderer import MarkedClasses, Renderer, Wish
 from .side_box import SideBox
 
 
@@ -28,6 +28,7 @@ class TwinPane(QWidget):
         self.session, self.number = session, number
         name = SIDE_NAMES[number]
         self.setObjectName(f"twin {name}")
+        self.marked: MarkedClasses | None = None
         self.canvas = MapCanvas()
         self.canvas.setObjectName(f"twin canvas {name}")
         self.canvas.setAccessibleName(f"Map of side {name}")
@@ -75,4 +76,4 @@ class TwinPane(QWidget):
             return
         if self.number < len(comparison.sides):
             stack = tuple(work.drawn(hidden=comparison.hidden_on(self.number)))
-            self.renderer.want(Wish((stack,), view, work.picks))
+            self.renderer.want(Wish((stack,), view, work.picks, marked=self.marked))
