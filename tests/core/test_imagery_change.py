@@ -204,6 +204,21 @@ def test_bands_are_found_by_their_role_and_what_lacks_them_is_refused(tmp_path, 
         image_change(grey, nothing, ImageQuestion())
 
 
+def test_patches_of_rise_are_the_lava_of_the_generator(truth, lava):
+    parts = [read.open(demo.DATA / f"elevation_{year}.tif").parts[0] for year in (2029, 2031)]
+    found = image_change(*parts, ImageQuestion(limit=Limit.HAND, level=0.54))
+    told = truth["eruption_2031"]
+    assert found.areas["gain"] == pytest.approx(told["lava_area_m2"], rel=0.03)  # its thin rims are below the threshold
+    assert found.areas["loss"] == pytest.approx(told["rim_area_m2"], rel=0.01)
+    flows = shapely.union_all(shapely.from_wkb(lava.wkb.to_numpy(zero_copy_only=False))[
+        np.array(lava.table.column("year").to_pylist()) == 2031
+    ])  # fmt: skip
+    rows, cols = np.nonzero(found.classes == GAIN)
+    x, y = found.change.lattice.to_map(cols + 0.5, rows + 0.5)
+    inside = shapely.contains_xy(flows, x, y)
+    assert inside.mean() > 0.99 and inside.sum() * 100 > 0.95 * flows.area
+
+
 def test_equal_pictures_have_no_change_by_any_threshold(tmp_path):
     parts = written(tmp_path / "a.tif", [np.full((1, 1), 5.0)]), written(tmp_path / "b.tif", [np.full((1, 1), 5.0)])
     for limit in Limit:

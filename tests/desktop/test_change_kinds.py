@@ -36,6 +36,11 @@ def test_a_walk_from_two_scenes_to_the_patches_of_lost_green_and_their_sheet(dri
     d = driver
     for name in ("MERIDEL3_20290311", "MERIDEL3_20310624"):
         d.open(demo.DATA / name)
+    dates = d.window.desk.map.dates
+    assert dates.isVisible() and [text[:10] for text in dates.track.texts] == ["2029-03-11", "2031-06-24"]
+    dates.go(0)
+    d.settle()
+    assert [layer.visible for layer in d.work.layers] == [False, True] and "20290311" in d.work.subject.name
     d.press(d.canvas, Qt.Key.Key_C)  # the earlier one is A without being asked
     d.settle()
     first = d.work.layer(d.work.state.comparison.side_a[0])
@@ -44,7 +49,7 @@ def test_a_walk_from_two_scenes_to_the_patches_of_lost_green_and_their_sheet(dri
     assert drawer.kind.currentData() == ChangeKind.PICTURES and drawer.either.currentWidget() is drawer.image
     pane = drawer.image
     d.click(pane.check)
-    assert "B lies" in pane.shift_text.text() or "looks like" in pane.shift_text.text()
+    assert "B lies" in pane.shift_text.text() and "windows agree" in pane.shift_text.text()
     d.choose(pane.measure, "vegetation index")
     pane.smallest.setValue(20_000)
     d.click(pane.compare)
@@ -62,9 +67,20 @@ def test_a_walk_from_two_scenes_to_the_patches_of_lost_green_and_their_sheet(dri
     }
     d.window.commands.do("sheet")
     d.settle()
+    with rasterio.open(_added_grid(d, pane)) as file:
+        assert file.count == 2 and np.nansum(file.read(2) > 0) * 900 == pytest.approx(
+            sum(pane.result.change.areas.values())
+        )
+    d.work.choose(made.id)
+    d.settle()
     assert d.window.desk.sheet.layer.id == made.id and d.window.session.facts_of(made).count == len(
         pane.result.change.patches
     )
+
+
+def _added_grid(d, pane):
+    d.click(pane.add_change)
+    return d.work.subject.ref.path
 
 
 def test_b_is_moved_by_the_shift_that_was_found_and_put_back(driver, tmp_path):
@@ -85,6 +101,12 @@ def test_b_is_moved_by_the_shift_that_was_found_and_put_back(driver, tmp_path):
     unmoved = pane.result.change.change
     d.click(pane.check)
     assert "+30.0" in pane.shift_text.text()
+    d.click(pane.add_arrows)
+    arrows = d.work.subject
+    assert d.window.session.facts_of(arrows).geometry_type.lower() == "linestring" and arrows.name.startswith(
+        "shift_of_wave_2031"
+    )
+    drawer.show_kind(ChangeKind.PICTURES)
     d.click(pane.move_b)
     extent = d.window.session.facts_of(d.layer("wave_2031")).extent
     assert extent.xmin == pytest.approx(504_000, abs=0.6) and after.read_bytes() == stored
@@ -162,3 +184,20 @@ def test_typed_errors_come_before_those_of_the_records(driver):
     d.click(pane.measure)
     assert pane.result.uncertainty.detection == pytest.approx(1.959964 * np.hypot(2, 2), rel=1e-4) and stated < 1
     assert "You typed standard errors of 2 m" in pane.answer.text()
+
+
+def test_a_cloud_is_measured_from_a_grid_and_its_points_become_a_layer(driver):
+    d = driver
+    d.open(demo.DATA / "elevation_2029.tif")
+    d.open(demo.DATA / "harrow_bay_2031.laz")
+    drawer = drawer_of(d)
+    assert drawer.kind.currentData() == ChangeKind.CLOUDS and not drawer.clouds.along.isEnabled()
+    d.choose(drawer.side_a, "elevation_2029")
+    d.choose(drawer.side_b, "harrow_bay_2031")
+    drawer.side_b.activated.emit(drawer.side_b.currentIndex())
+    pane = drawer.clouds
+    d.click(pane.measure)
+    assert "points lie near the other side" in pane.answer.text() and pane.result.numbers["95th percentile"] > 1
+    d.click(pane.add)
+    made = d.work.subject
+    assert made.style.colour_by == "distance" and made.style.ramp == "scar"

@@ -12,6 +12,7 @@ from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
     from .class_change import ClassChange
+    from .cloud_change import CloudChange
     from .compare import Compare
     from .count_rows import CountRows
     from .export import Export
@@ -45,6 +46,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "compare-deliveries": ("compare", "Compare"),
     "grid-change": ("grid_change", "GridChange"),
     "class-change": ("class_change", "ClassChange"),
+    "cloud-change": ("cloud_change", "CloudChange"),
     "image-change": ("image_change", "ImageChange"),
     "image-shift": ("image_change", "ImageShift"),
     "series-statistics": ("series_statistics", "SeriesStatistics"),
@@ -68,6 +70,7 @@ __all__ = [
     "COMMANDS",
     "ApplyTemplate",
     "ClassChange",
+    "CloudChange",
     "Compare",
     "ConvertRecord",
     "CountRows",

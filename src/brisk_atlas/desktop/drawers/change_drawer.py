@@ -11,6 +11,7 @@ from brisk_atlas.core.model.style import shown_band
 
 from ..session import Session
 from .class_pane import ClassPane
+from .cloud_pane import CloudPane
 from .delivery_pane import DeliveryPane
 from .image_pane import ImagePane
 from .surface_pane import SurfacePane
@@ -22,10 +23,12 @@ class ChangeKind(StrEnum):
     SURFACES = "surfaces: what rose and fell"
     PICTURES = "pictures: what changed"
     CLASSES = "classes: from which to which"
+    CLOUDS = "points: how far off they lie"
     DELIVERIES = "deliveries: rows and fields"
 
 
 OF_GRIDS = (ChangeKind.SURFACES, ChangeKind.PICTURES, ChangeKind.CLASSES)
+OF_CLOUDS = (ChangeKind.CLOUDS,)
 OF_ROWS = (ChangeKind.DELIVERIES, ChangeKind.CLASSES)
 
 
@@ -41,10 +44,12 @@ class ChangeDrawer(QWidget):
         self.kind.setObjectName("change kind")
         self.surface, self.image = SurfacePane(session), ImagePane(session)
         self.classes, self.delivery = ClassPane(session), DeliveryPane(session)
-        self.panes: dict[ChangeKind, SurfacePane | ImagePane | ClassPane | DeliveryPane] = {
+        self.clouds = CloudPane(session)
+        self.panes: dict[ChangeKind, SurfacePane | ImagePane | ClassPane | CloudPane | DeliveryPane] = {
             ChangeKind.SURFACES: self.surface,
             ChangeKind.PICTURES: self.image,
             ChangeKind.CLASSES: self.classes,
+            ChangeKind.CLOUDS: self.clouds,
             ChangeKind.DELIVERIES: self.delivery,
         }
         self._chosen: ChangeKind | None = None  # by hand
@@ -82,9 +87,11 @@ class ChangeDrawer(QWidget):
         work = self.session.work
         subject = self._compared() or work.subject
         by_rows = subject is not None and subject.kind.has_rows
+        has_points = subject is not None and subject.kind.has_points
         layers = [
             layer for layer in work.layers
-            if (layer.kind == subject.kind if by_rows and subject is not None else layer.kind.has_cells)
+            if (layer.kind == subject.kind if by_rows and subject is not None
+                else layer.kind.has_cells or (has_points and layer.kind.has_points))
         ]  # fmt: skip
         pair = self.session.workspace.proposed_pair() if subject in layers else None
         has_result = any(pane.result is not None for pane in self.panes.values())
@@ -113,13 +120,14 @@ class ChangeDrawer(QWidget):
         sides = self.sides
         subject = self._compared() or self.session.work.subject
         by_rows = sides[0].kind.has_rows if sides else subject is not None and subject.kind.has_rows
-        offered = OF_ROWS if by_rows else OF_GRIDS
+        has_points = any(layer.kind.has_points for layer in sides or ())
+        offered = OF_ROWS if by_rows else OF_CLOUDS if has_points else OF_GRIDS
         of = tuple(layer.id for layer in sides) if sides else ()
         if of != self._of:
             self._of, self._chosen = of, None
         kind = self._chosen
         if kind is None or kind not in offered:
-            kind = ChangeKind.DELIVERIES if by_rows else self._likely(sides)
+            kind = offered[0] if by_rows or has_points else self._likely(sides)
         self.kind.clear()
         for each in offered:
             self.kind.addItem(each.value, each)

@@ -8,6 +8,7 @@ from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -48,6 +49,11 @@ LOOKS = VectorStyle(
 )  # fmt: skip
 
 
+ARROWS = VectorStyle(colour_by="agrees", method="unique", width=2.0)
+ARROW_CELLS = 20  # that the longest arrow is long
+CLASS_BAND = "class: 1 loss, 2 gain, 3 changed"
+
+
 class ImagePane(QWidget):
     """Asks for a change of pictures, shows its histogram, and adds what changed as layers."""
 
@@ -61,6 +67,8 @@ class ImagePane(QWidget):
         self.check.setToolTip("Find by how much B lies beside A, in windows all over both")
         self.move_b = QPushButton("Move B by it")
         self.move_b.setToolTip("Here alone: the file of B stays as it is")
+        self.add_arrows = QPushButton("Add arrows")
+        self.add_arrows.setToolTip("The shift of each window as an arrow, so many times as long that it is seen")
         self.shift_text = PlainLabel("")
         self.shift_text.setWordWrap(True)
         self.shift_text.setObjectName("quiet")
@@ -107,7 +115,7 @@ class ImagePane(QWidget):
         self.form.addRow("Level", self.level)
         self.form.addRow("Smallest patch", self.smallest)
         first, last = QHBoxLayout(), QHBoxLayout()
-        for button in (self.check, self.move_b):
+        for button in (self.check, self.move_b, self.add_arrows):
             first.addWidget(button)
         for button in (self.add_polygons, self.add_change):
             last.addWidget(button)
@@ -123,6 +131,7 @@ class ImagePane(QWidget):
         column.addStretch(1)
         self.check.clicked.connect(self.find_shift)
         self.move_b.clicked.connect(self.turn_move)
+        self.add_arrows.clicked.connect(self.add_shift)
         self.compare.clicked.connect(self.compute)
         self.bars.chosen.connect(self._by_hand)
         self.measure.currentIndexChanged.connect(lambda at: self._show_fields())
@@ -201,6 +210,7 @@ class ImagePane(QWidget):
         is_moved = options is not None and options.shift is not None
         self.move_b.setText("Put B back" if is_moved else "Move B by it")
         self.move_b.setEnabled(is_moved or self.shift is not None)
+        self.add_arrows.setEnabled(self.shift is not None)
 
     def turn_move(self) -> None:
         """Show B where it lies on A from now on, or where its file says again."""
@@ -219,6 +229,25 @@ class ImagePane(QWidget):
         self.shift_text.setText(words if shift is not None else "")
         self._forget(EXPLAINED)
         self._show_move()
+
+    def add_shift(self) -> None:
+        """Write the shift of each window as an arrow among the user's own data and open them as a layer."""
+        if self.shift is None or self.sides is None:
+            return
+        field, (a, b) = self.shift.field, self.sides
+        crs = self.session.cache.raster(a.ref).facts.crs
+        longest = float(np.hypot(field.dx, field.dy)[field.used].max()) or field.cell
+        times = max(1.0, round(ARROW_CELLS * field.cell / longest))
+
+        def work(job: Job) -> Path:
+            from brisk_atlas.core.compare.image_shift import write_arrows
+            from brisk_atlas.core.handover.grid import derived_path
+
+            path = derived_path(f"shift_of_{b.name}_x{times:g}", ".gpkg")
+            write_arrows(field, crs, path, times)
+            return path
+
+        self._add("Writing the arrows", work, ARROWS)
 
     # What changed
 
@@ -297,7 +326,9 @@ class ImagePane(QWidget):
 
             path = derived_path(f"{found.question.measure}_of_{b.name}_and_{a.name}", ".tif")
             names = (f"{found.question.measure} change", "direction")[: len(change.change.values)]
-            write_bands_file(change.change, path, names, ("", "°")[: len(names)])
+            classes = np.where(change.change.valid, change.classes, np.nan).astype(np.float32)
+            whole = replace(change.change, values=np.concatenate([change.change.values, classes[None]]))
+            write_bands_file(whole, path, (*names, CLASS_BAND), (*("", "°")[: len(names)], ""))
             return path
 
         limit = float(change.histogram[1][-1]) or 1.0
