@@ -20,6 +20,7 @@ settings.load_profile("steady")
 COSTLY = {"server", "running_server", "served", "bucket", "remade"}  # fixtures that start a server, or take long
 
 
+@pytest.hookimpl(tryfirst=True)  # groups must stand before they are distributed
 def pytest_collection_modifyitems(items):
     """Begin with the tests that take longest, so that no process waits for them at the end; those of a file that share
     something costly run in one process, so that it is made once."""

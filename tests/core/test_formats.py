@@ -227,7 +227,10 @@ def test_files_on_a_server(file, data, capsys):
 
 def test_heads_read_by_ourselves_say_what_the_library_says(data, tmp_path):
     grids = [made.grid(tmp_path, "two.tif", "GTiff", count=2), made.grid(tmp_path, "cog.tif", "COG", copy=True)]
-    grids += [made.grid(tmp_path, "degrees.tif", "GTiff", crs="EPSG:4326", cell=0.001), *data.rglob("*.tif")]
+    grids += [made.grid(tmp_path, "degrees.tif", "GTiff", crs="EPSG:4326", cell=0.001)]
+    grids += [
+        path for path in data.rglob("*.tif") if path.parent.name != "land_cover"
+    ]  # whose colours are the library's
     own = {path: geotiff.plain_tiff(at(path)) for path in grids}
     assert all(known is not None for known in own.values())
     for path, known in own.items():

@@ -91,9 +91,10 @@ def test_cancelled_before_it_began_it_does_nothing(jobs):
 
 def test_a_folder_lists_datasets_and_not_files(data):
     names = [row.name for row in list_folder(data)]
-    assert names[:3] == ["boat_lines", "boreholes", "fissures_2031"]
+    assert names[:3] == ["boat_lines", "boreholes", "delivery_2032"]
     assert "elevation_2031.tif" in names and "elevation_2031.tif.xml" not in names and "tolvane_survey.gpkg" in names
     assert [row.name for row in list_folder(data / "fissures_2031")] == ["fissures.shp"]
+    assert [row.name for row in list_folder(data / "land_cover")] == ["land_cover_2029.tif", "land_cover_2031.tif"]
     assert [row.name for row in list_folder(data / "MERIDEL3_20310624")] == ["MERIDEL3_20310624_META.txt"]
 
 

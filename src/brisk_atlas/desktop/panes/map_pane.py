@@ -15,6 +15,7 @@ from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.system.jobs import Job
 from brisk_atlas.core.workspace import Place
 from brisk_atlas.core.workspace.comparison import Way, side_title
+from brisk_atlas.core.workspace.stacks import stacks_of, subtracted
 from brisk_atlas.core.workspace.view_history import ViewHistory, VisitedView
 
 from ..commands import Commands
@@ -175,50 +176,19 @@ class MapPane(QWidget):
 
     # What to draw
 
-    def _stacks(self) -> tuple[tuple[Layer, ...], ...]:
-        work = self.session.work
-        comparison = work.state.comparison
-        if comparison is None:
-            return (tuple(work.drawn()),)
-        match comparison.way:
-            case Way.CURTAIN | Way.BLINK:
-                sides: tuple[tuple[str, ...], ...] = (comparison.hidden_on(0), comparison.hidden_on(1))
-            case Way.TWIN:
-                sides = (comparison.hidden_on(0),)
-            case Way.CHANGE:
-                return self._around_change()
-        return tuple(tuple(work.drawn(hidden=hidden)) for hidden in sides)
-
-    def _around_change(self) -> tuple[tuple[Layer, ...], ...]:
-        """Return the layers below and above the difference of two grids, which stands where the upper one does."""
-        work, pair = self.session.work, self.session.work.compared_grids()
-        comparison, drawn = work.state.comparison, work.drawn()
-        if pair is None or comparison is None:
-            return (tuple(drawn),)
-        place = max(at for at, layer in enumerate(drawn) if layer.id in (pair[0].id, pair[1].id))
-        compared = {*comparison.side_a, *comparison.side_b}
-        parts = drawn[:place], drawn[place + 1 :]
-        return tuple(tuple(layer for layer in part if layer.id not in compared) for part in parts)
-
     def mark_classes(self, marked: MarkedClasses | None) -> None:
         """Have the places stand out where one class became another, or no more."""
         if marked != self.marked:
             self.marked = marked
             self.draw()
 
-    def _compared(self) -> tuple[Layer, Layer] | None:
-        """Return the grids whose difference is on show."""
-        comparison = self.session.work.state.comparison
-        return self.session.work.compared_grids() if comparison and comparison.way is Way.CHANGE else None
-
     def draw(self) -> None:
         """Ask for a frame of the present view."""
         view = self.canvas.wanted_view()
         if view is not None and view.width > 1 and view.height > 1:
             self._pieces.begin(self.session.work.layers)
-            self.renderer.want(
-                Wish(self._stacks(), view, self.session.work.picks, self.grid, self._compared(), self.marked)
-            )
+            work = self.session.work
+            self.renderer.want(Wish(stacks_of(work), view, work.picks, self.grid, subtracted(work), self.marked))
 
     def _drawn(self, frames: list[Frame]) -> None:
         work = self.session.work
@@ -250,9 +220,9 @@ class MapPane(QWidget):
         if comparison is not None and pictures == 2:
             a, b = (side_title(ids, work.layers, work.state.groups) for ids in comparison.sides[:2])
             sides.titles, sides.way, sides.divide = (a, b), comparison.way, comparison.divide
-        self.canvas.legend = change.scale if change is not None and self._compared() else None
+        self.canvas.legend = change.scale if change is not None and subtracted(work) else None
         if comparison is not None and comparison.way is Way.CHANGE:
-            self.comparing.say(change.words if change is not None and self._compared() else NO_GRIDS)
+            self.comparing.say(change.words if change is not None and subtracted(work) else NO_GRIDS)
 
     def _show_mix(self, mix: float) -> None:
         self.canvas.sides.mix = mix
