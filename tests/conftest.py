@@ -17,17 +17,9 @@ settings.register_profile("steady", deadline=None, suppress_health_check=[Health
 settings.load_profile("steady")
 
 
-COSTLY = {"server", "running_server", "served", "bucket", "remade"}  # fixtures that start a server, or take long
-
-
-@pytest.hookimpl(tryfirst=True)  # groups must stand before they are distributed
 def pytest_collection_modifyitems(items):
-    """Begin with the tests that take longest, so that no process waits for them at the end; those of a file that share
-    something costly run in one process, so that it is made once."""
+    """Begin with the tests that take longest, so that no process waits for them at the end."""
     items.sort(key=lambda item: "test_attack" not in item.nodeid)
-    for item in items:
-        if COSTLY & set(item.fixturenames):
-            item.add_marker(pytest.mark.xdist_group(item.module.__name__))
 
 
 @pytest.fixture(autouse=True)
