@@ -39,10 +39,11 @@ def test_clouds_of_two_crs_are_compared_where_they_lie():
     assert np.nanmedian(found.distance) == pytest.approx(-2.0, abs=1e-3)
 
 
-def test_what_has_nothing_near_is_unknown_and_too_few_points_are_refused():
+@pytest.mark.parametrize("along", Along)
+def test_what_has_nothing_near_is_unknown_and_too_few_points_are_refused(along):
     far = slope(50, 3)
     far.xyz[:, 0] += 5_000
-    assert np.isnan(from_cloud(slope(5_000, 1), far).distance).all()
+    assert np.isnan(from_cloud(slope(5_000, 1), far, along).distance).all()
     with pytest.raises(AtlasError, match="fewer than 12"):
         from_cloud(slope(5, 1), slope(5, 2))
 

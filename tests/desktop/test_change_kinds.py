@@ -147,6 +147,10 @@ def test_a_cell_of_the_matrix_shows_its_places(driver, tmp_path):
     d.settle()
     assert tuple(pixels(d.canvas.grab().toImage())[y, x]) == (122, 45, 191) != tuple(before)
     assert "4.00 ha" in pane.chosen.text()
+    for mark in (False, True):  # closed, the drawer leaves nothing on the map that it does not explain
+        d.window.commands.do("change")
+        d.settle()
+        assert (d.window.desk.map.marked is not None) is mark
     d.click(pane.add)
     made = d.work.subject
     assert (d.window.session.facts_of(made).count == 1 and made.name == pane.result.matrix.classes[1] + "_to_3") or made

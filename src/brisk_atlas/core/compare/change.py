@@ -103,7 +103,7 @@ def change_between(
     interpolated. With `accuracies`, the standard errors of both, changes below the level of detection do not count, and
     the volumes have errors. `within`, a shape in A's CRS, leaves out cells whose middle lies outside it. Cells of a
     geographic CRS have their areas on the ellipsoid.
-    Raises AtlasError where the two do not overlap, or areas can't be told.
+    Raises AtlasError where the two do not overlap, or areas are unknown.
     """
     a = before.facts
     if a.crs is None or (is_geographic(a.crs) and not a.lattice.is_upright):

@@ -110,9 +110,8 @@ def from_cloud(
         if flat:
             with np.errstate(divide="ignore", invalid="ignore"):
                 off = off / normal[:, 2]
-        near = placed & np.isfinite(off)
-        if flat:
-            near &= apart[:, 0] <= max(REACH * spacing, 1e-9)
+        sideways = apart[:, 0] if flat else np.sqrt(np.maximum(apart[:, 0] ** 2 - off**2, 0.0))
+        near = placed & np.isfinite(off) & (sideways <= max(REACH * spacing, 1e-9))
         distance[first : first + CHUNK] = np.where(near, off, np.nan)
         check(min(1.0, (first + CHUNK) / len(own)))
     return CloudDifference(after, distance)

@@ -106,6 +106,12 @@ class ClassPane(QWidget):
         self.fields[0].setCurrentIndex(likely)
         self.fields[1].setCurrentText(self.fields[0].currentText())
 
+    def hideEvent(self, event: object) -> None:
+        self.pair_chosen.emit(None)  # places stand out only as long as it can be seen which
+
+    def showEvent(self, event: object) -> None:
+        self._choose(self.table.currentRow(), self.table.currentColumn())
+
     def _type_of(self, number: int) -> str:
         facts = self.session.facts_of(self.sides[0]) if self.sides is not None else None
         return facts.fields[number].type if facts is not None else ""
