@@ -11,6 +11,7 @@ from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, QSizeF, Qt, QTimer, py
 from PyQt6.QtGui import (
     QColor,
     QCursor,
+    QFocusEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -449,6 +450,10 @@ class MapCanvas(QWidget):
             self.side_held.emit(-1.0)
         else:
             super().keyReleaseEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self.side_held.emit(-1.0)  # its release may go elsewhere
+        super().focusOutEvent(event)
 
     def move_edge(self, share: float) -> None:
         """Put the edge between A and B at a share of the width or height."""
