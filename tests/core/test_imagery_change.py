@@ -29,7 +29,10 @@ from brisk_atlas.core.compare.image_change import (
 from brisk_atlas.core.compare.image_shift import phase_shift, shift_between
 from brisk_atlas.core.compare.patches import patches_of
 from brisk_atlas.core.compare.radiometry import Normalise, brightness
-from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.operations import ImageChange
+from brisk_atlas.core.read.masked_raster import masked
+from brisk_atlas.core.workspace import Workspace
 
 UTM = "EPSG:32727"
 
@@ -217,6 +220,29 @@ def test_patches_of_rise_are_the_lava_of_the_generator(truth, lava):
     x, y = found.change.lattice.to_map(cols + 0.5, rows + 0.5)
     inside = shapely.contains_xy(flows, x, y)
     assert inside.mean() > 0.99 and inside.sum() * 100 > 0.95 * flows.area
+
+
+def test_clouds_of_either_scene_are_left_out_unless_that_is_not_wanted():
+    scenes = [demo.DATA / name for name in ("MERIDEL3_20290311", "MERIDEL3_20310624")]
+    refs = [DataRef.file(scene).with_part("visible to shortwave") for scene in scenes]
+    cloudy = np.zeros(1, bool)
+    for ref in refs:
+        quality = next(part for part in read.open(ref.whole).parts if part.facts.name == "quality")
+        cloudy = cloudy | (quality.native().values[0] == 4)
+    with Workspace() as workspace:
+        clear, whole = (ImageChange(*refs, leave_out=leave).run(workspace) for leave in (None, ()))
+    assert clear.left_out == (("cloud",), ("cloud",)) and whole.left_out == ((), ())
+    assert cloudy.any() and (clear.change.change.valid == whole.change.change.valid & ~cloudy).all()
+    assert "left out of B: cloud" in clear.lines() and clear.as_json()["left_out"] == {"a": ["cloud"], "b": ["cloud"]}
+
+
+def test_values_interpolated_from_hidden_cells_are_left_out_too(tmp_path):
+    part = written(tmp_path / "a.tif", [np.arange(30.0).reshape(5, 6)])
+    classes = written(tmp_path / "c.tif", [np.eye(5, 6)])
+    hidden = masked(part, classes, 1, (1,))
+    assert (hidden.native().valid == ~np.eye(5, 6, dtype=bool)).all() and not hidden.all_valid
+    around = ndimage.binary_dilation(np.eye(5, 6), np.ones((3, 3)))
+    assert (hidden.onto(part.facts.lattice, smooth=True).valid == ~around).all()
 
 
 def test_equal_pictures_have_no_change_by_any_threshold(tmp_path):

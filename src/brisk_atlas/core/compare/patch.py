@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -33,7 +34,8 @@ def sides_of(cache: DataCache, part: PartChange) -> tuple[Features | pa.Table, F
 
 def changed_features(a: Features, b: Features, change: DeliveryChange) -> Features:
     """Return the features that were added, removed or changed, in the CRS of A: as they are in B, those that were
-    removed as they were in A. Their first fields say what became of them."""
+    removed as they were in A. Their first fields say what became of them; a field whose values changed has those of A
+    before it, as `NAME_before`."""
     b = in_crs_of(b, a.crs)
     match, values, shape = change.match, change.value_mask, change.shape_mask
     changed = np.flatnonzero(values | shape)
@@ -59,12 +61,36 @@ def changed_features(a: Features, b: Features, change: DeliveryChange) -> Featur
         CHANGE: pa.array([str(kind) for kind in kinds], pa.string()), FIELDS: pa.array(fields, pa.string()),
         DISTANCE: pa.array(distance, from_pandas=True),
     })  # fmt: skip
+    before = _values_before(a, change, changed)
     for name in table.column_names:
+        if name in before:
+            head = head.append_column(_free(f"{name}_before", table.column_names), before[name])
         head = head.append_column(name, table.column(name))
     from brisk_atlas.core.read.wkb import exact_shapes
 
     wkb = pa.chunked_array([b.wkb.take(pa.array(rows_b)), a.wkb.take(pa.array(match.only_a))])
     return Features(head, *exact_shapes(wkb), a.crs)
+
+
+def _values_before(a: Features, change: DeliveryChange, changed: np.ndarray) -> dict[str, pa.ChunkedArray]:
+    """Return of each field that changed anywhere, as B calls it, the values that A has; none for what was added."""
+    new, found = dict(change.fields.renamed), {}
+    rows = pa.array(np.concatenate([change.match.pairs[changed, 0], change.match.only_a]))
+    table = table_of(a)
+    for name, mask in change.values.items():
+        if mask.any():
+            old = table.column(name)
+            missing = pa.nulls(len(change.match.only_b), old.type)
+            found[new.get(name, name)] = pa.chunked_array([missing, *old.take(rows).chunks], type=old.type)
+    return found
+
+
+def _free(name: str, others: Sequence[str]) -> str:
+    """Return a name that no other field has, whatever the case."""
+    known = {each.lower() for each in others}
+    while name.lower() in known:
+        name += "_"
+    return name
 
 
 def _renamed(a: Features, change: DeliveryChange) -> list[str]:

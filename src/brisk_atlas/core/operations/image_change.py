@@ -15,6 +15,7 @@ from brisk_atlas.core.compare.radiometry import Normalise
 from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, silent
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.model import Layer, RasterPart
     from brisk_atlas.core.workspace.workspace import Workspace
 
 
@@ -25,6 +26,7 @@ class ImageChangeResult:
     change: PictureChange
     question: ImageQuestion
     paths: tuple[Path, ...] = ()
+    left_out: tuple[tuple[str, ...], tuple[str, ...]] = ((), ())
 
     def lines(self) -> list[str]:
         c = self.change
@@ -40,6 +42,7 @@ class ImageChangeResult:
                 for band, level in zip(c.bands.b, c.brightness)
             ]  # fmt: skip
         lines += ["B was interpolated onto the cells of A"] if c.resampled else []
+        lines += [f"left out of {side}: {', '.join(names)}" for side, names in zip("AB", self.left_out) if names]
         return lines + [f"Written: {path}" for path in self.paths]
 
     def as_json(self) -> dict[str, Any]:
@@ -47,6 +50,7 @@ class ImageChangeResult:
         return {
             "areas_m2": c.areas, "patches": len(c.patches), "threshold": c.threshold, "centre": c.centre,
             "compared_m2": c.compared_m2, "resampled": c.resampled,
+            "left_out": {"a": list(self.left_out[0]), "b": list(self.left_out[1])},
             "bands": {"a": list(c.bands.a), "b": list(c.bands.b)},
             "paths": [str(path) for path in self.paths],
         }  # fmt: skip
@@ -68,6 +72,10 @@ class ImageChange(Operation):
     limit: str = argument(f"how the threshold is found: {', '.join(Limit)}", Limit.OTSU.value)
     level: float = argument("the threshold by hand, or how many standard deviations from the mean it is", 2.0)
     minimum_area: float = argument("m², below which patches are left out", 0.0)
+    leave_out: tuple[str, ...] | None = argument(
+        "names of classes of the scenes' quality bands whose cells are left out; if not given, those that hide the "
+        "ground, such as clouds", None,
+    )  # fmt: skip
     path: Path | None = argument("a GeoTIFF to write the change to", None)
     polygons: Path | None = argument("a GeoPackage to write the patches to", None)
 
@@ -94,8 +102,8 @@ class ImageChange(Operation):
             if path is not None:
                 check_is_no_source(workspace, path)
         question = self.question((shown_band(a.style), shown_band(b.style)))
-        parts = workspace.cache.raster(a.ref), workspace.cache.raster(b.ref)
-        found = image_change(*parts, question, lambda share: progress(0.8 * share, "comparing"))
+        (one, out_a), (two, out_b) = (_clear_part(workspace, layer, self.leave_out) for layer in (a, b))
+        found = image_change(one, two, question, lambda share: progress(0.8 * share, "comparing"))
         paths = []
         if self.path is not None:
             names = [f"{question.measure} change, {b.name} and {a.name}", "direction, degrees"]
@@ -106,7 +114,28 @@ class ImageChange(Operation):
             progress(0.9, "writing the patches")
             write_patches(found.patches, found.change.lattice, CLASS_NAMES, self.polygons)
             paths.append(self.polygons)
-        return ImageChangeResult(found, question, tuple(paths))
+        return ImageChangeResult(found, question, tuple(paths), (out_a, out_b))
+
+
+def _clear_part(
+    workspace: Workspace, layer: Layer, leave_out: tuple[str, ...] | None
+) -> tuple[RasterPart, tuple[str, ...]]:
+    """Return the raster of a layer without cells of some classes of its scene's quality band, and their names."""
+    from brisk_atlas.core.model.quality_band import quality_band
+    from brisk_atlas.core.read.masked_raster import masked
+
+    part = workspace.cache.raster(layer.ref)
+    quality = quality_band(workspace.cache.dataset(layer.ref.whole), layer.part)
+    if quality is None:
+        return part, ()
+    wanted = quality.obscured if leave_out is None else leave_out
+    hidden = quality.values_of(wanted)
+    if not hidden:
+        return part, ()
+    classes = workspace.cache.raster(layer.ref.with_part(quality.part).with_crs(layer.ref.crs))
+    return masked(part, classes, quality.band, hidden), tuple(
+        name for value, _, name in quality.classes if value in hidden
+    )
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDoubleSpinBox,
     QFormLayout,
@@ -22,6 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import DataRef, GridStyle, Layer, OpenOptions, Stretch, Style, VectorStyle
+from brisk_atlas.core.model.quality_band import quality_band
 from brisk_atlas.core.model.style import ClassLook
 from brisk_atlas.core.place import unit_of
 from brisk_atlas.core.system.jobs import Job, Lane
@@ -96,6 +98,10 @@ class ImagePane(QWidget):
         self.smallest.setSuffix(" m²")
         self.smallest.setGroupSeparatorShown(True)
         self.smallest.setToolTip("Smaller patches are left out")
+        self.clear_only = QCheckBox()
+        self.clear_only.setObjectName("picture clear only")
+        self.clear_only.setChecked(True)
+        self.clear_only.setToolTip("Cells that the quality band of either scene marks so are not compared")
         self.compare = QPushButton("Find what changed")
         self.compare.setObjectName("main")
         self.bars = ThresholdBars()
@@ -114,6 +120,7 @@ class ImagePane(QWidget):
         self.form.addRow("Threshold", self.limit)
         self.form.addRow("Level", self.level)
         self.form.addRow("Smallest patch", self.smallest)
+        self.form.addRow("Leave out", self.clear_only)
         first, last = QHBoxLayout(), QHBoxLayout()
         for button in (self.check, self.move_b, self.add_arrows):
             first.addWidget(button)
@@ -157,7 +164,17 @@ class ImagePane(QWidget):
             self.shift = None
             self.shift_text.setText("")
             self._forget(EXPLAINED)
+        self._show_quality()
         self._show_move()
+
+    def _show_quality(self) -> None:
+        """Offer to leave out what the quality bands of the scenes mark as hiding the ground, where they have one."""
+        names: dict[str, None] = {}
+        for layer in self.sides or ():
+            found = quality_band(self.session.dataset_of(layer), layer.part)
+            names |= dict.fromkeys(found.obscured if found is not None else ())
+        self.clear_only.setText(", ".join(names))
+        self.form.setRowVisible(self.clear_only, bool(names))
 
     def _forget(self, words: str) -> None:
         self.result = None
@@ -263,6 +280,7 @@ class ImagePane(QWidget):
         asked = ImageChange(
             a.id, b.id, self.measure.currentData(), self.expression.text(), self.brightness.currentData(),
             self.limit.currentData(), self.level.value(), self.smallest.value(),
+            None if self.clear_only.isChecked() else (),
         )  # fmt: skip
         self.session.run_operation(
             f"Comparing {a.name} with {b.name}", asked, lambda found: self._show(found, a, b), lane=Lane.INTERACTIVE,

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from brisk_atlas.core.model import DataKind, GridStyle, Quantity, RasterPart, Stretch
+from brisk_atlas.core.model import GridStyle, Quantity, RasterPart, Stretch
+from brisk_atlas.core.model.quality_band import quality_band
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Dataset, Layer
@@ -35,7 +36,7 @@ def scene_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
 
 def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
     """Add a tick for each class of the dataset's quality band, to leave its cells out."""
-    found = quality_of(dataset, layer)
+    found = quality_band(dataset, layer.part)
     if found is None:
         return
     part, band, classes = found
@@ -53,18 +54,6 @@ def mask_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
                 rows.change(f"{'mask' if wanted else 'show'} {name}", mask=mask)
 
         rows.check("", name, f"mask {name}", on, put)
-
-
-def quality_of(dataset: Dataset | None, layer: Layer) -> tuple[str, int, tuple[tuple[int, str, str], ...]] | None:
-    """Return part, band and classes of a scene's quality band, for its other band groups."""
-    if dataset is None or dataset.kind is not DataKind.SCENE:
-        return None
-    for part in dataset.parts:
-        grid = part.facts.grid
-        for band in grid.bands if grid is not None else ():
-            if band.role == "quality" and band.classes and part.facts.name != layer.part:
-                return part.facts.name, band.index, band.classes
-    return None
 
 
 def _base(dataset: Dataset | None, layer: Layer) -> RasterPart | None:
