@@ -254,7 +254,9 @@ def test_datasets_are_compared_layer_by_layer_and_the_changes_written(deliveries
     names = changed.column_names
     old = pyogrio.read_arrow(deliveries[0], layer="buildings")[1].to_pylist()
     used = next(row["use"] for row in old if row["building"] == both["building"])
-    assert names[names.index("use") - 1] == "use_before" and both["use_before"] == used and "building_before" not in names
+    assert (
+        names[names.index("use") - 1] == "use_before" and both["use_before"] == used and "building_before" not in names
+    )
     gone = changed.filter(pa.compute.equal(changed.column("change"), "removed"))
     assert gone.column("storeys").null_count == 0  # by the new name of the field
     listed = pyogrio.read_arrow(patch, layer="buildings changes")[1].to_pylist()

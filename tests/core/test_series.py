@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import itertools
 import json
+from datetime import date
 
 import numpy as np
+import pyarrow as pa
+import pyarrow.csv
 import pytest
 import rasterio
 from rasterio.transform import from_origin
@@ -15,8 +19,11 @@ from brisk_atlas.core import read
 from brisk_atlas.core.compare.layer_series import dated_bands, series_with
 from brisk_atlas.core.compare.layer_time import layer_time, time_in
 from brisk_atlas.core.compare.partner import best_partner, in_order_of_time
+from brisk_atlas.core.compare.record_time import time_of_record
 from brisk_atlas.core.compare.series import SECONDS_A_YEAR, DatedBand, series_statistics, years_of
 from brisk_atlas.core.model import AtlasError, Facts
+from brisk_atlas.core.record.model import DatedEvent, Period, Record
+from brisk_atlas.core.table.time_steps import time_steps
 from brisk_atlas.core.workspace import Workspace
 
 
@@ -113,6 +120,41 @@ def test_a_series_of_one_date_or_of_the_same_date_twice_is_refused(tmp_path):
             series_statistics(bands)
 
 
+def test_a_record_states_the_time_where_a_name_does_not_or_states_less():
+    day = time_in("2031-06-24")
+    assert (
+        layer_time("relief", None, day).text == "2031-06-24" and layer_time("relief 2031", None, day).text == day.text
+    )
+    assert layer_time("relief 2029", None, day).text == "2029"  # a record of something else
+    scene = Facts("x", kind="raster", notes={"acquired": "2030-01-02"})
+    assert layer_time("relief", scene, day).text == "2030-01-02"
+    both = Record(times=(Period("2030-05", "2030-06"),), dates=(DatedEvent("2031", "creation"),))
+    assert time_of_record(both).text == "2030-05" and time_of_record(Record()) is None
+    assert (
+        time_of_record(Record(dates=(DatedEvent("2031", "revision"), DatedEvent("2032", "publication")))).text == "2032"
+    )
+
+
+def test_surfaces_are_measured_from_each_to_the_next_by_their_records_dates(tmp_path, capsys):
+    truth = json.loads((demo.DATA.parent / "truth.json").read_text())
+    paths = [demo.DATA / f"elevation_{year}.tif" for year in (2031, 2029)]
+    paths.append(demo.DATA / "delivery_2032" / "elevation_2032.tif")
+    table = tmp_path / "steps.csv"
+    assert cli.main(["surface-steps", "--sources", *map(str, paths), "--path", str(table), "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)
+    first, second = found["steps"]
+    assert (first["from"], first["to"], second["to"]) == ("elevation_2029", "elevation_2031", "elevation_2032")
+    days = (date(2031, 6, 24) - date(2029, 3, 11)).days
+    assert first["years"] == pytest.approx(days / 365.2425)
+    assert first["net_m3"] == pytest.approx(truth["eruption_2031"]["net_change_m3"])
+    assert second["net_m3"] == pytest.approx(truth["surface_2032"]["net_change_m3"])
+    assert second["counts_from"] == pytest.approx(1.96 * np.hypot(0.21, 0.17), rel=1e-3)
+    assert found["whole"]["net_m3"] == pytest.approx(first["net_m3"] + second["net_m3"])
+    assert len(pyarrow.csv.read_csv(table)) == 3
+    assert cli.main(["surface-steps", "--sources", *map(str, paths[:2])]) == 1
+    assert "a sequence needs three surfaces" in capsys.readouterr().err
+
+
 def test_layers_of_the_same_make_are_a_series_and_find_their_partner(tmp_path):
     dated(tmp_path, [np.full((4, 4), v) for v in (1.0, 2.0, 4.0)])
     with Workspace() as workspace:
@@ -121,17 +163,18 @@ def test_layers_of_the_same_make_are_a_series_and_find_their_partner(tmp_path):
         workspace.open(demo.DATA / "elevation_2031.tif")
         layers = workspace.work.layers
         facts = {layer.id: workspace.facts_of(layer) for layer in layers}
+        times = {layer.id: workspace.time_of(layer) for layer in layers}
         subject = next(layer for layer in layers if layer.name == "height_2001")
-        series = series_with(subject, layers, facts)
+        series = series_with(subject, layers, facts, times)
         assert [each.name for each in series] == ["height_2000", "height_2001", "height_2002"]
-        assert [band.seconds for band in dated_bands(workspace.cache, [subject])] == [series[1].time.seconds]
+        assert [band.seconds for band in dated_bands(workspace.cache, [subject], times)] == [series[1].time.seconds]
         others = [layer for layer in layers if layer.id != subject.id]
         best = best_partner(subject, others, facts)
         assert best.name.startswith("height_")
         later = next(layer for layer in layers if layer.name == "height_2002")
-        assert [la.name for la in in_order_of_time(later, subject, facts)] == ["height_2001", "height_2002"]
+        assert [la.name for la in in_order_of_time(later, subject, times)] == ["height_2001", "height_2002"]
         elevation = next(layer for layer in layers if layer.name == "elevation_2031")
-        assert series_with(elevation, layers, facts) == []
+        assert series_with(elevation, layers, facts, times) == []
 
 
 def test_the_command_takes_files_or_a_grid_with_times(tmp_path, capsys):
@@ -152,3 +195,23 @@ def test_the_command_takes_files_or_a_grid_with_times(tmp_path, capsys):
     dates = json.loads(capsys.readouterr().out)["dates"]
     times = next(d for d in read.open(source).parts[0].facts.grid.dimensions if d.is_time)
     assert dates == len(times) > 10
+
+
+@pytest.mark.parametrize(
+    ("values", "kind", "texts", "rows"),
+    [
+        ([date(2031, 4, 1), date(2031, 4, 1), None, date(1931, 5, 2)], pa.date32(), ["1931-05-02", "2031-04-01"], [1, 2]),
+        ([0, 10**9, 1, 61 * 10**9], pa.timestamp("ns"), ["1970-01-01 00:00:00", "1970-01-01 00:00:01", "1970-01-01 00:01:01"],
+         [2, 1, 1]),
+        ([-3600, 23 * 3600], pa.timestamp("s", "+02:00"), ["1970-01-01 01:00:00", "1970-01-02 01:00:00"], [1, 1]),
+        (list(range(0, 400 * 86_400, 3600)), pa.timestamp("s"), [f"1970-{m:02}" for m in range(1, 13)] + ["1971-01", "1971-02"],
+         None),
+        ([date(year, 7, 1) for year in range(1000, 1900)], pa.date32(), [f"{year}0s" for year in range(100, 190)], [10] * 90),
+    ],
+)  # fmt: skip
+def test_times_become_steps_of_the_finest_unit_that_gives_few_enough(values, kind, texts, rows):
+    steps = time_steps(pa.chunked_array([pa.array(values, kind)]))
+    assert [step.text for step in steps] == texts
+    assert [step.rows for step in steps] == rows or rows is None
+    assert sum(step.rows for step in steps) == len([v for v in values if v is not None])
+    assert all(a.last < b.first for a, b in itertools.pairwise(steps))

@@ -190,6 +190,25 @@ def test_typed_errors_come_before_those_of_the_records(driver):
     assert "You typed standard errors of 2 m" in pane.answer.text()
 
 
+def test_contours_of_both_and_all_dates_of_surfaces_stay_beside_the_answer(driver):
+    d = driver
+    for path in ("elevation_2029.tif", "elevation_2031.tif", "delivery_2032/elevation_2032.tif"):
+        d.open(demo.DATA / path)
+    drawer = drawer_of(d)
+    pane, subject = drawer.surface, d.work.subject
+    assert drawer.either.currentWidget() is pane and pane.steps.text() == "Measure through all 3 dates"
+    d.click(pane.contours)
+    lines = next(layer for layer in d.work.layers if layer.name.startswith("contours_of"))
+    both = d.window.session.cache.features(lines.ref)
+    assert set(both.table.column("grid").to_pylist()) == {layer.name for layer in drawer.sides}
+    assert [look.text for look in lines.style.class_looks] == [layer.name for layer in drawer.sides]
+    d.click(pane.steps)
+    assert d.work.subject.id == subject.id and drawer.either.currentWidget() is pane
+    assert pane.answer.text().count("±") == 4 and "elevation_2029 to elevation_2032" in pane.answer.text()
+    table = next(layer for layer in d.work.layers if layer.name.startswith("steps_"))
+    assert d.window.session.facts_of(table).count == 3
+
+
 def test_a_cloud_is_measured_from_a_grid_and_its_points_become_a_layer(driver):
     d = driver
     d.open(demo.DATA / "elevation_2029.tif")

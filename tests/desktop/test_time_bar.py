@@ -124,3 +124,39 @@ def test_a_grid_with_times_plays_too(driver, qtbot):
     qtbot.waitUntil(lambda: 0 in seen and 1 in seen, timeout=20_000)
     qtbot.mouseClick(player, Qt.MouseButton.LeftButton)
     d.settle()
+
+
+def test_the_dates_of_a_field_show_the_rows_of_each_on_the_map_and_in_the_sheet(driver):
+    d = driver
+    d.open(demo.DATA / "ash_samples.geojson")
+    d.window.commands.do("sheet")
+    d.settle()
+    fields, dates = d.window.desk.sheet.fields, d.window.desk.map.rows_dates
+    fields.take_field("note")
+    d.window.commands.refresh()
+    assert not d.window.commands["field_dates"].isEnabled() and not dates.isVisible()
+    fields.take_field("sampled")
+    d.window.commands.do("field_dates")
+    d.settle()
+    days = sorted(set(d.window.session.cache.features(d.work.subject.ref).table.column("sampled").to_pylist()))
+    assert dates.isVisible() and list(dates.track.texts) == [str(day) for day in days]
+    assert dates.date.text() == "all dates" and len(d.window.desk.sheet.grid.sheet.order) == 74
+    d.click(dates.findChild(QToolButton, "next date"))
+    d.click(dates.findChild(QToolButton, "next date"))
+    rows = d.work.subject.rows
+    assert (dates.track.at, rows.filters[0].low, rows.on_map) == (1, days[1], True)
+    assert (
+        len(d.window.desk.sheet.grid.sheet.order) == dates.steps[1].rows
+        and f"{dates.steps[1].rows} row" in dates.date.text()
+    )
+    d.click(dates.before)
+    assert len(d.window.desk.sheet.grid.sheet.order) == dates.steps[0].rows + dates.steps[1].rows
+    d.window.commands.do("undo")  # all the way: what follows on each other is one step
+    d.settle()
+    assert dates.isVisible() and d.work.subject.rows.filters == () and dates.track.at == -1
+    dates.go(3)
+    d.settle()
+    d.click(dates.close_bar)
+    assert (
+        not dates.isVisible() and d.work.subject.rows.filters == () and len(d.window.desk.sheet.grid.sheet.order) == 74
+    )

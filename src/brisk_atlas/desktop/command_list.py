@@ -320,6 +320,8 @@ def _drawers(window: AtlasWindow) -> list[Command]:
                 ("all", "Show all rows again, whatever this field is", "funnel-simple", lambda f: f.filter_by(""), on_field),
                 ("colour", "Colour the map by this field", "palette", lambda f: f.colour_by(), on_drawn_field),
                 ("label", "Label the map by this field", "text-t", lambda f: f.label_by(), on_drawn_field),
+                ("dates", "Go through the dates of this field on the map", "calendar-blank", lambda f: f.turn_dates(),
+                 lambda: on_field() and window.desk.sheet.fields.has_times),
                 ("pin", "Pin or unpin this field at the left", "push-pin-simple", lambda f: f.turn_pin(), on_field),
                 ("hide", "Hide this field", "eye-closed", lambda f: f.hide(), on_field),
                 ("panel", "Filter and format this field…", "sliders-horizontal", lambda f: f.open_panel(), on_field),

@@ -41,7 +41,7 @@ ROW_MENU: Groups = (("fit_picked",), ("copy_cells", "copy_rows", "copy_csv", "co
 FIELD_MENU: Groups = (
     ("field_sort_up", "field_sort_down"),
     ("field_known", "field_missing", "field_all"),
-    ("field_colour", "field_label"),
+    ("field_colour", "field_label", "field_dates"),
     ("field_pin", "field_hide", "field_panel"),
 )
 SCALE_MENU: Groups = (("zoom_in", "zoom_out", "box_zoom"), ("fit_subject", "fit_all", "fit_picked"), ("layer_form",))

@@ -412,14 +412,18 @@ class Session(QObject):
 
         self.run("Limits", work, done, shown=False)
 
-    def add_derived(self, ref: DataRef, style: Style) -> None:
-        """Open what was computed and written as a layer with a style, in the background."""
+    def add_derived(self, ref: DataRef, style: Style | None, *, as_subject: bool = True) -> None:
+        """Open what was computed and written as a layer with a style, in the background; the subject stays unless it is
+        to become that."""
         self.cache.forget(ref)
         self.painter.forget()
 
         def opened(dataset: Dataset) -> None:
-            part = dataset.parts[0]
-            layer = self.work.add(ref.with_part(part.facts.name), part.facts, style)
+            part, subject = dataset.parts[0], self.work.state.subject
+            with self.work.together():
+                layer = self.work.add(ref.with_part(part.facts.name), part.facts, style)
+                if not as_subject:
+                    self.work.choose(subject)
             self.layers_opened.emit([layer.id])
 
         self.run(f"Opening {ref.name}", lambda job: self.cache.dataset(ref), opened)

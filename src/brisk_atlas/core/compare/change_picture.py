@@ -17,6 +17,7 @@ from brisk_atlas.core.model.style import shown_band
 
 from .accuracy import METRES
 from .change import detection_level, unlike
+from .hidden_cells import hidden_cells
 from .stated_accuracy import stated_accuracies
 
 RAMP = "scar"
@@ -36,9 +37,18 @@ class ChangeScale(NamedTuple):
 
 
 def _differences(cache: DataCache, a: Layer, b: Layer, view: View, result: Drawn) -> np.ndarray:
-    """Return (rows, cols) float32 of B minus A under a view's pixels, NaN where a side has no data."""
-    sides = [values_seen(cache, layer.ref, shown_band(layer.style), view, result) for layer in (a, b)]
-    return sides[1] - sides[0]
+    """Return (rows, cols) float32 of B minus A under a view's pixels, NaN where a side has no data or a cloud."""
+    one, two = (_clear_values(cache, layer, view, result) for layer in (a, b))
+    return two - one
+
+
+def _clear_values(cache: DataCache, layer: Layer, view: View, result: Drawn) -> np.ndarray:
+    values = values_seen(cache, layer.ref, shown_band(layer.style), view, result)
+    hidden = hidden_cells(cache, layer)
+    if hidden is not None:
+        classes = values_seen(cache, hidden.classes, hidden.band, view, result, "nearest")
+        values[np.isin(classes, np.asarray(hidden.values, np.float32))] = np.nan
+    return values
 
 
 def change_scale(cache: DataCache, a: Layer, b: Layer) -> ChangeScale:

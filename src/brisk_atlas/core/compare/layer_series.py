@@ -11,7 +11,7 @@ from brisk_atlas.core.model import Facts, GridDimension, Layer, RasterPart
 from brisk_atlas.core.model.dimension import bands_along
 from brisk_atlas.core.model.style import shown_band
 
-from .layer_time import LayerTime, layer_time
+from .layer_time import LayerTime
 from .partner import make_of
 from .series import DatedBand
 
@@ -26,10 +26,12 @@ class SeriesDate(NamedTuple):
     time: LayerTime
 
 
-def series_with(subject: Layer, layers: Sequence[Layer], facts: Mapping[str, Facts | None]) -> list[SeriesDate]:
+def series_with(
+    subject: Layer, layers: Sequence[Layer], facts: Mapping[str, Facts | None], times: Mapping[str, LayerTime | None]
+) -> list[SeriesDate]:
     """Return the layers that show the same as the subject at other dates, and itself, by date; fewer than two are no
     series and none is returned. They are of one kind, have the same bands or fields, and names that differ in digits
-    alone, or a date that their sources state. `facts` are by layer id."""
+    alone. `facts` and `times` are by layer id."""
     about = facts.get(subject.id)
     if about is None or subject.style is None:
         return []
@@ -39,7 +41,7 @@ def series_with(subject: Layer, layers: Sequence[Layer], facts: Mapping[str, Fac
         if theirs is None or layer.kind != subject.kind or layer.style is None or make_of(theirs) != make_of(about):
             continue
         alike = DIGITS.sub("", layer.name.lower()) == DIGITS.sub("", subject.name.lower())
-        time = layer_time(layer.name, theirs)
+        time = times.get(layer.id)
         if alike and time is not None:
             found.setdefault(time.seconds, SeriesDate(layer.id, layer.name, time))
     return sorted(found.values(), key=lambda each: each.time.seconds) if len(found) > 1 else []
@@ -51,9 +53,10 @@ def time_dimension(part: RasterPart) -> tuple[int, GridDimension] | None:
     return next(((number, each) for number, each in enumerate(dimensions) if each.is_time), None)
 
 
-def dated_bands(cache: DataCache, layers: Sequence[Layer]) -> list[DatedBand]:
+def dated_bands(cache: DataCache, layers: Sequence[Layer], times: Mapping[str, LayerTime | None]) -> list[DatedBand]:
     """Return a band for each date of grids: of a grid with a time dimension those along it, at the place of the shown
-    one; of others the shown band at the layer's own time. Layers without a time are left out."""
+    one; of others the shown band at the layer's own time. Layers without a time are left out. `times` are by layer
+    id."""
     found = []
     for layer in layers:
         part, band = cache.raster(layer.ref), shown_band(layer.style)
@@ -62,6 +65,6 @@ def dated_bands(cache: DataCache, layers: Sequence[Layer]) -> list[DatedBand]:
             which, dimension = along
             bands = bands_along(part.facts.grid.dimensions, band, which)
             found += [DatedBand(part, each, seconds) for each, seconds in zip(bands, dimension.seconds)]
-        elif (time := layer_time(layer.name, part.facts)) is not None:
+        elif (time := times.get(layer.id)) is not None:
             found.append(DatedBand(part, band, time.seconds))
     return found

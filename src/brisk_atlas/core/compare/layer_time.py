@@ -1,4 +1,4 @@
-"""When the data of a layer was taken: as its scene or file states it, else by a date in its name."""
+"""When the data of a layer was taken: as its scene or file states it, else by a date in its name or its record."""
 
 from __future__ import annotations
 
@@ -58,7 +58,12 @@ def _time(moment: datetime, shown: str) -> LayerTime:
     return LayerTime(moment.timestamp(), text)
 
 
-def layer_time(name: str, facts: Facts | None) -> LayerTime | None:
-    """Return when the data of a layer was taken, None where neither its source nor its name holds a time."""
+def layer_time(name: str, facts: Facts | None, recorded: LayerTime | None = None) -> LayerTime | None:
+    """Return when the data of a layer was taken: as its source states it, else by a date in its name, else as its
+    record states it; None where none of them does. A record that is more exact than the name, and agrees with it,
+    comes before the name."""
     stated = next((facts.notes[key] for key in STATED if facts.notes.get(key)), "") if facts is not None else ""
-    return time_in(stated) or time_in(name) or (time_in(facts.name) if facts is not None else None)
+    named = time_in(name) or (time_in(facts.name) if facts is not None else None)
+    if recorded is not None and (named is None or recorded.text.startswith(named.text)):
+        named = recorded
+    return time_in(stated) or named

@@ -9,7 +9,7 @@ from difflib import SequenceMatcher
 from brisk_atlas.core.model import Facts, Layer
 from brisk_atlas.core.place import transform_extent
 
-from .layer_time import layer_time
+from .layer_time import LayerTime
 
 NAME, PLACE, MAKE = 0.5, 0.3, 0.2  # what names, extents, and bands or fields weigh
 DIGITS = re.compile(r"\d+")
@@ -38,11 +38,12 @@ def _ratio(a: str, b: str) -> float:
     return SequenceMatcher(None, a, b).ratio()
 
 
-def in_order_of_time(a: Layer, b: Layer, facts: Mapping[str, Facts | None]) -> tuple[Layer, Layer]:
-    """Return two layers with the earlier one first; by name where their times are unknown or the same."""
-    times = [layer_time(layer.name, facts.get(layer.id)) for layer in (a, b)]
-    if times[0] is not None and times[1] is not None and times[0].seconds != times[1].seconds:
-        return (a, b) if times[0].seconds < times[1].seconds else (b, a)
+def in_order_of_time(a: Layer, b: Layer, times: Mapping[str, LayerTime | None]) -> tuple[Layer, Layer]:
+    """Return two layers with the earlier one first; by name where their times are unknown or the same. `times` are by
+    layer id."""
+    one, two = times.get(a.id), times.get(b.id)
+    if one is not None and two is not None and one.seconds != two.seconds:
+        return (a, b) if one.seconds < two.seconds else (b, a)
     first, second = sorted((a, b), key=lambda layer: layer.name)
     return first, second
 

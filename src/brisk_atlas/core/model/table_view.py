@@ -85,7 +85,8 @@ class TableView:
     """All of it. `columns` come in this order, the fields not named after them; `where` is SQL.
 
     `sort` holds (field, descending), the first one first. `on_map` lets the filters act on the map.
-    `edited_from` is what the files were when the first edit was made.
+    `edited_from` is what the files were when the first edit was made. `dates` is the field whose times are gone through
+    on the map, "" for none.
     """
 
     columns: tuple[ColumnView, ...] = ()
@@ -98,6 +99,7 @@ class TableView:
     joins: tuple[Join, ...] = ()
     edits: tuple[Edit, ...] = ()
     edited_from: FileState = ()
+    dates: str = ""
 
     @property
     def modifications(self) -> tuple:

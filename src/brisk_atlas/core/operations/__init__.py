@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from .class_change import ClassChange
     from .cloud_change import CloudChange
     from .compare import Compare
+    from .contour_lines import WriteContours
     from .count_rows import CountRows
     from .export import Export
     from .grid_change import GridChange
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
     from .series_statistics import SeriesStatistics
     from .statistics import Statistics
     from .styles import UseStyle, WriteStyle
+    from .surface_steps import SurfaceSteps
     from .zonal_statistics import ZonalStatistics
 
 COMMANDS = {  # on the command line and in JSON: (module, class)
@@ -45,6 +47,8 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "sample-grid": ("sample_grid", "SampleGrid"),
     "compare-deliveries": ("compare", "Compare"),
     "grid-change": ("grid_change", "GridChange"),
+    "surface-steps": ("surface_steps", "SurfaceSteps"),
+    "contour-lines": ("contour_lines", "WriteContours"),
     "class-change": ("class_change", "ClassChange"),
     "cloud-change": ("cloud_change", "CloudChange"),
     "image-change": ("image_change", "ImageChange"),
@@ -88,9 +92,11 @@ __all__ = [
     "SaveEdits",
     "SeriesStatistics",
     "Statistics",
+    "SurfaceSteps",
     "TableRecords",
     "UseStyle",
     "WriteCatalogue",
+    "WriteContours",
     "WriteRecordPage",
     "WriteStyle",
     "Written",

@@ -10,7 +10,7 @@ import numpy as np
 
 from brisk_atlas.core.compare.cloud_change import Along, CloudDifference
 
-from .operation import Operation, Progress, Source, argument, check_is_no_source, layer_of, silent
+from .operation import Operation, Progress, Source, argument, layer_of, silent
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -69,7 +69,7 @@ class CloudChange(Operation):
             raise AtlasError(f"{a.name} and {b.name}", "one side must be a cloud, the other a cloud or a grid",
                              "Choose other layers.")  # fmt: skip
         if self.path is not None:
-            check_is_no_source(workspace, self.path)
+            self.check_is_no_source(workspace, self.path)
         cache = workspace.cache
 
         def check(share: float) -> None:

@@ -11,7 +11,7 @@ from brisk_atlas.core.compare.datasets import DatasetChange, PartChange, PartSta
 from brisk_atlas.core.compare.delivery import DeliveryChange, RowState, matched_words
 from brisk_atlas.core.model import DataRef
 
-from .operation import Operation, Progress, Source, argument, check_is_no_source, layer_of, silent
+from .operation import Operation, Progress, Source, argument, layer_of, silent
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -150,7 +150,7 @@ class Compare(Operation):
         paths = []
         for path in (self.report, self.patch):
             if path is not None:
-                check_is_no_source(workspace, path)
+                self.check_is_no_source(workspace, path)
         if self.report is not None:
             from brisk_atlas.core.compare.report import write_report
 

@@ -12,7 +12,7 @@ from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.kinds.kind import Piece
 from brisk_atlas.core.model import AtlasError, Extent, Layer
 
-from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, layer_of, silent
+from .operation import Operation, Progress, Source, Written, argument, layer_of, silent
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -37,7 +37,7 @@ class Export(Operation):
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         layer = layer_of(workspace, self.source)
-        check_is_no_source(workspace, self.path)
+        self.check_is_no_source(workspace, self.path)
         kind = kind_of(layer.kind)
         formats = kind.formats
         if not formats:

@@ -11,7 +11,7 @@ from brisk_atlas.core.compare.accuracy import METRES
 from brisk_atlas.core.compare.stated_accuracy import stated_accuracies
 from brisk_atlas.core.model.style import shown_band
 
-from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, layer_of, silent
+from .operation import Operation, Progress, Source, argument, grid_of, layer_of, silent
 
 if TYPE_CHECKING:
     from shapely.geometry.base import BaseGeometry
@@ -107,7 +107,7 @@ class GridChange(Operation):
         if self.path is not None:
             if change.difference is None:
                 raise AtlasError(self.path, "the difference is too large to be written at once", "Cut the grids first.")
-            check_is_no_source(workspace, self.path)
+            self.check_is_no_source(workspace, self.path)
             words = f"{after.name} minus {before.name}"
             write_grid_file(change.difference, self.path, unit=unit, description=words)
         return GridChangeResult(change, unit, self.path)

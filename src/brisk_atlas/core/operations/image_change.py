@@ -12,10 +12,9 @@ from brisk_atlas.core.compare.image_change import ChangeMeasure, ImageQuestion, 
 from brisk_atlas.core.compare.image_shift import ShiftField
 from brisk_atlas.core.compare.radiometry import Normalise
 
-from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, silent
+from .operation import Operation, Progress, Source, argument, grid_of, silent
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.model import Layer, RasterPart
     from brisk_atlas.core.workspace.workspace import Workspace
 
 
@@ -92,6 +91,7 @@ class ImageChange(Operation):
         return ImageQuestion(*kinds, self.level, self.minimum_area, bands, self.expression)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> ImageChangeResult:
+        from brisk_atlas.core.compare.hidden_cells import clear_part, hidden_cells
         from brisk_atlas.core.compare.image_change import CLASS_NAMES, image_change
         from brisk_atlas.core.compare.patches import write_patches
         from brisk_atlas.core.handover.grid import write_bands_file
@@ -100,9 +100,10 @@ class ImageChange(Operation):
         a, b = grid_of(workspace, self.before), grid_of(workspace, self.after)
         for path in (self.path, self.polygons):
             if path is not None:
-                check_is_no_source(workspace, path)
+                self.check_is_no_source(workspace, path)
         question = self.question((shown_band(a.style), shown_band(b.style)))
-        (one, out_a), (two, out_b) = (_clear_part(workspace, layer, self.leave_out) for layer in (a, b))
+        hidden = [hidden_cells(workspace.cache, layer, self.leave_out) for layer in (a, b)]
+        one, two = (clear_part(workspace.cache, layer, out) for layer, out in zip((a, b), hidden))
         found = image_change(one, two, question, lambda share: progress(0.8 * share, "comparing"))
         paths = []
         if self.path is not None:
@@ -114,28 +115,8 @@ class ImageChange(Operation):
             progress(0.9, "writing the patches")
             write_patches(found.patches, found.change.lattice, CLASS_NAMES, self.polygons)
             paths.append(self.polygons)
-        return ImageChangeResult(found, question, tuple(paths), (out_a, out_b))
-
-
-def _clear_part(
-    workspace: Workspace, layer: Layer, leave_out: tuple[str, ...] | None
-) -> tuple[RasterPart, tuple[str, ...]]:
-    """Return the raster of a layer without cells of some classes of its scene's quality band, and their names."""
-    from brisk_atlas.core.model.quality_band import quality_band
-    from brisk_atlas.core.read.masked_raster import masked
-
-    part = workspace.cache.raster(layer.ref)
-    quality = quality_band(workspace.cache.dataset(layer.ref.whole), layer.part)
-    if quality is None:
-        return part, ()
-    wanted = quality.obscured if leave_out is None else leave_out
-    hidden = quality.values_of(wanted)
-    if not hidden:
-        return part, ()
-    classes = workspace.cache.raster(layer.ref.with_part(quality.part).with_crs(layer.ref.crs))
-    return masked(part, classes, quality.band, hidden), tuple(
-        name for value, _, name in quality.classes if value in hidden
-    )
+        first, second = (out.names if out is not None else () for out in hidden)
+        return ImageChangeResult(found, question, tuple(paths), (first, second))
 
 
 @dataclass(frozen=True)
@@ -178,7 +159,7 @@ class ImageShift(Operation):
 
         a, b = grid_of(workspace, self.before), grid_of(workspace, self.after)
         if self.path is not None:
-            check_is_no_source(workspace, self.path)
+            self.check_is_no_source(workspace, self.path)
         parts = workspace.cache.raster(a.ref), workspace.cache.raster(b.ref)
         bands = shown_band(a.style), shown_band(b.style)
         found = shift_between(*parts, bands, lambda share: progress(0.9 * share, "looking for the shift"))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
-from dataclasses import MISSING, dataclass, field
+from dataclasses import MISSING, dataclass, field, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any, Protocol
 
@@ -63,6 +63,18 @@ class Operation(ABC):
     def run(self, workspace: Workspace, progress: Progress = silent) -> Result:
         """Do it. Raises AtlasError; whatever `progress` raises goes through."""
 
+    def check_is_no_source(self, workspace: Workspace, path: Path) -> None:
+        """Raise CannotWrite for a file that this works on, or that an open layer is read from: originals are
+        read-only."""
+        from brisk_atlas.core.model import CannotWrite
+
+        values = [getattr(self, each.name) for each in fields(self)]
+        own = [ref for value in values for ref in (value if isinstance(value, tuple) else (value,))]
+        refs = [ref for ref in own if isinstance(ref, DataRef)] + [layer.ref for layer in workspace.work.layers]
+        there = path.resolve()
+        if any(ref.is_local and Path(ref.place).resolve() == there for ref in refs):
+            raise CannotWrite(path, "it is a source, and originals are read-only", "Choose another name.")
+
 
 @dataclass(frozen=True)
 class Written:
@@ -102,11 +114,3 @@ def grid_of(workspace: Workspace, source: str | DataRef) -> Layer:
 
         raise AtlasError(layer.name, f"it is a {layer.kind}, not a grid", "Choose a grid.")
     return layer
-
-
-def check_is_no_source(workspace: Workspace, path: Path) -> None:
-    """Raise CannotWrite for a file that an open layer is read from: originals are read-only."""
-    from brisk_atlas.core.model import CannotWrite
-
-    if DataRef.file(path.absolute()) in {layer.ref.whole for layer in workspace.work.layers}:
-        raise CannotWrite(path, "it is open as a source, and originals are read-only", "Choose another name.")

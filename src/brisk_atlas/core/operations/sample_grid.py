@@ -12,7 +12,7 @@ import pyarrow as pa
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, DataKind
 
-from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, grid_of, layer_of, silent
+from .operation import Operation, Progress, Source, Written, argument, grid_of, layer_of, silent
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -32,7 +32,7 @@ class SampleGrid(Operation):
         from brisk_atlas.core.inspect.sampling import values_at
         from brisk_atlas.core.table import rows_of
 
-        check_is_no_source(workspace, self.path)
+        self.check_is_no_source(workspace, self.path)
         layer, grid = layer_of(workspace, self.points), grid_of(workspace, self.grid)
         formats = kind_of(DataKind.VECTOR).formats
         format_ = formats.get(self.path.suffix.lower())

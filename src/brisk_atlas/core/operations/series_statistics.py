@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from .operation import Operation, Progress, Source, argument, check_is_no_source, grid_of, silent
+from .operation import Operation, Progress, Source, argument, grid_of, silent
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -60,9 +60,10 @@ class SeriesStatistics(Operation):
         from brisk_atlas.core.handover.grid import write_bands_file
         from brisk_atlas.core.model import AtlasError
 
-        check_is_no_source(workspace, self.path)
+        self.check_is_no_source(workspace, self.path)
         layers = [grid_of(workspace, source) for source in self.sources]
-        bands = dated_bands(workspace.cache, layers)
+        times = {layer.id: workspace.time_of(layer) for layer in layers}
+        bands = dated_bands(workspace.cache, layers, times)
         years = years_of([each.seconds for each in bands])
         low, high = (edge if edge is not None else default for edge, default in
                      ((self.begin, -np.inf), (self.end, np.inf)))  # fmt: skip

@@ -10,7 +10,7 @@ from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, DataKind, DataRef
 from brisk_atlas.core.model.words import file_name_of
 
-from .operation import Operation, Progress, Source, Written, argument, check_is_no_source, grid_of, layer_of, silent
+from .operation import Operation, Progress, Source, Written, argument, grid_of, layer_of, silent
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -45,7 +45,7 @@ class ZonalStatistics(Operation):
             folder.mkdir(parents=True, exist_ok=True)
             path = folder / "{}_by_{}_{}.parquet".format(*map(file_name_of, names))
         else:
-            check_is_no_source(workspace, path)
+            self.check_is_no_source(workspace, path)
         workspace.cache.forget(DataRef.file(path.absolute()))
         write_table(table, path, _format(path), lambda: progress(0.98, "writing"))
         return Written((path,), f"{table.num_rows:,} zones")

@@ -31,6 +31,7 @@ def saved_rows(rows: TableView, folder: Path) -> dict[str, Any] | None:
         "joins": [{**asdict(j), "ref": j.ref.as_json(folder)} for j in rows.joins],
         "edits": [_edit_as_json(e) for e in rows.edits],
         "edited_from": rows.edited_from,
+        "dates": rows.dates,
     }
     return {key: value for key, value in values.items() if value}
 
@@ -75,6 +76,7 @@ def rows_from(values: dict[str, Any] | None, folder: Path) -> TableView:
             for e in values.get("edits", ())
         ),
         tuple((str(n), int(s), int(t)) for n, s, t in values.get("edited_from", ())),
+        str(values.get("dates", "")),
     )
     looks: list[Any] = [*found_rows.columns, *found_rows.computed, *found_rows.joins]
     for value in looks:

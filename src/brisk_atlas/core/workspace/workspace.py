@@ -11,11 +11,13 @@ from typing import TYPE_CHECKING, NamedTuple
 from brisk_atlas.core.model.kinds import DataKind
 from brisk_atlas.core.system.jobs import Jobs, Lane
 
+from .layer_times import LayerTimes
 from .work import Work
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.compare.layer_series import SeriesDate
+    from brisk_atlas.core.compare.layer_time import LayerTime
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Catalogue, Neighbour, ScanPool, Shelves
     from brisk_atlas.core.model import AtlasError, DataRef, Dataset, Facts, Field, Layer, OpenOptions, Style
@@ -79,6 +81,7 @@ class Workspace:
         self._catalogue: Catalogue | None = None
         self._making = threading.Lock()
         self._shown: set[DataRef] = set()
+        self.layer_times = LayerTimes()
         self.work.listen(self._release_closed)
 
     def __enter__(self) -> Workspace:
@@ -176,6 +179,7 @@ class Workspace:
 
         report(0.1, "looking at it")
         dataset = self.cache.dataset(ref)
+        self.layer_times.note(dataset)
         parts = [part for part in dataset.parts if part.facts.kind in KINDS]
         options = self.cache.options.get(ref.whole)
         chosen = options.parts if options is not None else None
@@ -228,18 +232,29 @@ class Workspace:
         others = [layer for layer in self.work.layers if layer.id != subject.id and layer.style is not None]
         facts = {layer.id: self.facts_of(layer) for layer in (subject, *others)}
         best = best_partner(subject, others, facts)
-        return in_order_of_time(best, subject, facts) if best is not None else None
+        if best is None:
+            return None
+        return in_order_of_time(best, subject, {layer.id: self.time_of(layer) for layer in (best, subject)})
+
+    def time_of(self, layer: Layer) -> LayerTime | None:
+        """Return when the data of a layer was taken, None where that is not known. Reads nothing."""
+        return self.layer_times.of(layer, self.facts_of)
 
     def series_of_subject(self) -> list[SeriesDate]:
         """Return the layers that show the same as the subject at other dates, and itself, by date; none without."""
+        return self.series_of(self.work.subject) if self.work.subject is not None else []
+
+    def series_of(self, layer: Layer) -> list[SeriesDate]:
+        """Return the grids that show the same as a layer at other dates, and itself, by date; none without."""
         from brisk_atlas.core.compare.layer_series import series_with
 
-        subject = self.work.subject
-        if subject is None or not subject.kind.has_cells:
+        if not layer.kind.has_cells:
             return []
-        alike = [layer for layer in self.work.layers if layer.id != subject.id and layer.kind == subject.kind]
-        facts = {layer.id: self.facts_of(layer) for layer in (subject, *alike)} if alike else {}
-        return series_with(subject, alike, facts)
+        alike = [other for other in self.work.layers if other.id != layer.id and other.kind == layer.kind]
+        if not alike:
+            return []
+        facts = {each.id: self.facts_of(each) for each in (layer, *alike)}
+        return series_with(layer, alike, facts, {each.id: self.time_of(each) for each in (layer, *alike)})
 
     def placed_layers(self) -> list[Neighbour]:
         """Return the open layers that have a place."""
@@ -271,6 +286,7 @@ class Workspace:
             report(number / len(state.layers), layer.name)
             try:
                 self.cache.part(layer.ref)
+                self.layer_times.note(self.cache.dataset(layer.ref))
             except AtlasError as error:
                 faults.append(error)
         return ReadProject(path, state, place, file_state, faults)
@@ -354,6 +370,7 @@ class Workspace:
     def forget(self, layer: Layer) -> None:
         """Have a layer read anew, as its file was written."""
         self.cache.forget(layer.ref)
+        self.layer_times.forget(layer.ref)
         if self._painter is not None:
             self._painter.forget()
 
@@ -394,7 +411,7 @@ class FrozenWorkspace(Workspace):
     which must do what was asked for, whatever is changed before it begins."""
 
     def __init__(self, live: Workspace) -> None:
-        self._live, self.jobs = live, live.jobs
+        self._live, self.jobs, self.layer_times = live, live.jobs, live.layer_times
         self.work = Work()
         self.work.state = live.work.state
 

@@ -17,9 +17,10 @@ from scipy.io import netcdf_file
 from scipy.ndimage import gaussian_filter
 
 from .ground import CRS, EAST, EPOCHS, NORTH, SOUTH, TRANSFORM, WEST, centres, rng, sample, smooth_noise
-from .terrain import FISSURE_2031, land, terrain
+from .terrain import FISSURE_2031, STEP, land, terrain
 
 NODATA = -9999.0
+THICK, COOLING = 3.0, 0.04  # metres from which lava sinks as it cools, and by which share in a year
 DEEPEST_SURVEYED = -12.0  # metres; the laser reaches no deeper
 VERTICAL_DATUM = "mean sea level at Harrow Landing, 2029"
 
@@ -28,20 +29,41 @@ def surveyed(epoch: str) -> np.ndarray:
     """Return elevation in metres at 10 m, nodata where the sea is deeper than the laser reaches."""
     both = terrain()
     height = both.before if epoch == "before" else both.after
+    return np.where(_in_reach(), height, NODATA).astype(np.float32)
+
+
+def _in_reach() -> np.ndarray:
+    both = terrain()
     reach = gaussian_filter(both.before, 2) > DEEPEST_SURVEYED
-    reach |= both.lava[-1].thickness > 0  # the new delta was sounded before and after
-    return np.where(reach, height, NODATA).astype(np.float32)
+    return reach | (both.lava[-1].thickness > 0)  # the new delta was sounded before and after
+
+
+def year_after() -> tuple[np.ndarray, np.ndarray]:
+    """Return (rows, cols) metres by which thick lava sank as it cooled, and by which the sea wore the new delta down,
+    from the survey of 2031 to that of 2032; multiples of the step of heights."""
+    both = terrain()
+    lava = both.lava[-1].thickness
+    sunk = np.where((lava > THICK) & (both.after > 0), COOLING * lava, 0.0)
+    worn = np.where((lava > 0) & (both.before < 0) & (both.after > -8), 1.25 + 0.5 * np.sin(both.after), 0.0)
+    return np.round(sunk / STEP) * STEP, np.round(worn / STEP) * STEP
+
+
+def surveyed_2032() -> np.ndarray:
+    """Return elevation a year later: cooled lava has sunk and the sea has taken of the delta."""
+    sunk, worn = year_after()
+    return np.where(_in_reach(), terrain().after - sunk - worn, NODATA).astype(np.float32)
 
 
 def write_elevation(folder: Path) -> None:
-    for epoch, year in (("before", 2029), ("after", 2031)):
-        path = folder / f"elevation_{year}.tif"
+    for year, heights in ((2029, surveyed("before")), (2031, surveyed("after")), (2032, surveyed_2032())):
+        path = folder / ("delivery_2032" if year == 2032 else "") / f"elevation_{year}.tif"
+        path.parent.mkdir(exist_ok=True)
         with rasterio.open(
             path, "w", driver="GTiff", width=1024, height=900, count=1, dtype="float32", crs=CRS,
             transform=TRANSFORM, nodata=NODATA, tiled=True, blockxsize=256, blockysize=256,
             compress="deflate", predictor=3, zlevel=9,
         ) as out:  # fmt: skip
-            out.write(surveyed(epoch), 1)
+            out.write(heights, 1)
             out.set_band_description(1, "elevation")
             out.units = ("m",)
             out.update_tags(AREA_OR_POINT="Area", VERTICAL_DATUM=VERTICAL_DATUM, SURVEY_YEAR=str(year))

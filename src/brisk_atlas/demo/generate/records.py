@@ -33,6 +33,14 @@ RECORDS = {  # beside which file: what the record says
         keywords=("elevation", "eruption", "lava", "Tolvane Island"), topic="elevation", kind="grid", resolution=10,
         lineage="As for 2029. The new delta below sea level was sounded by boat in June 2031 and merged.",
         accuracy=("vertical accuracy, root mean square, at 187 control points", 0.21, "m"), maintenance="asNeeded"),
+    "delivery_2032/elevation_2032.tif": dict(
+        title="Elevation of Tolvane Island a year after the eruption, 2032", published="2032-07-11", created="2032-06-08",
+        abstract="Elevation of the island and its shallow shelf at 10 m, made again a year after the eruption. "
+                 "Same grid and vertical datum as the surveys of 2029 and 2031.",
+        purpose="Shows how far the new lava sank as it cooled and what the sea took of the delta.",
+        keywords=("elevation", "lava", "erosion", "Tolvane Island"), topic="elevation", kind="grid", resolution=10,
+        lineage="As for 2031.", accuracy=("vertical accuracy, root mean square, at 187 control points", 0.17, "m"),
+        maintenance="asNeeded"),
     "tolvane_survey.gpkg": dict(
         title="Survey layers of Tolvane Island", published="2031-08-04", created="2031-06-30",
         abstract="Coastline before and after the eruption, lava flows by year, fissures, bands of ash thickness, trails, buildings and "

@@ -6,7 +6,7 @@ import numpy as np
 import shapely
 
 from .boreholes import HOLES, intervals
-from .grids import NODATA, seafloor, surveyed
+from .grids import NODATA, seafloor, surveyed, surveyed_2032, year_after
 from .ground import CELL
 from .land_cover import cover_changes
 from .marine import LINES, survey
@@ -19,6 +19,7 @@ from .vectors import ash_bands, ash_samples, buildings, closed_zones, coastline,
 def facts() -> dict:
     both = terrain()
     new = both.lava[-1]
+    sunk, worn = year_after()
     change = np.where(surveyed("before") != NODATA, both.after - both.before, 0)
     flows = [row for row in lava_polygons() if row["year"] == 2031]
     zones = shapely.union_all([row["geometry"] for row in closed_zones()])
@@ -37,6 +38,10 @@ def facts() -> dict:
             "flows_in_closed_zones": sum(not g.is_empty for g in clipped),
             "lava_in_closed_zones_m2": float(sum(g.area for g in clipped)),
             "new_land_m2": float(shapely.difference(coastline("after"), coastline("before")).area),
+        },
+        "surface_2032": {
+            "sunk_m3": float(sunk.sum() * CELL**2), "worn_m3": float(worn.sum() * CELL**2),
+            "net_change_m3": float((surveyed_2032().astype(float) - surveyed("after")).sum() * CELL**2),
         },
         "counts": {
             "coastline": 2, "lava_flows": len(lava_polygons()), "fissures": len(fissures()), "ash_bands": len(ash_bands()),

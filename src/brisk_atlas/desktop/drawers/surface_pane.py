@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from html import escape
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -9,7 +10,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDoubleSpinBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import DataRef, GridStyle, Layer, Stretch
+from brisk_atlas.core.model import ClassLook, DataRef, GridStyle, Label, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.system.jobs import Job, Lane
 
@@ -20,10 +21,16 @@ from ..theme import mono_font
 if TYPE_CHECKING:
     from brisk_atlas.core.compare import GridDifference
     from brisk_atlas.core.compare.change import VolumeError
+    from brisk_atlas.core.compare.layer_series import SeriesDate
+    from brisk_atlas.core.operations import Written
     from brisk_atlas.core.operations.grid_change import GridChangeResult
+    from brisk_atlas.core.operations.surface_steps import SurfaceStepsResult
 
 EXPLAINED = "Compares two grids where both have data: what rose, what fell, how much."
 STATED = "as the record states"
+CONTOURS_A, CONTOURS_B = "#1C7C7D", "#C2452D"
+HEIGHTS = Label("CASE WHEN heavy = 1 THEN value END", size=10.0, repeat=400.0)
+CONTOURS = VectorStyle(colour_by="grid", method="unique", width=1.1, label=HEIGHTS)
 
 
 class SurfacePane(QWidget):
@@ -35,6 +42,8 @@ class SurfacePane(QWidget):
         self.sides: tuple[Layer, Layer] | None = None
         self.result: GridDifference | None = None
         self._names, self._unit = ("", ""), ""
+        self._series: list[SeriesDate] = []
+        self._answered: tuple[str, str] | None = None  # the names of those whose numbers are on show
         self.threshold = QDoubleSpinBox()
         self.threshold.setObjectName("change threshold")
         self.threshold.setRange(0, 1e6)
@@ -56,6 +65,13 @@ class SurfacePane(QWidget):
         self.answer.setObjectName("quiet")
         self.keep = QPushButton("Add the difference as a layer")
         self.keep.setEnabled(False)
+        self.contours = QPushButton("Add contours of both")
+        self.contours.setToolTip("Lines of equal height of A and of B, at the same heights, as one layer")
+        self.contours.setEnabled(False)
+        self.steps = QPushButton()
+        self.steps.setObjectName("surface steps")
+        self.steps.setToolTip("What rose and fell from each date of the series to the next, as a table")
+        self.steps.hide()
         form = QFormLayout()
         form.setVerticalSpacing(9)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
@@ -66,17 +82,23 @@ class SurfacePane(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(10)
         column.addLayout(form)
-        for widget in (self.measure, self.answer, self.keep):
+        for widget in (self.measure, self.answer, self.keep, self.contours, self.steps):
             column.addWidget(widget)
         column.addStretch(1)
         self.measure.clicked.connect(self.compute)
         self.keep.clicked.connect(self.add_layer)
+        self.contours.clicked.connect(self.add_contours)
+        self.steps.clicked.connect(self.measure_steps)
 
     def show_sides(self, sides: tuple[Layer, Layer] | None) -> None:
         """Say what two grids have in common, unless a result of theirs stands there."""
         self.sides = sides
-        self.measure.setEnabled(sides is not None)
-        if self.result is not None and sides and (sides[0].name, sides[1].name) == self._names:
+        for button in (self.measure, self.contours):
+            button.setEnabled(sides is not None)
+        self._series = self.session.workspace.series_of(sides[0]) if sides else []
+        self.steps.setVisible(len(self._series) > 2)
+        self.steps.setText(f"Measure through all {len(self._series)} dates")
+        if sides and (sides[0].name, sides[1].name) == self._answered:
             return
         facts = [self.session.facts_of(layer) for layer in sides or ()]
         known = [each for each in facts if each is not None and each.grid is not None and each.extent is not None]
@@ -105,6 +127,7 @@ class SurfacePane(QWidget):
         a, b = self.sides
         from brisk_atlas.core.operations import GridChange
 
+        self._answered = None
         self._say("Comparing…")
         self.session.run_operation(
             f"Comparing {a.name} with {b.name}",
@@ -126,6 +149,7 @@ class SurfacePane(QWidget):
     def _show(self, result: GridChangeResult, a: Layer, b: Layer) -> None:
         change, unit, volume = result.change, result.unit, result.volume_unit
         self.result, self._names, self._unit = change, (a.name, b.name), unit
+        self._answered = self._names
         sure = change.uncertainty
         rows = [
             ("rose", f"{change.risen_area:,.0f} m²", f"{change.risen_volume:,.0f} {volume}"),
@@ -192,6 +216,69 @@ class SurfacePane(QWidget):
             self.session.add_derived(DataRef.file(path), style)
 
         self.session.run("Writing the difference", work, done, lane=Lane.BATCH)
+
+    def add_contours(self) -> None:
+        """Write lines of equal height of both among the user's own data and open them as a layer."""
+        if self.sides is None:
+            return
+        from brisk_atlas.core.handover.grid import derived_path
+        from brisk_atlas.core.operations import WriteContours
+
+        a, b = self.sides
+        path = derived_path(f"contours_of_{a.name}_and_{b.name}", ".gpkg")
+        looks = (ClassLook(a.name, CONTOURS_A), ClassLook(b.name, CONTOURS_B))
+        style = replace(CONTOURS, class_looks=looks)
+
+        def done(result: Written) -> None:
+            self.session.add_derived(DataRef.file(path), style, as_subject=False)
+            self.session.noticed.emit("good", result.lines()[0], "")
+
+        self.session.run_operation("Following contour lines", WriteContours((a.id, b.id), path), done, lane=Lane.BATCH)
+
+    def measure_steps(self) -> None:
+        """Measure each date of the series against the next, and open the table of it."""
+        from brisk_atlas.core.handover.grid import derived_path
+        from brisk_atlas.core.operations import SurfaceSteps
+
+        first, last = self._series[0], self._series[-1]
+        path = derived_path(f"steps_{first.name}_to_{last.name}", ".csv")
+        ids = tuple(date.layer_id for date in self._series)
+        typed = self._typed_errors()
+        asked = SurfaceSteps(ids, self.threshold.value(), max(typed) if typed else None, None, path)
+
+        sides = self.sides
+
+        def done(result: SurfaceStepsResult) -> None:
+            if sides is not None and self.sides == sides:
+                self._answered = sides[0].name, sides[1].name
+                self._show_steps(result)
+            self.session.add_derived(DataRef.file(path), None, as_subject=False)
+
+        self.session.run_operation(
+            f"Measuring {len(ids)} surfaces", asked, done, lane=Lane.INTERACTIVE, failed=self._failed
+        )
+
+    def _show_steps(self, found: SurfaceStepsResult) -> None:
+        steps = (*found.steps, found.whole)
+        rows = "".join(
+            f"<tr><td colspan=2>{escape(step.before)} to {escape(step.after)}</td></tr>"
+            f"<tr><td>&nbsp;&nbsp;rose&nbsp;&nbsp;</td><td align=right>{step.result.change.risen_volume:,.0f}</td></tr>"
+            f"<tr><td>&nbsp;&nbsp;fell</td><td align=right>{step.result.change.fallen_volume:,.0f}</td></tr>"
+            f"<tr><td>&nbsp;&nbsp;net</td><td align=right>{step.result.change.net_volume:+,.0f}{_margin(step.result)}"
+            "</td></tr>"
+            for step in steps
+        )
+        self.answer.setTextFormat(Qt.TextFormat.RichText)  # made here; the names of layers are escaped
+        self.answer.setText(
+            f"<b>Volumes, {escape(found.whole.result.volume_unit)}</b>"
+            f"<table cellspacing=3 style='font-family:{mono_font().family()}; font-size:12px'>{rows}</table>"
+            "<p>Each ± is for cells whose errors are independent (95 %); the table has the others.</p>"
+        )
+
+
+def _margin(result: GridChangeResult) -> str:
+    sure = result.change.uncertainty
+    return f" ±{sure.net.independent:,.0f}" if sure is not None else ""
 
 
 def _off(error: VolumeError, unit: str) -> str:

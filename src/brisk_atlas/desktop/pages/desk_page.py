@@ -212,7 +212,8 @@ class DeskPage(QWidget):
         for painted in painted_by_themselves:
             painted.theme = theme
         self.twins.use_theme(theme)
-        self.map.dates.use_theme(theme)
+        for bar in (self.map.dates, self.map.rows_dates):
+            bar.use_theme(theme)
         if self.relief.isVisible():
             self.relief.remake()
         self.update()

@@ -25,6 +25,7 @@ from .blinker import Blinker
 from .coming_pieces import ComingPieces
 from .comparison_bar import ComparisonBar
 from .dimension_bar import DimensionBar
+from .field_time_bar import FieldTimeBar
 from .hand_tool import SKETCHED
 from .map_canvas import MapCanvas
 from .renderer import MarkedClasses, Renderer, Wish
@@ -94,8 +95,10 @@ class MapPane(QWidget):
         self.blinker = Blinker(self)
         self.comparing = ComparisonBar(session, self.blinker)  # stands above all panes
         self.dates = TimeBar(session, lambda: not self.busy)
+        self.rows_dates = FieldTimeBar(session, lambda: not self.busy)
         column.addWidget(self.along)
         column.addWidget(self.dates)
+        column.addWidget(self.rows_dates)
         column.addWidget(self.canvas, 1)
         self._hover = QTimer(self)
         self._hover.setSingleShot(True)

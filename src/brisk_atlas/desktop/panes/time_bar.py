@@ -6,16 +6,13 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton
+from PyQt6.QtWidgets import QToolButton
 
 from brisk_atlas.core.model import DataRef, GridStyle, Stretch
 from brisk_atlas.core.system.jobs import Lane
 
-from ..plain_text import PlainLabel
 from ..session import Session
-from ..theme import Theme
-from .player import Player
-from .time_track import TimeTrack
+from .track_bar import TrackBar
 
 if TYPE_CHECKING:
     from brisk_atlas.core.compare.layer_series import SeriesDate
@@ -24,50 +21,21 @@ if TYPE_CHECKING:
 WHAT = "go to a date"  # as undo calls it; what comes after each other is one step
 
 
-class TimeBar(QFrame):
+class TimeBar(TrackBar):
     """Hidden unless the subject is one of several layers that show the same at different dates, and while two sides are
     compared."""
 
     def __init__(self, session: Session, ready: Callable[[], bool]) -> None:
-        super().__init__()
-        self.setObjectName("dimensions")
+        super().__init__("Dates", "dates", ready)
         self.session = session
         self.dates: list[SeriesDate] = []
-        self.ends = (0, 0)
-        self.track = TimeTrack()
-        self.date = PlainLabel()
-        self.date.setObjectName("mono")
-        self.player = Player(lambda: self.step(1, around=True), ready)
-        self.player.setObjectName("play dates")
         self.statistics = QToolButton()
         self.statistics.setText("Statistics")
         self.statistics.setObjectName("series statistics")
         self.statistics.setToolTip("Minimum, maximum, mean, trend and largest change of each cell, as a new layer")
-        row = QHBoxLayout(self)
-        row.setContentsMargins(10, 2, 10, 2)
-        row.setSpacing(4)
-        row.addWidget(PlainLabel("Dates"))
-        for mark, by in (("‹", -1), ("›", 1)):
-            button = QToolButton()
-            button.setText(mark)
-            button.setObjectName("date before" if by < 0 else "next date")
-            button.setToolTip("The date before" if by < 0 else "The next date")
-            button.clicked.connect(lambda checked=False, by=by: self.step(by))
-            row.addWidget(button)
-        row.addWidget(self.player)
-        row.addWidget(self.track, 1)
-        row.addWidget(self.date)
-        row.addWidget(self.statistics)
-        self.track.chosen.connect(self.go)
-        self.track.ends_moved.connect(self._take_ends)
+        self.row.addWidget(self.statistics)
         self.statistics.clicked.connect(self.add_statistics)
         session.work_changed.connect(self._work_changed)
-        self.hide()
-
-    def use_theme(self, theme: Theme) -> None:
-        """Paint the track in a theme."""
-        self.track.theme = theme
-        self.track.update()
 
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "subject", "comparison", "file"):
@@ -80,6 +48,7 @@ class TimeBar(QFrame):
         self.dates = [] if compared else self.session.workspace.series_of_subject()
         self.setVisible(bool(self.dates))
         if not self.dates:
+            self.track.show_dates((), (), 0, (0, 0))
             return
         ids = [date.layer_id for date in self.dates]
         if ids != before:
@@ -98,23 +67,10 @@ class TimeBar(QFrame):
         facts = self.session.facts_of(layer) if layer is not None else None
         return facts is not None and facts.grid is not None and bool(facts.grid.bands[0].classes)
 
-    def _take_ends(self, first: int, last: int) -> None:
-        self.ends = (first, last)
-
     def go(self, number: int) -> None:
         """Show the layer of a date, hide those of the others, and speak of it."""
         ids = [date.layer_id for date in self.dates]
         self.session.work.show_one_of(WHAT, ids, ids[number])
-
-    def step(self, by: int, *, around: bool = False) -> None:
-        """Go some dates on, within the stretch that counts; `around` from its end to its begin."""
-        if not self.dates:
-            return
-        first, last = self.ends
-        number = self.track.at + by
-        if around and not first <= number <= last:
-            number = first
-        self.go(min(max(number, first), last))
 
     def add_statistics(self) -> None:
         """Work out the statistics of each cell through the stretch, and open them as a layer that shows the trend."""

@@ -117,6 +117,28 @@ class FieldActs:
         if layer is not None and field is not None and isinstance(layer.style, VectorStyle):
             self.session.work.change(what.format(field), layer.id, style=change(layer.style, field))
 
+    @property
+    def has_times(self) -> bool:
+        """Whether the field holds dates, or times with their dates."""
+        sheet, field = self.grid.sheet, self.field
+        kind = str(sheet.type_of(field)) if self.can_act and sheet is not None and field is not None else ""
+        return kind.startswith(("date", "timestamp"))
+
+    @property
+    def shows_dates(self) -> bool:
+        """Whether the dates of the field stand along the map."""
+        layer = self._layer()
+        return layer is not None and bool(layer.rows.dates) and layer.rows.dates == self.field
+
+    def turn_dates(self) -> None:
+        """Put the dates of the field along the map to go through them, or take them away; then all rows show."""
+
+        def turned(field: str, look: TableView) -> TableView:
+            others = tuple(each for each in look.filters if each.field != look.dates)
+            return replace(look, dates="" if look.dates == field else field, filters=others)
+
+        self._change("go through the dates of {}", turned)
+
     def open_panel(self) -> None:
         """Open the panel in which values are ticked and formats are chosen."""
         field = self.field
