@@ -1,24 +1,17 @@
-"""Jobs, Find, records and relief."""
+"""Jobs, Find and records."""
 
 from __future__ import annotations
 
-import os
-import signal
 import threading
 
-import numpy as np
 import pytest
 
 from brisk_atlas.core import read
 from brisk_atlas.core.curate.data_sections import derived_sections
 from brisk_atlas.core.find import Shelves, list_folder, role_of, walk
 from brisk_atlas.core.find.scan_worker import summary_of
-from brisk_atlas.core.kinds import first_style, painter_for
-from brisk_atlas.core.model import AtlasError, CannotRead, DataKind, Layer
-from brisk_atlas.core.relief import Camera, Stage
-from brisk_atlas.core.relief.drape import terrain_of
+from brisk_atlas.core.model import CannotRead
 from brisk_atlas.core.system.jobs import Jobs
-from brisk_atlas.core.system.workers import WorkerPool
 from made_files import at
 
 # Jobs
@@ -167,52 +160,3 @@ def test_an_unknown_crs_is_said_to_be_unknown(data):
 
 
 # Relief
-
-
-@pytest.fixture(scope="module")
-def terrain(cache, data):
-    path = data / "elevation_2031.tif"
-    facts = cache.part(at(path, "elevation_2031")).facts
-    layer = Layer("e", "e", at(path, "elevation_2031"), DataKind.RASTER, first_style(facts, 0))
-    return terrain_of(painter_for(cache), layer, [layer], "#FFFFFF")
-
-
-def test_a_terrain_has_the_heights_of_its_grid(terrain, after):
-    assert (terrain.width, terrain.depth) == (10_240, 9_000) and max(terrain.heights.shape) <= 420
-    cells = after.native()
-    assert np.nanmax(terrain.heights) == pytest.approx(cells.values[0][cells.valid].max(), rel=0.03)
-    assert np.isnan(terrain.heights[0, 0])  # the sea
-    assert terrain.drape.shape[2] == 3
-
-
-def test_the_stage_draws_the_island_and_answers_to_the_camera(terrain):
-    pool = WorkerPool(1)
-    stage = Stage(pool)
-    try:
-        paper = np.array([255, 255, 255])
-        picture = stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")
-        assert picture.shape == (120, 160, 3)
-        covered = (picture != paper).any(axis=2)
-        assert 0.08 < covered.mean() < 0.9 and not covered[0].any()  # an island below a sky of paper
-        high = stage.picture(terrain, Camera(exaggeration=4.0), (160, 120), "#FFFFFF")
-        top = lambda image: np.flatnonzero((image != paper).any(axis=2).any(axis=1))[0]  # noqa: E731
-        assert top(high) < top(picture)  # a higher mountain reaches further up
-        near = stage.picture(terrain, Camera().closer(2), (160, 120), "#FFFFFF", fine=False)
-        assert (near != paper).any(axis=2).mean() > covered.mean()
-        (worker,) = pool.workers
-        os.kill(worker.process_id, signal.SIGKILL)
-        with pytest.raises(AtlasError, match="stopped"):
-            stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")
-        again = stage.picture(terrain, Camera(), (160, 120), "#FFFFFF")  # a dead stage is replaced
-        assert np.abs(again.astype(int) - picture).mean() < 1
-    finally:
-        stage.close()
-
-
-def test_the_camera_turns_and_never_dives():
-    camera = Camera(azimuth=350, elevation=10)
-    assert camera.orbited(50, 0).azimuth == pytest.approx(10)
-    assert camera.orbited(0, -500).elevation == 4 and camera.orbited(0, 500).elevation == 89
-    assert camera.closer(1e9).distance == 0.08
-    facing_south = Camera(azimuth=0)
-    assert facing_south.shifted(0, 100).shift_y < 0  # pulled towards the eye, the ground beyond comes near

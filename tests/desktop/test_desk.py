@@ -298,11 +298,16 @@ def test_vertical_exaggeration(demo_driver):
     d.work.choose(d.layer("elevation_2029").id)
     d.press(d.canvas, Qt.Key.Key_R)
     d.settle()
-    flat = relief.canvas.image.copy()
-    relief.height_slider.setValue(35)
+    flat, middle = relief.canvas.image.copy(), relief.canvas.centre
+    relief.heights.setFocus()
+    relief.heights.selectAll()
+    d.qtbot.keyClicks(relief.heights, "3.5")
+    d.press(relief.heights, Qt.Key.Key_Return)
     d.settle()
-    assert relief.canvas.camera.exaggeration == 3.5 and relief.height_text.text() == "height x3.5"
-    assert relief.canvas.image != flat
+    assert relief.canvas.eye.exaggeration == 3.5 and relief.canvas.image != flat
+    after = relief.canvas.centre  # the spot that was looked at is still in the middle
+    assert (after.east, after.north) == pytest.approx((middle.east, middle.north), abs=40)
+    assert after.up / 3.5 == pytest.approx(middle.up / 1.5, abs=20)
 
 
 def test_the_sides_of_a_change_stay_when_its_difference_becomes_a_layer(demo_driver):

@@ -92,14 +92,14 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
     d.work.choose(d.layer("elevation_2031").id)
     d.press(d.canvas, Qt.Key.Key_R)
     d.settle()
-    assert desk.relief.surface.currentText() == "elevation_2031" and desk.relief.canvas.image is not None
+    assert desk.relief.ground.text() == "elevation_2031" and desk.relief.canvas.image is not None
     seen = desk.relief.canvas.image.copy()
     if by_mouse:
         d.drag(desk.relief.canvas, (150, 150), (260, 150))
     else:
         d.press(desk.relief.canvas, Qt.Key.Key_Right)
         d.settle()
-    assert desk.relief.canvas.camera.azimuth != 160 and desk.relief.canvas.image != seen
+    assert desk.relief.canvas.eye.azimuth != 340 and desk.relief.canvas.image != seen
     d.press(desk.relief.canvas, Qt.Key.Key_R)
     d.settle()
 

@@ -205,17 +205,16 @@ class DeskPage(QWidget):
     def use_theme(self, theme: Theme) -> None:
         """Hand the colours to everything here that paints itself."""
         painted_by_themselves = (
-            *(self.map.canvas, self.relief, self.relief.canvas, self.spine),
+            *(self.map.canvas, self.spine),
             *(self.probe, self.sheet, self.style_form, self.statistics, self.places, self.sketch),
             self.change.image.bars,
         )
         for painted in painted_by_themselves:
             painted.theme = theme
         self.twins.use_theme(theme)
+        self.relief.use_theme(theme)
         for bar in (self.map.dates, self.map.rows_dates):
             bar.use_theme(theme)
-        if self.relief.isVisible():
-            self.relief.remake()
         self.update()
 
     @property

@@ -1,285 +1,289 @@
-"""The Relief pane: the subject's elevation in three dimensions with the map draped over it."""
+"""The Relief pane: grids in three dimensions with the map draped over them."""
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QComboBox, QFrame, QHBoxLayout, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QFrame, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import Layer
-from brisk_atlas.core.relief import Camera, Stage
-from brisk_atlas.core.system.jobs import Job
-from brisk_atlas.core.system.workers import shared_workers
+from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye, Spot, eye_over
+from brisk_atlas.core.relief.rays import Look
 
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
+from .relief_canvas import ReliefCanvas
+from .relief_driver import ReliefContent, ReliefDriver
+from .relief_rose import ReliefRose
 
 if TYPE_CHECKING:
-    import numpy as np
+    from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
 
-    from brisk_atlas.core.relief import Terrain
-
-STILL_MS = 160  # after the hand rests this long the picture is drawn finely
-WHEEL_ZOOM = 1.15
-
-
-class ReliefCanvas(QWidget):
-    """Shows the newest picture of the terrain and turns the hand into camera moves.
-
-    Signals:
-        moved(): another camera is wanted.
-    """
-
-    moved = pyqtSignal()
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setObjectName("relief canvas")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(200, 160)
-        self.theme: Theme = LIGHT
-        self.camera = Camera()
-        self.image: QImage | None = None
-        self.message = ""
-        self._last: QPointF | None = None
-
-    def show_picture(self, pixels: np.ndarray) -> None:
-        rows, cols = pixels.shape[:2]
-        image = QImage(pixels.tobytes(), cols, rows, cols * 3, QImage.Format.Format_RGB888)
-        self.image = image.copy()
-        self.message = ""
-        self.update()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.fillRect(self.rect(), QColor(self.theme.paper))
-        if self.image is not None and not self.message:
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(QRectF(self.rect()), self.image)
-        if self.message:
-            painter.setPen(QColor(self.theme.quiet))
-            painter.drawText(
-                self.rect().adjusted(24, 24, -24, -24),
-                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
-                self.message,
-            )
-
-    def turn(self, camera: Camera) -> None:
-        self.camera = camera
-        self.moved.emit()
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        self.setFocus()
-        self._last = event.position()
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        assert event is not None
-        if self._last is None:
-            return
-        by, self._last = event.position() - self._last, event.position()
-        if event.buttons() & Qt.MouseButton.LeftButton and not event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            self.turn(self.camera.orbited(by.x(), by.y()))
-        elif event.buttons():
-            self.turn(self.camera.shifted(by.x(), by.y()))
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._last = None
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        assert event is not None
-        self.turn(self.camera.closer(WHEEL_ZOOM ** (event.angleDelta().y() / 120)))
-        event.accept()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        assert event is not None
-        turns = {
-            Qt.Key.Key_Left: (-12, 0),
-            Qt.Key.Key_Right: (12, 0),
-            Qt.Key.Key_Up: (0, 12),
-            Qt.Key.Key_Down: (0, -12),
-        }
-        key = event.key()
-        if key in turns:
-            self.turn(self.camera.orbited(*turns[Qt.Key(key)]))
-        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            self.turn(self.camera.closer(WHEEL_ZOOM))
-        elif key == Qt.Key.Key_Minus:
-            self.turn(self.camera.closer(1 / WHEEL_ZOOM))
-        elif key == Qt.Key.Key_Home:
-            self.turn(replace(Camera(), exaggeration=self.camera.exaggeration))
-        else:
-            super().keyPressEvent(event)
-
-    def resizeEvent(self, event: object) -> None:
-        self.moved.emit()
+NOTHING = "Open an elevation grid to see it in relief."
+ROSE_RIM_PX = 10
+VIEWS = (
+    ("All of the ground", "whole"), ("From the north", "north"), ("From the east", "east"), ("From the south", "south"),
+    ("From the west", "west"), ("From above", "above"), ("Back to the view before", "back"),
+)  # fmt: skip
 
 
 class ReliefPane(QWidget):
-    """A canvas with its bar: which grid is the surface, and how much its height is exaggerated.
+    """A canvas with its bar: which grids are the ground, how much heights are exaggerated, from where it is seen.
 
     Signals:
-        settled(): the picture is final for the present camera.
+        settled(): the picture is final for the present eye.
+        seen_changed(): the eye moved, or the ground is another.
+        pointed(object): the Spot under the pointer, None for none.
+        clicked(object): the Spot that was clicked.
     """
 
     settled = pyqtSignal()
+    seen_changed = pyqtSignal()
+    pointed = pyqtSignal(object)
+    clicked = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.stage = Stage(shared_workers())
+        self.driver = ReliefDriver(session)
         self.theme: Theme = LIGHT
         self.canvas = ReliefCanvas()
-        self.surface = QComboBox()
-        self.surface.setAccessibleName("Surface")
-        self.surface.setToolTip("Which grid gives the heights")
-        self.height_slider = QSlider(Qt.Orientation.Horizontal)
-        self.height_slider.setRange(5, 50)
-        self.height_slider.setValue(15)
-        self.height_slider.setFixedWidth(90)
-        self.height_slider.setAccessibleName("Vertical exaggeration")
-        self.height_slider.setToolTip("Vertical exaggeration")
-        self.height_text = PlainLabel("height x1.5")
+        self.rose = ReliefRose(self.canvas)
+        self.ground = QToolButton()
+        self.ground.setObjectName("relief ground")
+        self.ground.setToolTip("Which grids give the heights; an upper layer comes before a lower one")
+        self.ground.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.ground_menu = QMenu(self.ground)
+        self.ground.setMenu(self.ground_menu)
+        self.heights = QDoubleSpinBox()
+        self.heights.setObjectName("vertical exaggeration")
+        self.heights.setAccessibleName("Vertical exaggeration")
+        self.heights.setToolTip("Vertical exaggeration; the spot in the middle stays where it is")
+        self.heights.setRange(LOWEST_EXAGGERATION, HIGHEST_EXAGGERATION)
+        self.heights.setDecimals(1)
+        self.heights.setSingleStep(0.5)
+        self.heights.setPrefix("× ")
+        self.heights.setValue(Eye().exaggeration)
+        self.heights.setKeyboardTracking(False)
+        self.views = QToolButton()
+        self.views.setText("View")
+        self.views.setObjectName("relief views")
+        self.views.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self.views)
+        for words, name in VIEWS:
+            action = menu.addAction(words)
+            assert action is not None
+            action.triggered.connect(lambda checked=False, name=name: self.show_view(name))
+        self.views.setMenu(menu)
+        self.tethered = QCheckBox("tethered")
+        self.tethered.setObjectName("relief tethered")
+        self.tethered.setToolTip("Go with the map: place and scale")
+        self.reading = PlainLabel("")
+        self.reading.setObjectName("mono")
         bar = QFrame()
         bar.setObjectName("paneBar")
         row = QHBoxLayout(bar)
         row.setContentsMargins(8, 2, 8, 2)
         title = PlainLabel("Relief")
         title.setObjectName("heading")
-        for widget in (title, self.surface, self.height_slider, self.height_text):
+        for widget in (title, self.ground, self.heights, self.views, self.tethered):
             row.addWidget(widget)
         row.addStretch(1)
+        row.addWidget(self.reading)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(bar)
         column.addWidget(self.canvas, 1)
-        self._terrain: Terrain | None = None
-        self._terrain_key: tuple | None = None
-        self._job: Job | None = None
-        self._again = False
-        self._still = QTimer(self)
-        self._still.setSingleShot(True)
-        self._still.setInterval(STILL_MS)
-        self._still.timeout.connect(lambda: self._ask(fine=True))
+        self._chosen: tuple[str, ...] | None = None  # ids of grids that were chosen by hand
         self.canvas.moved.connect(self._moved)
-        self.surface.currentIndexChanged.connect(self.remake)
-        self.height_slider.valueChanged.connect(self._exaggerate)
+        self.canvas.sized.connect(self._sized)
+        self.canvas.pointed.connect(self._point)
+        self.canvas.clicked.connect(self.clicked)
+        self.heights.valueChanged.connect(self.canvas.exaggerate)
+        self.rose.turned.connect(lambda azimuth: self._turn_to(azimuth, self.canvas.eye.tilt))
+        self.rose.tilted.connect(lambda tilt: self._turn_to(self.canvas.eye.azimuth, tilt))
+        self.driver.begun.connect(self._begin)
+        self.driver.pictured.connect(self._show)
+        self.driver.failed.connect(self.canvas.show_message)
+        self.driver.settled.connect(self.settled)
+        self.ground_menu.aboutToShow.connect(self._fill_menu)
         session.work_changed.connect(self._work_changed)
 
     @property
     def busy(self) -> bool:
-        return self.isVisible() and (self._job is not None or self._still.isActive())
+        return self.isVisible() and self.driver.busy
+
+    @property
+    def scene(self) -> ReliefScene | None:
+        """The ground on show."""
+        return self.driver.scene
+
+    def use_theme(self, theme: Theme) -> None:
+        """Paint in the colours of a theme."""
+        self.theme = self.canvas.theme = self.rose.theme = theme
+        self.driver.look = _look_of(theme)
+        self.driver.redraw()
 
     def showEvent(self, event: object) -> None:
-        self._fill_surfaces()
+        self.driver.look = _look_of(self.theme)
         self.remake()
 
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "subject", "file") and self.isVisible():
-            self._fill_surfaces()
             self.remake()
 
-    def _fill_surfaces(self) -> None:
-        """Offer the single-band grids that are open; the subject first if it is one."""
-        chosen = self.surface.currentData()
-        self.surface.blockSignals(True)
-        self.surface.clear()
+    # The ground
+
+    def grids(self) -> list[Layer]:
+        """Return the grids that can be the ground, the upper first: of one band, or the subject's shown one."""
+        found = []
         for layer in self.session.work.layers:
             facts = self.session.facts_of(layer)
             if layer.kind.has_cells and facts and facts.grid and len(facts.grid.bands) == 1:
-                self.surface.addItem(layer.name, layer.id)
+                found.append(layer)
+        return found
+
+    def chosen_grids(self) -> list[Layer]:
+        """Return the grids of the ground: those chosen by hand, else the subject, else the first that is shown."""
+        grids = self.grids()
+        by_hand = [layer for layer in grids if layer.id in (self._chosen or ())]
         subject = self.session.work.subject
-        wanted = self.surface.findData(subject.id) if subject else -1
-        at = wanted if wanted >= 0 else self.surface.findData(chosen)
-        self.surface.setCurrentIndex(max(at, 0) if self.surface.count() else -1)
-        self.surface.blockSignals(False)
+        if subject in grids and subject not in by_hand:
+            self._chosen, by_hand = None, []
+        if by_hand:
+            return by_hand
+        if subject is not None and subject in grids:
+            return [subject]
+        before = [each.id for each in self.driver.content.grids] if self.driver.content is not None else []
+        stays = [layer for layer in grids if layer.id in before]
+        return stays or [layer for layer in grids if layer.visible][:1] or grids[:1]
 
-    def _surface_layer(self) -> Layer | None:
-        return self.session.work.layer(self.surface.currentData())
+    def choose_grids(self, ids: tuple[str, ...]) -> None:
+        """Have other grids as the ground; none for what is proposed."""
+        self._chosen = ids or None
+        self.remake()
 
-    def _draped(self, surface: Layer) -> list[Layer]:
-        shown = [layer for layer in self.session.work.drawn() if layer.visible and not layer.kind.has_points]
-        return shown or [surface]
+    def _fill_menu(self) -> None:
+        self.ground_menu.clear()
+        chosen = {layer.id for layer in self.chosen_grids()}
+        for layer in self.grids():
+            action = self.ground_menu.addAction(layer.name)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(layer.id in chosen)
+            action.toggled.connect(lambda on, layer_id=layer.id: self._turn_grid(layer_id, on))
+
+    def _turn_grid(self, layer_id: str, on: bool) -> None:
+        now = {layer.id for layer in self.chosen_grids()}
+        self.choose_grids(tuple(now | {layer_id} if on else now - {layer_id}))
 
     def remake(self) -> None:
-        """Make the terrain anew if its grid or its drape has changed."""
-        surface = self._surface_layer()
-        if surface is None:
-            self._terrain, self._terrain_key = None, None
-            self.canvas.message = "Open an elevation grid to see it in relief."
-            self.canvas.update()
+        """Show the grids and layers that are open now."""
+        grids = self.chosen_grids()
+        self.ground.setText(
+            grids[0].name + (f" over {len(grids) - 1} more" if len(grids) > 1 else "") if grids else "—"
+        )
+        self.ground.setEnabled(bool(grids))
+        self.rose.setVisible(bool(grids))
+        if not grids:
+            self.canvas.scene = None
+            self.canvas.show_message(NOTHING)
+            self.driver.show(None)
             self.settled.emit()
             return
-        draped = self._draped(surface)
-        key = (surface.ref, tuple(draped), self.theme.paper)
-        if key == self._terrain_key:
-            self._ask(fine=True)
-            return
-        self._terrain_key = key
-        if self._terrain is None:
-            self.canvas.message = "Building the relief…"
-            self.canvas.update()
-        paper = self.theme.paper
+        if self.driver.scene is None:
+            self.canvas.show_message("Building the relief…")
+        layers = tuple(layer for layer in self.session.work.drawn() if layer.visible) or (grids[0],)
+        self.driver.size = self._size
+        self.driver.show(ReliefContent(tuple(grids), layers))
 
-        def work(job: Job) -> Terrain:
-            from brisk_atlas.core.relief.drape import terrain_of
+    # The eye
 
-            return terrain_of(self.session.painter, surface, draped, paper)
+    @property
+    def _size(self) -> tuple[int, int]:
+        size = self.canvas.drawn_size
+        return round(size.width()), round(size.height())
 
-        def done(terrain: Terrain) -> None:
-            if self._terrain_key == key:
-                self._terrain = terrain
-                self._ask(fine=True)
-
-        def failed(error: BaseException) -> None:
-            self.canvas.message = str(error)
-            self.canvas.update()
-
-        self.session.run("Building the relief", work, done, failed=failed)
-
-    def _exaggerate(self, tenths: int) -> None:
-        self.height_text.setText(f"height x{tenths / 10:.1f}")
-        self.canvas.turn(replace(self.canvas.camera, exaggeration=tenths / 10))
+    def _begin(self, scene: ReliefScene) -> None:
+        """Look at another ground: from where the eye was on the map, if that is over it, else at all of it."""
+        before = self.canvas.scene
+        self.canvas.scene = scene
+        eye = self.canvas.eye
+        if before is None or before.space != scene.space:
+            cols, rows = self._size
+            eye = eye_over(scene.outline, cols / rows, eye)
+        self.canvas.eye = self.driver.eye = eye
+        self._show_eye()
+        self.seen_changed.emit()
 
     def _moved(self) -> None:
-        self._still.start()
-        self._ask(fine=False)
+        self.driver.size = self._size
+        self.driver.look_from(self.canvas.eye)
+        self._show_eye()
+        self.seen_changed.emit()
 
-    def _ask(self, *, fine: bool) -> None:
-        """Draw the present camera; while one is being drawn, only remember to draw again."""
-        if self._terrain is None or not self.isVisible():
-            return
-        if self._job is not None:
-            self._again = True
-            return
-        terrain, camera = self._terrain, self.canvas.camera
-        size = max(16, self.canvas.width()), max(16, self.canvas.height())
-        paper = self.theme.paper
+    def _sized(self) -> None:
+        self.rose.move(self.canvas.width() - self.rose.width() - ROSE_RIM_PX, ROSE_RIM_PX)
+        if self.driver.size != self._size:
+            self.driver.size = self._size
+            self.driver.look_from(self.canvas.eye)
 
-        def work(job: Job) -> np.ndarray:
-            return self.stage.picture(terrain, camera, size, paper, fine=fine)
+    def _show_eye(self) -> None:
+        eye = self.canvas.eye
+        scene = self.canvas.scene
+        ground = scene.ground_up(eye.east, eye.north, eye.exaggeration) if scene is not None else None
+        over = (eye.up - (ground or 0.0)) / eye.exaggeration
+        self.rose.show_eye(eye, f"{eye.azimuth:.0f}° {eye.tilt:.0f}° {_length(over)}")
+        self.heights.blockSignals(True)
+        self.heights.setValue(eye.exaggeration)
+        self.heights.blockSignals(False)
 
-        def finished(job: Job) -> None:
-            self._job = None
-            if job.state == "done":
-                self.canvas.show_picture(job.result)
-            elif job.error is not None:
-                self.canvas.message = str(job.error)
-                self.canvas.update()
-            if self._again:
-                self._again = False
-                self._ask(fine=not self._still.isActive())
-            elif not self._still.isActive():
-                self.settled.emit()
+    def _turn_to(self, azimuth: float, tilt: float) -> None:
+        eye = self.canvas.eye
+        turn = (azimuth - eye.azimuth + 180.0) % 360.0 - 180.0
+        self.canvas.turn(eye.turned_about(self.canvas.centre, turn, tilt - eye.tilt))
 
-        self._job = self.session.jobs.start(
-            "Relief", work, lambda job: self.session.call_in_gui(finished, job), shown=False
-        )
+    def show_view(self, name: str) -> None:
+        """Look from a side, from above, at all of the ground, or from where the eye was before."""
+        if name == "whole":
+            self.canvas.show_whole()
+        elif name == "back":
+            self.canvas.go_back()
+        else:
+            self.canvas.look_from(name)
+
+    def _show(self, picture: ReliefPicture) -> None:
+        self.canvas.show_picture(picture)
+
+    def _point(self, spot: Spot | None) -> None:
+        """Say how high and how steep the ground is under the pointer."""
+        scene = self.canvas.scene
+        text = ""
+        if spot is not None and scene is not None:
+            text = f"{spot.up / self.canvas.eye.exaggeration:,.1f} m"
+            slope = scene.slope_at(spot.east, spot.north)
+            text += f"  {slope:.0f}°" if slope is not None else ""
+        self.reading.setText(text)
+        self.pointed.emit(spot)
 
     def close_stage(self) -> None:
-        self.stage.close()
+        """Give back what the relief holds."""
+        self.driver.show(None)
+
+
+def _length(metres: float) -> str:
+    return f"{metres / 1000:,.1f} km" if abs(metres) >= 1000 else f"{metres:,.0f} m"
+
+
+def _look_of(theme: Theme) -> Look:
+    """Return the colours of ground and sky in a theme."""
+
+    def rgb(text: str) -> tuple[float, float, float]:
+        colour = QColor(text)
+        return float(colour.red()), float(colour.green()), float(colour.blue())
+
+    return Look(rgb(theme.rule), rgb(theme.paper), rgb(theme.wash), 0.0, 1.0)

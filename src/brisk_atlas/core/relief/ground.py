@@ -1,0 +1,110 @@
+"""The ground of a relief: the heights of one grid, or of several over each other, and what is draped over it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from scipy import ndimage
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.drawn import Drawn
+from brisk_atlas.core.draw.frame import Painter
+from brisk_atlas.core.draw.raster import values_seen
+from brisk_atlas.core.draw.whole_frame import whole_frame
+from brisk_atlas.core.model import AtlasError, Extent, GridStyle, Layer
+from brisk_atlas.core.model.style import shown_band
+from brisk_atlas.core.place import transform_extent
+
+from .space import METRES_A_UNIT, Space
+
+RIM_CELLS = 8.0  # of the lower grid, over which the upper one goes over into it
+PARTS = 16  # of a cell, by which two grids are taken for equally fine
+
+
+def space_of(cache: DataCache, grids: Sequence[Layer]) -> Space:
+    """Return the space of grids, in the CRS of the first: as large as all of them, as fine as the finest. Raises
+    AtlasError where one has no place there."""
+    parts = [cache.raster(layer.ref) for layer in grids]
+    if len(parts) == 1:
+        return Space.of(parts[0])
+    crs = parts[0].facts.crs
+    boxes, cells = [], []
+    for part, layer in zip(parts, grids):
+        assert part.facts.extent is not None
+        box = transform_extent(part.facts.extent, crs)
+        if box is None:
+            raise AtlasError(layer.name, "it has no place in the CRS of the first grid", "Leave it out of the ground.")
+        boxes.append(box)
+        cells.append(box.width / max(part.facts.lattice.columns, 1))
+    west, south = min(box.xmin for box in boxes), min(box.ymin for box in boxes)
+    east, north = max(box.xmax for box in boxes), max(box.ymax for box in boxes)
+    finest = int(np.argmin(cells))
+    spacing = min(parts[finest].facts.lattice.cell) if finest == 0 else cells[finest]
+    if cells[0] <= cells[finest] * (1 + 1 / PARTS):  # the first one's own cells are samples
+        first, spacing = boxes[0], min(parts[0].facts.lattice.cell)
+        west = first.xmin - np.ceil((first.xmin - west) / spacing) * spacing
+        north = first.ymax + np.ceil((north - first.ymax) / spacing) * spacing
+    return Space.around(Extent(float(west), south, east, float(north), crs), spacing)
+
+
+def metres_in(cache: DataCache, layer: Layer) -> float:
+    """Return how many metres a unit of a grid's heights has; one for a unit that is not known."""
+    grid = cache.raster(layer.ref).facts.grid
+    assert grid is not None
+    return METRES_A_UNIT.get(grid.bands[shown_band(layer.style) - 1].unit.strip(), 1.0)
+
+
+def heights_in(cache: DataCache, grids: Sequence[Layer], view: View) -> np.ndarray:
+    """Return (rows, cols) float32 metres under the pixels of a view, NaN without data: of the first grid, and where
+    that has none of the next. Over a rim of a few cells of the lower one, the upper one goes over into it."""
+    found: np.ndarray | None = None
+    for layer in reversed(grids):
+        factor = metres_in(cache, layer)
+        upper = values_seen(cache, layer.ref, shown_band(layer.style), view, Drawn())
+        if factor != 1.0:
+            upper = upper * np.float32(factor)
+        if found is None:
+            found = upper
+            cell = _cell_in(cache, layer, view)
+            continue
+        known = np.isfinite(upper)
+        rim = max(1.0, RIM_CELLS * cell / view.resolution)
+        if known.all() or not known.any():
+            share = known.astype(np.float32)
+        else:
+            share = np.minimum(ndimage.distance_transform_edt(known) / rim, 1.0).astype(np.float32)
+        lower = np.isfinite(found)
+        mixed = np.where(known, upper, 0) * share + np.where(lower, found, 0) * (1 - share)
+        found = np.where(known & lower, mixed, np.where(known, upper, found)).astype(np.float32)
+        cell = _cell_in(cache, layer, view)
+    assert found is not None
+    return found
+
+
+def _cell_in(cache: DataCache, layer: Layer, view: View) -> float:
+    """Return about how large a cell of a grid is, in units of a view's CRS."""
+    facts = cache.raster(layer.ref).facts
+    box = transform_extent(facts.extent, view.crs) if facts.extent is not None else None
+    return box.width / max(facts.lattice.columns, 1) if box is not None else view.resolution
+
+
+def draped(layers: Sequence[Layer]) -> list[Layer]:
+    """Return drawn layers as they lie on a ground that is lit itself: without the light of the map."""
+    found = []
+    for layer in layers:
+        if not layer.visible or layer.style is None or layer.kind.has_points:
+            continue
+        style = layer.style
+        if isinstance(style, GridStyle) and style.shade > 0:
+            found.append(replace(layer, style=replace(style, shade=0.0)))
+        else:
+            found.append(layer)
+    return found
+
+
+def drape_in(painter: Painter, layers: Sequence[Layer], view: View) -> np.ndarray:
+    """Return (rows, cols, 4) uint8, premultiplied, of layers, bottom first, under the pixels of a view."""
+    return whole_frame(painter, layers, view).image

@@ -1,0 +1,140 @@
+"""Compiled: how the ground that rays met looks: light on its slopes, shadows, the drape, haze, and the sky beyond."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from brisk_atlas.core.read.index_kernels import JIT
+
+from .cast_kernels import INLINE, direction
+
+FULL = 160.0  # of a shade: as bright as the drape itself
+STEEPEST = 0.25  # the sine of the flattest angle of sight by which a drape's level is chosen
+
+
+@njit(**JIT)
+def fill_shades(heights, cols, rows, step_x, step_y, exaggeration, lights, ambience, lit, shades):
+    """Fill shades (side, side) uint8 of a window's samples: `FULL` where light falls straight on them.
+
+    heights : (side, side) of which (rows, cols) are used; its columns go east, its rows south, every `step_x` and
+    `step_y` metres. lights : (n, 4) unit vector towards each light, east, north and up, and its strength; lit : (n,
+    side, side) uint8, how much of each light reaches a sample, 255 for all of it, or (n, 0, 0) without shadows.
+    Source: Lambert's cosine law; the normal is that of central differences.
+    """
+    shadowed = lit.shape[1] > 0
+    for j in range(rows):
+        up, down = max(j - 1, 0), min(j + 1, rows - 1)
+        for i in range(cols):
+            here = heights[j, i]
+            if here != here:
+                shades[j, i] = np.uint8(FULL * ambience)
+                continue
+            west, east = heights[j, max(i - 1, 0)], heights[j, min(i + 1, cols - 1)]
+            north, south = heights[up, i], heights[down, i]
+            run_x = step_x * (min(i + 1, cols - 1) - max(i - 1, 0))
+            run_y = step_y * (down - up)
+            if west != west:
+                west, run_x = here, run_x * 0.5
+            if east != east:
+                east, run_x = here, run_x * 0.5
+            if north != north:
+                north, run_y = here, run_y * 0.5
+            if south != south:
+                south, run_y = here, run_y * 0.5
+            gx = (east - west) * exaggeration / run_x if run_x > 0.0 else 0.0
+            gy = (north - south) * exaggeration / run_y if run_y > 0.0 else 0.0
+            size = 1.0 / np.sqrt(gx * gx + gy * gy + 1.0)
+            found = ambience
+            for k in range(lights.shape[0]):
+                cosine = (lights[k, 2] - gx * lights[k, 0] - gy * lights[k, 1]) * size
+                if cosine > 0.0:
+                    reaching = lit[k, j, i] / 255.0 if shadowed else 1.0
+                    found += lights[k, 3] * cosine * reaching
+            shades[j, i] = np.uint8(min(FULL * found, 255.0))
+
+
+@njit(**INLINE)
+def _shade_at(shades, cols, rows, u, v):
+    i, j = min(max(int(u), 0), cols - 2), min(max(int(v), 0), rows - 2)
+    x, y = min(max(u - i, 0.0), 1.0), min(max(v - j, 0.0), 1.0)
+    upper = shades[j, i] * (1.0 - x) + shades[j, i + 1] * x
+    lower = shades[j + 1, i] * (1.0 - x) + shades[j + 1, i + 1] * x
+    return (upper * (1.0 - y) + lower * y) / FULL
+
+
+@njit(**INLINE)
+def _drape_at(drape, x, y, t):
+    """Return red, green, blue and how much of a picture there is at a place that is seen from a distance."""
+    count = drape.slots.size
+    least = 0
+    while least + 1 < count and drape.far[least + 1] <= t:
+        least += 1
+    for w in range(least, count):
+        u = (x - drape.places[w, 0]) * drape.places[w, 2]
+        v = (y - drape.places[w, 1]) * drape.places[w, 3]
+        cols, rows = drape.sizes[w, 0], drape.sizes[w, 1]
+        rim = 0.0 if w + 1 < count else 0.5
+        if u < -rim or v < -rim or u > cols - 1 + rim or v > rows - 1 + rim:
+            continue
+        i, j = min(max(int(u), 0), cols - 2), min(max(int(v), 0), rows - 2)
+        fx, fy = min(max(u - i, 0.0), 1.0), min(max(v - j, 0.0), 1.0)
+        a, b, c, d = (1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy
+        pixels = drape.pixels[drape.slots[w]]
+        red = pixels[j, i, 0] * a + pixels[j, i + 1, 0] * b + pixels[j + 1, i, 0] * c + pixels[j + 1, i + 1, 0] * d
+        green = pixels[j, i, 1] * a + pixels[j, i + 1, 1] * b + pixels[j + 1, i, 1] * c + pixels[j + 1, i + 1, 1] * d
+        blue = pixels[j, i, 2] * a + pixels[j, i + 1, 2] * b + pixels[j + 1, i, 2] * c + pixels[j + 1, i + 1, 2] * d
+        cover = pixels[j, i, 3] * a + pixels[j, i + 1, 3] * b + pixels[j + 1, i, 3] * c + pixels[j + 1, i + 1, 3] * d
+        return red, green, blue, cover / 255.0
+    return 0.0, 0.0, 0.0, 0.0
+
+
+@njit(**JIT)
+def paint_rows(ground, shades, drape, look, eye, depth, which, image, top, bottom):
+    """Fill the rows `top` to `bottom` of a picture (rows, cols, 4) uint8, red, green, blue and 255.
+
+    shades : (slots, side, side) uint8 of the ground's windows; depth, which : (rows, cols) as `cast_columns` fills them
+    """
+    rows, cols = depth.shape
+    for row in range(top, bottom):
+        for col in range(cols):
+            dx, dy, dz = direction(eye, col, row, cols, rows)
+            t = np.float64(depth[row, col])
+            height = min(max(dz * 2.0, 0.0), 1.0)
+            sky0 = look.horizon[0] + (look.zenith[0] - look.horizon[0]) * height
+            sky1 = look.horizon[1] + (look.zenith[1] - look.horizon[1]) * height
+            sky2 = look.horizon[2] + (look.zenith[2] - look.horizon[2]) * height
+            w = which[row, col]
+            if w < 0:
+                image[row, col, 0], image[row, col, 1], image[row, col, 2] = sky0, sky1, sky2
+                image[row, col, 3] = 255
+                continue
+            x, y = eye.x + t * dx, eye.y + t * dy
+            u, v = (x - ground.places[w, 0]) * ground.places[w, 2], (y - ground.places[w, 1]) * ground.places[w, 3]
+            light = _shade_at(shades[ground.slots[w]], ground.sizes[w, 0], ground.sizes[w, 1], u, v)
+            red, green, blue, cover = _drape_at(drape, x, y, t / np.sqrt(max(-dz, STEEPEST)))
+            rest = 1.0 - cover
+            red, green, blue = red + look.bare[0] * rest, green + look.bare[1] * rest, blue + look.bare[2] * rest
+            if look.strength != 1.0:
+                red = 128.0 + (red - 128.0) * look.strength
+                green = 128.0 + (green - 128.0) * look.strength
+                blue = 128.0 + (blue - 128.0) * look.strength
+            clear = np.exp(-t * look.haze) if look.haze > 0.0 else 1.0
+            light *= clear
+            veil = 1.0 - clear
+            image[row, col, 0] = np.uint8(min(max(red * light + sky0 * veil, 0.0), 255.0))
+            image[row, col, 1] = np.uint8(min(max(green * light + sky1 * veil, 0.0), 255.0))
+            image[row, col, 2] = np.uint8(min(max(blue * light + sky2 * veil, 0.0), 255.0))
+            image[row, col, 3] = 255
+
+
+@njit(**JIT)
+def halve(image, out, top, bottom):
+    """Fill the rows `top` to `bottom` of a picture (rows, cols, 4) uint8 with the means of four pixels of one of twice
+    its size."""
+    for row in range(top, bottom):
+        for col in range(out.shape[1]):
+            for k in range(4):
+                total = np.int64(image[2 * row, 2 * col, k]) + image[2 * row, 2 * col + 1, k]
+                total += np.int64(image[2 * row + 1, 2 * col, k]) + image[2 * row + 1, 2 * col + 1, k]
+                out[row, col, k] = (total + 2) // 4

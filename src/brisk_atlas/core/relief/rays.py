@@ -1,0 +1,68 @@
+"""What kernels of a relief are given: the ground, the drape, the look, and the rays of an eye."""
+
+# kernels are compiled for these: a change of one makes them anew
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+
+class Ground(NamedTuple):
+    """Windows of heights, the finest first, `w` of them.
+
+    heights : (slots, side, side) float32 metres, NaN without data; mips : (slots, cells) float32, maxima of squares
+    offsets : (tiers + 1,) where the squares of each tier begin in `mips`; tier 0 has the patches, side x side of them
+    slots : (w,) which slot a window has; sizes : (w, 2) its columns and rows
+    places : (w, 4) float64 x and y of its first sample, metres; samples a metre along x and along y (negative for
+    rows that go south)
+    far : (w,) metres from the eye from which a window is fine enough
+    """
+
+    heights: np.ndarray
+    mips: np.ndarray
+    offsets: np.ndarray
+    slots: np.ndarray
+    sizes: np.ndarray
+    places: np.ndarray
+    far: np.ndarray
+
+
+class Rays(NamedTuple):
+    """Where rays begin and how they go, metres. `ahead`, `right` and `up` are unit vectors; `tan_x` and `tan_y` those
+    of half the angle that the picture covers; `exaggeration` of heights; `bend` by which the ground falls away from the
+    eye, metres for each square metre of distance; `reach` is how far rays go."""
+
+    x: float
+    y: float
+    z: float
+    ahead: tuple[float, float, float]
+    right: tuple[float, float, float]
+    up: tuple[float, float, float]
+    tan_x: float
+    tan_y: float
+    exaggeration: float
+    bend: float
+    reach: float
+
+
+class Drape(NamedTuple):
+    """Pictures over the ground, the finest first, as `Ground` has heights: pixels (slots, side, side, 4) uint8, of
+    which the alpha says where there is a picture; `far` from where one is fine enough."""
+
+    pixels: np.ndarray
+    slots: np.ndarray
+    sizes: np.ndarray
+    places: np.ndarray
+    far: np.ndarray
+
+
+class Look(NamedTuple):
+    """Colours as red, green and blue, 0 to 255: of ground without a drape, and of the sky at the horizon and overhead;
+    `haze` by which distance fades, for each metre; `strength` of the drape's contrast, 1 as it is."""
+
+    bare: tuple[float, float, float]
+    horizon: tuple[float, float, float]
+    zenith: tuple[float, float, float]
+    haze: float
+    strength: float

@@ -1,0 +1,296 @@
+"""A relief: its windows of heights and pictures, and the picture of it that an eye has."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import NamedTuple
+
+import numpy as np
+
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.bands import in_bands
+from brisk_atlas.core.system.shares import CORES, in_pieces
+
+from . import cast_kernels, paint_kernels
+from .eye import Eye, Spot
+from .light import Lighting
+from .rays import Drape, Ground, Look, Rays
+from .space import Space, WindowPlace
+from .window_store import StoredWindow, WindowStore
+
+SIDE = 2048  # samples a side that a window has at most; a power of two
+TIERS = SIDE.bit_length() - 1
+SLOTS = 14
+BASE = 1024  # samples a side of the window that covers the whole ground
+FINEST_DRAPE = -8  # level; 1/256 of what lies between the finest samples
+STRIPES = CORES * 8
+OUTLINE = 48  # points along the longer side, by which all of a ground is brought into sight
+SAMPLED = 160  # rays along the longer side of a picture by which windows are chosen
+MARGIN = 0.2  # by which a window is wider than what is seen of it
+
+
+class WindowKind(StrEnum):
+    """What a window has."""
+
+    HEIGHTS = "heights"
+    DRAPE = "drape"
+
+
+class Wanted(NamedTuple):
+    """A window that a picture lacks."""
+
+    kind: WindowKind
+    place: WindowPlace
+
+
+@dataclass(frozen=True, eq=False)
+class ReliefPicture:
+    """What an eye sees: image (rows, cols, 4) uint8 red, green, blue, 255; depth (rows, cols) float32 metres to the
+    ground, inf for none; which (rows, cols) int8 the window that was met. `size` is the columns and rows of the picture
+    at rest, which this one may be coarser than."""
+
+    image: np.ndarray
+    depth: np.ndarray
+    which: np.ndarray
+    eye: Eye
+    rays: Rays
+    size: tuple[int, int]
+
+    def spot(self, col: float, row: float) -> Spot | None:
+        """Return the spot of the ground at a place of the picture at rest, pixels from its upper left corner; None for
+        the sky."""
+        rows, cols = self.depth.shape
+        i, j = int(col * cols / self.size[0]), int(row * rows / self.size[1])
+        if not (0 <= i < cols and 0 <= j < rows) or not np.isfinite(self.depth[j, i]):
+            return None
+        way = self.eye.direction(i + 0.5, j + 0.5, cols, rows) * float(self.depth[j, i])
+        return Spot(self.eye.east + way[0], self.eye.north + way[1], self.eye.up + way[2])
+
+
+class ReliefScene:
+    """Draws a ground whose heights and pictures are read window by window, each as fine as is seen.
+
+    `heights` returns (rows, cols) float32 metres, NaN without data, under the pixels of a view; `drape` (rows, cols, 4)
+    uint8 red, green, blue and how much of a picture there is. Both may take their time; drawing never waits for them.
+    """
+
+    def __init__(
+        self,
+        space: Space,
+        heights: Callable[[View], np.ndarray],
+        drape: Callable[[View], np.ndarray],
+        lighting: Lighting,
+        exaggeration: float = 1.5,
+    ) -> None:
+        self.space, self._read_heights, self._read_drape = space, heights, drape
+        self.lighting, self._exaggeration = lighting, exaggeration
+        self.base = space.base_level(BASE)
+        self._offsets = np.cumsum([0, *((SIDE >> tier) ** 2 for tier in range(TIERS + 1))]).astype(np.int64)
+        self._heights = np.empty((SLOTS, SIDE, SIDE), np.float32)  # a page of it is memory once it is written to
+        self._mips = np.empty((SLOTS, int(self._offsets[-1])), np.float32)
+        self._shades = np.empty((SLOTS, SIDE, SIDE), np.uint8)
+        self._drapes = np.empty((SLOTS, SIDE, SIDE, 4), np.uint8)
+        self._ground_store, self._drape_store = WindowStore(SLOTS), WindowStore(SLOTS)
+        self.range = (0.0, 0.0)  # the lowest and the highest of the coarsest window
+        width, height = space.metres
+        self.box = (-width / 2, -height / 2, width / 2, height / 2)  # west, south, east, north of where there is ground
+        self.outline = np.zeros((1, 3))  # some points of the ground, metres, heights as they are
+        self._no_shadows = np.empty((len(lighting.lights), 0, 0), np.uint8)
+
+    # Windows
+
+    def load(self, wanted: Wanted) -> None:
+        """Read a window. Raises what reading raises."""
+        view = self.space.view(wanted.place)
+        if wanted.kind is WindowKind.DRAPE:
+            self._load_drape(wanted.place, self._read_drape(view))
+        else:
+            self._load_heights(wanted.place, self._read_heights(view))
+
+    def load_base(self) -> None:
+        """Read the coarsest window of heights, which covers the whole ground."""
+        self.load(Wanted(WindowKind.HEIGHTS, self.space.whole(self.base)))
+        with self._ground_store.reading() as windows:
+            whole = next(each for each in windows if each.place.level == self.base)
+            heights = self._heights[whole.slot, : whole.place.rows, : whole.place.cols]
+            known = np.isfinite(heights)
+            if known.any():
+                self.range = float(heights[known].min()), float(heights[known].max())
+                self.box = self._box_of(whole.place, known)
+                self.outline = self._outline_of(whole.place, heights, known)
+
+    def _box_of(self, place: WindowPlace, known: np.ndarray) -> tuple[float, float, float, float]:
+        x, y, per_x, per_y = self.space.placed(place)
+        cols, rows = (np.flatnonzero(known.any(axis=axis)) for axis in (0, 1))
+        west, east = x + cols[0] / per_x, x + cols[-1] / per_x
+        north, south = y + rows[0] / per_y, y + rows[-1] / per_y
+        return float(west), float(south), float(east), float(north)
+
+    def _outline_of(self, place: WindowPlace, heights: np.ndarray, known: np.ndarray) -> np.ndarray:
+        x, y, per_x, per_y = self.space.placed(place)
+        every = max(1, max(place.cols, place.rows) // OUTLINE)
+        j, i = np.nonzero(known[::every, ::every])
+        j, i = j * every, i * every
+        return np.stack([x + i / per_x, y + j / per_y, heights[j, i]], axis=1)
+
+    def _load_heights(self, place: WindowPlace, values: np.ndarray) -> None:
+        with self._ground_store.filling(place, self.base) as slot:
+            heights = self._heights[slot]
+            heights[: place.rows, : place.cols] = values
+            cast_kernels.fill_mips(heights, place.cols, place.rows, self._mips[slot], self._offsets)
+            self._shade(StoredWindow(place, slot))
+
+    def _shade(self, window: StoredWindow) -> None:
+        place, slot = window
+        dx, dy = self.space.step(place.level)
+        paint_kernels.fill_shades(
+            self._heights[slot], place.cols, place.rows, dx, dy, self._exaggeration, self.lighting.as_rows,
+            self.lighting.ambience, self._no_shadows, self._shades[slot],
+        )  # fmt: skip
+
+    def _load_drape(self, place: WindowPlace, pixels: np.ndarray) -> None:
+        with self._drape_store.filling(place, self.base) as slot:
+            self._drapes[slot, : place.rows, : place.cols] = pixels
+
+    def ground_up(self, east: float, north: float, exaggeration: float) -> float | None:
+        """Return how high the ground is drawn at a place, by the finest window that has it; None for no ground."""
+        with self._ground_store.reading() as windows:
+            for place, slot in windows:
+                x, y, per_x, per_y = self.space.placed(place)
+                u, v = (east - x) * per_x, (north - y) * per_y
+                i, j = int(np.floor(u)), int(np.floor(v))
+                if 0 <= i < place.cols - 1 and 0 <= j < place.rows - 1:
+                    corners = self._heights[slot, j : j + 2, i : i + 2].astype(float)
+                    fx, fy = u - i, v - j
+                    found = float((corners @ (1 - fx, fx)) @ (1 - fy, fy))
+                    if np.isfinite(found):
+                        return found * exaggeration
+        return None
+
+    def slope_at(self, east: float, north: float) -> float | None:
+        """Return how steep the ground is at a place, degrees, heights as they are; None where that is not known.
+
+        Source: the gradient between points a finest sample aside, east and west, north and south.
+        """
+        dx, dy = self.space.step(0)
+        around = [self.ground_up(east + x, north + y, 1.0) for x, y in ((-dx, 0), (dx, 0), (0, -dy), (0, dy))]
+        west, east_of, south, north_of = around
+        if west is None or east_of is None or south is None or north_of is None:
+            return None
+        return float(np.degrees(np.arctan(np.hypot((east_of - west) / (2 * dx), (north_of - south) / (2 * dy)))))
+
+    def use_light(self, lighting: Lighting, exaggeration: float) -> None:
+        """Light the ground in another way, heights exaggerated by a factor."""
+        if (lighting, exaggeration) == (self.lighting, self._exaggeration):
+            return
+        self.lighting, self._exaggeration = lighting, exaggeration
+        self._no_shadows = np.empty((len(lighting.lights), 0, 0), np.uint8)
+        with self._ground_store.reading() as windows:
+            for window in windows:
+                self._shade(window)
+
+    def use_drape(self, drape: Callable[[View], np.ndarray]) -> None:
+        """Have other pictures over the ground from now on; those before are shown until they are read."""
+        self._read_drape = drape
+        self._drape_store.renew()
+
+    def drop_stale(self) -> None:
+        """Drop what was to be read anew and is not seen."""
+        self._drape_store.drop_stale()
+
+    def _ground(self, windows: list[StoredWindow], pixel: float) -> Ground:
+        return Ground(self._heights, self._mips, self._offsets, *self._described(windows, pixel))
+
+    def _described(self, windows: list[StoredWindow], pixel: float) -> tuple[np.ndarray, ...]:
+        places = [each.place for each in windows]
+        return (
+            np.array([each.slot for each in windows], np.int64),
+            np.array([(place.cols, place.rows) for place in places], np.int64).reshape(-1, 2),
+            np.array([self.space.placed(place) for place in places], float).reshape(-1, 4),
+            np.array([self.space.far(place.level, pixel) for place in places], float),
+        )
+
+    # Pictures
+
+    def fine_picture(self, eye: Eye, size: tuple[int, int], look: Look) -> ReliefPicture:
+        """Return what an eye sees, drawn at twice the size and averaged, so that edges are smooth."""
+        found = self.picture(eye, size, look, coarser=0.5)
+        rows, cols = size[1], size[0]
+        image = np.empty((rows, cols, 4), np.uint8)
+        in_bands(rows, lambda a, b: paint_kernels.halve(found.image, image, a, b))
+        depth, which = (np.ascontiguousarray(each[::2, ::2]) for each in (found.depth, found.which))
+        return ReliefPicture(image, depth, which, eye, eye.rays(self.space, cols, rows), size)
+
+    def picture(self, eye: Eye, size: tuple[int, int], look: Look, *, coarser: float = 1.0) -> ReliefPicture:
+        """Return what an eye sees in a picture of so many columns and rows, or of so many times fewer."""
+        cols, rows = (max(8, round(side / coarser)) for side in size)
+        rays = eye.rays(self.space, cols, rows)
+        pixel = eye.pixel(rows)
+        depth, which = np.empty((rows, cols), np.float32), np.empty((rows, cols), np.int8)
+        image = np.empty((rows, cols, 4), np.uint8)
+        with self._ground_store.reading() as windows, self._drape_store.reading() as pictures:
+            ground = self._ground(windows, pixel)
+            drape = Drape(self._drapes, *self._described(pictures, pixel))
+            in_pieces(cols, STRIPES, lambda a, b: cast_kernels.cast_columns(ground, rays, depth, which, a, b))
+            in_bands(
+                rows,
+                lambda a, b: paint_kernels.paint_rows(
+                    ground, self._shades, drape, look, rays, depth, which, image, a, b
+                ),
+            )
+        return ReliefPicture(image, depth, which, eye, rays, size)
+
+    def missing(self, picture: ReliefPicture) -> list[Wanted]:
+        """Return the windows that a picture at rest would need but has not, the coarsest first."""
+        rows, cols = picture.depth.shape
+        every = max(1, max(rows, cols) // SAMPLED)
+        j, i = np.mgrid[every // 2 : rows : every, every // 2 : cols : every]
+        far = picture.depth[j, i].astype(float)
+        seen = np.isfinite(far)
+        if not seen.any():
+            return []
+        far, way = far[seen], _directions(picture.eye, i[seen] + 0.5, j[seen] + 0.5, cols, rows)
+        spots = np.array([picture.eye.east, picture.eye.north]) + far[:, None] * way[:, :2]
+        pixel = picture.eye.pixel(picture.size[1])
+        slanted = far / np.sqrt(np.maximum(-way[:, 2], paint_kernels.STEEPEST))
+        around = np.maximum(far * pixel * every * cols / picture.size[0], 0.0)[:, None]
+        found = [
+            *self._wanted(WindowKind.HEIGHTS, self._ground_store, spots, far, around, pixel, 0),
+            *self._wanted(WindowKind.DRAPE, self._drape_store, spots, slanted, around, pixel, FINEST_DRAPE),
+        ]
+        return sorted(found, key=lambda each: -each.place.level)
+
+    def _wanted(
+        self,
+        kind: WindowKind,
+        store: WindowStore,
+        spots: np.ndarray,
+        far: np.ndarray,
+        around: np.ndarray,
+        pixel: float,
+        finest: int,
+    ) -> list[Wanted]:
+        levels = np.clip(self.space.levels_for(far, pixel), finest, self.base)
+        found = []
+        for level in np.unique(levels).tolist():
+            if level == self.base:
+                if store.at(level) is None:
+                    found.append(Wanted(kind, self.space.whole(level)))
+                continue
+            own = levels == level
+            low, high = (spots[own] - around[own]).min(axis=0), (spots[own] + around[own]).max(axis=0)
+            box = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
+            there = store.at(level)
+            if there is None or not there.contains(self.space.window_of(level, box, 0.0, SIDE)):
+                found.append(Wanted(kind, self.space.window_of(level, box, MARGIN, SIDE)))
+        return found
+
+
+def _directions(eye: Eye, col: np.ndarray, row: np.ndarray, cols: int, rows: int) -> np.ndarray:
+    """Return (n, 3) unit vectors of the rays through places of a picture."""
+    tan_y = np.tan(np.radians(eye.field) / 2)
+    px, py = tan_y * cols / rows * (2 * col / cols - 1), tan_y * (1 - 2 * row / rows)
+    found = np.array(eye.ahead) + px[:, None] * np.array(eye.right) + py[:, None] * np.array(eye.upward)
+    return found / np.linalg.norm(found, axis=1, keepdims=True)

@@ -1,0 +1,27 @@
+"""Compile the kernels of this room ahead of their first use: `python -m brisk_atlas.core.relief.warm`."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from . import scene
+from .eye import Eye, eye_over
+from .light import Lighting
+from .rays import Look
+from .space import Space
+
+
+def warm() -> None:
+    """Draw next to nothing once; compiled code is stored beside the sources."""
+    space = Space(None, (0.0, 8.0), (8.0, 8.0), 1.0, (1.0, 1.0), 0.0)
+    made = scene.ReliefScene(
+        space, lambda view: np.zeros((view.height, view.width), np.float32),
+        lambda view: np.zeros((view.height, view.width, 4), np.uint8), Lighting(),
+    )  # fmt: skip
+    made.load_base()
+    black = (0.0, 0.0, 0.0)
+    made.fine_picture(eye_over(made.outline, 1.0, Eye()), (16, 16), Look(black, black, black, 0.0, 1.0))
+
+
+if __name__ == "__main__":
+    warm()

@@ -1,0 +1,214 @@
+"""Draws a relief in the background: at once and coarser while the hand moves, finely at rest, finer as windows come."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from brisk_atlas.core.model import DataRef, Layer
+from brisk_atlas.core.relief.eye import Eye
+from brisk_atlas.core.relief.light import Lighting
+from brisk_atlas.core.relief.rays import Look
+from brisk_atlas.core.system.jobs import Job
+
+from ..session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.draw.frame import Painter
+    from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
+
+STILL_MS = 160  # after the hand rests this long the picture is drawn finely
+FRAME_S = 0.042  # that a picture may take while the hand moves
+COARSEST, COARSER, FINER = 4.0, 1.2, 0.93  # of a moving picture, times coarser than at rest, and how that changes
+
+
+@dataclass(frozen=True)
+class ReliefContent:
+    """What a relief shows: its grids, the first above the others, and the layers draped over them, bottom first."""
+
+    grids: tuple[Layer, ...]
+    layers: tuple[Layer, ...]
+
+    @property
+    def ground(self) -> tuple[tuple[DataRef, int], ...]:
+        """What its heights depend on."""
+        from brisk_atlas.core.model.style import shown_band
+
+        return tuple((layer.ref, shown_band(layer.style)) for layer in self.grids)
+
+
+class ReliefDriver(QObject):
+    """Holds the scene, and has one picture drawn at a time: the newest that is wanted.
+
+    Signals:
+        begun(object): the ReliefScene of another ground is there.
+        pictured(object): a ReliefPicture.
+        failed(str): why there is no relief.
+        settled(): the picture is final for the present eye.
+    """
+
+    begun = pyqtSignal(object)
+    pictured = pyqtSignal(object)
+    failed = pyqtSignal(str)
+    settled = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.scene: ReliefScene | None = None
+        self.content: ReliefContent | None = None
+        self.eye = Eye()
+        self.size = (16, 16)
+        self.look: Look | None = None
+        self.lighting = Lighting()
+        self.coarser = 2.0
+        self._painter: Painter | None = None
+        self._making: Job | None = None
+        self._drawing: Job | None = None
+        self._loading: Job | None = None
+        self._again = False
+        self._complete = False  # all windows are there; edges can be smoothed
+        self._still = QTimer(self)
+        self._still.setSingleShot(True)
+        self._still.setInterval(STILL_MS)
+        self._still.timeout.connect(self._draw)
+
+    @property
+    def busy(self) -> bool:
+        """Whether the picture is still to become better."""
+        return any((self._making, self._drawing, self._loading, self._again)) or self._still.isActive()
+
+    def show(self, content: ReliefContent | None) -> None:
+        """Show other grids or layers; None for nothing."""
+        before, self.content = self.content, content
+        if content is None:
+            self.scene = None
+        elif self.scene is None or before is None or before.ground != content.ground:
+            self._make(content)
+        elif before.layers != content.layers:
+            self.scene.use_drape(self._drape_of(content.layers))
+            self._draw()
+        else:
+            self._draw()
+
+    def look_from(self, eye: Eye) -> None:
+        """Draw what another eye sees, coarser until the hand rests."""
+        self.eye = eye
+        self._still.start()
+        self._draw()
+
+    def redraw(self) -> None:
+        """Draw again, as the look or the size is another."""
+        self._draw()
+
+    def _drape_of(self, layers: Sequence[Layer]):  # type: ignore[no-untyped-def]
+        from brisk_atlas.core.kinds import painter_for
+        from brisk_atlas.core.relief.ground import drape_in, draped
+
+        if self._painter is None:
+            self._painter = painter_for(self.session.cache)
+        painter, shown = self._painter, draped(layers)
+        return lambda view: drape_in(painter, shown, view)
+
+    def _make(self, content: ReliefContent) -> None:
+        """Make the scene of another ground in the background."""
+        cache, lighting, eye = self.session.cache, self.lighting, self.eye
+
+        def work(job: Job) -> ReliefScene:
+            from brisk_atlas.core.relief.ground import heights_in, space_of
+            from brisk_atlas.core.relief.scene import ReliefScene
+
+            space = space_of(cache, content.grids)
+            scene = ReliefScene(
+                space, lambda view: heights_in(cache, content.grids, view), self._drape_of(content.layers), lighting,
+                eye.exaggeration,
+            )  # fmt: skip
+            scene.load_base()
+            return scene
+
+        def finished(job: Job) -> None:
+            if self._making is not job:
+                return
+            self._making = None
+            if job.error is not None:
+                self.scene = None
+                self.failed.emit(str(job.error))
+            elif job.result is not None and self.content is not None and self.content.ground == content.ground:
+                self.scene = job.result
+                if self.content.layers != content.layers:
+                    self.scene.use_drape(self._drape_of(self.content.layers))
+                self.begun.emit(self.scene)
+                self._draw()
+
+        self._making = self._start("Building the relief", work, finished, shown=True)
+
+    def _start(self, name: str, work, finished, *, shown: bool = False) -> Job:  # type: ignore[no-untyped-def]
+        return self.session.jobs.start(name, work, lambda job: self.session.call_in_gui(finished, job), shown=shown)
+
+    def _draw(self) -> None:
+        """Draw the present eye; while a picture is being drawn, only remember to draw again."""
+        scene, look = self.scene, self.look
+        if scene is None or look is None:
+            return
+        if self._drawing is not None:
+            self._again = True
+            return
+        eye, size, lighting = self.eye, self.size, self.lighting
+        moving, finely = self._still.isActive(), self._complete
+        self._complete = False
+        coarser = self.coarser if moving else 1.0
+
+        def work(job: Job) -> tuple[ReliefPicture, float]:
+            if not moving:
+                scene.use_light(lighting, eye.exaggeration)
+            begun = time.perf_counter()
+            if finely and not moving:
+                picture = scene.fine_picture(eye, size, look)
+            else:
+                picture = scene.picture(eye, size, look, coarser=coarser)
+            return picture, time.perf_counter() - begun
+
+        def finished(job: Job) -> None:
+            self._drawing = None
+            if job.error is not None:
+                self.failed.emit(str(job.error))
+                return
+            if job.result is not None and self.scene is scene:
+                picture, took = job.result
+                if moving:
+                    factor = COARSER if took > FRAME_S else FINER if took < 0.7 * FRAME_S else 1.0
+                    self.coarser = min(max(self.coarser * factor, 1.0), COARSEST)
+                self.pictured.emit(picture)
+                self._load(scene, picture)
+                if not (moving or finely or self._again or self._loading):
+                    self._complete = self._again = True
+            if self._again:
+                self._again = False
+                self._draw()
+            elif not self.busy:
+                self.settled.emit()
+
+        self._drawing = self._start("Relief", work, finished)
+
+    def _load(self, scene: ReliefScene, picture: ReliefPicture) -> None:
+        """Read the coarsest window that a picture lacks, and draw again once it is there."""
+        if self._loading is not None:
+            return
+        missing = scene.missing(picture)
+        if not missing:
+            scene.drop_stale()
+            return
+        wanted = missing[0]
+
+        def finished(job: Job) -> None:
+            self._loading = None
+            if job.error is not None:
+                self.failed.emit(str(job.error))
+            elif self.scene is scene:
+                self._draw()
+
+        self._loading = self._start("Reading the ground", lambda job: scene.load(wanted), finished)
