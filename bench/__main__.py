@@ -23,6 +23,7 @@ NAMES = (
     "lanes",
     "connect",
     "compare",
+    "relief",
 )
 
 

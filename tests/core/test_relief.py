@@ -13,7 +13,7 @@ from scipy import ndimage
 from brisk_atlas import demo
 from brisk_atlas.core.kinds import painter_for
 from brisk_atlas.core.model import DataRef, Extent
-from brisk_atlas.core.relief.eye import Eye, Spot, eye_over
+from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
 from brisk_atlas.core.relief.ground import drape_in, draped, heights_in, space_of
 from brisk_atlas.core.relief.light import Light, Lighting, sun_at
 from brisk_atlas.core.relief.rays import Look
@@ -109,7 +109,7 @@ def test_rays_meet_the_ground_where_brute_force_finds_it(bend, exaggeration):
     scene = scene_of(ground, bend=bend)
     met = missed = 0
     for azimuth, tilt, away in ((20, 35, 1500), (140, 12, 1800), (260, 70, 900), (330, 90, 1200)):
-        spot = Spot(random.uniform(-200, 200), random.uniform(-200, 200), 0.0)
+        spot = GroundSpot(random.uniform(-200, 200), random.uniform(-200, 200), 0.0)
         eye = Eye.looking_at(spot, away, azimuth, tilt, exaggeration=exaggeration)
         eye = eye.within(scene.space, scene.ground_up(eye.east, eye.north, exaggeration), 50.0)
         picture = scene.picture(eye, (64, 40), LOOK)
@@ -132,7 +132,7 @@ def test_what_is_drawn_lies_within_a_pixel_of_the_full_grid():
     scene = scene_of(ground)
     pixel_errors = []
     for _ in range(8):
-        spot = Spot(random.uniform(-3000, 3000), random.uniform(-3000, 3000), 100.0)
+        spot = GroundSpot(random.uniform(-3000, 3000), random.uniform(-3000, 3000), 100.0)
         eye = Eye.looking_at(
             spot, random.uniform(400, 25_000), random.uniform(0, 360), random.uniform(8, 85), exaggeration=1
         )
@@ -171,7 +171,7 @@ def test_the_spot_under_a_pixel_has_the_height_of_the_grid():
 
 
 def test_what_is_turned_about_or_come_closer_to_stays_where_it_is_seen():
-    eye, spot, size = Eye(100.0, -4000.0, 2500.0, 350.0, 30.0), Spot(300.0, 200.0, 150.0), (640, 400)
+    eye, spot, size = Eye(100.0, -4000.0, 2500.0, 350.0, 30.0), GroundSpot(300.0, 200.0, 150.0), (640, 400)
     at = eye.seen_at(spot, *size)
     assert eye.turned_about(spot, 70.0, 25.0).seen_at(spot, *size) == pytest.approx(at)
     assert eye.turned_about(spot, 70.0, 25.0).distance_to(spot) == pytest.approx(eye.distance_to(spot))
@@ -183,7 +183,7 @@ def test_what_is_turned_about_or_come_closer_to_stays_where_it_is_seen():
     assert eye.panned(spot, 500, 300, *size).up == eye.up
     assert eye.panned(spot, 320, -5000, *size) == eye  # over the horizon
     high = eye.exaggerated(4.0, spot)
-    risen = Spot(spot.east, spot.north, spot.up * 4.0 / 1.5)
+    risen = GroundSpot(spot.east, spot.north, spot.up * 4.0 / 1.5)
     assert high.exaggeration == 4.0 and high.seen_at(risen, *size) == pytest.approx(at)
     assert eye.exaggerated(1e9, None).exaggeration == 50.0 and eye.exaggerated(0.0, None).exaggeration == 0.1
 
@@ -191,9 +191,9 @@ def test_what_is_turned_about_or_come_closer_to_stays_where_it_is_seen():
 def test_a_ray_through_a_pixel_is_seen_there_and_walking_goes_where_it_looks():
     eye = Eye(10.0, 20.0, 300.0, 200.0, 15.0)
     way = eye.direction(123.0, 45.0, 640, 400) * 700
-    there = Spot(eye.east + way[0], eye.north + way[1], eye.up + way[2])
+    there = GroundSpot(eye.east + way[0], eye.north + way[1], eye.up + way[2])
     assert eye.seen_at(there, 640, 400) == pytest.approx((123.0, 45.0))
-    assert eye.seen_at(Spot(*(2 * np.array([10, 20, 300.0]) - there)), 640, 400) is None  # behind
+    assert eye.seen_at(GroundSpot(*(2 * np.array([10, 20, 300.0]) - there)), 640, 400) is None  # behind
     after = eye.walked(100.0, 0.0, 5.0)
     assert np.degrees(np.arctan2(after.east - 10, after.north - 20)) % 360 == pytest.approx(200) and after.up == 305
     aside = eye.walked(0.0, 10.0, 0.0)
@@ -209,7 +209,7 @@ def test_the_ground_can_not_be_lost():
     assert Eye(0.0, 0.0, -1e6).within(scene.space, ground, 5.0).up == pytest.approx(ground + 5)
     for tilt in (0, 25, 60, 90):
         eye = eye_over(scene.outline, 1.5, Eye(azimuth=77, tilt=tilt, exaggeration=3.0))
-        seen = np.array([eye.seen_at(Spot(x, y, 3 * z), 600, 400) for x, y, z in scene.outline.tolist()])
+        seen = np.array([eye.seen_at(GroundSpot(x, y, 3 * z), 600, 400) for x, y, z in scene.outline.tolist()])
         assert (seen > 0).all() and (seen < (600, 400)).all()
         assert np.ptp(seen[:, 0]) > 500 or np.ptp(seen[:, 1]) > 330  # and fills the picture
 
@@ -230,9 +230,9 @@ def test_the_sun_stands_where_tables_say():
 def brightness(ground, lighting, azimuth_of_slope):
     """Return how bright the slope of a cone is that faces an azimuth."""
     scene = scene_of(ground, lighting=lighting)
-    picture = at_rest(scene, Eye.looking_at(Spot(0, 0, 0), 3000, 0, 90, exaggeration=1.0), (200, 200))
+    picture = at_rest(scene, Eye.looking_at(GroundSpot(0, 0, 0), 3000, 0, 90, exaggeration=1.0), (200, 200))
     turn = np.radians(azimuth_of_slope)
-    found = picture.eye.seen_at(Spot(300 * np.sin(turn), 300 * np.cos(turn), 300.0), 200, 200)
+    found = picture.eye.seen_at(GroundSpot(300 * np.sin(turn), 300 * np.cos(turn), 300.0), 200, 200)
     return int(picture.image[int(found[1]), int(found[0]), 0])
 
 
@@ -299,7 +299,7 @@ def test_windows_are_chosen_by_what_is_seen_and_no_larger():
     scene = scene_of(rough(1600))
     far = eye_over(scene.outline, 1.6, Eye())
     at_rest(scene, far)
-    spot = Spot(-2000.0, 1500.0, float(heights_under(rough(1600), -2000.0, 1500.0)))
+    spot = GroundSpot(-2000.0, 1500.0, float(heights_under(rough(1600), -2000.0, 1500.0)))
     near = Eye.looking_at(spot, 500.0, 20.0, 40.0, exaggeration=1.0)
     wanted = scene.missing(scene.picture(near, (320, 200), LOOK))
     heights = [each for each in wanted if each.kind is WindowKind.HEIGHTS]

@@ -19,7 +19,7 @@ ROOM = 0.94  # of the picture, that a whole ground fills
 REACH = 40.0  # times the longer side of the ground, that is seen
 
 
-class Spot(NamedTuple):
+class GroundSpot(NamedTuple):
     """A point of the relief as it is drawn: metres east and north of its middle, and up, heights exaggerated."""
 
     east: float
@@ -29,8 +29,8 @@ class Spot(NamedTuple):
 
 @dataclass(frozen=True)
 class Eye:
-    """Where the eye is, metres as of `Spot`; `azimuth` towards which it looks, degrees clockwise from north; `tilt`
-    degrees below the horizon; `field` the angle from the top to the bottom of the picture, degrees."""
+    """Where the eye is, metres as of `GroundSpot`; `azimuth` towards which it looks, degrees clockwise from north;
+    `tilt` degrees below the horizon; `field` the angle from the top to the bottom of the picture, degrees."""
 
     east: float = 0.0
     north: float = 0.0
@@ -42,7 +42,13 @@ class Eye:
 
     @classmethod
     def looking_at(
-        cls, spot: Spot, distance: float, azimuth: float, tilt: float, field: float = 36.0, exaggeration: float = 1.5
+        cls,
+        spot: GroundSpot,
+        distance: float,
+        azimuth: float,
+        tilt: float,
+        field: float = 36.0,
+        exaggeration: float = 1.5,
     ) -> Eye:
         """Return the eye that has a spot in the middle of its picture."""
         bare = cls(0.0, 0.0, 0.0, azimuth % 360.0, min(max(tilt, FLATTEST), STEEPEST), field, exaggeration)
@@ -87,7 +93,7 @@ class Eye:
         found = np.array(self.ahead) + px * np.array(self.right) + py * np.array(self.upward)
         return found / np.linalg.norm(found)
 
-    def seen_at(self, spot: Spot, cols: int, rows: int) -> tuple[float, float] | None:
+    def seen_at(self, spot: GroundSpot, cols: int, rows: int) -> tuple[float, float] | None:
         """Return where in a picture a spot is seen, pixels from its upper left corner; None for what is behind."""
         off = np.array(spot) - (self.east, self.north, self.up)
         deep = float(off @ np.array(self.ahead))
@@ -97,11 +103,11 @@ class Eye:
         px, py = float(off @ np.array(self.right)) / deep, float(off @ np.array(self.upward)) / deep
         return cols / 2 * (1 + px / (tan_y * cols / rows)), rows / 2 * (1 - py / tan_y)
 
-    def distance_to(self, spot: Spot) -> float:
+    def distance_to(self, spot: GroundSpot) -> float:
         """Return how far a spot is, metres."""
         return sqrt((spot.east - self.east) ** 2 + (spot.north - self.north) ** 2 + (spot.up - self.up) ** 2)
 
-    def turned_about(self, spot: Spot, by_azimuth: float, by_tilt: float) -> Eye:
+    def turned_about(self, spot: GroundSpot, by_azimuth: float, by_tilt: float) -> Eye:
         """Return the eye moved around a spot, which stays where it is seen, by degrees of azimuth and tilt."""
         tilt = min(max(self.tilt + by_tilt, FLATTEST), STEEPEST)
         after = replace(self, azimuth=(self.azimuth + by_azimuth) % 360.0, tilt=tilt)
@@ -116,7 +122,7 @@ class Eye:
         tilt = min(max(self.tilt + by_tilt, FLATTEST), STEEPEST)
         return replace(self, azimuth=(self.azimuth + by_azimuth) % 360.0, tilt=tilt)
 
-    def panned(self, grabbed: Spot, col: float, row: float, cols: int, rows: int) -> Eye:
+    def panned(self, grabbed: GroundSpot, col: float, row: float, cols: int, rows: int) -> Eye:
         """Return the eye moved level so that a spot that was grabbed is seen at a place of the picture; as it is where
         that place is over the horizon."""
         way = self.direction(col, row, cols, rows)
@@ -127,7 +133,7 @@ class Eye:
         east, north = self.east + far * way[0], self.north + far * way[1]
         return replace(self, east=self.east + grabbed.east - east, north=self.north + grabbed.north - north)
 
-    def closer(self, spot: Spot, factor: float, nearest: float) -> Eye:
+    def closer(self, spot: GroundSpot, factor: float, nearest: float) -> Eye:
         """Return the eye a factor nearer to a spot, which stays where it is seen; no nearer than `nearest` metres."""
         share = 1.0 / factor
         if factor > 1:
@@ -141,7 +147,7 @@ class Eye:
         return replace(self, east=self.east + ahead * sin(turn) + right * cos(turn),
                        north=self.north + ahead * cos(turn) - right * sin(turn), up=self.up + up)  # fmt: skip
 
-    def exaggerated(self, factor: float, spot: Spot | None) -> Eye:
+    def exaggerated(self, factor: float, spot: GroundSpot | None) -> Eye:
         """Return the eye with heights exaggerated by a factor; a spot that is looked at stays in its place of the
         picture."""
         factor = min(max(factor, LOWEST_EXAGGERATION), HIGHEST_EXAGGERATION)
@@ -168,7 +174,7 @@ def eye_over(outline: np.ndarray, wide: float, look: Eye) -> Eye:
     """
     points = outline * (1.0, 1.0, look.exaggeration)
     low, high = points.min(axis=0), points.max(axis=0)
-    middle = Spot(*((low + high) / 2).tolist())
+    middle = GroundSpot(*((low + high) / 2).tolist())
     tan_y = tan(radians(look.field) / 2) * ROOM
     axes = np.array([look.ahead, look.right, look.upward])
     off = (points - middle) @ axes.T  # deep, right and up of the middle

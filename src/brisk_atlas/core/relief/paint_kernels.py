@@ -54,6 +54,73 @@ def fill_shades(heights, cols, rows, step_x, step_y, exaggeration, lights, ambie
             shades[j, i] = np.uint8(min(FULL * found, 255.0))
 
 
+@njit(**JIT)
+def fill_shadows(heights, cols, rows, step_x, step_y, exaggeration, towards, outside, edge, lit):
+    """Fill lit (side, side) uint8: 255 where a light reaches a window's samples, 0 where they lie in shadow, in between
+    where the edge of a shadow passes.
+
+    towards : the unit vector towards the light, east, north and up. edge : (side, side) float32 room for how high the
+    shadow lies. outside : (rows, cols) float32 how high it lies by a coarser window, used along the rim from which
+    light comes; NaN where that is not known, (0, 0) without one. Each sample has the shadow of those that it passes on
+    its way to the light, sample by sample: the shadow falls as the light does.
+    """
+    east, north, up = towards[0], towards[1], towards[2]
+    flat = np.sqrt(east * east + north * north)
+    if flat < 1e-6:
+        for j in range(rows):
+            for i in range(cols):
+                lit[j, i] = 255
+        return
+    if up <= 0.0:
+        for j in range(rows):
+            for i in range(cols):
+                lit[j, i] = 0
+        return
+    # one step towards the light goes a whole sample along the axis on which it goes farther
+    su, sv = east / step_x, -north / step_y
+    longer = max(abs(su), abs(sv))
+    su, sv = su / longer, sv / longer
+    run = np.sqrt((su * step_x) ** 2 + (sv * step_y) ** 2)
+    fall = run * up / flat / exaggeration
+    soft = max(fall, 1e-9)
+    by_cols = abs(su) >= abs(sv)
+    lines, across = (cols, rows) if by_cols else (rows, cols)
+    step = su if by_cols else sv
+    aside = sv if by_cols else su
+    begins_low = step < 0.0
+    for n in range(lines):
+        line = n if begins_low else lines - 1 - n
+        for k in range(across):
+            j, i = (k, line) if by_cols else (line, k)
+            h = heights[j, i]
+            place = k + aside
+            low = int(np.floor(place))
+            share = place - low
+            shadow = np.float32(np.nan)
+            if n > 0 and low >= 0 and low + 1 < across:
+                before = line - 1 if begins_low else line + 1
+                if by_cols:
+                    a, b = edge[low, before], edge[low + 1, before]
+                    ha, hb = heights[low, before], heights[low + 1, before]
+                else:
+                    a, b = edge[before, low], edge[before, low + 1]
+                    ha, hb = heights[before, low], heights[before, low + 1]
+                a = ha if a != a or (ha == ha and ha > a) else a
+                b = hb if b != b or (hb == hb and hb > b) else b
+                if a == a and b == b:
+                    shadow = np.float32(a * (1.0 - share) + b * share - fall)
+                elif a == a or b == b:
+                    shadow = np.float32((a if a == a else b) - fall)
+            elif outside.size > 0:
+                shadow = outside[j, i]
+            edge[j, i] = shadow
+            if h != h or shadow != shadow:
+                lit[j, i] = 255
+            else:
+                over = (h - shadow) / soft + 0.5
+                lit[j, i] = np.uint8(255.0 * min(max(over, 0.0), 1.0))
+
+
 @njit(**INLINE)
 def _shade_at(shades, cols, rows, u, v):
     i, j = min(max(int(u), 0), cols - 2), min(max(int(v), 0), rows - 2)

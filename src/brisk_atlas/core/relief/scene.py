@@ -14,7 +14,7 @@ from brisk_atlas.core.draw.bands import in_bands
 from brisk_atlas.core.system.shares import CORES, in_pieces
 
 from . import cast_kernels, paint_kernels
-from .eye import Eye, Spot
+from .eye import Eye, GroundSpot
 from .light import Lighting
 from .rays import Drape, Ground, Look, Rays
 from .space import Space, WindowPlace
@@ -22,10 +22,11 @@ from .window_store import StoredWindow, WindowStore
 
 SIDE = 2048  # samples a side that a window has at most; a power of two
 TIERS = SIDE.bit_length() - 1
-SLOTS = 14
+GROUND_SLOTS, DRAPE_SLOTS = 9, 12  # of which two are free while a window is read
 BASE = 1024  # samples a side of the window that covers the whole ground
 FINEST_DRAPE = -8  # level; 1/256 of what lies between the finest samples
 STRIPES = CORES * 8
+FOOTPRINT = 25  # columns of a picture, by which what is seen is outlined
 OUTLINE = 48  # points along the longer side, by which all of a ground is brought into sight
 SAMPLED = 160  # rays along the longer side of a picture by which windows are chosen
 MARGIN = 0.2  # by which a window is wider than what is seen of it
@@ -58,7 +59,7 @@ class ReliefPicture:
     rays: Rays
     size: tuple[int, int]
 
-    def spot(self, col: float, row: float) -> Spot | None:
+    def spot(self, col: float, row: float) -> GroundSpot | None:
         """Return the spot of the ground at a place of the picture at rest, pixels from its upper left corner; None for
         the sky."""
         rows, cols = self.depth.shape
@@ -66,7 +67,20 @@ class ReliefPicture:
         if not (0 <= i < cols and 0 <= j < rows) or not np.isfinite(self.depth[j, i]):
             return None
         way = self.eye.direction(i + 0.5, j + 0.5, cols, rows) * float(self.depth[j, i])
-        return Spot(self.eye.east + way[0], self.eye.north + way[1], self.eye.up + way[2])
+        return GroundSpot(self.eye.east + way[0], self.eye.north + way[1], self.eye.up + way[2])
+
+    def footprint(self) -> np.ndarray:
+        """Return (n, 2) metres east and north, the corners of about what is seen of the ground; none for the sky."""
+        rows, cols = self.depth.shape
+        columns = np.linspace(0, cols - 1, FOOTPRINT).round().astype(int)
+        seen = np.isfinite(self.depth[:, columns])
+        there = np.flatnonzero(seen.any(axis=0))
+        lowest = rows - 1 - np.argmax(seen[::-1, there], axis=0)
+        highest = np.argmax(seen[:, there], axis=0)
+        i = np.concatenate([columns[there], columns[there][::-1]])
+        j = np.concatenate([lowest, highest[::-1]])
+        ways = _directions(self.eye, i + 0.5, j + 0.5, cols, rows) * self.depth[j, i].astype(float)[:, None]
+        return ways[:, :2] + (self.eye.east, self.eye.north)
 
 
 class ReliefScene:
@@ -88,16 +102,16 @@ class ReliefScene:
         self.lighting, self._exaggeration = lighting, exaggeration
         self.base = space.base_level(BASE)
         self._offsets = np.cumsum([0, *((SIDE >> tier) ** 2 for tier in range(TIERS + 1))]).astype(np.int64)
-        self._heights = np.empty((SLOTS, SIDE, SIDE), np.float32)  # a page of it is memory once it is written to
-        self._mips = np.empty((SLOTS, int(self._offsets[-1])), np.float32)
-        self._shades = np.empty((SLOTS, SIDE, SIDE), np.uint8)
-        self._drapes = np.empty((SLOTS, SIDE, SIDE, 4), np.uint8)
-        self._ground_store, self._drape_store = WindowStore(SLOTS), WindowStore(SLOTS)
+        self._heights = np.empty((GROUND_SLOTS, SIDE, SIDE), np.float32)  # memory is taken as it is written to
+        self._mips = np.empty((GROUND_SLOTS, int(self._offsets[-1])), np.float32)
+        self._shades = np.empty((GROUND_SLOTS, SIDE, SIDE), np.uint8)
+        self._drapes = np.empty((DRAPE_SLOTS, SIDE, SIDE, 4), np.uint8)
+        self._ground_store, self._drape_store = WindowStore(GROUND_SLOTS), WindowStore(DRAPE_SLOTS)
         self.range = (0.0, 0.0)  # the lowest and the highest of the coarsest window
         width, height = space.metres
         self.box = (-width / 2, -height / 2, width / 2, height / 2)  # west, south, east, north of where there is ground
         self.outline = np.zeros((1, 3))  # some points of the ground, metres, heights as they are
-        self._no_shadows = np.empty((len(lighting.lights), 0, 0), np.uint8)
+        self._base_shadows: dict[int, np.ndarray] = {}  # by light, how high its shadow lies over the whole ground
 
     # Windows
 
@@ -147,8 +161,38 @@ class ReliefScene:
         dx, dy = self.space.step(place.level)
         paint_kernels.fill_shades(
             self._heights[slot], place.cols, place.rows, dx, dy, self._exaggeration, self.lighting.as_rows,
-            self.lighting.ambience, self._no_shadows, self._shades[slot],
+            self.lighting.ambience, self._lit_in(window, dx, dy), self._shades[slot],
         )  # fmt: skip
+
+    def _lit_in(self, window: StoredWindow, dx: float, dy: float) -> np.ndarray:
+        """Return (lights, side, side) uint8, how much of each light reaches the samples of a window; without shadows
+        (lights, 0, 0)."""
+        lights = self.lighting.lights
+        if not any(light.shadows for light in lights):
+            return np.empty((len(lights), 0, 0), np.uint8)
+        place, slot = window
+        lit = np.full((len(lights), place.rows, place.cols), 255, np.uint8)
+        for number, light in enumerate(lights):
+            if light.shadows:
+                edge = np.full((place.rows, place.cols), np.nan, np.float32)
+                outside = self._shadow_outside(place, number)
+                paint_kernels.fill_shadows(
+                    self._heights[slot], place.cols, place.rows, dx, dy, self._exaggeration, light.towards, outside,
+                    edge, lit[number],
+                )  # fmt: skip
+                if place.level == self.base:
+                    self._base_shadows[number] = edge
+        return lit
+
+    def _shadow_outside(self, place: WindowPlace, number: int) -> np.ndarray:
+        """Return (rows, cols) float32 how high the shadow of a light lies by the coarsest window; (0, 0) for itself."""
+        base = self._base_shadows.get(number)
+        if place.level == self.base or base is None:
+            return np.empty((0, 0), np.float32)
+        step = 2.0 ** (place.level - self.base)
+        col = np.clip(((place.col + np.arange(place.cols) + 0.5) * step).astype(int), 0, base.shape[1] - 1)
+        row = np.clip(((place.row + np.arange(place.rows) + 0.5) * step).astype(int), 0, base.shape[0] - 1)
+        return np.ascontiguousarray(base[np.ix_(row, col)])
 
     def _load_drape(self, place: WindowPlace, pixels: np.ndarray) -> None:
         with self._drape_store.filling(place, self.base) as slot:
@@ -186,19 +230,15 @@ class ReliefScene:
         if (lighting, exaggeration) == (self.lighting, self._exaggeration):
             return
         self.lighting, self._exaggeration = lighting, exaggeration
-        self._no_shadows = np.empty((len(lighting.lights), 0, 0), np.uint8)
+        self._base_shadows.clear()
         with self._ground_store.reading() as windows:
-            for window in windows:
+            for window in reversed(windows):  # the coarsest first, whose shadows fall into the others
                 self._shade(window)
 
     def use_drape(self, drape: Callable[[View], np.ndarray]) -> None:
         """Have other pictures over the ground from now on; those before are shown until they are read."""
         self._read_drape = drape
         self._drape_store.renew()
-
-    def drop_stale(self) -> None:
-        """Drop what was to be read anew and is not seen."""
-        self._drape_store.drop_stale()
 
     def _ground(self, windows: list[StoredWindow], pixel: float) -> Ground:
         return Ground(self._heights, self._mips, self._offsets, *self._described(windows, pixel))
@@ -243,7 +283,8 @@ class ReliefScene:
         return ReliefPicture(image, depth, which, eye, rays, size)
 
     def missing(self, picture: ReliefPicture) -> list[Wanted]:
-        """Return the windows that a picture at rest would need but has not, the coarsest first."""
+        """Return the windows that a picture at rest would need but has not, the coarsest first; once it has all, others
+        are dropped."""
         rows, cols = picture.depth.shape
         every = max(1, max(rows, cols) // SAMPLED)
         j, i = np.mgrid[every // 2 : rows : every, every // 2 : cols : every]
@@ -256,36 +297,40 @@ class ReliefScene:
         pixel = picture.eye.pixel(picture.size[1])
         slanted = far / np.sqrt(np.maximum(-way[:, 2], paint_kernels.STEEPEST))
         around = np.maximum(far * pixel * every * cols / picture.size[0], 0.0)[:, None]
-        found = [
-            *self._wanted(WindowKind.HEIGHTS, self._ground_store, spots, far, around, pixel, 0),
-            *self._wanted(WindowKind.DRAPE, self._drape_store, spots, slanted, around, pixel, FINEST_DRAPE),
-        ]
+        ground = self._wanted(spots, far, around, pixel, 0, GROUND_SLOTS)
+        drape = self._wanted(spots, slanted, around, pixel, FINEST_DRAPE, DRAPE_SLOTS)
+        found = [Wanted(WindowKind.HEIGHTS, place) for need, place in ground if not _has(self._ground_store, need)]
+        found += [Wanted(WindowKind.DRAPE, place) for need, place in drape if not _has(self._drape_store, need)]
+        if not found:
+            self._ground_store.keep_only({self.base, *(need.level for need, _ in ground)})
+            self._drape_store.keep_only({self.base, *(need.level for need, _ in drape)})
         return sorted(found, key=lambda each: -each.place.level)
 
     def _wanted(
-        self,
-        kind: WindowKind,
-        store: WindowStore,
-        spots: np.ndarray,
-        far: np.ndarray,
-        around: np.ndarray,
-        pixel: float,
-        finest: int,
-    ) -> list[Wanted]:
-        levels = np.clip(self.space.levels_for(far, pixel), finest, self.base)
+        self, spots: np.ndarray, far: np.ndarray, around: np.ndarray, pixel: float, finest: int, slots: int
+    ) -> list[tuple[WindowPlace, WindowPlace]]:
+        """Return of each level that is seen the window that is needed, and a wider one to be read."""
+        levels = np.minimum(self.space.levels_for(far, pixel), self.base)
+        finest = max(
+            finest, int(levels.max()) - slots + 4
+        )  # an eye close to the ground sees more levels than there is room
+        levels = np.maximum(levels, finest)
         found = []
         for level in np.unique(levels).tolist():
             if level == self.base:
-                if store.at(level) is None:
-                    found.append(Wanted(kind, self.space.whole(level)))
+                found.append((self.space.whole(level), self.space.whole(level)))
                 continue
             own = levels == level
             low, high = (spots[own] - around[own]).min(axis=0), (spots[own] + around[own]).max(axis=0)
             box = (float(low[0]), float(low[1]), float(high[0]), float(high[1]))
-            there = store.at(level)
-            if there is None or not there.contains(self.space.window_of(level, box, 0.0, SIDE)):
-                found.append(Wanted(kind, self.space.window_of(level, box, MARGIN, SIDE)))
+            need, wide = (self.space.window_of(level, box, margin, SIDE) for margin in (0.0, MARGIN))
+            found.append((need, wide))
         return found
+
+
+def _has(store: WindowStore, place: WindowPlace) -> bool:
+    there = store.at(place.level)
+    return there is not None and there.contains(place)
 
 
 def _directions(eye: Eye, col: np.ndarray, row: np.ndarray, cols: int, rows: int) -> np.ndarray:

@@ -6,7 +6,7 @@ import numpy as np
 
 from . import scene
 from .eye import Eye, eye_over
-from .light import Lighting
+from .light import Light, Lighting
 from .rays import Look
 from .space import Space
 
@@ -16,7 +16,7 @@ def warm() -> None:
     space = Space(None, (0.0, 8.0), (8.0, 8.0), 1.0, (1.0, 1.0), 0.0)
     made = scene.ReliefScene(
         space, lambda view: np.zeros((view.height, view.width), np.float32),
-        lambda view: np.zeros((view.height, view.width, 4), np.uint8), Lighting(),
+        lambda view: np.zeros((view.height, view.width, 4), np.uint8), Lighting((Light(shadows=True), Light())),
     )  # fmt: skip
     made.load_base()
     black = (0.0, 0.0, 0.0)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from typing import NamedTuple
 
@@ -76,11 +76,11 @@ class WindowStore:
         with self._changed:
             self._stale = set(self._windows)
 
-    def drop_stale(self) -> None:
-        """Drop the windows that were to be read anew and have not been, as they are not seen."""
+    def keep_only(self, levels: Collection[int]) -> None:
+        """Drop the windows of other levels, as they are not seen, and those that were to be read anew and are not."""
         with self._changed:
-            for level in self._stale:
-                self._windows.pop(level, None)
+            for level in [each for each in self._windows if each not in levels or each in self._stale]:
+                del self._windows[level]
             self._stale.clear()
 
     def _free(self) -> int | None:

@@ -31,6 +31,7 @@ from ..panes.relief_pane import ReliefPane
 from ..panes.renderer import MarkedClasses
 from ..panes.spot_card import SpotCard
 from ..plain_text import PlainLabel
+from ..relief_tether import ReliefTether
 from ..session import Session
 from ..sheet.drawer import SheetDrawer
 from ..sketching import Sketching
@@ -79,6 +80,7 @@ class DeskPage(QWidget):
         self.panes.addWidget(self.relief)
         self.panes.setChildrenCollapsible(False)
         self.twins = Twins(session, self.map, self.panes, self._probed)
+        self.tether = ReliefTether(self.map, self.relief, self._probed)
         self.bottom = QFrame()
         self.bottom.setObjectName("bottomDrawer")
         below = QVBoxLayout(self.bottom)

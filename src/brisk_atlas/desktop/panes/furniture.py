@@ -12,6 +12,8 @@ from brisk_atlas.core.draw import View
 from ..theme import MONO, SANS, Theme
 
 if TYPE_CHECKING:
+    import numpy as np
+
     from brisk_atlas.core.compare.change_picture import ChangeScale
 
 SCALE_PX, CREDIT_PX, LEGEND_PX = 11, 11, 170
@@ -105,3 +107,13 @@ def paint_change_legend(painter: QPainter, scale: ChangeScale, room: QRect, them
     if faint:
         painter.setPen(QColor(theme.quiet))
         painter.drawText(line.translated(0, 16), Qt.AlignmentFlag.AlignCenter, faint)
+
+
+def paint_seen(painter: QPainter, corners: np.ndarray, view: View, theme: Theme) -> None:
+    """Draw the outline of what another pane sees of the map. corners : (n, 2) positions of the view's CRS."""
+    outline = QPolygonF([QPointF(*view.to_pixel(x, y)) for x, y in corners.tolist()])
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for colour, width in ((theme.raised, 3.5), (theme.second, 1.5)):
+        painter.setPen(QPen(QColor(colour), width))
+        painter.drawPolygon(outline)

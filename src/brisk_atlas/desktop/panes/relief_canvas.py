@@ -9,7 +9,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from brisk_atlas.core.relief.eye import Eye, Spot, eye_over
+from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
 
 from ..theme import LIGHT, Theme
 
@@ -37,8 +37,8 @@ class ReliefCanvas(QWidget):
 
     Signals:
         moved(): another eye is wanted.
-        pointed(object): the Spot under the pointer, None for none.
-        clicked(object): the Spot that was clicked.
+        pointed(object): the GroundSpot under the pointer, None for none.
+        clicked(object): the GroundSpot that was clicked.
         sized(): the picture has another size.
     """
 
@@ -59,11 +59,11 @@ class ReliefCanvas(QWidget):
         self.picture: ReliefPicture | None = None
         self.image: QImage | None = None
         self.message = ""
-        self.mark: Spot | None = None  # the pointer of another pane
+        self.mark: GroundSpot | None = None  # the pointer of another pane
         self.past: list[Eye] = []
         self._last: QPointF | None = None
         self._pressed: QPointF | None = None
-        self._grabbed: Spot | None = None
+        self._grabbed: GroundSpot | None = None
 
     # Pictures
 
@@ -80,7 +80,7 @@ class ReliefCanvas(QWidget):
         self.message = text
         self.update()
 
-    def show_mark(self, spot: Spot | None) -> None:
+    def show_mark(self, spot: GroundSpot | None) -> None:
         """Mark where the pointer of another pane is."""
         self.mark = spot
         self.update()
@@ -112,19 +112,21 @@ class ReliefCanvas(QWidget):
 
     # Where the eye is
 
-    def spot_at(self, at: QPointF) -> Spot | None:
+    def spot_at(self, at: QPointF) -> GroundSpot | None:
         """Return the spot of the ground that is seen at a place."""
         return self.picture.spot(at.x(), at.y()) if self.picture is not None else None
 
     @property
-    def centre(self) -> Spot:
+    def centre(self) -> GroundSpot:
         """The spot in the middle of the picture; where that shows the sky, one ahead of the eye."""
         found = self.spot_at(QPointF(self.width() / 2, self.height() / 2))
         if found is not None:
             return found
         away = max((self.eye.east**2 + self.eye.north**2) ** 0.5, 1.0)
         ahead = self.eye.ahead
-        return Spot(self.eye.east + away * ahead[0], self.eye.north + away * ahead[1], self.eye.up + away * ahead[2])
+        return GroundSpot(
+            self.eye.east + away * ahead[0], self.eye.north + away * ahead[1], self.eye.up + away * ahead[2]
+        )
 
     def turn(self, eye: Eye) -> None:
         """Look from elsewhere, within the limits."""
@@ -158,7 +160,7 @@ class ReliefCanvas(QWidget):
             wide = self.width() / max(1, self.height())
             self.jump(eye_over(self.scene.outline, wide, replace(self.eye, tilt=max(self.eye.tilt, 20.0))))
 
-    def look_at(self, spot: Spot) -> None:
+    def look_at(self, spot: GroundSpot) -> None:
         """Turn so that a spot is in the middle, from where the eye is seen to it by now."""
         distance = self.eye.distance_to(spot)
         self.jump(
@@ -221,7 +223,7 @@ class ReliefCanvas(QWidget):
         self.come_closer(WHEEL_ZOOM ** (event.angleDelta().y() / 120), self.spot_at(event.position()))
         event.accept()
 
-    def come_closer(self, factor: float, spot: Spot | None = None) -> None:
+    def come_closer(self, factor: float, spot: GroundSpot | None = None) -> None:
         """Come a factor closer to a spot, or to that in the middle."""
         nearest = NEAREST * self.scene.space.longer if self.scene is not None else 1.0
         self.turn(self.eye.closer(spot or self.centre, factor, nearest))

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 from brisk_atlas.core.model import DataRef, Layer
 from brisk_atlas.core.relief.eye import Eye
 from brisk_atlas.core.relief.light import Lighting
+from brisk_atlas.core.relief.pace import Pace
 from brisk_atlas.core.relief.rays import Look
 from brisk_atlas.core.system.jobs import Job
 
@@ -22,8 +23,6 @@ if TYPE_CHECKING:
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
 
 STILL_MS = 160  # after the hand rests this long the picture is drawn finely
-FRAME_S = 0.042  # that a picture may take while the hand moves
-COARSEST, COARSER, FINER = 4.0, 1.2, 0.93  # of a moving picture, times coarser than at rest, and how that changes
 
 
 @dataclass(frozen=True)
@@ -65,7 +64,7 @@ class ReliefDriver(QObject):
         self.size = (16, 16)
         self.look: Look | None = None
         self.lighting = Lighting()
-        self.coarser = 2.0
+        self.pace = Pace()
         self._painter: Painter | None = None
         self._making: Job | None = None
         self._drawing: Job | None = None
@@ -160,7 +159,7 @@ class ReliefDriver(QObject):
         eye, size, lighting = self.eye, self.size, self.lighting
         moving, finely = self._still.isActive(), self._complete
         self._complete = False
-        coarser = self.coarser if moving else 1.0
+        coarser = self.pace.coarser if moving else 1.0
 
         def work(job: Job) -> tuple[ReliefPicture, float]:
             if not moving:
@@ -180,8 +179,7 @@ class ReliefDriver(QObject):
             if job.result is not None and self.scene is scene:
                 picture, took = job.result
                 if moving:
-                    factor = COARSER if took > FRAME_S else FINER if took < 0.7 * FRAME_S else 1.0
-                    self.coarser = min(max(self.coarser * factor, 1.0), COARSEST)
+                    self.pace.took(took)
                 self.pictured.emit(picture)
                 self._load(scene, picture)
                 if not (moving or finely or self._again or self._loading):
@@ -200,7 +198,6 @@ class ReliefDriver(QObject):
             return
         missing = scene.missing(picture)
         if not missing:
-            scene.drop_stale()
             return
         wanted = missing[0]
 

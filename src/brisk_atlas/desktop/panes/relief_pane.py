@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from math import log
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QFrame, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import Layer
-from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye, Spot, eye_over
+from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye, GroundSpot, eye_over
 from brisk_atlas.core.relief.rays import Look
 
 from ..plain_text import PlainLabel
@@ -17,6 +19,8 @@ from ..session import Session
 from ..theme import LIGHT, Theme
 from .relief_canvas import ReliefCanvas
 from .relief_driver import ReliefContent, ReliefDriver
+from .relief_light import MOST_HAZE, ReliefLight
+from .relief_numbers import ReliefNumbers
 from .relief_rose import ReliefRose
 
 if TYPE_CHECKING:
@@ -36,14 +40,16 @@ class ReliefPane(QWidget):
     Signals:
         settled(): the picture is final for the present eye.
         seen_changed(): the eye moved, or the ground is another.
-        pointed(object): the Spot under the pointer, None for none.
-        clicked(object): the Spot that was clicked.
+        pointed(object): the GroundSpot under the pointer, None for none.
+        clicked(object): the GroundSpot that was clicked.
+        closed(): it is not shown any more.
     """
 
     settled = pyqtSignal()
     seen_changed = pyqtSignal()
     pointed = pyqtSignal(object)
     clicked = pyqtSignal(object)
+    closed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -78,6 +84,12 @@ class ReliefPane(QWidget):
             assert action is not None
             action.triggered.connect(lambda checked=False, name=name: self.show_view(name))
         self.views.setMenu(menu)
+        self.light = QToolButton()
+        self.light.setText("Light")
+        self.light.setObjectName("relief light")
+        self.light.setToolTip("Where the light comes from, shadows, haze, and the contrast of the map")
+        self.lights = ReliefLight(self._place, self)
+        self.numbers = ReliefNumbers(self)
         self.tethered = QCheckBox("tethered")
         self.tethered.setObjectName("relief tethered")
         self.tethered.setToolTip("Go with the map: place and scale")
@@ -89,7 +101,7 @@ class ReliefPane(QWidget):
         row.setContentsMargins(8, 2, 8, 2)
         title = PlainLabel("Relief")
         title.setObjectName("heading")
-        for widget in (title, self.ground, self.heights, self.views, self.tethered):
+        for widget in (title, self.ground, self.heights, self.views, self.light, self.tethered):
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.reading)
@@ -106,6 +118,10 @@ class ReliefPane(QWidget):
         self.heights.valueChanged.connect(self.canvas.exaggerate)
         self.rose.turned.connect(lambda azimuth: self._turn_to(azimuth, self.canvas.eye.tilt))
         self.rose.tilted.connect(lambda tilt: self._turn_to(self.canvas.eye.azimuth, tilt))
+        self.rose.numbers_wanted.connect(self.type_numbers)
+        self.light.clicked.connect(lambda: self.lights.show_below(self.light))
+        self.lights.changed.connect(self._light_changed)
+        self.numbers.wanted.connect(self._take_numbers)
         self.driver.begun.connect(self._begin)
         self.driver.pictured.connect(self._show)
         self.driver.failed.connect(self.canvas.show_message)
@@ -125,12 +141,35 @@ class ReliefPane(QWidget):
     def use_theme(self, theme: Theme) -> None:
         """Paint in the colours of a theme."""
         self.theme = self.canvas.theme = self.rose.theme = theme
-        self.driver.look = _look_of(theme)
-        self.driver.redraw()
+        self.lights.use_theme(theme)
+        self._light_changed()
 
     def showEvent(self, event: object) -> None:
-        self.driver.look = _look_of(self.theme)
+        self._use_look()
         self.remake()
+
+    def _use_look(self) -> None:
+        longer = self.scene.space.longer if self.scene is not None else 1.0
+        lost = min(self.lights.haze.value() / MOST_HAZE, 0.98)
+        self.driver.look = _look_of(self.theme, -log(1 - lost) / longer, self.lights.contrast.value() / 100)
+        self.driver.lighting = self.lights.lighting
+
+    def _light_changed(self) -> None:
+        self._use_look()
+        self.driver.redraw()
+
+    def _place(self) -> tuple[float, float] | None:
+        """Return longitude and latitude of the ground's middle, None where that is not known."""
+        space = self.scene.space if self.scene is not None else None
+        if space is None or space.crs is None:
+            return None
+        from brisk_atlas.core.place import transform
+
+        found = transform(np.array([space.middle], float), space.crs, "EPSG:4326")[0]
+        return (float(found[0]), float(found[1])) if np.isfinite(found).all() else None
+
+    def hideEvent(self, event: object) -> None:
+        self.closed.emit()
 
     def _work_changed(self, what: str) -> None:
         if what in ("layers", "subject", "file") and self.isVisible():
@@ -217,6 +256,7 @@ class ReliefPane(QWidget):
             cols, rows = self._size
             eye = eye_over(scene.outline, cols / rows, eye)
         self.canvas.eye = self.driver.eye = eye
+        self._use_look()
         self._show_eye()
         self.seen_changed.emit()
 
@@ -247,6 +287,19 @@ class ReliefPane(QWidget):
         turn = (azimuth - eye.azimuth + 180.0) % 360.0 - 180.0
         self.canvas.turn(eye.turned_about(self.canvas.centre, turn, tilt - eye.tilt))
 
+    def type_numbers(self) -> None:
+        """Open the numbers of the eye, to be typed."""
+        eye, scene = self.canvas.eye, self.canvas.scene
+        ground = scene.ground_up(eye.east, eye.north, eye.exaggeration) if scene is not None else None
+        self.numbers.show_eye(eye, self.canvas.centre, ground or 0.0)
+        self.numbers.show_below(self.rose)
+
+    def _take_numbers(self, eye: Eye) -> None:
+        self.canvas.jump(eye)
+        scene = self.canvas.scene
+        ground = scene.ground_up(eye.east, eye.north, eye.exaggeration) if scene is not None else None
+        self.numbers.show_eye(self.canvas.eye, self.numbers.centre, ground or 0.0)
+
     def show_view(self, name: str) -> None:
         """Look from a side, from above, at all of the ground, or from where the eye was before."""
         if name == "whole":
@@ -259,7 +312,7 @@ class ReliefPane(QWidget):
     def _show(self, picture: ReliefPicture) -> None:
         self.canvas.show_picture(picture)
 
-    def _point(self, spot: Spot | None) -> None:
+    def _point(self, spot: GroundSpot | None) -> None:
         """Say how high and how steep the ground is under the pointer."""
         scene = self.canvas.scene
         text = ""
@@ -279,11 +332,11 @@ def _length(metres: float) -> str:
     return f"{metres / 1000:,.1f} km" if abs(metres) >= 1000 else f"{metres:,.0f} m"
 
 
-def _look_of(theme: Theme) -> Look:
+def _look_of(theme: Theme, haze: float, contrast: float) -> Look:
     """Return the colours of ground and sky in a theme."""
 
     def rgb(text: str) -> tuple[float, float, float]:
         colour = QColor(text)
         return float(colour.red()), float(colour.green()), float(colour.blue())
 
-    return Look(rgb(theme.rule), rgb(theme.paper), rgb(theme.wash), 0.0, 1.0)
+    return Look(rgb(theme.rule), rgb(theme.paper), rgb(theme.wash), haze, contrast)

@@ -1,0 +1,127 @@
+"""Lets the map and the relief know of each other: pointer, what is seen, and, tethered, place and scale."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from math import radians, tan
+
+import numpy as np
+
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.inspect import Where
+from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.place import transform
+from brisk_atlas.core.relief.eye import Eye, GroundSpot
+
+from .panes.map_pane import MapPane
+from .panes.relief_pane import ReliefPane
+
+PICK_SHARE = 0.002  # of what the picture shows from top to bottom, within which a thing is picked
+
+
+class ReliefTether:
+    """The pointer of one pane is marked on the other, and the map shows what the relief sees. A click in the relief
+    probes the place. Tethered, each goes where the other goes."""
+
+    def __init__(self, map_pane: MapPane, relief: ReliefPane, probed: Callable[[Where], None]) -> None:
+        self.map, self.relief, self._probed = map_pane, relief, probed
+        self._leads: object | None = None  # the pane that the other one follows at the moment
+        map_pane.canvas.pointer_moved.connect(self._show_in_relief)
+        map_pane.canvas.pointer_left.connect(lambda: relief.canvas.show_mark(None))
+        map_pane.canvas.looked.connect(self._follow_map)
+        relief.pointed.connect(self._show_on_map)
+        relief.clicked.connect(self._probe)
+        relief.seen_changed.connect(self._follow_relief)
+        relief.driver.pictured.connect(lambda picture: self._outline())
+        relief.tethered.toggled.connect(lambda on: self._follow_map() if on else None)
+        relief.closed.connect(self._forget)
+
+    def _to_map(self, places: np.ndarray) -> np.ndarray | None:
+        """Return (n, 2) positions of the map's CRS of metres of the relief; None where that can't be said."""
+        scene, view = self.relief.scene, self.map.canvas.view
+        if scene is None or view is None:
+            return None
+        own = np.array([scene.space.to_map(*place) for place in places.tolist()], float).reshape(-1, 2)
+        try:
+            return transform(own, scene.space.crs, view.crs)
+        except AtlasError:
+            return None
+
+    def _spot(self, x: float, y: float) -> GroundSpot | None:
+        """Return the spot of the relief at a position of the map, None where it has no ground."""
+        scene, view = self.relief.scene, self.map.canvas.view
+        if scene is None or view is None:
+            return None
+        try:
+            (own,) = transform(np.array([[x, y]], float), view.crs, scene.space.crs).tolist()
+        except AtlasError:
+            return None
+        if not np.isfinite(own).all():
+            return None
+        east, north = scene.space.to_metres(*own)
+        up = scene.ground_up(east, north, self.relief.canvas.eye.exaggeration)
+        return GroundSpot(east, north, up) if up is not None else None
+
+    # The pointer, and what is seen
+
+    def _show_in_relief(self, x: float, y: float) -> None:
+        if self.relief.isVisible():
+            self.relief.canvas.show_mark(self._spot(x, y))
+
+    def _show_on_map(self, spot: GroundSpot | None) -> None:
+        found = self._to_map(np.array([spot[:2]])) if spot is not None else None
+        known = found is not None and np.isfinite(found).all()
+        self.map.canvas.cross = tuple(found[0].tolist()) if found is not None and known else None
+        self.map.canvas.update()
+
+    def _outline(self) -> None:
+        picture = self.relief.canvas.picture
+        found = self._to_map(picture.footprint()) if picture is not None else None
+        self.map.canvas.seen = found if found is not None and len(found) > 2 and np.isfinite(found).all() else None
+        self.map.canvas.update()
+
+    def _forget(self) -> None:
+        self.map.canvas.seen = self.map.canvas.cross = None
+        self.map.canvas.update()
+
+    def _probe(self, spot: GroundSpot) -> None:
+        found = self._to_map(np.array([spot[:2]]))
+        view, eye = self.map.canvas.view, self.relief.canvas.eye
+        if found is None or view is None or not np.isfinite(found).all():
+            return
+        near = PICK_SHARE * 2 * tan(radians(eye.field) / 2) * eye.distance_to(spot)
+        scene = self.relief.scene
+        assert scene is not None
+        x, y = found[0].tolist()
+        self._probed(Where.at(x, y, view.crs or "", near / scene.space.per_unit[1]))
+
+    # Place and scale
+
+    def _follow_relief(self) -> None:
+        scene, view, eye = self.relief.scene, self.map.canvas.view, self.relief.canvas.eye
+        if self._leads is self.map or not self.relief.tethered.isChecked() or scene is None or view is None:
+            return
+        spot = self.relief.canvas.centre
+        metres = 2 * tan(radians(eye.field) / 2) * eye.distance_to(spot) / max(1, self.relief.canvas.height())
+        x, y = scene.space.to_map(spot.east, spot.north)
+        resolution = metres / scene.space.per_unit[1]
+        there = View(x, y, resolution, view.width, view.height, scene.space.crs).shown_in(view.crs)
+        if there is not None:
+            self._leads = self.relief
+            self.map.canvas.look_at_centre(there.x, there.y, there.resolution, view.crs)
+            self._leads = None
+
+    def _follow_map(self) -> None:
+        scene, view, eye = self.relief.scene, self.map.canvas.view, self.relief.canvas.eye
+        if self._leads is self.relief or not self.relief.tethered.isChecked() or scene is None or view is None:
+            return
+        own, spot = view.shown_in(scene.space.crs), self._spot(view.x, view.y)
+        if own is None:
+            return
+        if spot is None:
+            spot = GroundSpot(*scene.space.to_metres(own.x, own.y), 0.0)
+        metres = own.resolution * scene.space.per_unit[1] * max(1, self.relief.canvas.height())
+        away = metres / (2 * tan(radians(eye.field) / 2))
+        self._leads = self.map
+        self.relief.canvas.turn(Eye.looking_at(spot, away, eye.azimuth, eye.tilt, eye.field, eye.exaggeration))
+        self._leads = None
