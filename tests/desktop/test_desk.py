@@ -290,7 +290,7 @@ def test_relief_without_a_surface_says_what_to_open(driver):
     driver.open(demo.DATA / "vents.kml")
     driver.press(driver.canvas, Qt.Key.Key_R)
     driver.settle()
-    assert "Open an elevation grid" in driver.window.desk.relief.canvas.message
+    assert "Open an elevation grid or a point cloud" in driver.window.desk.relief.canvas.message
 
 
 def test_vertical_exaggeration(demo_driver):

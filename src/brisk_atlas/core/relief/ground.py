@@ -84,6 +84,11 @@ def heights_in(cache: DataCache, grids: Sequence[Layer], view: View) -> np.ndarr
     return found
 
 
+def no_heights(view: View) -> np.ndarray:
+    """Return (rows, cols) float32 without a height, for a relief without a ground."""
+    return np.full((view.height, view.width), np.nan, np.float32)
+
+
 def _cell_in(cache: DataCache, layer: Layer, view: View) -> float:
     """Return about how large a cell of a grid is, in units of a view's CRS."""
     facts = cache.raster(layer.ref).facts
@@ -106,5 +111,8 @@ def draped(layers: Sequence[Layer]) -> list[Layer]:
 
 
 def drape_in(painter: Painter, layers: Sequence[Layer], view: View) -> np.ndarray:
-    """Return (rows, cols, 4) uint8, premultiplied, of layers, bottom first, under the pixels of a view."""
-    return whole_frame(painter, layers, view).image
+    """Return (rows, cols, 4) uint8, premultiplied, of layers, bottom first, under the pixels of a view. The painter
+    should be one of the relief's own, as it stores nothing for the next picture."""
+    image = whole_frame(painter, layers, view).image
+    painter.forget()
+    return image

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
@@ -16,6 +16,7 @@ from brisk_atlas.core.system.shares import CORES, in_pieces
 from . import cast_kernels, paint_kernels
 from .eye import Eye, GroundSpot
 from .light import Lighting
+from .points import ReliefPoints, draw_points
 from .rays import Drape, Ground, Look, Rays
 from .space import Space, WindowPlace
 from .window_store import StoredWindow, WindowStore
@@ -50,7 +51,8 @@ class Wanted(NamedTuple):
 class ReliefPicture:
     """What an eye sees: image (rows, cols, 4) uint8 red, green, blue, 255; depth (rows, cols) float32 metres to the
     ground, inf for none; which (rows, cols) int8 the window that was met. `size` is the columns and rows of the picture
-    at rest, which this one may be coarser than."""
+    at rest, which this one may be coarser than. `nearest` and `owner` (rows, cols) say which point of which cloud is
+    seen, -1 for none."""
 
     image: np.ndarray
     depth: np.ndarray
@@ -58,6 +60,16 @@ class ReliefPicture:
     eye: Eye
     rays: Rays
     size: tuple[int, int]
+    nearest: np.ndarray | None = None
+    owner: np.ndarray | None = None
+
+    def point(self, col: float, row: float) -> tuple[int, int] | None:
+        """Return which cloud and which of its points is seen at a place of the picture at rest, None for none."""
+        rows, cols = self.depth.shape
+        i, j = int(col * cols / self.size[0]), int(row * rows / self.size[1])
+        if self.nearest is None or self.owner is None or not (0 <= i < cols and 0 <= j < rows):
+            return None
+        return (int(self.owner[j, i]), int(self.nearest[j, i])) if self.nearest[j, i] >= 0 else None
 
     def spot(self, col: float, row: float) -> GroundSpot | None:
         """Return the spot of the ground at a place of the picture at rest, pixels from its upper left corner; None for
@@ -100,6 +112,7 @@ class ReliefScene:
     ) -> None:
         self.space, self._read_heights, self._read_drape = space, heights, drape
         self.lighting, self._exaggeration = lighting, exaggeration
+        self.clouds: tuple[ReliefPoints, ...] = ()
         self.base = space.base_level(BASE)
         self._offsets = np.cumsum([0, *((SIDE >> tier) ** 2 for tier in range(TIERS + 1))]).astype(np.int64)
         self._heights = np.empty((GROUND_SLOTS, SIDE, SIDE), np.float32)  # memory is taken as it is written to
@@ -107,6 +120,7 @@ class ReliefScene:
         self._shades = np.empty((GROUND_SLOTS, SIDE, SIDE), np.uint8)
         self._drapes = np.empty((DRAPE_SLOTS, SIDE, SIDE, 4), np.uint8)
         self._ground_store, self._drape_store = WindowStore(GROUND_SLOTS), WindowStore(DRAPE_SLOTS)
+        self._has_ground = False
         self.range = (0.0, 0.0)  # the lowest and the highest of the coarsest window
         width, height = space.metres
         self.box = (-width / 2, -height / 2, width / 2, height / 2)  # west, south, east, north of where there is ground
@@ -130,7 +144,8 @@ class ReliefScene:
             whole = next(each for each in windows if each.place.level == self.base)
             heights = self._heights[whole.slot, : whole.place.rows, : whole.place.cols]
             known = np.isfinite(heights)
-            if known.any():
+            self._has_ground = bool(known.any())
+            if self._has_ground:
                 self.range = float(heights[known].min()), float(heights[known].max())
                 self.box = self._box_of(whole.place, known)
                 self.outline = self._outline_of(whole.place, heights, known)
@@ -198,6 +213,12 @@ class ReliefScene:
         with self._drape_store.filling(place, self.base) as slot:
             self._drapes[slot, : place.rows, : place.cols] = pixels
 
+    def show_clouds(self, clouds: Sequence[ReliefPoints]) -> None:
+        """Have clouds stand in the relief. Without a ground, they are what is brought into sight as a whole."""
+        self.clouds = tuple(clouds)
+        if clouds and not self._has_ground:
+            self.outline = np.concatenate([cloud.outline for cloud in clouds])
+
     def ground_up(self, east: float, north: float, exaggeration: float) -> float | None:
         """Return how high the ground is drawn at a place, by the finest window that has it; None for no ground."""
         with self._ground_store.reading() as windows:
@@ -261,7 +282,9 @@ class ReliefScene:
         image = np.empty((rows, cols, 4), np.uint8)
         in_bands(rows, lambda a, b: paint_kernels.halve(found.image, image, a, b))
         depth, which = (np.ascontiguousarray(each[::2, ::2]) for each in (found.depth, found.which))
-        return ReliefPicture(image, depth, which, eye, eye.rays(self.space, cols, rows), size)
+        nearest, owner = (each[::2, ::2] if each is not None else None for each in (found.nearest, found.owner))
+        rays = eye.rays(self.space, cols, rows)
+        return ReliefPicture(image, depth, which, eye, rays, size, nearest, owner)
 
     def picture(self, eye: Eye, size: tuple[int, int], look: Look, *, coarser: float = 1.0) -> ReliefPicture:
         """Return what an eye sees in a picture of so many columns and rows, or of so many times fewer."""
@@ -280,7 +303,11 @@ class ReliefScene:
                     ground, self._shades, drape, look, rays, depth, which, image, a, b
                 ),
             )
-        return ReliefPicture(image, depth, which, eye, rays, size)
+        clouds = self.clouds
+        if not clouds:
+            return ReliefPicture(image, depth, which, eye, rays, size)
+        seen = draw_points(clouds, rays, depth, image, moving=coarser > 1.0)
+        return ReliefPicture(image, depth, which, eye, rays, size, *seen)
 
     def missing(self, picture: ReliefPicture) -> list[Wanted]:
         """Return the windows that a picture at rest would need but has not, the coarsest first; once it has all, others
@@ -289,7 +316,7 @@ class ReliefScene:
         every = max(1, max(rows, cols) // SAMPLED)
         j, i = np.mgrid[every // 2 : rows : every, every // 2 : cols : every]
         far = picture.depth[j, i].astype(float)
-        seen = np.isfinite(far)
+        seen = np.isfinite(far) & (picture.which[j, i] >= 0)
         if not seen.any():
             return []
         far, way = far[seen], _directions(picture.eye, i[seen] + 0.5, j[seen] + 0.5, cols, rows)

@@ -12,6 +12,7 @@ from brisk_atlas.core.place import is_geographic, metres_per_unit
 
 EARTH_RADIUS_M = 6_371_008.8  # mean radius, IUGG
 FINENESS = 0.7  # of a pixel, that samples are apart at most: what they leave out of rough ground stays below a pixel
+RIM = 4  # samples around what is seen
 FLAT_M = 200_000.0  # on the longer side; up to it the ground is taken for a plane
 METRES_A_UNIT = {"m": 1.0, "metre": 1.0, "metres": 1.0, "meter": 1.0, "dm": 0.1, "cm": 0.01, "mm": 0.001, "km": 1000.0,
                  "ft": 0.3048, "foot": 0.3048, "feet": 0.3048, "us-ft": 1200 / 3937, "us survey foot": 1200 / 3937,
@@ -136,8 +137,8 @@ class Space:
         return -width / 2 + (place.col + 0.5) * dx, height / 2 - (place.row + 0.5) * dy, 1 / dx, -1 / dy
 
     def window_of(self, level: int, box: tuple[float, float, float, float], margin: float, most: int) -> WindowPlace:
-        """Return the window of a level around a box (west, south, east, north in metres), wider by a share of itself
-        and by no less than four samples, within the ground, and no more than `most` samples a side."""
+        """Return the window of a level around a box (west, south, east, north in metres), wider by a share of itself,
+        within the ground, and no more than `most` samples a side."""
         dx, dy = self.step(level)
         width, height = self.metres
         whole = self.whole(level)
@@ -150,13 +151,13 @@ class Space:
 
 def _stretch(low: float, high: float, margin: float, most: int, count: int) -> tuple[int, int]:
     """Return the first sample and the number of samples of a stretch with a margin, about its middle where it has more
-    than `most`."""
-    extra = max(4.0, (high - low) * margin)
-    first, last = int(np.floor(low - extra)), int(np.ceil(high + extra))
+    than `most`. One with a margin has all samples of the one without."""
+    first, last = int(np.floor(low)) - RIM, int(np.ceil(high)) + RIM
     if last - first > most:
         first = (first + last - most) // 2
         last = first + most
-    first, last = max(first, 0), min(last, count)
+    extra = min(int((last - first) * margin), (most - (last - first)) // 2)
+    first, last = max(first - extra, 0), min(last + extra, count)
     if last - first < 2:
         first = min(max(first, 0), max(count - 2, 0))
         last = first + min(2, count)

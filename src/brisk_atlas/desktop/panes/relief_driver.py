@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -27,17 +28,19 @@ STILL_MS = 160  # after the hand rests this long the picture is drawn finely
 
 @dataclass(frozen=True)
 class ReliefContent:
-    """What a relief shows: its grids, the first above the others, and the layers draped over them, bottom first."""
+    """What a relief shows: its grids, the first above the others, the layers draped over them, bottom first, and the
+    clouds that stand in it."""
 
     grids: tuple[Layer, ...]
     layers: tuple[Layer, ...]
+    clouds: tuple[Layer, ...] = ()
 
     @property
     def ground(self) -> tuple[tuple[DataRef, int], ...]:
-        """What its heights depend on."""
+        """What its heights depend on; without grids, the clouds around which it stands."""
         from brisk_atlas.core.model.style import shown_band
 
-        return tuple((layer.ref, shown_band(layer.style)) for layer in self.grids)
+        return tuple((layer.ref, shown_band(layer.style)) for layer in self.grids or self.clouds)
 
 
 class ReliefDriver(QObject):
@@ -69,6 +72,7 @@ class ReliefDriver(QObject):
         self._making: Job | None = None
         self._drawing: Job | None = None
         self._loading: Job | None = None
+        self._reading: Job | None = None  # points
         self._again = False
         self._complete = False  # all windows are there; edges can be smoothed
         self._still = QTimer(self)
@@ -79,7 +83,7 @@ class ReliefDriver(QObject):
     @property
     def busy(self) -> bool:
         """Whether the picture is still to become better."""
-        return any((self._making, self._drawing, self._loading, self._again)) or self._still.isActive()
+        return any((self._making, self._drawing, self._loading, self._reading, self._again)) or self._still.isActive()
 
     def show(self, content: ReliefContent | None) -> None:
         """Show other grids or layers; None for nothing."""
@@ -88,10 +92,11 @@ class ReliefDriver(QObject):
             self.scene = None
         elif self.scene is None or before is None or before.ground != content.ground:
             self._make(content)
-        elif before.layers != content.layers:
-            self.scene.use_drape(self._drape_of(content.layers))
-            self._draw()
         else:
+            if before.layers != content.layers:
+                self.scene.use_drape(self._drape_of(content.layers))
+            if before.clouds != content.clouds:
+                self._read_clouds(self.scene, content)
             self._draw()
 
     def look_from(self, eye: Eye) -> None:
@@ -118,15 +123,16 @@ class ReliefDriver(QObject):
         cache, lighting, eye = self.session.cache, self.lighting, self.eye
 
         def work(job: Job) -> ReliefScene:
-            from brisk_atlas.core.relief.ground import heights_in, space_of
+            from brisk_atlas.core.relief.ground import heights_in, no_heights, space_of
+            from brisk_atlas.core.relief.points import relief_points, space_around
             from brisk_atlas.core.relief.scene import ReliefScene
 
-            space = space_of(cache, content.grids)
-            scene = ReliefScene(
-                space, lambda view: heights_in(cache, content.grids, view), self._drape_of(content.layers), lighting,
-                eye.exaggeration,
-            )  # fmt: skip
+            space = space_of(cache, content.grids) if content.grids else space_around(cache, content.clouds)
+            heights = partial(heights_in, cache, content.grids) if content.grids else no_heights
+            scene = ReliefScene(space, heights, self._drape_of(content.layers), lighting, eye.exaggeration)
             scene.load_base()
+            if not content.grids:
+                scene.show_clouds([relief_points(cache, layer, space) for layer in content.clouds])
             return scene
 
         def finished(job: Job) -> None:
@@ -140,10 +146,47 @@ class ReliefDriver(QObject):
                 self.scene = job.result
                 if self.content.layers != content.layers:
                     self.scene.use_drape(self._drape_of(self.content.layers))
+                self._read_clouds(self.scene, self.content)
                 self.begun.emit(self.scene)
                 self._draw()
 
         self._making = self._start("Building the relief", work, finished, shown=True)
+
+    def _read_clouds(self, scene: ReliefScene, content: ReliefContent) -> None:
+        """Read the clouds in the background: some of the points first, then all, and draw them."""
+        if self._reading is not None:
+            self._reading.cancel()
+        if not content.clouds:
+            self._reading = None
+            scene.show_clouds([])
+            return
+        cache = self.session.cache
+
+        def work(job: Job) -> bool:
+            from brisk_atlas.core.relief.points import relief_points
+
+            found = [relief_points(cache, layer, scene.space) for layer in content.clouds]
+            job.check()
+            scene.show_clouds(found)
+            if all(each.whole for each in found):
+                return True
+            self.session.call_in_gui(self._draw_points, job)
+            for layer in content.clouds:
+                cache.points(layer.ref, lambda share: job.check())
+            scene.show_clouds([relief_points(cache, layer, scene.space) for layer in content.clouds])
+            return True
+
+        def finished(job: Job) -> None:
+            if self._reading is job:
+                self._reading = None
+                if job.error is not None:
+                    self.failed.emit(str(job.error))
+                self._draw()
+
+        self._reading = self._start("Reading points for the relief", work, finished, shown=True)
+
+    def _draw_points(self, job: Job) -> None:
+        self._draw()
 
     def _start(self, name: str, work, finished, *, shown: bool = False) -> Job:  # type: ignore[no-untyped-def]
         return self.session.jobs.start(name, work, lambda job: self.session.call_in_gui(finished, job), shown=shown)

@@ -26,7 +26,7 @@ from .relief_rose import ReliefRose
 if TYPE_CHECKING:
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
 
-NOTHING = "Open an elevation grid to see it in relief."
+NOTHING = "Open an elevation grid or a point cloud to see it in relief."
 ROSE_RIM_PX = 10
 VIEWS = (
     ("All of the ground", "whole"), ("From the north", "north"), ("From the east", "east"), ("From the south", "south"),
@@ -199,7 +199,18 @@ class ReliefPane(QWidget):
             return [subject]
         before = [each.id for each in self.driver.content.grids] if self.driver.content is not None else []
         stays = [layer for layer in grids if layer.id in before]
+        if subject is not None and subject.kind.has_points and not stays:
+            shown = [layer for layer in grids if layer.visible]
+            return shown[:1]
         return stays or [layer for layer in grids if layer.visible][:1] or grids[:1]
+
+    def clouds(self, *, alone: bool) -> list[Layer]:
+        """Return the clouds that stand in the relief: those that are shown; `alone`, the subject too."""
+        subject = self.session.work.subject
+        return [
+            layer for layer in self.session.work.layers
+            if layer.kind.has_points and layer.style is not None and (layer.visible or (alone and layer is subject))
+        ]  # fmt: skip
 
     def choose_grids(self, ids: tuple[str, ...]) -> None:
         """Have other grids as the ground; none for what is proposed."""
@@ -223,12 +234,12 @@ class ReliefPane(QWidget):
     def remake(self) -> None:
         """Show the grids and layers that are open now."""
         grids = self.chosen_grids()
-        self.ground.setText(
-            grids[0].name + (f" over {len(grids) - 1} more" if len(grids) > 1 else "") if grids else "—"
-        )
-        self.ground.setEnabled(bool(grids))
-        self.rose.setVisible(bool(grids))
-        if not grids:
+        clouds = self.clouds(alone=not grids)
+        more = f" over {len(grids) - 1} more" if len(grids) > 1 else ""
+        self.ground.setText(grids[0].name + more if grids else "no ground")
+        self.ground.setEnabled(bool(self.grids()))
+        self.rose.setVisible(bool(grids or clouds))
+        if not grids and not clouds:
             self.canvas.scene = None
             self.canvas.show_message(NOTHING)
             self.driver.show(None)
@@ -236,9 +247,9 @@ class ReliefPane(QWidget):
             return
         if self.driver.scene is None:
             self.canvas.show_message("Building the relief…")
-        layers = tuple(layer for layer in self.session.work.drawn() if layer.visible) or (grids[0],)
+        layers = tuple(layer for layer in self.session.work.drawn() if layer.visible and not layer.kind.has_points)
         self.driver.size = self._size
-        self.driver.show(ReliefContent(tuple(grids), layers))
+        self.driver.show(ReliefContent(tuple(grids), layers or tuple(grids[:1]), tuple(clouds)))
 
     # The eye
 
