@@ -4,21 +4,27 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
+import laspy
 import numpy as np
 import pytest
 import rasterio
 from rasterio.transform import from_origin
 from scipy import ndimage
 
-from brisk_atlas import demo
+from brisk_atlas import cli, demo
+from brisk_atlas.core.draw.cloud_order import order_of
 from brisk_atlas.core.kinds import painter_for
 from brisk_atlas.core.model import DataRef, Extent
+from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.relief.complete import complete_picture
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
 from brisk_atlas.core.relief.ground import drape_in, draped, heights_in, space_of
 from brisk_atlas.core.relief.light import Light, Lighting, sun_at
+from brisk_atlas.core.relief.points import ReliefPoints, relief_points, space_around
 from brisk_atlas.core.relief.rays import Look
 from brisk_atlas.core.relief.scene import ReliefScene, Wanted, WindowKind
 from brisk_atlas.core.relief.space import Space, WindowPlace
+from brisk_atlas.core.relief.window_store import StoredWindow
 from brisk_atlas.core.workspace import Workspace
 
 LOOK = Look((200.0, 180.0, 160.0), (10.0, 20.0, 30.0), (10.0, 20.0, 30.0), 0.0, 1.0)
@@ -68,14 +74,11 @@ def scene_of(ground, *, lighting=PLAIN, colour=(120, 160, 80, 255), bend=0.0, ex
 
 
 def at_rest(scene, eye, size=(320, 200)):
-    """Return the picture once all windows that it needs are there."""
-    for _ in range(60):
-        picture = scene.picture(eye, size, LOOK)
-        missing = scene.missing(picture)
-        if not missing:
-            return picture
-        scene.load(missing[0])
-    raise AssertionError("the relief does not come to rest")
+    """Return the picture, not smoothed, once all windows that it needs are there."""
+    complete_picture(scene, eye, size, LOOK)
+    picture = scene.picture(eye, size, LOOK)
+    assert scene.missing(picture) == []
+    return picture
 
 
 def heights_under(ground, east, north):
@@ -246,6 +249,100 @@ def test_slopes_towards_the_light_are_bright():
     slope = np.cos(np.radians(45 - 30))  # of 45 degrees towards a light of 30: 15 degrees off its normal
     expected = 200 * 0 + 120 * (0.1 + 0.9 * slope)
     assert brightness(cone, Lighting((Light(315.0, 30.0, 0.9),), 0.1), 315.0) == pytest.approx(expected, abs=4)
+
+
+def test_shadows_fall_as_the_light_does():
+    ground = rough(300, height=150.0)
+    light = Light(235.0, 14.0, 1.0, shadows=True)
+    scene = scene_of(ground, lighting=Lighting((light,), 0.0))
+    lit = scene._lit_in(StoredWindow(scene.space.whole(0), 0), CELL, CELL)[0]
+    towards, random = np.array(light.towards), np.random.default_rng(3)
+    away = np.arange(CELL / 4, 2500, CELL / 4)
+    right = total = 0
+    for row, col in random.integers(20, 280, (400, 2)):
+        east, north = (col + 0.5 - 150) * CELL, (150 - row - 0.5) * CELL
+        flat = np.hypot(towards[0], towards[1])
+        over = ground[row, col] + away * towards[2] / flat
+        there = heights_under(ground, east + away * towards[0] / flat, north + away * towards[1] / flat)
+        clear = np.nanmin(over - there)
+        if abs(clear) > 3.0:  # not along the edge of a shadow
+            total += 1
+            right += (lit[row, col] > 127) == (clear > 0)
+    assert total > 250 and right / total > 0.985 and 0.2 < (lit > 127).mean() < 0.9
+
+
+# Points
+
+
+def test_points_stand_before_and_behind_the_ground_and_are_found_again(tmp_path):
+    side = 64
+    scene = scene_of(np.zeros((side, side), np.float32))
+    x = np.array([0.0, 100.0, -100.0, 0.0])
+    y = np.array([0.0, 0.0, 0.0, 100.0])
+    z = np.array([50.0, 20.0, -30.0, 80.0])  # the third one lies below the ground
+    header = laspy.LasHeader(point_format=6, version="1.4")
+    header.scales, header.offsets = [0.01] * 3, [0, 0, 0]
+    las = laspy.LasData(header)
+    centre = scene.space.middle
+    las.x, las.y, las.z = x + centre[0], y + centre[1], z
+    las.classification = np.array([2, 3, 4, 5], np.uint8)
+    las.write(tmp_path / "few.las")
+    with Workspace() as workspace:
+        layer = workspace.open(tmp_path / "few.las")[0]
+        cloud = relief_points(workspace.cache, layer, scene.space)
+        alone = space_around(workspace.cache, [layer])
+    assert cloud.whole and len(cloud) == 4 and alone.metres[0] == pytest.approx(200, rel=0.01)
+    scene.show_clouds([cloud])
+    eye = Eye.looking_at(GroundSpot(0, 0, 0), 900, 15, 35, exaggeration=1.0)
+    picture = scene.picture(eye, (400, 300), LOOK)
+    for row in range(4):
+        at = eye.seen_at(GroundSpot(x[row], y[row], z[row]), 400, 300)
+        found = picture.point(*at)
+        if row == 2:
+            assert found is None
+        else:
+            assert found is not None and found[0] == 0 and cloud.row(found[1]) == row
+            spot = picture.spot(*at)
+            assert (spot.east, spot.north, spot.up) == pytest.approx((x[row], y[row], z[row]), abs=cloud.spacing)
+    assert (picture.nearest >= 0).sum() < 3000
+    moving = scene.picture(eye, (400, 300), LOOK, coarser=2.0)
+    assert (moving.nearest >= 0).any()
+
+
+def test_a_cloud_is_thinned_by_whole_levels():
+    count = 1_500_000
+    random = np.random.default_rng(1)
+    points = Points(
+        np.column_stack([random.uniform(0, 1000, (count, 2)), random.uniform(0, 50, count)]), {}, "EPSG:32727"
+    )
+    order = order_of(points, "EPSG:32727")
+    cloud = ReliefPoints("c", order, np.zeros(count, np.uint32), np.zeros(3), np.ones(3), 1.0, 2.0, True)
+    assert cloud.first(1_250_000) == pytest.approx(1_200_000, rel=0.01)  # chosen by chance, a quarter by a quarter
+    assert cloud.first(count) == count and cloud.first(10) == pytest.approx(300_000, rel=0.01)
+
+
+# The operation
+
+
+def test_the_command_draws_a_relief(tmp_path, capsys):
+    path = tmp_path / "relief.png"
+    elevation, survey = str(demo.DATA / "elevation_2031.tif"), str(demo.DATA / "tolvane_survey.gpkg#lava_flows")
+    size = ["--width", "320", "--height", "200"]
+    asked = ["relief", "--sources", elevation, "--path", str(path), *size]
+    assert cli.main(asked) == 0
+    plain = rasterio.open(path).read()
+    assert plain.shape[1:] == (200, 320)
+    assert cli.main([*asked, "--drape", survey, elevation, "--sun", "60", "15"]) == 0
+    draped_too = rasterio.open(path).read()
+    assert (plain != draped_too).any(axis=0).mean() > 0.1
+    assert cli.main([*asked, "--at", "510500", "5770500", "--distance", "900", "--tilt", "60"]) == 0
+    near = rasterio.open(path).read()
+    assert (near[0] != near[0, 0, 0]).mean() > 0.95  # no sky
+    cloud = str(demo.DATA / "harrow_bay_2031.laz")
+    assert cli.main(["relief", "--sources", cloud, "--path", str(path), *size]) == 0
+    assert cli.main([*asked[:-1], "2"]) == 1 and "can't be drawn" in capsys.readouterr().err
+    assert cli.main(["relief", "--sources", survey, "--path", str(path)]) == 1
+    assert cli.main(["relief", "--sources", elevation, "--path", elevation]) == 1
 
 
 # The ground

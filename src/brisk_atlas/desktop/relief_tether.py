@@ -31,6 +31,7 @@ class ReliefTether:
         map_pane.canvas.looked.connect(self._follow_map)
         relief.pointed.connect(self._show_on_map)
         relief.clicked.connect(self._probe)
+        relief.canvas.point_clicked.connect(self._probe_point)
         relief.seen_changed.connect(self._follow_relief)
         relief.driver.pictured.connect(lambda picture: self._outline())
         relief.tethered.toggled.connect(lambda on: self._follow_map() if on else None)
@@ -94,6 +95,18 @@ class ReliefTether:
         assert scene is not None
         x, y = found[0].tolist()
         self._probed(Where.at(x, y, view.crs or "", near / scene.space.per_unit[1]))
+
+    def _probe_point(self, layer_id: str, row: int) -> None:
+        """Probe where a point of a cloud lies that was clicked."""
+        session = self.relief.session
+        layer, scene = session.work.layer(layer_id), self.relief.scene
+        if layer is None or scene is None:
+            return
+        near = next((cloud.spacing for cloud in scene.clouds if cloud.layer_id == layer_id), 1.0)
+        points = session.cache.points(layer.ref)
+        x, y, _ = points.xyz[row].tolist()
+        session.work.choose(layer_id)
+        self._probed(Where.at(x, y, points.crs or "", 2 * near / scene.space.per_unit[1]))
 
     # Place and scale
 

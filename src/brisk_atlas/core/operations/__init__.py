@@ -30,6 +30,7 @@ if TYPE_CHECKING:
         WriteCatalogue,
         WriteRecordPage,
     )
+    from .render_relief import RenderRelief
     from .render_view import RenderView
     from .sample_grid import SampleGrid
     from .save_edits import SaveEdits
@@ -56,6 +57,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "series-statistics": ("series_statistics", "SeriesStatistics"),
     "save-edits": ("save_edits", "SaveEdits"),
     "render-view": ("render_view", "RenderView"),
+    "relief": ("render_relief", "RenderRelief"),
     "index-folders": ("index_folders", "IndexFolders"),
     "convert-record": ("records", "ConvertRecord"),
     "fill-record": ("records", "FillRecord"),
@@ -86,6 +88,7 @@ __all__ = [
     "ImageShift",
     "IndexFolders",
     "Operation",
+    "RenderRelief",
     "RenderView",
     "Result",
     "SampleGrid",

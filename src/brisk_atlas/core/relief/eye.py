@@ -15,6 +15,7 @@ FLATTEST, STEEPEST = -60.0, 90.0  # tilts, degrees below the horizon
 LOWEST_EXAGGERATION, HIGHEST_EXAGGERATION = 0.1, 50.0
 NARROWEST, WIDEST = 5.0, 100.0  # fields of view, degrees
 FARTHEST = 6.0  # times the longer side of the ground, from its middle
+CENTRED = 6  # times that a whole ground is moved into the middle
 ROOM = 0.94  # of the picture, that a whole ground fills
 REACH = 40.0  # times the longer side of the ground, that is seen
 
@@ -125,7 +126,7 @@ class Eye:
     def panned(self, grabbed: GroundSpot, col: float, row: float, cols: int, rows: int) -> Eye:
         """Return the eye moved level so that a spot that was grabbed is seen at a place of the picture; as it is where
         that place is over the horizon."""
-        way = self.direction(col, row, cols, rows)
+        way = self.direction(col, row, cols, rows).tolist()
         drop = grabbed.up - self.up
         if way[2] * drop <= 0 or abs(way[2]) < 0.02:
             return self
@@ -174,11 +175,20 @@ def eye_over(outline: np.ndarray, wide: float, look: Eye) -> Eye:
     """
     points = outline * (1.0, 1.0, look.exaggeration)
     low, high = points.min(axis=0), points.max(axis=0)
-    middle = GroundSpot(*((low + high) / 2).tolist())
-    tan_y = tan(radians(look.field) / 2) * ROOM
+    middle = (low + high) / 2
+    tan_y = tan(radians(look.field) / 2)
+    tan_x = tan_y * wide
     axes = np.array([look.ahead, look.right, look.upward])
-    off = (points - middle) @ axes.T  # deep, right and up of the middle
-    # seen at px = right / (distance + deep) within the picture, for the distance that is looked for
-    needed = np.maximum(np.abs(off[:, 1]) / (tan_y * wide), np.abs(off[:, 2]) / tan_y) - off[:, 0]
-    distance = max(float(needed.max()), float(np.linalg.norm(high - low)) * 0.05, 1e-3)
-    return Eye.looking_at(middle, distance, look.azimuth, look.tilt, look.field, look.exaggeration)
+    closest = max(float(np.linalg.norm(high - low)) * 0.05, 1e-3)
+    distance = closest
+    for _ in range(CENTRED):  # what is nearer looks larger: the middle of the picture is not that of the ground
+        deep, right, up = ((points - middle) @ axes.T).T
+        needed = np.maximum(np.abs(right) / (tan_x * ROOM), np.abs(up) / (tan_y * ROOM)) - deep
+        distance = max(float(needed.max()), closest)
+        px, py = right / (distance + deep), up / (distance + deep)
+        middle = middle + distance * ((px.min() + px.max()) / 2 * axes[1] + (py.min() + py.max()) / 2 * axes[2])
+    deep, right, up = ((points - middle) @ axes.T).T
+    needed = np.maximum(np.abs(right) / (tan_x * ROOM), np.abs(up) / (tan_y * ROOM)) - deep
+    distance = max(float(needed.max()), closest)
+    spot = GroundSpot(*middle.tolist())
+    return Eye.looking_at(spot, distance, look.azimuth, look.tilt, look.field, look.exaggeration)

@@ -51,6 +51,12 @@ class ReliefPoints:
         found = self.begin + self.per * steps
         return found[np.isfinite(found).all(axis=1)]
 
+    def first(self, most: int) -> int:
+        """Return how many of its first points are no more than `most`, and spread over all of it: whole levels."""
+        ends = self.order.starts[:: self.order.tiles**2][1:]
+        fit = ends[ends <= most]
+        return int(fit[-1]) if fit.size else min(int(ends[0]), len(self))
+
     def row(self, point: int) -> int:
         """Return the place in the file of a point."""
         return int(self.order.order[point])
@@ -109,7 +115,7 @@ def draw_points(
 def _draw_cloud(cloud: ReliefPoints, rays: Rays, depth: np.ndarray, pixels: np.ndarray, most: int) -> np.ndarray:
     """Draw the first points of a cloud, each core into a picture of its own; returns (rows, cols) int32 those seen."""
     rows = depth.shape[0]
-    count = min(len(cloud), most)
+    count = cloud.first(most)
     width = cloud.spacing * np.sqrt(len(cloud) / max(count, 1)) * cloud.size / 2
     own = np.full(depth.shape, -1, np.int32)
     pictures = [(depth, pixels, own)]

@@ -78,7 +78,7 @@ class ReliefPicture:
         i, j = int(col * cols / self.size[0]), int(row * rows / self.size[1])
         if not (0 <= i < cols and 0 <= j < rows) or not np.isfinite(self.depth[j, i]):
             return None
-        way = self.eye.direction(i + 0.5, j + 0.5, cols, rows) * float(self.depth[j, i])
+        way = (self.eye.direction(i + 0.5, j + 0.5, cols, rows) * float(self.depth[j, i])).tolist()
         return GroundSpot(self.eye.east + way[0], self.eye.north + way[1], self.eye.up + way[2])
 
     def footprint(self) -> np.ndarray:

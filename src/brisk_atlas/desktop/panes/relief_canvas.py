@@ -39,12 +39,14 @@ class ReliefCanvas(QWidget):
         moved(): another eye is wanted.
         pointed(object): the GroundSpot under the pointer, None for none.
         clicked(object): the GroundSpot that was clicked.
+        point_clicked(str, int): the layer and the place in its file of the point of a cloud that was clicked.
         sized(): the picture has another size.
     """
 
     moved = pyqtSignal()
     pointed = pyqtSignal(object)
     clicked = pyqtSignal(object)
+    point_clicked = pyqtSignal(str, int)
     sized = pyqtSignal()
 
     def __init__(self) -> None:
@@ -209,7 +211,14 @@ class ReliefCanvas(QWidget):
         pressed, self._last, self._pressed, self._grabbed = self._pressed, None, None, None
         still = pressed is not None and (event.position() - pressed).manhattanLength() < 4
         spot = self.spot_at(event.position())
-        if still and event.button() == Qt.MouseButton.LeftButton and spot is not None:
+        if not still or event.button() != Qt.MouseButton.LeftButton or spot is None:
+            return
+        at = event.position()
+        point = self.picture.point(at.x(), at.y()) if self.picture is not None else None
+        if point is not None and self.scene is not None and point[0] < len(self.scene.clouds):
+            cloud = self.scene.clouds[point[0]]
+            self.point_clicked.emit(cloud.layer_id, cloud.row(point[1]))
+        else:
             self.clicked.emit(spot)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:

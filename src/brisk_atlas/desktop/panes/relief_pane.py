@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from math import log
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,6 +14,7 @@ from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QFrame, QHBoxLayout, QMen
 from brisk_atlas.core.model import Layer
 from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye, GroundSpot, eye_over
 from brisk_atlas.core.relief.rays import Look
+from brisk_atlas.core.system.jobs import Job, Lane
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -21,6 +23,7 @@ from .relief_canvas import ReliefCanvas
 from .relief_driver import ReliefContent, ReliefDriver
 from .relief_light import MOST_HAZE, ReliefLight
 from .relief_numbers import ReliefNumbers
+from .relief_picture import ReliefPictureForm
 from .relief_rose import ReliefRose
 
 if TYPE_CHECKING:
@@ -93,6 +96,10 @@ class ReliefPane(QWidget):
         self.tethered = QCheckBox("tethered")
         self.tethered.setObjectName("relief tethered")
         self.tethered.setToolTip("Go with the map: place and scale")
+        self.picture = QToolButton()
+        self.picture.setText("Picture…")
+        self.picture.setObjectName("relief picture")
+        self.picture.setToolTip("Write what is seen as a PNG, at any size")
         self.reading = PlainLabel("")
         self.reading.setObjectName("mono")
         bar = QFrame()
@@ -101,7 +108,7 @@ class ReliefPane(QWidget):
         row.setContentsMargins(8, 2, 8, 2)
         title = PlainLabel("Relief")
         title.setObjectName("heading")
-        for widget in (title, self.ground, self.heights, self.views, self.light, self.tethered):
+        for widget in (title, self.ground, self.heights, self.views, self.light, self.picture, self.tethered):
             row.addWidget(widget)
         row.addStretch(1)
         row.addWidget(self.reading)
@@ -119,6 +126,7 @@ class ReliefPane(QWidget):
         self.rose.turned.connect(lambda azimuth: self._turn_to(azimuth, self.canvas.eye.tilt))
         self.rose.tilted.connect(lambda tilt: self._turn_to(self.canvas.eye.azimuth, tilt))
         self.rose.numbers_wanted.connect(self.type_numbers)
+        self.picture.clicked.connect(self.ask_picture)
         self.light.clicked.connect(lambda: self.lights.show_below(self.light))
         self.lights.changed.connect(self._light_changed)
         self.numbers.wanted.connect(self._take_numbers)
@@ -310,6 +318,34 @@ class ReliefPane(QWidget):
         scene = self.canvas.scene
         ground = scene.ground_up(eye.east, eye.north, eye.exaggeration) if scene is not None else None
         self.numbers.show_eye(self.canvas.eye, self.numbers.centre, ground or 0.0)
+
+    def ask_picture(self) -> None:
+        """Ask where the picture is to be written and how large it is to be, and write it."""
+        if self.scene is None:
+            return
+        form = ReliefPictureForm(self._size, self)
+        form.wanted.connect(self.write_picture)
+        form.open()
+
+    def write_picture(self, path: Path, cols: int, rows: int) -> None:
+        """Write what the eye sees as a PNG of a size, once all that it needs is read."""
+        scene, eye, look = self.scene, self.canvas.eye, self.driver.look
+        if scene is None or look is None:
+            return
+
+        def work(job: Job) -> Path:
+            from brisk_atlas.core.draw.png import png_bytes
+            from brisk_atlas.core.relief.complete import complete_picture
+            from brisk_atlas.core.system.atomic_write import write_whole
+
+            picture = complete_picture(scene, eye, (cols, rows), look, lambda share: job.report(share, "drawing"))
+            write_whole(path, png_bytes(picture.image))
+            return path
+
+        self.session.run(
+            "Writing the picture", work, lambda path: self.session.noticed.emit("good", f"Wrote {path}", ""),
+            lane=Lane.BATCH,
+        )  # fmt: skip
 
     def show_view(self, name: str) -> None:
         """Look from a side, from above, at all of the ground, or from where the eye was before."""
