@@ -12,6 +12,7 @@ from rasterio.transform import from_origin
 from scipy import ndimage
 
 from brisk_atlas import cli, demo
+from brisk_atlas.core import read
 from brisk_atlas.core.draw.cloud_order import order_of
 from brisk_atlas.core.kinds import painter_for
 from brisk_atlas.core.model import DataRef, Extent
@@ -24,6 +25,7 @@ from brisk_atlas.core.relief.points import ReliefPoints, relief_points, space_ar
 from brisk_atlas.core.relief.rays import Look
 from brisk_atlas.core.relief.scene import ReliefScene, Wanted, WindowKind
 from brisk_atlas.core.relief.space import Space, WindowPlace
+from brisk_atlas.core.relief.viewshed import SightQuestion, viewshed
 from brisk_atlas.core.relief.window_store import StoredWindow
 from brisk_atlas.core.workspace import Workspace
 
@@ -319,6 +321,62 @@ def test_a_cloud_is_thinned_by_whole_levels():
     cloud = ReliefPoints("c", order, np.zeros(count, np.uint32), np.zeros(3), np.ones(3), 1.0, 2.0, True)
     assert cloud.first(1_250_000) == pytest.approx(1_200_000, rel=0.01)  # chosen by chance, a quarter by a quarter
     assert cloud.first(count) == count and cloud.first(10) == pytest.approx(300_000, rel=0.01)
+
+
+# Sight
+
+
+@pytest.mark.parametrize(("eye", "target", "reach"), [(1.7, 0.0, None), (30.0, 5.0, None), (2.0, 0.0, 900.0)])
+def test_what_can_be_seen_is_what_brute_force_sees(tmp_path, eye, target, reach):
+    ground, random = rough(130, seed=6, height=60.0), np.random.default_rng(2)
+    ground[20:26, 60:90] = np.nan
+    path = tmp_path / "ground.tif"
+    with rasterio.open(
+        path, "w", driver="GTiff", count=1, width=130, height=130, dtype="float32", crs="EPSG:32727", nodata=np.nan,
+        transform=from_origin(500_000, 5_770_000, CELL, CELL),
+    ) as out:  # fmt: skip
+        out.write(ground, 1)
+    part = read.open(path).parts[0]
+    row, col = 71, 40
+    at = 500_000 + (col + 0.5) * CELL, 5_770_000 - (row + 0.5) * CELL
+    found = viewshed(part, 1, 1.0, SightQuestion(at, eye, target, reach))
+    lattice, missing = found.missing.lattice, found.missing.values[0]
+    top, left = (round(v) for v in ((5_770_000 - lattice.f) / CELL, (lattice.c - 500_000) / CELL))
+    bend, agree, total = 0.87 / (2 * 6_371_008.8), 0, 0
+    for j, i in random.integers(0, 130, (300, 2)):
+        inside = 0 <= j - top < missing.shape[0] and 0 <= i - left < missing.shape[1]
+        away = np.hypot(i - col, j - row) * CELL
+        if not np.isfinite(ground[j, i]) or away < 2 * CELL or (reach is not None and away > reach):
+            assert not inside or away < 2 * CELL or np.isnan(missing[j - top, i - left])
+            continue
+        share = np.arange(0.02, 0.995, 0.25 / max(abs(i - col), abs(j - row)))
+        u, v = col + share * (i - col), row + share * (j - row)
+        along = ndimage.map_coordinates(np.nan_to_num(ground, nan=-1e6), [v, u], order=1)
+        ends = ground[row, col] + eye, ground[j, i] + target - bend * away**2
+        over = ends[0] + share * (ends[1] - ends[0]) - (along - bend * (share * away) ** 2)
+        if abs(over.min()) > 2.0:  # bilinear and along rows differ by a little
+            total += 1
+            agree += (missing[j - top, i - left] == 0) == (over.min() > 0)
+    assert total > 80 and agree / total > 0.98
+    assert found.seen_m2 == pytest.approx((missing == 0).sum() * 100) and found.seen_m2 < found.looked_at_m2
+
+
+def test_the_earth_hides_what_lies_low_and_far(tmp_path, capsys):
+    path = tmp_path / "sea.tif"
+    with rasterio.open(
+        path, "w", driver="GTiff", count=1, width=400, height=3, dtype="float32", crs="EPSG:32727",
+        transform=from_origin(500_000, 5_770_000, 100, 100),
+    ) as out:  # fmt: skip
+        out.write(np.zeros((1, 3, 400), np.float32))
+    out = tmp_path / "seen.tif"
+    asked = ["viewshed", "--grid", str(path), "--at", "500050", "5769850", "--path", str(out), "--eye", "10"]
+    assert cli.main([*asked, "--refraction", "0"]) == 0
+    missing = rasterio.open(out).read(1)[1]
+    horizon = np.sqrt(2 * 6_371_008.8 * 10)  # metres to the horizon of a sphere
+    first_hidden = np.flatnonzero(missing > 1e-3)[0] * 100
+    assert first_hidden == pytest.approx(horizon, rel=0.03)
+    assert missing[-1] == pytest.approx((39_900 - horizon) ** 2 / (2 * 6_371_008.8), rel=0.05)
+    assert cli.main([*asked[:4], "9", "9", *asked[6:]]) == 1 and "outside it" in capsys.readouterr().err
 
 
 # The operation

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from .contour_lines import WriteContours
     from .count_rows import CountRows
     from .export import Export
+    from .find_viewshed import FindViewshed
     from .grid_change import GridChange
     from .image_change import ImageChange, ImageShift
     from .index_folders import IndexFolders
@@ -58,6 +59,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "save-edits": ("save_edits", "SaveEdits"),
     "render-view": ("render_view", "RenderView"),
     "relief": ("render_relief", "RenderRelief"),
+    "viewshed": ("find_viewshed", "FindViewshed"),
     "index-folders": ("index_folders", "IndexFolders"),
     "convert-record": ("records", "ConvertRecord"),
     "fill-record": ("records", "FillRecord"),
@@ -82,6 +84,7 @@ __all__ = [
     "CountRows",
     "Export",
     "FillRecord",
+    "FindViewshed",
     "FlattenXml",
     "GridChange",
     "ImageChange",

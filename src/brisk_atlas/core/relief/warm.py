@@ -8,6 +8,7 @@ from . import scene
 from .eye import Eye, eye_over
 from .light import Light, Lighting
 from .rays import Look
+from .sight_kernels import fill_sight
 from .space import Space
 
 
@@ -20,6 +21,7 @@ def warm() -> None:
     )  # fmt: skip
     made.load_base()
     black = (0.0, 0.0, 0.0)
+    fill_sight(np.zeros((3, 3), np.float32), 1.0, 1.0, 1, 1, 1.0, 0.0, 0.0, 9.0, np.zeros((3, 3), np.float32), 0, 3)
     made.fine_picture(eye_over(made.outline, 1.0, Eye()), (16, 16), Look(black, black, black, 0.0, 1.0))
 
 

@@ -14,7 +14,6 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cache
 from multiprocessing.connection import Pipe
@@ -276,15 +275,6 @@ class WorkerPool:
                             window.release()
         finally:
             stop.set()
-
-    @contextmanager
-    def reserved(self) -> Iterator[Worker]:
-        """Lend a worker to one caller for as long as it wants, as where it holds state; it is ended after."""
-        worker = self._take()
-        try:
-            yield worker
-        finally:
-            self._drop(worker)
 
     def warm(self) -> None:
         """Start workers ahead of need."""
