@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import dataclasses
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import rasterio
-from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
-from PyQt6.QtGui import QMouseEvent, QWheelEvent
+from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QSpinBox
 from rasterio.transform import from_origin
 
 from brisk_atlas import demo
+from brisk_atlas.core.model import DataRef, Label
 from brisk_atlas.desktop.panes.relief_picture import ReliefPictureForm
+from brisk_atlas.desktop.panes.relief_signs import paint_signs
 
 LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
 PLAIN, CTRL, SHIFT = (
@@ -287,3 +292,25 @@ def test_the_drape_follows_the_map_and_the_theme(island):
     d.window.commands.do("theme")
     d.settle()
     assert pane.canvas.image != day
+
+
+def test_labels_stand_upright_over_their_places_and_hide_behind_the_ground(island):
+    d, pane = island, pane_of(island)
+    d.window.session.open_refs([DataRef.file(demo.DATA / "tolvane_survey.gpkg").with_part("trails")])
+    d.settle()
+    trails = d.layer("trails")
+    d.work.change("label", trails.id, style=replace(trails.style, label=Label("name")))
+    d.work.choose(d.layer("elevation_2029").id)
+    d.settle()
+    canvas = pane.canvas
+    assert {sign.text for sign in canvas.signs} >= {"Harrow Landing to the rim"}
+    size = QRectF(canvas.rect())
+    picture, target = canvas.picture, QImage(canvas.size(), QImage.Format.Format_RGB32)
+    painter = QPainter(target)
+    shown = paint_signs(painter, canvas.signs, picture, canvas.eye, size)
+    hidden = paint_signs(
+        painter, canvas.signs, dataclasses.replace(picture, depth=picture.depth * 0.5), canvas.eye, size
+    )
+    twice = paint_signs(painter, canvas.signs * 2, picture, canvas.eye, size)
+    painter.end()
+    assert shown > 0 and hidden == 0 and twice == shown

@@ -16,6 +16,7 @@ from ..theme import LIGHT, MONO, SANS
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Frame
     from brisk_atlas.core.draw.labels import PlacedLabel
+    from brisk_atlas.core.model import Label
 
 HALO_PX = 3.0
 LINE_SPACING = 0.95  # of the height of a line of text
@@ -51,24 +52,28 @@ def paint_labels(frame: Frame) -> None:
 
 
 def _paint_label(painter: QPainter, label: PlacedLabel, frame: Frame) -> None:
-    density = frame.view.density
-    font = _font(label.look.size * density)
-    metrics = QFontMetricsF(font)
-    path, lines = QPainterPath(), label.text.split("\n")
-    step = metrics.height() * LINE_SPACING
-    for number, line in enumerate(lines):
-        down = metrics.capHeight() / 2 + (number - (len(lines) - 1) / 2) * step
-        path.addText(QPointF(-metrics.horizontalAdvance(line) / 2, down), font, line)
     painter.save()
     if label.anchor is not None:
         _paint_callout(painter, label, frame)
     painter.translate(QPointF(*frame.view.to_pixel(label.x, label.y)))
     painter.rotate(label.angle)
-    halo = QPen(QColor(label.look.halo), HALO_PX * density)
+    paint_text(painter, label.text, QPointF(0.0, 0.0), label.look, frame.view.density)
+    painter.restore()
+
+
+def paint_text(painter: QPainter, text: str, middle: QPointF, look: Label, density: float = 1.0) -> None:
+    """Paint the lines of a text with their halo about a place."""
+    font = _font(look.size * density)
+    metrics = QFontMetricsF(font)
+    path, lines = QPainterPath(), text.split("\n")
+    step = metrics.height() * LINE_SPACING
+    for number, line in enumerate(lines):
+        down = metrics.capHeight() / 2 + (number - (len(lines) - 1) / 2) * step
+        path.addText(middle + QPointF(-metrics.horizontalAdvance(line) / 2, down), font, line)
+    halo = QPen(QColor(look.halo), HALO_PX * density)
     halo.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
     painter.strokePath(path, halo)
-    painter.fillPath(path, QColor(label.look.colour))
-    painter.restore()
+    painter.fillPath(path, QColor(look.colour))
 
 
 def _paint_callout(painter: QPainter, label: PlacedLabel, frame: Frame) -> None:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
 
 from ..theme import LIGHT, Theme
+from .relief_signs import ReliefSign, paint_signs
 
 if TYPE_CHECKING:
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
@@ -62,6 +63,7 @@ class ReliefCanvas(QWidget):
         self.image: QImage | None = None
         self.message = ""
         self.mark: GroundSpot | None = None  # the pointer of another pane
+        self.signs: list[ReliefSign] = []
         self.past: list[Eye] = []
         self._last: QPointF | None = None
         self._pressed: QPointF | None = None
@@ -75,6 +77,11 @@ class ReliefCanvas(QWidget):
         self.picture = picture
         self.image = QImage(picture.image.tobytes(), cols, rows, cols * 4, QImage.Format.Format_RGBX8888).copy()
         self.message = ""
+        self.update()
+
+    def show_signs(self, signs: list[ReliefSign]) -> None:
+        """Show labels over their spots."""
+        self.signs = signs
         self.update()
 
     def show_message(self, text: str) -> None:
@@ -93,6 +100,8 @@ class ReliefCanvas(QWidget):
         if self.image is not None and not self.message:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(QRectF(self.rect()), self.image)
+            if self.picture is not None:
+                paint_signs(painter, self.signs, self.picture, self.eye, QRectF(self.rect()))
             self._paint_mark(painter)
         if self.message:
             painter.setPen(QColor(self.theme.quiet))

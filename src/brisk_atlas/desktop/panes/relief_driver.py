@@ -18,6 +18,7 @@ from brisk_atlas.core.relief.rays import Look
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
+from .relief_signs import signs_for
 
 if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
@@ -50,12 +51,14 @@ class ReliefDriver(QObject):
         begun(object): the ReliefScene of another ground is there.
         pictured(object): a ReliefPicture.
         failed(str): why there is no relief.
+        signed(object): the labels of what is seen, as ReliefSign.
         settled(): the picture is final for the present eye.
     """
 
     begun = pyqtSignal(object)
     pictured = pyqtSignal(object)
     failed = pyqtSignal(str)
+    signed = pyqtSignal(object)
     settled = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -73,6 +76,7 @@ class ReliefDriver(QObject):
         self._drawing: Job | None = None
         self._loading: Job | None = None
         self._reading: Job | None = None  # points
+        self._signing: Job | None = None  # labels
         self._again = False
         self._complete = False  # all windows are there; edges can be smoothed
         self._still = QTimer(self)
@@ -83,7 +87,10 @@ class ReliefDriver(QObject):
     @property
     def busy(self) -> bool:
         """Whether the picture is still to become better."""
-        return any((self._making, self._drawing, self._loading, self._reading, self._again)) or self._still.isActive()
+        return (
+            any((self._making, self._drawing, self._loading, self._reading, self._signing, self._again))
+            or self._still.isActive()
+        )
 
     def show(self, content: ReliefContent | None) -> None:
         """Show other grids or layers; None for nothing."""
@@ -227,6 +234,8 @@ class ReliefDriver(QObject):
                 self._load(scene, picture)
                 if not (moving or finely or self._again or self._loading):
                     self._complete = self._again = True
+                if finely and not moving:
+                    self._sign(scene, picture)
             if self._again:
                 self._again = False
                 self._draw()
@@ -234,6 +243,23 @@ class ReliefDriver(QObject):
                 self.settled.emit()
 
         self._drawing = self._start("Relief", work, finished)
+
+    def _sign(self, scene: ReliefScene, picture: ReliefPicture) -> None:
+        """Find the labels of what is seen, in the background."""
+        content, painter = self.content, self._painter
+        if self._signing is not None or content is None or painter is None or not content.grids:
+            return
+
+        def finished(job: Job) -> None:
+            self._signing = None
+            if job.result is not None and self.scene is scene:
+                self.signed.emit(job.result)
+            if not self.busy:
+                self.settled.emit()
+
+        self._signing = self._start(
+            "Placing labels", lambda job: signs_for(scene, painter, content.layers, picture), finished
+        )
 
     def _load(self, scene: ReliefScene, picture: ReliefPicture) -> None:
         """Read the coarsest window that a picture lacks, and draw again once it is there."""

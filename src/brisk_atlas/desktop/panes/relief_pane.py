@@ -132,6 +132,7 @@ class ReliefPane(QWidget):
         self.numbers.wanted.connect(self._take_numbers)
         self.driver.begun.connect(self._begin)
         self.driver.pictured.connect(self._show)
+        self.driver.signed.connect(self.canvas.show_signs)
         self.driver.failed.connect(self.canvas.show_message)
         self.driver.settled.connect(self.settled)
         self.ground_menu.aboutToShow.connect(self._fill_menu)
