@@ -314,3 +314,37 @@ def test_labels_stand_upright_over_their_places_and_hide_behind_the_ground(islan
     twice = paint_signs(painter, canvas.signs * 2, picture, canvas.eye, size)
     painter.end()
     assert shown > 0 and hidden == 0 and twice == shown
+
+
+def test_the_curtain_of_the_map_stands_in_the_relief_too(island):
+    d, pane = island, pane_of(island)
+    d.open(demo.DATA / "elevation_2031.tif")
+    later = d.layer("elevation_2031")
+    d.work.change("look", later.id, style=replace(later.style, ramp="ember"))
+    d.work.choose(d.layer("elevation_2029").id)
+    d.settle()
+    d.press(d.canvas, Qt.Key.Key_C)
+    d.settle()
+    canvas = pane.canvas
+    d.canvas.move_edge(0.5)
+    d.settle()
+    both = canvas.picture.image[..., :3].astype(int)
+    seen = np.isfinite(canvas.picture.depth)
+    d.canvas.move_edge(1.0)
+    d.settle()
+    only_a = canvas.picture.image[..., :3].astype(int)
+    d.canvas.move_edge(0.0)
+    d.settle()
+    only_b = canvas.picture.image[..., :3].astype(int)
+    half = seen.shape[1] // 2
+    left, right = seen.copy(), seen.copy()
+    left[:, half - 2 :], right[:, : half + 2] = False, False
+    assert np.abs(both - only_a)[left].mean() < 1 < np.abs(both - only_b)[left].mean()
+    assert np.abs(both - only_b)[right].mean() < 1 < np.abs(both - only_a)[right].mean()
+    d.press(d.canvas, Qt.Key.Key_X)  # blink: one over the other
+    d.window.desk.map.blinker.mixed.emit(0.5)
+    d.settle()
+    assert pane.driver.division.way == 4
+    d.press(d.canvas, Qt.Key.Key_X)
+    d.settle()
+    assert pane.driver.division.way == 0 and len(pane.driver.content.drapes) == 1

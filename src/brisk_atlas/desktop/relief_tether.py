@@ -6,12 +6,15 @@ from collections.abc import Callable
 from math import radians, tan
 
 import numpy as np
+from PyQt6.QtCore import QSizeF
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
+from brisk_atlas.core.relief.rays import UNDIVIDED, Division
+from brisk_atlas.core.workspace.comparison import Divide, Way
 
 from .panes.map_pane import MapPane
 from .panes.relief_pane import ReliefPane
@@ -36,6 +39,7 @@ class ReliefTether:
         relief.driver.pictured.connect(lambda picture: self._outline())
         relief.tethered.toggled.connect(lambda on: self._follow_map() if on else None)
         relief.closed.connect(self._forget)
+        map_pane.canvas.sides_changed.connect(self._divide)
 
     def _to_map(self, places: np.ndarray) -> np.ndarray | None:
         """Return (n, 2) positions of the map's CRS of metres of the relief; None where that can't be said."""
@@ -107,6 +111,20 @@ class ReliefTether:
         x, y, _ = points.xyz[row].tolist()
         session.work.choose(layer_id)
         self._probed(Where.at(x, y, points.crs or "", 2 * near / scene.space.per_unit[1]))
+
+    def _divide(self) -> None:
+        """Have A and B share the relief as they share the map."""
+        canvas, sides = self.map.canvas, self.map.canvas.sides
+        if sides.titles is None:
+            self.relief.driver.divide(UNDIVIDED)
+        elif sides.way is Way.BLINK:
+            self.relief.driver.divide(Division(4, sides.mix))
+        elif sides.divide is Divide.GLASS:
+            width, height = max(1, canvas.width()), max(1, canvas.height())
+            at = sides.glass_centre(QSizeF(width, height))
+            self.relief.driver.divide(Division(3, 0.0, at.x() / width, at.y() / height, sides.radius / height))
+        else:
+            self.relief.driver.divide(Division(1 if sides.divide is Divide.UPRIGHT else 2, sides.at))
 
     # Place and scale
 

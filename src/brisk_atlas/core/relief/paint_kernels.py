@@ -156,10 +156,26 @@ def _drape_at(drape, x, y, t):
     return 0.0, 0.0, 0.0, 0.0
 
 
+@njit(**INLINE)
+def _share_of_b(division, col, row, cols, rows):
+    """Return how much of side B is seen at a pixel, 0 to 1."""
+    if division.way == 0:
+        return 0.0
+    if division.way == 1:
+        return 1.0 if (col + 0.5) / cols > division.at else 0.0
+    if division.way == 2:
+        return 1.0 if (row + 0.5) / rows > division.at else 0.0
+    if division.way == 3:
+        x, y = col + 0.5 - division.x * cols, row + 0.5 - division.y * rows
+        return 1.0 if x * x + y * y < (division.radius * rows) ** 2 else 0.0
+    return division.at
+
+
 @njit(**JIT)
-def paint_rows(ground, shades, drape, look, eye, depth, which, image, top, bottom):
+def paint_rows(ground, shades, drape, other, division, look, eye, depth, which, image, top, bottom):
     """Fill the rows `top` to `bottom` of a picture (rows, cols, 4) uint8, red, green, blue and 255.
 
+    drape, other : those of side A and side B, as `division` has them share the picture
     shades : (slots, side, side) uint8 of the ground's windows; depth, which : (rows, cols) as `cast_columns` fills them
     """
     rows, cols = depth.shape
@@ -179,7 +195,15 @@ def paint_rows(ground, shades, drape, look, eye, depth, which, image, top, botto
             x, y = eye.x + t * dx, eye.y + t * dy
             u, v = (x - ground.places[w, 0]) * ground.places[w, 2], (y - ground.places[w, 1]) * ground.places[w, 3]
             light = _shade_at(shades[ground.slots[w]], ground.sizes[w, 0], ground.sizes[w, 1], u, v)
-            red, green, blue, cover = _drape_at(drape, x, y, t / np.sqrt(max(-dz, STEEPEST)))
+            away = t / np.sqrt(max(-dz, STEEPEST))
+            share = _share_of_b(division, col, row, cols, rows)
+            red, green, blue, cover = 0.0, 0.0, 0.0, 0.0
+            if share < 1.0:
+                red, green, blue, cover = _drape_at(drape, x, y, away)
+            if share > 0.0:
+                red_b, green_b, blue_b, cover_b = _drape_at(other, x, y, away)
+                red, green = red * (1.0 - share) + red_b * share, green * (1.0 - share) + green_b * share
+                blue, cover = blue * (1.0 - share) + blue_b * share, cover * (1.0 - share) + cover_b * share
             rest = 1.0 - cover
             red, green, blue = red + look.bare[0] * rest, green + look.bare[1] * rest, blue + look.bare[2] * rest
             if look.strength != 1.0:

@@ -66,3 +66,18 @@ class Look(NamedTuple):
     zenith: tuple[float, float, float]
     haze: float
     strength: float
+
+
+class Division(NamedTuple):
+    """How the drapes of side A and side B share a picture: `way` 0 for A alone; 1 for A left and B right of an edge, 2
+    for A above and B below it, at a share of the width or height; 3 for B in a glass about (x, y), shares of the width
+    and height, with a radius that is a share of the height; 4 for both, `at` the share of B."""
+
+    way: int = 0
+    at: float = 0.5
+    x: float = 0.5
+    y: float = 0.5
+    radius: float = 0.0
+
+
+UNDIVIDED = Division()

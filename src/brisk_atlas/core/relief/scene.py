@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from contextlib import ExitStack
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import NamedTuple
@@ -14,10 +15,11 @@ from brisk_atlas.core.draw.bands import in_bands
 from brisk_atlas.core.system.shares import CORES, in_pieces
 
 from . import cast_kernels, paint_kernels
+from .drape_windows import DrapeWindows
 from .eye import Eye, GroundSpot
 from .light import Lighting
 from .points import ReliefPoints, draw_points
-from .rays import Drape, Ground, Look, Rays
+from .rays import UNDIVIDED, Division, Drape, Ground, Look, Rays
 from .space import Space, WindowPlace
 from .window_store import StoredWindow, WindowStore
 
@@ -45,6 +47,7 @@ class Wanted(NamedTuple):
 
     kind: WindowKind
     place: WindowPlace
+    side: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -110,7 +113,7 @@ class ReliefScene:
         lighting: Lighting,
         exaggeration: float = 1.5,
     ) -> None:
-        self.space, self._read_heights, self._read_drape = space, heights, drape
+        self.space, self._read_heights = space, heights
         self.lighting, self._exaggeration = lighting, exaggeration
         self.clouds: tuple[ReliefPoints, ...] = ()
         self.base = space.base_level(BASE)
@@ -118,8 +121,8 @@ class ReliefScene:
         self._heights = np.empty((GROUND_SLOTS, SIDE, SIDE), np.float32)  # memory is taken as it is written to
         self._mips = np.empty((GROUND_SLOTS, int(self._offsets[-1])), np.float32)
         self._shades = np.empty((GROUND_SLOTS, SIDE, SIDE), np.uint8)
-        self._drapes = np.empty((DRAPE_SLOTS, SIDE, SIDE, 4), np.uint8)
-        self._ground_store, self._drape_store = WindowStore(GROUND_SLOTS), WindowStore(DRAPE_SLOTS)
+        self._ground_store = WindowStore(GROUND_SLOTS)
+        self._drapes = [DrapeWindows(DRAPE_SLOTS, SIDE, drape)]  # of side A, and of B while two are compared
         self._has_ground = False
         self.range = (0.0, 0.0)  # the lowest and the highest of the coarsest window
         width, height = space.metres
@@ -133,7 +136,8 @@ class ReliefScene:
         """Read a window. Raises what reading raises."""
         view = self.space.view(wanted.place)
         if wanted.kind is WindowKind.DRAPE:
-            self._load_drape(wanted.place, self._read_drape(view))
+            if wanted.side < len(self._drapes):
+                self._drapes[wanted.side].load(wanted.place, view, self.base)
         else:
             self._load_heights(wanted.place, self._read_heights(view))
 
@@ -209,10 +213,6 @@ class ReliefScene:
         row = np.clip(((place.row + np.arange(place.rows) + 0.5) * step).astype(int), 0, base.shape[0] - 1)
         return np.ascontiguousarray(base[np.ix_(row, col)])
 
-    def _load_drape(self, place: WindowPlace, pixels: np.ndarray) -> None:
-        with self._drape_store.filling(place, self.base) as slot:
-            self._drapes[slot, : place.rows, : place.cols] = pixels
-
     def show_clouds(self, clouds: Sequence[ReliefPoints]) -> None:
         """Have clouds stand in the relief. Without a ground, they are what is brought into sight as a whole."""
         self.clouds = tuple(clouds)
@@ -256,10 +256,14 @@ class ReliefScene:
             for window in reversed(windows):  # the coarsest first, whose shadows fall into the others
                 self._shade(window)
 
-    def use_drape(self, drape: Callable[[View], np.ndarray]) -> None:
-        """Have other pictures over the ground from now on; those before are shown until they are read."""
-        self._read_drape = drape
-        self._drape_store.renew()
+    def use_drapes(self, *drapes: Callable[[View], np.ndarray]) -> None:
+        """Have other pictures over the ground from now on, of one side or of A and B; those before are shown until they
+        are read."""
+        found = self._drapes[: len(drapes)]
+        for windows, drape in zip(found, drapes):
+            windows.use(drape)
+        found += [DrapeWindows(DRAPE_SLOTS, SIDE, drape) for drape in drapes[len(found) :]]
+        self._drapes = found
 
     def _ground(self, windows: list[StoredWindow], pixel: float) -> Ground:
         return Ground(self._heights, self._mips, self._offsets, *self._described(windows, pixel))
@@ -275,9 +279,11 @@ class ReliefScene:
 
     # Pictures
 
-    def fine_picture(self, eye: Eye, size: tuple[int, int], look: Look) -> ReliefPicture:
+    def fine_picture(
+        self, eye: Eye, size: tuple[int, int], look: Look, division: Division = UNDIVIDED
+    ) -> ReliefPicture:
         """Return what an eye sees, drawn at twice the size and averaged, so that edges are smooth."""
-        found = self.picture(eye, size, look, coarser=0.5)
+        found = self.picture(eye, size, look, coarser=0.5, division=division)
         rows, cols = size[1], size[0]
         image = np.empty((rows, cols, 4), np.uint8)
         in_bands(rows, lambda a, b: paint_kernels.halve(found.image, image, a, b))
@@ -286,28 +292,33 @@ class ReliefScene:
         rays = eye.rays(self.space, cols, rows)
         return ReliefPicture(image, depth, which, eye, rays, size, nearest, owner)
 
-    def picture(self, eye: Eye, size: tuple[int, int], look: Look, *, coarser: float = 1.0) -> ReliefPicture:
+    def picture(
+        self, eye: Eye, size: tuple[int, int], look: Look, *, coarser: float = 1.0, division: Division = UNDIVIDED
+    ) -> ReliefPicture:
         """Return what an eye sees in a picture of so many columns and rows, or of so many times fewer."""
         cols, rows = (max(8, round(side / coarser)) for side in size)
         rays = eye.rays(self.space, cols, rows)
         pixel = eye.pixel(rows)
         depth, which = np.empty((rows, cols), np.float32), np.empty((rows, cols), np.int8)
         image = np.empty((rows, cols, 4), np.uint8)
-        with self._ground_store.reading() as windows, self._drape_store.reading() as pictures:
-            ground = self._ground(windows, pixel)
-            drape = Drape(self._drapes, *self._described(pictures, pixel))
+        drapes = list(self._drapes)
+        with ExitStack() as reading:
+            ground = self._ground(reading.enter_context(self._ground_store.reading()), pixel)
+            seen = [Drape(each.pixels, *self._described(reading.enter_context(each.store.reading()), pixel))
+                    for each in drapes]  # fmt: skip
+            shared = division if len(seen) > 1 else UNDIVIDED
             in_pieces(cols, STRIPES, lambda a, b: cast_kernels.cast_columns(ground, rays, depth, which, a, b))
             in_bands(
                 rows,
                 lambda a, b: paint_kernels.paint_rows(
-                    ground, self._shades, drape, look, rays, depth, which, image, a, b
+                    ground, self._shades, seen[0], seen[-1], shared, look, rays, depth, which, image, a, b
                 ),
             )
         clouds = self.clouds
         if not clouds:
             return ReliefPicture(image, depth, which, eye, rays, size)
-        seen = draw_points(clouds, rays, depth, image, moving=coarser > 1.0)
-        return ReliefPicture(image, depth, which, eye, rays, size, *seen)
+        points = draw_points(clouds, rays, depth, image, moving=coarser > 1.0)
+        return ReliefPicture(image, depth, which, eye, rays, size, *points)
 
     def missing(self, picture: ReliefPicture) -> list[Wanted]:
         """Return the windows that a picture at rest would need but has not, the coarsest first; once it has all, others
@@ -327,10 +338,13 @@ class ReliefScene:
         ground = self._wanted(spots, far, around, pixel, 0, GROUND_SLOTS)
         drape = self._wanted(spots, slanted, around, pixel, FINEST_DRAPE, DRAPE_SLOTS)
         found = [Wanted(WindowKind.HEIGHTS, place) for need, place in ground if not _has(self._ground_store, need)]
-        found += [Wanted(WindowKind.DRAPE, place) for need, place in drape if not _has(self._drape_store, need)]
+        drapes = list(self._drapes)
+        for side, windows in enumerate(drapes):
+            found += [Wanted(WindowKind.DRAPE, place, side) for need, place in drape if not _has(windows.store, need)]
         if not found:
             self._ground_store.keep_only({self.base, *(need.level for need, _ in ground)})
-            self._drape_store.keep_only({self.base, *(need.level for need, _ in drape)})
+            for windows in drapes:
+                windows.store.keep_only({self.base, *(need.level for need, _ in drape)})
         return sorted(found, key=lambda each: -each.place.level)
 
     def _wanted(

@@ -62,6 +62,7 @@ class MapCanvas(QWidget):
         shape_drawn(str, object): the hand ended a shape: its kind, and (n, 2) positions.
         shape_going(str, object): the same, while it is being drawn.
         tool_changed(): another tool is in the hand, or none.
+        sides_changed(): A and B share the canvas in another way.
     """
 
     view_changed = pyqtSignal()
@@ -73,6 +74,7 @@ class MapCanvas(QWidget):
     shape_drawn = pyqtSignal(str, object)
     shape_going = pyqtSignal(str, object)
     tool_changed = pyqtSignal()
+    sides_changed = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -317,7 +319,7 @@ class MapCanvas(QWidget):
             self.update()
         elif self._doing == "edge":
             self.sides.drag(at, QSizeF(self.size()))
-            self.update()
+            self.share_anew()
         elif self._doing == "turn" and self._last is not None:
             self.look(self.view.turned(self._bearing(at) - self._bearing(self._last)))
             self._last = at
@@ -335,7 +337,7 @@ class MapCanvas(QWidget):
             self.setCursor(self.sides.cursor if self._near_edge(at) else QCursor(Qt.CursorShape.CrossCursor))
         self.sides.pointer = at
         if self.sides.divides and self.sides.divide is Divide.GLASS:
-            self.update()
+            self.share_anew()
         self.pointer_moved.emit(*self.view.to_map(at.x(), at.y()))
 
     def _bearing(self, at: QPointF) -> float:
@@ -443,7 +445,7 @@ class MapCanvas(QWidget):
         """Move the edge, size the glass, or hold one of two sides that blink while the key is down."""
         if self.sides.way is Way.CURTAIN:
             self.sides.step(direction)
-            self.update()
+            self.share_anew()
         elif not repeated:
             self.side_held.emit(max(0.0, float(direction)))
 
@@ -461,7 +463,12 @@ class MapCanvas(QWidget):
     def move_edge(self, share: float) -> None:
         """Put the edge between A and B at a share of the width or height."""
         self.sides.move(share)
+        self.share_anew()
+
+    def share_anew(self) -> None:
+        """Paint A and B anew, as they share the canvas in another way."""
         self.update()
+        self.sides_changed.emit()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         if self.view is not None:

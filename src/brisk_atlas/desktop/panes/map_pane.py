@@ -223,13 +223,14 @@ class MapPane(QWidget):
         if comparison is not None and pictures == 2:
             a, b = (side_title(ids, work.layers, work.state.groups) for ids in comparison.sides[:2])
             sides.titles, sides.way, sides.divide = (a, b), comparison.way, comparison.divide
+        self.canvas.sides_changed.emit()
         self.canvas.legend = change.scale if change is not None and subtracted(work) else None
         if comparison is not None and comparison.way is Way.CHANGE:
             self.comparing.say(change.words if change is not None and subtracted(work) else NO_GRIDS)
 
     def _show_mix(self, mix: float) -> None:
         self.canvas.sides.mix = mix
-        self.canvas.update()
+        self.canvas.share_anew()
 
     def _credit(self) -> str:
         """Return whom the data of the services on the map is credited to."""

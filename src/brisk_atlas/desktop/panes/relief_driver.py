@@ -14,7 +14,7 @@ from brisk_atlas.core.model import DataRef, Layer
 from brisk_atlas.core.relief.eye import Eye
 from brisk_atlas.core.relief.light import Lighting
 from brisk_atlas.core.relief.pace import Pace
-from brisk_atlas.core.relief.rays import Look
+from brisk_atlas.core.relief.rays import UNDIVIDED, Division, Look
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
@@ -24,16 +24,17 @@ if TYPE_CHECKING:
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
 
+ONE_OVER_THE_OTHER = 4  # of the ways in which A and B share a picture
 STILL_MS = 160  # after the hand rests this long the picture is drawn finely
 
 
 @dataclass(frozen=True)
 class ReliefContent:
-    """What a relief shows: its grids, the first above the others, the layers draped over them, bottom first, and the
-    clouds that stand in it."""
+    """What a relief shows: its grids, the first above the others; the layers draped over them, bottom first, those of A
+    and those of B while two sides are compared; and the clouds that stand in it."""
 
     grids: tuple[Layer, ...]
-    layers: tuple[Layer, ...]
+    drapes: tuple[tuple[Layer, ...], ...]
     clouds: tuple[Layer, ...] = ()
 
     @property
@@ -70,6 +71,7 @@ class ReliefDriver(QObject):
         self.size = (16, 16)
         self.look: Look | None = None
         self.lighting = Lighting()
+        self.division = UNDIVIDED
         self.pace = Pace()
         self._painter: Painter | None = None
         self._making: Job | None = None
@@ -100,8 +102,8 @@ class ReliefDriver(QObject):
         elif self.scene is None or before is None or before.ground != content.ground:
             self._make(content)
         else:
-            if before.layers != content.layers:
-                self.scene.use_drape(self._drape_of(content.layers))
+            if before.drapes != content.drapes:
+                self.scene.use_drapes(*map(self._drape_of, content.drapes))
             if before.clouds != content.clouds:
                 self._read_clouds(self.scene, content)
             self._draw()
@@ -111,6 +113,14 @@ class ReliefDriver(QObject):
         self.eye = eye
         self._still.start()
         self._draw()
+
+    def divide(self, division: Division) -> None:
+        """Have A and B share the picture in another way, coarser until the hand rests."""
+        if division != self.division:
+            self.division = division
+            if division.way != ONE_OVER_THE_OTHER:
+                self._still.start()
+            self._draw()
 
     def redraw(self) -> None:
         """Draw again, as the look or the size is another."""
@@ -136,7 +146,7 @@ class ReliefDriver(QObject):
 
             space = space_of(cache, content.grids) if content.grids else space_around(cache, content.clouds)
             heights = partial(heights_in, cache, content.grids) if content.grids else no_heights
-            scene = ReliefScene(space, heights, self._drape_of(content.layers), lighting, eye.exaggeration)
+            scene = ReliefScene(space, heights, self._drape_of(content.drapes[0]), lighting, eye.exaggeration)
             scene.load_base()
             if not content.grids:
                 scene.show_clouds([relief_points(cache, layer, space) for layer in content.clouds])
@@ -151,8 +161,8 @@ class ReliefDriver(QObject):
                 self.failed.emit(str(job.error))
             elif job.result is not None and self.content is not None and self.content.ground == content.ground:
                 self.scene = job.result
-                if self.content.layers != content.layers:
-                    self.scene.use_drape(self._drape_of(self.content.layers))
+                if self.content.drapes != content.drapes or len(content.drapes) > 1:
+                    self.scene.use_drapes(*map(self._drape_of, self.content.drapes))
                 self._read_clouds(self.scene, self.content)
                 self.begun.emit(self.scene)
                 self._draw()
@@ -206,7 +216,7 @@ class ReliefDriver(QObject):
         if self._drawing is not None:
             self._again = True
             return
-        eye, size, lighting = self.eye, self.size, self.lighting
+        eye, size, lighting, division = self.eye, self.size, self.lighting, self.division
         moving, finely = self._still.isActive(), self._complete
         self._complete = False
         coarser = self.pace.coarser if moving else 1.0
@@ -216,9 +226,9 @@ class ReliefDriver(QObject):
                 scene.use_light(lighting, eye.exaggeration)
             begun = time.perf_counter()
             if finely and not moving:
-                picture = scene.fine_picture(eye, size, look)
+                picture = scene.fine_picture(eye, size, look, division)
             else:
-                picture = scene.picture(eye, size, look, coarser=coarser)
+                picture = scene.picture(eye, size, look, coarser=coarser, division=division)
             return picture, time.perf_counter() - begun
 
         def finished(job: Job) -> None:
@@ -232,7 +242,8 @@ class ReliefDriver(QObject):
                     self.pace.took(took)
                 self.pictured.emit(picture)
                 self._load(scene, picture)
-                if not (moving or finely or self._again or self._loading):
+                blinks = division.way == ONE_OVER_THE_OTHER  # the next picture comes before a fine one would
+                if not (moving or finely or blinks or self._again or self._loading):
                     self._complete = self._again = True
                 if finely and not moving:
                     self._sign(scene, picture)
@@ -258,7 +269,7 @@ class ReliefDriver(QObject):
                 self.settled.emit()
 
         self._signing = self._start(
-            "Placing labels", lambda job: signs_for(scene, painter, content.layers, picture), finished
+            "Placing labels", lambda job: signs_for(scene, painter, content.drapes[0], picture), finished
         )
 
     def _load(self, scene: ReliefScene, picture: ReliefPicture) -> None:

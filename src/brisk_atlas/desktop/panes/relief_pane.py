@@ -15,6 +15,8 @@ from brisk_atlas.core.model import Layer
 from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye, GroundSpot, eye_over
 from brisk_atlas.core.relief.rays import Look
 from brisk_atlas.core.system.jobs import Job, Lane
+from brisk_atlas.core.workspace.comparison import Way
+from brisk_atlas.core.workspace.stacks import stacks_of
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -181,7 +183,7 @@ class ReliefPane(QWidget):
         self.closed.emit()
 
     def _work_changed(self, what: str) -> None:
-        if what in ("layers", "subject", "file") and self.isVisible():
+        if what in ("layers", "subject", "comparison", "file") and self.isVisible():
             self.remake()
 
     # The ground
@@ -256,9 +258,14 @@ class ReliefPane(QWidget):
             return
         if self.driver.scene is None:
             self.canvas.show_message("Building the relief…")
-        layers = tuple(layer for layer in self.session.work.drawn() if layer.visible and not layer.kind.has_points)
+        comparison = self.session.work.state.comparison
+        stacks = stacks_of(self.session.work)
+        if comparison is not None and comparison.way is Way.CHANGE:
+            stacks = (tuple(self.session.work.drawn()),)
+        drapes = [tuple(la for la in stack if la.visible and not la.kind.has_points) for stack in stacks]
         self.driver.size = self._size
-        self.driver.show(ReliefContent(tuple(grids), layers or tuple(grids[:1]), tuple(clouds)))
+        only = tuple(grids[:1])
+        self.driver.show(ReliefContent(tuple(grids), tuple(each or only for each in drapes), tuple(clouds)))
 
     # The eye
 
