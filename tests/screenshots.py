@@ -25,6 +25,8 @@ from brisk_atlas.core.find import Shelves, shelves
 from brisk_atlas.core.find.connections import Connection
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.model import DataRef, Label, StyleRule
+from brisk_atlas.core.relief.eye import Eye, GroundSpot
+from brisk_atlas.core.relief.light import Light, Lighting
 from brisk_atlas.core.workspace.sketching import change_mark
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
@@ -224,10 +226,22 @@ def twin(s: Studio) -> None:
 
 
 def relief(s: Studio) -> None:
+    """The island over the sea floor with water at sea level, a laser strip and a low sun, beside the map."""
     s.demo()
+    s.choose("laser strip")
     s.choose("elevation_2029")
     s.do("relief")
-    s.probe(508_700, 5_771_900)
+    desk = s.window.desk
+    desk.side.hide()
+    desk.panes.setSizes([360, 720])
+    pane, ids = desk.relief, {layer.name: layer.id for layer in s.window.session.work.layers}
+    pane.choose_grids((ids["elevation_2029"], ids["sea floor"]))
+    s.settle()
+    middle = pane.scene.space.to_metres(508_900, 5_771_300)
+    spot = GroundSpot(*middle, pane.scene.ground_up(*middle, 1.5))
+    pane.canvas.turn(Eye.looking_at(spot, 11_500, 335, 27))
+    pane.lights.wet.setChecked(True)
+    pane.lights.use(Lighting((Light(62.0, 24.0, 0.85, True), Light(250.0, 60.0, 0.2)), 0.34))
 
 
 def style(s: Studio) -> None:

@@ -241,6 +241,22 @@ def brightness(ground, lighting, azimuth_of_slope):
     return int(picture.image[int(found[1]), int(found[0]), 0])
 
 
+def test_water_hides_what_lies_below_its_level_and_the_deep_more_than_the_shallow():
+    x = (np.arange(200) - 99.5) * CELL
+    cone = (600 - np.hypot(x, x[:, None])).astype(np.float32)
+    scene = scene_of(cone)
+    eye = Eye.looking_at(GroundSpot(0, 0, 0), 3000, 0, 90, exaggeration=1.0)
+    wet = LOOK._replace(water=200.0, shore=(-1000.0, -1000.0, 600.0, 1000.0))
+    dry, flooded = (scene.picture(eye, (200, 200), look).image.astype(int) for look in (LOOK, wet))
+
+    def change(east):
+        col, row = eye.seen_at(GroundSpot(east, 0.0, 600.0 - abs(east)), 200, 200)
+        return np.abs(flooded - dry)[int(row), int(col), :3].sum()
+
+    assert change(-200.0) == 0 and change(-380.0) == 0  # above the level
+    assert 0 < change(-500.0) < change(-900.0) and change(700.0) == 0  # beyond the shore
+
+
 def test_slopes_towards_the_light_are_bright():
     x = (np.arange(200) - 99.5) * CELL
     cone = (600 - np.hypot(x, x[:, None])).astype(np.float32)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 
+from brisk_atlas.core.place.length_units import METRES_A_UNIT
 from brisk_atlas.core.record.model import Record
 
 METRES = ("m", "metre", "metres")  # units of heights, as bands state them
-METRES_A_UNIT = {"m": 1.0, "metre": 1.0, "metres": 1.0, "meter": 1.0, "cm": 0.01, "mm": 0.001, "ft": 0.3048}
 NUMBER = re.compile(r"[-+]?\d+(?:\.\d+)?")
 SURE = 1.959964  # standard deviations within which 95 % of normal errors lie
 

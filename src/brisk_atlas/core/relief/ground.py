@@ -17,8 +17,9 @@ from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.model import AtlasError, Extent, GridStyle, Layer
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform_extent
+from brisk_atlas.core.place.length_units import METRES_A_UNIT
 
-from .space import METRES_A_UNIT, Space
+from .space import Space
 
 RIM_CELLS = 8.0  # of the lower grid, over which the upper one goes over into it
 PARTS = 16  # of a cell, by which two grids are taken for equally fine

@@ -10,6 +10,8 @@ from brisk_atlas.core.read.index_kernels import JIT
 from .cast_kernels import INLINE, direction
 
 FULL = 160.0  # of a shade: as bright as the drape itself
+WATER = (52.0, 112.0, 138.0)
+CLEAR_WATER = 3.0  # by how much what lies under water fades, for each of the distance of its surface
 STEEPEST = 0.25  # the sine of the flattest angle of sight by which a drape's level is chosen
 
 
@@ -157,6 +159,22 @@ def _drape_at(drape, x, y, t):
 
 
 @njit(**INLINE)
+def _water_before(look, eye, dx, dy, dz, t):
+    """Return how much a water level hides of what lies at a distance: more, the deeper that is; 0 for none."""
+    if look.water != look.water or dz >= 0.0:
+        return 0.0
+    there = (look.water * eye.exaggeration - eye.z) / dz
+    if there <= 0.0 or there >= t:
+        return 0.0
+    x, y = eye.x + there * dx, eye.y + there * dy
+    west, south, east, north = look.shore
+    if x < west or x > east or y < south or y > north:
+        return 0.0
+    through = min(t - there, 1e9) / max(there, 1e-9)
+    return min(0.55 + through * CLEAR_WATER, 0.93)
+
+
+@njit(**INLINE)
 def _share_of_b(division, col, row, cols, rows):
     """Return how much of side B is seen at a pixel, 0 to 1."""
     if division.way == 0:
@@ -188,8 +206,11 @@ def paint_rows(ground, shades, drape, other, division, look, eye, depth, which, 
             sky1 = look.horizon[1] + (look.zenith[1] - look.horizon[1]) * height
             sky2 = look.horizon[2] + (look.zenith[2] - look.horizon[2]) * height
             w = which[row, col]
+            wet = _water_before(look, eye, dx, dy, dz, t)
             if w < 0:
-                image[row, col, 0], image[row, col, 1], image[row, col, 2] = sky0, sky1, sky2
+                image[row, col, 0] = np.uint8(sky0 + (WATER[0] - sky0) * wet)
+                image[row, col, 1] = np.uint8(sky1 + (WATER[1] - sky1) * wet)
+                image[row, col, 2] = np.uint8(sky2 + (WATER[2] - sky2) * wet)
                 image[row, col, 3] = 255
                 continue
             x, y = eye.x + t * dx, eye.y + t * dy
@@ -212,10 +233,11 @@ def paint_rows(ground, shades, drape, other, division, look, eye, depth, which, 
                 blue = 128.0 + (blue - 128.0) * look.strength
             clear = np.exp(-t * look.haze) if look.haze > 0.0 else 1.0
             light *= clear
-            veil = 1.0 - clear
-            image[row, col, 0] = np.uint8(min(max(red * light + sky0 * veil, 0.0), 255.0))
-            image[row, col, 1] = np.uint8(min(max(green * light + sky1 * veil, 0.0), 255.0))
-            image[row, col, 2] = np.uint8(min(max(blue * light + sky2 * veil, 0.0), 255.0))
+            veil, dry = 1.0 - clear, 1.0 - wet
+            red, green, blue = red * light + sky0 * veil, green * light + sky1 * veil, blue * light + sky2 * veil
+            image[row, col, 0] = np.uint8(min(max(red * dry + WATER[0] * wet, 0.0), 255.0))
+            image[row, col, 1] = np.uint8(min(max(green * dry + WATER[1] * wet, 0.0), 255.0))
+            image[row, col, 2] = np.uint8(min(max(blue * dry + WATER[2] * wet, 0.0), 255.0))
             image[row, col, 3] = 255
 
 

@@ -14,11 +14,12 @@ from brisk_atlas.core.draw.cloud import AT_ONCE, dimensions_of, point_inks
 from brisk_atlas.core.draw.cloud_order import CloudOrder, order_of
 from brisk_atlas.core.model import CloudStyle, Extent, Layer
 from brisk_atlas.core.place import transform_extent
+from brisk_atlas.core.place.length_units import METRES_A_UNIT
 from brisk_atlas.core.system.shares import CORES, in_pieces
 
 from . import point_kernels
 from .rays import Rays
-from .space import METRES_A_UNIT, Space
+from .space import Space
 
 MOVING = 1_500_000  # points that are drawn while the hand moves
 LEAST_PX, MOST_PX = 1.0, 14.0

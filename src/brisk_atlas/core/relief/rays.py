@@ -59,13 +59,16 @@ class Drape(NamedTuple):
 
 class Look(NamedTuple):
     """Colours as red, green and blue, 0 to 255: of ground without a drape, and of the sky at the horizon and overhead;
-    `haze` by which distance fades, for each metre; `strength` of the drape's contrast, 1 as it is."""
+    `haze` by which distance fades, for each metre; `strength` of the drape's contrast, 1 as it is; `water` the height
+    of a water level, metres, NaN for none, and `shore` the box that it fills: west, south, east and north."""
 
     bare: tuple[float, float, float]
     horizon: tuple[float, float, float]
     zenith: tuple[float, float, float]
-    haze: float
-    strength: float
+    haze: float = 0.0
+    strength: float = 1.0
+    water: float = float("nan")
+    shore: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 0.0)
 
 
 class Division(NamedTuple):

@@ -14,9 +14,6 @@ EARTH_RADIUS_M = 6_371_008.8  # mean radius, IUGG
 FINENESS = 0.7  # of a pixel, that samples are apart at most: what they leave out of rough ground stays below a pixel
 RIM = 4  # samples around what is seen
 FLAT_M = 200_000.0  # on the longer side; up to it the ground is taken for a plane
-METRES_A_UNIT = {"m": 1.0, "metre": 1.0, "metres": 1.0, "meter": 1.0, "dm": 0.1, "cm": 0.01, "mm": 0.001, "km": 1000.0,
-                 "ft": 0.3048, "foot": 0.3048, "feet": 0.3048, "us-ft": 1200 / 3937, "us survey foot": 1200 / 3937,
-                 "ftUS": 1200 / 3937}  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -109,7 +109,7 @@ class ReliefLight(QFrame):
     """A panel below its button.
 
     Signals:
-        changed(): lights, contrast or haze are others.
+        changed(): lights, contrast, haze or the water level are others.
     """
 
     changed = pyqtSignal()
@@ -141,6 +141,14 @@ class ReliefLight(QFrame):
         self.contrast, self.haze = _slider("drape contrast", 250), _slider("haze", MOST_HAZE)
         self.contrast.setValue(100)
         self.shadows = QCheckBox("casts shadows")
+        self.wet = QCheckBox("water up to")
+        self.wet.setObjectName("has water")
+        self.water = QDoubleSpinBox()
+        self.water.setObjectName("water level")
+        self.water.setRange(-12_000.0, 9_000.0)
+        self.water.setDecimals(1)
+        self.water.setSuffix(" m")
+        self.water.setKeyboardTracking(False)
         self.when = QDateTimeEdit(QDateTime(QDate(2031, 6, 24), QTime(13, 20), QTimeZone.utc()))
         self.when.setObjectName("sun time")
         self.when.setDisplayFormat("yyyy-MM-dd HH:mm 'UTC'")
@@ -160,6 +168,8 @@ class ReliefLight(QFrame):
         self.ambience.valueChanged.connect(self._change_ambience)
         for slider in (self.contrast, self.haze):
             slider.valueChanged.connect(lambda value: None if self._showing else self.changed.emit())
+        self.wet.toggled.connect(lambda on: self.changed.emit())
+        self.water.valueChanged.connect(lambda value: self.changed.emit() if self.wet.isChecked() else None)
         self.sun.clicked.connect(self.put_sun)
         self._show()
 
@@ -180,9 +190,14 @@ class ReliefLight(QFrame):
         top.addLayout(beside, 1)
         below = QFormLayout()
         below.setVerticalSpacing(5)
+        level = QWidget()
+        line = QHBoxLayout(level)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(self.wet)
+        line.addWidget(self.water, 1)
         for words, each in (
             ("Ambience", self.ambience), ("Contrast of the map", self.contrast), ("Haze", self.haze),
-            ("Time", self.when),
+            ("", level), ("Time", self.when),
         ):  # fmt: skip
             below.addRow(words, each)
         column = QVBoxLayout(self)

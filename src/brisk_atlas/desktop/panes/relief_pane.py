@@ -162,7 +162,11 @@ class ReliefPane(QWidget):
     def _use_look(self) -> None:
         longer = self.scene.space.longer if self.scene is not None else 1.0
         lost = min(self.lights.haze.value() / MOST_HAZE, 0.98)
-        self.driver.look = _look_of(self.theme, -log(1 - lost) / longer, self.lights.contrast.value() / 100)
+        look = _look_of(self.theme, -log(1 - lost) / longer, self.lights.contrast.value() / 100)
+        if self.lights.wet.isChecked() and self.scene is not None:
+            wide, high = self.scene.space.metres
+            look = look._replace(water=self.lights.water.value(), shore=(-wide / 2, -high / 2, wide / 2, high / 2))
+        self.driver.look = look
         self.driver.lighting = self.lights.lighting
 
     def _light_changed(self) -> None:
