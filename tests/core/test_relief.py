@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import itertools
 from datetime import UTC, datetime
 
 import laspy
 import numpy as np
 import pytest
 import rasterio
+from PIL import Image, ImageSequence
 from rasterio.transform import from_origin
 from scipy import ndimage
 
@@ -412,6 +414,13 @@ def test_the_command_draws_a_relief(tmp_path, capsys):
     assert cli.main([*asked, "--at", "510500", "5770500", "--distance", "900", "--tilt", "60"]) == 0
     near = rasterio.open(path).read()
     assert (near[0] != near[0, 0, 0]).mean() > 0.95  # no sky
+    turn = tmp_path / "turn.gif"
+    small = ["--width", "160", "--height", "100", "--frames", "6"]
+    assert cli.main(["relief", "--sources", elevation, "--path", str(turn), *small]) == 0
+    with Image.open(turn) as animated:
+        assert (animated.n_frames, animated.size, animated.info["loop"]) == (6, (160, 100), 0)
+        frames = [np.asarray(each.convert("RGB"), int) for each in ImageSequence.Iterator(animated)]
+    assert all(np.abs(a - b).mean() > 0.5 for a, b in itertools.pairwise(frames))
     cloud = str(demo.DATA / "harrow_bay_2031.laz")
     assert cli.main(["relief", "--sources", cloud, "--path", str(path), *size]) == 0
     assert cli.main([*asked[:-1], "2"]) == 1 and "can't be drawn" in capsys.readouterr().err

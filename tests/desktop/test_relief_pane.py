@@ -211,7 +211,11 @@ def test_tethered_map_and_relief_go_together_and_show_each_other_the_pointer(isl
     d.settle()
     assert d.canvas.view == place
     d.press(d.canvas, Qt.Key.Key_R)
-    assert d.canvas.seen is None
+    assert d.canvas.seen is None and pane.scene is None  # what it held is given back
+    eye = pane.canvas.eye
+    d.press(d.canvas, Qt.Key.Key_R)
+    d.settle()
+    assert pane.canvas.eye == eye and pane.scene is not None
 
 
 def test_a_click_probes_and_a_double_click_brings_into_the_middle(island):

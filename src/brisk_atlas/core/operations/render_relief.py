@@ -12,7 +12,7 @@ from brisk_atlas.core.model import AtlasError
 from .operation import Operation, Progress, Source, Written, argument, grid_of, layer_of, silent
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.relief.eye import Eye
+    from brisk_atlas.core.relief.eye import Eye, GroundSpot
     from brisk_atlas.core.relief.scene import ReliefScene
     from brisk_atlas.core.workspace.workspace import Workspace
 
@@ -21,10 +21,10 @@ PAPER, SKY, GROUND = (246.0, 242.0, 234.0), (234.0, 223.0, 203.0), (217.0, 209.0
 
 @dataclass(frozen=True)
 class RenderRelief(Operation):
-    """Draw grids and point clouds in three dimensions into a PNG, with layers draped over them."""
+    """Draw grids and point clouds in three dimensions, with layers draped over them, into a PNG or a turning GIF."""
 
     sources: tuple[Source, ...] = argument("grids of heights, the first above the others, and point clouds")
-    path: Path = argument("the picture to write")
+    path: Path = argument("the picture to write, .png, or .gif for a turn about the middle")
     drape: tuple[Source, ...] | None = argument("layers over the ground, the top one first; else the first grid", None)
     at: tuple[float, float] | None = argument("what is in the middle, in the CRS of the first source; else all", None)
     distance: float | None = argument("metres from the eye to the middle; so that all is seen if not given", None)
@@ -35,11 +35,13 @@ class RenderRelief(Operation):
     sun: tuple[float, float] | None = argument("azimuth and height of a light that casts shadows, degrees", None)
     width: int = argument("pixels", 1280)
     height: int = argument("pixels", 800)
+    frames: int = argument("of a turn, for a .gif", 60)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.draw.png import png_bytes
         from brisk_atlas.core.relief.complete import complete_picture
         from brisk_atlas.core.relief.rays import Look
+        from brisk_atlas.core.relief.turntable import turntable
         from brisk_atlas.core.system.atomic_write import write_whole
 
         self.check_is_no_source(workspace, self.path)
@@ -49,11 +51,16 @@ class RenderRelief(Operation):
         progress(0.05, "reading the ground")
         scene = self._scene(workspace)
         progress(0.3, "drawing")
-        picture = complete_picture(
-            scene, self._eye(scene), (self.width, self.height), Look(GROUND, PAPER, SKY, 0.0, 1.0),
-            lambda share: progress(0.3 + 0.6 * share, "drawing"),
-        )  # fmt: skip
-        write_whole(self.path, png_bytes(picture.image))
+        size, look, eye = (self.width, self.height), Look(GROUND, PAPER, SKY), self._eye(scene)
+
+        def step(share: float) -> None:
+            progress(0.3 + 0.65 * share, "drawing")
+
+        if self.path.suffix.lower() == ".gif":
+            middle = self._middle(scene, eye)
+            write_whole(self.path, turntable(scene, eye, middle, size, look, min(max(self.frames, 2), 720), step))
+        else:
+            write_whole(self.path, png_bytes(complete_picture(scene, eye, size, look, step).image))
         return Written((self.path,), f"{self.width} x {self.height} pixels, heights x {self.exaggeration:g}")
 
     def _scene(self, workspace: Workspace) -> ReliefScene:
@@ -84,15 +91,25 @@ class RenderRelief(Operation):
         scene.show_clouds([relief_points(cache, layer, space) for layer in clouds])
         return scene
 
+    def _middle(self, scene: ReliefScene, eye: Eye) -> GroundSpot:
+        """Return what is in the middle of the picture."""
+        from brisk_atlas.core.relief.eye import GroundSpot
+
+        if self.at is None:
+            low, high = scene.outline.min(axis=0), scene.outline.max(axis=0)
+            east, north, up = ((low + high) / 2).tolist()
+            return GroundSpot(east, north, up * eye.exaggeration)
+        east, north = scene.space.to_metres(*self.at)
+        return GroundSpot(east, north, scene.ground_up(east, north, eye.exaggeration) or 0.0)
+
     def _eye(self, scene: ReliefScene) -> Eye:
-        from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
+        from brisk_atlas.core.relief.eye import Eye, eye_over
 
         look = Eye(azimuth=self.azimuth % 360, tilt=self.tilt, field=self.field, exaggeration=self.exaggeration)
         eye = eye_over(scene.outline, self.width / self.height, look)
         if self.at is None and self.distance is None:
             return eye
-        middle = scene.space.to_metres(*self.at) if self.at is not None else (0.0, 0.0)
-        spot = GroundSpot(*middle, scene.ground_up(*middle, self.exaggeration) or 0.0)
+        spot = self._middle(scene, eye)
         away = self.distance if self.distance is not None else eye.distance_to(spot)
         eye = Eye.looking_at(spot, away, look.azimuth, look.tilt, look.field, look.exaggeration)
         below = scene.ground_up(eye.east, eye.north, self.exaggeration)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 
 import numpy as np
@@ -17,12 +18,14 @@ class DrapeWindows:
 
     def __init__(self, slots: int, side: int, read: Callable[[View], np.ndarray]) -> None:
         self.read = read
+        self._reading = threading.Lock()  # a painter draws one picture at a time
         self.store = WindowStore(slots)
         self.pixels = np.empty((slots, side, side, 4), np.uint8)
 
     def load(self, place: WindowPlace, view: View, base: int) -> None:
         """Read a window. Raises what reading raises."""
-        found = self.read(view)
+        with self._reading:
+            found = self.read(view)
         with self.store.filling(place, base) as slot:
             self.pixels[slot, : place.rows, : place.cols] = found
 

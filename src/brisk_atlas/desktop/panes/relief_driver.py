@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
@@ -18,10 +18,12 @@ from brisk_atlas.core.relief.rays import UNDIVIDED, Division, Look
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
-from .relief_signs import signs_for
+from .relief_signs import ReliefSign, signs_for
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.draw.frame import Painter
+    import numpy as np
+
+    from brisk_atlas.core.draw import View
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
 
 ONE_OVER_THE_OTHER = 4  # of the ways in which A and B share a picture
@@ -73,7 +75,6 @@ class ReliefDriver(QObject):
         self.lighting = Lighting()
         self.division = UNDIVIDED
         self.pace = Pace()
-        self._painter: Painter | None = None
         self._making: Job | None = None
         self._drawing: Job | None = None
         self._loading: Job | None = None
@@ -126,14 +127,11 @@ class ReliefDriver(QObject):
         """Draw again, as the look or the size is another."""
         self._draw()
 
-    def _drape_of(self, layers: Sequence[Layer]):  # type: ignore[no-untyped-def]
+    def _drape_of(self, layers: Sequence[Layer]) -> Callable[[View], np.ndarray]:
         from brisk_atlas.core.kinds import painter_for
         from brisk_atlas.core.relief.ground import drape_in, draped
 
-        if self._painter is None:
-            self._painter = painter_for(self.session.cache)
-        painter, shown = self._painter, draped(layers)
-        return lambda view: drape_in(painter, shown, view)
+        return partial(drape_in, painter_for(self.session.cache), draped(layers))
 
     def _make(self, content: ReliefContent) -> None:
         """Make the scene of another ground in the background."""
@@ -159,7 +157,9 @@ class ReliefDriver(QObject):
             if job.error is not None:
                 self.scene = None
                 self.failed.emit(str(job.error))
-            elif job.result is not None and self.content is not None and self.content.ground == content.ground:
+            elif job.result is None:
+                self.failed.emit("The relief was not built, as that was cancelled. Close and open it to try again.")
+            elif self.content is not None and self.content.ground == content.ground:
                 self.scene = job.result
                 if self.content.drapes != content.drapes or len(content.drapes) > 1:
                     self.scene.use_drapes(*map(self._drape_of, self.content.drapes))
@@ -257,9 +257,14 @@ class ReliefDriver(QObject):
 
     def _sign(self, scene: ReliefScene, picture: ReliefPicture) -> None:
         """Find the labels of what is seen, in the background."""
-        content, painter = self.content, self._painter
-        if self._signing is not None or content is None or painter is None or not content.grids:
+        content, cache = self.content, self.session.cache
+        if self._signing is not None or content is None or not content.grids:
             return
+
+        def work(job: Job) -> list[ReliefSign]:
+            from brisk_atlas.core.kinds import painter_for
+
+            return signs_for(scene, painter_for(cache), content.drapes[0], picture)
 
         def finished(job: Job) -> None:
             self._signing = None
@@ -268,9 +273,7 @@ class ReliefDriver(QObject):
             if not self.busy:
                 self.settled.emit()
 
-        self._signing = self._start(
-            "Placing labels", lambda job: signs_for(scene, painter, content.drapes[0], picture), finished
-        )
+        self._signing = self._start("Placing labels", work, finished)
 
     def _load(self, scene: ReliefScene, picture: ReliefPicture) -> None:
         """Read the coarsest window that a picture lacks, and draw again once it is there."""

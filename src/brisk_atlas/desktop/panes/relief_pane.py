@@ -30,6 +30,7 @@ from .relief_rose import ReliefRose
 
 if TYPE_CHECKING:
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
+    from brisk_atlas.core.relief.space import Space
 
 NOTHING = "Open an elevation grid or a point cloud to see it in relief."
 ROSE_RIM_PX = 10
@@ -101,7 +102,7 @@ class ReliefPane(QWidget):
         self.picture = QToolButton()
         self.picture.setText("Picture…")
         self.picture.setObjectName("relief picture")
-        self.picture.setToolTip("Write what is seen as a PNG, at any size")
+        self.picture.setToolTip("Write what is seen as a PNG at any size, or a turn about the middle as a GIF")
         self.reading = PlainLabel("")
         self.reading.setObjectName("mono")
         bar = QFrame()
@@ -119,6 +120,7 @@ class ReliefPane(QWidget):
         column.setSpacing(0)
         column.addWidget(bar)
         column.addWidget(self.canvas, 1)
+        self._space: Space | None = None  # of the ground that the eye belongs to
         self._chosen: tuple[str, ...] | None = None  # ids of grids that were chosen by hand
         self.canvas.moved.connect(self._moved)
         self.canvas.sized.connect(self._sized)
@@ -184,6 +186,8 @@ class ReliefPane(QWidget):
         return (float(found[0]), float(found[1])) if np.isfinite(found).all() else None
 
     def hideEvent(self, event: object) -> None:
+        self.canvas.scene = self.canvas.picture = None  # what it holds is given back; the eye stays where it is
+        self.driver.show(None)
         self.closed.emit()
 
     def _work_changed(self, what: str) -> None:
@@ -280,10 +284,10 @@ class ReliefPane(QWidget):
 
     def _begin(self, scene: ReliefScene) -> None:
         """Look at another ground: from where the eye was on the map, if that is over it, else at all of it."""
-        before = self.canvas.scene
+        before, self._space = self._space, scene.space
         self.canvas.scene = scene
         eye = self.canvas.eye
-        if before is None or before.space != scene.space:
+        if before != scene.space:
             cols, rows = self._size
             eye = eye_over(scene.outline, cols / rows, eye)
         self.canvas.eye = self.driver.eye = eye
@@ -340,18 +344,25 @@ class ReliefPane(QWidget):
         form.open()
 
     def write_picture(self, path: Path, cols: int, rows: int) -> None:
-        """Write what the eye sees as a PNG of a size, once all that it needs is read."""
-        scene, eye, look = self.scene, self.canvas.eye, self.driver.look
+        """Write what the eye sees as a PNG of a size, once all that it needs is read; as a GIF, a turn about the
+        spot in the middle."""
+        scene, eye, look, middle = self.scene, self.canvas.eye, self.driver.look, self.canvas.centre
         if scene is None or look is None:
             return
 
         def work(job: Job) -> Path:
             from brisk_atlas.core.draw.png import png_bytes
             from brisk_atlas.core.relief.complete import complete_picture
+            from brisk_atlas.core.relief.turntable import turntable
             from brisk_atlas.core.system.atomic_write import write_whole
 
-            picture = complete_picture(scene, eye, (cols, rows), look, lambda share: job.report(share, "drawing"))
-            write_whole(path, png_bytes(picture.image))
+            def step(share: float) -> None:
+                job.report(share, "drawing")
+
+            if path.suffix.lower() == ".gif":
+                write_whole(path, turntable(scene, eye, middle, (cols, rows), look, check=step))
+            else:
+                write_whole(path, png_bytes(complete_picture(scene, eye, (cols, rows), look, step).image))
             return path
 
         self.session.run(

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 LARGEST = 8192
+SUFFIXES = (".png", ".gif")
 
 
 class ReliefPictureForm(QDialog):
@@ -42,6 +43,7 @@ class ReliefPictureForm(QDialog):
             box.setValue(value)
         self.path = QLineEdit(str(Path.home() / "relief.png"))
         self.path.setObjectName("picture path")
+        self.path.setToolTip(".png for a picture, .gif for a whole turn about the middle")
         browse = QPushButton("Choose…")
         where = QHBoxLayout()
         where.addWidget(self.path, 1)
@@ -65,12 +67,15 @@ class ReliefPictureForm(QDialog):
         box.blockSignals(False)
 
     def _browse(self) -> None:
-        chosen, _ = QFileDialog.getSaveFileName(self, "Picture of the relief", self.path.text(), "Pictures (*.png)")
+        chosen, kind = QFileDialog.getSaveFileName(
+            self, "Picture of the relief", self.path.text(), "Pictures (*.png);;A whole turn (*.gif)"
+        )
         if chosen:
-            self.path.setText(chosen)
+            bare = Path(chosen).suffix.lower() not in SUFFIXES
+            self.path.setText(chosen + (".gif" if "gif" in kind else ".png") if bare else chosen)
 
     def _accept(self) -> None:
         path = Path(self.path.text().strip()).expanduser()
-        path = path if path.suffix.lower() == ".png" else path.with_name(path.name + ".png")
+        path = path if path.suffix.lower() in SUFFIXES else path.with_name(path.name + ".png")
         self.wanted.emit(path, self.width_.value(), self.height_.value())
         self.accept()

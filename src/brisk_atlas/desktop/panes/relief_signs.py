@@ -46,7 +46,6 @@ def signs_for(
     scale = MAP_PX / max(extent.width, extent.height)
     size = (max(16, round(side * scale)) for side in (extent.width, extent.height))
     frame = painter.frame(layers, View.fitting(extent, *size, margin=0.0), measure=map_text.measure)
-    painter.forget()
     found = []
     for label in frame.labels:
         east, north = scene.space.to_metres(*(label.anchor or (label.x, label.y)))
