@@ -352,3 +352,24 @@ def test_the_curtain_of_the_map_stands_in_the_relief_too(island):
     d.press(d.canvas, Qt.Key.Key_X)
     d.settle()
     assert pane.driver.division.way == 0 and len(pane.driver.content.drapes) == 1
+
+
+def test_a_named_place_remembers_from_where_the_relief_was_seen(island, tmp_path):
+    d, pane = island, pane_of(island)
+    pane.show_view("east")
+    pane.canvas.come_closer(2.0)
+    d.settle()
+    eye = pane.canvas.eye
+    d.window.commands.do("store_place")
+    d.settle()
+    d.window.session.workspace.save_project(tmp_path / "views.brisk.json")
+    pane.show_view("west")
+    d.press(d.canvas, Qt.Key.Key_R)
+    assert pane.isHidden()
+    d.window.session.open_project(tmp_path / "views.brisk.json")
+    d.settle()
+    d.window.desk.places.go_wanted.emit(d.work.state.places[0])
+    d.settle()
+    assert pane.isVisible()
+    for name in ("east", "north", "up", "azimuth", "tilt", "exaggeration"):
+        assert getattr(pane.canvas.eye, name) == pytest.approx(getattr(eye, name), abs=0.01)

@@ -15,6 +15,7 @@ from brisk_atlas.core.place import transform
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
 from brisk_atlas.core.relief.rays import UNDIVIDED, Division
 from brisk_atlas.core.workspace.comparison import Divide, Way
+from brisk_atlas.core.workspace.named_places import NamedPlace, StoredEye
 
 from .panes.map_pane import MapPane
 from .panes.relief_pane import ReliefPane
@@ -28,6 +29,7 @@ class ReliefTether:
 
     def __init__(self, map_pane: MapPane, relief: ReliefPane, probed: Callable[[Where], None]) -> None:
         self.map, self.relief, self._probed = map_pane, relief, probed
+        self._waiting: NamedPlace | None = None  # whose eye is taken once the relief stands
         self._leads: object | None = None  # the pane that the other one follows at the moment
         map_pane.canvas.pointer_moved.connect(self._show_in_relief)
         map_pane.canvas.pointer_left.connect(lambda: relief.canvas.show_mark(None))
@@ -39,6 +41,7 @@ class ReliefTether:
         relief.driver.pictured.connect(lambda picture: self._outline())
         relief.tethered.toggled.connect(lambda on: self._follow_map() if on else None)
         relief.closed.connect(self._forget)
+        relief.driver.begun.connect(lambda scene: self._take_waiting())
         map_pane.canvas.sides_changed.connect(self._divide)
 
     def _to_map(self, places: np.ndarray) -> np.ndarray | None:
@@ -66,6 +69,37 @@ class ReliefTether:
         east, north = scene.space.to_metres(*own)
         up = scene.ground_up(east, north, self.relief.canvas.eye.exaggeration)
         return GroundSpot(east, north, up) if up is not None else None
+
+    # Named places
+
+    def stored_eye(self) -> StoredEye | None:
+        """Return from where the relief is seen, as a named place stores it; None while it is closed."""
+        eye, view = self.relief.canvas.eye, self.map.canvas.view
+        there = self._to_map(np.array([[eye.east, eye.north]])) if self.relief.isVisible() else None
+        if there is None or view is None or not np.isfinite(there).all():
+            return None
+        x, y = there[0].tolist()
+        return x, y, eye.up, eye.azimuth, eye.tilt, eye.field, eye.exaggeration
+
+    def go_to_place(self, place: NamedPlace) -> None:
+        """See a named place from where its relief was seen, once the relief stands."""
+        if place.eye is not None:
+            self._waiting = place
+            self._take_waiting()
+
+    def _take_waiting(self) -> None:
+        place, scene = self._waiting, self.relief.scene
+        if place is None or place.eye is None or scene is None:
+            return
+        self._waiting = None
+        x, y, up, azimuth, tilt, field, exaggeration = place.eye
+        try:
+            (own,) = transform(np.array([[x, y]], float), place.crs, scene.space.crs).tolist()
+        except AtlasError:
+            return
+        if np.isfinite(own).all():
+            east, north = scene.space.to_metres(*own)
+            self.relief.canvas.jump(Eye(east, north, up, azimuth, tilt, field, exaggeration))
 
     # The pointer, and what is seen
 

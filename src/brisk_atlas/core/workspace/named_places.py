@@ -6,9 +6,13 @@ import json
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
+StoredEye = tuple[float, float, float, float, float, float, float]
+
 
 class NamedPlace(NamedTuple):
-    """What a map showed: its centre in `crs`, units a pixel, size in pixels, turn in degrees, and a PNG of it."""
+    """What a map showed: its centre in `crs`, units a pixel, size in pixels, turn in degrees, and a PNG of it. `eye` is
+    where the relief was seen from, if it was open: x and y in `crs`, metres up as heights are drawn, azimuth, tilt and
+    field of view in degrees, exaggeration of heights."""
 
     id: str
     name: str
@@ -20,6 +24,7 @@ class NamedPlace(NamedTuple):
     crs: str | None
     turn: float = 0.0
     picture: bytes = b""
+    eye: StoredEye | None = None
 
 
 def geojson_of(places: Sequence[NamedPlace]) -> str:

@@ -10,7 +10,7 @@ from functools import cache
 from math import inf, isinf
 from pathlib import Path
 from types import MappingProxyType
-from typing import Any, Literal, cast
+from typing import Annotated, Any, Literal, cast
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
@@ -78,6 +78,10 @@ class _SavedPlace(_Saved):
     turn: float = Field(0.0, ge=-180.0, le=180.0)
 
 
+_Finite = Annotated[float, Field(allow_inf_nan=False)]
+_SavedEye = tuple[_Finite, _Finite, _Finite, _Finite, _Finite, _Finite, _Finite]
+
+
 class _SavedNamedPlace(_SavedPlace):
     id: str
     name: str
@@ -85,6 +89,7 @@ class _SavedNamedPlace(_SavedPlace):
     height: int = Field(gt=0, le=100_000)
     crs: str | None = None
     picture: str = Field("", max_length=400_000)  # base64 of a PNG
+    eye: _SavedEye | None = None
 
 
 class _SavedReading(_Saved):

@@ -45,6 +45,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect import Where
     from brisk_atlas.core.inspect.measured import Measured
     from brisk_atlas.core.model import Extent, Layer
+    from brisk_atlas.core.workspace.named_places import NamedPlace
 
 DRAWERS = ("probe", "style", "change", "statistics", "places", "sketch")
 DRAWER_SIZE, SHEET_SIZE, RELIEF_SIZE = (400, 640), (1100, 640), (900, 640)  # of their own windows at first
@@ -131,7 +132,7 @@ class DeskPage(QWidget):
         self.map.view_changed.connect(self._view_moved)
         self.map.canvas.tool_changed.connect(self._tool_changed)
         self.places.store_wanted.connect(self.store_place)
-        self.places.go_wanted.connect(self.map.go_to_place)
+        self.places.go_wanted.connect(self._go_to_place)
         self.change.delivery.place_wanted.connect(self.map.show_extent)
         self.change.classes.pair_chosen.connect(self._mark_classes)
         self.places.overview.place_chosen.connect(self.map.canvas.centre_on)
@@ -306,7 +307,8 @@ class DeskPage(QWidget):
         from brisk_atlas.core.workspace.named_places import NamedPlace
 
         size = view.width, view.height
-        place = NamedPlace("", "place", view.x, view.y, view.resolution, *size, view.crs, view.turn, self.map.picture())
+        picture, eye = self.map.picture(), self.tether.stored_eye()
+        place = NamedPlace("", "place", view.x, view.y, view.resolution, *size, view.crs, view.turn, picture, eye)
         stored = self.session.work.store_place(place)
         self.side.show()
         self.tabs.setCurrentWidget(self.places)
@@ -315,6 +317,13 @@ class DeskPage(QWidget):
         item = self.places.list.currentItem()
         if item is not None:
             self.places.list.editItem(item)
+
+    def _go_to_place(self, place: NamedPlace) -> None:
+        """Show a named place, and its relief if it was stored with one."""
+        self.map.go_to_place(place)
+        if place.eye is not None and self.relief.isHidden():
+            self.toggle_relief()
+        self.tether.go_to_place(place)
 
     def go_to_feature(self, layer_id: str, row: int) -> None:
         """Make a layer the subject, pick one of its rows, and go there."""
