@@ -134,7 +134,7 @@ def test_keys_turn_walk_over_the_ground_and_go_back(island):
 def test_views_from_sides_and_the_rose(island):
     d, pane = island, pane_of(island)
     for name, azimuth in (("north", 180), ("east", 270), ("south", 0), ("west", 90)):
-        pane.show_view(name)
+        d.window.commands.do(f"relief_{name}")
         assert pane.canvas.eye.azimuth == azimuth
     pane.show_view("above")
     assert pane.canvas.eye.tilt == 90
