@@ -24,11 +24,17 @@ COARSER = 2.0  # as the window draws while the hand moves
 FIRST_S, MOST_MB = 1.0, 600.0
 _LARGE = "from bench.relief import large_grid; large_grid()"
 _MESH = "from bench.relief import full_mesh; full_mesh()"
+_POINTS = "from bench.relief import many_points; many_points()"
+_GAPS = "from bench.relief import window_gaps; window_gaps()"
+POINTS_FRAME_S, POINTS_REST_S, GAP_S = 1 / 10, 2.0, 0.05
 
 
 def run() -> Iterator[Case]:
     yield from _turning()
     yield from _large()
+    for alone, cases in ((_POINTS, _point_cases), (_GAPS, _gap_cases)):
+        done = subprocess.run([sys.executable, "-c", alone], capture_output=True, text=True, check=True, cwd=_root())
+        yield from cases(json.loads(done.stdout.splitlines()[-1]))
 
 
 def _grid() -> Path:
@@ -232,3 +238,86 @@ def _large() -> Iterator[Case]:
     yield Case("relief", "20,000 x 20,000 cells, first picture", f"the map's first picture and {FIRST_S:g} s",
                Measured(found["relief"], memory), Measured(found["map"] + FIRST_S, 0.0), 1.0,
                f"the map's own first picture: {found['map'] * 1000:.0f} ms")  # fmt: skip
+
+
+def many_points() -> None:
+    """Turn a cloud of 20,000,000 points, in a process of its own: print times and memory as JSON."""
+    from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.model import CloudStyle, DataKind, DataRef, Layer
+    from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
+    from brisk_atlas.core.relief.ground import no_heights
+    from brisk_atlas.core.relief.light import Lighting
+    from brisk_atlas.core.relief.pace import Pace
+    from brisk_atlas.core.relief.points import relief_points, space_around
+    from brisk_atlas.core.relief.scene import ReliefScene
+
+    path = data.cloud()
+    cache = DataCache()
+    ref = DataRef.file(path)
+    layer = Layer(
+        "cloud", "cloud", ref.with_part(cache.dataset(ref).parts[0].facts.name), DataKind.POINTCLOUD, CloudStyle()
+    )
+    cache.points(layer.ref)
+    space = space_around(cache, [layer])
+    scene = ReliefScene(space, no_heights, lambda view: np.zeros((view.height, view.width, 4), np.uint8), Lighting())
+    scene.load_base()
+    scene.show_clouds([relief_points(cache, layer, space)])
+    eye, pace = eye_over(scene.outline, SIZE[0] / SIZE[1], Eye(tilt=35.0)), Pace()
+    frames, still = [], []
+    for turn in range(TURNS):
+        now = eye.turned_about(GroundSpot(0.0, 0.0, 0.0), turn * 15.0, 0.0)
+        frames.append(_moving(scene, now, pace))
+        if turn % 6 == 0:
+            still.append(timed(lambda now=now: scene.picture(now, SIZE, _look())))  # type: ignore[misc]
+    print(json.dumps({"frame": statistics.median(frames), "rest": statistics.median(still), "peak": peak_mb()}))
+
+
+def _point_cases(found: dict) -> Iterator[Case]:
+    yield Case("relief", "20,000,000 points, a frame while turning", "10 frames a second",
+               Measured(found["frame"], found["peak"]), Measured(POINTS_FRAME_S, 0.0), 1.0)  # fmt: skip
+    yield Case("relief", "20,000,000 points, all of them at rest", "2 s",
+               Measured(found["rest"], found["peak"]), Measured(POINTS_REST_S, 0.0), 1.0)  # fmt: skip
+
+
+def window_gaps() -> None:
+    """Turn the large grid in the real window, in a process of its own: print how long its thread was away at most."""
+    import tempfile
+    import time
+
+    os.environ["QT_QPA_PLATFORM"], os.environ["BRISK_ATLAS_HOME"] = "offscreen", tempfile.mkdtemp()
+    from brisk_atlas.desktop.app import make_application, make_window, settle
+
+    from .stall import Heartbeat
+
+    app = make_application()
+    window = make_window()
+    window.session.asks = False
+    window.resize(1280, 800)
+    window.show()
+    window.session.open_files([data.grid(overviews=True)])
+    settle(window, 120)
+    window.show_page("desk")
+    window.commands.do("relief")
+    settle(window, 120)
+    heart, canvas = Heartbeat(), window.desk.relief.canvas
+
+    def turning() -> None:
+        for step in range(240):
+            canvas.turn(canvas.eye.turned_about(canvas.centre, 3.0, 0.0))
+            if step % 40 == 39:
+                canvas.come_closer(1.5)
+            end = time.perf_counter() + 0.016
+            while time.perf_counter() < end:
+                app.processEvents()
+        settle(window, 120)
+
+    longest, typical = heart.during(turning)
+    print(json.dumps({"longest": longest, "typical": typical, "peak": peak_mb()}))
+    window.session.work.load(window.session.work.state, None, None)
+    window.close()
+
+
+def _gap_cases(found: dict) -> Iterator[Case]:
+    yield Case("relief", "longest gap of the window while the large grid turns", "50 ms",
+               Measured(found["longest"], found["peak"]), Measured(GAP_S, 0.0), 1.0,
+               f"median of the worst ten: {found['typical'] * 1000:.0f} ms")  # fmt: skip

@@ -374,7 +374,8 @@ def test_the_table_of_contacts_of_a_folder(reader, shelf, tmp_path):
     r.d.settle()
     with (tmp_path / "contacts.csv").open() as file:
         rows = list(csv.DictReader(file))
-    assert [row["dataset"] for row in rows] == ["elevation_2031.tif", "elevation_2029.tif"]
+    later = "delivery_2032/elevation_2032.tif"
+    assert [row["dataset"] for row in rows] == ["elevation_2031.tif", "elevation_2029.tif", later]
     assert rows[0]["contact: e-mail"] == "data@survey.tolvane.example"
     many.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
     index = many.sorted.index(0, 0)
@@ -382,7 +383,7 @@ def test_the_table_of_contacts_of_a_folder(reader, shelf, tmp_path):
     r.d.click(many.table.viewport(), (rect.center().x(), rect.center().y()))
     r.d.qtbot.mouseDClick(many.table.viewport(), Qt.MouseButton.LeftButton, pos=rect.center())
     r.d.settle()
-    assert r.page.bar.title.text() == "elevation_2029.tif" and r.page.split.isVisible()
+    assert r.page.bar.title.text() == "elevation_2032.tif" and r.page.split.isVisible()  # the first by its folder
 
 
 def test_flattened_xml_opens_in_sheet(reader, shelf, home):

@@ -394,7 +394,8 @@ class ReliefPane(QWidget):
         self.pointed.emit(spot)
 
     def close_stage(self) -> None:
-        """Give back what the relief holds."""
+        """Give back what the relief holds, as the window closes: who listens may be gone when this is hidden."""
+        self.blockSignals(True)
         self.driver.show(None)
 
 
