@@ -196,15 +196,15 @@ def cast_ray(ground, eye, dx, dy, dz, t):
     """Return how far a ray goes from `t` on until it meets the ground, inf for never, and the window that it met: OVER
     all ground, or BESIDE it, where a flatter ray may meet some."""
     count = ground.slots.size
-    went, crossed = True, False  # the eye is above the ground
+    goes_on, crossed = True, False  # the eye is above the ground
     if count > 0 and _span(ground, count - 1, eye, dx, dy)[0] > t:
-        went = False  # the ray comes from beside all ground
+        goes_on = False  # the ray comes from beside all ground
     for _ in range(8 * count):
-        least = 0  # the coarsest window that is fine enough
-        while least + 1 < count and ground.far[least + 1] <= t:
-            least += 1
+        fitting = 0  # the coarsest window that is fine enough
+        while fitting + 1 < count and ground.far[fitting + 1] <= t:
+            fitting += 1
         chosen, end = OVER, eye.reach
-        for w in range(least, count):
+        for w in range(fitting, count):
             enter, leave = _span(ground, w, eye, dx, dy)
             if leave <= t or enter >= leave:
                 continue
@@ -216,16 +216,16 @@ def cast_ray(ground, eye, dx, dy, dz, t):
         if chosen == OVER:
             if end >= eye.reach:
                 break
-            t, went = end, False
+            t, goes_on = end, False
             continue
-        if least + 1 < count:
-            end = min(end, max(ground.far[least + 1], t + 1e-9))
-        found = _march(ground, chosen, t, end, eye, dx, dy, dz, went)
+        if fitting + 1 < count:
+            end = min(end, max(ground.far[fitting + 1], t + 1e-9))
+        found = _march(ground, chosen, t, end, eye, dx, dy, dz, goes_on)
         if found >= 0.0:
             return found, chosen
         if found == BESIDE:
             return np.inf, BESIDE
-        t, went, crossed = end, True, True
+        t, goes_on, crossed = end, True, True
         if t >= eye.reach:
             break
     return np.inf, OVER if crossed else BESIDE

@@ -136,10 +136,10 @@ def _shade_at(shades, cols, rows, u, v):
 def _drape_at(drape, x, y, t):
     """Return red, green, blue and how much of a picture there is at a place that is seen from a distance."""
     count = drape.slots.size
-    least = 0
-    while least + 1 < count and drape.far[least + 1] <= t:
-        least += 1
-    for w in range(least, count):
+    fitting = 0
+    while fitting + 1 < count and drape.far[fitting + 1] <= t:
+        fitting += 1
+    for w in range(fitting, count):
         u = (x - drape.places[w, 0]) * drape.places[w, 2]
         v = (y - drape.places[w, 1]) * drape.places[w, 3]
         cols, rows = drape.sizes[w, 0], drape.sizes[w, 1]

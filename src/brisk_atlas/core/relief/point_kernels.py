@@ -22,12 +22,12 @@ def _seen(eye, dx, dy, dz, cols, rows):
 
 
 @njit(**JIT)
-def splat_points(x, y, height, inks, begin, per, eye, width, least, most, depth, pixels, nearest, first, last):
+def splat_points(x, y, height, inks, begin, per, eye, width, minimum, maximum, depth, pixels, nearest, first, last):
     """Draw the points `first` to `last` as squares, those in front over those behind and over the ground.
 
     x, y : (n,) int32 steps; height : (n,) float32; inks : (n,) uint32. begin and per : three float64 each, a point
-    lies at begin + per * (x, y, height), metres, heights not exaggerated yet. width : of a point, metres; least, most :
-    pixels
+    lies at begin + per * (x, y, height), metres, heights not exaggerated yet. width : of a point, metres; minimum,
+    maximum : of it, pixels
     depth : (rows, cols) float32, of what is there so far; pixels : (rows, cols) uint32; nearest : (rows, cols) int32,
     the point that is seen.
     """
@@ -39,10 +39,10 @@ def splat_points(x, y, height, inks, begin, per, eye, width, least, most, depth,
         if eye.bend != 0.0:
             dz -= eye.bend * (dx * dx + dy * dy)
         col, row, deep = _seen(eye, dx, dy, dz, cols, rows)
-        if deep <= 0.0 or col < -most or row < -most or col > cols + most or row > rows + most:
+        if deep <= 0.0 or col < -maximum or row < -maximum or col > cols + maximum or row > rows + maximum:
             continue
         far = np.sqrt(dx * dx + dy * dy + dz * dz)
-        side = min(max(width / (far * pixel), least), most)
+        side = min(max(width / (far * pixel), minimum), maximum)
         left, top = int(np.floor(col - 0.5 * side + 0.5)), int(np.floor(row - 0.5 * side + 0.5))
         count = max(1, int(side + 0.5))
         front = np.float32(far - 0.5 * width)

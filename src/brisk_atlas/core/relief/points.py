@@ -22,7 +22,7 @@ from .rays import Rays
 from .space import Space
 
 MOVING = 1_500_000  # points that are drawn while the hand moves
-LEAST_PX, MOST_PX = 1.0, 14.0
+MINIMUM_PX, MAXIMUM_PX = 1.0, 14.0
 DEPTH_LIGHT, DEPTH_REACH_PX = 28.0, 1
 
 
@@ -127,7 +127,7 @@ def _draw_cloud(cloud: ReliefPoints, rays: Rays, depth: np.ndarray, pixels: np.n
         for core in range(first, last):
             point_kernels.splat_points(
                 cloud.order.x, cloud.order.y, cloud.order.height, cloud.inks, cloud.begin, cloud.per, rays, width,
-                LEAST_PX, MOST_PX, *pictures[core], edges[core], edges[core + 1],
+                MINIMUM_PX, MAXIMUM_PX, *pictures[core], edges[core], edges[core + 1],
             )  # fmt: skip
 
     in_pieces(CORES, CORES, draw)

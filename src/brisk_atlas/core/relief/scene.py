@@ -342,9 +342,9 @@ class ReliefScene:
         for side, windows in enumerate(drapes):
             found += [Wanted(WindowKind.DRAPE, place, side) for need, place in drape if not _has(windows.store, need)]
         if not found:
-            self._ground_store.keep_only({self.base, *(need.level for need, _ in ground)})
+            self._ground_store.drop_others({self.base, *(need.level for need, _ in ground)})
             for windows in drapes:
-                windows.store.keep_only({self.base, *(need.level for need, _ in drape)})
+                windows.store.drop_others({self.base, *(need.level for need, _ in drape)})
         return sorted(found, key=lambda each: -each.place.level)
 
     def _wanted(

@@ -76,7 +76,7 @@ class WindowStore:
         with self._changed:
             self._stale = set(self._windows)
 
-    def keep_only(self, levels: Collection[int]) -> None:
+    def drop_others(self, levels: Collection[int]) -> None:
         """Drop the windows of other levels, as they are not seen, and those that were to be read anew and are not."""
         with self._changed:
             for level in [each for each in self._windows if each not in levels or each in self._stale]:
