@@ -130,6 +130,9 @@ def test_rays_meet_the_ground_where_brute_force_finds_it(bend, exaggeration):
                 assert np.isinf(expected) == np.isinf(found), (azimuth, tilt, col, row, expected, found)
             else:
                 met += 1
+                spot = picture.spot(col * 1.0, row * 1.0)
+                height = heights_under(ground, spot.east, spot.north)
+                assert picture.height_at(spot) == pytest.approx(height, abs=0.1)
                 assert found == pytest.approx(expected, abs=CELL / 20), (azimuth, tilt, col, row)
     assert met > 100 and missed > 10
 

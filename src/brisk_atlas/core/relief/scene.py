@@ -84,6 +84,11 @@ class ReliefPicture:
         way = (self.eye.direction(i + 0.5, j + 0.5, cols, rows) * float(self.depth[j, i])).tolist()
         return GroundSpot(self.eye.east + way[0], self.eye.north + way[1], self.eye.up + way[2])
 
+    def height_at(self, spot: GroundSpot) -> float:
+        """Return the height of a spot that is seen, metres: not exaggerated, and without the bend of the Earth."""
+        away = (spot.east - self.eye.east) ** 2 + (spot.north - self.eye.north) ** 2
+        return (spot.up + self.rays.bend * away) / self.eye.exaggeration
+
     def footprint(self) -> np.ndarray:
         """Return (n, 2) metres east and north, the corners of about what is seen of the ground; none for the sky."""
         rows, cols = self.depth.shape
@@ -125,8 +130,6 @@ class ReliefScene:
         self._drapes = [DrapeWindows(DRAPE_SLOTS, SIDE, drape)]  # of side A, and of B while two are compared
         self._has_ground = False
         self.range = (0.0, 0.0)  # the lowest and the highest of the coarsest window
-        width, height = space.metres
-        self.box = (-width / 2, -height / 2, width / 2, height / 2)  # west, south, east, north of where there is ground
         self.outline = np.zeros((1, 3))  # some points of the ground, metres, heights as they are
         self._base_shadows: dict[int, np.ndarray] = {}  # by light, how high its shadow lies over the whole ground
 
@@ -151,15 +154,7 @@ class ReliefScene:
             self._has_ground = bool(known.any())
             if self._has_ground:
                 self.range = float(heights[known].min()), float(heights[known].max())
-                self.box = self._box_of(whole.place, known)
                 self.outline = self._outline_of(whole.place, heights, known)
-
-    def _box_of(self, place: WindowPlace, known: np.ndarray) -> tuple[float, float, float, float]:
-        x, y, per_x, per_y = self.space.placed(place)
-        cols, rows = (np.flatnonzero(known.any(axis=axis)) for axis in (0, 1))
-        west, east = x + cols[0] / per_x, x + cols[-1] / per_x
-        north, south = y + rows[0] / per_y, y + rows[-1] / per_y
-        return float(west), float(south), float(east), float(north)
 
     def _outline_of(self, place: WindowPlace, heights: np.ndarray, known: np.ndarray) -> np.ndarray:
         x, y, per_x, per_y = self.space.placed(place)
@@ -352,10 +347,8 @@ class ReliefScene:
     ) -> list[tuple[WindowPlace, WindowPlace]]:
         """Return of each level that is seen the window that is needed, and a wider one to be read."""
         levels = np.minimum(self.space.levels_for(far, pixel), self.base)
-        finest = max(
-            finest, int(levels.max()) - slots + 4
-        )  # an eye close to the ground sees more levels than there is room
-        levels = np.maximum(levels, finest)
+        # an eye close to the ground sees more levels than there is room for
+        levels = np.maximum(levels, max(finest, int(levels.max()) - slots + 4))
         found = []
         for level in np.unique(levels).tolist():
             if level == self.base:

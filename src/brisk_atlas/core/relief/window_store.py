@@ -50,7 +50,7 @@ class WindowStore:
     @contextmanager
     def filling(self, place: WindowPlace, spare: int) -> Iterator[int]:
         """Give a slot to be filled with a window, which is there afterwards. Where all slots are taken, the window of
-        the level farthest from `spare` makes room."""
+        the farthest level makes room, but never that of `spare`."""
         with self._changed:
             slot = self._free()
             while slot is None:

@@ -384,10 +384,10 @@ class ReliefPane(QWidget):
 
     def _point(self, spot: GroundSpot | None) -> None:
         """Say how high and how steep the ground is under the pointer."""
-        scene = self.canvas.scene
+        scene, picture = self.canvas.scene, self.canvas.picture
         text = ""
-        if spot is not None and scene is not None:
-            text = f"{spot.up / self.canvas.eye.exaggeration:,.1f} m"
+        if spot is not None and scene is not None and picture is not None:
+            text = f"{picture.height_at(spot):,.1f} m"
             slope = scene.slope_at(spot.east, spot.north)
             text += f"  {slope:.0f}°" if slope is not None else ""
         self.reading.setText(text)
