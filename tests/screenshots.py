@@ -240,7 +240,7 @@ def relief(s: Studio) -> None:
     middle = pane.scene.space.to_metres(508_900, 5_771_300)
     spot = GroundSpot(*middle, pane.scene.ground_up(*middle, 1.5))
     pane.canvas.turn(Eye.looking_at(spot, 11_500, 335, 27))
-    pane.lights.wet.setChecked(True)
+    pane.surfaces.wet.setChecked(True)
     pane.lights.use(Lighting((Light(62.0, 24.0, 0.85, True), Light(250.0, 60.0, 0.2)), 0.34))
 
 

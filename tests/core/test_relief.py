@@ -320,7 +320,7 @@ def test_points_stand_before_and_behind_the_ground_and_are_found_again(tmp_path)
     picture = scene.picture(eye, (400, 300), LOOK)
     for row in range(4):
         at = eye.seen_at(GroundSpot(x[row], y[row], z[row]), 400, 300)
-        found = picture.point(*at)
+        found = picture.thing(*at)
         if row == 2:
             assert found is None
         else:
@@ -427,7 +427,10 @@ def test_the_command_draws_a_relief(tmp_path, capsys):
     cloud = str(demo.DATA / "harrow_bay_2031.laz")
     assert cli.main(["relief", "--sources", cloud, "--path", str(path), *size]) == 0
     assert cli.main([*asked[:-1], "2"]) == 1 and "can't be drawn" in capsys.readouterr().err
-    assert cli.main(["relief", "--sources", survey, "--path", str(path)]) == 1
+    assert cli.main(["relief", "--sources", survey, "--path", str(path), *size]) == 0  # on a plane
+    assert rasterio.open(path).read().std() > 5
+    table = str(demo.DATA / "boreholes" / "intervals.csv")
+    assert cli.main(["relief", "--sources", table, "--path", str(path)]) == 1
     assert cli.main(["relief", "--sources", elevation, "--path", elevation]) == 1
 
 

@@ -15,7 +15,7 @@ from rasterio.transform import from_origin
 
 from brisk_atlas import demo
 from brisk_atlas.core.model import DataRef, Label
-from brisk_atlas.desktop.panes.relief_picture import ReliefPictureForm
+from brisk_atlas.desktop.panes.relief_files import ReliefPictureForm
 from brisk_atlas.desktop.panes.relief_signs import paint_signs
 
 LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
@@ -273,7 +273,7 @@ def test_a_cloud_alone_opens_in_relief_and_its_points_are_picked(driver):
 
 def test_a_picture_is_written_at_any_size(island, tmp_path):
     d, pane = island, pane_of(island)
-    d.qtbot.mouseClick(pane.picture, LEFT)
+    pane.do("picture")
     form = next(each for each in pane.findChildren(ReliefPictureForm) if each.isVisible())
     wide, high = form.findChild(QSpinBox, "picture width"), form.findChild(QSpinBox, "picture height")
     wide.setValue(600)

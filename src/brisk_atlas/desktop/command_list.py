@@ -9,11 +9,13 @@ from brisk_atlas.core.workspace.comparison import Way
 
 from .commands import Command
 from .page_titles import PAGE_TITLES
+from .relief_commands import relief_commands
 from .sheet.copies import COPIES
 
 if TYPE_CHECKING:
     from .pages.desk_page import DeskPage
     from .pages.record_page import RecordPage
+    from .panes.relief_pane import ReliefPane
     from .window import AtlasWindow
 
 TURN_DEG = 15.0
@@ -45,11 +47,6 @@ DRAWERS = (
     ("places", "W", "map-trifold"),
     ("sketch", "E", "pencil-line"),
 )
-RELIEF_VIEWS = (
-    ("whole", "All of the ground in the relief"), ("north", "Relief from the north"), ("east", "Relief from the east"),
-    ("south", "Relief from the south"), ("west", "Relief from the west"), ("above", "Relief from above"),
-    ("back", "Relief back to the view before"),
-)  # fmt: skip
 TOOLS = (
     ("pick_box", "box", "Pick in a box", "Alt+B", "selection-plus"),
     ("pick_lasso", "lasso", "Pick in a shape drawn by hand", "Alt+L", "path"),
@@ -187,8 +184,8 @@ def _map(window: AtlasWindow) -> list[Command]:
     has_view = lambda: window.has_desk and window.desk.map.canvas.view is not None  # noqa: E731
     on_reading = lambda: window.has_desk and window.desk.probe.tree.reading is not None  # noqa: E731
 
-    def in_relief() -> bool:
-        return window.has_desk and window.desk.relief.scene is not None
+    def relief_on_show() -> ReliefPane | None:
+        return window.desk.relief if window.has_desk and window.desk.relief.scene is not None else None
 
     def probe_centre(desk: DeskPage) -> None:
         view = desk.map.canvas.view
@@ -228,21 +225,7 @@ def _map(window: AtlasWindow) -> list[Command]:
         Command("relief", "Relief", at_map(lambda d: d.toggle_relief()), "R",
                 "See an elevation grid in three dimensions, the map draped over it", "cube", some,
                 lambda: window.has_desk and not window.desk.relief.isHidden()),
-        *(
-            Command(f"relief_{name}", words, at_map(lambda d, name=name: d.relief.show_view(name)), icon="cube",  # type: ignore[misc]
-                    enabled=in_relief)
-            for name, words in RELIEF_VIEWS
-        ),
-        Command("relief_numbers", "Type from where the relief is seen…", at_map(lambda d: d.relief.type_numbers()), icon="cube",
-                enabled=in_relief),
-        Command("relief_light", "Light, haze and water of the relief…", at_map(lambda d: d.relief.light.click()), icon="sun",
-                enabled=in_relief),
-        Command("relief_picture", "Write a picture of the relief…", at_map(lambda d: d.relief.ask_picture()), icon="image",
-                enabled=in_relief),
-        Command("relief_tether", "Tether the relief to the map", at_map(lambda d: d.relief.tethered.click()), icon="link",
-                enabled=in_relief, checked=lambda: window.has_desk and window.desk.relief.tethered.isChecked()),
-        Command("focus_relief", "To the relief", at_map(lambda d: d.relief.canvas.setFocus()), "F8",
-                "Put the keyboard on the relief", enabled=in_relief),
+        *relief_commands(lambda run: at_map(lambda desk: run(desk.relief)), relief_on_show),
         Command("focus_map", "To the map", at_map(lambda d: d.map.canvas.setFocus()), "F6", "Put the keyboard on the map", enabled=some),
         Command("focus_stack", "To the stack", at_map(lambda d: d.spine.setFocus()), "F7",
                 "Put the keyboard on the stack of layers", enabled=some),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QColorDialog, QWidget
@@ -11,7 +12,7 @@ from PyQt6.QtWidgets import QColorDialog, QWidget
 from brisk_atlas.core.draw.class_edit import with_entry_colour, with_entry_name
 from brisk_atlas.core.draw.legend import Legend
 from brisk_atlas.core.draw.swatch import shape_of
-from brisk_atlas.core.model import Layer, Stretch, VectorStyle
+from brisk_atlas.core.model import CloudStyle, Layer, Stretch, VectorStyle
 from brisk_atlas.core.model.shapes import LINE
 
 from .name_line import NameLine
@@ -31,9 +32,12 @@ class LegendEdit:
         """Switch a class of a layer off, or on again."""
         layer = self.session.work.layer(layer_id)
         if layer is not None and isinstance(layer.style, VectorStyle):
-            now = layer.style.hidden
-            hidden = tuple(each for each in now if each != text) if text in now else (*now, text)
-            self.session.work.change(SWITCH, layer_id, style=replace(layer.style, hidden=hidden))
+            style: VectorStyle | CloudStyle = replace(layer.style, hidden=_switched(layer.style.hidden, text))
+        elif layer is not None and isinstance(layer.style, CloudStyle):
+            style = replace(layer.style, hidden=_switched(layer.style.hidden, int(text)))
+        else:
+            return
+        self.session.work.change(SWITCH, layer_id, style=style)
 
     def edit(self, layer: Layer, legend: Legend, spot: LegendSpot) -> None:
         """Begin to change what lies under the pointer."""
@@ -100,3 +104,7 @@ class LegendEdit:
             return
         stretch = Stretch("hand", low, high, layer.style.stretch.gamma)
         self.session.work.change("limit of the colours", layer_id, style=replace(layer.style, stretch=stretch))
+
+
+def _switched(now: tuple[Any, ...], one: str | int) -> tuple[Any, ...]:
+    return tuple(each for each in now if each != one) if one in now else (*now, one)

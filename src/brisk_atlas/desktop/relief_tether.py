@@ -44,7 +44,7 @@ class ReliefTether:
         relief.driver.begun.connect(lambda scene: self._take_waiting())
         map_pane.canvas.sides_changed.connect(self._divide)
 
-    def _to_map(self, places: np.ndarray) -> np.ndarray | None:
+    def to_map(self, places: np.ndarray) -> np.ndarray | None:
         """Return (n, 2) positions of the map's CRS of metres of the relief; None where that can't be said."""
         scene, view = self.relief.scene, self.map.canvas.view
         if scene is None or view is None:
@@ -75,7 +75,7 @@ class ReliefTether:
     def stored_eye(self) -> StoredEye | None:
         """Return from where the relief is seen, as a named place stores it; None while it is closed."""
         eye, view = self.relief.canvas.eye, self.map.canvas.view
-        there = self._to_map(np.array([[eye.east, eye.north]])) if self.relief.isVisible() else None
+        there = self.to_map(np.array([[eye.east, eye.north]])) if self.relief.isVisible() else None
         if there is None or view is None or not np.isfinite(there).all():
             return None
         x, y = there[0].tolist()
@@ -87,19 +87,29 @@ class ReliefTether:
             self._waiting = place
             self._take_waiting()
 
-    def _take_waiting(self) -> None:
-        place, scene = self._waiting, self.relief.scene
-        if place is None or place.eye is None or scene is None:
-            return
-        self._waiting = None
+    def eye_of(self, place: NamedPlace) -> Eye | None:
+        """Return from where a named place was seen in the relief that stands, None where that can't be stated."""
+        scene = self.relief.scene
+        if place.eye is None or scene is None:
+            return None
         x, y, up, azimuth, tilt, field, exaggeration = place.eye
         try:
             (own,) = transform(np.array([[x, y]], float), place.crs, scene.space.crs).tolist()
         except AtlasError:
+            return None
+        if not np.isfinite(own).all():
+            return None
+        east, north = scene.space.to_metres(*own)
+        return Eye(east, north, up, azimuth, tilt, field, exaggeration)
+
+    def _take_waiting(self) -> None:
+        place = self._waiting
+        if place is None or self.relief.scene is None:
             return
-        if np.isfinite(own).all():
-            east, north = scene.space.to_metres(*own)
-            self.relief.canvas.jump(Eye(east, north, up, azimuth, tilt, field, exaggeration))
+        self._waiting = None
+        eye = self.eye_of(place)
+        if eye is not None:
+            self.relief.canvas.jump(eye)
 
     # The pointer, and what is seen
 
@@ -108,14 +118,14 @@ class ReliefTether:
             self.relief.canvas.show_mark(self._spot(x, y))
 
     def _show_on_map(self, spot: GroundSpot | None) -> None:
-        found = self._to_map(np.array([spot[:2]])) if spot is not None else None
+        found = self.to_map(np.array([spot[:2]])) if spot is not None else None
         known = found is not None and np.isfinite(found).all()
         self.map.canvas.cross = tuple(found[0].tolist()) if found is not None and known else None
         self.map.canvas.update()
 
     def _outline(self) -> None:
         picture = self.relief.canvas.picture
-        found = self._to_map(picture.footprint()) if picture is not None else None
+        found = self.to_map(picture.footprint()) if picture is not None else None
         self.map.canvas.seen = found if found is not None and len(found) > 2 and np.isfinite(found).all() else None
         self.map.canvas.update()
 
@@ -124,7 +134,7 @@ class ReliefTether:
         self.map.canvas.update()
 
     def _probe(self, spot: GroundSpot) -> None:
-        found = self._to_map(np.array([spot[:2]]))
+        found = self.to_map(np.array([spot[:2]]))
         view, eye = self.map.canvas.view, self.relief.canvas.eye
         if found is None or view is None or not np.isfinite(found).all():
             return
@@ -150,15 +160,15 @@ class ReliefTether:
         """Have A and B share the relief as they share the map."""
         canvas, sides = self.map.canvas, self.map.canvas.sides
         if sides.titles is None:
-            self.relief.driver.divide(UNDIVIDED)
+            self.relief.use_division(UNDIVIDED)
         elif sides.way is Way.BLINK:
-            self.relief.driver.divide(Division(4, sides.mix))
+            self.relief.use_division(Division(4, sides.mix))
         elif sides.divide is Divide.GLASS:
             width, height = max(1, canvas.width()), max(1, canvas.height())
             at = sides.glass_centre(QSizeF(width, height))
-            self.relief.driver.divide(Division(3, 0.0, at.x() / width, at.y() / height, sides.radius / height))
+            self.relief.use_division(Division(3, 0.0, at.x() / width, at.y() / height, sides.radius / height))
         else:
-            self.relief.driver.divide(Division(1 if sides.divide is Divide.UPRIGHT else 2, sides.at))
+            self.relief.use_division(Division(1 if sides.divide is Divide.UPRIGHT else 2, sides.at))
 
     # Place and scale
 

@@ -15,7 +15,7 @@ from . import ramps
 from .bands import in_bands
 from .cloud_order import CloudOrder, order_of
 from .drawn import Drawn
-from .ink import inks_from, pixels_of
+from .ink import NO_INK, inks_from, pixels_of
 from .kernels.points import draw_points, ramp_inks
 from .limits import limits_of
 from .view import View
@@ -34,24 +34,40 @@ CLASS_COLOURS = {  # by the class codes of ASPRS LAS 1.4, table 9
     18: "#7A2DBF",
 }
 OTHER_CLASS = "#4C5FA8"
+CLASS = "classification"  # the dimension
 AT_ONCE = 2_000_000  # points that are read before the first picture; of a larger cloud, as many spread over it
 MOST_DRAWN = 6_000_000  # points in view beyond which a picture leaves out the finer levels
 
 
 def dimensions_of(style: CloudStyle) -> tuple[str, ...]:
-    """Return the dimensions that a style's colours are made of."""
-    return ("red", "green", "blue") if style.colour_by == "rgb" else (style.colour_by,)
+    """Return the dimensions that a style's colours, and what it leaves out, are made of."""
+    colours = ("red", "green", "blue") if style.colour_by == "rgb" else (style.colour_by,)
+    return colours if not style.hidden or CLASS in colours else (*colours, CLASS)
+
+
+def look_of(style: CloudStyle) -> tuple:
+    """Return what the inks of points depend on."""
+    return style.colour_by, style.ramp, style.stretch, style.hidden
 
 
 def point_inks(points: Points, style: CloudStyle) -> np.ndarray:
-    """Return (points,) uint32 inks in the order of the file."""
+    """Return (points,) uint32 inks in the order of the file; none for points of a class that is off."""
+    inks = _colour_inks(points, style)
+    if style.hidden and CLASS in points.dimensions:
+        off = np.zeros(256, bool)
+        off[[code for code in style.hidden if 0 <= code < 256]] = True
+        inks[off[points.values(CLASS)]] = NO_INK
+    return inks
+
+
+def _colour_inks(points: Points, style: CloudStyle) -> np.ndarray:
     names = points.dimensions
     if style.colour_by == "rgb" and "red" in names:
         rgb = np.column_stack([names["red"], names["green"], names["blue"]])
         return inks_from((rgb >> 8) if rgb.max(initial=0) > 255 else rgb)
     name = style.colour_by if style.colour_by in names else "z"
     values = points.values(name)
-    if name == "classification":
+    if name == CLASS:
         table = np.tile(ramps.rgb_of(OTHER_CLASS), (256, 1))
         for code, hue in CLASS_COLOURS.items():
             table[code] = ramps.rgb_of(hue)
@@ -80,7 +96,7 @@ def draw_cloud(
     """Draw one point cloud layer into a clear picture."""
     result = Drawn()
     points, whole = cache.points_so_far(source, AT_ONCE, dimensions_of(style))
-    key = (source, "all") if whole else (source, style.colour_by)
+    key = (source, "all") if whole else (source, dimensions_of(style))
     if not whole:
         result.unfinished = True
         count = cache.part(source).facts.count or 0
@@ -94,7 +110,7 @@ def draw_cloud(
         else cache.derive(("cloud order", key, view.crs), lambda: order_of(points, view.crs))
     )
     inks = cache.derive_latest(
-        ("cloud inks", source), (key, view.crs, view.turn, style.colour_by, style.ramp, style.stretch),
+        ("cloud inks", source), (key, view.crs, view.turn, look_of(style)),
         lambda: order.inks(point_inks(points, style)),
     )  # fmt: skip
     check()

@@ -12,6 +12,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import seen_features
 from brisk_atlas.core.connect.fetching import fetch
 from brisk_atlas.core.model import CannotRead, CloudStyle, GridStyle, Layer, VectorStyle
+from brisk_atlas.core.model.cloud import POINT_CLASSES
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
 from brisk_atlas.core.model.words import is_year, number_text
 from brisk_atlas.core.place import height_unit_of
@@ -189,7 +190,9 @@ def cloud_legend(cache: DataCache, layer: Layer, style: CloudStyle) -> Legend:
         return Legend("colour as measured")
     if style.colour_by == "classification":
         present = np.unique(points.dimensions["classification"]).tolist()
-        return Legend("class", tuple((CLASS_COLOURS.get(c, OTHER_CLASS), f"class {c}") for c in present))
+        entries = tuple((CLASS_COLOURS.get(code, OTHER_CLASS), str(code)) for code in present)
+        names = {str(code): f"{code} {POINT_CLASSES.get(code, '')}".strip() for code in present}
+        return Legend("class", entries, hidden=tuple(map(str, style.hidden)), names=names)
     low, high = cloud_limits(points.values(style.colour_by), style)
     unit = height_unit_of(points.crs) if style.colour_by == "z" else ""
     title = "height" if style.colour_by == "z" else style.colour_by.replace("_", " ")

@@ -7,36 +7,12 @@ import shapely
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer, number_text
-from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.cloud import POINT_CLASSES, Points
 from brisk_atlas.core.place import crs_name, height_unit_of, transform, unit_of
 
 from .finding import ProbeResult, ProbeValue, Where
 from .picking import shape_in
 
-POINT_CLASSES = {  # ASPRS LAS 1.4 R15, table 17
-    0: "never classified",
-    1: "unclassified",
-    2: "ground",
-    3: "low vegetation",
-    4: "medium vegetation",
-    5: "high vegetation",
-    6: "building",
-    7: "low noise",
-    8: "model key point",
-    9: "water",
-    10: "rail",
-    11: "road surface",
-    13: "wire, guard",
-    14: "wire, conductor",
-    15: "transmission tower",
-    16: "wire connector",
-    17: "bridge deck",
-    18: "high noise",
-    19: "overhead structure",
-    20: "ignored ground",
-    21: "snow",
-    22: "temporal exclusion",
-}
 POINT, NEAR, INSIDE, HEADER, RECORDS = (
     "point",
     "neighbours",
@@ -133,18 +109,29 @@ def area_finding(cache: DataCache, layer: Layer, where: Where) -> ProbeResult:
     near = np.flatnonzero((xyz[:, 0] >= xmin) & (xyz[:, 0] <= xmax) & (xyz[:, 1] >= ymin) & (xyz[:, 1] <= ymax))
     if where.kind != "box" or not area.equals(shapely.box(*area.bounds)):
         near = near[shapely.intersects_xy(area, xyz[near, 0], xyz[near, 1])]
+    readings = _readings_of(points, near, area.area)
+    return ProbeResult(layer.id, layer.name, (*readings, *header_readings(cache, layer, points)))
+
+
+def rows_finding(cache: DataCache, layer: Layer, rows: np.ndarray) -> ProbeResult:
+    """Return what points are, by their places in the file, and apart from it what the header says of all."""
+    points = cache.points(layer.ref)
+    return ProbeResult(layer.id, layer.name, (*_readings_of(points, rows), *header_readings(cache, layer, points)))
+
+
+def _readings_of(points: Points, near: np.ndarray, area: float = 0.0) -> list[ProbeValue]:
+    """Return how many points some are, the statistics of their dimensions, and how densely they lie in an area."""
     readings = [ProbeValue("points", int(near.size), f"{near.size:,} of {len(points):,}", "", INSIDE)]
     if near.size:
-        unit = height_unit_of(points.crs)
-        readings += _summary_readings("z", xyz[near, 2], unit, INSIDE)
-        if unit_of(points.crs) == "m" and area.area > 0:
-            density = near.size / area.area
+        readings += _summary_readings("z", points.xyz[near, 2], height_unit_of(points.crs), INSIDE)
+        if unit_of(points.crs) == "m" and area > 0:
+            density = near.size / area
             readings.append(ProbeValue("density", density, f"{density:,.2f}", "per m²", INSIDE))
         for name, values in points.dimensions.items():
             if name != "classification":
                 readings.append(_range(name, values[near], INSIDE))
         readings += _classes(points, near, INSIDE)
-    return ProbeResult(layer.id, layer.name, (*readings, *header_readings(cache, layer, points)))
+    return readings
 
 
 def _range(name: str, values: np.ndarray, group: str) -> ProbeValue:

@@ -6,6 +6,31 @@ from dataclasses import dataclass
 
 import numpy as np
 
+POINT_CLASSES = {  # ASPRS LAS 1.4 R15, table 17
+    0: "never classified",
+    1: "unclassified",
+    2: "ground",
+    3: "low vegetation",
+    4: "medium vegetation",
+    5: "high vegetation",
+    6: "building",
+    7: "low noise",
+    8: "model key point",
+    9: "water",
+    10: "rail",
+    11: "road surface",
+    13: "wire, guard",
+    14: "wire, conductor",
+    15: "transmission tower",
+    16: "wire connector",
+    17: "bridge deck",
+    18: "high noise",
+    19: "overhead structure",
+    20: "ignored ground",
+    21: "snow",
+    22: "temporal exclusion",
+}
+
 
 @dataclass(frozen=True, eq=False)
 class Points:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from .data_ref import DataRef
 from .kinds import Blend, DataKind
+from .standing import DRAPED, Standing, StandingWay
 from .table_view import PLAIN_ROWS, TableView
 
 if TYPE_CHECKING:
@@ -20,8 +21,8 @@ class Layer:
     `group` is the id of the group in which it lies, None for none. `locked` keeps it from being changed. `scales` are
     those between which it is drawn, as numbers below one, the closest first; None for all. `note` is the analyst's.
     Layers of the same `scale_group` share the ramp and the limits of their colours. `blend` is how it goes on the
-    layers below. `rows` is how its rows are looked at and what was added to them. `id` is unique in the work and stays
-    when the layer is restyled or moved.
+    layers below. `rows` is how its rows are looked at and what was added to them. `standing` is how features stand in
+    three dimensions. `id` is unique in the work and stays when the layer is restyled or moved.
     """
 
     id: str
@@ -38,6 +39,12 @@ class Layer:
     scales: tuple[float, float] | None = None
     note: str = ""
     scale_group: str | None = None
+    standing: Standing = DRAPED
+
+    @property
+    def stands(self) -> bool:
+        """Whether its features stand in three dimensions as themselves, and are shown."""
+        return self.kind.has_shapes and self.visible and self.standing.way is not StandingWay.DRAPED
 
     @property
     def part(self) -> str:

@@ -159,12 +159,14 @@ class GridStyle:
 
 @dataclass(frozen=True)
 class CloudStyle:
-    """`colour_by` is a dimension, `z`, or `rgb`; `size` is the width of a point in pixels."""
+    """`colour_by` is a dimension, `z`, or `rgb`; `size` is the width of a point in pixels; `hidden` are the codes of
+    classes that are switched off."""
 
     colour_by: str = "z"
     ramp: str = "ember"
     stretch: Stretch = Stretch()
     size: float = 2.0
+    hidden: tuple[int, ...] = ()
 
 
 Style = VectorStyle | GridStyle | CloudStyle

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
         WriteCatalogue,
         WriteRecordPage,
     )
+    from .relief_model import ReliefModel
     from .render_relief import RenderRelief
     from .render_view import RenderView
     from .sample_grid import SampleGrid
@@ -59,6 +60,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "save-edits": ("save_edits", "SaveEdits"),
     "render-view": ("render_view", "RenderView"),
     "relief": ("render_relief", "RenderRelief"),
+    "relief-model": ("relief_model", "ReliefModel"),
     "viewshed": ("find_viewshed", "FindViewshed"),
     "index-folders": ("index_folders", "IndexFolders"),
     "convert-record": ("records", "ConvertRecord"),
@@ -91,6 +93,7 @@ __all__ = [
     "ImageShift",
     "IndexFolders",
     "Operation",
+    "ReliefModel",
     "RenderRelief",
     "RenderView",
     "Result",

@@ -12,6 +12,7 @@ from .crs import (
     text_of,
     transform,
     unit_of,
+    vertical_datum,
 )
 from .crs_search import CrsEntry, covers, entry_of, search_crs
 from .extents import transform_extent
@@ -42,4 +43,5 @@ __all__ = [
     "transform",
     "transform_extent",
     "unit_of",
+    "vertical_datum",
 ]

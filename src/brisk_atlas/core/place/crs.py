@@ -74,6 +74,15 @@ def height_unit_of(text: str | None) -> str:
     return "" if unit == "°" else unit
 
 
+@lru_cache(256)
+def vertical_datum(text: str | None) -> str:
+    """Return the name of the vertical part of a CRS; "" where it states none. Raises CannotPlace."""
+    if not text:
+        return ""
+    parts = proj_crs(text).sub_crs_list
+    return next((part.name for part in parts if part.is_vertical), "")
+
+
 def same_crs(a: str | None, b: str | None) -> bool:
     """Return whether coordinates mean the same in both; an unknown CRS is taken as the other's."""
     return a is None or b is None or a == b or proj_crs(a) == proj_crs(b)

@@ -24,10 +24,14 @@ class DrapeWindows:
 
     def load(self, place: WindowPlace, view: View, base: int) -> None:
         """Read a window. Raises what reading raises."""
-        with self._reading:
-            found = self.read(view)
+        found = self.draw(view)
         with self.store.filling(place, base) as slot:
             self.pixels[slot, : place.rows, : place.cols] = found
+
+    def draw(self, view: View) -> np.ndarray:
+        """Return (rows, cols, 4) uint8 of a view."""
+        with self._reading:
+            return self.read(view)
 
     def use(self, read: Callable[[View], np.ndarray]) -> None:
         """Have other pictures from now on; those before are shown until they are read."""

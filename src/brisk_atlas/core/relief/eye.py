@@ -104,6 +104,22 @@ class Eye:
         px, py = float(off @ np.array(self.right)) / deep, float(off @ np.array(self.upward)) / deep
         return cols / 2 * (1 + px / (tan_y * cols / rows)), rows / 2 * (1 - py / tan_y)
 
+    def places_of(self, spots: np.ndarray, space: Space, cols: int, rows: int) -> np.ndarray:
+        """Return (n, 2) where in a picture spots are seen, NaN for what is behind; the Earth bends as `space` has it.
+
+        spots : (n, 3) metres, heights not exaggerated
+        """
+        rays = self.rays(space, cols, rows)
+        off = spots * (1.0, 1.0, self.exaggeration) - (self.east, self.north, self.up)
+        off[:, 2] -= rays.bend * (off[:, 0] ** 2 + off[:, 1] ** 2)
+        deep = off @ np.array(rays.ahead)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            col = cols / 2 * (1 + off @ np.array(rays.right) / deep / rays.tan_x)
+            row = rows / 2 * (1 - off @ np.array(rays.up) / deep / rays.tan_y)
+        found = np.column_stack([col, row])
+        found[~(deep > 0)] = np.nan
+        return found
+
     def distance_to(self, spot: GroundSpot) -> float:
         """Return how far a spot is, metres."""
         return sqrt((spot.east - self.east) ** 2 + (spot.north - self.north) ** 2 + (spot.up - self.up) ** 2)

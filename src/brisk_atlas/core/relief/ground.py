@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -16,18 +16,20 @@ from brisk_atlas.core.draw.raster import values_seen
 from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.model import AtlasError, Extent, GridStyle, Layer
 from brisk_atlas.core.model.style import shown_band
-from brisk_atlas.core.place import transform_extent
+from brisk_atlas.core.place import transform_extent, vertical_datum
 from brisk_atlas.core.place.length_units import METRES_A_UNIT
 
 from .space import Space
 
 RIM_CELLS = 8.0  # of the lower grid, over which the upper one goes over into it
+AROUND = 8.0  # of the first grid's longer side, by which others may go beyond it
+UNDER_SIDE = 2000  # samples a side, between which heights are looked up
 PARTS = 16  # of a cell, by which two grids are taken for equally fine
 
 
 def space_of(cache: DataCache, grids: Sequence[Layer]) -> Space:
-    """Return the space of grids, in the CRS of the first: as large as all of them, as fine as the finest. Raises
-    AtlasError where one has no place there."""
+    """Return the space of grids, in the CRS of the first: as large as all of them, but not many times as large as the
+    first; as fine as the finest. Raises AtlasError where one has no place there."""
     parts = [cache.raster(layer.ref) for layer in grids]
     if len(parts) == 1:
         return Space.of(parts[0])
@@ -40,8 +42,11 @@ def space_of(cache: DataCache, grids: Sequence[Layer]) -> Space:
             raise AtlasError(layer.name, "it has no place in the CRS of the first grid", "Leave it out of the ground.")
         boxes.append(box)
         cells.append(box.width / max(part.facts.lattice.columns, 1))
-    west, south = min(box.xmin for box in boxes), min(box.ymin for box in boxes)
-    east, north = max(box.xmax for box in boxes), max(box.ymax for box in boxes)
+    around = AROUND * max(boxes[0].width, boxes[0].height)  # a service may reach around the Earth
+    west = max(min(box.xmin for box in boxes), boxes[0].xmin - around)
+    south = max(min(box.ymin for box in boxes), boxes[0].ymin - around)
+    east = min(max(box.xmax for box in boxes), boxes[0].xmax + around)
+    north = min(max(box.ymax for box in boxes), boxes[0].ymax + around)
     finest = int(np.argmin(cells))
     spacing = min(parts[finest].facts.lattice.cell) if finest == 0 else cells[finest]
     if cells[0] <= cells[finest] * (1 + 1 / PARTS):  # the first one's own cells are samples
@@ -56,6 +61,26 @@ def metres_in(cache: DataCache, layer: Layer) -> float:
     grid = cache.raster(layer.ref).facts.grid
     assert grid is not None
     return METRES_A_UNIT.get(grid.bands[shown_band(layer.style) - 1].unit.strip(), 1.0)
+
+
+def ground_words(cache: DataCache, grids: Sequence[Layer]) -> str:
+    """Return what is known of the heights of a ground: their units and the vertical datum, or that it is not stated."""
+    found = []
+    for layer in grids:
+        part = cache.raster(layer.ref)
+        assert part.facts.grid is not None
+        unit = part.facts.grid.bands[shown_band(layer.style) - 1].unit.strip()
+        factor = METRES_A_UNIT.get(unit)
+        if not unit:
+            text = "unit not stated, assumed to be metres"
+        elif factor is None:
+            text = f"unit {unit} not known, assumed to be metres"
+        else:
+            text = "in m" if factor == 1.0 else f"{unit}, shown in m"
+        found.append(f"{text}, {vertical_datum(part.facts.crs) or 'vertical datum not stated'}")
+    if len(set(found)) == 1:
+        return f"Heights {found[0]}"
+    return "Heights: " + "; ".join(f"{layer.name} {text}" for layer, text in zip(grids, found))
 
 
 def heights_in(cache: DataCache, grids: Sequence[Layer], view: View) -> np.ndarray:
@@ -82,6 +107,38 @@ def heights_in(cache: DataCache, grids: Sequence[Layer], view: View) -> np.ndarr
         found = np.where(known & lower, mixed, np.where(known, upper, found)).astype(np.float32)
         cell = _cell_in(cache, layer, view)
     assert found is not None
+    return found
+
+
+def flat_heights(view: View) -> np.ndarray:
+    """Return (rows, cols) float32 zeros, for what stands on a plane."""
+    return np.zeros((view.height, view.width), np.float32)
+
+
+def heights_under(read: Callable[[View], np.ndarray], space: Space, places: np.ndarray) -> np.ndarray:
+    """Return (n,) metres of the ground under places, NaN without: between samples that lie as close as a picture of
+    all the places has room for.
+
+    places : (n, 2) metres east and north of the middle; read : as `ReliefScene` takes it
+    """
+    found = np.full(len(places), np.nan)
+    known = np.isfinite(places).all(axis=1)
+    if not known.any():
+        return found
+    east, north = places[known].T
+    inside = (np.abs(east) <= space.metres[0] / 2) & (np.abs(north) <= space.metres[1] / 2)
+    if not inside.any():
+        return found
+    x, y = (np.array(each)[inside] for each in space.to_map(east, north))
+    step = max(space.spacing, (x.max() - x.min()) / UNDER_SIDE, (y.max() - y.min()) / UNDER_SIDE)
+    cols, rows = (int(np.ceil((each.max() - each.min()) / step)) + 4 for each in (x, y))
+    left = space.corner[0] + (np.floor((x.min() - space.corner[0]) / step) - 1) * step
+    top = space.corner[1] - (np.floor((space.corner[1] - y.max()) / step) - 1) * step
+    view = View(left + cols * step / 2, top - rows * step / 2, step, cols, rows, space.crs)
+    samples = read(view)
+    col, row = (x - left) / step - 0.5, (top - y) / step - 0.5
+    whole = np.flatnonzero(known)[inside]
+    found[whole] = ndimage.map_coordinates(samples, [row, col], order=1, mode="nearest", cval=np.nan, prefilter=False)
     return found
 
 

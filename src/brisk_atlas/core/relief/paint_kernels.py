@@ -189,6 +189,30 @@ def _share_of_b(division, col, row, cols, rows):
     return division.at
 
 
+@njit(**INLINE)
+def _step_at(look, eye, depth, which, row, col, rows, cols):
+    """Return between which contour lines the ground lies that is seen at a pixel; NaN for none."""
+    if row >= rows or col >= cols or which[row, col] < 0:
+        return np.nan
+    dx, dy, dz = direction(eye, col, row, cols, rows)
+    t = np.float64(depth[row, col])
+    height = eye.z + t * dz + eye.bend * t * t * (dx * dx + dy * dy)
+    return np.floor(height / eye.exaggeration / look.contours)
+
+
+@njit(**INLINE)
+def _contour_at(look, eye, depth, which, row, col, rows, cols):
+    """Return how much of a contour line passes a pixel: 0 for none, more for every fifth one. Where lines would lie
+    closer than pixels there is none."""
+    here = _step_at(look, eye, depth, which, row, col, rows, cols)
+    found = 0.0
+    for k in range(2):
+        beside = _step_at(look, eye, depth, which, row + k * look.pen, col + (1 - k) * look.pen, rows, cols)
+        if abs(beside - here) == 1.0:
+            found = max(found, 0.85 if max(here, beside) % 5.0 == 0.0 else 0.5)
+    return found
+
+
 @njit(**JIT)
 def paint_rows(ground, shades, drape, other, division, look, eye, depth, which, image, top, bottom):
     """Fill the rows `top` to `bottom` of a picture (rows, cols, 4) uint8, red, green, blue and 255.
@@ -231,6 +255,12 @@ def paint_rows(ground, shades, drape, other, division, look, eye, depth, which, 
                 red = 128.0 + (red - 128.0) * look.strength
                 green = 128.0 + (green - 128.0) * look.strength
                 blue = 128.0 + (blue - 128.0) * look.strength
+            if look.contours > 0.0:
+                line = _contour_at(look, eye, depth, which, row, col, rows, cols)
+                if line > 0.0:
+                    red, green = red + (look.contour[0] - red) * line, green + (look.contour[1] - green) * line
+                    blue += (look.contour[2] - blue) * line
+                    light += (1.0 - light) * line
             clear = np.exp(-t * look.haze) if look.haze > 0.0 else 1.0
             light *= clear
             veil, dry = 1.0 - clear, 1.0 - wet

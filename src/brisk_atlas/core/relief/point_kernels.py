@@ -34,6 +34,8 @@ def splat_points(x, y, height, inks, begin, per, eye, width, minimum, maximum, d
     rows, cols = depth.shape
     pixel = 2.0 * eye.tan_y / rows
     for n in range(first, last):
+        if inks[n] == 0:  # its class is off
+            continue
         dx, dy = begin[0] + per[0] * x[n] - eye.x, begin[1] + per[1] * y[n] - eye.y
         dz = (begin[2] + per[2] * height[n]) * eye.exaggeration - eye.z
         if eye.bend != 0.0:

@@ -10,7 +10,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.bands import in_bands
-from brisk_atlas.core.draw.cloud import AT_ONCE, dimensions_of, point_inks
+from brisk_atlas.core.draw.cloud import AT_ONCE, dimensions_of, look_of, point_inks
 from brisk_atlas.core.draw.cloud_order import CloudOrder, order_of
 from brisk_atlas.core.model import CloudStyle, Extent, Layer
 from brisk_atlas.core.place import transform_extent
@@ -68,10 +68,10 @@ def relief_points(cache: DataCache, layer: Layer, space: Space) -> ReliefPoints:
     assert isinstance(layer.style, CloudStyle)
     style, source = layer.style, layer.ref
     points, whole = cache.points_so_far(source, AT_ONCE, dimensions_of(style))
-    key = (source, "all") if whole else (source, style.colour_by)
+    key = (source, "all") if whole else (source, dimensions_of(style))
     order = cache.derive(("cloud order", key, space.crs), lambda: order_of(points, space.crs))
     inks = cache.derive_latest(
-        ("relief inks", source), (key, space.crs, style.colour_by, style.ramp, style.stretch),
+        ("relief inks", source), (key, space.crs, look_of(style)),
         lambda: order.inks(point_inks(points, style)),
     )  # fmt: skip
     facts = cache.part(source).facts

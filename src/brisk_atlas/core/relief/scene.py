@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -15,12 +15,14 @@ from brisk_atlas.core.draw.bands import in_bands
 from brisk_atlas.core.system.shares import CORES, in_pieces
 
 from . import cast_kernels, paint_kernels
+from .bodies import ReliefBodies
 from .drape_windows import DrapeWindows
 from .eye import Eye, GroundSpot
 from .light import Lighting
-from .points import ReliefPoints, draw_points
-from .rays import UNDIVIDED, Division, Drape, Ground, Look, Rays
+from .points import ReliefPoints
+from .rays import SIDE_BY_SIDE, UNDIVIDED, Division, Drape, Ground, Look, Rays
 from .space import Space, WindowPlace
+from .standing_things import StandingThings
 from .window_store import StoredWindow, WindowStore
 
 SIDE = 2048  # samples a side that a window has at most; a power of two
@@ -55,7 +57,8 @@ class ReliefPicture:
     """What an eye sees: image (rows, cols, 4) uint8 red, green, blue, 255; depth (rows, cols) float32 metres to the
     ground, inf for none; which (rows, cols) int8 the window that was met. `size` is the columns and rows of the picture
     at rest, which this one may be coarser than. `nearest` and `owner` (rows, cols) say which point of which cloud is
-    seen, -1 for none."""
+    seen, or which row of which layer that stands, counted after the clouds; -1 for none. `twin` is the same place with
+    the drape of side B, where the two are seen side by side."""
 
     image: np.ndarray
     depth: np.ndarray
@@ -65,9 +68,11 @@ class ReliefPicture:
     size: tuple[int, int]
     nearest: np.ndarray | None = None
     owner: np.ndarray | None = None
+    twin: np.ndarray | None = None
 
-    def point(self, col: float, row: float) -> tuple[int, int] | None:
-        """Return which cloud and which of its points is seen at a place of the picture at rest, None for none."""
+    def thing(self, col: float, row: float) -> tuple[int, int] | None:
+        """Return which cloud and which of its points is seen at a place of the picture at rest, or which layer that
+        stands and which of its rows; None for none."""
         rows, cols = self.depth.shape
         i, j = int(col * cols / self.size[0]), int(row * rows / self.size[1])
         if self.nearest is None or self.owner is None or not (0 <= i < cols and 0 <= j < rows):
@@ -118,9 +123,10 @@ class ReliefScene:
         lighting: Lighting,
         exaggeration: float = 1.5,
     ) -> None:
-        self.space, self._read_heights = space, heights
+        self.space, self.heights = space, heights
         self.lighting, self._exaggeration = lighting, exaggeration
         self.clouds: tuple[ReliefPoints, ...] = ()
+        self.bodies: tuple[ReliefBodies, ...] = ()
         self.base = space.base_level(BASE)
         self._offsets = np.cumsum([0, *((SIDE >> tier) ** 2 for tier in range(TIERS + 1))]).astype(np.int64)
         self._heights = np.empty((GROUND_SLOTS, SIDE, SIDE), np.float32)  # memory is taken as it is written to
@@ -142,7 +148,7 @@ class ReliefScene:
             if wanted.side < len(self._drapes):
                 self._drapes[wanted.side].load(wanted.place, view, self.base)
         else:
-            self._load_heights(wanted.place, self._read_heights(view))
+            self._load_heights(wanted.place, self.heights(view))
 
     def load_base(self) -> None:
         """Read the coarsest window of heights, which covers the whole ground."""
@@ -207,6 +213,10 @@ class ReliefScene:
         col = np.clip(((place.col + np.arange(place.cols) + 0.5) * step).astype(int), 0, base.shape[1] - 1)
         row = np.clip(((place.row + np.arange(place.rows) + 0.5) * step).astype(int), 0, base.shape[0] - 1)
         return np.ascontiguousarray(base[np.ix_(row, col)])
+
+    def drape(self, view: View) -> np.ndarray:
+        """Return (rows, cols, 4) uint8 of what lies over the ground under a view's pixels: of side A of two."""
+        return self._drapes[0].draw(view)
 
     def show_clouds(self, clouds: Sequence[ReliefPoints]) -> None:
         """Have clouds stand in the relief. Without a ground, they are what is brought into sight as a whole."""
@@ -279,41 +289,51 @@ class ReliefScene:
     ) -> ReliefPicture:
         """Return what an eye sees, drawn at twice the size and averaged, so that edges are smooth."""
         found = self.picture(eye, size, look, coarser=0.5, division=division)
-        rows, cols = size[1], size[0]
-        image = np.empty((rows, cols, 4), np.uint8)
-        in_bands(rows, lambda a, b: paint_kernels.halve(found.image, image, a, b))
         depth, which = (np.ascontiguousarray(each[::2, ::2]) for each in (found.depth, found.which))
         nearest, owner = (each[::2, ::2] if each is not None else None for each in (found.nearest, found.owner))
-        rays = eye.rays(self.space, cols, rows)
-        return ReliefPicture(image, depth, which, eye, rays, size, nearest, owner)
+        return replace(
+            found, image=_halved(found.image), twin=_halved(found.twin) if found.twin is not None else None,
+            depth=depth, which=which, rays=eye.rays(self.space, *size), nearest=nearest, owner=owner,
+        )  # fmt: skip
 
     def picture(
         self, eye: Eye, size: tuple[int, int], look: Look, *, coarser: float = 1.0, division: Division = UNDIVIDED
     ) -> ReliefPicture:
         """Return what an eye sees in a picture of so many columns and rows, or of so many times fewer."""
         cols, rows = (max(8, round(side / coarser)) for side in size)
-        rays = eye.rays(self.space, cols, rows)
+        rays, look = eye.rays(self.space, cols, rows), look._replace(pen=max(1, round(1 / coarser)))
         pixel = eye.pixel(rows)
         depth, which = np.empty((rows, cols), np.float32), np.empty((rows, cols), np.int8)
-        image = np.empty((rows, cols, 4), np.uint8)
+        images = [np.empty((rows, cols, 4), np.uint8)]
         drapes = list(self._drapes)
         with ExitStack() as reading:
             ground = self._ground(reading.enter_context(self._ground_store.reading()), pixel)
             seen = [Drape(each.pixels, *self._described(reading.enter_context(each.store.reading()), pixel))
                     for each in drapes]  # fmt: skip
-            shared = division if len(seen) > 1 else UNDIVIDED
             in_pieces(cols, STRIPES, lambda a, b: cast_kernels.cast_columns(ground, rays, depth, which, a, b))
-            in_bands(
-                rows,
-                lambda a, b: paint_kernels.paint_rows(
-                    ground, self._shades, seen[0], seen[-1], shared, look, rays, depth, which, image, a, b
-                ),
-            )
-        clouds = self.clouds
-        if not clouds:
-            return ReliefPicture(image, depth, which, eye, rays, size)
-        points = draw_points(clouds, rays, depth, image, moving=coarser > 1.0)
-        return ReliefPicture(image, depth, which, eye, rays, size, *points)
+
+            def paint(image: np.ndarray, drape: Drape, shared: Division) -> None:
+                in_bands(
+                    rows,
+                    lambda a, b: paint_kernels.paint_rows(
+                        ground, self._shades, drape, seen[-1], shared, look, rays, depth, which, image, a, b
+                    ),
+                )
+
+            beside = division.way == SIDE_BY_SIDE
+            paint(images[0], seen[0], division if len(seen) > 1 and not beside else UNDIVIDED)
+            if beside:
+                images.append(np.empty_like(images[0]))
+                paint(images[1], seen[-1], UNDIVIDED)
+        things, others = StandingThings(self.clouds, self.bodies, self.lighting, coarser), list(images[1:])
+        depths = [depth.copy() for _ in others]
+        nearest, owner = things.draw(rays, look, depth, images[0]) if things else (None, None)
+        for image, own in zip(others, depths):
+            if things:
+                things.draw(rays, look, own, image)
+        return ReliefPicture(
+            images[0], depth, which, eye, rays, size, nearest, owner, images[1] if len(images) > 1 else None
+        )
 
     def missing(self, picture: ReliefPicture) -> list[Wanted]:
         """Return the windows that a picture at rest would need but has not, the coarsest first; once it has all, others
@@ -360,6 +380,18 @@ class ReliefScene:
             need, wide = (self.space.window_of(level, box, margin, SIDE) for margin in (0.0, MARGIN))
             found.append((need, wide))
         return found
+
+
+def no_picture(view: View) -> np.ndarray:
+    """Return (rows, cols, 4) uint8 without a picture, for a ground over which nothing is draped yet."""
+    return np.zeros((view.height, view.width, 4), np.uint8)
+
+
+def _halved(image: np.ndarray) -> np.ndarray:
+    """Return a picture of half the size, of which each pixel is the mean of four."""
+    out = np.empty((image.shape[0] // 2, image.shape[1] // 2, 4), np.uint8)
+    in_bands(len(out), lambda a, b: paint_kernels.halve(image, out, a, b))
+    return out
 
 
 def _has(store: WindowStore, place: WindowPlace) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from . import scene
+from .bodies import ReliefBodies, bodies
 from .eye import Eye, eye_over
 from .light import Light, Lighting
 from .rays import Look
@@ -22,7 +23,10 @@ def warm() -> None:
     made.load_base()
     black = (0.0, 0.0, 0.0)
     fill_sight(np.zeros((3, 3), np.float32), 1.0, 1.0, 1, 1, 1.0, 0.0, 0.0, 9.0, np.zeros((3, 3), np.float32), 0, 3)
-    made.fine_picture(eye_over(made.outline, 1.0, Eye()), (16, 16), Look(black, black, black, 0.0, 1.0))
+    one = np.zeros(1, np.int32)
+    made.bodies = (ReliefBodies("", bodies(np.zeros((1, 3, 3)), one, one, np.zeros((1, 2, 3)), one, one, one)),)
+    look = Look(black, black, black, 0.0, 1.0, contours=1.0, solid=0.5)
+    made.fine_picture(eye_over(made.outline, 1.0, Eye()), (16, 16), look)
 
 
 if __name__ == "__main__":

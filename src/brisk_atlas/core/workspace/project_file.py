@@ -28,6 +28,7 @@ from brisk_atlas.core.model import (
     Style,
 )
 from brisk_atlas.core.model.open_options import options_from, saved_form
+from brisk_atlas.core.model.standing import DRAPED, Standing
 from brisk_atlas.core.system.atomic_write import write_whole
 
 from .comparison import SIDE_NAMES, Comparison, Divide, Way
@@ -60,6 +61,7 @@ class _SavedLayer(_Saved):
     scales: tuple[float, float | None] | None = None  # None for as far out as may be: JSON has no infinity
     note: str = ""
     scale_group: str | None = None
+    standing: dict[str, Any] | None = None
 
 
 class _SavedGroup(_Saved):
@@ -185,6 +187,28 @@ def _saved_style(style: Style, folder: Path) -> dict[str, Any]:
     return values
 
 
+def _saved_standing(standing: Standing, folder: Path) -> dict[str, Any] | None:
+    if standing == DRAPED:
+        return None
+    values = asdict(standing)
+    if standing.intervals is not None:
+        values["intervals"]["ref"] = standing.intervals.ref.as_json(folder)
+    return values
+
+
+def _standing(values: dict[str, Any] | None, folder: Path) -> Standing:
+    if values is None:
+        return DRAPED
+    intervals = values.get("intervals")
+    if intervals:
+        values = {**values, "intervals": {**intervals, "ref": DataRef.from_json(intervals["ref"], folder)}}
+    unknown = values.keys() - {field.name for field in fields(Standing)}
+    if unknown:
+        raise TypeError(f"there is no {', '.join(sorted(unknown))} of how a layer stands")
+    standing: Standing = _checked(Standing)(values)
+    return standing
+
+
 def project_bytes(
     state: WorkState, place: Place | None, readings: Mapping[DataRef, OpenOptions], folder: Path
 ) -> bytes:
@@ -205,6 +229,7 @@ def project_bytes(
             scales=(layer.scales[0], None if isinf(layer.scales[1]) else layer.scales[1]) if layer.scales else None,
             note=layer.note,
             scale_group=layer.scale_group,
+            standing=_saved_standing(layer.standing, folder),
         )
         for layer in state.layers
     ]
@@ -286,6 +311,7 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
                 (s.scales[0], inf if s.scales[1] is None else s.scales[1]) if s.scales else None,
                 s.note,
                 s.scale_group,
+                _standing(s.standing, folder),
             )
             for s in saved.layers
         )

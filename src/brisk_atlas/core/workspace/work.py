@@ -343,7 +343,10 @@ class Work:
         def joined_there(layer: Layer) -> Layer:
             joins = tuple(replace(join, ref=there(join.ref)) for join in layer.rows.joins)
             rows = replace(layer.rows, joins=joins) if joins != layer.rows.joins else layer.rows
-            return replace(layer, ref=there(layer.ref), style=style_there(layer.style), rows=rows)
+            intervals, standing = layer.standing.intervals, layer.standing
+            if intervals is not None:
+                standing = replace(standing, intervals=replace(intervals, ref=there(intervals.ref)))
+            return replace(layer, ref=there(layer.ref), style=style_there(layer.style), rows=rows, standing=standing)
 
         layers = tuple(joined_there(layer) for layer in self.layers)
         self._become("relink moved files", self.state._replace(layers=layers))

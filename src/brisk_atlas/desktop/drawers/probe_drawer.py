@@ -308,20 +308,40 @@ class ProbeDrawer(QWidget):
 
         def done(found: tuple[ProbeResult, Where | None, dict[str, str]]) -> None:
             finding, self.where_at, texts = found
-            self.findings = [finding]
-            self.where.setText("a place in the feature" if texts else "")
-            self.where.setVisible(bool(texts))
-            self.places.show_texts(texts)
-            self.tree.begin()
-            self.along.show_results([])
-            self._add_findings()
-            self._show_steps()
-            self.hold_button.setEnabled(True)
-            self.corners.setEnabled(layer.kind.has_shapes)
+            self._show_one(finding, texts, "a place in the feature" if texts else "", corners=layer.kind.has_shapes)
 
         if self._job:
             self._job.cancel()
         self._job = self.session.run("Reading a row", ask, done, shown=False)
+
+    def show_points(self, layer: Layer, rows: np.ndarray) -> None:
+        """Show what points of a cloud are that were picked, by their places in the file."""
+        cache = self.session.cache
+
+        def ask(job: Job) -> ProbeResult:
+            from brisk_atlas.core.inspect.point import rows_finding
+
+            return rows_finding(cache, layer, rows)
+
+        def done(finding: ProbeResult) -> None:
+            self.where_at = None
+            self._show_one(finding, {}, "points picked in the relief")
+
+        if self._job:
+            self._job.cancel()
+        self._job = self.session.run("Reading points", ask, done, shown=False)
+
+    def _show_one(self, finding: ProbeResult, texts: dict[str, str], where: str, *, corners: bool = False) -> None:
+        self.findings = [finding]
+        self.where.setText(where)
+        self.where.setVisible(bool(where))
+        self.places.show_texts(texts)
+        self.tree.begin()
+        self.along.show_results([])
+        self._add_findings()
+        self._show_steps()
+        self.hold_button.setEnabled(True)
+        self.corners.setEnabled(corners)
 
     # Stepping through what overlaps
 

@@ -7,11 +7,14 @@ from typing import Any
 
 from PyQt6.QtWidgets import QPushButton
 
+from brisk_atlas.core.draw.cloud import CLASS
 from brisk_atlas.core.model import Band, CloudStyle, DataRef, Facts, GridStyle, Layer, VectorStyle
 
+from .class_switches import ClassSwitches
 from .rule_list import RuleList, first_rules
 from .style_labels import label_rows
 from .style_rows import StyleRows, slim
+from .style_standing import standing_rows
 
 METHODS = [
     ("ramp", "ramp"),
@@ -118,6 +121,7 @@ def vector_rows(rows: StyleRows, facts: Facts, fields: list[str], *, by_rules: b
         rows.number("Casing", "casing", 0.0, 10.0, 0.5)
         rows.colour("Casing colour", "casing_colour")
     label_rows(rows, fields)
+    standing_rows(rows, facts, fields)
 
 
 def _rule_rows(rows: StyleRows, kind: str, *, by_rules: bool) -> None:
@@ -337,3 +341,8 @@ def cloud_rows(rows: StyleRows, facts: Facts) -> None:
     runs = lambda style: isinstance(style, CloudStyle) and style.colour_by not in ("rgb", "classification")  # noqa: E731
     rows.setters.append(lambda layer: rows.form.setRowVisible(ramp, runs(layer.style)))
     _show_when(rows, runs, 5)
+    if CLASS in names:
+        rows.heading("Classes")
+        switches = ClassSwitches(rows)
+        rows.form.addRow(switches)
+        rows.setters.append(switches.show_layer)

@@ -31,6 +31,7 @@ from ..panes.relief_pane import ReliefPane
 from ..panes.renderer import MarkedClasses
 from ..panes.spot_card import SpotCard
 from ..plain_text import PlainLabel
+from ..relief_deeds import ReliefDeeds
 from ..relief_tether import ReliefTether
 from ..session import Session
 from ..sheet.drawer import SheetDrawer
@@ -82,6 +83,8 @@ class DeskPage(QWidget):
         self.panes.setChildrenCollapsible(False)
         self.twins = Twins(session, self.map, self.panes, self._probed)
         self.tether = ReliefTether(self.map, self.relief, self._probed)
+        self.deeds = ReliefDeeds(self.map, self.relief, self.tether.to_map, self.tether.eye_of, self._measured,
+                                 self._points_picked)  # fmt: skip
         self.bottom = QFrame()
         self.bottom.setObjectName("bottomDrawer")
         below = QVBoxLayout(self.bottom)
@@ -138,6 +141,7 @@ class DeskPage(QWidget):
         self.places.overview.place_chosen.connect(self.map.canvas.centre_on)
         self.probe.tool_wanted.connect(self.take_tool)
         self.sketch.tool_wanted.connect(self.take_tool)
+        self.relief.canvas.feature_clicked.connect(self._standing_clicked)
         self.probe.held_changed.connect(self._show_discs)
         self.sheet.row_chosen.connect(self._row_chosen)
         self.sheet.window_wanted.connect(self.turn_sheet_window)
@@ -410,6 +414,21 @@ class DeskPage(QWidget):
         if where.kind != "click" or not self.side.isHidden():
             self._show_probe()
         self.probe.probe(where)
+
+    def _standing_clicked(self, layer_id: str, row: int) -> None:
+        """Pick a feature that stands in the relief, and show what it is."""
+        layer = self.session.work.layer(layer_id)
+        if layer is not None:
+            from brisk_atlas.core.workspace import Picks
+
+            self.session.work.choose(layer_id)
+            self.session.work.pick(Picks(layer_id, (row,)))
+            self._show_probe()
+            self.probe.show_row(layer, row)
+
+    def _points_picked(self, layer: Layer, rows: np.ndarray) -> None:
+        self._show_probe()
+        self.probe.show_points(layer, rows)
 
     def toggle_drawer(self, drawer: QWidget) -> None:
         """Open a drawer at the right, or close it if it is the one on show."""

@@ -5,14 +5,18 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSizeF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.draw.layer_painter import PICKED_INK
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
 
 from ..theme import LIGHT, Theme
+from .relief_notes import paint_notes
 from .relief_signs import ReliefSign, paint_signs
+from .relief_tool import ReliefTool, ReliefToolKind
 
 if TYPE_CHECKING:
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
@@ -29,6 +33,8 @@ WALKS = {  # ahead, right and up
     Qt.Key.Key_PageUp: (0, 0, 1), Qt.Key.Key_PageDown: (0, 0, -1),
 }  # fmt: skip
 TURNS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+TOOL_KEYS = {Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Backspace}
+MOST_PICKED = 30_000  # points that are marked; of more, as many spread over them
 SIDES = {"north": 180.0, "east": 270.0, "south": 0.0, "west": 90.0}  # from where, and towards which azimuth
 
 
@@ -41,6 +47,10 @@ class ReliefCanvas(QWidget):
         pointed(object): the GroundSpot under the pointer, None for none.
         clicked(object): the GroundSpot that was clicked.
         point_clicked(str, int): the layer and the place in its file of the point of a cloud that was clicked.
+        feature_clicked(str, int): the layer that stands and the row that was clicked.
+        line_drawn(object, bool): the ReliefTool of a line along the ground or of sight, and whether it has ended.
+        area_drawn(object): (n, 2) an outline on the picture, about points to be picked.
+        tool_changed(): another tool is in the hand, or none.
         sized(): the picture has another size.
     """
 
@@ -48,6 +58,10 @@ class ReliefCanvas(QWidget):
     pointed = pyqtSignal(object)
     clicked = pyqtSignal(object)
     point_clicked = pyqtSignal(str, int)
+    feature_clicked = pyqtSignal(str, int)
+    line_drawn = pyqtSignal(object, bool)
+    area_drawn = pyqtSignal(object)
+    tool_changed = pyqtSignal()
     sized = pyqtSignal()
 
     def __init__(self) -> None:
@@ -61,9 +75,15 @@ class ReliefCanvas(QWidget):
         self.scene: ReliefScene | None = None
         self.picture: ReliefPicture | None = None
         self.image: QImage | None = None
+        self.twin_image: QImage | None = None
+        self.twin = False  # side A and side B are seen side by side
+        self.notes = ""
+        self.legend: tuple[tuple[str, str], ...] = ()
         self.message = ""
         self.mark: GroundSpot | None = None  # the pointer of another pane
         self.signs: list[ReliefSign] = []
+        self.tool: ReliefTool | None = None
+        self.picked = np.empty((0, 3), np.float32)  # points, metres, heights as they are
         self.past: list[Eye] = []
         self._last: QPointF | None = None
         self._pressed: QPointF | None = None
@@ -73,10 +93,15 @@ class ReliefCanvas(QWidget):
 
     def show_picture(self, picture: ReliefPicture) -> None:
         """Show a picture, whatever its size."""
-        rows, cols = picture.depth.shape
         self.picture = picture
-        self.image = QImage(picture.image.tobytes(), cols, rows, cols * 4, QImage.Format.Format_RGBX8888).copy()
+        self.image = _image_of(picture.image)
+        self.twin_image = _image_of(picture.twin) if picture.twin is not None else None
         self.message = ""
+        self.update()
+
+    def show_notes(self, text: str, legend: tuple[tuple[str, str], ...]) -> None:
+        """State what is known of the heights and of what stands, and what colours mean."""
+        self.notes, self.legend = text, legend
         self.update()
 
     def show_signs(self, signs: list[ReliefSign]) -> None:
@@ -99,10 +124,21 @@ class ReliefCanvas(QWidget):
         painter.fillRect(self.rect(), QColor(self.theme.paper))
         if self.image is not None and not self.message:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(QRectF(self.rect()), self.image)
-            if self.picture is not None:
-                paint_signs(painter, self.signs, self.picture, self.eye, QRectF(self.rect()))
-            self._paint_mark(painter)
+            for half, image in self._halves():
+                painter.save()
+                painter.translate(half.left(), 0.0)
+                painter.setClipRect(QRectF(0.0, 0.0, half.width(), half.height()))
+                painter.drawImage(QRectF(0.0, 0.0, half.width(), half.height()), image)
+                if self.picture is not None:
+                    paint_signs(painter, self.signs, self.picture, self.eye, QRectF(QPointF(), half.size()))
+                self._paint_picked(painter, half.size())
+                self._paint_mark(painter)
+                if self.tool is not None:
+                    self.tool.paint(painter, self.eye, (round(half.width()), round(half.height())), self.theme)
+                painter.restore()
+            if self.twin:
+                painter.fillRect(QRectF(self.width() / 2 - 1, 0, 2, self.height()), QColor(self.theme.raised))
+            paint_notes(painter, self.notes, self.legend, QRectF(self.rect()), self.theme)
         if self.message:
             painter.setPen(QColor(self.theme.quiet))
             painter.drawText(
@@ -111,8 +147,25 @@ class ReliefCanvas(QWidget):
                 self.message,
             )
 
+    def _halves(self) -> list[tuple[QRectF, QImage]]:
+        """Return the pictures and where they are painted: one, or side A and side B of a twin."""
+        assert self.image is not None
+        size = self.drawn_size
+        if not self.twin:
+            return [(QRectF(self.rect()), self.image)]
+        found = [(QRectF(QPointF(), size), self.image)]
+        if self.twin_image is not None:
+            found.append((QRectF(QPointF(self.width() - size.width(), 0), size), self.twin_image))
+        return found
+
+    def _own(self, at: QPointF) -> QPointF:
+        """Return a place of the canvas as one of the picture: that of side A, too, of a twin."""
+        right = self.width() - self.drawn_size.width()
+        return QPointF(at.x() - right, at.y()) if self.twin and at.x() >= right else at
+
     def _paint_mark(self, painter: QPainter) -> None:
-        at = self.eye.seen_at(self.mark, self.width(), self.height()) if self.mark is not None else None
+        size = self.drawn_size
+        at = self.eye.seen_at(self.mark, round(size.width()), round(size.height())) if self.mark is not None else None
         if at is None:
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -121,16 +174,61 @@ class ReliefCanvas(QWidget):
             painter.drawLine(QPointF(at[0] - CROSS_PX, at[1]), QPointF(at[0] + CROSS_PX, at[1]))
             painter.drawLine(QPointF(at[0], at[1] - CROSS_PX), QPointF(at[0], at[1] + CROSS_PX))
 
+    def _paint_picked(self, painter: QPainter, size: QSizeF) -> None:
+        if self.scene is None or not len(self.picked):
+            return
+        some = self.picked[:: max(1, len(self.picked) // MOST_PICKED)].astype(float)
+        at = self.eye.places_of(some, self.scene.space, round(size.width()), round(size.height()))
+        painter.setPen(QPen(QColor(PICKED_INK), 2.5))
+        painter.drawPoints(QPolygonF([QPointF(*each) for each in at[np.isfinite(at).all(axis=1)].tolist()]))
+
+    # The tool in the hand
+
+    def take_tool(self, kind: ReliefToolKind | None) -> None:
+        """Take a tool into the hand; the one that is there is put away."""
+        self.tool = ReliefTool(kind) if kind is not None else None
+        self.setCursor(Qt.CursorShape.CrossCursor if kind is not None else Qt.CursorShape.ArrowCursor)
+        self.tool_changed.emit()
+        self.update()
+
+    def _use_tool(self, tool: ReliefTool, spot: GroundSpot | None) -> None:
+        """Take a spot that was clicked into what is drawn."""
+        if spot is None:
+            return
+        if tool.kind is ReliefToolKind.SIGHT and len(tool.spots) == 2:
+            tool.spots = []
+        tool.spots.append(spot._replace(up=spot.up / self.eye.exaggeration))
+        tool.words = ""
+        self.line_drawn.emit(tool, False)
+        self.update()
+
+    def _tool_key(self, tool: ReliefTool, key: Qt.Key) -> bool:
+        """Return whether a key was for the tool in the hand."""
+        if key == Qt.Key.Key_Escape:
+            self.take_tool(None)
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and len(tool.spots) > 1:
+            self.line_drawn.emit(tool, True)
+        elif key == Qt.Key.Key_Backspace and tool.spots:
+            tool.spots.pop()
+            tool.words = ""
+            self.line_drawn.emit(tool, False)
+            self.update()
+        else:
+            return False
+        return True
+
     # Where the eye is
 
     def spot_at(self, at: QPointF) -> GroundSpot | None:
         """Return the spot of the ground that is seen at a place."""
-        return self.picture.spot(at.x(), at.y()) if self.picture is not None else None
+        own = self._own(at)
+        return self.picture.spot(own.x(), own.y()) if self.picture is not None else None
 
     @property
     def centre(self) -> GroundSpot:
         """The spot in the middle of the picture; where that shows the sky, one ahead of the eye."""
-        found = self.spot_at(QPointF(self.width() / 2, self.height() / 2))
+        size = self.drawn_size
+        found = self.spot_at(QPointF(size.width() / 2, size.height() / 2))
         if found is not None:
             return found
         away = max((self.eye.east**2 + self.eye.north**2) ** 0.5, 1.0)
@@ -168,7 +266,7 @@ class ReliefCanvas(QWidget):
     def show_whole(self) -> None:
         """Bring all of the ground into the picture, from the side it is looked at now."""
         if self.scene is not None:
-            wide = self.width() / max(1, self.height())
+            wide = self.drawn_size.width() / max(1, self.height())
             self.jump(eye_over(self.scene.outline, wide, replace(self.eye, tilt=max(self.eye.tilt, 20.0))))
 
     def look_at(self, spot: GroundSpot) -> None:
@@ -194,6 +292,9 @@ class ReliefCanvas(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         self.setFocus()
+        if self.tool is not None and self.tool.is_dragged and event.button() == Qt.MouseButton.LeftButton:
+            self.tool.begin(event.position())
+            return
         self._last = self._pressed = event.position()
         self._grabbed = self.spot_at(event.position()) or self.centre
         self.remember()
@@ -201,6 +302,10 @@ class ReliefCanvas(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         at = event.position()
+        if self.tool is not None and self.tool.outline:
+            self.tool.drag(at)
+            self.update()
+            return
         if self._last is None or not event.buttons():
             self.pointed.emit(self.spot_at(at))
             return
@@ -211,29 +316,52 @@ class ReliefCanvas(QWidget):
         if held & Qt.MouseButton.MiddleButton or keys & Qt.KeyboardModifier.ControlModifier:
             self.turn(self.eye.looked_around(-by.x() * DRAG_DEG / 2, -by.y() * DRAG_DEG / 2))
         elif held & Qt.MouseButton.RightButton or keys & Qt.KeyboardModifier.ShiftModifier:
-            self.turn(self.eye.panned(self._grabbed, at.x(), at.y(), self.width(), self.height()))
+            size, own = self.drawn_size, self._own(at)
+            self.turn(self.eye.panned(self._grabbed, own.x(), own.y(), round(size.width()), round(size.height())))
         else:
             self.turn(self.eye.turned_about(self._grabbed, -by.x() * DRAG_DEG, by.y() * DRAG_DEG))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
+        if self.tool is not None and self.tool.outline:
+            outline = self.tool.end()
+            self.update()
+            if outline is not None:
+                self.area_drawn.emit(outline)
+            return
         pressed, self._last, self._pressed, self._grabbed = self._pressed, None, None, None
         still = pressed is not None and (event.position() - pressed).manhattanLength() < 4
         spot = self.spot_at(event.position())
-        if not still or event.button() != Qt.MouseButton.LeftButton or spot is None:
+        if not still or event.button() != Qt.MouseButton.LeftButton:
             return
         at = event.position()
-        point = self.picture.point(at.x(), at.y()) if self.picture is not None else None
-        if point is not None and self.scene is not None and point[0] < len(self.scene.clouds):
-            cloud = self.scene.clouds[point[0]]
-            self.point_clicked.emit(cloud.layer_id, cloud.row(point[1]))
-        else:
+        if self.tool is not None:
+            self._use_tool(self.tool, spot)
+        elif not self._click_thing(at) and spot is not None:
             self.clicked.emit(spot)
+
+    def _click_thing(self, at: QPointF) -> bool:
+        """Report the point of a cloud, or the feature that stands, that is seen at a place; returns whether one is."""
+        found = self.picture.thing(self._own(at).x(), at.y()) if self.picture is not None else None
+        if found is None or self.scene is None:
+            return False
+        number, row = found
+        clouds, standing = self.scene.clouds, self.scene.bodies
+        if number < len(clouds):
+            self.point_clicked.emit(clouds[number].layer_id, clouds[number].row(row))
+        elif number - len(clouds) < len(standing):
+            self.feature_clicked.emit(standing[number - len(clouds)].layer_id, row)
+        else:
+            return False
+        return True
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
         spot = self.spot_at(event.position())
-        if spot is not None:
+        if self.tool is not None:
+            if len(self.tool.spots) > 1:
+                self.line_drawn.emit(self.tool, True)
+        elif spot is not None:
             self.look_at(spot)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -253,7 +381,8 @@ class ReliefCanvas(QWidget):
         if event is not None and event.type() == QEvent.Type.ShortcutOverride:
             assert isinstance(event, QKeyEvent)
             plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
-            if plain and event.key() in WALKS.keys() | TURNS.keys():  # of the canvas, not of the window
+            own = WALKS.keys() | TURNS.keys() | (TOOL_KEYS if self.tool is not None else set())
+            if plain and event.key() in own:  # of the canvas, not of the window
                 event.accept()
                 return True
         return super().event(event)
@@ -261,6 +390,8 @@ class ReliefCanvas(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None
         key = Qt.Key(event.key())
+        if self.tool is not None and self._tool_key(self.tool, key):
+            return
         if not event.isAutoRepeat():
             self.remember()
         if key in TURNS:
@@ -301,5 +432,11 @@ class ReliefCanvas(QWidget):
 
     @property
     def drawn_size(self) -> QSizeF:
-        """The size of the picture at rest, pixels."""
-        return QSizeF(max(16, self.width()), max(16, self.height()))
+        """The size of the picture at rest, pixels: half the canvas for a twin."""
+        width = self.width() // 2 if self.twin else self.width()
+        return QSizeF(max(16, width), max(16, self.height()))
+
+
+def _image_of(pixels: np.ndarray) -> QImage:
+    rows, cols = pixels.shape[:2]
+    return QImage(pixels.tobytes(), cols, rows, cols * 4, QImage.Format.Format_RGBX8888).copy()

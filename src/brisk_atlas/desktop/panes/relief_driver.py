@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from brisk_atlas.core.model import DataRef, Layer
+from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.relief.eye import Eye
 from brisk_atlas.core.relief.light import Lighting
 from brisk_atlas.core.relief.pace import Pace
@@ -18,33 +16,16 @@ from brisk_atlas.core.relief.rays import UNDIVIDED, Division, Look
 from brisk_atlas.core.system.jobs import Job
 
 from ..session import Session
+from .relief_content import ReliefContent
+from .relief_drapes import drapes_of, heights_of, space_around_content
 from .relief_signs import ReliefSign, signs_for
 
 if TYPE_CHECKING:
-    import numpy as np
-
-    from brisk_atlas.core.draw import View
+    from brisk_atlas.core.relief.bodies import ReliefBodies
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
 
 ONE_OVER_THE_OTHER = 4  # of the ways in which A and B share a picture
 STILL_MS = 160  # after the hand rests this long the picture is drawn finely
-
-
-@dataclass(frozen=True)
-class ReliefContent:
-    """What a relief shows: its grids, the first above the others; the layers draped over them, bottom first, those of A
-    and those of B while two sides are compared; and the clouds that stand in it."""
-
-    grids: tuple[Layer, ...]
-    drapes: tuple[tuple[Layer, ...], ...]
-    clouds: tuple[Layer, ...] = ()
-
-    @property
-    def ground(self) -> tuple[tuple[DataRef, int], ...]:
-        """What its heights depend on; without grids, the clouds around which it stands."""
-        from brisk_atlas.core.model.style import shown_band
-
-        return tuple((layer.ref, shown_band(layer.style)) for layer in self.grids or self.clouds)
 
 
 class ReliefDriver(QObject):
@@ -55,6 +36,7 @@ class ReliefDriver(QObject):
         pictured(object): a ReliefPicture.
         failed(str): why there is no relief.
         signed(object): the labels of what is seen, as ReliefSign.
+        stood(object): the ReliefBodies of the layers that stand are there.
         settled(): the picture is final for the present eye.
     """
 
@@ -62,6 +44,7 @@ class ReliefDriver(QObject):
     pictured = pyqtSignal(object)
     failed = pyqtSignal(str)
     signed = pyqtSignal(object)
+    stood = pyqtSignal(object)
     settled = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -80,6 +63,7 @@ class ReliefDriver(QObject):
         self._loading: Job | None = None
         self._reading: Job | None = None  # points
         self._signing: Job | None = None  # labels
+        self._standing: Job | None = None  # layers that stand
         self._again = False
         self._complete = False  # all windows are there; edges can be smoothed
         self._still = QTimer(self)
@@ -91,7 +75,7 @@ class ReliefDriver(QObject):
     def busy(self) -> bool:
         """Whether the picture is still to become better."""
         return (
-            any((self._making, self._drawing, self._loading, self._reading, self._signing, self._again))
+            any((self._making, self._drawing, self._loading, self._reading, self._signing, self._standing, self._again))
             or self._still.isActive()
         )
 
@@ -103,10 +87,12 @@ class ReliefDriver(QObject):
         elif self.scene is None or before is None or before.ground != content.ground:
             self._make(content)
         else:
-            if before.drapes != content.drapes:
-                self.scene.use_drapes(*map(self._drape_of, content.drapes))
+            if before.draped != content.draped:
+                self.scene.use_drapes(*drapes_of(self.session.cache, content, self.scene))
             if before.clouds != content.clouds:
                 self._read_clouds(self.scene, content)
+            if before.standing != content.standing:
+                self._read_standing(self.scene, content)
             self._draw()
 
     def look_from(self, eye: Eye) -> None:
@@ -127,26 +113,19 @@ class ReliefDriver(QObject):
         """Draw again, as the look or the size is another."""
         self._draw()
 
-    def _drape_of(self, layers: Sequence[Layer]) -> Callable[[View], np.ndarray]:
-        from brisk_atlas.core.kinds import painter_for
-        from brisk_atlas.core.relief.ground import drape_in, draped
-
-        return partial(drape_in, painter_for(self.session.cache), draped(layers))
-
     def _make(self, content: ReliefContent) -> None:
         """Make the scene of another ground in the background."""
         cache, lighting, eye = self.session.cache, self.lighting, self.eye
 
         def work(job: Job) -> ReliefScene:
-            from brisk_atlas.core.relief.ground import heights_in, no_heights, space_of
-            from brisk_atlas.core.relief.points import relief_points, space_around
-            from brisk_atlas.core.relief.scene import ReliefScene
+            from brisk_atlas.core.relief.points import relief_points
+            from brisk_atlas.core.relief.scene import ReliefScene, no_picture
 
-            space = space_of(cache, content.grids) if content.grids else space_around(cache, content.clouds)
-            heights = partial(heights_in, cache, content.grids) if content.grids else no_heights
-            scene = ReliefScene(space, heights, self._drape_of(content.drapes[0]), lighting, eye.exaggeration)
+            space = space_around_content(cache, content)
+            scene = ReliefScene(space, heights_of(cache, content), no_picture, lighting, eye.exaggeration)
             scene.load_base()
-            if not content.grids:
+            scene.use_drapes(*drapes_of(cache, content, scene))
+            if not content.grids and not content.around:
                 scene.show_clouds([relief_points(cache, layer, space) for layer in content.clouds])
             return scene
 
@@ -161,9 +140,10 @@ class ReliefDriver(QObject):
                 self.failed.emit("The relief was not built, as that was cancelled. Close and open it to try again.")
             elif self.content is not None and self.content.ground == content.ground:
                 self.scene = job.result
-                if self.content.drapes != content.drapes or len(content.drapes) > 1:
-                    self.scene.use_drapes(*map(self._drape_of, self.content.drapes))
+                if self.content.draped != content.draped:
+                    self.scene.use_drapes(*drapes_of(cache, self.content, self.scene))
                 self._read_clouds(self.scene, self.content)
+                self._read_standing(self.scene, self.content)
                 self.begun.emit(self.scene)
                 self._draw()
 
@@ -201,6 +181,37 @@ class ReliefDriver(QObject):
                 self._draw()
 
         self._reading = self._start("Reading points for the relief", work, finished, shown=True)
+
+    def _read_standing(self, scene: ReliefScene, content: ReliefContent) -> None:
+        """Build the layers that stand in the background, and draw them. What can't stand says why, and is left out."""
+        if self._standing is not None:
+            self._standing.cancel()
+        cache = self.session.cache
+
+        def work(job: Job) -> tuple[ReliefBodies, ...]:
+            from brisk_atlas.core.relief.bodies import bodies_of, no_bodies
+            from brisk_atlas.core.relief.ground import heights_under
+
+            found, ground = [], partial(heights_under, heights_of(cache, content), scene.space)
+            for layer in content.standing:
+                job.check()
+                try:
+                    found.append(bodies_of(cache, layer, scene.space, ground))
+                except AtlasError as error:
+                    found.append(no_bodies(layer, str(error)))
+            return tuple(found)
+
+        def finished(job: Job) -> None:
+            if self._standing is job:
+                self._standing = None
+                if job.error is not None:
+                    self.failed.emit(str(job.error))
+                elif job.result is not None and self.scene is scene:
+                    scene.bodies = job.result
+                    self.stood.emit(job.result)
+                self._draw()
+
+        self._standing = self._start("Building what stands in the relief", work, finished)
 
     def _draw_points(self, job: Job) -> None:
         self._draw()
@@ -258,13 +269,13 @@ class ReliefDriver(QObject):
     def _sign(self, scene: ReliefScene, picture: ReliefPicture) -> None:
         """Find the labels of what is seen, in the background."""
         content, cache = self.content, self.session.cache
-        if self._signing is not None or content is None or not content.grids:
+        if self._signing is not None or content is None or not (content.grids or content.around):
             return
 
         def work(job: Job) -> list[ReliefSign]:
             from brisk_atlas.core.kinds import painter_for
 
-            return signs_for(scene, painter_for(cache), content.drapes[0], picture)
+            return signs_for(scene, painter_for(cache), (*content.drapes[0], *content.standing), picture)
 
         def finished(job: Job) -> None:
             self._signing = None

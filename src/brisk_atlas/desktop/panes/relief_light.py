@@ -1,4 +1,5 @@
-"""The lights of a relief: dragged on a dial or put where the sun stands at a time, with shadows, haze and contrast."""
+"""The lights of a relief: dragged on a dial or put where the sun stands at a time, with shadows, haze and contrast;
+settings can be stored under a name."""
 
 from __future__ import annotations
 
@@ -24,7 +25,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model import CannotWrite
 from brisk_atlas.core.relief.light import Light, Lighting, sun_at
+from brisk_atlas.core.relief.stored_lights import StoredLights
 
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
@@ -109,7 +112,7 @@ class ReliefLight(QFrame):
     """A panel below its button.
 
     Signals:
-        changed(): lights, contrast, haze or the water level are others.
+        changed(): lights, contrast or haze are others.
     """
 
     changed = pyqtSignal()
@@ -141,18 +144,22 @@ class ReliefLight(QFrame):
         self.contrast, self.haze = _slider("drape contrast", 250), _slider("haze", MOST_HAZE)
         self.contrast.setValue(100)
         self.shadows = QCheckBox("casts shadows")
-        self.wet = QCheckBox("water up to")
-        self.wet.setObjectName("has water")
-        self.water = QDoubleSpinBox()
-        self.water.setObjectName("water level")
-        self.water.setRange(-12_000.0, 9_000.0)
-        self.water.setDecimals(1)
-        self.water.setSuffix(" m")
-        self.water.setKeyboardTracking(False)
         self.when = QDateTimeEdit(QDateTime(QDate(2031, 6, 24), QTime(13, 20), QTimeZone.utc()))
         self.when.setObjectName("sun time")
         self.when.setDisplayFormat("yyyy-MM-dd HH:mm 'UTC'")
         self.sun = QPushButton("Sun at this time")
+        self.store = StoredLights()
+        self.stored = QComboBox()
+        self.stored.setObjectName("stored lights")
+        self.stored.setEditable(True)
+        self.stored.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
+        self.stored.setToolTip("Choose a stored setting, or type a name to store this one under")
+        typed = self.stored.lineEdit()
+        assert typed is not None
+        typed.setPlaceholderText("Name of a setting")
+        self.store_now, self.forget = QPushButton("Store"), QPushButton("Remove")
+        self.store_now.setObjectName("store lights")
+        self.forget.setObjectName("remove lights")
         self.note = PlainLabel("")
         self.note.setObjectName("quiet")
         self.note.setWordWrap(True)
@@ -168,9 +175,10 @@ class ReliefLight(QFrame):
         self.ambience.valueChanged.connect(self._change_ambience)
         for slider in (self.contrast, self.haze):
             slider.valueChanged.connect(lambda value: None if self._showing else self.changed.emit())
-        self.wet.toggled.connect(lambda on: self.changed.emit())
-        self.water.valueChanged.connect(lambda value: self.changed.emit() if self.wet.isChecked() else None)
         self.sun.clicked.connect(self.put_sun)
+        self.stored.activated.connect(lambda number: self.use_stored(self.stored.itemText(number)))
+        self.store_now.clicked.connect(self.store_lights)
+        self.forget.clicked.connect(self.remove_stored)
         self._show()
 
     def _lay_out(self) -> None:
@@ -190,14 +198,9 @@ class ReliefLight(QFrame):
         top.addLayout(beside, 1)
         below = QFormLayout()
         below.setVerticalSpacing(5)
-        level = QWidget()
-        line = QHBoxLayout(level)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.addWidget(self.wet)
-        line.addWidget(self.water, 1)
         for words, each in (
             ("Ambience", self.ambience), ("Contrast of the map", self.contrast), ("Haze", self.haze),
-            ("", level), ("Time", self.when),
+            ("Time", self.when),
         ):  # fmt: skip
             below.addRow(words, each)
         column = QVBoxLayout(self)
@@ -205,14 +208,59 @@ class ReliefLight(QFrame):
         column.addLayout(top)
         column.addLayout(below)
         column.addWidget(self.sun)
+        names = QHBoxLayout()
+        names.addWidget(self.stored, 1)
+        names.addWidget(self.store_now)
+        names.addWidget(self.forget)
+        column.addLayout(names)
         column.addWidget(self.note)
         self.setFixedWidth(WIDTH_PX + 90)
 
     def show_below(self, button: QWidget) -> None:
         """Open below a button."""
+        self._list_stored(self.stored.currentText())
         self.adjustSize()
         self.move(button.mapToGlobal(QPoint(0, button.height())))
         self.show()
+
+    # Stored settings
+
+    def _list_stored(self, name: str) -> None:
+        self.stored.clear()
+        self.stored.addItems(sorted(self.store.all()))
+        self.stored.setCurrentIndex(self.stored.findText(name))
+        self.stored.setEditText(name)
+
+    def use_stored(self, name: str) -> None:
+        """Use the setting that is stored under a name."""
+        found = self.store.all().get(name)
+        if found is not None:
+            self.use(found)
+            self.note.setText("")
+
+    def store_lights(self) -> None:
+        """Store the lights under the name that is typed."""
+        name = self.stored.currentText().strip()
+        if not name:
+            self.note.setText("Type a name for this setting first.")
+            return
+        self._try(lambda: self.store.store(name, self.lighting), f"Stored as {name}.")
+        self._list_stored(name)
+
+    def remove_stored(self) -> None:
+        """Remove the setting of the name that is shown; the lights stay as they are."""
+        name = self.stored.currentText().strip()
+        if name in self.store.all():
+            self._try(lambda: self.store.remove(name), f"Removed {name}.")
+            self._list_stored("")
+
+    def _try(self, change: Callable[[], None], words: str) -> None:
+        try:
+            change()
+        except CannotWrite as error:
+            self.note.setText(str(error))
+        else:
+            self.note.setText(words)
 
     def use_theme(self, theme: Theme) -> None:
         """Paint in the colours of a theme."""

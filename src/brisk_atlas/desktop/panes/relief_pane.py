@@ -3,41 +3,38 @@
 from __future__ import annotations
 
 from math import log
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QFrame, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import Layer
-from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye, GroundSpot, eye_over
-from brisk_atlas.core.relief.rays import Look
-from brisk_atlas.core.system.jobs import Job, Lane
+from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
+from brisk_atlas.core.relief.rays import SIDE_BY_SIDE, UNDIVIDED, Division, Look
+from brisk_atlas.core.relief.surface_drape import Surface
 from brisk_atlas.core.workspace.comparison import Way
-from brisk_atlas.core.workspace.stacks import stacks_of
 
-from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
+from .relief_bar import ReliefBar
 from .relief_canvas import ReliefCanvas
-from .relief_driver import ReliefContent, ReliefDriver
+from .relief_content import ReliefChoice, ReliefContent
+from .relief_drapes import surface_of
+from .relief_driver import ReliefDriver
 from .relief_light import MOST_HAZE, ReliefLight
 from .relief_numbers import ReliefNumbers
-from .relief_picture import ReliefPictureForm
 from .relief_rose import ReliefRose
+from .relief_surface import ReliefSurface
+from .relief_tool import HINTS, ReliefToolKind
 
 if TYPE_CHECKING:
     from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
     from brisk_atlas.core.relief.space import Space
 
-NOTHING = "Open an elevation grid or a point cloud to see it in relief."
+NOTHING = "Open a layer to see it in relief: an elevation grid becomes the ground, others stand on a plane."
+PLANE = "a plane at 0 m"
 ROSE_RIM_PX = 10
-VIEWS = (
-    ("All of the ground", "whole"), ("From the north", "north"), ("From the east", "east"), ("From the south", "south"),
-    ("From the west", "west"), ("From above", "above"), ("Back to the view before", "back"),
-)  # fmt: skip
 
 
 class ReliefPane(QWidget):
@@ -49,6 +46,7 @@ class ReliefPane(QWidget):
         pointed(object): the GroundSpot under the pointer, None for none.
         clicked(object): the GroundSpot that was clicked.
         closed(): it is not shown any more.
+        deed_wanted(str): a picture, a film or a model is to be written, or what can be seen is to be found.
     """
 
     settled = pyqtSignal()
@@ -56,6 +54,7 @@ class ReliefPane(QWidget):
     pointed = pyqtSignal(object)
     clicked = pyqtSignal(object)
     closed = pyqtSignal()
+    deed_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -64,82 +63,44 @@ class ReliefPane(QWidget):
         self.theme: Theme = LIGHT
         self.canvas = ReliefCanvas()
         self.rose = ReliefRose(self.canvas)
-        self.ground = QToolButton()
-        self.ground.setObjectName("relief ground")
-        self.ground.setToolTip("Which grids give the heights; an upper layer comes before a lower one")
-        self.ground.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.ground_menu = QMenu(self.ground)
-        self.ground.setMenu(self.ground_menu)
-        self.heights = QDoubleSpinBox()
-        self.heights.setObjectName("vertical exaggeration")
-        self.heights.setAccessibleName("Vertical exaggeration")
-        self.heights.setToolTip("Vertical exaggeration; the spot in the middle stays where it is")
-        self.heights.setRange(LOWEST_EXAGGERATION, HIGHEST_EXAGGERATION)
-        self.heights.setDecimals(1)
-        self.heights.setSingleStep(0.5)
-        self.heights.setPrefix("× ")
-        self.heights.setValue(Eye().exaggeration)
-        self.heights.setKeyboardTracking(False)
-        self.views = QToolButton()
-        self.views.setText("View")
-        self.views.setObjectName("relief views")
-        self.views.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(self.views)
-        for words, name in VIEWS:
-            action = menu.addAction(words)
-            assert action is not None
-            action.triggered.connect(lambda checked=False, name=name: self.show_view(name))
-        self.views.setMenu(menu)
-        self.light = QToolButton()
-        self.light.setText("Light")
-        self.light.setObjectName("relief light")
-        self.light.setToolTip("Where the light comes from, shadows, haze, and the contrast of the map")
+        self.bar = ReliefBar()
+        self.ground, self.heights, self.tethered = self.bar.ground, self.bar.heights, self.bar.tethered
+        self.light, self.surface, self.reading = self.bar.light, self.bar.surface, self.bar.reading
+        self.choice = ReliefChoice(session)
         self.lights = ReliefLight(self._place, self)
+        self.surfaces = ReliefSurface(self)
         self.numbers = ReliefNumbers(self)
-        self.tethered = QCheckBox("tethered")
-        self.tethered.setObjectName("relief tethered")
-        self.tethered.setToolTip("Go with the map: place and scale")
-        self.picture = QToolButton()
-        self.picture.setText("Picture…")
-        self.picture.setObjectName("relief picture")
-        self.picture.setToolTip("Write what is seen as a PNG at any size, or a turn about the middle as a GIF")
-        self.reading = PlainLabel("")
-        self.reading.setObjectName("mono")
-        bar = QFrame()
-        bar.setObjectName("paneBar")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(8, 2, 8, 2)
-        title = PlainLabel("Relief")
-        title.setObjectName("heading")
-        for widget in (title, self.ground, self.heights, self.views, self.light, self.picture, self.tethered):
-            row.addWidget(widget)
-        row.addStretch(1)
-        row.addWidget(self.reading)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(bar)
+        column.addWidget(self.bar)
         column.addWidget(self.canvas, 1)
+        self._shared = UNDIVIDED
         self._space: Space | None = None  # of the ground that the eye belongs to
-        self._chosen: tuple[str, ...] | None = None  # ids of grids that were chosen by hand
         self.canvas.moved.connect(self._moved)
         self.canvas.sized.connect(self._sized)
         self.canvas.pointed.connect(self._point)
         self.canvas.clicked.connect(self.clicked)
+        self.canvas.tool_changed.connect(self._show_notes)
         self.heights.valueChanged.connect(self.canvas.exaggerate)
         self.rose.turned.connect(lambda azimuth: self._turn_to(azimuth, self.canvas.eye.tilt))
         self.rose.tilted.connect(lambda tilt: self._turn_to(self.canvas.eye.azimuth, tilt))
         self.rose.numbers_wanted.connect(self.type_numbers)
-        self.picture.clicked.connect(self.ask_picture)
+        self.bar.view_wanted.connect(self.show_view)
+        self.bar.deed_wanted.connect(self.do)
         self.light.clicked.connect(lambda: self.lights.show_below(self.light))
         self.lights.changed.connect(self._light_changed)
+        self.surface.clicked.connect(lambda: self.surfaces.show_below(self.surface))
+        self.surfaces.changed.connect(self._light_changed)
+        self.surfaces.surface_chosen.connect(self.drape_surface)
         self.numbers.wanted.connect(self._take_numbers)
         self.driver.begun.connect(self._begin)
         self.driver.pictured.connect(self._show)
         self.driver.signed.connect(self.canvas.show_signs)
+        self.driver.stood.connect(lambda found: self._show_notes())
         self.driver.failed.connect(self.canvas.show_message)
         self.driver.settled.connect(self.settled)
-        self.ground_menu.aboutToShow.connect(self._fill_menu)
+        self.bar.ground_menu.aboutToShow.connect(self._fill_menu)
         session.work_changed.connect(self._work_changed)
 
     @property
@@ -155,6 +116,7 @@ class ReliefPane(QWidget):
         """Paint in the colours of a theme."""
         self.theme = self.canvas.theme = self.rose.theme = theme
         self.lights.use_theme(theme)
+        self.bar.use_theme(theme)
         self._light_changed()
 
     def showEvent(self, event: object) -> None:
@@ -165,9 +127,10 @@ class ReliefPane(QWidget):
         longer = self.scene.space.longer if self.scene is not None else 1.0
         lost = min(self.lights.haze.value() / MOST_HAZE, 0.98)
         look = _look_of(self.theme, -log(1 - lost) / longer, self.lights.contrast.value() / 100)
-        if self.lights.wet.isChecked() and self.scene is not None:
+        look = look._replace(contours=self.surfaces.contours.value(), solid=self.surfaces.solid.value() / 100)
+        if self.surfaces.wet.isChecked() and self.scene is not None:
             wide, high = self.scene.space.metres
-            look = look._replace(water=self.lights.water.value(), shore=(-wide / 2, -high / 2, wide / 2, high / 2))
+            look = look._replace(water=self.surfaces.water.value(), shore=(-wide / 2, -high / 2, wide / 2, high / 2))
         self.driver.look = look
         self.driver.lighting = self.lights.lighting
 
@@ -196,69 +159,49 @@ class ReliefPane(QWidget):
 
     # The ground
 
-    def grids(self) -> list[Layer]:
-        """Return the grids that can be the ground, the upper first: of one band, or the subject's shown one."""
-        found = []
-        for layer in self.session.work.layers:
-            facts = self.session.facts_of(layer)
-            if layer.kind.has_cells and facts and facts.grid and len(facts.grid.bands) == 1:
-                found.append(layer)
-        return found
-
-    def chosen_grids(self) -> list[Layer]:
-        """Return the grids of the ground: those chosen by hand, else the subject, else the first that is shown."""
-        grids = self.grids()
-        by_hand = [layer for layer in grids if layer.id in (self._chosen or ())]
-        subject = self.session.work.subject
-        if subject in grids and subject not in by_hand:
-            self._chosen, by_hand = None, []
-        if by_hand:
-            return by_hand
-        if subject is not None and subject in grids:
-            return [subject]
-        before = [each.id for each in self.driver.content.grids] if self.driver.content is not None else []
-        stays = [layer for layer in grids if layer.id in before]
-        if subject is not None and subject.kind.has_points and not stays:
-            shown = [layer for layer in grids if layer.visible]
-            return shown[:1]
-        return stays or [layer for layer in grids if layer.visible][:1] or grids[:1]
-
-    def clouds(self, *, alone: bool) -> list[Layer]:
-        """Return the clouds that stand in the relief: those that are shown; `alone`, the subject too."""
-        subject = self.session.work.subject
-        return [
-            layer for layer in self.session.work.layers
-            if layer.kind.has_points and layer.style is not None and (layer.visible or (alone and layer is subject))
-        ]  # fmt: skip
-
     def choose_grids(self, ids: tuple[str, ...]) -> None:
         """Have other grids as the ground; none for what is proposed."""
-        self._chosen = ids or None
+        self.choice.choose(ids)
+        self.remake()
+
+    def choose_plane(self, on: bool = True) -> None:
+        """Have a plane at the height 0 as the ground, or the grids again."""
+        self.choice.plane = on
+        self.remake()
+
+    def drape_surface(self, surface: Surface) -> None:
+        """Drape a measure of the ground over it, or the map again."""
+        self.choice.surface = surface
+        self.surfaces.surface.setCurrentIndex(self.surfaces.surface.findData(surface))
         self.remake()
 
     def _fill_menu(self) -> None:
-        self.ground_menu.clear()
-        chosen = {layer.id for layer in self.chosen_grids()}
-        for layer in self.grids():
-            action = self.ground_menu.addAction(layer.name)
+        self.bar.ground_menu.clear()
+        chosen = {layer.id for layer in self.choice.chosen_grids()}
+        for layer in self.choice.grids():
+            action = self.bar.ground_menu.addAction(layer.name)
             assert action is not None
             action.setCheckable(True)
             action.setChecked(layer.id in chosen)
             action.toggled.connect(lambda on, layer_id=layer.id: self._turn_grid(layer_id, on))
+        self.bar.ground_menu.addSeparator()
+        plane = self.bar.ground_menu.addAction(PLANE.capitalize())
+        assert plane is not None
+        plane.setCheckable(True)
+        plane.setChecked(self.choice.plane)
+        plane.toggled.connect(self.choose_plane)
 
     def _turn_grid(self, layer_id: str, on: bool) -> None:
-        now = {layer.id for layer in self.chosen_grids()}
+        now = {layer.id for layer in self.choice.chosen_grids()}
         self.choose_grids(tuple(now | {layer_id} if on else now - {layer_id}))
 
     def remake(self) -> None:
         """Show the grids and layers that are open now."""
-        grids = self.chosen_grids()
-        clouds = self.clouds(alone=not grids)
-        more = f" over {len(grids) - 1} more" if len(grids) > 1 else ""
-        self.ground.setText(grids[0].name + more if grids else "no ground")
-        self.ground.setEnabled(bool(self.grids()))
-        self.rose.setVisible(bool(grids or clouds))
-        if not grids and not clouds:
+        content = self.choice.content()
+        self.ground.setText(_ground_name(content))
+        self.ground.setEnabled(content is not None)
+        self.rose.setVisible(content is not None)
+        if content is None:
             self.canvas.scene = None
             self.canvas.show_message(NOTHING)
             self.driver.show(None)
@@ -266,14 +209,41 @@ class ReliefPane(QWidget):
             return
         if self.driver.scene is None:
             self.canvas.show_message("Building the relief…")
-        comparison = self.session.work.state.comparison
-        stacks = stacks_of(self.session.work)
-        if comparison is not None and comparison.way is Way.CHANGE:
-            stacks = (tuple(self.session.work.drawn()),)
-        drapes = [tuple(la for la in stack if la.visible and not la.kind.has_points) for stack in stacks]
+        self.canvas.twin = len(content.drapes) > 1 and self._is_twin()
+        self.driver.divide(self._division())
         self.driver.size = self._size
-        only = tuple(grids[:1])
-        self.driver.show(ReliefContent(tuple(grids), tuple(each or only for each in drapes), tuple(clouds)))
+        self.driver.show(content)
+        self._show_notes()
+
+    def _is_twin(self) -> bool:
+        comparison = self.session.work.state.comparison
+        return comparison is not None and comparison.way is Way.TWIN and self.choice.surface is Surface.MAP
+
+    def use_division(self, division: Division) -> None:
+        """Have A and B share the relief as they share the map; a twin is two pictures side by side."""
+        self._shared = division
+        self.driver.divide(self._division())
+
+    def _division(self) -> Division:
+        return Division(SIDE_BY_SIDE) if self.canvas.twin else self._shared
+
+    def _show_notes(self) -> None:
+        """State what is known of the heights and what is not shown, and what colours mean."""
+        scene, content, cache = self.scene, self.driver.content, self.session.cache
+        if scene is None or content is None:
+            return
+        from brisk_atlas.core.relief.ground import ground_words
+
+        if self.canvas.tool is not None:
+            self.canvas.show_notes(HINTS[self.canvas.tool.kind], ())
+            return
+        words = [ground_words(cache, content.grids)] if content.grids else []
+        words += [f"× {self.canvas.eye.exaggeration:g}"]
+        names = {layer.id: layer.name for layer in content.standing}
+        words += [f"{names.get(each.layer_id, '')}: {each.note}" for each in scene.bodies if each.note]
+        legend = surface_of(cache, content, scene).legend if content.surface is not Surface.MAP else ()
+        legend += tuple(entry for each in scene.bodies for entry in each.legend)
+        self.canvas.show_notes(" · ".join(words), legend)
 
     # The eye
 
@@ -293,6 +263,7 @@ class ReliefPane(QWidget):
         self.canvas.eye = self.driver.eye = eye
         self._use_look()
         self._show_eye()
+        self._show_notes()
         self.seen_changed.emit()
 
     def _moved(self) -> None:
@@ -313,9 +284,9 @@ class ReliefPane(QWidget):
         ground = scene.ground_up(eye.east, eye.north, eye.exaggeration) if scene is not None else None
         over = (eye.up - (ground or 0.0)) / eye.exaggeration
         self.rose.show_eye(eye, f"{eye.azimuth:.0f}° {eye.tilt:.0f}° {_length(over)}")
-        self.heights.blockSignals(True)
-        self.heights.setValue(eye.exaggeration)
-        self.heights.blockSignals(False)
+        if self.heights.value() != eye.exaggeration:
+            self.bar.show_exaggeration(eye.exaggeration)
+            self._show_notes()
 
     def _turn_to(self, azimuth: float, tilt: float) -> None:
         eye = self.canvas.eye
@@ -335,40 +306,16 @@ class ReliefPane(QWidget):
         ground = scene.ground_up(eye.east, eye.north, eye.exaggeration) if scene is not None else None
         self.numbers.show_eye(self.canvas.eye, self.numbers.centre, ground or 0.0)
 
-    def ask_picture(self) -> None:
-        """Ask where the picture is to be written and how large it is to be, and write it."""
-        if self.scene is None:
-            return
-        form = ReliefPictureForm(self._size, self)
-        form.wanted.connect(self.write_picture)
-        form.open()
-
-    def write_picture(self, path: Path, cols: int, rows: int) -> None:
-        """Write what the eye sees as a PNG of a size, once all that it needs is read; as a GIF, a turn about the
-        spot in the middle."""
-        scene, eye, look, middle = self.scene, self.canvas.eye, self.driver.look, self.canvas.centre
-        if scene is None or look is None:
-            return
-
-        def work(job: Job) -> Path:
-            from brisk_atlas.core.draw.png import png_bytes
-            from brisk_atlas.core.relief.complete import complete_picture
-            from brisk_atlas.core.relief.turntable import turntable
-            from brisk_atlas.core.system.atomic_write import write_whole
-
-            def step(share: float) -> None:
-                job.report(share, "drawing")
-
-            if path.suffix.lower() == ".gif":
-                write_whole(path, turntable(scene, eye, middle, (cols, rows), look, check=step))
-            else:
-                write_whole(path, png_bytes(complete_picture(scene, eye, (cols, rows), look, step).image))
-            return path
-
-        self.session.run(
-            "Writing the picture", work, lambda path: self.session.noticed.emit("good", f"Wrote {path}", ""),
-            lane=Lane.BATCH,
-        )  # fmt: skip
+    def do(self, deed: str) -> None:
+        """Do what the bar or a command asks for: take a tool into the hand, or put it away; write something; find what
+        can be seen."""
+        tools = {each.value for each in ReliefToolKind}
+        if deed in tools:
+            now = self.canvas.tool
+            self.canvas.take_tool(None if now is not None and now.kind == deed else ReliefToolKind(deed))
+            self.canvas.setFocus()
+        elif self.scene is not None:
+            self.deed_wanted.emit(deed)
 
     def show_view(self, name: str) -> None:
         """Look from a side, from above, at all of the ground, or from where the eye was before."""
@@ -399,6 +346,15 @@ class ReliefPane(QWidget):
         self.driver.show(None)
 
 
+def _ground_name(content: ReliefContent | None) -> str:
+    if content is None:
+        return "no ground"
+    if not content.grids:
+        return PLANE if content.around else "no ground"
+    more = f" over {len(content.grids) - 1} more" if len(content.grids) > 1 else ""
+    return content.grids[0].name + more
+
+
 def _length(metres: float) -> str:
     return f"{metres / 1000:,.1f} km" if abs(metres) >= 1000 else f"{metres:,.0f} m"
 
@@ -410,4 +366,4 @@ def _look_of(theme: Theme, haze: float, contrast: float) -> Look:
         colour = QColor(text)
         return float(colour.red()), float(colour.green()), float(colour.blue())
 
-    return Look(rgb(theme.rule), rgb(theme.paper), rgb(theme.wash), haze, contrast)
+    return Look(rgb(theme.rule), rgb(theme.paper), rgb(theme.wash), haze, contrast, contour=rgb(theme.ink))

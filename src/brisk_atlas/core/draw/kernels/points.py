@@ -92,6 +92,8 @@ def draw_points(x, y, height, inks, first, last, left, upper, per_step, size, im
     width = image.shape[1]
     back = size // 2
     for i in range(first, last):
+        if inks[i] == 0:  # its class is off
+            continue
         px, py = left + x[i] * per_step, upper - y[i] * per_step
         if not (px > -size and px < width + size and py > top - size and py < bottom + size):
             continue

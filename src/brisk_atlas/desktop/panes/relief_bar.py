@@ -1,0 +1,115 @@
+"""The slim bar of the relief: its ground, how heights are exaggerated, from where it is seen, and what can be done."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtBoundSignal, pyqtSignal
+from PyQt6.QtWidgets import QDoubleSpinBox, QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton
+
+from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye
+
+from ..icons import icon
+from ..plain_text import PlainLabel
+from ..theme import Theme
+
+VIEWS = (
+    ("All of the ground", "whole"), ("From the north", "north"), ("From the east", "east"), ("From the south", "south"),
+    ("From the west", "west"), ("From above", "above"), ("Back to the view before", "back"),
+)  # fmt: skip
+DEEDS = (
+    ("Measure along the ground", "distance"), ("Line of sight", "sight"),
+    ("What can be seen from the middle…", "viewshed"), ("", ""),
+    ("Pick points in a box", "box"), ("Pick points with a lasso", "lasso"), ("", ""),
+    ("Write a picture…", "picture"), ("Write a film…", "film"), ("Write a model…", "model"),
+)  # fmt: skip
+
+
+class ReliefBar(QFrame):
+    """One row of tools.
+
+    Signals:
+        view_wanted(str): from where it is to be seen, as `VIEWS` names it.
+        deed_wanted(str): what is to be done, as `DEEDS` names it.
+    """
+
+    view_wanted = pyqtSignal(str)
+    deed_wanted = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("paneBar")
+        self.ground = _button(
+            "", "relief ground", "Which grids give the heights; an upper layer comes before a lower one"
+        )
+        self.ground_menu = QMenu(self.ground)
+        _with_menu(self.ground, self.ground_menu)
+        self.heights = QDoubleSpinBox()
+        self.heights.setObjectName("vertical exaggeration")
+        self.heights.setAccessibleName("Vertical exaggeration")
+        self.heights.setToolTip("Vertical exaggeration; the spot in the middle stays where it is")
+        self.heights.setRange(LOWEST_EXAGGERATION, HIGHEST_EXAGGERATION)
+        self.heights.setDecimals(1)
+        self.heights.setSingleStep(0.5)
+        self.heights.setPrefix("× ")
+        self.heights.setValue(Eye().exaggeration)
+        self.heights.setKeyboardTracking(False)
+        self.views = _button("View", "relief views", "From where the relief is seen")
+        _with_menu(self.views, _menu_of(self.views, VIEWS, self.view_wanted))
+        self.surface = _button(
+            "Surface", "relief surface button",
+            "What lies over the ground, contour lines, water, and how much the ground hides",
+        )  # fmt: skip
+        self.light = _button("Light", "relief light",
+                             "Where the light comes from, shadows, haze, and the contrast of the map")  # fmt: skip
+        self.tethered = _button("", "relief tethered", "Tethered: the relief goes with the map, by place and scale")
+        self.tethered.setCheckable(True)
+        self.more = _button("", "relief more", "Measure, pick points, write pictures, films and models")
+        _with_menu(self.more, _menu_of(self.more, DEEDS, self.deed_wanted))
+        self.reading = PlainLabel("")
+        self.reading.setObjectName("mono")
+        self.reading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 2, 8, 2)
+        title = PlainLabel("Relief")
+        title.setObjectName("heading")
+        for widget in (
+            title, self.ground, self.heights, self.views, self.surface, self.light, self.tethered, self.more,
+        ):  # fmt: skip
+            row.addWidget(widget)
+        row.addWidget(self.reading, 1)
+
+    def use_theme(self, theme: Theme) -> None:
+        """Paint in the colours of a theme."""
+        self.tethered.setIcon(icon("link", theme.ink))
+        self.more.setIcon(icon("dots-three", theme.ink))
+
+    def show_exaggeration(self, factor: float) -> None:
+        """Show by how much heights are exaggerated, which changes nothing."""
+        self.heights.blockSignals(True)
+        self.heights.setValue(factor)
+        self.heights.blockSignals(False)
+
+
+def _button(text: str, name: str, tip: str) -> QToolButton:
+    button = QToolButton()
+    button.setText(text)
+    button.setObjectName(name)
+    button.setAccessibleName(text or tip)
+    button.setToolTip(tip)
+    return button
+
+
+def _with_menu(button: QToolButton, menu: QMenu) -> None:
+    button.setMenu(menu)
+    button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+
+
+def _menu_of(button: QToolButton, entries: tuple[tuple[str, str], ...], wanted: pyqtBoundSignal) -> QMenu:
+    menu = QMenu(button)
+    for words, name in entries:
+        if not words:
+            menu.addSeparator()
+            continue
+        action = menu.addAction(words)
+        assert action is not None
+        action.triggered.connect(lambda checked=False, name=name: wanted.emit(name))
+    return menu
