@@ -459,7 +459,7 @@ def test_a_fine_grid_lies_over_a_coarse_one_and_goes_over_into_it(tmp_path):
     middle, outside = heights[100, 100], heights[20, 100]
     assert (middle, outside) == pytest.approx((304.8, 100.0), rel=1e-5)  # feet are metres here
     across = heights[100, 45:95]
-    assert (np.diff(across) >= -1e-3).all() and 5 < np.diff(across).max() < 12  # a slope, not a wall
+    assert (np.diff(across) >= -1e-3).all() and 5 < np.diff(across).max() < 25  # a slope, not a wall
 
 
 @pytest.mark.parametrize(

@@ -8,8 +8,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import rasterio
-from PyQt6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QWheelEvent
+from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
+from PyQt6.QtGui import QImage, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QApplication, QSpinBox
 from rasterio.transform import from_origin
 
@@ -17,13 +17,7 @@ from brisk_atlas import demo
 from brisk_atlas.core.model import DataRef, Label
 from brisk_atlas.desktop.panes.relief_files import ReliefPictureForm
 from brisk_atlas.desktop.panes.relief_signs import paint_signs
-
-LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
-PLAIN, CTRL, SHIFT = (
-    Qt.KeyboardModifier.NoModifier,
-    Qt.KeyboardModifier.ControlModifier,
-    Qt.KeyboardModifier.ShiftModifier,
-)
+from relief_hands import CTRL, LEFT, MIDDLE, PLAIN, RIGHT, SHIFT, drag, middle, pane_of
 
 
 @pytest.fixture
@@ -35,26 +29,6 @@ def island(driver):
     driver.window.desk.side.hide()
     driver.settle()
     return driver
-
-
-def pane_of(d):
-    return d.window.desk.relief
-
-
-def drag(d, begin, end, button=LEFT, keys=PLAIN):
-    canvas = pane_of(d).canvas
-    d.qtbot.mousePress(canvas, button, keys, QPoint(*begin))
-    for share in (0.5, 1.0):
-        at = QPoint(*(round(a + (b - a) * share) for a, b in zip(begin, end)))
-        moved = QMouseEvent(QEvent.Type.MouseMove, QPointF(at), QPointF(canvas.mapToGlobal(at)), Qt.MouseButton.NoButton,
-                            button, keys)  # fmt: skip
-        QApplication.sendEvent(canvas, moved)
-    d.qtbot.mouseRelease(canvas, button, keys, QPoint(*end))
-    d.settle()
-
-
-def middle(canvas):
-    return canvas.width() // 2, canvas.height() // 2 + 30
 
 
 def test_a_drag_orbits_about_the_spot_under_the_pointer(island):

@@ -137,6 +137,7 @@ def _sheet(t: Theme) -> str:
     QLabel#chip[mood="good"] {{ color: {t.good}; }}
     QLabel#place {{ color: {t.quiet}; font-family: "{MONO}"; font-size: 11px; }}
     QLabel#mono {{ font-family: "{MONO}"; font-size: {BASE_PX - 1}px; }}
+    QLabel#reliefReading {{ font-family: "{MONO}"; font-size: {BASE_PX - 1}px; background: {t.raised}; border-radius: 4px; padding: 2px 6px; }}
     QToolButton, QPushButton {{ background: transparent; border: 1px solid transparent; border-radius: 4px; padding: 4px 8px; color: {t.ink}; }}
     QFrame#paneBar QToolButton {{ padding: 4px 6px; }}
     QToolButton:hover, QPushButton:hover {{ background: {t.wash}; }}
@@ -156,16 +157,16 @@ def _sheet(t: Theme) -> str:
     QToolButton#page {{ font-weight: 600; font-size: 14px; padding: 6px 12px; border: 0; border-bottom: 3px solid transparent; border-radius: 0; }}
     QToolButton#page:checked {{ background: transparent; border-bottom-color: {t.accent}; color: {t.accent}; }}
     QToolButton#page:focus {{ background: {t.wash}; }}
-    QLineEdit, QComboBox, QDateEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px;
+    QLineEdit, QComboBox, QDateEdit, QDateTimeEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px;
         padding: 3px 6px; color: {t.ink}; selection-background-color: {t.second}; selection-color: {t.on_accent}; min-height: 18px; }}
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {t.second}; }}
     QLineEdit[wrong="true"], QPlainTextEdit[wrong="true"] {{ border-color: {t.fault}; }}
     QComboBox::drop-down {{ border: 0; width: 20px; }}
     QDateEdit::drop-down {{ border: 0; width: 18px; }}
     QDateEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled {{ color: {t.quiet}; background: {t.paper}; }}
-    QComboBox::down-arrow, QDateEdit::down-arrow, QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url({down}); width: 10px; height: 10px; }}
-    QSpinBox::up-arrow, QDoubleSpinBox::up-arrow {{ image: url({up}); width: 10px; height: 10px; }}
-    QSpinBox::up-button, QDoubleSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::down-button {{ border: 0; width: 18px; background: transparent; }}
+    QComboBox::down-arrow, QDateEdit::down-arrow, QDateTimeEdit::down-arrow, QSpinBox::down-arrow, QDoubleSpinBox::down-arrow {{ image: url({down}); width: 10px; height: 10px; }}
+    QSpinBox::up-arrow, QDoubleSpinBox::up-arrow, QDateTimeEdit::up-arrow {{ image: url({up}); width: 10px; height: 10px; }}
+    QSpinBox::up-button, QDoubleSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::down-button, QDateTimeEdit::up-button, QDateTimeEdit::down-button {{ border: 0; width: 18px; background: transparent; }}
     QComboBox QAbstractItemView {{ background: {t.raised}; border: 1px solid {t.rule}; outline: 0; }}
     QAbstractItemView {{ background: {t.raised}; border: 0; outline: 0; alternate-background-color: {t.paper};
         selection-background-color: {t.wash}; selection-color: {t.ink}; gridline-color: {t.rule}; }}

@@ -22,6 +22,7 @@ from brisk_atlas.core.place.length_units import METRES_A_UNIT
 from .space import Space
 
 RIM_CELLS = 8.0  # of the lower grid, over which the upper one goes over into it
+RIM_SHARE = 0.1  # of the upper grid's longer side, that this takes at most: a coarse grid must not cover a small one
 AROUND = 8.0  # of the first grid's longer side, by which others may go beyond it
 UNDER_SIDE = 2000  # samples a side, between which heights are looked up
 PARTS = 16  # of a cell, by which two grids are taken for equally fine
@@ -97,7 +98,7 @@ def heights_in(cache: DataCache, grids: Sequence[Layer], view: View) -> np.ndarr
             cell = _cell_in(cache, layer, view)
             continue
         known = np.isfinite(upper)
-        rim = max(1.0, RIM_CELLS * cell / view.resolution)
+        rim = max(1.0, min(RIM_CELLS * cell, RIM_SHARE * _longer_in(cache, layer, view)) / view.resolution)
         if known.all() or not known.any():
             share = known.astype(np.float32)
         else:
@@ -145,6 +146,13 @@ def heights_under(read: Callable[[View], np.ndarray], space: Space, places: np.n
 def no_heights(view: View) -> np.ndarray:
     """Return (rows, cols) float32 without a height, for a relief without a ground."""
     return np.full((view.height, view.width), np.nan, np.float32)
+
+
+def _longer_in(cache: DataCache, layer: Layer, view: View) -> float:
+    """Return the longer side of a grid, in units of a view's CRS."""
+    extent = cache.raster(layer.ref).facts.extent
+    box = transform_extent(extent, view.crs) if extent is not None else None
+    return max(box.width, box.height) if box is not None else np.inf
 
 
 def _cell_in(cache: DataCache, layer: Layer, view: View) -> float:

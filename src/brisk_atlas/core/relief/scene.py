@@ -327,9 +327,10 @@ class ReliefScene:
                 paint(images[1], seen[-1], UNDIVIDED)
         things, others = StandingThings(self.clouds, self.bodies, self.lighting, coarser), list(images[1:])
         depths = [depth.copy() for _ in others]
-        nearest, owner = things.draw(rays, look, depth, images[0]) if things else (None, None)
+        wanted = bool(things) or look.solid < 1.0
+        nearest, owner = things.draw(rays, look, depth, images[0]) if wanted else (None, None)
         for image, own in zip(others, depths):
-            if things:
+            if wanted:
                 things.draw(rays, look, own, image)
         return ReliefPicture(
             images[0], depth, which, eye, rays, size, nearest, owner, images[1] if len(images) > 1 else None

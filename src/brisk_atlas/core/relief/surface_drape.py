@@ -24,7 +24,7 @@ FLAT_COLOUR = "#C9C2B6"
 Entries = tuple[tuple[str, str], ...]  # colours as #rrggbb, and what they stand for
 
 
-class Surface(StrEnum):
+class DrapeKind(StrEnum):
     """What is draped over the ground: the map, or a measure of the ground itself."""
 
     MAP = "map"
@@ -38,7 +38,7 @@ class SurfaceDrape:
     """Draws a measure of the ground. `heights` returns (rows, cols) metres under a view's pixels; `low` and `high` are
     the limits of height bands, metres."""
 
-    surface: Surface
+    surface: DrapeKind
     space: Space
     heights: Callable[[View], np.ndarray]
     low: float = 0.0
@@ -48,14 +48,14 @@ class SurfaceDrape:
         """Return (rows, cols, 4) uint8 red, green, blue and how much there is."""
         wide = replace(view, width=view.width + 2, height=view.height + 2)
         values = self.heights(wide).astype(float)
-        if self.surface is Surface.HEIGHTS:
+        if self.surface is DrapeKind.HEIGHTS:
             return _coloured(values[1:-1, 1:-1], self._edges, [colour for colour, _ in self.legend])
         dx, dy = (view.resolution * each for each in self.space.per_unit)
         east = (values[1:-1, 2:] - values[1:-1, :-2]) / (2 * dx)
         north = (values[:-2, 1:-1] - values[2:, 1:-1]) / (2 * dy)
         slope = np.degrees(np.arctan(np.hypot(east, north)))
         colours = [colour for colour, _ in self.legend]
-        if self.surface is Surface.SLOPE:
+        if self.surface is DrapeKind.SLOPE:
             return _coloured(slope, SLOPE_EDGES, colours)
         facing = np.degrees(np.arctan2(-east, -north)) % 360.0
         sector = np.where(slope < FLAT_DEG, len(ASPECTS), np.floor((facing + 22.5) % 360.0 / 45.0))
@@ -74,14 +74,14 @@ class SurfaceDrape:
     def legend(self) -> Entries:
         """The colours and what they stand for."""
         match self.surface:
-            case Surface.MAP:
+            case DrapeKind.MAP:
                 return ()
-            case Surface.ASPECT:
+            case DrapeKind.ASPECT:
                 return (*zip(ASPECT_COLOURS, ASPECTS), (FLAT_COLOUR, f"flat, below {FLAT_DEG:g}°"))
-            case Surface.SLOPE:
+            case DrapeKind.SLOPE:
                 texts = [f"{a:g} to {b:g}°" for a, b in pairwise(SLOPE_EDGES)]
                 return tuple(zip(_spread("ember", len(texts)), texts))
-            case Surface.HEIGHTS:
+            case DrapeKind.HEIGHTS:
                 texts = [f"{a:,g} to {b:,g} m" for a, b in pairwise(self._edges)]
                 return tuple(zip(_spread("land", len(texts)), texts))
 

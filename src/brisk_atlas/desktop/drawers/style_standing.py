@@ -126,6 +126,7 @@ class IntervalsChoice(QComboBox):
         super().__init__()
         slim(self)
         self.setObjectName("standing intervals")
+        self.setAccessibleName("Intervals")
         self._rows, self._put = rows, put
         self._asked: Layer | None = None
         self.addItem("none", None)

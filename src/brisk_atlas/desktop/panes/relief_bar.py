@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import pyqtBoundSignal, pyqtSignal
-from PyQt6.QtWidgets import QDoubleSpinBox, QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton
+from PyQt6.QtGui import QAction
+from PyQt6.QtWidgets import QDoubleSpinBox, QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidget
 
 from brisk_atlas.core.relief.eye import HIGHEST_EXAGGERATION, LOWEST_EXAGGERATION, Eye
 
@@ -11,6 +12,8 @@ from ..icons import icon
 from ..plain_text import PlainLabel
 from ..theme import Theme
 
+RIM_PX, GAP_PX, NARROWEST_PX = 8, 8, 260
+GROUND_PX = 120  # that the name of a ground takes at most; the tip has all of it
 VIEWS = (
     ("All of the ground", "whole"), ("From the north", "north"), ("From the east", "east"), ("From the south", "south"),
     ("From the west", "west"), ("From above", "above"), ("Back to the view before", "back"),
@@ -40,6 +43,7 @@ class ReliefBar(QFrame):
         self.ground = _button(
             "", "relief ground", "Which grids give the heights; an upper layer comes before a lower one"
         )
+        self.ground.setMaximumWidth(GROUND_PX)
         self.ground_menu = QMenu(self.ground)
         _with_menu(self.ground, self.ground_menu)
         self.heights = QDoubleSpinBox()
@@ -63,19 +67,34 @@ class ReliefBar(QFrame):
         self.tethered = _button("", "relief tethered", "Tethered: the relief goes with the map, by place and scale")
         self.tethered.setCheckable(True)
         self.more = _button("", "relief more", "Measure, pick points, write pictures, films and models")
-        _with_menu(self.more, _menu_of(self.more, DEEDS, self.deed_wanted))
-        self.reading = PlainLabel("")
-        self.reading.setObjectName("mono")
-        self.reading.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        menu = _menu_of(self.more, DEEDS, self.deed_wanted)
+        menu.insertMenu(menu.actions()[0], _menu_of(menu, VIEWS, self.view_wanted, "View"))
+        for button in (self.surface, self.light):
+            action = QAction(f"{button.text()}…", menu)
+            action.triggered.connect(button.click)
+            menu.insertAction(menu.actions()[1], action)
+        menu.insertSeparator(menu.actions()[3])
+        _with_menu(self.more, menu)
         row = QHBoxLayout(self)
-        row.setContentsMargins(8, 2, 8, 2)
+        row.setContentsMargins(RIM_PX, 2, RIM_PX, 2)
         title = PlainLabel("Relief")
         title.setObjectName("heading")
-        for widget in (
-            title, self.ground, self.heights, self.views, self.surface, self.light, self.tethered, self.more,
-        ):  # fmt: skip
+        self._all = (title, self.ground, self.heights, self.views, self.surface, self.light, self.tethered, self.more)
+        self._spared = (title, self.views, self.surface, self.light)  # in this order; the menu has all that they do
+        for widget in self._all:
             row.addWidget(widget)
-        row.addWidget(self.reading, 1)
+        row.addStretch(1)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        self.setMinimumWidth(NARROWEST_PX)
+
+    def resizeEvent(self, event: object) -> None:
+        """Leave out what there is no room for."""
+        room = self.width() - 2 * RIM_PX
+        wanted = {widget: widget.sizeHint().width() + GAP_PX for widget in self._all}
+        total = sum(wanted.values())
+        for widget in self._spared:
+            widget.setVisible(total <= room)
+            total -= 0 if total <= room else wanted[widget]
 
     def use_theme(self, theme: Theme) -> None:
         """Paint in the colours of a theme."""
@@ -103,8 +122,8 @@ def _with_menu(button: QToolButton, menu: QMenu) -> None:
     button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
 
 
-def _menu_of(button: QToolButton, entries: tuple[tuple[str, str], ...], wanted: pyqtBoundSignal) -> QMenu:
-    menu = QMenu(button)
+def _menu_of(parent: QWidget, entries: tuple[tuple[str, str], ...], wanted: pyqtBoundSignal, title: str = "") -> QMenu:
+    menu = QMenu(title, parent)
     for words, name in entries:
         if not words:
             menu.addSeparator()

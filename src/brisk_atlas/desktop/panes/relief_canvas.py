@@ -78,6 +78,7 @@ class ReliefCanvas(QWidget):
         self.twin_image: QImage | None = None
         self.twin = False  # side A and side B are seen side by side
         self.notes = ""
+        self.taken_px = 0  # at the lower right, by what is read under the pointer
         self.legend: tuple[tuple[str, str], ...] = ()
         self.message = ""
         self.mark: GroundSpot | None = None  # the pointer of another pane
@@ -124,7 +125,7 @@ class ReliefCanvas(QWidget):
         painter.fillRect(self.rect(), QColor(self.theme.paper))
         if self.image is not None and not self.message:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            for half, image in self._halves():
+            for number, (half, image) in enumerate(self._halves()):
                 painter.save()
                 painter.translate(half.left(), 0.0)
                 painter.setClipRect(QRectF(0.0, 0.0, half.width(), half.height()))
@@ -135,10 +136,13 @@ class ReliefCanvas(QWidget):
                 self._paint_mark(painter)
                 if self.tool is not None:
                     self.tool.paint(painter, self.eye, (round(half.width()), round(half.height())), self.theme)
+                if self.twin:
+                    paint_notes(painter, "AB"[number], (), QRectF(0, 0, 40, 30), self.theme)
                 painter.restore()
             if self.twin:
                 painter.fillRect(QRectF(self.width() / 2 - 1, 0, 2, self.height()), QColor(self.theme.raised))
-            paint_notes(painter, self.notes, self.legend, QRectF(self.rect()), self.theme)
+            room = QRectF(self.rect()).adjusted(0, 0, -self.taken_px, 0)
+            paint_notes(painter, self.notes, self.legend, room, self.theme)
         if self.message:
             painter.setPen(QColor(self.theme.quiet))
             painter.drawText(

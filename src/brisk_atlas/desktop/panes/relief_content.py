@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brisk_atlas.core.model import DataRef, Layer
 from brisk_atlas.core.model.style import shown_band
-from brisk_atlas.core.relief.surface_drape import Surface
+from brisk_atlas.core.relief.surface_drape import DrapeKind
 from brisk_atlas.core.workspace.comparison import Way
 from brisk_atlas.core.workspace.stacks import stacks_of, subtracted
 
@@ -25,7 +25,7 @@ class ReliefContent:
     clouds: tuple[Layer, ...] = ()
     standing: tuple[Layer, ...] = ()
     change: tuple[Layer, Layer] | None = None
-    surface: Surface = Surface.MAP
+    surface: DrapeKind = DrapeKind.MAP
     around: tuple[Layer, ...] = ()
 
     @property
@@ -45,7 +45,7 @@ class ReliefChoice:
 
     def __init__(self, session: Session) -> None:
         self.session = session
-        self.surface = Surface.MAP
+        self.surface = DrapeKind.MAP
         self.plane = False  # chosen by hand
         self._chosen: tuple[str, ...] | None = None  # ids of grids that were chosen by hand
         self._before: tuple[Layer, ...] = ()

@@ -11,7 +11,7 @@ import numpy as np
 
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.model.style import shown_band
-from brisk_atlas.core.relief.surface_drape import Surface, SurfaceDrape
+from brisk_atlas.core.relief.surface_drape import DrapeKind, SurfaceDrape
 
 from .relief_content import ReliefContent
 
@@ -43,7 +43,7 @@ def heights_of(cache: DataCache, content: ReliefContent) -> Picture:
 
 def drapes_of(cache: DataCache, content: ReliefContent, scene: ReliefScene) -> list[Picture]:
     """Return what draws the map of side A, and of B while two are compared; or a measure of the ground itself."""
-    if content.surface is not Surface.MAP:
+    if content.surface is not DrapeKind.MAP:
         return [surface_of(cache, content, scene)]
     if content.change is not None:
         return [_with_change(cache, content.drapes, content.change)]

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
 from brisk_atlas.core.relief.rays import SIDE_BY_SIDE, UNDIVIDED, Division, Look
-from brisk_atlas.core.relief.surface_drape import Surface
+from brisk_atlas.core.relief.surface_drape import DrapeKind
 from brisk_atlas.core.workspace.comparison import Way
 
 from ..session import Session
@@ -24,6 +24,7 @@ from .relief_drapes import surface_of
 from .relief_driver import ReliefDriver
 from .relief_light import MOST_HAZE, ReliefLight
 from .relief_numbers import ReliefNumbers
+from .relief_reading import ReliefReading
 from .relief_rose import ReliefRose
 from .relief_surface import ReliefSurface
 from .relief_tool import HINTS, ReliefToolKind
@@ -65,7 +66,8 @@ class ReliefPane(QWidget):
         self.rose = ReliefRose(self.canvas)
         self.bar = ReliefBar()
         self.ground, self.heights, self.tethered = self.bar.ground, self.bar.heights, self.bar.tethered
-        self.light, self.surface, self.reading = self.bar.light, self.bar.surface, self.bar.reading
+        self.light, self.surface = self.bar.light, self.bar.surface
+        self.reading = ReliefReading(self.canvas)
         self.choice = ReliefChoice(session)
         self.lights = ReliefLight(self._place, self)
         self.surfaces = ReliefSurface(self)
@@ -88,9 +90,9 @@ class ReliefPane(QWidget):
         self.rose.numbers_wanted.connect(self.type_numbers)
         self.bar.view_wanted.connect(self.show_view)
         self.bar.deed_wanted.connect(self.do)
-        self.light.clicked.connect(lambda: self.lights.show_below(self.light))
+        self.light.clicked.connect(lambda: self.lights.show_below(self._below(self.light)))
         self.lights.changed.connect(self._light_changed)
-        self.surface.clicked.connect(lambda: self.surfaces.show_below(self.surface))
+        self.surface.clicked.connect(lambda: self.surfaces.show_below(self._below(self.surface)))
         self.surfaces.changed.connect(self._light_changed)
         self.surfaces.surface_chosen.connect(self.drape_surface)
         self.numbers.wanted.connect(self._take_numbers)
@@ -102,6 +104,10 @@ class ReliefPane(QWidget):
         self.driver.settled.connect(self.settled)
         self.bar.ground_menu.aboutToShow.connect(self._fill_menu)
         session.work_changed.connect(self._work_changed)
+
+    def _below(self, button: QWidget) -> QWidget:
+        """Return below what a panel opens: its button, or the menu's where there is no room for it."""
+        return button if button.isVisible() else self.bar.more
 
     @property
     def busy(self) -> bool:
@@ -169,7 +175,7 @@ class ReliefPane(QWidget):
         self.choice.plane = on
         self.remake()
 
-    def drape_surface(self, surface: Surface) -> None:
+    def drape_surface(self, surface: DrapeKind) -> None:
         """Drape a measure of the ground over it, or the map again."""
         self.choice.surface = surface
         self.surfaces.surface.setCurrentIndex(self.surfaces.surface.findData(surface))
@@ -217,7 +223,7 @@ class ReliefPane(QWidget):
 
     def _is_twin(self) -> bool:
         comparison = self.session.work.state.comparison
-        return comparison is not None and comparison.way is Way.TWIN and self.choice.surface is Surface.MAP
+        return comparison is not None and comparison.way is Way.TWIN and self.choice.surface is DrapeKind.MAP
 
     def use_division(self, division: Division) -> None:
         """Have A and B share the relief as they share the map; a twin is two pictures side by side."""
@@ -241,7 +247,7 @@ class ReliefPane(QWidget):
         words += [f"× {self.canvas.eye.exaggeration:g}"]
         names = {layer.id: layer.name for layer in content.standing}
         words += [f"{names.get(each.layer_id, '')}: {each.note}" for each in scene.bodies if each.note]
-        legend = surface_of(cache, content, scene).legend if content.surface is not Surface.MAP else ()
+        legend = surface_of(cache, content, scene).legend if content.surface is not DrapeKind.MAP else ()
         legend += tuple(entry for each in scene.bodies for entry in each.legend)
         self.canvas.show_notes(" · ".join(words), legend)
 
@@ -274,6 +280,7 @@ class ReliefPane(QWidget):
 
     def _sized(self) -> None:
         self.rose.move(self.canvas.width() - self.rose.width() - ROSE_RIM_PX, ROSE_RIM_PX)
+        self.reading.place()
         if self.driver.size != self._size:
             self.driver.size = self._size
             self.driver.look_from(self.canvas.eye)
@@ -337,7 +344,8 @@ class ReliefPane(QWidget):
             text = f"{picture.height_at(spot):,.1f} m"
             slope = scene.slope_at(spot.east, spot.north)
             text += f"  {slope:.0f}°" if slope is not None else ""
-        self.reading.setText(text)
+        self.reading.show_text(text)
+        self.canvas.taken_px = self.reading.width() if text else 0
         self.pointed.emit(spot)
 
     def close_stage(self) -> None:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QFormLayout, QFrame, QHBoxLayout, QSlider, QWidget
 
-from brisk_atlas.core.relief.surface_drape import Surface
+from brisk_atlas.core.relief.surface_drape import DrapeKind
 
 SURFACES = (
-    ("the map", Surface.MAP), ("slope", Surface.SLOPE), ("aspect", Surface.ASPECT),
-    ("bands of height", Surface.HEIGHTS),
+    ("the map", DrapeKind.MAP), ("slope", DrapeKind.SLOPE), ("aspect", DrapeKind.ASPECT),
+    ("bands of height", DrapeKind.HEIGHTS),
 )  # fmt: skip
 MOST_CONTOUR_M = 5000.0
 WIDTH_PX = 300
@@ -20,7 +20,7 @@ class ReliefSurface(QFrame):
 
     Signals:
         changed(): contour lines, water or opacity are others.
-        surface_chosen(object): another Surface is to be draped.
+        surface_chosen(object): another DrapeKind is to be draped.
     """
 
     changed = pyqtSignal()
