@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import json
 import os
 import statistics
@@ -285,15 +286,22 @@ def window_gaps() -> None:
     import time
 
     os.environ["QT_QPA_PLATFORM"], os.environ["BRISK_ATLAS_HOME"] = "offscreen", tempfile.mkdtemp()
-    from brisk_atlas.desktop.app import make_application, make_window, settle
+    from brisk_atlas.desktop.app import COLLECT_SELDOM, make_application, make_window, settle
+    from brisk_atlas.desktop.warm_up import warm_later
 
-    from .stall import Heartbeat
+    from .stall import READY_S, Heartbeat
 
     app = make_application()
+    gc.set_threshold(*COLLECT_SELDOM)
     window = make_window()
     window.session.asks = False
     window.resize(1280, 800)
     window.show()
+    warm_later(window)
+    ready = time.perf_counter() + READY_S
+    while time.perf_counter() < ready:
+        app.processEvents()
+        time.sleep(0.001)
     window.session.open_files([data.grid(overviews=True)])
     settle(window, 120)
     window.show_page("desk")

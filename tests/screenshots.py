@@ -24,8 +24,9 @@ from brisk_atlas.core.connect.table_names import table_ref
 from brisk_atlas.core.find import Shelves, shelves
 from brisk_atlas.core.find.connections import Connection
 from brisk_atlas.core.inspect import Where
-from brisk_atlas.core.model import DataRef, Label, StyleRule
+from brisk_atlas.core.model import Columns, DataRef, Label, OpenOptions, StyleRule
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
+from brisk_atlas.core.relief.guess_boreholes import boreholes_guess, interval_tables
 from brisk_atlas.core.relief.light import Light, Lighting
 from brisk_atlas.core.workspace.sketching import change_mark
 from brisk_atlas.desktop import theme
@@ -226,22 +227,54 @@ def twin(s: Studio) -> None:
 
 
 def relief(s: Studio) -> None:
-    """The island over the sea floor with water at sea level, a laser strip and a low sun, beside the map."""
+    """Boreholes below a ground that is seen through, lit low, tethered to the map beside it."""
     s.demo()
-    s.choose("laser strip")
-    s.choose("elevation_2029")
-    s.do("relief")
-    desk = s.window.desk
-    desk.side.hide()
-    desk.panes.setSizes([360, 720])
-    pane, ids = desk.relief, {layer.name: layer.id for layer in s.window.session.work.layers}
-    pane.choose_grids((ids["elevation_2029"], ids["sea floor"]))
+    session, desk = s.window.session, s.window.desk
+    stated = OpenOptions(crs="EPSG:32727", columns=Columns("easting", "northing"))
+    session.open_as(DataRef.file(demo.DATA / "boreholes" / "collars.csv"), stated)
     s.settle()
-    middle = pane.scene.space.to_metres(508_900, 5_771_300)
+    layer = next(each for each in session.work.layers if each.name == "collars")
+    (table,) = interval_tables(session.cache, layer, ())
+    guess = boreholes_guess(session.cache.part(layer.ref).facts.fields)
+    session.work.change("stand", layer.id, standing=replace(guess, intervals=table))
+    s.do("relief")
+    desk.side.hide()
+    desk.panes.setSizes([430, 650])
+    s.settle()
+    pane = desk.relief
+    middle = pane.scene.space.to_metres(508_900, 5_770_350)
     spot = GroundSpot(*middle, pane.scene.ground_up(*middle, 1.5))
-    pane.canvas.turn(Eye.looking_at(spot, 11_500, 335, 27))
-    pane.surfaces.wet.setChecked(True)
-    pane.lights.use(Lighting((Light(62.0, 24.0, 0.85, True), Light(250.0, 60.0, 0.2)), 0.34))
+    pane.canvas.turn(Eye.looking_at(spot, 5_600, 342, 21))
+    pane.tethered.setChecked(True)
+    s.settle()
+    pane.canvas.turn(Eye.looking_at(spot, 5_600, 342, 21))
+    pane.surfaces.solid.setValue(62)
+    pane.surfaces.contours.setValue(50.0)
+    pane.lights.use(Lighting((Light(280.0, 24.0, 0.85, True), Light(60.0, 60.0, 0.2)), 0.34))
+
+
+def relief_cloud(s: Studio) -> None:
+    """A point cloud by itself, in the colours of its classes, some of its points picked with a lasso."""
+    s.window.session.open_files([demo.DATA / "harrow_bay_2031.laz"])
+    s.settle()
+    layer = s.window.session.work.layers[0]
+    s.window.session.work.change("class", layer.id, style=replace(layer.style, colour_by="classification", size=2.0))
+    s.do("relief")
+    s.settle()
+    desk = s.window.desk
+    desk.panes.setSizes([300, 405])
+    s.settle()
+    canvas = desk.relief.canvas
+    canvas.exaggerate(3.0)
+    canvas.turn(replace(canvas.eye, azimuth=20.0, tilt=28.0))
+    canvas.show_whole()
+    s.settle()
+    desk.relief.do("lasso")
+    wide, high = canvas.width(), canvas.height()
+    shape = [(0.3, 0.49), (0.36, 0.46), (0.44, 0.47), (0.46, 0.5), (0.42, 0.54), (0.34, 0.54), (0.3, 0.49)]
+    canvas.area_drawn.emit(np.array(shape) * (wide, high))
+    s.settle()
+    canvas.take_tool(None)
 
 
 def style(s: Studio) -> None:
@@ -317,14 +350,6 @@ def find(s: Studio) -> None:
     s.window.find_page.go_to(DELIVERY, choose="elevation_2031.tif")
 
 
-def opening(s: Studio) -> None:
-    find(s)
-    s.settle()
-    s.window.session.asks = True
-    names = ("gas_stations.csv", "laboratory.xlsx", "fissures_2031/fissures.shp")
-    s.window.session.open_asking([DataRef.file(DELIVERY / name) for name in names])
-
-
 def record(s: Studio) -> None:
     s.demo()
     s.choose("elevation_2029")
@@ -350,7 +375,7 @@ def handover(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, delivery, time, find, find_database, service, opening, curtain, twin, relief, style, sketch, probe_spectra, statistics,
+    desk, delivery, time, find, find_database, service, curtain, twin, relief, relief_cloud, style, sketch, probe_spectra, statistics,
     sheet, record, record_full, record_many, handover,
 )  # fmt: skip
 

@@ -137,7 +137,7 @@ def test_a_stroke_passes_through_the_pixels_of_its_ends_and_hides_behind_the_gro
             at = eye.seen_at(GroundSpot(*spot), 400, 300)
             assert solid.thing(*at) == ((0, row) if row == 7 else None)
             assert through.thing(*at) == (0, row)
-    assert eye.places_of(ends[0], scene.space, 400, 300) == pytest.approx(
+    assert eye.places_of(ends[0], 0.0, 400, 300)[:, :2] == pytest.approx(
         np.array([eye.seen_at(GroundSpot(*each), 400, 300) for each in ends[0]])
     )
     deep = through.image[
@@ -249,9 +249,9 @@ def test_points_in_a_lasso_are_those_that_are_seen_there_and_classes_that_are_of
         at = eye.seen_at(GroundSpot(x[row], y[row], z[row] * 2.0), 400, 300)
         if at is not None and area.contains(shapely.Point(at)):
             expected.append(row)
-    (found,) = points_within((cloud,), outline, eye, scene.space, (400, 300))
+    (found,) = points_within((cloud,), outline, eye, 0.0, (400, 300))
     assert 200 < len(expected) < 3000 and len(set(expected) ^ set(found.rows.tolist())) <= 2  # steps of a centimetre
-    (ground,) = points_within((some,), outline, eye, scene.space, (400, 300))
+    (ground,) = points_within((some,), outline, eye, 0.0, (400, 300))
     assert set(ground.rows.tolist()) == {row for row in found.rows.tolist() if row % 4}
     scene.show_clouds([some])
     nearest = scene.picture(eye, (400, 300), LOOK).nearest
@@ -360,5 +360,8 @@ def test_the_command_draws_what_stands(tmp_path):
     plain = rasterio.open(tmp_path / "a.png").read()
     assert cli.main([*asked, "--standing", buildings, "--height-by", "200"]) == 0
     assert 100 < (rasterio.open(tmp_path / "a.png").read() != plain).any(axis=0).sum() < 12_000
+    assert cli.main([*asked, "--caption", "Tolvane"]) == 0
+    captioned = rasterio.open(tmp_path / "a.png").read()
+    assert captioned.shape[1] > 200 and (captioned[:, :200] == plain).all()
     assert cli.main([*asked, "--contours", "50", "--opacity", "0.5"]) == 0
     assert (rasterio.open(tmp_path / "a.png").read() != plain).any(axis=0).mean() > 0.2

@@ -13,6 +13,7 @@ from scipy import ndimage
 from brisk_atlas import cli, demo
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef, Extent
 from brisk_atlas.core.model.standing import Foot, IntervalSource, Standing, StandingWay
+from brisk_atlas.core.relief.caption import captioned
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
 from brisk_atlas.core.relief.film import flight_through, turn_about, write_film
 from brisk_atlas.core.relief.ground import flat_heights
@@ -106,6 +107,17 @@ def test_a_model_has_the_heights_the_picture_and_no_faces_over_holes(tmp_path):
         write_model(tmp_path / "x.ply", SPACE, whole, flat_heights, green)
 
 
+def test_the_command_flies_through_views(tmp_path, capsys):
+    elevation, path = str(demo.DATA / "elevation_2031.tif"), tmp_path / "flight.mp4"
+    asked = ["relief", "--sources", elevation, "--path", str(path), "--width", "160", "--height", "96", "--frames", "7"]
+    views = ["508000", "5769000", "4000", "350", "30", "510000", "5771000", "2500", "20", "15"]
+    assert cli.main([*asked, "--flight", *views]) == 0
+    with av.open(str(path)) as film:
+        frames = [each.to_ndarray(format="rgb24").astype(int) for each in film.decode(video=0)]
+    assert len(frames) == 7 and np.abs(frames[0] - frames[-1]).mean() > 5
+    assert cli.main([*asked, "--flight", *views[:-1]]) == 1 and "no views of a flight" in capsys.readouterr().err
+
+
 def test_the_command_writes_a_model_of_an_extent(tmp_path):
     elevation, path = str(demo.DATA / "elevation_2031.tif"), tmp_path / "crater.glb"
     asked = [
@@ -152,6 +164,23 @@ def test_lines_of_sight_agree_with_the_viewshed_cell_by_cell():
     flat = line_of_sight(lambda places: np.zeros(len(places)), (0.0, 0.0), (30_000.0, 0.0), eye=1.7)
     assert flat is not None and flat.blocked_at is not None  # below the horizon, sqrt(2 R 1.7 / 0.87) = 4,990 m away
     assert flat.missing == pytest.approx((30_000 - 4_990) ** 2 * 0.87 / (2 * EARTH_RADIUS_M), rel=0.01)
+
+
+def test_a_caption_stands_below_the_picture_with_a_bar_that_is_true_in_its_middle():
+    eye = Eye.looking_at(GroundSpot(0, 0, 0), 2000, 340, 30, 36.0, 2.5)
+    image = np.full((400, 640, 4), 200, np.uint8)
+    found = captioned(
+        image, "Mount Serrick from the south-east, after the eruption of 2031 " * 4, eye, 2000, "Heights in m"
+    )
+    assert (found[:400] == image).all() and found.shape[1] == 640 and 40 < len(found) - 400 < 120
+    strip = found[400:, :, :3].astype(int).sum(axis=2)
+    dark = strip < 300
+    foot = max(range(len(strip)), key=lambda row: np.count_nonzero(dark[row, 400:]))
+    bar = np.ptp(np.flatnonzero(dark[foot, 400:]))
+    metres = bar * 2000 * eye.pixel(400)
+    assert metres == pytest.approx(200, rel=0.03)  # the length that it states, of 1, 2 and 5 times a power of ten
+    assert dark[:30, :380].any() and not dark[:, 632:].any()  # a long caption ends before the bar
+    assert len(captioned(image, "", eye, 2000)) < len(found)
 
 
 def test_light_settings_are_stored_under_names_and_a_damaged_file_is_none(tmp_path):

@@ -5,10 +5,13 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import UTC, date, datetime
+from functools import partial
 
 import numpy as np
 import pytest
+import rasterio
 import shapely
+from rasterio.transform import from_origin
 
 from brisk_atlas import demo
 from brisk_atlas.core import read
@@ -28,13 +31,25 @@ from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import kind_of
-from brisk_atlas.core.model import AtlasError, CannotRead, CellWindow, DataKind, DataRef, Extent, FeatureQuery
+from brisk_atlas.core.model import (
+    AtlasError,
+    CannotRead,
+    CellWindow,
+    DataKind,
+    DataRef,
+    Extent,
+    FeatureQuery,
+    GridStyle,
+    Quantity,
+)  # fmt: skip
 from brisk_atlas.core.operations import Export
 from brisk_atlas.core.place.tile_grid import TilePlace, grid_over, world_grid
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.read.permissions import permissions_file
 from brisk_atlas.core.read.tile_store import fetch_tile
+from brisk_atlas.core.read.tiled_heights import heights_from
 from brisk_atlas.core.record.document import read_document
+from brisk_atlas.core.relief.ground import heights_in, heights_under, space_of
 from brisk_atlas.core.table.query import ask
 from brisk_atlas.core.workspace.workspace import Workspace
 from stand_in import opened
@@ -447,3 +462,51 @@ def test_features_are_drawn_page_by_page_and_given_up_when_the_map_moves_on(serv
     with pytest.raises(Cancelled):
         workspace.painter.frame([layer], replace(view, width=300), check=check)
     assert len(served[1].log) < 6
+
+
+@pytest.mark.parametrize("text", ("wcs+{}/wcs#elevation_2029", "xyz+{}/heights/elevation_2029/{{z}}/{{x}}/{{y}}.png"))
+def test_elevation_of_a_service_is_the_ground_where_ones_own_ends(served, text, tmp_path):
+    depot, server = served
+    workspace, layer = opened(text, served)
+    truth = depot.cache.raster(depot.offers["elevation_2029"].layer.ref)
+    if text.startswith("xyz"):
+        assert workspace.cache.raster(layer.ref).quantities  # colours that can be heights
+        layer = replace(layer, ref=layer.ref.with_quantity(Quantity.HEIGHT_TENTHS), style=GridStyle())
+        facts = workspace.cache.raster(layer.ref).facts
+        assert [(band.name, band.unit) for band in facts.grid.bands] == [
+            ("height", "m")
+        ] and not facts.grid.drawn_by_service
+    x, y = truth.facts.extent.centre
+    own = tmp_path / "own.tif"
+    with rasterio.open(own, "w", driver="GTiff", count=1, width=40, height=40, dtype="float32", crs=truth.facts.crs,
+                       transform=from_origin(x - 400, y + 400, 20, 20)) as out:  # fmt: skip
+        out.write(np.full((1, 40, 40), 2000, np.float32))
+    (mine,) = workspace.open(own)
+    space = space_of(workspace.cache, [mine, layer])
+    server.behaviour.delay_s = 0.05  # tiles come one by one; the ground waits for them
+    read_heights = partial(heights_in, workspace.cache, [mine, layer])
+    places = np.array([space.to_metres(x + dx, y + dy) for dx, dy in ((0, 0), (1500, 700), (-1200, 900), (900, -1600))])
+    found = heights_under(read_heights, space, places)
+    expected = [2000.0] + [
+        float(
+            truth.block(truth.facts.lattice.window_of(Extent(*(p := space.to_map(*each)), p[0] + 1, p[1] + 1))).values[
+                0, 0, 0
+            ]
+        )
+        for each in places[1:].tolist()
+    ]
+    assert found == pytest.approx(expected, abs=6.0)  # metres, between samples of a slope
+
+
+def test_colours_are_read_as_heights_exactly_by_both_codings():
+    metres = np.array([[-10_000.0, -12.3, 0.0], [830.7, 8848.8, 6553.6]])
+    tenths = np.round((metres + 10_000) * 10).astype(int)
+    coded = np.stack([tenths >> 16, tenths >> 8 & 255, tenths & 255, np.full_like(tenths, 255)], axis=2).astype(
+        np.uint8
+    )
+    assert heights_from(coded, Quantity.HEIGHT_TENTHS) == pytest.approx(metres, abs=1e-3)
+    parts = np.round((metres + 32_768) * 256).astype(int)
+    coded = np.stack([parts >> 16, parts >> 8 & 255, parts & 255, np.full_like(parts, 255)], axis=2).astype(np.uint8)
+    assert heights_from(coded, Quantity.HEIGHT_FRACTIONS) == pytest.approx(metres, abs=1 / 256)
+    coded[0, 0, 3] = 0
+    assert np.isnan(heights_from(coded, Quantity.HEIGHT_FRACTIONS)[0, 0])

@@ -128,7 +128,7 @@ class ReliefDeeds(QObject):
         def work(job: Job) -> object:
             from brisk_atlas.core.relief.pick_points import points_within
 
-            return points_within(clouds, outline, eye, scene.space, whole, job.check)
+            return points_within(clouds, outline, eye, scene.space.bend, whole, job.check)
 
         def done(found: list) -> None:
             canvas.picked = np.concatenate([each.spots for each in found]) if found else canvas.picked[:0]
@@ -148,22 +148,37 @@ class ReliefDeeds(QObject):
     def ask_picture(self) -> None:
         """Ask where the picture is to be written and how large it is to be, and write it."""
         form = ReliefPictureForm(self._size, self.relief)
-        form.wanted.connect(lambda path: self.write_picture(path, *form.size_wanted))
+        form.wanted.connect(
+            lambda path: self.write_picture(
+                path, *form.size_wanted, form.caption.text().strip() if form.has_strip else None
+            )
+        )
         form.open()
 
-    def write_picture(self, path: Path, cols: int, rows: int) -> None:
-        """Write what the eye sees as a PNG of a size, once all that it needs is read."""
+    def write_picture(self, path: Path, cols: int, rows: int, caption: str | None = None) -> None:
+        """Write what the eye sees as a PNG of a size, once all that it needs is read; with a caption, "" for none, in
+        a strip below that states the scale and how it was seen."""
         scene, eye, look = self.relief.scene, self.relief.canvas.eye, self.relief.driver.look
-        if scene is None or look is None:
+        content, cache, away = (
+            self.relief.driver.content,
+            self.session.cache,
+            eye.distance_to(self.relief.canvas.centre),
+        )
+        if scene is None or look is None or content is None:
             return
 
         def work(job: Job) -> None:
             from brisk_atlas.core.draw.png import png_bytes
+            from brisk_atlas.core.relief.caption import captioned
             from brisk_atlas.core.relief.complete import complete_picture
+            from brisk_atlas.core.relief.ground import ground_words
             from brisk_atlas.core.system.atomic_write import write_whole
 
-            drawn = complete_picture(scene, eye, (cols, rows), look, partial(_step, job, "drawing"))
-            write_whole(path, png_bytes(drawn.image))
+            image = complete_picture(scene, eye, (cols, rows), look, partial(_step, job, "drawing")).image
+            if caption is not None:
+                heights = ground_words(cache, content.grids) if content.grids else ""
+                image = captioned(image, caption, eye, away, heights)
+            write_whole(path, png_bytes(image))
 
         self._run("Writing the picture", work, path)
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
-FONTS = Path(__file__).parent / "fonts"
+FONTS = Path(__file__).parents[1] / "fonts"
 MARKS = Path(__file__).parent / "marks"
 SANS, MONO = "Source Sans 3", "Source Code Pro"
 BASE_PX = 13

@@ -19,12 +19,14 @@ def warm_later(window: AtlasWindow) -> None:
     def work(job: object) -> None:
         from brisk_atlas.core.draw import warm
         from brisk_atlas.core.operations import COMMANDS, operation_called
+        from brisk_atlas.core.relief import warm as relief_warm
 
         from .pages import desk_page  # noqa: F401  loading it here leaves the window's thread only the making
 
         assert window.session.painter is not None
         window.session.scan_pool.pool.warm()
         warm.warm()
+        relief_warm.warm()
         for command in COMMANDS:
             operation_called(command)
 

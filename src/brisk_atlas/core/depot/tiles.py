@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from types import MappingProxyType
 
+import numpy as np
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import Route
@@ -36,6 +37,15 @@ def tile_of(depot: Depot, layer: Layer, grid: TileGrid, name: str, column: int, 
     return encoded(draw(depot, [layer], grid.extent_of(TilePlace(number, column, row)), *grid.tile))
 
 
+def _coded(metres: np.ndarray, valid: np.ndarray) -> np.ndarray:
+    tenths = np.where(valid, np.round((metres.astype(float) + 10_000) * 10), 0).astype(np.uint32)
+    image = np.empty((*tenths.shape, 4), np.uint8)
+    for channel in range(3):
+        image[..., channel] = (tenths >> (16 - 8 * channel)) & 255
+    image[..., 3] = np.where(valid, 255, 0)
+    return image
+
+
 class TileAnswers:
     """Tiles over the world in EPSG:3857, and over the offer with the largest extent in its own CRS."""
 
@@ -51,6 +61,7 @@ class TileAnswers:
         return [
             Route("/xyz/{id}/{z}/{x:int}/{y:int}.png", self.by_address),
             Route("/tms/{id}/{z}/{x:int}/{y:int}.png", self.from_south),
+            Route("/heights/{id}/{z}/{x:int}/{y:int}.png", self.heights),
             Route("/wmts/tile/{id}/{style}/{set}/{z}/{y:int}/{x:int}.png", self.by_template),
             Route("/wmts", self.answer),
         ]
@@ -71,6 +82,20 @@ class TileAnswers:
     def by_address(self, request: Request) -> Response:
         at = request.path_params
         return self._answered(at["id"], WORLD_SET, at["z"], at["x"], at["y"])
+
+    def heights(self, request: Request) -> Response:
+        """Answer with the heights of a grid as colours: tenths of a metre above -10,000 m as a number of 24 bits."""
+        at = request.path_params
+        offer, number = self.depot.offers.get(at["id"]), at["z"]
+        level = next((i for i, each in enumerate(WORLD_GRID.levels) if each.name == number), None)
+        if offer is None or not offer.layer.kind.has_cells or level is None:
+            reason = f"there are no heights '{at['id']}' at level {number}"
+            return answers.xml(
+                document("ows_exception.xml", version="1.0.0", code="TileOutOfRange", reason=reason), 404
+            )
+        box = WORLD_GRID.extent_of(TilePlace(level, at["x"], at["y"]))
+        found = self.depot.cache.raster(offer.layer.ref).read(box, WORLD_GRID.tile[::-1], smooth=True)
+        return answers.picture(encoded(_coded(found.values[0], found.valid)))
 
     def from_south(self, request: Request) -> Response:
         at = request.path_params

@@ -41,10 +41,14 @@ def scale_bar(view: View) -> tuple[float, str] | None:
     if not view.crs or not unit_of(view.crs):
         return None
     metres = view.resolution * metres_per_unit(view.crs, view.y)
-    if metres <= 0:
+    return bar_for(metres, LONGEST_BAR_PX)
+
+
+def bar_for(metres: float, longest_px: float) -> tuple[float, str] | None:
+    """Return the width in pixels and the label of a bar of a round length, where a pixel is so many metres."""
+    if not metres > 0:
         return None
-    longest = metres * LONGEST_BAR_PX
-    length = _round_step(longest)
+    length = _round_step(metres * longest_px)
     label = f"{length / 1000:g} km" if length >= 1000 else f"{length:g} m" if length >= 1 else f"{length * 100:g} cm"
     return length / metres, label
 

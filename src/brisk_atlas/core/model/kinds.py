@@ -49,11 +49,13 @@ class DataKind(StrEnum):
 
 
 class Quantity(StrEnum):
-    """What the stored numbers of a sensor's bands can be turned into."""
+    """What the stored numbers of a sensor's bands can be turned into, and colours that stand for heights."""
 
     REFLECTANCE = "reflectance"
     RADIANCE = "radiance"
     TEMPERATURE = "temperature"
+    HEIGHT_TENTHS = "heights in colours: tenths of a metre above −10,000 m"
+    HEIGHT_FRACTIONS = "heights in colours: 256 red + green + blue / 256 − 32,768 m"
 
 
 class Blend(StrEnum):

@@ -37,17 +37,22 @@ class RenderRelief(Operation):
     sun: tuple[float, float] | None = argument("azimuth and height of a light that casts shadows, degrees", None)
     width: int = argument("pixels", 1280)
     height: int = argument("pixels", 800)
-    frames: int = argument("of a turn, for a film", 60)
+    frames: int = argument("of a film", 60)
+    flight: tuple[float, ...] | None = argument(
+        "views that a film flies through instead, five numbers each: x and y, distance, azimuth, tilt", None
+    )
     standing: tuple[Source, ...] | None = argument("layers that stand: polygons raised, lines, points, boreholes", None)
     height_by: str | None = argument("the field or expression of their heights, metres", None)
     contours: float = argument("metres between contour lines, 0 for none", 0.0)
     opacity: float = argument("of the ground, 1 for all", 1.0)
+    caption: str | None = argument("below the picture, with a note of the scale and how it was seen", None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas.core.draw.png import png_bytes
+        from brisk_atlas.core.relief.caption import captioned
         from brisk_atlas.core.relief.complete import complete_picture
         from brisk_atlas.core.relief.file_kinds import FILM_SUFFIXES
-        from brisk_atlas.core.relief.film import turn_about, write_film
+        from brisk_atlas.core.relief.film import flight_through, turn_about, write_film
         from brisk_atlas.core.relief.rays import Look
         from brisk_atlas.core.system.atomic_write import write_whole
 
@@ -68,21 +73,47 @@ class RenderRelief(Operation):
             progress(0.3 + 0.65 * share, "drawing")
 
         if self.path.suffix.lower() in FILM_SUFFIXES:
-            write_film(scene, turn_about(eye, self._middle(scene, eye), self.frames), size, look, self.path, step)
+            if self.flight:
+                way = flight_through(self._flown(scene), self.frames)
+            else:
+                way = turn_about(eye, self._middle(scene, eye), self.frames)
+            write_film(scene, way, size, look, self.path, step)
         else:
-            write_whole(self.path, png_bytes(complete_picture(scene, eye, size, look, step).image))
+            image = complete_picture(scene, eye, size, look, step).image
+            if self.caption is not None:
+                image = captioned(image, self.caption, eye, eye.distance_to(self._middle(scene, eye)))
+            write_whole(self.path, png_bytes(image))
         return Written((self.path,), f"{self.width} x {self.height} pixels, heights x {self.exaggeration:g}")
 
     def _middle(self, scene: ReliefScene, eye: Eye) -> GroundSpot:
         """Return what is in the middle of the picture."""
         from brisk_atlas.core.relief.eye import GroundSpot
 
-        if self.at is None:
-            low, high = scene.outline.min(axis=0), scene.outline.max(axis=0)
-            east, north, up = ((low + high) / 2).tolist()
-            return GroundSpot(east, north, up * eye.exaggeration)
-        east, north = scene.space.to_metres(*self.at)
-        return GroundSpot(east, north, scene.ground_up(east, north, eye.exaggeration) or 0.0)
+        if self.at is not None:
+            return self._spot(scene, *self.at)
+        low, high = scene.outline.min(axis=0), scene.outline.max(axis=0)
+        east, north, up = ((low + high) / 2).tolist()
+        return GroundSpot(east, north, up * eye.exaggeration)
+
+    def _spot(self, scene: ReliefScene, x: float, y: float) -> GroundSpot:
+        from brisk_atlas.core.relief.eye import GroundSpot
+
+        east, north = scene.space.to_metres(x, y)
+        return GroundSpot(east, north, scene.ground_up(east, north, self.exaggeration) or 0.0)
+
+    def _flown(self, scene: ReliefScene) -> list[Eye]:
+        """Return the views of a flight."""
+        from brisk_atlas.core.relief.eye import Eye
+
+        numbers = self.flight or ()
+        if len(numbers) % 5 or len(numbers) < 10:
+            raise AtlasError(self.path, f"{len(numbers)} numbers are no views of a flight",
+                             "Give five for each of two views or more: x, y, distance, azimuth, tilt.")  # fmt: skip
+        views = [numbers[first : first + 5] for first in range(0, len(numbers), 5)]
+        return [
+            Eye.looking_at(self._spot(scene, x, y), away, azimuth, tilt, self.field, self.exaggeration)
+            for x, y, away, azimuth, tilt in views
+        ]
 
     def _eye(self, scene: ReliefScene) -> Eye:
         from brisk_atlas.core.relief.eye import Eye, eye_over

@@ -10,12 +10,13 @@ import numpy as np
 from PIL import Image
 
 from brisk_atlas.core.connect.service import Pictures
-from brisk_atlas.core.model import Band, CellWindow, DataKind, Facts, Lattice, Level
+from brisk_atlas.core.model import Band, CellWindow, DataKind, Facts, Lattice, Level, Quantity, RasterPart
 from brisk_atlas.core.model.facts import GridFacts
 from brisk_atlas.core.model.grid import Grid
 
 from .resample import resampled
 from .service_notes import notes_of
+from .tiled_heights import CODED, coded_heights
 from .tiled_part import TiledPart
 
 COLOURS = ("red", "green", "blue")
@@ -35,6 +36,15 @@ class TiledPictures(TiledPart):
         """Return the layer in a style of its service, at the place along its dimensions that a band stands for."""
         band = bands[0] if len(bands) == 1 else 0
         return replace(self, tiles=self.pictures.drawn_as(style, band))
+
+    @property
+    def quantities(self) -> tuple[Quantity, ...]:
+        return CODED
+
+    def measured_as(self, quantity: Quantity) -> RasterPart:
+        if quantity not in CODED:
+            raise KeyError(quantity)
+        return coded_heights(self.tiles, self.facts, quantity)
 
     @property
     def blank(self) -> tuple[int, np.dtype, float]:

@@ -104,19 +104,18 @@ class Eye:
         px, py = float(off @ np.array(self.right)) / deep, float(off @ np.array(self.upward)) / deep
         return cols / 2 * (1 + px / (tan_y * cols / rows)), rows / 2 * (1 - py / tan_y)
 
-    def places_of(self, spots: np.ndarray, space: Space, cols: int, rows: int) -> np.ndarray:
-        """Return (n, 2) where in a picture spots are seen, NaN for what is behind; the Earth bends as `space` has it.
+    def places_of(self, spots: np.ndarray, bend: float, cols: int, rows: int) -> np.ndarray:
+        """Return (n, 3) where in a picture spots are seen, and how far they are, metres; NaN for what is behind.
 
-        spots : (n, 3) metres, heights not exaggerated
+        spots : (n, 3) metres, heights not exaggerated; bend : of the ground, as `Space` has it
         """
-        rays = self.rays(space, cols, rows)
         off = spots * (1.0, 1.0, self.exaggeration) - (self.east, self.north, self.up)
-        off[:, 2] -= rays.bend * (off[:, 0] ** 2 + off[:, 1] ** 2)
-        deep = off @ np.array(rays.ahead)
+        off[:, 2] -= bend * (off[:, 0] ** 2 + off[:, 1] ** 2)
+        deep, tan_y = off @ np.array(self.ahead), tan(radians(self.field) / 2)
         with np.errstate(divide="ignore", invalid="ignore"):
-            col = cols / 2 * (1 + off @ np.array(rays.right) / deep / rays.tan_x)
-            row = rows / 2 * (1 - off @ np.array(rays.up) / deep / rays.tan_y)
-        found = np.column_stack([col, row])
+            col = cols / 2 * (1 + off @ np.array(self.right) / deep / (tan_y * cols / rows))
+            row = rows / 2 * (1 - off @ np.array(self.upward) / deep / tan_y)
+        found = np.column_stack([col, row, np.linalg.norm(off, axis=1)])
         found[~(deep > 0)] = np.nan
         return found
 

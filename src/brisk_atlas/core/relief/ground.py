@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
@@ -13,7 +14,7 @@ from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.frame import Painter
 from brisk_atlas.core.draw.raster import values_seen
-from brisk_atlas.core.draw.whole_frame import whole_frame
+from brisk_atlas.core.draw.whole_frame import LOOK_S, WAIT_S, whole_frame
 from brisk_atlas.core.model import AtlasError, Extent, GridStyle, Layer
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform_extent, vertical_datum
@@ -84,13 +85,31 @@ def ground_words(cache: DataCache, grids: Sequence[Layer]) -> str:
     return "Heights: " + "; ".join(f"{layer.name} {text}" for layer, text in zip(grids, found))
 
 
+def cloud_words(cache: DataCache, clouds: Sequence[Layer]) -> str:
+    """Return what is known of the heights of clouds, as `ground_words` does."""
+    found = []
+    for layer in clouds:
+        facts = cache.part(layer.ref).facts
+        unit = facts.notes.get("height unit", "")
+        factor = METRES_A_UNIT.get(unit)
+        text = (
+            "unit not stated, assumed to be metres"
+            if factor is None
+            else "in m"
+            if factor == 1.0
+            else f"{unit}, shown in m"
+        )
+        found.append(f"{text}, {vertical_datum(facts.crs) or 'vertical datum not stated'}")
+    return f"Heights {'; '.join(dict.fromkeys(found))}"
+
+
 def heights_in(cache: DataCache, grids: Sequence[Layer], view: View) -> np.ndarray:
     """Return (rows, cols) float32 metres under the pixels of a view, NaN without data: of the first grid, and where
     that has none of the next. Over a rim of a few cells of the lower one, the upper one goes over into it."""
     found: np.ndarray | None = None
     for layer in reversed(grids):
         factor = metres_in(cache, layer)
-        upper = values_seen(cache, layer.ref, shown_band(layer.style), view, Drawn())
+        upper = _whole_values(cache, layer, view)
         if factor != 1.0:
             upper = upper * np.float32(factor)
         if found is None:
@@ -109,6 +128,18 @@ def heights_in(cache: DataCache, grids: Sequence[Layer], view: View) -> np.ndarr
         cell = _cell_in(cache, layer, view)
     assert found is not None
     return found
+
+
+def _whole_values(cache: DataCache, layer: Layer, view: View) -> np.ndarray:
+    """Return (rows, cols) float32 of a grid under a view's pixels, once all of it has come that comes from a server
+    within a time."""
+    until = time.monotonic() + WAIT_S
+    while True:
+        drawn = Drawn()
+        found = values_seen(cache, layer.ref, shown_band(layer.style), view, drawn)
+        if not drawn.coming or time.monotonic() > until:
+            return found
+        time.sleep(LOOK_S)
 
 
 def flat_heights(view: View) -> np.ndarray:

@@ -10,7 +10,6 @@ import shapely
 
 from .eye import Eye
 from .points import ReliefPoints
-from .space import Space
 
 AT_ONCE = 1_000_000  # points that are looked at between two looks at whether to stop
 
@@ -24,7 +23,7 @@ class PickedPoints(NamedTuple):
 
 
 def points_within(
-    clouds: tuple[ReliefPoints, ...], outline: np.ndarray, eye: Eye, space: Space, size: tuple[int, int],
+    clouds: tuple[ReliefPoints, ...], outline: np.ndarray, eye: Eye, bend: float, size: tuple[int, int],
     check: Callable[[], None] = lambda: None,
 ) -> list[PickedPoints]:  # fmt: skip
     """Return the points of each cloud that are seen within an outline, those that lie behind others too; none of
@@ -44,7 +43,7 @@ def points_within(
             order = cloud.order
             steps = np.stack([order.x[some], order.y[some], order.height[some]], axis=1).astype(float)
             there = cloud.begin + cloud.per * steps
-            at = eye.places_of(there, space, *size)
+            at = eye.places_of(there, bend, *size)
             inside = (cloud.inks[some] != 0) & shapely.contains_xy(area, at[:, 0], at[:, 1])
             rows.append(order.order[some][inside])
             spots.append(there[inside].astype(np.float32))

@@ -9,6 +9,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 import numpy as np
+import shapely
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.bands import in_bands
@@ -105,7 +106,12 @@ class ReliefPicture:
         i = np.concatenate([columns[there], columns[there][::-1]])
         j = np.concatenate([lowest, highest[::-1]])
         ways = _directions(self.eye, i + 0.5, j + 0.5, cols, rows) * self.depth[j, i].astype(float)[:, None]
-        return ways[:, :2] + (self.eye.east, self.eye.north)
+        found = ways[:, :2] + (self.eye.east, self.eye.north)
+        if (self.which >= 0).any() or len(found) < 3:
+            return found
+        # points by themselves: single ones high above the others would make spikes of an outline by columns
+        hull = shapely.get_coordinates(shapely.convex_hull(shapely.multipoints(found)))
+        return hull[:-1] if len(hull) > 3 else found
 
 
 class ReliefScene:

@@ -19,7 +19,6 @@ from . import shares
 WORKERS = 4  # in each lane
 MOST_PATIENCE_S = 0.1  # after cancelling, for work to stop by itself before it is abandoned
 CLOSING_S = 2.0
-BATCH_NICENESS = 15  # of 19; what the analyst waits for has 0
 SWITCH_S = 0.0005  # how long a thread holds Python's lock while others want it
 log = logging.getLogger(__name__)
 _here = threading.local()  # the job that a thread works on
@@ -34,6 +33,9 @@ class Lane(Enum):
 
     INTERACTIVE = "interactive"
     BATCH = "batch"
+
+
+NICENESS = {Lane.INTERACTIVE: 8, Lane.BATCH: 15}  # of 19; the window's own thread has 0
 
 
 class Job:
@@ -103,12 +105,10 @@ def stopped_by(stopper: Callable[[], None]) -> Iterator[None]:
 Done = Callable[[Job], None] | None
 
 
-def _yield_to_others() -> None:
-    """Let other threads come first on the processor, and have Python's lock soon when they want it."""
-    sys.setswitchinterval(SWITCH_S)
-    shares.yield_to_others()
+def _come_after(niceness: int) -> None:
+    """Have this thread, and those that it starts, come after others on the processor."""
     try:
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), BATCH_NICENESS)
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), niceness)
     except OSError:
         log.debug("the priority of a thread can't be lowered")
 
@@ -174,8 +174,10 @@ class Jobs:
         thread.start()
 
     def _serve(self, lane: Lane) -> None:
+        sys.setswitchinterval(SWITCH_S)
         if lane is Lane.BATCH:
-            _yield_to_others()
+            shares.yield_to_others()
+        _come_after(NICENESS[lane])
         while (task := self._queues[lane].get()) is not None:
             if not task():
                 return  # another thread took this one's place when its work was abandoned

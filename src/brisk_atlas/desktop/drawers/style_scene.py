@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from brisk_atlas.core.model import GridStyle, Quantity, RasterPart, Stretch
+from brisk_atlas.core.kinds import first_style
+from brisk_atlas.core.model import GridStyle, Quantity, RasterPart, Stretch, Style
 from brisk_atlas.core.model.quality_band import quality_band
 
 if TYPE_CHECKING:
@@ -27,7 +28,12 @@ def scene_rows(rows: StyleRows, layer: Layer, dataset: Dataset | None) -> None:
         now = rows.session.work.subject
         if now is None or rows.filling or not isinstance(now.style, GridStyle):
             return
-        style = now.style if now.style.stretch.kind != "hand" else replace(now.style, stretch=Stretch())
+        style: Style | None = now.style if now.style.stretch.kind != "hand" else replace(now.style, stretch=Stretch())
+        measured = part.measured_as(chosen) if chosen is not None else part
+        if len(measured.facts.grid.bands if measured.facts.grid else ()) < max(now.style.bands):
+            style = first_style(measured.facts, 0)
+        elif part.facts.grid is not None and part.facts.grid.drawn_by_service and chosen is None:
+            style = first_style(part.facts, 0)
         rows.session.work.change(f"show {chosen or STORED}", now.id, ref=now.ref.with_quantity(chosen), style=style)
 
     rows.heading("Values")

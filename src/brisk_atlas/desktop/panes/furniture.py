@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import numpy as np
+import shapely
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QLinearGradient, QPainter, QPen, QPolygonF
 
@@ -12,10 +14,9 @@ from brisk_atlas.core.draw import View
 from ..theme import MONO, SANS, Theme
 
 if TYPE_CHECKING:
-    import numpy as np
-
     from brisk_atlas.core.compare.change_picture import ChangeScale
 
+RIM_PX = 20.0  # beyond the map, where an outline is cut
 SCALE_PX, CREDIT_PX, LEGEND_PX = 11, 11, 170
 
 
@@ -111,9 +112,16 @@ def paint_change_legend(painter: QPainter, scale: ChangeScale, room: QRect, them
 
 def paint_seen(painter: QPainter, corners: np.ndarray, view: View, theme: Theme) -> None:
     """Draw the outline of what another pane sees of the map. corners : (n, 2) positions of the view's CRS."""
-    outline = QPolygonF([QPointF(*view.to_pixel(x, y)) for x, y in corners.tolist()])
+    pixels = np.array([view.to_pixel(x, y) for x, y in corners.tolist()], float)
+    ring = shapely.linestrings(np.concatenate([pixels, pixels[:1]]))
+    near = shapely.clip_by_rect(ring, -RIM_PX, -RIM_PX, view.width + RIM_PX, view.height + RIM_PX)  # far ones take long
+    lines = [
+        QPolygonF([QPointF(*each) for each in shapely.get_coordinates(part).tolist()])
+        for part in shapely.get_parts(near)
+    ]
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for colour, width in ((theme.raised, 3.5), (theme.second, 1.5)):
         painter.setPen(QPen(QColor(colour), width))
-        painter.drawPolygon(outline)
+        for line in lines:
+            painter.drawPolyline(line)

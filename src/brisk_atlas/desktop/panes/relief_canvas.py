@@ -34,7 +34,7 @@ WALKS = {  # ahead, right and up
 }  # fmt: skip
 TURNS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
 TOOL_KEYS = {Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Backspace}
-MOST_PICKED = 30_000  # points that are marked; of more, as many spread over them
+MOST_PICKED = 4_000  # points that are marked; of more, as many spread over them
 SIDES = {"north": 180.0, "east": 270.0, "south": 0.0, "west": 90.0}  # from where, and towards which azimuth
 
 
@@ -135,7 +135,8 @@ class ReliefCanvas(QWidget):
                 self._paint_picked(painter, half.size())
                 self._paint_mark(painter)
                 if self.tool is not None:
-                    self.tool.paint(painter, self.eye, (round(half.width()), round(half.height())), self.theme)
+                    bend = self.scene.space.bend if self.scene is not None else 0.0
+                    self.tool.paint(painter, self.eye, bend, (round(half.width()), round(half.height())), self.theme)
                 if self.twin:
                     paint_notes(painter, "AB"[number], (), QRectF(0, 0, 40, 30), self.theme)
                 painter.restore()
@@ -169,8 +170,11 @@ class ReliefCanvas(QWidget):
 
     def _paint_mark(self, painter: QPainter) -> None:
         size = self.drawn_size
-        at = self.eye.seen_at(self.mark, round(size.width()), round(size.height())) if self.mark is not None else None
-        if at is None:
+        if self.mark is None or self.scene is None:
+            return
+        spot = np.array([(*self.mark[:2], self.mark.up / self.eye.exaggeration)])
+        at = self.eye.places_of(spot, self.scene.space.bend, round(size.width()), round(size.height()))[0].tolist()
+        if not np.isfinite(at[0]):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for colour, width in ((self.theme.raised, 4.0), (self.theme.ink, 1.5)):
@@ -182,8 +186,8 @@ class ReliefCanvas(QWidget):
         if self.scene is None or not len(self.picked):
             return
         some = self.picked[:: max(1, len(self.picked) // MOST_PICKED)].astype(float)
-        at = self.eye.places_of(some, self.scene.space, round(size.width()), round(size.height()))
-        painter.setPen(QPen(QColor(PICKED_INK), 2.5))
+        at = self.eye.places_of(some, self.scene.space.bend, round(size.width()), round(size.height()))[:, :2]
+        painter.setPen(QPen(QColor(PICKED_INK), 1.6))
         painter.drawPoints(QPolygonF([QPointF(*each) for each in at[np.isfinite(at).all(axis=1)].tolist()]))
 
     # The tool in the hand

@@ -22,7 +22,7 @@ from .relief_signs import ReliefSign, signs_for
 
 if TYPE_CHECKING:
     from brisk_atlas.core.relief.bodies import ReliefBodies
-    from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene
+    from brisk_atlas.core.relief.scene import ReliefPicture, ReliefScene, Wanted
 
 ONE_OVER_THE_OTHER = 4  # of the ways in which A and B share a picture
 STILL_MS = 160  # after the hand rests this long the picture is drawn finely
@@ -232,7 +232,7 @@ class ReliefDriver(QObject):
         self._complete = False
         coarser = self.pace.coarser if moving else 1.0
 
-        def work(job: Job) -> tuple[ReliefPicture, float]:
+        def work(job: Job) -> tuple[ReliefPicture, float, list[Wanted]]:
             if not moving:
                 scene.use_light(lighting, eye.exaggeration)
             begun = time.perf_counter()
@@ -240,7 +240,7 @@ class ReliefDriver(QObject):
                 picture = scene.fine_picture(eye, size, look, division)
             else:
                 picture = scene.picture(eye, size, look, coarser=coarser, division=division)
-            return picture, time.perf_counter() - begun
+            return picture, time.perf_counter() - begun, scene.missing(picture)
 
         def finished(job: Job) -> None:
             self._drawing = None
@@ -248,11 +248,11 @@ class ReliefDriver(QObject):
                 self.failed.emit(str(job.error))
                 return
             if job.result is not None and self.scene is scene:
-                picture, took = job.result
+                picture, took, missing = job.result
                 if moving:
                     self.pace.took(took)
                 self.pictured.emit(picture)
-                self._load(scene, picture)
+                self._load(scene, missing)
                 blinks = division.way == ONE_OVER_THE_OTHER  # the next picture comes before a fine one would
                 if not (moving or finely or blinks or self._again or self._loading):
                     self._complete = self._again = True
@@ -286,12 +286,9 @@ class ReliefDriver(QObject):
 
         self._signing = self._start("Placing labels", work, finished)
 
-    def _load(self, scene: ReliefScene, picture: ReliefPicture) -> None:
+    def _load(self, scene: ReliefScene, missing: list[Wanted]) -> None:
         """Read the coarsest window that a picture lacks, and draw again once it is there."""
-        if self._loading is not None:
-            return
-        missing = scene.missing(picture)
-        if not missing:
+        if self._loading is not None or not missing:
             return
         wanted = missing[0]
 

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -83,8 +84,15 @@ class ReliefPictureForm(ReliefFileForm):
         self.width_, self.height_ = (
             _pixels(f"picture {name}", 2 * side) for name, side in zip(("width", "height"), size)
         )
+        self.caption = QLineEdit()
+        self.caption.setObjectName("picture caption")
+        self.caption.setPlaceholderText("none")
+        self.noted = QCheckBox("note of the scale and how it was seen, below the picture")
+        self.noted.setObjectName("picture note")
         self.add_row("Width", self.width_)
         self.add_row("Height", self.height_)
+        self.add_row("Caption", self.caption)
+        self.add_row("", self.noted)
         self.width_.valueChanged.connect(lambda value: _follow(self.height_, value * self._share))
         self.height_.valueChanged.connect(lambda value: _follow(self.width_, value / self._share))
 
@@ -92,6 +100,11 @@ class ReliefPictureForm(ReliefFileForm):
     def size_wanted(self) -> tuple[int, int]:
         """The columns and rows of the picture."""
         return self.width_.value(), self.height_.value()
+
+    @property
+    def has_strip(self) -> bool:
+        """Whether a strip with the caption and the note goes below the picture."""
+        return self.noted.isChecked() or bool(self.caption.text().strip())
 
 
 class ReliefFilmForm(ReliefFileForm):

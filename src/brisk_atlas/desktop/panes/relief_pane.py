@@ -238,12 +238,14 @@ class ReliefPane(QWidget):
         scene, content, cache = self.scene, self.driver.content, self.session.cache
         if scene is None or content is None:
             return
-        from brisk_atlas.core.relief.ground import ground_words
+        from brisk_atlas.core.relief.ground import cloud_words, ground_words
 
         if self.canvas.tool is not None:
             self.canvas.show_notes(HINTS[self.canvas.tool.kind], ())
             return
         words = [ground_words(cache, content.grids)] if content.grids else []
+        if not content.grids and content.clouds:
+            words = [cloud_words(cache, content.clouds)]
         words += [f"× {self.canvas.eye.exaggeration:g}"]
         names = {layer.id: layer.name for layer in content.standing}
         words += [f"{names.get(each.layer_id, '')}: {each.note}" for each in scene.bodies if each.note]

@@ -59,13 +59,14 @@ def paint_signs(painter: QPainter, signs: Sequence[ReliefSign], picture: ReliefP
     """Paint the signs that an eye sees; returns how many. Those that lie behind the ground, or on nearer ones, do not
     show."""
     cols, rows = round(size.width()), round(size.height())
-    raised = [(sign, sign.spot._replace(up=sign.spot.up * eye.exaggeration)) for sign in signs]
+    places = eye.places_of(np.array([sign.spot for sign in signs], float).reshape(-1, 3), picture.rays.bend, cols, rows)
     taken: list[QRectF] = []
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    for sign, spot in sorted(raised, key=lambda each: eye.distance_to(each[1])):
-        at = eye.seen_at(spot, cols, rows)
-        if at is None or not size.contains(QPointF(*at)) or _is_hidden(picture, at, eye.distance_to(spot)):
+    for number in np.argsort(places[:, 2]).tolist():  # the nearest first; what is behind the eye comes last
+        sign, (col, row, away) = signs[number], places[number].tolist()
+        at = col, row
+        if not np.isfinite(away) or not size.contains(QPointF(*at)) or _is_hidden(picture, at, away):
             continue
         wide, high = map_text.measure(sign.text, sign.look.size)
         box = QRectF(at[0] - wide / 2, at[1] - STEM_PX - high, wide, high).adjusted(-PAD_PX, -PAD_PX, PAD_PX, PAD_PX)

@@ -73,17 +73,16 @@ class ReliefTool:
             return [box.topLeft(), box.topRight(), box.bottomRight(), box.bottomLeft()]
         return self.outline
 
-    def paint(self, painter: QPainter, eye: Eye, size: tuple[int, int], theme: Theme) -> None:
-        """Paint it over the picture of an eye."""
+    def paint(self, painter: QPainter, eye: Eye, bend: float, size: tuple[int, int], theme: Theme) -> None:
+        """Paint it over the picture of an eye, of a ground that bends as `Space` has it."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self.outline:
             for colour, width in ((theme.raised, 4.0), (theme.accent, 1.8)):
                 painter.setPen(QPen(QColor(colour), width))
                 painter.drawPolygon(QPolygonF(self.corners))
             return
-        raised = [spot._replace(up=spot.up * eye.exaggeration) for spot in self.spots]
-        places = [eye.seen_at(spot, *size) for spot in raised]
-        points = [QPointF(*place) for place in places if place is not None]
+        places = eye.places_of(np.array(self.spots, float).reshape(-1, 3), bend, *size)
+        points = [QPointF(*place[:2]) for place in places[np.isfinite(places[:, 0])].tolist()]
         if not points:
             return
         for colour, width in ((theme.raised, 4.0), (theme.accent, 1.8)):
