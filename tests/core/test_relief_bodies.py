@@ -24,7 +24,15 @@ from brisk_atlas.core.model.standing import Foot, Standing, StandingWay
 from brisk_atlas.core.relief.bodies import ReliefBodies, bodies, bodies_of
 from brisk_atlas.core.relief.boreholes import directions_of
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
-from brisk_atlas.core.relief.ground import flat_heights, ground_words, heights_in, heights_under, no_heights, space_of
+from brisk_atlas.core.relief.ground import (
+    cloud_words,
+    flat_heights,
+    ground_words,
+    heights_in,
+    heights_under,
+    no_heights,
+    space_of,
+)
 from brisk_atlas.core.relief.guess_boreholes import boreholes_guess, interval_tables, intervals_guess
 from brisk_atlas.core.relief.light import Light, Lighting
 from brisk_atlas.core.relief.pick_points import points_within
@@ -317,6 +325,7 @@ def test_heights_under_places_are_those_of_the_ground_and_none_beyond_it():
     [
         ("m", "EPSG:32727", "Heights in m, vertical datum not stated"),
         ("ft", "EPSG:32727+5773", "Heights ft, shown in m, EGM96 height"),
+        ("", "EPSG:32727+6360", "Heights US survey foot, shown in m, NAVD88 height (ftUS)"),
         ("", "EPSG:32727", "Heights unit not stated, assumed to be metres, vertical datum not stated"),
         (
             "fathom-ish",
@@ -365,3 +374,17 @@ def test_the_command_draws_what_stands(tmp_path):
     assert captioned.shape[1] > 200 and (captioned[:, :200] == plain).all()
     assert cli.main([*asked, "--contours", "50", "--opacity", "0.5"]) == 0
     assert (rasterio.open(tmp_path / "a.png").read() != plain).any(axis=0).mean() > 0.2
+
+
+def test_heights_of_a_cloud_in_feet_become_metres(tmp_path):
+    header = laspy.LasHeader(point_format=6, version="1.4")
+    header.scales, header.offsets = [0.01] * 3, [0, 0, 0]
+    header.add_crs(pyproj.CRS("EPSG:32727+6360"))
+    las = laspy.LasData(header)
+    las.x, las.y, las.z = *here(np.array([0.0, 10.0]), np.array([0.0, 10.0])), np.array([100.0, 3937.0])
+    las.write(tmp_path / "feet.las")
+    with Workspace() as workspace:
+        (layer,) = workspace.open(tmp_path / "feet.las")
+        cloud = relief_points(workspace.cache, layer, plane(no_heights).space)
+        assert sorted(cloud.outline[:, 2].tolist()) == pytest.approx([30.48006, 1200.0], abs=0.01)
+        assert cloud_words(workspace.cache, [layer]) == "Heights US survey foot, shown in m, NAVD88 height (ftUS)"

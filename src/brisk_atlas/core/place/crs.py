@@ -69,7 +69,12 @@ def unit_of(text: str | None) -> str:
 
 
 def height_unit_of(text: str | None) -> str:
-    """Return the unit that heights in a CRS are taken to have: that of its plane; empty where unknown."""
+    """Return the unit that heights in a CRS are taken to have: that of its vertical part, else that of its plane; empty
+    where unknown."""
+    vertical = [part for part in proj_crs(text).sub_crs_list if part.is_vertical] if text else []
+    if vertical and vertical[0].axis_info:
+        name = vertical[0].axis_info[0].unit_name
+        return "m" if name in ("metre", "meter") else name
     unit = unit_of(text)
     return "" if unit == "°" else unit
 

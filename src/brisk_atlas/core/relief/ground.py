@@ -17,7 +17,7 @@ from brisk_atlas.core.draw.raster import values_seen
 from brisk_atlas.core.draw.whole_frame import LOOK_S, WAIT_S, whole_frame
 from brisk_atlas.core.model import AtlasError, Extent, GridStyle, Layer
 from brisk_atlas.core.model.style import shown_band
-from brisk_atlas.core.place import transform_extent, vertical_datum
+from brisk_atlas.core.place import height_unit_of, transform_extent, vertical_datum
 from brisk_atlas.core.place.length_units import METRES_A_UNIT
 
 from .space import Space
@@ -60,18 +60,22 @@ def space_of(cache: DataCache, grids: Sequence[Layer]) -> Space:
 
 def metres_in(cache: DataCache, layer: Layer) -> float:
     """Return how many metres a unit of a grid's heights has; one for a unit that is not known."""
-    grid = cache.raster(layer.ref).facts.grid
-    assert grid is not None
-    return METRES_A_UNIT.get(grid.bands[shown_band(layer.style) - 1].unit.strip(), 1.0)
+    return METRES_A_UNIT.get(_unit_of(cache, layer), 1.0)
+
+
+def _unit_of(cache: DataCache, layer: Layer) -> str:
+    """Return the unit of a grid's heights: that of its band, else of the vertical part of its CRS; "" for none."""
+    facts = cache.raster(layer.ref).facts
+    assert facts.grid is not None
+    own = facts.grid.bands[shown_band(layer.style) - 1].unit.strip()
+    return own or (height_unit_of(facts.crs) if vertical_datum(facts.crs) else "")
 
 
 def ground_words(cache: DataCache, grids: Sequence[Layer]) -> str:
     """Return what is known of the heights of a ground: their units and the vertical datum, or that it is not stated."""
     found = []
     for layer in grids:
-        part = cache.raster(layer.ref)
-        assert part.facts.grid is not None
-        unit = part.facts.grid.bands[shown_band(layer.style) - 1].unit.strip()
+        part, unit = cache.raster(layer.ref), _unit_of(cache, layer)
         factor = METRES_A_UNIT.get(unit)
         if not unit:
             text = "unit not stated, assumed to be metres"
@@ -90,7 +94,7 @@ def cloud_words(cache: DataCache, clouds: Sequence[Layer]) -> str:
     found = []
     for layer in clouds:
         facts = cache.part(layer.ref).facts
-        unit = facts.notes.get("height unit", "")
+        unit = height_unit_of(facts.crs)
         factor = METRES_A_UNIT.get(unit)
         text = (
             "unit not stated, assumed to be metres"

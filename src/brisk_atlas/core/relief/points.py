@@ -13,7 +13,7 @@ from brisk_atlas.core.draw.bands import in_bands
 from brisk_atlas.core.draw.cloud import AT_ONCE, dimensions_of, look_of, point_inks
 from brisk_atlas.core.draw.cloud_order import CloudOrder, order_of
 from brisk_atlas.core.model import CloudStyle, Extent, Layer
-from brisk_atlas.core.place import transform_extent
+from brisk_atlas.core.place import height_unit_of, transform_extent
 from brisk_atlas.core.place.length_units import METRES_A_UNIT
 from brisk_atlas.core.system.shares import CORES, in_pieces
 
@@ -75,7 +75,7 @@ def relief_points(cache: DataCache, layer: Layer, space: Space) -> ReliefPoints:
         lambda: order.inks(point_inks(points, style)),
     )  # fmt: skip
     facts = cache.part(source).facts
-    unit = METRES_A_UNIT.get(facts.notes.get("height unit", "m"), 1.0)
+    unit = METRES_A_UNIT.get(height_unit_of(facts.crs), 1.0)
     east, north = space.to_metres(order.extent.xmin, order.extent.ymin)
     per = np.array([order.quantum * space.per_unit[0], order.quantum * space.per_unit[1], unit])
     area = order.extent.width * space.per_unit[0] * order.extent.height * space.per_unit[1]
