@@ -388,3 +388,26 @@ def test_heights_of_a_cloud_in_feet_become_metres(tmp_path):
         cloud = relief_points(workspace.cache, layer, plane(no_heights).space)
         assert sorted(cloud.outline[:, 2].tolist()) == pytest.approx([30.48006, 1200.0], abs=0.01)
         assert cloud_words(workspace.cache, [layer]) == "Heights US survey foot, shown in m, NAVD88 height (ftUS)"
+
+
+@pytest.mark.parametrize("way", list(StandingWay))
+def test_empty_mixed_broken_and_endless_geometry_stands_as_far_as_it_can(tmp_path, way):
+    scene = plane()
+    shapes = [
+        shapely.Polygon(), shapely.Point(), shapely.GeometryCollection([shapely.box(*here(0, 0), *here(5, 5))]),
+        shapely.Polygon([here(20, 20), here(40, 40), here(40, 20), here(20, 40)]),  # crosses itself
+        shapely.LineString([here(0, 0), here(0, 0)]), shapely.LineString([(-1e300, 0), (1e300, 0)]), shapely.Point(here(9, 9)),
+    ]  # fmt: skip
+    path = tmp_path / "odd.gpkg"
+    table = pa.table({"h": [3.0] * 7, "t": ["tall"] * 7, "geometry": shapely.to_wkb(np.array(shapes, object))})
+    pyogrio.write_arrow(
+        table, path, layer="odd", driver="GPKG", geometry_name="geometry", geometry_type="Unknown", crs=CRS
+    )
+    for foot in Foot:
+        found = standing_of(path, Standing(way, foot, "h" if foot is Foot.FIELD else None, 4.0), scene)
+        assert np.isfinite(found.bodies.corners).all() and np.isfinite(found.bodies.ends).all()
+        scene.bodies = (found,)
+        scene.picture(Eye.looking_at(GroundSpot(0, 0, 0), 900, 30, 30, exaggeration=1.0), SIZE, LOOK)
+    if way not in (StandingWay.DRAPED,):
+        with pytest.raises(AtlasError, match="t holds no numbers"):
+            standing_of(path, Standing(way, height_by="t"), scene)

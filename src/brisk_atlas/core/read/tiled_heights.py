@@ -32,6 +32,14 @@ def heights_from(colours: np.ndarray, quantity: Quantity) -> np.ndarray:
     return np.where(colours[..., 3] == 255, found, np.nan).astype(np.float32)
 
 
+def picture_in_size(tile: np.ndarray, size: tuple[int, int], how: Image.Resampling) -> np.ndarray:
+    """Return a picture (rows, cols, 4) uint8 of premultiplied colours with so many columns and rows."""
+    wide, tall = size
+    if tile.shape[:2] == (tall, wide):
+        return tile
+    return np.asarray(Image.fromarray(tile, "RGBa").resize(size, how))
+
+
 @dataclass(frozen=True)
 class TiledHeights(TiledCells):
     """Its tiles are pictures; its cells metres."""
@@ -43,10 +51,7 @@ class TiledHeights(TiledCells):
         return 4, np.dtype(np.uint8), 0
 
     def _whole(self, tile: np.ndarray) -> np.ndarray:
-        wide, tall = self.tiles.grid.tile
-        if tile.shape[:2] == (tall, wide):
-            return tile
-        return np.asarray(Image.fromarray(tile, "RGBa").resize((wide, tall), Image.Resampling.NEAREST))
+        return picture_in_size(tile, self.tiles.grid.tile, Image.Resampling.NEAREST)
 
     def cells(self, band: int, level: Level, window: tuple[int, int, int, int]) -> np.ndarray:
         return heights_from(self.fetched(level, CellWindow(*window)), self.coding)

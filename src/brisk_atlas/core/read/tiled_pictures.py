@@ -16,7 +16,7 @@ from brisk_atlas.core.model.grid import Grid
 
 from .resample import resampled
 from .service_notes import notes_of
-from .tiled_heights import CODED, coded_heights
+from .tiled_heights import CODED, coded_heights, picture_in_size
 from .tiled_part import TiledPart
 
 COLOURS = ("red", "green", "blue")
@@ -51,10 +51,7 @@ class TiledPictures(TiledPart):
         return 4, np.dtype(np.uint8), 0
 
     def _whole(self, tile: np.ndarray) -> np.ndarray:
-        wide, tall = self.tiles.grid.tile
-        if tile.shape[:2] == (tall, wide):
-            return tile
-        return np.asarray(Image.fromarray(tile, "RGBa").resize((wide, tall), Image.Resampling.BILINEAR))
+        return picture_in_size(tile, self.tiles.grid.tile, Image.Resampling.BILINEAR)
 
     def cells(self, band: int, level: Level, window: tuple[int, int, int, int]) -> np.ndarray:
         picture = self.fetched(level, CellWindow(*window))

@@ -9,7 +9,6 @@ import numpy as np
 import shapely
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.draw.classes import numbers_of
 from brisk_atlas.core.draw.row_looks import RowLooks, row_looks
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.model.shapes import POINT, POLYGON, Shapes
@@ -17,7 +16,7 @@ from brisk_atlas.core.model.standing import Foot, Standing, StandingWay
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.table import rows_of
 
-from .boreholes import StickLegend, sticks_of
+from .boreholes import StickLegend, numbers_in, sticks_of
 from .rays import Bodies
 from .space import Space
 
@@ -118,7 +117,7 @@ def _heights(cache: DataCache, layer: Layer, standing: Standing) -> np.ndarray:
     """Return (rows,) metres over the foot, NaN where a field has none."""
     table = rows_of(cache, layer)
     if standing.height_by:
-        return numbers_of(table, standing.height_by) * standing.factor
+        return numbers_in(table, standing.height_by, layer) * standing.factor
     return np.full(table.num_rows, standing.height * (1 if standing.factor >= 0 else -1))
 
 
@@ -127,7 +126,7 @@ def _feet(cache: DataCache, layer: Layer) -> np.ndarray | None:
     standing = layer.standing
     if standing.foot is not Foot.FIELD or not standing.foot_by:
         return None
-    return numbers_of(rows_of(cache, layer), standing.foot_by)
+    return numbers_in(rows_of(cache, layer), standing.foot_by, layer)
 
 
 def _foot(paths: _Paths, standing: Standing, feet: np.ndarray | None, ground: Heights) -> np.ndarray:
@@ -146,8 +145,8 @@ def _foot(paths: _Paths, standing: Standing, feet: np.ndarray | None, ground: He
 def _of_kind(shapes: Shapes, looks: RowLooks, space: Space, *, points: bool) -> _Paths:
     """Return the paths of rows that are shown: those of points, or the others."""
     owners = np.repeat(np.arange(len(shapes)), np.diff(shapes.feature_starts))
-    wanted = ((shapes.path_kinds == POINT) == points) & looks.shown[owners]
     lengths = np.diff(shapes.path_starts)
+    wanted = ((shapes.path_kinds == POINT) == points) & looks.shown[owners] & (lengths > 0)
     of_vertex = np.repeat(wanted, lengths)
     xy = (shapes.xy[of_vertex] - np.array(space.middle)) * np.array(space.per_unit)
     z = shapes.z[of_vertex] if shapes.z is not None else np.full(len(xy), np.nan)

@@ -22,6 +22,15 @@ COLLAR_PX = 8.0
 StickLegend = tuple[tuple[str, str], ...]  # colours as #rrggbb, and what they stand for
 
 
+def numbers_in(table: pa.Table, expression: str, layer: Layer) -> np.ndarray:
+    """Return (rows,) float64 of a field or an expression, NaN where missing. Raises AtlasError where it has no
+    numbers."""
+    try:
+        return numbers_of(table, expression)
+    except pa.ArrowInvalid as error:
+        raise AtlasError(layer.name, f"{expression} holds no numbers", "Choose another field in Style.") from error
+
+
 def directions_of(azimuth: np.ndarray, dip: np.ndarray) -> np.ndarray:
     """Return (n, 3) unit vectors east, north and up of holes towards an azimuth, degrees clockwise from north, and
     below the horizon by a dip, degrees; by one that is negative down, where none is above zero. Straight down where
@@ -43,8 +52,8 @@ def sticks_of(
     Raises AtlasError where the table of intervals lacks a field.
     """
     table, standing = rows_of(cache, layer), layer.standing
-    azimuth = numbers_of(table, standing.azimuth_by)[rows] if standing.azimuth_by else np.zeros(len(rows))
-    dip = numbers_of(table, standing.dip_by)[rows] if standing.dip_by else np.full(len(rows), 90.0)
+    azimuth = numbers_in(table, standing.azimuth_by, layer)[rows] if standing.azimuth_by else np.zeros(len(rows))
+    dip = numbers_in(table, standing.dip_by, layer)[rows] if standing.dip_by else np.full(len(rows), 90.0)
     ways = directions_of(
         np.nan_to_num(azimuth), np.where(np.isfinite(dip), dip, 90.0 if np.nanmin(dip, initial=0) >= 0 else -90.0)
     )
@@ -60,7 +69,7 @@ def sticks_of(
         np.maximum.at(own_length, holes, end)
         owners = rows[holes]
         note = f"{lost:,} intervals of holes that are not here" if lost else ""
-    known = np.isfinite(foot) & np.isfinite(own_length)
+    known = np.isfinite(collars).all(axis=1) & np.isfinite(own_length)
     if not known.all():
         note = "; ".join(filter(None, [note, f"{int((~known).sum()):,} holes without a height or a length"]))
     sticks = np.stack([collars, collars + own_length[:, None] * ways], axis=1)[known]
@@ -95,7 +104,7 @@ def _intervals(
     names = column_of(table, source.own_hole).cast(pa.string()).take(pa.array(rows))
     wanted = column_of(other, source.hole).cast(pa.string())
     at = pc.fill_null(pc.index_in(wanted, value_set=names, skip_nulls=True), -1).to_numpy(zero_copy_only=False)
-    begin, end = numbers_of(other, source.begin), numbers_of(other, source.end)
+    begin, end = numbers_in(other, source.begin, layer), numbers_in(other, source.end, layer)
     colouring = colouring_of(other, VectorStyle(colour_by=source.colour_by, method="unique"))
     assert colouring is not None
     inks = inks_from(colouring.rgb)
