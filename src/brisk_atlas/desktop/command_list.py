@@ -314,6 +314,13 @@ def _drawers(window: AtlasWindow) -> list[Command]:
                 icon="arrow-square-out", enabled=lambda: window.has_desk and not window.desk.relief.isHidden()),
         Command("measure_change", "Measure the change between two grids", _on_desk(window, lambda d: d.measure_change()),
                 tip="Area and volume of B minus A", enabled=some),
+        Command("strip", "Strip", _on_desk(window, lambda d: d.toggle_strip()), "J",
+                "What was measured along a line, or what grids are along one", "chart-line", some,
+                lambda: window.has_desk and not window.desk.strip.isHidden()),
+        Command("strip_draw", "Draw a line for the strip", _on_desk(window, lambda d: d.strip.draw_wanted.emit()),
+                icon="line-segments", enabled=lambda: window.has_desk and window.desk.strip.isVisible()),
+        Command("strip_all", "All of the line in the strip", _on_desk(window, lambda d: d.strip.canvas.show_all()),
+                icon="corners-out", enabled=lambda: window.has_desk and window.desk.strip.profile is not None),
         Command("sheet", "Sheet drawer", _on_desk(window, lambda d: d.toggle_sheet()), "T", "The rows of the subject", "table",
                 some, lambda: window.has_desk and not window.desk.bottom.isHidden()),
         *(

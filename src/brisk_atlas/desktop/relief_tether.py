@@ -31,7 +31,7 @@ class ReliefTether:
         self.map, self.relief, self._probed = map_pane, relief, probed
         self._waiting: NamedPlace | None = None  # whose eye is taken once the relief stands
         self._leads: object | None = None  # the pane that the other one follows at the moment
-        map_pane.canvas.pointer_moved.connect(self._show_in_relief)
+        map_pane.canvas.pointer_moved.connect(self.show_in_relief)
         map_pane.canvas.pointer_left.connect(lambda: relief.canvas.show_mark(None))
         map_pane.canvas.looked.connect(self._follow_map)
         relief.pointed.connect(self._show_on_map)
@@ -113,7 +113,8 @@ class ReliefTether:
 
     # The pointer, and what is seen
 
-    def _show_in_relief(self, x: float, y: float) -> None:
+    def show_in_relief(self, x: float, y: float) -> None:
+        """Mark a position of the map in the relief."""
         if self.relief.isVisible():
             self.relief.canvas.show_mark(self._spot(x, y))
 

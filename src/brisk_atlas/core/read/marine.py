@@ -11,10 +11,14 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts
+from brisk_atlas.core.model.shapes import Features
 
-from .answer import ParsedTable
-from .table import fields_of, table_dataset
+from .answer import ParsedLayer
+from .on_disk import on_disk
+from .positions import wkb_points
+from .table import fields_of
 
+DEGREES = "EPSG:4326"
 HEADER_LINES, RECORD = 24, 120
 _COLUMNS = {  # name: first column, last column, divisor
     "lat": (28, 35, 1e5),
@@ -33,8 +37,8 @@ def _number(text: str, divisor: float) -> float:
 
 
 @dataclass(frozen=True)
-class MarineSurvey(ParsedTable):
-    """The fixes of one survey, in time order."""
+class MarineSurvey(ParsedLayer):
+    """The fixes of one survey as points, in time order."""
 
 
 def _table(ref: DataRef) -> pa.Table:
@@ -62,8 +66,15 @@ def _table(ref: DataRef) -> pa.Table:
 
 def open_dataset(ref: DataRef) -> Dataset:
     """Return the dataset of an MGD77 file. Raises CannotRead."""
+    from .wkb import exact_shapes  # the compiler loads with it, which other formats can do without
+
     table = _table(ref)
     lon, lat = table.column("lon").to_numpy(), table.column("lat").to_numpy()
-    extent = Extent(np.nanmin(lon), np.nanmin(lat), np.nanmax(lon), np.nanmax(lat), "EPSG:4326")
-    facts = Facts(ref.stem, DataKind.TABLE, table.num_rows, None, fields_of(table.schema), "EPSG:4326", extent)
-    return table_dataset(ref, "MGD77", (MarineSurvey(ref, facts, table),))
+    if not (np.isfinite(lon) & np.isfinite(lat)).any():
+        raise CannotRead(ref, "none of its records has a position", "Ask for the file again.")
+    extent = Extent(np.nanmin(lon), np.nanmin(lat), np.nanmax(lon), np.nanmax(lat), DEGREES)
+    facts = Facts(ref.stem, DataKind.VECTOR, table.num_rows, "Point", fields_of(table.schema), DEGREES, extent)
+    features = Features(table, *exact_shapes(wkb_points(lon, lat)), DEGREES)
+    return Dataset(
+        format="MGD77", kind=DataKind.VECTOR, parts=(MarineSurvey(ref, facts, features),), warnings=(), **on_disk(ref)
+    )

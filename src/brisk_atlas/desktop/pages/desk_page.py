@@ -30,6 +30,8 @@ from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
 from ..panes.renderer import MarkedClasses
 from ..panes.spot_card import SpotCard
+from ..panes.strip_pane import HEIGHT_PX as STRIP_PX
+from ..panes.strip_pane import StripPane
 from ..plain_text import PlainLabel
 from ..relief_deeds import ReliefDeeds
 from ..relief_tether import ReliefTether
@@ -37,6 +39,7 @@ from ..session import Session
 from ..sheet.drawer import SheetDrawer
 from ..sketching import Sketching
 from ..stack_pane import StackPane
+from ..strip_tether import StripTether
 from ..theme import Theme
 from ..twins import Twins
 
@@ -46,6 +49,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect import Where
     from brisk_atlas.core.inspect.measured import Measured
     from brisk_atlas.core.model import Extent, Layer
+    from brisk_atlas.core.relief.eye import GroundSpot
     from brisk_atlas.core.workspace.named_places import NamedPlace
 
 DRAWERS = ("probe", "style", "change", "statistics", "places", "sketch")
@@ -85,6 +89,9 @@ class DeskPage(QWidget):
         self.tether = ReliefTether(self.map, self.relief, self._probed)
         self.deeds = ReliefDeeds(self.map, self.relief, self.tether.to_map, self.tether.eye_of, self._measured,
                                  self._points_picked)  # fmt: skip
+        self.strip = StripPane(session)
+        self.strip.hide()
+        self.strip_tether = StripTether(self.map, self.strip, self.tether.show_in_relief)
         self.bottom = QFrame()
         self.bottom.setObjectName("bottomDrawer")
         below = QVBoxLayout(self.bottom)
@@ -92,7 +99,12 @@ class DeskPage(QWidget):
         below.addWidget(self.sheet)
         self.bottom.hide()
         self.middle = QSplitter(Qt.Orientation.Vertical)
-        self.middle.addWidget(self._panes_below_comparison())
+        self.upper = QSplitter(Qt.Orientation.Vertical)
+        self.upper.addWidget(self._panes_below_comparison())
+        self.upper.addWidget(self.strip)
+        self.upper.setStretchFactor(0, 1)
+        self.upper.setChildrenCollapsible(False)
+        self.middle.addWidget(self.upper)
         self.middle.addWidget(self.bottom)
         self.middle.setStretchFactor(0, 1)
         self.middle.setChildrenCollapsible(False)
@@ -142,6 +154,7 @@ class DeskPage(QWidget):
         self.probe.tool_wanted.connect(self.take_tool)
         self.sketch.tool_wanted.connect(self.take_tool)
         self.relief.canvas.feature_clicked.connect(self._standing_clicked)
+        self.relief.pointed.connect(self._relief_pointed)
         self.probe.held_changed.connect(self._show_discs)
         self.sheet.row_chosen.connect(self._row_chosen)
         self.sheet.window_wanted.connect(self.turn_sheet_window)
@@ -220,13 +233,14 @@ class DeskPage(QWidget):
             painted.theme = theme
         self.twins.use_theme(theme)
         self.relief.use_theme(theme)
+        self.strip.use_theme(theme)
         for bar in (self.map.dates, self.map.rows_dates):
             bar.use_theme(theme)
         self.update()
 
     @property
     def busy(self) -> bool:
-        return self.map.busy or self.twins.busy or self.relief.busy or self.sheet.busy
+        return self.map.busy or self.twins.busy or self.relief.busy or self.strip.busy or self.sheet.busy
 
     # Probing and measuring
 
@@ -301,6 +315,8 @@ class DeskPage(QWidget):
         if ended:
             self.map.canvas.say = ""
             self._show_probe()
+            if kind == "distance" and self.strip.isVisible():
+                self.strip.show_line(xy, self.session.work.state.crs)
         self.probe.measure(kind, xy, ended=ended, then=say)
 
     def store_place(self) -> None:
@@ -426,6 +442,15 @@ class DeskPage(QWidget):
             self._show_probe()
             self.probe.show_row(layer, row)
 
+    def _relief_pointed(self, spot: GroundSpot | None) -> None:
+        """Have the strip follow the pointer of the relief."""
+        if spot is not None and self.strip.isVisible():
+            import numpy as np
+
+            there = self.tether.to_map(np.array([spot[:2]]))
+            if there is not None and np.isfinite(there).all():
+                self.strip_tether.follow(*there[0].tolist())
+
     def _points_picked(self, layer: Layer, rows: np.ndarray) -> None:
         self._show_probe()
         self.probe.show_points(layer, rows)
@@ -446,6 +471,13 @@ class DeskPage(QWidget):
     def shows(self, drawer: QWidget) -> bool:
         floating = any(window.isAncestorOf(drawer) for window in self.floating.windows.values())
         return floating or (not self.side.isHidden() and self.tabs.currentWidget() is drawer)
+
+    def toggle_strip(self) -> None:
+        """Show what was measured along a line below the map, or close it."""
+        self.strip.setVisible(not self.strip.isVisible())
+        if self.strip.isVisible():
+            self.upper.setSizes([max(1, self.upper.height() - STRIP_PX), STRIP_PX])
+            self.strip.canvas.setFocus()
 
     def toggle_sheet(self) -> None:
         self.bottom.setVisible(not self.bottom.isVisible())

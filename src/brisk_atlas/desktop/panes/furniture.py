@@ -112,16 +112,24 @@ def paint_change_legend(painter: QPainter, scale: ChangeScale, room: QRect, them
 
 def paint_seen(painter: QPainter, corners: np.ndarray, view: View, theme: Theme) -> None:
     """Draw the outline of what another pane sees of the map. corners : (n, 2) positions of the view's CRS."""
-    pixels = np.array([view.to_pixel(x, y) for x, y in corners.tolist()], float)
-    ring = shapely.linestrings(np.concatenate([pixels, pixels[:1]]))
-    near = shapely.clip_by_rect(ring, -RIM_PX, -RIM_PX, view.width + RIM_PX, view.height + RIM_PX)  # far ones take long
-    lines = [
-        QPolygonF([QPointF(*each) for each in shapely.get_coordinates(part).tolist()])
-        for part in shapely.get_parts(near)
-    ]
+    _paint_path(painter, np.concatenate([corners, corners[:1]]), view, ((theme.raised, 3.5), (theme.second, 1.5)))
+
+
+def paint_line(painter: QPainter, places: np.ndarray, view: View, theme: Theme) -> None:
+    """Draw the line that a strip shows. places : (n, 2) positions of the view's CRS."""
+    _paint_path(painter, places, view, ((theme.raised, 5.0), (theme.accent, 2.0)))
+
+
+def _paint_path(painter: QPainter, places: np.ndarray, view: View, pens: tuple[tuple[str, float], ...]) -> None:
+    pixels = np.array([view.to_pixel(x, y) for x, y in places.tolist()], float)
+    path = shapely.clip_by_rect(  # what lies far beyond the map takes long to draw
+        shapely.linestrings(pixels), -RIM_PX, -RIM_PX, view.width + RIM_PX, view.height + RIM_PX
+    )
+    parts = [shapely.get_coordinates(part).tolist() for part in shapely.get_parts(path)]
+    lines = [QPolygonF([QPointF(*each) for each in part]) for part in parts]
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    for colour, width in ((theme.raised, 3.5), (theme.second, 1.5)):
+    for colour, width in pens:
         painter.setPen(QPen(QColor(colour), width))
         for line in lines:
             painter.drawPolyline(line)

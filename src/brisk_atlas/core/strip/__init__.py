@@ -1,0 +1,1 @@
+"""What was measured along a line: profiles, their stretches, and how they are drawn."""

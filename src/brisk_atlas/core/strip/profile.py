@@ -1,0 +1,140 @@
+"""A profile: quantities along a line, with where on the map each value was measured."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brisk_atlas.core.place.geodesy import geod_of, on_ellipsoid
+
+GAP_STEPS = 5.0  # times the usual distance between values, from which nothing was measured in between
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """One quantity: values (n,) float64, NaN where it was not measured. `about` says more of it, such as its layer."""
+
+    name: str
+    unit: str
+    values: np.ndarray
+    about: str = ""
+
+
+@dataclass(frozen=True)
+class StretchSummary:
+    """What a trace is along a stretch: how many values, of how many places, and their measures; `slope` is that of the
+    least-squares line, units of the values for each metre."""
+
+    name: str
+    unit: str
+    count: int
+    places: int
+    minimum: float
+    mean: float
+    maximum: float
+    deviation: float
+    slope: float
+
+
+@dataclass(frozen=True, eq=False)
+class Profile:
+    """Values at places along a line.
+
+    distance : (n,) float64 from its begin, metres on the ellipsoid, units of the plane without a CRS, never less than
+    before; xy : (n, 2) float64 in `crs`; breaks : (n,) bool, True where nothing is known of what lies between a place
+    and the one before; rows : (n,) int64 rows of the layer in the sheet, None for grids; time : (n,) datetime64 or None
+    """
+
+    title: str
+    layer_id: str
+    distance: np.ndarray
+    xy: np.ndarray
+    crs: str | None
+    traces: tuple[Trace, ...]
+    breaks: np.ndarray
+    rows: np.ndarray | None = None
+    time: np.ndarray | None = None
+
+    def __len__(self) -> int:
+        return len(self.distance)
+
+    @property
+    def length(self) -> float:
+        """How long the line is."""
+        return float(self.distance[-1]) if len(self) else 0.0
+
+    @property
+    def unit(self) -> str:
+        """The unit of distances: metres, or "" where the CRS is not known."""
+        return "m" if self.crs is not None else ""
+
+    def nearest(self, distance: float) -> int:
+        """Return the place nearest to a distance along the line."""
+        after = int(np.clip(np.searchsorted(self.distance, distance), 1, max(1, len(self) - 1)))
+        before = after - 1
+        if after >= len(self):
+            return before
+        return before if distance - self.distance[before] <= self.distance[after] - distance else after
+
+    def closest(self, x: float, y: float, scale: float = 1.0) -> tuple[int, float]:
+        """Return the place nearest to a position of its CRS, and how far that is in units of the CRS; `scale` is how
+        much a unit east is of one north."""
+        off = np.hypot((self.xy[:, 0] - x) * scale, self.xy[:, 1] - y)
+        at = int(np.nanargmin(off))
+        return at, float(off[at])
+
+    def stretch(self, low: float, high: float) -> tuple[StretchSummary, ...]:
+        """Return what each trace is between two distances, both included."""
+        inside = (self.distance >= low) & (self.distance <= high)
+        return tuple(_summary(trace, self.distance, inside) for trace in self.traces)
+
+
+def _summary(trace: Trace, distance: np.ndarray, inside: np.ndarray) -> StretchSummary:
+    known = inside & np.isfinite(trace.values)
+    values, places = trace.values[known], int(inside.sum())
+    if not values.size:
+        nan = float("nan")
+        return StretchSummary(trace.name, trace.unit, 0, places, nan, nan, nan, nan, nan)
+    along = distance[known]
+    off = along - along.mean()
+    spread = float(off @ off)
+    slope = float(off @ (values - values.mean())) / spread if spread > 0 else float("nan")
+    return StretchSummary(trace.name, trace.unit, values.size, places, float(values.min()), float(values.mean()),
+                          float(values.max()), float(values.std()), slope)  # fmt: skip
+
+
+def distances_along(xy: np.ndarray, crs: str | None) -> np.ndarray:
+    """Return (n,) the distance from the first of positions along all of them: metres on the ellipsoid of a CRS, units
+    of the plane without one. A position that is not known adds nothing."""
+    if len(xy) < 2:
+        return np.zeros(len(xy))
+    if crs is None:
+        legs = np.hypot(*np.diff(xy, axis=0).T)
+    else:
+        lon, lat = on_ellipsoid(xy, crs).T
+        legs = np.array(geod_of(crs).inv(lon[:-1], lat[:-1], lon[1:], lat[1:])[2])
+    return np.concatenate([[0.0], np.cumsum(np.nan_to_num(legs))])
+
+
+def breaks_between(distance: np.ndarray) -> np.ndarray:
+    """Return (n,) bool of places before which nothing was measured for many times the usual distance."""
+    steps = np.diff(distance, prepend=distance[:1])
+    usual = np.median(steps[steps > 0]) if (steps > 0).any() else np.inf
+    return steps > GAP_STEPS * usual
+
+
+def thinned(distance: np.ndarray, values: np.ndarray, low: float, high: float, columns: int) -> np.ndarray:
+    """Return the places that draw a line like all of them, in a picture so many columns wide from one distance to
+    another: the first, the lowest, the highest and the last of each column, in their order."""
+    first, last = np.searchsorted(distance, [low, high], side="left")
+    first, last = max(0, int(first) - 1), min(len(distance), int(last) + 1)
+    places = np.arange(first, last)
+    places = places[np.isfinite(values[places])]
+    if len(places) <= 4 * columns or not high > low:
+        return places
+    column = np.clip(np.floor((distance[places] - low) / (high - low) * columns), -1, columns).astype(np.int64)
+    starts = np.flatnonzero(np.diff(column, prepend=column[0] - 1))
+    ends = np.append(starts[1:], len(places)) - 1
+    order = np.lexsort((values[places], column))  # within a column the lowest comes first, the highest last
+    return places[np.unique(np.concatenate([starts, ends, order[starts], order[ends]]))]

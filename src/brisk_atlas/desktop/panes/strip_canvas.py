@@ -1,0 +1,346 @@
+"""The picture of a profile: quantities over each other above one axis of distance, with a cursor through all."""
+
+from __future__ import annotations
+
+from math import ceil, floor, log10
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from brisk_atlas.core.model import number_text
+from brisk_atlas.core.strip.profile import Profile, StretchSummary, Trace, thinned
+
+from ..theme import LIGHT, Theme, mono_font
+
+LEFT_PX, RIGHT_PX, FOOT_PX, HEAD_PX = 74, 12, 22, 4
+WHEEL_ZOOM = 1.2
+DRAG_PX = 4  # that the hand moves before it chooses a stretch
+INKS = ("#1C7C7D", "#C2452D", "#4C5FA8", "#B7791F", "#7FA650", "#A2577F")
+WORDS_OPACITY = 205
+KEY_SHARE = 0.1  # of the stretch in sight, that a key moves by
+
+
+class StripCanvas(QWidget):
+    """Shows the chosen traces of a profile. A drag chooses a stretch; the wheel comes closer to the pointer, with
+    Shift it moves along.
+
+    Signals:
+        pointed(object): the place of the profile at the cursor, None for none.
+        chosen(object): the two distances of a stretch that was chosen, None for none.
+        seen_changed(): another stretch is in sight.
+    """
+
+    pointed = pyqtSignal(object)
+    chosen = pyqtSignal(object)
+    seen_changed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("strip canvas")
+        self.setAccessibleName("Profile")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumSize(240, 110)
+        self.theme: Theme = LIGHT
+        self.profile: Profile | None = None
+        self.traces: tuple[Trace, ...] = ()
+        self.low, self.high = 0.0, 1.0  # the distances in sight
+        self.cursor_at: int | None = None
+        self.stretch: tuple[float, float] | None = None
+        self.together = False  # those of one unit on one axis
+        self.message = ""
+        self._pressed: QPointF | None = None
+
+    # What is shown
+
+    def show_profile(self, profile: Profile | None, traces: tuple[Trace, ...], message: str = "") -> None:
+        """Show traces of a profile, all of it if it is another one; or say why there is none."""
+        other = profile is not self.profile
+        self.profile, self.traces, self.message = profile, traces, message
+        if other:
+            self.cursor_at, self.stretch = None, None
+            self.show_all()
+        self.update()
+
+    def show_all(self) -> None:
+        """Bring all of the profile into sight."""
+        if self.profile is not None:
+            self.see(0.0, self.profile.length)
+
+    def see(self, low: float, high: float) -> None:
+        """Bring a stretch into sight, within the profile."""
+        length = self.profile.length if self.profile is not None else 1.0
+        wide = min(max(high - low, length * 1e-5, 1e-9), max(length, 1e-9))
+        self.low = min(max(low, 0.0), max(0.0, length - wide))
+        self.high = self.low + wide
+        self.seen_changed.emit()
+        self.update()
+
+    def show_cursor(self, place: int | None) -> None:
+        """Put the cursor at a place of the profile; reports nothing."""
+        if place != self.cursor_at:
+            self.cursor_at = place
+            self.update()
+
+    # Places
+
+    def distance_at(self, x: float) -> float:
+        """Return the distance along the line at a column of the canvas."""
+        return self.low + (x - LEFT_PX) / max(1.0, self._wide) * (self.high - self.low)
+
+    def x_of(self, distance: np.ndarray | float) -> np.ndarray | float:
+        """Return the column of the canvas of distances along the line."""
+        return LEFT_PX + (distance - self.low) / max(self.high - self.low, 1e-12) * self._wide
+
+    @property
+    def _wide(self) -> float:
+        return float(max(1, self.width() - LEFT_PX - RIGHT_PX))
+
+    @property
+    def groups(self) -> list[list[int]]:
+        """The traces of each band: one each, or together those of one unit."""
+        if not self.together:
+            return [[number] for number in range(len(self.traces))]
+        found: dict[str, list[int]] = {}
+        for number, trace in enumerate(self.traces):
+            found.setdefault(trace.unit or trace.name, []).append(number)
+        return list(found.values())
+
+    def band(self, place: int) -> QRectF:
+        """Return where the traces of a band are drawn."""
+        high = (self.height() - FOOT_PX - HEAD_PX) / max(1, len(self.groups))
+        return QRectF(LEFT_PX, HEAD_PX + place * high, self._wide, high - 3)
+
+    def exaggeration_of(self, place: int) -> float | None:
+        """Return how many times heights of a band are drawn larger than distances, None for what is no length."""
+        group, profile = self.groups[place], self.profile
+        limits = self._limits(group)
+        if profile is None or profile.unit != "m" or self.traces[group[0]].unit != "m" or limits is None:
+            return None
+        return (self.band(place).height() / (limits[1] - limits[0])) / (self._wide / (self.high - self.low))
+
+    def _limits(self, group: list[int]) -> tuple[float, float] | None:
+        assert self.profile is not None
+        inside = (self.profile.distance >= self.low) & (self.profile.distance <= self.high)
+        seen = np.concatenate([self.traces[number].values[inside] for number in group])
+        known = seen[np.isfinite(seen)]
+        if not known.size:
+            return None
+        low, high = float(known.min()), float(known.max())
+        rim = (high - low) * 0.06 or max(abs(high) * 0.01, 0.5)
+        return low - rim, high + rim
+
+    # Painting
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(self.theme.raised))
+        if self.profile is None or not self.traces:
+            painter.setPen(QColor(self.theme.quiet))
+            painter.drawText(self.rect().adjusted(20, 10, -20, -10),
+                             Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)  # fmt: skip
+            return
+        painter.setFont(mono_font())
+        self._paint_distances(painter, self.profile)
+        if self.stretch is not None:
+            left, right = (float(self.x_of(each)) for each in self.stretch)
+            shade = QColor(self.theme.wash)
+            painter.fillRect(QRectF(left, HEAD_PX, right - left, self.height() - FOOT_PX - HEAD_PX), shade)
+        for place, group in enumerate(self.groups):
+            self._paint_band(painter, self.profile, place, group)
+        if self.cursor_at is not None:
+            x = float(self.x_of(float(self.profile.distance[self.cursor_at])))
+            painter.setPen(QPen(QColor(self.theme.accent), 1))
+            painter.drawLine(QPointF(x, HEAD_PX), QPointF(x, self.height() - FOOT_PX))
+
+    def _paint_distances(self, painter: QPainter, profile: Profile) -> None:
+        far = profile.unit == "m" and self.high - self.low > 5000
+        factor, unit = (1000.0, "km") if far else (1.0, profile.unit)
+        for value in ticks(self.low / factor, self.high / factor, self._wide / 90):
+            x = float(self.x_of(value * factor))
+            painter.setPen(QPen(QColor(self.theme.rule), 1))
+            painter.drawLine(QPointF(x, HEAD_PX), QPointF(x, self.height() - FOOT_PX))
+            painter.setPen(QColor(self.theme.quiet))
+            below = QRectF(x - 45, self.height() - FOOT_PX + 2, 90, FOOT_PX - 2)
+            painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, f"{value:,g} {unit}".strip())
+
+    def _paint_band(self, painter: QPainter, profile: Profile, place: int, group: list[int]) -> None:
+        box, limits = self.band(place), self._limits(group)
+        painter.setPen(QPen(QColor(self.theme.rule), 1))
+        painter.drawLine(QPointF(box.left(), box.bottom() + 1.5), QPointF(box.right(), box.bottom() + 1.5))
+        if limits is not None:
+            low, high = limits
+            for value in ticks(low, high, box.height() / 26):
+                y = box.bottom() - (value - low) / (high - low) * box.height()
+                painter.setPen(QColor(self.theme.quiet))
+                painter.drawText(QRectF(0, y - 8, LEFT_PX - 6, 16), Qt.AlignmentFlag.AlignRight, number_text(value))
+                painter.setPen(QPen(QColor(self.theme.rule), 1, Qt.PenStyle.DotLine))
+                painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setClipRect(box.adjusted(0, -1, 0, 2))
+            for number in group:
+                painter.setPen(QPen(QColor(INKS[number % len(INKS)]), 1.5))
+                for line in self._lines(profile, self.traces[number], box, low, high):
+                    if line.count() == 1:
+                        painter.drawEllipse(line.first(), 1.6, 1.6)
+                    painter.drawPolyline(line)
+            painter.setClipping(False)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        times = self.exaggeration_of(place)
+        for line_number, number in enumerate(group):
+            words = self.words_of(number) + (f"   × {times:.3g}" if times is not None else "")
+            self._paint_words(painter, words, INKS[number % len(INKS)], box, line_number)
+
+    def words_of(self, number: int) -> str:
+        """Return what stands beside a trace: its name, and what it is at the cursor or along the stretch."""
+        trace = self.traces[number]
+        words = f"{trace.name}, {trace.unit}" if trace.unit else trace.name
+        if self.stretch is not None and self.profile is not None:
+            found = next(each for each in self.profile.stretch(*self.stretch) if each.name == trace.name)
+            return f"{words}   {summary_text(found)}"
+        if self.cursor_at is not None:
+            value = float(trace.values[self.cursor_at])
+            return f"{words}   {number_text(value) if np.isfinite(value) else 'no value'}"
+        return words
+
+    def _paint_words(self, painter: QPainter, words: str, ink: str, box: QRectF, line: int) -> None:
+        metrics = painter.fontMetrics()
+        shown = metrics.elidedText(words, Qt.TextElideMode.ElideRight, round(box.width()) - 12)
+        back = QColor(self.theme.raised)
+        back.setAlpha(WORDS_OPACITY)
+        place = QRectF(box.left() + 3, box.top() + 1 + line * metrics.height(), metrics.horizontalAdvance(shown) + 8,
+                       metrics.height())  # fmt: skip
+        painter.fillRect(place, back)
+        painter.setPen(QColor(ink))
+        painter.drawText(place.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
+
+    def _lines(self, profile: Profile, trace: Trace, box: QRectF, low: float, high: float) -> list[QPolygonF]:
+        places = thinned(profile.distance, trace.values, self.low, self.high, round(self._wide))
+        if not places.size:
+            return []
+        missing = np.cumsum(~np.isfinite(trace.values) | profile.breaks)[places]
+        parts = np.split(np.arange(len(places)), np.flatnonzero(np.diff(missing)) + 1)
+        x = np.asarray(self.x_of(profile.distance[places]))
+        y = box.bottom() - (trace.values[places] - low) / (high - low) * box.height()
+        points = list(map(QPointF, x.tolist(), y.tolist()))
+        return [QPolygonF([points[n] for n in part.tolist()]) for part in parts]
+
+    # The hand
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        self.setFocus()
+        if event.button() == Qt.MouseButton.LeftButton and self.profile is not None:
+            self._pressed = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        if self.profile is None or not len(self.profile):
+            return
+        at = event.position()
+        self.point_at(self.distance_at(at.x()))
+        if self._pressed is not None and abs(at.x() - self._pressed.x()) >= DRAG_PX:
+            ends = sorted(self.distance_at(x) for x in (self._pressed.x(), at.x()))
+            self.choose_stretch((max(ends[0], 0.0), min(ends[1], self.profile.length)))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        assert event is not None
+        pressed, self._pressed = self._pressed, None
+        if pressed is not None and abs(event.position().x() - pressed.x()) < DRAG_PX:
+            self.choose_stretch(None)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.show_all()
+
+    def leaveEvent(self, event: object) -> None:
+        self.cursor_at = None
+        self.pointed.emit(None)
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        assert event is not None
+        steps = event.angleDelta().y() / 120
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.move_by(-steps * KEY_SHARE)
+        else:
+            self.zoom(WHEEL_ZOOM**steps, self.distance_at(event.position().x()))
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        key, profile = event.key(), self.profile
+        if profile is None:
+            super().keyPressEvent(event)
+        elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            step = 1 if key == Qt.Key.Key_Right else -1
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self.move_by(step * KEY_SHARE)
+            else:
+                now = self.cursor_at if self.cursor_at is not None else profile.nearest((self.low + self.high) / 2)
+                self._put_cursor(min(max(now + step, 0), len(profile) - 1))
+        elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
+            middle = (
+                float(profile.distance[self.cursor_at]) if self.cursor_at is not None else (self.low + self.high) / 2
+            )
+            self.zoom(1 / WHEEL_ZOOM if key == Qt.Key.Key_Minus else WHEEL_ZOOM, middle)
+        elif key == Qt.Key.Key_Home:
+            self.show_all()
+        elif key == Qt.Key.Key_Escape and self.stretch is not None:
+            self.choose_stretch(None)
+        else:
+            super().keyPressEvent(event)
+
+    def point_at(self, distance: float) -> None:
+        """Put the cursor at the place nearest to a distance, and report it."""
+        if self.profile is None:
+            return
+        self._put_cursor(self.profile.nearest(min(max(distance, 0.0), self.profile.length)))
+
+    def _put_cursor(self, place: int) -> None:
+        self.cursor_at = place
+        self.pointed.emit(place)
+        self.update()
+
+    def choose_stretch(self, stretch: tuple[float, float] | None) -> None:
+        """Choose the stretch between two distances, or none."""
+        self.stretch = stretch
+        self.chosen.emit(stretch)
+        self.update()
+
+    def zoom(self, factor: float, middle: float) -> None:
+        """Come a factor closer to a distance, which stays where it is."""
+        wide = (self.high - self.low) / factor
+        share = (middle - self.low) / max(self.high - self.low, 1e-12)
+        self.see(middle - share * wide, middle + (1 - share) * wide)
+
+    def move_by(self, share: float) -> None:
+        """Move along by a share of what is in sight."""
+        step = share * (self.high - self.low)
+        self.see(self.low + step, self.high + step)
+
+
+def summary_text(found: StretchSummary) -> str:
+    """Return what a trace is along a stretch."""
+    if not found.count:
+        return "no value"
+    unit, slope = f" {found.unit}" if found.unit else "", ""
+    if np.isfinite(found.slope) and found.unit == "m":
+        slope = f", slope {np.degrees(np.arctan(found.slope)):+.2f}°"
+    elif np.isfinite(found.slope):
+        slope = f", {found.slope:+.3g}{unit} a metre"
+    mean, deviation = (number_text(float(f"{each:.5g}")) for each in (found.mean, found.deviation))
+    reach = f"{number_text(found.minimum)} to {number_text(found.maximum)}{unit}"
+    return f"{reach}, mean {mean}, standard deviation {deviation}{slope}, {found.count:,} values"
+
+
+def ticks(low: float, high: float, most: float) -> list[float]:
+    """Return round numbers between two, about so many at most."""
+    span = high - low
+    if not (span > 0 and np.isfinite(span)):
+        return []
+    rough = span / max(1.0, most)
+    power = 10.0 ** floor(log10(rough))
+    step = next(n * power for n in (1, 2, 5, 10) if n * power >= rough)
+    return [round(n * step, 12) for n in range(ceil(low / step), floor(high / step) + 1)]
