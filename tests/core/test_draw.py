@@ -252,10 +252,13 @@ def test_a_layer_in_degrees_falls_on_its_place_in_metres(painter, cache, data):
 def test_points_by_class_have_the_colours_of_the_legend(painter, cache, data):
     cloud = layer(cache, data / "harrow_bay_2031.laz", "harrow_bay_2031", CloudStyle(colour_by="classification"))
     legend = kind_of(cloud.kind).legend(cache, cloud)
-    assert {text: colour for colour, text in legend.entries}["class 9"] == CLASS_COLOURS[9]
+    assert {text: colour for colour, text in legend.entries}["9"] == CLASS_COLOURS[9]
+    assert legend.name_of("9") == "9 water" and legend.hidden == ()
     frame = painter.frame([cloud], View.fitting(extent_of(cache, [cloud], UTM), 200, 200))
     water = (frame.image[..., :3] == ramps.rgb_of(CLASS_COLOURS[9])).all(axis=2)
     assert water.sum() > 1000
+    dry = painter.frame([replace(cloud, style=replace(cloud.style, hidden=(9,)))], frame.view)
+    assert not (dry.image[..., :3] == ramps.rgb_of(CLASS_COLOURS[9])).all(axis=2).any() and dry.image.any()
 
 
 def test_legends(cache, data, island):

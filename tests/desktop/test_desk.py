@@ -290,7 +290,11 @@ def test_relief_without_a_surface_says_what_to_open(driver):
     driver.open(demo.DATA / "vents.kml")
     driver.press(driver.canvas, Qt.Key.Key_R)
     driver.settle()
-    assert "Open an elevation grid or a point cloud" in driver.window.desk.relief.canvas.message
+    relief = driver.window.desk.relief
+    assert relief.ground.text() == "a plane at 0 m" and relief.canvas.message == ""
+    driver.work.change("hide", driver.work.layers[0].id, visible=False)
+    driver.settle()
+    assert "an elevation grid becomes the ground" in relief.canvas.message
 
 
 def test_vertical_exaggeration(demo_driver):
