@@ -14,9 +14,10 @@ import rasterio
 import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pyarrow import csv, parquet
 from rasterio.transform import from_origin
 
-from brisk_atlas import demo
+from brisk_atlas import cli, demo
 from brisk_atlas.core.model import AtlasError, FieldFilter
 from brisk_atlas.core.strip.profile import Profile, Trace, breaks_between, distances_along, thinned
 from brisk_atlas.core.strip.sources import grids_along, line_of_row, points_in_order
@@ -137,6 +138,23 @@ def test_a_stretch_is_summed_up_with_its_slope_and_unknowns_apart():
         and found.nearest(1e9) == 100
     )
     assert breaks_between(np.array([0.0, 0, 0])).tolist() == [False] * 3
+
+
+def test_the_command_writes_profiles_of_grids_and_of_surveys(tmp_path, capsys):
+    grids = [str(demo.DATA / f"elevation_{year}.tif") for year in (2029, 2031)]
+    out = tmp_path / "line.csv"
+    line = ["--line", "507000", "5769000", "511000", "5770000"]
+    assert cli.main(["profile", "--sources", *grids, "--path", str(out), *line]) == 0
+    table = csv.read_csv(out)
+    assert table.column_names == ["distance_m", "x", "y", "elevation_2029 (m)", "elevation_2031 (m)"]
+    assert table.column("distance_m")[-1].as_py() == pytest.approx(4123.1, abs=5)
+    assert cli.main(["profile", "--sources", str(demo.DATA / "boat_lines" / "tso2902.mgd77"), "--path",
+                     str(tmp_path / "s.parquet")]) == 0  # fmt: skip
+    survey = parquet.read_table(tmp_path / "s.parquet")
+    assert {"distance_m", "row", "time", "depth_m", "gravity_mgal"} <= set(survey.column_names)
+    assert cli.main(["profile", "--sources", *grids, "--path", str(out)]) == 1 and "no line" in capsys.readouterr().err
+    assert cli.main(["profile", "--sources", *grids, "--path", grids[0], *line]) == 1
+    assert cli.main(["profile", "--sources", *grids, "--path", str(tmp_path / "a.txt"), *line]) == 1
 
 
 @settings(max_examples=60, deadline=None)

@@ -86,7 +86,7 @@ def test_a_stretch_is_chosen_zoomed_and_highlighted_on_the_map(survey):
     assert canvas.stretch is None
 
 
-def test_quantities_are_chosen_from_the_menu_and_remembered_for_the_layer(survey):
+def test_quantities_are_chosen_from_the_menu_remembered_for_the_layer_and_saved(survey, tmp_path):
     d, pane = survey, strip_of(survey)
     pane.menu.aboutToShow.emit()
     actions = {action.text(): action for action in pane.menu.actions()}
@@ -94,6 +94,9 @@ def test_quantities_are_chosen_from_the_menu_and_remembered_for_the_layer(survey
     actions["depth_m"].trigger()
     assert pane.chosen() == ("magnetic_total_nt", "magnetic_residual_nt", "gravity_mgal")
     assert [trace.name for trace in pane.canvas.traces] == list(pane.chosen())
+    pane.write(tmp_path / "line.csv")
+    d.settle()
+    assert (tmp_path / "line.csv").read_text().splitlines()[0].endswith('"magnetic_residual_nt","gravity_mgal"')
     d.open(demo.DATA / "boat_lines" / "tso2905.mgd77")
     assert "tso2905" in pane.what.text() and pane.chosen() == ("depth_m",)  # it measured nothing else
     d.work.choose(d.layer("tso2901").id)

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from .grid_change import GridChange
     from .image_change import ImageChange, ImageShift
     from .index_folders import IndexFolders
+    from .line_profile import WriteProfile
     from .operation import Operation, Result, Written
     from .records import (
         ApplyTemplate,
@@ -52,6 +53,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "grid-change": ("grid_change", "GridChange"),
     "surface-steps": ("surface_steps", "SurfaceSteps"),
     "contour-lines": ("contour_lines", "WriteContours"),
+    "profile": ("line_profile", "WriteProfile"),
     "class-change": ("class_change", "ClassChange"),
     "cloud-change": ("cloud_change", "CloudChange"),
     "image-change": ("image_change", "ImageChange"),
@@ -106,6 +108,7 @@ __all__ = [
     "UseStyle",
     "WriteCatalogue",
     "WriteContours",
+    "WriteProfile",
     "WriteRecordPage",
     "WriteStyle",
     "Written",

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.operations.line_profile import FORMATS
 from brisk_atlas.core.system.jobs import Job
 
 from ..plain_text import PlainLabel
@@ -65,6 +67,10 @@ class StripPane(QWidget):
         self.draw.setText("Draw")
         self.draw.setObjectName("strip draw")
         self.draw.setToolTip("Draw a line on the map; grids are shown along it")
+        self.save = QToolButton()
+        self.save.setText("Save…")
+        self.save.setObjectName("strip save")
+        self.save.setToolTip("Write the line as CSV, Parquet or XLSX")
         self.whole = QToolButton()
         self.whole.setText("All")
         self.whole.setObjectName("strip all")
@@ -78,7 +84,7 @@ class StripPane(QWidget):
         bar.setObjectName("paneBar")
         row = QHBoxLayout(bar)
         row.setContentsMargins(8, 2, 8, 2)
-        for widget in (title, self.quantities, self.together, self.draw, self.whole):
+        for widget in (title, self.quantities, self.together, self.draw, self.whole, self.save):
             row.addWidget(widget)
         row.addWidget(self.what, 1)
         column = QVBoxLayout(self)
@@ -93,6 +99,7 @@ class StripPane(QWidget):
         self.draw.clicked.connect(self.draw_wanted)
         self.whole.clicked.connect(self.canvas.show_all)
         self.together.toggled.connect(self._put_together)
+        self.save.clicked.connect(self.ask_save)
         session.work_changed.connect(self._work_changed)
 
     @property
@@ -247,6 +254,36 @@ class StripPane(QWidget):
     def _put_together(self, on: bool) -> None:
         self.canvas.together = on
         self.canvas.update()
+
+    def ask_save(self) -> None:
+        """Ask where what is drawn is to be written, and write it."""
+        if self.profile is None:
+            return
+        kinds = ";;".join(f"{word} (*{suffix})" for suffix, word in FORMATS.items())
+        chosen, kind = QFileDialog.getSaveFileName(self, "Save the line", str(Path.home() / "line.csv"), kinds)
+        if chosen:
+            path = Path(chosen)
+            suffix = next((each for each in FORMATS if f"*{each}" in kind), ".csv")
+            self.write(path if path.suffix.lower() in FORMATS else path.with_name(path.name + suffix))
+
+    def write(self, path: Path) -> None:
+        """Write the places of the line with the quantities that are drawn."""
+        from dataclasses import replace
+
+        if self.profile is None:
+            return
+        drawn = replace(self.profile, traces=self.canvas.traces)
+
+        def work(job: Job) -> None:
+            from brisk_atlas.core.handover.table import write_table
+            from brisk_atlas.core.strip.profile_table import table_of
+
+            write_table(table_of(drawn), path, FORMATS[path.suffix.lower()])
+
+        def done(nothing: object) -> None:
+            self.session.noticed.emit("good", f"Wrote {path}", "")
+
+        self.session.run("Saving the line", work, done)
 
     # Reading
 
