@@ -13,12 +13,14 @@ GAP_STEPS = 5.0  # times the usual distance between values, from which nothing w
 
 @dataclass(frozen=True, eq=False)
 class Trace:
-    """One quantity: values (n,) float64, NaN where it was not measured. `about` says more of it, such as its layer."""
+    """One quantity: values (n,) float64, NaN where it was not measured. `about` says more of it, such as its layer;
+    `down` that larger values lie deeper, and are drawn below smaller ones."""
 
     name: str
     unit: str
     values: np.ndarray
     about: str = ""
+    down: bool = False
 
 
 @dataclass(frozen=True)

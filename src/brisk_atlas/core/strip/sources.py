@@ -76,7 +76,7 @@ def points_in_order(cache: DataCache, layer: Layer) -> Profile:
     xy = shapes.bounds[rows, :2]
     distance = distances_along(xy, features.crs)
     traces = [
-        Trace(name, layer.rows.column(name).unit, values)
+        Trace(name, layer.rows.column(name).unit, values, down=name.lower().startswith("depth"))
         for name in table.column_names
         if any(test(table.schema.field(name).type) for test in NUMBERS)
         and np.isfinite(values := _numbers(table, name)[rows]).any()

@@ -19,6 +19,7 @@ WHEEL_ZOOM = 1.2
 DRAG_PX = 4  # that the hand moves before it chooses a stretch
 INKS = ("#1C7C7D", "#C2452D", "#4C5FA8", "#B7791F", "#7FA650", "#A2577F")
 WORDS_OPACITY = 205
+LINE_PX, SMALLEST_PX = 17.0, 22.0  # of a line of words, and of what is drawn below them
 KEY_SHARE = 0.1  # of the stretch in sight, that a key moves by
 
 
@@ -113,13 +114,18 @@ class StripCanvas(QWidget):
         high = (self.height() - FOOT_PX - HEAD_PX) / max(1, len(self.groups))
         return QRectF(LEFT_PX, HEAD_PX + place * high, self._wide, high - 3)
 
+    def plot(self, place: int) -> QRectF:
+        """Return where the lines of a band are drawn: below its words, if there is room."""
+        box, words = self.band(place), LINE_PX * len(self.groups[place])
+        return box.adjusted(0, words, 0, 0) if box.height() - words >= SMALLEST_PX else box
+
     def exaggeration_of(self, place: int) -> float | None:
         """Return how many times heights of a band are drawn larger than distances, None for what is no length."""
         group, profile = self.groups[place], self.profile
         limits = self._limits(group)
         if profile is None or profile.unit != "m" or self.traces[group[0]].unit != "m" or limits is None:
             return None
-        return (self.band(place).height() / (limits[1] - limits[0])) / (self._wide / (self.high - self.low))
+        return (self.plot(place).height() / (limits[1] - limits[0])) / (self._wide / (self.high - self.low))
 
     def _limits(self, group: list[int]) -> tuple[float, float] | None:
         assert self.profile is not None
@@ -167,13 +173,15 @@ class StripCanvas(QWidget):
             painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, f"{value:,g} {unit}".strip())
 
     def _paint_band(self, painter: QPainter, profile: Profile, place: int, group: list[int]) -> None:
-        box, limits = self.band(place), self._limits(group)
+        box, limits = self.plot(place), self._limits(group)
+        painter.setFont(mono_font())
         painter.setPen(QPen(QColor(self.theme.rule), 1))
         painter.drawLine(QPointF(box.left(), box.bottom() + 1.5), QPointF(box.right(), box.bottom() + 1.5))
         if limits is not None:
             low, high = limits
-            for value in ticks(low, high, box.height() / 26):
-                y = box.bottom() - (value - low) / (high - low) * box.height()
+            down = self._is_down(group)
+            for value in ticks(low, high, max(2.0, box.height() / 22)):
+                y = float(_rows_of(value, low, high, box, down=down))
                 painter.setPen(QColor(self.theme.quiet))
                 painter.drawText(QRectF(0, y - 8, LEFT_PX - 6, 16), Qt.AlignmentFlag.AlignRight, number_text(value))
                 painter.setPen(QPen(QColor(self.theme.rule), 1, Qt.PenStyle.DotLine))
@@ -182,16 +190,20 @@ class StripCanvas(QWidget):
             painter.setClipRect(box.adjusted(0, -1, 0, 2))
             for number in group:
                 painter.setPen(QPen(QColor(INKS[number % len(INKS)]), 1.5))
-                for line in self._lines(profile, self.traces[number], box, low, high):
+                for line in self._lines(profile, self.traces[number], box, low, high, down=down):
                     if line.count() == 1:
                         painter.drawEllipse(line.first(), 1.6, 1.6)
                     painter.drawPolyline(line)
             painter.setClipping(False)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setFont(self.font())
         times = self.exaggeration_of(place)
         for line_number, number in enumerate(group):
             words = self.words_of(number) + (f"   × {times:.3g}" if times is not None else "")
-            self._paint_words(painter, words, INKS[number % len(INKS)], box, line_number)
+            self._paint_words(painter, words, INKS[number % len(INKS)], self.band(place), line_number)
+
+    def _is_down(self, group: list[int]) -> bool:
+        return all(self.traces[number].down for number in group)
 
     def words_of(self, number: int) -> str:
         """Return what stands beside a trace: its name, and what it is at the cursor or along the stretch."""
@@ -210,20 +222,22 @@ class StripCanvas(QWidget):
         shown = metrics.elidedText(words, Qt.TextElideMode.ElideRight, round(box.width()) - 12)
         back = QColor(self.theme.raised)
         back.setAlpha(WORDS_OPACITY)
-        place = QRectF(box.left() + 3, box.top() + 1 + line * metrics.height(), metrics.horizontalAdvance(shown) + 8,
+        place = QRectF(box.left() + 3, box.top() + line * LINE_PX, metrics.horizontalAdvance(shown) + 8,
                        metrics.height())  # fmt: skip
         painter.fillRect(place, back)
         painter.setPen(QColor(ink))
         painter.drawText(place.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
 
-    def _lines(self, profile: Profile, trace: Trace, box: QRectF, low: float, high: float) -> list[QPolygonF]:
+    def _lines(
+        self, profile: Profile, trace: Trace, box: QRectF, low: float, high: float, *, down: bool
+    ) -> list[QPolygonF]:
         places = thinned(profile.distance, trace.values, self.low, self.high, round(self._wide))
         if not places.size:
             return []
         missing = np.cumsum(~np.isfinite(trace.values) | profile.breaks)[places]
         parts = np.split(np.arange(len(places)), np.flatnonzero(np.diff(missing)) + 1)
         x = np.asarray(self.x_of(profile.distance[places]))
-        y = box.bottom() - (trace.values[places] - low) / (high - low) * box.height()
+        y = np.asarray(_rows_of(trace.values[places], low, high, box, down=down))
         points = list(map(QPointF, x.tolist(), y.tolist()))
         return [QPolygonF([points[n] for n in part.tolist()]) for part in parts]
 
@@ -319,6 +333,12 @@ class StripCanvas(QWidget):
         """Move along by a share of what is in sight."""
         step = share * (self.high - self.low)
         self.see(self.low + step, self.high + step)
+
+
+def _rows_of(values: np.ndarray | float, low: float, high: float, box: QRectF, *, down: bool) -> np.ndarray | float:
+    """Return the rows of a canvas of values between two limits, the larger above, or below where they go down."""
+    share = (values - low) / (high - low)
+    return box.top() + (share if down else 1.0 - share) * box.height()
 
 
 def summary_text(found: StretchSummary) -> str:
