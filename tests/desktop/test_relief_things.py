@@ -133,6 +133,17 @@ def test_a_line_is_measured_on_the_relief_and_one_is_looked_along(island):
     assert canvas.tool is None
 
 
+def test_the_position_under_the_pointer_of_the_relief_stands_at_the_foot(island):
+    d, pane = island, pane_of(island)
+    at = QPointF(*middle(pane.canvas))
+    pane.canvas.pointed.emit(pane.canvas.spot_at(at))
+    spot = pane.canvas.spot_at(at)
+    x, y = pane.scene.space.to_map(spot.east, spot.north)
+    shown = [button.text() for button in d.window.foot.places]
+    assert any(f"{x:,.0f}" in text and f"{y:,.0f}" in text for text in shown), (shown, x, y)
+    assert f"{pane.canvas.picture.height_at(spot):,.1f} m" in pane.reading.text()
+
+
 def test_what_can_be_seen_from_the_middle_becomes_a_layer(island):
     d, pane = island, pane_of(island)
     spot = pane.canvas.centre

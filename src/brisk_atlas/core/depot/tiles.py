@@ -10,7 +10,11 @@ from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import Route
 
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.drawn import Drawn
+from brisk_atlas.core.draw.raster import values_seen
 from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import metres_per_unit
 from brisk_atlas.core.place.tile_grid import PIXEL_M, TileGrid, TilePlace, grid_over, world_grid
 
@@ -94,8 +98,9 @@ class TileAnswers:
                 document("ows_exception.xml", version="1.0.0", code="TileOutOfRange", reason=reason), 404
             )
         box = WORLD_GRID.extent_of(TilePlace(level, at["x"], at["y"]))
-        found = self.depot.cache.raster(offer.layer.ref).read(box, WORLD_GRID.tile[::-1], smooth=True)
-        return answers.picture(encoded(_coded(found.values[0], found.valid)))
+        view = View(*box.centre, box.width / WORLD_GRID.tile[0], *WORLD_GRID.tile, WORLD_GRID.crs)
+        found = values_seen(self.depot.cache, offer.layer.ref, shown_band(offer.layer.style), view, Drawn())
+        return answers.picture(encoded(_coded(np.nan_to_num(found), np.isfinite(found))))
 
     def from_south(self, request: Request) -> Response:
         at = request.path_params

@@ -443,13 +443,15 @@ class DeskPage(QWidget):
             self.probe.show_row(layer, row)
 
     def _relief_pointed(self, spot: GroundSpot | None) -> None:
-        """Have the strip follow the pointer of the relief."""
-        if spot is not None and self.strip.isVisible():
-            import numpy as np
+        """State where the pointer of the relief is, and have the strip follow it."""
+        import numpy as np
 
-            there = self.tether.to_map(np.array([spot[:2]]))
-            if there is not None and np.isfinite(there).all():
-                self.strip_tether.follow(*there[0].tolist())
+        there = self.tether.to_map(np.array([spot[:2]])) if spot is not None else None
+        if there is not None and np.isfinite(there).all():
+            self.map.pointer_moved.emit(*there[0].tolist())
+            self.strip_tether.follow(*there[0].tolist())
+        else:
+            self.map.canvas.pointer_left.emit()
 
     def _points_picked(self, layer: Layer, rows: np.ndarray) -> None:
         self._show_probe()
