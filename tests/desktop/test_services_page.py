@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import time
 
+import numpy as np
 import pytest
+import rasterio
 import shapely
 from PyQt6.QtCore import QDate, QPoint, Qt
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QComboBox
+from rasterio.transform import from_origin
 
 from brisk_atlas.core.connect import fetching
 from brisk_atlas.core.connect.stored_answers import ANSWERS, LIMIT_BYTES
 from brisk_atlas.core.find.shelves import Shelves
-from brisk_atlas.core.model import passwords
+from brisk_atlas.core.model import CellWindow, DataRef, Quantity, passwords
 from brisk_atlas.core.read import tile_store
 from brisk_atlas.core.read.permissions import permissions_file
 from brisk_atlas.core.read.tile_store import TILES
@@ -300,3 +303,33 @@ def test_a_catalogue_searches_its_records_and_leads_to_the_data(driver, served):
     d.click(form.go)
     d.settle()
     assert [layer.ref.protocol for layer in d.work.layers] == ["wms"] and d.work.layers[0].name == "laser strip"
+
+
+def test_heights_in_the_colours_of_tiles_go_on_where_ones_own_ground_ends(driver, served, tmp_path):
+    d, (depot, server) = driver, served
+    truth = depot.cache.raster(depot.offers["elevation_2029"].layer.ref)
+    x, y = truth.facts.extent.centre
+    own = tmp_path / "own.tif"
+    with rasterio.open(own, "w", driver="GTiff", count=1, width=60, height=60, dtype="float32", crs=truth.facts.crs,
+                       transform=from_origin(x - 600, y + 600, 20, 20)) as out:  # fmt: skip
+        out.write(np.full((1, 60, 60), 1500, np.float32))
+    d.window.session.open_refs([DataRef.parse(f"xyz+{server.address}/heights/elevation_2029/{{z}}/{{x}}/{{y}}.png")])
+    d.settle()
+    d.window.commands.do("style")
+    (tiles,) = d.work.layers
+    box = d.window.desk.drawer("style").findChild(QComboBox, "quantity")
+    box.setCurrentIndex(box.findData(Quantity.HEIGHT_TENTHS))
+    d.settle()
+    tiles = d.work.layer(tiles.id)
+    assert tiles.ref.quantity is Quantity.HEIGHT_TENTHS and tiles.style.bands == (1,)
+    d.open(own)
+    d.press(d.canvas, Qt.Key.Key_R)
+    d.settle()
+    pane = d.window.desk.relief
+    pane.choose_grids((d.layer("own").id, tiles.id))
+    d.settle()
+    assert pane.ground.text() == "own over 1 more"
+    (east, north) = pane.scene.space.to_metres(x + 2000, y + 500)
+    column, row = truth.facts.lattice.to_cells(x + 2000, y + 500)
+    height = truth.block(CellWindow(int(column), int(row), int(column) + 1, int(row) + 1)).values[0, 0, 0]
+    assert pane.scene.ground_up(east, north, 1.0) == pytest.approx(height, abs=40)  # by a coarse window

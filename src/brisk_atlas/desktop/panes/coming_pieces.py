@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -51,12 +52,16 @@ class ComingPieces(QObject):
     def take(self, frames: Sequence[Frame]) -> None:
         """Note what the newest frames lack."""
         self._coming = {source.whole for frame in frames for source in frame.coming}
-        if self._coming & self._news:  # it came while this was drawn
+        if any(self._is_coming(source) for source in self._news):  # it came while this was drawn
             self._arrival.start()
         if any(frame.failing for frame in frames):
             self._retry.start()
 
     def _arrived(self, source: DataRef) -> None:
         self._news.add(source)
-        if source in self._coming and not self._arrival.isActive():
+        if self._is_coming(source) and not self._arrival.isActive():
             self._arrival.start()
+
+    def _is_coming(self, source: DataRef) -> bool:
+        """Return whether a piece of a layer is waited for; an address alone means the only layer that it has."""
+        return any(each in (source, replace(source, inner="")) for each in self._coming)
