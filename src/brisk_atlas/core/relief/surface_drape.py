@@ -80,13 +80,13 @@ class SurfaceDrape:
                 return (*zip(ASPECT_COLOURS, ASPECTS), (FLAT_COLOUR, f"flat, below {FLAT_DEG:g}°"))
             case DrapeKind.SLOPE:
                 texts = [f"{a:g} to {b:g}°" for a, b in pairwise(SLOPE_EDGES)]
-                return tuple(zip(_spread("ember", len(texts)), texts))
+                return tuple(zip(_evenly_from("ember", len(texts)), texts))
             case DrapeKind.HEIGHTS:
                 texts = [f"{a:,g} to {b:,g} m" for a, b in pairwise(self._edges)]
-                return tuple(zip(_spread("land", len(texts)), texts))
+                return tuple(zip(_evenly_from("land", len(texts)), texts))
 
 
-def _spread(ramp: str, count: int) -> list[str]:
+def _evenly_from(ramp: str, count: int) -> list[str]:
     table = ramps.ramp(ramp)
     at = np.linspace(0.04, 0.96, count) * (len(table) - 1)
     return [ramps.hex_of(table[round(each)]) for each in at.tolist()]

@@ -100,8 +100,8 @@ def _summary(trace: Trace, distance: np.ndarray, inside: np.ndarray) -> StretchS
         return StretchSummary(trace.name, trace.unit, 0, places, nan, nan, nan, nan, nan)
     along = distance[known]
     off = along - along.mean()
-    spread = float(off @ off)
-    slope = float(off @ (values - values.mean())) / spread if spread > 0 else float("nan")
+    squares = float(off @ off)
+    slope = float(off @ (values - values.mean())) / squares if squares > 0 else float("nan")
     return StretchSummary(trace.name, trace.unit, values.size, places, float(values.min()), float(values.mean()),
                           float(values.max()), float(values.std()), slope)  # fmt: skip
 

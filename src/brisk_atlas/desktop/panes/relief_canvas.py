@@ -34,7 +34,7 @@ WALKS = {  # ahead, right and up
 }  # fmt: skip
 TURNS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
 TOOL_KEYS = {Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Backspace}
-MOST_PICKED = 4_000  # points that are marked; of more, as many spread over them
+MOST_PICKED = 4_000  # points that are marked; of more, as many from all over them
 SIDES = {"north": 180.0, "east": 270.0, "south": 0.0, "west": 90.0}  # from where, and towards which azimuth
 
 
