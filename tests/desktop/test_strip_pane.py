@@ -137,7 +137,16 @@ def test_two_surfaces_stand_along_a_drawn_line_on_one_axis_and_in_the_relief(dri
     d.window.commands.do("relief")
     d.settle()
     move(pane.canvas, 300)
-    assert d.window.desk.relief.canvas.mark is not None
+    relief = d.window.desk.relief
+    assert relief.canvas.mark is not None
+    relief.do("distance")
+    for x in (-30, 40):
+        spot = QPoint(relief.canvas.width() // 2 + x, relief.canvas.height() // 2 + 20)
+        d.qtbot.mouseClick(relief.canvas, LEFT, PLAIN, spot)
+        d.settle()
+    d.press(relief.canvas, Qt.Key.Key_Return)
+    d.settle()
+    assert pane.profile is not profile and pane.profile.length > 100  # what is measured there is shown along, too
     d.window.commands.do("strip")
     assert not pane.isVisible() and d.window.desk.map.canvas.stretch is None
 
