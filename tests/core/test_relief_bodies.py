@@ -180,6 +180,9 @@ def test_lines_and_points_are_lifted_from_the_ground_or_lie_at_their_own_heights
     path = written(tmp_path / "line.gpkg", [line])
     own = standing_of(path, Standing(StandingWay.LIFTED, Foot.OWN_Z, height=0.0), scene).bodies
     assert own.ends[:, :, 2].tolist() == [[500.0, 700.0]]
+    feet = written(tmp_path / "feet.gpkg", [line], crs="EPSG:32727+6360")
+    own = standing_of(feet, Standing(StandingWay.LIFTED, Foot.OWN_Z, height=0.0), scene).bodies
+    assert own.ends[0, :, 2] == pytest.approx([152.4003, 213.3604])  # US survey feet
     over = standing_of(path, Standing(StandingWay.LIFTED, Foot.GROUND, height=15.0), scene).bodies
     assert len(over.ends) > 100  # it follows the ground
     assert over.ends[..., 2] == pytest.approx(115 + 0.1 * over.ends[..., 0], abs=0.01)

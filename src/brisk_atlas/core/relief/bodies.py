@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -13,7 +13,8 @@ from brisk_atlas.core.draw.row_looks import RowLooks, row_looks
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.model.shapes import POINT, POLYGON, Shapes
 from brisk_atlas.core.model.standing import Foot, Standing, StandingWay
-from brisk_atlas.core.place import transform
+from brisk_atlas.core.place import height_unit_of, transform
+from brisk_atlas.core.place.length_units import METRES_A_UNIT
 from brisk_atlas.core.table import rows_of
 
 from .boreholes import StickLegend, numbers_in, sticks_of
@@ -65,7 +66,7 @@ def bodies_of(cache: DataCache, layer: Layer, space: Space, ground: Heights) -> 
         raise AtlasError(layer.name, f"it has {len(features.shapes.xy):,} vertices, more than {MOST_VERTICES:,}",
                          "Have it draped, or filter it.")  # fmt: skip
     looks, standing = row_looks(cache, layer), layer.standing
-    shapes = cache.shapes_in(layer.ref, space.crs)
+    shapes = _shapes_in_metres(cache, layer, space)
     heights = _heights(cache, layer, standing)
     match standing.way:
         case StandingWay.RAISED:
@@ -90,6 +91,13 @@ def bodies_of(cache: DataCache, layer: Layer, space: Space, ground: Heights) -> 
     return ReliefBodies(layer.id, bodies(found.corners[known[0]], found.face_inks[known[0]], found.face_rows[known[0]],
                                          found.ends[known[1]], found.stroke_inks[known[1]], found.widths[known[1]],
                                          found.stroke_rows[known[1]]), note)  # fmt: skip
+
+
+def _shapes_in_metres(cache: DataCache, layer: Layer, space: Space) -> Shapes:
+    """Return the geometry of a layer in the CRS of a space, its own heights in metres."""
+    shapes, crs = cache.shapes_in(layer.ref, space.crs), cache.features(layer.ref).crs
+    factor = METRES_A_UNIT.get(height_unit_of(crs), 1.0)
+    return shapes if shapes.z is None or factor == 1.0 else replace(shapes, z=shapes.z * factor)
 
 
 def no_bodies(layer: Layer, note: str) -> ReliefBodies:
@@ -240,7 +248,7 @@ def _raised(
 ) -> Bodies:
     """Return polygons as bodies with a flat roof: it lies over the lowest foot of the edge, or the highest for what
     goes down."""
-    features, shapes = cache.features(layer.ref), cache.shapes_in(layer.ref, space.crs)
+    features, shapes = cache.features(layer.ref), _shapes_in_metres(cache, layer, space)
     rings = _of_kind(shapes, looks, space, points=False)
     foot = _foot(rings, layer.standing, _feet(cache, layer), ground)
     owners, edges = rings.owners, rings.edges
