@@ -163,7 +163,10 @@ def test_a_picked_line_has_grids_along_it_and_what_has_no_numbers_says_so(driver
     pane = strip_of(d)
     d.work.pick(Picks(d.layer("trails").id, (2,)))
     d.settle()
-    assert pane.profile.title == "trails, row 3" and [trace.name for trace in pane.profile.traces] == ["elevation_2029"]
+    assert pane.profile.title == "trails, row 3" and [trace.name for trace in pane.profile.traces] == [
+        "elevation_2029",
+        "Z",
+    ]
     d.window.session.open_refs([DataRef.file(demo.DATA / "vents.kml")])
     d.settle()
     assert pane.profile is not None or pane.canvas.message

@@ -8,10 +8,12 @@ import numpy as np
 
 from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.strip.profile import Profile
 
 from .panes.map_pane import MapPane
 from .panes.strip_pane import StripPane
 
+MOST_PLACES = 4000  # of a line, that are drawn on the map and looked for under the pointer
 NEAR_PX = 30  # of the pointer, within which the line follows it
 
 
@@ -21,6 +23,7 @@ class StripTether:
 
     def __init__(self, map_pane: MapPane, strip: StripPane, mark_in_relief: Callable[[float, float], None]) -> None:
         self.map, self.strip, self._mark_in_relief = map_pane, strip, mark_in_relief
+        self._known: tuple[Profile, str | None, np.ndarray, np.ndarray] | None = None
         strip.pointed.connect(self._mark)
         strip.seen_changed.connect(self._outline)
         strip.closed.connect(self._forget)
@@ -45,14 +48,26 @@ class StripTether:
         if self.map.canvas.cross is not None:
             self._mark_in_relief(*self.map.canvas.cross)
 
+    def _whole(self) -> tuple[np.ndarray, np.ndarray]:
+        """Return some places all along the line, and where they are on the map; found once for a line and a CRS."""
+        profile, view = self.strip.profile, self.map.canvas.view
+        if profile is None or view is None:
+            return np.empty(0, np.int64), np.empty((0, 2))
+        if self._known is None or self._known[0] is not profile or self._known[1] != view.crs:
+            places = np.arange(0, len(profile), max(1, len(profile) // MOST_PLACES))
+            found = self._on_map(profile.xy[places], profile.crs)
+            known = np.isfinite(found).all(axis=1) if found is not None else np.zeros(len(places), bool)
+            line = found[known] if found is not None else np.empty((0, 2))
+            self._known = profile, view.crs, places[known], line
+        return self._known[2], self._known[3]
+
     def _outline(self) -> None:
         profile, canvas = self.strip.profile, self.strip.canvas
         self.map.canvas.stretch = None
         if profile is not None and self.strip.isVisible():
-            inside = (profile.distance >= canvas.low) & (profile.distance <= canvas.high)
-            found = self._on_map(profile.xy[inside], profile.crs) if inside.any() else None
-            if found is not None:
-                self.map.canvas.stretch = found[np.isfinite(found).all(axis=1)]
+            places, line = self._whole()
+            inside = profile.between(canvas.low, canvas.high)
+            self.map.canvas.stretch = line[(places >= inside.start) & (places < inside.stop)]
         self.map.canvas.update()
 
     def _forget(self) -> None:
@@ -61,13 +76,12 @@ class StripTether:
 
     def follow(self, x: float, y: float) -> None:
         """Move the cursor of the strip to the place of the line that is close to a position of the map."""
-        profile, view = self.strip.profile, self.map.canvas.view
-        line = self.map.canvas.stretch
-        if profile is None or view is None or line is None or not self.strip.isVisible():
+        view = self.map.canvas.view
+        if view is None or not self.strip.isVisible():
             return
-        whole = self._on_map(profile.xy, profile.crs)
-        if whole is None or not np.isfinite(whole).any():
+        places, line = self._whole()
+        if not len(places):
             return
-        off = np.hypot(whole[:, 0] - x, whole[:, 1] - y)
-        at = int(np.nanargmin(off))
-        self.strip.canvas.show_cursor(at if off[at] <= NEAR_PX * view.resolution else None)
+        off = np.hypot(line[:, 0] - x, line[:, 1] - y)
+        at = int(np.argmin(off))
+        self.strip.canvas.show_cursor(int(places[at]) if off[at] <= NEAR_PX * view.resolution else None)

@@ -310,7 +310,9 @@ class ReliefScene:
         rays, look = eye.rays(self.space, cols, rows), look._replace(pen=max(1, round(1 / coarser)))
         pixel = eye.pixel(rows)
         depth, which = np.empty((rows, cols), np.float32), np.empty((rows, cols), np.int8)
-        images = [np.empty((rows, cols, 4), np.uint8)]
+        beside = division.way == SIDE_BY_SIDE
+        image = np.empty((rows, cols, 4), np.uint8)
+        twin = np.empty_like(image) if beside else None
         drapes = list(self._drapes)
         with ExitStack() as reading:
             ground = self._ground(reading.enter_context(self._ground_store.reading()), pixel)
@@ -318,29 +320,24 @@ class ReliefScene:
                     for each in drapes]  # fmt: skip
             in_pieces(cols, STRIPES, lambda a, b: cast_kernels.cast_columns(ground, rays, depth, which, a, b))
 
-            def paint(image: np.ndarray, drape: Drape, shared: Division) -> None:
+            def paint(into: np.ndarray, drape: Drape, shared: Division) -> None:
                 in_bands(
                     rows,
                     lambda a, b: paint_kernels.paint_rows(
-                        ground, self._shades, drape, seen[-1], shared, look, rays, depth, which, image, a, b
+                        ground, self._shades, drape, seen[-1], shared, look, rays, depth, which, into, a, b
                     ),
                 )
 
-            beside = division.way == SIDE_BY_SIDE
-            paint(images[0], seen[0], division if len(seen) > 1 and not beside else UNDIVIDED)
-            if beside:
-                images.append(np.empty_like(images[0]))
-                paint(images[1], seen[-1], UNDIVIDED)
-        things, others = StandingThings(self.clouds, self.bodies, self.lighting, coarser), list(images[1:])
-        depths = [depth.copy() for _ in others]
-        wanted = bool(things) or look.solid < 1.0
-        nearest, owner = things.draw(rays, look, depth, images[0]) if wanted else (None, None)
-        for image, own in zip(others, depths):
-            if wanted:
-                things.draw(rays, look, own, image)
-        return ReliefPicture(
-            images[0], depth, which, eye, rays, size, nearest, owner, images[1] if len(images) > 1 else None
-        )
+            paint(image, seen[0], division if len(seen) > 1 and not beside else UNDIVIDED)
+            if twin is not None:
+                paint(twin, seen[-1], UNDIVIDED)
+        things = StandingThings(self.clouds, self.bodies, self.lighting, coarser)
+        if not things and look.solid >= 1.0:
+            return ReliefPicture(image, depth, which, eye, rays, size, twin=twin)
+        if twin is not None:
+            things.draw(rays, look, depth.copy(), twin)
+        nearest, owner = things.draw(rays, look, depth, image)
+        return ReliefPicture(image, depth, which, eye, rays, size, nearest, owner, twin)
 
     def missing(self, picture: ReliefPicture) -> list[Wanted]:
         """Return the windows that a picture at rest would need but has not, the coarsest first; once it has all, others

@@ -79,22 +79,20 @@ class Profile:
             return before
         return before if distance - self.distance[before] <= self.distance[after] - distance else after
 
-    def closest(self, x: float, y: float, scale: float = 1.0) -> tuple[int, float]:
-        """Return the place nearest to a position of its CRS, and how far that is in units of the CRS; `scale` is how
-        much a unit east is of one north."""
-        off = np.hypot((self.xy[:, 0] - x) * scale, self.xy[:, 1] - y)
-        at = int(np.nanargmin(off))
-        return at, float(off[at])
+    def between(self, low: float, high: float) -> slice:
+        """Return the places between two distances, both included."""
+        first, last = np.searchsorted(self.distance, low, "left"), np.searchsorted(self.distance, high, "right")
+        return slice(int(first), int(last))
 
     def stretch(self, low: float, high: float) -> tuple[StretchSummary, ...]:
         """Return what each trace is between two distances, both included."""
-        inside = (self.distance >= low) & (self.distance <= high)
-        return tuple(_summary(trace, self.distance, inside) for trace in self.traces)
+        inside = self.between(low, high)
+        return tuple(_summary(trace, self.distance[inside], trace.values[inside]) for trace in self.traces)
 
 
-def _summary(trace: Trace, distance: np.ndarray, inside: np.ndarray) -> StretchSummary:
-    known = inside & np.isfinite(trace.values)
-    values, places = trace.values[known], int(inside.sum())
+def _summary(trace: Trace, distance: np.ndarray, every: np.ndarray) -> StretchSummary:
+    known = np.isfinite(every)
+    values, places = every[known], len(every)
     if not values.size:
         nan = float("nan")
         return StretchSummary(trace.name, trace.unit, 0, places, nan, nan, nan, nan, nan)

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 
 import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.draw.classes import is_number
 from brisk_atlas.core.inspect.sampling import values_at
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.model.shapes import POINT
@@ -18,7 +20,6 @@ from brisk_atlas.core.table import rows_of, shown_rows
 from .profile import Profile, Trace, breaks_between, distances_along
 
 MOST_SAMPLES = 20_000  # along a line
-NUMBERS = (pa.types.is_integer, pa.types.is_floating, pa.types.is_decimal)
 
 
 def grids_along(
@@ -78,8 +79,7 @@ def points_in_order(cache: DataCache, layer: Layer) -> Profile:
     traces = [
         Trace(name, layer.rows.column(name).unit, values, down=name.lower().startswith("depth"))
         for name in table.column_names
-        if any(test(table.schema.field(name).type) for test in NUMBERS)
-        and np.isfinite(values := _numbers(table, name)[rows]).any()
+        if is_number(table.schema.field(name).type) and np.isfinite(values := _numbers(table, name)[rows]).any()
     ]
     return Profile(
         layer.name, layer.id, distance, xy, features.crs, tuple(traces), breaks_between(distance), rows, time
@@ -101,6 +101,20 @@ def line_of_row(cache: DataCache, layer: Layer, row: int) -> tuple[np.ndarray, T
     crs = cache.features(layer.ref).crs
     heights = Trace("Z", height_unit_of(crs), shapes.z[a:b]) if shapes.z is not None else None
     return shapes.xy[a:b], heights
+
+
+def along_row(
+    cache: DataCache, layer: Layer, row: int, grids: Sequence[Layer], check: Callable[[], None] = lambda: None
+) -> Profile:
+    """Return grids along a line feature, and its own heights where it has some. Raises AtlasError."""
+    xy, heights = line_of_row(cache, layer, row)
+    crs = cache.features(layer.ref).crs
+    found = grids_along(cache, grids, xy, crs, check)
+    own: tuple[Trace, ...] = ()
+    if heights is not None:
+        along = np.interp(found.distance, distances_along(xy, crs), heights.values)
+        own = (replace(heights, values=along),)
+    return replace(found, title=f"{layer.name}, row {row + 1}", layer_id=layer.id, traces=(*found.traces, *own))
 
 
 def _numbers(table: pa.Table, name: str) -> np.ndarray:

@@ -228,7 +228,7 @@ class ReliefDriver(QObject):
             self._again = True
             return
         eye, size, lighting, division = self.eye, self.size, self.lighting, self.division
-        moving, finely = self._still.isActive(), self._complete
+        moving, finely, loading = self._still.isActive(), self._complete, self._loading is not None
         self._complete = False
         coarser = self.pace.coarser if moving else 1.0
 
@@ -240,7 +240,8 @@ class ReliefDriver(QObject):
                 picture = scene.fine_picture(eye, size, look, division)
             else:
                 picture = scene.picture(eye, size, look, coarser=coarser, division=division)
-            return picture, time.perf_counter() - begun, scene.missing(picture)
+            took = time.perf_counter() - begun
+            return picture, took, [] if loading else scene.missing(picture)
 
         def finished(job: Job) -> None:
             self._drawing = None

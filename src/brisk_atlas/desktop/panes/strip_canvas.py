@@ -50,6 +50,7 @@ class StripCanvas(QWidget):
         self.low, self.high = 0.0, 1.0  # the distances in sight
         self.cursor_at: int | None = None
         self.stretch: tuple[float, float] | None = None
+        self._summaries: dict[str, StretchSummary] = {}  # of the stretch, by trace
         self.together = False  # those of one unit on one axis
         self.message = ""
         self._pressed: QPointF | None = None
@@ -129,7 +130,7 @@ class StripCanvas(QWidget):
 
     def _limits(self, group: list[int]) -> tuple[float, float] | None:
         assert self.profile is not None
-        inside = (self.profile.distance >= self.low) & (self.profile.distance <= self.high)
+        inside = self.profile.between(self.low, self.high)
         seen = np.concatenate([self.traces[number].values[inside] for number in group])
         known = seen[np.isfinite(seen)]
         if not known.size:
@@ -209,9 +210,8 @@ class StripCanvas(QWidget):
         """Return what stands beside a trace: its name, and what it is at the cursor or along the stretch."""
         trace = self.traces[number]
         words = f"{trace.name}, {trace.unit}" if trace.unit else trace.name
-        if self.stretch is not None and self.profile is not None:
-            found = next(each for each in self.profile.stretch(*self.stretch) if each.name == trace.name)
-            return f"{words}   {summary_text(found)}"
+        if self.stretch is not None and trace.name in self._summaries:
+            return f"{words}   {summary_text(self._summaries[trace.name])}"
         if self.cursor_at is not None:
             value = float(trace.values[self.cursor_at])
             return f"{words}   {number_text(value) if np.isfinite(value) else 'no value'}"
@@ -234,7 +234,8 @@ class StripCanvas(QWidget):
         places = thinned(profile.distance, trace.values, self.low, self.high, round(self._wide))
         if not places.size:
             return []
-        missing = np.cumsum(~np.isfinite(trace.values) | profile.breaks)[places]
+        seen = slice(int(places[0]), int(places[-1]) + 1)
+        missing = np.cumsum(~np.isfinite(trace.values[seen]) | profile.breaks[seen])[places - places[0]]
         parts = np.split(np.arange(len(places)), np.flatnonzero(np.diff(missing)) + 1)
         x = np.asarray(self.x_of(profile.distance[places]))
         y = np.asarray(_rows_of(trace.values[places], low, high, box, down=down))
@@ -319,7 +320,9 @@ class StripCanvas(QWidget):
 
     def choose_stretch(self, stretch: tuple[float, float] | None) -> None:
         """Choose the stretch between two distances, or none."""
-        self.stretch = stretch
+        self.stretch, self._summaries = stretch, {}
+        if stretch is not None and self.profile is not None:
+            self._summaries = {each.name: each for each in self.profile.stretch(*stretch)}
         self.chosen.emit(stretch)
         self.update()
 

@@ -178,19 +178,14 @@ class StripPane(QWidget):
         self._of = of
 
         def work(job: Job) -> Profile:
-            from dataclasses import replace
-
-            from brisk_atlas.core.strip.sources import grids_along, line_of_row, points_in_order
+            from brisk_atlas.core.strip.sources import along_row, grids_along, points_in_order
 
             if line is not None:
                 return grids_along(cache, grids, *line, job.check)
             if points is not None:
                 return points_in_order(cache, points)
             assert picked is not None
-            layer, row = picked
-            xy, _ = line_of_row(cache, layer, row)
-            found = grids_along(cache, grids, xy, cache.features(layer.ref).crs, job.check)
-            return replace(found, title=f"{layer.name}, row {row + 1}", layer_id=layer.id)
+            return along_row(cache, *picked, grids, job.check)
 
         def done(found: Profile) -> None:
             self._job = None
