@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -133,8 +134,10 @@ def thinned(distance: np.ndarray, values: np.ndarray, low: float, high: float, c
     places = places[np.isfinite(values[places])]
     if len(places) <= 4 * columns or not high > low:
         return places
-    column = np.clip(np.floor((distance[places] - low) / (high - low) * columns), -1, columns).astype(np.int64)
-    starts = np.flatnonzero(np.diff(column, prepend=column[0] - 1))
-    ends = np.append(starts[1:], len(places)) - 1
-    order = np.lexsort((values[places], column))  # within a column the lowest comes first, the highest last
-    return places[np.unique(np.concatenate([starts, ends, order[starts], order[ends]]))]
+    edges = np.searchsorted(distance[places], low + (high - low) / columns * np.arange(columns + 1))
+    cuts = np.unique(np.concatenate([[0], edges, [len(places)]])).tolist()
+    seen, stays = values[places], []
+    for begin, end in pairwise(cuts):  # a column each
+        own = seen[begin:end]
+        stays += [begin, begin + int(own.argmin()), begin + int(own.argmax()), end - 1]
+    return places[np.unique(stays)]

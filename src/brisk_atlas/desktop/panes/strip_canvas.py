@@ -51,6 +51,8 @@ class StripCanvas(QWidget):
         self.cursor_at: int | None = None
         self.stretch: tuple[float, float] | None = None
         self._summaries: dict[str, StretchSummary] = {}  # of the stretch, by trace
+        self._drawn: dict[int, tuple[tuple, list[QPolygonF]]] = {}  # lines by trace, and what they were made for
+        self._reach: tuple[tuple[Trace, ...], dict[tuple, tuple[float, float] | None]] | None = None
         self.together = False  # those of one unit on one axis
         self.message = ""
         self._pressed: QPointF | None = None
@@ -61,6 +63,7 @@ class StripCanvas(QWidget):
         """Show traces of a profile, all of it if it is another one; or say why there is none."""
         other = profile is not self.profile
         self.profile, self.traces, self.message = profile, traces, message
+        self._drawn = {}
         if other:
             self.cursor_at, self.stretch = None, None
             self.show_all()
@@ -131,11 +134,17 @@ class StripCanvas(QWidget):
     def _limits(self, group: list[int]) -> tuple[float, float] | None:
         assert self.profile is not None
         inside = self.profile.between(self.low, self.high)
-        seen = np.concatenate([self.traces[number].values[inside] for number in group])
-        known = seen[np.isfinite(seen)]
-        if not known.size:
+        key = (self.low, self.high, *group)
+        if self._reach is None or self._reach[0] is not self.traces or key not in self._reach[1]:
+            ends = [_ends(self.traces[number].values[inside]) for number in group]
+            known = [each for each in ends if each is not None]
+            found = (min(low for low, _ in known), max(high for _, high in known)) if known else None
+            before = self._reach[1] if self._reach is not None and self._reach[0] is self.traces else {}
+            self._reach = self.traces, {**{k: v for k, v in before.items() if k[:2] == key[:2]}, key: found}
+        limits = self._reach[1][key]
+        if limits is None:
             return None
-        low, high = float(known.min()), float(known.max())
+        low, high = limits
         rim = (high - low) * 0.06 or max(abs(high) * 0.01, 0.5)
         return low - rim, high + rim
 
@@ -191,7 +200,7 @@ class StripCanvas(QWidget):
             painter.setClipRect(box.adjusted(0, -1, 0, 2))
             for number in group:
                 painter.setPen(QPen(QColor(INKS[number % len(INKS)]), 1.5))
-                for line in self._lines(profile, self.traces[number], box, low, high, down=down):
+                for line in self._lines_once(profile, number, box, low, high, down=down):
                     if line.count() == 1:
                         painter.drawEllipse(line.first(), 1.6, 1.6)
                     painter.drawPolyline(line)
@@ -227,6 +236,17 @@ class StripCanvas(QWidget):
         painter.fillRect(place, back)
         painter.setPen(QColor(ink))
         painter.drawText(place.adjusted(4, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
+
+    def _lines_once(
+        self, profile: Profile, number: int, box: QRectF, low: float, high: float, *, down: bool
+    ) -> list[QPolygonF]:
+        """Return the lines of a trace, worked out once for what is in sight: the cursor moves over them."""
+        state = (profile, self.low, self.high, box, low, high)
+        found = self._drawn.get(number)
+        if found is None or found[0] != state:
+            found = state, self._lines(profile, self.traces[number], box, low, high, down=down)
+            self._drawn[number] = found
+        return found[1]
 
     def _lines(
         self, profile: Profile, trace: Trace, box: QRectF, low: float, high: float, *, down: bool
@@ -336,6 +356,11 @@ class StripCanvas(QWidget):
         """Move along by a share of what is in sight."""
         step = share * (self.high - self.low)
         self.see(self.low + step, self.high + step)
+
+
+def _ends(values: np.ndarray) -> tuple[float, float] | None:
+    known = values[np.isfinite(values)]
+    return (float(known.min()), float(known.max())) if known.size else None
 
 
 def _rows_of(values: np.ndarray | float, low: float, high: float, box: QRectF, *, down: bool) -> np.ndarray | float:
