@@ -35,7 +35,7 @@ class Lane(Enum):
     BATCH = "batch"
 
 
-NICENESS = {Lane.INTERACTIVE: 4, Lane.BATCH: 15}  # of 19; the window's own thread has 0
+NICENESS = {Lane.INTERACTIVE: 2, Lane.BATCH: 15}  # of 19; the window's own thread has 0
 
 
 class Job:

@@ -228,7 +228,7 @@ class ReliefDriver(QObject):
             self._again = True
             return
         eye, size, lighting, division = self.eye, self.size, self.lighting, self.division
-        moving, finely, loading = self._still.isActive(), self._complete, self._loading is not None
+        moving, finely = self._still.isActive(), self._complete
         self._complete = False
         coarser = self.pace.coarser if moving else 1.0
 
@@ -241,7 +241,7 @@ class ReliefDriver(QObject):
             else:
                 picture = scene.picture(eye, size, look, coarser=coarser, division=division)
             took = time.perf_counter() - begun
-            return picture, took, [] if loading else scene.missing(picture)
+            return picture, took, scene.missing(picture)
 
         def finished(job: Job) -> None:
             self._drawing = None
