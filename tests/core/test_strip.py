@@ -113,7 +113,7 @@ def test_points_go_by_their_time_and_filters_and_break_where_nothing_was_measure
             points_in_order(workspace.cache, replace(layer, rows=one))
         line = shapely.MultiLineString([[(0, 0, 1), (1, 0, 2)], [(5, 5, 7), (9, 5, 8), (9, 9, 9)]])
         (layer,) = workspace.open(written(tmp_path / "l.gpkg", [line, shapely.Point(0, 0)]))
-        xy, heights = line_of_row(workspace.cache, layer, 0)
+        xy, (heights,) = line_of_row(workspace.cache, layer, 0)
         assert xy.tolist() == [[5, 5], [9, 5], [9, 9]] and heights.values.tolist() == [7, 8, 9]
         with pytest.raises(AtlasError, match="has no line"):
             line_of_row(workspace.cache, layer, 1)

@@ -40,7 +40,7 @@ def test_a_survey_is_read_with_the_cursor_and_the_map_follows_and_leads(survey):
     d, pane = survey, strip_of(survey)
     canvas, profile = pane.canvas, pane.profile
     assert pane.isVisible() and pane.chosen() == ("depth_m", "magnetic_total_nt", "magnetic_residual_nt")
-    assert "185 places" in pane.what.text() and [canvas._is_down([n]) for n in (0, 1)] == [
+    assert "185 places" in pane.what.text() and [canvas._is_down(canvas.bands[n]) for n in (0, 1)] == [
         True,
         False,
     ]  # depths go down
@@ -91,10 +91,8 @@ def test_a_stretch_is_chosen_zoomed_and_highlighted_on_the_map(survey):
 
 def test_quantities_are_chosen_from_the_menu_remembered_for_the_layer_and_saved(survey, tmp_path):
     d, pane = survey, strip_of(survey)
-    pane.menu.aboutToShow.emit()
-    actions = {action.text(): action for action in pane.menu.actions()}
-    actions["gravity_mgal"].trigger()
-    actions["depth_m"].trigger()
+    for name in ("gravity_mgal, mGal", "depth_m, m"):
+        next(action for action in pane.bar.menu.actions() if action.text() == name).trigger()
     assert pane.chosen() == ("magnetic_total_nt", "magnetic_residual_nt", "gravity_mgal")
     assert [trace.name for trace in pane.canvas.traces] == list(pane.chosen())
     pane.write(tmp_path / "line.csv")
@@ -115,7 +113,7 @@ def test_two_surfaces_stand_along_a_drawn_line_on_one_axis_and_in_the_relief(dri
     d.settle()
     pane = strip_of(d)
     assert pane.profile is None and "draw one" in pane.canvas.message
-    d.click(pane.draw)
+    d.click(pane.bar.draw)
     assert d.window.desk.tool == "distance"
     view = d.canvas.view
     before, after = (d.window.session.cache.raster(d.layer(f"elevation_{year}").ref).native() for year in (2029, 2031))
@@ -131,9 +129,9 @@ def test_two_surfaces_stand_along_a_drawn_line_on_one_axis_and_in_the_relief(dri
     assert profile.length == pytest.approx(160 * view.resolution, rel=0.02)
     change = profile.traces[0].values - profile.traces[1].values
     assert np.nanmax(np.abs(change)) > 1  # the rim that dropped
-    assert len(pane.canvas.groups) == 2 and pane.canvas.exaggeration_of(0) > 0
-    d.click(pane.together)
-    assert pane.canvas.groups == [[0, 1]]
+    assert len(pane.canvas.bands) == 2 and pane.canvas.exaggeration_of(0) > 0
+    pane.bar.together.trigger()
+    assert [band.traces for band in pane.canvas.bands] == [(0, 1)]
     d.window.commands.do("relief")
     d.settle()
     move(pane.canvas, 300)

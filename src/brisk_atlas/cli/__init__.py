@@ -90,10 +90,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if command and not command.startswith("-") and not Path(command).exists():
         from brisk_atlas.core.operations import COMMANDS
 
-        if command in COMMANDS:
+        two_words = f"{command}-{given[1]}" if len(given) > 1 else ""  # such as `lines list`
+        if command in COMMANDS or two_words in COMMANDS:
             from .operation import run
 
-            return run(command, given[1:])
+            return run(command, given[1:]) if command in COMMANDS else run(two_words, given[2:])
     if command in ("-h", "--help"):
         from .operation import listing
 

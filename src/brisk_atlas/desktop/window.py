@@ -592,6 +592,8 @@ def is_dataset_folder(path: Path) -> bool:
     """Return whether a folder is a dataset by itself."""
     from brisk_atlas.core.read import folder_suffixes
     from brisk_atlas.core.read.scene_names import metadata_in
+    from brisk_atlas.core.read.survey_folder import is_survey_folder
     from brisk_atlas.core.read.tile_folder import is_tile_folder
 
-    return path.suffix.lower() in folder_suffixes() or len(metadata_in(path)) == 1 or is_tile_folder(path)
+    by_content = is_tile_folder(path) or is_survey_folder(path)
+    return path.suffix.lower() in folder_suffixes() or len(metadata_in(path)) == 1 or by_content

@@ -17,10 +17,13 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Field:
-    """One attribute of a vector layer or table; `type` in the words of Arrow."""
+    """One attribute of a vector layer or table; `type` in the words of Arrow. `unit` and `meaning` are those that its
+    file or its format states, "" for none."""
 
     name: str
     type: str
+    unit: str = ""
+    meaning: str = ""
 
 
 class Rescale(NamedTuple):

@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from .statistics import Statistics
     from .styles import UseStyle, WriteStyle
     from .surface_steps import SurfaceSteps
+    from .survey_lines import CheckLines, FindCrossovers, ListLines, WriteLines
     from .zonal_statistics import ZonalStatistics
 
 COMMANDS = {  # on the command line and in JSON: (module, class)
@@ -54,6 +55,10 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "surface-steps": ("surface_steps", "SurfaceSteps"),
     "contour-lines": ("contour_lines", "WriteContours"),
     "profile": ("line_profile", "WriteProfile"),
+    "lines-list": ("survey_lines", "ListLines"),
+    "lines-check": ("survey_lines", "CheckLines"),
+    "lines-crossovers": ("survey_lines", "FindCrossovers"),
+    "lines-write": ("survey_lines", "WriteLines"),
     "class-change": ("class_change", "ClassChange"),
     "cloud-change": ("cloud_change", "CloudChange"),
     "image-change": ("image_change", "ImageChange"),
@@ -81,6 +86,7 @@ _HOME_OF |= {"Operation": "operation", "Result": "operation", "Written": "operat
 __all__ = [
     "COMMANDS",
     "ApplyTemplate",
+    "CheckLines",
     "ClassChange",
     "CloudChange",
     "Compare",
@@ -88,12 +94,14 @@ __all__ = [
     "CountRows",
     "Export",
     "FillRecord",
+    "FindCrossovers",
     "FindViewshed",
     "FlattenXml",
     "GridChange",
     "ImageChange",
     "ImageShift",
     "IndexFolders",
+    "ListLines",
     "Operation",
     "ReliefModel",
     "RenderRelief",
@@ -108,6 +116,7 @@ __all__ = [
     "UseStyle",
     "WriteCatalogue",
     "WriteContours",
+    "WriteLines",
     "WriteProfile",
     "WriteRecordPage",
     "WriteStyle",

@@ -36,7 +36,7 @@ class FieldMeaning:
 
 def meanings_of(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
     """Return what is stated of the fields of a part, by field name; a GeoPackage's own columns win over records."""
-    found = _from_database(dataset, part) | _from_records(dataset, part)
+    found = _from_format(dataset, part) | _from_database(dataset, part) | _from_records(dataset, part)
     if dataset.ref.suffix == ".gpkg" and dataset.ref.is_local:
         for name, words in _from_geopackage(dataset.ref.path, part).items():
             found[name] = replace(found.get(name, words), **{k: v for k, v in vars(words).items() if v})
@@ -48,6 +48,12 @@ def _from_database(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
     found = dataset.part(part)
     comments = found.comments if isinstance(found, RowsPart) else {}
     return {name: FieldMeaning(description=about) for name, about in comments.items()}
+
+
+def _from_format(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
+    """Return what the format or the file itself states of fields."""
+    fields = dataset.part(part).facts.fields
+    return {f.name: FieldMeaning(description=f.meaning, unit=f.unit) for f in fields if f.meaning or f.unit}
 
 
 def _from_records(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:

@@ -31,6 +31,7 @@ from brisk_atlas.core.system.folders import make_private
 from .binary_dxf import as_text, is_binary_dxf
 from .content import content_of, head_of, root_of
 from .sqlite_file import before_broken_write, has_hot_journal
+from .survey_folder import is_survey_folder
 from .tile_folder import is_tile_folder
 
 
@@ -146,7 +147,8 @@ BUILT_IN = (
     Reader("XLSX", (".xlsx",), ("a zip archive",), _late("workbook")),
     Reader("ODS", (".ods",), ("a zip archive",), _late("workbook")),
     _in_place("dBase table", (".dbf",), (), _late("vector")),
-    Reader("MGD77", (".mgd77",), ("text",), _late("marine")),
+    Reader("MGD77", (".mgd77",), ("text",), _late("mgd77")),
+    Reader("MGD77T", (".m77t",), ("text",), _late("mgd77")),
     Reader("Scene metadata", (".txt", ".met"), ("text",), _late("scene"), lambda head: head.lstrip()[:5] == b"GROUP"),
     Reader("Text table", (".txt", ".dat"), ("text",), _late_asking("table"), _is_table),
     Reader("Text", (".txt", ".md"), ("text",), _late("document")),
@@ -157,6 +159,7 @@ BUILT_IN = (
 )
 TILED = (".tif", ".tiff", ".gtiff", ".jp2")  # of which pieces are read; others come whole
 TILE_FOLDER = Reader("map tiles", (), (), _late("raster"), folder=True)
+SURVEY_FOLDER = Reader("MGD77", (), (), _late("mgd77"), folder=True)
 
 
 @cache
@@ -198,6 +201,8 @@ def reader_for(ref: DataRef) -> Reader:
             return by_folder[0]
         if is_tile_folder(ref.path):
             return TILE_FOLDER
+        if is_survey_folder(ref.path):
+            return SURVEY_FOLDER
         raise CannotRead(ref, "this is a folder", "Open one of the datasets in it; Find lists them.")
     head = head_of(ref)
     if not by_name:
@@ -305,7 +310,7 @@ def _opened(ref: DataRef, here: DataRef, reading: OpenOptions, to_draw: bool) ->
 def _only_scene(ref: DataRef) -> DataRef:
     from .scene_names import metadata_in
 
-    if is_tile_folder(ref.path):
+    if is_tile_folder(ref.path) or is_survey_folder(ref.path):
         return ref
     scenes = metadata_in(ref.path)
     if len(scenes) != 1:

@@ -24,10 +24,60 @@ class Trace:
     down: bool = False
 
 
+@dataclass(frozen=True, eq=False)
+class Dots:
+    """Points beside a line: distance, height and inks (n,) each, xy (n, 2) in `crs`; `count` is how many there are, of
+    which some may be left out; `classes` (n,) their codes, None without."""
+
+    name: str
+    unit: str
+    distance: np.ndarray
+    height: np.ndarray
+    inks: np.ndarray
+    xy: np.ndarray
+    crs: str | None
+    count: int
+    classes: np.ndarray | None
+
+
+@dataclass(frozen=True, eq=False)
+class Axis:
+    """Where places stand along the foot of a strip: values (n,) float64, never less than before; `unit` is "m", "" for
+    units of a plane without a CRS, or "s" after `begin`."""
+
+    values: np.ndarray
+    unit: str
+    begin: np.datetime64 | None = None
+
+    @property
+    def first(self) -> float:
+        """Where it begins."""
+        return float(self.values[0]) if len(self.values) else 0.0
+
+    @property
+    def last(self) -> float:
+        """Where it ends."""
+        return float(self.values[-1]) if len(self.values) else 0.0
+
+    def nearest(self, at: float) -> int:
+        """Return the place nearest to a value."""
+        after = int(np.clip(np.searchsorted(self.values, at), 1, max(1, len(self.values) - 1)))
+        before = after - 1
+        if after >= len(self.values):
+            return before
+        return before if at - self.values[before] <= self.values[after] - at else after
+
+    def between(self, low: float, high: float) -> slice:
+        """Return the places between two values, both included."""
+        first, last = np.searchsorted(self.values, low, "left"), np.searchsorted(self.values, high, "right")
+        return slice(int(first), int(last))
+
+
 @dataclass(frozen=True)
 class StretchSummary:
     """What a trace is along a stretch: how many values, of how many places, and their measures; `slope` is that of the
-    least-squares line, units of the values for each metre."""
+    least-squares line, units of the values for each metre; `above` and `below` are the areas to both sides of a
+    reference, units of the values times metres, None without a reference."""
 
     name: str
     unit: str
@@ -38,6 +88,8 @@ class StretchSummary:
     maximum: float
     deviation: float
     slope: float
+    above: float | None = None
+    below: float | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,7 +98,8 @@ class Profile:
 
     distance : (n,) float64 from its begin, metres on the ellipsoid, units of the plane without a CRS, never less than
     before; xy : (n, 2) float64 in `crs`; breaks : (n,) bool, True where nothing is known of what lies between a place
-    and the one before; rows : (n,) int64 rows of the layer in the sheet, None for grids; time : (n,) datetime64 or None
+    and the one before; rows : (n,) int64 rows of the layer in the sheet, None for grids; time : (n,) datetime64 or
+    None; dots : points of clouds in a corridor along the line
     """
 
     title: str
@@ -58,6 +111,7 @@ class Profile:
     breaks: np.ndarray
     rows: np.ndarray | None = None
     time: np.ndarray | None = None
+    dots: tuple[Dots, ...] = ()
 
     def __len__(self) -> int:
         return len(self.distance)
@@ -72,26 +126,29 @@ class Profile:
         """The unit of distances: metres, or "" where the CRS is not known."""
         return "m" if self.crs is not None else ""
 
+    def axis(self, *, by_time: bool = False) -> Axis:
+        """Return where its places stand: by distance, or by time where it has one."""
+        if not by_time or self.time is None or not len(self):
+            return Axis(self.distance, self.unit)
+        seconds = (self.time - self.time[0]).astype(np.int64) / 1000
+        return Axis(np.maximum.accumulate(seconds), "s", self.time[0])
+
     def nearest(self, distance: float) -> int:
         """Return the place nearest to a distance along the line."""
-        after = int(np.clip(np.searchsorted(self.distance, distance), 1, max(1, len(self) - 1)))
-        before = after - 1
-        if after >= len(self):
-            return before
-        return before if distance - self.distance[before] <= self.distance[after] - distance else after
+        return self.axis().nearest(distance)
 
     def between(self, low: float, high: float) -> slice:
         """Return the places between two distances, both included."""
-        first, last = np.searchsorted(self.distance, low, "left"), np.searchsorted(self.distance, high, "right")
-        return slice(int(first), int(last))
+        return self.axis().between(low, high)
 
     def stretch(self, low: float, high: float) -> tuple[StretchSummary, ...]:
         """Return what each trace is between two distances, both included."""
         inside = self.between(low, high)
-        return tuple(_summary(trace, self.distance[inside], trace.values[inside]) for trace in self.traces)
+        return tuple(summary_of(trace, self.distance[inside], trace.values[inside]) for trace in self.traces)
 
 
-def _summary(trace: Trace, distance: np.ndarray, every: np.ndarray) -> StretchSummary:
+def summary_of(trace: Trace, distance: np.ndarray, every: np.ndarray) -> StretchSummary:
+    """Return what a trace is at some places, whose distances and values are given."""
     known = np.isfinite(every)
     values, places = every[known], len(every)
     if not values.size:

@@ -47,7 +47,7 @@ def fields_with_added(cache: DataCache, layer: Layer) -> tuple[Field, ...]:
         if not join.many:
             other = cache.part(join.ref).facts.fields
             found += [Field(f"{join.name}.{field.name}", field.type) for field in other]
-    return (*found, *(Field(c.name, c.type.lower() or "computed") for c in layer.rows.computed))
+    return (*found, *(Field(c.name, c.type.lower() or "computed", c.unit) for c in layer.rows.computed))
 
 
 def rows_of(cache: DataCache, layer: Layer, check: Check = None) -> pa.Table:

@@ -9,7 +9,7 @@ from .boreholes import HOLES, intervals
 from .grids import NODATA, seafloor, surveyed, surveyed_2032, year_after
 from .ground import CELL
 from .land_cover import cover_changes
-from .marine import LINES, survey
+from .marine import LEVELS, LINES, crossovers, survey
 from .second_delivery import edits_of_2032
 from .tables import laboratory, readings, stations
 from .terrain import terrain
@@ -51,6 +51,8 @@ def facts() -> dict:
         },
         "delivery_2032": edits_of_2032(),
         "land_cover": cover_changes(),
+        "crossovers": [list(pair) for pair in crossovers()],
+        "levels": LEVELS,
         "boat_lines": {code: int(survey(code)["lon"].size) for code, *_ in LINES},
         "logs": {hole: round(depth / 0.5) + 1 for hole, _, depth in HOLES},
         "seafloor": {"columns": seafloor()[0].size, "rows": seafloor()[1].size, "deepest_m": float(np.round(seafloor()[2].min() * 4) / 4)},

@@ -120,6 +120,26 @@ def paint_line(painter: QPainter, places: np.ndarray, view: View, theme: Theme) 
     _paint_path(painter, places, view, ((theme.raised, 5.0), (theme.accent, 2.0)))
 
 
+def paint_spots(painter: QPainter, places: np.ndarray, values: np.ndarray, view: View, theme: Theme) -> None:
+    """Draw crossovers: larger for larger differences, in one colour for positive ones, in another for negative ones,
+    and hollow where there is none. places : (n, 2) positions of the view's CRS; values : (n,)"""
+    known = np.abs(values[np.isfinite(values)])
+    largest = float(np.percentile(known, 95)) if known.size else 0.0
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for (x, y), value in zip(places.tolist(), values.tolist()):
+        at = QPointF(*view.to_pixel(x, y)) if np.isfinite(x) and np.isfinite(y) else None
+        if at is None or not (-RIM_PX < at.x() < view.width + RIM_PX and -RIM_PX < at.y() < view.height + RIM_PX):
+            continue
+        size = 3.0 + 6.0 * min(1.0, abs(value) / largest) if largest > 0 and np.isfinite(value) else 3.0
+        painter.setPen(QPen(QColor(theme.raised), 1.5))
+        known_ink = QColor(theme.accent if value > 0 else theme.second)
+        painter.setBrush(known_ink if np.isfinite(value) else QColor(theme.raised))
+        if not np.isfinite(value):
+            painter.setPen(QPen(QColor(theme.quiet), 1.5))
+        painter.drawEllipse(at, size, size)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
+
 def _paint_path(painter: QPainter, places: np.ndarray, view: View, pens: tuple[tuple[str, float], ...]) -> None:
     pixels = np.array([view.to_pixel(x, y) for x, y in places.tolist()], float)
     path = shapely.clip_by_rect(  # what lies far beyond the map takes long to draw

@@ -350,6 +350,13 @@ class MapPane(QWidget):
         else:
             self.canvas.look_at_centre(*placed.centre, view.resolution, view.crs)
 
+    def fit_extent(self, extent: Extent) -> None:
+        """Go to an extent of the map's CRS; to one without size as near as now."""
+        if extent.width or extent.height:
+            self.canvas.look(self._fitting(extent, margin=0.15))
+        elif self.canvas.view is not None:
+            self.canvas.look_at_centre(*extent.centre, self.canvas.view.resolution, self.canvas.view.crs)
+
     def _fit(self, layers: list[Layer]) -> None:
         crs = self.session.work.state.crs
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from math import ceil, floor, log10
+from typing import NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
@@ -10,9 +10,12 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model import number_text
-from brisk_atlas.core.strip.profile import Profile, StretchSummary, Trace, thinned
+from brisk_atlas.core.strip.profile import Axis, Dots, Profile, StretchSummary, Trace, thinned
+from brisk_atlas.core.strip.trace_view import PLAIN, TraceView, reference_of, stretch_of
 
 from ..theme import LIGHT, Theme, mono_font
+from .strip_axis import axis_ticks, ticks
+from .strip_dots import DotsPicture
 
 LEFT_PX, RIGHT_PX, FOOT_PX, HEAD_PX = 74, 12, 22, 4
 WHEEL_ZOOM = 1.2
@@ -21,6 +24,13 @@ INKS = ("#1C7C7D", "#C2452D", "#4C5FA8", "#B7791F", "#7FA650", "#A2577F")
 WORDS_OPACITY = 205
 LINE_PX, SMALLEST_PX = 17.0, 22.0  # of a line of words, and of what is drawn below them
 KEY_SHARE = 0.1  # of the stretch in sight, that a key moves by
+
+
+class StripBand(NamedTuple):
+    """What is drawn on one axis: numbers of traces, and of points of corridors."""
+
+    traces: tuple[int, ...]
+    dots: tuple[int, ...] = ()
 
 
 class StripCanvas(QWidget):
@@ -54,29 +64,40 @@ class StripCanvas(QWidget):
         self._drawn: dict[int, tuple[tuple, list[QPolygonF]]] = {}  # lines by trace, and what they were made for
         self._reach: tuple[tuple[Trace, ...], dict[tuple, tuple[float, float] | None]] | None = None
         self.together = False  # those of one unit on one axis
+        self.looking: TraceView = PLAIN
+        self.axis = Axis(np.zeros(0), "")
+        self.dots = DotsPicture()
         self.message = ""
         self._pressed: QPointF | None = None
 
     # What is shown
 
-    def show_profile(self, profile: Profile | None, traces: tuple[Trace, ...], message: str = "") -> None:
-        """Show traces of a profile, all of it if it is another one; or say why there is none."""
-        other = profile is not self.profile
+    def show_profile(
+        self, profile: Profile | None, traces: tuple[Trace, ...], message: str = "", *, by_time: bool = False,
+        looking: TraceView = PLAIN,
+    ) -> None:  # fmt: skip
+        """Show traces of a profile, all of it if it is another one; or say why there is none. `by_time` has time at the
+        foot where there is one; `looking` is how the traces came about, and what they are compared with."""
+        axis = profile.axis(by_time=by_time) if profile is not None else Axis(np.zeros(0), "")
+        other = profile is not self.profile or axis.unit != self.axis.unit
         self.profile, self.traces, self.message = profile, traces, message
+        self.axis, self.looking = axis, looking
         self._drawn = {}
         if other:
             self.cursor_at, self.stretch = None, None
             self.show_all()
+        elif self.stretch is not None:
+            self.choose_stretch(self.stretch)
         self.update()
 
     def show_all(self) -> None:
         """Bring all of the profile into sight."""
         if self.profile is not None:
-            self.see(0.0, self.profile.length)
+            self.see(self.axis.first, self.axis.last)
 
     def see(self, low: float, high: float) -> None:
-        """Bring a stretch into sight, within the profile."""
-        length = self.profile.length if self.profile is not None else 1.0
+        """Bring a stretch of the axis into sight, within the profile."""
+        length = self.axis.last if self.profile is not None else 1.0
         wide = min(max(high - low, length * 1e-5, 1e-9), max(length, 1e-9))
         self.low = min(max(low, 0.0), max(0.0, length - wide))
         self.high = self.low + wide
@@ -104,39 +125,55 @@ class StripCanvas(QWidget):
         return float(max(1, self.width() - LEFT_PX - RIGHT_PX))
 
     @property
-    def groups(self) -> list[list[int]]:
-        """The traces of each band: one each, or together those of one unit."""
-        if not self.together:
-            return [[number] for number in range(len(self.traces))]
-        found: dict[str, list[int]] = {}
-        for number, trace in enumerate(self.traces):
-            found.setdefault(trace.unit or trace.name, []).append(number)
-        return list(found.values())
+    def bands(self) -> list[StripBand]:
+        """What each band shows: a trace each, or together those of one unit; points of corridors lie in the first band
+        of their unit."""
+        singles = [StripBand((number,)) for number in range(len(self.traces))]
+        found = self._by_unit() if self.together else singles
+        for number, dots in enumerate(self.profile.dots if self.profile is not None else ()):
+            at = next((n for n, band in enumerate(found) if self._unit_of(band) == dots.unit), None)
+            if at is None:
+                found.append(StripBand((), (number,)))
+            else:
+                found[at] = StripBand(found[at].traces, (*found[at].dots, number))
+        return found
 
-    def band(self, place: int) -> QRectF:
-        """Return where the traces of a band are drawn."""
-        high = (self.height() - FOOT_PX - HEAD_PX) / max(1, len(self.groups))
+    def _by_unit(self) -> list[StripBand]:
+        found: dict[str, tuple[int, ...]] = {}
+        for number, trace in enumerate(self.traces):
+            found[trace.unit or trace.name] = (*found.get(trace.unit or trace.name, ()), number)
+        return [StripBand(numbers) for numbers in found.values()]
+
+    def _unit_of(self, band: StripBand) -> str:
+        assert self.profile is not None
+        return self.traces[band.traces[0]].unit if band.traces else self.profile.dots[band.dots[0]].unit
+
+    def box(self, place: int) -> QRectF:
+        """Return where a band is drawn."""
+        high = (self.height() - FOOT_PX - HEAD_PX) / max(1, len(self.bands))
         return QRectF(LEFT_PX, HEAD_PX + place * high, self._wide, high - 3)
 
     def plot(self, place: int) -> QRectF:
         """Return where the lines of a band are drawn: below its words, if there is room."""
-        box, words = self.band(place), LINE_PX * len(self.groups[place])
+        band = self.bands[place]
+        box, words = self.box(place), LINE_PX * (len(band.traces) + len(band.dots))
         return box.adjusted(0, words, 0, 0) if box.height() - words >= SMALLEST_PX else box
 
     def exaggeration_of(self, place: int) -> float | None:
         """Return how many times heights of a band are drawn larger than distances, None for what is no length."""
-        group, profile = self.groups[place], self.profile
-        limits = self._limits(group)
-        if profile is None or profile.unit != "m" or self.traces[group[0]].unit != "m" or limits is None:
+        band = self.bands[place]
+        limits = self._limits(band)
+        if self.axis.unit != "m" or self._unit_of(band) != "m" or limits is None:
             return None
         return (self.plot(place).height() / (limits[1] - limits[0])) / (self._wide / (self.high - self.low))
 
-    def _limits(self, group: list[int]) -> tuple[float, float] | None:
+    def _limits(self, band: StripBand) -> tuple[float, float] | None:
         assert self.profile is not None
-        inside = self.profile.between(self.low, self.high)
-        key = (self.low, self.high, *group)
+        inside = self.axis.between(self.low, self.high)
+        key = (self.low, self.high, band)
         if self._reach is None or self._reach[0] is not self.traces or key not in self._reach[1]:
-            ends = [_ends(self.traces[number].values[inside]) for number in group]
+            ends = [_ends(self.traces[number].values[inside]) for number in band.traces]
+            ends += [self._ends_of_dots(self.profile.dots[number]) for number in band.dots]
             known = [each for each in ends if each is not None]
             found = (min(low for low, _ in known), max(high for _, high in known)) if known else None
             before = self._reach[1] if self._reach is not None and self._reach[0] is self.traces else {}
@@ -148,59 +185,56 @@ class StripCanvas(QWidget):
         rim = (high - low) * 0.06 or max(abs(high) * 0.01, 0.5)
         return low - rim, high + rim
 
+    def _ends_of_dots(self, dots: Dots) -> tuple[float, float] | None:
+        return _ends(dots.height[(dots.distance >= self.low) & (dots.distance <= self.high)])
+
     # Painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(self.theme.raised))
-        if self.profile is None or not self.traces:
+        if self.profile is None or not (self.traces or self.profile.dots):
             painter.setPen(QColor(self.theme.quiet))
             painter.drawText(self.rect().adjusted(20, 10, -20, -10),
                              Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.message)  # fmt: skip
             return
         painter.setFont(mono_font())
-        self._paint_distances(painter, self.profile)
+        self._paint_foot(painter)
         if self.stretch is not None:
             left, right = (float(self.x_of(each)) for each in self.stretch)
             shade = QColor(self.theme.wash)
             painter.fillRect(QRectF(left, HEAD_PX, right - left, self.height() - FOOT_PX - HEAD_PX), shade)
-        for place, group in enumerate(self.groups):
-            self._paint_band(painter, self.profile, place, group)
+        for place, band in enumerate(self.bands):
+            self._paint_band(painter, self.profile, place, band)
         if self.cursor_at is not None:
-            x = float(self.x_of(float(self.profile.distance[self.cursor_at])))
+            x = float(self.x_of(float(self.axis.values[self.cursor_at])))
             painter.setPen(QPen(QColor(self.theme.accent), 1))
             painter.drawLine(QPointF(x, HEAD_PX), QPointF(x, self.height() - FOOT_PX))
 
-    def _paint_distances(self, painter: QPainter, profile: Profile) -> None:
-        far = profile.unit == "m" and self.high - self.low > 5000
-        factor, unit = (1000.0, "km") if far else (1.0, profile.unit)
-        for value in ticks(self.low / factor, self.high / factor, self._wide / 90):
-            x = float(self.x_of(value * factor))
+    def _paint_foot(self, painter: QPainter) -> None:
+        for at, words in axis_ticks(self.axis, self.low, self.high, max(2.0, self._wide / 90)):
+            x = float(self.x_of(at))
             painter.setPen(QPen(QColor(self.theme.rule), 1))
             painter.drawLine(QPointF(x, HEAD_PX), QPointF(x, self.height() - FOOT_PX))
             painter.setPen(QColor(self.theme.quiet))
             below = QRectF(x - 45, self.height() - FOOT_PX + 2, 90, FOOT_PX - 2)
-            painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, f"{value:,g} {unit}".strip())
+            painter.drawText(below, Qt.AlignmentFlag.AlignHCenter, words)
 
-    def _paint_band(self, painter: QPainter, profile: Profile, place: int, group: list[int]) -> None:
-        box, limits = self.plot(place), self._limits(group)
+    def _paint_band(self, painter: QPainter, profile: Profile, place: int, band: StripBand) -> None:
+        box, limits = self.plot(place), self._limits(band)
         painter.setFont(mono_font())
         painter.setPen(QPen(QColor(self.theme.rule), 1))
         painter.drawLine(QPointF(box.left(), box.bottom() + 1.5), QPointF(box.right(), box.bottom() + 1.5))
         if limits is not None:
-            low, high = limits
-            down = self._is_down(group)
-            for value in ticks(low, high, max(2.0, box.height() / 22)):
-                y = float(_rows_of(value, low, high, box, down=down))
-                painter.setPen(QColor(self.theme.quiet))
-                painter.drawText(QRectF(0, y - 8, LEFT_PX - 6, 16), Qt.AlignmentFlag.AlignRight, number_text(value))
-                painter.setPen(QPen(QColor(self.theme.rule), 1, Qt.PenStyle.DotLine))
-                painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+            self._paint_values(painter, box, limits, down=self._is_down(band))
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setClipRect(box.adjusted(0, -1, 0, 2))
-            for number in group:
+            for number in band.dots if self.axis.unit == profile.unit else ():
+                self.dots.paint(painter, profile.dots[number], box, limits, (self.low, self.high), self.x_of)  # type: ignore[arg-type]
+            for number in band.traces:
+                self._paint_reference(painter, profile, number, box, limits, down=self._is_down(band))
                 painter.setPen(QPen(QColor(INKS[number % len(INKS)]), 1.5))
-                for line in self._lines_once(profile, number, box, low, high, down=down):
+                for line in self._lines_once(profile, number, box, *limits, down=self._is_down(band)):
                     if line.count() == 1:
                         painter.drawEllipse(line.first(), 1.6, 1.6)
                     painter.drawPolyline(line)
@@ -208,12 +242,43 @@ class StripCanvas(QWidget):
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setFont(self.font())
         times = self.exaggeration_of(place)
-        for line_number, number in enumerate(group):
-            words = self.words_of(number) + (f"   × {times:.3g}" if times is not None else "")
-            self._paint_words(painter, words, INKS[number % len(INKS)], self.band(place), line_number)
+        scale = f"   × {times:.3g}" if times is not None else ""
+        for row, number in enumerate(band.traces):
+            self._paint_words(painter, self.words_of(number) + scale, INKS[number % len(INKS)], self.box(place), row)
+        for row, number in enumerate(band.dots, len(band.traces)):
+            self._paint_words(
+                painter, self._words_of_dots(profile.dots[number]) + scale, self.theme.ink, self.box(place), row
+            )
 
-    def _is_down(self, group: list[int]) -> bool:
-        return all(self.traces[number].down for number in group)
+    def _paint_values(self, painter: QPainter, box: QRectF, limits: tuple[float, float], *, down: bool) -> None:
+        low, high = limits
+        for value in ticks(low, high, max(2.0, box.height() / 22)):
+            y = float(_rows_of(value, low, high, box, down=down))
+            painter.setPen(QColor(self.theme.quiet))
+            painter.drawText(QRectF(0, y - 8, LEFT_PX - 6, 16), Qt.AlignmentFlag.AlignRight, number_text(value))
+            painter.setPen(QPen(QColor(self.theme.rule), 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
+
+    def _paint_reference(
+        self, painter: QPainter, profile: Profile, number: int, box: QRectF, limits: tuple[float, float], *, down: bool
+    ) -> None:
+        """Draw what a trace is compared with as a broken line."""
+        inside = self.axis.between(*self.stretch) if self.stretch is not None else None
+        reference = reference_of(profile, self.traces[number], self.looking, inside)
+        if reference is None:
+            return
+        pen = QPen(QColor(INKS[number % len(INKS)]), 1.2, Qt.PenStyle.DashLine)
+        painter.setPen(pen)
+        trace = Trace("", "", reference)
+        for line in self._lines(profile, trace, box, *limits, down=down):
+            painter.drawPolyline(line)
+
+    def _words_of_dots(self, dots: Dots) -> str:
+        left_out = "" if dots.count <= len(dots.distance) else f", {len(dots.distance):,} of them drawn"
+        return f"{dots.name}, points, {dots.unit}   {dots.count:,} in the corridor{left_out}"
+
+    def _is_down(self, band: StripBand) -> bool:
+        return bool(band.traces) and not band.dots and all(self.traces[number].down for number in band.traces)
 
     def words_of(self, number: int) -> str:
         """Return what stands beside a trace: its name, and what it is at the cursor or along the stretch."""
@@ -251,13 +316,13 @@ class StripCanvas(QWidget):
     def _lines(
         self, profile: Profile, trace: Trace, box: QRectF, low: float, high: float, *, down: bool
     ) -> list[QPolygonF]:
-        places = thinned(profile.distance, trace.values, self.low, self.high, round(self._wide))
+        places = thinned(self.axis.values, trace.values, self.low, self.high, round(self._wide))
         if not places.size:
             return []
         seen = slice(int(places[0]), int(places[-1]) + 1)
         missing = np.cumsum(~np.isfinite(trace.values[seen]) | profile.breaks[seen])[places - places[0]]
         parts = np.split(np.arange(len(places)), np.flatnonzero(np.diff(missing)) + 1)
-        x = np.asarray(self.x_of(profile.distance[places]))
+        x = np.asarray(self.x_of(self.axis.values[places]))
         y = np.asarray(_rows_of(trace.values[places], low, high, box, down=down))
         points = list(map(QPointF, x.tolist(), y.tolist()))
         return [QPolygonF([points[n] for n in part.tolist()]) for part in parts]
@@ -278,7 +343,7 @@ class StripCanvas(QWidget):
         self.point_at(self.distance_at(at.x()))
         if self._pressed is not None and abs(at.x() - self._pressed.x()) >= DRAG_PX:
             ends = sorted(self.distance_at(x) for x in (self._pressed.x(), at.x()))
-            self.choose_stretch((max(ends[0], 0.0), min(ends[1], self.profile.length)))
+            self.choose_stretch((max(ends[0], 0.0), min(ends[1], self.axis.last)))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         assert event is not None
@@ -313,11 +378,11 @@ class StripCanvas(QWidget):
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
                 self.move_by(step * KEY_SHARE)
             else:
-                now = self.cursor_at if self.cursor_at is not None else profile.nearest((self.low + self.high) / 2)
+                now = self.cursor_at if self.cursor_at is not None else self.axis.nearest((self.low + self.high) / 2)
                 self._put_cursor(min(max(now + step, 0), len(profile) - 1))
         elif key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal, Qt.Key.Key_Minus):
             middle = (
-                float(profile.distance[self.cursor_at]) if self.cursor_at is not None else (self.low + self.high) / 2
+                float(self.axis.values[self.cursor_at]) if self.cursor_at is not None else (self.low + self.high) / 2
             )
             self.zoom(1 / WHEEL_ZOOM if key == Qt.Key.Key_Minus else WHEEL_ZOOM, middle)
         elif key == Qt.Key.Key_Home:
@@ -327,11 +392,11 @@ class StripCanvas(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def point_at(self, distance: float) -> None:
-        """Put the cursor at the place nearest to a distance, and report it."""
+    def point_at(self, at: float) -> None:
+        """Put the cursor at the place nearest to a distance or a time, and report it."""
         if self.profile is None:
             return
-        self._put_cursor(self.profile.nearest(min(max(distance, 0.0), self.profile.length)))
+        self._put_cursor(self.axis.nearest(min(max(at, 0.0), self.axis.last)))
 
     def _put_cursor(self, place: int) -> None:
         self.cursor_at = place
@@ -342,7 +407,8 @@ class StripCanvas(QWidget):
         """Choose the stretch between two distances, or none."""
         self.stretch, self._summaries = stretch, {}
         if stretch is not None and self.profile is not None:
-            self._summaries = {each.name: each for each in self.profile.stretch(*stretch)}
+            found = stretch_of(self.profile, self.traces, self.looking, self.axis, *stretch)
+            self._summaries = {each.name: each for each in found}
         self.chosen.emit(stretch)
         self.update()
 
@@ -380,15 +446,8 @@ def summary_text(found: StretchSummary) -> str:
         slope = f", {found.slope:+.3g}{unit} a metre"
     mean, deviation = (number_text(float(f"{each:.5g}")) for each in (found.mean, found.deviation))
     reach = f"{number_text(found.minimum)} to {number_text(found.maximum)}{unit}"
-    return f"{reach}, mean {mean}, standard deviation {deviation}{slope}, {found.count:,} values"
-
-
-def ticks(low: float, high: float, most: float) -> list[float]:
-    """Return round numbers between two, about so many at most."""
-    span = high - low
-    if not (span > 0 and np.isfinite(span)):
-        return []
-    rough = span / max(1.0, most)
-    power = 10.0 ** floor(log10(rough))
-    step = next(n * power for n in (1, 2, 5, 10) if n * power >= rough)
-    return [round(n * step, 12) for n in range(ceil(low / step), floor(high / step) + 1)]
+    areas = ""
+    if found.above is not None and found.below is not None:
+        sides = (number_text(float(f"{each:.5g}")) for each in (found.above, found.below))
+        areas = f", area above {next(sides)}, below {next(sides)} {found.unit or 'units'} × m"
+    return f"{reach}, mean {mean}, standard deviation {deviation}{slope}{areas}, {found.count:,} values"

@@ -1,45 +1,49 @@
-"""The Strip pane: what was measured along a line, or what grids are along one."""
+"""The Strip pane: what was measured along lines, or what grids and clouds are along one."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
-from brisk_atlas.core.model import AtlasError, Layer
-from brisk_atlas.core.operations.line_profile import FORMATS
-from brisk_atlas.core.system.jobs import Job
-
-from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import Theme
+from .strip_bar import PAGES, StripBar
 from .strip_canvas import StripCanvas
+from .strip_check_page import StripCheckPage
+from .strip_content import StripContent
+from .strip_crossovers_page import StripCrossoversPage
+from .strip_deeds import StripDeeds
+from .strip_header_page import StripHeaderPage
+from .strip_lines import StripLines
 
 if TYPE_CHECKING:
     from brisk_atlas.core.strip.profile import Profile
 
-HINT = ("Choose a layer of points to see its numbers along them, pick a line, or draw one: grids are shown along it. "
-        "Draw takes the tool into the hand.")  # fmt: skip
 PLACES = ("lat", "lon", "latitude", "longitude", "x", "y", "easting", "northing")  # shown when they are asked for
 MOST_AT_FIRST = 3  # quantities
-HEIGHT_PX = 230
+HEIGHT_PX, LIST_PX = 250, 330
+WITH_LIST = ("profile", "header")  # pages beside which the list of lines is shown
 
 
 class StripPane(QWidget):
-    """A bar and a canvas. Shows the subject if it has points, else grids along what is picked or drawn.
+    """A bar, the list of lines where there are some, and a page: the profile, crossovers, a check, or the header.
 
     Signals:
         pointed(object): (x, y, crs) of the place at the cursor, None for none.
         seen_changed(): another stretch is in sight, or another profile.
+        spots_changed(): other crossovers are to be marked on the map.
         draw_wanted(): a line is to be drawn on the map.
         closed(): it is not shown any more.
     """
 
     pointed = pyqtSignal(object)
     seen_changed = pyqtSignal()
+    spots_changed = pyqtSignal()
     draw_wanted = pyqtSignal()
     closed = pyqtSignal()
 
@@ -47,72 +51,72 @@ class StripPane(QWidget):
         super().__init__()
         self.session = session
         self.canvas = StripCanvas()
-        self.profile: Profile | None = None
-        self._job: Job | None = None
-        self._line: tuple[np.ndarray, str | None] | None = None  # that was drawn, until another subject has points
+        self.content = StripContent(session)
+        self.bar = StripBar()
+        self.bar.corridor = self.content.corridor
+        self.lines = StripLines()
+        self.crossovers, self.check, self.header = StripCrossoversPage(), StripCheckPage(), StripHeaderPage()
+        self.deeds = StripDeeds(session, self.lines, self.check, self.crossovers, self)
         self._shown: dict[str, tuple[str, ...]] = {}  # by layer, the quantities that were chosen
-        self._of: tuple | None = None  # what the profile is of
-        title = PlainLabel("Strip")
-        title.setObjectName("heading")
-        self.what = PlainLabel("")
-        self.what.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self.quantities = QToolButton()
-        self.quantities.setText("Quantities")
-        self.quantities.setObjectName("strip quantities")
-        self.quantities.setToolTip("What is drawn, from above to below")
-        self.quantities.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.menu = QMenu(self.quantities)
-        self.quantities.setMenu(self.menu)
-        self.draw = QToolButton()
-        self.draw.setText("Draw")
-        self.draw.setObjectName("strip draw")
-        self.draw.setToolTip("Draw a line on the map; grids are shown along it")
-        self.save = QToolButton()
-        self.save.setText("Save…")
-        self.save.setObjectName("strip save")
-        self.save.setToolTip("Write the line as CSV, Parquet or XLSX")
-        self.whole = QToolButton()
-        self.whole.setText("All")
-        self.whole.setObjectName("strip all")
-        self.whole.setToolTip("Bring all of the line into sight")
-        self.together = QToolButton()
-        self.together.setText("Together")
-        self.together.setObjectName("strip together")
-        self.together.setCheckable(True)
-        self.together.setToolTip("Quantities of one unit on one axis, such as surfaces that are compared")
-        bar = QFrame()
-        bar.setObjectName("paneBar")
-        row = QHBoxLayout(bar)
-        row.setContentsMargins(8, 2, 8, 2)
-        for widget in (title, self.quantities, self.together, self.draw, self.whole, self.save):
-            row.addWidget(widget)
-        row.addWidget(self.what, 1)
+        self.pages = QStackedWidget()
+        for page in (self.canvas, self.crossovers, self.check, self.header):
+            self.pages.addWidget(page)
+        self.both = QSplitter(Qt.Orientation.Horizontal)
+        self.both.addWidget(self.lines)
+        self.both.addWidget(self.pages)
+        self.both.setStretchFactor(1, 1)
+        self.both.setSizes([LIST_PX, 600])
+        self.both.setChildrenCollapsible(False)
+        self.lines.hide()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(bar)
-        column.addWidget(self.canvas, 1)
+        column.addWidget(self.bar)
+        column.addWidget(self.both, 1)
+        self._connect()
+
+    def _connect(self) -> None:
         self.canvas.pointed.connect(self._pointed)
         self.canvas.chosen.connect(lambda stretch: self._say())
         self.canvas.seen_changed.connect(self.seen_changed)
-        self.menu.aboutToShow.connect(self._fill_menu)
-        self.draw.clicked.connect(self.draw_wanted)
-        self.whole.clicked.connect(self.canvas.show_all)
-        self.together.toggled.connect(self._put_together)
-        self.save.clicked.connect(self.ask_save)
-        session.work_changed.connect(self._work_changed)
+        self.content.found.connect(self._found)
+        self.content.lines_listed.connect(self._list)
+        self.lines.line_chosen.connect(self.content.choose)
+        self.lines.filtered.connect(lambda: self.lines.mark(self._number))
+        self.bar.page_chosen.connect(self.show_page)
+        self.bar.lines.clicked.connect(self._turn_list)
+        self.bar.quantity_turned.connect(self._turn)
+        self.bar.looking_changed.connect(self._look)
+        self.bar.corridor_chosen.connect(self.content.set_corridor)
+        self.bar.draw.clicked.connect(self.draw_wanted)
+        self.bar.whole.clicked.connect(self.canvas.show_all)
+        self.bar.save_menu.aboutToShow.connect(self._fill_save_menu)
+        self.crossovers.quantity_chosen.connect(self.spots_changed)
+        self.crossovers.crossover_chosen.connect(self._go_to_crossover)
+        self.check.place_chosen.connect(self.go_to_place)
+        self.session.work_changed.connect(self._work_changed)
+
+    @property
+    def profile(self) -> Profile | None:
+        """What is on show."""
+        return self.content.profile
+
+    @property
+    def what(self):  # type: ignore[no-untyped-def]
+        """The label that states what is read."""
+        return self.bar.what
 
     @property
     def busy(self) -> bool:
-        return self.isVisible() and self._job is not None
+        return self.isVisible() and self.content.busy
 
     def use_theme(self, theme: Theme) -> None:
         """Paint in the colours of a theme."""
-        self.canvas.theme = theme
+        self.canvas.theme = self.crossovers.bars.theme = theme
         self.canvas.update()
 
     def showEvent(self, event: object) -> None:
-        self.remake()
+        self.content.remake()
 
     def hideEvent(self, event: object) -> None:
         self.closed.emit()
@@ -120,102 +124,106 @@ class StripPane(QWidget):
     def _work_changed(self, what: str) -> None:
         if not self.isVisible() or what not in ("layers", "subject", "file", "comparison", "picks"):
             return
-        if what in ("subject", "file") and self._points_subject() is not None:
-            self._line = None
-        self.remake()
-
-    # What is shown
+        if what in ("subject", "file"):
+            self.content.drop_line()
+        self.content.remake()
+        if what == "picks":
+            self.content.choose_picked()
 
     def show_line(self, xy: np.ndarray, crs: str | None) -> None:
-        """Show grids along a line that was drawn."""
-        self._line = xy, crs
-        self.remake()
+        """Show what lies along a line that was drawn."""
+        self.content.show_line(xy, crs)
 
-    def _points_subject(self) -> Layer | None:
-        subject = self.session.work.subject
-        facts = self.session.facts_of(subject) if subject is not None else None
-        points = facts is not None and "Point" in (facts.geometry_type or "")
-        return subject if points and subject is not None and not self.session.is_streamed(subject) else None
+    # Pages
 
-    def _picked_line(self) -> tuple[Layer, int] | None:
-        """Return the layer and the row of a line that is picked."""
-        picks = self.session.work.picks
-        layer = self.session.work.layer(picks.layer_id) if picks is not None and picks.rows else None
-        facts = self.session.facts_of(layer) if layer is not None else None
-        if picks is None or layer is None or facts is None or "Line" not in (facts.geometry_type or ""):
-            return None
-        return layer, picks.rows[0]
+    def show_page(self, name: str) -> None:
+        """Show one of the pages."""
+        self.pages.setCurrentIndex(PAGES.index(name))
+        self.bar.show_page(name)
+        self._turn_list(name in WITH_LIST)
+        if name == "check":
+            self.deeds.offer_land()
+        if name == "header":
+            self._show_header()
+        self.spots_changed.emit()
 
-    def _grids(self) -> list[Layer]:
-        """Return the grids whose values stand along a line: those that are compared, else those that are shown."""
-        pair = self.session.work.compared_grids()
-        if pair is not None:
-            return list(pair)
-        found = []
-        for layer in self.session.work.layers:
-            facts = self.session.facts_of(layer)
-            grid = facts.grid if facts is not None and layer.kind.has_cells and layer.visible else None
-            if grid is not None and len(grid.bands) == 1 and not grid.drawn_by_service:
-                found.append(layer)
-        return found
+    def _show_header(self) -> None:
+        listed, number = self.content.listed, self.content.number
+        self.header.show_header(listed.headers[number] if listed is not None and number is not None else None)
 
-    def remake(self) -> None:
-        """Show what is wanted now."""
-        points, picked, grids, line = self._points_subject(), self._picked_line(), self._grids(), self._line
-        cache = self.session.cache
-        if line is None and points is not None:
-            of: tuple = ("points", points.ref, points.rows)
-        elif line is not None:
-            of = ("drawn", line[0].tobytes(), line[1], tuple((la.ref, la.name) for la in grids))
-        elif picked is not None:
-            of = ("picked", picked[0].ref, picked[1], tuple((la.ref, la.name) for la in grids))
-        else:
-            self._of = None
-            self._take(None, HINT)
+    def _list(self) -> None:
+        """List the lines, where there is a choice or a header to read."""
+        listed = self.content.listed
+        many = listed is not None and (len(listed) > 1 or listed.headers[0] is not None)
+        self.bar.show_lines_tools(many)
+        other = listed is not self.lines.listed
+        self.lines.show_lines(listed)
+        self.lines.setVisible(listed is not None and len(listed) > 1)
+        self.bar.lines.setChecked(self.lines.isVisibleTo(self))
+        if other:
+            self.check.show_check(None)
+            self.crossovers.show_crossovers(None)
+        if not many and self.pages.currentWidget() is not self.canvas:
+            self.show_page("profile")
+
+    def _turn_list(self, on: bool) -> None:
+        self.lines.setVisible(on and self.content.listed is not None)
+        self.bar.lines.setChecked(self.lines.isVisibleTo(self))
+
+    @property
+    def _number(self) -> int:
+        return self.content.number if self.content.number is not None else -1
+
+    def _go_to_crossover(self, number: int) -> None:
+        found = self.crossovers.found
+        if found is not None:
+            line, place = found.lines[number, 0], found.places[number, 0]
+            self._go_to(found.of.layers[line].id, found.of.names[line], int(place - found.of.starts[line]))
+            self.pointed.emit((*found.xy[number].tolist(), found.of.crs))
+
+    def go_to_place(self, place: int) -> None:
+        """Show the line of a place that was checked, with the cursor there, and the map around it."""
+        found = self.check.found
+        if found is not None:
+            line = int(np.searchsorted(found.of.starts, place, "right")) - 1
+            self._go_to(found.of.layers[line].id, found.of.names[line], int(place - found.of.starts[line]))
+
+    def _go_to(self, layer_id: str, name: str, place: int) -> None:
+        listed = self.content.listed
+        if listed is None:
             return
-        if of == self._of:
-            return
-        self._of = of
+        keys = [(layer.id, each) for layer, each in zip(listed.lines.layers, listed.lines.names)]
+        if (layer_id, name) in keys:
+            self.content.choose(keys.index((layer_id, name)))
+            self.canvas.point_at(float(self.canvas.axis.values[place]))
 
-        def work(job: Job) -> Profile:
-            from brisk_atlas.core.strip.sources import along_row, grids_along, points_in_order
+    # The profile
 
-            if line is not None:
-                return grids_along(cache, grids, *line, job.check)
-            if points is not None:
-                return points_in_order(cache, points)
-            assert picked is not None
-            return along_row(cache, *picked, grids, job.check)
-
-        def done(found: Profile) -> None:
-            self._job = None
-            if of == self._of:
-                self._take(found, "None of its fields is a number." if not found.traces else "")
-
-        def failed(error: BaseException) -> None:
-            self._job = None
-            if isinstance(error, AtlasError):
-                self._take(None, str(error))
-            else:
-                self.session.fault(error)
-
-        if self._job is not None:
-            self._job.cancel()
-        self._job = self.session.run("Reading along the line", work, done, shown=False, failed=failed)
-
-    def _take(self, profile: Profile | None, message: str) -> None:
-        self.profile = profile
-        self.quantities.setEnabled(profile is not None)
+    def _found(self, message: str) -> None:
+        self.bar.quantities.setEnabled(self.profile is not None)
+        self.bar.unit = self.profile.unit if self.profile is not None else "m"
         self._show(message)
+        self.lines.mark(self._number)
+        if self.pages.currentWidget() is self.header:
+            self._show_header()
         self.seen_changed.emit()
 
     def _show(self, message: str = "") -> None:
-        names = self.chosen()
-        traces = (
-            tuple(trace for trace in self.profile.traces if trace.name in names) if self.profile is not None else ()
+        from brisk_atlas.core.strip.trace_view import viewed
+
+        names, profile = self.chosen(), self.profile
+        traces = tuple(t for t in viewed(profile, self.bar.looking) if t.name in names) if profile is not None else ()
+        self.canvas.together = self.bar.together.isChecked()
+        self.canvas.show_profile(
+            profile, traces, message, by_time=self.bar.by_time.isChecked(), looking=self.bar.looking
         )
-        self.canvas.show_profile(self.profile, traces, message)
+        self.bar.fill_quantities(profile.traces if profile is not None else (), names)
+        self.bar.by_time.setEnabled(profile is not None and profile.time is not None)
         self._say()
+
+    def _look(self) -> None:
+        self._show()
+        self.seen_changed.emit()
 
     def chosen(self) -> tuple[str, ...]:
         """Return the quantities that are drawn: those that were chosen, else the first few."""
@@ -232,53 +240,29 @@ class StripPane(QWidget):
             self._shown[self.profile.layer_id] = names
             self._show()
 
-    def _fill_menu(self) -> None:
-        self.menu.clear()
-        chosen = self.chosen()
-        for trace in self.profile.traces if self.profile is not None else ():
-            action = self.menu.addAction(f"{trace.name}, {trace.unit}" if trace.unit else trace.name)
-            assert action is not None
-            action.setCheckable(True)
-            action.setChecked(trace.name in chosen)
-            action.toggled.connect(lambda on, name=trace.name: self._turn(name, on))
-
     def _turn(self, name: str, on: bool) -> None:
         now = self.chosen()
         self.choose((*now, name) if on else tuple(each for each in now if each != name))
 
-    def _put_together(self, on: bool) -> None:
-        self.canvas.together = on
-        self.canvas.update()
+    def _fill_save_menu(self) -> None:
+        menu = self.bar.save_menu
+        menu.clear()
+        if self.profile is not None:
+            menu.addAction("What is drawn, as a table…", self.ask_save)
+        if self.content.listed is not None:
+            count = len(self.lines.chosen_lines() or self.lines.numbers)
+            menu.addAction("This line…" if count == 1 else f"{count} lines as one…", self.deeds.ask_save_lines)
+            menu.addAction("As MGD77 into a folder…", self.deeds.ask_save_surveys)
 
     def ask_save(self) -> None:
         """Ask where what is drawn is to be written, and write it."""
-        if self.profile is None:
-            return
-        kinds = ";;".join(f"{word} (*{suffix})" for suffix, word in FORMATS.items())
-        chosen, kind = QFileDialog.getSaveFileName(self, "Save the line", str(Path.home() / "line.csv"), kinds)
-        if chosen:
-            path = Path(chosen)
-            suffix = next((each for each in FORMATS if f"*{each}" in kind), ".csv")
-            self.write(path if path.suffix.lower() in FORMATS else path.with_name(path.name + suffix))
+        if self.profile is not None:
+            self.deeds.ask_save_profile(replace(self.profile, traces=self.canvas.traces))
 
     def write(self, path: Path) -> None:
         """Write the places of the line with the quantities that are drawn."""
-        from dataclasses import replace
-
-        if self.profile is None:
-            return
-        drawn = replace(self.profile, traces=self.canvas.traces)
-
-        def work(job: Job) -> None:
-            from brisk_atlas.core.handover.table import write_table
-            from brisk_atlas.core.strip.profile_table import table_of
-
-            write_table(table_of(drawn), path, FORMATS[path.suffix.lower()])
-
-        def done(nothing: object) -> None:
-            self.session.noticed.emit("good", f"Wrote {path}", "")
-
-        self.session.run("Saving the line", work, done)
+        if self.profile is not None:
+            self.deeds.save_profile(replace(self.profile, traces=self.canvas.traces), path)
 
     # Reading
 
@@ -293,18 +277,22 @@ class StripPane(QWidget):
         """State what is read at the cursor, or of the stretch that is chosen, or what the line is."""
         profile, stretch = self.profile, self.canvas.stretch
         if profile is None:
-            self.what.setText("")
+            self.bar.what.setText("")
         elif stretch is not None:
-            self.what.setText(f"a stretch of {_length(stretch[1] - stretch[0], profile.unit)}")
+            self.bar.what.setText(f"a stretch of {_length(stretch[1] - stretch[0], self.canvas.axis.unit)}")
         elif self.canvas.cursor_at is not None:
             place = self.canvas.cursor_at
             when = (
                 f"   {profile.time[place]}".replace("T", " ").removesuffix(".000") if profile.time is not None else ""
             )
-            self.what.setText(f"at {_length(float(profile.distance[place]), profile.unit)}{when}")
+            self.bar.what.setText(f"at {_length(float(profile.distance[place]), profile.unit)}{when}")
         else:
-            self.what.setText(f"{profile.title}   {_length(profile.length, profile.unit)}   {len(profile):,} places")
+            done = self.bar.looking.words(profile.unit)
+            words = [profile.title, _length(profile.length, profile.unit), f"{len(profile):,} places", done]
+            self.bar.what.setText("   ".join(word for word in words if word))
 
 
 def _length(value: float, unit: str) -> str:
+    if unit == "s":
+        return f"{value / 3600:,.2f} h" if value >= 3600 else f"{value:,.0f} s"
     return f"{value / 1000:,.3f} km" if unit == "m" and value >= 10_000 else f"{value:,.1f} {unit}".strip()
