@@ -24,9 +24,9 @@ from brisk_atlas.core.connect.table_names import table_ref
 from brisk_atlas.core.find import Shelves, shelves
 from brisk_atlas.core.find.connections import Connection
 from brisk_atlas.core.inspect import Where
+from brisk_atlas.core.inspect.guess_boreholes import boreholes_guess, interval_tables
 from brisk_atlas.core.model import Columns, DataRef, Label, OpenOptions, StyleRule
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
-from brisk_atlas.core.relief.guess_boreholes import boreholes_guess, interval_tables
 from brisk_atlas.core.relief.light import Light, Lighting
 from brisk_atlas.core.workspace.sketching import change_mark
 from brisk_atlas.desktop import theme

@@ -19,6 +19,7 @@ from rasterio.transform import from_origin
 
 from brisk_atlas import cli, demo
 from brisk_atlas.core.draw import View
+from brisk_atlas.core.inspect.guess_boreholes import boreholes_guess, interval_tables, intervals_guess
 from brisk_atlas.core.model import AtlasError, Columns, DataRef, OpenOptions
 from brisk_atlas.core.model.standing import Foot, Standing, StandingWay
 from brisk_atlas.core.relief.bodies import ReliefBodies, bodies, bodies_of
@@ -33,7 +34,6 @@ from brisk_atlas.core.relief.ground import (
     no_heights,
     space_of,
 )
-from brisk_atlas.core.relief.guess_boreholes import boreholes_guess, interval_tables, intervals_guess
 from brisk_atlas.core.relief.light import Light, Lighting
 from brisk_atlas.core.relief.pick_points import points_within
 from brisk_atlas.core.relief.points import relief_points

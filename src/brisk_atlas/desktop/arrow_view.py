@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QItemSelectionModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QFontMetrics
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView
 
@@ -169,6 +169,25 @@ class ArrowView(QTableView):
             self.selectRow(int(at[0]))
         else:
             self.clearSelection()
+        self._silent = False
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether rows are being chosen without a report."""
+        return self._silent
+
+    def choose_rows(self, rows: Sequence[int]) -> None:
+        """Select rows by their numbers in the table; reports nothing."""
+        model = self.selectionModel()
+        if model is None or sorted(self.chosen_rows()) == sorted(rows):
+            return
+        self._silent = True
+        self.clearSelection()
+        flags = QItemSelectionModel.SelectionFlag.Select | QItemSelectionModel.SelectionFlag.Rows
+        for row in rows:
+            at = np.flatnonzero(self.rows.order == row)
+            if at.size:
+                model.select(self.rows.index(int(at[0]), 0), flags)
         self._silent = False
 
     def chosen_rows(self) -> list[int]:

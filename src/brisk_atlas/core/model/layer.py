@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from .data_ref import DataRef
+from .hole_choices import NO_CHOICES, HoleChoices
 from .kinds import Blend, DataKind
 from .standing import DRAPED, Standing, StandingWay
 from .table_view import PLAIN_ROWS, TableView
@@ -22,7 +23,8 @@ class Layer:
     those between which it is drawn, as numbers below one, the closest first; None for all. `note` is the analyst's.
     Layers of the same `scale_group` share the ramp and the limits of their colours. `blend` is how it goes on the
     layers below. `rows` is how its rows are looked at and what was added to them. `standing` is how features stand in
-    three dimensions. `id` is unique in the work and stays when the layer is restyled or moved.
+    three dimensions. `holes` is what was stated of its boreholes. `id` is unique in the work and stays when the layer
+    is restyled or moved.
     """
 
     id: str
@@ -40,6 +42,7 @@ class Layer:
     note: str = ""
     scale_group: str | None = None
     standing: Standing = DRAPED
+    holes: HoleChoices = NO_CHOICES
 
     @property
     def stands(self) -> bool:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
+    from .boreholes import ListHoles, WriteHoleLog
     from .class_change import ClassChange
     from .cloud_change import CloudChange
     from .compare import Compare
@@ -59,6 +60,8 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "lines-check": ("survey_lines", "CheckLines"),
     "lines-crossovers": ("survey_lines", "FindCrossovers"),
     "lines-write": ("survey_lines", "WriteLines"),
+    "holes-list": ("boreholes", "ListHoles"),
+    "holes-log": ("boreholes", "WriteHoleLog"),
     "class-change": ("class_change", "ClassChange"),
     "cloud-change": ("cloud_change", "CloudChange"),
     "image-change": ("image_change", "ImageChange"),
@@ -101,6 +104,7 @@ __all__ = [
     "ImageChange",
     "ImageShift",
     "IndexFolders",
+    "ListHoles",
     "ListLines",
     "Operation",
     "ReliefModel",
@@ -116,6 +120,7 @@ __all__ = [
     "UseStyle",
     "WriteCatalogue",
     "WriteContours",
+    "WriteHoleLog",
     "WriteLines",
     "WriteProfile",
     "WriteRecordPage",

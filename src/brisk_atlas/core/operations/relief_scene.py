@@ -75,7 +75,7 @@ def scene_of(
 def standing_as_stated(workspace: Workspace, layer: Layer, height_by: str | None) -> Layer:
     """Return a layer that stands as its project has it, or else as its geometry suggests: polygons raised by a field or
     10 m, lines and points at their own Z or over the ground, collars of boreholes with the intervals beside them."""
-    from brisk_atlas.core.relief.guess_boreholes import boreholes_guess, interval_tables
+    from brisk_atlas.core.inspect.guess_boreholes import boreholes_guess, interval_tables
 
     if layer.standing.way is not StandingWay.DRAPED:
         return layer

@@ -23,7 +23,7 @@ def with_readable_text(table: pa.Table) -> tuple[pa.Table, bool]:
             column.validate(full=True)
         except pa.ArrowInvalid:
             values = column.cast(pa.large_binary() if pa.types.is_large_string(field.type) else pa.binary()).to_pylist()
-            texts = pa.array([None if v is None else _decoded(v) for v in values], field.type)
+            texts = pa.array([None if v is None else decoded(v) for v in values], field.type)
             table, other = table.set_column(at, field.name, texts), True
     return table, other
 
@@ -39,7 +39,8 @@ def _names(table: pa.Table) -> tuple[list[str], bool]:
     return names, other
 
 
-def _decoded(value: bytes) -> str:
+def decoded(value: bytes) -> str:
+    """Return text as UTF-8, else in the encoding of older files."""
     try:
         return value.decode("utf-8")
     except UnicodeDecodeError:

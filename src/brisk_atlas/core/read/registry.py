@@ -139,6 +139,7 @@ BUILT_IN = (
     Reader("MBTiles", (".mbtiles",), ("a SQLite database",), _late("tiles")),
     Reader("PMTiles", (".pmtiles",), ("a PMTiles archive",), _late("tiles"), reads_addresses=True, reads_web=True),
     Reader("LAS/LAZ", (".laz", ".las"), ("LAS points",), _late("cloud")),
+    Reader("DLIS log", (".dlis",), (), _late("dlis")),
     Reader("LAS 2.0 log", (".las",), ("a well log", "text"), _late("logs")),
     Reader("PLY", (".ply",), ("PLY",), _late("ply")),
     Reader("XYZ points", (".xyz", ".pts"), ("text",), _late_asking("text_cloud")),

@@ -27,6 +27,7 @@ from brisk_atlas.core.model import (
     Quantity,
     Style,
 )
+from brisk_atlas.core.model.hole_choices import NO_CHOICES, HoleChoices
 from brisk_atlas.core.model.open_options import options_from, saved_form
 from brisk_atlas.core.model.standing import DRAPED, Standing
 from brisk_atlas.core.system.atomic_write import write_whole
@@ -62,6 +63,7 @@ class _SavedLayer(_Saved):
     note: str = ""
     scale_group: str | None = None
     standing: dict[str, Any] | None = None
+    holes: dict[str, Any] | None = None
 
 
 class _SavedGroup(_Saved):
@@ -209,6 +211,22 @@ def _standing(values: dict[str, Any] | None, folder: Path) -> Standing:
     return standing
 
 
+def _saved_holes(holes: HoleChoices, folder: Path) -> dict[str, Any] | None:
+    if holes == NO_CHOICES:
+        return None
+    values = asdict(holes)
+    values["tables"] = [{**asdict(each), "ref": each.ref.as_json(folder)} for each in holes.tables]
+    return values
+
+
+def _holes(values: dict[str, Any] | None, folder: Path) -> HoleChoices:
+    if values is None:
+        return NO_CHOICES
+    tables = [{**each, "ref": DataRef.from_json(each["ref"], folder)} for each in values.get("tables", ())]
+    holes: HoleChoices = _checked(HoleChoices)({**values, "tables": tables})
+    return holes
+
+
 def project_bytes(
     state: WorkState, place: Place | None, readings: Mapping[DataRef, OpenOptions], folder: Path
 ) -> bytes:
@@ -230,6 +248,7 @@ def project_bytes(
             note=layer.note,
             scale_group=layer.scale_group,
             standing=_saved_standing(layer.standing, folder),
+            holes=_saved_holes(layer.holes, folder),
         )
         for layer in state.layers
     ]
@@ -312,6 +331,7 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
                 s.note,
                 s.scale_group,
                 _standing(s.standing, folder),
+                _holes(s.holes, folder),
             )
             for s in saved.layers
         )

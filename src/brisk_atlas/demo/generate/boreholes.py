@@ -15,7 +15,13 @@ from .ground import rng, sample
 from .terrain import terrain
 
 HOLES = (("TG-1", (509_050, 5_770_350), 620.0), ("TG-2", (508_350, 5_770_050), 480.0),
-         ("TG-3", (507_450, 5_771_150), 540.0), ("TG-4", (510_500, 5_771_700), 410.0))  # fmt: skip
+         ("TG-3", (507_450, 5_771_150), 540.0), ("TG-4", (510_500, 5_771_700), 410.0),
+         ("TG-5", (508_700, 5_772_300), 460.0), ("TG-6", (509_900, 5_770_100), 350.0),
+         ("TG-7", (507_900, 5_770_600), 180.0))  # fmt: skip
+NO_PHOTOS, NO_WORDS, NO_LOG = ("TG-5", "TG-6", "TG-7"), ("TG-6", "TG-7"), ("TG-7",)
+DEVIATED = ("TG-5", 240.0, 120.0, 320.0, 38.0)  # hole, azimuth, where the arc begins and ends, and its inclination
+METHODS = {"TG-7": "percussion"}  # the others are cored
+DRILLED = {"TG-5": "2031-09-02", "TG-6": "2031-10-11", "TG-7": "2031-11-05"}
 ROCKS = {  # name: gamma API, resistivity ohm m, density g/cm3, sonic us/ft, grey, words
     "ash and soil": (38, 25, 1.55, 150, (150, 132, 110), "loose brown ash, roots in the top metre"),
     "basalt flow": (22, 420, 2.78, 58, (74, 76, 80), "dark, fine, vesicles drawn out along the flow"),
@@ -74,6 +80,30 @@ def logs(hole: str) -> dict[str, np.ndarray]:
     return dict(DEPT=depth, GR=gamma, RES=resistivity, RHOB=density, DT=sonic, TEMP=temperature, CALI=caliper)
 
 
+def deviation() -> tuple[dict, ...]:
+    """Return the survey of the deviated hole: straight down, along an arc of a circle, straight on."""
+    hole, azimuth, begin, end, steepest = DEVIATED
+    depth_end = next(d for h, _, d in HOLES if h == hole)
+    stations = [*np.arange(0, depth_end, 40.0).tolist(), depth_end]
+    return tuple(
+        dict(hole_id=hole, depth_m=depth, azimuth_deg=azimuth,
+             inclination_deg=round(float(np.clip((depth - begin) / (end - begin), 0, 1)) * steepest, 4))
+        for depth in stations
+    )  # fmt: skip
+
+
+def end_of_deviated() -> dict[str, float]:
+    """Return where the deviated hole ends from its collar, metres: by the geometry of the circle."""
+    hole, azimuth, begin, end, steepest = DEVIATED
+    length = next(d for h, _, d in HOLES if h == hole)
+    angle = np.radians(steepest)
+    radius = (end - begin) / angle
+    out = radius * (1 - np.cos(angle)) + (length - end) * np.sin(angle)
+    down = begin + radius * np.sin(angle) + (length - end) * np.cos(angle)
+    way = np.radians(azimuth)
+    return {"east_m": float(out * np.sin(way)), "north_m": float(out * np.cos(way)), "down_m": float(down)}
+
+
 UNITS = dict(DEPT=("M", "depth below collar"), GR=("GAPI", "natural gamma"), RES=("OHMM", "deep resistivity"),
              RHOB=("G/C3", "bulk density"), DT=("US/F", "sonic travel time"), TEMP=("DEGC", "temperature"),
              CALI=("IN", "caliper"))  # fmt: skip
@@ -124,18 +154,21 @@ def write_boreholes(folder: Path) -> None:
     collars = []
     for hole, place, depth in HOLES:
         collars.append(dict(hole_id=hole, easting=place[0], northing=place[1], elevation_m=f"{float(sample(terrain().before, *place)):.1f}",
-                            depth_m=depth, azimuth_deg=0, dip_deg=-90, drilled="2030-01-20"))  # fmt: skip
-        _write_log(home / f"{hole.lower()}.las", hole, place)
+                            depth_m=depth, azimuth_deg=0, dip_deg=-90, drilled=DRILLED.get(hole, "2030-01-20"),
+                            method=METHODS.get(hole, "core")))  # fmt: skip
+        if hole not in NO_LOG:
+            _write_log(home / f"{hole.lower()}.las", hole, place)
         layers = [row for row in intervals() if row["hole_id"] == hole]
         words = [f"{hole}: core description, Tolvane Survey Office", ""]
         words += [
             f"{r['from_m']:7.1f} - {r['to_m']:7.1f} m  {r['rock']}: {ROCKS[r['rock']][5]} (recovery {r['recovery_percent']} %)"
             for r in layers
         ]
-        (home / f"{hole.lower()}_description.txt").write_text("\n".join(words) + "\n", encoding="utf-8")
-        for top in (round(depth * 0.25), round(depth * 0.7)):
+        if hole not in NO_WORDS:
+            (home / f"{hole.lower()}_description.txt").write_text("\n".join(words) + "\n", encoding="utf-8")
+        for top in () if hole in NO_PHOTOS else (round(depth * 0.25), round(depth * 0.7)):
             _photo(home / "photos" / f"{hole.lower()}_{top:03d}-{top + 5:03d}m.jpg", hole, top, top + 5)
-    for name, rows in (("collars.csv", collars), ("intervals.csv", intervals())):
+    for name, rows in (("collars.csv", collars), ("intervals.csv", intervals()), ("deviation.csv", deviation())):
         with (home / name).open("w", newline="", encoding="utf-8") as out:
             writer = csv.DictWriter(out, rows[0].keys(), lineterminator="\n")
             writer.writeheader()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import shapely
 
-from .boreholes import HOLES, intervals
+from .boreholes import HOLES, NO_LOG, end_of_deviated, intervals
 from .grids import NODATA, seafloor, surveyed, surveyed_2032, year_after
 from .ground import CELL
 from .land_cover import cover_changes
@@ -54,6 +54,7 @@ def facts() -> dict:
         "crossovers": [list(pair) for pair in crossovers()],
         "levels": LEVELS,
         "boat_lines": {code: int(survey(code)["lon"].size) for code, *_ in LINES},
-        "logs": {hole: round(depth / 0.5) + 1 for hole, _, depth in HOLES},
+        "logs": {hole: round(depth / 0.5) + 1 for hole, _, depth in HOLES if hole not in NO_LOG},
+        "deviated": end_of_deviated(),
         "seafloor": {"columns": seafloor()[0].size, "rows": seafloor()[1].size, "deepest_m": float(np.round(seafloor()[2].min() * 4) / 4)},
     }  # fmt: skip

@@ -9,9 +9,9 @@ from typing import Any
 from PyQt6 import sip
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
+from brisk_atlas.core.inspect.guess_boreholes import NUMBERS, boreholes_guess, interval_tables
 from brisk_atlas.core.model import Facts, Field, Layer
 from brisk_atlas.core.model.standing import Foot, IntervalSource, Standing, StandingWay
-from brisk_atlas.core.relief.guess_boreholes import NUMBERS, boreholes_guess, interval_tables
 
 from .style_rows import StyleRows, slim
 

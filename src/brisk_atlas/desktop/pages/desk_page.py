@@ -26,6 +26,9 @@ from ..drawers.sketch_drawer import SketchDrawer
 from ..drawers.statistics_drawer import StatisticsDrawer
 from ..drawers.style_drawer import StyleDrawer
 from ..floating import STORED, Floatable, Floating, away_note
+from ..log_tether import LogTether
+from ..panes.log_content import has_holes
+from ..panes.log_pane import LogPane
 from ..panes.map_pane import MapPane
 from ..panes.relief_pane import ReliefPane
 from ..panes.renderer import MarkedClasses
@@ -55,6 +58,7 @@ if TYPE_CHECKING:
 DRAWERS = ("probe", "style", "change", "statistics", "places", "sketch")
 DRAWER_SIZE, SHEET_SIZE, RELIEF_SIZE = (400, 640), (1100, 640), (900, 640)  # of their own windows at first
 DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
+WIDE_ENOUGH_PX, LOG_SHARE = 1500, 0.58  # of the desk for the drawer too; of the panes for the strip log
 HELD_PX = 440  # of the drawer that shows held probes
 
 
@@ -89,9 +93,12 @@ class DeskPage(QWidget):
         self.tether = ReliefTether(self.map, self.relief, self._probed)
         self.deeds = ReliefDeeds(self.map, self.relief, self.tether.to_map, self.tether.eye_of, self._measured,
                                  self._points_picked)  # fmt: skip
-        self.strip = StripPane(session)
+        self.strip, self.log = StripPane(session), LogPane(session)
         self.strip.hide()
+        self.log.hide()
+        self.panes.addWidget(self.log)
         self.strip_tether = StripTether(self.map, self.strip, self.tether.show_in_relief)
+        self.log_tether = LogTether(self.map, self.log, self.tether.show_in_relief)
         self.bottom = QFrame()
         self.bottom.setObjectName("bottomDrawer")
         below = QVBoxLayout(self.bottom)
@@ -234,13 +241,16 @@ class DeskPage(QWidget):
         self.twins.use_theme(theme)
         self.relief.use_theme(theme)
         self.strip.use_theme(theme)
+        self.log.use_theme(theme)
         for bar in (self.map.dates, self.map.rows_dates):
             bar.use_theme(theme)
         self.update()
 
     @property
     def busy(self) -> bool:
-        return self.map.busy or self.twins.busy or self.relief.busy or self.strip.busy or self.sheet.busy
+        return (
+            self.map.busy or self.twins.busy or self.relief.busy or self.strip.busy or self.log.busy or self.sheet.busy
+        )
 
     # Probing and measuring
 
@@ -475,11 +485,29 @@ class DeskPage(QWidget):
         return floating or (not self.side.isHidden() and self.tabs.currentWidget() is drawer)
 
     def toggle_strip(self) -> None:
-        """Show what was measured along a line below the map, or close it."""
+        """Show what was measured along a line below the map, or down boreholes beside it where the subject has some; or
+        close it."""
+        holes = has_holes(self.session, self.session.work.subject)
+        if self.log.isVisible() or (holes and not self.strip.isVisible()):
+            self.toggle_log()
+            return
         self.strip.setVisible(not self.strip.isVisible())
         if self.strip.isVisible():
             self.upper.setSizes([max(1, self.upper.height() - STRIP_PX), STRIP_PX])
             self.strip.canvas.setFocus()
+
+    def toggle_log(self) -> None:
+        """Show what was measured down boreholes beside the map, or close it."""
+        self.log.setVisible(not self.log.isVisible())
+        if self.log.isVisible():
+            if self.width() < WIDE_ENOUGH_PX:
+                self.side.hide()
+            panes = [pane for n in range(self.panes.count()) if (pane := self.panes.widget(n)) is not None]
+            others = max(1, sum(not pane.isHidden() for pane in panes) - 1)
+            rest = (1 - LOG_SHARE) / others
+            shares = [LOG_SHARE if pane is self.log else 0.0 if pane.isHidden() else rest for pane in panes]
+            self.panes.setSizes([round(self.panes.width() * share) for share in shares])
+            self.log.canvas.setFocus()
 
     def toggle_sheet(self) -> None:
         self.bottom.setVisible(not self.bottom.isVisible())

@@ -22,7 +22,7 @@ TABLE_SUFFIXES = (".csv", ".tsv", ".parquet", ".xlsx", ".ods", ".dbf")
 MOST_BESIDE = 40  # files beside a layer that are looked into
 
 
-def _named(fields: Iterable[Field], begins: Sequence[str], *, numbers: bool | None = None) -> str | None:
+def field_named(fields: Iterable[Field], begins: Sequence[str], *, numbers: bool | None = None) -> str | None:
     """Return the first field whose name begins with one of some words, in their order."""
     fitting = [f for f in fields if numbers is None or f.type.lower().startswith(NUMBERS) == numbers]
     for word in begins:
@@ -34,21 +34,21 @@ def _named(fields: Iterable[Field], begins: Sequence[str], *, numbers: bool | No
 
 def boreholes_guess(fields: Sequence[Field]) -> Standing:
     """Return how boreholes stand by the fields of their collars."""
-    elevation = _named(fields, ELEVATION, numbers=True)
+    elevation = field_named(fields, ELEVATION, numbers=True)
     return Standing(
         StandingWay.BOREHOLES, Foot.FIELD if elevation else Foot.GROUND, elevation, 100.0,
-        _named(fields, LENGTH, numbers=True), 1.0, _named(fields, AZIMUTH, numbers=True),
-        _named(fields, DIP, numbers=True),
+        field_named(fields, LENGTH, numbers=True), 1.0, field_named(fields, AZIMUTH, numbers=True),
+        field_named(fields, DIP, numbers=True),
     )  # fmt: skip
 
 
 def intervals_guess(own: Sequence[Field], ref: DataRef, fields: Sequence[Field]) -> IntervalSource | None:
     """Return a table of a part as intervals of the holes of a layer, None where it lacks what they need."""
-    own_hole, hole = _named(own, HOLE), _named(fields, HOLE)
-    begin = _named(fields, BEGIN, numbers=True)
-    end = _named([field for field in fields if field.name != begin], END, numbers=True)
+    own_hole, hole = field_named(own, HOLE), field_named(fields, HOLE)
+    begin = field_named(fields, BEGIN, numbers=True)
+    end = field_named([field for field in fields if field.name != begin], END, numbers=True)
     texts = [field for field in fields if field.name != hole]
-    colour = _named(texts, COLOUR, numbers=False) or _named(texts, ("",), numbers=False)
+    colour = field_named(texts, COLOUR, numbers=False) or field_named(texts, ("",), numbers=False)
     if own_hole is None or hole is None or begin is None or end is None or colour is None:
         return None
     return IntervalSource(ref, hole, begin, end, colour, own_hole)

@@ -1,0 +1,1 @@
+"""What was measured, described and photographed down boreholes."""

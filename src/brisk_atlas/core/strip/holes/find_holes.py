@@ -1,0 +1,316 @@
+"""Which tables, logs, photographs and texts belong to the holes of a layer."""
+
+from __future__ import annotations
+
+import logging
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.inspect.guess_boreholes import (
+    AZIMUTH,
+    BEGIN,
+    DIP,
+    ELEVATION,
+    END,
+    HOLE,
+    LENGTH,
+    NUMBERS,
+    field_named,
+)
+from brisk_atlas.core.model import AtlasError, DataRef, Field, Layer
+from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
+from brisk_atlas.core.model.plain_values import values_of
+from brisk_atlas.core.table import rows_of, shown_rows
+
+from .curve_names import DEPTHS
+from .depth_words import FOOT_M, depths_in_name
+from .deviation import HolePath, minimum_curvature, straight
+from .hole_set import CorePicture, Hole, HoleSet, plain
+
+log = logging.getLogger(__name__)
+
+TABLES = (".csv", ".tsv", ".parquet", ".xlsx", ".ods", ".dbf")
+LOGS = (".las", ".dlis")
+PICTURES = (".jpg", ".jpeg", ".png", ".tif", ".tiff")
+TEXTS = (".txt", ".md")
+MOST_FILES = 5_000  # beside a layer that are looked at
+X, Y = ("east", "x", "lon", "utm_e"), ("north", "y", "lat", "utm_n")
+DEPTH_WORDS = ("depth", "md", "tiefe", "dept", "at_m")
+FEET = re.compile(r"(_|\b)(ft|feet)$", re.IGNORECASE)
+LOG_FORMATS = ("LAS", "DLIS")
+
+
+def holes_of(
+    cache: DataCache, layer: Layer, others: Sequence[Layer] = (), check: Callable[[], None] = lambda: None
+) -> HoleSet:
+    """Return the holes of a layer of collars with what belongs to them: of open tables, of the same database, and of
+    files in its folder and the folders in that. Of a log, its own hole. Raises AtlasError for a layer that names no
+    hole."""
+    remarks: list[str] = []
+    if _is_log(cache, layer.ref):
+        return _of_logs(cache, [layer, *(o for o in others if o.id != layer.id and _is_log(cache, o.ref))], check)
+    fields = cache.part(layer.ref).facts.fields if layer.kind.has_rows else ()
+    hole_field = field_named(fields, HOLE)
+    if hole_field is None:
+        raise AtlasError(
+            layer.name, "none of its fields names a hole", "Choose a layer of collars: a field hole, bore or well."
+        )
+    files = _files(layer.ref)
+    tables = list(_tables(cache, layer, others, files, remarks, check))
+    collars = _collars(cache, layer, fields, hole_field)
+    found = []
+    logs = [t for t in tables if t.role is TableRole.LOG]
+    for hole in collars:
+        check()
+        own = [replace(t, only=hole.name) for t in tables if t.role not in (TableRole.LOG, TableRole.NOT_USED)]
+        own += [each for each in logs if plain(each.only) == plain(hole.name)]
+        mine = [path for path in files if _is_of(path, hole.name, [each.name for each in collars])]
+        pictures = [
+            CorePicture(DataRef.file(path), *depths) for path in mine
+            if path.suffix.lower() in PICTURES and (depths := depths_in_name(_rest(path.stem, hole.name))) is not None
+        ]  # fmt: skip
+        texts = tuple(DataRef.file(path) for path in mine if path.suffix.lower() in TEXTS)
+        found.append(
+            replace(hole, tables=tuple(own), pictures=tuple(sorted(pictures, key=lambda p: p.top)), texts=texts)
+        )
+    found = [_with_path(cache, hole, remarks) for hole in found]
+    found = [replace(hole, tables=_that_have_rows(cache, hole)) for hole in found]
+    return HoleSet(tuple(found), tuple(tables), tuple(remarks))
+
+
+def _is_log(cache: DataCache, ref: DataRef) -> bool:
+    return cache.dataset(ref).format.startswith(LOG_FORMATS) and cache.part(ref).facts.grid is None and (
+        cache.part(ref).facts.cloud is None)  # fmt: skip
+
+
+def _of_logs(cache: DataCache, layers: Sequence[Layer], check: Callable[[], None]) -> HoleSet:
+    """Return the holes that logs name, a hole for each name."""
+    found: dict[str, Hole] = {}
+    for layer in layers:
+        check()
+        facts = cache.part(layer.ref).facts
+        name = facts.name
+        table = HoleTable(layer.ref, TableRole.LOG, only=name, reason="the log names the hole")
+        if plain(name) in found:
+            found[plain(name)] = replace(found[plain(name)], tables=(*found[plain(name)].tables, table))
+        else:
+            notes = tuple(facts.notes.items())
+            found[plain(name)] = Hole(name, layer.id, None, None, None, None, None, None, notes, (table,))
+    return HoleSet(tuple(found.values()), tuple(t for hole in found.values() for t in hole.tables))
+
+
+def _files(ref: DataRef) -> list[Path]:
+    """Return the files beside a layer's own, and in folders beside it, by name."""
+    if not ref.is_local:
+        return []
+    try:
+        own = ref.path.parent
+        found = [path for path in sorted(own.iterdir()) if not path.name.startswith(".")]
+        inside = [p for folder in found if folder.is_dir() for p in sorted(folder.iterdir()) if p.is_file()]
+    except OSError as error:
+        log.info("what lies beside %s can't be listed: %s", ref, error)
+        return []
+    return [path for path in [*(p for p in found if p.is_file()), *inside] if path != ref.path][:MOST_FILES]
+
+
+def _tables(
+    cache: DataCache, layer: Layer, others: Sequence[Layer], files: Sequence[Path], remarks: list[str],
+    check: Callable[[], None],
+) -> Iterable[HoleTable]:  # fmt: skip
+    """Yield what tables say of holes: those of the same dataset, open ones, and files."""
+    seen = {layer.ref}
+    stated = {each.ref: each for each in layer.holes.tables}
+    candidates = _row_parts(cache, layer.ref.whole)
+    candidates += [other.ref for other in others if other.kind.has_rows and not other.kind.has_shapes]
+    for ref in candidates:
+        check()
+        if ref not in seen:
+            seen.add(ref)
+            yield from _role_of(cache, ref, stated)
+    for path in files:
+        check()
+        if path.suffix.lower() not in TABLES + LOGS:
+            continue
+        try:
+            for ref in _row_parts(cache, DataRef.file(path)):
+                if ref not in seen:
+                    seen.add(ref)
+                    yield from _role_of(cache, ref, stated)
+        except AtlasError as error:
+            remarks.append(f"{path.name} can't be read: {error.reason}")
+
+
+def _row_parts(cache: DataCache, whole: DataRef) -> list[DataRef]:
+    """Return the tables of a dataset: the parts that have rows and no shapes."""
+    kinds = [(part.facts.name, part.facts.kind) for part in cache.dataset(whole).parts]
+    return [whole.with_part(name) for name, kind in kinds if kind.has_rows and not kind.has_shapes]
+
+
+def _role_of(cache: DataCache, ref: DataRef, stated: Mapping[DataRef, HoleTable]) -> Iterable[HoleTable]:
+    """Yield how a table belongs to holes: as the analyst stated, else by the names of its fields; one that does not is
+    not used."""
+    if ref in stated:
+        yield stated[ref]
+        return
+    facts = cache.part(ref).facts
+    if _is_log(cache, ref):
+        yield HoleTable(ref, TableRole.LOG, only=facts.name, reason="a log of its own hole")
+        return
+    guess = guess_role(facts.fields)
+    none = HoleTable(ref, TableRole.NOT_USED, reason="no field names a hole, or none a depth")
+    yield replace(guess, ref=ref) if guess is not None else none
+
+
+NOWHERE = DataRef.file(Path("/"))
+
+
+def guess_role(fields: Sequence[Field]) -> HoleTable | None:
+    """Return what a table with these fields says of holes, with the reason; None where it names no hole or no depth."""
+    hole = field_named(fields, HOLE)
+    if hole is None:
+        return None
+    begin = field_named(fields, BEGIN, numbers=True)
+    end = field_named([field for field in fields if field.name != begin], END, numbers=True)
+    depth = field_named(fields, DEPTH_WORDS, numbers=True)
+    azimuth, dip = field_named(fields, AZIMUTH, numbers=True), field_named(fields, DIP, numbers=True)
+    if begin is not None and end is not None:
+        why = f"{hole} names the hole, {begin} and {end} are where an interval begins and ends"
+        return HoleTable(NOWHERE, TableRole.INTERVALS, hole, begin, end, feet=_in_feet(begin), reason=why)
+    if depth is not None and azimuth is not None and dip is not None:
+        dips = dip.lower().lstrip("_").startswith(("dip", "plunge"))
+        why = f"{hole} names the hole, {depth}, {azimuth} and {dip} are a survey of its direction"
+        return HoleTable(
+            NOWHERE, TableRole.DEVIATION, hole, depth, "", azimuth, dip, dips=dips, feet=_in_feet(depth), reason=why
+        )
+    if depth is not None and field_named(fields, ELEVATION, numbers=True) is None:
+        why = f"{hole} names the hole, {depth} the depth of a value"
+        return HoleTable(NOWHERE, TableRole.POINTS, hole, depth, feet=_in_feet(depth), reason=why)
+    return None
+
+
+def _in_feet(name: str) -> bool:
+    return FEET.search(name) is not None
+
+
+def _collars(cache: DataCache, layer: Layer, fields: Sequence[Field], hole_field: str) -> list[Hole]:
+    table = rows_of(cache, layer)
+    names = [None if value is None else str(value) for value in values_of(table.column(hole_field))]
+    shown = shown_rows(cache, layer) if layer.rows.on_map else None
+    wanted = {"elevation": ELEVATION, "length": LENGTH, "azimuth": AZIMUTH, "dip": DIP, "x": X, "y": Y}
+    numbers = {key: _numbers(table, field_named(fields, words, numbers=True)) for key, words in wanted.items()}
+    features = cache.features(layer.ref) if layer.kind.has_shapes else None
+    dips = numbers["dip"]
+    sign = -1.0 if dips is not None and np.nanmax(np.nan_to_num(dips, nan=-1.0)) <= 0 else 1.0
+    columns = {name: values_of(table.column(name)) for name in table.column_names}
+    found = []
+    for row, name in enumerate(names):
+        if name is None or (shown is not None and not shown[row]):
+            continue
+        value = {
+            key: (float(each[row]) if each is not None and np.isfinite(each[row]) else None)
+            for key, each in numbers.items()
+        }
+        bounds = features.shapes.bounds[row] if features is not None else None
+        xy = (float(bounds[0]), float(bounds[1])) if bounds is not None and np.isfinite(bounds[0]) else None
+        if features is None and value["x"] is not None and value["y"] is not None:
+            xy = (value["x"], value["y"])
+        path = None
+        if value["dip"] is not None and value["length"] is not None and value["dip"] * sign < 89.99:
+            path = straight(value["length"], value["azimuth"] or 0.0, value["dip"] * sign)
+        facts = tuple((each, str(column[row])) for each, column in columns.items() if column[row] is not None)
+        crs = features.crs if features is not None else None
+        found.append(Hole(name, layer.id, row, xy, crs, value["elevation"], value["length"], path, facts))
+    return found
+
+
+def _numbers(table: pa.Table, name: str | None) -> np.ndarray | None:
+    if name is None or not str(table.schema.field(name).type).lower().startswith(NUMBERS):
+        return None
+    return np.asarray(table.column(name).cast(pa.float64(), safe=False).to_numpy(), float)
+
+
+def _is_of(path: Path, name: str, names: Sequence[str]) -> bool:
+    """Return whether a file's name begins with that of a hole, and with that of no other that is longer."""
+    words = plain(path.stem)
+    mine = plain(name)
+    if not words.startswith(mine):
+        return False
+    longer = [each for each in names if len(plain(each)) > len(mine) and words.startswith(plain(each))]
+    return not any(_rest(path.stem, each)[:1] not in "0123456789" for each in longer)
+
+
+def _rest(stem: str, name: str) -> str:
+    """Return what a name says after that of its hole."""
+    wanted, at = plain(name), 0
+    for position, sign in enumerate(stem):
+        if at == len(wanted):
+            return stem[position:]
+        if sign.isalnum():
+            at += 1
+    return ""
+
+
+def rows_of_hole(cache: DataCache, table: HoleTable) -> pa.Table:
+    """Return the rows of a table that are of its hole."""
+    rows = cache.table(table.ref)
+    if not table.hole:
+        return rows
+    return rows.take(_row_numbers(cache, table).get(plain(table.only), pa.array([], pa.int64())))
+
+
+def _row_numbers(cache: DataCache, table: HoleTable) -> dict[str, pa.Array]:
+    """Return the rows of each hole of a table, found once."""
+
+    def make() -> dict[str, pa.Array]:
+        names = np.array(
+            [plain(str(v)) if v is not None else "" for v in values_of(cache.table(table.ref).column(table.hole))]
+        )
+        order = np.argsort(names, kind="stable")
+        kinds, starts = np.unique(names[order], return_index=True)
+        ends = [*starts[1:].tolist(), len(order)]
+        return {str(k): pa.array(order[a:b]) for k, a, b in zip(kinds, starts.tolist(), ends)}
+
+    found: dict[str, pa.Array] = cache.derive(("rows by hole", table.ref, table.hole), make)
+    return found
+
+
+def _that_have_rows(cache: DataCache, hole: Hole) -> tuple[HoleTable, ...]:
+    return tuple(t for t in hole.tables if not t.hole or len(_row_numbers(cache, t).get(plain(hole.name), ())))
+
+
+def _with_path(cache: DataCache, hole: Hole, remarks: list[str]) -> Hole:
+    """Return a hole with the path of its survey of deviation, where it has one."""
+    for table in hole.tables:
+        if table.role is TableRole.DEVIATION:
+            rows = rows_of_hole(cache, table)
+            if rows.num_rows:
+                return replace(hole, path=path_of(rows, table))
+    return hole
+
+
+def path_of(rows: pa.Table, table: HoleTable) -> HolePath:
+    """Return the path of a hole from the rows of its survey of deviation."""
+    measured, azimuth, inclination = (
+        np.asarray(rows.column(name).cast(pa.float64(), safe=False).to_numpy(), float)
+        for name in (table.top, table.azimuth, table.inclination)
+    )
+    measured = measured * FOOT_M if table.feet else measured
+    if table.dips:
+        below = -inclination if np.nanmax(inclination) <= 0 else inclination
+        inclination = 90.0 - below
+    return minimum_curvature(measured, inclination, azimuth)
+
+
+def depth_column(table: pa.Table, units: dict[str, str]) -> tuple[str, float]:
+    """Return the column of depths of a log and by what it is multiplied to be metres."""
+    names = table.column_names
+    name = next((each for each in names if each.upper().split(":")[0] in DEPTHS), names[0])
+    unit = units.get(name, "").strip().lower().rstrip(".")
+    factors = {"f": FOOT_M, "ft": FOOT_M, "feet": FOOT_M, "in": 0.0254, "0.1 in": 0.00254, "cm": 0.01, "mm": 0.001}
+    return name, factors.get(unit, 1.0)

@@ -1,0 +1,126 @@
+"""The tools of the strip log: pages, quantities, templates, how depths are stated, what can be saved."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QAction, QActionGroup
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidgetAction
+
+from brisk_atlas.core.strip.holes.tracks import DepthScale, DepthZero
+
+from ..plain_text import PlainLabel
+from .log_quantities import LogQuantities
+
+PAGES = ("log", "numbers", "plot", "facts")
+PAGE_TIPS = {"log": "Tracks over depth", "numbers": "The numbers of the depths in sight",
+             "plot": "Two or three quantities against each other", "facts": "What is known of the hole"}  # fmt: skip
+
+
+class LogBar(QFrame):
+    """Signals:
+    page_chosen(str): one of PAGES.
+    depth_chosen(object): another DepthScale.
+    closed(): the strip log is to be hidden.
+    """
+
+    page_chosen = pyqtSignal(str)
+    depth_chosen = pyqtSignal(object)
+    closed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("paneBar")
+        self.depth_scale = DepthScale()
+        title = PlainLabel("Strip log")
+        title.setObjectName("heading")
+        self.list_button = self._button("Holes", "log holes", "Show or hide the list of boreholes", checkable=True)
+        self.list_button.setChecked(True)
+        self.pages = QButtonGroup(self)
+        self.page_buttons = {}
+        for name in PAGES:
+            button = self._button(name.capitalize(), f"log {name}", PAGE_TIPS[name], checkable=True)
+            self.pages.addButton(button)
+            button.clicked.connect(partial(self.page_chosen.emit, name))
+            self.page_buttons[name] = button
+        self.page_buttons["log"].setChecked(True)
+        self.quantities = LogQuantities()
+        self.choose, self.choose_menu = self._menu("Quantities", "log quantities", "What is drawn, by category")
+        action = QWidgetAction(self.choose_menu)
+        action.setDefaultWidget(self.quantities)
+        self.choose_menu.addAction(action)
+        self.tracks, self.tracks_menu = self._menu(
+            "Tracks", "log tracks", "Order and looks of tracks, and templates of them"
+        )
+        self.view, self.view_menu = self._menu("Depth", "log depth", "How depths are stated")
+        self.save, self.save_menu = self._menu("Save", "log save", "Write the log or its numbers")
+        self._fill_depths()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(8, 2, 8, 2)
+        row.setSpacing(3)
+        for widget in (
+            title,
+            self.list_button,
+            *self.page_buttons.values(),
+            self.choose,
+            self.tracks,
+            self.view,
+            self.save,
+        ):
+            row.addWidget(widget)
+        row.addStretch(1)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def _button(self, text: str, name: str, tip: str, *, checkable: bool = False) -> QToolButton:
+        button = QToolButton()
+        button.setText(text)
+        button.setObjectName(name)
+        button.setToolTip(tip)
+        button.setCheckable(checkable)
+        return button
+
+    def _menu(self, text: str, name: str, tip: str) -> tuple[QToolButton, QMenu]:
+        button = self._button(text, name, tip)
+        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(button)
+        button.setMenu(menu)
+        return button, menu
+
+    def _fill_depths(self) -> None:
+        self.actions_by_name: dict[str, QAction] = {}
+        for words, on in (("along the hole", True), ("vertical", False)):
+            self._depth_action("way", words, on)
+        self.view_menu.addSeparator()
+        for zero in DepthZero:
+            self._depth_action("zero", f"from {zero}", zero is DepthZero.COLLAR)
+        self.view_menu.addSeparator()
+        for words, on in (("in metres", True), ("in feet", False)):
+            self._depth_action("unit", words, on)
+        self.view_menu.addSeparator()
+        below = self.view_menu.addMenu("Hang on")
+        assert below is not None
+        self.hang_menu = below
+
+    def _depth_action(self, group: str, words: str, on: bool) -> None:
+        held = getattr(self, f"_{group}_group", None)
+        if held is None:
+            held = QActionGroup(self)
+            setattr(self, f"_{group}_group", held)
+        action = self.view_menu.addAction(words)
+        assert action is not None
+        action.setCheckable(True)
+        action.setChecked(on)
+        held.addAction(action)
+        self.actions_by_name[words] = action
+        action.triggered.connect(self._depth_turned)
+
+    def _depth_turned(self) -> None:
+        on = {words for words, action in self.actions_by_name.items() if action.isChecked()}
+        zero = DepthZero.SEA if f"from {DepthZero.SEA}" in on else DepthZero.COLLAR
+        self.depth_scale = DepthScale("vertical" in on, zero, "in feet" in on)
+        self.depth_chosen.emit(self.depth_scale)
+
+    def show_page(self, name: str) -> None:
+        """Mark the page that is on show."""
+        self.page_buttons[name].setChecked(True)
