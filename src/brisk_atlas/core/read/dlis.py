@@ -89,9 +89,8 @@ def _notes(logical: Any) -> dict[str, str]:
 
 def _widths(frame: Any) -> Iterator[tuple[Any, str, int]]:
     """Yield each channel with the name of its column in the frame and how many values a depth it has."""
-    for channel, (name, *_) in zip(
-        frame.channels, frame.dtype().descr[1:] if frame.dtype().names[0] == "FRAMENO" else frame.dtype().descr
-    ):
+    names = [name for name in frame.dtype().names if name != "FRAMENO"]
+    for channel, name in zip(frame.channels, names):
         yield channel, name, int(np.prod(channel.dimension)) if channel.dimension else 1
 
 
@@ -101,7 +100,7 @@ def _fields(frame: Any) -> tuple[tuple[Field, ...], list[str]]:
         if width > MOST_COLUMNS:
             left_out.append(name)
             continue
-        kind = frame.dtype().fields[name][0].base
+        kind = frame.dtype()[name].base
         text = "string" if kind.kind in "OUS" else "double"
         names = [name] if width == 1 else [f"{name} {n + 1}" for n in range(width)]
         fields += [Field(each, text, channel.units or "", channel.long_name or "") for each in names]

@@ -45,8 +45,8 @@ def depths_in_name(name: str) -> tuple[float, float] | None:
         a, unit_a, b, unit_b = match.groups()
         unit = unit_b or unit_a
         top, base = _metres(a, unit_a or unit), _metres(b, unit)
-        if base > top and (unit or len(ranges) == 1):
-            return top, base
+        if base != top and (unit or len(ranges) == 1):
+            return min(top, base), max(top, base)
     single = list(SINGLE.finditer(name.replace("_", " ")))
     if single:
         depth = _metres(single[-1][1], single[-1][2])

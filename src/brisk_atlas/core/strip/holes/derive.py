@@ -10,6 +10,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import AtlasError
+from brisk_atlas.core.table.asking import ROW, row_numbers
 from brisk_atlas.core.table.expression import evaluate, prepare
 
 from ..trace_filters import despiked
@@ -30,7 +31,7 @@ def expression_curve(
     used = [each for each in numeric if each.name in prepared.fields]
     depths = steps_of(used or numeric)
     columns = {each.name: pa.array(v := on_depths(each, depths, between=True), mask=np.isnan(v)) for each in used}
-    table = pa.table({"depth_m": pa.array(depths), **columns})
+    table = pa.table({"depth_m": pa.array(depths), **columns, ROW: pa.array(row_numbers(len(depths)))})
     found = evaluate(table, prepared.sql, expression, check, "DOUBLE")
     try:
         values = np.asarray(found.cast(pa.float64()).to_numpy(), float)

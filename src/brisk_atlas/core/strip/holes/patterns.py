@@ -49,7 +49,10 @@ WORDS = {  # in the name of a rock: its pattern; the first that fits
     "granit": "crosses", "gabbro": "lattice", "dyke": "steep lines", "dike": "steep lines", "sill": "slashes",
     "schist": "waves", "gneiss": "double waves", "quartz": "lattice", "coal": "lattice", "salt": "lattice",
 }  # fmt: skip
-TINTS = ("#E7DCC6", "#C9C3B4", "#B8A9A0", "#D8D2B8", "#C4CBC9", "#E2CFC0", "#BFC5D0", "#D6CBD3", "#CAD3BC", "#E9E2D0")
+TINTS = (  # one for each pattern
+    "#E7DCC6", "#C9C3B4", "#E2CFC0", "#D8D2B8", "#BFC5D0", "#CAD3BC", "#B8A9A0", "#D6CBD3", "#C4CBC9", "#E9E2D0",
+    "#D3C0B0", "#CFCBDA", "#DAD6CE", "#BECFCB",
+)  # fmt: skip
 
 
 RockLooks = dict[str, tuple[Pattern, str]]
