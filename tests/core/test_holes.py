@@ -19,6 +19,7 @@ from brisk_atlas.core import read
 from brisk_atlas.core.model import AtlasError, CannotRead, CannotWrite, OpenOptions
 from brisk_atlas.core.model.hole_choices import HoleChoices, HoleMarker, HoleTable, TableRole
 from brisk_atlas.core.model.open_options import Columns
+from brisk_atlas.core.place.hole_path import minimum_curvature, straight
 from brisk_atlas.core.strip.holes.curve_names import category_of
 from brisk_atlas.core.strip.holes.depth_words import depths_in_name, descriptions_in
 from brisk_atlas.core.strip.holes.derive import (
@@ -28,7 +29,6 @@ from brisk_atlas.core.strip.holes.derive import (
     resampled,
     without_spikes,
 )
-from brisk_atlas.core.strip.holes.deviation import minimum_curvature, straight
 from brisk_atlas.core.strip.holes.find_holes import holes_of
 from brisk_atlas.core.strip.holes.hole_list import HoleFilter, fitting_holes, holes_in
 from brisk_atlas.core.strip.holes.hole_numbers import numbers_of, write_las

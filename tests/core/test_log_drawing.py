@@ -13,7 +13,7 @@ from brisk_atlas.core.model import AtlasError, CannotRead, OpenOptions
 from brisk_atlas.core.model.hole_choices import HoleMarker
 from brisk_atlas.core.model.open_options import Columns
 from brisk_atlas.core.strip.holes.draw_paper import write_pages
-from brisk_atlas.core.strip.holes.drawing import Box, Clip, Path, Photo, Words
+from brisk_atlas.core.strip.holes.drawing import BoxMark, ClipMark, LineMark, PhotoMark, TextMark
 from brisk_atlas.core.strip.holes.find_holes import holes_of
 from brisk_atlas.core.strip.holes.hole_set import HoleCurve
 from brisk_atlas.core.strip.holes.log_drawing import HoleOnShow, head_height, log_drawing, width_of
@@ -58,15 +58,15 @@ def test_tracks_stand_beside_each_other_and_depths_where_they_belong(holes):
     assert drawing.width == width_of(template)
     rocks = next(each for each in data.intervals if each.name == "rock")
     seen = [n for n in range(len(rocks.top)) if rocks.base[n] >= 100 and rocks.top[n] <= 200]
-    boxes = [mark for mark in marks(drawing, Box) if mark.pattern is not None]
+    boxes = [mark for mark in marks(drawing, BoxMark) if mark.pattern is not None]
     assert [box.y for box in boxes] == pytest.approx([head + rocks.top[n] - 100 for n in seen])  # 1 mm a metre
     assert [box.height for box in boxes] == pytest.approx([rocks.base[n] - rocks.top[n] for n in seen])
-    (photo,) = marks(drawing, Photo)
+    (photo,) = marks(drawing, PhotoMark)
     assert (photo.y, photo.height) == pytest.approx((head + 55, 5)) and photo.ref.name == "tg-1_155-160m.jpg"
-    depths = {mark.text: mark.y for mark in marks(drawing, Words) if mark.mono and mark.x < 12}
+    depths = {mark.text: mark.y for mark in marks(drawing, TextMark) if mark.mono and mark.x < 12}
     assert depths["150"] == pytest.approx(head + 50 - 1.6)
     hung = log_drawing([HoleOnShow(data, shift=120.0)], template, (100.0, 200.0), head + 100.0)
-    assert marks(hung, Photo) == [] and len(hung.marks) > 50
+    assert marks(hung, PhotoMark) == [] and len(hung.marks) > 50
 
 
 def test_rocks_have_patterns_that_differ_and_stay_the_same_in_all_holes(holes):
@@ -78,7 +78,7 @@ def test_rocks_have_patterns_that_differ_and_stay_the_same_in_all_holes(holes):
     template = LogTemplate("t", (Track(TrackKind.ROCKS, "rock", 20.0),))
     both = log_drawing([HoleOnShow(holes[n]) for n in ("TG-1", "TG-5")], template, (0, 620), 300)
     by_fill = {}
-    for box in marks(both, Box):
+    for box in marks(both, BoxMark):
         if box.pattern is not None:
             by_fill.setdefault(box.fill, set()).add(box.pattern)
     assert all(len(patterns) == 1 for patterns in by_fill.values())
@@ -92,7 +92,7 @@ def curves(holes, track, values=None, sight=(0, 100), px_mm=4.0):
     data = replace(holes["TG-7"], curves=(curve, other))
     template = LogTemplate("t", (track,))
     drawing = log_drawing([HoleOnShow(data)], template, sight, head_height(template) + 100, px_mm=px_mm)
-    return curve, [mark for mark in marks(drawing, Path) if mark.ink == "#010203"], drawing
+    return curve, [mark for mark in marks(drawing, LineMark) if mark.ink == "#010203"], drawing
 
 
 def test_curves_lie_between_their_ends_and_thinning_loses_no_extreme(holes):
@@ -119,11 +119,11 @@ def test_logarithmic_wrapped_and_filled_curves(holes):
     two = (TrackCurve("P", "#020202", -20, 20), TrackCurve("Q", "#010203", -20.0, 20.0, "P"))
     filled = Track(TrackKind.CURVES, "", 20.0, two)
     _, _, drawing = curves(holes, filled)
-    (area,) = [mark for mark in marks(drawing, Path) if mark.fill]
+    (area,) = [mark for mark in marks(drawing, LineMark) if mark.fill]
     across = area.points[:, 0]
     assert across.max() - across.min() == pytest.approx(11.5, abs=0.2)  # of -13 to 10 out of 40
     side = replace(filled, curves=(replace(two[1], fill="left"),))
-    assert next(m for m in marks(curves(holes, side)[2], Path) if m.fill).points[-1, 0] == 0.0
+    assert next(m for m in marks(curves(holes, side)[2], LineMark) if m.fill).points[-1, 0] == 0.0
 
 
 def test_markers_are_joined_between_holes_beside_each_other(holes):
@@ -131,10 +131,10 @@ def test_markers_are_joined_between_holes_beside_each_other(holes):
     markers = [HoleMarker("top", "TG-1", 100.0), HoleMarker("top", "tg-2", 40.0), HoleMarker("base", "TG-2", 90.0)]
     shown = [HoleOnShow(holes["TG-1"]), HoleOnShow(holes["TG-2"])]
     drawing = log_drawing(shown, template, (0, 200), head_height(template) + 200, markers)
-    lines = [mark.points.tolist() for mark in marks(drawing, Path) if mark.ink == "#7A2DBF"]
+    lines = [mark.points.tolist() for mark in marks(drawing, LineMark) if mark.ink == "#7A2DBF"]
     head = head_height(template)
     assert [[20, head + 100], [25, head + 40]] in lines and len(lines) == 4
-    assert all(mark.width >= 0 for mark in marks(drawing, Clip))
+    assert all(mark.width >= 0 for mark in marks(drawing, ClipMark))
 
 
 def test_a_curve_is_added_and_removed_and_templates_come_back(holes, tmp_path):

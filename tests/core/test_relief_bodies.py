@@ -4,6 +4,7 @@ and what is drawn of the ground itself."""
 from __future__ import annotations
 
 import csv
+import json
 from dataclasses import replace
 from functools import partial
 
@@ -20,6 +21,7 @@ from rasterio.transform import from_origin
 from brisk_atlas import cli, demo
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.inspect.guess_boreholes import boreholes_guess, interval_tables, intervals_guess
+from brisk_atlas.core.inspect.hole_tables import deviation_tables
 from brisk_atlas.core.model import AtlasError, Columns, DataRef, OpenOptions
 from brisk_atlas.core.model.standing import Foot, Standing, StandingWay
 from brisk_atlas.core.relief.bodies import ReliefBodies, bodies, bodies_of
@@ -221,6 +223,19 @@ def test_boreholes_come_back_with_their_intervals_and_true_to_their_dip(tmp_path
         lengths = np.linalg.norm(core[:, 1] - core[:, 0], axis=1)
         assert lengths == pytest.approx([float(row["to_m"]) - float(row["from_m"]) for row in rows], abs=1e-6)
         assert {text for _, text in found.legend} == {row["rock"] for row in rows} and found.note == ""
+        (survey,) = deviation_tables(workspace.cache, layer, ())
+        bent = replace(layer, standing=replace(layer.standing, deviation=survey))
+        bodies = bodies_of(workspace.cache, bent, space, lambda places: np.zeros(len(places))).bodies
+        row = workspace.cache.table(layer.ref).column("hole_id").to_pylist().index("TG-5")
+        core = bodies.ends[(bodies.widths == 5.0) & (bodies.stroke_rows == row)]
+        collar = bodies.ends[(bodies.widths == 8.0) & (bodies.stroke_rows == row)][0, 0]
+        truth = json.loads((demo.DATA.parent / "truth.json").read_text())["deviated"]
+        end = [truth["east_m"], truth["north_m"], -truth["down_m"]]
+        assert core[-1, 1] - collar == pytest.approx(end, abs=0.01)
+        assert np.linalg.norm(core[:, 1] - core[:, 0], axis=1).sum() == pytest.approx(460.0, abs=0.05)
+        lost = replace(bent.standing, deviation=replace(survey, azimuth="nothing"))
+        with pytest.raises(AtlasError, match="survey of deviation has no field nothing"):
+            bodies_of(workspace.cache, replace(layer, standing=lost), space, lambda places: np.zeros(len(places)))
         broken = replace(layer.standing, intervals=replace(table, colour_by="nothing"))
         with pytest.raises(AtlasError, match="no field nothing"):
             bodies_of(workspace.cache, replace(layer, standing=broken), space, lambda places: np.zeros(len(places)))

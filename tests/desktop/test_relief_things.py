@@ -62,14 +62,14 @@ def test_a_walk_from_collars_in_a_table_to_the_rock_at_the_foot_of_a_hole(island
     pick(d, "standing way", StandingWay.BOREHOLES)
     standing = d.layer("collars").standing
     assert (standing.foot, standing.foot_by, standing.height_by) == (Foot.FIELD, "elevation_m", "depth_m")
-    assert standing.intervals.colour_by == "rock"  # found beside the collars
+    assert standing.intervals.colour_by == "rock" and standing.deviation.ref.part == "deviation"  # found beside them
     assert (
         "basalt flow" in [text for _, text in pane.canvas.legend]
     ) and "vertical datum not stated" in pane.canvas.notes
     pane.surfaces.solid.setValue(40)
     d.settle()
     bodies = pane.scene.bodies[0].bodies
-    deep = bodies.ends[bodies.widths == 5.0][-1].mean(axis=0)
+    deep = bodies.ends[(bodies.widths == 5.0) & (bodies.stroke_rows == 3)][-1].mean(axis=0)
     eye = Eye.looking_at(GroundSpot(deep[0], deep[1], deep[2] * 1.5), 2500, 10, 25)
     pane.canvas.jump(eye)
     d.settle()

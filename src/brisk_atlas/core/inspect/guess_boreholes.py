@@ -62,7 +62,7 @@ def interval_tables(cache: DataCache, layer: Layer, others: Sequence[Layer]) -> 
         if (guess := intervals_guess(own, other.ref, cache.part(other.ref).facts.fields)) is not None
     ]  # fmt: skip
     seen = {each.ref for each in found}
-    for ref in _beside(layer.ref):
+    for ref in tables_beside(layer.ref):
         try:
             for part in cache.dataset(ref).parts:
                 guess = intervals_guess(own, ref.with_part(part.facts.name), part.facts.fields)
@@ -73,7 +73,7 @@ def interval_tables(cache: DataCache, layer: Layer, others: Sequence[Layer]) -> 
     return tuple(found)
 
 
-def _beside(ref: DataRef) -> list[DataRef]:
+def tables_beside(ref: DataRef) -> list[DataRef]:
     """Return the files beside a layer's own that may be tables."""
     if not ref.is_local:
         return []

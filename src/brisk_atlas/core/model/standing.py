@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from .data_ref import DataRef
+from .hole_choices import HoleTable
 
 
 class StandingWay(StrEnum):
@@ -49,7 +50,8 @@ class Standing:
     `height` metres over the foot, or those of `height_by`, a field or an SQL expression, times `factor`: a wall or a
     body reaches from the foot to there, down for what is negative; what is lifted lies there. A borehole is so long, if
     not by its intervals; it begins at the foot, goes towards `azimuth_by` degrees clockwise from north and `dip_by`
-    degrees below the horizon (negative down in a field whose values are all below zero), straight down without them.
+    degrees below the horizon (negative down in a field whose values are all below zero), straight down without them;
+    one that has stations in a survey of `deviation` runs along these.
     """
 
     way: StandingWay = StandingWay.DRAPED
@@ -61,6 +63,7 @@ class Standing:
     azimuth_by: str | None = None
     dip_by: str | None = None
     intervals: IntervalSource | None = None
+    deviation: HoleTable | None = None
 
 
 DRAPED = Standing()

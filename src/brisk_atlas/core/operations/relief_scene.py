@@ -76,6 +76,7 @@ def standing_as_stated(workspace: Workspace, layer: Layer, height_by: str | None
     """Return a layer that stands as its project has it, or else as its geometry suggests: polygons raised by a field or
     10 m, lines and points at their own Z or over the ground, collars of boreholes with the intervals beside them."""
     from brisk_atlas.core.inspect.guess_boreholes import boreholes_guess, interval_tables
+    from brisk_atlas.core.inspect.hole_tables import deviation_tables
 
     if layer.standing.way is not StandingWay.DRAPED:
         return layer
@@ -85,7 +86,9 @@ def standing_as_stated(workspace: Workspace, layer: Layer, height_by: str | None
         guess = boreholes_guess(facts.fields)
         if guess.height_by is not None:
             tables = interval_tables(workspace.cache, layer, ())
-            return replace(layer, standing=replace(guess, intervals=tables[0] if tables else None))
+            surveys = deviation_tables(workspace.cache, layer, ())
+            found = replace(guess, intervals=next(iter(tables), None), deviation=next(iter(surveys), None))
+            return replace(layer, standing=found)
     foot = Foot.OWN_Z if "Z" in kind.split() else Foot.GROUND
     if "Polygon" in kind:
         return replace(layer, standing=Standing(StandingWay.RAISED, height_by=height_by))

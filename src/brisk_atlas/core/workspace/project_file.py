@@ -195,15 +195,17 @@ def _saved_standing(standing: Standing, folder: Path) -> dict[str, Any] | None:
     values = asdict(standing)
     if standing.intervals is not None:
         values["intervals"]["ref"] = standing.intervals.ref.as_json(folder)
+    if standing.deviation is not None:
+        values["deviation"]["ref"] = standing.deviation.ref.as_json(folder)
     return values
 
 
 def _standing(values: dict[str, Any] | None, folder: Path) -> Standing:
     if values is None:
         return DRAPED
-    intervals = values.get("intervals")
-    if intervals:
-        values = {**values, "intervals": {**intervals, "ref": DataRef.from_json(intervals["ref"], folder)}}
+    for name in ("intervals", "deviation"):
+        if source := values.get(name):
+            values = {**values, name: {**source, "ref": DataRef.from_json(source["ref"], folder)}}
     unknown = values.keys() - {field.name for field in fields(Standing)}
     if unknown:
         raise TypeError(f"there is no {', '.join(sorted(unknown))} of how a layer stands")

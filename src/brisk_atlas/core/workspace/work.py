@@ -346,7 +346,11 @@ class Work:
             intervals, standing = layer.standing.intervals, layer.standing
             if intervals is not None:
                 standing = replace(standing, intervals=replace(intervals, ref=there(intervals.ref)))
-            return replace(layer, ref=there(layer.ref), style=style_there(layer.style), rows=rows, standing=standing)
+            if standing.deviation is not None:
+                standing = replace(standing, deviation=replace(standing.deviation, ref=there(standing.deviation.ref)))
+            holes = replace(layer.holes, tables=tuple(replace(t, ref=there(t.ref)) for t in layer.holes.tables))
+            moved = replace(layer, ref=there(layer.ref), style=style_there(layer.style), rows=rows)
+            return replace(moved, standing=standing, holes=holes if holes != layer.holes else layer.holes)
 
         layers = tuple(joined_there(layer) for layer in self.layers)
         self._become("relink moved files", self.state._replace(layers=layers))

@@ -10,8 +10,11 @@ from PyQt6 import sip
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox
 
 from brisk_atlas.core.inspect.guess_boreholes import NUMBERS, boreholes_guess, interval_tables
+from brisk_atlas.core.inspect.hole_tables import deviation_tables
 from brisk_atlas.core.model import Facts, Field, Layer
+from brisk_atlas.core.model.hole_choices import HoleTable
 from brisk_atlas.core.model.standing import Foot, IntervalSource, Standing, StandingWay
+from brisk_atlas.core.system.jobs import Job
 
 from .style_rows import StyleRows, slim
 
@@ -67,8 +70,11 @@ def standing_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
                              lambda la: la.standing.azimuth_by, lambda name: put(azimuth_by=name))  # fmt: skip
     dip = rows.choice_of("Dip", "standing dip", [("upright", None), *by_field[1:]],
                          lambda la: la.standing.dip_by, lambda name: put(dip_by=name))  # fmt: skip
-    intervals = IntervalsChoice(rows, put)
+    intervals = BesideChoice(rows, put, "intervals", interval_tables)
     rows.form.addRow("Intervals", intervals)
+    deviation = BesideChoice(rows, put, "deviation", deviation_tables)
+    deviation.setToolTip("A survey of directions down the holes, along which they are drawn")
+    rows.form.addRow("Deviation", deviation)
 
     def show(la: Layer) -> None:
         way, standing = la.standing.way, la.standing
@@ -76,9 +82,11 @@ def standing_rows(rows: StyleRows, facts: Facts, fields: list[str]) -> None:
         for widget, on in (
             (foot, stands), (height_by, stands), (height, stands and standing.height_by is None),
             (factor, stands and standing.height_by is not None), (azimuth, holes), (dip, holes), (intervals, holes),
+            (deviation, holes),
         ):  # fmt: skip
             rows.form.setRowVisible(widget, on)
         intervals.show_layer(la)
+        deviation.show_layer(la)
 
     rows.setters.append(show)
 
@@ -96,12 +104,16 @@ def _take_way(rows: StyleRows, own: Sequence[Field], way: StandingWay) -> None:
         standing = boreholes_guess(own)
         cache, others = rows.session.cache, rows.session.work.layers
 
-        def found(tables: tuple[IntervalSource, ...]) -> None:
-            now = rows.session.work.layer(layer.id)
-            if tables and now is not None and now.standing == standing:
-                rows.session.work.change(WHAT, layer.id, standing=replace(standing, intervals=tables[0]))
+        def look(job: Job) -> Standing:
+            tables, surveys = interval_tables(cache, layer, others), deviation_tables(cache, layer, others)
+            return replace(standing, intervals=next(iter(tables), None), deviation=next(iter(surveys), None))
 
-        rows.session.run("Looking for intervals", lambda job: interval_tables(cache, layer, others), found, shown=False)
+        def found(guess: Standing) -> None:
+            now = rows.session.work.layer(layer.id)
+            if guess != standing and now is not None and now.standing == standing:
+                rows.session.work.change(WHAT, layer.id, standing=guess)
+
+        rows.session.run("Looking for intervals", look, found, shown=False)
     rows.change_layer(WHAT, standing=standing)
 
 
@@ -119,44 +131,50 @@ def _number(rows: StyleRows, label: str, name: str, get: Any, put: Any, unit: st
     return spin
 
 
-class IntervalsChoice(QComboBox):
-    """The tables that can be the intervals of boreholes: open ones, and those beside the layer's file."""
+def _words_of(source: IntervalSource | HoleTable) -> str:
+    name = source.ref.part or source.ref.name
+    return f"{name}, {source.colour_by}" if isinstance(source, IntervalSource) else name
 
-    def __init__(self, rows: StyleRows, put: Any) -> None:
+
+class BesideChoice(QComboBox):
+    """The tables that can belong to boreholes as their `intervals` or their `deviation`: open ones, and those beside
+    the layer's file."""
+
+    def __init__(self, rows: StyleRows, put: Any, name: str, find: Any) -> None:
         super().__init__()
         slim(self)
-        self.setObjectName("standing intervals")
-        self.setAccessibleName("Intervals")
-        self._rows, self._put = rows, put
+        self.setObjectName(f"standing {name}")
+        self.setAccessibleName(name.capitalize())
+        self._rows, self._name, self._find = rows, name, find
         self._asked: Layer | None = None
         self.addItem("none", None)
-        self.activated.connect(lambda number: put(intervals=self.itemData(number)))
+        self.activated.connect(lambda number: put(**{name: self.itemData(number)}))
 
     def show_layer(self, layer: Layer) -> None:
         """Show the table of a layer, and look for others once it stands as boreholes."""
         if layer.standing.way is not StandingWay.BOREHOLES:
             return
-        self._select(layer.standing.intervals)
+        self._select(getattr(layer.standing, self._name))
         if self._asked is None or self._asked.ref != layer.ref:
             self._asked = layer
             cache, others = self._rows.session.cache, self._rows.session.work.layers
             self._rows.session.run(
-                "Looking for intervals", lambda job: interval_tables(cache, layer, others), self._fill, shown=False
+                f"Looking for {self._name}", lambda job: self._find(cache, layer, others), self._fill, shown=False
             )
 
-    def _fill(self, tables: tuple[IntervalSource, ...]) -> None:
+    def _fill(self, tables: tuple[IntervalSource | HoleTable, ...]) -> None:
         if sip.isdeleted(self):
             return
         for table in tables:
             if all(self.itemData(number) != table for number in range(self.count())):
-                self.addItem(f"{table.ref.part or table.ref.name}, {table.colour_by}", table)
+                self.addItem(_words_of(table), table)
         now = self._rows.session.work.subject
         if now is not None:
-            self._select(now.standing.intervals)
+            self._select(getattr(now.standing, self._name))
 
-    def _select(self, source: IntervalSource | None) -> None:
+    def _select(self, source: IntervalSource | HoleTable | None) -> None:
         at = next((number for number in range(self.count()) if self.itemData(number) == source), -1)
         if at < 0 and source is not None:
-            self.addItem(f"{source.ref.part or source.ref.name}, {source.colour_by}", source)
+            self.addItem(_words_of(source), source)
             at = self.count() - 1
         self.setCurrentIndex(max(at, 0))

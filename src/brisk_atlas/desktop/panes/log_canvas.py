@@ -10,10 +10,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
+from brisk_atlas.core.inspect.hole_tables import plain
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.model.hole_choices import HoleMarker
 from brisk_atlas.core.strip.holes.drawing import Drawing
-from brisk_atlas.core.strip.holes.hole_set import plain
 from brisk_atlas.core.strip.holes.log_drawing import (
     GAP,
     HoleOnShow,

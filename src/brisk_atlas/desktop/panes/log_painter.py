@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QImage, QPainter, QPen, QPixmap, QPolygonF, QTransform
 
 from brisk_atlas.core.model import DataRef
-from brisk_atlas.core.strip.holes.drawing import Align, Box, Clip, Drawing, Path, Photo, Words
+from brisk_atlas.core.strip.holes.drawing import Align, BoxMark, ClipMark, Drawing, LineMark, PhotoMark, TextMark
 from brisk_atlas.core.strip.holes.patterns import Pattern
 
 from ..theme import mono_font
@@ -36,25 +36,25 @@ class LogPainter:
         self._k = px_mm
         for mark in drawing.marks:
             match mark:
-                case Clip():
+                case ClipMark():
                     if mark.width > 0:
                         painter.setClipRect(self._rect(mark.x, mark.y, mark.width, mark.height))
                     else:
                         painter.setClipping(False)
-                case Box():
+                case BoxMark():
                     self._box(painter, mark)
-                case Path():
+                case LineMark():
                     self._path(painter, mark)
-                case Words():
+                case TextMark():
                     self._words(painter, mark)
-                case Photo():
+                case PhotoMark():
                     self._draw_photo(painter, mark)
         painter.setClipping(False)
 
     def _rect(self, x: float, y: float, width: float, height: float) -> QRectF:
         return QRectF(x * self._k, y * self._k, width * self._k, height * self._k)
 
-    def _box(self, painter: QPainter, mark: Box) -> None:
+    def _box(self, painter: QPainter, mark: BoxMark) -> None:
         rect = self._rect(mark.x, mark.y, mark.width, mark.height)
         if mark.fill:
             painter.fillRect(rect, QColor(mark.fill))
@@ -88,7 +88,7 @@ class LogPainter:
             self._tiles[key] = brush
         return self._tiles[key]
 
-    def _path(self, painter: QPainter, mark: Path) -> None:
+    def _path(self, painter: QPainter, mark: LineMark) -> None:
         points = QPolygonF([QPointF(x, y) for x, y in (mark.points * self._k).tolist()])
         if mark.fill:
             ink = QColor(mark.fill)
@@ -104,7 +104,7 @@ class LogPainter:
         painter.setPen(pen)
         painter.drawPolyline(points)
 
-    def _font(self, mark: Words) -> QFont:
+    def _font(self, mark: TextMark) -> QFont:
         key = (mark.mono, mark.bold, round(mark.size * LETTER * self._k))
         if key not in self._fonts:
             font = QFont(mono_font() if mark.mono else self._plain)
@@ -113,7 +113,7 @@ class LogPainter:
             self._fonts[key] = font
         return self._fonts[key]
 
-    def _words(self, painter: QPainter, mark: Words) -> None:
+    def _words(self, painter: QPainter, mark: TextMark) -> None:
         font = self._font(mark)
         painter.setFont(font)
         painter.setPen(QColor(mark.ink))
@@ -130,7 +130,7 @@ class LogPainter:
         text = QFontMetricsF(font).elidedText(mark.text, Qt.TextElideMode.ElideRight, rect.width() + 0.5)
         painter.drawText(rect, ALIGN[mark.align] | Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _draw_photo(self, painter: QPainter, mark: Photo) -> None:
+    def _draw_photo(self, painter: QPainter, mark: PhotoMark) -> None:
         rect = self._rect(mark.x, mark.y, mark.width, mark.height)
         image = self._photo(mark.ref, round(max(rect.width(), rect.height())))
         if image is None:

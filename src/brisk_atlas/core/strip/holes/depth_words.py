@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-FOOT_M = 0.3048
+from brisk_atlas.core.place.hole_path import FOOT_M
+
 NUMBER = r"(\d+(?:[.,]\d+)?)"
 UNIT = r"(m|ft|feet|metres|meters|')?"
 DEPTH = NUMBER + r"\s*" + UNIT

@@ -18,11 +18,10 @@ from reportlab.pdfgen.canvas import Canvas
 
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.model.hole_choices import HoleMarker
+from brisk_atlas.core.place.hole_path import FOOT_M
 from brisk_atlas.core.system.atomic_write import written_beside
 
-from .depth_words import FOOT_M
-from .drawing import Align, Box, Clip, Drawing, Photo, Words
-from .drawing import Path as Line
+from .drawing import Align, BoxMark, ClipMark, Drawing, LineMark, PhotoMark, TextMark
 from .log_drawing import GAP, HoleOnShow, head_height, log_drawing, width_of
 from .patterns import Pattern
 from .photographs import photograph
@@ -111,17 +110,17 @@ class _Sheet:
         self.left, self.top = left, top
         for mark in drawing.marks:
             match mark:
-                case Clip():
+                case ClipMark():
                     self._clip(mark)
-                case Box():
+                case BoxMark():
                     self._box(mark)
-                case Line():
+                case LineMark():
                     self._line(mark)
-                case Words():
+                case TextMark():
                     self._words(mark)
-                case Photo():
+                case PhotoMark():
                     self._photo(mark)
-        self._clip(Clip())
+        self._clip(ClipMark())
 
     def _x(self, x: float) -> float:
         return (self.left + x) * PT_MM
@@ -129,7 +128,7 @@ class _Sheet:
     def _y(self, y: float) -> float:
         return (self.height - self.top - y) * PT_MM
 
-    def _clip(self, mark: Clip) -> None:
+    def _clip(self, mark: ClipMark) -> None:
         if self._clipped:
             self.canvas.restoreState()
         self._clipped = mark.width > 0
@@ -139,7 +138,7 @@ class _Sheet:
             path.rect(self._x(mark.x), self._y(mark.y + mark.height), mark.width * PT_MM, mark.height * PT_MM)
             self.canvas.clipPath(path, stroke=0)
 
-    def _box(self, mark: Box) -> None:
+    def _box(self, mark: BoxMark) -> None:
         self.canvas.setLineWidth(0.2 * PT_MM)
         if mark.fill:
             self.canvas.setFillColor(mark.fill)
@@ -150,7 +149,7 @@ class _Sheet:
         if mark.pattern is not None:
             self._pattern(mark, mark.pattern)
 
-    def _pattern(self, mark: Box, pattern: Pattern) -> None:
+    def _pattern(self, mark: BoxMark, pattern: Pattern) -> None:
         """Repeat a tile over a box; tiles lie on one grid for all boxes."""
         canvas = self.canvas
         canvas.saveState()
@@ -177,7 +176,7 @@ class _Sheet:
         canvas.drawPath(path)
         canvas.restoreState()
 
-    def _line(self, mark: Line) -> None:
+    def _line(self, mark: LineMark) -> None:
         canvas = self.canvas
         path = canvas.beginPath()
         points = mark.points.tolist()
@@ -197,7 +196,7 @@ class _Sheet:
         canvas.drawPath(path)
         canvas.setDash([])
 
-    def _words(self, mark: Words) -> None:
+    def _words(self, mark: TextMark) -> None:
         name = "log-mono" if mark.mono else "log-bold" if mark.bold else "log-plain"
         size = mark.size * LETTER * PT_MM * 0.75
         lines = simpleSplit(mark.text, name, size, mark.width * PT_MM) if mark.wrapped else [mark.text]
@@ -215,7 +214,7 @@ class _Sheet:
                 case Align.RIGHT:
                     self.canvas.drawRightString(self._x(mark.x + mark.width), y, text)
 
-    def _photo(self, mark: Photo) -> None:
+    def _photo(self, mark: PhotoMark) -> None:
         picture = photograph(mark.ref, int(max(mark.width, mark.height) / 25.4 * PHOTO_DPI))
         if picture is None:
             return

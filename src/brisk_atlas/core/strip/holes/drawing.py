@@ -22,7 +22,7 @@ class Align(Enum):
 
 
 @dataclass(frozen=True, slots=True)
-class Box:
+class BoxMark:
     """A rectangle: filled, outlined, with a pattern of one ink over it; "" for none."""
 
     x: float
@@ -35,7 +35,7 @@ class Box:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Path:
+class LineMark:
     """A line through (n, 2) points; `width` in millimetres, `dashed`; filled with a translucent `fill` where closed."""
 
     points: np.ndarray
@@ -46,7 +46,7 @@ class Path:
 
 
 @dataclass(frozen=True, slots=True)
-class Words:
+class TextMark:
     """Text in a box, on as many lines as there is room for where `wrapped`; `size` is the height of letters in
     millimetres."""
 
@@ -64,7 +64,7 @@ class Words:
 
 
 @dataclass(frozen=True, slots=True)
-class Photo:
+class PhotoMark:
     """A photograph in a box, stretched to it; `steep` says that it is turned so that its width runs downwards."""
 
     x: float
@@ -75,7 +75,7 @@ class Photo:
 
 
 @dataclass(frozen=True, slots=True)
-class Clip:
+class ClipMark:
     """Only what lies in this box is drawn until the next one; without a size, everything is."""
 
     x: float = 0.0
@@ -84,8 +84,8 @@ class Clip:
     height: float = 0.0
 
 
-EVERYTHING = Clip()
-Mark = Box | Path | Words | Photo | Clip
+EVERYTHING = ClipMark()
+Mark = BoxMark | LineMark | TextMark | PhotoMark | ClipMark
 
 
 @dataclass(frozen=True, eq=False)

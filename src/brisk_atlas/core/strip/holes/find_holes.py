@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -12,26 +11,17 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.inspect.guess_boreholes import (
-    AZIMUTH,
-    BEGIN,
-    DIP,
-    ELEVATION,
-    END,
-    HOLE,
-    LENGTH,
-    NUMBERS,
-    field_named,
-)
+from brisk_atlas.core.inspect.guess_boreholes import AZIMUTH, DIP, ELEVATION, HOLE, LENGTH, NUMBERS, field_named
+from brisk_atlas.core.inspect.hole_tables import guess_role, path_of, plain, row_numbers_of, rows_of_hole
 from brisk_atlas.core.model import AtlasError, DataRef, Field, Layer
 from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
 from brisk_atlas.core.model.plain_values import values_of
+from brisk_atlas.core.place.hole_path import FOOT_M, straight
 from brisk_atlas.core.table import rows_of, shown_rows
 
 from .curve_names import DEPTHS
-from .depth_words import FOOT_M, depths_in_name
-from .deviation import HolePath, minimum_curvature, straight
-from .hole_set import CorePicture, Hole, HoleSet, plain
+from .depth_words import depths_in_name
+from .hole_set import CorePicture, Hole, HoleSet
 
 log = logging.getLogger(__name__)
 
@@ -41,8 +31,6 @@ PICTURES = (".jpg", ".jpeg", ".png", ".tif", ".tiff")
 TEXTS = (".txt", ".md")
 MOST_FILES = 5_000  # beside a layer that are looked at
 X, Y = ("east", "x", "lon", "utm_e"), ("north", "y", "lat", "utm_n")
-DEPTH_WORDS = ("depth", "md", "tiefe", "dept", "at_m")
-FEET = re.compile(r"(_|\b)(ft|feet)$", re.IGNORECASE)
 LOG_FORMATS = ("LAS", "DLIS")
 
 
@@ -167,37 +155,6 @@ def _role_of(cache: DataCache, ref: DataRef, stated: Mapping[DataRef, HoleTable]
     yield replace(guess, ref=ref) if guess is not None else none
 
 
-NOWHERE = DataRef.file(Path("/"))
-
-
-def guess_role(fields: Sequence[Field]) -> HoleTable | None:
-    """Return what a table with these fields says of holes, with the reason; None where it names no hole or no depth."""
-    hole = field_named(fields, HOLE)
-    if hole is None:
-        return None
-    begin = field_named(fields, BEGIN, numbers=True)
-    end = field_named([field for field in fields if field.name != begin], END, numbers=True)
-    depth = field_named(fields, DEPTH_WORDS, numbers=True)
-    azimuth, dip = field_named(fields, AZIMUTH, numbers=True), field_named(fields, DIP, numbers=True)
-    if begin is not None and end is not None:
-        why = f"{hole} names the hole, {begin} and {end} are where an interval begins and ends"
-        return HoleTable(NOWHERE, TableRole.INTERVALS, hole, begin, end, feet=_in_feet(begin), reason=why)
-    if depth is not None and azimuth is not None and dip is not None:
-        dips = dip.lower().lstrip("_").startswith(("dip", "plunge"))
-        why = f"{hole} names the hole, {depth}, {azimuth} and {dip} are a survey of its direction"
-        return HoleTable(
-            NOWHERE, TableRole.DEVIATION, hole, depth, "", azimuth, dip, dips=dips, feet=_in_feet(depth), reason=why
-        )
-    if depth is not None and field_named(fields, ELEVATION, numbers=True) is None:
-        why = f"{hole} names the hole, {depth} the depth of a value"
-        return HoleTable(NOWHERE, TableRole.POINTS, hole, depth, feet=_in_feet(depth), reason=why)
-    return None
-
-
-def _in_feet(name: str) -> bool:
-    return FEET.search(name) is not None
-
-
 def _collars(cache: DataCache, layer: Layer, fields: Sequence[Field], hole_field: str) -> list[Hole]:
     table = rows_of(cache, layer)
     names = [None if value is None else str(value) for value in values_of(table.column(hole_field))]
@@ -256,32 +213,8 @@ def _rest(stem: str, name: str) -> str:
     return ""
 
 
-def rows_of_hole(cache: DataCache, table: HoleTable) -> pa.Table:
-    """Return the rows of a table that are of its hole."""
-    rows = cache.table(table.ref)
-    if not table.hole:
-        return rows
-    return rows.take(_row_numbers(cache, table).get(plain(table.only), pa.array([], pa.int64())))
-
-
-def _row_numbers(cache: DataCache, table: HoleTable) -> dict[str, pa.Array]:
-    """Return the rows of each hole of a table, found once."""
-
-    def make() -> dict[str, pa.Array]:
-        names = np.array(
-            [plain(str(v)) if v is not None else "" for v in values_of(cache.table(table.ref).column(table.hole))]
-        )
-        order = np.argsort(names, kind="stable")
-        kinds, starts = np.unique(names[order], return_index=True)
-        ends = [*starts[1:].tolist(), len(order)]
-        return {str(k): pa.array(order[a:b]) for k, a, b in zip(kinds, starts.tolist(), ends)}
-
-    found: dict[str, pa.Array] = cache.derive(("rows by hole", table.ref, table.hole), make)
-    return found
-
-
 def _that_have_rows(cache: DataCache, hole: Hole) -> tuple[HoleTable, ...]:
-    return tuple(t for t in hole.tables if not t.hole or len(_row_numbers(cache, t).get(plain(hole.name), ())))
+    return tuple(t for t in hole.tables if not t.hole or len(row_numbers_of(cache, t).get(plain(hole.name), ())))
 
 
 def _with_path(cache: DataCache, hole: Hole, remarks: list[str]) -> Hole:
@@ -292,19 +225,6 @@ def _with_path(cache: DataCache, hole: Hole, remarks: list[str]) -> Hole:
             if rows.num_rows:
                 return replace(hole, path=path_of(rows, table))
     return hole
-
-
-def path_of(rows: pa.Table, table: HoleTable) -> HolePath:
-    """Return the path of a hole from the rows of its survey of deviation."""
-    measured, azimuth, inclination = (
-        np.asarray(rows.column(name).cast(pa.float64(), safe=False).to_numpy(), float)
-        for name in (table.top, table.azimuth, table.inclination)
-    )
-    measured = measured * FOOT_M if table.feet else measured
-    if table.dips:
-        below = -inclination if np.nanmax(inclination) <= 0 else inclination
-        inclination = 90.0 - below
-    return minimum_curvature(measured, inclination, azimuth)
 
 
 def depth_column(table: pa.Table, units: dict[str, str]) -> tuple[str, float]:

@@ -7,10 +7,10 @@ from functools import cached_property
 
 import numpy as np
 
+from brisk_atlas.core.inspect.hole_tables import plain
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.model.hole_choices import HoleTable
-
-from .deviation import HolePath, straight
+from brisk_atlas.core.place.hole_path import HolePath, straight
 
 NEARLY_ALL = (0.5, 99.5)  # percent of the values that lie between the ends of a scale
 
@@ -77,15 +77,6 @@ class HoleSet:
         """Return the number of a hole, whatever the case and the signs between."""
         wanted = plain(name)
         return next((n for n, hole in enumerate(self.holes) if plain(hole.name) == wanted), None)
-
-
-def plain(name: str) -> str:
-    """Return a hole's name without case and signs: `TG-1` and `tg_1` are the same.
-
-    >>> plain("TG-1") == plain("tg_1")
-    True
-    """
-    return "".join(c for c in name.casefold() if c.isalnum())
 
 
 @dataclass(frozen=True, eq=False)

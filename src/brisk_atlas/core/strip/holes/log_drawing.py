@@ -8,12 +8,13 @@ from math import ceil, floor, log10
 
 import numpy as np
 
+from brisk_atlas.core.inspect.hole_tables import plain
 from brisk_atlas.core.model.hole_choices import HoleMarker
 from brisk_atlas.core.model.words import number_text
+from brisk_atlas.core.place.hole_path import FOOT_M
 
-from .depth_words import FOOT_M
-from .drawing import EVERYTHING, Align, Box, Clip, Drawing, Mark, Path, Photo, Words
-from .hole_set import HoleCurve, HoleIntervals, plain
+from .drawing import EVERYTHING, Align, BoxMark, ClipMark, Drawing, LineMark, Mark, PhotoMark, TextMark
+from .hole_set import HoleCurve, HoleIntervals
 from .patterns import RockLooks, patterns_of
 from .read_hole import HoleData
 from .tracks import DepthScale, DepthZero, LogTemplate, Track, TrackCurve, TrackKind, ends_of
@@ -104,14 +105,14 @@ def log_drawing(
         painter = _HolePainter(hole, template.depth, sight, head, body, inks, px_mm, looks)
         if heads:
             title = hole.data.hole.name
-            marks.append(Words(left + 1.0, 0.5, width_of(template) - 2, TITLE - 1, title, inks.ink, 3.4, bold=True))
+            marks.append(TextMark(left + 1.0, 0.5, width_of(template) - 2, TITLE - 1, title, inks.ink, 3.4, bold=True))
         x = left
         for track in template.tracks:
             if heads:
                 marks += _head(hole.data, track, x, head, inks)
             marks += painter.track(track, x)
             x += track.width
-        marks.append(Box(left, head, x - left, body, "", inks.rule))
+        marks.append(BoxMark(left, head, x - left, body, "", inks.rule))
         marks += painter.bottom(left, x - left)
         places.append((left, x, painter, hole))
         left = x + GAP
@@ -120,23 +121,23 @@ def log_drawing(
 
 
 def _head(data: HoleData, track: Track, x: float, head: float, inks: LogInks) -> list[Mark]:
-    marks: list[Mark] = [Box(x, TITLE, track.width, head - TITLE, inks.paper, inks.rule)]
+    marks: list[Mark] = [BoxMark(x, TITLE, track.width, head - TITLE, inks.paper, inks.rule)]
     y = TITLE + 0.8
     if track.kind is not TrackKind.CURVES:
         name = track.name.replace("_", " ") or str(track.kind)
-        marks.append(Words(x + 0.8, y, track.width - 1.6, head - y - 0.5, name, inks.quiet, 2.4, wrapped=True))
+        marks.append(TextMark(x + 0.8, y, track.width - 1.6, head - y - 0.5, name, inks.quiet, 2.4, wrapped=True))
         return marks
     for chosen in track.curves:
         curve = data.curve(chosen.name)
         ink = chosen.ink or inks.ink
         words = f"{chosen.name}, {curve.unit}" if curve is not None and curve.unit else chosen.name
-        marks.append(Words(x + 0.8, y, track.width - 1.6, HEAD_LINE, words, ink, 2.4, Align.CENTRE))
+        marks.append(TextMark(x + 0.8, y, track.width - 1.6, HEAD_LINE, words, ink, 2.4, Align.CENTRE))
         y += HEAD_LINE
         if curve is not None:
             low, high = ends_of(curve, chosen, logarithmic=track.logarithmic)
             for value, align in ((low, Align.LEFT), (high, Align.RIGHT)):
                 marks.append(
-                    Words(x + 0.8, y, track.width - 1.6, HEAD_LINE, number_text(value), ink, 2.2, align, mono=True)
+                    TextMark(x + 0.8, y, track.width - 1.6, HEAD_LINE, number_text(value), ink, 2.2, align, mono=True)
                 )
         y += HEAD_LINE
     return marks
@@ -170,8 +171,8 @@ class _HolePainter:
             TrackKind.PICTURES: self._pictures, TrackKind.TEXT: self._texts, TrackKind.CURVES: self._curves,
             TrackKind.NUMBERS: self._numbers,
         }[track.kind]  # fmt: skip
-        inner = [Clip(x, self.top, track.width, self.height), *draw(track, x), EVERYTHING]
-        return [Box(x, self.top, track.width, self.height, self.inks.paper), *inner, Path(
+        inner = [ClipMark(x, self.top, track.width, self.height), *draw(track, x), EVERYTHING]
+        return [BoxMark(x, self.top, track.width, self.height, self.inks.paper), *inner, LineMark(
             np.array([[x, self.top], [x, self.top + self.height]]), self.inks.rule, 0.2)]  # fmt: skip
 
     def bottom(self, x: float, width: float) -> list[Mark]:
@@ -183,8 +184,8 @@ class _HolePainter:
             return []
         line = np.array([[x, y], [x + width, y]])
         return [
-            Path(line, self.inks.ink, 0.5),
-            Words(x + 1, y + 0.4, width, 3.2, "end of the hole", self.inks.quiet, 2.2),
+            LineMark(line, self.inks.ink, 0.5),
+            TextMark(x + 1, y + 0.4, width, 3.2, "end of the hole", self.inks.quiet, 2.2),
         ]
 
     def ticks(self) -> list[float]:
@@ -198,9 +199,11 @@ class _HolePainter:
         marks: list[Mark] = []
         for depth in self.ticks():
             y = float(self.y_shown(depth)[0])
-            marks.append(Path(np.array([[x + track.width - 1.6, y], [x + track.width, y]]), self.inks.ink, 0.25))
+            marks.append(LineMark(np.array([[x + track.width - 1.6, y], [x + track.width, y]]), self.inks.ink, 0.25))
             words = number_text(depth)
-            marks.append(Words(x, y - 1.6, track.width - 2.0, 3.2, words, self.inks.ink, 2.4, Align.RIGHT, mono=True))
+            marks.append(
+                TextMark(x, y - 1.6, track.width - 2.0, 3.2, words, self.inks.ink, 2.4, Align.RIGHT, mono=True)
+            )
         return marks
 
     def _intervals_of(self, name: str) -> HoleIntervals | None:
@@ -221,13 +224,13 @@ class _HolePainter:
         for n, upper, lower in self._seen(found):
             value = found.values[n]
             pattern, tint = looks[str(value)] if value is not None else (None, self.inks.paper)
-            marks.append(Box(x, upper, track.width, lower - upper, tint, PAPER.quiet, pattern))
+            marks.append(BoxMark(x, upper, track.width, lower - upper, tint, PAPER.quiet, pattern))
             if lower - upper > 3.2 and value is not None:
                 height = min(3.4, lower - upper)
                 y = max(upper, self.top) + 0.4
                 words = min(track.width - 1.6, 1.35 * len(str(value)) + 1.6)
-                marks += [Box(x + 0.6, y, words, height - 0.4, tint),
-                          Words(x + 1.0, y, track.width - 2.0, height - 0.4, str(value), PAPER.ink, 2.4)]  # fmt: skip
+                marks += [BoxMark(x + 0.6, y, words, height - 0.4, tint),
+                          TextMark(x + 1.0, y, track.width - 2, height - 0.4, str(value), PAPER.ink, 2.4)]  # fmt: skip
         return marks
 
     def _intervals(self, track: Track, x: float) -> list[Mark]:
@@ -237,13 +240,13 @@ class _HolePainter:
         marks: list[Mark] = []
         for n, upper, lower in self._seen(found):
             value = found.values[n]
-            marks.append(Box(x, upper, track.width, lower - upper, "", self.inks.rule))
+            marks.append(BoxMark(x, upper, track.width, lower - upper, "", self.inks.rule))
             if lower - upper > 3.0 and value is not None:
                 middle = (max(upper, self.top) + min(lower, self.top + self.height)) / 2
                 words = number_text(value)
                 mono = not isinstance(value, str)
                 box = (x + 0.5, middle - 1.6, track.width - 1.0, 3.2)
-                marks.append(Words(*box, words, self.inks.ink, 2.3, Align.CENTRE, mono=mono))
+                marks.append(TextMark(*box, words, self.inks.ink, 2.3, Align.CENTRE, mono=mono))
         return marks
 
     def _pictures(self, track: Track, x: float) -> list[Mark]:
@@ -252,8 +255,8 @@ class _HolePainter:
             upper, lower = (float(self.y_of(each)[0]) for each in (picture.top, picture.base))
             lower = max(lower, upper + 1.2)
             if lower >= self.top and upper <= self.top + self.height:
-                marks += [Photo(x + 0.6, upper, track.width - 1.2, lower - upper, picture.ref),
-                          Box(x + 0.6, upper, track.width - 1.2, lower - upper, "", self.inks.quiet)]  # fmt: skip
+                marks += [PhotoMark(x + 0.6, upper, track.width - 1.2, lower - upper, picture.ref),
+                          BoxMark(x + 0.6, upper, track.width - 1.2, lower - upper, "", self.inks.quiet)]  # fmt: skip
         return marks
 
     def _texts(self, track: Track, x: float) -> list[Mark]:
@@ -267,10 +270,10 @@ class _HolePainter:
             following = self.data.texts[number + 1 :]
             below = float(self.y_of(following[0].top)[0]) if following else self.top + self.height
             y = max(upper, free)
-            marks.append(Path(np.array([[x, upper], [x + 2.0, upper]]), self.inks.ink, 0.35))
+            marks.append(LineMark(np.array([[x, upper], [x + 2.0, upper]]), self.inks.ink, 0.35))
             room = max(below, y + LINE_MM) - y
             if y + LINE_MM <= self.top + self.height + LINE_MM and y - upper <= 2 * LINE_MM:
-                marks.append(Words(x + 2.6, y, track.width - 3.2, room, text.text, self.inks.ink, 2.3, wrapped=True))
+                marks.append(TextMark(x + 2.6, y, track.width - 3.2, room, text.text, self.inks.ink, 2.3, wrapped=True))
                 free = y + LINE_MM
         return marks
 
@@ -286,7 +289,7 @@ class _HolePainter:
                 value = curve.texts[n] if curve.texts is not None else curve.values[n]
                 words = "" if value is None or value != value else number_text(value)
                 marks.append(
-                    Words(x + 0.6, float(y[n]) - 1.6, track.width - 1.2, 3.2, words, self.inks.ink, 2.3, mono=True)
+                    TextMark(x + 0.6, float(y[n]) - 1.6, track.width - 1.2, 3.2, words, self.inks.ink, 2.3, mono=True)
                 )
                 free = y[n] + 3.2
         return marks  # type: ignore[return-value]
@@ -307,7 +310,7 @@ class _HolePainter:
             lines[chosen.name] = line
             marks += self._fill(chosen, line, lines, x, track.width)
             marks += [
-                Path(part, chosen.ink or self.inks.ink, 0.3)
+                LineMark(part, chosen.ink or self.inks.ink, 0.3)
                 for part in _parts(line, wrap=track.wrap, width=track.width)
             ]
         return marks
@@ -315,7 +318,7 @@ class _HolePainter:
     def _grid(self, track: Track, x: float) -> list[Mark]:
         """Return thin rules at the depths that are marked, and at the values between the sides."""
         marks: list[Mark] = [
-            Path(np.array([[x, y], [x + track.width, y]]), self.inks.rule, 0.15)
+            LineMark(np.array([[x, y], [x + track.width, y]]), self.inks.rule, 0.15)
             for y in (float(self.y_shown(depth)[0]) for depth in self.ticks())
         ]
         shares: Sequence[float] = (0.25, 0.5, 0.75)
@@ -327,7 +330,7 @@ class _HolePainter:
             shares = [s for s in _shares(values, low, high, logarithmic=True, wrap=False).tolist() if 0 < s < 1]
         for share in shares:
             at = x + share * track.width
-            marks.append(Path(np.array([[at, self.top], [at, self.top + self.height]]), self.inks.rule, 0.12))
+            marks.append(LineMark(np.array([[at, self.top], [at, self.top + self.height]]), self.inks.rule, 0.12))
         return marks
 
     def _thinned(self, curve: HoleCurve) -> tuple[np.ndarray, np.ndarray]:
@@ -364,7 +367,7 @@ class _HolePainter:
         else:
             side = x if chosen.fill == "left" else x + width
             back = np.column_stack([np.full(2, side), known[[-1, 0], 1]])
-        return [Path(np.vstack([known, back]), "", 0.0, fill=chosen.ink or self.inks.quiet)]
+        return [LineMark(np.vstack([known, back]), "", 0.0, fill=chosen.ink or self.inks.quiet)]
 
 
 def _shares(values: np.ndarray, low: float, high: float, *, logarithmic: bool, wrap: bool) -> np.ndarray:
@@ -406,10 +409,12 @@ def _markers(
             if marker.name in before and (
                 inside or painter.top <= before[marker.name][1] <= painter.top + painter.height
             ):
-                box = Clip(before[marker.name][0], painter.top, left - before[marker.name][0], painter.height)
-                marks += [box, Path(np.array([before[marker.name], (left, y)]), MARKER_INK, 0.4), EVERYTHING]
+                box = ClipMark(before[marker.name][0], painter.top, left - before[marker.name][0], painter.height)
+                marks += [box, LineMark(np.array([before[marker.name], (left, y)]), MARKER_INK, 0.4), EVERYTHING]
             if inside:
-                marks.append(Path(np.array([[left, y], [right, y]]), MARKER_INK, 0.4, dashed=True))
-                marks.append(Words(left + 1, y - 3.2, right - left - 2, 3.2, marker.name, MARKER_INK, 2.4, Align.RIGHT))
+                marks.append(LineMark(np.array([[left, y], [right, y]]), MARKER_INK, 0.4, dashed=True))
+                marks.append(
+                    TextMark(left + 1, y - 3.2, right - left - 2, 3.2, marker.name, MARKER_INK, 2.4, Align.RIGHT)
+                )
         before = here
     return marks

@@ -11,14 +11,16 @@ import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.connect import localise
+from brisk_atlas.core.inspect.hole_tables import rows_of_hole
 from brisk_atlas.core.model import AtlasError, Field
 from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
 from brisk_atlas.core.model.plain_values import values_of
+from brisk_atlas.core.place.hole_path import FOOT_M
 from brisk_atlas.core.read.readable_text import decoded
 
 from .curve_names import category_of
-from .depth_words import FOOT_M, DepthText, descriptions_in
-from .find_holes import depth_column, rows_of_hole
+from .depth_words import DepthText, descriptions_in
+from .find_holes import depth_column
 from .hole_set import Hole, HoleCurve, HoleIntervals
 
 MOST_TEXT_BYTES = 5_000_000

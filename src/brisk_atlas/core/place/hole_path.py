@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+FOOT_M = 0.3048
 SMALL = 1e-9
 
 
