@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
+import tarfile
 from dataclasses import replace
+from pathlib import Path
 
 import lasio
 import numpy as np
@@ -283,6 +286,65 @@ def test_sections_of_las_three_become_tables(tmp_path):
     path.write_text("~Version\nVERS. 3.0 :\n~Well\nWELL. X :\n")
     with pytest.raises(CannotRead, match="no section with columns"):
         read.open(path)
+
+
+def test_sections_of_las_three_belong_to_their_hole(tmp_path):
+    path = tmp_path / "t.las"
+    path.write_text(
+        "~Version\nVERS. 3.0 :\nDLM. COMMA :\n~Well\nWELL. T-9 :\n~Log_Definition\nDEPT.M : depth\nGR.GAPI : gamma\n"
+        "~Log_Data | Log_Definition\n0,1\n100,2\n~Core_Definition\nCORET.M : Core Top Depth\nCOREB.M : Core Bottom Depth\n"
+        "CDES. : words {S}\n~Core_Data | Core_Definition\n10,20,tuff\n~Inclinometry_Definition\nMD.M : Measured Depth\n"
+        "AZIM.DEG : Azimuth\nDEVI.DEG : Borehole Deviation\n~Inclinometry_Data | Inclinometry_Definition\n0,90,60\n100,90,60\n"
+    )  # fmt: skip
+    with Workspace() as workspace:
+        layers = workspace.open(path)
+        (hole,) = holes_of(workspace.cache, layers[-1], workspace.work.layers).holes
+        data = read_hole(workspace.cache, hole)
+    assert set(hole.has()) == {"log", "intervals", "deviation survey"}
+    assert data.intervals[0].values == ("tuff",) and data.intervals[0].top.tolist() == [10]
+    assert hole.way.position_at(100.0)[0] == pytest.approx([100 * np.sin(np.radians(60)), 0, 50])
+
+
+def samples():
+    """Return the sample files in the source of the library that reads logs."""
+    home = Path(os.environ.get("BRISK_ATLAS_SAMPLES", Path(__file__).parents[2] / ".venv" / "samples"))
+    found = sorted(home.glob("lasio-*.tar.gz"))
+    if not found and os.environ.get("CI") != "true":
+        pytest.skip("the library's samples are not here")
+    assert found, "the library's samples are not here"
+    return found[-1]
+
+
+def test_every_sample_of_the_library_is_read_as_the_library_reads_it(tmp_path):
+    with tarfile.open(samples()) as archive:
+        archive.extractall(tmp_path, filter="data")
+    same, refused = 0, []
+    for path in sorted(tmp_path.rglob("*.[lL][aA][sS]")):
+        try:
+            theirs = lasio.read(path, ignore_header_errors=True)
+            empty = not len(theirs.curves) or not len(theirs.index)
+        except Exception:  # the library has no error of its own for each of them
+            theirs, empty = None, True
+        try:
+            ours = read.open(path).parts[0].rows()
+        except CannotRead:
+            refused.append(path.name)
+            assert empty, path.name
+            continue
+        assert theirs is not None and ours.column_names == theirs.keys(), path.name
+        for curve in theirs.curves:
+            values = np.asarray(curve.data)
+            if values.dtype.kind in "fiu":
+                assert ours.column(curve.mnemonic).to_numpy()[: len(values)] == pytest.approx(values, nan_ok=True), (
+                    path.name
+                )
+            else:
+                words = [
+                    "nan" if value is None else str(value).strip() for value in ours.column(curve.mnemonic).to_pylist()
+                ]
+                assert words[: len(values)] == [str(value).strip() for value in values.tolist()], path.name
+        same += 1
+    assert same > 100 and len(refused) < 15
 
 
 def test_a_dlis_file_says_what_its_own_library_says(tmp_path):

@@ -50,6 +50,25 @@ def guess_role(fields: Sequence[Field]) -> HoleTable | None:
     return None
 
 
+def role_of_section(fields: Sequence[Field], hole: str) -> HoleTable | None:
+    """Return what a section of a LAS 3.0 file with these fields says of its own hole, by what is stated about them;
+    None for one that is a log by depth."""
+    words = [(field, field.meaning.lower()) for field in fields]
+    begin = next((field for field, about in words if "top" in about and "depth" in about), None)
+    end = next((field for field, about in words if "depth" in about and ("bottom" in about or "base" in about)), None)
+    azimuth = next((field for field, about in words if "azimuth" in about), None)
+    inclination = next((field for field, about in words if "deviation" in about or "inclination" in about), None)
+    feet = bool(fields) and (begin or fields[0]).unit.strip().lower() in ("f", "ft", "feet")
+    if azimuth is not None and inclination is not None:
+        why = f"{azimuth.name} and {inclination.name} are stated to be a survey of its direction"
+        return HoleTable(NOWHERE, TableRole.DEVIATION, "", fields[0].name, "", azimuth.name, inclination.name, hole,
+                         feet=feet, reason=why)  # fmt: skip
+    if begin is not None and end is not None:
+        why = f"{begin.name} and {end.name} are stated to be the top and the bottom"
+        return HoleTable(NOWHERE, TableRole.INTERVALS, "", begin.name, end.name, only=hole, feet=feet, reason=why)
+    return None
+
+
 def _in_feet(name: str) -> bool:
     return FEET.search(name) is not None
 

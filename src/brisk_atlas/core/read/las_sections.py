@@ -65,9 +65,9 @@ def read_sections(ref: DataRef) -> LasSections:
     except UnicodeDecodeError:
         text = raw.decode("latin-1")
     blocks = _blocks(text)
-    version = {line.name.upper(): line.value for line in _lines(blocks.get("~VERSION", blocks.get("~V", [])))}
+    version = {line.name.upper(): line.value for line in _lines(_beginning(blocks, "~V"))}
     delimiter = DELIMITERS.get(version.get("DLM", "SPACE").upper(), " ")
-    well = _lines(next((body for title, body in blocks.items() if title.startswith("~W")), []))
+    well = _lines(_beginning(blocks, "~W"))
     stated = {line.name.upper(): line.value for line in well}
     null = _float(stated.get("NULL", "-999.25"))
     sections, remarks = [], []
@@ -103,13 +103,18 @@ def _blocks(text: str) -> dict[str, list[str]]:
     return found
 
 
+def _beginning(blocks: dict[str, list[str]], title: str) -> list[str]:
+    """Return the lines of the first section whose title begins so."""
+    return next((body for each, body in blocks.items() if each.startswith(title)), [])
+
+
 def _data_name(title: str) -> str | None:
     """Return the plain name of a section of data, None for one that is none."""
     head = title.split("|")[0].strip().lstrip("~")
     if head in ("A", "ASCII") or head.startswith("ASCII"):
         return "log"
     base = re.sub(r"\[\d+\]", "", head)
-    if not base.endswith("_DATA"):
+    if not base.endswith("_DATA") and "|" not in title:
         return None
     number = re.search(r"\[(\d+)\]", head)
     name = base.removesuffix("_DATA").lower()
@@ -119,7 +124,8 @@ def _data_name(title: str) -> str | None:
 def _definition_of(title: str, blocks: dict[str, list[str]]) -> str:
     """Return the title of the section that defines the columns of one of data."""
     if "|" in title:
-        return "~" + title.split("|", 1)[1].strip()
+        wanted = "~" + title.split("|", 1)[1].strip()
+        return wanted if wanted in blocks else next((each for each in blocks if each.startswith(wanted)), "")
     head = title.lstrip("~")
     for each in (f"~{head.replace('_DATA', '_DEFINITION')}", "~CURVE", "~C"):
         if each in blocks:
@@ -159,7 +165,7 @@ def _table(columns: tuple[LasLine, ...], body: list[str], delimiter: str, null: 
 
 def _values(texts: list[str], form: str, null: float) -> pa.Array:
     """Return numbers where all texts are some, null where they are the null value or empty; else texts."""
-    if not form.upper().startswith(("S", "A")):
+    if not form.upper().startswith(("S", "AS")):
         numbers = np.array([_float(text) if text else np.nan for text in texts], float)
         missing = np.array([not text for text in texts], bool)
         if not (np.isnan(numbers) & ~missing).any():

@@ -12,7 +12,14 @@ import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.inspect.guess_boreholes import AZIMUTH, DIP, ELEVATION, HOLE, LENGTH, NUMBERS, field_named
-from brisk_atlas.core.inspect.hole_tables import guess_role, path_of, plain, row_numbers_of, rows_of_hole
+from brisk_atlas.core.inspect.hole_tables import (
+    guess_role,
+    path_of,
+    plain,
+    role_of_section,
+    row_numbers_of,
+    rows_of_hole,
+)
 from brisk_atlas.core.model import AtlasError, DataRef, Field, Layer
 from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
 from brisk_atlas.core.model.plain_values import values_of
@@ -53,10 +60,10 @@ def holes_of(
     tables = list(_tables(cache, layer, others, files, remarks, check))
     collars = _collars(cache, layer, fields, hole_field)
     found = []
-    logs = [t for t in tables if t.role is TableRole.LOG]
+    logs = [t for t in tables if not t.hole and t.role is not TableRole.NOT_USED]
     for hole in collars:
         check()
-        own = [replace(t, only=hole.name) for t in tables if t.role not in (TableRole.LOG, TableRole.NOT_USED)]
+        own = [replace(t, only=hole.name) for t in tables if t.hole and t.role is not TableRole.NOT_USED]
         own += [each for each in logs if plain(each.only) == plain(hole.name)]
         mine = [path for path in files if _is_of(path, hole.name, [each.name for each in collars])]
         pictures = [
@@ -67,7 +74,7 @@ def holes_of(
         found.append(
             replace(hole, tables=tuple(own), pictures=tuple(sorted(pictures, key=lambda p: p.top)), texts=texts)
         )
-    found = [_with_path(cache, hole, remarks) for hole in found]
+    found = [_with_path(cache, hole) for hole in found]
     found = [replace(hole, tables=_that_have_rows(cache, hole)) for hole in found]
     return HoleSet(tuple(found), tuple(tables), tuple(remarks))
 
@@ -77,20 +84,31 @@ def _is_log(cache: DataCache, ref: DataRef) -> bool:
         cache.part(ref).facts.cloud is None)  # fmt: skip
 
 
+def _log_table(cache: DataCache, ref: DataRef) -> HoleTable:
+    """Return how a table of a log belongs to the hole that its file names."""
+    first = cache.dataset(ref).parts[0].facts.name
+    facts = cache.part(ref).facts
+    section = role_of_section(facts.fields, first) if facts.name != first else None
+    if section is not None:
+        return replace(section, ref=ref)
+    by_frame = cache.dataset(ref).format.startswith("DLIS")
+    return HoleTable(ref, TableRole.LOG, only=facts.name if by_frame else first, reason="a log of its own hole")
+
+
 def _of_logs(cache: DataCache, layers: Sequence[Layer], check: Callable[[], None]) -> HoleSet:
     """Return the holes that logs name, a hole for each name."""
     found: dict[str, Hole] = {}
     for layer in layers:
         check()
-        facts = cache.part(layer.ref).facts
-        name = facts.name
-        table = HoleTable(layer.ref, TableRole.LOG, only=name, reason="the log names the hole")
+        table = _log_table(cache, layer.ref)
+        facts, name = cache.part(layer.ref).facts, table.only
         if plain(name) in found:
             found[plain(name)] = replace(found[plain(name)], tables=(*found[plain(name)].tables, table))
         else:
             notes = tuple(facts.notes.items())
             found[plain(name)] = Hole(name, layer.id, None, None, None, None, None, None, notes, (table,))
-    return HoleSet(tuple(found.values()), tuple(t for hole in found.values() for t in hole.tables))
+    bent = [_with_path(cache, hole) for hole in found.values()]
+    return HoleSet(tuple(bent), tuple(t for hole in bent for t in hole.tables))
 
 
 def _files(ref: DataRef) -> list[Path]:
@@ -148,7 +166,7 @@ def _role_of(cache: DataCache, ref: DataRef, stated: Mapping[DataRef, HoleTable]
         return
     facts = cache.part(ref).facts
     if _is_log(cache, ref):
-        yield HoleTable(ref, TableRole.LOG, only=facts.name, reason="a log of its own hole")
+        yield _log_table(cache, ref)
         return
     guess = guess_role(facts.fields)
     none = HoleTable(ref, TableRole.NOT_USED, reason="no field names a hole, or none a depth")
@@ -217,7 +235,7 @@ def _that_have_rows(cache: DataCache, hole: Hole) -> tuple[HoleTable, ...]:
     return tuple(t for t in hole.tables if not t.hole or len(row_numbers_of(cache, t).get(plain(hole.name), ())))
 
 
-def _with_path(cache: DataCache, hole: Hole, remarks: list[str]) -> Hole:
+def _with_path(cache: DataCache, hole: Hole) -> Hole:
     """Return a hole with the path of its survey of deviation, where it has one."""
     for table in hole.tables:
         if table.role is TableRole.DEVIATION:
