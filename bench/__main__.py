@@ -24,6 +24,7 @@ NAMES = (
     "connect",
     "compare",
     "relief",
+    "strip",
 )
 
 

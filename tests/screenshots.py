@@ -31,7 +31,7 @@ from brisk_atlas.core.relief.light import Light, Lighting
 from brisk_atlas.core.workspace.sketching import change_mark
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
-from brisk_atlas.desktop.record.bar import FULL
+from brisk_atlas.desktop.panes.log_canvas import LogSpot
 from database_server import running
 from stand_in import demo_server
 
@@ -324,18 +324,51 @@ def sketch(s: Studio) -> None:
     s.do("sketch_move")
 
 
-def probe_spectra(s: Studio) -> None:
+def strip_lines(s: Studio) -> None:
+    """Surveys listed beside the profile of one, which the map highlights, with the cursor on both."""
     s.demo()
-    s.choose("scene 2031")
-    s.do("fit_subject")
-    s.hold({"bare ground": (511_200, 5_772_600), "crater": (508_700, 5_771_900), "wood": (505_500, 5_773_500),
-            "sea": (512_500, 5_768_000)})  # fmt: skip
+    s.window.session.open_files([demo.DATA / "boat_lines"])
+    s.settle()
+    desk = s.window.desk
+    s.do("strip", "fit_subject")
+    desk.side.hide()
+    s.settle()
+    pane = desk.strip
+    pane.lines.require("gravity", True)
+    pane.content.choose(5)
+    pane.choose(("depth_m", "free_air_mgal"))
+    s.settle()
+    pane.canvas.point_at(7_400.0)
 
 
-def statistics(s: Studio) -> None:
+def _holes(s: Studio) -> None:
     s.demo()
-    s.choose("elevation_2029")
-    s.do("statistics")
+    stated = OpenOptions(crs="EPSG:32727", columns=Columns("easting", "northing"))
+    s.window.session.open_as(DataRef.file(demo.DATA / "boreholes" / "collars.csv"), stated)
+    s.settle()
+    s.do("strip")
+
+
+def strip_log(s: Studio) -> None:
+    """Rock, age, photographs and logs down a hole, read at the cursor."""
+    _holes(s)
+    canvas = s.window.desk.log.canvas
+    canvas.see(130.0, 185.0)
+    s.settle()
+    canvas.put_cursor(LogSpot(0, 158.0))
+
+
+def strip_holes(s: Studio) -> None:
+    """Three holes beside each other by their height above the sea, correlated by a marker."""
+    _holes(s)
+    pane = s.window.desk.log
+    pane.content.choose([0, 1, 5])
+    s.settle()
+    for name, depth in (("TG-1", 444.0), ("TG-2", 263.0), ("TG-6", 246.0)):
+        pane.deeds.add_marker("altered", name, depth)
+    pane.bar.actions_by_name["from sea level"].trigger()
+    s.settle()
+    pane.canvas.put_cursor(LogSpot(1, 200.0))
 
 
 def sheet(s: Studio) -> None:
@@ -356,12 +389,6 @@ def record(s: Studio) -> None:
     s.window.show_page("record")
 
 
-def record_full(s: Studio) -> None:
-    record(s)
-    s.settle()
-    s.window.record.show_view(FULL)
-
-
 def record_many(s: Studio) -> None:
     s.window.show_page("record")
     s.window.record.show_folder(DELIVERY)
@@ -375,8 +402,8 @@ def handover(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, delivery, time, find, find_database, service, curtain, twin, relief, relief_cloud, style, sketch, probe_spectra, statistics,
-    sheet, record, record_full, record_many, handover,
+    desk, delivery, time, find, find_database, service, curtain, twin, relief, relief_cloud, style, sketch,
+    strip_lines, strip_log, strip_holes, sheet, record, record_many, handover,
 )  # fmt: skip
 
 
