@@ -10,7 +10,9 @@ from pathlib import Path
 
 import lasio
 import numpy as np
+import pyarrow as pa
 import pyarrow.csv as arrow_csv
+import pyogrio
 import pytest
 import shapely
 from hypothesis import given, settings
@@ -19,7 +21,7 @@ from PIL import Image
 
 from brisk_atlas import cli, demo
 from brisk_atlas.core import read
-from brisk_atlas.core.model import AtlasError, CannotRead, CannotWrite, OpenOptions
+from brisk_atlas.core.model import AtlasError, CannotRead, CannotWrite, DataRef, OpenOptions
 from brisk_atlas.core.model.hole_choices import HoleChoices, HoleMarker, HoleTable, TableRole
 from brisk_atlas.core.model.open_options import Columns
 from brisk_atlas.core.place.hole_path import minimum_curvature, straight
@@ -146,6 +148,7 @@ def test_holes_are_filtered_by_what_there_is_length_date_words_and_region(survey
     workspace, _, holes = survey
     names = lambda **by: [holes.holes[n].name[-1] for n in fitting_holes(holes, HoleFilter(**by))]  # noqa: E731
     assert names(has=("photographs",)) == ["1", "2", "3", "4"] and names(has=("log",), longest=400.0) == ["6"]
+    assert names(has=("temperature", "deviation survey")) == ["5"]  # what was logged
     assert names(begin="2031-09-10") == ["6", "7"] and names(text="percussion") == ["7"]
     assert names(within=(509_000, 5_770_000, 510_000, 5_771_000), crs="EPSG:32727") == ["1", "6"]
     area = shapely.box(-20.92, -38.3, -20.9, -38.0)
@@ -468,6 +471,40 @@ def test_an_interval_under_a_wrong_name_is_doubted(survey):
     ) and doubt.share > 0.8
     with pytest.raises(AtlasError, match="no curve"):
         doubtful_rocks(data, rocks, [])
+
+
+def test_all_of_some_holes_goes_into_a_folder_and_is_recognised_there(tmp_path, capsys):
+    source = ["holes", "write", "--source", str(FOLDER / "collars.csv"), "--hole", "TG-5", "tg_2"]
+    assert cli.main([*source, "--folder", str(tmp_path / "own")]) == 0
+    names = {path.name for path in (tmp_path / "own").iterdir()}
+    assert names == {"collars.csv", "intervals.csv", "deviation.csv", "tg-2.las", "tg-5.las", "tg-2_description.txt",
+                     "tg-5_description.txt", "tg-2_120-125m.jpg", "tg-2_336-341m.jpg"}  # fmt: skip
+    assert (tmp_path / "own" / "tg-5.las").read_bytes() == (FOLDER / "tg-5.las").read_bytes()
+    with Workspace() as workspace:
+        (layer,) = workspace.open(tmp_path / "own" / "collars.csv", PLACED)
+        holes = holes_of(workspace.cache, layer)
+        assert {hole.name: hole.has() for hole in holes.holes} == {
+            "TG-5": ("deviation survey", "intervals", "log", "descriptions"),
+            "TG-2": ("intervals", "log", "descriptions", "photographs"),
+        }
+    capsys.readouterr()
+    assert cli.main([*source, "--folder", str(FOLDER)]) == 1 and "holds files already" in capsys.readouterr().err
+
+
+def test_tables_of_a_geopackage_belong_to_its_collars(tmp_path):
+    path = tmp_path / "holes.gpkg"
+    points = shapely.to_wkb(shapely.points([[500_000, 5_770_000], [500_100, 5_770_000]]))
+    collars = pa.table({"geom": points, "bore_id": ["K1", "K2"], "total_depth": [50.0, 40.0]})
+    pyogrio.write_arrow(collars, path, layer="collars", geometry_name="geom", geometry_type="Point", crs="EPSG:32727")
+    layers = pa.table(
+        {"bore": ["K1", "K1", "K2"], "top": [0.0, 20, 0], "bottom": [20.0, 50, 40], "soil": ["sand", "clay", "silt"]}
+    )
+    pyogrio.write_arrow(layers, path, layer="layers", append=True)
+    with Workspace() as workspace:
+        (layer,) = workspace.open(DataRef.file(path).with_part("collars"))
+        holes = holes_of(workspace.cache, layer)
+        data = read_hole(workspace.cache, holes.holes[0])
+    assert data.intervals[0].values == ("sand", "clay") and data.hole.length == 50 and data.hole.crs == "EPSG:32727"
 
 
 def test_the_commands_list_holes_and_write_their_logs(tmp_path, capsys):

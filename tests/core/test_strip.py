@@ -19,8 +19,10 @@ from rasterio.transform import from_origin
 
 from brisk_atlas import cli, demo
 from brisk_atlas.core.model import AtlasError, FieldFilter
+from brisk_atlas.core.strip.corridor import points_along
 from brisk_atlas.core.strip.profile import Profile, Trace, breaks_between, distances_along, thinned
 from brisk_atlas.core.strip.sources import grids_along, line_of_row, points_in_order
+from brisk_atlas.core.strip.trace_filters import area_between, smoothed, spikes
 from brisk_atlas.core.workspace import Workspace
 
 UTM = "EPSG:32727"
@@ -173,3 +175,54 @@ def test_what_is_left_out_of_a_drawn_line_changes_no_column(count, columns, seed
             left = np.intersect1d(places, own)
             assert values[left].min() == values[own].min() and values[left].max() == values[own].max()
             assert {own[0], own[-1]} <= set(left.tolist())
+
+
+def test_points_beside_a_line_stand_in_their_order_along_it(tmp_path):
+    random = np.random.default_rng(4)
+    xy = np.column_stack([random.uniform(0, 1000, 400), random.uniform(-30, 30, 400)]) + (500_000, 5_770_000)
+    table = pa.table({"wkb_geometry": shapely.to_wkb(shapely.points(xy)), "gold": xy[:, 0]})
+    path = tmp_path / "p.gpkg"
+    pyogrio.write_arrow(table, path, geometry_name="wkb_geometry", geometry_type="Point", crs=UTM)
+    line = np.array([[500_900.0, 5_770_000], [500_100, 5_770_000]])
+    with Workspace() as workspace:
+        (layer,) = workspace.open(path)
+        found = points_along(workspace.cache, layer, line, UTM, 20.0)
+        with pytest.raises(AtlasError, match="fewer than two of its points lie within"):
+            points_along(workspace.cache, layer, line + (0, 500), UTM, 20.0)
+    inside = (np.abs(xy[:, 1] - 5_770_000) <= 10) & (xy[:, 0] >= 500_100) & (xy[:, 0] <= 500_900)
+    expected = np.flatnonzero(inside)[np.argsort(-xy[inside, 0])]
+    assert found.rows.tolist() == expected.tolist() and found.traces[0].values.tolist() == xy[expected, 0].tolist()
+    assert found.distance == pytest.approx(500_900 - xy[expected, 0], rel=1e-3)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(2, 60), st.integers(0, 2**31))
+def test_areas_to_both_sides_of_a_reference_are_those_of_fine_steps(count, seed):
+    random = np.random.default_rng(seed)
+    at = np.cumsum(random.uniform(0.5, 2, count))
+    values, level = random.normal(size=count), random.normal(size=count) * 0.3
+    breaks = random.random(count) < 0.1
+    above, below = area_between(at, values, level, breaks)
+    fine_above = fine_below = 0.0
+    for n in range(1, count):
+        if not breaks[n]:
+            off = np.linspace(values[n - 1] - level[n - 1], values[n] - level[n], 4001)
+            step = (at[n] - at[n - 1]) / 4001
+            fine_above += np.maximum(off, 0).sum() * step
+            fine_below += np.maximum(-off, 0).sum() * step
+    assert (above, below) == pytest.approx((fine_above, fine_below), abs=count * 2e-3)
+
+
+def test_smoothing_stops_at_breaks_and_spikes_are_found_among_smooth_values():
+    random = np.random.default_rng(2)
+    at = np.arange(10.0)
+    breaks = at == 5
+    assert smoothed(at, at, 4.0, breaks).tolist() == [1, 1.5, 2, 2.5, 3, 6, 6.5, 7, 7.5, 8]
+    values = np.array([1.0, np.nan, 3, 4])
+    assert np.isnan(smoothed(at[:4], values, 2.0)[1]) and smoothed(at[:4], values, 2.0)[2] == 3.5
+    assert smoothed(at, at, 0.0) is at
+    wave = np.sin(np.arange(300) / 15)
+    assert not spikes(wave).any() and not spikes(np.full(30, 2.0)).any() and not spikes(wave[:3]).any()
+    wave = wave + random.normal(0, 0.02, 300)
+    wave[[40, 41, 200]] += 9
+    assert np.flatnonzero(spikes(wave)).tolist() == [40, 41, 200]

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
-    from .boreholes import ListHoles, WriteHoleLog
+    from .boreholes import ListHoles, WriteHoleLog, WriteHoles
     from .class_change import ClassChange
     from .cloud_change import CloudChange
     from .compare import Compare
@@ -62,6 +62,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "lines-write": ("survey_lines", "WriteLines"),
     "holes-list": ("boreholes", "ListHoles"),
     "holes-log": ("boreholes", "WriteHoleLog"),
+    "holes-write": ("boreholes", "WriteHoles"),
     "class-change": ("class_change", "ClassChange"),
     "cloud-change": ("cloud_change", "CloudChange"),
     "image-change": ("image_change", "ImageChange"),
@@ -121,6 +122,7 @@ __all__ = [
     "WriteCatalogue",
     "WriteContours",
     "WriteHoleLog",
+    "WriteHoles",
     "WriteLines",
     "WriteProfile",
     "WriteRecordPage",

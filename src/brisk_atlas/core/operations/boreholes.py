@@ -59,6 +59,38 @@ class ListHoles(Operation):
 
 
 @dataclass(frozen=True)
+class WriteHoles(Operation):
+    """Write all that belongs to some boreholes into a folder: collars and tables cut to them, copies of their logs,
+    texts and photographs."""
+
+    source: Source = argument("a layer of collars, or a well log")
+    folder: Path = argument("a new folder, or an empty one")
+    hole: tuple[str, ...] | None = argument("the holes by name; all if not given", None)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
+        from brisk_atlas.core.strip.holes.hole_folder import write_hole_folder
+
+        layer = layer_of(workspace, self.source)
+        progress(0.1, "looking for what belongs to the holes")
+        holes = _holes(workspace, self.source)
+        chosen = _named(holes, self.hole or tuple(hole.name for hole in holes.holes), self.folder)
+        progress(0.4, "writing")
+        own = [holes.holes[n] for n in chosen]
+        paths = write_hole_folder(workspace.cache, layer, own, self.folder)
+        return Written(paths, f"{len(chosen):,} holes with {len(paths):,} files")
+
+
+def _named(holes: HoleSet, names: tuple[str, ...], path: Path) -> list[int]:
+    """Return the numbers of holes by name. Raises AtlasError for one that is not there."""
+    numbers = [holes.named(name) for name in names]
+    strange = [name for name, number in zip(names, numbers) if number is None]
+    if strange:
+        there = ", ".join(hole.name for hole in holes.holes)
+        raise AtlasError(path, f"there is no hole {', '.join(strange)}", f"There are: {there}.")
+    return [number for number in numbers if number is not None]
+
+
+@dataclass(frozen=True)
 class WriteHoleLog(Operation):
     """Write the strip log of boreholes as PDF at a true scale, or the numbers of one as LAS 2.0, CSV, Parquet or
     XLSX."""
@@ -88,13 +120,9 @@ class WriteHoleLog(Operation):
         progress(0.1, "looking for what belongs to the holes")
         holes = _holes(workspace, self.source)
         names = self.hole or (holes.holes[0].name,)
-        numbers = [holes.named(name) for name in names]
-        strange = [name for name, number in zip(names, numbers) if number is None]
-        if strange:
-            there = ", ".join(hole.name for hole in holes.holes)
-            raise AtlasError(self.out, f"there is no hole {', '.join(strange)}", f"There are: {there}.")
+        numbers = _named(holes, names, self.out)
         progress(0.3, "reading what was measured")
-        found = [read_hole(workspace.cache, holes.holes[n]) for n in numbers if n is not None]
+        found = [read_hole(workspace.cache, holes.holes[n]) for n in numbers]
         depth = DepthScale(self.vertical, DepthZero.SEA if self.sea else DepthZero.COLLAR, self.feet)
         suffix = self.out.suffix.lower()
         if suffix == ".pdf":

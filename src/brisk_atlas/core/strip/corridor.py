@@ -9,13 +9,16 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.cloud import CLASS, point_inks
-from brisk_atlas.core.model import CloudStyle, Layer
+from brisk_atlas.core.model import AtlasError, CloudStyle, Layer
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.place import height_unit_of, transform
+from brisk_atlas.core.place.geodesy import has_plane
 
-from .profile import Dots, Profile, distances_along
+from .profile import Dots, Profile, breaks_between, distances_along
+from .survey_lines import line_set
 
 MOST_DOTS = 400_000  # that are drawn of one corridor
+METRES_A_DEGREE = 111_320.0  # of latitude, about: a corridor over degrees is as wide to the north and south
 
 
 def corridor(
@@ -48,6 +51,31 @@ def corridor(
         found.append(Dots(layer.name, height_unit_of(points.crs), distance[shown], own.xyz[shown, 2], inks[shown],
                           own.xyz[shown, :2], points.crs, len(chosen), classes))  # fmt: skip
     return tuple(found)
+
+
+def points_along(
+    cache: DataCache, layer: Layer, xy: np.ndarray, crs: str | None, width: float,
+    check: Callable[[], None] = lambda: None,
+) -> Profile:  # fmt: skip
+    """Return the numbers of a layer of points within half a width to both sides of a line, in their order along it;
+    distances are those along the line. Raises AtlasError where fewer than two points are so near."""
+    whole = distances_along(xy, crs)
+    own = line_set(cache, layer, "").profile(0)
+    ends = transform(xy, crs, own.crs) if crs != own.crs else np.asarray(xy, float)
+    unit = 1.0 if has_plane(own.crs) or own.crs is None else 1.0 / METRES_A_DEGREE
+    chosen, along = _within(own.xy, ends, width * unit, check)
+    if len(chosen) < 2:
+        near = f"fewer than two of its points lie within {width / 2:g} m of the line"
+        raise AtlasError(layer.name, near, "Choose a wider corridor under View, or draw another line.")
+    leg = np.floor(along).astype(int)
+    distance = whole[leg] + (along % 1) * np.diff(whole)[leg]
+    order = np.argsort(distance, kind="stable")
+    places, distance = chosen[order], distance[order]
+    traces = tuple(replace(trace, values=trace.values[places]) for trace in own.traces)
+    rows = own.rows[places] if own.rows is not None else None
+    time = own.time[places] if own.time is not None else None
+    return replace(own, title=f"{layer.name} along a line", distance=distance, xy=own.xy[places], traces=traces,
+                   breaks=breaks_between(distance), rows=rows, time=time)  # fmt: skip
 
 
 def _within(

@@ -77,7 +77,7 @@ class Axis:
 class StretchSummary:
     """What a trace is along a stretch: how many values, of how many places, and their measures; `slope` is that of the
     least-squares line, units of the values for each metre; `above` and `below` are the areas to both sides of a
-    reference, units of the values times metres, None without a reference."""
+    reference, units of the values times metres, None where they were not worked out."""
 
     name: str
     unit: str

@@ -77,15 +77,16 @@ def reference_of(profile: Profile, trace: Trace, view: TraceView, inside: slice 
 def stretch_of(
     profile: Profile, traces: tuple[Trace, ...], view: TraceView, axis: Axis, low: float, high: float
 ) -> tuple[StretchSummary, ...]:
-    """Return what traces are between two values of an axis, with the areas to both sides of their reference."""
+    """Return what traces are between two values of an axis, with the areas to both sides of their reference, of 0 where
+    there is none."""
     inside = axis.between(low, high)
     found = []
     for trace in traces:
         distance, values = profile.distance[inside], trace.values[inside]
         summary = summary_of(trace, distance, values)
         reference = reference_of(profile, trace, view, inside)
-        if reference is not None:
-            above, below = area_between(distance, values, reference[inside], profile.breaks[inside])
-            summary = replace(summary, above=above, below=below)
+        level = reference[inside] if reference is not None else np.zeros(len(values))
+        above, below = area_between(distance, values, level, profile.breaks[inside])
+        summary = replace(summary, above=above, below=below)
         found.append(summary)
     return tuple(found)

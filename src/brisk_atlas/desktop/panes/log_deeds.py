@@ -138,17 +138,18 @@ class LogDeeds:
 
     def ask_expression(self) -> None:
         """Ask for an expression over the curves, and draw it."""
-        words = "Name = an expression over curves and depth_m, in SQL, such as  porosity = (2.65 - RHOB) / 1.65"
+        words = "Name [unit] = an expression over curves and depth_m, in SQL, such as  phi [%] = (2.65 - RHOB) / 0.0165"
         text, chosen = QInputDialog.getText(self._parent, "Work out a curve", words)
         name, _, expression = text.partition("=")
-        if chosen and name.strip() and expression.strip():
-            self.add_expression(name.strip(), expression.strip())
+        plain, _, unit = name.partition("[")
+        if chosen and plain.strip() and expression.strip():
+            self.add_expression(plain.strip(), expression.strip(), unit.replace("]", "").strip())
 
-    def add_expression(self, name: str, expression: str) -> None:
+    def add_expression(self, name: str, expression: str, unit: str = "") -> None:
         """Work out a curve of each hole on show, and draw it."""
         from brisk_atlas.core.strip.holes.derive import expression_curve
 
-        self._derive(name, lambda data, job: expression_curve(data, name, expression, check=job.check))
+        self._derive(name, lambda data, job: expression_curve(data, name, expression, unit, job.check))
 
     def add_despiked(self, name: str) -> None:
         """Draw a curve without its spikes."""
@@ -275,6 +276,9 @@ class LogDeeds:
         menu.addAction("What is in sight as a picture…", self.ask_picture)
         menu.addAction("Curves on show as LAS 2.0…", self.ask_las)
         menu.addAction("Numbers in sight as a table…", self.ask_numbers)
+        count = len(self.pane.content.chosen)
+        words = "All of this hole into a folder…" if count == 1 else f"All of {count} holes into a folder…"
+        menu.addAction(words, self.ask_folder)
         if self.markers():
             menu.addAction("Markers as a table…", self.ask_markers)
         menu.addSeparator()
@@ -378,6 +382,27 @@ class LogDeeds:
             write_table(numbers_of(data, names, template.depth, sight), path, FORMATS[path.suffix.lower()])
 
         self._write("Writing the numbers", work, path)
+
+    def ask_folder(self) -> None:
+        """Ask for a folder, and write all that belongs to the holes on show into it."""
+        chosen = QFileDialog.getExistingDirectory(self._parent, "A new folder, or an empty one")
+        if chosen:
+            self.write_folder(Path(chosen))
+
+    def write_folder(self, folder: Path) -> None:
+        """Write all that belongs to the holes on show: tables cut to them, copies of their files."""
+        holes, cache = self.pane.content.holes, self.session.cache
+        layer = self.session.work.layer(self.pane.content.layer_id)
+        if holes is None:
+            return
+        own = [holes.holes[n] for n in self.pane.content.chosen]
+
+        def work(job: Job) -> object:
+            from brisk_atlas.core.strip.holes.hole_folder import write_hole_folder
+
+            return write_hole_folder(cache, layer, own, folder, job.check)
+
+        self._write("Writing the holes", work, folder)
 
     def ask_markers(self) -> None:
         """Ask for a file, and write the markers."""

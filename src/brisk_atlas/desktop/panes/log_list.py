@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.strip.holes.hole_set import HoleSet
 
 HEADS = {"hole": "Hole", "length_m": "Length, m", "elevation_m": "Elevation, m", "drilled": "Drilled",
-         "method": "Method", "deviated": "Deviates", "has": "Has"}  # fmt: skip
+         "method": "Method", "deviated": "Deviates", "has": "Has", "logged": "Logged"}  # fmt: skip
 LONGEST_M = 20_000.0
 
 
@@ -136,9 +136,8 @@ class LogList(QWidget):
 
     def _fill_menu(self) -> None:
         self.menu.clear()
-        words = (
-            dict.fromkeys(word for hole in self.holes.holes for word in hole.has()) if self.holes is not None else {}
-        )
+        holes = self.holes.holes if self.holes is not None else ()
+        words = dict.fromkeys([w for hole in holes for w in hole.has()] + [w for hole in holes for w in hole.logged])
         for word in words:
             action = self.menu.addAction(word)
             assert action is not None
@@ -187,7 +186,7 @@ class LogList(QWidget):
         if self.region is not None:
             self.numbers = self.numbers[np.isin(self.numbers, self.region)]
         table = table_of_holes(self.holes, self.numbers.tolist())
-        empty = [name for name in ("drilled", "method") if table.column(name).null_count == table.num_rows]
+        empty = [name for name in ("drilled", "method", "logged") if table.column(name).null_count == table.num_rows]
         table = table.drop_columns(empty)
         self.table.show_table(table, [HEADS[name] for name in table.column_names], {"length_m": 1, "elevation_m": 1})
         self.count.setText(f"{len(self.numbers):,} of {len(self.holes):,}")

@@ -49,7 +49,7 @@ def fill_track_menu(menu: QMenu, pane: ShowsTracks) -> None:
         _fill_track(below, pane, template, number, track)
     menu.addSeparator()
     for kind in PLAIN_KINDS:
-        if not any(track.kind is kind for track in template.tracks):
+        if kind is TrackKind.DEPTH or not any(track.kind is kind for track in template.tracks):
             track = Track(kind, "", 48.0 if kind is TrackKind.TEXT else 26.0 if kind is TrackKind.PICTURES else 12.0)
             menu.addAction(
                 f"Add {kind}", partial(pane.use_template, replace(template, tracks=(*template.tracks, track)))

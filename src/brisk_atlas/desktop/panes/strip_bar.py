@@ -111,6 +111,9 @@ class StripBar(QFrame):
         self.together = self._switch(
             "One axis for one unit", "Quantities of one unit on one axis, such as surfaces that are compared"
         )
+        self.on_two_axes = self._switch(
+            "First two on two axes", "The first two quantities over each other, the second with its values at the right"
+        )
         self.zooms_map = self._switch(
             "Zoom with the map", "The map shows the stretch in sight, and the other way round"
         )

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.model import number_text
 from brisk_atlas.core.strip.profile import Axis, Dots, Profile, StretchSummary, Trace, thinned
-from brisk_atlas.core.strip.trace_view import PLAIN, TraceView, reference_of, stretch_of
+from brisk_atlas.core.strip.trace_view import PLAIN, Reference, TraceView, reference_of, stretch_of
 
 from ..theme import LIGHT, Theme, mono_font
 from .strip_axis import axis_ticks, ticks
@@ -27,10 +27,17 @@ KEY_SHARE = 0.1  # of the stretch in sight, that a key moves by
 
 
 class StripBand(NamedTuple):
-    """What is drawn on one axis: numbers of traces, and of points of corridors."""
+    """What is drawn over each other: numbers of traces and of points of corridors on one axis, and of a trace on an
+    axis of its own at the right."""
 
     traces: tuple[int, ...]
     dots: tuple[int, ...] = ()
+    right: int | None = None
+
+    @property
+    def word_lines(self) -> int:
+        """How many lines of words it has."""
+        return len(self.traces) + len(self.dots) + (self.right is not None)
 
 
 class StripCanvas(QWidget):
@@ -64,6 +71,7 @@ class StripCanvas(QWidget):
         self._drawn: dict[int, tuple[tuple, list[QPolygonF]]] = {}  # lines by trace, and what they were made for
         self._reach: tuple[tuple[Trace, ...], dict[tuple, tuple[float, float] | None]] | None = None
         self.together = False  # those of one unit on one axis
+        self.on_two_axes = False  # the first two over each other, the second with values at the right
         self.looking: TraceView = PLAIN
         self.axis = Axis(np.zeros(0), "")
         self.dots = DotsPicture()
@@ -129,13 +137,15 @@ class StripCanvas(QWidget):
         """What each band shows: a trace each, or together those of one unit; points of corridors lie in the first band
         of their unit."""
         singles = [StripBand((number,)) for number in range(len(self.traces))]
-        found = self._by_unit() if self.together else singles
+        if self.on_two_axes and len(singles) > 1:
+            singles = [StripBand((0,), (), 1), *singles[2:]]
+        found = self._by_unit() if self.together and not self.on_two_axes else singles
         for number, dots in enumerate(self.profile.dots if self.profile is not None else ()):
             at = next((n for n, band in enumerate(found) if self._unit_of(band) == dots.unit), None)
             if at is None:
                 found.append(StripBand((), (number,)))
             else:
-                found[at] = StripBand(found[at].traces, (*found[at].dots, number))
+                found[at] = found[at]._replace(dots=(*found[at].dots, number))
         return found
 
     def _by_unit(self) -> list[StripBand]:
@@ -156,7 +166,7 @@ class StripCanvas(QWidget):
     def plot(self, place: int) -> QRectF:
         """Return where the lines of a band are drawn: below its words, if there is room."""
         band = self.bands[place]
-        box, words = self.box(place), LINE_PX * (len(band.traces) + len(band.dots))
+        box, words = self.box(place), LINE_PX * band.word_lines
         return box.adjusted(0, words, 0, 0) if box.height() - words >= SMALLEST_PX else box
 
     def exaggeration_of(self, place: int) -> float | None:
@@ -240,15 +250,39 @@ class StripCanvas(QWidget):
                     painter.drawPolyline(line)
             painter.setClipping(False)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        if band.right is not None:
+            self._paint_right(painter, profile, band.right, box)
         painter.setFont(self.font())
         times = self.exaggeration_of(place)
         scale = f"   × {times:.3g}" if times is not None else ""
         for row, number in enumerate(band.traces):
             self._paint_words(painter, self.words_of(number) + scale, INKS[number % len(INKS)], self.box(place), row)
+        if band.right is not None:
+            row, ink = band.word_lines - 1, INKS[band.right % len(INKS)]
+            self._paint_words(painter, f"{self.words_of(band.right)}   at the right", ink, self.box(place), row)
         for row, number in enumerate(band.dots, len(band.traces)):
             self._paint_words(
                 painter, self._words_of_dots(profile.dots[number]) + scale, self.theme.ink, self.box(place), row
             )
+
+    def _paint_right(self, painter: QPainter, profile: Profile, number: int, box: QRectF) -> None:
+        """Draw a trace over others, with its values at the right."""
+        own = StripBand((number,))
+        limits, down = self._limits(own), self._is_down(own)
+        if limits is None:
+            return
+        painter.setPen(QColor(INKS[number % len(INKS)]))
+        for value in ticks(*limits, max(2.0, box.height() / 22)):
+            y = float(_rows_of(value, *limits, box, down=down))
+            words = QRectF(box.right() - 84, y - 8, 80, 16)
+            painter.drawText(words, Qt.AlignmentFlag.AlignRight, number_text(value))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setClipRect(box.adjusted(0, -1, 0, 2))
+        painter.setPen(QPen(QColor(INKS[number % len(INKS)]), 1.5))
+        for line in self._lines_once(profile, number, box, *limits, down=down):
+            painter.drawPolyline(line)
+        painter.setClipping(False)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
 
     def _paint_values(self, painter: QPainter, box: QRectF, limits: tuple[float, float], *, down: bool) -> None:
         low, high = limits
@@ -285,11 +319,16 @@ class StripCanvas(QWidget):
         trace = self.traces[number]
         words = f"{trace.name}, {trace.unit}" if trace.unit else trace.name
         if self.stretch is not None and trace.name in self._summaries:
-            return f"{words}   {summary_text(self._summaries[trace.name])}"
+            return f"{words}   {summary_text(self._summaries[trace.name], self._level)}"
         if self.cursor_at is not None:
             value = float(trace.values[self.cursor_at])
             return f"{words}   {number_text(value) if np.isfinite(value) else 'no value'}"
         return words
+
+    @property
+    def _level(self) -> str:
+        """What areas are counted from."""
+        return "0" if self.looking.reference is Reference.NONE else "the reference"
 
     def _paint_words(self, painter: QPainter, words: str, ink: str, box: QRectF, line: int) -> None:
         metrics = painter.fontMetrics()
@@ -435,8 +474,8 @@ def _rows_of(values: np.ndarray | float, low: float, high: float, box: QRectF, *
     return box.top() + (share if down else 1.0 - share) * box.height()
 
 
-def summary_text(found: StretchSummary) -> str:
-    """Return what a trace is along a stretch."""
+def summary_text(found: StretchSummary, level: str = "0") -> str:
+    """Return what a trace is along a stretch; `level` is what areas are counted from."""
     if not found.count:
         return "no value"
     unit, slope = f" {found.unit}" if found.unit else "", ""
@@ -449,5 +488,5 @@ def summary_text(found: StretchSummary) -> str:
     areas = ""
     if found.above is not None and found.below is not None:
         sides = (number_text(float(f"{each:.5g}")) for each in (found.above, found.below))
-        areas = f", area above {next(sides)}, below {next(sides)} {found.unit or 'units'} × m"
+        areas = f", area above {level} {next(sides)}, below {next(sides)} {found.unit or 'units'} × m"
     return f"{reach}, mean {mean}, standard deviation {deviation}{slope}{areas}, {found.count:,} values"

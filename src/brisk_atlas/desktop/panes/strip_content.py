@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 HINT = ("Choose a layer of points to see its numbers along them, pick a line, or draw one: grids and points of clouds "
         "are shown along it. Draw takes the tool into the hand.")  # fmt: skip
 CORRIDOR_M = 5.0
+NEAREST_M = 1.0  # across a line, within which points are of it in any case
 
 
 class StripContent(QObject):
@@ -132,6 +133,8 @@ class StripContent(QObject):
         lined = [layer for layer in self.session.work.layers if self._has_points(layer)]
         if line is None and points is not None:
             of: tuple = ("points", points.id, tuple((la.id, la.ref, la.rows, la.name) for la in lined))
+        elif line is not None and points is not None:
+            of = ("points along", line[0].tobytes(), line[1], points.ref, points.rows, corridor)
         elif line is not None:
             of = ("drawn", line[0].tobytes(), line[1], *along)
         elif picked is not None:
@@ -146,10 +149,12 @@ class StripContent(QObject):
         self._of = of
 
         def work(job: Job) -> tuple[LineList | None, Profile | None]:
-            from brisk_atlas.core.strip.corridor import with_corridor
+            from brisk_atlas.core.strip.corridor import points_along, with_corridor
             from brisk_atlas.core.strip.line_list import list_lines
             from brisk_atlas.core.strip.sources import along_row, grids_along, line_of_row
 
+            if line is not None and points is not None:
+                return None, points_along(cache, points, *line, max(corridor, NEAREST_M), job.check)
             if line is not None:
                 return None, with_corridor(
                     cache, grids_along(cache, grids, *line, job.check), clouds, *line, corridor, job.check

@@ -214,6 +214,7 @@ class StripPane(QWidget):
         names, profile = self.chosen(), self.profile
         traces = tuple(t for t in viewed(profile, self.bar.looking) if t.name in names) if profile is not None else ()
         self.canvas.together = self.bar.together.isChecked()
+        self.canvas.on_two_axes = self.bar.on_two_axes.isChecked()
         self.canvas.show_profile(
             profile, traces, message, by_time=self.bar.by_time.isChecked(), looking=self.bar.looking
         )

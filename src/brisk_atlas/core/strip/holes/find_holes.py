@@ -26,7 +26,7 @@ from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.place.hole_path import FOOT_M, straight
 from brisk_atlas.core.table import rows_of, shown_rows
 
-from .curve_names import DEPTHS
+from .curve_names import CATEGORIES, DEPTHS, OTHER, category_of
 from .depth_words import depths_in_name
 from .hole_set import CorePicture, Hole, HoleSet
 
@@ -76,6 +76,7 @@ def holes_of(
         )
     found = [_with_path(cache, hole) for hole in found]
     found = [replace(hole, tables=_that_have_rows(cache, hole)) for hole in found]
+    found = [replace(hole, logged=_logged(cache, hole)) for hole in found]
     return HoleSet(tuple(found), tuple(tables), tuple(remarks))
 
 
@@ -107,7 +108,7 @@ def _of_logs(cache: DataCache, layers: Sequence[Layer], check: Callable[[], None
         else:
             notes = tuple(facts.notes.items())
             found[plain(name)] = Hole(name, layer.id, None, None, None, None, None, None, notes, (table,))
-    bent = [_with_path(cache, hole) for hole in found.values()]
+    bent = [replace(_with_path(cache, hole), logged=_logged(cache, hole)) for hole in found.values()]
     return HoleSet(tuple(bent), tuple(t for hole in bent for t in hole.tables))
 
 
@@ -231,6 +232,14 @@ def _rest(stem: str, name: str) -> str:
     return ""
 
 
+def _logged(cache: DataCache, hole: Hole) -> tuple[str, ...]:
+    """Return the categories of the curves of a hole's logs, lower case."""
+    fields = [f for t in hole.tables if t.role is TableRole.LOG for f in cache.part(t.ref).facts.fields]
+    depths = [f for f in fields if f.name.upper().split(":")[0] in DEPTHS]
+    found = {category_of(f.name, f.unit, f.meaning) for f in fields if f not in depths} - {OTHER}
+    return tuple(category.lower() for category in CATEGORIES if category in found)
+
+
 def _that_have_rows(cache: DataCache, hole: Hole) -> tuple[HoleTable, ...]:
     return tuple(t for t in hole.tables if not t.hole or len(row_numbers_of(cache, t).get(plain(hole.name), ())))
 
@@ -245,10 +254,12 @@ def _with_path(cache: DataCache, hole: Hole) -> Hole:
     return hole
 
 
-def depth_column(table: pa.Table, units: dict[str, str]) -> tuple[str, float]:
-    """Return the column of depths of a log and by what it is multiplied to be metres."""
+def depth_column(table: pa.Table, units: dict[str, str]) -> tuple[str, float, str]:
+    """Return the column of depths of a log, by what it is multiplied to be metres, and its unit where that is not one
+    of a length."""
     names = table.column_names
     name = next((each for each in names if each.upper().split(":")[0] in DEPTHS), names[0])
     unit = units.get(name, "").strip().lower().rstrip(".")
-    factors = {"f": FOOT_M, "ft": FOOT_M, "feet": FOOT_M, "in": 0.0254, "0.1 in": 0.00254, "cm": 0.01, "mm": 0.001}
-    return name, factors.get(unit, 1.0)
+    factors = {"f": FOOT_M, "ft": FOOT_M, "feet": FOOT_M, "in": 0.0254, "0.1 in": 0.00254, "cm": 0.01, "mm": 0.001,
+               "m": 1.0, "metre": 1.0, "metres": 1.0, "meter": 1.0, "meters": 1.0, "": 1.0}  # fmt: skip
+    return name, factors.get(unit, 1.0), "" if unit in factors else units.get(name, "")

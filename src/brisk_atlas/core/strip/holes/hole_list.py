@@ -23,8 +23,8 @@ DAY = re.compile(r"\d{4}-\d{2}-\d{2}")
 
 @dataclass(frozen=True)
 class HoleFilter:
-    """Which holes are listed: those of which there is all of some words, at least and at most so long, drilled between
-    two days, in whose facts a text is, in an extent (xmin, ymin, xmax, ymax) of `crs`."""
+    """Which holes are listed: those of which there is, or in which was logged, all of some words, at least and at most
+    so long, drilled between two days, in whose facts a text is, in an extent (xmin, ymin, xmax, ymax) of `crs`."""
 
     has: tuple[str, ...] = ()
     shortest: float | None = None
@@ -57,7 +57,7 @@ def fitting_holes(holes: HoleSet, by: HoleFilter) -> np.ndarray:
     for number, hole in enumerate(holes.holes):
         day = date_of(holes, number)
         words = "\n".join([hole.name, *(value for _, value in hole.facts)]).casefold()
-        fits = set(by.has) <= set(hole.has())
+        fits = set(by.has) <= {*hole.has(), *hole.logged}
         fits &= by.shortest is None or (hole.length is not None and hole.length >= by.shortest)
         fits &= by.longest is None or (hole.length is not None and hole.length <= by.longest)
         fits &= not by.begin or (day != "" and day >= by.begin)
@@ -95,7 +95,8 @@ def holes_in(cache: DataCache, holes: HoleSet, region: Layer, rows: Sequence[int
 
 
 def table_of_holes(holes: HoleSet, numbers: Sequence[int] | None = None) -> pa.Table:
-    """Return a row a hole: its name, length, elevation, day, method, whether it deviates, and what there is of it."""
+    """Return a row a hole: its name, length, elevation, day, method, whether it deviates, what there is of it, and
+    what was logged."""
     chosen = list(range(len(holes)) if numbers is None else numbers)
     own = [holes.holes[n] for n in chosen]
     return pa.table({
@@ -106,4 +107,5 @@ def table_of_holes(holes: HoleSet, numbers: Sequence[int] | None = None) -> pa.T
         "method": pa.array([method_of(holes, n) or None for n in chosen], pa.string()),
         "deviated": pa.array(["yes" if hole.deviates else "no" for hole in own], pa.string()),
         "has": pa.array([", ".join(hole.has()) for hole in own], pa.string()),
+        "logged": pa.array([", ".join(hole.logged) or None for hole in own], pa.string()),
     })  # fmt: skip

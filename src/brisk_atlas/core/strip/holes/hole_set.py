@@ -43,6 +43,7 @@ class Hole:
     tables: tuple[HoleTable, ...] = ()
     pictures: tuple[CorePicture, ...] = ()
     texts: tuple[DataRef, ...] = ()
+    logged: tuple[str, ...] = ()
 
     @property
     def way(self) -> HolePath:
@@ -81,7 +82,8 @@ class HoleSet:
 
 @dataclass(frozen=True, eq=False)
 class HoleCurve:
-    """A quantity over depth. values : (n,) float64, NaN for none; texts : (n,) in their place where it has words."""
+    """A quantity over depth. values : (n,) float64, NaN for none; texts : (n,) in their place where it has words;
+    sampled : whether its values are of single places, with nothing known in between."""
 
     name: str
     unit: str
@@ -91,6 +93,7 @@ class HoleCurve:
     category: str
     source: str
     texts: tuple[str | None, ...] | None = None
+    sampled: bool = False
 
     @cached_property
     def linear_ends(self) -> tuple[float, float]:

@@ -22,6 +22,7 @@ from .tracks import DepthScale, DepthZero, LogTemplate, Track, TrackCurve, Track
 GAP, TITLE, HEAD_LINE, TICK_MM = 5.0, 7.0, 3.6, 9.0
 LINE_MM = 3.4  # of a description
 DECADE_MM = 12.0  # from which a decade has rules within
+DOT_MM = 0.9  # half of a cross at a sample
 MARKER_INK = "#7A2DBF"
 
 
@@ -308,6 +309,9 @@ class _HolePainter:
             share = _shares(values, low, high, logarithmic=track.logarithmic, wrap=track.wrap)
             line = np.column_stack([x + share * track.width, places])
             lines[chosen.name] = line
+            if curve.sampled:
+                marks += _dots(line[np.isfinite(line[:, 0])], chosen.ink or self.inks.ink)
+                continue
             marks += self._fill(chosen, line, lines, x, track.width)
             marks += [
                 LineMark(part, chosen.ink or self.inks.ink, 0.3)
@@ -368,6 +372,12 @@ class _HolePainter:
             side = x if chosen.fill == "left" else x + width
             back = np.column_stack([np.full(2, side), known[[-1, 0], 1]])
         return [LineMark(np.vstack([known, back]), "", 0.0, fill=chosen.ink or self.inks.quiet)]
+
+
+def _dots(points: np.ndarray, ink: str) -> list[Mark]:
+    """Return a small cross at each point."""
+    across, up = np.array([[-DOT_MM, 0.0], [DOT_MM, 0.0]]), np.array([[0.0, -DOT_MM], [0.0, DOT_MM]])
+    return [LineMark(point + way, ink, 0.35) for point in points for way in (across, up)]
 
 
 def _shares(values: np.ndarray, low: float, high: float, *, logarithmic: bool, wrap: bool) -> np.ndarray:

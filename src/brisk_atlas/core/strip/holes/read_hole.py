@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -88,8 +88,6 @@ def read_hole(cache: DataCache, hole: Hole, check: Callable[[], None] = lambda: 
 
 def _distinct(curves: list[HoleCurve]) -> tuple[HoleCurve, ...]:
     """Return curves with names of their own: one that occurs twice says where it is from."""
-    from dataclasses import replace
-
     seen: dict[str, int] = {}
     found = []
     for curve in curves:
@@ -103,7 +101,9 @@ def _distinct(curves: list[HoleCurve]) -> tuple[HoleCurve, ...]:
 def _curves_of_log(cache: DataCache, table: HoleTable, remarks: list[str]) -> list[HoleCurve]:
     part, rows = cache.part(table.ref), cache.table(table.ref)
     fields = {each.name: each for each in part.facts.fields}
-    name, factor = depth_column(rows, {each.name: each.unit for each in part.facts.fields})
+    name, factor, strange = depth_column(rows, {each.name: each.unit for each in part.facts.fields})
+    if strange:
+        remarks.append(f"{table.ref.name}: the unit of {name} is {strange}, which is not known; metres are assumed")
     depth = _floats(rows, name)
     if depth is None:
         remarks.append(f"{table.ref.name}: its depths in {name} are no numbers")
@@ -194,5 +194,5 @@ def _points(cache: DataCache, table: HoleTable) -> list[HoleCurve]:
     fields = {each.name: each for each in cache.part(table.ref).facts.fields}
     depth, order = _in_order(depth * (FOOT_M if table.feet else 1.0), table.ref.name, [])
     skip = {table.hole, table.top}
-    return [_curve(rows, fields.get(name, Field(name, "")), depth, order, table.ref.name)
+    return [replace(_curve(rows, fields.get(name, Field(name, "")), depth, order, table.ref.name), sampled=True)
             for name in rows.column_names if name not in skip]  # fmt: skip
