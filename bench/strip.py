@@ -21,7 +21,7 @@ LINES, RECORDS = 500, 4_000
 CURVES, SAMPLES = 120, 200_000
 FRAME_S, FIRST_S, GAP_S = 1 / 60, 1.0, 0.1
 READ_MOST = 1.5  # times what the library takes
-PHOTOS, PHOTO_MB = 200, 10
+PHOTOS = 240
 NAIVE_PAIRS = 24
 SIZE = (900, 700)
 _WINDOW = "from bench.strip import window_log; window_log()"
@@ -86,14 +86,18 @@ def _lines() -> Case:
 
 
 def _ours(folder: Path) -> None:
+    from dataclasses import replace
+
     from brisk_atlas.core.draw import View
     from brisk_atlas.core.kinds import painter_for
+    from brisk_atlas.core.model import OpenOptions, VectorStyle
     from brisk_atlas.core.strip.line_list import LineFilter, fitting, list_lines, table_of_lines
     from brisk_atlas.core.strip.profile import thinned
     from brisk_atlas.core.workspace import Workspace
 
     with Workspace() as workspace:
-        (layer,) = workspace.open(folder)
+        (layer,) = workspace.open(folder, OpenOptions())  # without the look that Find takes first, in another process
+        layer = replace(layer, style=VectorStyle(fill="#1C7C7D", size=2.0, width=0.0))  # dots, as the peer draws
         listed = list_lines(workspace.cache, [layer], layer)
         chosen = fitting(listed, LineFilter(("magnetics", "gravity"), "2029-03-01", "2029-03-31"))
         assert table_of_lines(listed, chosen.tolist()).num_rows == len(chosen) > 5
@@ -276,7 +280,7 @@ def photographs() -> Path:
         for number in range(1, PHOTOS):
             shutil.copyfile(one, folder / f"b-1_{number * 10}-{number * 10 + 10}m.jpg")
 
-    return data.made("strip-photographs", make)
+    return data.made(f"strip-photographs-{PHOTOS}", make)
 
 
 def window_photos() -> None:

@@ -137,6 +137,15 @@ def test_markers_are_joined_between_holes_beside_each_other(holes):
     assert all(mark.width >= 0 for mark in marks(drawing, ClipMark))
 
 
+def test_curves_of_holes_beside_each_other_have_the_same_scale(holes):
+    template = LogTemplate("t", (Track(TrackKind.CURVES, "", 26.0, (TrackCurve("GR"),)),))
+    shown = [HoleOnShow(holes["TG-1"]), HoleOnShow(holes["TG-6"])]
+    texts = [mark.text for mark in marks(log_drawing(shown, template, (0, 300), 200), TextMark)]
+    assert texts.count("15") == texts.count("85") == 2
+    alone = [mark.text for mark in marks(log_drawing(shown[1:], template, (0, 300), 200), TextMark)]
+    assert "70" in alone and "85" not in alone
+
+
 def test_a_curve_is_added_and_removed_and_templates_come_back(holes, tmp_path):
     data = holes["TG-1"]
     template = default_template(data)

@@ -71,7 +71,8 @@ def _limit_memory(ref: DataRef) -> None:
     """Let this process use no more memory from now on than a look at a file of that size can need."""
     pages = int(Path("/proc/self/statm").read_text().split()[0])
     try:
-        size = ref.path.stat().st_size
+        path = ref.path
+        size = sum(each.stat().st_size for each in path.iterdir()) if path.is_dir() else path.stat().st_size
     except (OSError, ValueError):
         size = 0
     room = pages * os.sysconf("SC_PAGE_SIZE") + ROOM_FOR_A_LOOK + TIMES_ITS_SIZE * size

@@ -13,6 +13,7 @@ import pyarrow.csv
 
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, Extent, Facts, Field
 from brisk_atlas.core.model.shapes import Features
+from brisk_atlas.core.system.shares import pool
 
 from .answer import ParsedLayer
 from .mgd77_layout import ALWAYS, CODES, NUMBERS
@@ -48,19 +49,28 @@ def open_dataset(ref: DataRef) -> Dataset:
 def _read_all(ref: DataRef) -> Iterator[tuple[pa.Table, list[str]]]:
     """Yield the tables of a folder's surveys, each with remarks; what can't be read is a remark. Raises CannotRead
     where none can."""
-    remarks, any_read = [], False
-    for path in survey_files(ref.path):
+
+    def one(path: Path) -> tuple[pa.Table, list[int]] | str:
         try:
-            table, damaged = _read(DataRef.file(path), path)
+            return _read(DataRef.file(path), path)
         except (CannotRead, OSError) as error:
-            remarks.append(f"{path.name} is left out: {getattr(error, 'reason', error)}")
+            return str(getattr(error, "reason", error))
+
+    remarks, any_read = [], False
+    files = survey_files(ref.path)
+    for path, found in zip(files, pool().map(one, files)):
+        if isinstance(found, str):
+            remarks.append(f"{path.name} is left out: {found}")
             continue
         any_read = True
+        table, damaged = found
         words = [*remarks, *([f"{path.name}: {_damage(damaged, table.num_rows)}"] if damaged else [])]
         remarks = []
         yield table, words
     if not any_read:
         raise CannotRead(ref, f"none of its surveys can be read ({remarks[0]})", "Ask for the files again.")
+    if remarks:  # of files after the last that could be read
+        yield table.slice(0, 0), remarks
 
 
 def _damage(rows: Sequence[int], count: int) -> str:

@@ -9,11 +9,14 @@ import pyarrow as pa
 
 from brisk_atlas.core.model import CannotRead, DataRef
 
-from .fixed_width_kernels import fixed_numbers
+from .fixed_width_kernels import fixed_columns, fixed_numbers
 from .mgd77_layout import ALWAYS, CODES, HEADER_LINES, NUMBERS, RECORD_WIDTH
 
 OLD_RECORD = ord("3")  # of before 1989, with a year of two digits
 BLANK = ord(" ")
+FIRSTS = np.array([field.first - 1 for field in NUMBERS])
+LASTS = np.array([field.last for field in NUMBERS])
+DIVISORS = np.array([field.divisor for field in NUMBERS], float)
 
 
 @dataclass(frozen=True, eq=False)
@@ -90,14 +93,28 @@ def columns_of(text: SurveyText) -> tuple[dict[str, pa.Array], np.ndarray]:
     bad = text.damaged.copy()
     times = times_of(text.records, bad)
     columns = {"time": pa.array(times, mask=np.isnat(times))}
-    for field in NUMBERS:
-        values = _number(text.records, field.first, field.last, bad) / field.divisor
+    every = np.empty((len(NUMBERS), len(text.records)))
+    fixed_columns(text.records, FIRSTS, LASTS, DIVISORS, every, bad)
+    for field, values in zip(NUMBERS, every):
         if field.name in ALWAYS or np.isfinite(values).any():
             columns[field.name] = pa.array(values, mask=np.isnan(values))
     for code in CODES:
-        places = np.ascontiguousarray(text.records[:, code.first - 1 : code.last])
-        stated = places.view(f"S{code.last - code.first + 1}").ravel()
-        missing = (stated == code.none.encode()) | (np.char.strip(stated) == b"")
-        if not missing.all():
-            columns[code.name] = pa.array(stated.astype("U"), pa.string(), mask=missing)
+        column = _code_column(text.records[:, code.first - 1 : code.last], code.none)
+        if column is not None:
+            columns[code.name] = column
     return columns, bad
+
+
+def _code_column(places: np.ndarray, none: str) -> pa.Array | None:
+    """Return codes as texts, null where one is not stated; None where none is."""
+    width = places.shape[1]
+    stated = np.ascontiguousarray(places).view(f"S{width}").ravel() if width > 1 else places[:, 0]
+    missing = (stated == none.encode()) | (stated == b" " * width) if width > 1 else (stated == ord(none)) | (
+        stated == BLANK)  # fmt: skip
+    if missing.all():
+        return None
+    kinds, numbers = np.unique(stated[~missing], return_inverse=True)
+    kinds = kinds.astype(np.uint8).view("S1") if width == 1 else kinds
+    at = np.zeros(len(places), np.int32)
+    at[~missing] = numbers
+    return pa.array([kind.decode("latin-1") for kind in kinds.tolist()]).take(pa.array(at, mask=missing))

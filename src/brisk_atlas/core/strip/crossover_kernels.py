@@ -9,14 +9,15 @@ from numba import njit
 @njit(cache=True, nogil=True)
 def cross_runs(
     xy: np.ndarray, breaks: np.ndarray, line: np.ndarray, pairs: np.ndarray, run_starts: np.ndarray,
-    segments: np.ndarray, shares: np.ndarray,
+    boxes: np.ndarray, segments: np.ndarray, shares: np.ndarray,
 ) -> int:  # fmt: skip
     """Test each segment of a run against each of another; returns how many crossovers there are, of which as many are
     written as there is room for.
 
     xy : (n, 2) float64, places of all lines one after the other; breaks : (n,) bool, no segment ends there; line : (n,)
-    of each place; pairs : (m, 2) runs; run_starts : (runs + 1,) first segment of each, by its place of begin; segments
-    : (room, 2) places at which the two segments begin; shares : (room, 2) float64 along each, from 0 to below 1
+    of each place; pairs : (m, 2) runs; run_starts : (runs + 1,) first segment of each, by its place of begin; boxes :
+    (runs, 4) their bounds; segments : (room, 2) places at which the two segments begin; shares : (room, 2) float64
+    along each, from 0 to below 1
     """
     found = 0
     for pair in range(pairs.shape[0]):
@@ -26,6 +27,9 @@ def cross_runs(
                 continue
             ax, ay, bx, by = xy[i, 0], xy[i, 1], xy[i + 1, 0], xy[i + 1, 1]
             low_x, high_x, low_y, high_y = min(ax, bx), max(ax, bx), min(ay, by), max(ay, by)
+            if (low_x > boxes[other, 2] or high_x < boxes[other, 0]
+                    or low_y > boxes[other, 3] or high_y < boxes[other, 1]):  # fmt: skip
+                continue
             begin = run_starts[other]
             if one == other:
                 begin = max(begin, i + 2)  # neighbours share an end, which is no crossover

@@ -13,7 +13,7 @@ import shapely
 from .crossover_kernels import cross_runs
 from .survey_lines import LineSet
 
-RUN = 48  # segments whose bounds are looked at together
+RUN = 12  # segments whose bounds are looked at together
 FIRST_ROOM = 4096
 PAIRS_AT_ONCE = 200_000
 
@@ -95,7 +95,9 @@ def crossovers_of(lines: LineSet, check: Callable[[], None] = lambda: None) -> C
     breaks = lines.breaks.copy()
     breaks[lines.starts[:-1]] = True
     starts = _run_starts(lines.starts)
-    pairs = _meeting(xy, starts, check)
+    boxes = _boxes(xy, starts)
+    check()
+    pairs = _meeting(boxes)
     breaks = np.append(breaks, True)
     padded = np.vstack([xy, xy[-1:]])
     line = np.append(line, -1)
@@ -106,7 +108,7 @@ def crossovers_of(lines: LineSet, check: Callable[[], None] = lambda: None) -> C
         room = FIRST_ROOM
         while True:
             at, share = np.empty((room, 2), np.int64), np.empty((room, 2))
-            count = cross_runs(padded, breaks, line, some, starts, at, share)
+            count = cross_runs(padded, breaks, line, some, starts, boxes, at, share)
             if count <= room:
                 break
             room = count
@@ -142,15 +144,18 @@ def _run_starts(starts: np.ndarray) -> np.ndarray:
     return np.append(np.concatenate(found), starts[-1])
 
 
-def _meeting(xy: np.ndarray, starts: np.ndarray, check: Callable[[], None]) -> np.ndarray:
-    """Return (m, 2) the pairs of runs whose bounds meet, the earlier first, each with itself too."""
+def _boxes(xy: np.ndarray, starts: np.ndarray) -> np.ndarray:
+    """Return (runs, 4) the bounds of runs of segments."""
     first = starts[:-1]
     low, high = (reduce.reduceat(xy, first, axis=0) for reduce in (np.fmin, np.fmax))
     after = xy[np.minimum(starts[1:], len(xy) - 1)]  # the last segment of a run ends at the first place of the next
-    low, high = np.fmin(low, after), np.fmax(high, after)
-    boxes = shapely.box(*low.T, *high.T)
-    check()
-    one, other = shapely.STRtree(boxes).query(boxes)
+    return np.column_stack([np.fmin(low, after), np.fmax(high, after)])
+
+
+def _meeting(boxes: np.ndarray) -> np.ndarray:
+    """Return (m, 2) the pairs of runs whose bounds meet, the earlier first, each with itself too."""
+    shapes = shapely.box(*boxes.T)
+    one, other = shapely.STRtree(shapes).query(shapes)
     chosen = one <= other
     return np.column_stack([one[chosen], other[chosen]])
 

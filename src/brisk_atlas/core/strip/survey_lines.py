@@ -17,6 +17,7 @@ from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.model.shapes import POINT
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.place.geodesy import geod_of, on_ellipsoid
+from brisk_atlas.core.system.shares import in_shares
 from brisk_atlas.core.table import fields_with_added, rows_of, shown_rows
 
 from .profile import Profile, Trace, breaks_between
@@ -169,11 +170,10 @@ def _line_set(cache: DataCache, layer: Layer, field: str | None) -> LineSet:
         if field
         else ((layer.name,), np.zeros(len(rows), np.int64))
     )
-    if time is not None:
-        order = np.lexsort((time, code)) if len(names) > 1 else np.argsort(time, kind="stable")
-    else:
-        order = np.argsort(code, kind="stable")
-    rows, code, time = rows[order], code[order], time[order] if time is not None else None
+    order = _order(code, time)
+    if order is not None:
+        rows, code, time = rows[order], code[order], time[order] if time is not None else None
+    whole = len(rows) == table.num_rows and order is None
     starts = np.searchsorted(code, np.arange(len(names) + 1))
     xy = shapes.xy[shapes.path_starts[shapes.feature_starts[rows]]]
     distance, breaks = _distances(xy, features.crs, starts)
@@ -183,7 +183,7 @@ def _line_set(cache: DataCache, layer: Layer, field: str | None) -> LineSet:
     for name in table.column_names:
         if name != field and is_number(table.schema.field(name).type):
             column = table.column(name).cast(pa.float64(), safe=False).to_numpy()
-            own = np.asarray(column, float)[rows]
+            own = np.asarray(column, float) if whole else np.asarray(column, float)[rows]
             if np.isfinite(own).any():
                 quantities.append((name, units.get(name, "")))
                 values.append(own)
@@ -245,6 +245,15 @@ def chosen_lines(lines: LineSet, numbers: Sequence[int]) -> LineSet:
     )  # fmt: skip
 
 
+def _order(code: np.ndarray, time: np.ndarray | None) -> np.ndarray | None:
+    """Return the order of places by line and time, None where they are in it already."""
+    steps = np.diff(code)
+    later = np.diff(time) >= np.timedelta64(0) if time is not None else np.ones(len(steps), bool)
+    if (steps >= 0).all() and (later | (steps > 0)).all():
+        return None
+    return np.lexsort((time, code)) if time is not None else np.argsort(code, kind="stable")
+
+
 def _codes(table: pa.Table, field: str) -> tuple[tuple[str, ...], np.ndarray]:
     """Return the names of lines, and (rows,) which each row is of."""
     coded = table.column(field).cast(pa.string()).combine_chunks().dictionary_encode(null_encoding="encode")
@@ -260,7 +269,13 @@ def _distances(xy: np.ndarray, crs: str | None, starts: np.ndarray) -> tuple[np.
         legs[1:] = np.hypot(*np.diff(xy, axis=0).T)
     else:
         lon, lat = on_ellipsoid(xy, crs).T
-        legs[1:] = geod_of(crs).inv(lon[:-1], lat[:-1], lon[1:], lat[1:])[2]
+        geod = geod_of(crs)
+
+        def some(first: int, last: int) -> None:
+            ends = slice(first, last), slice(first + 1, last + 1)
+            legs[ends[1]] = geod.inv(lon[ends[0]], lat[ends[0]], lon[ends[1]], lat[ends[1]])[2]
+
+        in_shares(len(xy) - 1, some)
     legs = np.nan_to_num(legs)
     legs[starts[:-1]] = 0.0
     along = np.cumsum(legs)

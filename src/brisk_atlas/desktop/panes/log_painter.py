@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QFont, QFontMetricsF, QImage, QPainter, QPen, QPixmap, QPolygonF, QTransform
 
@@ -18,7 +19,19 @@ ALIGN = {Align.LEFT: Qt.AlignmentFlag.AlignLeft, Align.CENTRE: Qt.AlignmentFlag.
 LETTER = 1.3  # height of a line to that of its letters
 FILL_ALPHA = 60
 PATTERN_INK = "#1D2A35"
+DENSE = 1500  # points of a line, which covers its rows of pixels anyway: smoothing it takes most of a frame
+FEW = 40  # points, beyond which they are copied as a whole
 SHARP = 3  # times that tiles of patterns are drawn larger
+
+
+def polygon_of(points: np.ndarray) -> QPolygonF:
+    """Return (n, 2) points as Qt has them."""
+    if len(points) < FEW:
+        return QPolygonF([QPointF(x, y) for x, y in points.tolist()])
+    from pyqtgraph.functions import arrayToQPolygonF
+
+    polygon: QPolygonF = arrayToQPolygonF(points[:, 0], points[:, 1])
+    return polygon
 
 
 class LogPainter:
@@ -89,7 +102,7 @@ class LogPainter:
         return self._tiles[key]
 
     def _path(self, painter: QPainter, mark: LineMark) -> None:
-        points = QPolygonF([QPointF(x, y) for x, y in (mark.points * self._k).tolist()])
+        points = polygon_of(mark.points * self._k)
         if mark.fill:
             ink = QColor(mark.fill)
             ink.setAlpha(FILL_ALPHA)
@@ -98,11 +111,14 @@ class LogPainter:
             painter.drawPolygon(points)
             painter.setBrush(Qt.BrushStyle.NoBrush)
             return
-        pen = QPen(QColor(mark.ink), max(1.0, mark.width * self._k))
+        dense = len(points) > DENSE
+        pen = QPen(QColor(mark.ink), 1.0 if dense else max(1.0, mark.width * self._k))
         if mark.dashed:
             pen.setStyle(Qt.PenStyle.DashLine)
         painter.setPen(pen)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, not dense)
         painter.drawPolyline(points)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     def _font(self, mark: TextMark) -> QFont:
         key = (mark.mono, mark.bold, round(mark.size * LETTER * self._k))

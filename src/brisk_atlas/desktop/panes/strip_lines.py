@@ -59,6 +59,7 @@ class StripLines(QWidget):
         self.when.setToolTip("Only lines on the way between two days")
         self.when.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.when.setMenu(self._dates_menu())
+        self.text.setMinimumWidth(110)
         self.has = QToolButton()
         self.has.setObjectName("lines measured")
         self.has.setText("Has…")

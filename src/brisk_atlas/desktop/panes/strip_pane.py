@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 PLACES = ("lat", "lon", "latitude", "longitude", "x", "y", "easting", "northing")  # shown when they are asked for
 MOST_AT_FIRST = 3  # quantities
-HEIGHT_PX, LIST_PX = 250, 330
+HEIGHT_PX, LIST_PX = 250, 390
 WITH_LIST = ("profile", "header")  # pages beside which the list of lines is shown
 
 

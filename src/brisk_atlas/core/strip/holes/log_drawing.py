@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import ceil, floor, log10
 
 import numpy as np
@@ -102,6 +102,7 @@ def log_drawing(
                                 for value in each.values)
         for track in template.tracks if track.kind is TrackKind.ROCKS
     }  # fmt: skip
+    template = _with_ends(template, holes)
     for hole in holes:
         painter = _HolePainter(hole, template.depth, sight, head, body, inks, px_mm, looks)
         if heads:
@@ -119,6 +120,26 @@ def log_drawing(
         left = x + GAP
     marks += _markers(places, markers, inks)
     return Drawing(max(left - GAP, 1.0), height, tuple(marks))
+
+
+def _with_ends(template: LogTemplate, holes: Sequence[HoleOnShow]) -> LogTemplate:
+    """Return a template whose curves have the same values at the sides for all holes."""
+    if len(holes) < 2:
+        return template
+
+    def whole(chosen: TrackCurve, track: Track) -> TrackCurve:
+        curves = [
+            curve for hole in holes if (curve := hole.data.curve(chosen.name)) is not None and curve.texts is None
+        ]
+        ends = [ends_of(curve, chosen, logarithmic=track.logarithmic) for curve in curves]
+        if not ends:
+            return chosen
+        low = chosen.low if chosen.low is not None else min(each[0] for each in ends)
+        return replace(chosen, low=low, high=chosen.high if chosen.high is not None else max(each[1] for each in ends))
+
+    return replace(
+        template, tracks=tuple(replace(t, curves=tuple(whole(c, t) for c in t.curves)) for t in template.tracks)
+    )
 
 
 def _head(data: HoleData, track: Track, x: float, head: float, inks: LogInks) -> list[Mark]:
