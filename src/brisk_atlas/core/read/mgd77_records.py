@@ -9,7 +9,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.model import CannotRead, DataRef
 
-from .fixed_width_kernels import fixed_columns, fixed_numbers
+from .fixed_width_kernels import fixed_columns, survey_times
 from .mgd77_layout import ALWAYS, CODES, HEADER_LINES, NUMBERS, RECORD_WIDTH
 
 OLD_RECORD = ord("3")  # of before 1989, with a year of two digits
@@ -54,37 +54,11 @@ def _matrix(body: bytes) -> tuple[np.ndarray, np.ndarray]:
     return np.frombuffer(padded, np.uint8).reshape(-1, RECORD_WIDTH), odd
 
 
-def _number(records: np.ndarray, first: int, last: int, bad: np.ndarray) -> np.ndarray:
-    values = np.empty(len(records))
-    fixed_numbers(records, first - 1, last, values, bad)
-    return values
-
-
 def times_of(records: np.ndarray, bad: np.ndarray) -> np.ndarray:
     """Return (n,) datetime64[ms] in UTC; not a time where one is not stated. Sets `bad` where it is no time."""
-    old = records[:, 0] == OLD_RECORD
-    year = np.where(old, 1900 + _plain_number(records, 15, 16, bad & old), _plain_number(records, 13, 16, bad))
-    month, day, hour = (_plain_number(records, *places, bad) for places in ((17, 18), (19, 20), (21, 22)))
-    minute = _plain_number(records, 23, 27, bad) / 1000
-    zone = np.where(old, _plain_number(records, 10, 14, bad & old) / 100, _plain_number(records, 10, 12, bad))
-    known = np.isfinite(year) & np.isfinite(month) & np.isfinite(day) & np.isfinite(hour) & np.isfinite(minute)
-    fits = known & (month >= 1) & (month <= 12) & (day >= 1) & (day <= 31) & (hour < 24) & (minute < 60) & (year > 1600)
-    bad |= known & ~fits
-    months = np.where(fits, (year - 1970) * 12 + month - 1, 0).astype(np.int64).astype("datetime64[M]")
-    offset = (day - 1) * 86_400_000 + (hour + np.nan_to_num(zone)) * 3_600_000 + np.round(minute * 60_000)
-    when = months.astype("datetime64[ms]") + np.where(fits, offset, 0).astype(np.int64).astype("timedelta64[ms]")
-    when[~fits] = np.datetime64("NaT")
-    return when
-
-
-def _plain_number(records: np.ndarray, first: int, last: int, bad: np.ndarray) -> np.ndarray:
-    """Return numbers that are not measured, such as of times, of which 99 is one."""
-    own = np.zeros(len(records), bool)
-    values = _number(records, first, last, own)
-    bad |= own
-    nines = np.isnan(values) & ~own & (records[:, last - 1] != BLANK)
-    values[nines] = 10.0 ** (last - first + 1) - 1
-    return values
+    times = np.empty(len(records), np.int64)
+    survey_times(records, OLD_RECORD, times, bad)
+    return times.view("datetime64[ms]")
 
 
 def columns_of(text: SurveyText) -> tuple[dict[str, pa.Array], np.ndarray]:
