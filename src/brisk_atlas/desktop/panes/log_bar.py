@@ -6,11 +6,12 @@ from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QSizePolicy, QToolButton, QWidgetAction
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QSizePolicy, QWidgetAction
 
 from brisk_atlas.core.strip.holes.tracks import DepthScale, DepthZero
 
 from ..plain_text import PlainLabel
+from .bar_buttons import bar_button, bar_menu
 from .log_quantities import LogQuantities
 
 PAGES = ("log", "numbers", "plot", "facts")
@@ -35,26 +36,26 @@ class LogBar(QFrame):
         self.depth_scale = DepthScale()
         title = PlainLabel("Strip log")
         title.setObjectName("heading")
-        self.list_button = self._button("Holes", "log holes", "Show or hide the list of boreholes", checkable=True)
+        self.list_button = bar_button("Holes", "log holes", "Show or hide the list of boreholes", checkable=True)
         self.list_button.setChecked(True)
         self.pages = QButtonGroup(self)
         self.page_buttons = {}
         for name in PAGES:
-            button = self._button(name.capitalize(), f"log {name}", PAGE_TIPS[name], checkable=True)
+            button = bar_button(name.capitalize(), f"log {name}", PAGE_TIPS[name], checkable=True)
             self.pages.addButton(button)
             button.clicked.connect(partial(self.page_chosen.emit, name))
             self.page_buttons[name] = button
         self.page_buttons["log"].setChecked(True)
         self.quantities = LogQuantities()
-        self.choose, self.choose_menu = self._menu("Quantities", "log quantities", "What is drawn, by category")
+        self.choose, self.choose_menu = bar_menu("Quantities", "log quantities", "What is drawn, by category")
         action = QWidgetAction(self.choose_menu)
         action.setDefaultWidget(self.quantities)
         self.choose_menu.addAction(action)
-        self.tracks, self.tracks_menu = self._menu(
+        self.tracks, self.tracks_menu = bar_menu(
             "Tracks", "log tracks", "Order and looks of tracks, and templates of them"
         )
-        self.view, self.view_menu = self._menu("Depth", "log depth", "How depths are stated")
-        self.save, self.save_menu = self._menu("Save", "log save", "Write the log or its numbers")
+        self.view, self.view_menu = bar_menu("Depth", "log depth", "How depths are stated")
+        self.save, self.save_menu = bar_menu("Save", "log save", "Write the log or its numbers")
         self._fill_depths()
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 2, 8, 2)
@@ -71,21 +72,6 @@ class LogBar(QFrame):
             row.addWidget(widget)
         row.addStretch(1)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-
-    def _button(self, text: str, name: str, tip: str, *, checkable: bool = False) -> QToolButton:
-        button = QToolButton()
-        button.setText(text)
-        button.setObjectName(name)
-        button.setToolTip(tip)
-        button.setCheckable(checkable)
-        return button
-
-    def _menu(self, text: str, name: str, tip: str) -> tuple[QToolButton, QMenu]:
-        button = self._button(text, name, tip)
-        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(button)
-        button.setMenu(menu)
-        return button, menu
 
     def _fill_depths(self) -> None:
         self.actions_by_name: dict[str, QAction] = {}

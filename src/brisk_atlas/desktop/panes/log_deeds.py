@@ -16,6 +16,7 @@ from brisk_atlas.core.model.hole_choices import HoleMarker
 from brisk_atlas.core.operations.line_profile import FORMATS
 from brisk_atlas.core.system.jobs import Job
 
+from ..save_path import ask_save_path
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -301,7 +302,9 @@ class LogDeeds:
             scale = float(words.replace("1:", "").replace(",", ""))
         except ValueError:
             return
-        path = self._ask("Save the log", "strip_log", {".pdf": "PDF"}) if chosen and scale > 0 else None
+        path = (
+            ask_save_path(self._parent, "Save the log", "strip_log", {".pdf": "PDF"}) if chosen and scale > 0 else None
+        )
         if path is not None:
             self.write_pages(path, scale)
 
@@ -319,7 +322,7 @@ class LogDeeds:
 
     def ask_picture(self) -> None:
         """Ask for a file, and write what is in sight as a picture."""
-        path = self._ask("Save a picture", "strip_log", {".png": "PNG"})
+        path = ask_save_path(self._parent, "Save a picture", "strip_log", {".png": "PNG"})
         if path is not None:
             self.write_picture(path)
 
@@ -347,7 +350,7 @@ class LogDeeds:
 
     def ask_las(self) -> None:
         """Ask for a file, and write the curves on show as LAS 2.0."""
-        path = self._ask("Save the curves", "log", {".las": "LAS 2.0"})
+        path = ask_save_path(self._parent, "Save the curves", "log", {".las": "LAS 2.0"})
         if path is not None:
             self.write_las(path)
 
@@ -365,7 +368,7 @@ class LogDeeds:
 
     def ask_numbers(self) -> None:
         """Ask for a file, and write the numbers in sight."""
-        path = self._ask("Save the numbers", "log", FORMATS)
+        path = ask_save_path(self._parent, "Save the numbers", "log", FORMATS)
         if path is not None:
             self.write_numbers(path)
 
@@ -406,7 +409,7 @@ class LogDeeds:
 
     def ask_markers(self) -> None:
         """Ask for a file, and write the markers."""
-        path = self._ask("Save the markers", "markers", FORMATS)
+        path = ask_save_path(self._parent, "Save the markers", "markers", FORMATS)
         if path is not None:
             self.write_markers(path)
 
@@ -430,13 +433,3 @@ class LogDeeds:
 
     def _write(self, title: str, work: Callable[[Job], object], path: Path) -> None:
         self.session.run(title, work, lambda nothing: self.session.noticed.emit("good", f"Wrote {path}", ""))
-
-    def _ask(self, title: str, name: str, forms: dict[str, str]) -> Path | None:
-        kinds = ";;".join(f"{word} (*{suffix})" for suffix, word in forms.items())
-        first = next(iter(forms))
-        chosen, kind = QFileDialog.getSaveFileName(self._parent, title, str(Path.home() / f"{name}{first}"), kinds)
-        if not chosen:
-            return None
-        path = Path(chosen)
-        suffix = next((each for each in forms if f"*{each}" in kind), first)
-        return path if path.suffix.lower() in forms else path.with_name(path.name + suffix)

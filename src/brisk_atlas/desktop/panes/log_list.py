@@ -14,7 +14,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QMenu,
-    QToolButton,
     QVBoxLayout,
     QWidget,
     QWidgetAction,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from ..arrow_view import ArrowView
 from ..plain_text import PlainLabel
+from .bar_buttons import bar_button, bar_menu
 
 if TYPE_CHECKING:
     from brisk_atlas.core.strip.holes.hole_set import HoleSet
@@ -54,16 +54,14 @@ class LogList(QWidget):
         self.text.setPlaceholderText("Name or fact")
         self.text.setAccessibleName("Only holes in whose facts this is")
         self.text.setClearButtonEnabled(True)
-        self.has = self._button("Has…", "holes has", "Only holes of which there is all of what is chosen")
-        self.menu = QMenu(self.has)
-        self.has.setMenu(self.menu)
-        self.more = self._button("More…", "holes more", "Only holes by length and date")
+        self.has, self.menu = bar_menu("Has…", "holes has", "Only holes of which there is all of what is chosen")
+        self.more, _ = bar_menu("More…", "holes more", "Only holes by length and date")
         self.shortest, self.longest = self._length("holes shortest"), self._length("holes longest")
         self.begin, self.end = self._date("holes begin"), self._date("holes end")
         self.more.setMenu(self._more_menu())
-        self.in_view = self._switch("In view", "holes in view", "Only holes in what the map shows")
-        self.in_region = self._switch(
-            "In picked", "holes in picked", "Only holes in the polygons that are picked on the map"
+        self.in_view = bar_button("In view", "holes in view", "Only holes in what the map shows", checkable=True)
+        self.in_region = bar_button(
+            "In picked", "holes in picked", "Only holes in the polygons that are picked on the map", checkable=True
         )
         self.count = PlainLabel()
         self.count.setObjectName("quiet")
@@ -89,19 +87,6 @@ class LogList(QWidget):
         model = self.table.selectionModel()
         assert model is not None
         model.selectionChanged.connect(lambda on, off: self._choose())
-
-    def _button(self, text: str, name: str, tip: str) -> QToolButton:
-        button = QToolButton()
-        button.setText(text)
-        button.setObjectName(name)
-        button.setToolTip(tip)
-        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        return button
-
-    def _switch(self, text: str, name: str, tip: str) -> QToolButton:
-        button = self._button(text, name, tip)
-        button.setCheckable(True)
-        return button
 
     def _length(self, name: str) -> QDoubleSpinBox:
         spin = QDoubleSpinBox()

@@ -8,11 +8,12 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QAction, QActionGroup
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QInputDialog, QMenu, QSizePolicy, QToolButton
+from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QInputDialog, QSizePolicy
 
 from brisk_atlas.core.strip.trace_view import PLAIN, Reference, TraceView
 
 from ..plain_text import PlainLabel
+from .bar_buttons import bar_button, bar_menu
 
 if TYPE_CHECKING:
     from brisk_atlas.core.strip.profile import Trace
@@ -45,21 +46,19 @@ class StripBar(QFrame):
         self._others: tuple[str, ...] = ()  # quantities that can be a reference
         title = PlainLabel("Strip")
         title.setObjectName("heading")
-        self.lines = self._button("Lines", "strip lines", "Show or hide the list of lines", checkable=True)
+        self.lines = bar_button("Lines", "strip lines", "Show or hide the list of lines", checkable=True)
         self.pages = QButtonGroup(self)
-        buttons = [self._button(name.capitalize(), f"strip {name}", PAGE_TIPS[name], checkable=True) for name in PAGES]
+        buttons = [bar_button(name.capitalize(), f"strip {name}", PAGE_TIPS[name], checkable=True) for name in PAGES]
         for button, name in zip(buttons, PAGES):
             self.pages.addButton(button)
             button.clicked.connect(partial(self.page_chosen.emit, name))
         buttons[0].setChecked(True)
         self.page_buttons = dict(zip(PAGES, buttons))
-        self.quantities, self.menu = self._menu("Quantities", "strip quantities", "What is drawn, from above to below")
-        self.view, self.view_menu = self._menu(
-            "View", "strip view", "How values are looked at, and what is at the foot"
-        )
-        self.draw = self._button("Draw", "strip draw", "Draw a line on the map; grids and clouds are shown along it")
-        self.whole = self._button("All", "strip all", "Bring all of the line into sight")
-        self.save, self.save_menu = self._menu("Save", "strip save", "Write the line, or lines of surveys")
+        self.quantities, self.menu = bar_menu("Quantities", "strip quantities", "What is drawn, from above to below")
+        self.view, self.view_menu = bar_menu("View", "strip view", "How values are looked at, and what is at the foot")
+        self.draw = bar_button("Draw", "strip draw", "Draw a line on the map; grids and clouds are shown along it")
+        self.whole = bar_button("All", "strip all", "Bring all of the line into sight")
+        self.save, self.save_menu = bar_menu("Save", "strip save", "Write the line, or lines of surveys")
         self.what = PlainLabel("")
         self.what.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         row = QHBoxLayout(self)
@@ -70,21 +69,6 @@ class StripBar(QFrame):
         row.addWidget(self.what, 1)
         self._fill_view_menu()
         self.show_lines_tools(False)
-
-    def _button(self, text: str, name: str, tip: str, *, checkable: bool = False) -> QToolButton:
-        button = QToolButton()
-        button.setText(text)
-        button.setObjectName(name)
-        button.setToolTip(tip)
-        button.setCheckable(checkable)
-        return button
-
-    def _menu(self, text: str, name: str, tip: str) -> tuple[QToolButton, QMenu]:
-        button = self._button(text, name, tip)
-        button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        menu = QMenu(button)
-        button.setMenu(menu)
-        return button, menu
 
     def show_lines_tools(self, on: bool) -> None:
         """Show the tools of lines of surveys, or hide them."""

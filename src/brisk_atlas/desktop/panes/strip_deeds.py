@@ -13,6 +13,7 @@ from brisk_atlas.core.model.table_view import ComputedField
 from brisk_atlas.core.operations.line_profile import FORMATS
 from brisk_atlas.core.system.jobs import Job
 
+from ..save_path import ask_save_path
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -119,7 +120,9 @@ class StripDeeds:
 
     def ask_save_crossovers(self) -> None:
         """Ask where the crossovers are to be written, and write them."""
-        chosen = self._ask("Save the crossovers", "crossovers", {".gpkg": "GeoPackage, points", **FORMATS})
+        chosen = ask_save_path(
+            self.parent, "Save the crossovers", "crossovers", {".gpkg": "GeoPackage, points", **FORMATS}
+        )
         if chosen is not None:
             self.save_crossovers(chosen)
 
@@ -144,7 +147,7 @@ class StripDeeds:
 
     def ask_save_profile(self, profile: Profile) -> None:
         """Ask where what is drawn is to be written, and write it."""
-        chosen = self._ask("Save the line", "line", FORMATS)
+        chosen = ask_save_path(self.parent, "Save the line", "line", FORMATS)
         if chosen is not None:
             self.save_profile(profile, chosen)
 
@@ -165,10 +168,10 @@ class StripDeeds:
         if not numbers:
             return
         if len(numbers) == 1:
-            chosen = self._ask("Save the line", "line", LINE_FORMS)
+            chosen = ask_save_path(self.parent, "Save the line", "line", LINE_FORMS)
         else:
             forms = {suffix: words for suffix, words in LINE_FORMS.items() if suffix != ".mgd77"}
-            chosen = self._ask(f"Save {len(numbers)} lines", "lines", forms)
+            chosen = ask_save_path(self.parent, f"Save {len(numbers)} lines", "lines", forms)
         if chosen is not None:
             self.save_lines(numbers, chosen)
 
@@ -205,16 +208,6 @@ class StripDeeds:
 
     def _write(self, title: str, work, words: str) -> None:  # type: ignore[no-untyped-def]
         self.session.run(title, work, lambda nothing: self.session.noticed.emit("good", f"Wrote {words}", ""))
-
-    def _ask(self, title: str, name: str, forms: dict[str, str]) -> Path | None:
-        kinds = ";;".join(f"{word} (*{suffix})" for suffix, word in forms.items())
-        first = next(iter(forms))
-        chosen, kind = QFileDialog.getSaveFileName(self.parent, title, str(Path.home() / f"{name}{first}"), kinds)
-        if not chosen:
-            return None
-        path = Path(chosen)
-        suffix = next((each for each in forms if f"*{each}" in kind), first)
-        return path if path.suffix.lower() in forms else path.with_name(path.name + suffix)
 
 
 def _shifts(found: Crossovers, levelling: Levelling) -> str:

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
     QMenu,
-    QToolButton,
     QVBoxLayout,
     QWidget,
     QWidgetAction,
@@ -23,6 +22,7 @@ from brisk_atlas.core.model import AtlasError
 
 from ..arrow_view import ArrowView
 from ..plain_text import PlainLabel
+from .bar_buttons import bar_button, bar_menu
 
 if TYPE_CHECKING:
     import pyarrow as pa
@@ -53,25 +53,13 @@ class StripLines(QWidget):
         self.text = self._edit("lines text", "Name or vessel", "Only lines whose name or vessel holds this")
         self.begin = self._edit("lines begin", "2029-04-02", "Only lines on the way on this day or later")
         self.end = self._edit("lines end", "2029-04-09", "Only lines on the way on this day or earlier")
-        self.when = QToolButton()
-        self.when.setObjectName("lines dates")
-        self.when.setText("Dates…")
-        self.when.setToolTip("Only lines on the way between two days")
-        self.when.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.when, _ = bar_menu("Dates…", "lines dates", "Only lines on the way between two days")
         self.when.setMenu(self._dates_menu())
         self.text.setMinimumWidth(110)
-        self.has = QToolButton()
-        self.has.setObjectName("lines measured")
-        self.has.setText("Has…")
-        self.has.setToolTip("Only lines that measured all of what is chosen")
-        self.has.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
-        self.menu = QMenu(self.has)
-        self.has.setMenu(self.menu)
-        self.in_view = QToolButton()
-        self.in_view.setObjectName("lines in view")
-        self.in_view.setText("In view")
-        self.in_view.setToolTip("Only lines with a place in what the map shows")
-        self.in_view.setCheckable(True)
+        tip = "Only lines that measured all of what is chosen"
+        self.has, self.menu = bar_menu("Has…", "lines measured", tip)
+        tip = "Only lines with a place in what the map shows"
+        self.in_view = bar_button("In view", "lines in view", tip, checkable=True)
         self.count = PlainLabel()
         self.count.setObjectName("quiet")
         self.table = ArrowView("lines", "Lines")

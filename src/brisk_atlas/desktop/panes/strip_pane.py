@@ -24,7 +24,6 @@ from .strip_lines import StripLines
 if TYPE_CHECKING:
     from brisk_atlas.core.strip.profile import Profile
 
-PLACES = ("lat", "lon", "latitude", "longitude", "x", "y", "easting", "northing")  # shown when they are asked for
 MOST_AT_FIRST = 3  # quantities
 HEIGHT_PX, LIST_PX = 250, 390
 WITH_LIST = ("profile", "header")  # pages beside which the list of lines is shown
@@ -230,6 +229,8 @@ class StripPane(QWidget):
         """Return the quantities that are drawn: those that were chosen, else the first few."""
         if self.profile is None:
             return ()
+        from brisk_atlas.core.strip.survey_lines import PLACES  # shown when they are asked for
+
         names = [trace.name for trace in self.profile.traces]
         stored = [name for name in self._shown.get(self.profile.layer_id, ()) if name in names]
         usual = [name for name in names if name.lower() not in PLACES][:MOST_AT_FIRST]
