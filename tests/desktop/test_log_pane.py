@@ -149,7 +149,7 @@ def test_the_log_is_scrolled_zoomed_and_a_stretch_is_chosen(log):
     d.qtbot.mouseRelease(canvas, LEFT, PLAIN, QPoint(100, round(base)))
     hole, first, last = canvas.stretch
     assert (first, last) == pytest.approx((200, 300), abs=1.5) and "GR mean" in pane.read.text() and hole == 0
-    pane.deeds.show_net("GR", 50.0)
+    pane.derive.show_net("GR", 50.0)
     assert "have GR ≥ 50 GAPI" in d.window.notice.text.text()
     d.press(canvas, Qt.Key.Key_Escape)
     assert canvas.stretch is None
@@ -186,7 +186,7 @@ def test_holes_beside_each_other_hang_on_a_marker_that_is_dragged_and_made(log, 
     next(action for action in pane.bar.hang_menu.actions() if action.text() == "marker first lava").trigger()
     assert [hole.shift for hole in canvas.holes] == [moved.depth, made.depth, 0.0] and canvas.low < -100
     assert canvas.shown_of(LogSpot(1, made.depth)) == pytest.approx(0)
-    pane.deeds.write_markers(tmp_path / "m.csv")
+    pane.files.write_markers(tmp_path / "m.csv")
     d.settle()
     assert (tmp_path / "m.csv").read_text().splitlines()[1].startswith('"first lava","TG-1"')
     d.work.undo()
@@ -265,17 +265,17 @@ def test_a_cross_plot_picks_depths_and_a_curve_is_worked_out(log, monkeypatch):
     pane.canvas.show_picked(None)
     assert pane.canvas.grab().toImage() != plain
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("porosity = (2.65 - RHOB) / 1.65", True))
-    pane.deeds.ask_expression()
+    pane.derive.ask_expression()
     d.settle()
     assert pane.template.tracks[-1].curves[0].name == "porosity" and "porosity" in pane.drawn()
-    pane.deeds.add_despiked("GR")
+    pane.derive.add_despiked("GR")
     d.settle()
     assert "GR without spikes" in pane.drawn()
-    pane.deeds.compare_rocks()
+    pane.derive.compare_rocks()
     d.settle()
     assert "0 of 25 intervals look like another rock" in d.window.notice.text.text()
     monkeypatch.setattr(QInputDialog, "getText", lambda *a, **k: ("bad = NOTHING", True))
-    pane.deeds.ask_expression()
+    pane.derive.ask_expression()
     d.settle()
     assert "NOTHING" in d.window.notice.text.text() and "bad" not in pane.drawn()
 

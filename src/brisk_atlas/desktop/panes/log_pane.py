@@ -31,7 +31,9 @@ from .log_canvas import LogCanvas, LogSpot
 from .log_content import LogContent
 from .log_crossplot import LogCrossplot
 from .log_deeds import LogDeeds
+from .log_derive import LogDerive
 from .log_facts import LogFacts
+from .log_files import LogFiles
 from .log_list import LogList
 from .log_photos import LogPhotos, image_of
 from .log_track_menu import fill_track_menu
@@ -72,7 +74,8 @@ class LogPane(QWidget):
         self.numbers = ArrowView("log numbers", "Numbers of the depths in sight")
         self.template: LogTemplate | None = None
         self.hung = ""  # the marker on which holes hang, "" for none
-        self.deeds = LogDeeds(session, self)
+        self.deeds, self.derive = LogDeeds(session, self), LogDerive(session, self)
+        self.files = LogFiles(session, self, self.deeds.markers)
         self.read = PlainLabel()
         self.read.setObjectName("quiet")
         self.read.setContentsMargins(8, 1, 8, 2)
@@ -111,9 +114,9 @@ class LogPane(QWidget):
         self.bar.depth_chosen.connect(self._depth_chosen)
         self.bar.choose_menu.aboutToShow.connect(self._fill_quantities)
         self.bar.quantities.turned.connect(self.turn)
-        self.bar.tracks_menu.aboutToShow.connect(lambda: fill_track_menu(self.bar.tracks_menu, self))
+        self.bar.tracks_menu.aboutToShow.connect(self._fill_tracks)
         self.bar.hang_menu.aboutToShow.connect(self._fill_hang_menu)
-        self.bar.save_menu.aboutToShow.connect(self.deeds.fill_save_menu)
+        self.bar.save_menu.aboutToShow.connect(lambda: self.files.fill_menu(self.bar.save_menu))
         self.canvas.pointed.connect(self._pointed)
         self.canvas.chosen.connect(lambda stretch: self._say())
         self.canvas.sight_changed.connect(self._sight_changed)
@@ -241,6 +244,10 @@ class LogPane(QWidget):
         curves = {curve.name: curve for data in self.content.shown() for curve in data.curves}
         intervals = {each.name: each for data in self.content.shown() for each in data.intervals}
         self.bar.quantities.fill(list(curves.values()), list(intervals.values()), self.drawn())
+
+    def _fill_tracks(self) -> None:
+        fill_track_menu(self.bar.tracks_menu, self)
+        self.derive.fill_menu(self.bar.tracks_menu)
 
     def _depth_chosen(self, depth: object) -> None:
         if self.template is not None:
