@@ -94,7 +94,7 @@ def _read(ref: DataRef, path: Path) -> tuple[pa.Table, list[int]]:
     if bad.all():
         raise CannotRead(ref, "all of its records are damaged", "Ask for the file again.")
     name = text.header[0][1:9].strip() or path.stem
-    survey = pa.array([name] * len(bad), pa.string()) if len(bad) else pa.array([], pa.string())
+    survey = pa.repeat(pa.scalar(name, pa.string()), len(bad))
     return pa.table({SURVEY: survey, **columns}), np.flatnonzero(bad).tolist()
 
 

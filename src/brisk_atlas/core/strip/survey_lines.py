@@ -148,7 +148,7 @@ def _line_set(cache: DataCache, layer: Layer, field: str | None) -> LineSet:
     shapes = features.shapes
     field = line_field_of(cache, layer) if field is None else field
     every = np.arange(table.num_rows)
-    codes = _codes(table, field)[1] if field else np.zeros(table.num_rows, np.int64)
+    every_name, codes = _codes(table, field) if field else ((layer.name,), np.zeros(table.num_rows, np.int64))
     records = np.empty(table.num_rows, np.int64)  # the number of each row among those of its line
     by_line = np.argsort(codes, kind="stable")
     records[by_line] = every - np.searchsorted(codes[by_line], codes[by_line])
@@ -165,11 +165,9 @@ def _line_set(cache: DataCache, layer: Layer, field: str | None) -> LineSet:
         rows, time = rows[known], time[known]
     else:
         time = None
-    names, code = (
-        _codes(table.select([field]).take(pa.array(rows)), field)
-        if field
-        else ((layer.name,), np.zeros(len(rows), np.int64))
-    )
+    there = np.flatnonzero(np.bincount(codes[rows], minlength=len(every_name)))
+    code = np.searchsorted(there, codes[rows]) if len(there) < len(every_name) else codes[rows]
+    names = tuple(every_name[n] for n in there.tolist())
     order = _order(code, time)
     if order is not None:
         rows, code, time = rows[order], code[order], time[order] if time is not None else None
