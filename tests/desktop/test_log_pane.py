@@ -221,6 +221,7 @@ def test_a_collar_is_picked_on_the_map_and_holes_are_filtered_by_what_is_picked(
     d.qtbot.mouseClick(d.canvas, LEFT, PLAIN, at)
     d.settle()
     assert [hole.data.hole.name for hole in pane.canvas.holes] == ["TG-4"]
+    assert [name for name, _, _, on in d.canvas.names if on] == ["TG-4"] and len(d.canvas.names) == 7
     ring = [
         [507_000, 5_769_000],
         [508_800, 5_769_000],

@@ -12,6 +12,8 @@ from brisk_atlas.core.place import transform, transform_extent
 from .panes.log_pane import LogPane
 from .panes.map_pane import MapPane
 
+MOST_NAMES = 300  # of holes that are written on the map
+
 
 class LogTether:
     """The place of the cursor, true to where the hole runs, is marked on the map and in the relief; the list of holes
@@ -21,6 +23,8 @@ class LogTether:
         self.map, self.log, self._mark_in_relief = map_pane, log, mark_in_relief
         log.pointed.connect(self._mark)
         log.shown_changed.connect(self._show_path)
+        log.shown_changed.connect(self._show_names)
+        map_pane.view_changed.connect(self._show_names)
         log.closed.connect(self._forget)
         log.hole_list.map_view = self._view
         map_pane.view_changed.connect(log.hole_list.map_moved)
@@ -61,6 +65,21 @@ class LogTether:
             self.map.canvas.stretch = self._on_map(path, data.hole.crs)
         self.map.canvas.update()
 
+    def _show_names(self) -> None:
+        """Write the names of the holes beside their collars while the log is open."""
+        holes, canvas = self.log.content.holes, self.map.canvas
+        canvas.names = ()
+        if holes is not None and self.log.isVisible():
+            placed = [(n, hole) for n, hole in enumerate(holes.holes) if hole.xy is not None]
+            xy = self._on_map(np.array([hole.xy for _, hole in placed]), placed[0][1].crs) if placed else None
+            if xy is not None:
+                canvas.names = tuple(
+                    (hole.name, x, y, n in self.log.content.chosen)
+                    for (n, hole), (x, y) in zip(placed[:MOST_NAMES], xy.tolist())
+                )
+        canvas.update()
+
     def _forget(self) -> None:
+        self.map.canvas.names = ()
         self.map.canvas.cross = self.map.canvas.stretch = None
         self.map.canvas.update()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.compare.change_picture import ChangeScale
 
 RIM_PX = 20.0  # beyond the map, where an outline is cut
+NAME_PX, NAME_ALPHA = 8, 200  # of names beside places: half of their height, and their ground
 SCALE_PX, CREDIT_PX, LEGEND_PX = 11, 11, 170
 
 
@@ -118,6 +120,25 @@ def paint_seen(painter: QPainter, corners: np.ndarray, view: View, theme: Theme)
 def paint_line(painter: QPainter, places: np.ndarray, view: View, theme: Theme) -> None:
     """Draw the line that a strip shows. places : (n, 2) positions of the view's CRS."""
     _paint_path(painter, places, view, ((theme.raised, 5.0), (theme.accent, 2.0)))
+
+
+def paint_names(painter: QPainter, names: Sequence[tuple[str, float, float, bool]], view: View, theme: Theme) -> None:
+    """Draw names beside places (name, x, y of the view's CRS, whether it is on show), each on a pale ground."""
+    painter.save()
+    font = QFont(painter.font())
+    for name, x, y, on_show in names:
+        px, py = view.to_pixel(x, y)
+        if not (0 < px < view.width and 0 < py < view.height):
+            continue
+        font.setBold(on_show)
+        painter.setFont(font)
+        box = QRectF(px + NAME_PX, py - NAME_PX, painter.fontMetrics().horizontalAdvance(name) + 6, 2 * NAME_PX)
+        ground = QColor(theme.raised)
+        ground.setAlpha(NAME_ALPHA)
+        painter.fillRect(box, ground)
+        painter.setPen(QColor(theme.accent if on_show else theme.ink))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+    painter.restore()
 
 
 def paint_spots(painter: QPainter, places: np.ndarray, values: np.ndarray, view: View, theme: Theme) -> None:

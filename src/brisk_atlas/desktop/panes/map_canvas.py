@@ -31,7 +31,16 @@ from ..frame_image import image_of
 from ..theme import LIGHT, Theme
 from .corner_tool import CornerTool
 from .discs import paint_discs
-from .furniture import paint_change_legend, paint_credit, paint_line, paint_north, paint_scale, paint_seen, paint_spots
+from .furniture import (
+    paint_change_legend,
+    paint_credit,
+    paint_line,
+    paint_names,
+    paint_north,
+    paint_scale,
+    paint_seen,
+    paint_spots,
+)
 from .hand_tool import CLOSED, DRAGGED, SKETCHED, HandTool, paint_shape
 from .map_label import paint_label
 from .sides_view import SidesView
@@ -93,6 +102,7 @@ class MapCanvas(QWidget):
         self.seen: np.ndarray | None = None  # (n, 2) corners of what the relief sees
         self.stretch: np.ndarray | None = None  # (n, 2) places along the line that the strip shows
         self.spots: tuple[np.ndarray, np.ndarray] | None = None  # (n, 2) crossovers, and (n,) their differences
+        self.names: tuple[tuple[str, float, float, bool], ...] = ()  # of boreholes, and whether each is on show
         self.mark: tuple[float, float] | None = None
         self.tool: HandTool | CornerTool | None = None
         self.shape: tuple[np.ndarray, bool] | None = None  # the last one drawn, and whether it is closed
@@ -200,6 +210,7 @@ class MapCanvas(QWidget):
             paint_seen(painter, self.seen, self.view, self.theme)
         if self.stretch is not None and len(self.stretch) > 1:
             paint_line(painter, self.stretch, self.view, self.theme)
+        paint_names(painter, self.names, self.view, self.theme)
         if self.spots is not None:
             paint_spots(painter, *self.spots, self.view, self.theme)
         if self.cross is not None:
