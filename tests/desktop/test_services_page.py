@@ -74,9 +74,9 @@ def test_a_pasted_address_is_listed_judged_opened_drawn_and_probed(driver, serve
     d, (depot, server) = driver, served
     paste(d, f"{server.address}/wms")
     find = d.window.find_page
-    assert find.path_line.text() == f"wms+{server.address}/wms" and set(rows(d)) == {
-        o.title for o in depot.offers.values()
-    }
+    d.qtbot.waitUntil(lambda: find.path_line.text() == f"wms+{server.address}/wms", timeout=30_000)
+    d.settle()
+    assert set(rows(d)) == {o.title for o in depot.offers.values()}
     row = rows(d)["lava_flows"]
     assert (row.summary.kind, row.summary.crs) == ("picture", "EPSG:32727") and shelf(d, f"{server.address[7:]} WMS")
     find.list.go_to(find.list.rows.index_of(row.entry.ref))
