@@ -79,7 +79,7 @@ def survey_times(records: np.ndarray, old: int, times: np.ndarray, bad: np.ndarr
     """Read the times of MGD77 records as milliseconds since 1970 in UTC.
 
     records : (n, 120) uint8; old : the first byte of a record of before 1989, with a year of two digits; times : (n,)
-    int64, the least one where there is none; bad : (n,) bool, set where there is something else than a time
+    int64, the minimum of its type where there is none; bad : (n,) bool, set where there is something else than a time
     Source of the count of days: Hinnant, H. (2013), "chrono-compatible low-level date algorithms".
     """
     for row in range(records.shape[0]):

@@ -11,6 +11,8 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 from scipy.sparse.linalg import lsqr
 
+from brisk_atlas.core.table.asking import quoted
+
 from .crossovers import Crossovers, CrossoverSummary, crossover_summary
 from .survey_lines import LineSet
 
@@ -61,7 +63,7 @@ def level(found: Crossovers, quantity: int) -> Levelling:
 def levelled_expression(levelling: Levelling, found: Crossovers, layer_id: str) -> str:
     """Return the SQL of the field of a layer with the shifts of its lines added: what it was for lines that cross no
     other."""
-    lines, name = found.of, _quoted(levelling.quantity)
+    lines, name = found.of, quoted(levelling.quantity)
     shifts = [
         (lines.names[n], lines.layers[n].field, shift) for n, shift in enumerate(levelling.shifts.tolist())
         if lines.layers[n].id == layer_id and np.isfinite(shift)
@@ -72,11 +74,7 @@ def levelled_expression(levelling: Levelling, found: Crossovers, layer_id: str) 
     if not field:
         return f"{name} + ({shifts[0][2]:.6g})"
     cases = " ".join(f"WHEN {_text(line)} THEN {shift:.6g}" for line, _, shift in shifts)
-    return f"{name} + CASE CAST({_quoted(field)} AS VARCHAR) {cases} ELSE 0 END"
-
-
-def _quoted(name: str) -> str:
-    return '"' + name.replace('"', '""') + '"'
+    return f"{name} + CASE CAST({quoted(field)} AS VARCHAR) {cases} ELSE 0 END"
 
 
 def _text(value: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -40,9 +41,9 @@ class TraceView:
 PLAIN = TraceView()
 
 
-def viewed(profile: Profile, view: TraceView) -> tuple[Trace, ...]:
-    """Return the traces of a profile as they are looked at."""
-    return tuple(_viewed(profile, trace, view) for trace in profile.traces)
+def viewed(profile: Profile, names: Collection[str], view: TraceView) -> tuple[Trace, ...]:
+    """Return some traces of a profile, by name, as they are looked at."""
+    return tuple(_viewed(profile, trace, view) for trace in profile.traces if trace.name in names)
 
 
 def _viewed(profile: Profile, trace: Trace, view: TraceView) -> Trace:

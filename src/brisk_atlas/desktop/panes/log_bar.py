@@ -75,6 +75,7 @@ class LogBar(QFrame):
 
     def _fill_depths(self) -> None:
         self.actions_by_name: dict[str, QAction] = {}
+        self._groups: dict[str, QActionGroup] = {}
         for words, on in (("along the hole", True), ("vertical", False)):
             self._depth_action("way", words, on)
         self.view_menu.addSeparator()
@@ -89,10 +90,7 @@ class LogBar(QFrame):
         self.hang_menu = below
 
     def _depth_action(self, group: str, words: str, on: bool) -> None:
-        held = getattr(self, f"_{group}_group", None)
-        if held is None:
-            held = QActionGroup(self)
-            setattr(self, f"_{group}_group", held)
+        held = self._groups.setdefault(group, QActionGroup(self))
         action = self.view_menu.addAction(words)
         assert action is not None
         action.setCheckable(True)

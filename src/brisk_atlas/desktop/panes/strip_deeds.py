@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.model.table_view import ComputedField
 from brisk_atlas.core.operations.line_profile import FORMATS
 from brisk_atlas.core.system.jobs import Job
@@ -189,9 +188,9 @@ class StripDeeds:
         lines = listed.lines
         owners = {lines.layers[n] for n in numbers}
         if len(owners) > 1 and path.suffix:
-            raise AtlasError(
-                path, "the lines are of several layers", "Choose lines of one, or a folder for MGD77 files."
-            )
+            about = "Choose lines of one, or a folder for MGD77 files."
+            self.session.noticed.emit("caution", "The lines are of several layers, and a file has those of one", about)
+            return
         layers = [(self.session.work.layer(owner.id), owner) for owner in owners]
 
         def work(job: Job) -> int:

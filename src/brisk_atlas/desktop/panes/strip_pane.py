@@ -211,7 +211,7 @@ class StripPane(QWidget):
         from brisk_atlas.core.strip.trace_view import viewed
 
         names, profile = self.chosen(), self.profile
-        traces = tuple(t for t in viewed(profile, self.bar.looking) if t.name in names) if profile is not None else ()
+        traces = viewed(profile, names, self.bar.looking) if profile is not None else ()
         self.canvas.together = self.bar.together.isChecked()
         self.canvas.on_two_axes = self.bar.on_two_axes.isChecked()
         self.canvas.show_profile(

@@ -65,7 +65,7 @@ class Hole:
 @dataclass(frozen=True, eq=False)
 class HoleSet:
     """The holes of a layer of collars, or of logs that are open; `tables` are all that were looked at, with why each
-    was taken as what it is, `remarks` what could not be read."""
+    was recognised as what it is, `remarks` what could not be read."""
 
     holes: tuple[Hole, ...]
     tables: tuple[HoleTable, ...] = ()

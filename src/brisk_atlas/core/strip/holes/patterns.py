@@ -1,4 +1,4 @@
-"""Patterns for rocks, drawn with lines of one ink so that they can be told apart on a print in one colour."""
+"""Patterns for rocks, drawn with lines of one ink so that they differ on a print in one colour."""
 
 from __future__ import annotations
 
