@@ -16,10 +16,10 @@ from brisk_atlas.core.read.survey_header import headers_of
 from brisk_atlas.core.table import base_rows, rows_of
 
 from .mgd77 import write_survey
-from .table import write_table
+from .table import FORMATS, write_table
 from .vector import VectorOrder, hand_over_vector
 
-TABLES = {".csv": "CSV", ".parquet": "Parquet", ".xlsx": "XLSX"}
+TABLES = {suffix: form for form, (suffix, _) in FORMATS.items()}
 ENDING = ".mgd77"
 
 
