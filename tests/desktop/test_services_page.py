@@ -205,7 +205,7 @@ def test_offline_the_map_draws_what_is_stored_and_says_so(driver, served):
     TILES.forget()
     d.window.session.painter.forget()
     d.window.desk.map.draw()
-    d.settle()
+    wait_until(d, lambda: bool(d.canvas.frames))
     image = d.canvas.frames[0][0]
     assert image.pixelColor(image.width() // 2, image.height() // 2).alpha() == 255 and server.log == []
     for _ in range(6):
