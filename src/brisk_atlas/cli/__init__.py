@@ -87,7 +87,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from . import record
 
         return record.main(given[1:])
-    if command and not command.startswith("-") and not Path(command).exists():
+    if command and not command.startswith("-") and (given[1:] or not Path(command).exists()):
         from brisk_atlas.core.operations import COMMANDS
 
         two_words = f"{command}-{given[1]}" if len(given) > 1 else ""  # such as `lines list`

@@ -17,7 +17,7 @@ from typing import Any
 
 from brisk_atlas.core.model import AtlasError, DataRef, Extent
 from brisk_atlas.core.operations import COMMANDS, Operation, operation_called
-from brisk_atlas.core.operations.operation import Source
+from brisk_atlas.core.operations.operation import PartlyFailed, Source
 
 EXTENT = "XMIN,YMIN,XMAX,YMAX[,CRS]"
 SOURCE = "LAYER|PATH[#PART]"
@@ -43,7 +43,11 @@ def parser_of(command: str) -> argparse.ArgumentParser:
             parser.add_argument(flag, dest=each.name, action="store_true", help=words)
             continue
         parse, shown = _parsing(inner)
-        default = "" if required or each.default in (None, "", False) else f" (default {each.default})"
+        default = "" if required or each.default in (None, "", False, ()) else f" (default {each.default})"
+        if each.metadata.get("placed"):
+            how_many = ("+" if required else "*") if many else None
+            parser.add_argument(each.name, type=parse, metavar=each.name.upper(), nargs=how_many, help=words)
+            continue
         parser.add_argument(
             flag,
             dest=each.name,
@@ -90,11 +94,7 @@ def _extent(text: str) -> Extent:
 def source_from(text: str, layer_names: Sequence[str]) -> str | DataRef:
     """Return an open layer's name where one is called so, else the reference that a text is. The part of a file may
     stand behind `#` alone."""
-    if text in layer_names:
-        return text
-    place, mark, part = text.rpartition("#")
-    is_short = mark and not part.startswith("part=") and Path(place).exists()
-    return DataRef.parse(place).with_part(part) if is_short else DataRef.parse(text)
+    return text if text in layer_names else DataRef.typed(text)
 
 
 def _operation(command: str, asked: argparse.Namespace, layer_names: Sequence[str]) -> Operation:
@@ -132,7 +132,7 @@ def run(command: str, arguments: Sequence[str]) -> int:
         print(json.dumps(result.as_json(), indent=2, ensure_ascii=False))
     else:
         print("\n".join(result.lines()))
-    return 0
+    return 1 if isinstance(result, PartlyFailed) and result.failed else 0
 
 
 def _progress() -> Any:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.model import BadExpression, CannotPlace, CellWindow, Layer
+from brisk_atlas.core.model import BadExpression, CannotPlace, CellWindow, Lattice, Layer
+from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.shapes import POLYGON, Shapes
 from brisk_atlas.core.place import same_crs, transform, unit_of
 from brisk_atlas.core.table import rows_of
@@ -29,14 +30,37 @@ def zonal_table(
     but their count is missing. Raises BadExpression, CannotPlace, CannotRead.
     """
     shapes = _zones_in(cache, zones, grid)
-    facts = cache.raster(grid.ref).facts
-    assert facts.grid is not None
+    part = cache.raster(grid.ref)
+    facts = part.facts
+    whole = np.issubdtype(np.dtype(part.value_dtype), np.integer)
+    read = lambda window: part.block(window, bands=(band,))  # noqa: E731
+    cells, made = zone_numbers(shapes, facts.lattice, read, whole, report)
+    unit, table = unit_of(facts.crs), rows_of(cache, zones)
+    columns = {"cells": pa.array(cells.astype(np.int64))}
+    if unit and unit != "°":
+        columns[f"cells_area_{unit}2"] = pa.array(cells * facts.lattice.cell_area)
+    columns |= {name: pa.array(values, mask=cells == 0) for name, values in made.items()}
+    for name, column in columns.items():
+        table = table.append_column(_free(f"{grid.name}_{name}", table.column_names), column)
+    return table
+
+
+def zone_numbers(
+    shapes: Shapes, lattice: Lattice, read: Callable[[CellWindow], Grid], whole: bool,
+    report: Callable[[float], None] = lambda share: None,
+) -> tuple[np.ndarray, dict[str, np.ndarray]]:  # fmt: skip
+    """Return how many cells each polygon has, (n,) float64, and their numbers by name, (n,) each.
+
+    They are minimum, mean, median, maximum, sum, standard deviation, and the mode where the values are `whole` numbers;
+    the median and the mode for up to MOST_VALUES cells in all. `read` gives one band; the polygons are in the CRS of
+    the lattice.
+    """
     count = len(shapes)
     sums = np.zeros((count, 3))  # cells, sum, and sum of squares about `shift`
     ends = np.column_stack([np.full(count, np.inf), np.full(count, -np.inf)])
     shift, held = None, 0
     pieces: list[tuple[np.ndarray, np.ndarray]] | None = []
-    for zone, value in _pairs(cache, shapes, grid, band, report):
+    for zone, value in _pairs(shapes, lattice, read, report):
         if not zone.size:
             continue
         shift = float(value.mean()) if shift is None else shift
@@ -52,21 +76,13 @@ def zonal_table(
         mean = sums[:, 1] / cells
         standard_deviation = np.sqrt(np.maximum(sums[:, 2] / cells - (mean - (shift or 0.0)) ** 2, 0.0))
     made: dict[str, np.ndarray] = {"minimum": ends[:, 0], "mean": mean}
-    whole = np.issubdtype(np.dtype(cache.raster(grid.ref).value_dtype), np.integer)
     if pieces is not None:
         median, mode = _ranked(pieces, count)
         made["median"] = median
     made |= {"maximum": ends[:, 1], "sum": sums[:, 1], "standard_deviation": standard_deviation}
     if pieces is not None and whole:
         made["mode"] = mode
-    unit, table = unit_of(facts.crs), rows_of(cache, zones)
-    columns = {"cells": pa.array(cells.astype(np.int64))}
-    if unit and unit != "°":
-        columns[f"cells_area_{unit}2"] = pa.array(cells * facts.lattice.cell_area)
-    columns |= {name: pa.array(values, mask=cells == 0) for name, values in made.items()}
-    for name, column in columns.items():
-        table = table.append_column(_free(f"{grid.name}_{name}", table.column_names), column)
-    return table
+    return cells, made
 
 
 def _free(name: str, taken: list[str]) -> str:
@@ -85,10 +101,10 @@ def _zones_in(cache: DataCache, zones: Layer, grid: Layer) -> Shapes:
     return features.shapes.moved(transform(features.shapes.xy, features.crs, facts.crs))
 
 
-def _pairs(cache: DataCache, shapes: Shapes, grid: Layer, band: int, report: Callable[[float], None]):  # type: ignore[no-untyped-def]
-    """Give (zones, values) of the cells in polygons, strip by strip of the grid."""
-    part = cache.raster(grid.ref)
-    lattice = part.facts.lattice
+def _pairs(
+    shapes: Shapes, lattice: Lattice, read: Callable[[CellWindow], Grid], report: Callable[[float], None]
+) -> Iterator[tuple[np.ndarray, np.ndarray]]:
+    """Yield (zones, values) of the cells in polygons, strip by strip of the grid."""
     column, row = lattice.to_cells(shapes.xy[:, 0], shapes.xy[:, 1])
     shapes = shapes.moved(np.column_stack([column, -row]))  # so that any grid is a plain one: cells of size 1
     b = shapes.bounds
@@ -101,7 +117,7 @@ def _pairs(cache: DataCache, shapes: Shapes, grid: Layer, band: int, report: Cal
     room = np.empty(int(vertices.max(initial=0)) + 2)
     for first in range(top, last, tall):
         report(0.02 + 0.9 * (first - top) / (last - top))
-        cells = part.block(CellWindow(0, first, lattice.columns, min(first + tall, last)), bands=(band,))
+        cells = read(CellWindow(0, first, lattice.columns, min(first + tall, last)))
         values = np.where(cells.valid, cells.values[0], np.nan).astype(np.float64)
         capacity = values.size
         while True:

@@ -134,6 +134,13 @@ class DataRef:
         return ref._with_named(named)
 
     @classmethod
+    def typed(cls, text: str, folder: Path | None = None) -> DataRef:
+        """Return the reference that a text means, as `parse` does; the part of a file may stand behind `#` alone."""
+        place, mark, part = text.rpartition("#")
+        is_short = mark and not part.startswith("part=") and ((folder or Path()) / Path(place).expanduser()).exists()
+        return cls.parse(place, folder).with_part(part) if is_short else cls.parse(text, folder)
+
+    @classmethod
     def _parse_address(cls, scheme: str, rest: str) -> DataRef:
         rest, _, named = rest.partition(PART_MARK)
         if scheme in _ADDRESSES:

@@ -36,6 +36,7 @@ if TYPE_CHECKING:
     from .relief_model import ReliefModel
     from .render_relief import RenderRelief
     from .render_view import RenderView
+    from .run_recipe import CompareRecipes, RunRecipe, WriteRecipeSchema
     from .sample_grid import SampleGrid
     from .save_edits import SaveEdits
     from .series_statistics import SeriesStatistics
@@ -47,6 +48,9 @@ if TYPE_CHECKING:
 
 COMMANDS = {  # on the command line and in JSON: (module, class)
     "export": ("export", "Export"),
+    "run": ("run_recipe", "RunRecipe"),
+    "recipe-schema": ("run_recipe", "WriteRecipeSchema"),
+    "recipe-differences": ("run_recipe", "CompareRecipes"),
     "statistics": ("statistics", "Statistics"),
     "zonal-statistics": ("zonal_statistics", "ZonalStatistics"),
     "count-rows": ("count_rows", "CountRows"),
@@ -94,6 +98,7 @@ __all__ = [
     "ClassChange",
     "CloudChange",
     "Compare",
+    "CompareRecipes",
     "ConvertRecord",
     "CountRows",
     "Export",
@@ -112,6 +117,7 @@ __all__ = [
     "RenderRelief",
     "RenderView",
     "Result",
+    "RunRecipe",
     "SampleGrid",
     "SaveEdits",
     "SeriesStatistics",
@@ -125,6 +131,7 @@ __all__ = [
     "WriteHoles",
     "WriteLines",
     "WriteProfile",
+    "WriteRecipeSchema",
     "WriteRecordPage",
     "WriteStyle",
     "Written",

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable
-from dataclasses import MISSING, dataclass, field, fields
+from dataclasses import dataclass, fields
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, Protocol
-
-from pydantic import BeforeValidator, PlainSerializer
+from typing import TYPE_CHECKING, Any, Protocol, runtime_checkable
 
 from brisk_atlas.core.model import DataRef, Layer
+from brisk_atlas.core.model.argument import Source, argument
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -19,30 +18,22 @@ Progress = Callable[[float, str], None]
 """Told the share that is done and what is being done; it may raise to stop the work."""
 
 
+__all__ = [
+    "Operation",
+    "PartlyFailed",
+    "Progress",
+    "Result",
+    "Source",
+    "Written",
+    "argument",
+    "grid_of",
+    "layer_of",
+    "silent",
+]
+
+
 def silent(share: float, step: str = "") -> None:
     """Report to nobody."""
-
-
-def _source_from(value: Any) -> str | DataRef:
-    """Return a source from its JSON: a text is the name of an open layer, an object a reference."""
-    if isinstance(value, dict):
-        return DataRef.from_json(value)
-    if isinstance(value, str | DataRef):
-        return value
-    raise ValueError("a source is the name of a layer or a reference")
-
-
-Source = Annotated[
-    str | DataRef,
-    BeforeValidator(_source_from),
-    PlainSerializer(lambda source: source if isinstance(source, str) else source.as_json()),
-]
-"""Data that an operation works on: an open layer by its name or id, or a reference."""
-
-
-def argument(help: str, default: Any = MISSING) -> Any:
-    """Return a field of an operation with the words that explain it, on the command line too."""
-    return field(metadata={"help": help}) if default is MISSING else field(default=default, metadata={"help": help})
 
 
 class Result(Protocol):
@@ -53,6 +44,15 @@ class Result(Protocol):
 
     def as_json(self) -> dict[str, Any]:
         """Return it as JSON holds it."""
+
+
+@runtime_checkable
+class PartlyFailed(Protocol):
+    """A result of many things, some of which may have failed."""
+
+    @property
+    def failed(self) -> int:
+        """How many failed."""
 
 
 @dataclass(frozen=True)

@@ -35,6 +35,11 @@ class ArrowLayer(VectorPart):
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
         """Yield what is asked for; of the query it minds what it is `able` to."""
 
+    def streamed(self, query: FeatureQuery = EVERYTHING) -> Iterator[pa.Table]:
+        """Yield what `batches` does without holding all of it, where the format allows that."""
+        for batch in self.batches(query):
+            yield pa.Table.from_batches([batch])
+
     def read(self, query: FeatureQuery = EVERYTHING) -> Features:
         asked, left = divided(self, query)
         return _features_left(self.features_coming(self.batches(asked)), left)
@@ -74,6 +79,11 @@ class ArrowTable(TablePart):
     @abstractmethod
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
         """Yield what is asked for; of the query it minds what it is `able` to."""
+
+    def streamed(self, query: FeatureQuery = EVERYTHING) -> Iterator[pa.Table]:
+        """Yield what `batches` does without holding all of it, where the format allows that."""
+        for batch in self.batches(query):
+            yield pa.Table.from_batches([batch])
 
     def rows(self, query: FeatureQuery = EVERYTHING) -> pa.Table:
         asked, left = divided(self, query)

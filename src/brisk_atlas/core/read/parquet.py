@@ -126,7 +126,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     try:
         meta = pq.read_metadata(path)
         schema = meta.schema.to_arrow_schema()
-        geo = (schema.metadata or {}).get(b"geo")
+        geo = (meta.metadata or {}).get(b"geo")
         if not geo:
             facts = Facts(ref.stem, DataKind.TABLE, meta.num_rows, None, fields_of(schema))
             return table_dataset(ref, "Parquet", (ParquetTable(ref, facts),))

@@ -14,6 +14,7 @@ from pyogrio.errors import DataLayerError, DataSourceError
 
 from brisk_atlas.core.connect.members import SQLITE_ENDINGS
 from brisk_atlas.core.model import (
+    EVERYTHING,
     CannotRead,
     Capability,
     DataKind,
@@ -121,6 +122,30 @@ def read_arrow(ref: DataRef, layer: str | None, **which: object) -> tuple[dict, 
         raise CannotRead(ref, _first_line(error), BROKEN) from error
 
 
+def stream_arrow(ref: DataRef, layer: str | None, **which: object) -> Iterator[pa.Table]:
+    """Yield the rows of a layer as `read_arrow` returns them, some at a time. Raises CannotRead."""
+    try:
+        with warnings.catch_warnings(), without_foreign_index(ref, "bbox" in which) as name:
+            warnings.simplefilter("ignore")
+            only = None if ref.suffix in ONE_LAYER_BY_NAME else layer
+            asked = {key: value for key, value in which.items() if key != "max_features"}
+            left = which.get("max_features")
+            with pyogrio.open_arrow(name, layer=only, use_pyarrow=True, **asked, **_options(ref)) as (_, reader):
+                bare = any(pa.types.is_timestamp(field.type) and not field.type.tz for field in reader.schema)
+                if not bare and ref.suffix != ".dxf":
+                    yield with_readable_text(reader.schema.empty_table())[0]
+                    for batch in reader:
+                        if isinstance(left, int):
+                            batch, left = batch.slice(0, left), max(0, left - batch.num_rows)
+                        yield with_readable_text(pa.Table.from_batches([batch]))[0]
+                        if left == 0:
+                            break
+                    return
+        yield read_arrow(ref, layer, **which)[1]  # times without their zones have to be read twice
+    except (DataSourceError, DataLayerError, RuntimeError, pa.ArrowException, ValueError, OSError) as error:
+        raise CannotRead(ref, _first_line(error), BROKEN) from error
+
+
 def _first_line(error: Exception) -> str:
     return str(error).splitlines()[0][:200] if str(error) else type(error).__name__
 
@@ -149,6 +174,12 @@ class OgrLayer(ArrowLayer):
         return self.related
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
+        yield from batches_of(read_arrow(self.ref, self.facts.name, **self._which(query, geometry))[1])
+
+    def streamed(self, query: FeatureQuery = EVERYTHING) -> Iterator[pa.Table]:
+        yield from stream_arrow(self.ref, self.facts.name, **self._which(query, True))
+
+    def _which(self, query: FeatureQuery, geometry: bool) -> dict[str, object]:
         which = _asked(query, self.encoding) | {"read_geometry": geometry}
         conditions = [f"({query.where})"] if query.where else []
         if query.step > 1:
@@ -156,7 +187,7 @@ class OgrLayer(ArrowLayer):
             conditions.append(f'"{column}" % {int(query.step)} = 0')
         if conditions:
             which["where"] = " AND ".join(conditions)
-        yield from batches_of(read_arrow(self.ref, self.facts.name, **which)[1])
+        return which
 
 
 @dataclass(frozen=True)
@@ -173,8 +204,13 @@ class OgrTable(ArrowTable):
         return self.related
 
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
-        which = _asked(query, self.encoding) | ({"where": query.where} if query.where else {})
-        yield from batches_of(read_arrow(self.ref, self.facts.name, **which)[1])
+        yield from batches_of(read_arrow(self.ref, self.facts.name, **self._which(query))[1])
+
+    def streamed(self, query: FeatureQuery = EVERYTHING) -> Iterator[pa.Table]:
+        yield from stream_arrow(self.ref, self.facts.name, **self._which(query))
+
+    def _which(self, query: FeatureQuery) -> dict[str, object]:
+        return _asked(query, self.encoding) | ({"where": query.where} if query.where else {})
 
 
 @dataclass(frozen=True)

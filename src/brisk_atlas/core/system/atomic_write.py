@@ -49,9 +49,9 @@ def reason_of(error: BaseException, path: Path) -> CannotWrite:
 def written_beside(path: Path, *, same_data: bool = False) -> Iterator[Path]:
     """Give a name in a hidden folder beside `path`; what stands there afterwards is moved into place.
 
-    All files written under that folder move (a Shapefile has several). Of a file that is replaced, what was
-    made from its data (overviews, masks, indexes) goes, unless `same_data` says that it still holds. A link
-    is followed; permissions stay as they were. On any error `path` is as it was. Raises CannotWrite.
+    All files written under that folder move (a Shapefile has several), or a folder that is one dataset. Of a file that
+    is replaced, what was made from its data (overviews, masks, indexes) goes, unless `same_data` says that it still
+    holds. A link is followed; permissions stay as they were. On any error `path` is as it was. Raises CannotWrite.
     """
     place = checked_place(path)
     finish_moves(place.parent)
@@ -71,7 +71,7 @@ def written_beside(path: Path, *, same_data: bool = False) -> Iterator[Path]:
             _take_on(room / name, place.with_name(final))
         moves = sorted(made.items(), key=lambda move: move[0] == plain)  # the file itself comes last
         gone = [] if same_data else _derived_from(place, set(made.values()))
-        if len(moves) + len(gone) > 1:
+        if len(moves) + len(gone) > 1 or any((room / name).is_dir() for name in made):
             list_ = room / f".{LIST}"
             list_.write_text(json.dumps({"moves": moves, "gone": gone}), "utf-8")
             _flush(list_)
@@ -139,7 +139,10 @@ def _move(room: Path, folder: Path, moves: list[tuple[str, str]], gone: list[str
     for name in gone:
         (folder / Path(name).name).unlink(missing_ok=True)
     for name, final in moves:
-        (room / Path(name).name).replace(folder / Path(final).name)
+        target = folder / Path(final).name
+        if target.is_dir() and not target.is_symlink():  # a dataset that is a folder gives way as a whole
+            target.replace(room / f".replaced-{target.name}")
+        (room / Path(name).name).replace(target)
     with suppress(OSError):  # some file systems can't
         _flush(folder)
 

@@ -1,0 +1,98 @@
+"""Doing the tasks of a batch on a Dask cluster, by the address of its scheduler."""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any
+
+from brisk_atlas.core.model import AtlasError
+
+from .batch import BatchTask, TaskOutcome
+from .batch_worker import outcome_of, run_one
+
+log = logging.getLogger(__name__)
+CONNECT_S = 10.0  # for the scheduler to answer
+GONE_S = 120.0  # for a scheduler that went to be back
+POLL_S = 0.1
+AHEAD = 4  # tasks for each worker that the scheduler holds
+
+
+class ClusterRunner:
+    """Does tasks on the workers of a scheduler; they must reach the files by the same paths. A scheduler that goes and
+    comes back is given what was not done again."""
+
+    def __init__(self, address: str) -> None:
+        self.address = address
+
+    def run(
+        self, tasks: Iterable[tuple[BatchTask, tuple[Any, ...]]], check: Callable[[], None]
+    ) -> Iterator[tuple[BatchTask, TaskOutcome]]:
+        coming = iter(tasks)
+        left: dict[int, tuple[BatchTask, tuple[Any, ...]]] = {}
+        gone_since: float | None = None
+        while True:
+            try:
+                with self._client() as client:
+                    gone_since = None
+                    yield from self._until_gone(client, coming, left, check)
+                    return
+            except (OSError, TimeoutError) as error:
+                if not left and gone_since is None and not isinstance(error, _SchedulerGone):
+                    raise self._refused(error) from error
+                gone_since = gone_since or time.monotonic()
+                if time.monotonic() - gone_since > GONE_S:
+                    raise self._refused(error) from error
+                log.warning("the scheduler at %s is gone; it is tried again", self.address)
+                check()
+                time.sleep(1.0)
+
+    def _refused(self, error: BaseException) -> AtlasError:
+        return AtlasError(self.address, f"no scheduler answers ({error})", "Start one, or check the address.")
+
+    def _client(self) -> Any:
+        from distributed import Client
+
+        return Client(self.address, timeout=CONNECT_S, set_as_default=False)
+
+    def _until_gone(
+        self, client: Any, coming: Iterator[tuple[BatchTask, tuple[Any, ...]]],
+        left: dict[int, tuple[BatchTask, tuple[Any, ...]]], check: Callable[[], None],
+    ) -> Iterator[tuple[BatchTask, TaskOutcome]]:  # fmt: skip
+        running: dict[Any, BatchTask] = {}
+
+        def submit(task: BatchTask, arguments: tuple[Any, ...]) -> None:
+            future = client.submit(run_one, *arguments, pure=False, key=f"{task.key}-{task.number}-{time.time_ns()}")
+            running[future] = task
+
+        for task, arguments in list(left.values()):  # what was under way when the scheduler went
+            submit(task, arguments)
+        try:
+            while True:
+                check()
+                if client.status not in ("running", "connecting"):
+                    raise _SchedulerGone("the connection was lost")
+                room = AHEAD * max(1, len(client.scheduler_info()["workers"]))
+                while len(running) < room and (each := next(coming, None)) is not None:
+                    left[each[0].number] = each
+                    submit(*each)
+                if not running:
+                    return
+                ended = [future for future in running if future.done()]
+                for future in ended:
+                    task = running[future]
+                    if future.status in ("lost", "cancelled"):
+                        raise _SchedulerGone("tasks were lost")
+                    value = future.exception() if future.status == "error" else future.result()
+                    del running[future], left[task.number]
+                    yield task, outcome_of(task, value)
+                if not ended:
+                    time.sleep(POLL_S)
+        finally:
+            for future in running:
+                future.cancel() if client.status == "running" else None
+
+
+class _SchedulerGone(OSError):
+    """The connection to the scheduler was lost while tasks were under way."""

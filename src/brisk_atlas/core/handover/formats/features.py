@@ -1,0 +1,304 @@
+"""Features by the vector library: GeoPackage and the other formats that it writes."""
+
+from __future__ import annotations
+
+import warnings
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyogrio
+
+from brisk_atlas.core.model import CannotWrite, DataKind
+from brisk_atlas.core.place import proj_crs, same_crs
+from brisk_atlas.core.system.atomic_write import reason_of
+
+from ..flows import GEOMETRY, Flow, RowFlow
+from ..row_facts import promoted, with_facts
+from ..step import StepContext
+from .format import FileFormat, FormatOption, Loss, Report, enter
+
+WGS84 = "EPSG:4326"
+SHAPE_NAME, SHAPE_TEXT, SHAPE_BYTES = 10, 254, 2_000_000_000
+VECTOR = frozenset({DataKind.VECTOR})
+LAYER = FormatOption("layer", "", "The name of the layer; that of the file if empty")
+
+
+@dataclass(frozen=True)
+class _Driver:
+    """How the library writes a format: its driver, options by their names there, in which CRS, and what it holds."""
+
+    driver: str
+    layer_options: tuple[tuple[str, str], ...] = ()
+    crs: str = ""
+    one_type: bool = False
+    holds_m: bool = True
+    holds_none: bool = True  # features without geometry
+    plain_types: bool = False  # whole numbers, numbers and text alone
+
+
+def features_written(
+    flow: Flow, path: Path, driver: _Driver, given: Mapping[str, str], context: StepContext, report: Report,
+    *, layer: str = "", append: bool = False,
+) -> int:  # fmt: skip
+    """Write features, or rows, with the vector library; returns how many. Raises CannotWrite."""
+    assert isinstance(flow, RowFlow)
+    report(0.05, "computing")
+    flow, facts = with_facts(flow, context.scratch, context.check)
+    if driver.one_type and facts.common is None and len(facts.codes) > 1:
+        raise CannotWrite(path, "a layer of this format holds one type of geometry, and there are several",
+                          "Choose GeoPackage, or leave rows of one type.")  # fmt: skip
+    if driver.one_type and flow.has_shapes and facts.without_shape == facts.count:
+        raise CannotWrite(path, "this format needs a geometry, and none of these rows has one", "Choose GeoPackage.")
+    code = facts.common
+    if code in (4, 5, 6) and len(facts.codes) > 1:
+        flow = promoted(flow, code)
+    report(0.5, "writing")
+    done = [0]
+    failed: list[BaseException] = []
+
+    def batches() -> Iterator[pa.RecordBatch]:
+        try:
+            for table in flow.batches():
+                context.check()
+                if driver.plain_types:
+                    table = _plainly_typed(table)
+                done[0] += table.num_rows
+                report(0.5 + 0.4 * done[0] / max(1, facts.count), "writing")
+                yield from table.to_batches()
+        except BaseException as error:  # the library would make another of it
+            failed.append(error)
+            raise
+
+    schema = _plainly_typed(flow.schema.empty_table()).schema if driver.plain_types else flow.schema
+    options = {key.upper(): value for key, value in (*driver.layer_options, *given.items()) if value != ""}
+    geometry: dict[str, Any] = {}
+    if flow.has_shapes:
+        spatial_index = {"SPATIAL_INDEX": "NO"} if driver.driver == "FlatGeobuf" and facts.without_shape else {}
+        options |= spatial_index
+        geometry = {
+            "geometry_name": GEOMETRY, "geometry_type": facts.type_name,
+            "crs": proj_crs(flow.crs).to_wkt() if flow.crs else None,
+        }  # fmt: skip
+        if driver.driver == "GPKG":
+            options.setdefault("GEOMETRY_NAME", "geom")
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            pyogrio.write_arrow(
+                pa.RecordBatchReader.from_batches(schema, batches()), path, driver=driver.driver,
+                layer=plain_layer_name(layer or path.stem), append=append, **geometry, **options,
+            )  # fmt: skip
+    except (RuntimeError, ValueError, OSError, pa.ArrowException, pyogrio.errors.DataSourceError) as error:
+        if failed:
+            raise failed[0] from error
+        raise reason_of(error, path) from error
+    return facts.count
+
+
+def plain_layer_name(name: str) -> str:
+    """Return a layer's name as every format can have it."""
+    import re
+
+    plain = re.sub(r"[^\w .()+-]+", "_", name).strip(" -.")
+    return plain or "layer"
+
+
+def _plainly_typed(table: pa.Table) -> pa.Table:
+    """Return rows whose fields are whole numbers, numbers and text."""
+    for at, each in enumerate(table.schema):
+        if each.name == GEOMETRY:
+            continue
+        if pa.types.is_boolean(each.type):
+            table = table.set_column(at, each.name, table.column(at).cast(pa.int32()))
+        elif pa.types.is_binary(each.type) or pa.types.is_nested(each.type):
+            table = table.set_column(at, each.name, texts(table.column(at)))
+        elif pa.types.is_temporal(each.type) and not pa.types.is_date(each.type):
+            table = table.set_column(at, each.name, iso_times(table.column(at)))
+    return table
+
+
+def texts(column: pa.ChunkedArray) -> pa.Array:
+    """Return values as text, bytes as hexadecimal digits."""
+    values = column.to_pylist()
+    return pa.array([None if v is None else v.hex() if isinstance(v, bytes) else str(v) for v in values], pa.string())
+
+
+def iso_times(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """Return dates and times as ISO 8601 texts, with their zone where they have one."""
+    kind = column.type
+    if pa.types.is_timestamp(kind):
+        unit = pa.timestamp(kind.unit)
+        text = pc.strftime(column.cast(pa.timestamp(kind.unit, "UTC")).cast(unit) if kind.tz else column,
+                           format="%Y-%m-%dT%H:%M:%S")  # fmt: skip
+        return pc.binary_join_element_wise(text, "Z", "") if kind.tz else text
+    return column.cast(pa.string())
+
+
+# What is lost
+
+
+def _is(kind: pa.DataType, what: str) -> bool:
+    return {
+        "zone": pa.types.is_timestamp(kind) and kind.tz is not None,
+        "time": pa.types.is_timestamp(kind) or pa.types.is_time(kind),
+        "date": pa.types.is_temporal(kind),
+        "bool": pa.types.is_boolean(kind),
+        "nested": pa.types.is_nested(kind),
+        "binary": pa.types.is_binary(kind) or pa.types.is_large_binary(kind),
+    }[what]
+
+
+def fields_that(flow: RowFlow, what: str) -> list[str]:
+    """Return the fields whose type is of a kind."""
+    return [each.name for each in flow.schema if each.name != GEOMETRY and _is(each.type, what)]
+
+
+def common_losses(flow: RowFlow, *what: tuple[str, str]) -> list[Loss]:
+    """Return a loss for each kind of type that some fields have: (kind, what becomes of it)."""
+    return [
+        Loss(f"{', '.join(names)}: {words}", "GeoPackage" if flow.has_shapes else "Parquet")
+        for kind, words in what
+        if (names := fields_that(flow, kind))
+    ]
+
+
+def lon_lat_loss(flow: RowFlow) -> list[Loss]:
+    """Return the loss of a format that has longitude and latitude alone."""
+    if flow.crs is None or same_crs(flow.crs, WGS84):
+        return []
+    return [Loss("coordinates become longitude and latitude (EPSG:4326)", step=("reproject", {"crs": WGS84}),
+                 remedy="Reproject by a chosen transformation")]  # fmt: skip
+
+
+def in_lon_lat(flow: RowFlow, context: StepContext) -> RowFlow:
+    """Return features in longitude and latitude, for formats that have no other CRS."""
+    from ..steps.coordinates import Reproject
+
+    if flow.crs is None or same_crs(flow.crs, WGS84):
+        return flow
+    moved = Reproject(WGS84).flow(flow, context)
+    assert isinstance(moved, RowFlow)
+    return moved
+
+
+def shapefile_names(flow: RowFlow) -> dict[str, str]:
+    """Return what the fields are called in a Shapefile: the first 10 bytes, numbered where they would be alike."""
+    made: dict[str, str] = {}
+    taken: set[str] = set()
+    for name in flow.fields:
+        short = name.encode()[:SHAPE_NAME].decode(errors="ignore")
+        number = 1
+        while short.lower() in taken:
+            ending = f"_{number}"
+            short = name.encode()[: SHAPE_NAME - len(ending)].decode(errors="ignore") + ending
+            number += 1
+        taken.add(short.lower())
+        made[name] = short
+    return made
+
+
+def _shapefile_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
+    assert isinstance(flow, RowFlow)
+    names = shapefile_names(flow)
+    cut = {name: short for name, short in names.items() if name != short}
+    found = []
+    if cut:
+        words = ", ".join(f"{name} → {short}" for name, short in list(cut.items())[:6])
+        rename = [name if name == short else f'"{name}"={short}' for name, short in names.items()]
+        found.append(Loss(f"{len(cut):,} names of fields are cut to 10 characters: {words}", "GeoPackage",
+                          ("fields", {"fields": rename}), "Rename them"))  # fmt: skip
+    found += common_losses(
+        flow, ("time", "times lose their clock or become text"), ("bool", "yes or no becomes 1 or 0"),
+        ("nested", "lists become text"), ("binary", "bytes become text"),
+    )  # fmt: skip
+    if options.get("encoding", "UTF-8") != "UTF-8":
+        found.append(Loss(f"text is stored in {options['encoding']}; other characters are lost", "GeoPackage"))
+    if flow.count is not None and flow.count * 100 > SHAPE_BYTES:
+        found.append(Loss("the files may become larger than the 2 GB that many programs read", "GeoPackage"))
+    return found
+
+
+def _write_shapefile(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
+    assert isinstance(flow, RowFlow)
+    names = [*shapefile_names(flow).values()]
+
+    def renamed() -> Iterator[pa.Table]:
+        for table in flow.batches():
+            table = _plainly_typed(table)
+            for name, column in zip(flow.fields, table.columns):
+                if pa.types.is_string(column.type) and (pc.max(pc.binary_length(column)).as_py() or 0) > SHAPE_TEXT:
+                    context.warn(f"texts of {name} are cut to {SHAPE_TEXT} bytes")
+            yield table.rename_columns([*names, *table.column_names[len(names) :]])
+
+    first = _plainly_typed(flow.schema.empty_table()).rename_columns(
+        [*names, *flow.schema.names[len(names) :]]
+    )  # fmt: skip
+    made = replace(flow, schema=first.schema, batches=renamed)
+    driver = _Driver("ESRI Shapefile", one_type=True, layer_options=(("ENCODING", str(options["encoding"])),))
+    return features_written(made, path, driver, {}, context, report)
+
+
+def _simple(
+    name: str, endings: tuple[str, ...], driver: _Driver, losses: Any = None, options: tuple[FormatOption, ...] = (),
+    about: str = "", appends: bool = False, passed: tuple[str, ...] = (), kinds: frozenset[DataKind] = VECTOR,
+) -> FileFormat:  # fmt: skip
+    """Return a format that the library writes as it is asked; `passed` are the options that go to it by name."""
+
+    def write(flow: Flow, path: Path, given: Mapping[str, Any], context: StepContext, report: Report) -> int:
+        assert isinstance(flow, RowFlow)
+        if driver.crs:
+            flow = in_lon_lat(flow, context)
+        chosen = {key: _word(given[key]) for key in passed}
+        return features_written(flow, path, driver, chosen, context, report, layer=str(given.get("layer", "")),
+                                )  # fmt: skip
+
+    return enter(FileFormat(name, endings, kinds, write, losses or (lambda flow, given: []), options, about, appends))
+
+
+def _word(value: Any) -> str:
+    return ("YES" if value else "NO") if isinstance(value, bool) else str(value)
+
+
+def _geopackage_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
+    assert isinstance(flow, RowFlow)
+    found = common_losses(flow, ("nested", "lists become text"))
+    return [replace(each, other_format="GeoParquet" if flow.has_shapes else "Parquet") for each in found]
+
+
+def _write_geopackage(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
+    driver = _Driver("GPKG", (("SPATIAL_INDEX", "YES"),))
+    return features_written(flow, path, driver, {}, context, report, layer=str(options["layer"]),
+                            append=path.exists())  # fmt: skip
+
+
+enter(FileFormat(
+    "GeoPackage", (".gpkg",), frozenset({DataKind.VECTOR, DataKind.TABLE}), _write_geopackage, _geopackage_losses,
+    (LAYER,), "Several layers in one file; all types, Z and M.", appends=True,
+))  # fmt: skip
+_simple(
+    "FlatGeobuf", (".fgb",), _Driver("FlatGeobuf"),
+    lambda flow, given: common_losses(flow, ("nested", "lists become text")),
+    about="One layer with an index, read quickly by area.",
+)  # fmt: skip
+_simple(
+    "GeoJSON", (".geojson", ".json"), _Driver("GeoJSON", crs=WGS84, holds_m=False, layer_options=(("RFC7946", "YES"),)),
+    lambda flow, given: [*lon_lat_loss(flow), *common_losses(flow, ("date", "dates and times become text"),
+                                                             ("binary", "bytes become text"))],
+    (FormatOption("coordinate_precision", 7, "Decimals of coordinates in degrees; 7 is a centimetre"),
+     FormatOption("write_bbox", False, "State the bounds of each feature")),
+    "Text that every web map reads; longitude and latitude (RFC 7946).", passed=("coordinate_precision", "write_bbox"),
+)  # fmt: skip
+enter(FileFormat(
+    "Shapefile", (".shp",), VECTOR, _write_shapefile, _shapefile_losses,
+    (FormatOption("encoding", "UTF-8", "The encoding of its text", ("UTF-8", "ISO-8859-1", "CP1252")),),
+    "For programs that read nothing newer.",
+))  # fmt: skip
+_simple(
+    "GML", (".gml",), _Driver("GML", holds_m=False),
+    lambda flow, given: common_losses(flow, ("bool", "yes or no becomes text"), ("binary", "bytes become text")),
+    (LAYER,), "XML of the OGC, with a schema beside it.",
+)  # fmt: skip

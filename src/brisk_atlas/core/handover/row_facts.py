@@ -1,0 +1,137 @@
+"""What the geometry of rows is, found while they come: types, heights, measures, extent."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from tempfile import mkdtemp
+
+import numpy as np
+import pyarrow as pa
+import shapely
+
+from .checkpoints import stored_flow
+from .flows import GEOMETRY, RowFlow
+from .geometry_column import shapes_of, with_shapes
+
+TYPES = {1: "Point", 2: "LineString", 3: "Polygon", 4: "MultiPoint", 5: "MultiLineString", 6: "MultiPolygon",
+         7: "GeometryCollection"}  # fmt: skip
+SINGLE_OF = {4: 1, 5: 2, 6: 3}
+MULTI_OF = {1: 4, 2: 5, 3: 6}
+
+
+@dataclass
+class RowFacts:
+    """What was met: codes of types (1 to 7), whether any has Z or M and whether all have Z, how many rows there are and
+    how many of them have no geometry, and the bounds."""
+
+    codes: set[int] = field(default_factory=set)
+    any_z: bool = False
+    any_m: bool = False
+    without_z: bool = False
+    count: int = 0
+    without_shape: int = 0
+    bounds: np.ndarray = field(default_factory=lambda: np.array([np.inf, np.inf, -np.inf, -np.inf]))
+
+    def add(self, table: pa.Table, *, bounds: bool = True) -> None:
+        """Take rows into account."""
+        self.count += table.num_rows
+        if GEOMETRY not in table.column_names:
+            return
+        column = table.column(GEOMETRY)
+        self.without_shape += column.null_count
+        codes = type_codes(column)
+        self.codes |= set((codes % 1000).tolist())
+        groups = set((codes // 1000).tolist())
+        self.any_z |= bool(groups & {1, 3})
+        self.any_m |= bool(groups & {2, 3})
+        self.without_z |= bool(groups & {0, 2})
+        if bounds and table.num_rows:
+            found = shapely.total_bounds(shapes_of(table))
+            if np.isfinite(found).all():
+                self.bounds[:2] = np.minimum(self.bounds[:2], found[:2])
+                self.bounds[2:] = np.maximum(self.bounds[2:], found[2:])
+
+    @property
+    def common(self) -> int | None:
+        """The one type that all can have, 4 to 6 where some are single and some multiple; None for several."""
+        multi = {MULTI_OF.get(code, code) for code in self.codes}
+        if len(self.codes) == 1:
+            return next(iter(self.codes))
+        return next(iter(multi)) if len(multi) == 1 else None
+
+    @property
+    def type_name(self) -> str:
+        """The type as the vector library names it."""
+        name = TYPES.get(self.common or 0, "Unknown")
+        both = self.any_z and self.any_m
+        return name + (" ZM" if both else " Z" if self.any_z and not self.without_z else " M" if self.any_m else "")
+
+
+def type_codes(column: pa.ChunkedArray) -> np.ndarray:
+    """Return the ISO code of each geometry that there is, such as 1003 for a polygon with heights."""
+    found = []
+    for chunk in column.chunks:
+        known = chunk.drop_null()
+        if not len(known):
+            continue
+        wide = pa.types.is_large_binary(known.type)
+        _, bounds, content = known.buffers()
+        offsets = np.frombuffer(bounds, np.int64 if wide else np.int32)[known.offset : known.offset + len(known)]
+        data = np.frombuffer(content, np.uint8)
+        heads = offsets.astype(np.int64)[:, None] + np.arange(1, 5)
+        number = data[heads].copy().view(np.dtype("<u4"))[:, 0]
+        big = data[offsets] == 0
+        number = np.where(big, number.byteswap(), number).astype(np.int64)
+        plain = number & 0x0FFFFFFF
+        plain = plain + 1000 * ((number & 0x80000000) != 0) + 2000 * ((number & 0x40000000) != 0)
+        found.append(plain)
+    return np.concatenate(found) if found else np.empty(0, np.int64)
+
+
+def with_facts(flow: RowFlow, scratch: Path, check: Callable[[], None]) -> tuple[RowFlow, RowFacts]:
+    """Return the rows of a flow, computed once, and what their geometry is. What is larger than a few batches lies in a
+    file meanwhile."""
+    facts = RowFacts()
+    held: list[pa.Table] = []
+    coming = flow.batches()
+    for batch in coming:
+        check()
+        facts.add(batch)
+        held.append(batch)
+        if sum(each.nbytes for each in held) > 200_000_000:
+            break
+    else:
+        return replace(flow, batches=lambda: iter(held or [flow.schema.empty_table()]), count=facts.count), facts
+
+    def rest():  # type: ignore[no-untyped-def]
+        yield from held
+        held.clear()
+        for batch in coming:
+            check()
+            facts.add(batch)
+            yield batch
+
+    path = Path(mkdtemp(dir=scratch)) / "rows"
+    stored = stored_flow(replace(flow, batches=rest), path, check)
+    assert isinstance(stored, RowFlow)
+    return stored, facts
+
+
+def promoted(flow: RowFlow, code: int) -> RowFlow:
+    """Return features all of which are multiple, of a code of 4 to 6."""
+    makes = {4: shapely.multipoints, 5: shapely.multilinestrings, 6: shapely.multipolygons}[code]
+    single = SINGLE_OF[code]
+
+    def batches():  # type: ignore[no-untyped-def]
+        for batch in flow.batches():
+            shapes = shapes_of(batch)
+            alone = np.flatnonzero(shapely.get_type_id(shapes) == {1: 0, 2: 1, 3: 3}[single])
+            if alone.size:
+                shapes = shapes.copy()
+                shapes[alone] = makes(shapes[alone], indices=np.arange(alone.size))
+                batch = with_shapes(batch, shapes)
+            yield batch
+
+    return replace(flow, batches=batches)

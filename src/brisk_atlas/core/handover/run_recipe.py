@@ -1,0 +1,274 @@
+"""Running a recipe: flows through its steps, checkpoints to look at, files that are written."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import shutil
+import tempfile
+import time
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
+from functools import partial
+from pathlib import Path
+from typing import Any, Protocol
+
+from brisk_atlas.core.model import AtlasError, DataRef
+
+from .checkpoints import Checkpoint, CheckpointStore, Rejects, StepAccount, metered, stored_flow
+from .flows import Flow, RowFlow
+from .formats import WrittenFile
+from .recipe import BadRecipe, Branch, Recipe, RecipeStep, filled
+from .step import BadStep, Step, StepContext
+from .steps.write import WriteStep
+
+Report = Callable[[float, str], None]
+
+
+class Sources(Protocol):
+    """Where the data of a recipe comes from beside its own branches."""
+
+    def flow(self, source: str | DataRef, *, sampled: bool) -> Flow:
+        """Return the flow of an open layer or of a dataset. Raises AtlasError."""
+
+    def state(self, source: str | DataRef) -> str:
+        """Return what tells that a source changed."""
+
+
+@dataclass(frozen=True)
+class BranchRun:
+    """What came of a branch: an account of its source and one of each step that is not off, and what was written."""
+
+    branch: str
+    accounts: tuple[StepAccount, ...]
+    written: tuple[WrittenFile, ...] = ()
+
+    def as_json(self) -> dict[str, Any]:
+        return {
+            "branch": self.branch,
+            "steps": [account.as_json() for account in self.accounts],
+            "written": [each.as_json() for each in self.written],
+        }
+
+
+class RecipeRun:
+    """One run of a recipe, with values of its parameters.
+
+    sampled : on some of the rows, larger cells and some of the points, for a look ahead
+    stored : the checkpoints of earlier runs by what they came of; a step that changed runs anew from there only.
+        Where None, nothing is stored and rows that are rejected are counted alone.
+    """
+
+    def __init__(
+        self,
+        recipe: Recipe,
+        sources: Sources,
+        values: Mapping[str, Any] = {},
+        *,
+        sampled: bool = False,
+        stored: CheckpointStore | None = None,
+        check: Callable[[], None] = lambda: None,
+    ) -> None:
+        recipe.check()
+        self.recipe, self.sources, self.values = recipe, sources, recipe.values(values)
+        self.sampled, self.stored, self.check = sampled, stored, check
+        self._scratch: Path | None = None
+
+    def __enter__(self) -> RecipeRun:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        if self._scratch is not None:
+            shutil.rmtree(self._scratch, ignore_errors=True)
+
+    @property
+    def scratch(self) -> Path:
+        """A folder for what does not fit in memory, which goes with the run."""
+        if self._scratch is None:
+            self._scratch = Path(tempfile.mkdtemp(prefix="brisk-atlas-recipe-"))
+        return self._scratch
+
+    # Looking at steps
+
+    def checkpoints(self, name: str) -> Iterator[Checkpoint]:
+        """Yield the checkpoint of the source of a branch and of each step that is not off, computed and stored; it ends
+        after a step that fails, whose error its account has."""
+        assert self.stored is not None
+        branch = self.branch(name)
+        before: Checkpoint | None = None
+        for number, digest in enumerate(self._digests(branch)):
+            self.check()
+            found = self.stored.get(digest)
+            if found is None:
+                found = self._checkpoint(branch, number, before, digest)
+                if found.account.error is None:
+                    self.stored.put(digest, found)
+            yield found
+            if found.account.error is not None:
+                return
+            before = found
+
+    def _checkpoint(self, branch: Branch, number: int, before: Checkpoint | None, digest: str) -> Checkpoint:
+        assert self.stored is not None
+        account = StepAccount(_label(branch, number))
+        rejects: Rejects | None = None
+        try:
+            if before is None or before.flow is None:
+                flow: Flow = self._source(branch)
+                account = StepAccount(flow.name)
+            else:
+                step = self._steps(branch)[number - 1].made(self.values)
+                account.label = step.label
+                if isinstance(step, WriteStep):
+                    step.check(before.flow)
+                    account.count_in = account.count_out = before.account.count_out
+                    account.warnings += [loss.text for loss in step.losses(before.flow)]
+                    return Checkpoint(account, before.flow)
+                else:
+                    like = before.flow if isinstance(before.flow, RowFlow) else None
+                    rejects = Rejects(account, like, self.stored.path(digest, "left-out.arrow"))
+                    flow = self._stepped(step, before.flow, account, rejects)
+            seen = metered(flow, account, before.account if before else None)
+            flow = stored_flow(seen, self.stored.path(digest, "result"), self.check)
+        except AtlasError as error:
+            account.error = error
+            return Checkpoint(account, None)
+        return Checkpoint(account, flow, rejects.flow() if rejects else None)
+
+    # Running to the end
+
+    def flow(self, name: str, accounts: list[StepAccount] | None = None) -> Flow:
+        """Return what comes of a branch before it is written; `accounts` gets one of its source and of each step.
+        Raises AtlasError."""
+        branch = self.branch(name)
+        flow = self._source(branch)
+        account = StepAccount(flow.name)
+        before, flow = account, metered(flow, account, None)
+        if accounts is not None:
+            accounts.append(account)
+        for each in self._steps(branch):
+            step = each.made(self.values)
+            if isinstance(step, WriteStep):
+                break
+            account = StepAccount(step.label)
+            rejects = Rejects(account, None, None)
+            flow = metered(self._stepped(step, flow, account, rejects), account, before)
+            before = account
+            if accounts is not None:
+                accounts.append(account)
+        return flow
+
+    def write(self, report: Report = lambda share, step: None) -> list[BranchRun]:
+        """Run every branch that writes; returns what came of each. Raises AtlasError, of BadRecipe where none does."""
+        writing = [branch for branch in self.recipe.branches if self.write_steps(branch)]
+        if not writing:
+            raise BadRecipe(self.recipe.title, "nothing is written", "Add the step “Write” at the end.")
+        runs = []
+        for number, branch in enumerate(writing):
+            accounts: list[StepAccount] = []
+            flow = self.flow(branch.name, accounts)
+            written: list[WrittenFile] = []
+            steps = self.write_steps(branch)
+            if len(steps) > 1:  # so that what comes is computed once
+                flow = stored_flow(flow, self.scratch / f"branch {number}", self.check)
+            for place, step in enumerate(steps):
+                base, share = (number + place / len(steps)) / len(writing), 1 / len(writing) / len(steps)
+                account = StepAccount(step.label)
+                start, before = time.perf_counter(), sum(each.seconds for each in accounts)
+                made = step.write(flow, self._context(account, None), partial(_reported, report, base, share))
+                spent = time.perf_counter() - start
+                account.seconds = max(0.0, spent - (sum(each.seconds for each in accounts) - before))
+                account.count_in = account.count_out = sum(each.count for each in made)
+                written += made
+                accounts.append(account)
+            runs.append(BranchRun(branch.name, tuple(accounts), tuple(written)))
+        return runs
+
+    # Pieces
+
+    def branch(self, name: str) -> Branch:
+        """Return a branch by its name. Raises BadRecipe."""
+        branch = self.recipe.branch(name)
+        if branch is None:
+            names = ", ".join(each.name for each in self.recipe.branches)
+            raise BadRecipe(self.recipe.title, f"there is no branch {name}", f"There are: {names}.")
+        return branch
+
+    @staticmethod
+    def _steps(branch: Branch) -> list[RecipeStep]:
+        return [step for step in branch.steps if not step.off]
+
+    def write_steps(self, branch: Branch) -> list[WriteStep]:
+        """Return the steps of a branch that write. Raises BadStep."""
+        steps = [each.made(self.values) for each in self._steps(branch) if each.do == WriteStep.word]
+        return [step for step in steps if isinstance(step, WriteStep)]
+
+    def _source(self, branch: Branch) -> Flow:
+        return self._flow_of(branch.source)
+
+    def _flow_of(self, source: str | DataRef) -> Flow:
+        """Return the flow of a source: another branch, an open layer or a dataset."""
+        source = filled(source, self.values)
+        if isinstance(source, str) and self.recipe.branch(source) is not None:
+            return self.flow(source) if self.stored is None else self._stored_end(source)
+        if source == "":
+            raise BadRecipe(self.recipe.title, "no source is given", "Choose a layer or a dataset as the source.")
+        return self.sources.flow(source, sampled=self.sampled)
+
+    def _stored_end(self, name: str) -> Flow:
+        *_, last = self.checkpoints(name)
+        if last.account.error is not None or last.flow is None:
+            raise BadStep(name, f"the branch fails at “{last.account.label}”", str(last.account.error or ""))
+        return replace(last.flow, name=name)
+
+    def _stepped(self, step: Step, flow: Flow, account: StepAccount, rejects: Rejects) -> Flow:
+        if flow.kind not in step.takes:
+            kinds = " or ".join(sorted(kind.value for kind in step.takes))
+            raise BadStep(step.label, f"it works on {kinds}, and this is a {flow.kind}", "Leave the step out.")
+        return step.flow(flow, self._context(account, rejects))
+
+    def _context(self, account: StepAccount, rejects: Rejects | None) -> StepContext:
+        return StepContext(self._flow_of, self.scratch, self.check, rejects, account.warnings)
+
+    def _digests(self, branch: Branch) -> list[str]:
+        """Return what tells the results of the source and of each step of a branch from all others."""
+        chain = [f"{self.sampled}", self._state(branch.source)]
+        digests = [_hash(chain)]
+        for step in self._steps(branch):
+            stored = filled({k: v for k, v in step.as_json().items() if k != "comment"}, self.values)
+            kind = _kind_of(step)
+            sources = [filled(step.settings.get(name), self.values) for name in kind] if kind else []
+            flat = [each for one in sources for each in (one if isinstance(one, list) else [one]) if each is not None]
+            chain += [json.dumps(stored, sort_keys=True, default=str), *(self._state(each) for each in flat)]
+            digests.append(_hash(chain))
+        return digests
+
+    def _state(self, source: Any) -> str:
+        source = filled(source, self.values)
+        if isinstance(source, dict):
+            source = DataRef.from_json(source)
+        if isinstance(source, str) and (branch := self.recipe.branch(source)) is not None:
+            return self._digests(branch)[-1]
+        try:
+            return f"{source} {self.sources.state(source)}"
+        except AtlasError:
+            return str(source)
+
+
+def _kind_of(step: RecipeStep) -> tuple[str, ...]:
+    from .recipe import source_settings
+    from .steps import STEPS
+
+    return source_settings(STEPS[step.do]) if step.do in STEPS else ()
+
+
+def _label(branch: Branch, number: int) -> str:
+    return branch.name if number == 0 else [s for s in branch.steps if not s.off][number - 1].do
+
+
+def _reported(report: Report, base: float, share: float, done: float, step: str) -> None:
+    report(base + share * done, step)
+
+
+def _hash(chain: list[str]) -> str:
+    return hashlib.sha256("\n".join(chain).encode()).hexdigest()[:24]

@@ -1,0 +1,139 @@
+"""Writing what came of a branch: the format, its options, the file, and what goes with it."""
+
+from __future__ import annotations
+
+import re
+import shutil
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any, ClassVar
+
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from brisk_atlas.core.model import CannotWrite, DataKind
+from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.system.atomic_write import written_beside
+
+from ..flows import Flow, GridFlow, PointFlow, RowFlow
+from ..formats import FileFormat, Loss, WrittenFile, format_for
+from ..step import PLACED, Step, StepContext, step
+
+Report = Callable[[float, str], None]
+MOST_PARTS = 5_000  # files that one layer is parted into
+SIGNS = re.compile(r"[^\w .()+-]+")
+
+
+@step
+@dataclass(frozen=True)
+class WriteStep(Step):
+    """Write the data to a file; its ending says the format, unless that is named. A file that is there is replaced."""
+
+    word: ClassVar = "write"
+    label: ClassVar = "Write"
+    group: ClassVar = "Write"
+    takes: ClassVar = PLACED | {DataKind.TABLE}
+
+    path: str = argument("the file to write; ${name} is the name of the source, ${out} the folder of the run")
+    format: str = argument("the format by its name, where the ending does not say it", "")
+    options: dict[str, Any] = field(default_factory=dict, metadata={"help": "options of the format, by name"})
+    append: bool = argument("add a layer, or rows, to a file that is there, where the format can", False)
+    empty: bool = argument("write a file without rows too; else that is a failure", False)
+
+    @property
+    def summary(self) -> str:
+        return self.path
+
+    @property
+    def target(self) -> Path:
+        """The file that is written."""
+        return Path(self.path).expanduser()
+
+    def chosen_format(self, flow: Flow) -> FileFormat:
+        """Return the format that the data is written in. Raises AtlasError."""
+        return format_for(flow.kind, self.target, self.format)
+
+    def check(self, flow: Flow) -> None:
+        """Raise AtlasError where the data can't be written so."""
+        if not self.path.strip():
+            raise self.refused("it has no file to write to", "Choose one.")
+        format_ = self.chosen_format(flow)
+        format_.chosen(self.options)
+        if self.append and not format_.appends:
+            raise self.refused(f"nothing can be added to a file of {format_.name}", "Choose GeoPackage.")
+
+    def losses(self, flow: Flow) -> list[Loss]:
+        """Return what the format does not hold of the data."""
+        format_ = self.chosen_format(flow)
+        return format_.losses(flow, format_.chosen(self.options))
+
+    def flow(self, flow: Flow, context: StepContext) -> Flow:
+        self.check(flow)
+        return flow
+
+    def write(self, flow: Flow, context: StepContext, report: Report = lambda share, step: None) -> list[WrittenFile]:
+        """Write the data; returns the files. Each is written beside its place and moved there when it is whole.
+        Raises AtlasError."""
+        self.check(flow)
+        format_ = self.chosen_format(flow)
+        for loss in self.losses(flow):
+            context.warn(loss.text)
+        return [self._write_one(format_, part, path, context, report) for path, part in self._parts(flow, context)]
+
+    def _write_one(
+        self, format_: FileFormat, flow: Flow, path: Path, context: StepContext, report: Report
+    ) -> WrittenFile:
+        options = format_.chosen(self.options)
+        path.parent.mkdir(parents=True, exist_ok=True)
+        with written_beside(path) as there:
+            if self.append and path.exists():
+                shutil.copy2(path, there)
+            count = format_.write(flow, there, options, context, report)
+            if not count and not self.empty:
+                raise CannotWrite(
+                    path, "the steps leave nothing to write", "Look at the steps: one leaves out too much."
+                )
+            context.check()
+        report(1.0, "written")
+        return WrittenFile(path, format_.name, count, words_of(flow, count))
+
+    def _parts(self, flow: Flow, context: StepContext) -> Iterator[tuple[Path, Flow]]:
+        """Yield each file with what goes into it: one, or one for each value or tile."""
+        target = self.target
+        if isinstance(flow, RowFlow) and flow.parted:
+            yield from self._by_value(flow, flow.parted, target, context)
+        elif isinstance(flow, PointFlow) and flow.tile_size > 0:
+            from ..point_tiles import tiles_of
+
+            for name, tile in tiles_of(flow, context):
+                yield target.with_name(f"{target.stem}_{name}{target.suffix}"), tile
+        else:
+            yield target, flow
+
+    def _by_value(self, flow: RowFlow, name: str, target: Path, context: StepContext) -> Iterator[tuple[Path, RowFlow]]:
+        whole = flow.whole(context.check)
+        values = pc.unique(whole.column(name)).to_pylist()
+        if len(values) > MOST_PARTS:
+            raise self.refused(f"{name} has {len(values):,} values, and {MOST_PARTS:,} files are the most",
+                               "Choose another field.")  # fmt: skip
+        taken: set[str] = set()
+        for value in values:
+            column = whole.column(name)
+            mask = pc.is_null(column) if value is None else pc.equal(column, pa.scalar(value, column.type))
+            rows = whole.filter(mask)
+            word = SIGNS.sub("_", "missing" if value is None else str(value)).strip(" .") or "_"
+            word = next(w for w in (word, *(f"{word}_{i}" for i in range(2, 10**6))) if w.lower() not in taken)
+            taken.add(word.lower())
+            part = replace(flow, batches=lambda rows=rows: iter([rows]), count=rows.num_rows, parted="")  # type: ignore[misc]
+            yield target.with_name(f"{target.stem}_{word}{target.suffix}"), part
+
+
+def words_of(flow: Flow, count: int) -> str:
+    """Return how much was written, in words."""
+    if isinstance(flow, GridFlow):
+        bands = len(flow.bands)
+        return f"{flow.lattice.columns:,} × {flow.lattice.rows:,} cells" + (f", {bands} bands" if bands > 1 else "")
+    if isinstance(flow, PointFlow):
+        return f"{count:,} points"
+    return f"{count:,} {'features' if flow.has_shapes else 'rows'}"
