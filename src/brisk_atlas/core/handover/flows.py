@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import Band, CellWindow, DataKind, Extent, Lattice
+from brisk_atlas.core.model import Band, CellWindow, DataKind, DataRef, Extent, Lattice
 from brisk_atlas.core.model.grid import Grid
 
 if TYPE_CHECKING:
@@ -28,8 +28,8 @@ class RowFlow:
     """Rows in Arrow tables of one schema; those of features end with the column GEOMETRY, ISO well-known binary.
 
     `count` is how many rows come, None where that is known only once they came. `sampled` says that they are some of
-    the rows, for a look ahead. `parted` is the field by whose values the rows go to files of their own. `remarks` are
-    what its source warns of.
+    the rows, for a look ahead. `parted` is the field by whose values the rows go to files of their own. `source` is
+    the dataset that they come from first.
     """
 
     name: str
@@ -39,6 +39,7 @@ class RowFlow:
     count: int | None = None
     sampled: bool = False
     parted: str = ""
+    source: DataRef | None = None
     units: tuple[tuple[str, str], ...] = ()  # (field, unit)
 
     @property
@@ -80,6 +81,7 @@ class GridFlow:
     read: Callable[[CellWindow, tuple[int, ...]], Grid]
     sampled: bool = False
     all_valid: bool = False
+    source: DataRef | None = None
 
     kind = DataKind.RASTER
 
@@ -117,6 +119,7 @@ class PointFlow:
     count: int | None = None
     extent: Extent | None = None
     sampled: bool = False
+    source: DataRef | None = None
     tile_size: float = 0.0  # in units of the CRS, where each tile becomes a file of its own
 
     kind = DataKind.POINTCLOUD

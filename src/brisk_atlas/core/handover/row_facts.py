@@ -64,9 +64,9 @@ class RowFacts:
     @property
     def type_name(self) -> str:
         """The type as the vector library names it."""
-        name = TYPES.get(self.common or 0, "Unknown")
-        both = self.any_z and self.any_m
-        return name + (" ZM" if both else " Z" if self.any_z and not self.without_z else " M" if self.any_m else "")
+        if self.any_m:  # for which the library takes no name
+            return "Unknown"
+        return TYPES.get(self.common or 0, "Unknown") + (" Z" if self.any_z and not self.without_z else "")
 
 
 def type_codes(column: pa.ChunkedArray) -> np.ndarray:

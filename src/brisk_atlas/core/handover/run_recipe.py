@@ -175,7 +175,8 @@ class RecipeRun:
                 base, share = (number + place / len(steps)) / len(writing), 1 / len(writing) / len(steps)
                 account = StepAccount(step.label)
                 start, before = time.perf_counter(), sum(each.seconds for each in accounts)
-                made = step.write(flow, self._context(account, None), partial(_reported, report, base, share))
+                told = partial(_reported, report, base, share)
+                made = step.write(flow, self._context(account, None), told, self.words(branch))
                 spent = time.perf_counter() - start
                 account.seconds = max(0.0, spent - (sum(each.seconds for each in accounts) - before))
                 account.count_in = account.count_out = sum(each.count for each in made)
@@ -197,6 +198,13 @@ class RecipeRun:
     @staticmethod
     def _steps(branch: Branch) -> list[RecipeStep]:
         return [step for step in branch.steps if not step.off]
+
+    def words(self, branch: Branch) -> list[str]:
+        """Return the source and the steps of a branch in words, but those that write. Raises BadStep."""
+        steps = [each.made(self.values) for each in self._steps(branch)]
+        named = [f"{step.label}: {step.summary}" if step.summary else step.label for step in steps
+                 if not isinstance(step, WriteStep)]  # fmt: skip
+        return [f"From {filled(branch.source, self.values)}", *named]
 
     def write_steps(self, branch: Branch) -> list[WriteStep]:
         """Return the steps of a branch that write. Raises BadStep."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from math import ceil
 from pathlib import Path
 
@@ -43,11 +44,11 @@ def flow_of_part(part: Part, name: str, *, sampled: bool = False) -> Flow:
     """Return the flow of a part; `sampled` gives some of its rows, larger cells or some of its points, for a look
     ahead. Raises AtlasError for what has none."""
     if isinstance(part, RasterPart):
-        return grid_flow(part, name, sampled=sampled)
+        return replace(grid_flow(part, name, sampled=sampled), source=part.ref)
     if isinstance(part, CloudPart):
-        return point_flow(part, name, sampled=sampled)
+        return replace(point_flow(part, name, sampled=sampled), source=part.ref)
     if isinstance(part, RowsPart):
-        return row_flow(part, name, sampled=sampled)
+        return replace(row_flow(part, name, sampled=sampled), source=part.ref)
     raise AtlasError(name, f"a {part.facts.kind} has no rows, cells or points", "Choose another source.")
 
 

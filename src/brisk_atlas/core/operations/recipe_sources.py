@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -60,4 +61,4 @@ class WorkspaceSources:
         features = cache.features(layer.ref) if layer.kind.has_shapes else None
         units = tuple((field.name, field.unit) for field in self.workspace.fields_of(layer) if field.unit)
         wkb, crs = (features.wkb, features.crs) if features is not None else (None, None)
-        return held_flow(layer.name, table, wkb, crs, sampled=sampled, units=units)
+        return replace(held_flow(layer.name, table, wkb, crs, sampled=sampled, units=units), source=layer.ref)

@@ -153,7 +153,7 @@ def write_ply(flow: Flow, path: Path, options: Mapping[str, Any], context: StepC
         array[name] = values >> 8 if name in ("red", "green", "blue") and _is_wide(whole) else values
     report(0.5, "writing")
     try:
-        notes = [f"crs {proj_crs(flow.crs).to_wkt('WKT2_2019').replace(chr(10), ' ')}"] if flow.crs else []
+        notes = [f"crs {flow.crs}".encode("ascii", "replace").decode()] if flow.crs else []
         PlyData([PlyElement.describe(array, "vertex")], comments=notes).write(str(path))
     except OSError as error:
         raise reason_of(error, path) from error

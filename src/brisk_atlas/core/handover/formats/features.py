@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import sqlite3
 import warnings
 from collections.abc import Iterator, Mapping
+from contextlib import closing
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -17,7 +19,7 @@ from brisk_atlas.core.place import proj_crs, same_crs
 from brisk_atlas.core.system.atomic_write import reason_of
 
 from ..flows import GEOMETRY, Flow, RowFlow
-from ..row_facts import promoted, with_facts
+from ..row_facts import TYPES, promoted, with_facts
 from ..step import StepContext
 from .format import FileFormat, FormatOption, Loss, Report, enter
 
@@ -28,7 +30,7 @@ LAYER = FormatOption("layer", "", "The name of the layer; that of the file if em
 
 
 @dataclass(frozen=True)
-class _Driver:
+class Driver:
     """How the library writes a format: its driver, options by their names there, in which CRS, and what it holds."""
 
     driver: str
@@ -41,7 +43,7 @@ class _Driver:
 
 
 def features_written(
-    flow: Flow, path: Path, driver: _Driver, given: Mapping[str, str], context: StepContext, report: Report,
+    flow: Flow, path: Path, driver: Driver, given: Mapping[str, str], context: StepContext, report: Report,
     *, layer: str = "", append: bool = False,
 ) -> int:  # fmt: skip
     """Write features, or rows, with the vector library; returns how many. Raises CannotWrite."""
@@ -65,7 +67,7 @@ def features_written(
             for table in flow.batches():
                 context.check()
                 if driver.plain_types:
-                    table = _plainly_typed(table)
+                    table = plainly_typed(table)
                 done[0] += table.num_rows
                 report(0.5 + 0.4 * done[0] / max(1, facts.count), "writing")
                 yield from table.to_batches()
@@ -73,7 +75,7 @@ def features_written(
             failed.append(error)
             raise
 
-    schema = _plainly_typed(flow.schema.empty_table()).schema if driver.plain_types else flow.schema
+    schema = plainly_typed(flow.schema.empty_table()).schema if driver.plain_types else flow.schema
     options = {key.upper(): value for key, value in (*driver.layer_options, *given.items()) if value != ""}
     geometry: dict[str, Any] = {}
     if flow.has_shapes:
@@ -107,7 +109,7 @@ def plain_layer_name(name: str) -> str:
     return plain or "layer"
 
 
-def _plainly_typed(table: pa.Table) -> pa.Table:
+def plainly_typed(table: pa.Table) -> pa.Table:
     """Return rows whose fields are whole numbers, numbers and text."""
     for at, each in enumerate(table.schema):
         if each.name == GEOMETRY:
@@ -131,9 +133,10 @@ def iso_times(column: pa.ChunkedArray) -> pa.ChunkedArray:
     """Return dates and times as ISO 8601 texts, with their zone where they have one."""
     kind = column.type
     if pa.types.is_timestamp(kind):
-        unit = pa.timestamp(kind.unit)
-        text = pc.strftime(column.cast(pa.timestamp(kind.unit, "UTC")).cast(unit) if kind.tz else column,
-                           format="%Y-%m-%dT%H:%M:%S")  # fmt: skip
+        plain = column.cast(pa.timestamp(kind.unit, "UTC")).cast(pa.timestamp(kind.unit)) if kind.tz else column
+        seconds = plain.cast(pa.timestamp("s"), safe=False)
+        whole = pc.all(pc.equal(seconds.cast(plain.type), plain)).as_py()
+        text = pc.strftime(seconds if whole else plain, format="%Y-%m-%dT%H:%M:%S")
         return pc.binary_join_element_wise(text, "Z", "") if kind.tz else text
     return column.cast(pa.string())
 
@@ -228,22 +231,22 @@ def _write_shapefile(flow: Flow, path: Path, options: Mapping[str, Any], context
 
     def renamed() -> Iterator[pa.Table]:
         for table in flow.batches():
-            table = _plainly_typed(table)
+            table = plainly_typed(table)
             for name, column in zip(flow.fields, table.columns):
                 if pa.types.is_string(column.type) and (pc.max(pc.binary_length(column)).as_py() or 0) > SHAPE_TEXT:
                     context.warn(f"texts of {name} are cut to {SHAPE_TEXT} bytes")
             yield table.rename_columns([*names, *table.column_names[len(names) :]])
 
-    first = _plainly_typed(flow.schema.empty_table()).rename_columns(
+    first = plainly_typed(flow.schema.empty_table()).rename_columns(
         [*names, *flow.schema.names[len(names) :]]
     )  # fmt: skip
     made = replace(flow, schema=first.schema, batches=renamed)
-    driver = _Driver("ESRI Shapefile", one_type=True, layer_options=(("ENCODING", str(options["encoding"])),))
+    driver = Driver("ESRI Shapefile", one_type=True, layer_options=(("ENCODING", str(options["encoding"])),))
     return features_written(made, path, driver, {}, context, report)
 
 
 def _simple(
-    name: str, endings: tuple[str, ...], driver: _Driver, losses: Any = None, options: tuple[FormatOption, ...] = (),
+    name: str, endings: tuple[str, ...], driver: Driver, losses: Any = None, options: tuple[FormatOption, ...] = (),
     about: str = "", appends: bool = False, passed: tuple[str, ...] = (), kinds: frozenset[DataKind] = VECTOR,
 ) -> FileFormat:  # fmt: skip
     """Return a format that the library writes as it is asked; `passed` are the options that go to it by name."""
@@ -269,10 +272,24 @@ def _geopackage_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     return [replace(each, other_format="GeoParquet" if flow.has_shapes else "Parquet") for each in found]
 
 
+def _may(some: bool, others: bool) -> int:
+    """Return how a GeoPackage states heights: 0 for none, 1 for all, 2 for some (OGC 12-128r18, table 5)."""
+    return 0 if not some else 2 if others else 1
+
+
 def _write_geopackage(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
-    driver = _Driver("GPKG", (("SPATIAL_INDEX", "YES"),))
-    return features_written(flow, path, driver, {}, context, report, layer=str(options["layer"]),
-                            append=path.exists())  # fmt: skip
+    assert isinstance(flow, RowFlow)
+    driver = Driver("GPKG", (("SPATIAL_INDEX", "YES"),))
+    layer = plain_layer_name(str(options["layer"]) or path.stem)
+    flow, facts = with_facts(flow, context.scratch, context.check)
+    count = features_written(flow, path, driver, {}, context, report, layer=layer, append=path.exists())
+    if facts.any_m:  # of which the library states nothing
+        with closing(sqlite3.connect(path)) as database, database:
+            database.execute(
+                "UPDATE gpkg_geometry_columns SET geometry_type_name = ?, z = ?, m = ? WHERE table_name = ?",
+                (TYPES.get(facts.common or 0, "Geometry").upper(), _may(facts.any_z, facts.without_z), 2, layer),
+            )
+    return count
 
 
 enter(FileFormat(
@@ -280,12 +297,12 @@ enter(FileFormat(
     (LAYER,), "Several layers in one file; all types, Z and M.", appends=True,
 ))  # fmt: skip
 _simple(
-    "FlatGeobuf", (".fgb",), _Driver("FlatGeobuf"),
+    "FlatGeobuf", (".fgb",), Driver("FlatGeobuf"),
     lambda flow, given: common_losses(flow, ("nested", "lists become text")),
     about="One layer with an index, read quickly by area.",
 )  # fmt: skip
 _simple(
-    "GeoJSON", (".geojson", ".json"), _Driver("GeoJSON", crs=WGS84, holds_m=False, layer_options=(("RFC7946", "YES"),)),
+    "GeoJSON", (".geojson", ".json"), Driver("GeoJSON", crs=WGS84, holds_m=False, layer_options=(("RFC7946", "YES"),)),
     lambda flow, given: [*lon_lat_loss(flow), *common_losses(flow, ("date", "dates and times become text"),
                                                              ("binary", "bytes become text"))],
     (FormatOption("coordinate_precision", 7, "Decimals of coordinates in degrees; 7 is a centimetre"),
@@ -298,7 +315,7 @@ enter(FileFormat(
     "For programs that read nothing newer.",
 ))  # fmt: skip
 _simple(
-    "GML", (".gml",), _Driver("GML", holds_m=False),
+    "GML", (".gml",), Driver("GML", holds_m=False),
     lambda flow, given: common_losses(flow, ("bool", "yes or no becomes text"), ("binary", "bytes become text")),
     (LAYER,), "XML of the OGC, with a schema beside it.",
 )  # fmt: skip

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Any, ClassVar
 
 import pyarrow as pa
@@ -14,13 +15,17 @@ import pyarrow.compute as pc
 
 from brisk_atlas.core.model import CannotWrite, DataKind
 from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.record.document import Document
 from brisk_atlas.core.system.atomic_write import written_beside
 
 from ..flows import Flow, GridFlow, PointFlow, RowFlow
-from ..formats import FileFormat, Loss, WrittenFile, format_for
+from ..formats import FileFormat, Loss, WrittenFile, format_for, formats_of
+from ..package import write_package
+from ..record_handed import put_beside, put_inside, record_of_piece
 from ..step import PLACED, Step, StepContext, step
 
 Report = Callable[[float, str], None]
+RECORDS = ("none", "beside", "inside")
 MOST_PARTS = 5_000  # files that one layer is parted into
 SIGNS = re.compile(r"[^\w .()+-]+")
 
@@ -40,6 +45,10 @@ class WriteStep(Step):
     options: dict[str, Any] = field(default_factory=dict, metadata={"help": "options of the format, by name"})
     append: bool = argument("add a layer, or rows, to a file that is there, where the format can", False)
     empty: bool = argument("write a file without rows too; else that is a failure", False)
+    record: str = argument("the record that goes with it: none, beside, or inside a GeoPackage", "none")
+    standard: str = argument("the standard of the record; that of the source's record if not given", "")
+    title: str = argument("the title of the record and of a package; that of the source if not given", "")
+    licence: str = argument("of a zip: the text of the licence that goes with it", "")
 
     @property
     def summary(self) -> str:
@@ -50,8 +59,15 @@ class WriteStep(Step):
         """The file that is written."""
         return Path(self.path).expanduser()
 
+    @property
+    def is_package(self) -> bool:
+        """Whether what is written goes into a zip, with what belongs to it."""
+        return self.target.suffix.lower() == ".zip"
+
     def chosen_format(self, flow: Flow) -> FileFormat:
         """Return the format that the data is written in. Raises AtlasError."""
+        if self.is_package and not self.format:
+            return formats_of(flow.kind)[0]
         return format_for(flow.kind, self.target, self.format)
 
     def check(self, flow: Flow) -> None:
@@ -62,6 +78,10 @@ class WriteStep(Step):
         format_.chosen(self.options)
         if self.append and not format_.appends:
             raise self.refused(f"nothing can be added to a file of {format_.name}", "Choose GeoPackage.")
+        if self.record not in RECORDS:
+            raise self.refused(f"a record is not put {self.record}", f"It is one of {', '.join(RECORDS)}.")
+        if self.record == "inside" and format_.name != "GeoPackage":
+            raise self.refused(f"a file of {format_.name} has no record inside", "Choose beside.")
 
     def losses(self, flow: Flow) -> list[Loss]:
         """Return what the format does not hold of the data."""
@@ -72,31 +92,59 @@ class WriteStep(Step):
         self.check(flow)
         return flow
 
-    def write(self, flow: Flow, context: StepContext, report: Report = lambda share, step: None) -> list[WrittenFile]:
+    def write(
+        self, flow: Flow, context: StepContext, report: Report = lambda share, step: None, made_by: Sequence[str] = ()
+    ) -> list[WrittenFile]:
         """Write the data; returns the files. Each is written beside its place and moved there when it is whole.
-        Raises AtlasError."""
+        `made_by` are the steps in words, for the record. Raises AtlasError."""
         self.check(flow)
-        format_ = self.chosen_format(flow)
         for loss in self.losses(flow):
             context.warn(loss.text)
-        return [self._write_one(format_, part, path, context, report) for path, part in self._parts(flow, context)]
+        written = []
+        for path, part in self._parts(flow, context):
+            path.parent.mkdir(parents=True, exist_ok=True)
+            one = self._packed if self.is_package else self._written
+            written += one(part, path, context, report, made_by)
+        return written
 
-    def _write_one(
-        self, format_: FileFormat, flow: Flow, path: Path, context: StepContext, report: Report
-    ) -> WrittenFile:
-        options = format_.chosen(self.options)
-        path.parent.mkdir(parents=True, exist_ok=True)
+    def _written(
+        self, flow: Flow, path: Path, context: StepContext, report: Report, made_by: Sequence[str]
+    ) -> list[WrittenFile]:
+        """Write one file, and its record."""
+        format_ = self.chosen_format(flow)
         with written_beside(path) as there:
             if self.append and path.exists():
                 shutil.copy2(path, there)
-            count = format_.write(flow, there, options, context, report)
+            count = format_.write(flow, there, format_.chosen(self.options), context, report)
             if not count and not self.empty:
-                raise CannotWrite(
-                    path, "the steps leave nothing to write", "Look at the steps: one leaves out too much."
-                )
+                raise CannotWrite(path, "the steps leave nothing to write", "Look at which one leaves it out.")
             context.check()
+            if self.record == "inside":
+                put_inside(self._record(there, flow, made_by), there)
+        found = [WrittenFile(path, format_.name, count, words_of(flow, count))]
+        if self.record == "beside":
+            beside = put_beside(self._record(path, flow, made_by), path)
+            found.append(WrittenFile(beside, "record", 0, "the record"))
         report(1.0, "written")
-        return WrittenFile(path, format_.name, count, words_of(flow, count))
+        return found
+
+    def _record(self, path: Path, flow: Flow, made_by: Sequence[str]) -> Document:
+        return record_of_piece(path, flow.source, made_by, self.standard, self.title)
+
+    def _packed(
+        self, flow: Flow, path: Path, context: StepContext, report: Report, made_by: Sequence[str]
+    ) -> list[WrittenFile]:
+        """Write a zip of the file and of what belongs to it."""
+        format_ = self.chosen_format(flow)
+        with TemporaryDirectory(dir=context.scratch) as folder:
+            inner = Path(folder, "package", path.stem + format_.endings[0])
+            inner.parent.mkdir()
+            record = "beside" if self.record == "none" else self.record
+            plain = replace(self, path=str(inner), format=format_.name, record=record, append=False)
+            (made, *_) = plain._written(flow, inner, context, report, made_by)
+            with written_beside(path) as there:
+                write_package(inner.parent, there, self.title or path.stem, self.licence, made_by, context.check)
+        return [WrittenFile(path, f"zip of {format_.name}", made.count, made.words)]
 
     def _parts(self, flow: Flow, context: StepContext) -> Iterator[tuple[Path, Flow]]:
         """Yield each file with what goes into it: one, or one for each value or tile."""
