@@ -373,7 +373,7 @@ def test_an_application_that_is_killed_leaves_whole_files_and_resume_finishes(in
     program = [
         sys.executable,
         "-m",
-        "brisk_atlas.cli",
+        "brisk_atlas",
         "run",
         str(ash(tmp_path)),
         str(inputs),
@@ -394,7 +394,8 @@ def test_an_application_that_is_killed_leaves_whole_files_and_resume_finishes(in
         process.kill()
         process.wait()
         assert leftovers(tmp_path / "out") == []
-    assert subprocess.run(program, capture_output=True).returncode == 1  # for the one that is cut short
+    last = subprocess.run(program, capture_output=True, text=True)
+    assert last.returncode == 1 and "1 failed" in last.stdout, last.stderr  # the one that is cut short
     assert len(list((tmp_path / "out").glob("*.gpkg"))) == 11 and leftovers(tmp_path / "out") == []
     assert [p.name for p in (tmp_path / "out").iterdir() if p.name.startswith(".brisk-atlas-writing")] == []
 
