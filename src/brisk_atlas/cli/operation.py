@@ -8,7 +8,6 @@ from __future__ import annotations
 import argparse
 import json
 import sys
-import types
 import typing
 from collections.abc import Sequence
 from dataclasses import MISSING, fields
@@ -16,8 +15,9 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import AtlasError, DataRef, Extent
+from brisk_atlas.core.model.argument import Source, plain_type
 from brisk_atlas.core.operations import COMMANDS, Operation, operation_called
-from brisk_atlas.core.operations.operation import PartlyFailed, Source
+from brisk_atlas.core.operations.operation import PartlyFailed
 
 EXTENT = "XMIN,YMIN,XMAX,YMAX[,CRS]"
 SOURCE = "LAYER|PATH[#PART]"
@@ -35,7 +35,7 @@ def parser_of(command: str) -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog=f"brisk-atlas {command}", description=" ".join((kind.__doc__ or "").split()))
     hints = typing.get_type_hints(kind, include_extras=True)
     for each in fields(kind):
-        inner, many = _plain_type(hints[each.name])
+        inner, many = plain_type(hints[each.name])
         flag = "--" + each.name.replace("_", "-")
         required = each.default is MISSING
         words = each.metadata.get("help", "")
@@ -61,16 +61,6 @@ def parser_of(command: str) -> argparse.ArgumentParser:
     parser.add_argument("--project", type=Path, metavar="FILE", help="a project to open first, for layers by name")
     parser.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
-
-
-def _plain_type(hint: Any) -> tuple[Any, bool]:
-    """Return the type of one value, and whether several may be given."""
-    options = typing.get_args(hint) if typing.get_origin(hint) in (typing.Union, types.UnionType) else (hint,)
-    if hint is not Source and len(options) > 1:
-        hint = next(option for option in options if option is not type(None))
-    if typing.get_origin(hint) is tuple:
-        return typing.get_args(hint)[0], True
-    return hint, False
 
 
 def _parsing(kind: Any) -> tuple[Any, str]:
@@ -103,7 +93,7 @@ def _operation(command: str, asked: argparse.Namespace, layer_names: Sequence[st
     values = {}
     for each in fields(kind):
         value = getattr(asked, each.name)
-        inner, many = _plain_type(hints[each.name])
+        inner, many = plain_type(hints[each.name])
         if inner is Source and value is not None:
             value = [source_from(v, layer_names) for v in value] if many else source_from(value, layer_names)
         values[each.name] = tuple(value) if many and value is not None else value

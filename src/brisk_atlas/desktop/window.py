@@ -219,6 +219,7 @@ class AtlasWindow(QMainWindow):
             page = self._made["handover"] = HandoverPage(self.session)
             self._house("handover", page)
             page.open_wanted.connect(self.session.open_files)
+            self._recolour()
         return self._made["handover"]
 
     def _lay_out(self) -> None:
@@ -361,6 +362,8 @@ class AtlasWindow(QMainWindow):
             self._made["desk"].use_theme(self.theme)
         if "record" in self._made:
             self._made["record"].use_theme(self.theme)
+        if "handover" in self._made:
+            self._made["handover"].use_theme(self.theme)
         QTimer.singleShot(ICONS_LATER_MS, self._recolour_icons)
 
     def _recolour_icons(self) -> None:

@@ -20,7 +20,8 @@ from typing import Any, Protocol
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.read.registry import known_suffixes
 
-from .recipe import SUFFIX, BadRecipe, Recipe, filled
+from .recipe import SUFFIX, BadRecipe, Recipe
+from .run_recipe import RecipeRun, targets
 from .sources import FileSources
 from .steps.write import WriteStep
 
@@ -199,8 +200,6 @@ class Batch:
 
     def plan(self) -> list[str]:
         """Return what would be written, a line each, without reading more than what says what the inputs are."""
-        from .run_recipe import RecipeRun
-
         lines = []
         for task in self.tasks:
             try:
@@ -215,17 +214,6 @@ class Batch:
             except AtlasError as error:
                 lines.append(f"{task.source}: {' '.join(str(error).split())}")
         return lines
-
-
-def targets(recipe: Recipe, values: Mapping[str, Any]) -> list[Path]:
-    """Return the files that a run writes, as far as their names are known."""
-    known = recipe.values(values)
-    return [
-        Path(str(filled(step.settings.get("path", ""), known))).expanduser().absolute()
-        for branch in recipe.branches
-        for step in branch.steps
-        if step.do == WriteStep.word and not step.off
-    ]
 
 
 class Journal:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import tempfile
 import time
@@ -14,7 +15,7 @@ from typing import Any
 import laspy
 import numpy as np
 import pyarrow as pa
-import pyarrow.ipc as ipc
+import pyarrow.parquet as pq
 import rasterio
 from affine import Affine
 
@@ -22,7 +23,7 @@ from brisk_atlas.core.model import AtlasError, CellWindow
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import proj_crs
 
-from .flows import Flow, GridFlow, PointFlow, RowFlow
+from .flows import BATCH, GEOMETRY, Flow, GridFlow, PointFlow, RowFlow
 from .point_runs import record_of
 
 BLOCK = 512
@@ -62,41 +63,98 @@ class StepAccount:
 
 @dataclass(frozen=True, eq=False)
 class Checkpoint:
-    """A step that was run: its account, its result, and its rejected rows where they were stored."""
+    """A step that was run: its account, its result, and its rejected rows where they were stored; each with the file
+    that it lies in."""
 
     account: StepAccount
     flow: Flow | None
     rejected: RowFlow | None = None
+    path: Path | None = None
+    rejected_path: Path | None = None
+
+
+class RowsFile:
+    """Rows that are written to a Parquet file as they come; features as GeoParquet, so that the file can be opened."""
+
+    def __init__(self, path: Path, crs: str | None) -> None:
+        self.path, self._crs = path, crs
+        self._writer: pq.ParquetWriter | None = None
+        self._schema = pa.schema([])
+
+    def write(self, table: pa.Table) -> bool:
+        """Add rows; those of another schema than the first ones are left out, which is returned."""
+        if self._writer is None:
+            self._schema = table.schema
+            self._writer = pq.ParquetWriter(
+                self.path, table.rename_columns(self._names(table)).schema, compression="lz4"
+            )
+        if not table.schema.equals(self._schema):
+            return False
+        self._writer.write_table(table.rename_columns(self._names(table)))
+        return True
+
+    @staticmethod
+    def _names(table: pa.Table) -> list[str]:
+        """Return the names with that of the geometry as readers of the file show it."""
+        names = list(table.column_names)
+        if GEOMETRY in names:
+            free = next(n for n in ("geometry", *(f"geometry_{i}" for i in range(2, 1000))) if n not in names)
+            names[names.index(GEOMETRY)] = free
+        return names
+
+    def close(self, empty: pa.Schema | None = None) -> bool:
+        """End the file; one without rows has the schema `empty`. Returns whether there is a file."""
+        if self._writer is None and empty is not None:
+            self.write(empty.empty_table())
+        if self._writer is None:
+            return False
+        if GEOMETRY in self._schema.names:
+            name = self._names(self._schema.empty_table())[self._schema.names.index(GEOMETRY)]
+            column: dict[str, Any] = {"encoding": "WKB", "geometry_types": [],
+                      "crs": json.loads(proj_crs(self._crs).to_json()) if self._crs else None}  # fmt: skip
+            about = {"version": "1.1.0", "primary_column": name, "columns": {name: column}}
+            self._writer.add_key_value_metadata({"geo": json.dumps(about)})
+        self._writer.close()
+        return True
+
+    def flow(self, like: RowFlow) -> RowFlow:
+        """Return the rows of the file, that was closed."""
+        path, schema = self.path, self._schema
+
+        def batches() -> Iterator[pa.Table]:
+            with pq.ParquetFile(path) as file:
+                none = True
+                for batch in file.iter_batches(BATCH):
+                    none = False
+                    yield pa.Table.from_batches([batch]).rename_columns(schema.names).cast(schema)
+                if none:
+                    yield schema.empty_table()
+
+        return replace(like, schema=schema, batches=batches, count=pq.read_metadata(path).num_rows)
 
 
 class Rejects:
     """Takes the rows that a step leaves out: counts them, and stores them in a file where one is given."""
 
     def __init__(self, account: StepAccount, like: RowFlow | None, path: Path | None) -> None:
-        self._account, self._like, self._path = account, like, path
-        self._writer: ipc.RecordBatchFileWriter | None = None
-        self._schema = pa.schema([])
+        self._account, self._like = account, like
+        self._file = RowsFile(path, like.crs if like else None) if path is not None else None
         self._stored = 0
 
     def __call__(self, table: pa.Table, reason: str) -> None:
         if not table.num_rows:
             return
         self._account.rejected[reason] = self._account.rejected.get(reason, 0) + table.num_rows
-        if self._path is None or self._stored >= MOST_REJECTED:
+        if self._file is None or self._stored >= MOST_REJECTED:
             return
         table = table.add_column(0, "why it was left out", pa.array([reason] * table.num_rows, pa.string()))
-        if self._writer is None:
-            self._writer, self._schema = ipc.new_file(str(self._path), table.schema), table.schema
-        if table.schema.equals(self._schema):
-            self._writer.write_table(table)
-            self._stored += table.num_rows
+        self._stored += table.num_rows if self._file.write(table) else 0
 
     def flow(self) -> RowFlow | None:
         """Return the rows that were stored, None for none."""
-        if self._writer is None or self._like is None or self._path is None:
+        if self._file is None or self._like is None or not self._file.close():
             return None
-        self._writer.close()
-        return _rows_of_file(self._path, replace(self._like, name=f"{self._like.name}, left out", parted=""))
+        return self._file.flow(replace(self._like, name=f"{self._like.name}, left out", parted=""))
 
 
 def metered(flow: Flow, account: StepAccount, before: StepAccount | None) -> Flow:
@@ -144,34 +202,25 @@ def _counted(
     account.count_in = before.count_out if before else count
 
 
+def stored_path(flow: Flow, path: Path) -> Path:
+    """Return where `stored_flow` stores a flow."""
+    return path.with_suffix(
+        ".tif" if isinstance(flow, GridFlow) else ".las" if isinstance(flow, PointFlow) else ".parquet"
+    )
+
+
 def stored_flow(flow: Flow, path: Path, check: Callable[[], None] = lambda: None) -> Flow:
     """Return a flow whose data was computed and lies in a file at `path`, with the ending that it needs."""
     if isinstance(flow, GridFlow):
         return _stored_cells(flow, path.with_suffix(".tif"), check)
     if isinstance(flow, PointFlow):
         return _stored_points(flow, path.with_suffix(".las"), check)
-    path = path.with_suffix(".arrow")
-    with ipc.new_file(str(path), flow.schema) as out:
-        for batch in flow.batches():
-            check()
-            out.write_table(batch.cast(flow.schema) if not batch.schema.equals(flow.schema) else batch)
-    return _rows_of_file(path, flow)
-
-
-def _rows_of_file(path: Path, like: RowFlow) -> RowFlow:
-    with pa.memory_map(str(path)) as source:
-        file = ipc.open_file(source)
-        schema, count = file.schema, sum(file.get_batch(i).num_rows for i in range(file.num_record_batches))
-
-    def batches() -> Iterator[pa.Table]:
-        with pa.memory_map(str(path)) as source:
-            file = ipc.open_file(source)
-            if not file.num_record_batches:
-                yield schema.empty_table()
-            for number in range(file.num_record_batches):
-                yield pa.Table.from_batches([file.get_batch(number)])
-
-    return replace(like, schema=schema, batches=batches, count=count)
+    file = RowsFile(path.with_suffix(".parquet"), flow.crs)
+    for batch in flow.batches():
+        check()
+        file.write(batch.cast(flow.schema) if not batch.schema.equals(flow.schema) else batch)
+    file.close(flow.schema)
+    return file.flow(flow)
 
 
 def _stored_cells(flow: GridFlow, path: Path, check: Callable[[], None]) -> GridFlow:

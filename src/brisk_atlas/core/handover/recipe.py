@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, fields, replace
 from functools import cache
 from pathlib import Path
@@ -19,7 +19,7 @@ from pydantic import TypeAdapter, ValidationError
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.system.atomic_write import write_whole
 
-from .step import BadStep, Step
+from .step import BadStep, MissingSetting, Step
 from .steps import STEPS
 
 MARK = "brisk_atlas_recipe"  # the first key of the file; its value is the version of the form
@@ -73,25 +73,39 @@ class RecipeStep:
             return made
         except ValidationError as error:
             first = error.errors()[0]
-            setting = ".".join(map(str, first["loc"]))
-            reason = (
-                "is not given" if first["type"].startswith("missing") else first["msg"][:1].lower() + first["msg"][1:]
-            )
-            raise BadStep(kind.label, f"{setting}: {reason}") from error
+            setting, words = ".".join(map(str, first["loc"])), str(first["msg"])
+            if first["type"].startswith("missing"):
+                raise MissingSetting(kind.label, f"{setting}: is not given", "Fill it in.") from error
+            raise BadStep(kind.label, f"{setting}: {words[:1].lower()}{words[1:]}") from error
 
-    def as_json(self) -> dict[str, Any]:
-        """Return it as the file holds it."""
+    def as_json(self, folder: Path | None = None) -> dict[str, Any]:
+        """Return it as a file in `folder` holds it."""
         notes = {"comment": self.comment} if self.comment else {}
-        return {"do": self.do, **self.settings, **notes, **({"off": True} if self.off else {})}
+        settings = self._with_refs(lambda ref: DataRef.from_json(ref).as_json(folder)) if folder else self.settings
+        return {"do": self.do, **settings, **notes, **({"off": True} if self.off else {})}
+
+    def _with_refs(self, changed: Callable[[dict[str, Any]], dict[str, Any]]) -> dict[str, Any]:
+        """Return the settings with the references in them changed."""
+        made = dict(self.settings)
+        for name in source_settings(STEPS[self.do]) if self.do in STEPS else ():
+            value = made.get(name)
+            if isinstance(value, dict):
+                made[name] = changed(value)
+            elif isinstance(value, list):
+                made[name] = [changed(each) if isinstance(each, dict) else each for each in value]
+        return made
 
     @classmethod
-    def from_json(cls, stored: Mapping[str, Any]) -> RecipeStep:
+    def from_json(cls, stored: Mapping[str, Any], folder: Path | None = None) -> RecipeStep:
         """Return a step from its JSON. Raises BadRecipe."""
         rest = dict(stored)
         do, comment, off = rest.pop("do", None), rest.pop("comment", ""), rest.pop("off", False)
         if not isinstance(do, str):
             raise BadRecipe("step", "it does not state what it does", 'Give it a "do", such as "where".')
-        return cls(do, rest, str(comment), bool(off))
+        made = cls(do, rest, str(comment), bool(off))
+        if folder is None:
+            return made
+        return replace(made, settings=made._with_refs(lambda ref: DataRef.from_json(ref, folder).as_json()))
 
 
 @dataclass(frozen=True)
@@ -158,8 +172,8 @@ class Recipe:
             if self.branch(other) is not None:
                 self._check_no_circle(other, (*above, name))
 
-    def as_json(self) -> dict[str, Any]:
-        """Return it as the file holds it."""
+    def as_json(self, folder: Path | None = None) -> dict[str, Any]:
+        """Return it as a file in `folder` holds it."""
         return {
             MARK: FORM,
             "title": self.title,
@@ -172,15 +186,15 @@ class Recipe:
             "branches": [
                 {
                     "name": b.name,
-                    "source": b.source if isinstance(b.source, str) else b.source.as_json(),
-                    "steps": [step.as_json() for step in b.steps],
+                    "source": b.source if isinstance(b.source, str) else b.source.as_json(folder),
+                    "steps": [step.as_json(folder) for step in b.steps],
                 }
                 for b in self.branches
             ],
         }
 
     @classmethod
-    def from_json(cls, stored: Any, place: object = "recipe") -> Recipe:
+    def from_json(cls, stored: Any, place: object = "recipe", folder: Path | None = None) -> Recipe:
         """Return a recipe from its JSON. Raises BadRecipe."""
         if not isinstance(stored, dict) or MARK not in stored:
             raise BadRecipe(place, "it is not a recipe", f'A recipe is a JSON object that begins with "{MARK}".')
@@ -190,7 +204,8 @@ class Recipe:
             recipe = cls(
                 str(stored.get("title", "")),
                 tuple(
-                    Branch(str(b["name"]), _source(b["source"]), tuple(map(RecipeStep.from_json, b.get("steps", ()))))
+                    Branch(str(b["name"]), _source(b["source"], folder),
+                           tuple(RecipeStep.from_json(each, folder) for each in b.get("steps", ())))
                     for b in stored.get("branches", ())
                 ),
                 tuple(Parameter(str(p["name"]), p.get("default", ""), str(p.get("about", "")))
@@ -204,9 +219,9 @@ class Recipe:
         return recipe
 
 
-def _source(stored: Any) -> str | DataRef:
+def _source(stored: Any, folder: Path | None) -> str | DataRef:
     if isinstance(stored, dict):
-        return DataRef.from_json(stored)
+        return DataRef.from_json(stored, folder)
     if isinstance(stored, str):
         return stored
     raise TypeError("a source is a text or a reference")
@@ -218,12 +233,35 @@ def read_recipe(path: Path) -> Recipe:
         stored = json.loads(path.read_text("utf-8"))
     except (OSError, ValueError, RecursionError) as error:
         raise BadRecipe(path, f"it can't be read ({error})", "Choose a recipe.") from error
-    return Recipe.from_json(stored, path)
+    return Recipe.from_json(stored, path, path.absolute().parent)
 
 
 def write_recipe(recipe: Recipe, path: Path) -> None:
     """Write a recipe to a file. Raises CannotWrite."""
-    write_whole(path, (json.dumps(recipe.as_json(), indent=2, ensure_ascii=False) + "\n").encode())
+    write_whole(
+        path, (json.dumps(recipe.as_json(path.absolute().parent), indent=2, ensure_ascii=False) + "\n").encode()
+    )
+
+
+def for_many(recipe: Recipe) -> Recipe:
+    """Return a recipe that takes inputs: its main branch begins with the input, and what it writes goes into the folder
+    of the run under the name of the input."""
+    main, *others = recipe.branches
+
+    def placed(step: RecipeStep, branch: Branch) -> RecipeStep:
+        path = str(step.settings.get("path", ""))
+        if step.do != "write" or "${name}" in path:
+            return step
+        name = "${name}" if branch is main else "${name}_" + branch.name
+        ending = "".join(Path(path).suffixes[-2:]) if path.endswith(".copc.laz") else Path(path).suffix
+        return replace(step, settings={**step.settings, "path": f"${{out}}/{name}{ending}"})
+
+    made = [
+        replace(branch, source=INPUT if branch is main else branch.source,
+                steps=tuple(placed(step, branch) for step in branch.steps))
+        for branch in (main, *others)
+    ]  # fmt: skip
+    return replace(recipe, branches=tuple(made))
 
 
 def used_by(branch: Branch) -> Iterator[str]:

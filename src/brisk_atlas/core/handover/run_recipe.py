@@ -7,7 +7,7 @@ import json
 import shutil
 import tempfile
 import time
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -15,9 +15,10 @@ from typing import Any, Protocol
 
 from brisk_atlas.core.model import AtlasError, DataRef
 
-from .checkpoints import Checkpoint, CheckpointStore, Rejects, StepAccount, metered, stored_flow
+from .checkpoints import Checkpoint, CheckpointStore, Rejects, StepAccount, metered, stored_flow, stored_path
 from .flows import Flow, RowFlow
 from .formats import WrittenFile
+from .look_ahead import LookAhead, look_ahead
 from .recipe import BadRecipe, Branch, Recipe, RecipeStep, filled
 from .step import BadStep, Step, StepContext
 from .steps.write import WriteStep
@@ -33,6 +34,9 @@ class Sources(Protocol):
 
     def state(self, source: str | DataRef) -> str:
         """Return what tells that a source changed."""
+
+    def count(self, source: str | DataRef) -> int | None:
+        """Return how many rows, cells or points a source has; None where that is not known."""
 
 
 @dataclass(frozen=True)
@@ -123,17 +127,29 @@ class RecipeRun:
                     step.check(before.flow)
                     account.count_in = account.count_out = before.account.count_out
                     account.warnings += [loss.text for loss in step.losses(before.flow)]
-                    return Checkpoint(account, before.flow)
+                    return replace(before, account=account, rejected=None, rejected_path=None)
                 else:
                     like = before.flow if isinstance(before.flow, RowFlow) else None
-                    rejects = Rejects(account, like, self.stored.path(digest, "left-out.arrow"))
+                    rejects = Rejects(account, like, self.stored.path(digest, "left-out.parquet"))
                     flow = self._stepped(step, before.flow, account, rejects)
             seen = metered(flow, account, before.account if before else None)
-            flow = stored_flow(seen, self.stored.path(digest, "result"), self.check)
+            path = self.stored.path(digest, "result")
+            flow = stored_flow(seen, path, self.check)
         except AtlasError as error:
             account.error = error
             return Checkpoint(account, None)
-        return Checkpoint(account, flow, rejects.flow() if rejects else None)
+        left_out = rejects.flow() if rejects else None
+        away = self.stored.path(digest, "left-out.parquet") if left_out is not None else None
+        return Checkpoint(account, flow, left_out, stored_path(flow, path), away)
+
+    def outlooks(self, name: str, seen: list[Checkpoint]) -> Iterator[tuple[LookAhead | None, str]]:
+        """Yield what each step of a branch that writes would write, from its checkpoints; else why it can't."""
+        total = self.sources.count(filled(self.branch(name).source, self.values)) if self.sampled else None
+        for step in self.write_steps(self.branch(name)):
+            try:
+                yield look_ahead(step, seen, total, self._context(StepAccount(step.label), None)), ""
+            except AtlasError as error:
+                yield None, str(error)
 
     # Running to the end
 
@@ -261,6 +277,27 @@ class RecipeRun:
             return f"{source} {self.sources.state(source)}"
         except AtlasError:
             return str(source)
+
+
+def check_targets(recipe: Recipe, sources: Iterable[DataRef]) -> None:
+    """Raise BadRecipe where a recipe would write to a dataset that it is read from, or that is among `sources`:
+    originals are read-only."""
+    own = [branch.source for branch in recipe.branches if isinstance(branch.source, DataRef)]
+    places = {Path(ref.place).resolve() for ref in (*own, *sources) if ref.is_local}
+    for target in targets(recipe, {}):
+        if target.resolve() in places:
+            raise BadRecipe(target, "it is a source, and originals are read-only", "Choose another name.")
+
+
+def targets(recipe: Recipe, values: Mapping[str, Any]) -> list[Path]:
+    """Return the files that a run writes, as far as their names are known."""
+    known = recipe.values(values)
+    return [
+        Path(str(filled(step.settings.get("path", ""), known))).expanduser().absolute()
+        for branch in recipe.branches
+        for step in branch.steps
+        if step.do == WriteStep.word and not step.off
+    ]
 
 
 def _kind_of(step: RecipeStep) -> tuple[str, ...]:

@@ -206,6 +206,10 @@ class FileSources:
         """Return what tells that a dataset changed."""
         return fingerprint(self.ref(source).whole)
 
+    def count(self, source: str | DataRef) -> int | None:
+        """Return how many rows, cells or points a dataset has; None where that is not known."""
+        return count_of(one_part(read.open(self.ref(source)), self.ref(source)))
+
     def ref(self, source: str | DataRef) -> DataRef:
         """Return the reference that a source means."""
         return source if isinstance(source, DataRef) else DataRef.typed(source, self.folder)
@@ -224,6 +228,12 @@ def one_part(dataset: Dataset, ref: DataRef) -> Part:
         names = ", ".join(part.facts.name for part in usable) or "none"
         raise AtlasError(ref, f"it has {len(usable)} parts", f"Name one of them behind #: {names}.")
     return usable[0]
+
+
+def count_of(part: Part) -> int | None:
+    """Return how many rows, cells or points a part has."""
+    grid = part.facts.grid
+    return grid.width * grid.height if grid is not None else part.facts.count
 
 
 def source_name(part: Part) -> str:

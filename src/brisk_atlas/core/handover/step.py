@@ -26,6 +26,10 @@ class BadStep(AtlasError):
     """A step can't do what it is asked to; `place` names the step."""
 
 
+class MissingSetting(BadStep):
+    """A step lacks a setting that it must have."""
+
+
 @dataclass
 class StepContext:
     """What a step may use beside the flow that comes to it.

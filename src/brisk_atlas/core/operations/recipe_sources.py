@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.connect.connector import fingerprint
 from brisk_atlas.core.handover.flows import Flow
-from brisk_atlas.core.handover.sources import flow_of_part, held_flow, one_part, source_name
-from brisk_atlas.core.model import DataRef, Layer
+from brisk_atlas.core.handover.sources import count_of, flow_of_part, held_flow, one_part, source_name
+from brisk_atlas.core.model import AtlasError, DataRef, Layer
 from brisk_atlas.core.table import rows_of
 
 if TYPE_CHECKING:
@@ -39,6 +39,15 @@ class WorkspaceSources:
         if layer is None:
             return fingerprint(self._ref(source).whole)
         return f"{fingerprint(layer.ref.whole)} {layer.ref} {layer.rows.modifications!r}"
+
+    def count(self, source: str | DataRef) -> int | None:
+        """Return how many rows, cells or points a source has; None where that is not known."""
+        layer = self.layer(source)
+        ref = layer.ref if layer is not None else self._ref(source)
+        try:
+            return count_of(one_part(self.workspace.cache.dataset(ref), ref))
+        except AtlasError:
+            return None
 
     def layer(self, source: str | DataRef) -> Layer | None:
         """Return the open layer that a text means, None where there is none."""

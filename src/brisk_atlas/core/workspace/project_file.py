@@ -10,12 +10,13 @@ from functools import cache
 from math import inf, isinf
 from pathlib import Path
 from types import MappingProxyType
-from typing import Annotated, Any, Literal, cast
+from typing import TYPE_CHECKING, Annotated, Any, Literal, cast
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
 
 from brisk_atlas.core.kinds import KINDS
 from brisk_atlas.core.model import (
+    AtlasError,
     Blend,
     CannotRead,
     CannotWrite,
@@ -37,6 +38,9 @@ from .groups import Group, gathered
 from .named_places import NamedPlace
 from .saved_rows import rows_from, saved_rows
 from .work import Place, Work, WorkState
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.handover.recipe import Recipe
 
 SCHEMA = 2
 NO_FILE_OPTIONS: Mapping[DataRef, OpenOptions] = MappingProxyType({})
@@ -118,6 +122,19 @@ class _SavedProject(_Saved):
     readings: list[_SavedReading] = Field(default_factory=list, max_length=10_000)
     groups: list[_SavedGroup] = Field(default_factory=list, max_length=10_000)
     places: list[_SavedNamedPlace] = Field(default_factory=list, max_length=10_000)
+    recipes: list[dict[str, Any]] = Field(default_factory=list, max_length=1_000)
+
+
+def _recipes(stored: list[dict[str, Any]], path: Path) -> tuple[Recipe, ...]:
+    """Return the recipes of a project. Raises CannotRead."""
+    if not stored:
+        return ()
+    from brisk_atlas.core.handover.recipe import Recipe  # with all its steps, which most projects do without
+
+    try:
+        return tuple(Recipe.from_json(each, path, path.absolute().parent) for each in stored)
+    except AtlasError as error:
+        raise CannotRead(path, f"a recipe in it can't be read ({error.reason})", error.remedy) from error
 
 
 def _from_version_1(values: dict[str, Any], folder: Path) -> dict[str, Any]:
@@ -265,6 +282,7 @@ def project_bytes(
         places=[
             _SavedNamedPlace(**{**each._asdict(), "picture": b64encode(each.picture).decode()}) for each in state.places
         ],
+        recipes=[recipe.as_json(folder) for recipe in state.recipes],
         readings=[
             _SavedReading(ref=ref.as_json(folder), reading=saved_form(readings[ref]))
             for ref in dict.fromkeys(layer.ref.whole for layer in state.layers)
@@ -348,6 +366,7 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
         raise CannotRead(
             path, f"it is not a project of Brisk Atlas ({where}: {first['msg']})", "Open a copy, if you have one."
         ) from error
+    recipes = _recipes(saved.recipes, path)
     layers, groups = gathered(layers, tuple(Group(**group.model_dump()) for group in saved.groups))
     ids = {layer.id for layer in layers}
     comparison = _comparison(saved)
@@ -355,7 +374,7 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
         comparison = None
     subject = saved.subject if saved.subject in ids else (layers[0].id if layers else None)
     place = Place(**saved.place.model_dump()) if saved.place else None
-    return WorkState(layers, subject, saved.crs, comparison, groups, named), place, readings
+    return WorkState(layers, subject, saved.crs, comparison, groups, named, recipes), place, readings
 
 
 def _comparison(saved: _SavedProject) -> Comparison | None:

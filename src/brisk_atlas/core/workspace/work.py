@@ -19,6 +19,7 @@ from .shared_scale import with_shared_scale
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from brisk_atlas.core.handover.recipe import Recipe
     from brisk_atlas.core.model import DataRef, Facts, Layer, Style
 
 UNDO_STEPS = 200
@@ -43,6 +44,7 @@ class WorkState(NamedTuple):
     comparison: Comparison | None = None
     groups: tuple[Group, ...] = ()
     places: tuple[NamedPlace, ...] = ()
+    recipes: tuple[Recipe, ...] = ()
 
 
 class Picks(NamedTuple):
@@ -55,8 +57,8 @@ class Picks(NamedTuple):
 class Work:
     """Holds the state, the steps back and forth, and what is picked. Used from one thread.
 
-    Listeners are called with what changed: `layers`, `subject`, `picks`, `comparison`, `places`, `file`, and with
-    `locked` when a change was refused as the layer is locked.
+    Listeners are called with what changed: `layers`, `subject`, `picks`, `comparison`, `places`, `recipes`, `file`, and
+    with `locked` when a change was refused as the layer is locked.
     """
 
     def __init__(self) -> None:
@@ -168,6 +170,8 @@ class Work:
             self._announce("layers")
         if old.places != state.places:
             self._announce("places")
+        if old.recipes != state.recipes:
+            self._announce("recipes")
         if old.subject != state.subject:
             self._announce("subject")
         if old.comparison != state.comparison:
@@ -196,6 +200,10 @@ class Work:
             what, state = self._future.pop()
             self._past.append((what, self.state))
             self._swap(state)
+
+    def change_recipes(self, what: str, recipes: tuple[Recipe, ...]) -> None:
+        """Have other recipes in the work, a step of undo."""
+        self._become(what, self.state._replace(recipes=recipes))
 
     def add(self, ref: DataRef, facts: Facts, style: Style | None, name: str | None = None, *, what: str = "") -> Layer:
         """Open a part on top of the stack (grids below all vectors) and make it the subject."""

@@ -46,7 +46,7 @@ class ResampleCells(Step):
 
     resolution: float | None = argument("the cell size in units of the CRS; about as it is if not given", None)
     like: Source | None = argument("another grid whose cells are taken: a branch, an open layer or a dataset", None)
-    how: str = argument("nearest, between cells, cubic, mean, mode, minimum or maximum; by what fits if not given", "")
+    how: str = argument("how cells are made; by what fits if not given", "", choices=("", *HOW))
 
     @property
     def summary(self) -> str:
@@ -87,7 +87,7 @@ class Mosaic(Step):
     takes: ClassVar = GRID
 
     others: tuple[Source, ...] = argument("the other grids: branches of the recipe, open layers or datasets")
-    priority: str = argument("where they overlap: first, last, minimum, maximum or mean", "first")
+    priority: str = argument("what counts where they overlap", "first", choices=PRIORITIES)
 
     @property
     def summary(self) -> str:

@@ -136,7 +136,7 @@ class Compute(Step):
 
     field: str = argument("the name of the field; one that is there is replaced")
     expression: str = argument("an SQL expression, such as area_ellipsoid() / 1e6")
-    type: str = argument("the type: integer, number, text, yes or no, date, time or time with zone", "")
+    type: str = argument("the type of the field; as it comes if not given", "", choices=("", *TYPES))
     unit: str = argument("the unit of its values, in the record and in formats that have one", "")
 
     @property

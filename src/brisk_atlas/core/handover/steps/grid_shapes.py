@@ -133,7 +133,7 @@ class Rasterise(Step):
     field: str = argument("the field of numbers; 1 where there is a feature if not given", "")
     like: Source | None = argument("a grid whose cells are taken: a branch, an open layer or a dataset", None)
     touching: bool = argument("every cell that is touched, not those whose middle lies inside", False)
-    how: str = argument("where several features are: last, or sum", "last")
+    how: str = argument("what counts where several features are", "last", choices=("last", "sum"))
 
     @property
     def summary(self) -> str:

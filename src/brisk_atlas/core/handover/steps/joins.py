@@ -35,6 +35,7 @@ class JoinFields(Step):
     other_key: str = argument("the field there; that of the same name if not given", "")
     fields: tuple[str, ...] = argument("the fields to add; all if not given", ())
     only_matched: bool = argument("leave out rows without a partner", False)
+    prefix: str = argument("what the names of the added fields begin with, before a point", "")
 
     @property
     def summary(self) -> str:
@@ -44,8 +45,9 @@ class JoinFields(Step):
         rows, other = self.rows(flow), self.rows(context.flow_of(self.other))
         self.fields_there(rows, (self.key,))
         (there,) = self.fields_there(other, (self.other_key or self.key,))
-        wanted = self.fields_there(other, self.fields) or tuple(name for name in other.fields if name != there)
-        names = [f"{other.name}.{name}" if name in rows.fields else name for name in wanted]
+        rest = tuple(name for name in other.fields if name != there or self.prefix)
+        wanted = self.fields_there(other, self.fields) or rest
+        names = [self._new_name(name, rows, other) for name in wanted]
         columns = [pa.field(new, other.schema.field(name).type) for name, new in zip(wanted, names)]
         at_end = len(rows.fields)
         schema = pa.schema([*rows.schema][:at_end] + columns + [*rows.schema][at_end:])
@@ -74,6 +76,11 @@ class JoinFields(Step):
                 context.warn(f"{unmatched:,} rows have no partner in {other.name}; the added fields are missing there")
 
         return replace(rows, schema=schema, batches=batches, count=None if self.only_matched else rows.count)
+
+    def _new_name(self, name: str, rows: RowFlow, other: RowFlow) -> str:
+        if self.prefix:
+            return f"{self.prefix}.{name}"
+        return f"{other.name}.{name}" if name in rows.fields else name
 
 
 @step

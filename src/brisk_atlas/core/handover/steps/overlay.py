@@ -37,7 +37,7 @@ class Overlay(Step):
     gathers: ClassVar = True
 
     other: Source = argument("the other layer: a branch of the recipe, an open layer or a dataset")
-    how: str = argument("intersect, difference, union or identity", "intersect")
+    how: str = argument("which parts are left", "intersect", choices=HOW)
 
     @property
     def summary(self) -> str:

@@ -265,7 +265,7 @@ class SurfaceOfPoints(Step):
     gathers: ClassVar = True
 
     resolution: float = argument("the cell size in units of the CRS")
-    what: str = argument("mean, minimum, maximum, density or triangles", "mean")
+    what: str = argument("what each cell gets", "mean", choices=WHAT)
     classes: tuple[int, ...] = argument("the classes of points that count; all if not given", ())
 
     @property

@@ -36,7 +36,7 @@ class Terrain(Step):
     group: ClassVar = "Cells"
     takes: ClassVar = GRID
 
-    what: str = argument("slope, slope percent, aspect, hillshade or curvature", "slope")
+    what: str = argument("what is made", "slope", choices=tuple(UNITS))
     band: str = argument("the band of heights; the first if not given", "1")
     azimuth: float = argument("of a hillshade: where the light comes from, clockwise from north", 315.0)
     altitude: float = argument("of a hillshade: how high the light stands", 45.0)

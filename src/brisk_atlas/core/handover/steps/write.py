@@ -42,10 +42,12 @@ class WriteStep(Step):
 
     path: str = argument("the file to write; ${name} is the name of the source, ${out} the folder of the run")
     format: str = argument("the format by its name, where the ending does not say it", "")
-    options: dict[str, Any] = field(default_factory=dict, metadata={"help": "options of the format, by name"})
+    options: dict[str, Any] = field(
+        default_factory=dict, metadata={"help": "options of the format, by name", "placed": False, "choices": ()}
+    )
     append: bool = argument("add a layer, or rows, to a file that is there, where the format can", False)
     empty: bool = argument("write a file without rows too; else that is a failure", False)
-    record: str = argument("the record that goes with it: none, beside, or inside a GeoPackage", "none")
+    record: str = argument("where the record goes that goes with it", "none", choices=RECORDS)
     standard: str = argument("the standard of the record; that of the source's record if not given", "")
     title: str = argument("the title of the record and of a package; that of the source if not given", "")
     licence: str = argument("of a zip: the text of the licence that goes with it", "")

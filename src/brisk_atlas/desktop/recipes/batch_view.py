@@ -1,0 +1,359 @@
+"""A recipe over many inputs: the table of inputs, how each stands, and what failed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QDragEnterEvent, QDropEvent, QKeyEvent
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QProgressBar,
+    QPushButton,
+    QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.system.jobs import Lane
+from brisk_atlas.core.system.shares import CORES
+
+from ..plain_text import PlainLabel, plain_tip
+from ..session import Session
+from ..theme import LIGHT, Theme, mono_font
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.handover.batch import Batch, TaskOutcome
+    from brisk_atlas.core.handover.recipe import Recipe
+    from brisk_atlas.core.system.jobs import Job
+
+HEADS = ("Input", "State", "Rows", "Time", "Remarks")
+INPUT, STATE, ROWS, TIME, REMARKS = range(5)
+EMPTY = "Add files or a folder: the recipe is run for each of them. They can be dropped here too."
+
+
+class BatchView(QWidget):
+    """Inputs, values of parameters, where to, how many at a time; then what came of each.
+
+    Signals:
+        open_wanted(list): files that were written are to be opened, Paths.
+    """
+
+    open_wanted = pyqtSignal(list)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.theme: Theme = LIGHT
+        self.recipe_of: Callable[[], Recipe | None] = lambda: None
+        self.inputs: list[str] = []
+        self.batch: Batch | None = None
+        self.job: Job | None = None
+        self.outcomes: dict[int, TaskOutcome] = {}
+        self.setAcceptDrops(True)
+        self.title, self.state = PlainLabel("Run for many inputs"), PlainLabel(EMPTY)
+        self.title.setObjectName("title")
+        self.state.setObjectName("quiet")
+        self.state.setWordWrap(True)
+        self.add_files, self.add_folder, self.clear = (
+            QPushButton("Add files…"),
+            QPushButton("Add a folder…"),
+            QPushButton("Clear"),
+        )
+        self.out, self.browse = QLineEdit(str(Path.home() / "handed_over")), QPushButton("Choose…")
+        self.out.setObjectName("batch out")
+        self.out.setAccessibleName("The folder to write to")
+        self.out.setFont(mono_font())
+        self.workers = QSpinBox()
+        self.workers.setRange(1, 64)
+        self.workers.setValue(CORES)
+        self.workers.setAccessibleName("How many inputs at a time")
+        self.cluster = QLineEdit()
+        self.cluster.setPlaceholderText("this machine, or the address of a scheduler, such as tcp://10.0.0.5:8786")
+        self.cluster.setAccessibleName("The address of a Dask scheduler")
+        self.table = QTableWidget(0, len(HEADS))
+        self.table.setObjectName("batch")
+        self.table.setAccessibleName("Inputs and what came of them")
+        self.table.setHorizontalHeaderLabels(list(HEADS))
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setShowGrid(False)
+        self.table.setAlternatingRowColors(True)
+        side, head = self.table.verticalHeader(), self.table.horizontalHeader()
+        assert side is not None and head is not None
+        side.hide()
+        side.setDefaultSectionSize(24)
+        for column, width in ((INPUT, 200), (STATE, 84), (ROWS, 84), (TIME, 72)):
+            self.table.setColumnWidth(column, width)
+        head.setSectionResizeMode(REMARKS, QHeaderView.ResizeMode.Stretch)
+        head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.go, self.again, self.stop = (
+            QPushButton("Run for all"),
+            QPushButton("Only what is not done"),
+            QPushButton("Cancel"),
+        )
+        self.go.setObjectName("main")
+        self.again.setToolTip("Pass over the inputs that were done with this recipe before")
+        self.report, self.open = QPushButton("Write a report…"), QPushButton("Open what was written")
+        self.progress = QProgressBar()
+        self._lay_out()
+        self._connect()
+        self._refresh()
+
+    def _lay_out(self) -> None:
+        above, below, out = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
+        above.addWidget(self.title, 1)
+        for widget in (self.add_files, self.add_folder, self.clear):
+            above.addWidget(widget)
+        out.addWidget(self.out, 1)
+        out.addWidget(self.browse)
+        form = QFormLayout()
+        form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
+        form.addRow("Folder", out)
+        where = QHBoxLayout()
+        where.addWidget(self.workers)
+        where.addWidget(PlainLabel("on"))
+        where.addWidget(self.cluster, 1)
+        form.addRow("At a time", where)
+        below.addWidget(self.go)
+        below.addWidget(self.again)
+        below.addWidget(self.stop)
+        below.addWidget(self.progress)
+        below.addStretch(1)
+        for widget in (self.report, self.open):
+            below.addWidget(widget)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 10, 12, 10)
+        column.setSpacing(8)
+        column.addLayout(above)
+        column.addLayout(form)
+        column.addWidget(self.table, 1)
+        column.addWidget(self.state)
+        column.addLayout(below)
+
+    def _connect(self) -> None:
+        self.add_files.clicked.connect(self._browse_files)
+        self.add_folder.clicked.connect(self._browse_folder)
+        self.clear.clicked.connect(lambda checked=False: self.show_inputs([]))
+        self.browse.clicked.connect(self._browse_out)
+        self.go.clicked.connect(lambda checked=False: self.run())
+        self.again.clicked.connect(lambda checked=False: self.run(resume=True))
+        self.stop.clicked.connect(lambda checked=False: self.job.cancel() if self.job else None)
+        self.report.clicked.connect(self._write_report)
+        self.open.clicked.connect(self._open_written)
+
+    @property
+    def busy(self) -> bool:
+        """Whether the batch runs."""
+        return self.job is not None and not self.job.finished
+
+    # Inputs
+
+    def add(self, places: list[str]) -> None:
+        """Add files, and the datasets of folders."""
+        from brisk_atlas.core.handover.batch import inputs_in
+        from brisk_atlas.core.model import AtlasError
+
+        try:
+            found = inputs_in(places)
+        except AtlasError as error:
+            self._say(str(error), bad=True)
+            return
+        self.show_inputs(list(dict.fromkeys([*self.inputs, *found])))
+
+    def show_inputs(self, inputs: list[str]) -> None:
+        """Show inputs that nothing came of yet."""
+        self.inputs, self.outcomes, self.batch = inputs, {}, None
+        self.table.setRowCount(len(inputs))
+        for row, source in enumerate(inputs):
+            self._show_row(row, source, None)
+        self._say(EMPTY if not inputs else f"{len(inputs):,} inputs")
+        self._refresh()
+
+    def _browse_files(self) -> None:
+        paths, _ = QFileDialog.getOpenFileNames(self, "Inputs")
+        if paths:
+            self.add(paths)
+
+    def _browse_folder(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "A folder of inputs")
+        if folder:
+            self.add([folder])
+
+    def _browse_out(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "The folder to write to", self.out.text())
+        if folder:
+            self.out.setText(folder)
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        assert event is not None
+        mime = event.mimeData()
+        if mime is not None and mime.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        assert event is not None
+        mime = event.mimeData()
+        if mime is not None:
+            self.add([url.toLocalFile() for url in mime.urls() if url.isLocalFile()])
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        assert event is not None
+        rows = sorted({index.row() for index in self.table.selectedIndexes()})
+        if event.key() == Qt.Key.Key_Delete and rows and not self.busy:
+            self.show_inputs([each for row, each in enumerate(self.inputs) if row not in rows])
+        else:
+            super().keyPressEvent(event)
+
+    # Running
+
+    def run(self, *, resume: bool = False) -> None:
+        """Run the recipe for all inputs in the background."""
+        from brisk_atlas.core.handover.batch import Batch
+        from brisk_atlas.core.handover.recipe import for_many
+        from brisk_atlas.core.model import AtlasError
+
+        recipe = self.recipe_of()
+        if recipe is None or self.busy or not self.inputs:
+            return
+        try:
+            batch = Batch(for_many(recipe), self.inputs, Path(self.out.text()).expanduser())
+        except AtlasError as error:
+            self._say(str(error), bad=True)
+            return
+        self.batch, self.outcomes = batch, {}
+        for row, source in enumerate(self.inputs):
+            self._show_row(row, source, None)
+        address, workers = self.cluster.text().strip(), self.workers.value()
+
+        def work(job: Job) -> list[TaskOutcome]:
+            ended = [0]
+
+            def changed(task: object, outcome: TaskOutcome) -> None:
+                ended[0] += outcome.state not in ("running", "waiting")
+                job.report(ended[0] / len(batch.tasks), Path(outcome.source).name)
+                row = next(t.number for t in batch.tasks if t is task)
+                self.session.call_in_gui(lambda found: self._came(*found), (batch, row, outcome))
+
+            return batch.run(_runner(address, workers), resume=resume, check=job.check, changed=changed)
+
+        self.job = self.session.run(
+            f"Running {recipe.title or 'a recipe'} for {len(self.inputs):,} inputs", work, self._done, lane=Lane.BATCH,
+            failed=self._failed,
+        )  # fmt: skip
+        self.session.job_changed.connect(self._progressed)
+        self._refresh()
+
+    def _came(self, batch: Batch, row: int, outcome: TaskOutcome) -> None:
+        if batch is self.batch:
+            self.outcomes[row] = outcome
+            self._show_row(row, outcome.source, outcome)
+
+    def _progressed(self, job: Job) -> None:
+        if job is not self.job:
+            return
+        self.progress.setValue(round(100 * job.progress))
+        if job.finished:
+            self.session.job_changed.disconnect(self._progressed)
+            if job.state == "cancelled":
+                self._say("Cancelled. What was done is whole; “Only what is not done” goes on from here.")
+            self._refresh()
+
+    def _done(self, outcomes: list[TaskOutcome]) -> None:
+        from brisk_atlas.core.handover.batch_report import totals
+
+        self.outcomes = dict(enumerate(outcomes))
+        for row, outcome in self.outcomes.items():
+            self._show_row(row, outcome.source, outcome)
+        ended = ", ".join(f"{count:,} {state}" for state, count in totals(outcomes).items() if count)
+        self._say(f"{len(outcomes):,} inputs: {ended}", bad=any(o.state == "failed" for o in outcomes))
+        self._refresh()
+
+    def _failed(self, error: BaseException) -> None:
+        from brisk_atlas.core.model import AtlasError
+
+        self._say(str(error), bad=True)
+        self._refresh()
+        if not isinstance(error, AtlasError):
+            self.session.fault(error)
+
+    def _show_row(self, row: int, source: str, outcome: TaskOutcome | None) -> None:
+        state = outcome.state if outcome is not None else "waiting"
+        texts = [Path(source).name, state, "", "", ""]
+        if outcome is not None and outcome.state in ("done", "done before"):
+            texts[ROWS], texts[TIME] = f"{outcome.count:,}", f"{outcome.seconds:.2f} s"
+            texts[REMARKS] = " · ".join(outcome.warnings)
+        elif outcome is not None and outcome.reason:
+            texts[REMARKS] = outcome.reason
+        inks = {"failed": self.theme.fault, "done": self.theme.good, "done before": self.theme.quiet,
+                "waiting": self.theme.quiet, "running": self.theme.second}  # fmt: skip
+        for column, text in enumerate(texts):
+            item = QTableWidgetItem(text)
+            item.setToolTip(plain_tip(text if column == REMARKS else source if column == INPUT else ""))
+            if column in (ROWS, TIME):
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                item.setFont(mono_font())
+            if column == STATE or (column == REMARKS and state == "failed"):
+                item.setForeground(QColor(inks[state]))
+            self.table.setItem(row, column, item)
+
+    def _say(self, text: str, *, bad: bool = False) -> None:
+        self.state.setObjectName("fault" if bad else "quiet")
+        style = self.state.style()
+        assert style is not None
+        style.polish(self.state)
+        self.state.setText(text)
+
+    def _refresh(self) -> None:
+        busy, ended = self.busy, bool(self.outcomes) and not self.busy
+        for widget in (self.go, self.again):
+            widget.setEnabled(bool(self.inputs) and not busy)
+        self.stop.setVisible(busy)
+        self.progress.setVisible(busy)
+        for widget in (self.report, self.open):
+            widget.setVisible(ended)
+        for widget in (self.add_files, self.add_folder, self.clear):
+            widget.setEnabled(not busy)
+
+    def _write_report(self) -> None:
+        from brisk_atlas.core.handover.batch_report import write_report
+        from brisk_atlas.core.model import AtlasError
+
+        from ..save_path import ask_save_path
+
+        path = ask_save_path(self, "Write a report", "report", {".html": "Page", ".json": "JSON"})
+        if path is None or self.batch is None:
+            return
+        outcomes = [self.outcomes[row] for row in sorted(self.outcomes)]
+        try:
+            write_report(self.batch.recipe, outcomes, sum(o.seconds for o in outcomes), path)
+        except AtlasError as error:
+            self._say(str(error), bad=True)
+            return
+        self._say(f"Wrote {path}")
+
+    def _open_written(self) -> None:
+        rows = sorted({index.row() for index in self.table.selectedIndexes()}) or sorted(self.outcomes)
+        found = [Path(each["path"]) for row in rows if row in self.outcomes for each in self.outcomes[row].written]
+        if found:
+            self.open_wanted.emit(found)
+
+
+def _runner(address: str, workers: int):  # type: ignore[no-untyped-def]
+    """Return who does the tasks: processes of this machine, or those of a cluster."""
+    if address:
+        from brisk_atlas.core.handover.batch_cluster import ClusterRunner
+
+        return ClusterRunner(address)
+    from brisk_atlas.core.handover.batch_worker import ProcessRunner
+
+    return ProcessRunner(workers)
