@@ -134,12 +134,14 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
         d.press(window, Qt.Key.Key_E, CTRL)
         d.settle()
     page, target = window.handover, tmp_path / "lava_2031.gpkg"
-    page.extent.setCurrentIndex(page.extent.findText("inside the polygons of"))
-    page.within.setCurrentText("closed_zones")
-    page.rows.setCurrentText("rows where…")
-    d.type(page.where, "year = 2031", enter=False)
-    d.type(page.crs, "EPSG:4326", enter=False)
-    d.type(page.path, str(target), enter=False)
+    for word, settings in (
+        ("where", {"where": "year = 2031"}), ("clip", {"polygons": d.layer("closed_zones").ref.as_json()}),
+        ("reproject", {"crs": "EPSG:4326"}),
+    ):  # fmt: skip
+        page.add_step(word, settings)
+        d.settle()
+    page.list.choose("main", 3)
+    d.type(page.write_form.path, str(target))
     if by_mouse:
         d.click(page.go)
     else:

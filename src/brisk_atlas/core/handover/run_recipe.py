@@ -142,14 +142,18 @@ class RecipeRun:
         away = self.stored.path(digest, "left-out.parquet") if left_out is not None else None
         return Checkpoint(account, flow, left_out, stored_path(flow, path), away)
 
-    def outlooks(self, name: str, seen: list[Checkpoint]) -> Iterator[tuple[LookAhead | None, str]]:
-        """Yield what each step of a branch that writes would write, from its checkpoints; else why it can't."""
+    def outlooks(self, name: str, seen: list[Checkpoint]) -> Iterator[tuple[int, LookAhead | None, str]]:
+        """Yield each step of a branch that writes, by its place, with what it would write; else why it can't."""
         total = self.sources.count(filled(self.branch(name).source, self.values)) if self.sampled else None
-        for step in self.write_steps(self.branch(name)):
+        for at, each in enumerate(self.branch(name).steps):
+            if each.off or each.do != WriteStep.word:
+                continue
             try:
-                yield look_ahead(step, seen, total, self._context(StepAccount(step.label), None)), ""
+                step = each.made(self.values)
+                assert isinstance(step, WriteStep)
+                yield at, look_ahead(step, seen, total, self._context(StepAccount(step.label), None)), ""
             except AtlasError as error:
-                yield None, str(error)
+                yield at, None, str(error)
 
     # Running to the end
 

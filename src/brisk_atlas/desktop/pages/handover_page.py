@@ -67,6 +67,7 @@ class HandoverPage(QWidget):
         self.recipe: Recipe | None = None
         self.stored_at: int | None = None  # its number among the recipes of the work; None for one that is not stored
         self.checkpoints: dict[tuple[str, int], Checkpoint] = {}
+        self.outlooks: dict[tuple[str, int], tuple[LookAhead | None, str]] = {}
         self.job: Job | None = None
         self.written: list[Path] = []
         self._made_of: Layer | None = None
@@ -254,6 +255,7 @@ class HandoverPage(QWidget):
             self._look()
         self._fill_which()
         self.whole.setCurrentIndex(1 if self.recipe is not None else 0)
+        self.go.setEnabled(self.recipe is not None and (self.job is None or self.job.finished))
 
     def _is_of(self, layer: Layer) -> bool:
         """Return whether the draft that is shown was made of a layer as it is now."""
@@ -380,6 +382,9 @@ class HandoverPage(QWidget):
         """Return the settings that a new step of a kind begins with, where some are at hand."""
         if word == WRITE:
             return {"path": str(Path.home() / f"{branch.name}_piece")}
+        picks, subject = self.session.work.picks, self.session.work.subject
+        if word == "rows" and picks is not None and subject is not None and picks.layer_id == subject.id:
+            return {"rows_wanted": list(picks.rows)}
         if word == "fields":
             line = self.list.current
             around = self._surroundings(branch, line.at + 1 if line is not None else SOURCE + 1)
@@ -572,13 +577,11 @@ class HandoverPage(QWidget):
         if line is not None and line.branch == branch and (line.at == at or checkpoint.account.error is not None):
             self._show_line(branch, line.at)
 
-    def _outlook_came(self, branch: str, outlook: LookAhead | None, fault: str) -> None:
+    def _outlook_came(self, branch: str, at: int, outlook: LookAhead | None, fault: str) -> None:
+        self.outlooks[branch, at] = outlook, fault
         line = self.list.current
-        found = self._current()
-        if line is not None and found is not None and line.branch == branch and line.at != SOURCE:
-            self.outlook = outlook
-            if found[0].steps[line.at].do == WRITE:
-                self.write_form.show_outlook(outlook, fault)
+        if line is not None and (line.branch, line.at) == (branch, at):
+            self.write_form.show_outlook(outlook, fault)
 
     def _show_line(self, branch_name: str, at: int) -> None:
         """Show the settings of a step, and what came of it."""
@@ -606,6 +609,7 @@ class HandoverPage(QWidget):
             kind = self._kind_here() or DataKind.VECTOR
             if self.write_form.settings != dict(step.settings) or self.forms.currentIndex() != 2:
                 self.write_form.show_step(step, kind)
+                self.write_form.show_outlook(*self.outlooks.get((branch_name, at), (None, "")))
             self.forms.setCurrentIndex(2)
             return
         if step.do in STEPS:

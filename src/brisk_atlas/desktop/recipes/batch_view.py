@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -205,6 +205,13 @@ class BatchView(QWidget):
         mime = event.mimeData()
         if mime is not None:
             self.add([url.toLocalFile() for url in mime.urls() if url.isLocalFile()])
+
+    def event(self, event: QEvent | None) -> bool:
+        own = isinstance(event, QKeyEvent) and event.key() == Qt.Key.Key_Delete
+        if event is not None and own and event.type() == QEvent.Type.ShortcutOverride:
+            event.accept()  # so that it is no command of the window
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

@@ -23,12 +23,12 @@ class RecipeLooker(QObject):
 
     Signals:
         found(str, int, object): the checkpoint of a branch and a step, -1 for its source.
-        outlook(str, object, str): what would be written of a branch, a LookAhead; or None and why it can't be.
+        outlook(str, int, object, str): what a step that writes would write, a LookAhead; or None and why it can't.
         ended(): all of it was looked at, or it failed.
     """
 
     found = pyqtSignal(str, int, object)
-    outlook = pyqtSignal(str, object, str)
+    outlook = pyqtSignal(str, int, object, str)
     ended = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -103,8 +103,8 @@ class RecipeLooker(QObject):
                 seen.append(checkpoint)
                 report(job, self.found, name, at, checkpoint)
             if seen[-1].account.error is None:
-                for outlook, fault in run.outlooks(name, seen):
-                    report(job, self.outlook, name, outlook, fault)
+                for at, outlook, fault in run.outlooks(name, seen):
+                    report(job, self.outlook, name, at, outlook, fault)
 
         name = "Looking at all of the recipe" if whole else "Looking at the recipe"
         self._job = self.session.run(

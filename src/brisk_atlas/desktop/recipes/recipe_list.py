@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetrics, QKeyEvent, QPainter
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 LINE_PX, EDGE_PX, NUMBER_PX = 44, 10, 22
 SOURCE = -1  # the place of the source of a branch among its steps
 LINE = Qt.ItemDataRole.UserRole
+OWN_KEYS = {Qt.Key.Key_Delete, Qt.Key.Key_Space}
 
 
 @dataclass
@@ -206,6 +207,12 @@ class RecipeList(QListWidget):
     def _chosen(self, row: int) -> None:
         if not self._silent and 0 <= row < len(self.lines):
             self.line_chosen.emit(self.lines[row].branch, self.lines[row].at)
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.key() in OWN_KEYS:
+            event.accept()  # so that it is no command of the window
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         assert event is not None

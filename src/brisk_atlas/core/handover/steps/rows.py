@@ -48,6 +48,39 @@ class RowsWhere(Step):
 
 @step
 @dataclass(frozen=True)
+class RowsByNumber(Step):
+    """Leave rows by their numbers, such as those that were picked on the map."""
+
+    word: ClassVar = "rows"
+    label: ClassVar = "Rows by number"
+    group: ClassVar = "Rows"
+
+    rows_wanted: tuple[int, ...] = argument("the numbers of the rows in the source; the first is 0")
+
+    @property
+    def summary(self) -> str:
+        return f"{len(self.rows_wanted):,} rows"
+
+    def flow(self, flow: Flow, context: StepContext) -> RowFlow:
+        rows = self.rows(flow)
+        wanted = np.unique(np.array(self.rows_wanted, np.int64))
+        if not wanted.size or wanted[0] < 0:
+            raise self.refused("it names no row", "Pick some on the map or in Sheet.")
+
+        def batches() -> Iterator[pa.Table]:
+            first = 0
+            for batch in rows.batches():
+                here = wanted[(wanted >= first) & (wanted < first + batch.num_rows)] - first
+                passed = np.zeros(batch.num_rows, bool)
+                passed[here] = True
+                first += batch.num_rows
+                yield split_rows(batch, passed, context, "was not chosen")
+
+        return replace(rows, batches=batches, count=None if rows.sampled else len(wanted))
+
+
+@step
+@dataclass(frozen=True)
 class DropDuplicates(Step):
     """Leave one row of those that are alike in some fields, or in all of them and in geometry."""
 

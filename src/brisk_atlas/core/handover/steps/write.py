@@ -16,7 +16,7 @@ import pyarrow.compute as pc
 from brisk_atlas.core.model import CannotWrite, DataKind
 from brisk_atlas.core.model.argument import argument
 from brisk_atlas.core.record.document import Document
-from brisk_atlas.core.system.atomic_write import written_beside
+from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 from ..flows import Flow, GridFlow, PointFlow, RowFlow
 from ..formats import FileFormat, Loss, WrittenFile, format_for, formats_of
@@ -104,7 +104,10 @@ class WriteStep(Step):
             context.warn(loss.text)
         written = []
         for path, part in self._parts(flow, context):
-            path.parent.mkdir(parents=True, exist_ok=True)
+            try:
+                path.parent.mkdir(parents=True, exist_ok=True)
+            except OSError as error:
+                raise reason_of(error, path) from error
             one = self._packed if self.is_package else self._written
             written += one(part, path, context, report, made_by)
         return written
