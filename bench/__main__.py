@@ -25,6 +25,7 @@ NAMES = (
     "compare",
     "relief",
     "strip",
+    "handover",
 )
 
 

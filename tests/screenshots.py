@@ -211,21 +211,6 @@ def curtain(s: Studio) -> None:
     s.settle()
 
 
-def twin(s: Studio) -> None:
-    """Land cover of two years in two panes, the matrix from class to class, and the places of one of its cells."""
-    for year in (2029, 2031):
-        s.window.session.open_files([demo.DATA / "land_cover" / f"land_cover_{year}.tif"])
-        s.settle()
-    s.window.show_page("desk")
-    s.do("twin", "change")
-    s.window.desk.map.canvas.look_at_centre(509_900, 5_770_600, 24.0, UTM)
-    pane = s.window.desk.change.classes
-    pane.compute()
-    s.settle()
-    classes = pane.result.matrix.classes
-    pane.table.setCurrentCell(classes.index("forest"), classes.index("ash"))
-
-
 def relief(s: Studio) -> None:
     """Boreholes below a ground that is seen through, lit low, tethered to the map beside it."""
     s.demo()
@@ -398,12 +383,47 @@ def handover(s: Studio) -> None:
     s.demo()
     s.choose("lava_flows")
     s.window.show_page("handover")
-    s.window.handover.path.setText("/home/ana/lava_flows_piece.gpkg")
+    s.settle()
+    page, layers = s.window.handover, s.window.session.work.layers
+    zones = next(layer for layer in layers if layer.name == "closed_zones")
+    for word, settings in (
+        ("where", {"where": "year = 2031"}),
+        ("compute", {"field": "km2", "expression": "area_ellipsoid() / 1e6", "unit": "km²"}),
+        ("reproject", {"crs": "EPSG:4326"}),
+        ("clip", {"polygons": zones.ref.as_json()}),
+    ):
+        page.add_step(word, settings)
+        s.settle()
+    page.list.choose("main", 4)
+    page.write_form.path.setText("/home/ana/lava_2031.shp")
+    page.write_form._path_typed()
+
+
+def handover_many(s: Studio) -> None:
+    folder = Path(tempfile.mkdtemp(), "deliveries")
+    folder.mkdir()
+    for number in range(12):
+        shutil.copy(demo.DATA / "ash_samples.geojson", folder / f"ash_2031_06_{number + 10}.geojson")
+    (folder / "ash_2031_06_17.geojson").write_text('{"type": "Feature')
+    s.window.session.open_files([demo.DATA / "ash_samples.geojson"])
+    s.settle()
+    s.window.show_page("handover")
+    s.settle()
+    page = s.window.handover
+    page.add_step("where", {"where": "thickness_mm > 20"})
+    page.add_step("reproject", {"crs": "EPSG:4326"})
+    page.show_many(True)
+    page.batch.add([str(folder)])
+    page.batch.out.setText(str(folder.with_name("handed_over")))
+    page.batch.run()
+    s.settle()
+    page.batch.out.setText("/home/ana/handed_over")
 
 
 PICTURES = (
-    desk, delivery, time, find, find_database, service, curtain, twin, relief, relief_cloud, style, sketch,
+    desk, delivery, time, find, find_database, service, curtain, relief, relief_cloud, style, sketch,
     strip_lines, strip_log, strip_holes, sheet, record, record_many, handover,
+    handover_many,
 )  # fmt: skip
 
 

@@ -420,3 +420,39 @@ def test_a_cluster_on_this_machine_does_the_same(inputs, tmp_path):
     assert [o.state for o in outcomes].count(DONE) == 11 and len(list((tmp_path / "out").glob("*.gpkg"))) == 11
     with pytest.raises(AtlasError, match="no scheduler answers"):
         Batch(batch.recipe, inputs_in([inputs]), tmp_path / "out").run(ClusterRunner("tcp://127.0.0.1:1"))
+
+
+FULL_DISK = """
+import resource, signal, sys
+from pathlib import Path
+signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+from brisk_atlas.core.handover.recipe import Branch, Recipe, RecipeStep
+from brisk_atlas.core.handover.run_recipe import RecipeRun
+from brisk_atlas.core.handover.sources import FileSources
+from brisk_atlas.core.model import CannotWrite
+source, target, room = sys.argv[1:]
+recipe = Recipe("", (Branch("main", source, (RecipeStep("write", {"path": target}),)),))
+with RecipeRun(recipe, FileSources()) as run:
+    flow = run.flow("main")
+    resource.setrlimit(resource.RLIMIT_FSIZE, (int(room), resource.RLIM_INFINITY))
+    try:
+        run.write()
+        print("written")
+    except CannotWrite as error:
+        print("refused", error)
+"""
+OF_KIND = {
+    "tolvane_survey.gpkg#buildings": (".gpkg", ".geojson", ".fgb", ".shp", ".parquet", ".kml", ".gml", ".csv", ".xlsx", ".zip"),
+    "elevation_2031.tif": (".tif", ".asc"), "harrow_bay_2031.laz": (".laz", ".copc.laz"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("source", "ending"), [(s, e) for s, endings in OF_KIND.items() for e in endings])
+def test_a_full_disk_leaves_what_was_there(source, ending, data, tmp_path):
+    target = tmp_path / f"out{ending}"
+    target.write_bytes(b"what was there before")
+    arguments = [str(data / source), str(target), "6000"]
+    done = subprocess.run([sys.executable, "-c", FULL_DISK, *arguments], capture_output=True, text=True, timeout=120)
+    assert done.stdout.startswith("refused"), done.stderr[-600:]
+    assert target.read_bytes() == b"what was there before"
+    assert [p.name for p in tmp_path.iterdir()] == [target.name]

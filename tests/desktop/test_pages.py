@@ -109,11 +109,11 @@ def test_a_recipe_is_built_looked_at_written_and_opened_as_written(hand, tmp_pat
         page.write_form.outlook.text().startswith("Will be written: ")
         and " rows, about " in page.write_form.outlook.text()
     )
-    d.click(page.go)
-    assert page.result.text().startswith("Wrote ") and page.open_result.isVisible()
+    d.click(page.bar.go)
+    assert page.bar.result.text().startswith("Wrote ") and page.bar.open.isVisible()
     found = geopandas.read_file(tmp_path / "piece.gpkg")
     assert found.crs == "EPSG:4326" and (found["year"] == 2031).all() and "km2" in found
-    d.click(page.open_result)
+    d.click(page.bar.open)
     assert d.window.page == "desk" and d.work.subject.name == "piece"
 
 
@@ -202,7 +202,7 @@ def test_a_grid_as_the_map_shows_it_and_terrain(demo_driver, tmp_path):
     hand.add("terrain")
     hand.write_to(tmp_path / "slope.tif")
     assert "cells" in hand.page.write_form.outlook.text()
-    d.click(hand.page.go)
+    d.click(hand.page.bar.go)
     with rasterio.open(tmp_path / "slope.tif") as made:
         seen = d.canvas.view.extent
         assert abs(made.bounds.left - seen.xmin) <= 10 and abs(made.bounds.top - seen.ymax) <= 10
@@ -216,7 +216,7 @@ def test_picked_rows_go_by_their_numbers(demo_driver, tmp_path):
     hand = Hand(d)
     hand.add("rows")
     hand.write_to(tmp_path / "zone.geojson")
-    d.click(hand.page.go)
+    d.click(hand.page.bar.go)
     assert pyogrio.read_info(tmp_path / "zone.geojson", force_feature_count=True)["features"] == 1
 
 
@@ -263,7 +263,7 @@ def test_recipes_are_in_the_project_and_in_files(hand, tmp_path, monkeypatch):
     broken = tmp_path / "broken.recipe.json"
     broken.write_text("{")
     page.open_recipe(broken)
-    assert "can't be read" in page.result.text() and len(d.work.state.recipes) == 2
+    assert "can't be read" in page.bar.result.text() and len(d.work.state.recipes) == 2
 
 
 def test_another_source_is_a_branch_that_steps_may_use(hand):
@@ -319,12 +319,12 @@ def test_many_inputs_are_run_and_the_one_that_fails_says_why(hand, tmp_path, mon
 def test_a_folder_that_takes_no_file_and_a_source_are_told_and_the_page_goes_on(hand):
     d, page = hand.d, hand.page
     hand.write_to(Path("/proc/nowhere/x.gpkg"))
-    d.click(page.go)
-    assert "x.gpkg" in page.result.text() and page.go.isEnabled() and not page.open_result.isVisible()
+    d.click(page.bar.go)
+    assert "x.gpkg" in page.bar.result.text() and page.bar.go.isEnabled() and not page.bar.open.isVisible()
     before = SURVEY.read_bytes()
     hand.write_to(SURVEY)
-    d.click(page.go)
-    assert "originals are read-only" in page.result.text() and SURVEY.read_bytes() == before
+    d.click(page.bar.go)
+    assert "originals are read-only" in page.bar.result.text() and SURVEY.read_bytes() == before
 
 
 def test_a_large_layer_is_looked_at_in_part_and_in_whole_on_demand(driver, tmp_path):

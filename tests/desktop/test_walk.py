@@ -143,19 +143,19 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
     page.list.choose("main", 3)
     d.type(page.write_form.path, str(target))
     if by_mouse:
-        d.click(page.go)
+        d.click(page.bar.go)
     else:
-        page.go.setFocus()
-        d.press(page.go, Qt.Key.Key_Space)
+        page.bar.go.setFocus()
+        d.press(page.bar.go, Qt.Key.Key_Space)
         d.settle()
-    assert page.result.text().startswith(f"Wrote {truth['eruption_2031']['flows_in_closed_zones']} features")
+    assert page.bar.result.text().startswith(f"Wrote {truth['eruption_2031']['flows_in_closed_zones']} features")
     shapes = shapely.from_wkb(pyogrio.raw.read(target)[2])
     area = shapely.area(shapely.transform(shapes, lambda xy: transform(xy, "EPSG:4326", "EPSG:32727"))).sum()
     assert area == pytest.approx(truth["eruption_2031"]["lava_in_closed_zones_m2"], rel=1e-6)
     if by_mouse:
-        d.click(page.open_result)
+        d.click(page.bar.open)
     else:
-        d.press(page.open_result, Qt.Key.Key_Space)
+        d.press(page.bar.open, Qt.Key.Key_Space)
         d.settle()
     assert window.page == "desk" and d.work.subject.name == "lava_2031" and not window.notice.isVisible()
     picture = window.grab().toImage()

@@ -300,7 +300,7 @@ class BatchView(QWidget):
             texts[ROWS], texts[TIME] = f"{outcome.count:,}", f"{outcome.seconds:.2f} s"
             texts[REMARKS] = " · ".join(outcome.warnings)
         elif outcome is not None and outcome.reason:
-            texts[REMARKS] = outcome.reason
+            texts[REMARKS] = outcome.reason.removeprefix(f"{source}: ")
         inks = {"failed": self.theme.fault, "done": self.theme.good, "done before": self.theme.quiet,
                 "waiting": self.theme.quiet, "running": self.theme.second}  # fmt: skip
         for column, text in enumerate(texts):

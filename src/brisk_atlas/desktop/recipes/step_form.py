@@ -32,6 +32,8 @@ if TYPE_CHECKING:
 EXPRESSIONS = {"where", "expression"}
 FIELD_NAMES = {"fields", "by", "field", "key", "x", "y", "z"}
 BAND_NAMES = {"bands", "band"}
+ABBREVIATIONS = {"crs", "x", "y", "z"}
+OF_A_GRID = "of a grid: "  # how settings begin that grids alone have
 
 
 class StepForm(QWidget):
@@ -84,9 +86,9 @@ class StepForm(QWidget):
         self.comment.setText(step.comment)
         hints = typing.get_type_hints(kind, include_extras=True)
         self._defaults = {each.name: _default(each) for each in fields(kind)}
-        shown = {each.name for each in fields(kind)}
-        self._others = {name: value for name, value in step.settings.items() if name not in shown}
         for each in fields(kind):
+            if around.kind is not None and each.metadata["help"].startswith(OF_A_GRID) and not around.kind.has_cells:
+                continue
             made = _input(step.do, each, hints[each.name], around)
             made.setObjectName(f"step {each.name}")
             made.setToolTip(each.metadata["help"])
@@ -99,14 +101,16 @@ class StepForm(QWidget):
             if isinstance(made, SwitchInput | FieldsInput):
                 self.form.addRow(made)
             else:
-                self.form.addRow(each.name.replace("_", " ").capitalize(), made)
+                self.form.addRow(_label(each.name), made)
+        self._others = {name: value for name, value in step.settings.items() if name not in self.inputs}
 
     def settings(self) -> dict[str, Any]:
         """Return what was given, as JSON holds it."""
         found = {name: made.value() for name, made in self.inputs.items()}
         return self._others | {
-            name: value for name, value in found.items() if value is not None and value != self._defaults[name]
-        }
+            name: value for name, value in found.items() if value is not None and value != (self._defaults[name] or "")
+            and value != self._defaults[name]
+        }  # fmt: skip
 
     def _changed(self) -> None:
         self.edited.emit(self.settings())
@@ -117,6 +121,12 @@ class StepForm(QWidget):
             for child in made.findChildren(QLineEdit):
                 child.setFocus()
                 return
+
+
+def _label(name: str) -> str:
+    """Return what a setting is called."""
+    words = name.replace("_", " ").capitalize()
+    return words.upper() if name in ABBREVIATIONS else words
 
 
 def _default(each: Field[Any]) -> Any:
@@ -140,6 +150,8 @@ def _input(step: str, each: Field[Any], hint: Any, around: StepSurroundings) -> 
         return SourceInput(around.sources, several=several)
     if inner is Extent:
         return ExtentInput(around.view_extent)
+    if inner is bool and _default(each) is None:
+        return ChoiceInput(("", "yes", "no"), "")
     if inner is bool and not several:
         return SwitchInput(words[:1].upper() + words[1:], bool(_default(each)))
     names = around.fields if each.name in FIELD_NAMES or each.name in EXPRESSIONS else ()

@@ -10,7 +10,7 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMenu, QToolButton, QWidget
 
-from brisk_atlas.core.model import DataRef, Extent
+from brisk_atlas.core.model import DataKind, DataRef, Extent
 
 from ..panes.bar_buttons import bar_menu
 from ..theme import mono_font
@@ -26,13 +26,14 @@ class Taking(Enum):
 
 @dataclass(frozen=True)
 class StepSurroundings:
-    """What the settings of a step may name: fields or bands that come to it, sources (word and value as JSON), and what
-    the map shows."""
+    """What the settings of a step may name: fields or bands that come to it, sources (word and value as JSON), what the
+    map shows, and the kind of the data."""
 
     fields: tuple[str, ...] = ()
     bands: tuple[str, ...] = ()
     sources: tuple[tuple[str, Any], ...] = ()
     view_extent: Extent | None = None
+    kind: DataKind | None = None
 
 
 class StepInput(QWidget):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -13,13 +14,15 @@ from typing import Any, ClassVar
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from brisk_atlas.core.model import CannotWrite, DataKind
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind
 from brisk_atlas.core.model.argument import argument
+from brisk_atlas.core.model.errors import PANICS
 from brisk_atlas.core.record.document import Document
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 from ..flows import Flow, GridFlow, PointFlow, RowFlow
 from ..formats import FileFormat, Loss, WrittenFile, format_for, formats_of
+from ..formats.reading_back import check_written
 from ..package import write_package
 from ..record_handed import put_beside, put_inside, record_of_piece
 from ..step import PLACED, Step, StepContext, step
@@ -120,9 +123,14 @@ class WriteStep(Step):
         with written_beside(path) as there:
             if self.append and path.exists():
                 shutil.copy2(path, there)
-            count = format_.write(flow, there, format_.chosen(self.options), context, report)
+            options = format_.chosen(self.options)
+            with _reasoned(path):
+                count = format_.write(flow, there, options, context, report)
             if not count and not self.empty:
                 raise CannotWrite(path, "the steps leave nothing to write", "Look at which one leaves it out.")
+            report(0.96, "reading it back")
+            if not self.append:
+                check_written(there, count, path)
             context.check()
             if self.record == "inside":
                 put_inside(self._record(there, flow, made_by), there)
@@ -180,6 +188,21 @@ class WriteStep(Step):
             taken.add(word.lower())
             part = replace(flow, batches=lambda rows=rows: iter([rows]), count=rows.num_rows, parted="")  # type: ignore[misc]
             yield target.with_name(f"{target.stem}_{word}{target.suffix}"), part
+
+
+@contextmanager
+def _reasoned(path: Path) -> Iterator[None]:
+    """Turn what a library raises that writes into CannotWrite: each has its own error for a disk that is full."""
+    try:
+        yield
+    except (AtlasError, MemoryError):
+        raise
+    except Exception as error:
+        raise reason_of(error, path) from error
+    except BaseException as error:
+        if type(error).__name__ not in PANICS:
+            raise
+        raise reason_of(error, path) from error
 
 
 def words_of(flow: Flow, count: int) -> str:

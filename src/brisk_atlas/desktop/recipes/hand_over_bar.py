@@ -1,0 +1,128 @@
+"""Writing what a recipe makes: the button, progress, and what was written."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from brisk_atlas.core.system.jobs import Job, Lane
+
+from ..plain_text import PlainLabel
+from ..session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.handover.recipe import Recipe
+    from brisk_atlas.core.handover.run_recipe import BranchRun
+
+
+class HandOverBar(QWidget):
+    """Runs a recipe on all of the data and says what was written.
+
+    Signals:
+        wanted(): the button was pressed.
+        open_wanted(list): the files that were written are to be opened, Paths.
+    """
+
+    wanted = pyqtSignal()
+    open_wanted = pyqtSignal(list)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.job: Job | None = None
+        self.written: list[Path] = []
+        self.go, self.stop, self.open = (
+            QPushButton("Hand over"),
+            QPushButton("Cancel"),
+            QPushButton("Open what was written"),
+        )
+        self.go.setObjectName("main")
+        self.progress, self.result = QProgressBar(), PlainLabel()
+        self.result.setWordWrap(True)
+        self.result.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        deeds = QHBoxLayout()
+        deeds.setSpacing(8)
+        deeds.addWidget(self.go)
+        deeds.addWidget(self.stop)
+        deeds.addWidget(self.progress)
+        deeds.addWidget(self.open)
+        deeds.addStretch(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 6, 12, 10)
+        column.setSpacing(4)
+        column.addLayout(deeds)
+        column.addWidget(self.result)
+        for widget in (self.stop, self.open):
+            widget.hide()
+        self.progress.hide()
+        self.go.clicked.connect(lambda checked=False: self.wanted.emit())
+        self.stop.clicked.connect(lambda checked=False: self.job.cancel() if self.job else None)
+        self.open.clicked.connect(lambda checked=False: self.open_wanted.emit(self.written))
+
+    @property
+    def busy(self) -> bool:
+        """Whether something is being written."""
+        return self.job is not None and not self.job.finished
+
+    def run(self, recipe: Recipe) -> None:
+        """Run a recipe on all of the data and write, in the background."""
+        from brisk_atlas.core.operations.recipe_sources import WorkspaceSources
+        from brisk_atlas.core.workspace.workspace import FrozenWorkspace
+
+        if self.busy:
+            return
+        frozen = FrozenWorkspace(self.session.workspace)
+
+        def work(job: Job) -> list[BranchRun]:
+            from brisk_atlas.core.handover.run_recipe import RecipeRun, check_targets
+
+            check_targets(recipe, [layer.ref for layer in frozen.work.layers])
+            with RecipeRun(recipe, WorkspaceSources(frozen), check=job.check) as run:
+                return run.write(job.report)
+
+        self.result.setText("")
+        self.open.hide()
+        self.go.setEnabled(False)
+        self.progress.setValue(0)
+        self.stop.show()
+        self.progress.show()
+        name = f"Handing over {recipe.title}"
+        self.job = self.session.run(name, work, self._done, lane=Lane.BATCH, failed=self._failed)
+        self.session.job_changed.connect(self._progressed)
+
+    def _progressed(self, job: Job) -> None:
+        if job is not self.job:
+            return
+        self.progress.setValue(round(job.progress * 100))
+        if job.finished:
+            self.session.job_changed.disconnect(self._progressed)
+            self.stop.hide()
+            self.progress.hide()
+            self.go.setEnabled(True)
+            if job.state == "cancelled":
+                self.say("Cancelled; nothing was written.")
+
+    def _done(self, runs: list[BranchRun]) -> None:
+        files = [each for run in runs for each in run.written]
+        self.written = [each.path for each in files if each.format != "record"]
+        self.say("\n".join(f"Wrote {each.words} to {each.path}" for each in files))
+        self.open.show()
+        self.open.setFocus()
+
+    def _failed(self, error: BaseException) -> None:
+        from brisk_atlas.core.model import AtlasError
+
+        self.say(str(error) if isinstance(error, AtlasError) else f"It failed: {error}", bad=True)
+        if not isinstance(error, AtlasError):
+            self.session.fault(error)
+
+    def say(self, text: str, *, bad: bool = False) -> None:
+        """Show what happened."""
+        self.result.setObjectName("fault" if bad else "")
+        style = self.result.style()
+        assert style is not None
+        style.polish(self.result)
+        self.result.setText(text)
