@@ -44,6 +44,8 @@ def parser() -> argparse.ArgumentParser:
 
 def main(arguments: list[str]) -> int:
     """Serve until interrupted; returns the exit code."""
+    if arguments[:1] == ["cluster"]:
+        return _cluster()
     asked = parser().parse_args(arguments)
     from brisk_atlas.core.depot.offers import Depot
     from brisk_atlas.core.depot.serving import running
@@ -84,3 +86,16 @@ def main(arguments: list[str]) -> int:
             except KeyboardInterrupt:
                 pass
     return 0
+
+
+def _cluster() -> int:
+    """Run a scheduler with two workers on the loopback until interrupted; returns the exit code."""
+    from distributed import LocalCluster
+
+    with LocalCluster(n_workers=2, threads_per_worker=1, dashboard_address=None, host="127.0.0.1") as cluster:
+        print(cluster.scheduler_address, flush=True)
+        try:
+            while True:
+                time.sleep(1.0)
+        except KeyboardInterrupt:
+            return 0
