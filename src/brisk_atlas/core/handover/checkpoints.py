@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import laspy
@@ -23,7 +24,7 @@ from brisk_atlas.core.model import AtlasError, CellWindow
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import proj_crs
 
-from .flows import BATCH, GEOMETRY, Flow, GridFlow, PointFlow, RowFlow
+from .flows import BATCH, GEOMETRY, Flow, GridFlow, LocalBatches, PointFlow, RowFlow
 from .point_runs import record_of
 
 BLOCK = 512
@@ -140,10 +141,14 @@ class Rejects:
         self._account, self._like = account, like
         self._file = RowsFile(path, like.crs if like else None) if path is not None else None
         self._stored = 0
+        self._lock = Lock()
 
     def __call__(self, table: pa.Table, reason: str) -> None:
-        if not table.num_rows:
-            return
+        if table.num_rows:
+            with self._lock:
+                self._take(table, reason)
+
+    def _take(self, table: pa.Table, reason: str) -> None:
         self._account.rejected[reason] = self._account.rejected.get(reason, 0) + table.num_rows
         if self._file is None or self._stored >= MOST_REJECTED:
             return
@@ -172,7 +177,33 @@ def metered(flow: Flow, account: StepAccount, before: StepAccount | None) -> Flo
         return replace(flow, read=read)
     if isinstance(flow, PointFlow):
         return replace(flow, runs=lambda: _counted(flow.runs, len, account, before))
+    if isinstance(flow.batches, LocalBatches):
+        return replace(flow, batches=_metered_last(flow.batches, account))
     return replace(flow, batches=lambda: _counted(flow.batches, lambda table: table.num_rows, account, before))
+
+
+def _metered_last(batches: LocalBatches, account: StepAccount) -> LocalBatches:
+    """Return batches whose last function notes in an account what comes in and out of it, and its time in all threads
+    together."""
+    *others, last = batches.made
+    lock = Lock()
+
+    def begin() -> None:
+        account.count_in = account.count_out = 0
+        account.seconds = account.seconds_with_before = 0.0
+
+    def counted(table: pa.Table) -> pa.Table:
+        start = time.perf_counter()
+        made = last(table)
+        spent = time.perf_counter() - start
+        with lock:
+            account.count_in = (account.count_in or 0) + table.num_rows
+            account.count_out = (account.count_out or 0) + made.num_rows
+            account.seconds += spent
+            account.seconds_with_before += spent
+        return made
+
+    return replace(batches, made=(*others, counted), begin=(*batches.begin, begin))
 
 
 @contextmanager

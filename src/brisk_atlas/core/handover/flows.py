@@ -5,7 +5,9 @@ A flow says what it is before any of its data is read, and gives its data anew e
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +16,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.model import Band, CellWindow, DataKind, DataRef, Extent, Lattice
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.system.shares import CORES
 
 if TYPE_CHECKING:
     import laspy
@@ -141,14 +144,55 @@ class PointFlow:
 Flow = RowFlow | GridFlow | PointFlow
 
 
+@dataclass(frozen=True, eq=False)
+class LocalBatches:
+    """Batches each of which is made of one of `root` alone, by functions in turn: on all cores, in their order.
+
+    begin : called each time the batches are asked for anew
+    """
+
+    root: Callable[[], Iterator[pa.Table]]
+    made: tuple[Callable[[pa.Table], pa.Table], ...]
+    begin: tuple[Callable[[], None], ...] = ()
+
+    def __call__(self) -> Iterator[pa.Table]:
+        for each in self.begin:
+            each()
+        coming = self.root()
+        first = next(coming, None)
+        if first is None:
+            return
+        second = next(coming, None)
+        if second is None:  # threads of its own are for what is much
+            yield self._one(first)
+            return
+        with ThreadPoolExecutor(CORES, thread_name_prefix="recipe") as threads:
+            ahead = deque([threads.submit(self._one, first), threads.submit(self._one, second)])
+            try:
+                for batch in coming:
+                    if len(ahead) > CORES:
+                        yield ahead.popleft().result()
+                    ahead.append(threads.submit(self._one, batch))
+                while ahead:
+                    yield ahead.popleft().result()
+            finally:
+                for job in ahead:
+                    job.cancel()
+
+    def _one(self, batch: pa.Table) -> pa.Table:
+        for each in self.made:
+            batch = each(batch)
+        return batch
+
+    def then(self, made: Callable[[pa.Table], pa.Table]) -> LocalBatches:
+        """Return the batches with one more function."""
+        return replace(self, made=(*self.made, made))
+
+
 def rows_flow(flow: RowFlow, schema: pa.Schema, made: Callable[[pa.Table], pa.Table], **changed: Any) -> RowFlow:
-    """Return a flow each of whose batches is made of one of `flow`, alone."""
-
-    def batches() -> Iterator[pa.Table]:
-        for batch in flow.batches():
-            yield made(batch)
-
-    return replace(flow, schema=schema, batches=batches, **changed)
+    """Return a flow each of whose batches is made of one of `flow`, alone; `made` is called in several threads."""
+    before = flow.batches if isinstance(flow.batches, LocalBatches) else LocalBatches(flow.batches, ())
+    return replace(flow, schema=schema, batches=before.then(made), **changed)
 
 
 def gathered_flow(flow: RowFlow, schema: pa.Schema, made: Callable[[], pa.Table], **changed: Any) -> RowFlow:

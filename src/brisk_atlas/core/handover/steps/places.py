@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from threading import Lock
 from typing import ClassVar
 
 import numpy as np
@@ -154,10 +155,13 @@ def cut_rows(
     """Return the features that meet a geometry, cut at its edge if wanted, or what is outside of it. `blade` is the
     geometry or what makes it once it is needed."""
 
+    lock = Lock()
+
     def the_blade() -> shapely.Geometry:
-        found = blade() if callable(blade) else blade
-        shapely.prepare(found)
-        return found
+        with lock:
+            found = blade() if callable(blade) else blade
+            shapely.prepare(found)
+            return found
 
     if cut:
 
