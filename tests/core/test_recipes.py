@@ -302,6 +302,21 @@ def test_a_batch_from_a_shell_with_values_a_plan_and_a_report(inputs, tmp_path, 
     assert cli.main(["recipe-schema", "--path", str(tmp_path / "s.json")]) == 0
 
 
+def test_one_step_from_a_shell(tmp_path, data, capsys):
+    out = tmp_path / "slope.tif"
+    assert cli.main(["step", "terrain", str(data / "elevation_2031.tif"), str(out), "--what", "slope"]) == 0
+    assert "Written: " in capsys.readouterr().out and out.is_file()
+    zones = survey(data, "closed_zones")
+    asked = ["step", "clip", survey(data, "lava_flows"), str(tmp_path / "a.gpkg"), "--polygons", zones]
+    assert cli.main(asked) == 0 and len(geopandas.read_file(tmp_path / "a.gpkg")) > 0
+    assert cli.main(["step"]) == 0 and all(word in capsys.readouterr().out for word in ("dissolve",))
+    assert (
+        cli.main(["step", "ferry"]) == 1
+        and cli.main(["step", "sort", zones, str(tmp_path / "b.csv"), "--by", "no"]) == 1
+    )
+    assert "there is no field no" in capsys.readouterr().err
+
+
 def test_a_folder_is_watched_for_what_comes_whole(inputs, data):
     class Enough(Exception):
         pass

@@ -33,6 +33,14 @@ def parser_of(command: str) -> argparse.ArgumentParser:
     """Return the parser of an operation's arguments."""
     kind = operation_called(command)
     parser = argparse.ArgumentParser(prog=f"brisk-atlas {command}", description=" ".join((kind.__doc__ or "").split()))
+    add_settings(parser, kind)
+    parser.add_argument("--project", type=Path, metavar="FILE", help="a project to open first, for layers by name")
+    parser.add_argument("--json", action="store_true", help="print the result as JSON")
+    return parser
+
+
+def add_settings(parser: argparse.ArgumentParser, kind: type[Any]) -> None:
+    """Add an argument for each field of an operation or of a step."""
     hints = typing.get_type_hints(kind, include_extras=True)
     for each in fields(kind):
         inner, many = plain_type(hints[each.name])
@@ -58,9 +66,6 @@ def parser_of(command: str) -> argparse.ArgumentParser:
             default=None if required else each.default,
             help=words + default,
         )
-    parser.add_argument("--project", type=Path, metavar="FILE", help="a project to open first, for layers by name")
-    parser.add_argument("--json", action="store_true", help="print the result as JSON")
-    return parser
 
 
 def _parsing(kind: Any) -> tuple[Any, str]:
@@ -87,8 +92,8 @@ def source_from(text: str, layer_names: Sequence[str]) -> str | DataRef:
     return text if text in layer_names else DataRef.typed(text)
 
 
-def _operation(command: str, asked: argparse.Namespace, layer_names: Sequence[str]) -> Operation:
-    kind = operation_called(command)
+def settings_given(kind: type[Any], asked: argparse.Namespace, layer_names: Sequence[str]) -> dict[str, Any]:
+    """Return what was given for the fields of an operation or of a step."""
     hints = typing.get_type_hints(kind, include_extras=True)
     values = {}
     for each in fields(kind):
@@ -97,7 +102,12 @@ def _operation(command: str, asked: argparse.Namespace, layer_names: Sequence[st
         if inner is Source and value is not None:
             value = [source_from(v, layer_names) for v in value] if many else source_from(value, layer_names)
         values[each.name] = tuple(value) if many and value is not None else value
-    return kind(**values)
+    return values
+
+
+def _operation(command: str, asked: argparse.Namespace, layer_names: Sequence[str]) -> Operation:
+    kind = operation_called(command)
+    return kind(**settings_given(kind, asked, layer_names))
 
 
 def run(command: str, arguments: Sequence[str]) -> int:
@@ -111,7 +121,7 @@ def run(command: str, arguments: Sequence[str]) -> int:
             for fault in faults:
                 print(" ".join(str(fault).split()), file=sys.stderr)
             names = [name for layer in workspace.work.layers for name in (layer.name, layer.id)]
-            result = _operation(command, asked, names).run(workspace, _progress())
+            result = _operation(command, asked, names).run(workspace, shown_progress())
     except AtlasError as error:
         print(" ".join(str(error).split()), file=sys.stderr)
         return 1
@@ -125,7 +135,7 @@ def run(command: str, arguments: Sequence[str]) -> int:
     return 1 if isinstance(result, PartlyFailed) and result.failed else 0
 
 
-def _progress() -> Any:
+def shown_progress() -> Any:
     """Return what shows progress on a terminal, and nothing elsewhere."""
     if not sys.stderr.isatty():
         return lambda share, step="": None
