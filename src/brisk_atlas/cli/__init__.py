@@ -30,9 +30,8 @@ def _window_parser() -> argparse.ArgumentParser:
         description="Open spatial data and see what it is.",
         epilog="Without a window: `brisk-atlas facts PATH... [--json]` says what datasets are; "
         "`brisk-atlas compare A B` says what differs between two deliveries; `brisk-atlas record "
-        "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records; `brisk-atlas step` does one step of a recipe; "
-        "`brisk-atlas stand-in` "
-        "offers a project on this machine as services would.",
+        "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records; `brisk-atlas step` "
+        "does one step of a recipe; `brisk-atlas stand-in` offers a project on this machine as services would.",
     )
     parser.add_argument("paths", nargs="*", help="datasets, or one project, to open")
     parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
