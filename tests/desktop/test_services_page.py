@@ -34,6 +34,7 @@ def as_it_should(served, monkeypatch):
     monkeypatch.setattr(fetching, "BACK_OFF_S", 0.01)
     monkeypatch.setattr(tile_store, "FORGIVE_S", 1.0)  # long enough for a busy machine to draw again
     TILES.forget()
+    fetching.set_offline(False)  # whatever a test of all commands left behind
     yield
     for name, value in vars(type(served[1].behaviour)()).items():
         setattr(served[1].behaviour, name, value)
