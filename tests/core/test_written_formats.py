@@ -30,6 +30,7 @@ from brisk_atlas.core.handover.formats import FORMATS, format_for, formats_of
 from brisk_atlas.core.handover.formats.copc import octree
 from brisk_atlas.core.handover.geometry_column import shapes_of
 from brisk_atlas.core.handover.recipe import RecipeStep
+from brisk_atlas.core.handover.sources import FileSources
 from brisk_atlas.core.handover.step import BadStep, StepContext
 from brisk_atlas.core.handover.steps.write import WriteStep
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, Lattice
@@ -275,6 +276,19 @@ def test_tiled_grids_keep_values_gaps_names_and_place(format_, kind, tmp_path):
         assert cog_validate(made.path, quiet=True)[0]
 
 
+def test_a_band_keeps_its_data_where_another_has_none(tmp_path):
+    values = np.array([[[1, -9, 3]], [[-9, 5, 6]]], np.int16)
+    profile = {"driver": "GTiff", "width": 3, "height": 1, "count": 2, "dtype": "int16", "nodata": -9, "crs": UTM}
+    with rasterio.open(tmp_path / "in.tif", "w", transform=rasterio.Affine(10, 0, 5e5, 0, -10, 57e5), **profile) as out:
+        out.write(values)
+    flow = FileSources().flow(str(tmp_path / "in.tif"))
+    for name in ("a.tif", "b.tif"):
+        moved = flow if name == "a.tif" else RecipeStep("bands", {"bands": ["2", "1"]}).made({}).flow(flow, None)
+        written(moved, tmp_path / name)
+        with rasterio.open(tmp_path / name) as found:
+            assert np.array_equal(found.read(), values if name == "a.tif" else values[::-1])
+
+
 def test_classes_keep_their_colours_and_overviews_mix_none(tmp_path):
     classes = np.random.default_rng(3).integers(1, 4, (1300, 1300)).astype(np.uint8)
     flow = grid_of(classes, nodata=0, classes=((1, "#102030", "lava"), (2, "#405060", "ash"), (3, "#708090", "sea")))
@@ -305,6 +319,13 @@ def test_netcdf_zarr_and_text_grids(tmp_path):
             and (found.read(1)[~valid] == found.nodata).all()
         )
         assert found.crs == UTM
+    bits = grid_of(np.arange(4800, dtype=np.uint8).reshape(60, 80), valid)  # every number is taken
+    written(bits, tmp_path / "bits.nc")
+    with rasterio.open(tmp_path / "bits.nc") as found:
+        band = found.read(1, masked=True)[:: 1 if found.transform.e < 0 else -1]
+        assert np.array_equal(~np.ma.getmaskarray(band), valid) and np.array_equal(
+            band.data[valid], bits.whole().values[0][valid]
+        )
     south_up = Lattice(10.0, 0.0, 500_000.0, 0.0, 10.0, 5_699_400.0, 80, 60, UTM)
     with pytest.raises(CannotWrite, match="north to south"):
         written(grid_of(values, lattice=south_up), tmp_path / "b.asc")
@@ -389,7 +410,6 @@ def test_a_record_goes_beside_or_inside_with_the_steps(tmp_path, data):
 
     shutil.copy(data / "ash_samples.geojson", tmp_path / "s.geojson")
     shutil.copy(data / "ash_samples.geojson.xml", tmp_path / "s.geojson.xml")
-    from brisk_atlas.core.handover.sources import FileSources
     from brisk_atlas.core.read.find_records import find_records
 
     flow = FileSources().flow(str(tmp_path / "s.geojson"))

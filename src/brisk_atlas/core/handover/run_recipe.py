@@ -16,7 +16,7 @@ from typing import Any, Protocol
 from brisk_atlas.core.model import AtlasError, DataRef
 
 from .checkpoints import Checkpoint, CheckpointStore, Rejects, StepAccount, metered, stored_flow, stored_path
-from .flows import Flow, RowFlow
+from .flows import Flow, GridFlow, RowFlow
 from .formats import WrittenFile
 from .look_ahead import LookAhead, look_ahead
 from .recipe import BadRecipe, Branch, Recipe, RecipeStep, filled
@@ -189,7 +189,7 @@ class RecipeRun:
             flow = self.flow(branch.name, accounts)
             written: list[WrittenFile] = []
             steps = self.write_steps(branch)
-            if len(steps) > 1:  # so that what comes is computed once
+            if len(steps) > 1 and not isinstance(flow, GridFlow):  # so that what comes is computed once
                 flow = stored_flow(flow, self.scratch / f"branch {number}", self.check)
             for place, step in enumerate(steps):
                 base, share = (number + place / len(steps)) / len(writing), 1 / len(writing) / len(steps)

@@ -18,6 +18,7 @@ from rasterio.errors import RasterioError
 from rasterio.windows import Window
 
 from brisk_atlas.core.model import AtlasError, Band, CannotWrite, CellWindow, DataKind
+from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.system.atomic_write import reason_of
 from brisk_atlas.core.system.shares import CORES, pool
@@ -60,10 +61,14 @@ def pieces(
     def work(window: CellWindow) -> tuple[np.ndarray, np.ndarray]:
         context.check()
         found = flow.read(window, bands)
-        values = found.values
-        if not found.valid.all():
-            values = np.where(found.valid, values, np.asarray(fill).astype(flow.dtype))
-        return values.astype(flow.dtype, copy=False), found.valid
+        if found.valid.all():
+            return found.values.astype(flow.dtype, copy=False), found.valid
+        gap = np.asarray(fill).astype(flow.dtype)
+        if len(bands) == 1:
+            return np.where(found.valid, found.values, gap).astype(flow.dtype, copy=False), found.valid
+        alone = [flow.read(window, (band,)) for band in bands]  # a band may have data where another has none
+        values = np.stack([np.where(each.valid, each.values[0], gap) for each in alone])
+        return values.astype(flow.dtype, copy=False), np.logical_and.reduce([each.valid for each in alone])
 
     ahead: list[tuple[CellWindow, Any]] = []
     coming = iter(windows)
@@ -190,11 +195,27 @@ def _copied_as_cog(whole: Path, path: Path, flow: GridFlow, options: Mapping[str
     )  # fmt: skip
 
 
-def _as_copy(driver: str, **made: str) -> Callable[..., int]:
-    """Return what writes a grid with a driver that copies a whole one."""
+def with_nodata(flow: GridFlow) -> GridFlow:
+    """Return a grid whose gaps have a number, in a wider type where none is free, for formats without masks."""
+    if not _storage(flow).masked:
+        return flow
+    name, nodata = {1: ("int16", -32_768.0), 2: ("int32", -2_147_483_648.0)}.get(
+        flow.dtype.itemsize, ("float64", float("nan"))
+    )
+    wider = np.dtype(name)
+
+    def read(window: CellWindow, bands: tuple[int, ...]) -> Grid:
+        found = flow.read(window, bands)
+        return replace(found, values=found.values.astype(wider))
+
+    return replace(flow, dtype=wider, nodata=nodata, read=read)
+
+
+def _as_copy(driver: str, *, masks: bool = False, **made: str) -> Callable[..., int]:
+    """Return what writes a grid with a driver that copies a whole one; `masks` says that its gaps need no number."""
 
     def write(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
-        flow = _checked(flow, path)
+        flow = _checked(flow, path) if masks else with_nodata(_checked(flow, path))
         given = {key.upper(): str(value) for key, value in options.items() if value != ""}
         with _reasoned(path), TemporaryDirectory(dir=context.scratch) as folder:
             whole = Path(folder, "whole.tif")
@@ -241,7 +262,7 @@ def _write_picture(driver: str, **made: str) -> Callable[..., int]:
                               "Add the steps “Choose bands” and “Stretch to 8 bits”.")  # fmt: skip
         if not flow.lattice.is_upright:
             raise CannotWrite(path, "the grid is rotated, which a picture can't be", "Add the step “Resample”.")
-        count = _as_copy(driver, WORLDFILE="YES", **made)(flow, path, options, context, report)
+        count = _as_copy(driver, masks=True, WORLDFILE="YES", **made)(flow, path, options, context, report)
         if flow.crs:
             path.with_suffix(".prj").write_text(proj_crs(flow.crs).to_wkt("WKT1_ESRI"), "utf-8")
         for extra in path.parent.glob(f"{path.name}.aux.xml"):
@@ -254,6 +275,8 @@ def _write_picture(driver: str, **made: str) -> Callable[..., int]:
 def _picture_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, GridFlow)
     found = [Loss("numbers become colours; units and names of bands are left out", "COG")]
+    if not flow.all_valid:
+        found.append(Loss("cells without data become black", "COG"))
     if flow.dtype != np.uint8:
         found.append(Loss("a picture has 8 bits", "COG", ("stretch", {}), "Stretch to 8 bits"))
     if len(flow.bands) not in (1, 3, 4):
@@ -272,7 +295,7 @@ def _write_tiles(flow: Flow, path: Path, options: Mapping[str, Any], context: St
         raise CannotWrite(path, "the grid has no CRS", "Add the step “State the CRS”.")
     moved = reprojected_grid(flow, "EPSG:3857", None, None)
     moved = replace(moved, nodata=None)
-    count = _as_copy("MBTiles", TILE_FORMAT=str(options["tile_format"]))(moved, path, {}, context, report)
+    count = _as_copy("MBTiles", masks=True, TILE_FORMAT=str(options["tile_format"]))(moved, path, {}, context, report)
     factors = overview_factors(moved.lattice.columns, moved.lattice.rows)
     if factors:
         with _reasoned(path), rasterio.open(path, "r+") as out:

@@ -113,7 +113,9 @@ class Mosaic(Step):
             found = [each.read(window, bands) for each, extent in zip(placed, extents) if _meets(extent, here)]
             return _together(found, self.priority, lattice.within(window), len(bands), dtype)
 
-        return replace(first, lattice=lattice, dtype=dtype, read=read, all_valid=False)
+        alike = all(each.nodata == first.nodata for each in flows)  # else a value of one is no data of another
+        nodata = first.nodata if alike else None
+        return replace(first, lattice=lattice, dtype=dtype, nodata=nodata, read=read, all_valid=False)
 
 
 def _placed(flow: GridFlow, first: GridFlow) -> Extent:
