@@ -18,7 +18,7 @@ from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 from brisk_atlas.core.system.folders import data_folder, make_private
 
-from .raster import check_written
+from .formats.reading_back import check_written
 
 BLOCK = 256
 
@@ -80,6 +80,6 @@ def write_bands_file(grid: Grid, path: Path, names: Sequence[str], units: Sequen
                 factors = [factor for factor in (2, 4, 8) if min(rows, columns) >= 2 * factor]
                 if factors:
                     out.build_overviews(factors, Resampling.average)
-            check_written(beside, columns, rows)
+            check_written(beside, columns * rows, path)
         except (RasterioError, OSError) as error:
             raise reason_of(error, path) from error

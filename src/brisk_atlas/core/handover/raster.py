@@ -1,26 +1,24 @@
-"""Handing over a piece of a raster."""
+"""Handing over a piece of a raster: its own cells, or as it is on others."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
-import rasterio
-from affine import Affine
-from rasterio.enums import ColorInterp
-from rasterio.errors import RasterioError
 from rasterio.warp import calculate_default_transform
-from rasterio.windows import Window
 
-from brisk_atlas.core.model import Band, CannotWrite, CellWindow, Extent, Lattice, RasterPart
+from brisk_atlas.core.model import CannotWrite, CellWindow, Extent, Lattice, RasterPart
+from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import proj_crs, same_crs, transform_extent
 from brisk_atlas.core.place.extents import sides_of
-from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
-FORMATS = {"GeoTIFF": (".tif", "Tiled, deflate-compressed.")}
-BLOCK = 512
+from .flows import GridFlow
+from .step import StepContext
+from .steps.write import WriteStep
+
 MOST_CELLS = 4_000_000_000
 
 
@@ -75,122 +73,34 @@ def _lattice(part: RasterPart, order: RasterOrder) -> tuple[Lattice, CellWindow 
     return Lattice(t.a, t.b, t.c, t.d, t.e, t.f, int(columns), int(rows), crs), None
 
 
-@dataclass(frozen=True)
-class _Storage:
-    """How values and gaps are stored: the nodata value, or a mask where none is free."""
-
-    dtype: np.dtype
-    nodata: float | None
-    masked: bool
-
-
-def _storage(part: RasterPart, as_is: bool) -> _Storage:
-    assert part.facts.grid is not None
-    dtype = np.dtype(part.value_dtype)
-    nodata = part.facts.grid.nodata if part.value_dtype == part.facts.grid.dtype else None
-    if nodata is None and dtype.kind == "f":
-        nodata = float("nan")
-    return _Storage(dtype, nodata, nodata is None and not (as_is and part.all_valid))
-
-
 def hand_over_raster(
     part: RasterPart, order: RasterOrder, report: Callable[[float, str], None] = lambda share, step: None
 ) -> tuple[int, int]:
     """Write a piece of a raster block by block; returns (columns, rows). Raises CannotWrite."""
     facts = part.facts
     assert facts.grid is not None
-    path = (
-        order.path if order.path.suffix.lower() in (".tif", ".tiff") else order.path.with_name(order.path.name + ".tif")
-    )
+    path = order.path
+    path = path if path.suffix.lower() in (".tif", ".tiff") else path.with_name(path.name + ".tif")
     lattice, window = _lattice(part, order)
-    columns, rows = lattice.columns, lattice.rows
-    if columns * rows > MOST_CELLS:
-        raise CannotWrite(
-            path, f"the result would have {columns * rows:,} cells", "Choose a smaller extent or larger cells."
-        )
-    storage = _storage(part, window is not None)
-    names = {band.index: band for band in facts.grid.bands}
-    with written_beside(path) as beside:
-        try:
-            with (
-                rasterio.Env(GDAL_TIFF_INTERNAL_MASK=True),
-                rasterio.open(
-                    beside,
-                    "w",
-                    driver="GTiff",
-                    width=columns,
-                    height=rows,
-                    count=len(order.bands),
-                    dtype=storage.dtype,
-                    nodata=storage.nodata,
-                    crs=proj_crs(lattice.crs).to_wkt() if lattice.crs else None,
-                    transform=Affine(*lattice.transform),
-                    tiled=True,
-                    blockxsize=BLOCK,
-                    blockysize=BLOCK,
-                    compress="deflate",
-                    predictor=3 if storage.dtype.kind == "f" else 2,
-                    bigtiff="if_safer",
-                ) as out,
-            ):
-                _describe(out, [names[index] for index in order.bands], storage)
-                windows = [block for _, block in out.block_windows(1)]
-                for done, block in enumerate(windows):
-                    report(0.05 + 0.9 * done / len(windows), "writing")
-                    _write_block(out, part, order, block, lattice, window, storage)
-            check_written(beside, columns, rows)
-        except (RasterioError, OSError) as error:
-            raise reason_of(error, path) from error
-        report(0.97, "moving into place")
-    return columns, rows
+    if lattice.columns * lattice.rows > MOST_CELLS:
+        raise CannotWrite(path, f"the result would have {lattice.columns * lattice.rows:,} cells",
+                          "Choose a smaller extent or larger cells.")  # fmt: skip
+    named = {band.index: band for band in facts.grid.bands}
+    smooth = order.smooth and not any(facts.grid.bands[index - 1].classes for index in order.bands)
 
+    def read(piece: CellWindow, bands: tuple[int, ...]) -> Grid:
+        own = tuple(order.bands[band - 1] for band in bands)
+        if window is None:
+            return part.onto(lattice.within(piece), bands=own, smooth=smooth)
+        x, y = window.first_column, window.first_row
+        return part.block(CellWindow(piece[0] + x, piece[1] + y, piece[2] + x, piece[3] + y), bands=own)
 
-def _write_block(
-    out: rasterio.io.DatasetWriter,
-    part: RasterPart,
-    order: RasterOrder,
-    block: Window,
-    lattice: Lattice,
-    window: CellWindow | None,
-    storage: _Storage,
-) -> None:
-    col, row, width, height = (int(v) for v in (block.col_off, block.row_off, block.width, block.height))
-    piece = CellWindow(col, row, col + width, row + height)
-    smooth = order.smooth and not any(part.facts.grid and part.facts.grid.bands[i - 1].classes for i in order.bands)
-    gaps = np.zeros((height, width), bool)
-    for position, index in enumerate(order.bands, 1):
-        if window is not None:
-            x, y = window.first_column, window.first_row
-            grid = part.block(CellWindow(x + col, y + row, x + col + width, y + row + height), bands=(index,))
-        else:
-            grid = part.onto(lattice.within(piece), bands=(index,), smooth=smooth)
-        fill = 0 if storage.nodata is None else storage.nodata
-        out.write(np.where(grid.valid, grid.values[0], fill).astype(storage.dtype), position, window=block)
-        gaps |= ~grid.valid
-    if storage.masked:
-        out.write_mask(~gaps, window=block)
-
-
-def _describe(out: rasterio.io.DatasetWriter, bands: list[Band], storage: _Storage) -> None:
-    """Give the bands of a file their names, units, colours and what they are."""
-    for position, band in enumerate(bands, 1):
-        out.set_band_description(position, band.name)
-        if band.unit:
-            out.set_band_unit(position, band.unit)
-    roles = [ColorInterp[band.role] if band.role in ColorInterp.__members__ else None for band in bands]
-    if {ColorInterp.red, ColorInterp.green, ColorInterp.blue} <= set(roles):
-        out.colorinterp = [role or ColorInterp.undefined for role in roles]
-    classes = bands[0].classes
-    if len(bands) == 1 and classes and storage.dtype in (np.uint8, np.uint16):
-        table = {value: (*bytes.fromhex(colour[1:7]), 255) for value, colour, _ in classes}
-        out.write_colormap(1, table)
-
-
-def check_written(path: Path, columns: int, rows: int) -> None:
-    """Read a grid that was written through once. Raises RasterioError or OSError for one that is not whole, which
-    the library may not notice when it closes a file on a full disk."""
-    with rasterio.open(path) as made:
-        if (made.width, made.height) != (columns, rows):
-            raise OSError("what was written can't be read back")
-        for _, block in made.block_windows(1):
-            made.read(window=block)
+    flow = GridFlow(
+        path.stem, lattice, tuple(named[index] for index in order.bands), np.dtype(part.value_dtype),
+        facts.grid.nodata if part.value_dtype == facts.grid.dtype else None, read,
+        all_valid=window is not None and part.all_valid,
+    )  # fmt: skip
+    with TemporaryDirectory(prefix="brisk-atlas-") as scratch:
+        context = StepContext(lambda name: flow, Path(scratch), lambda: None)
+        WriteStep(str(path), "GeoTIFF", {"overviews": False}).write(flow, context, report)
+    return lattice.columns, lattice.rows

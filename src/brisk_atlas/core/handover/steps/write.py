@@ -134,6 +134,7 @@ class WriteStep(Step):
             context.check()
             if self.record == "inside":
                 put_inside(self._record(there, flow, made_by), there)
+            report(0.98, "moving into place")
         found = [WrittenFile(path, format_.name, count, words_of(flow, count))]
         if self.record == "beside":
             beside = put_beside(self._record(path, flow, made_by), path)
