@@ -15,16 +15,26 @@ import pyarrow as pa
 from adbc_driver_manager import Error
 from adbc_driver_postgresql import dbapi
 
-from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.passwords import masked
 from brisk_atlas.core.system.jobs import stopped_by
 
-from .postgres import conninfo, explained_database
+from .postgres import LOCK_MS, ask, conninfo, explained_database
 
 log = logging.getLogger(__name__)
 BATCHES = {"adbc.postgresql.batch_size_hint_bytes": 4_000_000}  # so that some can be worked on while others come
 WAITING = 2  # connections to one database that wait
 WAIT_S = 60.0  # that one waits before another is made instead: servers end those that are idle for long
+REFUSED = {  # by the state of SQL that the server gives
+    "42501": ("you may not write it ({line})", "Ask the database's owner for the right."),
+    "25006": ("the database is only read ({line})", "Write to another one."),
+    "55P03": ("another program holds its rows", "Try again when it is done."),
+    "40P01": ("another program holds its rows", "Try again when it is done."),
+    "57014": ("the server stopped the work", "Try again."),
+    "2BP01": ("other things in the database depend on it ({line})", "Add to it, or choose another name."),
+    "53100": ("the disk of the server is full", "Make room there."),
+    "3F000": ("there is no such schema ({line})", "Make it, or name another one."),
+}
 _waiting: dict[str, list[tuple[float, dbapi.Connection]]] = {}
 _lock = threading.Lock()
 
@@ -154,3 +164,31 @@ def _stands(link: dbapi.Connection) -> bool:
         return True
     except Error:
         return False
+
+
+@contextmanager
+def arrow_writing(ref: DataRef) -> Iterator[dbapi.Cursor]:
+    """Give a cursor of a connection of its own on which one transaction writes, whole or not at all. Raises
+    CannotRead where the database can't be reached, else CannotWrite."""
+    with explained_database(ref):
+        ask(ref, "SELECT 1")  # which explains what is wrong with the address better
+    link = dbapi.connect(conninfo(ref.place))
+    try:
+        with link.cursor() as cursor:
+            cursor.execute("SET TRANSACTION READ WRITE")
+            cursor.execute(f"SET LOCAL lock_timeout = {LOCK_MS}")
+            cursor.execute("SET LOCAL statement_timeout = 0")
+            with stopped_by(cursor.adbc_cancel):
+                yield cursor
+        link.commit()
+    except (Error, pa.ArrowException) as error:
+        state = str(getattr(error, "sqlstate", "") or "")
+        text = next((line for line in masked(str(error)).splitlines() if line.strip()), type(error).__name__)
+        line = text.rpartition("ERROR:")[2].strip()[:300]
+        reason, remedy = REFUSED.get(
+            state, (f"the database refuses ({line})", "Nothing was written; mend what it names.")
+        )
+        raise CannotWrite(ref, reason.format(line=line), remedy) from error
+    finally:
+        with suppress(Error):
+            link.close()  # what was not committed is undone

@@ -18,10 +18,12 @@ from pathlib import Path
 from typing import Any, Protocol
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read.registry import known_suffixes
 
+from .formats import table_in
 from .recipe import SUFFIX, BadRecipe, Recipe
-from .run_recipe import RecipeRun, targets
+from .run_recipe import RecipeRun, target_of, targets
 from .sources import FileSources
 from .steps.write import WriteStep
 
@@ -128,9 +130,12 @@ class Batch:
     def _planned(self, inputs: Sequence[str]) -> list[BatchTask]:
         """Return the tasks. Raises BadRecipe where two would write one file."""
         sources = FileSources(self.base)
+        if any(step.settings.get("append") for branch in self.recipe.branches for step in branch.steps):
+            raise BadRecipe(self.recipe.title, "it adds to what is there, and a task that is repeated would add twice",
+                            "Write each input by itself, then merge them by another recipe.")  # fmt: skip
         stored = json.dumps(self.recipe.as_json() | {"version": 0}, sort_keys=True, default=str)
         tasks: list[BatchTask] = []
-        writer_of: dict[Path, str] = {}
+        writer_of: dict[Path | DataRef, str] = {}
         for number, source in enumerate(inputs):
             ref = sources.ref(source)
             name = f"{ref.whole.stem}_{ref.part}" if ref.part else ref.stem
@@ -146,7 +151,7 @@ class Batch:
                     both = f"{Path(other).name} and {Path(source).name}"
                     raise BadRecipe(self.recipe.title, f"{both} would both be written to {target}",
                                     "Put ${name} into the name of the file.")  # fmt: skip
-                if ref.is_local and Path(ref.place) == target:
+                if target_of(ref) == target:
                     raise BadRecipe(self.recipe.title, f"{target} is a source, and originals are read-only",
                                     "Write to another folder.")  # fmt: skip
             tasks.append(BatchTask(number, source, values, key))
@@ -176,7 +181,7 @@ class Batch:
         left = []
         for task in self.tasks:
             before = done.get(task.key)
-            if before is not None and all(Path(each["path"]).exists() for each in before.written):
+            if before is not None and all(_is_there(each["path"]) for each in before.written):
                 self.outcomes[task.number] = replace(before, state=SKIPPED)
                 changed(task, self.outcomes[task.number])
             else:
@@ -210,10 +215,21 @@ class Batch:
                             for step in run.write_steps(branch):
                                 step.check(flow)
                                 lost = "".join(f"; {loss.text}" for loss in step.losses(flow))
-                                lines.append(f"{task.source} → {step.target}{lost}")
+                                lines.append(f"{task.source} → {step.path}{lost}")
             except AtlasError as error:
                 lines.append(f"{task.source}: {' '.join(str(error).split())}")
         return lines
+
+
+def _is_there(written: str) -> bool:
+    """Return whether a file or table that was written is still there."""
+    table = table_in(written)
+    if table is None:
+        return Path(written).exists()
+    try:
+        return bool(open_dataset(table).parts)
+    except AtlasError:
+        return False
 
 
 class Journal:

@@ -11,7 +11,7 @@ from brisk_atlas.core.model import Extent
 
 from .checkpoints import Checkpoint
 from .flows import Flow, GridFlow, PointFlow
-from .formats import Loss
+from .formats import Loss, TableFormat
 from .step import StepContext
 from .steps.write import WriteStep
 
@@ -51,13 +51,15 @@ def look_ahead(step: WriteStep, checkpoints: list[Checkpoint], total: int | None
         return LookAhead(format_.name, 0, 0, 0.0, losses, not flow.sampled)
     share = 1.0 if not flow.sampled or not sample or not total else total / sample
     count = round(made * share) if total is not None or not flow.sampled else None
+    steps = sum(each.account.seconds for each in checkpoints)
+    if isinstance(format_, TableFormat):  # a database is not asked before its table is written
+        return LookAhead(format_.name, count, None, None, losses, not flow.sampled)
     with TemporaryDirectory(dir=context.scratch) as folder:
         path = Path(folder, f"sample{format_.endings[0]}")
         start = time.perf_counter()
         format_.write(flow, path, format_.chosen(step.options), context, lambda done, what: context.check())
         spent = time.perf_counter() - start
         size = sum(each.stat().st_size for each in Path(folder).rglob("*") if each.is_file())
-    steps = sum(each.account.seconds for each in checkpoints)
     seconds = None if flow.sampled and total is None else max(TRIED_S, spent + steps) * share
     return LookAhead(format_.name, count, round(size * share) if count is not None else None, seconds, losses,
                      not flow.sampled)  # fmt: skip

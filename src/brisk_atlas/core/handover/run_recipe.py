@@ -13,11 +13,12 @@ from functools import partial
 from pathlib import Path
 from typing import Any, Protocol
 
+from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import AtlasError, DataRef
 
 from .checkpoints import Checkpoint, CheckpointStore, Rejects, StepAccount, metered, stored_flow, stored_path
 from .flows import Flow, GridFlow, RowFlow
-from .formats import WrittenFile
+from .formats import WrittenFile, table_in
 from .look_ahead import LookAhead, look_ahead
 from .recipe import BadRecipe, Branch, Recipe, RecipeStep, filled
 from .step import BadStep, Step, StepContext
@@ -287,21 +288,28 @@ def check_targets(recipe: Recipe, sources: Iterable[DataRef]) -> None:
     """Raise BadRecipe where a recipe would write to a dataset that it is read from, or that is among `sources`:
     originals are read-only."""
     own = [branch.source for branch in recipe.branches if isinstance(branch.source, DataRef)]
-    places = {Path(ref.place).resolve() for ref in (*own, *sources) if ref.is_local}
+    places = {target_of(ref) for ref in (*own, *sources)}
     for target in targets(recipe, {}):
-        if target.resolve() in places:
+        if target in places:
             raise BadRecipe(target, "it is a source, and originals are read-only", "Choose another name.")
 
 
-def targets(recipe: Recipe, values: Mapping[str, Any]) -> list[Path]:
-    """Return the files that a run writes, as far as their names are known."""
+def targets(recipe: Recipe, values: Mapping[str, Any]) -> list[Path | DataRef]:
+    """Return the files and tables that a run writes, as far as their names are known."""
     known = recipe.values(values)
-    return [
-        Path(str(filled(step.settings.get("path", ""), known))).expanduser().absolute()
-        for branch in recipe.branches
-        for step in branch.steps
-        if step.do == WriteStep.word and not step.off
-    ]
+    found: list[Path | DataRef] = []
+    for branch in recipe.branches:
+        for step in branch.steps:
+            if step.do == WriteStep.word and not step.off:
+                text = str(filled(step.settings.get("path", ""), known))
+                table = table_in(text)
+                found.append(Path(text).expanduser().resolve() if table is None else target_of(table))
+    return found
+
+
+def target_of(ref: DataRef) -> Path | DataRef:
+    """Return what a dataset is called where files and tables that are written are compared with it."""
+    return Path(ref.place).resolve() if ref.is_local else replace(ref.whole, inner=".".join(names_in(ref)))
 
 
 def _kind_of(step: RecipeStep) -> tuple[str, ...]:

@@ -151,7 +151,7 @@ class RunRecipe(Operation):
         with RecipeRun(recipe, sources, given, check=lambda: progress(0.0, "")) as run:
             if self.dry_run:
                 names = [b.name for b in recipe.branches]
-                plan = [f"{name} → {s.target}" for name in names for s in run.write_steps(run.branch(name))]
+                plan = [f"{name} → {s.path}" for name in names for s in run.write_steps(run.branch(name))]
                 return BatchResult(recipe, (), 0.0, tuple(plan))
             branches = [each.as_json() for each in run.write(progress)]
         seconds = time.perf_counter() - start

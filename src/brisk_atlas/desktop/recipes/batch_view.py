@@ -45,7 +45,7 @@ class BatchView(QWidget):
     """Inputs, values of parameters, where to, how many at a time; then what came of each.
 
     Signals:
-        open_wanted(list): files that were written are to be opened, Paths.
+        open_wanted(list): files and tables that were written are to be opened, by their names.
     """
 
     open_wanted = pyqtSignal(list)
@@ -350,7 +350,7 @@ class BatchView(QWidget):
 
     def _open_written(self) -> None:
         rows = sorted({index.row() for index in self.table.selectedIndexes()}) or sorted(self.outcomes)
-        found = [Path(each["path"]) for row in rows if row in self.outcomes for each in self.outcomes[row].written]
+        found = [each["path"] for row in rows if row in self.outcomes for each in self.outcomes[row].written]
         if found:
             self.open_wanted.emit(found)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -23,7 +22,7 @@ class HandOverBar(QWidget):
 
     Signals:
         wanted(): the button was pressed.
-        open_wanted(list): the files that were written are to be opened, Paths.
+        open_wanted(list): what was written is to be opened, by its names.
     """
 
     wanted = pyqtSignal()
@@ -33,7 +32,7 @@ class HandOverBar(QWidget):
         super().__init__()
         self.session = session
         self.job: Job | None = None
-        self.written: list[Path] = []
+        self.written: list[str] = []
         self.go, self.stop, self.open = (
             QPushButton("Hand over"),
             QPushButton("Cancel"),
@@ -107,7 +106,7 @@ class HandOverBar(QWidget):
 
     def _done(self, runs: list[BranchRun]) -> None:
         files = [each for run in runs for each in run.written]
-        self.written = [each.path for each in files if each.format != "record"]
+        self.written = [str(each.path) for each in files if each.format != "record"]
         self.say("\n".join(f"Wrote {each.words} to {each.path}" for each in files))
         self.open.show()
         self.open.setFocus()

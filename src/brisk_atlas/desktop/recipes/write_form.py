@@ -22,7 +22,7 @@ from ..theme import mono_font
 from .step_inputs import ChoiceInput, StepInput, SwitchInput, TextInput
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.handover.formats import FileFormat
+    from brisk_atlas.core.handover.formats import FileFormat, TableFormat
     from brisk_atlas.core.handover.formats.format import FormatOption
     from brisk_atlas.core.handover.look_ahead import LookAhead
     from brisk_atlas.core.handover.recipe import RecipeStep
@@ -30,6 +30,7 @@ if TYPE_CHECKING:
 
 RECORD_WORDS = {"none": "without a record", "beside": "record beside it", "inside": "record inside it"}
 ZIP = ".zip"
+NEW_TABLE = "user@server/database#public"  # of which all is to be replaced
 
 
 class WriteForm(QWidget):
@@ -47,6 +48,7 @@ class WriteForm(QWidget):
         super().__init__()
         self.settings: dict[str, Any] = {}
         self._kind: DataKind | None = None
+        self._folder = Path()  # of the file, while a table is chosen instead
         self._option_inputs: dict[str, StepInput] = {}
         self.title = PlainLabel("Write")
         self.title.setObjectName("title")
@@ -110,20 +112,24 @@ class WriteForm(QWidget):
         self.pack.show_value(self.path.text().lower().endswith(ZIP))
         self.show_outlook(None, "")
 
-    def _formats(self) -> list[FileFormat]:
-        from brisk_atlas.core.handover.formats import formats_of
+    def _formats(self) -> list[FileFormat | TableFormat]:
+        from brisk_atlas.core.handover.formats import TABLE_FORMATS, formats_of
 
-        return formats_of(self._kind) if self._kind is not None else []
+        tables = [each for each in TABLE_FORMATS.values() if self._kind in each.kinds]
+        return [*formats_of(self._kind), *tables] if self._kind is not None else []
 
-    def chosen_format(self) -> FileFormat | None:
+    def chosen_format(self) -> FileFormat | TableFormat | None:
         """Return the format that the path or the name means, None where neither does."""
-        from brisk_atlas.core.handover.formats import format_for
+        from brisk_atlas.core.handover.formats import format_for, table_format_of, table_in
         from brisk_atlas.core.model import AtlasError
 
         if self._kind is None:
             return None
         path, name = Path(self.path.text()), self.settings.get("format", "")
         try:
+            table = table_in(self.path.text())
+            if table is not None:
+                return table_format_of(table)
             return self._formats()[0] if path.suffix.lower() == ZIP and not name else format_for(self._kind, path, name)
         except AtlasError:
             return None
@@ -131,12 +137,12 @@ class WriteForm(QWidget):
     def _fill_formats(self) -> None:
         self.format.clear()
         for each in self._formats():
-            self.format.addItem(f"{each.name}   {each.endings[0]}", each.name)
+            self.format.addItem(f"{each.name}   {''.join(each.endings[:1])}".strip(), each.name)
         chosen = self.chosen_format()
         self.format.setCurrentIndex(self.format.findData(chosen.name) if chosen else -1)
         self._fill_options(chosen)
 
-    def _fill_options(self, chosen: FileFormat | None) -> None:
+    def _fill_options(self, chosen: FileFormat | TableFormat | None) -> None:
         while self.options.rowCount():
             self.options.removeRow(0)
         self._option_inputs = {}
@@ -144,6 +150,9 @@ class WriteForm(QWidget):
         inside = self.record.findData("inside")
         item = self.record.model().item(inside)  # type: ignore[union-attr]
         item.setEnabled(chosen is not None and chosen.name == "GeoPackage")
+        is_file = chosen is None or bool(chosen.endings)
+        for each in (self.browse, self.record, self.pack):
+            each.setEnabled(is_file)
         given = self.settings.get("options", {})
         for option in chosen.options if chosen is not None else ():
             made = _option_input(option)
@@ -216,7 +225,7 @@ class WriteForm(QWidget):
         self.edited.emit(dict(self.settings))
 
     def _browse(self) -> None:
-        kinds = ";;".join(f"{each.name} (*{each.endings[0]})" for each in self._formats())
+        kinds = ";;".join(f"{each.name} (*{each.endings[0]})" for each in self._formats() if each.endings)
         path, _ = QFileDialog.getSaveFileName(self, "Write to", self.path.text(), kinds)
         if path:
             self.path.setText(path)
@@ -226,11 +235,7 @@ class WriteForm(QWidget):
         chosen = next((each for each in self._formats() if each.name == self.format.currentData()), None)
         if chosen is None:
             return
-        text = self.path.text()
-        before = [e for each in self._formats() for e in each.endings if text.lower().endswith(e)]
-        if not text.lower().endswith(ZIP):
-            plain = text[: -len(max(before, key=len))] if before else text
-            text = plain + chosen.endings[0]
+        text = self._path_in(chosen, self.path.text())
         self.path.setText(text)
         self.settings["path"] = text
         self.settings.pop("options", None)
@@ -241,14 +246,29 @@ class WriteForm(QWidget):
             self.settings["format"] = chosen.name
         if self.settings.get("record") == "inside" and chosen.name != "GeoPackage":
             self.settings["record"] = "beside"
-            self.record.setCurrentIndex(self.record.findData("beside"))
+        if not chosen.endings:
+            self.settings.pop("record", None)
+        self.record.setCurrentIndex(self.record.findData(self.settings.get("record", "none")))
         self._fill_options(chosen)
         self.edited.emit(dict(self.settings))
+
+    def _path_in(self, chosen: FileFormat | TableFormat, text: str) -> str:
+        """Return where the same is written in another format: by its ending, or as a table of its name."""
+        if "://" in text:
+            text = str(self._folder / text.rpartition(".")[2])
+        elif chosen.endings and text.lower().endswith(ZIP):
+            return text
+        before = [e for each in self._formats() for e in (*each.endings, ZIP) if text.lower().endswith(e)]
+        plain = text[: -len(max(before, key=len))] if before else text
+        if chosen.endings:
+            return plain + chosen.endings[0]
+        self._folder = Path(text).parent
+        return f"{chosen.schemes[0]}://{NEW_TABLE}.{Path(plain).name}"
 
     def _pack_chosen(self) -> None:
         chosen = self.chosen_format()
         text = self.path.text()
-        if chosen is None:
+        if chosen is None or not chosen.endings:
             return
         ending = next((e for e in sorted(chosen.endings, key=len, reverse=True) if text.lower().endswith(e)), "")
         if self.pack.value():

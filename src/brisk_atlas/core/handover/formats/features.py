@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sqlite3
 import warnings
 from collections.abc import Iterator, Mapping
@@ -19,9 +20,10 @@ from brisk_atlas.core.place import proj_crs, same_crs
 from brisk_atlas.core.system.atomic_write import reason_of
 
 from ..flows import GEOMETRY, Flow, RowFlow
-from ..row_facts import TYPES, promoted, with_facts
+from ..row_facts import MULTI_OF, TYPES, promoted, with_facts
 from ..step import StepContext
 from .format import FileFormat, FormatOption, Loss, Report, enter
+from .table_format import cut_names
 
 WGS84 = "EPSG:4326"
 SHAPE_NAME, SHAPE_TEXT, SHAPE_BYTES = 10, 254, 2_000_000_000
@@ -56,7 +58,7 @@ def features_written(
     if driver.one_type and flow.has_shapes and facts.without_shape == facts.count:
         raise CannotWrite(path, "this format needs a geometry, and none of these rows has one", "Choose GeoPackage.")
     code = facts.common
-    if code in (4, 5, 6) and len(facts.codes) > 1:
+    if code is not None and code in MULTI_OF.values() and len(facts.codes) > 1:
         flow = promoted(flow, code)
     report(0.5, "writing")
     done = [0]
@@ -124,9 +126,14 @@ def plainly_typed(table: pa.Table) -> pa.Table:
 
 
 def texts(column: pa.ChunkedArray) -> pa.Array:
-    """Return values as text, bytes as hexadecimal digits."""
-    values = column.to_pylist()
-    return pa.array([None if v is None else v.hex() if isinstance(v, bytes) else str(v) for v in values], pa.string())
+    """Return values as text: bytes as hexadecimal digits, lists as JSON."""
+    return pa.array(map(_text, column.to_pylist()), pa.string())
+
+
+def _text(value: Any) -> str | None:
+    if isinstance(value, list | dict):
+        return json.dumps(value, ensure_ascii=False, default=str)
+    return value.hex() if isinstance(value, bytes) else None if value is None else str(value)
 
 
 def iso_times(column: pa.ChunkedArray) -> pa.ChunkedArray:
@@ -188,25 +195,9 @@ def in_lon_lat(flow: RowFlow, context: StepContext) -> RowFlow:
     return moved
 
 
-def shapefile_names(flow: RowFlow) -> dict[str, str]:
-    """Return what the fields are called in a Shapefile: the first 10 bytes, numbered where they would be alike."""
-    made: dict[str, str] = {}
-    taken: set[str] = set()
-    for name in flow.fields:
-        short = name.encode()[:SHAPE_NAME].decode(errors="ignore")
-        number = 1
-        while short.lower() in taken:
-            ending = f"_{number}"
-            short = name.encode()[: SHAPE_NAME - len(ending)].decode(errors="ignore") + ending
-            number += 1
-        taken.add(short.lower())
-        made[name] = short
-    return made
-
-
 def _shapefile_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
-    names = shapefile_names(flow)
+    names = cut_names(flow.fields, SHAPE_NAME)
     cut = {name: short for name, short in names.items() if name != short}
     found = []
     if cut:
@@ -227,7 +218,7 @@ def _shapefile_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
 
 def _write_shapefile(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
     assert isinstance(flow, RowFlow)
-    names = [*shapefile_names(flow).values()]
+    names = [*cut_names(flow.fields, SHAPE_NAME).values()]
 
     def renamed() -> Iterator[pa.Table]:
         for table in flow.batches():

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from brisk_atlas.core.model import AtlasError, DataKind
+from brisk_atlas.core.model import AtlasError, DataKind, DataRef
 
 from ..flows import Flow
 from ..step import StepContext
@@ -38,9 +38,9 @@ class Loss:
 
 @dataclass(frozen=True)
 class WrittenFile:
-    """A file that was written: what it is, and how many rows, cells or points are in it."""
+    """A file, or a table of a database, that was written: what it is, and how many rows, cells or points are in it."""
 
-    path: Path
+    path: Path | DataRef
     format: str
     count: int
     words: str
@@ -63,19 +63,25 @@ class FileFormat:
     about: str = ""
     appends: bool = False
     is_folder: bool = False
+    schemes: tuple[str, ...] = ()  # of addresses, which files have none of
     bytes_per_cell: float = 0.0  # of the fields or cells, about, for a look ahead; 0 where a sample is written
 
     def chosen(self, given: Mapping[str, Any]) -> dict[str, Any]:
         """Return all options, those that are given in the type of their default. Raises AtlasError."""
-        known = {each.name: each for each in self.options}
-        strange = given.keys() - known.keys()
-        if strange:
-            there = ", ".join(known) or "none"
-            raise AtlasError(self.name, f"it has no option {', '.join(sorted(strange))}", f"There are: {there}.")
-        made: dict[str, Any] = {name: each.default for name, each in known.items()}
-        for name, value in given.items():
-            made[name] = _typed(self.name, known[name], value)
-        return made
+        return chosen_options(self.name, self.options, given)
+
+
+def chosen_options(name: str, options: Sequence[FormatOption], given: Mapping[str, Any]) -> dict[str, Any]:
+    """Return all options of a format, those that are given in the type of their default. Raises AtlasError."""
+    known = {each.name: each for each in options}
+    strange = given.keys() - known.keys()
+    if strange:
+        there = ", ".join(known) or "none"
+        raise AtlasError(name, f"it has no option {', '.join(sorted(strange))}", f"There are: {there}.")
+    made: dict[str, Any] = {each.name: each.default for each in options}
+    for key, value in given.items():
+        made[key] = _typed(name, known[key], value)
+    return made
 
 
 def _typed(place: str, option: FormatOption, value: Any) -> Any:

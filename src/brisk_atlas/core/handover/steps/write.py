@@ -14,17 +14,18 @@ from typing import Any, ClassVar
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
 from brisk_atlas.core.model.argument import argument
 from brisk_atlas.core.model.errors import PANICS
 from brisk_atlas.core.record.document import Document
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 from ..flows import Flow, GridFlow, PointFlow, RowFlow
-from ..formats import FileFormat, Loss, WrittenFile, format_for, formats_of
+from ..formats import FileFormat, Loss, TableFormat, WrittenFile, format_for, formats_of, table_format_of, table_in
 from ..formats.reading_back import check_written
 from ..package import write_package
 from ..record_handed import put_beside, put_inside, record_of_piece
+from ..row_facts import MULTI_OF, promoted, with_facts
 from ..step import PLACED, Step, StepContext, step
 
 Report = Callable[[float, str], None]
@@ -36,14 +37,15 @@ SIGNS = re.compile(r"[^\w .()+-]+")
 @step
 @dataclass(frozen=True)
 class WriteStep(Step):
-    """Write the data to a file; its ending says the format, unless that is named. A file that is there is replaced."""
+    """Write the data to a file; its ending says the format, unless that is named. A file that is there is replaced. Or
+    write rows to a table of a database, by an address that ends with #schema.table."""
 
     word: ClassVar = "write"
     label: ClassVar = "Write"
     group: ClassVar = "Write"
     takes: ClassVar = PLACED | {DataKind.TABLE}
 
-    path: str = argument("the file to write; ${name} is the name of the source, ${out} the folder of the run")
+    path: str = argument("the file or table to write; ${name} is the name of the source, ${out} the folder of the run")
     format: str = argument("the format by its name, where the ending does not say it", "")
     options: dict[str, Any] = field(
         default_factory=dict, metadata={"help": "options of the format, by name", "placed": False, "choices": ()}
@@ -60,8 +62,13 @@ class WriteStep(Step):
         return self.path
 
     @property
+    def table(self) -> DataRef | None:
+        """The table of a database that is written, None where a file is. Raises AtlasError."""
+        return table_in(self.path)
+
+    @property
     def target(self) -> Path:
-        """The file that is written."""
+        """The file that is written, where it is none of a database."""
         return Path(self.path).expanduser()
 
     @property
@@ -69,8 +76,12 @@ class WriteStep(Step):
         """Whether what is written goes into a zip, with what belongs to it."""
         return self.target.suffix.lower() == ".zip"
 
-    def chosen_format(self, flow: Flow) -> FileFormat:
+    def chosen_format(self, flow: Flow) -> FileFormat | TableFormat:
         """Return the format that the data is written in. Raises AtlasError."""
+        table = self.table
+        return self._file_format(flow) if table is None else table_format_of(table)
+
+    def _file_format(self, flow: Flow) -> FileFormat:
         if self.is_package and not self.format:
             return formats_of(flow.kind)[0]
         return format_for(flow.kind, self.target, self.format)
@@ -83,8 +94,14 @@ class WriteStep(Step):
         format_.chosen(self.options)
         if self.append and not format_.appends:
             raise self.refused(f"nothing can be added to a file of {format_.name}", "Choose GeoPackage.")
+        if flow.kind not in format_.kinds:
+            raise self.refused(f"a {flow.kind} is not written to a table of a database", "Write a file.")
+        if self.table is not None and isinstance(flow, RowFlow) and flow.parted:
+            raise self.refused("rows that are parted go to files", "Leave out the step that parts them.")
         if self.record not in RECORDS:
             raise self.refused(f"a record is not put {self.record}", f"It is one of {', '.join(RECORDS)}.")
+        if self.record != "none" and self.table is not None:
+            raise self.refused("no record goes with a table", "Write the record to a file by itself.")
         if self.record == "inside" and format_.name != "GeoPackage":
             raise self.refused(f"a file of {format_.name} has no record inside", "Choose beside.")
 
@@ -105,6 +122,9 @@ class WriteStep(Step):
         self.check(flow)
         for loss in self.losses(flow):
             context.warn(loss.text)
+        table = self.table
+        if table is not None:
+            return [self._into_table(flow, table, context, report)]
         written = []
         for path, part in self._parts(flow, context):
             try:
@@ -115,11 +135,25 @@ class WriteStep(Step):
             written += one(part, path, context, report, made_by)
         return written
 
+    def _into_table(self, flow: Flow, table: DataRef, context: StepContext, report: Report) -> WrittenFile:
+        """Write rows to a table of a database."""
+        assert isinstance(flow, RowFlow)
+        format_ = table_format_of(table)
+        report(0.05, "computing")
+        flow, facts = with_facts(flow, context.scratch, context.check)
+        if not facts.count and not self.empty:
+            raise CannotWrite(table, "the steps leave nothing to write", "Look at which one leaves it out.")
+        if facts.common is not None and facts.common in MULTI_OF.values() and len(facts.codes) > 1:
+            flow = promoted(flow, facts.common)
+        format_.write(flow, facts, table, self.append, format_.chosen(self.options), context, report)
+        report(1.0, "written")
+        return WrittenFile(table, format_.name, facts.count, words_of(flow, facts.count))
+
     def _written(
         self, flow: Flow, path: Path, context: StepContext, report: Report, made_by: Sequence[str]
     ) -> list[WrittenFile]:
         """Write one file, and its record."""
-        format_ = self.chosen_format(flow)
+        format_ = self._file_format(flow)
         with written_beside(path) as there:
             if self.append and path.exists():
                 shutil.copy2(path, there)
@@ -149,7 +183,7 @@ class WriteStep(Step):
         self, flow: Flow, path: Path, context: StepContext, report: Report, made_by: Sequence[str]
     ) -> list[WrittenFile]:
         """Write a zip of the file and of what belongs to it."""
-        format_ = self.chosen_format(flow)
+        format_ = self._file_format(flow)
         with TemporaryDirectory(dir=context.scratch) as folder:
             inner = Path(folder, "package", path.stem + format_.endings[0])
             inner.parent.mkdir()

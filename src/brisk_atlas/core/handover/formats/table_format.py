@@ -1,0 +1,125 @@
+"""What a table of a database is that rows are written to, and how its columns are named."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from brisk_atlas.core.connect.table_names import names_in
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
+from brisk_atlas.core.model.data_ref import PlaceKind
+from brisk_atlas.core.place import proj_crs
+
+from ..flows import Flow, RowFlow
+from ..row_facts import RowFacts
+from ..step import StepContext
+from .format import FormatOption, Loss, Report, chosen_options
+
+REPLACE = FormatOption("replace", False, "Replace a table of that name; else one that is there is a failure")
+KEY = FormatOption("key", "gid", "The column that numbers the rows, added as the primary key; none if empty")
+SHAPE = FormatOption("geometry", "geom", "The column of geometry")
+
+TableWriter = Callable[[RowFlow, RowFacts, DataRef, bool, Mapping[str, Any], StepContext, Report], None]
+
+
+@dataclass(frozen=True)
+class TableFormat:
+    """Tables of one kind of database. `write` gets the flow, what its geometry is, the table, whether rows are added to
+    one that is there, the options and the context. `schemes` begin an address."""
+
+    name: str
+    schemes: tuple[str, ...]
+    write: TableWriter = field(repr=False)
+    losses: Callable[[Flow, Mapping[str, Any]], list[Loss]] = field(repr=False)
+    options: tuple[FormatOption, ...] = (REPLACE, KEY, SHAPE)
+    about: str = ""
+    kinds: frozenset[DataKind] = frozenset({DataKind.VECTOR, DataKind.TABLE})
+    appends: bool = True
+    endings: tuple[str, ...] = ()  # it has no files
+
+    def chosen(self, given: Mapping[str, Any]) -> dict[str, Any]:
+        """Return all options, those that are given in the type of their default. Raises AtlasError."""
+        return chosen_options(self.name, self.options, given)
+
+
+TABLE_FORMATS: dict[str, TableFormat] = {}
+
+
+def enter_tables(format_: TableFormat) -> TableFormat:
+    """Enter a kind of tables among those that are written."""
+    TABLE_FORMATS[format_.name] = format_
+    return format_
+
+
+def table_in(text: str) -> DataRef | None:
+    """Return the table of a database that a text means, None for what is a file. Raises AtlasError for a database
+    without one.
+
+    >>> table_in("closed.gpkg") is None, str(table_in("postgresql://ana@office/survey#public.closed"))
+    (True, 'postgresql://ana@office/survey#public.closed')
+    """
+    scheme = text.partition("://")[0]
+    if "://" not in text or not any(scheme in each.schemes for each in TABLE_FORMATS.values()):
+        return None
+    ref = DataRef.parse(text)
+    if ref.kind is not PlaceKind.TABLE or not all(names_in(ref)):
+        raise AtlasError(text, "it names no table", "End it with #schema.table.")
+    return ref
+
+
+def table_format_of(ref: DataRef) -> TableFormat:
+    """Return the format of a table, by its address."""
+    scheme = ref.place.partition("://")[0]
+    return next(each for each in TABLE_FORMATS.values() if scheme in each.schemes)
+
+
+def cut_names(names: Iterable[str], size: int) -> dict[str, str]:
+    """Return what fields are called where a name has `size` bytes: cut, and numbered where they would be alike."""
+    made: dict[str, str] = {}
+    taken: set[str] = set()
+    for name in names:
+        made[name] = free_name(name, taken, size)
+        taken.add(made[name].lower())
+    return made
+
+
+def free_name(name: str, taken: set[str], size: int) -> str:
+    """Return a name of at most `size` bytes that is not among `taken`, which are in small letters."""
+    short = name.encode()[:size].decode(errors="ignore")
+    number = 1
+    while short.lower() in taken:
+        ending = f"_{number}"
+        short = name.encode()[: size - len(ending)].decode(errors="ignore") + ending
+        number += 1
+    return short
+
+
+def name_losses(flow: RowFlow, size: int) -> list[Loss]:
+    """Return the loss of names that are too long, or that are alike in small letters."""
+    cut = {name: short for name, short in cut_names(flow.fields, size).items() if name != short}
+    words = ", ".join(f"{name} → {short}" for name, short in list(cut.items())[:6])
+    return [Loss(f"{len(cut):,} names of fields are changed: {words}")] if cut else []
+
+
+def crs_losses(flow: RowFlow) -> list[Loss]:
+    """Return the loss of a CRS that has no number."""
+    if not flow.has_shapes or flow.crs is None or authority_of(flow.crs):
+        return []
+    return [Loss("its CRS has no number, and the table states none", "GeoPackage")]
+
+
+def authority_of(crs: str | None) -> tuple[str, int] | None:
+    """Return the authority and the number of a CRS, None where it has none."""
+    found = proj_crs(crs).to_authority() if crs else None
+    return (found[0], int(found[1])) if found and str(found[1]).isdigit() else None
+
+
+def refuse_there(ref: DataRef) -> CannotWrite:
+    """Return the failure of a table that is there though nothing says that it is replaced."""
+    return CannotWrite(ref, "there is a table of that name", "Say that it is replaced or added to, or name another.")
+
+
+def missing_fields(ref: DataRef, names: Iterable[str]) -> CannotWrite:
+    """Return the failure of rows that have fields which a table does not."""
+    return CannotWrite(ref, f"the table has no field {', '.join(names)}", "Leave them out, or rename them.")
