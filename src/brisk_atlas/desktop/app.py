@@ -30,8 +30,9 @@ DEFAULT_SIZE = QSize(1280, 800)
 OFFER_MS = 600
 BEGIN_MS = 40  # the window stands first
 COLLECT_SELDOM = 50_000, 20, 50  # looking through a million rows of Find for cycles would stop the window
-SETTLED_S = 0.4  # this long without work counts as settled
-SETTLED_TURNS = 20  # and this many looks: on a machine that stood still, time alone says nothing
+SETTLED_S = 0.1  # this long without work counts as settled
+SETTLED_TURNS = 8  # and this many looks: on a machine that stood still, time alone says nothing
+SOON_MS = 1_000  # work that a timer begins sooner than this is waited for
 PATIENCE_S = 120.0
 
 
@@ -130,10 +131,18 @@ def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:
         if window.busy:
             quiet_since, quiet_turns = time.monotonic(), 0
         elif quiet_turns > SETTLED_TURNS and time.monotonic() - quiet_since > SETTLED_S:
-            return True
+            if not _begins_soon(window):
+                return True
+            quiet_since, quiet_turns = time.monotonic(), 0
         quiet_turns += 1
         time.sleep(0.01)
     return False
+
+
+def _begins_soon(window: AtlasWindow) -> bool:
+    """Return whether a timer is about to begin something, such as what waits for the hand to rest."""
+    timers = window.findChildren(QTimer)
+    return any(each.isActive() and each.isSingleShot() and each.interval() < SOON_MS for each in timers)
 
 
 def picture(
