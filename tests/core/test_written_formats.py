@@ -30,10 +30,13 @@ from brisk_atlas.core.handover.formats import FORMATS, format_for, formats_of
 from brisk_atlas.core.handover.formats.copc import octree
 from brisk_atlas.core.handover.geometry_column import shapes_of
 from brisk_atlas.core.handover.recipe import RecipeStep
+from brisk_atlas.core.handover.record_handed import RecordPlan
 from brisk_atlas.core.handover.sources import FileSources
 from brisk_atlas.core.handover.step import BadStep, StepContext
+from brisk_atlas.core.handover.steps.records import ApplyRecordTemplate, ConvertRecordTo, FillPieceRecord
 from brisk_atlas.core.handover.steps.write import WriteStep
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, Lattice
+from brisk_atlas.core.record import read_document
 from flows import UTM, grid_of, rows_of
 
 ZONE = pa.timestamp("us", "UTC")
@@ -41,14 +44,14 @@ NOON = dt.datetime(2031, 6, 24, 12, 30, 15, tzinfo=dt.UTC)
 TEXTS = ["Harrow Bay", "Çölübü — 火山", None, ""]
 
 
-def written(flow, path, **settings):
-    """Return the files that the step "write" makes of a flow."""
+def written(flow, path, *edits, warned=None, **settings):
+    """Return the files that the step "write" makes of a flow; `edits` are steps that change the record."""
     step = RecipeStep("write", {"path": str(path), **settings}).made({})
     assert isinstance(step, WriteStep)
     scratch = path.parent / ".scratch"
     scratch.mkdir(exist_ok=True)
-    context = StepContext(lambda name: flow, scratch)
-    made = step.write(flow, context, made_by=["From a survey", "Rows where: n > 1"])
+    context = StepContext(lambda name: flow, scratch, warnings=warned if warned is not None else [])
+    made = step.write(flow, context, plan=RecordPlan(("From a survey", "Rows where: n > 1"), edits))
     assert [p.name for p in path.parent.iterdir() if p.name.startswith(".brisk")] == []  # nothing half-written is left
     return made
 
@@ -421,15 +424,44 @@ def test_a_record_goes_beside_or_inside_with_the_steps(tmp_path, data):
     assert after.title == before.title and after.abstract == before.abstract and after.contacts == before.contacts
     assert [step.description for step in after.steps[-2:]] == ["From a survey", "Rows where: n > 1"]
     assert after.objects[0].count == flow.count and after.links == ()
-    written(flow, tmp_path / "b.gpkg", record="inside", title="Ash of the eruption")
+    written(flow, tmp_path / "b.gpkg", FillPieceRecord("Ash of the eruption"), record="inside")
     inside = find_records(read.open(tmp_path / "b.gpkg"))[0]
     assert inside and inside[0].document.record.title == "Ash of the eruption"
     with pytest.raises(BadStep, match="no record inside"):
         written(flow, tmp_path / "c.fgb", record="inside")
 
 
+def test_the_record_is_filled_by_a_template_and_put_into_another_standard(tmp_path, data):
+    flow = rows_of([shapely.Point(500_000, 5_700_000)] * 3, depth=[4.5, None, 1.25], name=["a", "b", None])
+    template = tmp_path / "office.xml"
+    template.write_bytes((data / "templates/office_iso19139.xml").read_bytes())
+    stated = read_document(template).record
+    fill = FillPieceRecord("Wells", "What was bored.", ("wells", "depth"), "Free for all.")
+    warned = []
+    steps = (fill, ApplyRecordTemplate(str(template)), ConvertRecordTo("FGDC CSDGM"))
+    made = written(flow, tmp_path / "wells.gpkg", *steps, warned=warned, record="beside")
+    document = read_document(made[1].path)
+    record = document.record
+    assert document.standard.name == "FGDC CSDGM"
+    assert record.title == "Wells" and record.abstract == "What was bored."
+    assert {"wells", "depth"} <= {word for each in record.keywords for word in each.words}
+    assert any("Free for all." in text for each in record.constraints for text in (*each.other, *each.limits))
+    ranges = {field.name: field.ranges for entity in record.entities for field in entity.fields}
+    assert [(r.lowest, r.highest) for r in ranges["depth"]] == [("1.25", "4.5")] and not ranges.get("name")
+    assert {c.organisation for c in stated.contacts} <= {c.organisation for c in record.contacts}
+    assert any(text.startswith("FGDC CSDGM, missing") for text in warned)
+    with pytest.raises(BadStep, match="goes nowhere"):
+        written(flow, tmp_path / "w.gpkg", fill)
+    with pytest.raises(BadStep, match="no standard is called"):
+        written(flow, tmp_path / "w.gpkg", ConvertRecordTo("ISO 1"), record="beside")
+    with pytest.raises(AtlasError):
+        written(flow, tmp_path / "w.gpkg", ApplyRecordTemplate(str(tmp_path / "none.xml")), record="beside")
+
+
 def test_a_zip_has_the_record_the_licence_a_page_and_checksums_that_hold(tmp_path):
-    written(all_types(polygons()), tmp_path / "a.zip", format="Shapefile", licence="Free for all.", title="Piece")
+    written(
+        all_types(polygons()), tmp_path / "a.zip", FillPieceRecord("Piece"), format="Shapefile", licence="Free for all."
+    )
     with zipfile.ZipFile(tmp_path / "a.zip") as package:
         names = set(package.namelist())
         assert {"README.txt", "LICENCE.txt", "SHA256SUMS", "a.shp", "a.dbf", "a.shx", "a.prj", "a.shp.xml"} <= names

@@ -2,43 +2,70 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Protocol
 
 from brisk_atlas.core import read
 from brisk_atlas.core.curate.derived import derived_record, filled
 from brisk_atlas.core.curate.saving import path_beside, save, save_inside
-from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.read.find_records import find_records
-from brisk_atlas.core.record import STANDARDS, Record, standard_named, written
+from brisk_atlas.core.record import Record, Standard, standard_named, written
 from brisk_atlas.core.record.document import Document
 from brisk_atlas.core.record.model import ProcessStep
 
 DEFAULT_STANDARD = "ISO 19139"
 
 
-def record_of_piece(
-    piece: Path, source: DataRef | None, made_by: Sequence[str], standard: str = "", title: str = ""
-) -> Document:
+@dataclass(frozen=True)
+class RecordDraft:
+    """What a record will state, and the standard that it will be written in."""
+
+    record: Record
+    standard: Standard
+
+    def document(self, data: Path) -> Document:
+        """Return the record of a file, written."""
+        path = data.with_name(data.name + self.standard.suffix)
+        return written(self.standard, self.standard.adapted(self.record), path)
+
+
+class RecordEdit(Protocol):
+    """What a step does to the record of a piece."""
+
+    def edited(self, draft: RecordDraft, piece: Path | None, warn: Callable[[str], None]) -> RecordDraft:
+        """Return another record; `warn` is called with what should be known of it. Raises AtlasError."""
+
+
+@dataclass(frozen=True)
+class RecordPlan:
+    """How the record of a piece comes about: the steps that made the data, in words, and those that change the
+    record."""
+
+    words: tuple[str, ...] = ()
+    edits: tuple[RecordEdit, ...] = ()
+
+
+def record_of_source(source: DataRef | None, name: str) -> RecordDraft:
+    """Return the first record that a dataset has; for none one of a name alone. Raises AtlasError."""
+    found, _ = find_records(read.open(source.whole)) if source is not None else ((), ())
+    if not found:
+        return RecordDraft(Record(title=name), standard_named(DEFAULT_STANDARD))
+    return RecordDraft(found[0].document.record, found[0].document.standard)
+
+
+def record_of_piece(piece: Path, source: DataRef | None, plan: RecordPlan, warn: Callable[[str], None]) -> Document:
     """Return the record of a file that was written.
 
     Of the record of its source it has what speaks of the content: title, summary, contacts, conditions, definitions of
-    fields. Extent, CRS, counts and fields are those of the piece. `made_by` are the steps, which become process steps.
-    It is in the standard of the source's record unless another is named. Raises AtlasError.
+    fields. Extent, CRS, counts and fields are those of the piece; the steps become process steps. It is in the standard
+    of the source's record, and then changed as planned. Raises AtlasError.
     """
-    name = standard or DEFAULT_STANDARD
-    base = Record(title=title or piece.stem)
-    if source is not None:
-        found, _ = find_records(read.open(source.whole))
-        if found:
-            base = found[0].document.record
-            name = standard or found[0].document.standard.name
-    try:
-        wanted = standard_named(name)
-    except KeyError:
-        raise AtlasError(name, "no standard is called so", f"There are: {', '.join(STANDARDS)}.") from None
+    before = record_of_source(source, piece.stem)
+    base = before.record
     derived = derived_record(read.open(piece))
     there = {field.name.casefold() for entity in derived.entities for field in entity.fields}
     entities = tuple(
@@ -46,14 +73,16 @@ def record_of_piece(
         for entity in base.entities
     )
     day = datetime.now(UTC).date().isoformat()
-    steps = tuple(ProcessStep(description=text, day=day) for text in made_by)
+    steps = tuple(ProcessStep(description=text, day=day) for text in plan.words)
     base = replace(
-        base, title=title or base.title, identifier="", identifiers=(), formats=(), links=(), systems=(), objects=(),
+        base, identifier="", identifiers=(), formats=(), links=(), systems=(), objects=(),
         boxes=(), distances=(), dimensions=(), heights=(), bands=(), representation=(), cell_geometry="", size_mb=None,
         entities=tuple(each for each in entities if each.fields), steps=(*base.steps, *steps), stamped=day,
     )  # fmt: skip
-    record = wanted.adapted(filled(base, derived))
-    return written(wanted, record, piece.with_name(piece.name + wanted.suffix))
+    draft = replace(before, record=filled(base, derived))
+    for edit in plan.edits:
+        draft = edit.edited(draft, piece, warn)
+    return draft.document(piece)
 
 
 def put_beside(document: Document, piece: Path) -> Path:

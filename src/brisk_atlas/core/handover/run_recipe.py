@@ -21,7 +21,9 @@ from .flows import Flow, GridFlow, RowFlow
 from .formats import WrittenFile, table_in
 from .look_ahead import LookAhead, look_ahead
 from .recipe import BadRecipe, Branch, Recipe, RecipeStep, filled
+from .record_handed import RecordPlan, record_of_source
 from .step import BadStep, Step, StepContext
+from .steps.records import RecordStep, tried
 from .steps.write import WriteStep
 
 Report = Callable[[float, str], None]
@@ -129,6 +131,13 @@ class RecipeRun:
                     account.count_in = account.count_out = before.account.count_out
                     account.warnings += [loss.text for loss in step.losses(before.flow)]
                     return replace(before, account=account, rejected=None, rejected_path=None)
+                elif isinstance(step, RecordStep):
+                    made = [each.made(self.values) for each in self._steps(branch)[:number]]
+                    edits = [each for each in made if isinstance(each, RecordStep)]
+                    source = before.flow.source
+                    tried(edits, record_of_source(source, before.flow.name), self._context(account, None).warn)
+                    account.count_in = account.count_out = before.account.count_out
+                    return replace(before, account=account, rejected=None, rejected_path=None)
                 else:
                     like = before.flow if isinstance(before.flow, RowFlow) else None
                     rejects = Rejects(account, like, self.stored.path(digest, "left-out.parquet"))
@@ -152,6 +161,7 @@ class RecipeRun:
             try:
                 step = each.made(self.values)
                 assert isinstance(step, WriteStep)
+                step.check_record(self.plan(self.branch(name)))
                 yield at, look_ahead(step, seen, total, self._context(StepAccount(step.label), None)), ""
             except AtlasError as error:
                 yield at, None, str(error)
@@ -197,7 +207,7 @@ class RecipeRun:
                 account = StepAccount(step.label)
                 start, before = time.perf_counter(), sum(each.seconds for each in accounts)
                 told = partial(_reported, report, base, share)
-                made = step.write(flow, self._context(account, None), told, self.words(branch))
+                made = step.write(flow, self._context(account, None), told, self.plan(branch))
                 spent = time.perf_counter() - start
                 account.seconds = max(0.0, spent - (sum(each.seconds for each in accounts) - before))
                 account.count_in = account.count_out = sum(each.count for each in made)
@@ -220,12 +230,14 @@ class RecipeRun:
     def _steps(branch: Branch) -> list[RecipeStep]:
         return [step for step in branch.steps if not step.off]
 
-    def words(self, branch: Branch) -> list[str]:
-        """Return the source and the steps of a branch in words, but those that write. Raises BadStep."""
+    def plan(self, branch: Branch) -> RecordPlan:
+        """Return how the record of what a branch writes comes about: its source and its steps in words, but those that
+        write, and those that change the record. Raises BadStep."""
         steps = [each.made(self.values) for each in self._steps(branch)]
         named = [f"{step.label}: {step.summary}" if step.summary else step.label for step in steps
-                 if not isinstance(step, WriteStep)]  # fmt: skip
-        return [f"From {filled(branch.source, self.values)}", *named]
+                 if not isinstance(step, WriteStep | RecordStep)]  # fmt: skip
+        edits = tuple(step for step in steps if isinstance(step, RecordStep))
+        return RecordPlan((f"From {filled(branch.source, self.values)}", *named), edits)
 
     def write_steps(self, branch: Branch) -> list[WriteStep]:
         """Return the steps of a branch that write. Raises BadStep."""

@@ -18,6 +18,7 @@ SUBJECTS = (
     "terrain",
     "grid_shapes",
     "points",
+    "records",
     "write",
 )
 

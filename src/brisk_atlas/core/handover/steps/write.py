@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import shutil
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -17,20 +17,20 @@ import pyarrow.compute as pc
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
 from brisk_atlas.core.model.argument import argument
 from brisk_atlas.core.model.errors import PANICS
-from brisk_atlas.core.record.document import Document
 from brisk_atlas.core.system.atomic_write import reason_of, written_beside
 
 from ..flows import Flow, GridFlow, PointFlow, RowFlow
 from ..formats import FileFormat, Loss, TableFormat, WrittenFile, format_for, formats_of, table_format_of, table_in
 from ..formats.reading_back import check_written
 from ..package import write_package
-from ..record_handed import put_beside, put_inside, record_of_piece
+from ..record_handed import RecordPlan, put_beside, put_inside, record_of_piece
 from ..row_facts import MULTI_OF, promoted, with_facts
 from ..step import PLACED, Step, StepContext, step
 
 Report = Callable[[float, str], None]
 RECORDS = ("none", "beside", "inside")
 MOST_PARTS = 5_000  # files that one layer is parted into
+NO_PLAN = RecordPlan()
 SIGNS = re.compile(r"[^\w .()+-]+")
 
 
@@ -53,8 +53,6 @@ class WriteStep(Step):
     append: bool = argument("add a layer, or rows, to a file that is there, where the format can", False)
     empty: bool = argument("write a file without rows too; else that is a failure", False)
     record: str = argument("where the record goes that goes with it", "none", choices=RECORDS)
-    standard: str = argument("the standard of the record; that of the source's record if not given", "")
-    title: str = argument("the title of the record and of a package; that of the source if not given", "")
     licence: str = argument("of a zip: the text of the licence that goes with it", "")
 
     @property
@@ -105,6 +103,11 @@ class WriteStep(Step):
         if self.record == "inside" and format_.name != "GeoPackage":
             raise self.refused(f"a file of {format_.name} has no record inside", "Choose beside.")
 
+    def check_record(self, plan: RecordPlan) -> None:
+        """Raise BadStep where steps make a record that is not written."""
+        if plan.edits and self.record == "none" and not self.is_package:
+            raise self.refused("the record that the steps make goes nowhere", "Choose a record beside or inside.")
+
     def losses(self, flow: Flow) -> list[Loss]:
         """Return what the format does not hold of the data."""
         format_ = self.chosen_format(flow)
@@ -115,11 +118,12 @@ class WriteStep(Step):
         return flow
 
     def write(
-        self, flow: Flow, context: StepContext, report: Report = lambda share, step: None, made_by: Sequence[str] = ()
+        self, flow: Flow, context: StepContext, report: Report = lambda share, step: None, plan: RecordPlan = NO_PLAN
     ) -> list[WrittenFile]:
         """Write the data; returns the files. Each is written beside its place and moved there when it is whole.
-        `made_by` are the steps in words, for the record. Raises AtlasError."""
+        `plan` says how the record comes about. Raises AtlasError."""
         self.check(flow)
+        self.check_record(plan)
         for loss in self.losses(flow):
             context.warn(loss.text)
         table = self.table
@@ -132,7 +136,7 @@ class WriteStep(Step):
             except OSError as error:
                 raise reason_of(error, path) from error
             one = self._packed if self.is_package else self._written
-            written += one(part, path, context, report, made_by)
+            written += one(part, path, context, report, plan)[0]
         return written
 
     def _into_table(self, flow: Flow, table: DataRef, context: StepContext, report: Report) -> WrittenFile:
@@ -150,9 +154,10 @@ class WriteStep(Step):
         return WrittenFile(table, format_.name, facts.count, words_of(flow, facts.count))
 
     def _written(
-        self, flow: Flow, path: Path, context: StepContext, report: Report, made_by: Sequence[str]
-    ) -> list[WrittenFile]:
-        """Write one file, and its record."""
+        self, flow: Flow, path: Path, context: StepContext, report: Report, plan: RecordPlan
+    ) -> tuple[list[WrittenFile], str]:
+        """Write one file, and its record; returns what was written, and the title of the record, "" without one."""
+        title = ""
         format_ = self._file_format(flow)
         with written_beside(path) as there:
             if self.append and path.exists():
@@ -167,21 +172,22 @@ class WriteStep(Step):
                 check_written(there, count, path)
             context.check()
             if self.record == "inside":
-                put_inside(self._record(there, flow, made_by), there)
+                document = record_of_piece(there, flow.source, plan, context.warn)
+                title = document.record.title
+                put_inside(document, there)
             report(0.98, "moving into place")
         found = [WrittenFile(path, format_.name, count, words_of(flow, count))]
         if self.record == "beside":
-            beside = put_beside(self._record(path, flow, made_by), path)
+            document = record_of_piece(path, flow.source, plan, context.warn)
+            title = document.record.title
+            beside = put_beside(document, path)
             found.append(WrittenFile(beside, "record", 0, "the record"))
         report(1.0, "written")
-        return found
-
-    def _record(self, path: Path, flow: Flow, made_by: Sequence[str]) -> Document:
-        return record_of_piece(path, flow.source, made_by, self.standard, self.title)
+        return found, title
 
     def _packed(
-        self, flow: Flow, path: Path, context: StepContext, report: Report, made_by: Sequence[str]
-    ) -> list[WrittenFile]:
+        self, flow: Flow, path: Path, context: StepContext, report: Report, plan: RecordPlan
+    ) -> tuple[list[WrittenFile], str]:
         """Write a zip of the file and of what belongs to it."""
         format_ = self._file_format(flow)
         with TemporaryDirectory(dir=context.scratch) as folder:
@@ -189,10 +195,10 @@ class WriteStep(Step):
             inner.parent.mkdir()
             record = "beside" if self.record == "none" else self.record
             plain = replace(self, path=str(inner), format=format_.name, record=record, append=False)
-            (made, *_) = plain._written(flow, inner, context, report, made_by)
+            (made, *_), title = plain._written(flow, inner, context, report, plan)
             with written_beside(path) as there:
-                write_package(inner.parent, there, self.title or path.stem, self.licence, made_by, context.check)
-        return [WrittenFile(path, f"zip of {format_.name}", made.count, made.words)]
+                write_package(inner.parent, there, title or path.stem, self.licence, plan.words, context.check)
+        return [WrittenFile(path, f"zip of {format_.name}", made.count, made.words)], title
 
     def _parts(self, flow: Flow, context: StepContext) -> Iterator[tuple[Path, Flow]]:
         """Yield each file with what goes into it: one, or one for each value or tile."""
