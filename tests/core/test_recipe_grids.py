@@ -10,6 +10,7 @@ import shapely
 from affine import Affine
 from hypothesis import given
 from hypothesis import strategies as st
+from pyproj import Transformer
 from rasterio.features import geometry_mask
 from rasterio.warp import Resampling, reproject
 from scipy import ndimage
@@ -65,6 +66,34 @@ def test_a_reprojected_grid_is_that_of_the_whole_warp(crs, smooth):
     assert same.mean() > 0.995
     both = valid & np.isfinite(whole)
     assert np.isclose(values[0][both], whole[both], atol=2.0).mean() > 0.995
+
+
+@pytest.mark.parametrize("dtype", [np.float64, np.float32, np.uint8, np.int16])
+@pytest.mark.parametrize("crs", ["EPSG:32728", "EPSG:4326", "EPSG:3031"])
+def test_each_cell_is_what_its_own_place_says(crs, dtype):
+    size = 300
+    values = (hills(size, size) * 20 + 100).clip(0, 250).astype(dtype)
+    valid = holes((size, size))
+    flow = grid_of(values, valid, size=25.0)
+    tried = Tried(made("reproject", crs=crs), flow).flow
+    found, known = in_windows(tried, 97)
+    c, r = np.meshgrid(np.arange(tried.lattice.columns) + 0.5, np.arange(tried.lattice.rows) + 0.5)
+    x, y = Transformer.from_crs(crs, UTM, always_xy=True).transform(*tried.lattice.to_map(c, r))
+    at = np.stack(flow.lattice.to_cells(x, y))  # (2, rows, columns): column, row
+    inside = (at > 0.01).all(axis=0) & (at < size - 0.01).all(axis=0)
+    near = np.floor(at).clip(0, size - 1).astype(int)
+    sure = (np.abs(at - np.round(at)) > 0.01).all(axis=0)  # not between two cells
+    assert not known[(at < -0.01).any(axis=0) | (at > size + 0.01).any(axis=0)].any()
+    assert np.array_equal(known[inside & sure], valid[near[1], near[0]][inside & sure])
+    reach = np.maximum(1.0, np.abs(np.diff(at, axis=2)).max(axis=(1, 2)) + np.abs(np.diff(at, axis=1)).max(axis=(1, 2)))
+    reach = np.where(reach > 1.05, reach, 1.0)  # (across, down)
+    for row, column in np.random.default_rng(3).choice(np.argwhere(inside & known), 60):
+        column_at, row_at = at[:, row, column] - 0.5
+        across = np.clip(1 - np.abs(np.arange(size) - column_at) / reach[0], 0, None)
+        down = np.clip(1 - np.abs(np.arange(size) - row_at) / reach[1], 0, None)
+        weights = np.outer(down, across) * valid
+        expected = (weights * values).sum() / weights.sum()
+        assert abs(found[0, row, column] - expected) < (0.75 if np.dtype(dtype).kind in "iu" else 0.25)
 
 
 def test_resampling_to_coarser_cells_takes_the_mean_of_those_with_data():

@@ -14,8 +14,10 @@ from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import proj_crs, same_crs, transform
 
 from .flows import GridFlow
+from .warp_kernels import reach_of, source_places, warped
 
 AROUND = 3  # source cells beyond what a window meets, for what interpolates
+OWN = (Resampling.nearest, Resampling.bilinear)  # for which there is a faster way
 EDGE_POINTS = 33  # along each side of a window, and inside it, that say which source cells it meets
 
 
@@ -53,6 +55,9 @@ def grid_on(flow: GridFlow, lattice: Lattice, smooth: bool | None = None, how: R
     if lattice.matches(flow.lattice) and same_crs(lattice.crs, flow.lattice.crs):
         return shifted(flow, lattice)
 
+    is_own = method in OWN and not (flow.dtype.kind in "iu" and flow.dtype.itemsize > 4)
+    reach = reach_of(lattice, flow.lattice) if method is Resampling.bilinear else None
+
     def read(window: CellWindow, bands: tuple[int, ...]) -> Grid:
         piece = lattice.within(window)
         source = source_window(piece, flow.lattice)
@@ -62,6 +67,9 @@ def grid_on(flow: GridFlow, lattice: Lattice, smooth: bool | None = None, how: R
         if source.is_empty:
             return _finished(values, piece, flow)
         found = flow.read(source, bands)
+        places = source_places(piece, flow.lattice) if is_own else None
+        if places is not None:
+            return Grid(*warped(found.values, found.valid, source, places, window.shape, reach), piece)
         for number in range(len(bands)):
             reproject(
                 np.where(found.valid, found.values[number], np.nan).astype(dtype),

@@ -1,0 +1,123 @@
+"""Cells of one lattice on those of another: where each comes from, and its value between the nearest four."""
+
+from __future__ import annotations
+
+import numba
+import numpy as np
+
+from brisk_atlas.core.model import CellWindow, Lattice
+from brisk_atlas.core.place import transform
+
+STEP = 64  # cells between places that are transformed; between them they are interpolated
+FINEST = 1.05  # source cells along one that is made, up to which these are no larger
+NEAR = 0.005  # of a source cell, by which a place may be off for that
+
+
+def source_places(piece: Lattice, source: Lattice) -> tuple[np.ndarray, int] | None:
+    """Return where cells of a piece lie in a source, (rows, columns, 2) as column and row there, and how many cells
+    each is from the next; None where some can't be placed.
+
+    They are as dense as it needs for all between them to be interpolated, each cell at last.
+    """
+    step = STEP
+    while True:
+        nodes = _placed(piece, source, step, 0.0)
+        if not np.isfinite(nodes).all():
+            return None
+        if step == 1:
+            return nodes, step
+        middle = _placed(piece, source, step, step / 2)[:-1, :-1]
+        between = (nodes[:-1, :-1] + nodes[1:, :-1] + nodes[:-1, 1:] + nodes[1:, 1:]) / 4
+        if np.isfinite(middle).all() and np.abs(middle - between).max(initial=0.0) < NEAR:
+            return nodes, step
+        step //= 4
+
+
+def _placed(piece: Lattice, source: Lattice, step: int, shift: float) -> np.ndarray:
+    columns = np.arange(0, piece.columns + step, step) + 0.5 + shift
+    rows = np.arange(0, piece.rows + step, step) + 0.5 + shift
+    c, r = np.meshgrid(columns, rows)
+    xy = np.column_stack(piece.to_map(c.ravel(), r.ravel()))
+    xy = transform(xy, piece.crs or source.crs, source.crs or piece.crs)
+    return np.stack(source.to_cells(xy[:, 0], xy[:, 1]), axis=-1).reshape(*c.shape, 2)
+
+
+def reach_of(lattice: Lattice, source: Lattice) -> tuple[float, float]:
+    """Return how many columns and rows of a source count on either side of a place for a cell of a lattice: one, and
+    more where cells become larger, so that none of the source is passed over. It is that of the middle."""
+    piece = lattice.within(_middle(lattice))
+    nodes = _placed(piece, source, 1, 0.0)
+    along, down = nodes[0, 1] - nodes[0, 0], nodes[1, 0] - nodes[0, 0]
+    if not np.isfinite([along, down]).all():
+        return 1.0, 1.0
+    columns, rows = (float(each) for each in np.abs(along) + np.abs(down))
+    return (columns if columns > FINEST else 1.0), (rows if rows > FINEST else 1.0)
+
+
+def _middle(lattice: Lattice) -> CellWindow:
+    column, row = lattice.columns // 2, lattice.rows // 2
+    return CellWindow(column, row, column + 1, row + 1)
+
+
+def warped(
+    values: np.ndarray, valid: np.ndarray, window: CellWindow, places: tuple[np.ndarray, int], shape: tuple[int, int],
+    reach: tuple[float, float] | None,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Return cells (bands, rows, columns) of a shape, and where they have data, made of those of a window of a source.
+
+    places : what `source_places` gives
+    reach : how far cells count, those without data do not; None for the nearest cell alone
+
+    There is no data where the nearest cell has none, so that gaps do not become smaller.
+    """
+    nodes, step = places
+    out = np.zeros((len(values), *shape), values.dtype)
+    known = np.zeros(shape, bool)
+    whole = values.dtype.kind in "iu"
+    low, high = (np.iinfo(values.dtype).min, np.iinfo(values.dtype).max) if whole else (0, 0)
+    across, down = reach or (0.0, 0.0)
+    for number in range(len(values)):
+        _warp(values[number], valid, nodes, step, float(window.first_column), float(window.first_row), across, down,
+              whole, float(low), float(high), out[number], known)  # fmt: skip
+    return out, known
+
+
+@numba.njit(cache=True, nogil=True)
+def _warp(values, valid, nodes, step, left, top, across, down, whole, low, high, out, known):  # type: ignore[no-untyped-def]
+    height, width = values.shape
+    rows, columns = known.shape
+    for r in range(rows):
+        at = r // step
+        part = (r - at * step) / step
+        for node in range((columns + step - 1) // step):
+            x0 = nodes[at, node, 0] * (1 - part) + nodes[at + 1, node, 0] * part - left
+            y0 = nodes[at, node, 1] * (1 - part) + nodes[at + 1, node, 1] * part - top
+            x1 = nodes[at, node + 1, 0] * (1 - part) + nodes[at + 1, node + 1, 0] * part - left
+            y1 = nodes[at, node + 1, 1] * (1 - part) + nodes[at + 1, node + 1, 1] * part - top
+            dx, dy = (x1 - x0) / step, (y1 - y0) / step
+            first = node * step
+            for c in range(first, min(first + step, columns)):
+                x = x0 + (c - first) * dx
+                y = y0 + (c - first) * dy
+                if not (0.0 <= x < width and 0.0 <= y < height):
+                    continue
+                if not valid[int(y), int(x)]:
+                    continue
+                known[r, c] = True
+                if across == 0.0:
+                    out[r, c] = values[int(y), int(x)]
+                    continue
+                x -= 0.5
+                y -= 0.5
+                total, weight = 0.0, 0.0
+                for v in range(max(int(np.floor(y - down)) + 1, 0), min(int(np.ceil(y + down)), height)):
+                    b = 1.0 - abs(v - y) / down
+                    for u in range(max(int(np.floor(x - across)) + 1, 0), min(int(np.ceil(x + across)), width)):
+                        if valid[v, u]:
+                            share = b * (1.0 - abs(u - x) / across)
+                            total += share * values[v, u]
+                            weight += share
+                value = total / weight
+                if whole:
+                    value = min(max(np.rint(value), low), high)
+                out[r, c] = value
