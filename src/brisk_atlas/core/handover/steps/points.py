@@ -16,6 +16,7 @@ from brisk_atlas.core.model.cloud import POINT_CLASSES
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import transform
 
+from ..cube_kernels import SeenCubes
 from ..flows import Flow, GridFlow, PointFlow
 from ..point_runs import Run, chosen_points, record_of
 from ..step import POINTS, Step, StepContext, step
@@ -77,28 +78,16 @@ class ThinPoints(Step):
             raise self.refused("it needs a size, or how many", "Give one of the two, above 0.")
         if self.every:
             return self._every(cloud, context)
-        scales, offsets = np.asarray(cloud.header.scales), np.asarray(cloud.header.offsets)
-
         def runs() -> Iterator[Run]:
-            taken = np.empty(0, np.uint64)
+            header = cloud.header
+            seen = SeenCubes(np.asarray(header.scales), np.asarray(header.offsets), self.size)
             for run in cloud.runs():
                 context.check()
-                keys = self._cubes(run, scales, offsets)
-                _, first = np.unique(keys, return_index=True)
-                new = first[~_in_sorted(taken, keys[first])]
-                taken = np.union1d(taken, keys[new])
-                if new.size:
-                    yield record_of(run.array[np.sort(new)], cloud)
+                first = seen.first_in_cube(run.array["X"], run.array["Y"], run.array["Z"])
+                if first.any():
+                    yield record_of(run.array[first], cloud)
 
         return replace(cloud, runs=runs, count=None)
-
-    def _cubes(self, run: Run, scales: np.ndarray, offsets: np.ndarray) -> np.ndarray:
-        """Return (points,) uint64: the number of the cube of each point, 21 bits along each axis."""
-        made = np.zeros(len(run), np.uint64)
-        for axis, name in enumerate("XYZ"):
-            at = np.floor((run.array[name] * scales[axis] + offsets[axis]) / self.size).astype(np.int64)
-            made = (made << np.uint64(21)) | (at & 0x1FFFFF).astype(np.uint64)
-        return made
 
     def _every(self, cloud: PointFlow, context: StepContext) -> PointFlow:
         def runs() -> Iterator[Run]:
@@ -109,13 +98,6 @@ class ThinPoints(Step):
                 skip = (skip - len(run)) % self.every
 
         return replace(cloud, runs=runs, count=None)
-
-
-def _in_sorted(known: np.ndarray, values: np.ndarray) -> np.ndarray:
-    if not known.size:
-        return np.zeros(len(values), bool)
-    at = np.minimum(np.searchsorted(known, values), known.size - 1)
-    return known[at] == values
 
 
 @step
