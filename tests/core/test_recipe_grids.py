@@ -17,6 +17,7 @@ from scipy import ndimage
 from scipy.spatial import Delaunay
 
 from brisk_atlas.core.handover import contour_strips as strips
+from brisk_atlas.core.handover.cube_kernels import SLOTS, SeenCubes
 from brisk_atlas.core.handover.flows import PointFlow
 from brisk_atlas.core.handover.moved_grid import grid_on
 from brisk_atlas.core.handover.recipe import RecipeStep
@@ -85,7 +86,7 @@ def test_each_cell_is_what_its_own_place_says(crs, dtype):
     sure = (np.abs(at - np.round(at)) > 0.01).all(axis=0)  # not between two cells
     assert not known[(at < -0.01).any(axis=0) | (at > size + 0.01).any(axis=0)].any()
     assert np.array_equal(known[inside & sure], valid[near[1], near[0]][inside & sure])
-    reach = np.maximum(1.0, np.abs(np.diff(at, axis=2)).max(axis=(1, 2)) + np.abs(np.diff(at, axis=1)).max(axis=(1, 2)))
+    reach = np.hypot(*(np.abs(np.diff(at, axis=axis)).max(axis=(1, 2)) for axis in (2, 1)))
     reach = np.where(reach > 1.05, reach, 1.0)  # (across, down)
     for row, column in np.random.default_rng(3).choice(np.argwhere(inside & known), 60):
         column_at, row_at = at[:, row, column] - 0.5
@@ -315,6 +316,16 @@ def test_classes_thinning_and_heights_above_ground():
     assert np.allclose(np.asarray(flat.z)[classes != 2], 12.0, atol=2.0)
     with pytest.raises(BadStep, match="fewer than three"):
         Tried(made("above-ground", ground=[9]), flow).flow.whole()
+
+
+def test_the_first_of_many_cubes_on_both_sides_of_nothing():
+    rng = np.random.default_rng(8)
+    scales, offsets = np.array([0.01, 0.02, 0.005]), np.array([-40.0, 3.0, 7.0])
+    xyz = rng.integers(-20_000, 20_000, (120_000, 3), dtype=np.int32)  # more blocks than there is room for at first
+    seen = SeenCubes(scales, offsets, 5.0)
+    found = np.concatenate([seen.first_in_cube(*piece.T) for piece in np.array_split(xyz, 7)])
+    _, first = np.unique(np.floor((xyz * scales + offsets) / 5.0), axis=0, return_index=True)
+    assert len(first) > 4 * SLOTS and np.array_equal(np.flatnonzero(found), np.sort(first))
 
 
 def test_grids_of_points_are_those_of_brute_force():

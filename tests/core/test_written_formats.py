@@ -6,6 +6,7 @@ import datetime as dt
 import hashlib
 import json
 import sqlite3
+import warnings
 import zipfile
 
 import geopandas
@@ -299,6 +300,26 @@ def test_classes_keep_their_colours_and_overviews_mix_none(tmp_path):
     with rasterio.open(tmp_path / "a.tif") as found:
         assert found.colormap(1)[2] == (0x40, 0x50, 0x60, 255)
         assert set(np.unique(found.read(1, out_shape=(325, 325)))) <= {1, 2, 3}
+
+
+@pytest.mark.parametrize(("dtype", "nodata"), [("float32", None), ("int16", -9), ("uint8", 0)])
+def test_overviews_are_the_means_of_four_that_have_data(dtype, nodata, tmp_path):
+    valid = holes((2301, 2075))  # odd, and more than what is computed at once
+    values = (hills(2301, 2075).clip(1, 200)).astype(dtype)
+    (made,) = written(grid_of(values, valid, nodata=nodata), tmp_path / "a.tif")
+    finer = np.where(valid, values.astype(float), np.nan)
+    for level, factor in enumerate((2, 4, 8)):
+        even = np.pad(finer, [(0, side % 2) for side in finer.shape], constant_values=np.nan)
+        blocks = even.reshape(even.shape[0] // 2, 2, -1, 2).swapaxes(1, 2).reshape(even.shape[0] // 2, -1, 4)
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            finer = np.nanmean(blocks, axis=2)
+        finer = np.rint(finer) if nodata is not None else finer
+        with rasterio.open(made.path, overview_level=level) as found:
+            there = found.read(1, masked=True)
+            assert found.shape == (-(-2301 // factor), -(-2075 // factor))
+            assert np.array_equal(np.ma.getmaskarray(there), np.isnan(finer))
+            assert np.allclose(there.filled(0), np.nan_to_num(finer), atol=1e-4 if nodata is None else 0)
 
 
 def test_netcdf_zarr_and_text_grids(tmp_path):

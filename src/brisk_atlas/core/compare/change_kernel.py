@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.read.index_kernels import JIT
+from brisk_atlas.core.system.compiled import njit
 
 
 class ChangeSums(NamedTuple):

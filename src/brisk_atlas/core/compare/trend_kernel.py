@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.read.index_kernels import JIT
+from brisk_atlas.core.system.compiled import njit
 
 COUNT, LOW, HIGH, MEAN, TREND, SURE, JUMP_AT, JUMP = range(8)  # where each statistic stands in what is returned
 STATISTICS = 8

@@ -9,17 +9,19 @@ import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 from adbc_driver_manager import Error
-from adbc_driver_postgresql import dbapi
 
 from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.passwords import masked
 from brisk_atlas.core.system.jobs import stopped_by
 
 from .postgres import LOCK_MS, ask, conninfo, explained_database
+
+if TYPE_CHECKING:
+    from adbc_driver_postgresql import dbapi
 
 log = logging.getLogger(__name__)
 BATCHES = {"adbc.postgresql.batch_size_hint_bytes": 4_000_000}  # so that some can be worked on while others come
@@ -126,7 +128,7 @@ def arrow_link(ref: DataRef) -> Iterator[dbapi.Connection]:
     """Give a connection to the database of a reference, one that waited if there is one. One on which something failed
     is closed. No transaction stays open on it, which would hold up those who change the table. Raises
     adbc_driver_manager.Error."""
-    link = _taken(ref.place) or dbapi.connect(conninfo(ref.place), autocommit=True)
+    link = _taken(ref.place) or _connected(ref, autocommit=True)
     fine = False
     try:
         yield link
@@ -140,6 +142,12 @@ def arrow_link(ref: DataRef) -> Iterator[dbapi.Connection]:
         if not fine:
             with suppress(Error):
                 link.close()
+
+
+def _connected(ref: DataRef, *, autocommit: bool = False) -> dbapi.Connection:
+    from adbc_driver_postgresql import dbapi  # brings libraries along that most commands never need
+
+    return dbapi.connect(conninfo(ref.place), autocommit=autocommit)
 
 
 def _taken(place: str) -> dbapi.Connection | None:
@@ -172,7 +180,7 @@ def arrow_writing(ref: DataRef) -> Iterator[dbapi.Cursor]:
     CannotRead where the database can't be reached, else CannotWrite."""
     with explained_database(ref):
         ask(ref, "SELECT 1")  # which explains what is wrong with the address better
-    link = dbapi.connect(conninfo(ref.place))
+    link = _connected(ref)
     try:
         with link.cursor() as cursor:
             cursor.execute("SET TRANSACTION READ WRITE")

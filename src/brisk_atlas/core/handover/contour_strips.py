@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any, cast
+from math import floor
 
 import numpy as np
 import shapely
@@ -11,10 +11,10 @@ import shapely
 from brisk_atlas.core.model import AtlasError, CellWindow
 
 from .flows import GridFlow
+from .marching_squares import lines_of
 
-STRIP_CELLS = 4_000_000
+STRIP_CELLS = 1_000_000
 MOST_LEVELS = 10_000  # in one strip
-NODE = 1e-9  # of a cell: an end so near to a row, or to the middle of a cell, lies there
 
 Key = tuple[int, float]  # the number of a level, and the column of an end on the row that two strips share
 
@@ -89,43 +89,17 @@ def _joined(above: list[_Piece], below: list[_Piece], row: float) -> list[_Piece
 
 def _lines(flow: GridFlow, band: int, window: CellWindow, interval: float, base: float) -> list[_Piece]:
     """Return the lines of a strip."""
-    from contourpy import LineType, contour_generator
-
     grid = flow.read(window, (band,))
     known = grid.values[0][grid.valid]
-    if not known.size or min(grid.shape) < 2:
+    if not known.size:
         return []
     low, high = ((float(v) - base) / interval for v in (known.min(), known.max()))
-    first, last = int(np.ceil(low)), int(np.floor(high))
-    if last - first >= MOST_LEVELS:
+    if high - low >= MOST_LEVELS:
         raise AtlasError(flow.name, f"contours every {interval:g} are too many", "Give a larger interval.")
-    z = np.ma.array(grid.values[0].astype(np.float64), mask=~grid.valid)
-    made = contour_generator(z=z, name="serial", line_type=LineType.ChunkCombinedOffset)
-    pieces = []
-    for level in range(first, last + 1):
-        value = base + level * interval
-        (points,), (starts,) = cast(tuple[list[Any], list[Any]], made.lines(value))
-        if points is None or starts is None:
-            continue
-        ends = np.concatenate([starts[:-1], starts[1:] - 1]).astype(np.int64)
-        for row in (0, grid.shape[0] - 1):
-            on_it = ends[np.abs(points[ends, 1] - row) < NODE]
-            points[on_it, 1] = row
-            _snap(points, on_it, z.data[row], value)
-        points[:, 1] += window.first_row
-        pieces += [_Piece(level, points[a:b]) for a, b in zip(starts[:-1].tolist(), starts[1:].tolist())]
-    return pieces
-
-
-def _snap(points: np.ndarray, at: np.ndarray, row: np.ndarray, value: float) -> None:
-    """Put ends on the first or last row of a strip where the values of that row alone say that they are: what finds the
-    lines goes along an edge in one direction in the strip above and in the other below, and rounds differently."""
-    x = points[at, 0]
-    near = np.rint(x)
-    column = np.minimum(np.floor(x).astype(np.int64), len(row) - 2)
-    rise = row[column + 1] - row[column]
-    between = column + (value - row[column]) / np.where(rise == 0, 1.0, rise)
-    points[at, 0] = np.where((np.abs(x - near) < NODE) | (rise == 0), near, between)
+    levels, offsets, vertices = lines_of(grid.values[0], grid.valid, interval, base, floor(low))
+    vertices[:, 1] += window.first_row
+    ends = offsets.tolist()
+    return [_Piece(level, vertices[a:b]) for level, a, b in zip(levels.tolist(), ends, ends[1:])]
 
 
 def _placed(flow: GridFlow, done: list[_Piece], interval: float, base: float) -> tuple[np.ndarray, np.ndarray]:

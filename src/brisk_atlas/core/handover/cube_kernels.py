@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.read.index_kernels import JIT
+from brisk_atlas.core.system.compiled import njit
 
 SLOTS = 1 << 14  # at first; as many again whenever half of them are taken
 SIDE_BITS = 2  # a slot is for a block of 4 x 4 x 4 cubes, a bit for each
@@ -60,7 +60,7 @@ def _slot(bx, by, bz, blocks, bits):
 
 @njit(**JIT)
 def _mark(x, y, z, scales, offsets, size, blocks, bits, taken, start, first):
-    """Mark points from `start` on until no more blocks have room; returns where it ended, and how many slots are taken."""
+    """Mark points from `start` on until there is no room for a block; returns where, and how many slots are taken."""
     for number in range(start, x.size):
         cx = np.int64(np.floor((x[number] * scales[0] + offsets[0]) / size))
         cy = np.int64(np.floor((y[number] * scales[1] + offsets[1]) / size))

@@ -73,7 +73,7 @@ class GridFlow:
     """Cells of one lattice, computed for the window that is asked for.
 
     `read(window, bands)` returns the values (bands, rows, cols) and where they are valid. `classes` of a band are its
-    colours and names. `coarse` says that its cells are larger than those that will be written, for a look ahead.
+    colours and names. `sampled` says that its cells are larger than those that will be written, for a look ahead.
     """
 
     name: str
@@ -163,6 +163,8 @@ class LocalBatches:
         if first is None:
             return
         second = next(coming, None)
+        if second is not None and not first.num_rows:  # what only says which columns there are
+            first, second = second, next(coming, None)
         if second is None:  # threads of its own are for what is much
             yield self._one(first)
             return

@@ -17,6 +17,7 @@ from .geometry_column import shapes_of, with_shapes
 
 TYPES = {1: "Point", 2: "LineString", 3: "Polygon", 4: "MultiPoint", 5: "MultiLineString", 6: "MultiPolygon",
          7: "GeometryCollection"}  # fmt: skip
+HELD_BYTES = 32_000_000  # of rows that wait in memory while it is found what they are
 SINGLE_OF = {4: 1, 5: 2, 6: 3}
 MULTI_OF = {1: 4, 2: 5, 3: 6}
 
@@ -95,12 +96,14 @@ def with_facts(flow: RowFlow, scratch: Path, check: Callable[[], None]) -> tuple
     file meanwhile."""
     facts = RowFacts()
     held: list[pa.Table] = []
+    held_bytes = 0
     coming = flow.batches()
     for batch in coming:
         check()
         facts.add(batch)
         held.append(batch)
-        if sum(each.nbytes for each in held) > 200_000_000:
+        held_bytes += batch.nbytes
+        if held_bytes > HELD_BYTES:
             break
     else:
         return replace(flow, batches=lambda: iter(held or [flow.schema.empty_table()]), count=facts.count), facts

@@ -2,15 +2,30 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pyarrow as pa
 import shapely
 
+from brisk_atlas.core.model import CellWindow
+
+from .cube_kernels import SLOTS, SeenCubes
+from .warp_kernels import warped
 from .wkb_moves import moved_wkb
+
+CELLS = np.uint8, np.int16, np.uint16, np.int32, np.float32, np.float64
+LAID_OUT = "u2", "u4"  # what follows three integers in a point: its numbers begin at odd places, or do not
 
 
 def warm() -> None:
     """Run every kernel once on next to nothing; compiled code is stored beside the sources."""
     moved_wkb(pa.chunked_array([shapely.to_wkb([shapely.box(0, 0, 1, 1)])], pa.binary()), lambda xy: xy)
+    for rest in LAID_OUT:
+        points = np.zeros(SLOTS, [("X", np.int32), ("Y", np.int32), ("Z", np.int32), ("rest", rest)])
+        points["X"] = 4 * np.arange(SLOTS)  # more blocks than there is room for at first
+        SeenCubes(np.ones(3), np.zeros(3), 1.0).first_in_cube(points["X"], points["Y"], points["Z"])
+    window, places = CellWindow(0, 0, 3, 3), (np.ones((2, 2, 2)), 64)
+    for dtype in CELLS:
+        warped(np.ones((1, 3, 3), dtype), np.ones((3, 3), bool), window, places, (2, 2), (1.0, 1.0))
 
 
 if __name__ == "__main__":

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import numba
 import numpy as np
 
 from brisk_atlas.core.model import CellWindow, Lattice
 from brisk_atlas.core.place import transform
+from brisk_atlas.core.system.compiled import njit
 
 STEP = 64  # cells between places that are transformed; between them they are interpolated
 FINEST = 1.05  # source cells along one that is made, up to which these are no larger
@@ -50,7 +50,7 @@ def reach_of(lattice: Lattice, source: Lattice) -> tuple[float, float]:
     along, down = nodes[0, 1] - nodes[0, 0], nodes[1, 0] - nodes[0, 0]
     if not np.isfinite([along, down]).all():
         return 1.0, 1.0
-    columns, rows = (float(each) for each in np.abs(along) + np.abs(down))
+    columns, rows = (float(each) for each in np.hypot(along, down))  # a turn alone is no larger cell
     return (columns if columns > FINEST else 1.0), (rows if rows > FINEST else 1.0)
 
 
@@ -76,16 +76,18 @@ def warped(
     whole = values.dtype.kind in "iu"
     low, high = (np.iinfo(values.dtype).min, np.iinfo(values.dtype).max) if whole else (0, 0)
     across, down = reach or (0.0, 0.0)
+    full = bool(valid.all())
     for number in range(len(values)):
         _warp(values[number], valid, nodes, step, float(window.first_column), float(window.first_row), across, down,
-              whole, float(low), float(high), out[number], known)  # fmt: skip
+              full, whole, float(low), float(high), out[number], known)  # fmt: skip
     return out, known
 
 
-@numba.njit(cache=True, nogil=True)
-def _warp(values, valid, nodes, step, left, top, across, down, whole, low, high, out, known):  # type: ignore[no-untyped-def]
+@njit(cache=True, nogil=True, error_model="numpy")
+def _warp(values, valid, nodes, step, left, top, across, down, full, whole, low, high, out, known):
     height, width = values.shape
     rows, columns = known.shape
+    plain = full and across == 1.0 and down == 1.0
     for r in range(rows):
         at = r // step
         part = (r - at * step) / step
@@ -95,13 +97,17 @@ def _warp(values, valid, nodes, step, left, top, across, down, whole, low, high,
             x1 = nodes[at, node + 1, 0] * (1 - part) + nodes[at + 1, node + 1, 0] * part - left
             y1 = nodes[at, node + 1, 1] * (1 - part) + nodes[at + 1, node + 1, 1] * part - top
             dx, dy = (x1 - x0) / step, (y1 - y0) / step
-            first = node * step
-            for c in range(first, min(first + step, columns)):
+            first, last = node * step, min((node + 1) * step, columns)
+            if plain and _is_inside(x0, x1, width) and _is_inside(y0, y1, height):
+                _between(values, x0 - 0.5, y0 - 0.5, dx, dy, whole, out[r, first:last])
+                known[r, first:last] = True
+                continue
+            for c in range(first, last):
                 x = x0 + (c - first) * dx
                 y = y0 + (c - first) * dy
                 if not (0.0 <= x < width and 0.0 <= y < height):
                     continue
-                if not valid[int(y), int(x)]:
+                if not (full or valid[int(y), int(x)]):
                     continue
                 known[r, c] = True
                 if across == 0.0:
@@ -121,3 +127,23 @@ def _warp(values, valid, nodes, step, left, top, across, down, whole, low, high,
                 if whole:
                     value = min(max(np.rint(value), low), high)
                 out[r, c] = value
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _is_inside(start, end, size):
+    """Return whether places from one to another have a cell before and after them."""
+    return min(start, end) >= 0.5 and max(start, end) < size - 0.5
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _between(values, x0, y0, dx, dy, whole, out):
+    """Fill cells in a row that lie between four with data, without the questions that others need."""
+    for c in range(out.size):
+        x, y = x0 + c * dx, y0 + c * dy
+        u, v = np.uint32(x), np.uint32(y)
+        a, b = x - u, y - v
+        u1, v1 = u + np.uint32(1), v + np.uint32(1)
+        upper = values[v, u] * (1.0 - a) + values[v, u1] * a
+        lower = values[v1, u] * (1.0 - a) + values[v1, u1] * a
+        value = upper * (1.0 - b) + lower * b
+        out[c] = np.rint(value) if whole else value

@@ -6,9 +6,9 @@ Layout: OGC 06-103r4 (Simple Feature Access 1), section 8; Z, M and ZM both as I
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.read.index_kernels import JIT
+from brisk_atlas.core.system.compiled import njit
 
 OK, NOT_FOLLOWED = 0, 1
 

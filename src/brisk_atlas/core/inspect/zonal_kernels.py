@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.model.shapes import POLYGON
 from brisk_atlas.core.read.index_kernels import JIT
+from brisk_atlas.core.system.compiled import njit
 
 
 @njit(**JIT)

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.model.shapes import AREA, POINT, POLYGON
+from brisk_atlas.core.system.compiled import njit
 
 JIT = {"nogil": True, "cache": True, "error_model": "numpy", "boundscheck": False, "_nrt": False}
 BLOCK = 64  # vertices that share one rectangle in the index of a long path

@@ -21,7 +21,7 @@ from brisk_atlas.core.model import CellWindow, Level
 from .raster_library import open_raster
 
 HANDLES_A_THREAD = 48  # as many dates as most series have
-BLOCKS_KEPT_MB = 160  # of decoded cells; the library's own choice is a share of all memory
+BLOCKS_KEPT_MB = 64  # of decoded cells; the library's own choice is a share of all memory
 HEADED = ("flt", "bil", "bip", "bsq", "img", "dat", "raw")  # endings of grids with a header beside them
 OLDER_S = 2.0  # by which overviews beside a file may be older, as when both were copied
 CHECKED_SPOTS = 5  # along each side of a grid, where overviews beside a file are held against it

@@ -11,9 +11,9 @@ from itertools import pairwise
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.model.shapes import Shapes
+from brisk_atlas.core.system.compiled import njit
 from brisk_atlas.core.system.shares import CORES, pool
 
 if TYPE_CHECKING:

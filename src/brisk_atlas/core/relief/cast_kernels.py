@@ -12,9 +12,9 @@ regular grids", ACM Trans. Graphics 23(3), 769-776; here nothing is meshed, so t
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.read.index_kernels import JIT
+from brisk_atlas.core.system.compiled import njit
 
 INLINE = {**JIT, "inline": "always"}  # a call would copy all of the ground's descriptions, for each ray
 OVER, BESIDE = -1, -2  # windows of rays that meet nothing: they pass over the ground, or beside or below it

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cache
 
-import numba
 import numpy as np
 from scipy.ndimage import binary_opening, distance_transform_edt, gaussian_filter, label, zoom
 from scipy.special import expit
+
+from brisk_atlas.core.system.compiled import njit
 
 from .ground import CELL, HARROW_BAY, NORTH, SUMMIT, WEST, centres, rng, smooth_noise
 
@@ -37,7 +38,7 @@ class MadeTerrain:
     collapse: np.ndarray  # metres that the crater rim dropped, 0 elsewhere
 
 
-@numba.njit(cache=True)
+@njit(cache=True)
 def _erode(height, order, cell, uplift_free_below, strength):
     """One step of stream-power incision (detachment-limited) down the steepest of 8 neighbours."""
     rows, columns = height.shape
@@ -63,7 +64,7 @@ def _erode(height, order, cell, uplift_free_below, strength):
     return cut
 
 
-@numba.njit(cache=True)
+@njit(cache=True)
 def _pour(ground, vent_cells, vent_unit, rate, steps, yield_drop):
     """Let lava run as a yield-strength fluid: it leaves a cell only where the surface drop exceeds
     `yield_drop` (metres a cell). Returns thickness and the unit that arrived first."""

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 
 from brisk_atlas.core.model.shapes import AREA, LINE, POINT, POLYGON
 from brisk_atlas.core.read.index_kernels import BLOCK
+from brisk_atlas.core.system.compiled import njit
 
 from . import JIT
 from .fill import EVEN_ODD, NO_HATCH, NON_ZERO, add_edge, sweep

@@ -9,7 +9,8 @@ in the processor's nearest memory.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brisk_atlas.core.system.compiled import njit
 
 from . import JIT
 from .pixels import lay, lay_over

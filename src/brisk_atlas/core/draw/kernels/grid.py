@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brisk_atlas.core.system.compiled import njit
 
 from . import JIT
 

@@ -7,7 +7,8 @@ outline winds the same way everywhere, so it is filled by the non-zero rule.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brisk_atlas.core.system.compiled import njit
 
 from . import JIT
 from .fill import FARTHEST, add_edge

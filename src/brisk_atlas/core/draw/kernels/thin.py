@@ -8,7 +8,8 @@ columns at once. Corners and ends come out round.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from brisk_atlas.core.system.compiled import njit
 
 from . import JIT
 from .pixels import lay, lay_over

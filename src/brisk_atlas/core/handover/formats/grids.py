@@ -27,12 +27,18 @@ from ..flows import Flow, GridFlow
 from ..moved_grid import reprojected_grid
 from ..step import StepContext
 from .format import FileFormat, FormatOption, Loss, Report, enter
+from .overviews import Overviews, halvings, overviews_in, with_overviews
 
 BLOCK = 512
+TILED = {"tiled": True, "blockxsize": BLOCK, "blockysize": BLOCK, "bigtiff": "if_safer"}
 PIECE = 2048  # cells along each side that are computed at once
 MOST_CELLS = 40_000_000_000
 GRID = frozenset({DataKind.RASTER})
 COMPRESSION = FormatOption("compression", "deflate", "How cells are packed", ("deflate", "zstd", "lzw", "none"))
+EFFORT = FormatOption("effort", "normal", "How hard; small takes much longer", ("quick", "normal", "small"))
+LEVELS = {  # of packing; normal ones give all but a hundredth of what the usual ones do in two thirds of the time
+    "deflate": {"quick": 1, "normal": 5, "small": 9}, "zstd": {"quick": 1, "normal": 3, "small": 15},
+}  # fmt: skip
 TIFF_TAIL = 2 * BLOCK  # cells a side up to which a grid needs no overviews
 
 
@@ -91,13 +97,16 @@ def pieces(
 
 
 def write_tiff(
-    flow: GridFlow, path: Path, context: StepContext, report: Report, *, compression: str, share: float = 0.9
-) -> None:
-    """Write a grid as tiled GeoTIFF. Raises RasterioError, OSError."""
+    flow: GridFlow, path: Path, context: StepContext, report: Report, *, compression: str = "none",
+    effort: str = "normal", share: float = 0.9, overviews: Overviews | None = None,
+) -> None:  # fmt: skip
+    """Write a grid as tiled GeoTIFF, and give its cells to overviews. Raises RasterioError, OSError."""
     storage = _storage(flow)
     packed = {} if compression == "none" else {
         "compress": compression, "predictor": 3 if flow.dtype.kind == "f" else 2, "num_threads": str(CORES),
     }  # fmt: skip
+    if compression in LEVELS:
+        packed["zlevel" if compression == "deflate" else "zstd_level"] = LEVELS[compression][effort]
     if flow.dtype.itemsize > 4 and flow.dtype.kind in "iu":
         packed.pop("predictor", None)
     with (
@@ -105,8 +114,7 @@ def write_tiff(
         rasterio.open(
             path, "w", driver="GTiff", width=flow.lattice.columns, height=flow.lattice.rows, count=len(flow.bands),
             dtype=flow.dtype, nodata=storage.nodata, crs=proj_crs(flow.crs).to_wkt() if flow.crs else None,
-            transform=Affine(*flow.lattice.transform), tiled=True, blockxsize=BLOCK, blockysize=BLOCK,
-            bigtiff="if_safer", **packed,
+            transform=Affine(*flow.lattice.transform), **TILED, **packed,
         ) as out,
     ):  # fmt: skip
         _describe(out, flow.bands, flow.dtype)
@@ -115,6 +123,8 @@ def write_tiff(
             out.write(values, window=place)
             if storage.masked:
                 out.write_mask(valid, window=place)
+            if overviews is not None:
+                overviews.add(window, values)
 
 
 def _describe(out: rasterio.io.DatasetWriter, bands: tuple[Band, ...], dtype: np.dtype) -> None:
@@ -163,7 +173,7 @@ def _reasoned(path: Path) -> Iterator[None]:
 def _write_geotiff(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
     flow = _checked(flow, path)
     with _reasoned(path):
-        write_tiff(flow, path, context, report, compression=options["compression"])
+        write_tiff(flow, path, context, report, compression=options["compression"], effort=options["effort"])
         factors = overview_factors(flow.lattice.columns, flow.lattice.rows) if options["overviews"] else []
         if factors:
             report(0.95, "making overviews")
@@ -179,19 +189,27 @@ def _overview_method(flow: GridFlow) -> Resampling:
 def _write_cog(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
     flow = _checked(flow, path)
     with _reasoned(path), TemporaryDirectory(dir=context.scratch) as folder:
-        whole = Path(folder, "whole.tif")
-        write_tiff(flow, whole, context, report, compression="none", share=0.6)
-        report(0.7, "making overviews and packing")
-        _copied_as_cog(whole, path, flow, options)
+        whole, storage = Path(folder, "whole.tif"), _storage(flow)
+        lattice = flow.lattice
+        factors = [] if storage.masked else halvings(lattice.columns, lattice.rows, PIECE)  # the driver halves masks
+        with overviews_in(
+            Path(folder), factors, (lattice.rows, lattice.columns), storage.nodata, smooth=not flow.has_classes,
+            count=len(flow.bands), dtype=flow.dtype, **TILED,
+        ) as overviews:  # fmt: skip
+            write_tiff(flow, whole, context, report, share=0.6, overviews=overviews)
+        report(0.7, "packing")
+        _copied_as_cog(with_overviews(whole, factors) if factors else whole, path, flow, options)
     return flow.lattice.columns * flow.lattice.rows
 
 
 def _copied_as_cog(whole: Path, path: Path, flow: GridFlow, options: Mapping[str, Any]) -> None:
-    predictor = "YES" if options["compression"] in ("deflate", "zstd", "lzw") else "NO"
+    compression = options["compression"]
+    packed = {"LEVEL": str(LEVELS[compression][options["effort"]])} if compression in LEVELS else {}
+    predictor = "YES" if compression != "none" else "NO"
     method = _overview_method(flow).name.upper()
     rasterio.shutil.copy(
-        whole, path, driver="COG", COMPRESS=options["compression"].upper(), PREDICTOR=predictor, BLOCKSIZE=str(BLOCK),
-        NUM_THREADS=str(CORES), BIGTIFF="IF_SAFER", OVERVIEW_RESAMPLING=method, RESAMPLING="NEAREST",
+        whole, path, driver="COG", COMPRESS=compression.upper(), PREDICTOR=predictor, BLOCKSIZE=str(BLOCK),
+        NUM_THREADS=str(CORES), BIGTIFF="IF_SAFER", OVERVIEW_RESAMPLING=method, RESAMPLING="NEAREST", **packed,
     )  # fmt: skip
 
 
@@ -219,7 +237,7 @@ def _as_copy(driver: str, *, masks: bool = False, **made: str) -> Callable[..., 
         given = {key.upper(): str(value) for key, value in options.items() if value != ""}
         with _reasoned(path), TemporaryDirectory(dir=context.scratch) as folder:
             whole = Path(folder, "whole.tif")
-            write_tiff(flow, whole, context, report, compression="none", share=0.7)
+            write_tiff(flow, whole, context, report, share=0.7)
             report(0.85, "writing")
             rasterio.shutil.copy(whole, path, driver=driver, **{**made, **given})
         return flow.lattice.columns * flow.lattice.rows
@@ -324,10 +342,10 @@ def _no_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     return []
 
 
-enter(FileFormat("COG", (".tif", ".tiff"), GRID, _write_cog, _no_losses, (COMPRESSION,),
+enter(FileFormat("COG", (".tif", ".tiff"), GRID, _write_cog, _no_losses, (COMPRESSION, EFFORT),
              "GeoTIFF with tiles and overviews in the order in which they are read over a network."))  # fmt: skip
 enter(FileFormat("GeoTIFF", (".tif", ".tiff"), GRID, _write_geotiff, _no_losses,
-             (COMPRESSION, FormatOption("overviews", True, "Coarser grids inside, for drawing from afar")),
+             (COMPRESSION, EFFORT, FormatOption("overviews", True, "Coarser grids inside, for drawing from afar")),
              "Tiled GeoTIFF."))  # fmt: skip
 enter(FileFormat("netCDF", (".nc",), GRID, _as_copy("netCDF", FORMAT="NC4", COMPRESS="DEFLATE"),
              lambda flow, options: [Loss("colours of classes are left out", "COG")] if flow.has_classes else [],  # type: ignore[union-attr]

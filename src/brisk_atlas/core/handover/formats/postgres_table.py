@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Iterator, Mapping
-from typing import Any, LiteralString
+from typing import TYPE_CHECKING, Any, LiteralString
 
 import pyarrow as pa
 import shapely
-from adbc_driver_postgresql import dbapi
 from psycopg import sql
 
 from brisk_atlas.core.connect.arrow_links import arrow_writing
@@ -34,6 +33,9 @@ from .table_format import (
     name_losses,
     refuse_there,
 )
+
+if TYPE_CHECKING:
+    from adbc_driver_postgresql import dbapi
 
 NAME_BYTES = 63
 TYPES = (  # of Arrow: what it is sent as, and the column

@@ -78,6 +78,7 @@ class ThinPoints(Step):
             raise self.refused("it needs a size, or how many", "Give one of the two, above 0.")
         if self.every:
             return self._every(cloud, context)
+
         def runs() -> Iterator[Run]:
             header = cloud.header
             seen = SeenCubes(np.asarray(header.scales), np.asarray(header.offsets), self.size)
