@@ -176,8 +176,9 @@ def _many() -> Iterator[Case]:
     """Yield how much quicker two workers are than one, and how a cluster compares with our own processes."""
     from distributed import LocalCluster
 
-    from brisk_atlas.core.handover.batch import Batch, Runner, inputs_in
+    from brisk_atlas.core.handover.batch import Batch, inputs_in
     from brisk_atlas.core.handover.batch_cluster import ClusterRunner
+    from brisk_atlas.core.handover.batch_task import Runner
     from brisk_atlas.core.handover.batch_worker import ProcessRunner
     from brisk_atlas.core.handover.recipe import Branch, Recipe, RecipeStep
 

@@ -21,8 +21,9 @@ import pytest
 import shapely
 
 from brisk_atlas import cli
-from brisk_atlas.core.handover.batch import DONE, FAILED, SKIPPED, Batch, Journal, inputs_in, watched_inputs
+from brisk_atlas.core.handover.batch import Batch, Journal, inputs_in, watched_inputs
 from brisk_atlas.core.handover.batch_report import report_json, write_report
+from brisk_atlas.core.handover.batch_task import DONE, FAILED, SKIPPED
 from brisk_atlas.core.handover.batch_worker import ProcessRunner
 from brisk_atlas.core.handover.checkpoints import CheckpointStore
 from brisk_atlas.core.handover.geometry_column import shapes_of

@@ -7,76 +7,34 @@ nothing half-written; the journal says what was done, and is written after that.
 from __future__ import annotations
 
 import hashlib
+import itertools
 import json
 import logging
 import os
+import shutil
 import time
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import asdict, replace
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read.registry import known_suffixes
 
+from .batch_task import DONE, RUNNING, SKIPPED, BatchTask, Runner, TaskOutcome
 from .formats import table_in
 from .recipe import SUFFIX, BadRecipe, Recipe
 from .run_recipe import RecipeRun, target_of, targets
 from .sources import FileSources
 from .steps.write import WriteStep
+from .tiled_input import Piece, tiled_input
+from .tiled_task import TiledTask
 
 log = logging.getLogger(__name__)
 JOURNAL = ".brisk-atlas-batch.jsonl"
-WAITING, RUNNING, DONE, FAILED, SKIPPED = "waiting", "running", "done", "failed", "done before"
-
-
-@dataclass(frozen=True)
-class BatchTask:
-    """One input with the values of its run. `key` tells it from the same input in another state or by another
-    recipe."""
-
-    number: int
-    source: str
-    values: Mapping[str, Any]
-    key: str
-
-
-@dataclass
-class TaskOutcome:
-    """How a task stands, and what came of it. `branches` are what `BranchRun.as_json` gives."""
-
-    source: str
-    state: str = WAITING
-    seconds: float = 0.0
-    reason: str = ""
-    branches: list[dict[str, Any]] = field(default_factory=list)
-
-    @property
-    def written(self) -> list[dict[str, Any]]:
-        """The files that were written."""
-        return [each for branch in self.branches for each in branch["written"]]
-
-    @property
-    def count(self) -> int:
-        """How many rows, cells or points were written."""
-        return sum(each["count"] for each in self.written)
-
-    @property
-    def warnings(self) -> list[str]:
-        """What the steps warned of, once each."""
-        found = [text for branch in self.branches for step in branch["steps"] for text in step["warnings"]]
-        return list(dict.fromkeys(found))
-
-
-class Runner(Protocol):
-    """Who does tasks: worker processes of this machine, or of others."""
-
-    def run(
-        self, tasks: Iterable[tuple[BatchTask, tuple[Any, ...]]], check: Callable[[], None]
-    ) -> Iterator[tuple[BatchTask, TaskOutcome]]:
-        """Yield each task with its outcome as it ends; `arguments` are those of `batch_worker.run_one`."""
+PARTS = ".brisk-atlas-parts"  # the folder of what pieces of tasks leave for others
 
 
 def inputs_in(places: Sequence[str | Path], recipe_path: Path | None = None) -> list[str]:
@@ -124,6 +82,7 @@ class Batch:
         recipe.values(values)
         self.recipe, self.out, self.base = recipe, out.absolute(), base
         self._given = dict(values)
+        self._count = itertools.count()
         self.tasks = self._planned(inputs)
         self.outcomes = {task.number: TaskOutcome(task.source) for task in self.tasks}
 
@@ -162,17 +121,19 @@ class Batch:
         """The file that says what was done."""
         return self.out / JOURNAL
 
-    def arguments(self, task: BatchTask, budget: int) -> tuple[Any, ...]:
-        """Return what a worker is given for a task."""
-        return self.recipe.as_json(), dict(task.values), str(self.base) if self.base else None, budget
+    def arguments(self, task: BatchTask, budget: int, piece: Piece | None = None) -> tuple[Any, ...]:
+        """Return what a worker is given for a task, or for a piece of one."""
+        return self.recipe.as_json(), dict(task.values), str(self.base) if self.base else None, budget, piece
 
     def run(
-        self, runner: Runner, *, resume: bool = False, memory: int = 0, check: Callable[[], None] = lambda: None,
+        self, runner: Runner, *, resume: bool = False, tiles: bool = False, memory: int = 0,
+        check: Callable[[], None] = lambda: None,
         changed: Callable[[BatchTask, TaskOutcome], None] = lambda task, outcome: None,
     ) -> list[TaskOutcome]:  # fmt: skip
         """Do all tasks; returns their outcomes in the order of the inputs. A task that fails stops no other.
 
         resume : pass over what the journal says was done, of inputs that did not change, where its files are there
+        tiles : let the tiles of a large grid or cloud be tasks, where its steps allow that
         memory : bytes that the work of one task may take; 0 for no limit but the machine's
         changed : told each time a task began or ended
         """
@@ -186,19 +147,68 @@ class Batch:
                 changed(task, self.outcomes[task.number])
             else:
                 left.append(task)
+        divided = self._divided(left, anew=not resume) if tiles else {}
         with Journal(self.journal, anew=not resume) as journal:
+
+            def ended(task: BatchTask, outcome: TaskOutcome) -> None:
+                self.outcomes[task.number] = outcome
+                journal.note(task, outcome)
+                changed(task, outcome)
 
             def begun() -> Iterator[tuple[BatchTask, tuple[Any, ...]]]:
                 for task in left:
                     self.outcomes[task.number].state = RUNNING
                     changed(task, self.outcomes[task.number])
-                    yield task, self.arguments(task, memory)
+                    if task.number not in divided:
+                        yield task, self.arguments(task, memory)
+                yield from self._pieces(divided, first=True, memory=memory)
+
+            def came(task: BatchTask, outcome: TaskOutcome) -> None:
+                pieces = divided.get(task.number)
+                if pieces is None:
+                    ended(task, outcome)
+                    return
+                pieces.add(outcome)
+                self.outcomes[task.number].reason = pieces.progress
+                changed(task, self.outcomes[task.number])
 
             for task, outcome in runner.run(begun(), check):
-                self.outcomes[task.number] = outcome
-                journal.note(task, outcome)
-                changed(task, outcome)
+                came(self._whole(task), outcome)
+            if divided:
+                for task, outcome in runner.run(self._pieces(divided, first=False, memory=memory), check):
+                    came(self._whole(task), outcome)
+            for number, pieces in divided.items():
+                ended(self.tasks[number], pieces.outcome())
         return [self.outcomes[task.number] for task in self.tasks]
+
+    def _divided(self, tasks: Sequence[BatchTask], *, anew: bool) -> dict[int, TiledTask]:
+        """Return the tasks that are done in pieces, by their number."""
+        found = {}
+        for task in tasks:
+            folder = self.out / PARTS / task.key
+            if anew:
+                shutil.rmtree(folder, ignore_errors=True)
+            try:
+                tiled = tiled_input(self.recipe, task.values, self.base, folder)
+            except AtlasError:
+                continue  # it fails as a whole, with its reason
+            if tiled is not None:
+                folder.mkdir(parents=True, exist_ok=True)
+                found[task.number] = TiledTask(task, tiled)
+        return found
+
+    def _pieces(
+        self, divided: Mapping[int, TiledTask], *, first: bool, memory: int
+    ) -> Iterator[tuple[BatchTask, tuple[Any, ...]]]:
+        """Yield the pieces of tasks, those that come first or those that come then, with numbers of their own."""
+        for task in divided.values():
+            for piece in task.begin(first=first):
+                number = len(self.tasks) * (next(self._count) + 1) + task.whole.number
+                yield replace(task.whole, number=number), self.arguments(task.whole, memory, piece)
+
+    def _whole(self, task: BatchTask) -> BatchTask:
+        """Return the task that a piece is of."""
+        return self.tasks[task.number % len(self.tasks)]
 
     def _done_before(self) -> dict[str, TaskOutcome]:
         return {key: outcome for key, outcome in Journal.read(self.journal).items() if outcome.state in (DONE, SKIPPED)}

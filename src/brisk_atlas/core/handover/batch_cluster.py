@@ -9,7 +9,7 @@ from typing import Any
 
 from brisk_atlas.core.model import AtlasError
 
-from .batch import BatchTask, TaskOutcome
+from .batch_task import BatchTask, TaskOutcome
 from .batch_worker import outcome_of, run_one
 
 log = logging.getLogger(__name__)

@@ -11,7 +11,7 @@ from typing import Any
 from brisk_atlas.core.model.words import size_text
 from brisk_atlas.core.system.atomic_write import write_whole
 
-from .batch import DONE, FAILED, SKIPPED, TaskOutcome
+from .batch_task import DONE, FAILED, SKIPPED, TaskOutcome
 from .recipe import Recipe
 
 HERE = Path(__file__).parent

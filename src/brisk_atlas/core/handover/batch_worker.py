@@ -12,19 +12,22 @@ from brisk_atlas.core.model import AtlasError
 from brisk_atlas.core.system.jobs import Lane
 from brisk_atlas.core.system.workers import Call, WorkerDied, WorkerPool, WorkerTooSlow
 
-from .batch import DONE, FAILED, BatchTask, TaskOutcome
+from .batch_task import DONE, FAILED, BatchTask, TaskOutcome
 from .recipe import Recipe
 from .run_recipe import RecipeRun
 from .sources import FileSources
+from .tiled_input import Piece, do_piece
 
 PATIENCE_S = 24 * 3600.0  # for one input
 TRIES = 2  # of a task whose process ended
 RUN_ONE = "brisk_atlas.core.handover.batch_worker:run_one"
 
 
-def run_one(recipe: dict[str, Any], values: Mapping[str, Any], base: str | None, memory: int) -> dict[str, Any]:
-    """Run a recipe for one input; returns a TaskOutcome as JSON holds it. Raises nothing that the data is to blame
-    for."""
+def run_one(
+    recipe: dict[str, Any], values: Mapping[str, Any], base: str | None, memory: int, piece: Piece | None = None
+) -> dict[str, Any]:
+    """Run a recipe for one input, or do a piece of that; returns a TaskOutcome as JSON holds it. Raises nothing that
+    the data is to blame for."""
     start = time.perf_counter()
     source = str(values.get("input", ""))
     if memory:
@@ -32,7 +35,7 @@ def run_one(recipe: dict[str, Any], values: Mapping[str, Any], base: str | None,
         resource.setrlimit(resource.RLIMIT_AS, (_in_use() + memory, most))
     try:
         with RecipeRun(Recipe.from_json(recipe), FileSources(Path(base) if base else None), values) as run:
-            branches = [each.as_json() for each in run.write()]
+            branches = [each.as_json() for each in run.write()] if piece is None else do_piece(run, piece)
         state, reason = DONE, ""
     except AtlasError as error:
         branches, state, reason = [], FAILED, " ".join(str(error).split())

@@ -79,6 +79,9 @@ class RecipeRun:
         recipe.check()
         self.recipe, self.sources, self.values = recipe, sources, recipe.values(values)
         self.sampled, self.stored, self.check = sampled, stored, check
+        self.ended: Callable[[str, Flow], Flow] = lambda name, flow: (
+            flow
+        )  # what a branch ends with, in place of its flow
         self._scratch: Path | None = None
 
     def __enter__(self) -> RecipeRun:
@@ -187,7 +190,7 @@ class RecipeRun:
             before = account
             if accounts is not None:
                 accounts.append(account)
-        return flow
+        return self.ended(name, flow)
 
     def write(self, report: Report = lambda share, step: None) -> list[BranchRun]:
         """Run every branch that writes; returns what came of each. Raises AtlasError, of BadRecipe where none does."""

@@ -75,6 +75,12 @@ class Step(ABC):
         """What it does with its settings, in a few words; "" for nothing to add."""
         return ""
 
+    @property
+    def square(self) -> float | None:
+        """Of a step on points: the size of the squares of the map, in units of the CRS, that it treats each by itself;
+        0 where it treats each point by itself, None where it needs all together."""
+        return None
+
     def rows(self, flow: Flow) -> RowFlow:
         """Return the flow, which must be of rows. Raises BadStep."""
         if not isinstance(flow, RowFlow):

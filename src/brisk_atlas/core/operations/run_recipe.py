@@ -9,8 +9,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from brisk_atlas.core.handover.batch import DONE, FAILED, Batch, BatchTask, TaskOutcome, inputs_in, watched_inputs
+from brisk_atlas.core.handover.batch import Batch, inputs_in, watched_inputs
 from brisk_atlas.core.handover.batch_report import report_json, totals, write_report
+from brisk_atlas.core.handover.batch_task import DONE, FAILED, BatchTask, TaskOutcome
 from brisk_atlas.core.handover.batch_worker import ProcessRunner
 from brisk_atlas.core.handover.recipe import INPUT, BadRecipe, Recipe, differences, read_recipe, recipe_schema
 from brisk_atlas.core.handover.run_recipe import RecipeRun
@@ -22,7 +23,7 @@ from .operation import Operation, Progress, Written, argument, silent
 from .recipe_sources import WorkspaceSources
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.handover.batch import Runner
+    from brisk_atlas.core.handover.batch_task import Runner
     from brisk_atlas.core.workspace.workspace import Workspace
 
 MEMORY_SHARE = 0.7  # of the machine's, for all workers together
@@ -71,6 +72,7 @@ class RunRecipe(Operation):
     workers: int = argument("how many inputs at a time; as many as there are cores if not given", 0)
     scheduler: str = argument("the address of a Dask scheduler whose workers do it", "")
     resume: bool = argument("pass over what was done before", False)
+    tiles: bool = argument("let the tiles of a large grid or cloud be tasks, not whole inputs", False)
     dry_run: bool = argument("state what would be written, and write nothing", False)
     report: Path | None = argument("write a report: a page, or JSON by the ending .json", None)
     watch: bool = argument("go on, and run for what comes into the folder, until it is stopped", False)
@@ -117,7 +119,7 @@ class RunRecipe(Operation):
             progress(min(1.0, ended[0] / len(batch.tasks)), Path(task.source).name)
 
         outcomes = batch.run(
-            self._runner(), resume=self.resume, memory=self._budget(), changed=changed,
+            self._runner(), resume=self.resume, tiles=self.tiles, memory=self._budget(), changed=changed,
             check=lambda: progress(min(0.999, ended[0] / len(batch.tasks)), ""),
         )  # fmt: skip
         seconds = time.perf_counter() - start
@@ -134,7 +136,9 @@ class RunRecipe(Operation):
         start = time.perf_counter()
         for ready in watched_inputs(Path(folder), check=lambda: progress(0.0, "watching")):
             batch = Batch(recipe, ready, out, values, base)
-            done = batch.run(self._runner(), resume=True, memory=self._budget(), check=lambda: progress(0.0, ""))
+            done = batch.run(
+                self._runner(), resume=True, tiles=self.tiles, memory=self._budget(), check=lambda: progress(0.0, "")
+            )
             outcomes |= {each.source: each for each in done}
             if self.report is not None:
                 write_report(recipe, list(outcomes.values()), time.perf_counter() - start, self.report)

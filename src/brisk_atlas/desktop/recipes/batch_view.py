@@ -32,7 +32,8 @@ from ..session import Session
 from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.handover.batch import Batch, TaskOutcome
+    from brisk_atlas.core.handover.batch import Batch
+    from brisk_atlas.core.handover.batch_task import TaskOutcome
     from brisk_atlas.core.handover.recipe import Recipe
     from brisk_atlas.core.system.jobs import Job
 

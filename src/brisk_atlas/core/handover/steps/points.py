@@ -45,6 +45,10 @@ class ChooseClasses(Step):
         names = ", ".join(POINT_CLASSES.get(each, str(each)) for each in self.classes)
         return f"all but {names}" if self.others else names
 
+    @property
+    def square(self) -> float | None:
+        return 0.0
+
     def flow(self, flow: Flow, context: StepContext) -> PointFlow:
         cloud = self.points(flow)
 
@@ -71,6 +75,10 @@ class ThinPoints(Step):
     @property
     def summary(self) -> str:
         return f"one in {self.every:,}" if self.every else f"one in each cube of {self.size:g}"
+
+    @property
+    def square(self) -> float | None:
+        return self.size or None
 
     def flow(self, flow: Flow, context: StepContext) -> PointFlow:
         cloud = self.points(flow)
@@ -116,6 +124,10 @@ class TilePoints(Step):
     @property
     def summary(self) -> str:
         return f"{self.size:g}"
+
+    @property
+    def square(self) -> float | None:
+        return self.size
 
     def flow(self, flow: Flow, context: StepContext) -> PointFlow:
         if not self.size > 0:
@@ -184,6 +196,10 @@ class ColourPoints(Step):
     bands: tuple[str, ...] = argument("the bands of red, green and blue", ("1", "2", "3"))
     low: float | None = argument("the value that becomes black; of 8 bits as it is if not given", None)
     high: float | None = argument("the value that becomes white", None)
+
+    @property
+    def square(self) -> float | None:
+        return 0.0
 
     def flow(self, flow: Flow, context: StepContext) -> PointFlow:
         cloud, picture = self.points(flow), self.grid(context.flow_of(self.scene))
