@@ -1,4 +1,4 @@
-"""`python -m attack --minutes 30 [--seed N] [--keep FOLDER] [--only files|writes|window]`."""
+"""`python -m attack --minutes 30 [--seed N] [--keep FOLDER] [--only files|writes|batches|window]`."""
 
 from __future__ import annotations
 
@@ -7,18 +7,19 @@ import sys
 import tempfile
 from pathlib import Path
 
+from .batches import attack_batches
 from .files import Report, attack_files
 from .hands import attack_window
 from .kills import attack_writes
 
-SHARES = {"files": 0.5, "writes": 0.25, "window": 0.25}
+SHARES = {"files": 0.4, "writes": 0.2, "batches": 0.2, "window": 0.2}
 
 
 def attack(folder: Path, seed: int, minutes: float, keep: Path | None, only: str | None = None) -> dict[str, Report]:
     """Attack the program in each way for its share of the time."""
     shares = {only: 1.0} if only else SHARES
     ways = {"files": lambda s: attack_files(folder, seed, s, keep), "writes": lambda s: attack_writes(folder, seed, s),
-            "window": lambda s: attack_window(folder, seed, s)}  # fmt: skip
+            "batches": lambda s: attack_batches(folder, seed, s), "window": lambda s: attack_window(folder, seed, s)}  # fmt: skip
     return {name: ways[name](60 * minutes * share) for name, share in shares.items()}
 
 
