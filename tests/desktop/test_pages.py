@@ -316,6 +316,26 @@ def test_many_inputs_are_run_and_the_one_that_fails_says_why(hand, tmp_path, mon
     assert d.window.page == "desk" and d.work.subject.name == "day_00"
 
 
+def test_a_watched_folder_is_run_for_until_it_is_cancelled(hand, tmp_path, monkeypatch):
+    d, batch = hand.d, hand.page.batch
+    folder, out = tmp_path / "in", tmp_path / "out"
+    folder.mkdir()
+    shutil.copy(demo.DATA / "ash_samples.geojson", folder / "day_00.geojson")
+    d.click(hand.page.many)
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a: str(folder))
+    d.click(batch.watch)
+    assert batch.go.text() == "Run and watch" and not batch.again.isVisible()
+    d.type(batch.out, str(out))
+    d.qtbot.mouseClick(batch.go, Qt.MouseButton.LeftButton)
+    d.qtbot.waitUntil(lambda: (out / "day_00.gpkg").exists(), timeout=60_000)
+    shutil.copy(demo.DATA / "ash_samples.geojson", folder / "day_01.geojson")
+    states = lambda: [batch.table.item(row, 1).text() for row in range(batch.table.rowCount())]  # noqa: E731
+    d.qtbot.waitUntil(lambda: states() == ["done"] * 2, timeout=60_000)
+    assert (out / "day_01.gpkg").exists() and batch.stop.isVisible()
+    d.click(batch.stop)
+    assert "“Run and watch” goes on" in batch.state.text() and not batch.busy
+
+
 def test_a_folder_that_takes_no_file_and_a_source_are_told_and_the_page_goes_on(hand):
     d, page = hand.d, hand.page
     hand.write_to(Path("/proc/nowhere/x.gpkg"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,6 +11,7 @@ from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
+    QCheckBox,
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
@@ -32,7 +34,6 @@ from ..session import Session
 from ..theme import LIGHT, Theme, mono_font
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.handover.batch import Batch
     from brisk_atlas.core.handover.batch_task import TaskOutcome
     from brisk_atlas.core.handover.recipe import Recipe
     from brisk_atlas.core.system.jobs import Job
@@ -57,19 +58,18 @@ class BatchView(QWidget):
         self.theme: Theme = LIGHT
         self.recipe_of: Callable[[], Recipe | None] = lambda: None
         self.inputs: list[str] = []
-        self.batch: Batch | None = None
+        self.watched: Path | None = None
+        self.recipe: Recipe | None = None  # that was run
         self.job: Job | None = None
-        self.outcomes: dict[int, TaskOutcome] = {}
+        self.outcomes: dict[str, TaskOutcome] = {}  # by source
         self.setAcceptDrops(True)
         self.title, self.state = PlainLabel("Run for many inputs"), PlainLabel(EMPTY)
         self.title.setObjectName("title")
         self.state.setObjectName("quiet")
         self.state.setWordWrap(True)
-        self.add_files, self.add_folder, self.clear = (
-            QPushButton("Add files…"),
-            QPushButton("Add a folder…"),
-            QPushButton("Clear"),
-        )
+        names = ("Add files…", "Add a folder…", "Watch a folder…", "Clear")
+        self.add_files, self.add_folder, self.watch, self.clear = (QPushButton(name) for name in names)
+        self.watch.setToolTip("Run for what is in a folder and for what comes into it, until it is cancelled")
         self.out, self.browse = QLineEdit(str(Path.home() / "handed_over")), QPushButton("Choose…")
         self.out.setObjectName("batch out")
         self.out.setAccessibleName("The folder to write to")
@@ -81,6 +81,8 @@ class BatchView(QWidget):
         self.cluster = QLineEdit()
         self.cluster.setPlaceholderText("this machine, or the address of a scheduler, such as tcp://10.0.0.5:8786")
         self.cluster.setAccessibleName("The address of a Dask scheduler")
+        self.tiles = QCheckBox("Divide a large grid or cloud into tiles")
+        self.tiles.setToolTip("So that all workers, or machines, can do parts of one input")
         self.table = QTableWidget(0, len(HEADS))
         self.table.setObjectName("batch")
         self.table.setAccessibleName("Inputs and what came of them")
@@ -113,7 +115,7 @@ class BatchView(QWidget):
     def _lay_out(self) -> None:
         above, below, out = QHBoxLayout(), QHBoxLayout(), QHBoxLayout()
         above.addWidget(self.title, 1)
-        for widget in (self.add_files, self.add_folder, self.clear):
+        for widget in (self.add_files, self.add_folder, self.watch, self.clear):
             above.addWidget(widget)
         out.addWidget(self.out, 1)
         out.addWidget(self.browse)
@@ -125,6 +127,7 @@ class BatchView(QWidget):
         where.addWidget(PlainLabel("on"))
         where.addWidget(self.cluster, 1)
         form.addRow("At a time", where)
+        form.addRow("", self.tiles)
         below.addWidget(self.go)
         below.addWidget(self.again)
         below.addWidget(self.stop)
@@ -144,6 +147,7 @@ class BatchView(QWidget):
     def _connect(self) -> None:
         self.add_files.clicked.connect(self._browse_files)
         self.add_folder.clicked.connect(self._browse_folder)
+        self.watch.clicked.connect(self._browse_watched)
         self.clear.clicked.connect(lambda checked=False: self.show_inputs([]))
         self.browse.clicked.connect(self._browse_out)
         self.go.clicked.connect(lambda checked=False: self.run())
@@ -171,9 +175,16 @@ class BatchView(QWidget):
             return
         self.show_inputs(list(dict.fromkeys([*self.inputs, *found])))
 
+    def watch_folder(self, folder: Path) -> None:
+        """Have the recipe run for what is in a folder, and what comes into it."""
+        self.show_inputs([])
+        self.watched = folder
+        self._say(f"“Run and watch” runs the recipe for all that is in {folder} or comes into it.")
+        self._refresh()
+
     def show_inputs(self, inputs: list[str]) -> None:
         """Show inputs that nothing came of yet."""
-        self.inputs, self.outcomes, self.batch = inputs, {}, None
+        self.inputs, self.outcomes, self.watched = inputs, {}, None
         self.table.setRowCount(len(inputs))
         for row, source in enumerate(inputs):
             self._show_row(row, source, None)
@@ -189,6 +200,11 @@ class BatchView(QWidget):
         folder = QFileDialog.getExistingDirectory(self, "A folder of inputs")
         if folder:
             self.add([folder])
+
+    def _browse_watched(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "A folder to watch")
+        if folder:
+            self.watch_folder(Path(folder))
 
     def _browse_out(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "The folder to write to", self.out.text())
@@ -225,46 +241,50 @@ class BatchView(QWidget):
     # Running
 
     def run(self, *, resume: bool = False) -> None:
-        """Run the recipe for all inputs in the background."""
-        from brisk_atlas.core.handover.batch import Batch
-        from brisk_atlas.core.handover.recipe import for_many
+        """Run the recipe for all inputs in the background, or for a watched folder until it is cancelled."""
         from brisk_atlas.core.model import AtlasError
 
-        recipe = self.recipe_of()
-        if recipe is None or self.busy or not self.inputs:
+        from .batch_work import BatchWork
+
+        recipe, watched = self.recipe_of(), self.watched
+        if recipe is None or self.busy or not (self.inputs or watched):
             return
+        asked = BatchWork(recipe, Path(self.out.text()).expanduser(), self.workers.value(), self.cluster.text().strip(),
+                          self.tiles.isChecked(), resume or watched is not None)  # fmt: skip
         try:
-            batch = Batch(for_many(recipe), self.inputs, Path(self.out.text()).expanduser())
+            batch = asked.batch(self.inputs)
         except AtlasError as error:
             self._say(str(error), bad=True)
             return
-        self.batch, self.outcomes = batch, {}
+        self.recipe, self.outcomes = batch.recipe, {}
         for row, source in enumerate(self.inputs):
             self._show_row(row, source, None)
-        address, workers = self.cluster.text().strip(), self.workers.value()
 
         def work(job: Job) -> list[TaskOutcome]:
-            ended = [0]
+            def came(outcome: TaskOutcome) -> None:
+                self.session.call_in_gui(lambda found: self._came(*found), (job, replace(outcome)))
 
-            def changed(task: object, outcome: TaskOutcome) -> None:
-                ended[0] += outcome.state not in ("running", "waiting")
-                job.report(ended[0] / len(batch.tasks), Path(outcome.source).name)
-                row = next(t.number for t in batch.tasks if t is task)
-                self.session.call_in_gui(lambda found: self._came(*found), (batch, row, outcome))
+            if watched is not None:
+                asked.watch(watched, job, came)
+            return asked.run(batch, job, came)
 
-            return batch.run(_runner(address, workers), resume=resume, check=job.check, changed=changed)
-
+        many = f"for {len(self.inputs):,} inputs" if watched is None else f"for what comes into {watched.name}"
         self.job = self.session.run(
-            f"Running {recipe.title or 'a recipe'} for {len(self.inputs):,} inputs", work, self._done, lane=Lane.BATCH,
-            failed=self._failed,
-        )  # fmt: skip
+            f"Running {recipe.title or 'a recipe'} {many}", work, self._done, lane=Lane.BATCH, failed=self._failed
+        )
+        if watched is not None:
+            self._say(f"Watching {watched}. Cancel ends it.")
         self.session.job_changed.connect(self._progressed)
         self._refresh()
 
-    def _came(self, batch: Batch, row: int, outcome: TaskOutcome) -> None:
-        if batch is self.batch:
-            self.outcomes[row] = outcome
-            self._show_row(row, outcome.source, outcome)
+    def _came(self, job: Job, outcome: TaskOutcome) -> None:
+        if job is not self.job:
+            return
+        if outcome.source not in self.inputs:
+            self.inputs.append(outcome.source)
+            self.table.setRowCount(len(self.inputs))
+        self.outcomes[outcome.source] = outcome
+        self._show_row(self.inputs.index(outcome.source), outcome.source, outcome)
 
     def _progressed(self, job: Job) -> None:
         if job is not self.job:
@@ -273,15 +293,16 @@ class BatchView(QWidget):
         if job.finished:
             self.session.job_changed.disconnect(self._progressed)
             if job.state == "cancelled":
-                self._say("Cancelled. What was done is whole; “Only what is not done” goes on from here.")
+                goes_on = "“Only what is not done”" if self.watched is None else "“Run and watch”"
+                self._say(f"Cancelled. What was done is whole; {goes_on} goes on from here.")
             self._refresh()
 
     def _done(self, outcomes: list[TaskOutcome]) -> None:
         from brisk_atlas.core.handover.batch_report import totals
 
-        self.outcomes = dict(enumerate(outcomes))
-        for row, outcome in self.outcomes.items():
-            self._show_row(row, outcome.source, outcome)
+        self.outcomes = {outcome.source: outcome for outcome in outcomes}
+        for row, source in enumerate(self.inputs):
+            self._show_row(row, source, self.outcomes.get(source))
         ended = ", ".join(f"{count:,} {state}" for state, count in totals(outcomes).items() if count)
         self._say(f"{len(outcomes):,} inputs: {ended}", bad=any(o.state == "failed" for o in outcomes))
         self._refresh()
@@ -323,14 +344,17 @@ class BatchView(QWidget):
 
     def _refresh(self) -> None:
         busy, ended = self.busy, bool(self.outcomes) and not self.busy
-        for widget in (self.go, self.again):
-            widget.setEnabled(bool(self.inputs) and not busy)
+        self.go.setText("Run for all" if self.watched is None else "Run and watch")
+        self.go.setEnabled(bool(self.inputs or self.watched) and not busy)
+        self.again.setEnabled(bool(self.inputs) and not busy)
+        self.again.setVisible(self.watched is None)
         self.stop.setVisible(busy)
         self.progress.setVisible(busy)
         for widget in (self.report, self.open):
             widget.setVisible(ended)
-        for widget in (self.add_files, self.add_folder, self.clear):
+        for widget in (self.add_files, self.add_folder, self.watch, self.clear):
             widget.setEnabled(not busy)
+        self.tiles.setEnabled(not busy)
 
     def _write_report(self) -> None:
         from brisk_atlas.core.handover.batch_report import write_report
@@ -339,29 +363,20 @@ class BatchView(QWidget):
         from ..save_path import ask_save_path
 
         path = ask_save_path(self, "Write a report", "report", {".html": "Page", ".json": "JSON"})
-        if path is None or self.batch is None:
+        if path is None or self.recipe is None:
             return
-        outcomes = [self.outcomes[row] for row in sorted(self.outcomes)]
+        outcomes = [self.outcomes[source] for source in self.inputs if source in self.outcomes]
         try:
-            write_report(self.batch.recipe, outcomes, sum(o.seconds for o in outcomes), path)
+            write_report(self.recipe, outcomes, sum(o.seconds for o in outcomes), path)
         except AtlasError as error:
             self._say(str(error), bad=True)
             return
         self._say(f"Wrote {path}")
 
     def _open_written(self) -> None:
-        rows = sorted({index.row() for index in self.table.selectedIndexes()}) or sorted(self.outcomes)
-        found = [each["path"] for row in rows if row in self.outcomes for each in self.outcomes[row].written]
+        rows = sorted({index.row() for index in self.table.selectedIndexes()})
+        sources = [self.inputs[row] for row in rows] or self.inputs
+        found = [each["path"] for source in sources if source in self.outcomes
+                 for each in self.outcomes[source].written]  # fmt: skip
         if found:
             self.open_wanted.emit(found)
-
-
-def _runner(address: str, workers: int):  # type: ignore[no-untyped-def]
-    """Return who does the tasks: processes of this machine, or those of a cluster."""
-    if address:
-        from brisk_atlas.core.handover.batch_cluster import ClusterRunner
-
-        return ClusterRunner(address)
-    from brisk_atlas.core.handover.batch_worker import ProcessRunner
-
-    return ProcessRunner(workers)
