@@ -262,11 +262,11 @@ def test_a_transformation_is_chosen_by_name_and_states_its_accuracy():
     assert len(known) > 1
     flow = rows_of(shapely.points([[10.0, 50.0]]), crs="EPSG:4230", n=[1], pieces=1)
     places = []
-    for name, accuracy, transformer in known[:2]:
-        tried = Tried(made("reproject", crs="EPSG:4326", transformation=name), flow)
+    for about, transformer in known[:2]:
+        tried = Tried(made("reproject", crs="EPSG:4326", transformation=about.name), flow)
         places.append(shapely.get_coordinates(tried.shapes)[0])
         assert np.allclose(places[-1], transformer.transform(10.0, 50.0)[:2])
-        assert accuracy is None or any(f"to {accuracy:g} m" in text for text in tried.warnings)
+        assert about.accuracy_m is None or any(f"to {about.accuracy_m:g} m" in text for text in tried.warnings)
     assert np.abs(places[0] - places[1]).max() > 1e-6
     with pytest.raises(AtlasError, match="no transformation here is called"):
         Tried(made("reproject", crs="EPSG:4326", transformation="by ferry"), flow)

@@ -142,6 +142,20 @@ def test_a_changed_step_is_looked_at_anew_and_undo_takes_it_back(hand):
     assert "where" not in [s.do for s in page.recipe.branches[0].steps]
 
 
+def test_a_transformation_is_chosen_by_its_accuracy(hand):
+    hand.add("reproject")
+    hand.type("crs", "EPSG:4314")  # an older datum, to which several lead
+    made = hand.page.form.inputs["transformation"]
+    made.offered.aboutToShow.emit()
+    first, *others = [action for action in made.offered.actions() if not action.isSeparator()]
+    assert first.text() == made.button.text() == "the most accurate one" and first.isChecked() and len(others) > 1
+    words = others[1].text()
+    others[1].trigger()
+    hand.d.settle()
+    name = hand.page.recipe.branches[0].steps[0].settings["transformation"]
+    assert words.startswith(name) and made.button.text() == name and words in hand.remarks()[1]
+
+
 def test_a_step_that_fails_says_so_and_shows_what_comes_to_it(hand):
     hand.add("where")
     assert hand.remarks()[1] == "to be filled in" and hand.page.view.table.rows.rowCount() == 13

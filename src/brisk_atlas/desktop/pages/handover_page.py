@@ -526,8 +526,9 @@ class HandoverPage(QWidget):
         others = self.recipe.branches if self.recipe is not None else ()
         sources += [(f"branch {b.name}", b.name) for b in others if b.name != branch]
         return StepSurroundings(
-            fields, bands, tuple(sources), self.view_extent, flow.kind if flow is not None else None
-        )
+            fields, bands, tuple(sources), self.view_extent, flow.kind if flow is not None else None,
+            flow.crs if flow is not None else None,
+        )  # fmt: skip
 
     def show_many(self, many: bool) -> None:
         """Show the table of many inputs, or the checkpoint."""

@@ -99,6 +99,10 @@ class BatchView(QWidget):
             self.table.setColumnWidth(column, width)
         head.setSectionResizeMode(REMARKS, QHeaderView.ResizeMode.Stretch)
         head.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        for column in (ROWS, TIME):
+            over = self.table.horizontalHeaderItem(column)
+            assert over is not None
+            over.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.go, self.again, self.stop = (
             QPushButton("Run for all"),
             QPushButton("Only what is not done"),

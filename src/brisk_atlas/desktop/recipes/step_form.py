@@ -23,6 +23,7 @@ from .step_inputs import (
     SwitchInput,
     Taking,
     TextInput,
+    TransformationInput,
 )
 
 if TYPE_CHECKING:
@@ -33,6 +34,7 @@ EXPRESSIONS = {"where", "expression"}
 FIELD_NAMES = {"fields", "by", "field", "key", "x", "y", "z"}
 BAND_NAMES = {"bands", "band"}
 ABBREVIATIONS = {"crs", "x", "y", "z"}
+TRANSFORMATION = "transformation"
 OF_A_GRID = "of a grid: "  # how settings begin that grids alone have
 
 
@@ -89,7 +91,10 @@ class StepForm(QWidget):
         for each in fields(kind):
             if around.kind is not None and each.metadata["help"].startswith(OF_A_GRID) and not around.kind.has_cells:
                 continue
-            made = _input(step.do, each, hints[each.name], around)
+            if each.name == TRANSFORMATION and around.kind is not None and around.kind.has_cells:
+                continue  # a grid is moved by the most accurate one
+            made = self._transformation(around) if each.name == TRANSFORMATION else None
+            made = made or _input(step.do, each, hints[each.name], around)
             made.setObjectName(f"step {each.name}")
             made.setToolTip(each.metadata["help"])
             for child in made.findChildren(QWidget):
@@ -103,6 +108,11 @@ class StepForm(QWidget):
             else:
                 self.form.addRow(_label(each.name), made)
         self._others = {name: value for name, value in step.settings.items() if name not in self.inputs}
+
+    def _transformation(self, around: StepSurroundings) -> StepInput | None:
+        if around.crs is None:
+            return None
+        return TransformationInput(around.crs, lambda: self.inputs["crs"].value())
 
     def settings(self) -> dict[str, Any]:
         """Return what was given, as JSON holds it."""

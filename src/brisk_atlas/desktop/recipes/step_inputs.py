@@ -15,6 +15,8 @@ from brisk_atlas.core.model import DataKind, DataRef, Extent
 from ..panes.bar_buttons import bar_menu
 from ..theme import mono_font
 
+MOST_ACCURATE = "the most accurate one"
+
 
 class Taking(Enum):
     """What becomes of a name that is chosen in a menu."""
@@ -27,13 +29,14 @@ class Taking(Enum):
 @dataclass(frozen=True)
 class StepSurroundings:
     """What the settings of a step may name: fields or bands that come to it, sources (word and value as JSON), what the
-    map shows, and the kind of the data."""
+    map shows, the kind of the data and its CRS."""
 
     fields: tuple[str, ...] = ()
     bands: tuple[str, ...] = ()
     sources: tuple[tuple[str, Any], ...] = ()
     view_extent: Extent | None = None
     kind: DataKind | None = None
+    crs: str | None = None
 
 
 class StepInput(QWidget):
@@ -249,3 +252,51 @@ class ExtentInput(StepInput):
         numbers = [f"{value[side]:.10g}" for side in ("xmin", "ymin", "xmax", "ymax")]
         self.line.setText(", ".join([*numbers, *([self._crs] if self._crs and len(self._crs) < 20 else [])]))
         self.line.setCursorPosition(0)
+
+
+class TransformationInput(StepInput):
+    """One of the transformations between the CRS of the data and another one, with how accurate each is."""
+
+    def __init__(self, source: str, target: Callable[[], str | None]) -> None:
+        super().__init__()
+        self._source, self._target = source, target
+        self._chosen: str | None = None
+        self.button, self.offered = QToolButton(), QMenu()
+        self.button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.button.setMenu(self.offered)
+        self.row.addWidget(self.button)
+        self.row.addStretch(1)
+        self.offered.aboutToShow.connect(self._fill)
+
+    def _fill(self) -> None:
+        from brisk_atlas.core.handover.steps.coordinates import transformations
+        from brisk_atlas.core.model import AtlasError
+
+        self.offered.clear()
+        self._offer(MOST_ACCURATE, None)
+        try:
+            known = transformations(self._source, self._target() or self._source)
+        except AtlasError:
+            return  # the step says what is wrong with the CRS
+        self.offered.addSeparator()
+        for each, _ in known:
+            self._offer(each.text, each.name)
+
+    def _offer(self, words: str, name: str | None) -> None:
+        action = self.offered.addAction(words.replace("&", "&&"))
+        assert action is not None
+        action.setCheckable(True)
+        action.setChecked(name == self._chosen)
+        action.triggered.connect(lambda checked=False: self.take(name))
+
+    def take(self, name: str | None) -> None:
+        """Choose a transformation by its name; None for the most accurate one."""
+        self.show_value(name)
+        self.changed.emit()
+
+    def value(self) -> Any:
+        return self._chosen
+
+    def show_value(self, value: Any) -> None:
+        self._chosen = value or None
+        self.button.setText(self._chosen or MOST_ACCURATE)

@@ -82,7 +82,8 @@ class WriteForm(QWidget):
         form.setVerticalSpacing(8)
         form.setHorizontalSpacing(12)
         form.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
-        form.addRow("File", path_row)
+        self.place = PlainLabel("File")
+        form.addRow(self.place, path_row)
         form.addRow("Format", self.format)
         form.addRow("With it", with_it)
         self.options.setVerticalSpacing(6)
@@ -135,6 +136,9 @@ class WriteForm(QWidget):
             return None
 
     def _fill_formats(self) -> None:
+        from brisk_atlas.core.handover.formats import TableFormat
+
+        self.place.setText("Table" if isinstance(self.chosen_format(), TableFormat) else "File")
         self.format.clear()
         for each in self._formats():
             self.format.addItem(f"{each.name}   {''.join(each.endings[:1])}".strip(), each.name)

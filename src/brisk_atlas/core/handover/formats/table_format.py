@@ -16,7 +16,7 @@ from ..row_facts import RowFacts
 from ..step import StepContext
 from .format import FormatOption, Loss, Report, chosen_options
 
-REPLACE = FormatOption("replace", False, "Replace a table of that name; else one that is there is a failure")
+REPLACE = FormatOption("replace", False, "Replace the table where there is one; without this it is refused")
 KEY = FormatOption("key", "gid", "The column that numbers the rows, added as the primary key; none if empty")
 SHAPE = FormatOption("geometry", "geom", "The column of geometry")
 

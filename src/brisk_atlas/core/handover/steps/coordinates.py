@@ -26,11 +26,14 @@ from ..moved_points import reprojected_points
 from ..step import FEATURES, PLACED, Step, StepContext, step
 
 
-def transformations(source: str, target: str) -> list[tuple[str, float | None, pyproj.Transformer]]:
-    """Return the transformations that this machine has, the most accurate first: name, accuracy in metres (None where
-    it is not known) and what does it."""
+def transformations(source: str, target: str) -> list[tuple[Transformation, pyproj.Transformer]]:
+    """Return the transformations that this machine has, the most accurate first, and what does each. Raises
+    CannotPlace."""
     group = TransformerGroup(proj_crs(source), proj_crs(target), always_xy=True)
-    return [(t.description, None if t.accuracy < 0 else float(t.accuracy), t) for t in group.transformers]
+    return [
+        (Transformation(each.description, None if each.accuracy < 0 else float(each.accuracy)), each)
+        for each in group.transformers
+    ]
 
 
 @lru_cache(64)
@@ -41,10 +44,10 @@ def chosen_transformer(source: str, target: str, name: str) -> tuple[pyproj.Tran
         best = transformation_between(source, target)
         return transformer_between(source, target), best
     known = transformations(source, target)
-    for description, accuracy, transformer in known:
-        if description == name:
-            return transformer, Transformation(name, accuracy)
-    names = "; ".join(description for description, _, _ in known)
+    for about, transformer in known:
+        if about.name == name:
+            return transformer, about
+    names = "; ".join(about.name for about, _ in known)
     between = f"{crs_label(source)} to {crs_label(target)}"
     raise CannotPlace(between, f"no transformation here is called {name}", f"There are: {names}.")
 
