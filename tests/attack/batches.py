@@ -68,6 +68,8 @@ class Victim:
 
     def faults_at_the_end(self) -> list[str]:
         """Return what is wrong after the batch ended by itself: with the files, and with what the report says of them."""
+        if not self.report.exists():
+            return ["it ended without a report"]
         stored = json.loads(self.report.read_text())
         found = self.faults()
         done = {Path(each["path"]).name for outcome in stored["outcomes"] if outcome["state"] != "failed"

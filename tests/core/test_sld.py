@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlite3
 from dataclasses import replace
 
 import numpy as np
@@ -12,9 +13,26 @@ from hypothesis import strategies as st
 from lxml import etree
 
 from brisk_atlas.core.draw import ramps
-from brisk_atlas.core.model import AtlasError, CannotRead, CloudStyle, GridStyle, Label, Stretch, StyleRule, VectorStyle
+from brisk_atlas.core.handover.recipe import Branch, Recipe, RecipeStep
+from brisk_atlas.core.handover.run_recipe import RecipeRun
+from brisk_atlas.core.handover.sources import FileSources
+from brisk_atlas.core.model import (
+    AtlasError,
+    CannotRead,
+    CloudStyle,
+    DataRef,
+    GridStyle,
+    Label,
+    Stretch,
+    StyleRule,
+    VectorStyle,
+)
 from brisk_atlas.core.model.shapes import LINE, POINT, POLYGON
 from brisk_atlas.core.operations import UseStyle, WriteStyle
+from brisk_atlas.core.operations.recipe_sources import WorkspaceSources
+from brisk_atlas.core.read import open as open_dataset
+from brisk_atlas.core.read.find_records import find_records
+from brisk_atlas.core.read.stored_style import stored_style
 from brisk_atlas.core.sld import read_styles, style_text
 from brisk_atlas.core.sld.filters import FilterReader, NotInFilter, add_filter
 from brisk_atlas.core.sld.names import OGC, SE
@@ -294,3 +312,54 @@ def test_a_style_of_another_kind_of_layer_is_not_used(data, tmp_path):
     with pytest.raises(AtlasError, match="no style for a raster"):
         UseStyle(workspace.work.layers[0].id, path).run(workspace)
     workspace.close()
+
+
+# Inside a GeoPackage
+
+
+def handed(workspace, source, path, *steps, **options):
+    """Write a layer with the steps of a recipe."""
+    made = tuple(
+        RecipeStep(do, settings) for do, settings in (*steps, ("write", {"path": str(path), "options": options}))
+    )
+    with RecipeRun(Recipe("", (Branch("main", source, made),)), WorkspaceSources(workspace)) as run:
+        (branch,) = run.write()
+    return branch.accounts[-1].warnings
+
+
+def test_a_geopackage_carries_the_look_of_its_layers(data, tmp_path):
+    workspace = Workspace()
+    (flows,) = workspace.open(DataRef.file(data / "tolvane_survey.gpkg").with_part("lava_flows"))
+    by_vent = (
+        StyleRule("old", "year < 2031", VectorStyle(fill="#102030")),
+        StyleRule("new", "year = 2031", VectorStyle()),
+    )
+    look = replace(flows.style, fill="#406080", line="#112233", width=2.5, rules=by_vent)
+    workspace.work.change("restyle", flows.id, style=look)
+    path = tmp_path / "piece.gpkg"
+    assert handed(workspace, flows.id, path, ("where", {"where": "year > 0"})) == []
+    handed(workspace, flows.id, tmp_path / "plain.gpkg", style=False)
+    (again,) = Workspace().open(DataRef.file(path))
+    assert [(r.name, r.style.fill.lower()) for r in again.style.rules] == [
+        (r.name, r.style.fill.lower()) for r in by_vent
+    ]
+    (plain,) = Workspace().open(DataRef.file(tmp_path / "plain.gpkg"))
+    assert not plain.style.rules
+    with sqlite3.connect(path) as database:
+        ((uri, of),) = database.execute("SELECT md_standard_uri, table_name FROM gpkg_metadata m "
+                                        "JOIN gpkg_metadata_reference r ON r.md_file_id = m.id").fetchall()  # fmt: skip
+    assert (uri, of) == ("http://www.opengis.net/sld", "piece")
+    found, unread = find_records(open_dataset(path))
+    assert not unread and not any(each.row for each in found)  # a style is no record
+    without = handed(workspace, flows.id, tmp_path / "bare.gpkg", ("fields", {"fields": ["flow_id"]}))
+    assert any("needs year" in text for text in without)
+    copied = tmp_path / "copied.gpkg"  # by itself, without the layer that is open
+    with RecipeRun(
+        Recipe("", (Branch("main", str(path), (RecipeStep("write", {"path": str(copied)}),)),)), FileSources()
+    ) as run:
+        run.write()
+    assert stored_style(DataRef.file(copied).with_part("copied"))
+    with sqlite3.connect(copied) as database:
+        database.execute("UPDATE gpkg_metadata SET metadata = '<a'")
+    (spoiled,) = Workspace().open(DataRef.file(copied))
+    assert spoiled.style is not None and not spoiled.style.rules

@@ -12,6 +12,7 @@ from pathlib import Path
 from brisk_atlas.core.model import CannotRead, CannotWrite
 from brisk_atlas.core.read.find_records import link_file, links_by_hand
 from brisk_atlas.core.read.sqlite_file import in_place
+from brisk_atlas.core.read.stored_style import STYLE_TYPE, STYLE_URI, style_row
 from brisk_atlas.core.record.document import Document, read_document
 from brisk_atlas.core.system.atomic_write import checked_place, write_whole
 
@@ -103,6 +104,23 @@ def save_inside(document: Document, package: Path, row: int | None = None, table
     uri, text = STANDARD_URIS[document.standard.name], document.data.decode("utf-8")
     if document.standard.family == "xml":
         text = re.sub(r"^<\?xml[^>]*\?>\s*", "", text)
+    return write_metadata(package, text, uri, kind, row=row, table=table)
+
+
+def save_style_inside(text: str, package: Path, table: str) -> None:
+    """Write the style of a layer, an SLD document, into the metadata tables of a GeoPackage, in place of one that the
+    layer has there. Raises CannotWrite."""
+    plain = re.sub(r"^<\?xml[^>]*\?>\s*", "", text)
+    before = style_row(package, table)
+    write_metadata(package, plain, STYLE_URI, STYLE_TYPE, scope="undefined", row=before, table=table)
+
+
+def write_metadata(
+    package: Path, text: str, uri: str, kind: str, *, scope: str = "dataset", row: int | None = None,
+    table: str | None = None,
+) -> int:  # fmt: skip
+    """Write a document of a standard, by its URI and media type, into the metadata tables of a GeoPackage in one
+    transaction, in place of that of a row if one is given; returns its row. Raises CannotWrite."""
     now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%S.000Z")
     if not package.is_file():
         raise CannotWrite(package, "the package is not there any more", "Save the record elsewhere.")
@@ -129,9 +147,8 @@ def save_inside(document: Document, package: Path, row: int | None = None, table
                 db.execute("UPDATE gpkg_metadata_reference SET timestamp = ? WHERE md_file_id = ?", (now, row))
                 return row
             added = db.execute(
-                "INSERT INTO gpkg_metadata (md_scope, md_standard_uri, mime_type, metadata) "
-                "VALUES ('dataset', ?, ?, ?)",
-                (uri, kind, text),
+                "INSERT INTO gpkg_metadata (md_scope, md_standard_uri, mime_type, metadata) VALUES (?, ?, ?, ?)",
+                (scope, uri, kind, text),
             ).lastrowid
             db.execute(
                 "INSERT INTO gpkg_metadata_reference (reference_scope, table_name, timestamp, md_file_id) "

@@ -32,7 +32,7 @@ class RowFlow:
 
     `count` is how many rows come, None where that is known only once they came. `sampled` says that they are some of
     the rows, for a look ahead. `parted` is the field by whose values the rows go to files of their own. `source` is
-    the dataset that they come from first.
+    the dataset that they come from first. `style` gives the look of their layer as SLD text, "" for none.
     """
 
     name: str
@@ -44,6 +44,7 @@ class RowFlow:
     parted: str = ""
     source: DataRef | None = None
     units: tuple[tuple[str, str], ...] = ()  # (field, unit)
+    style: Callable[[], str] = str
 
     @property
     def has_shapes(self) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import partial
 from math import ceil
 from pathlib import Path
 
@@ -31,6 +32,7 @@ from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.words import unique_names
 from brisk_atlas.core.read.answer import ArrowLayer, ArrowTable
 from brisk_atlas.core.read.points_decoder import PIECE as LAZ_PIECE
+from brisk_atlas.core.read.stored_style import stored_style
 
 from .flows import GEOMETRY, PIECE, Flow, GridFlow, PointFlow, RowFlow, in_batches
 from .geometry_column import FIELD
@@ -48,7 +50,8 @@ def flow_of_part(part: Part, name: str, *, sampled: bool = False) -> Flow:
     if isinstance(part, CloudPart):
         return replace(point_flow(part, name, sampled=sampled), source=part.ref)
     if isinstance(part, RowsPart):
-        return replace(row_flow(part, name, sampled=sampled), source=part.ref)
+        style = partial(stored_style, part.ref.with_part(part.facts.name))
+        return replace(row_flow(part, name, sampled=sampled), source=part.ref, style=style)
     raise AtlasError(name, f"a {part.facts.kind} has no rows, cells or points", "Choose another source.")
 
 

@@ -8,10 +8,12 @@ from typing import TYPE_CHECKING
 
 from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.connect.connector import fingerprint
-from brisk_atlas.core.handover.flows import Flow
+from brisk_atlas.core.handover.flows import Flow, RowFlow
 from brisk_atlas.core.handover.sources import count_of, flow_of_part, held_flow, one_part, source_name
 from brisk_atlas.core.model import AtlasError, DataRef, Layer
 from brisk_atlas.core.table import rows_of
+
+from .styles import layer_style_text
 
 if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
@@ -65,9 +67,16 @@ class WorkspaceSources:
         part = cache.part(layer.ref)
         changed = layer.kind.has_rows and any(layer.rows.modifications)
         if not changed or (layer.kind.has_shapes and is_stream(cache, layer.ref)):
-            return flow_of_part(part, layer.name, sampled=sampled)
+            return self._styled(flow_of_part(part, layer.name, sampled=sampled), layer)
         table = rows_of(cache, layer)
         features = cache.features(layer.ref) if layer.kind.has_shapes else None
         units = tuple((field.name, field.unit) for field in self.workspace.fields_of(layer) if field.unit)
         wkb, crs = (features.wkb, features.crs) if features is not None else (None, None)
-        return replace(held_flow(layer.name, table, wkb, crs, sampled=sampled, units=units), source=layer.ref)
+        held = held_flow(layer.name, table, wkb, crs, sampled=sampled, units=units)
+        return self._styled(replace(held, source=layer.ref), layer)
+
+    def _styled(self, flow: Flow, layer: Layer) -> Flow:
+        """Return the flow of a layer with its look, which is worked out when it is needed."""
+        if not isinstance(flow, RowFlow) or layer.style is None:
+            return flow
+        return replace(flow, style=lambda: layer_style_text(self.workspace.cache, layer)[0])

@@ -28,14 +28,13 @@ class WriteStyle(Operation):
     path: Path = argument("the file to write")
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
-        from brisk_atlas.core.sld import style_text
         from brisk_atlas.core.system.atomic_write import write_whole
 
         layer = layer_of(workspace, self.layer)
         if layer.style is None:
             raise AtlasError(layer.name, f"a {layer.kind} is not drawn and has no style", "Choose another layer.")
         progress(0.1, "looking at its values")
-        text, notes = style_text(layer.name, layer.style, _context(workspace.cache, layer))
+        text, notes = layer_style_text(workspace.cache, layer)
         write_whole(self.path, text.encode())
         return Written((self.path,), "1 style", tuple(f"not written: {note}" for note in notes))
 
@@ -69,6 +68,14 @@ class UseStyle(Operation):
         read = self.read(workspace)
         workspace.work.change("read a style", layer.id, style=read.style)
         return Written((), f"the style {read.name}", tuple(f"not taken over: {note}" for note in read.notes))
+
+
+def layer_style_text(cache: DataCache, layer: Layer) -> tuple[str, tuple[str, ...]]:
+    """Return the style of a layer as an SLD file, and what of it the standards can't say. Raises AtlasError."""
+    from brisk_atlas.core.sld import style_text
+
+    assert layer.style is not None
+    return style_text(layer.name, layer.style, _context(cache, layer))
 
 
 def _context(cache: DataCache, layer: Layer) -> StyleContext:

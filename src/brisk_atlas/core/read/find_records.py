@@ -19,6 +19,7 @@ from .geopackage import read_only
 from .permissions import allowed_places, place_of
 from .records_inside import inside_documents
 from .service_notes import RECORD
+from .stored_style import STYLE_URI
 
 BESIDE, INSIDE, LINKED, ITSELF = "beside", "inside", "linked", "itself"
 RECORD_BYTES = 16_000_000
@@ -121,7 +122,9 @@ def _in_geopackage(path: Path) -> list[RecordLocation | UnreadRecord]:
         with closing(read_only(path)) as db:
             rows = db.execute(
                 "SELECT m.id, m.mime_type, m.metadata, group_concat(DISTINCT r.table_name) FROM gpkg_metadata m "
-                "LEFT JOIN gpkg_metadata_reference r ON r.md_file_id = m.id GROUP BY m.id ORDER BY m.id"
+                "LEFT JOIN gpkg_metadata_reference r ON r.md_file_id = m.id WHERE m.md_standard_uri <> ? "
+                "GROUP BY m.id ORDER BY m.id",
+                (STYLE_URI,),
             ).fetchall()
     except (sqlite3.Error, OSError):
         return []

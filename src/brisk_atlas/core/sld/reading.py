@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from brisk_atlas.core.model import CannotRead, ClassLook, GridStyle, Label, Stretch, Style, StyleRule, VectorStyle
-from brisk_atlas.core.record.safe_xml import parse_xml
+from brisk_atlas.core.record.safe_xml import parse_xml, xml_in
 
 from .colours import field_looked_up, is_colour, ramp_in, recoded
 from .filters import FilterReader, NotInFilter
@@ -266,7 +266,15 @@ def read_styles(path: Path, text_fields: Collection[str] = ()) -> tuple[ReadStyl
 
     text_fields : the fields of the layer that hold text, which decides how values are compared. Raises CannotRead.
     """
-    root = parse_xml(path).getroot()
+    return _styles_of(parse_xml(path).getroot(), path, text_fields)
+
+
+def styles_in_text(text: str, place: Path, text_fields: Collection[str] = ()) -> tuple[ReadStyle, ...]:
+    """Return the styles in the text of an SLD or SE document that was found at a place, as `read_styles` does."""
+    return _styles_of(xml_in(text.encode(), place)[0].getroot(), place, text_fields)
+
+
+def _styles_of(root: Any, path: Path, text_fields: Collection[str]) -> tuple[ReadStyle, ...]:
     if local(root) not in ("StyledLayerDescriptor", "FeatureTypeStyle", "CoverageStyle", "UserStyle"):
         raise CannotRead(path, f"it is no style ({local(root)})", "Choose an SLD or SE file.")
     found: list[ReadStyle] = []

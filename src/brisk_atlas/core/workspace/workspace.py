@@ -177,6 +177,8 @@ class Workspace:
         from brisk_atlas.core.kinds import KINDS, first_style
         from brisk_atlas.core.model import AtlasError
 
+        from .style_inside import style_inside
+
         report(0.1, "looking at it")
         dataset = self.cache.dataset(ref)
         self.layer_times.note(dataset)
@@ -202,7 +204,7 @@ class Workspace:
                 from brisk_atlas.core.cache.by_view import seen_features
 
                 seen_features(self.cache, source, part.facts.extent)
-            style = first_style(part.facts, len(self.work.layers) + number)
+            style = style_inside(source, part.facts) or first_style(part.facts, len(self.work.layers) + number)
             found.append(OpenedPart(source, part.facts, style, _layer_name(dataset, part.facts)))
         return found
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import sqlite3
 import warnings
 from collections.abc import Iterator, Mapping
@@ -15,6 +16,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 import pyogrio
 
+from brisk_atlas.core.curate.saving import save_style_inside
 from brisk_atlas.core.model import CannotWrite, DataKind
 from brisk_atlas.core.place import proj_crs, same_crs
 from brisk_atlas.core.system.atomic_write import reason_of
@@ -28,6 +30,7 @@ from .table_format import cut_names
 WGS84 = "EPSG:4326"
 SHAPE_NAME, SHAPE_TEXT, SHAPE_BYTES = 10, 254, 2_000_000_000
 VECTOR = frozenset({DataKind.VECTOR})
+_STYLED = re.compile(r"<(?:\w+:)?(?:PropertyName|ValueReference)>\s*([^<]+?)\s*</")  # the fields that a style names
 LAYER = FormatOption("layer", "", "The name of the layer; that of the file if empty")
 
 
@@ -280,12 +283,19 @@ def _write_geopackage(flow: Flow, path: Path, options: Mapping[str, Any], contex
                 "UPDATE gpkg_geometry_columns SET geometry_type_name = ?, z = ?, m = ? WHERE table_name = ?",
                 (TYPES.get(facts.common or 0, "Geometry").upper(), _may(facts.any_z, facts.without_z), 2, layer),
             )
+    style = flow.style() if options["style"] else ""
+    missing = sorted(set(_STYLED.findall(style)) - set(flow.fields))
+    if missing:
+        context.warn(f"the style is left out: it needs {', '.join(missing)}")
+    elif style:
+        save_style_inside(style, path, layer)
     return count
 
 
 enter(FileFormat(
     "GeoPackage", (".gpkg",), frozenset({DataKind.VECTOR, DataKind.TABLE}), _write_geopackage, _geopackage_losses,
-    (LAYER,), "Several layers in one file; all types, Z and M.", appends=True,
+    (LAYER, FormatOption("style", True, "The look of the layer goes with it, as SLD")),
+    "Several layers in one file; all types, Z and M.", appends=True,
 ))  # fmt: skip
 _simple(
     "FlatGeobuf", (".fgb",), Driver("FlatGeobuf"),
