@@ -11,8 +11,10 @@ import sys
 from dataclasses import replace
 from pathlib import Path
 
+import laspy
 import numpy as np
 import pyarrow.csv
+import pyarrow.parquet
 import pyogrio
 import pytest
 import rasterio
@@ -131,7 +133,7 @@ def test_a_source_is_never_written_over_and_bad_names_are_told(workspace, tmp_pa
     workspace.open(tmp_path / "own.csv")
     for operation, words in (
         (Export("own", tmp_path / "own.csv"), "originals are read-only"),
-        (Export("own", tmp_path / "own.gpkg"), "not written as"),
+        (Export("own", tmp_path / "own.tif"), "not written as"),
         (Export("own", tmp_path / "x.csv", fields=("m",)), "There are: n"),
         (Export("nobody", tmp_path / "x.csv"), "Open are: own"),
         (Export(DataRef.file(SURVEY), tmp_path / "x.gpkg"), "Name one of them"),
@@ -224,3 +226,26 @@ def test_work_is_done_on_the_layers_as_they_stood_when_it_was_asked_for(workspac
     workspace.work.remove(layer.id)
     assert workspace.work.layers == () and frozen.cache is workspace.cache
     assert Export(layer.id, tmp_path / "out.csv").run(frozen).what == "2 rows"
+
+
+def test_any_kind_of_data_is_exported_in_any_of_its_formats(data, tmp_path):
+    workspace = Workspace()
+    path = tmp_path / "part.las"
+    cloud = data / "harrow_bay_2031.laz"
+    extent = workspace.cache.dataset(DataRef.file(cloud)).parts[0].facts.extent
+    half = replace(extent, xmax=(extent.xmin + extent.xmax) / 2)
+    exported = Export(DataRef.file(cloud), path, within=half).run(workspace)
+    whole, part = laspy.read(cloud), laspy.read(path)
+    assert len(part.points) == (np.asarray(whole.x) <= half.xmax).sum() and "points" in exported.what
+    lava = DataRef.file(data / "tolvane_survey.gpkg").with_part("lava_flows")
+    flows = Export(lava, tmp_path / "new.parquet", fields=("year", "vent"),
+                   where="year = 2031", crs="EPSG:4326").run(workspace)  # fmt: skip
+    table = pyarrow.parquet.read_table(tmp_path / "new.parquet")
+    assert set(table.column("year").to_pylist()) == {2031} and flows.what == f"{table.num_rows} features"
+    Export(DataRef.file(data / "elevation_2031.tif"), tmp_path / "coarse.nc", resolution=100.0).run(workspace)
+    with rasterio.open(tmp_path / "coarse.nc") as found:
+        assert found.res == (100.0, 100.0)
+    with pytest.raises(AtlasError, match="no field nowhere"):
+        Export(lava, tmp_path / "a.fgb.gml", fields=("nowhere",)).run(workspace)
+    with pytest.raises(AtlasError, match="Choose one of"):
+        Export(DataRef.file(cloud), tmp_path / "points.gpkg").run(workspace)

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING
 
 import numpy as np
 
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.kinds.kind import Piece
-from brisk_atlas.core.model import AtlasError, Extent, Layer
+from brisk_atlas.core.model import AtlasError, DataKind, Extent, Layer
 
 from .operation import Operation, Progress, Source, Written, argument, layer_of, silent
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.handover.step import Step
     from brisk_atlas.core.workspace.workspace import Workspace
 
 
@@ -39,13 +42,9 @@ class Export(Operation):
         layer = layer_of(workspace, self.source)
         self.check_is_no_source(workspace, self.path)
         kind = kind_of(layer.kind)
-        formats = kind.formats
-        if not formats:
-            raise AtlasError(layer.name, f"a {layer.kind} can't be exported yet", "Export a grid, features or rows.")
-        format_ = formats.get(self.path.suffix.lower())
+        format_ = kind.formats.get(self.path.suffix.lower())
         if format_ is None:
-            raise AtlasError(self.path, f"a {layer.kind} is not written as '{self.path.suffix}'",
-                             f"Choose one of {', '.join(formats)}.")  # fmt: skip
+            return self._by_steps(workspace, layer, progress)
         self._check_fields(workspace, layer)
         clip = None
         if self.clip is not None:
@@ -54,6 +53,50 @@ class Export(Operation):
         rows = self._chosen(workspace, layer, progress) if layer.kind.has_rows else None
         piece = Piece(self.path, format_, self.fields, rows, self.within, clip, self.crs, self.resolution)
         return Written((self.path,), kind.export(workspace.cache, layer, piece, progress))
+
+    def _by_steps(self, workspace: Workspace, layer: Layer, progress: Progress) -> Written:
+        """Write the piece in any other format, by the steps of recipes."""
+        from brisk_atlas.core.handover.formats import format_for
+        from brisk_atlas.core.handover.step import StepContext
+        from brisk_atlas.core.handover.steps.write import WriteStep
+
+        from .recipe_sources import WorkspaceSources
+
+        format_for(layer.kind, self.path, "")
+        if layer.kind.has_rows or layer.kind.has_cells:
+            self._check_fields(workspace, layer)
+        sources = WorkspaceSources(workspace)
+        flow = sources.flow(layer.id if workspace.work.layer(layer.id) is not None else layer.ref)
+        with TemporaryDirectory(prefix="brisk-atlas-") as scratch:
+            context = StepContext(sources.flow, Path(scratch), lambda: progress(0.1, "computing"))
+            for step in self._steps(layer.kind):
+                flow = step.flow(flow, context)
+            made = WriteStep(str(self.path)).write(flow, context, progress)
+        paths = tuple(Path(str(each.path)) for each in made)
+        return Written(paths, made[0].words, tuple(context.warnings))
+
+    def _steps(self, kind: DataKind) -> Iterator[Step]:
+        """Yield the steps that make the piece."""
+        from brisk_atlas.core.handover.steps.cells import ChooseBands, ResampleCells
+        from brisk_atlas.core.handover.steps.coordinates import Reproject
+        from brisk_atlas.core.handover.steps.fields import Fields
+        from brisk_atlas.core.handover.steps.places import Clip, WithinExtent
+        from brisk_atlas.core.handover.steps.rows import RowsByNumber, RowsWhere
+
+        if self.rows is not None:
+            yield RowsByNumber(self.rows)
+        if self.where.strip():
+            yield RowsWhere(self.where)
+        if self.fields is not None:
+            yield ChooseBands(self.fields) if kind.has_cells else Fields(self.fields)
+        if self.within is not None:
+            yield WithinExtent(self.within)
+        if self.clip is not None:
+            yield Clip(self.clip)
+        if self.crs is not None:
+            yield Reproject(self.crs, resolution=self.resolution)
+        elif self.resolution is not None:
+            yield ResampleCells(self.resolution)
 
     def _check_fields(self, workspace: Workspace, layer: Layer) -> None:
         """Raise AtlasError for a field or band that is not there."""
