@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import dataclasses
+import threading
+import time
 import warnings
 
 import geopandas
@@ -15,6 +17,7 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_atlas.core.handover.geometry_column import shapes_of
 from brisk_atlas.core.handover.recipe import RecipeStep
 from brisk_atlas.core.handover.step import BadStep
 from brisk_atlas.core.handover.steps import STEPS
@@ -140,6 +143,27 @@ def test_clipping_is_that_of_geopandas(outside):
     assert same_area(tried.shapes, theirs.geometry.to_numpy()) and tried.rejected_count == 80 - len(theirs)
     whole = Tried(made("clip", polygons="b", outside=outside, cut=False), flow, b=blade)
     assert set(whole.column("n")) == set(tried.column("n"))
+
+
+@pytest.mark.parametrize("cut", [True, False])
+def test_each_thread_clips_by_a_geometry_of_its_own(cut, monkeypatch):
+    used: dict[int, set[int]] = {}
+    original = shapely.intersects
+
+    def seen(blade, shapes):
+        used.setdefault(id(blade), set()).add(threading.get_ident())
+        time.sleep(0.01)
+        return original(blade, shapes)
+
+    monkeypatch.setattr(shapely, "intersects", seen)
+    ring = shapely.Point(500_500, 5_700_500).buffer(300, quad_segs=2000)
+    flow = rows_of(
+        shapely.points(np.random.default_rng(3).uniform(0, 1000, (400, 2)) + (500_000, 5_700_000)), pieces=40
+    )
+    found = Tried(made("clip", polygons="ring", cut=cut), flow, ring=rows_of([ring], name="ring"))
+    assert found.table.num_rows == original(ring, shapes_of(flow.whole())).sum()
+    assert len({thread for threads in used.values() for thread in threads}) > 1
+    assert all(len(threads) == 1 for threads in used.values())
 
 
 def test_an_extent_cuts_or_leaves_whole_and_minds_its_crs():

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from threading import Lock
+from threading import Lock, local
 from typing import ClassVar
 
 import numpy as np
@@ -155,13 +155,19 @@ def cut_rows(
     """Return the features that meet a geometry, cut at its edge if wanted, or what is outside of it. `blade` is the
     geometry or what makes it once it is needed."""
 
-    lock = Lock()
+    lock, mine = Lock(), local()
+    stored: list[bytes] = []
 
     def the_blade() -> shapely.Geometry:
-        with lock:
-            found = blade() if callable(blade) else blade
-            shapely.prepare(found)
-            return found
+        """Return the geometry, one of its own for each thread: a prepared one makes its index when it is asked first,
+        and two threads that make it at once bring the process down."""
+        if not hasattr(mine, "blade"):
+            with lock:
+                if not stored:
+                    stored.append(shapely.to_wkb(blade() if callable(blade) else blade))
+            mine.blade = shapely.from_wkb(stored[0])
+            shapely.prepare(mine.blade)
+        return mine.blade
 
     if cut:
 
