@@ -416,6 +416,32 @@ def test_an_application_that_is_killed_leaves_whole_files_and_resume_finishes(in
     assert [p.name for p in (tmp_path / "out").iterdir() if p.name.startswith(".brisk-atlas-writing")] == []
 
 
+@pytest.fixture
+def small_disk(tmp_path):
+    """A file system of 600 kB, where one may be made."""
+    place = tmp_path / "small"
+    place.mkdir()
+    mount = ["mount", "-t", "tmpfs", "-o", "size=600k", "tmpfs", str(place)]
+    if subprocess.run(mount, capture_output=True).returncode:
+        pytest.skip("no file system can be made here")
+    yield place
+    subprocess.run(["umount", "--lazy", str(place)], check=True)  # workers may be about to end
+
+
+def test_a_full_disk_fails_inputs_by_name_and_what_is_left_is_done_with_more_room(inputs, small_disk, tmp_path):
+    def batch():
+        return Batch(read_recipe(ash(tmp_path)), [i for i in inputs_in([inputs]) if "07" not in i], small_disk / "out")
+
+    outcomes = batch().run(ProcessRunner(2))
+    failed = [outcome for outcome in outcomes if outcome.state == FAILED]
+    assert failed and all("the disk is full" in o.reason and ".brisk-atlas-writing" not in o.reason for o in failed)
+    assert len(list((small_disk / "out").glob("*.gpkg"))) == len(outcomes) - len(failed)
+    assert leftovers(small_disk / "out") == []
+    subprocess.run(["mount", "-o", "remount,size=8m", str(small_disk)], check=True)
+    again = batch().run(ProcessRunner(2), resume=True)
+    assert sorted({o.state for o in again}) == [DONE, SKIPPED] and len(list((small_disk / "out").glob("*.gpkg"))) == 11
+
+
 def test_a_source_that_goes_while_it_is_read_is_a_failure_of_that_input_alone(inputs, tmp_path):
     batch = Batch(read_recipe(ash(tmp_path)), inputs_in([inputs]), tmp_path / "out")
     (inputs / "day_02.geojson").unlink()

@@ -24,6 +24,7 @@ from .processes import is_running, own_mark
 log = logging.getLogger(__name__)
 ROOM = ".brisk-atlas-writing-"
 LIST = "moves.json"
+FULL_BYTES = 65_536  # of room, with which next to nothing can be written
 DERIVED = (".ovr", ".msk", ".aux.xml")  # appended to a name: made from the file that it belonged to
 OF_SHAPEFILE = (".shx", ".dbf", ".prj", ".cpg", ".qpj", ".sbn", ".sbx", ".qix")
 ODD = set(";!?#%*")  # signs that libraries take for something else in the name of a file
@@ -31,18 +32,24 @@ ODD = set(";!?#%*")  # signs that libraries take for something else in the name 
 
 def reason_of(error: BaseException, path: Path) -> CannotWrite:
     """Return the message for a failure to write `path`."""
-    code = getattr(error, "errno", None)
-    text = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
-    if (
-        code in (errno.ENOSPC, errno.EDQUOT)
-        or "No space left" in text
-        or "ENOSPC" in text
-        or "disk is full" in text.lower()
-    ):
+    path = path.parent.parent / path.name if path.parent.name.startswith(ROOM) else path
+    code, whole = getattr(error, "errno", None), str(error)
+    text = whole.splitlines()[0][:200] if whole else type(error).__name__
+    states_full = any(words in whole.lower() for words in ("no space left", "enospc", "disk is full"))
+    if code in (errno.ENOSPC, errno.EDQUOT) or states_full or (code is None and _is_full(path.parent)):
         return CannotWrite(path, "the disk is full", "Free some space or choose another folder; nothing was changed.")
     if code in (errno.EACCES, errno.EPERM, errno.EROFS):
         return CannotWrite(path, "you may not write there", "Choose another folder; nothing was changed.")
     return CannotWrite(path, text, "Nothing was changed.")
+
+
+def _is_full(folder: Path) -> bool:
+    """Return whether a folder has no room left, which not every library says."""
+    try:
+        room = shutil.disk_usage(folder)
+    except OSError:
+        return False
+    return room.total > 0 and room.free < FULL_BYTES
 
 
 @contextmanager
