@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime as dt
 import hashlib
 import json
@@ -27,6 +28,7 @@ from pmtiles.reader import MmapSource, Reader
 from test_recipe_grids import cloud, hills, holes
 
 from brisk_atlas.core import read
+from brisk_atlas.core.draw.classes import colouring_of
 from brisk_atlas.core.handover.formats import FORMATS, format_for, formats_of
 from brisk_atlas.core.handover.formats.copc import octree
 from brisk_atlas.core.handover.geometry_column import shapes_of
@@ -36,7 +38,7 @@ from brisk_atlas.core.handover.sources import FileSources
 from brisk_atlas.core.handover.step import BadStep, StepContext
 from brisk_atlas.core.handover.steps.records import ApplyRecordTemplate, ConvertRecordTo, FillPieceRecord
 from brisk_atlas.core.handover.steps.write import WriteStep
-from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, Lattice
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, Lattice, StyleRule, VectorStyle
 from brisk_atlas.core.record import read_document
 from flows import UTM, grid_of, rows_of
 
@@ -174,10 +176,34 @@ def test_kml_and_kmz_are_drawn_in_a_colour_and_named(tmp_path):
         kml = {"k": "http://www.opengis.net/kml/2.2"}
         assert root.xpath("//k:PolyStyle/k:color/text()", namespaces=kml) == ["ff332211"]
         assert root.xpath("//k:Placemark/k:name/text()", namespaces=kml) == ["a<b>&", "火"]
-        assert len(root.xpath("//k:Placemark[k:styleUrl='#look']", namespaces=kml)) == 2
+        assert len(root.xpath("//k:Placemark[k:styleUrl='#look0']", namespaces=kml)) == 2
         assert geopandas.read_file(tmp_path / name).to_crs(UTM).geometry.area.sum() == pytest.approx(sum(p.area for p in polygons()[:2]), rel=1e-4)  # fmt: skip
     with pytest.raises(AtlasError, match="no colour"):
         written(flow, tmp_path / "b.kml", options={"colour": "red"})
+
+
+def test_kml_looks_as_its_layer_does(tmp_path):
+    by_value = VectorStyle(colour_by="kind", method="unique", line="#102030", width=3.0)
+    shapes = [*polygons()[:3], shapely.LineString([(500_000, 5_700_000), (500_900, 5_700_400)])]
+    flow = rows_of(shapes, kind=["a", "b", "a", "b"], n=[1, 2, 3, 4], pieces=2)
+
+    def looked(style):
+        written(dataclasses.replace(flow, look=style), tmp_path / "a.kml", options={"opacity": 1.0})
+        root = etree.parse(tmp_path / "a.kml").getroot()
+        styles = {each.get("id"): each for each in root.iter("{*}Style")}
+        looks = [mark.findtext("{*}styleUrl", "#")[1:] for mark in root.iter("{*}Placemark")]
+        return [(styles[look].findtext("{*}PolyStyle/{*}color"), styles[look].findtext("{*}LineStyle/{*}color"))
+                if look else None for look in looks]  # fmt: skip
+
+    rgb = colouring_of(flow.whole(), by_value).rgb
+    fills = ["ff" + bytes(row[::-1]).hex() for row in rgb.tolist()]
+    assert looked(by_value) == [(fills[0], "ff302010"), (fills[1], "ff302010"), (fills[0], "ff302010"), (fills[1],) * 2]
+    rules = (
+        StyleRule("low", "n < 3", VectorStyle(fill="#ff0000")),
+        StyleRule("one", "n = 1", VectorStyle(fill="#00ff00")),
+    )
+    assert [each and each[0] for each in looked(VectorStyle(rules=rules))] == ["ff00ff00", "ff0000ff", None, None]
+    assert len(set(looked(VectorStyle(colour_by="nowhere")))) == 1  # its field is not among those that are written
 
 
 def test_gpx_and_dxf(tmp_path):

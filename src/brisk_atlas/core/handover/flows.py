@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import pyarrow as pa
 
-from brisk_atlas.core.model import Band, CellWindow, DataKind, DataRef, Extent, Lattice
+from brisk_atlas.core.model import Band, CellWindow, DataKind, DataRef, Extent, Lattice, VectorStyle
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.system.shares import CORES
 
@@ -32,7 +32,8 @@ class RowFlow:
 
     `count` is how many rows come, None where that is known only once they came. `sampled` says that they are some of
     the rows, for a look ahead. `parted` is the field by whose values the rows go to files of their own. `source` is
-    the dataset that they come from first. `style` gives the look of their layer as SLD text, "" for none.
+    the dataset that they come from first. `look` is the style of their layer, and `style` gives it
+    as SLD text, "" for none.
     """
 
     name: str
@@ -45,6 +46,7 @@ class RowFlow:
     source: DataRef | None = None
     units: tuple[tuple[str, str], ...] = ()  # (field, unit)
     style: Callable[[], str] = str
+    look: VectorStyle | None = None
 
     @property
     def has_shapes(self) -> bool:

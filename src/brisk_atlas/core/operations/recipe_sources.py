@@ -10,7 +10,7 @@ from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.connect.connector import fingerprint
 from brisk_atlas.core.handover.flows import Flow, RowFlow
 from brisk_atlas.core.handover.sources import count_of, flow_of_part, held_flow, one_part, source_name
-from brisk_atlas.core.model import AtlasError, DataRef, Layer
+from brisk_atlas.core.model import AtlasError, DataRef, Layer, VectorStyle
 from brisk_atlas.core.table import rows_of
 
 from .styles import layer_style_text
@@ -79,4 +79,5 @@ class WorkspaceSources:
         """Return the flow of a layer with its look, which is worked out when it is needed."""
         if not isinstance(flow, RowFlow) or layer.style is None:
             return flow
-        return replace(flow, style=lambda: layer_style_text(self.workspace.cache, layer)[0])
+        look = layer.style if isinstance(layer.style, VectorStyle) else None
+        return replace(flow, style=lambda: layer_style_text(self.workspace.cache, layer)[0], look=look)

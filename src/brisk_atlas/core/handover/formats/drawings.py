@@ -9,15 +9,17 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pyarrow as pa
 import shapely
 from lxml import etree
 
-from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, VectorStyle
 from brisk_atlas.core.system.atomic_write import reason_of
 
-from ..flows import Flow, RowFlow
-from ..geometry_column import shapes_of
+from ..feature_looks import FeatureLook, looks_of
+from ..flows import Flow, RowFlow, in_batches
+from ..geometry_column import shapes_of, with_shapes
 from ..step import StepContext
 from .features import Driver, common_losses, features_written, in_lon_lat, lon_lat_loss, texts
 from .format import FileFormat, FormatOption, Loss, Report, enter
@@ -26,10 +28,22 @@ VECTOR = frozenset({DataKind.VECTOR})
 KML = "http://www.opengis.net/kml/2.2"
 EXTENSIONS = "urn:brisk-atlas:fields"  # the namespace of fields in GPX
 NAME = "__name"
+BEFORE_STYLE = (
+    "name",
+    "visibility",
+    "open",
+    "address",
+    "phoneNumber",
+    "Snippet",
+    "description",
+    "TimeStamp",
+    "TimeSpan",
+)
+PLAIN = FeatureLook("#c2452d", "#c2452d", 2.0)
 COLOUR = re.compile(r"#[0-9a-fA-F]{6}")
 STYLE_OPTIONS = (
-    FormatOption("colour", "#c2452d", "The colour of lines, areas and marks, #rrggbb"),
-    FormatOption("width", 2.0, "How wide lines are, in pixels"),
+    FormatOption("colour", "", "The colour of all, #rrggbb; as the layer looks if empty"),
+    FormatOption("width", 0.0, "How wide lines are, in pixels; as in the layer if 0"),
     FormatOption("opacity", 0.5, "How much areas cover, 0 to 1"),
     FormatOption("name_field", "", "The field that names a feature"),
     FormatOption("description_field", "", "The field that describes a feature"),
@@ -58,17 +72,38 @@ def _named(flow: RowFlow, options: Mapping[str, Any], names: Mapping[str, str]) 
     return replace(flow, schema=made(flow.schema.empty_table()).schema, batches=batches)
 
 
+def _without_empty(flow: RowFlow) -> RowFlow:
+    """Return features whose empty geometries are missing ones, which the format has instead."""
+
+    def batches() -> Iterator[pa.Table]:
+        for table in flow.batches():
+            shapes = shapes_of(table)
+            empty = shapely.is_empty(shapes)
+            shapes[empty] = None
+            yield with_shapes(table, shapes) if empty.any() else table
+
+    return replace(flow, batches=batches)
+
+
 def write_kml(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
-    """Write features as KML, or as KMZ by the ending, drawn in a colour. Raises CannotWrite."""
+    """Write features as KML, or as KMZ by the ending, drawn as their layer or in a colour. Raises CannotWrite."""
     assert isinstance(flow, RowFlow)
-    if not COLOUR.fullmatch(options["colour"]):
+    if options["colour"] and not COLOUR.fullmatch(options["colour"]):
         raise AtlasError("KML", f"“{options['colour']}” is no colour", "Write such as #c2452d.")
     packed = path.suffix.lower() == ".kmz"
     plain = context.scratch / f"{path.stem}.kml" if packed else path
-    flow = _named(in_lon_lat(flow, context), options, {"name_field": "Name", "description_field": "description"})
+    looks, of_rows = [PLAIN], None
+    if options["colour"]:
+        looks = [FeatureLook(options["colour"], options["colour"], PLAIN.width)]
+    elif flow.look is not None:
+        flow, looks, of_rows = _looked(flow, flow.look, context)
+    looks = [look._replace(width=options["width"] or look.width) for look in looks]
+    flow = _named(
+        _without_empty(in_lon_lat(flow, context)), options, {"name_field": "Name", "description_field": "description"}
+    )
     count = features_written(flow, plain, Driver("LIBKML", holds_m=False), {}, context, report)
     try:
-        _draw(plain, options)
+        _draw(plain, looks, of_rows, options["opacity"])
         if packed:
             with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as out:
                 out.write(plain, "doc.kml")
@@ -78,37 +113,66 @@ def write_kml(flow: Flow, path: Path, options: Mapping[str, Any], context: StepC
     return count
 
 
-def _draw(path: Path, options: Mapping[str, Any]) -> None:
-    """Give all placemarks of a file one style."""
+def _looked(
+    flow: RowFlow, style: VectorStyle, context: StepContext
+) -> tuple[RowFlow, list[FeatureLook], np.ndarray | None]:
+    """Return features, their looks, and which one each has; without these where the style needs what is not there."""
+    whole = flow.whole(context.check)
+    flow = replace(flow, batches=lambda: in_batches(whole))
+    try:
+        looks, of_rows = looks_of(whole, style)
+    except AtlasError as error:
+        context.warn(f"all are drawn alike: {error.reason}")
+        return flow, [PLAIN], None
+    return flow, looks, of_rows
+
+
+def _draw(path: Path, looks: list[FeatureLook], of_rows: np.ndarray | None, opacity: float) -> None:
+    """Give each placemark of a file its look, all the first one where `of_rows` is None; -1 is not shown."""
     parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=True)
     tree = etree.parse(str(path), parser)
     root = tree.getroot()
     document = root.find(f"{{{KML}}}Document")
     if document is None:
         return
-    red, green, blue = (options["colour"][i : i + 2].lower() for i in (1, 3, 5))
-    whole, part = (
-        f"ff{blue}{green}{red}",
-        f"{round(255 * min(1.0, max(0.0, options['opacity']))):02x}{blue}{green}{red}",
-    )
-    style = etree.Element(f"{{{KML}}}Style", id="look")
+    for number, look in enumerate(looks):
+        document.insert(number, _style(look, number, opacity))
+    for row, placemark in enumerate(root.iter(f"{{{KML}}}Placemark")):
+        number = 0 if of_rows is None else int(of_rows[row])
+        if number < 0:
+            _put(placemark, "visibility", "0", ("name",))
+        else:
+            _put(placemark, "styleUrl", f"#look{number}", BEFORE_STYLE)
+    tree.write(str(path), xml_declaration=True, encoding="UTF-8")
+
+
+def _style(look: FeatureLook, number: int, opacity: float) -> etree._Element:
+    style = etree.Element(f"{{{KML}}}Style", id=f"look{number}")
+    share = min(1.0, max(0.0, opacity))
     for kind, values in (
-        ("IconStyle", (("color", whole), ("scale", "0.8"))),
-        ("LineStyle", (("color", whole), ("width", f"{options['width']:g}"))),
-        ("PolyStyle", (("color", part),)),
+        ("IconStyle", (("color", _colour(look.fill, 1.0)), ("scale", "0.8"))),
+        ("LineStyle", (("color", _colour(look.line, 1.0)), ("width", f"{look.width:g}"))),
+        ("PolyStyle", (("color", _colour(look.fill, share)),)),
     ):
         element = etree.SubElement(style, f"{{{KML}}}{kind}")
         for name, value in values:
             etree.SubElement(element, f"{{{KML}}}{name}").text = value
-    document.insert(0, style)
-    for placemark in root.iter(f"{{{KML}}}Placemark"):
-        address = etree.Element(f"{{{KML}}}styleUrl")
-        address.text = "#look"
-        after = [child for child in placemark if etree.QName(child).localname in
-                 ("name", "visibility", "open", "address", "phoneNumber", "Snippet", "description", "TimeStamp",
-                  "TimeSpan")]  # fmt: skip
-        placemark.insert(placemark.index(after[-1]) + 1 if after else 0, address)
-    tree.write(str(path), xml_declaration=True, encoding="UTF-8")
+    return style
+
+
+def _colour(colour: str, opacity: float) -> str:
+    """Return a colour as KML has it: opacity, blue, green, red."""
+    return f"{round(255 * opacity):02x}{colour[5:7]}{colour[3:5]}{colour[1:3]}".lower()
+
+
+def _put(placemark: etree._Element, name: str, text: str, after: tuple[str, ...]) -> None:
+    """Put an element behind those that the schema wants before it, in place of one that is there."""
+    for there in placemark.findall(f"{{{KML}}}{name}"):
+        placemark.remove(there)
+    made = etree.Element(f"{{{KML}}}{name}")
+    made.text = text
+    before = [child for child in placemark if etree.QName(child).localname in after]
+    placemark.insert(placemark.index(before[-1]) + 1 if before else 0, made)
 
 
 def write_gpx(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
@@ -208,7 +272,9 @@ def _dxf_losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
 
 
 for _name, _ending in (("KML", ".kml"), ("KMZ", ".kmz")):
-    enter(FileFormat(_name, (_ending,), VECTOR, write_kml, _kml_losses, STYLE_OPTIONS, "For globes, with a colour."))
+    enter(
+        FileFormat(_name, (_ending,), VECTOR, write_kml, _kml_losses, STYLE_OPTIONS, "For globes, as the layer looks.")
+    )
 enter(FileFormat("GPX", (".gpx",), VECTOR, write_gpx, _gpx_losses,
                  (FormatOption("name_field", "", "The field that names a feature"),), "For receivers."))  # fmt: skip
 LAYER_FIELD = FormatOption("layer_field", "", "The field that names the layer of a feature")
