@@ -15,7 +15,8 @@ from .batch_worker import outcome_of, run_one
 log = logging.getLogger(__name__)
 CONNECT_S = 10.0  # for the scheduler to answer
 GONE_S = 120.0  # for a scheduler that went to be back
-POLL_S = 0.1
+POLL_S = 0.05
+COUNT_S = 2.0  # after which the workers of the scheduler are counted again
 AHEAD = 4  # tasks for each worker that the scheduler holds
 
 
@@ -68,25 +69,28 @@ class ClusterRunner:
 
         for task, arguments in list(left.values()):  # what was under way when the scheduler went
             submit(task, arguments)
+        room, counted = 0, float("-inf")
         try:
             while True:
                 check()
                 if client.status not in ("running", "connecting"):
                     raise _SchedulerGone("the connection was lost")
-                room = AHEAD * max(1, len(client.scheduler_info()["workers"]))
+                if time.monotonic() - counted > COUNT_S:
+                    room, counted = AHEAD * max(1, len(client.scheduler_info()["workers"])), time.monotonic()
                 while len(running) < room and (each := next(coming, None)) is not None:
                     left[each[0].number] = each
                     submit(*each)
                 if not running:
                     return
                 ended = [future for future in running if future.done()]
+                if any(future.status in ("lost", "cancelled") for future in ended):
+                    raise _SchedulerGone("tasks were lost")
+                whole = [future for future in ended if future.status == "finished"]
+                values = dict(zip(whole, client.gather(whole)))  # at once: each question takes as long as a small task
                 for future in ended:
-                    task = running[future]
-                    if future.status in ("lost", "cancelled"):
-                        raise _SchedulerGone("tasks were lost")
-                    value = future.exception() if future.status == "error" else future.result()
-                    del running[future], left[task.number]
-                    yield task, outcome_of(task, value)
+                    task = running.pop(future)
+                    del left[task.number]
+                    yield task, outcome_of(task, values[future] if future in values else future.exception())
                 if not ended:
                     time.sleep(POLL_S)
         finally:
