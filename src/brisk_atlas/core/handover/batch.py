@@ -135,7 +135,7 @@ class Batch:
         resume : pass over what the journal says was done, of inputs that did not change, where its files are there
         tiles : let the tiles of a large grid or cloud be tasks, where its steps allow that
         memory : bytes that the work of one task may take; 0 for no limit but the machine's
-        changed : told each time a task began or ended
+        changed : called each time a task begins, gets on or ends
         """
         self.out.mkdir(parents=True, exist_ok=True)
         done = self._done_before() if resume else {}

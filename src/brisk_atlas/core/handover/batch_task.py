@@ -11,8 +11,8 @@ WAITING, RUNNING, DONE, FAILED, SKIPPED = "waiting", "running", "done", "failed"
 
 @dataclass(frozen=True)
 class BatchTask:
-    """One input with the values of its run. `key` tells it from the same input in another state or by another
-    recipe."""
+    """One input with the values of its run. `key` is another one for the same input in another state, or by
+    another recipe."""
 
     number: int
     source: str

@@ -209,8 +209,8 @@ class RecipeRun:
                 base, share = (number + place / len(steps)) / len(writing), 1 / len(writing) / len(steps)
                 account = StepAccount(step.label)
                 start, before = time.perf_counter(), sum(each.seconds for each in accounts)
-                told = partial(_reported, report, base, share)
-                made = step.write(flow, self._context(account, None), told, self.plan(branch))
+                reported = partial(_reported, report, base, share)
+                made = step.write(flow, self._context(account, None), reported, self.plan(branch))
                 spent = time.perf_counter() - start
                 account.seconds = max(0.0, spent - (sum(each.seconds for each in accounts) - before))
                 account.count_in = account.count_out = sum(each.count for each in made)

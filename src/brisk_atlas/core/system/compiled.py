@@ -19,7 +19,8 @@ class CompiledLater:
     def __init__(self, function: Callable[..., Any], options: dict[str, Any]) -> None:
         update_wrapper(self, function)
         self._function, self._options = function, options
-        self._compiled: Callable[..., Any] | None = None
+        self._made: Callable[..., Any] | None = None
+        self._compiled: Callable[..., Any] | None = None  # once all that it calls can be compiled too
 
     def __call__(self, *given: Any) -> Any:
         return (self._compiled or self.dispatcher())(*given)
@@ -27,15 +28,16 @@ class CompiledLater:
     def dispatcher(self) -> Callable[..., Any]:
         """Return what Numba made, with all that its module names, as the compiler looks for what it calls there."""
         with _lock:
-            if self._compiled is None:
+            if self._made is None:
                 import numba
 
-                self._compiled = numba.njit(**self._options)(self._function)
+                self._made = numba.njit(**self._options)(self._function)
                 names = self._function.__globals__
                 for name, value in list(names.items()):
                     if isinstance(value, CompiledLater):
                         names[name] = value.dispatcher()
-            return self._compiled
+                self._compiled = self._made  # from now on other threads call it without the lock
+            return self._made
 
 
 def njit(**options: Any) -> Callable[[Callable[..., Any]], CompiledLater]:

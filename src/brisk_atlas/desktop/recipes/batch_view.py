@@ -268,9 +268,10 @@ class BatchView(QWidget):
             def came(outcome: TaskOutcome) -> None:
                 self.session.call_in_gui(lambda found: self._came(*found), (job, replace(outcome)))
 
-            if watched is not None:
-                asked.watch(watched, job, came)
-            return asked.run(batch, job, came)
+            if watched is None:
+                return asked.run(batch, job, came)
+            asked.watch(watched, job, came)
+            return []
 
         many = f"for {len(self.inputs):,} inputs" if watched is None else f"for what comes into {watched.name}"
         self.job = self.session.run(

@@ -49,7 +49,7 @@ class RecordStep(Step):
 @step
 @dataclass(frozen=True)
 class FillPieceRecord(RecordStep):
-    """State in the record what the data tells, the range of each field too, and what is given here."""
+    """State in the record what is known from the data, the range of each field too, and what is given here."""
 
     word: ClassVar = "record-fill"
     label: ClassVar = "Fill the record"
