@@ -12,7 +12,7 @@ import shapely
 
 from brisk_atlas.core.inspect.measured import area_text, length_text, measure
 from brisk_atlas.core.model.shapes import Features
-from brisk_atlas.core.place.geodesy import legs, lengths_on_ellipsoid, plane_area, ring_area
+from brisk_atlas.core.place.geodesy import legs, lengths_on_ellipsoid, plane_area, ring_area, step_lengths
 from brisk_atlas.core.read.wkb import shapes_of
 from brisk_atlas.core.table.measures import measure as column
 
@@ -129,3 +129,21 @@ def test_measures_of_features_agree_with_the_libraries():
 )  # fmt: skip
 def test_measures_as_text(text, shown):
     assert text == shown
+
+
+@pytest.mark.parametrize("near", [0.0, 38.2, 60.0, 89.9])
+def test_steps_short_and_long_are_as_the_geodesic_has_them(near):
+    random = np.random.default_rng(4)
+    reach = random.choice([0.0, 1e-6, 0.004, 0.006, 3.0], 4000)
+    track = np.column_stack(
+        [np.cumsum(random.uniform(-1, 1, 4000) * reach), near + random.uniform(-0.004, 0.004, 4000)]
+    )
+    track[:, 0] = (track[:, 0] + 360) % 360 - 180  # so that some steps cross 180 degrees
+    track[700] = np.nan
+    expected = pyproj.Geod(ellps="WGS84").inv(*track[:-1].T, *track[1:].T)[2]
+    lengths = step_lengths(track, "EPSG:4326")
+    assert np.isnan(lengths[699:701]).all()
+    assert lengths == pytest.approx(expected, abs=2e-6, nan_ok=True)
+    sphere = "+proj=longlat +R=6371000 +no_defs"
+    expected = pyproj.Geod(a=6371000, b=6371000).inv(*track[:-1].T, *track[1:].T)[2]
+    assert step_lengths(track, sphere) == pytest.approx(expected, abs=2e-6, nan_ok=True)

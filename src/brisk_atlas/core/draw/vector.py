@@ -12,7 +12,7 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.model import VectorStyle
-from brisk_atlas.core.model.shapes import LINE, POINT
+from brisk_atlas.core.model.shapes import LINE, POINT, Shapes
 from brisk_atlas.core.read.shape_index import ShapeIndex
 
 from . import ramps, symbols
@@ -141,6 +141,8 @@ def draw_shapes(
 ) -> None:
     """Draw the lines and polygons among `features`, in order. bodies, lines : (features,) inks;
     halves : (features,) float32 half widths, pixels. `plain` leaves out dashes and hatch."""
+    if not index.has_paths:
+        return
     shapes, pixels = index.shapes, pixels_of(image)
     left, upper = view.origin
     gap = max(style.hatch_gap, 2.0) * view.density
@@ -225,23 +227,39 @@ def draw_symbols(
     if not index.has_points:
         return
     shapes = index.shapes
-    first, last = shapes.feature_starts[features], shapes.feature_starts[features + 1]
-    of = np.repeat(np.arange(features.size), last - first)
-    if not of.size:
-        return
-    paths = np.arange(of.size) - np.repeat(np.cumsum(last - first) - (last - first), last - first) + first[of]
+    of, paths = _paths_of(shapes, features)
     points = shapes.path_kinds[paths] == POINT
     if not points.any():
         return
-    of, vertices = of[points], shapes.path_starts[paths[points]]
+    if not points.all():
+        of, paths = of[points], paths[points]
+    xy = shapes.xy[shapes.path_starts[paths]]
     left, upper = view.origin
-    x = (shapes.xy[vertices, 0] - left) / view.resolution
-    y = (upper - shapes.xy[vertices, 1]) / view.resolution
-    steps, which = np.unique(np.maximum(np.round(sizes[of] / SIZE_STEP), 1) * SIZE_STEP, return_inverse=True)
+    x, y = (xy[:, 0] - left) / view.resolution, (upper - xy[:, 1]) / view.resolution
+    steps, which = _steps(sizes[of])
     made, middle = symbols.masks(style.symbol, tuple(steps.tolist()), style.width * view.density)
-    own_bodies, own_lines, which = bodies[of], lines[of], which.astype(np.int32)
+    own_bodies, own_lines = bodies[of], lines[of]
     pixels = pixels_of(image)
     in_bands(image.shape[0], lambda a, b: stamp(pixels, a, b, x, y, which, made, middle, own_bodies, own_lines))
+
+
+def _paths_of(shapes: Shapes, features: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return the paths of features in turn, and the place in `features` that each is of."""
+    first, last = shapes.feature_starts[features], shapes.feature_starts[features + 1]
+    counts = last - first
+    if (counts == 1).all():
+        return np.arange(features.size), first
+    of = np.repeat(np.arange(features.size), counts)
+    return of, np.arange(of.size) + (first - (np.cumsum(counts) - counts))[of]
+
+
+def _steps(sizes: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return the sizes that symbols are drawn in, ascending, and (points,) int32 which of them each point has."""
+    numbers = np.maximum(np.round(sizes / SIZE_STEP), 1).astype(np.int32)
+    if (numbers == numbers[0]).all():
+        return numbers[:1] * SIZE_STEP, np.zeros(len(numbers), np.int32)
+    steps, which = np.unique(numbers, return_inverse=True)
+    return steps * SIZE_STEP, which.astype(np.int32)
 
 
 def draw_picked(image: np.ndarray, index: ShapeIndex, picked: np.ndarray, view: View, paper: str, ink: str) -> None:

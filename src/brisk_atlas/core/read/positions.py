@@ -18,8 +18,8 @@ def wkb_points(x: np.ndarray, y: np.ndarray) -> pa.Array:
     body[:, :5] = _POINT_HEAD
     body[:, 5:] = np.column_stack([x[known], y[known]]).astype("<f8").view(np.uint8)
     offsets = np.concatenate([[0], np.cumsum(known * 21)]).astype(np.int64)
-    valid = None if known.all() else pa.py_buffer(np.packbits(known, bitorder="little").tobytes())
-    buffers = [valid, pa.py_buffer(offsets.tobytes()), pa.py_buffer(body.tobytes())]
+    valid = None if known.all() else pa.py_buffer(np.packbits(known, bitorder="little"))
+    buffers = [valid, pa.py_buffer(offsets), pa.py_buffer(body)]
     return pa.Array.from_buffers(pa.large_binary(), len(x), buffers).cast(pa.binary())
 
 

@@ -60,6 +60,11 @@ class ShapeIndex:
         """Whether any path is a line."""
         return bool((self.shapes.path_kinds == LINE).any())
 
+    @cached_property
+    def has_paths(self) -> bool:
+        """Whether anything is a line or an area."""
+        return bool((self.shapes.path_kinds != POINT).any())
+
     def within(self, extent: Extent, margin: float = 0.0) -> np.ndarray:
         """Return the features whose bounds meet `extent` (grown by `margin`), in drawing order."""
         if self.whole is None:

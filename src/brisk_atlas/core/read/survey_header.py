@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead, DataRef
@@ -86,7 +86,7 @@ def _entry(field: HeaderField, stored: str) -> HeaderEntry:
 def _day(text: str) -> str:
     """Return yyyymmdd as a day, other text as it is."""
     try:
-        return datetime.strptime(text, "%Y%m%d").strftime("%Y-%m-%d")
+        return date.fromisoformat(text).isoformat() if len(text) == 8 else text
     except ValueError:
         return text
 

@@ -7,7 +7,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from brisk_atlas.core.place.geodesy import geod_of, on_ellipsoid
+from brisk_atlas.core.place.geodesy import on_ellipsoid, step_lengths
 
 GAP_STEPS = 5.0  # times the usual distance between values, from which nothing was measured in between
 
@@ -170,8 +170,7 @@ def distances_along(xy: np.ndarray, crs: str | None) -> np.ndarray:
     if crs is None:
         legs = np.hypot(*np.diff(xy, axis=0).T)
     else:
-        lon, lat = on_ellipsoid(xy, crs).T
-        legs = np.array(geod_of(crs).inv(lon[:-1], lat[:-1], lon[1:], lat[1:])[2])
+        legs = step_lengths(on_ellipsoid(xy, crs), crs)
     return np.concatenate([[0.0], np.cumsum(np.nan_to_num(legs))])
 
 

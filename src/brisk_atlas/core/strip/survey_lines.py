@@ -16,7 +16,7 @@ from brisk_atlas.core.draw.classes import is_number
 from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.model.shapes import POINT
 from brisk_atlas.core.place import transform
-from brisk_atlas.core.place.geodesy import geod_of, on_ellipsoid
+from brisk_atlas.core.place.geodesy import on_ellipsoid, step_lengths
 from brisk_atlas.core.system.shares import in_shares
 from brisk_atlas.core.table import fields_with_added, rows_of, shown_rows
 
@@ -266,12 +266,10 @@ def _distances(xy: np.ndarray, crs: str | None, starts: np.ndarray) -> tuple[np.
     if crs is None:
         legs[1:] = np.hypot(*np.diff(xy, axis=0).T)
     else:
-        lon, lat = on_ellipsoid(xy, crs).T
-        geod = geod_of(crs)
+        lonlat = on_ellipsoid(xy, crs)
 
         def some(first: int, last: int) -> None:
-            ends = slice(first, last), slice(first + 1, last + 1)
-            legs[ends[1]] = geod.inv(lon[ends[0]], lat[ends[0]], lon[ends[1]], lat[ends[1]])[2]
+            legs[first + 1 : last + 1] = step_lengths(lonlat[first : last + 1], crs)
 
         in_shares(len(xy) - 1, some)
     legs = np.nan_to_num(legs)
