@@ -11,7 +11,7 @@ import sys
 import pytest
 from PIL import Image
 
-from brisk_atlas import __version__, cli
+from brisk_atlas import __version__, cli, demo
 
 
 def call(*arguments, **surroundings):
@@ -184,3 +184,16 @@ def test_records_are_flattened_and_handed_on(shelf, tmp_path, capsys):
     assert cli.main(["record", "catalogue", str(shelf / "fissures_2031"), "-o", str(tmp_path / "c.ttl")]) == 0
     assert "dcat:Catalog" in (tmp_path / "c.ttl").read_text()
     capsys.readouterr()
+
+
+def test_what_an_operation_works_on_may_stand_first_in_its_order(capsys):
+    data = demo.DATA
+    before, after = str(data / "elevation_2029.tif"), str(data / "elevation_2031.tif")
+    assert cli.main(["grid-change", before, after, "--json"]) == 0
+    placed = json.loads(capsys.readouterr().out)
+    assert cli.main(["grid-change", after, "--before", before, "--json"]) == 0
+    assert json.loads(capsys.readouterr().out) == placed
+    for wrong, reason in (([before], "--after"), ([before, after, "more.tif"], "more.tif")):
+        with pytest.raises(SystemExit):
+            cli.main(["grid-change", *wrong])
+        assert reason in capsys.readouterr().err.splitlines()[-1]

@@ -39,6 +39,8 @@ from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.read.database import DatabaseTable
 from brisk_atlas.core.read.permissions import allow
 from brisk_atlas.core.read.table_about import Column, TableAbout
+from brisk_atlas.core.strip.holes.find_holes import holes_of
+from brisk_atlas.core.strip.holes.read_hole import read_hole
 from brisk_atlas.core.system.jobs import Jobs
 from brisk_atlas.core.system.log import MaskedForm
 from brisk_atlas.core.table import seen_of, seen_shown
@@ -73,6 +75,15 @@ INSERT INTO loose VALUES (1, ST_Point(1, 2)), (2, 'LINESTRING Z (0 0 5, 1 1 6)')
 CREATE TABLE empty (n int, geom geometry(Point, 32727));
 CREATE TABLE visits (zone int REFERENCES zones (id), who text);
 INSERT INTO visits VALUES (1, 'Ada'), (1, 'Ben'), (2, 'Ada');
+CREATE SCHEMA drilling;
+CREATE TABLE drilling.collars (bore_id text, total_depth float8, geom geometry(Point, 32727));
+INSERT INTO drilling.collars VALUES ('K1', 50, 'SRID=32727;POINT(500000 5770000)'),
+                                    ('K2', 40, 'SRID=32727;POINT(500100 5770000)');
+CREATE TABLE drilling.layers (bore text, top float8, bottom float8, soil text);
+INSERT INTO drilling.layers VALUES ('K1', 0, 20, 'sand'), ('K1', 20, 50, 'clay'), ('K2', 0, 40, 'silt');
+CREATE TABLE drilling.survey (bore_id text, depth_m float8, azimuth_deg float8, inclination_deg float8);
+INSERT INTO drilling.survey VALUES ('K2', 0, 90, 0), ('K2', 40, 90, 30);
+CREATE TABLE drilling.people (name text, phone text);
 CREATE ROLE guest LOGIN PASSWORD 'guest';
 CREATE ROLE kim LOGIN;
 GRANT SELECT ON readings TO kim;
@@ -113,7 +124,9 @@ def only_part(server, table="zones", schema="public"):
 def test_a_database_lists_its_schemas_and_a_schema_its_tables(server):
     place = DataRef.parse(server.address_with_password)
     connector = connector_for(place)
-    assert [(item.name, item.is_folder) for item in connector.list(place)] == [("Old data", True), ("public", True)]
+    assert [(item.name, item.is_folder) for item in connector.list(place)] == [
+        ("Old data", True), ("drilling", True), ("public", True),
+    ]  # fmt: skip
     tables = [item.name for item in connector.list(table_ref(place, "public"))]
     own = ["empty", "high", "loose", "open_zones", "readings", "vents", "visits", "zones"]
     assert [name for name in tables if name in own] == own and tables == sorted(tables)  # other tests make more
@@ -634,3 +647,14 @@ def test_fields_of_a_view_come_when_something_needs_them_and_stand_in_their_rows
     expected = [f"post {number}" for number in ids]
     expected[3] = expected[5] = None  # they are gone, and no other row stands in for them
     assert names == expected
+
+
+def test_tables_of_a_schema_belong_to_the_collars_in_it(server, home):
+    allow(("127.0.0.1",))
+    with Workspace() as workspace:
+        (layer,) = workspace.open(ref(server, "collars", "drilling"))
+        found = holes_of(workspace.cache, layer)
+        first, second = (read_hole(workspace.cache, hole) for hole in found.holes)
+    assert [names_in(table.ref)[1] for table in found.tables] == ["layers", "survey"] and not found.remarks
+    assert first.intervals[0].values == ("sand", "clay") and first.hole.path is None
+    assert second.intervals[0].values == ("silt",) and second.hole.path is not None

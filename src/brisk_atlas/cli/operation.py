@@ -9,7 +9,7 @@ import argparse
 import json
 import sys
 import typing
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import MISSING, fields
 from pathlib import Path
 from typing import Any
@@ -33,14 +33,42 @@ def parser_of(command: str) -> argparse.ArgumentParser:
     """Return the parser of an operation's arguments."""
     kind = operation_called(command)
     parser = argparse.ArgumentParser(prog=f"brisk-atlas {command}", description=" ".join((kind.__doc__ or "").split()))
-    add_settings(parser, kind)
+    asked = _sources_asked(kind)
+    if asked:
+        words = ", ".join("--" + name for name in asked)
+        parser.add_argument("given", nargs="*", metavar=SOURCE, help=f"the same as {words}, in this order")
+    add_settings(parser, kind, in_place=asked)
     parser.add_argument("--project", type=Path, metavar="FILE", help="a project to open first, for layers by name")
     parser.add_argument("--json", action="store_true", help="print the result as JSON")
     return parser
 
 
-def add_settings(parser: argparse.ArgumentParser, kind: type[Any]) -> None:
-    """Add an argument for each field of an operation or of a step."""
+def _sources_asked(kind: type[Any]) -> dict[str, bool]:
+    """Return the sources that an operation can't do without, and whether each may be several."""
+    hints = typing.get_type_hints(kind, include_extras=True)
+    plain = {each.name: plain_type(hints[each.name]) for each in fields(kind) if each.default is MISSING}
+    return {name: many for name, (inner, many) in plain.items() if inner is Source}
+
+
+def parsed(command: str, arguments: Sequence[str]) -> argparse.Namespace:
+    """Return the arguments of an operation; sources that are given without the name of their setting are taken in
+    order. Ends the program where one is missing."""
+    parser, kind = parser_of(command), operation_called(command)
+    asked = parser.parse_args(arguments)
+    given = list(getattr(asked, "given", ()))
+    for name, many in _sources_asked(kind).items():
+        if getattr(asked, name) is None and given:
+            setattr(asked, name, given if many else given[0])
+            given = [] if many else given[1:]
+        if getattr(asked, name) is None:
+            parser.error(f"the following arguments are required: --{name}")
+    if given:
+        parser.error(f"unrecognized arguments: {' '.join(given)}")
+    return asked
+
+
+def add_settings(parser: argparse.ArgumentParser, kind: type[Any], in_place: Collection[str] = ()) -> None:
+    """Add an argument for each field of an operation or of a step; those `in_place` may be given without a name."""
     hints = typing.get_type_hints(kind, include_extras=True)
     for each in fields(kind):
         inner, many = plain_type(hints[each.name])
@@ -61,7 +89,7 @@ def add_settings(parser: argparse.ArgumentParser, kind: type[Any]) -> None:
             dest=each.name,
             type=parse,
             metavar=shown,
-            required=required,
+            required=required and each.name not in in_place,
             nargs="+" if many else None,
             default=None if required else each.default,
             help=words + default,
@@ -114,7 +142,7 @@ def run(command: str, arguments: Sequence[str]) -> int:
     """Run an operation; returns the exit code."""
     from brisk_atlas.core.workspace import Workspace
 
-    asked = parser_of(command).parse_args(arguments)
+    asked = parsed(command, arguments)
     try:
         with Workspace() as workspace:
             faults = workspace.open_project(asked.project) if asked.project else []

@@ -171,7 +171,9 @@ class FindCrossovers(Operation):
             paths.append(self.levels)
         words = f"{len(found):,} crossovers of {len(lines):,} lines"
         if paths:
-            return Written(tuple(paths), words)
+            each = [f"{of['quantity']}: mean {of['mean']:,.3f}, RMS {of['rms']:,.3f} {of['unit']}".rstrip()
+                    for of in summaries if of["crossovers"]]  # fmt: skip
+            return Written(tuple(paths), "; ".join([words, *each]))
         return ListedRows(pa.Table.from_pylist(summaries), (words,))
 
 

@@ -11,6 +11,8 @@ import numpy as np
 import pyarrow as pa
 
 from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.connect import connector_for
+from brisk_atlas.core.connect.table_names import names_in, statement_in, table_ref
 from brisk_atlas.core.inspect.guess_boreholes import AZIMUTH, DIP, ELEVATION, HOLE, LENGTH, NUMBERS, field_named
 from brisk_atlas.core.inspect.hole_tables import (
     guess_role,
@@ -21,6 +23,7 @@ from brisk_atlas.core.inspect.hole_tables import (
     rows_of_hole,
 )
 from brisk_atlas.core.model import AtlasError, DataRef, Field, Layer
+from brisk_atlas.core.model.data_ref import PlaceKind
 from brisk_atlas.core.model.hole_choices import HoleTable, TableRole
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.place.hole_path import FOOT_M, straight
@@ -37,6 +40,7 @@ LOGS = (".las", ".dlis")
 PICTURES = (".jpg", ".jpeg", ".png", ".tif", ".tiff")
 TEXTS = (".txt", ".md")
 MOST_FILES = 5_000  # beside a layer that are looked at
+MOST_TABLES = 200  # of a schema of a database, as each takes questions to the server
 X, Y = ("east", "x", "lon", "utm_e"), ("north", "y", "lat", "utm_n")
 LOG_FORMATS = ("LAS", "DLIS")
 
@@ -134,6 +138,8 @@ def _tables(
     seen = {layer.ref}
     stated = {each.ref: each for each in layer.holes.tables}
     candidates = _row_parts(cache, layer.ref.whole)
+    if layer.ref.kind is PlaceKind.TABLE:
+        candidates += _in_schema(cache, layer.ref, remarks, check)
     candidates += [other.ref for other in others if other.kind.has_rows and not other.kind.has_shapes]
     for ref in candidates:
         check()
@@ -151,6 +157,24 @@ def _tables(
                     yield from _role_of(cache, ref, stated)
         except AtlasError as error:
             remarks.append(f"{path.name} can't be read: {error.reason}")
+
+
+def _in_schema(cache: DataCache, ref: DataRef, remarks: list[str], check: Callable[[], None]) -> list[DataRef]:
+    """Return the tables of the same schema of a database whose fields say something of holes."""
+    schema, own = names_in(ref)
+    if statement_in(ref) or not schema:
+        return []
+    found = []
+    try:
+        items = [item.ref for item in connector_for(ref).list(table_ref(ref, schema)) if item.name != own]
+        if len(items) > MOST_TABLES:
+            remarks.append(f"Of {len(items):,} tables of {schema}, the first {MOST_TABLES} were looked at.")
+        for item in items[:MOST_TABLES]:
+            check()
+            found += [each for each in _row_parts(cache, item) if guess_role(cache.part(each).facts.fields) is not None]
+    except AtlasError as error:
+        remarks.append(f"The tables beside {own} can't be read: {error.reason}")
+    return found
 
 
 def _row_parts(cache: DataCache, whole: DataRef) -> list[DataRef]:

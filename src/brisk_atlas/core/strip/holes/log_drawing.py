@@ -115,7 +115,9 @@ def log_drawing(
             marks += painter.track(track, x)
             x += track.width
         marks.append(BoxMark(left, head, x - left, body, "", inks.rule))
-        marks += painter.bottom(left, x - left)
+        first = template.tracks[0] if template.tracks else None
+        beside = first.width if first is not None and first.kind is TrackKind.DEPTH else 0.0
+        marks += painter.bottom(left, x - left, beside)
         places.append((left, x, painter, hole))
         left = x + GAP
     marks += _markers(places, markers, inks)
@@ -197,8 +199,8 @@ class _HolePainter:
         return [BoxMark(x, self.top, track.width, self.height, self.inks.paper), *inner, LineMark(
             np.array([[x, self.top], [x, self.top + self.height]]), self.inks.rule, 0.2)]  # fmt: skip
 
-    def bottom(self, x: float, width: float) -> list[Mark]:
-        """Return the end of the hole."""
+    def bottom(self, x: float, width: float, beside: float) -> list[Mark]:
+        """Return the end of the hole; its words stand `beside` the track of depths, whose numbers go on below it."""
         if self.data.hole.length is None:
             return []
         y = float(self.y_of(self.data.hole.length)[0])
@@ -207,7 +209,7 @@ class _HolePainter:
         line = np.array([[x, y], [x + width, y]])
         return [
             LineMark(line, self.inks.ink, 0.5),
-            TextMark(x + 1, y + 0.4, width, 3.2, "end of the hole", self.inks.quiet, 2.2),
+            TextMark(x + beside + 1, y + 0.4, width - beside, 3.2, "end of the hole", self.inks.quiet, 2.2),
         ]
 
     def ticks(self) -> list[float]:
