@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     import laspy
 
 GEOMETRY = "__geometry"  # the column of well-known binary, the last one of rows that have a place
-BATCH = 65_536  # rows in a batch
+BATCH = 32_768  # rows in a batch
 PIECE = 500_000  # points in a run
 
 

@@ -14,6 +14,7 @@ import shapely
 from .checkpoints import stored_flow
 from .flows import GEOMETRY, RowFlow
 from .geometry_column import shapes_of, with_shapes
+from .wkb_moves import wkb_bounds
 
 TYPES = {1: "Point", 2: "LineString", 3: "Polygon", 4: "MultiPoint", 5: "MultiLineString", 6: "MultiPolygon",
          7: "GeometryCollection"}  # fmt: skip
@@ -35,8 +36,8 @@ class RowFacts:
     without_shape: int = 0
     bounds: np.ndarray = field(default_factory=lambda: np.array([np.inf, np.inf, -np.inf, -np.inf]))
 
-    def add(self, table: pa.Table, *, bounds: bool = True) -> None:
-        """Take rows into account."""
+    def add(self, table: pa.Table, bounds: np.ndarray | None = None) -> None:
+        """Take rows into account; `bounds` are those of their geometries, (rows, 4), where they are known."""
         self.count += table.num_rows
         if GEOMETRY not in table.column_names:
             return
@@ -48,11 +49,13 @@ class RowFacts:
         self.any_z |= bool(groups & {1, 3})
         self.any_m |= bool(groups & {2, 3})
         self.without_z |= bool(groups & {0, 2})
-        if bounds and table.num_rows:
-            found = shapely.total_bounds(shapes_of(table))
-            if np.isfinite(found).all():
-                self.bounds[:2] = np.minimum(self.bounds[:2], found[:2])
-                self.bounds[2:] = np.maximum(self.bounds[2:], found[2:])
+        self.widen(wkb_bounds(column) if bounds is None else bounds)
+
+    def widen(self, bounds: np.ndarray) -> None:
+        """Take the bounds of features into account, (rows, 4); NaN for those that have none."""
+        known = bounds[np.isfinite(bounds).all(axis=1)]
+        for side, found in enumerate((np.minimum, np.minimum, np.maximum, np.maximum)):
+            self.bounds[side] = found.reduce(known[:, side], initial=self.bounds[side])
 
     @property
     def common(self) -> int | None:

@@ -67,17 +67,36 @@ def find_runs(data, offsets, places, counts, widths, owners):
 
 
 @njit(nogil=True, cache=True)
-def copy_positions(numbers, places, counts, widths, x, y, back):
-    """Copy x and y out of the bytes, or `back` into them. `numbers` are the bytes as float64 from each of the first
-    eight bytes on."""
+def copy_positions(numbers, places, counts, widths, xy, back):
+    """Copy (n, 2) positions out of the bytes, or `back` into them. `numbers` are the bytes as float64 from each of the
+    first eight bytes on."""
     to = 0
     for run in range(places.size):
         view = numbers[places[run] % 8]
         at = places[run] // 8
         for _ in range(counts[run]):
             if back:
-                view[at], view[at + 1] = x[to], y[to]
+                view[at], view[at + 1] = xy[to, 0], xy[to, 1]
             else:
-                x[to], y[to] = view[at], view[at + 1]
+                xy[to, 0], xy[to, 1] = view[at], view[at + 1]
             at += widths[run]
             to += 1
+
+
+@njit(nogil=True, cache=True)
+def bounds_of_runs(numbers, places, counts, widths, owners, bounds):
+    """Widen the bounds, (geometries, 4), by the positions of their runs; those that are not numbers are passed over."""
+    for run in range(places.size):
+        view = numbers[places[run] % 8]
+        at, own = places[run] // 8, owners[run]
+        for _ in range(counts[run]):
+            x, y = view[at], view[at + 1]
+            if x < bounds[own, 0]:
+                bounds[own, 0] = x
+            if y < bounds[own, 1]:
+                bounds[own, 1] = y
+            if x > bounds[own, 2]:
+                bounds[own, 2] = x
+            if y > bounds[own, 3]:
+                bounds[own, 3] = y
+            at += widths[run]

@@ -1,14 +1,15 @@
-"""Moving the coordinates of well-known binary where they stand, without an object a feature."""
+"""Moving and bounding the coordinates of well-known binary where they stand, without an object a feature."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
 import shapely
 
-from .wkb_kernels import OK, copy_positions, find_runs
+from .wkb_kernels import OK, bounds_of_runs, copy_positions, find_runs
 
 
 def moved_wkb(
@@ -19,32 +20,21 @@ def moved_wkb(
 
     move : (n, 2) to (n, 2) float64; not finite for a position without a place
     """
-    whole = column.combine_chunks()
-    wkb = pa.concat_arrays(whole.chunks) if isinstance(whole, pa.ChunkedArray) else whole
+    wkb, data, offsets = _content(column)
     if not len(wkb):
         return wkb, np.zeros(0, bool)
-    wide = pa.types.is_large_binary(wkb.type)
-    _, bounds, content = wkb.buffers()
-    first = wkb.offset
-    offsets = np.frombuffer(bounds, np.int64 if wide else np.int32)[first : first + len(wkb) + 1].astype(np.int64)
-    start, end = int(offsets[0]), int(offsets[-1])
-    data = np.zeros((end - start) // 8 * 8 + 16, np.uint8)  # room for views that begin within a number
-    data[: end - start] = np.frombuffer(content, np.uint8)[start:end] if end > start else 0
-    offsets = offsets - start
-    runs = _runs(data, offsets)
+    data = data.copy()
+    runs = _runs_of(data, offsets)
     if runs is None:
         return _one_by_one(wkb, move)
-    places, counts, widths, owners = runs
-    views = tuple(data[k : k + (data.size - 8) // 8 * 8].view(np.float64) for k in range(8))
-    total = int(counts.sum())
-    x, y = np.empty(total), np.empty(total)
-    copy_positions(views, places, counts, widths, x, y, False)
-    moved = move(np.column_stack([x, y]))
-    bad = ~np.isfinite(moved[:, :2]).all(axis=1) & np.isfinite(x) & np.isfinite(y)  # an empty point is not finite
+    xy = np.empty((int(runs.counts.sum()), 2))
+    copy_positions(runs.views, runs.places, runs.counts, runs.widths, xy, False)
+    moved = np.ascontiguousarray(move(xy), float)
     lost = np.zeros(len(wkb), bool)
-    if bad.any():
-        lost[np.repeat(owners, counts)[bad]] = True
-    copy_positions(views, places, counts, widths, moved[:, 0].copy(), moved[:, 1].copy(), True)
+    if not np.isfinite(moved.sum()):
+        bad = ~np.isfinite(moved).all(axis=1) & np.isfinite(xy).all(axis=1)  # an empty point is not finite
+        lost[np.repeat(runs.owners, runs.counts)[bad]] = True
+    copy_positions(runs.views, runs.places, runs.counts, runs.widths, moved, True)
     validity = wkb.is_valid() if wkb.null_count else None
     buffers = [None, pa.py_buffer(offsets), pa.py_buffer(data)]
     made = pa.Array.from_buffers(pa.large_binary(), len(wkb), buffers).cast(pa.binary())
@@ -53,8 +43,46 @@ def moved_wkb(
     return made, lost
 
 
-def _runs(data: np.ndarray, offsets: np.ndarray) -> tuple[np.ndarray, ...] | None:
+def wkb_bounds(column: pa.ChunkedArray) -> np.ndarray:
+    """Return (rows, 4) the lowest x and y and the highest x and y of geometries; NaN where there is no position."""
+    wkb, data, offsets = _content(column)
+    bounds = np.tile([np.inf, np.inf, -np.inf, -np.inf], (len(wkb), 1))
+    runs = _runs_of(data, offsets) if len(wkb) else None
+    if runs is not None:
+        bounds_of_runs(*runs, bounds)
+    elif len(wkb):
+        bounds = shapely.bounds(shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore"))
+    bounds[~(bounds[:, 0] <= bounds[:, 2])] = np.nan
+    return bounds
+
+
+class _Runs(NamedTuple):
+    """Where positions stand: the bytes as numbers from each of the first eight on, and runs as `find_runs` has them."""
+
+    views: tuple[np.ndarray, ...]
+    places: np.ndarray
+    counts: np.ndarray
+    widths: np.ndarray
+    owners: np.ndarray
+
+
+def _content(column: pa.ChunkedArray) -> tuple[pa.Array, np.ndarray, np.ndarray]:
+    """Return geometries as one array, their bytes, and (rows + 1,) int64 where each begins in these."""
+    whole = column.combine_chunks()
+    wkb = pa.concat_arrays(whole.chunks) if isinstance(whole, pa.ChunkedArray) else whole
+    if not len(wkb):
+        return wkb, np.empty(0, np.uint8), np.zeros(1, np.int64)
+    wide = pa.types.is_large_binary(wkb.type)
+    _, bounds, content = wkb.buffers()
+    offsets = np.frombuffer(bounds, np.int64 if wide else np.int32)[wkb.offset : wkb.offset + len(wkb) + 1]
+    start, end = int(offsets[0]), int(offsets[-1])
+    data = np.frombuffer(content, np.uint8)[start:end] if end > start else np.empty(0, np.uint8)
+    return wkb, data, offsets.astype(np.int64) - start
+
+
+def _runs_of(data: np.ndarray, offsets: np.ndarray) -> _Runs | None:
     """Return where the positions stand; None where a geometry is of a kind that is not followed."""
+    views = tuple(data[k : k + max(0, data.size - k) // 8 * 8].view(np.float64) for k in range(8))
     room = 2 * len(offsets)
     while True:
         runs = tuple(np.empty(room, np.int64) for _ in range(4))
@@ -62,7 +90,7 @@ def _runs(data: np.ndarray, offsets: np.ndarray) -> tuple[np.ndarray, ...] | Non
         if status != OK:
             return None
         if found <= room:
-            return tuple(each[:found] for each in runs)
+            return _Runs(views, *(each[:found] for each in runs))
         room = found
 
 

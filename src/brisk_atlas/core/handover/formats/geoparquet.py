@@ -9,6 +9,7 @@ import json
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from pathlib import Path
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -17,13 +18,14 @@ import pyarrow.parquet as pq
 
 from brisk_atlas.core.model import DataKind
 from brisk_atlas.core.place import proj_crs
-from brisk_atlas.core.read.wkb import shapes_of as flat_shapes
 from brisk_atlas.core.system.atomic_write import reason_of
 
-from ..flows import GEOMETRY, Flow, RowFlow, in_batches
+from ..flows import GEOMETRY, Flow, RowFlow, in_batches, rows_flow
 from ..row_facts import RowFacts
 from ..step import StepContext
+from ..wkb_moves import wkb_bounds
 from .format import FileFormat, FormatOption, Loss, Report, enter
+from .row_groups import RowGroups
 
 VERSION = "1.1.0"
 COVERING = "bbox"
@@ -34,7 +36,7 @@ HILBERT_ORDER = 16  # bits along each axis
 def write_geoparquet(flow: Flow, path: Path, options: Mapping[str, Any], context: StepContext, report: Report) -> int:
     """Write features as GeoParquet; returns how many. Raises CannotWrite."""
     assert isinstance(flow, RowFlow)
-    facts = RowFacts()
+    facts, lock = RowFacts(), Lock()
     geometry = _free("geometry", flow.fields)
     covering = _free(COVERING, flow.fields) if options["covering"] else ""
     names = [*flow.fields, geometry]
@@ -44,28 +46,27 @@ def write_geoparquet(flow: Flow, path: Path, options: Mapping[str, Any], context
     if options["sorted"]:
         flow = _by_place(flow, context)
     expected = max(1, flow.count or 1)
+
+    def finished(table: pa.Table) -> pa.Table:
+        bounds = wkb_bounds(table.column(GEOMETRY))
+        with lock:
+            facts.add(table, bounds)
+        table = table.rename_columns(names)
+        if covering:
+            sides = [pa.array(side, from_pandas=True) for side in bounds.T]
+            table = table.append_column(covering, pa.StructArray.from_arrays(sides, fields=list(box)))
+        return table
+
+    plain = [name for name in names if name != geometry]  # binaries all differ: no dictionary, no lowest and highest
+    packing = {"compression": options["compression"], "use_dictionary": plain, "write_statistics": [*plain, *(
+        f"{covering}.{side}" for side in SIDES if covering)]}  # fmt: skip
     try:
-        with pq.ParquetWriter(path, schema, compression=options["compression"]) as out:
-            waiting: list[pa.Table] = []
-            for table in flow.batches():
+        with pq.ParquetWriter(path, schema, **packing) as out, RowGroups(out, options["rows_in_group"]) as groups:
+            for table in rows_flow(flow, schema, finished).batches():
                 context.check()
-                facts.add(table, bounds=False)
-                bounds = flat_shapes(table.column(GEOMETRY))[0].bounds
-                known = bounds[np.isfinite(bounds).all(axis=1)]
-                if len(known):
-                    facts.bounds[:2] = np.minimum(facts.bounds[:2], known[:, :2].min(axis=0))
-                    facts.bounds[2:] = np.maximum(facts.bounds[2:], known[:, 2:].max(axis=0))
-                table = table.rename_columns(names)
-                if covering:
-                    sides = [pa.array(side, from_pandas=True) for side in bounds.T]
-                    table = table.append_column(covering, pa.StructArray.from_arrays(sides, fields=list(box)))
-                waiting.append(table)
-                if sum(each.num_rows for each in waiting) >= options["rows_in_group"]:
-                    out.write_table(pa.concat_tables(waiting), row_group_size=options["rows_in_group"])
-                    waiting.clear()
+                groups.put(table)
                 report(0.95 * min(1.0, facts.count / expected), "writing")
-            if waiting:
-                out.write_table(pa.concat_tables(waiting), row_group_size=options["rows_in_group"])
+            groups.finish()
             out.add_key_value_metadata({"geo": json.dumps(_about(flow.crs, geometry, covering, facts))})
     except (pa.ArrowException, OSError) as error:
         raise reason_of(error, path) from error
@@ -99,7 +100,7 @@ def _by_place(flow: RowFlow, context: StepContext) -> RowFlow:
 
     def batches() -> Iterator[pa.Table]:
         table = flow.whole(context.check)
-        bounds = flat_shapes(table.column(GEOMETRY))[0].bounds
+        bounds = wkb_bounds(table.column(GEOMETRY))
         middles = np.nan_to_num((bounds[:, :2] + bounds[:, 2:]) / 2)
         yield from in_batches(table.take(pa.array(np.argsort(hilbert(middles), kind="stable"))))
 

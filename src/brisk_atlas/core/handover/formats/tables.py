@@ -18,11 +18,12 @@ from brisk_atlas.core.model import CannotWrite, DataKind
 from brisk_atlas.core.model.plain_values import values_of
 from brisk_atlas.core.system.atomic_write import reason_of
 
-from ..flows import GEOMETRY, Flow, RowFlow
+from ..flows import BATCH, GEOMETRY, Flow, RowFlow
 from ..geometry_column import shapes_of
 from ..step import StepContext
 from .features import common_losses, fields_that, iso_times, texts
 from .format import FileFormat, FormatOption, Loss, Report, enter
+from .row_groups import RowGroups
 
 MOST_SHEET_ROWS = 1_048_575  # of a workbook besides its head
 BOTH = frozenset({DataKind.VECTOR, DataKind.TABLE})
@@ -180,12 +181,16 @@ def write_parquet(flow: Flow, path: Path, options: Mapping[str, Any], context: S
     assert isinstance(flow, RowFlow)
     count = 0
     try:
-        with pq.ParquetWriter(path, flow.schema, compression=options["compression"]) as out:
+        with (
+            pq.ParquetWriter(path, flow.schema, compression=options["compression"]) as out,
+            RowGroups(out, BATCH) as groups,
+        ):
             for table in flow.batches():
                 context.check()
-                out.write_table(table)
+                groups.put(table)
                 count += table.num_rows
                 report(0.95 * min(1.0, count / max(1, flow.count or count)), "writing")
+            groups.finish()
     except (pa.ArrowException, OSError) as error:
         raise reason_of(error, path) from error
     return count

@@ -23,6 +23,7 @@ from ..flows import GEOMETRY, Flow, GridFlow, PointFlow, RowFlow, rows_flow
 from ..geometry_column import FIELD, shapes_flow, shapes_of, with_shapes
 from ..moved_grid import reprojected_grid
 from ..moved_points import reprojected_points
+from ..patched_moves import moved_in_patches
 from ..step import FEATURES, PLACED, Step, StepContext, step
 
 
@@ -56,8 +57,7 @@ def mover(transformer: pyproj.Transformer) -> Callable[[np.ndarray], np.ndarray]
     """Return what moves (n, 2 or 3) coordinates in the plane; heights stay. Those without a place become not finite."""
 
     def moved(xyz: np.ndarray) -> np.ndarray:
-        x, y = transformer.transform(np.ascontiguousarray(xyz[:, 0]), np.ascontiguousarray(xyz[:, 1]))
-        return np.column_stack([x, y, xyz[:, 2:]])
+        return np.column_stack([moved_in_patches(transformer, xyz), xyz[:, 2:]])
 
     return moved
 
