@@ -17,6 +17,7 @@ import shapely
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brisk_atlas.core.handover import wkb_moves
 from brisk_atlas.core.handover.geometry_column import shapes_of
 from brisk_atlas.core.handover.recipe import RecipeStep
 from brisk_atlas.core.handover.step import BadStep
@@ -319,10 +320,12 @@ geometries = st.lists(
 )  # fmt: skip
 
 
-@given(geometries, st.integers(0, 3))
-def test_coordinates_move_where_they_stand_as_in_objects(shapes, offset):
+@given(geometries, st.integers(0, 3), st.sampled_from([0, wkb_moves.COMPILED_FROM]))
+def test_coordinates_move_where_they_stand_as_in_objects(shapes, offset, compiled_from):
     wkb = pa.array(shapely.to_wkb(np.array([None] * offset + shapes, object), flavor="iso"), pa.binary()).slice(offset)
-    moved, lost = moved_wkb(pa.chunked_array([wkb]), lambda xy: xy * 2.0 + 1.0)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(wkb_moves, "COMPILED_FROM", compiled_from)
+        moved, lost = moved_wkb(pa.chunked_array([wkb]), lambda xy: xy * 2.0 + 1.0)
     ours = shapely.from_wkb(moved.to_numpy(zero_copy_only=False))
     theirs = shapely.transform(
         np.array(shapes, object), lambda xyz: np.column_stack([xyz[:, :2] * 2 + 1, xyz[:, 2:]]), include_z=True

@@ -464,6 +464,37 @@ def test_a_cluster_on_this_machine_does_the_same(inputs, tmp_path):
         Batch(batch.recipe, inputs_in([inputs]), tmp_path / "out").run(ClusterRunner("tcp://127.0.0.1:1"))
 
 
+class EndsItsWorker:
+    """An argument that ends the process that unpacks it, unless that is this one, where the scheduler is."""
+
+    def __reduce__(self):
+        return unpacked, (os.getpid(),)
+
+
+def unpacked(home):
+    return EndsItsWorker() if os.getpid() == home else os._exit(1)
+
+
+def test_an_input_that_ends_its_worker_fails_alone_though_small_ones_go_together(inputs, tmp_path):
+    import cloudpickle
+    import dask
+    from distributed import LocalCluster
+
+    from brisk_atlas.core.handover.batch_cluster import ClusterRunner
+
+    cloudpickle.register_pickle_by_value(sys.modules[__name__])  # which workers do not know
+    batch = Batch(read_recipe(ash(tmp_path)), [i for i in inputs_in([inputs]) if "07" not in i], tmp_path / "out")
+    tasks = [(task, batch.arguments(task, 0)) for task in batch.tasks]
+    tasks[6] = tasks[6][0], (*tasks[6][1][:-1], EndsItsWorker())
+    with (
+        dask.config.set({"distributed.scheduler.allowed-failures": 0}),
+        LocalCluster(n_workers=1, threads_per_worker=1, dashboard_address=None, host="127.0.0.1") as cluster,
+    ):
+        runner = ClusterRunner(cluster.scheduler_address)
+        outcomes = {task.number: outcome for task, outcome in runner.run(tasks, lambda: None)}
+    assert [outcomes[n].state for n in range(len(tasks))] == [DONE] * 6 + [FAILED] + [DONE] * (len(tasks) - 7)
+
+
 FULL_DISK = """
 import resource, signal, sys
 from pathlib import Path

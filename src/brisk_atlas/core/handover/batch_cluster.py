@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from brisk_atlas.core.model import AtlasError
 
+from .batch_groups import TaskGroups
 from .batch_task import BatchTask, TaskOutcome
 from .batch_worker import outcome_of, run_one
 
@@ -17,7 +18,7 @@ CONNECT_S = 10.0  # for the scheduler to answer
 GONE_S = 120.0  # for a scheduler that went to be back
 POLL_S = 0.05
 COUNT_S = 2.0  # after which the workers of the scheduler are counted again
-AHEAD = 4  # tasks for each worker that the scheduler holds
+AHEAD = 3  # groups of tasks for each worker that the scheduler holds
 
 
 class ClusterRunner:
@@ -30,17 +31,16 @@ class ClusterRunner:
     def run(
         self, tasks: Iterable[tuple[BatchTask, tuple[Any, ...]]], check: Callable[[], None]
     ) -> Iterator[tuple[BatchTask, TaskOutcome]]:
-        coming = iter(tasks)
-        left: dict[int, tuple[BatchTask, tuple[Any, ...]]] = {}
+        groups = TaskGroups(iter(tasks))
         gone_since: float | None = None
         while True:
             try:
                 with self._client() as client:
                     gone_since = None
-                    yield from self._until_gone(client, coming, left, check)
+                    yield from self._until_gone(client, groups, check)
                     return
             except (OSError, TimeoutError) as error:
-                if not left and gone_since is None and not isinstance(error, _SchedulerGone):
+                if groups.is_empty and gone_since is None and not isinstance(error, _SchedulerGone):
                     raise self._refused(error) from error
                 gone_since = gone_since or time.monotonic()
                 if time.monotonic() - gone_since > GONE_S:
@@ -58,17 +58,10 @@ class ClusterRunner:
         return Client(self.address, timeout=CONNECT_S, set_as_default=False)
 
     def _until_gone(
-        self, client: Any, coming: Iterator[tuple[BatchTask, tuple[Any, ...]]],
-        left: dict[int, tuple[BatchTask, tuple[Any, ...]]], check: Callable[[], None],
-    ) -> Iterator[tuple[BatchTask, TaskOutcome]]:  # fmt: skip
-        running: dict[Any, BatchTask] = {}
-
-        def submit(task: BatchTask, arguments: tuple[Any, ...]) -> None:
-            future = client.submit(run_one, *arguments, pure=False, key=f"{task.key}-{task.number}-{time.time_ns()}")
-            running[future] = task
-
-        for task, arguments in list(left.values()):  # what was under way when the scheduler went
-            submit(task, arguments)
+        self, client: Any, groups: TaskGroups, check: Callable[[], None]
+    ) -> Iterator[tuple[BatchTask, TaskOutcome]]:
+        groups.begin_again()  # with what was under way when the scheduler went
+        running: dict[Any, list[BatchTask]] = {}
         room, counted = 0, float("-inf")
         try:
             while True:
@@ -77,9 +70,10 @@ class ClusterRunner:
                     raise _SchedulerGone("the connection was lost")
                 if time.monotonic() - counted > COUNT_S:
                     room, counted = AHEAD * max(1, len(client.scheduler_info()["workers"])), time.monotonic()
-                while len(running) < room and (each := next(coming, None)) is not None:
-                    left[each[0].number] = each
-                    submit(*each)
+                while len(running) < room and (given := groups.hand_out()):
+                    key = f"{given[0][0].key}-{given[0][0].number}-{time.time_ns()}"
+                    future = client.submit(run_some, [arguments for _, arguments in given], pure=False, key=key)
+                    running[future] = [task for task, _ in given]
                 if not running:
                     return
                 ended = [future for future in running if future.done()]
@@ -88,14 +82,23 @@ class ClusterRunner:
                 whole = [future for future in ended if future.status == "finished"]
                 values = dict(zip(whole, client.gather(whole)))  # at once: each question takes as long as a small task
                 for future in ended:
-                    task = running.pop(future)
-                    del left[task.number]
-                    yield task, outcome_of(task, values[future] if future in values else future.exception())
+                    tasks = running.pop(future)
+                    if future not in values and groups.give_back(tasks):
+                        continue
+                    for task, value in zip(tasks, values[future] if future in values else [future.exception()]):
+                        outcome = outcome_of(task, value)
+                        groups.ended(task, outcome.seconds)
+                        yield task, outcome
                 if not ended:
                     time.sleep(POLL_S)
         finally:
             for future in running:
                 future.cancel() if client.status == "running" else None
+
+
+def run_some(arguments: Sequence[tuple[Any, ...]]) -> list[dict[str, Any]]:
+    """Do several tasks in turn; returns what `run_one` does, for each."""
+    return [run_one(*each) for each in arguments]
 
 
 class _SchedulerGone(OSError):

@@ -22,9 +22,10 @@ from affine import Affine
 
 from brisk_atlas.core.model import AtlasError, CellWindow
 from brisk_atlas.core.model.grid import Grid
+from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.place import proj_crs
 
-from .flows import BATCH, GEOMETRY, Flow, GridFlow, LocalBatches, PointFlow, RowFlow
+from .flows import GEOMETRY, Flow, GridFlow, LocalBatches, PointFlow, RowFlow, rows_in_batch
 from .point_runs import record_of
 
 BLOCK = 512
@@ -99,8 +100,7 @@ class RowsFile:
         """Return the names with that of the geometry as readers of the file show it."""
         names = list(table.column_names)
         if GEOMETRY in names:
-            free = next(n for n in ("geometry", *(f"geometry_{i}" for i in range(2, 1000))) if n not in names)
-            names[names.index(GEOMETRY)] = free
+            names[names.index(GEOMETRY)] = free_name("geometry", names)
         return names
 
     def close(self, empty: pa.Schema | None = None) -> bool:
@@ -125,7 +125,9 @@ class RowsFile:
         def batches() -> Iterator[pa.Table]:
             with pq.ParquetFile(path) as file:
                 none = True
-                for batch in file.iter_batches(BATCH):
+                groups = range(file.metadata.num_row_groups)
+                size = sum(file.metadata.row_group(group).total_byte_size for group in groups)
+                for batch in file.iter_batches(rows_in_batch(file.metadata.num_rows, size)):
                     none = False
                     yield pa.Table.from_batches([batch]).rename_columns(schema.names).cast(schema)
                 if none:

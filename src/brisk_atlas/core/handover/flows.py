@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     import laspy
 
 GEOMETRY = "__geometry"  # the column of well-known binary, the last one of rows that have a place
-BATCH = 32_768  # rows in a batch
+BATCH, BATCH_BYTES = 32_768, 8_000_000  # rows and bytes in a batch at most, about
 PIECE = 500_000  # points in a run
 
 
@@ -211,5 +211,11 @@ def gathered_flow(flow: RowFlow, schema: pa.Schema, made: Callable[[], pa.Table]
 
 def in_batches(table: pa.Table) -> Iterator[pa.Table]:
     """Yield a table in pieces, one without rows where it has none."""
-    for start in range(0, max(1, table.num_rows), BATCH):
-        yield table.slice(start, BATCH)
+    step = rows_in_batch(table.num_rows, table.nbytes)
+    for start in range(0, max(1, table.num_rows), step):
+        yield table.slice(start, step)
+
+
+def rows_in_batch(rows: int, size: int) -> int:
+    """Return how many of some rows go together, by the bytes that all of them take."""
+    return max(1, min(BATCH, rows * BATCH_BYTES // max(1, size)))

@@ -20,6 +20,7 @@ PATCH_M, PATCH_DEGREES = 30_000.0, 0.25
 TOLERANCE_M, TOLERANCE_DEGREES = 1e-6, 1e-11
 PLACES = 7  # each way, at which a polynomial is compared
 FEWEST = 4 * (TERMS**2 + PLACES**2)  # positions in a patch, four for each that the transformation is asked for
+MANY = 50_000  # positions; fewer are moved before the compiler is loaded
 MOST_PATCHES = 250_000
 SMOOTH = frozenset({
     "pipeline", "noop", "axisswap", "unitconvert", "push", "pop", "cart", "helmert", "longlat", "latlong",
@@ -38,7 +39,7 @@ def moved_in_patches(transformer: pyproj.Transformer, xy: np.ndarray) -> np.ndar
     xy : (n, 2) positions in the CRS that the transformation is from
     """
     plane = np.ascontiguousarray(xy[:, :2], float)
-    moved = _in_patches(transformer, plane) if len(plane) >= FEWEST else None
+    moved = _in_patches(transformer, plane) if len(plane) >= MANY else None
     if moved is None:
         return np.column_stack(transformer.transform(plane[:, 0].copy(), plane[:, 1].copy()))
     left = np.flatnonzero(np.isnan(moved[:, 0]))

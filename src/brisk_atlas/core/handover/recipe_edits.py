@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.words import free_name
 
 from .recipe import Branch, Recipe, RecipeStep
 from .steps.write import WriteStep
@@ -66,7 +67,7 @@ def with_source(recipe: Recipe, source: DataRef) -> tuple[Recipe, str]:
     """Return a recipe with one more branch, from a dataset, and the name of it."""
     taken = {branch.name for branch in recipe.branches}
     stem = source.part or source.stem
-    name = next(n for n in (stem, *(f"{stem} {i}" for i in range(2, 1000))) if n not in taken)
+    name = free_name(stem, taken, " ")
     return recipe.with_branch(Branch(name, source)), name
 
 

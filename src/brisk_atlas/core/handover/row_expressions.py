@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
 
 import numpy as np
 import pyarrow as pa
@@ -39,6 +40,18 @@ def rows_matching(table: pa.Table, prepared: Prepared, text: str, crs: str | Non
     measured = prepared._replace(fields=(*prepared.fields, *(column for column, _, _ in prepared.measures)))
     mask[rows_where(named, measured, text, check)] = True
     return mask
+
+
+@lru_cache(256)
+def type_of_expression(schema: pa.Schema, prepared: Prepared, text: str, crs: str | None, type_: str) -> pa.DataType:
+    """Return the type of what a prepared expression makes over rows of a schema. Raises BadExpression."""
+    return values_of_expression(schema.empty_table(), prepared, text, crs, lambda: None, type_).type
+
+
+@lru_cache(256)
+def check_condition(schema: pa.Schema, prepared: Prepared, text: str, crs: str | None) -> None:
+    """Raise BadExpression for a prepared condition that can't be asked of rows of a schema."""
+    rows_matching(schema.empty_table(), prepared, text, crs, lambda: None)
 
 
 def _with_measures(table: pa.Table, prepared: Prepared, crs: str | None, check: Check) -> pa.Table:

@@ -11,14 +11,16 @@ import numpy as np
 import pyarrow as pa
 import shapely
 
+from brisk_atlas.core.cache.budget import give_back
+
 from .checkpoints import stored_flow
 from .flows import GEOMETRY, RowFlow
 from .geometry_column import shapes_of, with_shapes
-from .wkb_moves import wkb_bounds
+from .wkb_moves import type_codes, wkb_bounds
 
 TYPES = {1: "Point", 2: "LineString", 3: "Polygon", 4: "MultiPoint", 5: "MultiLineString", 6: "MultiPolygon",
          7: "GeometryCollection"}  # fmt: skip
-HELD_BYTES = 32_000_000  # of rows that wait in memory while it is found what they are
+HELD_BYTES = 8_000_000  # of rows that wait in memory while it is found what they are
 SINGLE_OF = {4: 1, 5: 2, 6: 3}
 MULTI_OF = {1: 4, 2: 5, 3: 6}
 
@@ -73,27 +75,6 @@ class RowFacts:
         return TYPES.get(self.common or 0, "Unknown") + (" Z" if self.any_z and not self.without_z else "")
 
 
-def type_codes(column: pa.ChunkedArray) -> np.ndarray:
-    """Return the ISO code of each geometry that there is, such as 1003 for a polygon with heights."""
-    found = []
-    for chunk in column.chunks:
-        known = chunk.drop_null()
-        if not len(known):
-            continue
-        wide = pa.types.is_large_binary(known.type)
-        _, bounds, content = known.buffers()
-        offsets = np.frombuffer(bounds, np.int64 if wide else np.int32)[known.offset : known.offset + len(known)]
-        data = np.frombuffer(content, np.uint8)
-        heads = offsets.astype(np.int64)[:, None] + np.arange(1, 5)
-        number = data[heads].copy().view(np.dtype("<u4"))[:, 0]
-        big = data[offsets] == 0
-        number = np.where(big, number.byteswap(), number).astype(np.int64)
-        plain = number & 0x0FFFFFFF
-        plain = plain + 1000 * ((number & 0x80000000) != 0) + 2000 * ((number & 0x40000000) != 0)
-        found.append(plain)
-    return np.concatenate(found) if found else np.empty(0, np.int64)
-
-
 def with_facts(flow: RowFlow, scratch: Path, check: Callable[[], None]) -> tuple[RowFlow, RowFacts]:
     """Return the rows of a flow, computed once, and what their geometry is. What is larger than a few batches lies in a
     file meanwhile."""
@@ -122,6 +103,7 @@ def with_facts(flow: RowFlow, scratch: Path, check: Callable[[], None]) -> tuple
     path = Path(mkdtemp(dir=scratch)) / "rows"
     stored = stored_flow(replace(flow, batches=rest), path, check)
     assert isinstance(stored, RowFlow)
+    give_back()  # what making them took, before they are written
     return stored, facts
 
 

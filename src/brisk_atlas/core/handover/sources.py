@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 from functools import partial
+from itertools import chain
 from math import ceil
 from pathlib import Path
 
@@ -72,12 +73,14 @@ def row_flow(part: RowsPart, name: str, *, sampled: bool = False) -> RowFlow:
         else:
             yield part.rows(asked)
 
-    first = next(iter(tables(FeatureQuery(limit=1))), None)
+    begun = tables(query)  # what comes first says which columns there are; who asks first goes on with the rest of it
+    first = next(begun, None)
     schema = _named(first if first is not None else pa.table({}), has_shapes).schema
+    at_hand = [chain([first] if first is not None else [], begun)]
 
     def batches() -> Iterator[pa.Table]:
         left = query.limit
-        for table in tables(query):
+        for table in at_hand.pop() if at_hand else tables(query):
             for batch in in_batches(_named(table, has_shapes)):
                 if left is not None:
                     batch = batch.slice(0, left)

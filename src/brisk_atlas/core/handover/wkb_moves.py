@@ -11,6 +11,8 @@ import shapely
 
 from .wkb_kernels import OK, bounds_of_runs, copy_positions, find_runs
 
+COMPILED_FROM = 8_192  # geometries in a batch: with fewer, the geometry library is done before the compiler is loaded
+
 
 def moved_wkb(
     column: pa.ChunkedArray, move: Callable[[np.ndarray], np.ndarray]
@@ -23,6 +25,8 @@ def moved_wkb(
     wkb, data, offsets = _content(column)
     if not len(wkb):
         return wkb, np.zeros(0, bool)
+    if len(wkb) < COMPILED_FROM and not _any_measure(column):
+        return _one_by_one(wkb, move)
     data = data.copy()
     runs = _runs_of(data, offsets)
     if runs is None:
@@ -46,14 +50,35 @@ def moved_wkb(
 def wkb_bounds(column: pa.ChunkedArray) -> np.ndarray:
     """Return (rows, 4) the lowest x and y and the highest x and y of geometries; NaN where there is no position."""
     wkb, data, offsets = _content(column)
+    runs = _runs_of(data, offsets) if len(wkb) >= COMPILED_FROM else None
+    if runs is None:
+        shapes = shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
+        return np.asarray(shapely.bounds(shapes)).reshape(-1, 4)
     bounds = np.tile([np.inf, np.inf, -np.inf, -np.inf], (len(wkb), 1))
-    runs = _runs_of(data, offsets) if len(wkb) else None
-    if runs is not None:
-        bounds_of_runs(*runs, bounds)
-    elif len(wkb):
-        bounds = shapely.bounds(shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore"))
+    bounds_of_runs(*runs, bounds)
     bounds[~(bounds[:, 0] <= bounds[:, 2])] = np.nan
     return bounds
+
+
+def type_codes(column: pa.ChunkedArray) -> np.ndarray:
+    """Return the ISO code of each geometry that there is, such as 1003 for a polygon with heights."""
+    found = []
+    for chunk in column.chunks:
+        known = chunk.drop_null()
+        if not len(known):
+            continue
+        wide = pa.types.is_large_binary(known.type)
+        _, bounds, content = known.buffers()
+        offsets = np.frombuffer(bounds, np.int64 if wide else np.int32)[known.offset : known.offset + len(known)]
+        data = np.frombuffer(content, np.uint8)
+        heads = offsets.astype(np.int64)[:, None] + np.arange(1, 5)
+        number = data[heads].copy().view(np.dtype("<u4"))[:, 0]
+        big = data[offsets] == 0
+        number = np.where(big, number.byteswap(), number).astype(np.int64)
+        plain = number & 0x0FFFFFFF
+        plain = plain + 1000 * ((number & 0x80000000) != 0) + 2000 * ((number & 0x40000000) != 0)
+        found.append(plain)
+    return np.concatenate(found) if found else np.empty(0, np.int64)
 
 
 class _Runs(NamedTuple):
@@ -78,6 +103,11 @@ def _content(column: pa.ChunkedArray) -> tuple[pa.Array, np.ndarray, np.ndarray]
     start, end = int(offsets[0]), int(offsets[-1])
     data = np.frombuffer(content, np.uint8)[start:end] if end > start else np.empty(0, np.uint8)
     return wkb, data, offsets.astype(np.int64) - start
+
+
+def _any_measure(column: pa.ChunkedArray) -> bool:
+    """Return whether any geometry has measures, which the geometry library would lose."""
+    return bool(np.isin(type_codes(column) // 1000, (2, 3)).any())
 
 
 def _runs_of(data: np.ndarray, offsets: np.ndarray) -> _Runs | None:

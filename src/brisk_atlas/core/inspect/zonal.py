@@ -11,6 +11,7 @@ from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import BadExpression, CannotPlace, CellWindow, Lattice, Layer
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.shapes import POLYGON, Shapes
+from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.place import same_crs, transform, unit_of
 from brisk_atlas.core.table import rows_of
 
@@ -41,7 +42,7 @@ def zonal_table(
         columns[f"cells_area_{unit}2"] = pa.array(cells * facts.lattice.cell_area)
     columns |= {name: pa.array(values, mask=cells == 0) for name, values in made.items()}
     for name, column in columns.items():
-        table = table.append_column(_free(f"{grid.name}_{name}", table.column_names), column)
+        table = table.append_column(free_name(f"{grid.name}_{name}", table.column_names), column)
     return table
 
 
@@ -83,10 +84,6 @@ def zone_numbers(
     if pieces is not None and whole:
         made["mode"] = mode
     return cells, made
-
-
-def _free(name: str, taken: list[str]) -> str:
-    return next(n for n in (name, *(f"{name}_{i}" for i in range(2, 1000))) if n not in taken)
 
 
 def _zones_in(cache: DataCache, zones: Layer, grid: Layer) -> Shapes:

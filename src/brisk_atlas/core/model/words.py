@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
+from itertools import chain, count
 from typing import Any
 
 
@@ -59,6 +60,15 @@ def unique_names(names: Sequence[str], what: str = "field") -> list[str]:
         used.add(apart.casefold())
         found.append(apart)
     return found
+
+
+def free_name(name: str, taken: Collection[str], between: str = "_") -> str:
+    """Return a name that is not taken: itself, else with a number behind.
+
+    >>> free_name("bbox", ["id", "bbox"])
+    'bbox_2'
+    """
+    return next(each for each in chain([name], (f"{name}{between}{n}" for n in count(2))) if each not in taken)
 
 
 def file_name_of(text: str) -> str:

@@ -11,6 +11,7 @@ import pyarrow as pa
 
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, DataKind
+from brisk_atlas.core.model.words import free_name
 
 from .operation import Operation, Progress, Source, Written, argument, grid_of, layer_of, silent
 
@@ -55,8 +56,9 @@ class SampleGrid(Operation):
         table = rows_of(workspace.cache, layer, lambda: progress(0.8, "reading rows"))
         for number, band in enumerate(bands):
             name = f"{grid.name}_{named[band].name}" if len(named) > 1 else grid.name
-            free = next(n for n in (name, *(f"{name}_{i}" for i in range(2, 1000))) if n not in table.column_names)
-            table = table.append_column(free, pa.array(values[:, number], from_pandas=True))
+            table = table.append_column(
+                free_name(name, table.column_names), pa.array(values[:, number], from_pandas=True)
+            )
         order = VectorOrder(self.path, format_, self.path.stem)
         count = hand_over_vector(replace(features, table=table), order, progress)
         missing = int(np.isnan(values).all(axis=1).sum())

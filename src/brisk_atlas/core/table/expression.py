@@ -13,7 +13,7 @@ import re
 import threading
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
-from functools import cache
+from functools import cache, lru_cache
 from math import log10
 from typing import Any, NamedTuple
 
@@ -79,9 +79,13 @@ def prepare(expression: str, columns: Sequence[str], *, measured: bool = True) -
 
     `measured` says whether the rows have geometry.
     """
-    text = expression.strip()
+    return _prepared(expression.strip(), tuple(columns), measured)
+
+
+@lru_cache(256)
+def _prepared(text: str, columns: tuple[str, ...], measured: bool) -> Prepared:
     body = f"{_HEAD}{text}\n)"
-    return _Walk(text, body.encode(), tuple(columns), measured).through(syntax_tree(text))
+    return _Walk(text, body.encode(), columns, measured).through(syntax_tree(text))
 
 
 def syntax_tree(text: str) -> dict[str, Any]:

@@ -222,8 +222,10 @@ class Work:
 
     def _free_name(self, base: str, besides: str | None = None) -> str:
         """Return a name that no other layer has: `base`, or with a number behind it."""
+        from brisk_atlas.core.model.words import free_name
+
         taken = {layer.name for layer in self.layers if layer.id != besides}
-        return next(n for n in itertools.chain([base], (f"{base} {i}" for i in itertools.count(2))) if n not in taken)
+        return free_name(base, taken, " ")
 
     def _free_id(self) -> str:
         known = {layer.id for layer in self.layers}

@@ -17,6 +17,7 @@ import pyarrow as pa
 import pyarrow.parquet as pq
 
 from brisk_atlas.core.model import DataKind
+from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.place import proj_crs
 from brisk_atlas.core.system.atomic_write import reason_of
 
@@ -37,8 +38,8 @@ def write_geoparquet(flow: Flow, path: Path, options: Mapping[str, Any], context
     """Write features as GeoParquet; returns how many. Raises CannotWrite."""
     assert isinstance(flow, RowFlow)
     facts, lock = RowFacts(), Lock()
-    geometry = _free("geometry", flow.fields)
-    covering = _free(COVERING, flow.fields) if options["covering"] else ""
+    geometry = free_name("geometry", flow.fields)
+    covering = free_name(COVERING, flow.fields) if options["covering"] else ""
     names = [*flow.fields, geometry]
     box = pa.struct([(side, pa.float64()) for side in SIDES])
     fields = [pa.field(name, each.type) for name, each in zip(names, flow.schema)]
@@ -71,10 +72,6 @@ def write_geoparquet(flow: Flow, path: Path, options: Mapping[str, Any], context
     except (pa.ArrowException, OSError) as error:
         raise reason_of(error, path) from error
     return facts.count
-
-
-def _free(name: str, taken: list[str]) -> str:
-    return next(n for n in (name, *(f"{name}_{i}" for i in range(2, 1000))) if n not in taken)
 
 
 def _about(crs: str | None, geometry: str, covering: str, facts: RowFacts) -> dict[str, Any]:

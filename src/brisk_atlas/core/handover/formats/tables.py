@@ -16,6 +16,7 @@ import shapely
 
 from brisk_atlas.core.model import CannotWrite, DataKind
 from brisk_atlas.core.model.plain_values import values_of
+from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.system.atomic_write import reason_of
 
 from ..flows import BATCH, GEOMETRY, Flow, RowFlow
@@ -41,17 +42,13 @@ def _as_columns(flow: RowFlow, how: str, decimals: int, context: StepContext) ->
             table = table.drop_columns([GEOMETRY])
             if how == WKT:
                 text = shapely.to_wkt(shapes, rounding_precision=decimals, output_dimension=4)
-                table = table.append_column(_free("WKT", flow.fields), pa.array(text, pa.string()))
+                table = table.append_column(free_name("WKT", flow.fields), pa.array(text, pa.string()))
             elif how == XY:
                 points = shapely.point_on_surface(shapes)
                 for axis, values in (("x", shapely.get_x(points)), ("y", shapely.get_y(points))):
                     rounded = pa.array(values.round(decimals), from_pandas=True)
-                    table = table.append_column(_free(axis, table.column_names), rounded)
+                    table = table.append_column(free_name(axis, table.column_names), rounded)
         yield table
-
-
-def _free(name: str, taken: list[str]) -> str:
-    return next(n for n in (name, *(f"{name}_{i}" for i in range(2, 1000))) if n not in taken)
 
 
 def _geometry_losses(flow: RowFlow, options: Mapping[str, Any]) -> list[Loss]:

@@ -11,7 +11,7 @@ from brisk_atlas.core.model.argument import argument
 from brisk_atlas.core.model.words import unique_names
 
 from ..flows import GEOMETRY, Flow, RowFlow, gathered_flow, rows_flow
-from ..row_expressions import prepared_for, values_of_expression
+from ..row_expressions import prepared_for, type_of_expression, values_of_expression
 from ..step import Step, StepContext, step
 
 TYPES = {
@@ -152,14 +152,20 @@ class Compute(Step):
         prepared = prepared_for(rows, self.expression)
         type_ = SQL_TYPES[self.type] if self.type else ""
 
+        field = pa.field(
+            self.field, _plain_type(type_of_expression(rows.schema, prepared, self.expression, rows.crs, type_))
+        )
+
+        def with_values(table: pa.Table, values: pa.ChunkedArray) -> pa.Table:
+            if self.field in table.column_names:
+                return table.set_column(table.column_names.index(self.field), field, values)
+            return table.add_column(len(rows.fields), field, values)
+
         def made(table: pa.Table) -> pa.Table:
             values = values_of_expression(table, prepared, self.expression, rows.crs, context.check, type_)
-            column = pa.field(self.field, _plain_type(values.type)), values.cast(_plain_type(values.type))
-            if self.field in table.column_names:
-                return table.set_column(table.column_names.index(self.field), *column)
-            return table.add_column(len(rows.fields), *column)
+            return with_values(table, values.cast(field.type))
 
-        schema = made(rows.schema.empty_table()).schema
+        schema = with_values(rows.schema.empty_table(), pa.chunked_array([], field.type)).schema
         units = {**dict(rows.units), **({self.field: self.unit} if self.unit else {})}
         if prepared.windowed:  # it looks at all rows
             whole = gathered_flow(rows, schema, lambda: made(rows.whole(context.check)))

@@ -13,7 +13,7 @@ import pyarrow.compute as pc
 from brisk_atlas.core.model.argument import argument
 
 from ..flows import Flow, RowFlow, gathered_flow, rows_flow
-from ..row_expressions import prepared_for, rows_matching
+from ..row_expressions import check_condition, prepared_for, rows_matching
 from ..step import Step, StepContext, split_rows, step
 
 
@@ -40,7 +40,7 @@ class RowsWhere(Step):
             passed = rows_matching(table, prepared, self.where, rows.crs, context.check)
             return split_rows(table, passed, context, "does not meet the condition")
 
-        chosen(rows.schema.empty_table())  # so that a fault shows before anything is read
+        check_condition(rows.schema, prepared, self.where, rows.crs)  # so that a fault shows before anything is read
         if prepared.windowed:  # it looks at all rows
             return gathered_flow(rows, rows.schema, lambda: chosen(rows.whole(context.check)), count=None)
         return rows_flow(rows, rows.schema, chosen, count=None)
