@@ -21,6 +21,8 @@ POLYGONS, SIDE, POINTS, CONTOUR_SIDE, FILES = 2_000_000, 20_000, 50_000_000, 10_
 RUNS = 3
 
 RUN = """
+import sys
+sys.modules |= dict.fromkeys(("pandas", "geopandas", "boto3"), None)  # as installed: peers and tests alone have these
 from brisk_atlas.core.handover.recipe import Branch, Recipe, RecipeStep as S
 from brisk_atlas.core.handover.run_recipe import RecipeRun
 from brisk_atlas.core.handover.sources import FileSources

@@ -145,6 +145,24 @@ def test_geoparquet_states_types_extent_and_covering_and_sorts_by_place(tmp_path
     assert geopandas.read_parquet(tmp_path / "b.parquet").active_geometry_name == "geometry_2"
 
 
+@pytest.mark.parametrize("shapes", [True, False])
+def test_parquet_comes_some_rows_at_a_time_and_without_its_boxes(shapes, tmp_path):
+    points = shapely.points(np.arange(100_000.0), 1.0)
+    flow = rows_of(points) if shapes else dataclasses.replace(rows_of(points[:1]), crs=None)
+    if not shapes:
+        table = pa.table({"n": np.arange(100_000), "word": pa.array(["ä", None] * 50_000)})
+        flow = dataclasses.replace(flow, schema=table.schema, batches=lambda: iter([table]))
+    written(flow, tmp_path / "a.parquet")
+    read_back = FileSources().flow(str(tmp_path / "a.parquet"))
+    for _ in range(2):  # the first time, and anew
+        batches = list(read_back.batches())
+        assert len(batches) > 3 and pa.concat_tables(batches).equals(flow.whole().cast(read_back.schema))
+    assert FileSources().flow(str(tmp_path / "a.parquet"), sampled=True).whole().num_rows == 2000
+    none = dataclasses.replace(flow, batches=lambda: iter([flow.schema.empty_table()]), count=0)
+    written(none, tmp_path / "none.parquet", empty=True)
+    assert FileSources().flow(str(tmp_path / "none.parquet")).whole().equals(flow.schema.empty_table())
+
+
 def test_what_a_shapefile_loses_is_stated_and_its_names_stay_apart(tmp_path):
     flow = rows_of(shapely.points([[1, 2]] * 2), mean_thickness_2029=[1.0, 2.0], mean_thickness_2031=[3.0, 4.0],
                    yes=[True, False], note=["x" * 300, "ü"], pieces=1)  # fmt: skip

@@ -13,10 +13,9 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import ExitStack, contextmanager
 from functools import cache
-from typing import TypeVar
+from http import HTTPStatus
+from typing import TYPE_CHECKING, TypeVar
 from urllib.parse import SplitResult, unquote, urljoin, urlsplit, urlunsplit
-
-import httpx
 
 from brisk_atlas import __version__
 from brisk_atlas.core.model import CannotRead, DataRef
@@ -25,6 +24,9 @@ from brisk_atlas.core.model.passwords import SECRET_WORDS, key_place, password_o
 
 from .keyring_store import stored_password
 from .stored_answers import ANSWERS, StoredAnswer, term_of
+
+if TYPE_CHECKING:  # the client loads with the first question
+    import httpx
 
 CONNECT_S, ANSWER_S = 10.0, 20.0  # until a server that does not answer is given up
 TOTAL_S = 120.0  # that an answer may take in all
@@ -55,6 +57,8 @@ def set_offline(offline: bool) -> None:
 
 @cache
 def _client() -> httpx.Client:
+    import httpx
+
     return httpx.Client(
         timeout=httpx.Timeout(ANSWER_S, connect=CONNECT_S),
         limits=httpx.Limits(max_connections=64, max_keepalive_connections=16),
@@ -115,10 +119,10 @@ def fetch_range(ref: DataRef, address: str, first: int, last: int) -> tuple[byte
     def ask() -> tuple[bytes, int]:
         with _replied(ref, address, headers) as reply:
             stated = reply.headers.get("content-range", "").rpartition("/")[2]
-            if reply.status_code == httpx.codes.REQUESTED_RANGE_NOT_SATISFIABLE:
+            if reply.status_code == HTTPStatus.REQUESTED_RANGE_NOT_SATISFIABLE:
                 return b"", int(stated) if stated.isdecimal() else 0
             body = _read(ref, reply, BODY_LIMIT, None, _go_on).body
-            if reply.status_code != httpx.codes.PARTIAL_CONTENT:
+            if reply.status_code != HTTPStatus.PARTIAL_CONTENT:
                 return body[first:], len(body)  # all that came: to ask again would fetch all of it again
             return body, int(stated) if stated.isdecimal() else first + len(body)
 
@@ -133,6 +137,8 @@ def streamed(
 
     Raises CannotRead, NeedsPassword, NotThere; so does what reads the content in the block.
     """
+    import httpx
+
     if is_offline():
         raise CannotRead(ref, "you work offline", "Switch Work offline off.")
     asked = {"Accept-Encoding": "identity", **(headers or {})}
@@ -171,6 +177,8 @@ def _rest(seconds: float, check: Callable[[], None]) -> None:
 
 def _tried(ref: DataRef, address: str, ask: Callable[[], T], check: Callable[[], None]) -> T:
     """Return what `ask` returns, which is called again after a while where that may help. Raises CannotRead."""
+    import httpx
+
     host = urlsplit(address).netloc.rpartition("@")[2]
     for number in range(TRIES):
         is_last, wait = number == TRIES - 1, None
@@ -232,7 +240,7 @@ def _read(
     ref: DataRef, reply: httpx.Response, limit: int, known: StoredAnswer | None, check: Callable[[], None]
 ) -> StoredAnswer:
     headers, status = reply.headers, reply.status_code
-    if status == httpx.codes.NOT_MODIFIED and known is not None:
+    if status == HTTPStatus.NOT_MODIFIED and known is not None:
         return StoredAnswer(known.media_type, known.body, _term(headers), known.etag, known.changed)
     _refuse_status(ref, reply)
     stated = headers.get("content-length", "")
@@ -258,11 +266,11 @@ def _refuse_status(ref: DataRef, reply: httpx.Response) -> None:
     status = reply.status_code
     if status in BUSY:
         raise _Busy(status, reply.reason_phrase, _wait_of(reply.headers))
-    if status == httpx.codes.UNAUTHORIZED:
+    if status == HTTPStatus.UNAUTHORIZED:
         raise NeedsPassword(ref, "the server wants a user's name and password", "State them.")
-    if status == httpx.codes.NOT_FOUND:
+    if status == HTTPStatus.NOT_FOUND:
         raise NotThere(ref, "the server has nothing there (404)", "Check the address; it may have been removed.")
-    if status >= httpx.codes.BAD_REQUEST:
+    if status >= HTTPStatus.BAD_REQUEST:
         reason = f"the server answers {status} {reply.reason_phrase}"
         raise CannotRead(ref, reason, _REMEDIES.get(status, "Check the address, or ask the server's owner."))
 
@@ -287,6 +295,8 @@ def _wait_of(headers: Mapping[str, str]) -> float | None:
 
 def _login(ref: DataRef, address: str) -> httpx.BasicAuth | None:
     """Return the login for a server, whose user stands in its address. Raises NeedsPassword without a password."""
+    import httpx
+
     parts = urlsplit(address)
     user, at, _ = parts.netloc.rpartition("@")
     if not at:

@@ -6,9 +6,7 @@ from contextlib import suppress
 from datetime import UTC, datetime
 from email.utils import parsedate_to_datetime
 from pathlib import Path
-from typing import IO, cast
-
-import httpx
+from typing import IO, TYPE_CHECKING, cast
 
 from brisk_atlas.core.model import CannotRead, DataRef
 
@@ -19,6 +17,9 @@ from .fetching import streamed
 from .files import CONNECTOR as FILES
 from .members import WITH_STEM
 from .web_folder import list_web_folder
+
+if TYPE_CHECKING:
+    import httpx
 
 NO_DATE = datetime.fromtimestamp(0, UTC)
 

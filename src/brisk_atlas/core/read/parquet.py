@@ -30,12 +30,13 @@ from brisk_atlas.core.model import (
 from brisk_atlas.core.model.remark import no_crs
 from brisk_atlas.core.place import text_of
 
-from .answer import ArrowLayer, ArrowTable, batches_of
+from .answer import EVERYTHING, ArrowLayer, ArrowTable, batches_of
 from .on_disk import on_disk
 from .positions import wkb_points
 from .readable_text import with_readable_text
 from .table import BROKEN, fields_of, table_dataset
 
+STREAM_ROWS = 32_768  # at a time
 LOOK_BYTES = 1 << 18  # read at a time where only the first rows are asked for
 LONGITUDE_LATITUDE = "EPSG:4326"  # what the standard takes where no CRS is stated, with x first
 
@@ -63,6 +64,28 @@ def _first(path: Path, count: int, columns: list[str] | None) -> pa.Table:
         raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
 
 
+def _streamed(path: Path, query: FeatureQuery, facts: Facts, *others: str) -> Iterator[pa.Table]:
+    """Yield the columns that a query asks for, those of `facts` where it names none, and `others`, some rows at a
+    time, one table without rows where there are none."""
+    names = [*(query.columns if query.columns is not None else (field.name for field in facts.fields)), *others]
+    columns = names if {*_schema(path).names}.issuperset(names) else None  # some were made different
+    left = query.limit
+    try:
+        with pq.ParquetFile(path, pre_buffer=False) as file:
+            none = True
+            for batch in file.iter_batches(STREAM_ROWS, columns=columns):
+                none = False
+                table = with_readable_text(pa.Table.from_batches([batch if left is None else batch.slice(0, left)]))[0]
+                yield table.select(names)
+                left = None if left is None else left - batch.num_rows
+                if left is not None and left <= 0:
+                    return
+            if none:
+                yield with_readable_text(file.schema_arrow.empty_table())[0].select(names)
+    except (pa.ArrowException, OSError) as error:
+        raise CannotRead(path, str(error).splitlines()[0], BROKEN) from error
+
+
 def _asked(path: Path, query: FeatureQuery, facts: Facts, *others: str) -> pa.Table:
     """Return the columns that a query asks for, and `others`, as far as its limit goes."""
     columns = None if query.columns is None else [*query.columns, *others]
@@ -85,6 +108,9 @@ class ParquetTable(ArrowTable):
     def batches(self, query: FeatureQuery) -> Iterator[pa.RecordBatch]:
         yield from batches_of(_asked(self.ref.path, query, self.facts))
 
+    def streamed(self, query: FeatureQuery = EVERYTHING) -> Iterator[pa.Table]:
+        yield from _streamed(self.ref.path, query, self.facts)
+
 
 @dataclass(frozen=True)
 class ParquetLayer(ArrowLayer):
@@ -103,14 +129,21 @@ class ParquetLayer(ArrowLayer):
             asked = replace(query, columns=tuple(names) if query.columns is None else query.columns)
             yield from batches_of(_asked(self.ref.path, asked, self.facts))
             return
-        table = _asked(self.ref.path, query, self.facts, self.geometry)
+        yield from batches_of(self._with_geometry(_asked(self.ref.path, query, self.facts, self.geometry)))
+
+    def streamed(self, query: FeatureQuery = EVERYTHING) -> Iterator[pa.Table]:
+        for table in _streamed(self.ref.path, query, self.facts, self.geometry):
+            yield self._with_geometry(table)
+
+    def _with_geometry(self, table: pa.Table) -> pa.Table:
+        """Return rows with their geometry last, as well-known binary."""
         column = table.column(self.geometry)
         if pa.types.is_struct(column.type):  # coordinates of points, x and y
             x, y = (pc.struct_field(column, name).to_numpy() for name in ("x", "y"))
             wkb = wkb_points(np.asarray(x, float), np.asarray(y, float))
         else:
             wkb = column.cast(pa.binary())
-        yield from batches_of(table.drop_columns([self.geometry]).append_column(self.geometry, wkb))
+        return table.drop_columns([self.geometry]).append_column(self.geometry, wkb)
 
 
 def _schema(path: Path) -> pa.Schema:

@@ -7,18 +7,7 @@ from importlib import import_module
 from .format import FORMATS, FileFormat, Loss, WrittenFile, format_for, formats_of
 from .table_format import TABLE_FORMATS, TableFormat, table_format_of, table_in
 
-for _family in (
-    "features",
-    "geoparquet",
-    "tables",
-    "drawings",
-    "tiles",
-    "grids",
-    "clouds",
-    "copc",
-    "postgres_table",
-    "mariadb_table",
-):
+for _family in ("features", "geoparquet", "tables", "drawings", "tiles", "grids", "clouds", "copc"):
     import_module(f"{__name__}.{_family}")
 
 __all__ = [

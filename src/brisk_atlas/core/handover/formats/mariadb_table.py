@@ -23,17 +23,7 @@ from ..row_facts import RowFacts
 from ..step import StepContext
 from .features import common_losses, fields_that, texts
 from .format import Loss, Report
-from .table_format import (
-    TableFormat,
-    authority_of,
-    crs_losses,
-    cut_names,
-    enter_tables,
-    free_name,
-    missing_fields,
-    name_losses,
-    refuse_there,
-)
+from .table_format import authority_of, crs_losses, cut_names, free_name, missing_fields, name_losses, refuse_there
 
 NAME_BYTES = 64
 MOST_DIGITS = 65  # of a decimal
@@ -49,7 +39,7 @@ TYPES = (
 )  # of Arrow, and the column; all others become text  # fmt: skip
 
 
-def write_mariadb_table(
+def write(
     flow: RowFlow, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any], context: StepContext,
     report: Report,
 ) -> None:  # fmt: skip
@@ -186,7 +176,7 @@ def _plane_shapes(table: pa.Table, context: StepContext) -> list[bytes | None]:
     return list(shapely.to_wkb(np.where(nothing, None, shapes)))
 
 
-def _losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
+def losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
     found = [*name_losses(flow, NAME_BYTES), *crs_losses(flow), *common_losses(flow, ("nested", "lists become text"))]
     zoned = fields_that(flow, "zone")
@@ -195,9 +185,3 @@ def _losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     if flow.has_shapes:
         found.append(Loss("heights and measures of geometry, where there are any"))
     return found
-
-
-enter_tables(TableFormat(
-    "MariaDB table", ("mariadb", "mysql"), write_mariadb_table, _losses,
-    about="A table of a MariaDB database, such as mariadb://ana@office/survey#survey.closed.",
-))  # fmt: skip

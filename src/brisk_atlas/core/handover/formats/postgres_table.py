@@ -22,17 +22,7 @@ from ..row_facts import RowFacts
 from ..step import StepContext
 from .features import common_losses, texts
 from .format import Loss, Report
-from .table_format import (
-    TableFormat,
-    authority_of,
-    crs_losses,
-    cut_names,
-    enter_tables,
-    free_name,
-    missing_fields,
-    name_losses,
-    refuse_there,
-)
+from .table_format import authority_of, crs_losses, cut_names, free_name, missing_fields, name_losses, refuse_there
 
 if TYPE_CHECKING:
     from adbc_driver_postgresql import dbapi
@@ -52,7 +42,7 @@ TYPES = (  # of Arrow: what it is sent as, and the column
 )
 
 
-def write_postgres_table(
+def write(
     flow: RowFlow, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any], context: StepContext,
     report: Report,
 ) -> None:  # fmt: skip
@@ -203,13 +193,7 @@ def _run(cursor: dbapi.Cursor, text: LiteralString, *parts: sql.Composable) -> N
     cursor.execute(sql.SQL(text).format(*parts).as_string(None))
 
 
-def _losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
+def losses(flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
     assert isinstance(flow, RowFlow)
     nested = common_losses(flow, ("nested", "lists become text"))
     return [*name_losses(flow, NAME_BYTES), *crs_losses(flow), *nested]
-
-
-enter_tables(TableFormat(
-    "PostGIS table", ("postgresql", "postgres"), write_postgres_table, _losses,
-    about="A table of a PostgreSQL database, such as postgresql://ana@office/survey#public.closed.",
-))  # fmt: skip

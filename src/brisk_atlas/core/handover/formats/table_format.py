@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass, field
-from typing import Any
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from importlib import import_module
+from typing import Any, Protocol, cast
 
 from brisk_atlas.core.connect.table_names import names_in
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
@@ -20,20 +21,29 @@ REPLACE = FormatOption("replace", False, "Replace the table where there is one; 
 KEY = FormatOption("key", "gid", "The column that numbers the rows, added as the primary key; none if empty")
 SHAPE = FormatOption("geometry", "geom", "The column of geometry")
 
-TableWriter = Callable[[RowFlow, RowFacts, DataRef, bool, Mapping[str, Any], StepContext, Report], None]
+
+class TableWriter(Protocol):
+    """Who writes tables of a kind, a module whose driver loads with it."""
+
+    def write(
+        self, flow: RowFlow, facts: RowFacts, ref: DataRef, append: bool, options: Mapping[str, Any],
+        context: StepContext, report: Report,
+    ) -> None:  # fmt: skip
+        """Write rows to a table, `append` to one that is there. Raises CannotRead, CannotWrite."""
+
+    def losses(self, flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
+        """Return what such a table does not hold of a flow."""
 
 
 @dataclass(frozen=True)
 class TableFormat:
-    """Tables of one kind of database. `write` gets the flow, what its geometry is, the table, whether rows are added to
-    one that is there, the options and the context. `schemes` begin an address."""
+    """Tables of one kind of database. `schemes` begin an address, `home` is the module that writes."""
 
     name: str
     schemes: tuple[str, ...]
-    write: TableWriter = field(repr=False)
-    losses: Callable[[Flow, Mapping[str, Any]], list[Loss]] = field(repr=False)
+    home: str
+    about: str
     options: tuple[FormatOption, ...] = (REPLACE, KEY, SHAPE)
-    about: str = ""
     kinds: frozenset[DataKind] = frozenset({DataKind.VECTOR, DataKind.TABLE})
     appends: bool = True
     endings: tuple[str, ...] = ()  # it has no files
@@ -42,14 +52,29 @@ class TableFormat:
         """Return all options, those that are given in the type of their default. Raises AtlasError."""
         return chosen_options(self.name, self.options, given)
 
+    @property
+    def writer(self) -> TableWriter:
+        """Who writes such tables."""
+        return cast(TableWriter, import_module(f"{__package__}.{self.home}"))
 
-TABLE_FORMATS: dict[str, TableFormat] = {}
+    def losses(self, flow: Flow, options: Mapping[str, Any]) -> list[Loss]:
+        """Return what such a table does not hold of a flow."""
+        return self.writer.losses(flow, options)
 
 
-def enter_tables(format_: TableFormat) -> TableFormat:
-    """Enter a kind of tables among those that are written."""
-    TABLE_FORMATS[format_.name] = format_
-    return format_
+TABLE_FORMATS = {
+    each.name: each
+    for each in (
+        TableFormat(
+            "PostGIS table", ("postgresql", "postgres"), "postgres_table",
+            "A table of a PostgreSQL database, such as postgresql://ana@office/survey#public.closed.",
+        ),
+        TableFormat(
+            "MariaDB table", ("mariadb", "mysql"), "mariadb_table",
+            "A table of a MariaDB database, such as mariadb://ana@office/survey#survey.closed.",
+        ),
+    )
+}  # fmt: skip
 
 
 def table_in(text: str) -> DataRef | None:

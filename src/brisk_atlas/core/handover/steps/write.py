@@ -149,7 +149,7 @@ class WriteStep(Step):
             raise CannotWrite(table, "the steps leave nothing to write", "Look at which one leaves it out.")
         if facts.common is not None and facts.common in MULTI_OF.values() and len(facts.codes) > 1:
             flow = promoted(flow, facts.common)
-        format_.write(flow, facts, table, self.append, format_.chosen(self.options), context, report)
+        format_.writer.write(flow, facts, table, self.append, format_.chosen(self.options), context, report)
         report(1.0, "written")
         return WrittenFile(table, format_.name, facts.count, words_of(flow, facts.count))
 
