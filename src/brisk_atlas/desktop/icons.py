@@ -8,7 +8,7 @@ from importlib.util import find_spec
 from pathlib import Path
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPixmap, QPixmapCache
 
 SIDE_PX = 18
 
@@ -26,6 +26,10 @@ def _face() -> tuple[str, dict[str, str]]:
 
 
 def _pixmap(name: str, colour: str, side: int, density: float) -> QPixmap:
+    key = f"icon {name} {colour} {side} {density:g}"
+    found = QPixmapCache.find(key)
+    if found is not None:
+        return found
     family, chars = _face()
     pixmap = QPixmap(QSize(side, side) * density)
     pixmap.setDevicePixelRatio(density)
@@ -37,6 +41,7 @@ def _pixmap(name: str, colour: str, side: int, density: float) -> QPixmap:
     painter.setPen(QColor(colour))
     painter.drawText(QRectF(0, 0, side, side), Qt.AlignmentFlag.AlignCenter, chr(int(chars[name], 16)))
     painter.end()
+    QPixmapCache.insert(key, pixmap)
     return pixmap
 
 

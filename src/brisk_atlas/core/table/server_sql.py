@@ -28,13 +28,15 @@ class NotAlike(ValueError):
     """A condition that a server may take otherwise."""
 
 
-POSTGRES, CQL2, MYSQL, GEOPACKAGE = (
+POSTGRES, CQL2, MYSQL, GEOPACKAGE, SQLITE = (
     "postgresql",
     "cql2-text",
     "mysql",
     "geopackage",
+    "sqlite",
 )  # what conditions are stated in; OGC 21-065r2 is the second
 DATES = re.compile(r"DATE '[^']*'")
+DATE_OR_QUOTED = re.compile(r"""DATE ('[^']*')|'(?:[^']|'')*'|"(?:[^"]|"")*\"""")
 
 
 def as_stated(where: str, types: Mapping[str, str], dialect: str) -> str | None:
@@ -50,6 +52,8 @@ def as_stated(where: str, types: Mapping[str, str], dialect: str) -> str | None:
         return None
     if dialect == GEOPACKAGE and "DATE '" in stated:  # its days are texts that lie in their order
         return None if "'" in DATES.sub("", stated) else stated.replace("DATE '", "'")
+    if dialect == SQLITE:  # the same, and its texts are equal where all their letters are
+        return DATE_OR_QUOTED.sub(lambda found: found[1] or found[0], stated)
     if dialect == CQL2 and "DATE '" in stated:
         return None
     if dialect == MYSQL and "'" in DATES.sub("", stated):  # its texts are equal whatever their case

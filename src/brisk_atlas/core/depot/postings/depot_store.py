@@ -1,0 +1,260 @@
+"""What a Depot stores: postings with their outlets and people, and changes of rows through outlets."""
+
+from __future__ import annotations
+
+import json
+import re
+import sqlite3
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import asdict, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from brisk_atlas.core.model.words import free_name
+
+from .database import StoreFile
+from .outlet import Outlet, OutletField
+from .outlet_rows import OutletRows, RowsAsked, ShownRow
+from .people import People
+from .posted_rows import PostedRow, PostedRows, RowEdit, RowGone, UndoConflict, create_rows, drop_rows
+from .posting import FieldType, PostedField, Posting
+from .rights import Identity, Right
+
+
+class NotAllowed(PermissionError):
+    """Something that the one who asks may not do, with the reason."""
+
+
+class EditConflict(RuntimeError):
+    """A change of a row that somebody else changed meanwhile; `now` is how it is shown now."""
+
+    def __init__(self, now: ShownRow) -> None:
+        super().__init__("the row was changed meanwhile")
+        self.now = now
+
+
+class DepotStore:
+    """The postings, outlets and people of a Depot in a folder."""
+
+    def __init__(self, folder: Path, people: Callable[[StoreFile], People] = People) -> None:
+        self.file = StoreFile(folder)
+        self.people = people(self.file)
+
+    def close(self) -> None:
+        self.file.close()
+
+    # Postings
+
+    @property
+    def postings(self) -> list[Posting]:
+        """All postings, by title."""
+        asked = "SELECT id, number, title, owner, fields, crs, geometry_type, summary FROM posting ORDER BY title, id"
+        return [_posting(*found) for found in self.file.reading.execute(asked)]
+
+    def posting(self, name: str) -> Posting:
+        """Return a posting by its id. Raises KeyError."""
+        return next(each for each in self.postings if each.id == name) if self._has("posting", name) else _missing(name)
+
+    def post(
+        self, title: str, fields: Sequence[PostedField], rows: Iterable[tuple[Mapping[str, Any], bytes | None]],
+        *, owner: str, crs: str | None = None, geometry_type: str = "", summary: str = "",
+    ) -> Posting:  # fmt: skip
+        """Post rows with their geometry as well-known binary in a CRS. Nobody sees them before there is an outlet.
+        Raises BadRow."""
+        with self.file.changing() as database:
+            taken = {name for (name,) in database.execute("SELECT id FROM posting UNION SELECT id FROM outlet")}
+            (last,) = database.execute("SELECT coalesce(max(number), 0) FROM posting").fetchone()
+            name = free_name(id_of(title), taken)
+            made = Posting(name, last + 1, title, owner, tuple(fields), crs, geometry_type, summary)
+            database.execute(
+                "INSERT INTO posting VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                [made.id, made.number, title, owner, crs, geometry_type, summary,
+                 json.dumps([asdict(field) for field in fields])],
+            )  # fmt: skip
+            create_rows(database, made)
+            PostedRows(self.file, made).add_many(database, rows, owner)
+            self.people._note(database, owner, "post", name)
+        return made
+
+    def withdraw(self, name: str, *, by: str) -> None:
+        """Remove a posting with its outlets, rows and history. Raises KeyError."""
+        posting = self.posting(name)
+        with self.file.changing() as database:
+            drop_rows(database, posting)
+            database.execute("DELETE FROM posting WHERE id = ?", [name])
+            self.people._note(database, by, "withdraw", name)
+
+    def rows(self, posting: str) -> PostedRows:
+        """Return all rows of a posting, for its owners. Raises KeyError."""
+        return PostedRows(self.file, self.posting(posting))
+
+    # Outlets
+
+    @property
+    def outlets(self) -> list[Outlet]:
+        """All outlets, by id."""
+        return [_outlet(text) for (text,) in self.file.reading.execute("SELECT about FROM outlet ORDER BY id")]
+
+    def outlet(self, name: str) -> Outlet:
+        """Return an outlet by its id. Raises KeyError."""
+        found = self.file.reading.execute("SELECT about FROM outlet WHERE id = ?", [name]).fetchone()
+        return _outlet(found[0]) if found is not None else _missing(name)
+
+    def offer(self, outlet: Outlet, *, by: str) -> Outlet:
+        """Offer a posting through a new outlet, or change the one of this id. Raises KeyError, BadOutlet and
+        BadExpression for one that its posting does not allow."""
+        posting = self.posting(outlet.posting)
+        outlet.check(posting)
+        OutletRows(PostedRows(self.file, posting), outlet).count()  # its condition can be asked
+        with self.file.changing() as database:
+            if not outlet.id:
+                taken = {name for (name,) in database.execute("SELECT id FROM outlet")}
+                outlet = replace(outlet, id=free_name(id_of(outlet.title), taken))
+            database.execute(
+                "INSERT INTO outlet VALUES (?, ?, ?) ON CONFLICT (id) DO UPDATE SET about = excluded.about",
+                [outlet.id, outlet.posting, _outlet_text(outlet)],
+            )
+            self.people._note(database, by, "offer", outlet.id)
+        return outlet
+
+    def close_outlet(self, name: str, *, by: str) -> None:
+        """Offer an outlet no longer."""
+        with self.file.changing() as database:
+            database.execute("DELETE FROM outlet WHERE id = ?", [name])
+            self.people._note(database, by, "close outlet", name)
+
+    # Through an outlet
+
+    def readable(self, who: Identity) -> list[Outlet]:
+        """Return the outlets that somebody may read."""
+        now = datetime.now(UTC)
+        return [outlet for outlet in self.outlets if Right.READ in outlet.rights_of(who, now)]
+
+    def through(self, name: str, who: Identity) -> OutletRows:
+        """Return the rows of an outlet for somebody who may read it. Raises KeyError for one that there is not, or not
+        for them, which is the same."""
+        outlet = self.outlet(name)
+        if Right.READ not in outlet.rights_of(who, datetime.now(UTC)):
+            _missing(name)
+        return OutletRows(PostedRows(self.file, self.posting(outlet.posting)), outlet)
+
+    def add_row(self, name: str, who: Identity, values: dict[str, Any], wkb: bytes | None) -> ShownRow:
+        """Add a row. Raises KeyError, NotAllowed, BadRow."""
+        shown = self._for(name, who, Right.ADD)
+        made = _sources(shown, values)
+        with self.file.changing() as database:
+            row = shown.rows.add(database, made, wkb, who.account)
+            return _still_shown(shown, row.name)
+
+    def change_row(
+        self, name: str, who: Identity, row: str, state: str, values: dict[str, Any],
+        wkb: Callable[[bytes | None], bytes | None] = lambda wkb: wkb,
+    ) -> ShownRow:  # fmt: skip
+        """Change values of a row that is still in the state in which it was seen; `wkb` gives its new geometry from the
+        stored one. Raises KeyError, RowGone, NotAllowed, EditConflict, BadRow."""
+        shown = self._for(name, who, Right.CHANGE)
+        made = _sources(shown, values)
+        with self.file.changing() as database:
+            stored = self._touched(shown, who, row, state, database)
+            geometry = wkb(stored.wkb)
+            if geometry != stored.wkb and shown.outlet.blur:
+                raise NotAllowed("places are not exact here, and can't be changed")
+            shown.rows.change(database, row, made, geometry, who.account)
+            return _still_shown(shown, row)
+
+    def delete_row(self, name: str, who: Identity, row: str, state: str) -> None:
+        """Delete a row that is still in the state in which it was seen. Raises KeyError, RowGone, NotAllowed,
+        EditConflict."""
+        shown = self._for(name, who, Right.DELETE)
+        with self.file.changing() as database:
+            self._touched(shown, who, row, state, database)
+            shown.rows.delete(database, row, who.account)
+
+    def undo(self, posting: str, number: int, who: Identity) -> PostedRow | None:
+        """Take back an edit of one's own, or any edit as an owner. Raises KeyError, RowGone, NotAllowed,
+        UndoConflict."""
+        rows = self.rows(posting)
+        with self.file.changing() as database:
+            edit: RowEdit = rows.edit(number, database)
+            if not (who.is_owner or (who.account and edit.account == who.account)):
+                raise NotAllowed("it was done by somebody else")
+            return rows.undo(database, number, who.account)
+
+    def _for(self, name: str, who: Identity, right: Right) -> OutletRows:
+        shown = self.through(name, who)
+        if right not in shown.outlet.rights_of(who, datetime.now(UTC)):
+            raise NotAllowed(f"you may not {right} here")
+        return shown
+
+    @staticmethod
+    def _touched(shown: OutletRows, who: Identity, row: str, state: str, database: sqlite3.Connection) -> PostedRow:
+        seen = shown.row(row)  # by the connection of this thread, which the transaction is of
+        if seen is None:
+            raise RowGone(row)
+        stored = shown.rows.row(row, database)
+        if not shown.may_touch(stored, who):
+            raise NotAllowed("it was added by somebody else")
+        if seen.state != state:
+            raise EditConflict(seen)
+        return stored
+
+    def _has(self, table: str, name: str) -> bool:
+        return self.file.reading.execute(f"SELECT 1 FROM {table} WHERE id = ?", [name]).fetchone() is not None
+
+
+def id_of(title: str) -> str:
+    """Return a title as it stands in addresses."""
+    return re.sub(r"[^a-z0-9]+", "_", title.casefold()).strip("_")[:60] or "posting"
+
+
+def _missing(name: str) -> Any:
+    raise KeyError(name)
+
+
+def _sources(shown: OutletRows, values: dict[str, Any]) -> dict[str, Any]:
+    try:
+        return shown.sources_of(values)
+    except KeyError as error:
+        from .posted_rows import BadRow
+
+        raise BadRow(f"there is no field {error.args[0]}") from None
+    except PermissionError as error:
+        raise NotAllowed(str(error)) from None
+
+
+def _still_shown(shown: OutletRows, row: str) -> ShownRow:
+    """Return a row as it is shown after a change, in the middle of the transaction. Raises NotAllowed for one that is
+    not shown any more: who sees some rows makes no others."""
+    found = shown.row(row)
+    if found is None:
+        raise NotAllowed("the row would not be among those that are shown here")
+    return found
+
+
+def _posting(
+    name: str, number: int, title: str, owner: str, fields: str, crs: str | None, geometry_type: str, summary: str
+) -> Posting:
+    stated = tuple(PostedField(each["name"], FieldType(each["type"]), each["unit"]) for each in json.loads(fields))
+    return Posting(name, number, title, owner, stated, crs, geometry_type, summary)
+
+
+def _outlet_text(outlet: Outlet) -> str:
+    stated = asdict(outlet) | {
+        "rights": [[circle, sorted(rights)] for circle, rights in outlet.rights],
+        "until": outlet.until.isoformat() if outlet.until is not None else None,
+    }
+    return json.dumps(stated, ensure_ascii=False)
+
+
+def _outlet(text: str) -> Outlet:
+    stated = json.loads(text)
+    return Outlet(**stated | {
+        "fields": tuple(OutletField(**each) for each in stated["fields"]),
+        "rights": tuple((circle, frozenset(map(Right, rights))) for circle, rights in stated["rights"]),
+        "area": tuple(stated["area"]) if stated["area"] is not None else None,
+        "until": datetime.fromisoformat(stated["until"]) if stated["until"] is not None else None,
+    })  # fmt: skip
+
+
+__all__ = ["DepotStore", "EditConflict", "NotAllowed", "RowsAsked", "UndoConflict"]

@@ -1,0 +1,77 @@
+"""An outlet: an offer of a posting with its own fields, rows and permissions."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from .posting import Posting
+from .rights import ALL_RIGHTS, EVERYBODY, Identity, Right
+
+
+class BadOutlet(ValueError):
+    """An outlet that its posting does not allow, with the reason."""
+
+
+@dataclass(frozen=True)
+class OutletField:
+    """A field of the posting, as the outlet names it, rounded to `decimals` where that is not None."""
+
+    source: str
+    name: str
+    decimals: int | None = None
+
+
+@dataclass(frozen=True)
+class Outlet:
+    """Which fields and rows of a posting are offered, where, to whom, and until when.
+
+    where : a condition over the posting's own fields
+    area : (xmin, ymin, xmax, ymax) in the posting's CRS; features that lie wholly in it are offered
+    blur : the size of the grid that coordinates are put on, in units of the CRS, 0 for none
+    rights : what each circle may do
+    own_rows : what is changed and deleted must have been added by the same account
+    """
+
+    id: str
+    posting: str
+    title: str
+    fields: tuple[OutletField, ...]
+    rights: tuple[tuple[str, frozenset[Right]], ...]
+    summary: str = ""
+    where: str = ""
+    area: tuple[float, float, float, float] | None = None
+    blur: float = 0.0
+    own_rows: bool = False
+    until: datetime | None = None
+
+    def rights_of(self, who: Identity, now: datetime) -> frozenset[Right]:
+        """Return what somebody may do with it now. Whoever may change something may read it."""
+        if self.until is not None and now >= self.until and not who.is_owner:
+            return frozenset()
+        mine = dict(self.rights)
+        found = set(ALL_RIGHTS if who.is_owner else mine.get(EVERYBODY, frozenset()))
+        for circle in who.circles:
+            found |= mine.get(circle, frozenset())
+        if found:
+            found.add(Right.READ)
+        return frozenset(found) & (who.scope | {Right.READ})
+
+    def check(self, posting: Posting) -> None:
+        """Raise BadOutlet where it does not fit its posting."""
+        known = {field.name for field in posting.fields}
+        for each in self.fields:
+            if each.source not in known:
+                raise BadOutlet(f"{posting.title} has no field {each.source}")
+        names = [each.name.casefold() for each in self.fields]
+        twice = next((name for name in names if names.count(name) > 1), None)
+        if twice is not None:
+            raise BadOutlet(f"two fields are called {twice}")
+        if any(not name.strip() or name.startswith("__") or '"' in name for name in names):
+            raise BadOutlet("a field has no name, or one that begins with __ or has a quotation mark")
+        if self.blur < 0:
+            raise BadOutlet("the grid that coordinates are put on has a negative size")
+        if self.area is not None and not (self.area[0] < self.area[2] and self.area[1] < self.area[3]):
+            raise BadOutlet("the area is empty")
+        if (self.area is not None or self.blur) and not posting.has_shapes:
+            raise BadOutlet(f"{posting.title} has no places")

@@ -1,0 +1,202 @@
+"""The rows of a posting as an outlet shows them. All that others learn of a posting goes through here.
+
+A question is put to a query that has the shown fields alone, rounded as they are shown, so that nothing that is left
+out can be filtered by, sorted by, counted or stumbled upon. Boxes are compared with the geometry that is shown.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import shapely
+
+from brisk_atlas.core.model import BadExpression
+from brisk_atlas.core.table.asking import quoted
+from brisk_atlas.core.table.server_sql import SQLITE, as_stated
+
+from .outlet import Outlet, OutletField
+from .posted_rows import PostedRow, PostedRows
+from .posting import FieldType, Value
+from .rights import Identity
+
+MOST_COUNTED = 10_000  # rows; of more it is not said how many there are
+NAME, WKB, ID = '"__name"', '"__wkb"', '"__id"'  # columns beside the fields, none of which is called so
+ARROW_TYPES = {
+    FieldType.BOOLEAN: "bool",
+    FieldType.INTEGER: "int64",
+    FieldType.NUMBER: "double",
+    FieldType.TEXT: "string",
+    FieldType.DATE: "date32[day]",
+    FieldType.TIME: "timestamp[us, tz=UTC]",
+}
+
+Box = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class ShownRow:
+    """A row as an outlet shows it."""
+
+    name: str
+    values: dict[str, Value]
+    wkb: bytes | None
+
+    @property
+    def state(self) -> str:
+        """A text that differs once anything that is shown has changed, and by nothing else."""
+        content = json.dumps([self.name, self.values, self.wkb.hex() if self.wkb is not None else None])
+        return hashlib.sha256(content.encode()).hexdigest()[:32]
+
+
+@dataclass(frozen=True)
+class RowsAsked:
+    """Which rows: those that meet a box in the posting's CRS and a condition over the shown fields, in the order of
+    fields (a "-" before a name for descending), and then of names."""
+
+    box: Box | None = None
+    where: str = ""
+    order: tuple[str, ...] = ()
+
+
+class OutletRows:
+    """The rows of one outlet."""
+
+    def __init__(self, rows: PostedRows, outlet: Outlet) -> None:
+        self.rows, self.outlet = rows, outlet
+        self.fields = {field.name: rows.posting.field(field.source) for field in outlet.fields}
+
+    # Reading
+
+    def page(self, asked: RowsAsked, limit: int, *, after: str = "", skip: int = 0) -> list[ShownRow]:
+        """Return some rows: from behind the row called `after` on where they are in no order of fields, else without
+        the first `skip`. Raises BadExpression."""
+        query, given = self._query(asked)
+        order = ", ".join([*(self._ordered(name) for name in asked.order), NAME])
+        behind = "" if asked.order or not after else f" WHERE {NAME} > ?"
+        names = ", ".join([NAME, WKB, *map(quoted, self.fields)])
+        found = self.rows.store.reading.execute(
+            f"SELECT {names} FROM ({query}){behind} ORDER BY {order} LIMIT ? OFFSET ?",
+            [*given, *([after] if behind else []), limit, skip],
+        )
+        return [self._shown(each) for each in found]
+
+    def count(self, asked: RowsAsked = RowsAsked()) -> int | None:
+        """Return how many rows there are, None for more than are counted. Raises BadExpression."""
+        query, given = self._query(asked)
+        text = f"SELECT count(*) FROM (SELECT 1 FROM ({query}) LIMIT {MOST_COUNTED + 1})"
+        (found,) = self.rows.store.reading.execute(text, given).fetchone()
+        return found if found <= MOST_COUNTED else None
+
+    def row(self, name: str) -> ShownRow | None:
+        """Return a row by its name, None for one that is not there or not shown."""
+        query, given = self._query(RowsAsked())
+        names = ", ".join([NAME, WKB, *map(quoted, self.fields)])
+        found = self.rows.store.reading.execute(
+            f"SELECT {names} FROM ({query}) WHERE {NAME} = ?", [*given, name]
+        ).fetchone()  # fmt: skip
+        return self._shown(found) if found is not None else None
+
+    def extent(self) -> Box | None:
+        """Return the bounds of what is shown, None where nothing has a place."""
+        if not self.rows.posting.has_shapes:
+            return None
+        query, given = self._query(RowsAsked())
+        database = self.rows.store.reading
+        bounds = np.array([
+            shapely.from_wkb(wkb).bounds
+            for (wkb,) in database.execute(f"SELECT {WKB} FROM ({query}) WHERE {WKB} IS NOT NULL", given)
+        ], float).reshape(-1, 4)  # fmt: skip
+        known = bounds[np.isfinite(bounds).all(axis=1)]
+        if not len(known):
+            return None
+        low, high = known[:, :2].min(axis=0), known[:, 2:].max(axis=0)
+        return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+
+    def may_touch(self, row: PostedRow, who: Identity) -> bool:
+        """Return whether somebody who may change rows may change this one."""
+        return not self.outlet.own_rows or who.is_owner or (bool(who.account) and row.added_by == who.account)
+
+    def sources_of(self, values: dict[str, Any]) -> dict[str, Any]:
+        """Return values by the posting's own fields. Raises KeyError for a name that is not shown, and PermissionError
+        for a field that is shown rounded, whose exact value would be lost."""
+        own = {each.name: each for each in self.outlet.fields}
+        made = {}
+        for name, value in values.items():
+            each = own[name]
+            if each.decimals is not None:
+                raise PermissionError(f"{name} is rounded here, and can't be changed")
+            made[each.source] = value
+        return made
+
+    # Asking
+
+    def _query(self, asked: RowsAsked) -> tuple[str, list[Any]]:
+        """Return a query that has NAME, WKB and the shown fields, and the values for it."""
+        table, outlet, posting = self.rows.table, self.outlet, self.rows.posting
+        at = {field.name: number for number, field in enumerate(posting.fields)}
+        columns = [f"{_expression(f'f{at[each.source]}', each)} AS {quoted(each.name)}" for each in outlet.fields]
+        given: list[Any] = []
+        conditions = []
+        if outlet.where:
+            types = {field.name: ARROW_TYPES[field.type] for field in posting.fields}
+            own = ", ".join(f"f{number} AS {quoted(name)}" for name, number in at.items())
+            inner = f"SELECT {ID} FROM (SELECT id AS {ID}, {own} FROM {table}) WHERE {_stated(outlet.where, types)}"
+            conditions.append(f"id IN ({inner})")
+        boxes = (outlet.area, _grown(asked.box, outlet.blur) if asked.box is not None else None)
+        for box in boxes:
+            if box is not None:
+                near = f"SELECT id FROM {self.rows.places} WHERE xmax >= ? AND xmin <= ? AND ymax >= ? AND ymin <= ?"
+                conditions.append(f"id IN ({near})")
+                given += [box[0], box[2], box[1], box[3]]
+        if outlet.area is not None:
+            conditions.append("lies_in(wkb, ?, ?, ?, ?)")
+            given += outlet.area
+        shape = f"on_grid(wkb, {float(outlet.blur)!r})" if outlet.blur else "wkb"
+        if asked.box is not None:
+            conditions.append(f"meets({shape}, ?, ?, ?, ?)")
+            given += asked.box
+        where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
+        query = f"SELECT {', '.join([f'name AS {NAME}', f'{shape} AS {WKB}', *columns])} FROM {table}{where}"
+        if asked.where:
+            types = {name: ARROW_TYPES[field.type] for name, field in self.fields.items()}
+            query = f"SELECT * FROM ({query}) WHERE {_stated(asked.where, types)}"
+        return query, given
+
+    def _ordered(self, name: str) -> str:
+        plain = name.removeprefix("-")
+        if plain not in self.fields:
+            raise BadExpression(name, f"there is no field {plain}", "The schema lists the fields.")
+        return f"{quoted(plain)} {'DESC' if name.startswith('-') else 'ASC'}"
+
+    def _shown(self, found: Sequence[Any]) -> ShownRow:
+        name, wkb, *stored = found
+        values = {
+            field: bool(value) if self.fields[field].type is FieldType.BOOLEAN and value is not None else value
+            for field, value in zip(self.fields, stored)
+        }
+        return ShownRow(name, values, wkb)
+
+
+def _expression(column: str, field: OutletField) -> str:
+    """Return a field as it is shown. A zero has no sign, by which it would be known from which side it was rounded."""
+    return column if field.decimals is None else f"(round({column}, {int(field.decimals)}) + 0.0)"
+
+
+def _stated(where: str, types: dict[str, str]) -> str:
+    """Return a condition as the store's SQL. Raises BadExpression for one that it can't be asked by."""
+    stated = as_stated(where, types, SQLITE)
+    if stated is None:
+        raise BadExpression(
+            where[:200], "it names something else than fields and values, or compares what can't be compared",
+            "Compare fields of the schema with values, joined by AND, OR and NOT.",
+        )  # fmt: skip
+    return stated
+
+
+def _grown(box: Box, by: float) -> Box:
+    return box[0] - by, box[1] - by, box[2] + by, box[3] + by

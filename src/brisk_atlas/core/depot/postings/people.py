@@ -1,0 +1,209 @@
+"""Accounts, circles, tokens and invitations of a Depot, and an audit log of what is done with them."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import secrets
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from functools import cached_property
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerificationError
+
+from .database import StoreFile
+from .posting import time_text
+from .rights import ALL_RIGHTS, ANYONE, EVERYBODY, Identity, Right
+
+NAME = re.compile(r"[\w.@+-]{1,80}")
+SHORTEST_PASSWORD = 10
+SECRET_BYTES = 32
+FREE_TRIES = 5  # wrong passwords before an account is shut for a while
+SHUT_S, LONGEST_SHUT_S = 2.0, 900.0  # after the first one more; twice as long after each further one
+INVITED_FOR = timedelta(days=7)
+
+
+class BadAccount(ValueError):
+    """A name, a password or a circle that can't be, with the reason."""
+
+
+class WrongSecret(PermissionError):
+    """A password, token or invitation that is not right, or of an account that is shut for now."""
+
+
+@dataclass(frozen=True)
+class AuditEntry:
+    """What was done: when (UTC), by which account, the deed and what about."""
+
+    at: str
+    account: str
+    deed: str
+    about: str
+
+
+def digest_of(secret: str) -> str:
+    """Return what is stored of a secret that is too long to be guessed."""
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
+class People:
+    """Who has accounts, and in which circles. Raises BadAccount, WrongSecret."""
+
+    def __init__(self, store: StoreFile, hasher: PasswordHasher | None = None) -> None:
+        self.store = store
+        self._hasher = hasher or PasswordHasher()
+
+    @cached_property
+    def _nobodys(self) -> str:
+        """A stored password that no account has, compared where there is no account, so that this takes as long."""
+        return self._hasher.hash(secrets.token_hex(SECRET_BYTES))
+
+    # Accounts
+
+    def is_new(self) -> bool:
+        """Return whether there is no owner yet."""
+        return self.store.reading.execute("SELECT 1 FROM account WHERE is_owner LIMIT 1").fetchone() is None
+
+    def invite(self, circles: Iterable[str] = (), *, by: str, owner: bool = False) -> str:
+        """Return a secret by which one account can be made within a week."""
+        names = [self._circle(each) for each in circles]
+        secret = secrets.token_urlsafe(SECRET_BYTES)
+        until = time_text(datetime.now(UTC) + INVITED_FOR)
+        with self.store.changing() as database:
+            database.execute(
+                "INSERT INTO invitation VALUES (?, ?, ?, ?)", [digest_of(secret), owner, "\n".join(names), until]
+            )
+            self._note(database, by, "invite", "an owner" if owner else ", ".join(names) or "an account")
+        return secret
+
+    def join(self, secret: str, name: str, password: str) -> Identity:
+        """Make the account that an invitation is for, which is used up by that."""
+        if not NAME.fullmatch(name):
+            raise BadAccount("a name has letters, digits and . @ + - _ alone")
+        if len(password) < SHORTEST_PASSWORD:
+            raise BadAccount(f"a password has at least {SHORTEST_PASSWORD} characters")
+        stored = self._hasher.hash(password)
+        with self.store.changing() as database:
+            found = database.execute(
+                "DELETE FROM invitation WHERE digest = ? AND until > ? RETURNING is_owner, circles",
+                [digest_of(secret), time_text(datetime.now(UTC))],
+            ).fetchone()
+            if found is None:
+                raise WrongSecret("the invitation is not known, or was used")
+            if database.execute("SELECT 1 FROM account WHERE name = ?", [name]).fetchone():
+                raise BadAccount("this name is taken")
+            database.execute(
+                "INSERT INTO account (name, password, is_owner) VALUES (?, ?, ?)", [name, stored, found[0]]
+            )
+            for circle in filter(None, found[1].split("\n")):
+                database.execute("INSERT INTO member VALUES (?, ?)", [circle, name])
+            self._note(database, name, "join", found[1].replace("\n", ", "))
+        return self.identity(name)
+
+    def put_into(self, circle: str, account: str, *, by: str) -> None:
+        """Make an account a member of a circle."""
+        with self.store.changing() as database:
+            if not database.execute("SELECT 1 FROM account WHERE name = ?", [account]).fetchone():
+                raise BadAccount(f"there is no account {account}")
+            database.execute("INSERT OR IGNORE INTO member VALUES (?, ?)", [self._circle(circle), account])
+            self._note(database, by, "add member", f"{account} to {circle}")
+
+    def take_out_of(self, circle: str, account: str, *, by: str) -> None:
+        """Make an account no member of a circle any more."""
+        with self.store.changing() as database:
+            database.execute("DELETE FROM member WHERE circle = ? AND account = ?", [circle, account])
+            self._note(database, by, "remove member", f"{account} from {circle}")
+
+    @staticmethod
+    def _circle(name: str) -> str:
+        if not NAME.fullmatch(name) or name == EVERYBODY:
+            raise BadAccount(f"a circle can't be called {name[:80]!r}")
+        return name
+
+    # Who asks
+
+    def identity(self, account: str, scope: frozenset[Right] = ALL_RIGHTS) -> Identity:
+        """Return who an account is; nobody in particular for one that there is not."""
+        found = self.store.reading.execute("SELECT is_owner FROM account WHERE name = ?", [account]).fetchone()
+        if found is None:
+            return ANYONE
+        circles = self.store.reading.execute("SELECT circle FROM member WHERE account = ?", [account])
+        return Identity(account, frozenset(circle for (circle,) in circles), scope, bool(found[0]))
+
+    def by_password(self, account: str, password: str) -> Identity:
+        """Return who an account and its password are. After some wrong ones the account is shut, longer each time."""
+        now = datetime.now(UTC)
+        found = self.store.reading.execute(
+            "SELECT password, failures, shut_until FROM account WHERE name = ?", [account]
+        ).fetchone()  # fmt: skip
+        stored, failures, shut = found or (self._nobodys, 0, "")
+        if shut > time_text(now):
+            raise WrongSecret("the account is shut for a while after wrong passwords")
+        try:
+            self._hasher.verify(stored, password)
+            right = found is not None
+        except (VerificationError, InvalidHashError):
+            right = False
+        if right and failures == 0:
+            return self.identity(account)
+        with self.store.changing() as database:
+            if right:
+                database.execute("UPDATE account SET failures = 0, shut_until = '' WHERE name = ?", [account])
+            else:
+                wait = min(LONGEST_SHUT_S, SHUT_S * 2.0 ** max(0, failures + 1 - FREE_TRIES))
+                until = time_text(now + timedelta(seconds=wait)) if failures + 1 >= FREE_TRIES else ""
+                database.execute(
+                    "UPDATE account SET failures = failures + 1, shut_until = ? WHERE name = ?", [until, account]
+                )
+                self._note(database, account if found else "", "wrong password", "")
+        if not right:
+            raise WrongSecret("the name or the password is not right")
+        return self.identity(account)
+
+    def make_token(self, account: str, label: str, scope: frozenset[Right], until: datetime) -> str:
+        """Return a token for scripts, which has no more rights than its account and its scope."""
+        secret = secrets.token_urlsafe(SECRET_BYTES)
+        with self.store.changing() as database:
+            if not database.execute("SELECT 1 FROM account WHERE name = ?", [account]).fetchone():
+                raise BadAccount(f"there is no account {account}")
+            stated = [digest_of(secret), account, label, " ".join(sorted(scope)), time_text(until)]
+            database.execute("INSERT INTO token VALUES (?, ?, ?, ?, ?)", stated)
+            self._note(database, account, "make token", label)
+        return secret
+
+    def drop_tokens(self, account: str, label: str) -> None:
+        """Make the tokens of a label worth nothing."""
+        with self.store.changing() as database:
+            database.execute("DELETE FROM token WHERE account = ? AND label = ?", [account, label])
+            self._note(database, account, "drop token", label)
+
+    def by_token(self, secret: str) -> Identity:
+        """Return who a token is of."""
+        found = self.store.reading.execute(
+            "SELECT account, scope FROM token WHERE digest = ? AND until > ?",
+            [digest_of(secret), time_text(datetime.now(UTC))],
+        ).fetchone()
+        if found is None:
+            raise WrongSecret("the token is not known, or has run out")
+        return self.identity(found[0], frozenset(Right(each) for each in found[1].split()))
+
+    # Audit
+
+    def audit(self) -> list[AuditEntry]:
+        """Return what was done, in its order."""
+        found = self.store.reading.execute("SELECT at, account, deed, about FROM audit ORDER BY number")
+        return [AuditEntry(*each) for each in found]
+
+    def note(self, account: str, deed: str, about: str) -> None:
+        """Write something into the audit log."""
+        with self.store.changing() as database:
+            self._note(database, account, deed, about)
+
+    @staticmethod
+    def _note(database, account: str, deed: str, about: str) -> None:  # type: ignore[no-untyped-def]
+        database.execute(
+            "INSERT INTO audit (at, account, deed, about) VALUES (?, ?, ?, ?)",
+            [time_text(datetime.now(UTC)), account, deed, about],
+        )

@@ -1,0 +1,301 @@
+"""The rows of a posting: added, changed and deleted, each time with what was there before."""
+
+from __future__ import annotations
+
+import json
+import secrets
+import sqlite3
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from enum import StrEnum
+from typing import Any
+
+import shapely
+
+from .database import StoreFile
+from .posting import FieldType, Posting, Value, time_text, value_as
+
+ROW_BYTES = 12  # of the random names of rows, which say nothing of their number or order
+
+
+class Deed(StrEnum):
+    ADD = "add"
+    CHANGE = "change"
+    DELETE = "delete"
+
+
+class RowGone(LookupError):
+    """A row that is not there, or no longer."""
+
+
+class BadRow(ValueError):
+    """Values or a geometry that the posting can't hold, with the reason."""
+
+
+class UndoConflict(RuntimeError):
+    """An edit that can't be undone, as the row was changed since."""
+
+
+@dataclass(frozen=True)
+class PostedRow:
+    """A row as it is stored. `wkb` is its geometry in the posting's CRS; `added_by` an account, "" for none."""
+
+    name: str
+    values: dict[str, Value]
+    wkb: bytes | None
+    added_by: str
+
+    def as_text(self) -> str:
+        """Return it as the history has it."""
+        shape = self.wkb.hex() if self.wkb is not None else None
+        return json.dumps({"values": self.values, "wkb": shape, "added_by": self.added_by}, ensure_ascii=False)
+
+    @classmethod
+    def from_text(cls, name: str, text: str) -> PostedRow:
+        """Return the row that the history has."""
+        stored = json.loads(text)
+        wkb = bytes.fromhex(stored["wkb"]) if stored["wkb"] is not None else None
+        return cls(name, stored["values"], wkb, stored["added_by"])
+
+
+@dataclass(frozen=True)
+class RowEdit:
+    """What was done to a row: who, when (UTC), and the row before and after, None where there was none. `undoes` is the
+    number of the edit that it takes back."""
+
+    number: int
+    row: str
+    deed: Deed
+    account: str
+    at: str
+    before: PostedRow | None
+    after: PostedRow | None
+    undoes: int | None = None
+
+
+def create_rows(database: sqlite3.Connection, posting: Posting) -> None:
+    """Make the tables of a posting."""
+    kinds = {FieldType.BOOLEAN: "INTEGER", FieldType.INTEGER: "INTEGER", FieldType.NUMBER: "REAL"}
+    columns = "".join(f", f{at} {kinds.get(each.type, 'TEXT')}" for at, each in enumerate(posting.fields))
+    database.execute(
+        f"CREATE TABLE rows_{posting.number} (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, "
+        f"added_by TEXT NOT NULL, wkb BLOB{columns})"
+    )
+    if posting.has_shapes:
+        database.execute(f"CREATE VIRTUAL TABLE places_{posting.number} USING rtree(id, xmin, xmax, ymin, ymax)")
+
+
+def drop_rows(database: sqlite3.Connection, posting: Posting) -> None:
+    """Remove the tables of a posting."""
+    database.execute(f"DROP TABLE rows_{posting.number}")
+    if posting.has_shapes:
+        database.execute(f"DROP TABLE places_{posting.number}")
+
+
+def checked_values(posting: Posting, values: Mapping[str, Any]) -> dict[str, Value]:
+    """Return values by field as they are stored. Raises BadRow."""
+    made = {}
+    for name, value in values.items():
+        try:
+            made[name] = value_as(value, posting.field(name).type)
+        except KeyError:
+            raise BadRow(f"there is no field {name}") from None
+        except ValueError as error:
+            raise BadRow(f"{name}: {error}") from None
+    return made
+
+
+def checked_wkb(posting: Posting, wkb: bytes | None) -> bytes | None:
+    """Return a geometry as it is stored, little-endian. Raises BadRow for one that the posting can't hold."""
+    if wkb is None:
+        return None
+    if not posting.has_shapes:
+        raise BadRow("these rows have no geometry")
+    shape = shapely.from_wkb(wkb, on_invalid="ignore")
+    if shape is None or not all(map(_is_finite, shape.bounds if not shape.is_empty else (0.0,))):
+        raise BadRow("the geometry can't be read, or has coordinates that are no numbers")
+    wanted = posting.geometry_type.removesuffix(" Z")
+    if wanted not in ("Unknown", "GeometryCollection") and shape.geom_type.removeprefix("Multi") != wanted.removeprefix(
+        "Multi"
+    ):
+        raise BadRow(f"the geometry is a {shape.geom_type}, and these are {wanted}")
+    return bytes(shapely.to_wkb(shape, byte_order=1, flavor="iso"))
+
+
+def _is_finite(number: float) -> bool:
+    return number - number == 0.0
+
+
+class PostedRows:
+    """The rows of one posting in a store."""
+
+    def __init__(self, store: StoreFile, posting: Posting) -> None:
+        self.store, self.posting = store, posting
+        self.table, self.places = f"rows_{posting.number}", f"places_{posting.number}"
+        self._columns = ", ".join(f"f{at}" for at in range(len(posting.fields)))
+
+    # Reading
+
+    def row(self, name: str, database: sqlite3.Connection | None = None) -> PostedRow:
+        """Return a row by its name. Raises RowGone."""
+        asked = f"SELECT name, added_by, wkb{self._more} FROM {self.table} WHERE name = ?"
+        found = (database or self.store.reading).execute(asked, [name]).fetchone()
+        if found is None:
+            raise RowGone(name)
+        return self._row(found)
+
+    def all_rows(self) -> Iterator[PostedRow]:
+        """Yield all rows, in the order in which they came."""
+        for found in self.store.reading.execute(
+            f"SELECT name, added_by, wkb{self._more} FROM {self.table} ORDER BY id"
+        ):
+            yield self._row(found)
+
+    @property
+    def _more(self) -> str:
+        return f", {self._columns}" if self._columns else ""
+
+    def _row(self, found: tuple) -> PostedRow:
+        name, added_by, wkb, *stored = found
+        values = {field.name: bool(value) if field.type is FieldType.BOOLEAN and value is not None else value
+                  for field, value in zip(self.posting.fields, stored)}  # fmt: skip
+        return PostedRow(name, values, wkb, added_by)
+
+    # Changing, within a transaction of the store
+
+    def add(
+        self, database: sqlite3.Connection, values: Mapping[str, Any], wkb: bytes | None, account: str
+    ) -> PostedRow:
+        """Add a row. Raises BadRow."""
+        made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)
+        row = PostedRow(secrets.token_hex(ROW_BYTES), made, checked_wkb(self.posting, wkb), account)
+        self._put(database, row)
+        self._note(database, Deed.ADD, account, None, row)
+        return row
+
+    def add_many(
+        self, database: sqlite3.Connection, rows: Iterable[tuple[Mapping[str, Any], bytes | None]], account: str
+    ) -> int:
+        """Add the rows that a posting begins with, which are no edits; returns how many. Raises BadRow."""
+        count = 0
+        for values, wkb in rows:
+            made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)
+            self._put(database, PostedRow(secrets.token_hex(ROW_BYTES), made, checked_wkb(self.posting, wkb), account))
+            count += 1
+        return count
+
+    def change(
+        self, database: sqlite3.Connection, name: str, values: Mapping[str, Any], wkb: bytes | None, account: str
+    ) -> PostedRow:
+        """Change some values of a row, and its geometry to `wkb`. Raises RowGone, BadRow."""
+        before = self.row(name, database)
+        made = before.values | checked_values(self.posting, values)
+        after = PostedRow(name, made, checked_wkb(self.posting, wkb), before.added_by)
+        self._put(database, after)
+        self._note(database, Deed.CHANGE, account, before, after)
+        return after
+
+    def delete(self, database: sqlite3.Connection, name: str, account: str) -> None:
+        """Delete a row. Raises RowGone."""
+        before = self.row(name, database)
+        self._take(database, name)
+        self._note(database, Deed.DELETE, account, before, None)
+
+    def undo(self, database: sqlite3.Connection, number: int, account: str) -> PostedRow | None:
+        """Take an edit back; returns the row as it is then, None where it is gone. Raises RowGone for an edit that
+        there is not, UndoConflict where what it made was changed since, or it was taken back already."""
+        edit = self.edit(number, database)
+        try:
+            now: PostedRow | None = self.row(edit.row, database)
+        except RowGone:
+            now = None
+        if now != edit.after:
+            raise UndoConflict("the row was changed since")
+        self._take(database, edit.row)
+        if edit.before is not None:
+            self._put(database, edit.before)
+        deed = Deed.CHANGE if edit.before and edit.after else Deed.ADD if edit.before else Deed.DELETE
+        self._note(database, deed, account, now, edit.before, number)
+        return edit.before
+
+    def _put(self, database: sqlite3.Connection, row: PostedRow) -> None:
+        stored = [row.values[field.name] for field in self.posting.fields]
+        marks = "".join(f", f{at} = excluded.f{at}" for at in range(len(stored)))
+        (number,) = database.execute(
+            f"INSERT INTO {self.table} (name, added_by, wkb{self._more}) VALUES ({', '.join('?' * (3 + len(stored)))}) "
+            f"ON CONFLICT (name) DO UPDATE SET wkb = excluded.wkb{marks} RETURNING id",
+            [row.name, row.added_by, row.wkb, *stored],
+        ).fetchone()
+        if self.posting.has_shapes:
+            database.execute(f"DELETE FROM {self.places} WHERE id = ?", [number])
+            xmin, ymin, xmax, ymax = shapely.bounds(shapely.from_wkb(row.wkb)).tolist()
+            if _is_finite(xmin):
+                database.execute(f"INSERT INTO {self.places} VALUES (?, ?, ?, ?, ?)", [number, xmin, xmax, ymin, ymax])
+
+    def _take(self, database: sqlite3.Connection, name: str) -> None:
+        found = database.execute(f"DELETE FROM {self.table} WHERE name = ? RETURNING id", [name]).fetchone()
+        if found is not None and self.posting.has_shapes:
+            database.execute(f"DELETE FROM {self.places} WHERE id = ?", found)
+
+    # History
+
+    def _note(
+        self, database: sqlite3.Connection, deed: Deed, account: str, before: PostedRow | None,
+        after: PostedRow | None, undoes: int | None = None,
+    ) -> None:  # fmt: skip
+        row = after or before
+        assert row is not None
+        (last,) = database.execute("SELECT max(at) FROM edit WHERE posting = ?", [self.posting.id]).fetchone()
+        at = max(time_text(datetime.now(UTC)), last or "")  # a clock that is set back does not turn time round
+        texts = (each.as_text() if each is not None else None for each in (before, after))
+        try:
+            database.execute(
+                "INSERT INTO edit (posting, row, deed, account, at, before, after, undoes) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                [self.posting.id, row.name, deed, account, at, *texts, undoes],
+            )
+        except sqlite3.IntegrityError as error:
+            raise UndoConflict("it was taken back already") from error
+
+    def edits(self, row: str | None = None, *, after: int = 0) -> list[RowEdit]:
+        """Return what was done, to one row or to all, in its order, from after the number of an edit on."""
+        where, given = ("AND row = ?", [row]) if row is not None else ("", [])
+        found = self.store.reading.execute(
+            f"SELECT number, row, deed, account, at, before, after, undoes FROM edit "
+            f"WHERE posting = ? AND number > ? {where} ORDER BY number",
+            [self.posting.id, after, *given],
+        )
+        return [_edit(each) for each in found]
+
+    def edit(self, number: int, database: sqlite3.Connection | None = None) -> RowEdit:
+        """Return an edit by its number. Raises RowGone."""
+        found = (database or self.store.reading).execute(
+            "SELECT number, row, deed, account, at, before, after, undoes FROM edit WHERE posting = ? AND number = ?",
+            [self.posting.id, number],
+        ).fetchone()  # fmt: skip
+        if found is None:
+            raise RowGone(str(number))
+        return _edit(found)
+
+    def rows_at(self, when: str) -> dict[str, PostedRow]:
+        """Return the rows as they were at a time (UTC, ISO 8601), by name."""
+        database = self.store.reading
+        database.execute("BEGIN")  # so that rows and edits are of one moment
+        try:
+            rows = {row.name: row for row in self.all_rows()}
+            later = [edit for edit in self.edits() if edit.at > when]
+        finally:
+            database.execute("COMMIT")
+        for edit in reversed(later):
+            if edit.before is None:
+                rows.pop(edit.row, None)
+            else:
+                rows[edit.row] = edit.before
+        return rows
+
+
+def _edit(found: tuple) -> RowEdit:
+    number, row, deed, account, at, before, after, undoes = found
+    was, now = (PostedRow.from_text(row, text) if text is not None else None for text in (before, after))
+    return RowEdit(number, row, Deed(deed), account, at, was, now, undoes)
