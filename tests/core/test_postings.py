@@ -78,6 +78,7 @@ def test_rows_come_back_as_they_were_posted_and_nobody_sees_them_before_there_is
     ]
     assert [row.wkb for row in stored] == [shape for _, shape in rows()]
     assert store.readable(OWNER) == store.readable(ADA) == []
+    assert all(not each.stat().st_mode & 0o077 for each in (store.file.path.parent, *store.file.path.parent.iterdir()))
     again = DepotStore(store.file.path.parent)
     assert again.posting(posting.id) == posting and again.postings == [posting]
     again.close()

@@ -31,7 +31,8 @@ def _window_parser() -> argparse.ArgumentParser:
         epilog="Without a window: `brisk-atlas facts PATH... [--json]` says what datasets are; "
         "`brisk-atlas compare A B` says what differs between two deliveries; `brisk-atlas record "
         "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records; `brisk-atlas step` "
-        "does one step of a recipe; `brisk-atlas stand-in` offers a project on this machine as services would.",
+        "does one step of a recipe; `brisk-atlas depot` shares layers with colleagues and everybody; `brisk-atlas "
+        "stand-in` offers a project on this machine as services would.",
     )
     parser.add_argument("paths", nargs="*", help="datasets, or one project, to open")
     parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
@@ -83,6 +84,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from . import stand_in
 
         return stand_in.main(given[1:])
+    if command == "depot":
+        from . import depot
+
+        return depot.main(given[1:])
     if command == "step":
         from . import step
 

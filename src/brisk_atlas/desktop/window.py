@@ -167,7 +167,7 @@ class AtlasWindow(QMainWindow):
         if "desk" not in self._made:
             from .pages.desk_page import DeskPage
 
-            desk = self._made["desk"] = DeskPage(self.session)
+            desk = self._made["desk"] = DeskPage(self.session, self._rooms["desk"])
             self._house("desk", desk)
             desk.map.set_tools(self.commands, MAP_TOOLS)
             desk.to_find.clicked.connect(lambda: self.show_page("find"))

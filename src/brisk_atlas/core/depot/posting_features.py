@@ -12,7 +12,7 @@ from shapely.errors import GEOSException
 from brisk_atlas.core.place import same_crs, transform
 
 from .answers import Refused
-from .offers import DEGREES, flipped, in_crs
+from .offers import flipped, in_crs
 from .postings.outlet_rows import ShownRow
 from .postings.posting import FieldType, Posting
 
@@ -65,8 +65,3 @@ def sent_wkb(geometry: Any, posting: Posting, crs: str, *, flip: bool = False) -
             raise Refused("InvalidParameterValue", f"the geometry has no place in {posting.crs}")
         shape = moved
     return bytes(shapely.to_wkb(shape, byte_order=1, flavor="iso"))
-
-
-def system_of(posting: Posting) -> str:
-    """Return the CRS that rows are in where none is asked for."""
-    return DEGREES if posting.crs is not None else ""

@@ -18,6 +18,8 @@ from .folders import FolderAnswers
 from .geoservices import RestAnswers
 from .offers import Depot
 from .ogc_api import ApiAnswers
+from .postings.depot_store import DepotStore
+from .postings_api import PostingsApi
 from .records import RecordAnswers
 from .records_api import RecordsApiAnswers
 from .stac import SceneAnswers
@@ -47,6 +49,11 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     )
     routes = [route for each in answering for route in each.routes()]
     return Misbehaving(Starlette(routes=routes), behaviour)
+
+
+def postings_application(store: DepotStore, title: str) -> Starlette:
+    """Return what answers about the outlets of a store, to each who asks about those that they may read."""
+    return Starlette(routes=PostingsApi(store, title).routes())
 
 
 @dataclass(frozen=True)

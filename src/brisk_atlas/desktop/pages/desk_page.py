@@ -65,9 +65,10 @@ HELD_PX = 440  # of the drawer that shows held probes
 class DeskPage(QWidget):
     """Puts the panes and drawers together and lets them speak with each other."""
 
-    def __init__(self, session: Session) -> None:
-        super().__init__()
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
         self.session = session
+        self._frames()
         self.stack = StackPane(session)
         self.spine = self.stack.spine
         self.map, self.relief = MapPane(session), ReliefPane(session)
@@ -85,10 +86,8 @@ class DeskPage(QWidget):
             asks.view_extent = self._view_extent
         self._summary = False
         self.relief.hide()
-        self.panes = QSplitter(Qt.Orientation.Horizontal)
         self.panes.addWidget(self.map)
         self.panes.addWidget(self.relief)
-        self.panes.setChildrenCollapsible(False)
         self.twins = Twins(session, self.map, self.panes, self._probed)
         self.tether = ReliefTether(self.map, self.relief, self._probed)
         self.deeds = ReliefDeeds(self.map, self.relief, self.tether.to_map, self.tether.eye_of, self._measured,
@@ -99,25 +98,9 @@ class DeskPage(QWidget):
         self.panes.addWidget(self.log)
         self.strip_tether = StripTether(self.map, self.strip, self.tether.show_in_relief)
         self.log_tether = LogTether(self.map, self.log, self.tether.show_in_relief)
-        self.bottom = QFrame()
-        self.bottom.setObjectName("bottomDrawer")
-        below = QVBoxLayout(self.bottom)
-        below.setContentsMargins(0, 0, 0, 0)
-        below.addWidget(self.sheet)
-        self.bottom.hide()
-        self.middle = QSplitter(Qt.Orientation.Vertical)
-        self.upper = QSplitter(Qt.Orientation.Vertical)
-        self.upper.addWidget(self._panes_below_comparison())
+        self._below_sheet.addWidget(self.sheet)
+        self._below_comparison.insertWidget(0, self.map.comparing)
         self.upper.addWidget(self.strip)
-        self.upper.setStretchFactor(0, 1)
-        self.upper.setChildrenCollapsible(False)
-        self.middle.addWidget(self.upper)
-        self.middle.addWidget(self.bottom)
-        self.middle.setStretchFactor(0, 1)
-        self.middle.setChildrenCollapsible(False)
-        self.side = QFrame()
-        self.side.setObjectName("drawer")
-        self.tabs = QTabWidget()
         for name in DRAWERS:
             self.tabs.addTab(self.drawer(name), name.capitalize())
         self.floating = Floating(self)
@@ -126,27 +109,11 @@ class DeskPage(QWidget):
             self.floating.can(name, Floatable(self.drawer(name), name.capitalize(), DRAWER_SIZE, put_back))
         self.floating.can("sheet", Floatable(self.sheet, "Sheet", SHEET_SIZE, self._put_sheet_back))
         self.floating.can("relief", Floatable(self.relief, "Relief", RELIEF_SIZE, self._put_relief_back))
-        beside = QVBoxLayout(self.side)
-        beside.setContentsMargins(0, 0, 0, 0)
-        beside.addWidget(self.tabs)
-        self.body = QSplitter(Qt.Orientation.Horizontal)
-        self.body.addWidget(self.middle)
-        self.body.addWidget(self.side)
-        self.body.setStretchFactor(0, 1)
+        self._row.insertWidget(0, self.stack)
         self.body.setSizes([1280 - DRAWER_PX, DRAWER_PX])
-        self.body.setChildrenCollapsible(False)
         self.middle.setMinimumWidth(320)  # the hints of hidden panes must not widen the window
         self.side.setMinimumWidth(240)
         self.body.setMinimumWidth(640)
-        self.full, self.empty = QWidget(), self._empty_state()
-        row = QHBoxLayout(self.full)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addWidget(self.stack)
-        row.addWidget(self.body, 1)
-        self.either = QStackedLayout(self)
-        self.either.addWidget(self.empty)
-        self.either.addWidget(self.full)
         self.spine.subject_chosen.connect(session.work.choose)
         self.spine.side_turned.connect(self.map.turn_side)
         self.map.probed.connect(self._probed)
@@ -170,18 +137,38 @@ class DeskPage(QWidget):
         session.work_changed.connect(self._work_changed)
         self._which()
 
-    def _panes_below_comparison(self) -> QWidget:
-        """Return the panes, whose maps begin at the same height, below the bar of what is compared."""
-        above = QWidget()
-        column = QVBoxLayout(above)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addWidget(self.map.comparing)
-        column.addWidget(self.panes, 1)
-        return above
+    def _frames(self) -> None:
+        """Lay out what holds the panes and drawers, from the outside in: a widget that is put into another is given its
+        looks anew with all that it holds."""
+        self.either = QStackedLayout(self)
+        self.empty, self.full = self._empty_state(), QWidget(self)
+        self.either.addWidget(self.empty)
+        self.either.addWidget(self.full)
+        self._row = QHBoxLayout(self.full)
+        self._row.setContentsMargins(0, 0, 0, 0)
+        self._row.setSpacing(0)
+        self.body = QSplitter(Qt.Orientation.Horizontal, self.full)
+        self._row.addWidget(self.body, 1)
+        self.middle, self.side = QSplitter(Qt.Orientation.Vertical, self.body), QFrame(self.body)
+        self.body.setStretchFactor(0, 1)
+        self.side.setObjectName("drawer")
+        self.tabs = QTabWidget(self.side)
+        beside = _close_column(self.side)
+        beside.addWidget(self.tabs)
+        self.upper, self.bottom = QSplitter(Qt.Orientation.Vertical, self.middle), QFrame(self.middle)
+        self.middle.setStretchFactor(0, 1)
+        self.bottom.setObjectName("bottomDrawer")
+        self._below_sheet = _close_column(self.bottom)
+        self.bottom.hide()
+        self._below_comparison = _close_column(QWidget(self.upper))  # the panes, whose maps begin at the same height
+        self.upper.setStretchFactor(0, 1)
+        self.panes = QSplitter(Qt.Orientation.Horizontal, self._below_comparison.parentWidget())
+        self._below_comparison.addWidget(self.panes, 1)
+        for splitter in (self.body, self.middle, self.upper, self.panes):
+            splitter.setChildrenCollapsible(False)
 
     def _empty_state(self) -> QWidget:
-        page = QWidget()
+        page = QWidget(self)
         column = QVBoxLayout(page)
         column.addStretch(1)
         text = PlainLabel("Nothing is open yet. Find shows what a dataset is before you open it.")
@@ -597,3 +584,11 @@ class DeskPage(QWidget):
         if self.relief.isVisible():
             half = self.panes.width() // 2
             self.panes.setSizes([half, half])
+
+
+def _close_column(widget: QWidget) -> QVBoxLayout:
+    """Return the layout of a widget in a column without room between or around."""
+    column = QVBoxLayout(widget)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(0)
+    return column

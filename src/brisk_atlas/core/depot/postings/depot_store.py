@@ -128,14 +128,17 @@ class DepotStore:
 
     def readable(self, who: Identity) -> list[Outlet]:
         """Return the outlets that somebody may read."""
-        now = datetime.now(UTC)
-        return [outlet for outlet in self.outlets if Right.READ in outlet.rights_of(who, now)]
+        return [outlet for outlet in self.outlets if Right.READ in self.rights(outlet, who)]
+
+    def rights(self, outlet: Outlet, who: Identity) -> frozenset[Right]:
+        """Return what somebody may do with an outlet now."""
+        return outlet.rights_of(who, datetime.now(UTC))
 
     def through(self, name: str, who: Identity) -> OutletRows:
         """Return the rows of an outlet for somebody who may read it. Raises KeyError for one that there is not, or not
         for them, which is the same."""
         outlet = self.outlet(name)
-        if Right.READ not in outlet.rights_of(who, datetime.now(UTC)):
+        if Right.READ not in self.rights(outlet, who):
             _missing(name)
         return OutletRows(PostedRows(self.file, self.posting(outlet.posting)), outlet)
 
@@ -183,7 +186,7 @@ class DepotStore:
 
     def _for(self, name: str, who: Identity, right: Right) -> OutletRows:
         shown = self.through(name, who)
-        if right not in shown.outlet.rights_of(who, datetime.now(UTC)):
+        if right not in self.rights(shown.outlet, who):
             raise NotAllowed(f"you may not {right} here")
         return shown
 

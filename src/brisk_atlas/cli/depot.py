@@ -1,0 +1,179 @@
+"""`brisk-atlas depot`: post layers, offer them through outlets, invite people, and serve all that."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+
+USUAL_PORT = 8720
+LOCAL = "local"  # who works on the folder itself
+
+
+def parser() -> argparse.ArgumentParser:
+    made = argparse.ArgumentParser(prog="brisk-atlas depot", description="One source for colleagues and for everybody.")
+    deeds = made.add_subparsers(dest="deed", required=True, metavar="DEED")
+
+    def deed(name: str, words: str) -> argparse.ArgumentParser:
+        each = deeds.add_parser(name, help=words, description=words)
+        each.add_argument("--store", type=Path, required=True, metavar="DIR", help="the folder of the Depot")
+        return each
+
+    serve = deed("serve", "Serve the outlets until interrupted. The first time it prints the owner's one-time address.")
+    serve.add_argument("--host", default="127.0.0.1", help="the address to listen at; this machine alone if not given")
+    serve.add_argument("--port", type=int, default=USUAL_PORT, help=f"{USUAL_PORT} if not given")
+    serve.add_argument("--title", default="Depot", help="what the Depot is called")
+    serve.add_argument("--certificate", type=Path, metavar="PEM", help="for TLS, with --key")
+    serve.add_argument("--key", type=Path, metavar="PEM", help="the private key of the certificate")
+    post = deed("post", "Post a layer. Nobody sees it before it is offered.")
+    post.add_argument("source", metavar="PATH[#PART]", help="the layer")
+    post.add_argument("--title", default="", help="its title; the layer's name if not given")
+    offer = deed("offer", "Offer a posting through an outlet, or change one by --id.")
+    offer.add_argument("posting", help="its id, as `list` prints it")
+    offer.add_argument("--title", required=True, help="the title of the outlet")
+    offer.add_argument("--to", nargs="+", required=True, metavar="CIRCLE:RIGHT[,RIGHT]",
+                       help="who may do what: read, add, change, delete; the circle `everybody` is of all")  # fmt: skip
+    offer.add_argument("--fields", nargs="+", metavar="FIELD[=NAME][:DECIMALS]", help="all if not given")
+    offer.add_argument("--where", default="", help="the rows, by an SQL condition")
+    offer.add_argument("--area", metavar="XMIN,YMIN,XMAX,YMAX", help="features that lie in it, in the posting's CRS")
+    offer.add_argument("--blur", type=float, default=0.0, metavar="SIZE", help="put coordinates on a grid of this size")
+    offer.add_argument("--own-rows", action="store_true", help="rows are changed by those alone who added them")
+    offer.add_argument("--until", metavar="YYYY-MM-DD", help="the day on which it ends")
+    offer.add_argument("--id", default="", help="the id of the outlet in addresses")
+    invite = deed("invite", "Print a secret by which one account can be made at /join/SECRET within a week.")
+    invite.add_argument("--circle", nargs="*", default=[], help="the circles that the account will be in")
+    invite.add_argument("--owner", action="store_true", help="it will own the Depot")
+    deed("list", "Print the postings and outlets.")
+    deed("audit", "Print who did what.")
+    withdraw = deed("withdraw", "Remove a posting with its outlets, rows and history, or one outlet.")
+    withdraw.add_argument("id", help="of the posting or the outlet")
+    return made
+
+
+def main(arguments: list[str]) -> int:
+    """Do what is asked; returns the exit code."""
+    asked = parser().parse_args(arguments)
+    from brisk_atlas.core.depot.postings.depot_store import DepotStore
+    from brisk_atlas.core.depot.postings.outlet import BadOutlet
+    from brisk_atlas.core.depot.postings.posted_rows import BadRow
+    from brisk_atlas.core.model import AtlasError
+
+    try:
+        store = DepotStore(asked.store)
+        try:
+            return _DEEDS[asked.deed](store, asked)
+        finally:
+            store.close()
+    except (AtlasError, BadOutlet, BadRow, ValueError) as error:
+        print(" ".join(str(error).split()), file=sys.stderr)
+    except KeyError as error:
+        print(f"There is no {error.args[0]} in {asked.store}. `depot list` prints what there is.", file=sys.stderr)
+    return 1
+
+
+def _serve(store, asked) -> int:  # type: ignore[no-untyped-def]
+    import uvicorn
+
+    from brisk_atlas.core.depot.serving import postings_application
+
+    base = f"{'https' if asked.certificate else 'http'}://{asked.host}:{asked.port}"
+    if store.people.is_new():
+        print(f"For the owner, once: {base}/join/{store.people.invite(by=LOCAL, owner=True)}", flush=True)
+    print(f"OGC API: {base}/", flush=True)
+    config = uvicorn.Config(
+        postings_application(store, asked.title), asked.host, asked.port, log_level="warning", access_log=False,
+        lifespan="off", timeout_keep_alive=10, limit_concurrency=200, server_header=False,
+        ssl_certfile=asked.certificate, ssl_keyfile=asked.key,
+    )  # fmt: skip
+    uvicorn.Server(config).run()
+    return 0
+
+
+def _post(store, asked) -> int:  # type: ignore[no-untyped-def]
+    from brisk_atlas.core import read
+    from brisk_atlas.core.depot.postings.post_flow import post_flow
+    from brisk_atlas.core.handover.flows import RowFlow
+    from brisk_atlas.core.handover.sources import FileSources, flow_of_part, one_part, source_name
+
+    ref = FileSources().ref(asked.source)
+    part = one_part(read.open(ref), ref)
+    flow = flow_of_part(part, source_name(part))
+    if not isinstance(flow, RowFlow):
+        print(f"{asked.source}: a {flow.kind} has no rows to post.", file=sys.stderr)
+        return 1
+    title = asked.title or source_name(part)
+    posting = post_flow(store, flow, title, owner=LOCAL, geometry_type=part.facts.geometry_type or "Unknown")
+    print(posting.id)
+    return 0
+
+
+def _offer(store, asked) -> int:  # type: ignore[no-untyped-def]
+    from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
+
+    posting = store.posting(asked.posting)
+    fields = [_field(text) for text in asked.fields] if asked.fields else [
+        OutletField(each.name, each.name) for each in posting.fields]  # fmt: skip
+    area = tuple(float(each) for each in asked.area.split(",")) if asked.area else None
+    if area is not None and len(area) != 4:
+        raise ValueError(f"{asked.area} is not XMIN,YMIN,XMAX,YMAX")
+    until = datetime.fromisoformat(asked.until).replace(tzinfo=UTC) if asked.until else None
+    outlet = Outlet(
+        asked.id, posting.id, asked.title, tuple(fields), tuple(_given(text) for text in asked.to), "", asked.where,
+        area, asked.blur, asked.own_rows, until,
+    )  # fmt: skip
+    print(store.offer(outlet, by=LOCAL).id)
+    return 0
+
+
+def _field(text: str):  # type: ignore[no-untyped-def]
+    """Return the field that `depth=tiefe:1` means."""
+    from brisk_atlas.core.depot.postings.outlet import OutletField
+
+    head, colon, decimals = text.rpartition(":")
+    if not colon or not decimals.isdigit():
+        head, decimals = text, ""
+    source, _, name = head.partition("=")
+    return OutletField(source, name or source, int(decimals) if decimals else None)
+
+
+def _given(text: str):  # type: ignore[no-untyped-def]
+    """Return the circle and the rights that `team:read,add` means."""
+    from brisk_atlas.core.depot.postings.rights import Right
+
+    circle, _, rights = text.partition(":")
+    return circle, frozenset(Right(each) for each in (rights or "read").split(","))
+
+
+def _invite(store, asked) -> int:  # type: ignore[no-untyped-def]
+    print(store.people.invite(asked.circle, by=LOCAL, owner=asked.owner))
+    return 0
+
+
+def _list(store, asked) -> int:  # type: ignore[no-untyped-def]
+    for posting in store.postings:
+        kind = posting.geometry_type or "table"
+        print(f"{posting.id}: {posting.title}, {kind}, {len(posting.fields)} fields, {posting.crs or 'no CRS'}")
+        for outlet in store.outlets:
+            if outlet.posting == posting.id:
+                given = "; ".join(f"{circle} may {', '.join(sorted(rights))}" for circle, rights in outlet.rights)
+                print(f"  {outlet.id}: {outlet.title}, {len(outlet.fields)} fields; {given}")
+    return 0
+
+
+def _audit(store, asked) -> int:  # type: ignore[no-untyped-def]
+    for entry in store.people.audit():
+        print(f"{entry.at}  {entry.account or '-'}  {entry.deed}  {entry.about}".rstrip())
+    return 0
+
+
+def _withdraw(store, asked) -> int:  # type: ignore[no-untyped-def]
+    if any(outlet.id == asked.id for outlet in store.outlets):
+        store.close_outlet(asked.id, by=LOCAL)
+    else:
+        store.withdraw(asked.id, by=LOCAL)
+    return 0
+
+
+_DEEDS = {"serve": _serve, "post": _post, "offer": _offer, "invite": _invite, "list": _list, "audit": _audit,
+          "withdraw": _withdraw}  # fmt: skip

@@ -1,0 +1,385 @@
+"""OGC API Features over the outlets of a Depot: parts 1 (17-069r4), 2 (18-058r1) and 4 (20-002, where each change names
+the state that it is of), and the page on which an invitation is taken up."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Awaitable, Callable
+from functools import partial
+from typing import Any
+
+from starlette.concurrency import run_in_threadpool
+from starlette.requests import Request
+from starlette.responses import HTMLResponse, JSONResponse, Response
+from starlette.routing import Route
+
+from brisk_atlas.core.connect.ows import northing_first
+from brisk_atlas.core.model import AtlasError, CannotPlace
+from brisk_atlas.core.model.extent import Extent
+from brisk_atlas.core.place import transform_extent
+
+from .answers import Refused, base_of, document, number_in, numbers_in
+from .api_links import GEOJSON, link
+from .offers import DEGREES
+from .ogc_api import CRS84, crs_address
+from .posting_features import JSON_TYPES, feature_of, sent_values, sent_wkb
+from .postings.depot_store import DepotStore, EditConflict, NotAllowed
+from .postings.outlet_rows import OutletRows, RowsAsked, ShownRow
+from .postings.people import BadAccount, WrongSecret
+from .postings.posted_rows import BadRow, RowGone
+from .postings.rights import Identity
+from .who_asks import who_asks
+
+PARTS = (
+    "ogcapi-common-1/1.0/conf/core", "ogcapi-common-2/1.0/conf/collections", "ogcapi-features-1/1.0/conf/core",
+    "ogcapi-features-1/1.0/conf/geojson", "ogcapi-features-2/1.0/conf/crs",
+    "ogcapi-features-4/1.0/conf/create-replace-delete", "ogcapi-features-4/1.0/conf/update",
+    "ogcapi-features-4/1.0/conf/optimistic-locking-etags",
+)  # fmt: skip
+USUAL_LIMIT, MAX_LIMIT, MOST_SKIPPED = 100, 5_000, 100_000
+MOST_BYTES = 10_000_000  # of a body
+MOST_LETTERS = 4_000  # of a filter
+OWN_SETTINGS = frozenset(
+    {"f", "limit", "offset", "after", "bbox", "bbox-crs", "crs", "filter", "filter-lang", "sortby"}
+)
+SENT = ("application/merge-patch+json", GEOJSON, "application/json")
+SAFE = {
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "no-referrer",
+    "Cache-Control": "no-store",
+    "Content-Security-Policy": (
+        "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'"
+    ),
+}
+Answer = Callable[[Request, Identity, bytes], Response]
+
+
+class PostingsApi:
+    """Answers about the outlets of a store, to each who asks about those that they may read."""
+
+    def __init__(self, store: DepotStore, title: str) -> None:
+        self.store, self.title = store, title
+
+    def routes(self) -> list[Route]:
+        item = "/collections/{id}/items/{row}"
+        deeds: list[tuple[str, str, Answer]] = [
+            ("GET", "/", self.landing),
+            ("GET", "/conformance", self.conformance),
+            ("GET", "/api", self.definition),
+            ("GET", "/collections", self.collections),
+            ("GET", "/collections/{id}", self.collection),
+            ("GET", "/collections/{id}/schema", self.schema),
+            ("GET", "/collections/{id}/queryables", self.schema),
+            ("GET", "/collections/{id}/items", self.items),
+            ("POST", "/collections/{id}/items", self.add),
+            ("GET", item, self.item),
+            ("PUT", item, partial(self.change, whole=True)),
+            ("PATCH", item, self.change),
+            ("DELETE", item, self.delete),
+            ("GET", "/join/{secret}", self.join_page),
+            ("POST", "/join/{secret}", self.join),
+        ]
+        return [Route(path, self._guarded(answer), methods=[method]) for method, path, answer in deeds]
+
+    def _guarded(self, answer: Answer) -> Callable[[Request], Awaitable[Response]]:
+        """Return what answers, with each reason for which it can't as the standard has it. Work is done in threads."""
+
+        async def guarded(request: Request) -> Response:
+            headers = dict(SAFE)
+            try:
+                body = await _body(request) if request.method != "GET" else b""
+                who = await run_in_threadpool(who_asks, self.store.people, request)
+                response = await run_in_threadpool(answer, request, who, body)
+            except Refused as error:
+                response = _refusal(error.code, error.reason, error.status)
+                if error.status == 401:
+                    headers["WWW-Authenticate"] = 'Basic realm="Depot", charset="UTF-8"'
+            except KeyError:
+                response = _refusal("NotFound", "there is no such collection", 404)
+            except RowGone:
+                response = _refusal("NotFound", "there is no such feature", 404)
+            except NotAllowed as error:
+                response = _refusal("NotAllowed", str(error), 403)
+            except BadRow as error:
+                response = _refusal("InvalidParameterValue", str(error), 422)
+            except AtlasError as error:
+                response = _refusal("InvalidParameterValue", f"{error.reason}. {error.remedy}".strip(), 400)
+            response.headers.update(headers)
+            return response
+
+        return guarded
+
+    # What there is
+
+    def landing(self, request: Request, who: Identity, body: bytes) -> Response:
+        base = base_of(request)
+        links = [
+            link(f"{base}/", "self", "application/json"),
+            link(f"{base}/api", "service-desc", "application/vnd.oai.openapi+json;version=3.0"),
+            link(f"{base}/conformance", "conformance", "application/json"),
+            link(f"{base}/collections", "data", "application/json"),
+        ]
+        return JSONResponse({"title": self.title, "links": links})
+
+    def conformance(self, request: Request, who: Identity, body: bytes) -> Response:
+        return JSONResponse({"conformsTo": [f"http://www.opengis.net/spec/{part}" for part in PARTS]})
+
+    def definition(self, request: Request, who: Identity, body: bytes) -> Response:
+        paths: dict[str, Any] = {}
+        for route in self.routes():
+            names = [each.strip("{}") for each in route.path.split("/") if each.startswith("{")]
+            settings = [{"name": n, "in": "path", "required": True, "schema": {"type": "string"}} for n in names]
+            for method in (route.methods or set()) - {"HEAD"}:
+                about = {"parameters": settings, "responses": {"default": {"description": "The answer."}}}
+                paths.setdefault(route.path, {})[method.lower()] = about
+        return JSONResponse({"openapi": "3.0.3", "info": {"title": self.title, "version": "1"}, "paths": paths})
+
+    def collections(self, request: Request, who: Identity, body: bytes) -> Response:
+        base = base_of(request)
+        found = [self._about(self.store.through(each.id, who), who, base) for each in self.store.readable(who)]
+        return JSONResponse({"links": [link(f"{base}/collections", "self", "application/json")], "collections": found})
+
+    def collection(self, request: Request, who: Identity, body: bytes) -> Response:
+        return JSONResponse(self._about(self._shown(request, who), who, base_of(request)))
+
+    def _about(self, shown: OutletRows, who: Identity, base: str) -> dict[str, Any]:
+        outlet, posting = shown.outlet, shown.rows.posting
+        here = f"{base}/collections/{outlet.id}"
+        about: dict[str, Any] = {
+            "id": outlet.id, "title": outlet.title, "description": outlet.summary, "itemType": "feature",
+            "rights": sorted(self.store.rights(outlet, who)),
+            "links": [
+                link(here, "self", "application/json"),
+                link(f"{here}/items", "items", GEOJSON),
+                link(f"{here}/schema", "describedby", "application/schema+json"),
+            ],
+        }  # fmt: skip
+        if posting.crs is not None:
+            about |= {"crs": [CRS84, crs_address(posting.crs)], "storageCrs": crs_address(posting.crs)}
+            bounds = shown.extent()
+            placed = transform_extent(Extent(*bounds, posting.crs), DEGREES) if bounds is not None else None
+            if placed is not None:
+                about["extent"] = {"spatial": {"bbox": [list(placed.bounds)], "crs": CRS84}}
+        return about
+
+    def schema(self, request: Request, who: Identity, body: bytes) -> Response:
+        shown = self._shown(request, who)
+        fields: dict[str, Any] = {
+            name: {"title": name, **JSON_TYPES[field.type], **({"x-ogc-unit": field.unit} if field.unit else {})}
+            for name, field in shown.fields.items()
+        }
+        if shown.rows.posting.has_shapes:
+            kind = shown.rows.posting.geometry_type.lower().removesuffix(" z")
+            form = "geometry-any" if kind == "unknown" else f"geometry-{kind}"
+            fields["geometry"] = {"format": form, "x-ogc-role": "primary-geometry"}
+        schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": str(request.url), "type": "object",
+                  "title": shown.outlet.title, "properties": fields}  # fmt: skip
+        return Response(json.dumps(schema), media_type="application/schema+json")
+
+    # Rows
+
+    def items(self, request: Request, who: Identity, body: bytes) -> Response:
+        shown = self._shown(request, who)
+        settings = dict(request.query_params)
+        strange = settings.keys() - OWN_SETTINGS - shown.fields.keys()
+        if strange:
+            raise Refused("InvalidParameterValue", f"there is no setting '{min(strange)}'")
+        asked = RowsAsked(self._box(shown, settings), _where(shown, settings), _order(settings))
+        limit = min(number_in(settings, "limit", 1, 10**9, USUAL_LIMIT), MAX_LIMIT)
+        skip = number_in(settings, "offset", 0, MOST_SKIPPED, 0)
+        crs, flip = self._system(shown, settings.get("crs"))
+        rows = shown.page(asked, limit + 1, after=settings.get("after", ""), skip=skip)
+        page = rows[:limit]
+        links = [link(str(request.url), "self", GEOJSON)]
+        if len(rows) > limit:
+            further = {"offset": skip + limit} if asked.order else {"after": page[-1].name}
+            links.append(link(str(request.url.include_query_params(**further)), "next", GEOJSON))
+        found: dict[str, Any] = {"type": "FeatureCollection", "numberReturned": len(page), "links": links}
+        count = shown.count(asked)
+        if count is not None:
+            found["numberMatched"] = count
+        found["features"] = [feature_of(row, shown.rows.posting, crs, flip=flip) for row in page]
+        return _geojson(found, crs)
+
+    def item(self, request: Request, who: Identity, body: bytes) -> Response:
+        shown = self._shown(request, who)
+        row = shown.row(request.path_params["row"])
+        if row is None:
+            raise RowGone(request.path_params["row"])
+        if row.state in _states(request, "if-none-match"):
+            return Response(status_code=304, headers={"ETag": f'"{row.state}"'})
+        return self._one(shown, row, request)
+
+    def add(self, request: Request, who: Identity, body: bytes) -> Response:
+        shown = self._shown(request, who)
+        feature = _parsed(request, body)
+        crs, flip = self._system(shown, _sent_crs(request))
+        wkb = sent_wkb(feature.get("geometry"), shown.rows.posting, crs, flip=flip)
+        row = self.store.add_row(shown.outlet.id, who, sent_values(feature), wkb)
+        place = f"{base_of(request)}/collections/{shown.outlet.id}/items/{row.name}"
+        return Response(status_code=201, headers={"Location": place, "ETag": f'"{row.state}"'})
+
+    def change(self, request: Request, who: Identity, body: bytes, *, whole: bool = False) -> Response:
+        """Change what a feature that is sent has; where it stands for the whole, all else becomes missing."""
+        shown = self._shown(request, who)
+        feature = _parsed(request, body)
+        crs, flip = self._system(shown, _sent_crs(request))
+        values = sent_values(feature)
+        if whole:
+            exact = {each.name for each in shown.outlet.fields if each.decimals is None}
+            values = dict.fromkeys(exact) | values
+        has_shape = "geometry" in feature or whole
+        made = sent_wkb(feature.get("geometry"), shown.rows.posting, crs, flip=flip) if has_shape else None
+        try:
+            row = self.store.change_row(
+                shown.outlet.id, who, request.path_params["row"], _state_named(request), values,
+                lambda stored: made if has_shape else stored,
+            )  # fmt: skip
+        except EditConflict as conflict:
+            return self._one(shown, conflict.now, request, 412)
+        return self._one(shown, row, request)
+
+    def delete(self, request: Request, who: Identity, body: bytes) -> Response:
+        shown = self._shown(request, who)
+        try:
+            self.store.delete_row(shown.outlet.id, who, request.path_params["row"], _state_named(request))
+        except EditConflict as conflict:
+            return self._one(shown, conflict.now, request, 412)
+        return Response(status_code=204)
+
+    def _one(self, shown: OutletRows, row: ShownRow, request: Request, status: int = 200) -> Response:
+        crs, flip = self._system(shown, request.query_params.get("crs"))
+        feature = feature_of(row, shown.rows.posting, crs, flip=flip)
+        answer = _geojson(feature, crs, status)
+        answer.headers["ETag"] = f'"{row.state}"'
+        return answer
+
+    def _shown(self, request: Request, who: Identity) -> OutletRows:
+        return self.store.through(request.path_params["id"], who)
+
+    def _system(self, shown: OutletRows, stated: str | None) -> tuple[str, bool]:
+        """Return the CRS that an address means, and whether its northings come first."""
+        own = shown.rows.posting.crs
+        if stated in (None, CRS84):
+            return DEGREES, False
+        if own is not None and stated == crs_address(own):
+            return own, northing_first(own)
+        raise Refused("InvalidParameterValue", f"the CRS '{stated}' is not offered")
+
+    def _box(self, shown: OutletRows, settings: dict[str, str]) -> tuple[float, float, float, float] | None:
+        if "bbox" not in settings:
+            return None
+        own = shown.rows.posting.crs
+        if own is None:
+            raise Refused("InvalidParameterValue", "these rows have no places")
+        numbers = settings["bbox"].split(",")
+        flat = {"bbox": ",".join((*numbers[:2], *numbers[3:5])) if len(numbers) == 6 else settings["bbox"]}
+        a, b, c, d = numbers_in(flat, "bbox", 4)
+        crs, flip = self._system(shown, settings.get("bbox-crs"))
+        box = Extent(b, a, d, c, crs) if flip else Extent(a, b, c, d, crs)
+        try:
+            placed = transform_extent(box, own)
+        except CannotPlace as error:
+            raise Refused("InvalidParameterValue", f"the box has no place: {error.reason}") from None
+        if placed is None:
+            raise Refused("InvalidParameterValue", f"the box has no place in {own}")
+        return placed.bounds
+
+    # Joining
+
+    def join_page(self, request: Request, who: Identity, body: bytes) -> Response:
+        return self._page()
+
+    def join(self, request: Request, who: Identity, body: bytes) -> Response:
+        from urllib.parse import parse_qs
+
+        given = {name: values[0] for name, values in parse_qs(body.decode("utf-8", "replace")).items()}
+        try:
+            joined = self.store.people.join(
+                request.path_params["secret"], given.get("name", ""), given.get("password", "")
+            )
+        except (BadAccount, WrongSecret) as error:
+            return self._page(str(error), given.get("name", ""), 400)
+        return self._page(joined=joined.account)
+
+    def _page(self, fault: str = "", name: str = "", status: int = 200, joined: str = "") -> Response:
+        text = document("join.html", title=self.title, fault=fault, account=name, joined=joined).decode()
+        return HTMLResponse(text, status)
+
+
+async def _body(request: Request) -> bytes:
+    """Return the body of a question. Raises Refused for one that is too large, before all of it came."""
+    parts, size = [], 0
+    async for part in request.stream():
+        size += len(part)
+        if size > MOST_BYTES:
+            raise Refused("InvalidParameterValue", f"the body has more than {MOST_BYTES:,} bytes", 413)
+        parts.append(part)
+    return b"".join(parts)
+
+
+def _parsed(request: Request, body: bytes) -> dict[str, Any]:
+    """Return the feature that was sent. Other types of body are refused: a page elsewhere could have a browser send
+    them in the name of its user."""
+    if request.headers.get("content-type", "").partition(";")[0].strip().lower() not in SENT:
+        raise Refused("InvalidParameterValue", f"a body of {GEOJSON} is wanted", 415)
+    try:
+        found = json.loads(body)
+    except (ValueError, RecursionError):
+        found = None
+    if not isinstance(found, dict):
+        raise Refused("InvalidParameterValue", "the body is no GeoJSON feature")
+    return found
+
+
+def _where(shown: OutletRows, settings: dict[str, str]) -> str:
+    """Return the condition that the settings of a question make."""
+    stated = settings.get("filter", "")
+    if len(stated) > MOST_LETTERS:
+        raise Refused("InvalidParameterValue", f"the filter has more than {MOST_LETTERS:,} characters")
+    if settings.get("filter-lang", "cql2-text") != "cql2-text":
+        raise Refused("InvalidParameterValue", "filters are taken as cql2-text alone")
+    equal = [
+        _equals(name, settings[name], shown) for name in shown.fields if name in settings and name not in OWN_SETTINGS
+    ]
+    return " AND ".join([*([f"({stated})"] if stated else []), *equal])
+
+
+def _equals(name: str, value: str, shown: OutletRows) -> str:
+    quoted = '"' + name.replace('"', '""') + '"'
+    if JSON_TYPES[shown.fields[name].type]["type"] not in ("integer", "number"):
+        return f"{quoted} = '{value.replace(chr(39), chr(39) * 2)}'"
+    try:
+        return f"{quoted} = {float(value)!r}"
+    except ValueError:
+        raise Refused("InvalidParameterValue", f"{name} is a number") from None
+
+
+def _order(settings: dict[str, str]) -> tuple[str, ...]:
+    return tuple(each.removeprefix("+") for each in settings.get("sortby", "").split(",") if each)
+
+
+def _states(request: Request, header: str) -> list[str]:
+    return [each.strip().removeprefix("W/").strip('"') for each in request.headers.get(header, "").split(",")]
+
+
+def _state_named(request: Request) -> str:
+    """Return the state of the row that a change is of. Raises Refused where it names none."""
+    stated = request.headers.get("if-match", "").strip()
+    if not stated or stated == "*":
+        raise Refused("PreconditionRequired", "If-Match must name the ETag of the feature that was seen", 428)
+    return _states(request, "if-match")[0]
+
+
+def _sent_crs(request: Request) -> str | None:
+    stated = request.headers.get("content-crs")
+    return stated.strip().strip("<>") if stated else None
+
+
+def _geojson(content: dict[str, Any], crs: str, status: int = 200) -> Response:
+    text = json.dumps(content, ensure_ascii=False, allow_nan=False)
+    return Response(text, status, media_type=GEOJSON, headers={"Content-Crs": f"<{crs_address(crs)}>"})
+
+
+def _refusal(code: str, reason: str, status: int) -> Response:
+    return JSONResponse({"code": code, "description": reason}, status)
