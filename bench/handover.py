@@ -22,7 +22,11 @@ RUNS = 3
 
 RUN = """
 import sys
-sys.modules |= dict.fromkeys(("pandas", "geopandas", "boto3"), None)  # as installed: peers and tests alone have these
+class Without:  # as it is installed: peers and tests alone have these
+    def find_spec(self, name, *others):
+        if name in ("pandas", "geopandas", "boto3"):
+            raise ModuleNotFoundError(name)
+sys.meta_path.insert(0, Without())
 from brisk_atlas.core.handover.recipe import Branch, Recipe, RecipeStep as S
 from brisk_atlas.core.handover.run_recipe import RecipeRun
 from brisk_atlas.core.handover.sources import FileSources

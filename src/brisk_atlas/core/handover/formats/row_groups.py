@@ -7,9 +7,12 @@ from concurrent.futures import Future, ThreadPoolExecutor
 import pyarrow as pa
 import pyarrow.parquet as pq
 
+GROUP_BYTES = 16_000_000  # of rows that wait, at most about
+
 
 class RowGroups:
-    """Rows that are put into a Parquet file in groups of a size; `put` and `finish` raise what the file does."""
+    """Rows that are put into a Parquet file in groups of so many, or of fewer that are large; `put` and `finish` raise
+    what the file does."""
 
     def __init__(self, out: pq.ParquetWriter, rows: int) -> None:
         self._out, self._rows = out, rows
@@ -27,7 +30,8 @@ class RowGroups:
     def put(self, table: pa.Table) -> None:
         """Add rows."""
         self._waiting.append(table)
-        if sum(each.num_rows for each in self._waiting) < self._rows:
+        few = sum(each.num_rows for each in self._waiting) < self._rows
+        if few and sum(each.nbytes for each in self._waiting) < GROUP_BYTES:
             return
         self._threads = self._threads or ThreadPoolExecutor(1, thread_name_prefix="parquet")
         self._written()
