@@ -1,4 +1,4 @@
-"""`python -m attack --minutes 30 [--seed N] [--keep FOLDER] [--only files|writes|batches|window]`."""
+"""`python -m attack --minutes 30 [--seed N] [--keep FOLDER] [--only files|writes|batches|edits|window]`."""
 
 from __future__ import annotations
 
@@ -8,18 +8,20 @@ import tempfile
 from pathlib import Path
 
 from .batches import attack_batches
+from .edits import attack_edits
 from .files import Report, attack_files
 from .hands import attack_window
 from .kills import attack_writes
 
-SHARES = {"files": 0.4, "writes": 0.2, "batches": 0.2, "window": 0.2}
+SHARES = {"files": 0.3, "writes": 0.2, "batches": 0.2, "edits": 0.1, "window": 0.2}
 
 
 def attack(folder: Path, seed: int, minutes: float, keep: Path | None, only: str | None = None) -> dict[str, Report]:
     """Attack the program in each way for its share of the time."""
     shares = {only: 1.0} if only else SHARES
     ways = {"files": lambda s: attack_files(folder, seed, s, keep), "writes": lambda s: attack_writes(folder, seed, s),
-            "batches": lambda s: attack_batches(folder, seed, s), "window": lambda s: attack_window(folder, seed, s)}  # fmt: skip
+            "batches": lambda s: attack_batches(folder, seed, s), "edits": lambda s: attack_edits(folder, seed, s),
+            "window": lambda s: attack_window(folder, seed, s)}  # fmt: skip
     return {name: ways[name](60 * minutes * share) for name, share in shares.items()}
 
 

@@ -3,12 +3,8 @@
 from __future__ import annotations
 
 import itertools
-import os
 import random
-import signal
 import sqlite3
-import subprocess
-import sys
 import threading
 from datetime import UTC, datetime, timedelta
 
@@ -433,39 +429,6 @@ def test_twenty_clients_with_conflicts_lose_no_edit_and_the_history_replays(stor
         begin[edit.row] = edit.after
     assert {n: r for n, r in begin.items() if r is not None} == {r.name: r for r in store.rows(posting.id).all_rows()}
     assert store.file.reading.execute("PRAGMA integrity_check").fetchone() == ("ok",)
-
-
-EDITING = """
-import sys
-from pathlib import Path
-from brisk_atlas.core.depot.postings.depot_store import DepotStore
-from brisk_atlas.core.depot.postings.rights import Identity
-store, who = DepotStore(Path(sys.argv[1])), Identity("ada", frozenset({"team"}))
-for n in range(10**9):
-    row = store.add_row("team", who, {"id": n}, None)
-    store.change_row("team", who, row.name, row.state, {"depth": 0.5, "place": "x" * 5000})
-    print(row.name, flush=True)
-"""
-
-
-def test_what_was_accepted_before_a_kill_is_there_whole(store, posting):
-    own = store.offer(outlet(posting), by="olga")
-    assert own.id == "team"
-    chance, accepted = random.Random(4), []
-    for _ in range(4):
-        process = subprocess.Popen(
-            [sys.executable, "-c", EDITING, str(store.file.path.parent)], stdout=subprocess.PIPE, text=True
-        )
-        accepted += [process.stdout.readline().strip() for _ in range(chance.randrange(1, 40))]
-        os.kill(process.pid, signal.SIGKILL)
-        accepted += [line.strip() for line in process.stdout if line.endswith("\n")]
-        process.wait()
-    edits = store.rows(posting.id).edits()
-    done = {edit.row for edit in edits if edit.deed == "change"}
-    assert set(accepted) <= done and len(accepted) == len(set(accepted)) > 4
-    stored = {row.name: row for row in store.rows(posting.id).all_rows()}
-    last = {edit.row: edit.after for edit in edits}
-    assert all(stored[name] == row for name, row in last.items()) and len(stored) == 6 + len(last)
 
 
 def test_a_full_disk_a_locked_store_and_a_strange_file_are_said_and_lose_nothing(store, posting, tmp_path):
