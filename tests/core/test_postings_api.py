@@ -107,7 +107,7 @@ def test_rows_are_paged_filtered_sorted_and_in_the_crs_that_is_asked_for(client)
     "query",
     ["secret=s1", "filter=secret='s1'", "sortby=secret", "filter=length(name)>1", "filter=" + "(" * 1500 + "id=1" + ")" * 1500,
      "filter=" + "x" * 5000, "limit=0", "limit=a", "offset=-1", "offset=100001", "bbox=1,2,3", "bbox=a,b,c,d", "crs=EPSG:1",
-     "filter=id=1;DROP TABLE edit", "filter-lang=other&filter=1=1", "id=none", "bbox=nan,0,1,1"],
+     "filter=id=1;DROP TABLE edit", "filter-lang=other&filter=1=1", "id=none", "bbox=nan,0,1,1", "name=%00", "id=1e999"],
 )  # fmt: skip
 def test_what_can_t_be_asked_is_refused_alike_for_what_is_hidden_and_what_there_is_not(client, query):
     answer = client.get(f"/collections/public/items?{query}")
@@ -224,7 +224,8 @@ def test_logins_that_are_wrong_are_refused_and_those_of_pages_elsewhere_send_not
      (b'{"properties": {"depth": "deep"}}', 422), (b'{"properties": {"nosuch": 1}}', 422), (b'{"properties": {"depth": NaN}}', 422),
      (b'{"geometry": {"type": "Point", "coordinates": ["a"]}}', 400), (b'{"geometry": {"type": "Strange"}}', 400),
      (b'{"geometry": {"type": "LineString", "coordinates": [[0, 0], [1, 1]]}}', 422), (b"\xff\xfe", 400),
-     (b'{"geometry": {"type": "Point", "coordinates": [0, 1e300]}}', 400), (b" " * 10_000_001, 413)],
+     (b'{"geometry": {"type": "Point", "coordinates": [0, 1e300]}}', 400), (b'{"properties": {"place": "\\ud800"}}', 422), (b'{"properties": {"\\ud800": 1}}', 422),
+     (b" " * 10_000_001, 413)],
 )  # fmt: skip
 def test_bodies_that_are_no_features_change_nothing(client, store, body, status):
     sent = {"Content-Type": "application/geo+json"}

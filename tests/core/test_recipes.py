@@ -19,11 +19,14 @@ import numpy as np
 import pyarrow.parquet as pq
 import pytest
 import shapely
+from hypothesis import given
+from hypothesis import strategies as st
 
 from brisk_atlas import cli
 from brisk_atlas.core.handover.batch import Batch, Journal, inputs_in, watched_inputs
+from brisk_atlas.core.handover.batch_groups import TaskGroups
 from brisk_atlas.core.handover.batch_report import report_json, write_report
-from brisk_atlas.core.handover.batch_task import DONE, FAILED, SKIPPED
+from brisk_atlas.core.handover.batch_task import DONE, FAILED, SKIPPED, BatchTask
 from brisk_atlas.core.handover.batch_worker import ProcessRunner
 from brisk_atlas.core.handover.checkpoints import CheckpointStore
 from brisk_atlas.core.handover.geometry_column import shapes_of
@@ -462,6 +465,31 @@ def test_a_cluster_on_this_machine_does_the_same(inputs, tmp_path):
     assert [o.state for o in outcomes].count(DONE) == 11 and len(list((tmp_path / "out").glob("*.gpkg"))) == 11
     with pytest.raises(AtlasError, match="no scheduler answers"):
         Batch(batch.recipe, inputs_in([inputs]), tmp_path / "out").run(ClusterRunner("tcp://127.0.0.1:1"))
+
+
+@given(st.integers(1, 25), st.sets(st.integers(0, 24)), st.randoms(use_true_random=False))
+def test_every_task_ends_once_however_workers_fail_and_the_scheduler_is_lost(count, deadly, chance):
+    tasks = [(BatchTask(n, f"t{n}", {}, f"t{n}"), (n,)) for n in range(count)]
+    groups, running, ended, lost = TaskGroups(iter(tasks)), [], {}, 0
+    while True:
+        while len(running) < 3 and (given_out := groups.hand_out()):
+            running.append([task for task, _ in given_out])
+        if not running:
+            break
+        if chance.random() < 0.1 and lost < 5:
+            lost += 1
+            groups.begin_again()
+            running.clear()
+            continue
+        group = running.pop(chance.randrange(len(running)))
+        if deadly & {task.number for task in group} and groups.give_back(group):
+            continue
+        for task in group:
+            assert task.number not in ended
+            ended[task.number] = len(group) == 1 and task.number in deadly
+            groups.ended(task, 0.1)
+    assert sorted(ended) == list(range(count)) and groups.is_empty
+    assert {n for n, failed in ended.items() if failed} == {n for n in deadly if n < count}
 
 
 class EndsItsWorker:

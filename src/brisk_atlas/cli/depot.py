@@ -6,6 +6,12 @@ import argparse
 import sys
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.depot.postings.depot_store import DepotStore
+    from brisk_atlas.core.depot.postings.outlet import OutletField
+    from brisk_atlas.core.depot.postings.rights import Right
 
 USUAL_PORT = 8720
 LOCAL = "local"  # who works on the folder itself
@@ -72,7 +78,7 @@ def main(arguments: list[str]) -> int:
     return 1
 
 
-def _serve(store, asked) -> int:  # type: ignore[no-untyped-def]
+def _serve(store: DepotStore, asked: argparse.Namespace) -> int:
     import uvicorn
 
     from brisk_atlas.core.depot.serving import postings_application
@@ -90,7 +96,7 @@ def _serve(store, asked) -> int:  # type: ignore[no-untyped-def]
     return 0
 
 
-def _post(store, asked) -> int:  # type: ignore[no-untyped-def]
+def _post(store: DepotStore, asked: argparse.Namespace) -> int:
     from brisk_atlas.core import read
     from brisk_atlas.core.depot.postings.post_flow import post_flow
     from brisk_atlas.core.handover.flows import RowFlow
@@ -108,15 +114,19 @@ def _post(store, asked) -> int:  # type: ignore[no-untyped-def]
     return 0
 
 
-def _offer(store, asked) -> int:  # type: ignore[no-untyped-def]
+def _offer(store: DepotStore, asked: argparse.Namespace) -> int:
     from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
 
     posting = store.posting(asked.posting)
     fields = [_field(text) for text in asked.fields] if asked.fields else [
         OutletField(each.name, each.name) for each in posting.fields]  # fmt: skip
-    area = tuple(float(each) for each in asked.area.split(",")) if asked.area else None
-    if area is not None and len(area) != 4:
-        raise ValueError(f"{asked.area} is not XMIN,YMIN,XMAX,YMAX")
+    area = None
+    if asked.area:
+        try:
+            xmin, ymin, xmax, ymax = map(float, asked.area.split(","))
+        except ValueError:
+            raise ValueError(f"{asked.area} is not XMIN,YMIN,XMAX,YMAX") from None
+        area = xmin, ymin, xmax, ymax
     until = datetime.fromisoformat(asked.until).replace(tzinfo=UTC) if asked.until else None
     outlet = Outlet(
         asked.id, posting.id, asked.title, tuple(fields), tuple(_given(text) for text in asked.to), "", asked.where,
@@ -126,7 +136,7 @@ def _offer(store, asked) -> int:  # type: ignore[no-untyped-def]
     return 0
 
 
-def _field(text: str):  # type: ignore[no-untyped-def]
+def _field(text: str) -> OutletField:
     """Return the field that `depth=tiefe:1` means."""
     from brisk_atlas.core.depot.postings.outlet import OutletField
 
@@ -137,7 +147,7 @@ def _field(text: str):  # type: ignore[no-untyped-def]
     return OutletField(source, name or source, int(decimals) if decimals else None)
 
 
-def _given(text: str):  # type: ignore[no-untyped-def]
+def _given(text: str) -> tuple[str, frozenset[Right]]:
     """Return the circle and the rights that `team:read,add` means."""
     from brisk_atlas.core.depot.postings.rights import Right
 
@@ -145,12 +155,12 @@ def _given(text: str):  # type: ignore[no-untyped-def]
     return circle, frozenset(Right(each) for each in (rights or "read").split(","))
 
 
-def _invite(store, asked) -> int:  # type: ignore[no-untyped-def]
+def _invite(store: DepotStore, asked: argparse.Namespace) -> int:
     print(store.people.invite(asked.circle, by=LOCAL, owner=asked.owner))
     return 0
 
 
-def _list(store, asked) -> int:  # type: ignore[no-untyped-def]
+def _list(store: DepotStore, asked: argparse.Namespace) -> int:
     for posting in store.postings:
         kind = posting.geometry_type or "table"
         print(f"{posting.id}: {posting.title}, {kind}, {len(posting.fields)} fields, {posting.crs or 'no CRS'}")
@@ -161,13 +171,13 @@ def _list(store, asked) -> int:  # type: ignore[no-untyped-def]
     return 0
 
 
-def _audit(store, asked) -> int:  # type: ignore[no-untyped-def]
+def _audit(store: DepotStore, asked: argparse.Namespace) -> int:
     for entry in store.people.audit():
         print(f"{entry.at}  {entry.account or '-'}  {entry.deed}  {entry.about}".rstrip())
     return 0
 
 
-def _withdraw(store, asked) -> int:  # type: ignore[no-untyped-def]
+def _withdraw(store: DepotStore, asked: argparse.Namespace) -> int:
     if any(outlet.id == asked.id for outlet in store.outlets):
         store.close_outlet(asked.id, by=LOCAL)
     else:

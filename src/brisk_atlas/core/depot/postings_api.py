@@ -4,6 +4,8 @@ the state that it is of), and the page on which an invitation is taken up."""
 from __future__ import annotations
 
 import json
+import logging
+import sqlite3
 from collections.abc import Awaitable, Callable
 from functools import partial
 from typing import Any
@@ -30,6 +32,7 @@ from .postings.posted_rows import BadRow, RowGone
 from .postings.rights import Identity
 from .who_asks import who_asks
 
+log = logging.getLogger(__name__)
 PARTS = (
     "ogcapi-common-1/1.0/conf/core", "ogcapi-common-2/1.0/conf/collections", "ogcapi-features-1/1.0/conf/core",
     "ogcapi-features-1/1.0/conf/geojson", "ogcapi-features-2/1.0/conf/crs",
@@ -87,6 +90,8 @@ class PostingsApi:
         async def guarded(request: Request) -> Response:
             headers = dict(SAFE)
             try:
+                if "\0" in request.url.path or any("\0" in value for value in request.query_params.values()):
+                    raise Refused("InvalidParameterValue", "the address has a character that no text has")
                 body = await _body(request) if request.method != "GET" else b""
                 who = await run_in_threadpool(who_asks, self.store.people, request)
                 response = await run_in_threadpool(answer, request, who, body)
@@ -102,6 +107,9 @@ class PostingsApi:
                 response = _refusal("NotAllowed", str(error), 403)
             except BadRow as error:
                 response = _refusal("InvalidParameterValue", str(error), 422)
+            except sqlite3.Error as error:
+                log.error("%s %s: the store: %s", request.method, request.url.path, error)
+                response = _refusal("NotAvailable", "the store can't be used now; nothing was changed", 503)
             except AtlasError as error:
                 response = _refusal("InvalidParameterValue", f"{error.reason}. {error.remedy}".strip(), 400)
             response.headers.update(headers)
@@ -338,7 +346,7 @@ def _where(shown: OutletRows, settings: dict[str, str]) -> str:
     if len(stated) > MOST_LETTERS:
         raise Refused("InvalidParameterValue", f"the filter has more than {MOST_LETTERS:,} characters")
     if settings.get("filter-lang", "cql2-text") != "cql2-text":
-        raise Refused("InvalidParameterValue", "filters are taken as cql2-text alone")
+        raise Refused("InvalidParameterValue", "filters are understood in cql2-text alone")
     equal = [
         _equals(name, settings[name], shown) for name in shown.fields if name in settings and name not in OWN_SETTINGS
     ]
@@ -382,4 +390,4 @@ def _geojson(content: dict[str, Any], crs: str, status: int = 200) -> Response:
 
 
 def _refusal(code: str, reason: str, status: int) -> Response:
-    return JSONResponse({"code": code, "description": reason}, status)
+    return Response(json.dumps({"code": code, "description": reason}), status, media_type="application/json")

@@ -60,7 +60,7 @@ class ClusterRunner:
     def _until_gone(
         self, client: Any, groups: TaskGroups, check: Callable[[], None]
     ) -> Iterator[tuple[BatchTask, TaskOutcome]]:
-        groups.begin_again()  # with what was under way when the scheduler went
+        groups.begin_again()  # with what was under way when the scheduler was lost
         running: dict[Any, list[BatchTask]] = {}
         room, counted = 0, float("-inf")
         try:

@@ -38,7 +38,7 @@ class TaskGroups:
         if self._alone is not None:
             return []
         if self._suspects:
-            if len(self._left) == len(self._suspects):  # nothing else is under way
+            if len(self._left) == len(self._suspects) + len(self._again):  # nothing is under way
                 self._alone = self._suspects.popleft()
                 found.append(self._alone)
             return [self._left[number] for number in found]

@@ -17,7 +17,7 @@ from .database import StoreFile
 from .outlet import Outlet, OutletField
 from .outlet_rows import OutletRows, RowsAsked, ShownRow
 from .people import People
-from .posted_rows import PostedRow, PostedRows, RowEdit, RowGone, UndoConflict, create_rows, drop_rows
+from .posted_rows import BadRow, PostedRow, PostedRows, RowEdit, RowGone, UndoConflict, create_rows, drop_rows
 from .posting import FieldType, PostedField, Posting
 from .rights import Identity, Right
 
@@ -74,7 +74,7 @@ class DepotStore:
             )  # fmt: skip
             create_rows(database, made)
             PostedRows(self.file, made).add_many(database, rows, owner)
-            self.people._note(database, owner, "post", name)
+            self.people.note_in(database, owner, "post", name)
         return made
 
     def withdraw(self, name: str, *, by: str) -> None:
@@ -83,7 +83,7 @@ class DepotStore:
         with self.file.changing() as database:
             drop_rows(database, posting)
             database.execute("DELETE FROM posting WHERE id = ?", [name])
-            self.people._note(database, by, "withdraw", name)
+            self.people.note_in(database, by, "withdraw", name)
 
     def rows(self, posting: str) -> PostedRows:
         """Return all rows of a posting, for its owners. Raises KeyError."""
@@ -115,14 +115,14 @@ class DepotStore:
                 "INSERT INTO outlet VALUES (?, ?, ?) ON CONFLICT (id) DO UPDATE SET about = excluded.about",
                 [outlet.id, outlet.posting, _outlet_text(outlet)],
             )
-            self.people._note(database, by, "offer", outlet.id)
+            self.people.note_in(database, by, "offer", outlet.id)
         return outlet
 
     def close_outlet(self, name: str, *, by: str) -> None:
         """Offer an outlet no longer."""
         with self.file.changing() as database:
             database.execute("DELETE FROM outlet WHERE id = ?", [name])
-            self.people._note(database, by, "close outlet", name)
+            self.people.note_in(database, by, "close outlet", name)
 
     # Through an outlet
 
@@ -219,8 +219,6 @@ def _sources(shown: OutletRows, values: dict[str, Any]) -> dict[str, Any]:
     try:
         return shown.sources_of(values)
     except KeyError as error:
-        from .posted_rows import BadRow
-
         raise BadRow(f"there is no field {error.args[0]}") from None
     except PermissionError as error:
         raise NotAllowed(str(error)) from None

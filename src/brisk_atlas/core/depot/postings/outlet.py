@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from datetime import datetime
 
 from .posting import Posting
 from .rights import ALL_RIGHTS, EVERYBODY, Identity, Right
+
+ID = re.compile(r"[a-z0-9_]{1,64}")
 
 
 class BadOutlet(ValueError):
@@ -59,6 +62,8 @@ class Outlet:
 
     def check(self, posting: Posting) -> None:
         """Raise BadOutlet where it does not fit its posting."""
+        if self.id and not ID.fullmatch(self.id):
+            raise BadOutlet("an id has small letters, digits and _ alone")
         known = {field.name for field in posting.fields}
         for each in self.fields:
             if each.source not in known:

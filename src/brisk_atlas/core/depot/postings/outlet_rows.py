@@ -24,7 +24,7 @@ from .posted_rows import PostedRow, PostedRows
 from .posting import FieldType, Value
 from .rights import Identity
 
-MOST_COUNTED = 10_000  # rows; of more it is not said how many there are
+MOST_COUNTED = 10_000  # rows; of more the number is not stated
 NAME, WKB, ID = '"__name"', '"__wkb"', '"__id"'  # columns beside the fields, none of which is called so
 ARROW_TYPES = {
     FieldType.BOOLEAN: "bool",

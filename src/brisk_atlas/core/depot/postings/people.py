@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import re
 import secrets
+import sqlite3
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -75,7 +76,7 @@ class People:
             database.execute(
                 "INSERT INTO invitation VALUES (?, ?, ?, ?)", [digest_of(secret), owner, "\n".join(names), until]
             )
-            self._note(database, by, "invite", "an owner" if owner else ", ".join(names) or "an account")
+            self.note_in(database, by, "invite", "an owner" if owner else ", ".join(names) or "an account")
         return secret
 
     def join(self, secret: str, name: str, password: str) -> Identity:
@@ -83,7 +84,7 @@ class People:
         if not NAME.fullmatch(name):
             raise BadAccount("a name has letters, digits and . @ + - _ alone")
         if len(password) < SHORTEST_PASSWORD:
-            raise BadAccount(f"a password has at least {SHORTEST_PASSWORD} characters")
+            raise BadAccount(f"a password has {SHORTEST_PASSWORD} characters or more")
         stored = self._hasher.hash(password)
         with self.store.changing() as database:
             found = database.execute(
@@ -99,7 +100,7 @@ class People:
             )
             for circle in filter(None, found[1].split("\n")):
                 database.execute("INSERT INTO member VALUES (?, ?)", [circle, name])
-            self._note(database, name, "join", found[1].replace("\n", ", "))
+            self.note_in(database, name, "join", found[1].replace("\n", ", "))
         return self.identity(name)
 
     def put_into(self, circle: str, account: str, *, by: str) -> None:
@@ -108,13 +109,13 @@ class People:
             if not database.execute("SELECT 1 FROM account WHERE name = ?", [account]).fetchone():
                 raise BadAccount(f"there is no account {account}")
             database.execute("INSERT OR IGNORE INTO member VALUES (?, ?)", [self._circle(circle), account])
-            self._note(database, by, "add member", f"{account} to {circle}")
+            self.note_in(database, by, "add member", f"{account} to {circle}")
 
     def take_out_of(self, circle: str, account: str, *, by: str) -> None:
         """Make an account no member of a circle any more."""
         with self.store.changing() as database:
             database.execute("DELETE FROM member WHERE circle = ? AND account = ?", [circle, account])
-            self._note(database, by, "remove member", f"{account} from {circle}")
+            self.note_in(database, by, "remove member", f"{account} from {circle}")
 
     @staticmethod
     def _circle(name: str) -> str:
@@ -157,7 +158,7 @@ class People:
                 database.execute(
                     "UPDATE account SET failures = failures + 1, shut_until = ? WHERE name = ?", [until, account]
                 )
-                self._note(database, account if found else "", "wrong password", "")
+                self.note_in(database, account if found else "", "wrong password", "")
         if not right:
             raise WrongSecret("the name or the password is not right")
         return self.identity(account)
@@ -170,14 +171,14 @@ class People:
                 raise BadAccount(f"there is no account {account}")
             stated = [digest_of(secret), account, label, " ".join(sorted(scope)), time_text(until)]
             database.execute("INSERT INTO token VALUES (?, ?, ?, ?, ?)", stated)
-            self._note(database, account, "make token", label)
+            self.note_in(database, account, "make token", label)
         return secret
 
     def drop_tokens(self, account: str, label: str) -> None:
         """Make the tokens of a label worth nothing."""
         with self.store.changing() as database:
             database.execute("DELETE FROM token WHERE account = ? AND label = ?", [account, label])
-            self._note(database, account, "drop token", label)
+            self.note_in(database, account, "drop token", label)
 
     def by_token(self, secret: str) -> Identity:
         """Return who a token is of."""
@@ -196,13 +197,9 @@ class People:
         found = self.store.reading.execute("SELECT at, account, deed, about FROM audit ORDER BY number")
         return [AuditEntry(*each) for each in found]
 
-    def note(self, account: str, deed: str, about: str) -> None:
-        """Write something into the audit log."""
-        with self.store.changing() as database:
-            self._note(database, account, deed, about)
-
     @staticmethod
-    def _note(database, account: str, deed: str, about: str) -> None:  # type: ignore[no-untyped-def]
+    def note_in(database: sqlite3.Connection, account: str, deed: str, about: str) -> None:
+        """Write something into the audit log, within a transaction of the store."""
         database.execute(
             "INSERT INTO audit (at, account, deed, about) VALUES (?, ?, ?, ?)",
             [time_text(datetime.now(UTC)), account, deed, about],

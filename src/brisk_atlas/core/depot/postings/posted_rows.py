@@ -168,8 +168,7 @@ class PostedRows:
         self, database: sqlite3.Connection, values: Mapping[str, Any], wkb: bytes | None, account: str
     ) -> PostedRow:
         """Add a row. Raises BadRow."""
-        made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)
-        row = PostedRow(secrets.token_hex(ROW_BYTES), made, checked_wkb(self.posting, wkb), account)
+        row = self._new(values, wkb, account)
         self._put(database, row)
         self._note(database, Deed.ADD, account, None, row)
         return row
@@ -180,10 +179,13 @@ class PostedRows:
         """Add the rows that a posting begins with, which are no edits; returns how many. Raises BadRow."""
         count = 0
         for values, wkb in rows:
-            made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)
-            self._put(database, PostedRow(secrets.token_hex(ROW_BYTES), made, checked_wkb(self.posting, wkb), account))
+            self._put(database, self._new(values, wkb, account))
             count += 1
         return count
+
+    def _new(self, values: Mapping[str, Any], wkb: bytes | None, account: str) -> PostedRow:
+        made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)
+        return PostedRow(secrets.token_hex(ROW_BYTES), made, checked_wkb(self.posting, wkb), account)
 
     def change(
         self, database: sqlite3.Connection, name: str, values: Mapping[str, Any], wkb: bytes | None, account: str

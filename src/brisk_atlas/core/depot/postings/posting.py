@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from enum import StrEnum
 from typing import Any
 
@@ -69,6 +69,7 @@ def value_as(value: Any, type_: FieldType) -> Value:
             if number - number == 0.0:  # neither without end nor not a number
                 return number
         case FieldType.TEXT if isinstance(value, str):
+            value.encode()  # half of a pair of code units is no text
             return value
         case FieldType.DATE if isinstance(value, str):
             return date.fromisoformat(value).isoformat()
@@ -79,7 +80,5 @@ def value_as(value: Any, type_: FieldType) -> Value:
 
 def time_text(when: datetime) -> str:
     """Return a time as it is stored: in UTC, so that texts lie in the order of times. One without a zone is of UTC."""
-    from datetime import UTC
-
     known = when.replace(tzinfo=UTC) if when.tzinfo is None else when.astimezone(UTC)
     return known.isoformat(timespec="microseconds").replace("+00:00", "Z")
