@@ -184,6 +184,11 @@ def test_every_role_method_path_and_outlet_gives_what_the_rights_say(client, sto
             )
             right = of_method[method]
             allowed = right in rights
+            if path.endswith(("/history", "/undo")):  # for those who may change something; there is no such edit
+                allowed, right = bool(rights - {Right.READ}), Right.READ
+                if allowed and path.endswith("/undo"):
+                    assert answer.status_code == 410
+                    continue
             assert answer.status_code == (404 if not rights else 403 if not allowed else answer.status_code), (
                 who,
                 method,

@@ -25,7 +25,8 @@ from .api_links import GEOJSON, link
 from .offers import DEGREES
 from .ogc_api import CRS84, crs_address
 from .posting_features import JSON_TYPES, feature_of, sent_values, sent_wkb
-from .postings.depot_store import DepotStore, EditConflict, NotAllowed
+from .postings.depot_store import DepotStore, EditConflict, NotAllowed, UndoConflict
+from .postings.outlet_changes import BadCursor
 from .postings.outlet_rows import OutletRows, RowsAsked, ShownRow
 from .postings.people import BadAccount, WrongSecret
 from .postings.posted_rows import BadRow, RowGone
@@ -41,6 +42,7 @@ PARTS = (
 )  # fmt: skip
 USUAL_LIMIT, MAX_LIMIT, MOST_SKIPPED = 100, 5_000, 100_000
 MOST_BYTES = 10_000_000  # of a body
+MOST_OF_MARK = 200  # characters of what is not to be added twice
 MOST_LETTERS = 4_000  # of a filter
 OWN_SETTINGS = frozenset(
     {"f", "limit", "offset", "after", "bbox", "bbox-crs", "crs", "filter", "filter-lang", "sortby"}
@@ -79,6 +81,9 @@ class PostingsApi:
             ("PUT", item, partial(self.change, whole=True)),
             ("PATCH", item, self.change),
             ("DELETE", item, self.delete),
+            ("GET", "/collections/{id}/changes", self.changes),
+            ("GET", f"{item}/history", self.history),
+            ("POST", f"{item}/undo", self.undo),
             ("GET", "/join/{secret}", self.join_page),
             ("POST", "/join/{secret}", self.join),
         ]
@@ -105,6 +110,10 @@ class PostingsApi:
                 response = _refusal("NotFound", "there is no such feature", 404)
             except NotAllowed as error:
                 response = _refusal("NotAllowed", str(error), 403)
+            except (EditConflict, UndoConflict) as error:
+                response = _refusal("Conflict", str(error), 409)
+            except BadCursor as error:
+                response = _refusal("NotAvailable", f"{error}. Read all of it anew", 410)
             except BadRow as error:
                 response = _refusal("InvalidParameterValue", str(error), 422)
             except sqlite3.Error as error:
@@ -206,7 +215,7 @@ class PostingsApi:
         count = shown.count(asked)
         if count is not None:
             found["numberMatched"] = count
-        found["features"] = [feature_of(row, shown.rows.posting, crs, flip=flip) for row in page]
+        found["features"] = [self._stated(row, shown, crs, flip=flip) for row in page]
         return _geojson(found, crs)
 
     def item(self, request: Request, who: Identity, body: bytes) -> Response:
@@ -223,7 +232,8 @@ class PostingsApi:
         feature = _parsed(request, body)
         crs, flip = self._system(shown, _sent_crs(request))
         wkb = sent_wkb(feature.get("geometry"), shown.rows.posting, crs, flip=flip)
-        row = self.store.add_row(shown.outlet.id, who, sent_values(feature), wkb)
+        mark = request.headers.get("idempotency-key", "").strip()[:MOST_OF_MARK]
+        row = self.store.add_row(shown.outlet.id, who, sent_values(feature), wkb, mark)
         place = f"{base_of(request)}/collections/{shown.outlet.id}/items/{row.name}"
         return Response(status_code=201, headers={"Location": place, "ETag": f'"{row.state}"'})
 
@@ -254,6 +264,42 @@ class PostingsApi:
         except EditConflict as conflict:
             return self._one(shown, conflict.now, request, 412)
         return Response(status_code=204)
+
+    # What was done
+
+    def changes(self, request: Request, who: Identity, body: bytes) -> Response:
+        """Answer with what changed since a cursor that was handed out before."""
+        shown = self._shown(request, who)
+        found = self.store.changes(shown.outlet.id, who, request.query_params.get("since", ""))
+        crs, flip = self._system(shown, request.query_params.get("crs"))
+        features = [self._stated(row, shown, crs, flip=flip) for row in found.changed]
+        return JSONResponse({"type": "FeatureCollection", "features": features, "gone": found.gone,
+                             "cursor": found.cursor})  # fmt: skip
+
+    def history(self, request: Request, who: Identity, body: bytes) -> Response:
+        """Answer with what was done to a row, for those who may change something."""
+        shown, row = self._shown(request, who), request.path_params["row"]
+        crs, flip = self._system(shown, request.query_params.get("crs"))
+
+        def stated(each: ShownRow | None) -> dict[str, Any] | None:
+            return self._stated(each, shown, crs, flip=flip) if each is not None else None
+
+        edits = [
+            {"edit": e.edit, "at": e.at, "by": e.account, "before": stated(e.before), "after": stated(e.after)}
+            for e in self.store.history(shown.outlet.id, who, row)
+        ]
+        return JSONResponse({"edits": edits})
+
+    def undo(self, request: Request, who: Identity, body: bytes) -> Response:
+        """Take back an edit of one's own, or any as an owner."""
+        shown, sent = self._shown(request, who), _parsed(request, body)
+        row = self.store.undo_through(shown.outlet.id, who, request.path_params["row"], str(sent.get("edit", "")))
+        return self._one(shown, row, request) if row is not None else Response(status_code=204)
+
+    @staticmethod
+    def _stated(row: ShownRow, shown: OutletRows, crs: str, *, flip: bool) -> dict[str, Any]:
+        """Return a row as a feature that has its state beside, which a change of it must name."""
+        return feature_of(row, shown.rows.posting, crs, flip=flip) | {"state": row.state}
 
     def _one(self, shown: OutletRows, row: ShownRow, request: Request, status: int = 200) -> Response:
         crs, flip = self._system(shown, request.query_params.get("crs"))

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import os
+import secrets
 import sqlite3
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
+from functools import cached_property
 from pathlib import Path
 
 from brisk_atlas.core.model import CannotRead
@@ -14,9 +16,9 @@ from brisk_atlas.core.model import CannotRead
 from .shape_functions import add_shape_functions
 
 FILE = "depot.sqlite"
-VERSION = 1
 BUSY_MS = 10_000
-SCHEMA = """
+SCHEMA = (  # what each version has besides the ones before
+    """
 CREATE TABLE posting (id TEXT PRIMARY KEY, number INTEGER NOT NULL UNIQUE, title TEXT NOT NULL, owner TEXT NOT NULL,
     crs TEXT, geometry_type TEXT NOT NULL, summary TEXT NOT NULL, fields TEXT NOT NULL);
 CREATE TABLE outlet (id TEXT PRIMARY KEY, posting TEXT NOT NULL REFERENCES posting ON DELETE CASCADE,
@@ -36,7 +38,16 @@ CREATE TABLE invitation (digest TEXT PRIMARY KEY, is_owner INTEGER NOT NULL, cir
     until TEXT NOT NULL);
 CREATE TABLE audit (number INTEGER PRIMARY KEY AUTOINCREMENT, at TEXT NOT NULL, account TEXT NOT NULL,
     deed TEXT NOT NULL, about TEXT NOT NULL);
-"""
+""",
+    """
+CREATE TABLE setting (name TEXT PRIMARY KEY, value TEXT NOT NULL);
+CREATE TABLE sent (account TEXT NOT NULL, mark TEXT NOT NULL,
+    posting TEXT NOT NULL REFERENCES posting ON DELETE CASCADE, row TEXT NOT NULL, at TEXT NOT NULL,
+    PRIMARY KEY (account, mark)) WITHOUT ROWID;
+CREATE INDEX sent_in_time ON sent (at);
+""",
+)
+VERSION = len(SCHEMA)
 
 
 class StoreFile:
@@ -53,12 +64,12 @@ class StoreFile:
             os.close(os.open(self.path, os.O_CREAT | os.O_RDWR, 0o600))  # nobody else reads it
         with self.changing() as database:
             (version,) = database.execute("PRAGMA user_version").fetchone()
-            if version == 0:
-                for statement in SCHEMA.split(";"):
-                    database.execute(statement)
-                database.execute(f"PRAGMA user_version = {VERSION}")
-            elif version != VERSION:
+            if version > VERSION:
                 raise CannotRead(self.path, f"it is a Depot of version {version}", "Use the program that made it.")
+            for added in SCHEMA[version:]:
+                for statement in added.split(";"):
+                    database.execute(statement)
+            database.execute(f"PRAGMA user_version = {VERSION}")
 
     @property
     def reading(self) -> sqlite3.Connection:
@@ -94,6 +105,14 @@ class StoreFile:
             database.execute("ROLLBACK")
             raise
         database.execute("COMMIT")
+
+    @cached_property
+    def key(self) -> bytes:
+        """A secret of this store, made once."""
+        with self.changing() as database:
+            database.execute("INSERT OR IGNORE INTO setting VALUES ('key', ?)", [secrets.token_hex(32)])
+            (found,) = database.execute("SELECT value FROM setting WHERE name = 'key'").fetchone()
+        return bytes.fromhex(found)
 
     def close(self) -> None:
         """Close all connections."""

@@ -7,7 +7,7 @@ import re
 import sqlite3
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict, replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -15,11 +15,14 @@ from brisk_atlas.core.model.words import free_name
 
 from .database import StoreFile
 from .outlet import Outlet, OutletField
+from .outlet_changes import ShownChanges, ShownEdit, changes_since, edit_number, edits_of
 from .outlet_rows import OutletRows, RowsAsked, ShownRow
 from .people import People
 from .posted_rows import BadRow, PostedRow, PostedRows, RowEdit, RowGone, UndoConflict, create_rows, drop_rows
-from .posting import FieldType, PostedField, Posting
+from .posting import FieldType, PostedField, Posting, time_text
 from .rights import Identity, Right
+
+MARKS_KNOWN_FOR = timedelta(days=30)  # of rows that were sent, so that none is added twice
 
 
 class NotAllowed(PermissionError):
@@ -40,6 +43,7 @@ class DepotStore:
     def __init__(self, folder: Path, people: Callable[[StoreFile], People] = People) -> None:
         self.file = StoreFile(folder)
         self.people = people(self.file)
+        self._looked_at: dict[str, int] = {}
 
     def close(self) -> None:
         self.file.close()
@@ -142,13 +146,31 @@ class DepotStore:
             _missing(name)
         return OutletRows(PostedRows(self.file, self.posting(outlet.posting)), outlet)
 
-    def add_row(self, name: str, who: Identity, values: dict[str, Any], wkb: bytes | None) -> ShownRow:
-        """Add a row. Raises KeyError, NotAllowed, BadRow."""
+    def add_row(self, name: str, who: Identity, values: dict[str, Any], wkb: bytes | None, mark: str = "") -> ShownRow:
+        """Add a row. What comes with a `mark` that the same account sent before is not added again. Raises KeyError,
+        NotAllowed, BadRow, and RowGone for what was added before and is not shown any more."""
         shown = self._for(name, who, Right.ADD)
         made = _sources(shown, values)
         with self.file.changing() as database:
+            if mark and (before := self._sent_before(database, shown, who, mark)):
+                found = shown.row(before)
+                if found is None:
+                    raise RowGone(before)
+                return found
             row = shown.rows.add(database, made, wkb, who.account)
+            if mark:
+                now = time_text(datetime.now(UTC))
+                stated = [who.account, mark, shown.rows.posting.id, row.name, now]
+                database.execute("INSERT INTO sent VALUES (?, ?, ?, ?, ?)", stated)
             return _still_shown(shown, row.name)
+
+    @staticmethod
+    def _sent_before(database: sqlite3.Connection, shown: OutletRows, who: Identity, mark: str) -> str:
+        """Return the row that was added with a mark, "" for none. Marks are known for some days."""
+        database.execute("DELETE FROM sent WHERE at < ?", [time_text(datetime.now(UTC) - MARKS_KNOWN_FOR)])
+        asked = "SELECT row FROM sent WHERE account = ? AND mark = ? AND posting = ?"
+        found = database.execute(asked, [who.account, mark, shown.rows.posting.id]).fetchone()
+        return found[0] if found is not None else ""
 
     def change_row(
         self, name: str, who: Identity, row: str, state: str, values: dict[str, Any],
@@ -173,6 +195,32 @@ class DepotStore:
         with self.file.changing() as database:
             self._touched(shown, who, row, state, database)
             shown.rows.delete(database, row, who.account)
+
+    def changes(self, name: str, who: Identity, cursor: str) -> ShownChanges:
+        """Return what changed since a cursor in what an outlet shows. Raises KeyError, BadCursor."""
+        return changes_since(self.through(name, who), cursor, self._looked_at)
+
+    def history(self, name: str, who: Identity, row: str) -> list[ShownEdit]:
+        """Return what was done to a row, as an outlet shows it, for those who may change something there. Raises
+        KeyError, RowGone, NotAllowed."""
+        shown = self.through(name, who)
+        if not self.rights(shown.outlet, who) - {Right.READ}:
+            raise NotAllowed("who did what is for those who may change something here")
+        found = edits_of(shown, row)
+        if not found and shown.row(row) is None:
+            raise RowGone(row)
+        return found
+
+    def undo_through(self, name: str, who: Identity, row: str, edit: str) -> ShownRow | None:
+        """Take back an edit that the history of a row has. Returns the row as it is shown then, None where it is gone.
+        Raises KeyError, RowGone, NotAllowed, UndoConflict, BadCursor."""
+        shown = self.through(name, who)
+        self.history(name, who, row)  # for those who may look at it alone
+        number = edit_number(shown, edit)
+        if shown.rows.edit(number).row != row:
+            raise RowGone(row)
+        self.undo(shown.rows.posting.id, number, who)
+        return shown.row(row)
 
     def undo(self, posting: str, number: int, who: Identity) -> PostedRow | None:
         """Take back an edit of one's own, or any edit as an owner. Raises KeyError, RowGone, NotAllowed,

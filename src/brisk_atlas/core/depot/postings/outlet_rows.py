@@ -24,6 +24,8 @@ from .posted_rows import PostedRow, PostedRows
 from .posting import FieldType, Value
 from .rights import Identity
 
+MOST_VALUES = 30_000  # that one question to the store may carry
+PAST = "past_rows"
 MOST_COUNTED = 10_000  # rows; of more the number is not stated
 NAME, WKB, ID = '"__name"', '"__wkb"', '"__id"'  # columns beside the fields, none of which is called so
 ARROW_TYPES = {
@@ -101,6 +103,18 @@ class OutletRows:
         ).fetchone()  # fmt: skip
         return self._shown(found) if found is not None else None
 
+    def as_shown(self, rows: Sequence[PostedRow]) -> dict[str, ShownRow]:
+        """Return those of some rows, as they were once, that would be shown, by name. No two are of one name."""
+        found: dict[str, ShownRow] = {}
+        names = ", ".join([NAME, WKB, *map(quoted, self.fields)])
+        at_once = max(1, MOST_VALUES // (3 + len(self.rows.posting.fields)))
+        for begin in range(0, len(rows), at_once):
+            query, given = self._query(RowsAsked(), rows[begin : begin + at_once])
+            for each in self.rows.store.reading.execute(f"SELECT {names} FROM ({query})", given):
+                shown = self._shown(each)
+                found[shown.name] = shown
+        return found
+
     def extent(self) -> Box | None:
         """Return the bounds of what is shown, None where nothing has a place."""
         if not self.rows.posting.has_shapes:
@@ -135,13 +149,23 @@ class OutletRows:
 
     # Asking
 
-    def _query(self, asked: RowsAsked) -> tuple[str, list[Any]]:
-        """Return a query that has NAME, WKB and the shown fields, and the values for it."""
-        table, outlet, posting = self.rows.table, self.outlet, self.rows.posting
+    def _query(self, asked: RowsAsked, past: Sequence[PostedRow] = ()) -> tuple[str, list[Any]]:
+        """Return a query that has NAME, WKB and the shown fields, and the values for it: of the rows that are stored,
+        or of some as they were once."""
+        outlet, posting = self.outlet, self.rows.posting
+        table = PAST if past else self.rows.table
         at = {field.name: number for number, field in enumerate(posting.fields)}
         columns = [f"{_expression(f'f{at[each.source]}', each)} AS {quoted(each.name)}" for each in outlet.fields]
         given: list[Any] = []
         conditions = []
+        before = ""
+        if past:
+            width = 3 + len(at)
+            marks = ", ".join([f"({', '.join('?' * width)})"] * len(past))
+            own = ", ".join(["id", "name", "wkb", *(f"f{number}" for number in at.values())])
+            before = f"WITH {PAST}({own}) AS (VALUES {marks}) "
+            for number, row in enumerate(past):
+                given += [number, row.name, row.wkb, *(row.values[name] for name in at)]
         if outlet.where:
             types = {field.name: ARROW_TYPES[field.type] for field in posting.fields}
             own = ", ".join(f"f{number} AS {quoted(name)}" for name, number in at.items())
@@ -149,7 +173,7 @@ class OutletRows:
             conditions.append(f"id IN ({inner})")
         boxes = (outlet.area, _grown(asked.box, outlet.blur) if asked.box is not None else None)
         for box in boxes:
-            if box is not None:
+            if box is not None and not past:
                 near = f"SELECT id FROM {self.rows.places} WHERE xmax >= ? AND xmin <= ? AND ymax >= ? AND ymin <= ?"
                 conditions.append(f"id IN ({near})")
                 given += [box[0], box[2], box[1], box[3]]
@@ -161,7 +185,7 @@ class OutletRows:
             conditions.append(f"meets({shape}, ?, ?, ?, ?)")
             given += asked.box
         where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
-        query = f"SELECT {', '.join([f'name AS {NAME}', f'{shape} AS {WKB}', *columns])} FROM {table}{where}"
+        query = f"{before}SELECT {', '.join([f'name AS {NAME}', f'{shape} AS {WKB}', *columns])} FROM {table}{where}"
         if asked.where:
             types = {name: ARROW_TYPES[field.type] for name, field in self.fields.items()}
             query = f"SELECT * FROM ({query}) WHERE {_stated(asked.where, types)}"

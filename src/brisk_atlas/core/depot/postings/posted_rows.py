@@ -260,15 +260,23 @@ class PostedRows:
         except sqlite3.IntegrityError as error:
             raise UndoConflict("it was taken back already") from error
 
-    def edits(self, row: str | None = None, *, after: int = 0) -> list[RowEdit]:
-        """Return what was done, to one row or to all, in its order, from after the number of an edit on."""
+    def edits(self, row: str | None = None, *, after: int = 0, limit: int = -1) -> list[RowEdit]:
+        """Return what was done, to one row or to all, in its order, from after the number of an edit on; at most
+        `limit` edits, all for -1."""
         where, given = ("AND row = ?", [row]) if row is not None else ("", [])
         found = self.store.reading.execute(
             f"SELECT number, row, deed, account, at, before, after, undoes FROM edit "
-            f"WHERE posting = ? AND number > ? {where} ORDER BY number",
-            [self.posting.id, after, *given],
+            f"WHERE posting = ? AND number > ? {where} ORDER BY number LIMIT ?",
+            [self.posting.id, after, *given, limit],
         )
         return [_edit(each) for each in found]
+
+    @property
+    def last_edit(self) -> int:
+        """The number of the last edit, 0 before there was one."""
+        asked = "SELECT coalesce(max(number), 0) FROM edit WHERE posting = ?"
+        (found,) = self.store.reading.execute(asked, [self.posting.id]).fetchone()
+        return int(found)
 
     def edit(self, number: int, database: sqlite3.Connection | None = None) -> RowEdit:
         """Return an edit by its number. Raises RowGone."""
