@@ -128,3 +128,18 @@ def test_a_row_that_is_sent_again_is_not_added_again(store):
     changed = client.get("/collections/team/changes", auth=("ada", "long enough 1")).json()
     assert changed == {"type": "FeatureCollection", "features": [], "gone": [], "cursor": changed["cursor"]}
     assert client.get("/collections/team/changes?since=00", auth=("ada", "long enough 1")).status_code == 410
+
+
+@pytest.mark.parametrize(
+    ("where", "python"),
+    [
+        ("open", lambda v: v["open"]), ("NOT open", lambda v: not v["open"]), ("open = false", lambda v: not v["open"]),
+        ("place LIKE 'p%'", lambda v: True), ("place LIKE 'P%'", lambda v: False), ("place NOT LIKE '%3'", lambda v: v["id"] != 3),
+        ("place > 'p2'", lambda v: v["id"] > 2), ("place BETWEEN 'p1' AND 'p3'", lambda v: 1 <= v["id"] <= 3),
+        ("seen >= TIMESTAMP '2031-06-24T10:03:00Z'", lambda v: v["id"] >= 3), ("seen < '2031-06-24T12:02:00+02:00'", lambda v: v["id"] < 2),
+        ("since > '2031-06-12' AND open", lambda v: v["id"] > 2 and v["open"]),
+    ],
+)  # fmt: skip
+def test_conditions_over_all_types_of_fields_mean_what_they_say(store, where, python):
+    found = store.through("team", ADA).page(RowsAsked(where=where), 100)
+    assert {row.values["id"] for row in found} == {values["id"] for values, _ in rows() if python(values)}

@@ -151,6 +151,10 @@ class DataCache:
             self.options[ref] = options
             self._drop(ref.whole, lambda key: _first(key) != "stored dataset")
 
+    def hold(self, dataset: Dataset) -> None:
+        """Have a dataset that was made here be what lies at the place of its reference."""
+        self._once(("dataset", dataset.ref.whole), lambda: dataset)
+
     def peek(self, ref: DataRef) -> Dataset | None:
         """Return the dataset if it is open already, without reading."""
         with self._lock:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from types import MappingProxyType
 
 import numpy as np
 import shapely
@@ -56,16 +57,20 @@ class Offer:
 
 
 class Depot:
-    """Offers and what answers about them. Safe for threads. `folder` is one whose files are handed out as they are."""
+    """Offers and what answers about them. Safe for threads. `folder` is one whose files are handed out as they are;
+    `ids` are what layers are called in addresses, by their ids, where that is not made of their names."""
 
-    def __init__(self, title: str, cache: DataCache, layers: Sequence[Layer], folder: Path | None = None) -> None:
+    def __init__(
+        self, title: str, cache: DataCache, layers: Sequence[Layer], folder: Path | None = None,
+        ids: Mapping[str, str] = MappingProxyType({}),
+    ) -> None:  # fmt: skip
         self.title, self.cache, self.folder = title, cache, folder
         self.painter = painter_for(cache)
         self.offers: dict[str, Offer] = {}
         for layer in layers:
             facts = cache.part(layer.ref).facts
             if facts.crs and facts.extent is not None and layer.style is not None:
-                offer = Offer(self._free_id(layer.name), layer, facts)
+                offer = Offer(ids.get(layer.id) or self._free_id(layer.name), layer, facts)
                 self.offers[offer.id] = offer
 
     def _free_id(self, name: str) -> str:

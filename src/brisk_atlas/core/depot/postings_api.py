@@ -1,37 +1,32 @@
 """OGC API Features over the outlets of a Depot: parts 1 (17-069r4), 2 (18-058r1) and 4 (20-002, where each change names
-the state that it is of), and the page on which an invitation is taken up."""
+the state that it is of)."""
 
 from __future__ import annotations
 
 import json
 import logging
-import sqlite3
-from collections.abc import Awaitable, Callable
 from functools import partial
 from typing import Any
 
-from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
-from starlette.responses import HTMLResponse, JSONResponse, Response
+from starlette.responses import JSONResponse, Response
 from starlette.routing import Route
 
 from brisk_atlas.core.connect.ows import northing_first
-from brisk_atlas.core.model import AtlasError, CannotPlace
+from brisk_atlas.core.model import CannotPlace
 from brisk_atlas.core.model.extent import Extent
 from brisk_atlas.core.place import transform_extent
 
-from .answers import Refused, base_of, document, number_in, numbers_in
+from .answers import Refused, base_of, number_in, numbers_in
 from .api_links import GEOJSON, link
+from .guarding import Answer, guarded
 from .offers import DEGREES
 from .ogc_api import CRS84, crs_address
 from .posting_features import JSON_TYPES, feature_of, sent_values, sent_wkb
-from .postings.depot_store import DepotStore, EditConflict, NotAllowed, UndoConflict
-from .postings.outlet_changes import BadCursor
+from .postings.depot_store import DepotStore, EditConflict
 from .postings.outlet_rows import OutletRows, RowsAsked, ShownRow
-from .postings.people import BadAccount, WrongSecret
-from .postings.posted_rows import BadRow, RowGone
+from .postings.posted_rows import RowGone
 from .postings.rights import Identity
-from .who_asks import who_asks
 
 log = logging.getLogger(__name__)
 PARTS = (
@@ -41,22 +36,12 @@ PARTS = (
     "ogcapi-features-4/1.0/conf/optimistic-locking-etags",
 )  # fmt: skip
 USUAL_LIMIT, MAX_LIMIT, MOST_SKIPPED = 100, 5_000, 100_000
-MOST_BYTES = 10_000_000  # of a body
 MOST_OF_MARK = 200  # characters of what is not to be added twice
 MOST_LETTERS = 4_000  # of a filter
 OWN_SETTINGS = frozenset(
     {"f", "limit", "offset", "after", "bbox", "bbox-crs", "crs", "filter", "filter-lang", "sortby"}
 )
 SENT = ("application/merge-patch+json", GEOJSON, "application/json")
-SAFE = {
-    "X-Content-Type-Options": "nosniff",
-    "Referrer-Policy": "no-referrer",
-    "Cache-Control": "no-store",
-    "Content-Security-Policy": (
-        "default-src 'none'; style-src 'unsafe-inline'; form-action 'self'; frame-ancestors 'none'"
-    ),
-}
-Answer = Callable[[Request, Identity, bytes], Response]
 
 
 class PostingsApi:
@@ -68,7 +53,6 @@ class PostingsApi:
     def routes(self) -> list[Route]:
         item = "/collections/{id}/items/{row}"
         deeds: list[tuple[str, str, Answer]] = [
-            ("GET", "/", self.landing),
             ("GET", "/conformance", self.conformance),
             ("GET", "/api", self.definition),
             ("GET", "/collections", self.collections),
@@ -84,47 +68,8 @@ class PostingsApi:
             ("GET", "/collections/{id}/changes", self.changes),
             ("GET", f"{item}/history", self.history),
             ("POST", f"{item}/undo", self.undo),
-            ("GET", "/join/{secret}", self.join_page),
-            ("POST", "/join/{secret}", self.join),
         ]
-        return [Route(path, self._guarded(answer), methods=[method]) for method, path, answer in deeds]
-
-    def _guarded(self, answer: Answer) -> Callable[[Request], Awaitable[Response]]:
-        """Return what answers, with each reason for which it can't as the standard has it. Work is done in threads."""
-
-        async def guarded(request: Request) -> Response:
-            headers = dict(SAFE)
-            try:
-                if "\0" in request.url.path or any("\0" in value for value in request.query_params.values()):
-                    raise Refused("InvalidParameterValue", "the address has a character that no text has")
-                body = await _body(request) if request.method != "GET" else b""
-                who = await run_in_threadpool(who_asks, self.store.people, request)
-                response = await run_in_threadpool(answer, request, who, body)
-            except Refused as error:
-                response = _refusal(error.code, error.reason, error.status)
-                if error.status == 401:
-                    headers["WWW-Authenticate"] = 'Basic realm="Depot", charset="UTF-8"'
-            except KeyError:
-                response = _refusal("NotFound", "there is no such collection", 404)
-            except RowGone:
-                response = _refusal("NotFound", "there is no such feature", 404)
-            except NotAllowed as error:
-                response = _refusal("NotAllowed", str(error), 403)
-            except (EditConflict, UndoConflict) as error:
-                response = _refusal("Conflict", str(error), 409)
-            except BadCursor as error:
-                response = _refusal("NotAvailable", f"{error}. Read all of it anew", 410)
-            except BadRow as error:
-                response = _refusal("InvalidParameterValue", str(error), 422)
-            except sqlite3.Error as error:
-                log.error("%s %s: the store: %s", request.method, request.url.path, error)
-                response = _refusal("NotAvailable", "the store can't be used now; nothing was changed", 503)
-            except AtlasError as error:
-                response = _refusal("InvalidParameterValue", f"{error.reason}. {error.remedy}".strip(), 400)
-            response.headers.update(headers)
-            return response
-
-        return guarded
+        return [Route(path, guarded(self.store, answer), methods=[method]) for method, path, answer in deeds]
 
     # What there is
 
@@ -339,38 +284,6 @@ class PostingsApi:
             raise Refused("InvalidParameterValue", f"the box has no place in {own}")
         return placed.bounds
 
-    # Joining
-
-    def join_page(self, request: Request, who: Identity, body: bytes) -> Response:
-        return self._page()
-
-    def join(self, request: Request, who: Identity, body: bytes) -> Response:
-        from urllib.parse import parse_qs
-
-        given = {name: values[0] for name, values in parse_qs(body.decode("utf-8", "replace")).items()}
-        try:
-            joined = self.store.people.join(
-                request.path_params["secret"], given.get("name", ""), given.get("password", "")
-            )
-        except (BadAccount, WrongSecret) as error:
-            return self._page(str(error), given.get("name", ""), 400)
-        return self._page(joined=joined.account)
-
-    def _page(self, fault: str = "", name: str = "", status: int = 200, joined: str = "") -> Response:
-        text = document("join.html", title=self.title, fault=fault, account=name, joined=joined).decode()
-        return HTMLResponse(text, status)
-
-
-async def _body(request: Request) -> bytes:
-    """Return the body of a question. Raises Refused for one that is too large, before all of it came."""
-    parts, size = [], 0
-    async for part in request.stream():
-        size += len(part)
-        if size > MOST_BYTES:
-            raise Refused("InvalidParameterValue", f"the body has more than {MOST_BYTES:,} bytes", 413)
-        parts.append(part)
-    return b"".join(parts)
-
 
 def _parsed(request: Request, body: bytes) -> dict[str, Any]:
     """Return the feature that was sent. Other types of body are refused: a page elsewhere could have a browser send
@@ -433,7 +346,3 @@ def _sent_crs(request: Request) -> str | None:
 def _geojson(content: dict[str, Any], crs: str, status: int = 200) -> Response:
     text = json.dumps(content, ensure_ascii=False, allow_nan=False)
     return Response(text, status, media_type=GEOJSON, headers={"Content-Crs": f"<{crs_address(crs)}>"})
-
-
-def _refusal(code: str, reason: str, status: int) -> Response:
-    return Response(json.dumps({"code": code, "description": reason}), status, media_type="application/json")

@@ -11,14 +11,22 @@ from dataclasses import dataclass
 
 import uvicorn
 from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import Response
+from starlette.routing import BaseRoute, Mount, Route
 
 from .behaviour import Behaviour, Misbehaving
 from .csw import CatalogueAnswers
 from .folders import FolderAnswers
 from .geoservices import RestAnswers
+from .guarding import guarded
+from .joining import JoinPages
 from .offers import Depot
 from .ogc_api import ApiAnswers
+from .outlet_services import OutletServices
+from .pages import OutletPages
 from .postings.depot_store import DepotStore
+from .postings.rights import Identity
 from .postings_api import PostingsApi
 from .records import RecordAnswers
 from .records_api import RecordsApiAnswers
@@ -53,7 +61,15 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
 
 def postings_application(store: DepotStore, title: str) -> Starlette:
     """Return what answers about the outlets of a store, to each who asks about those that they may read."""
-    return Starlette(routes=PostingsApi(store, title).routes())
+    services = OutletServices(store, title)
+    api, pages, joining = PostingsApi(store, title), OutletPages(store, services, title), JoinPages(store, title)
+
+    def root(request: Request, who: Identity, body: bytes) -> Response:
+        is_browser = "text/html" in request.headers.get("accept", "") and request.query_params.get("f") != "json"
+        return (pages.home if is_browser else api.landing)(request, who, body)
+
+    routes: list[BaseRoute] = [Route("/", guarded(store, root)), *api.routes(), *pages.routes(), *joining.routes()]
+    return Starlette(routes=[*routes, Mount("/services", services)])
 
 
 @dataclass(frozen=True)

@@ -83,6 +83,7 @@ class StoreFile:
                 database.execute("PRAGMA synchronous = FULL")
                 database.execute("PRAGMA foreign_keys = ON")
                 database.execute("PRAGMA trusted_schema = OFF")
+                database.execute("PRAGMA case_sensitive_like = ON")
                 add_shape_functions(database)
             except sqlite3.DatabaseError as error:
                 raise CannotRead(

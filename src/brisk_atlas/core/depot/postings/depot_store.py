@@ -8,13 +8,16 @@ import sqlite3
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime, timedelta
+from functools import cache
 from pathlib import Path
 from typing import Any
+
+from pydantic import TypeAdapter
 
 from brisk_atlas.core.model.words import free_name
 
 from .database import StoreFile
-from .outlet import Outlet, OutletField
+from .outlet import Outlet
 from .outlet_changes import ShownChanges, ShownEdit, changes_since, edit_number, edits_of
 from .outlet_rows import OutletRows, RowsAsked, ShownRow
 from .people import People
@@ -98,12 +101,15 @@ class DepotStore:
     @property
     def outlets(self) -> list[Outlet]:
         """All outlets, by id."""
-        return [_outlet(text) for (text,) in self.file.reading.execute("SELECT about FROM outlet ORDER BY id")]
+        return [
+            _outlets().validate_json(text)
+            for (text,) in self.file.reading.execute("SELECT about FROM outlet ORDER BY id")
+        ]
 
     def outlet(self, name: str) -> Outlet:
         """Return an outlet by its id. Raises KeyError."""
         found = self.file.reading.execute("SELECT about FROM outlet WHERE id = ?", [name]).fetchone()
-        return _outlet(found[0]) if found is not None else _missing(name)
+        return _outlets().validate_json(found[0]) if found is not None else _missing(name)
 
     def offer(self, outlet: Outlet, *, by: str) -> Outlet:
         """Offer a posting through a new outlet, or change the one of this id. Raises KeyError, BadOutlet and
@@ -117,7 +123,7 @@ class DepotStore:
                 outlet = replace(outlet, id=free_name(id_of(outlet.title), taken))
             database.execute(
                 "INSERT INTO outlet VALUES (?, ?, ?) ON CONFLICT (id) DO UPDATE SET about = excluded.about",
-                [outlet.id, outlet.posting, _outlet_text(outlet)],
+                [outlet.id, outlet.posting, _outlets().dump_json(outlet).decode()],
             )
             self.people.note_in(database, by, "offer", outlet.id)
         return outlet
@@ -288,22 +294,9 @@ def _posting(
     return Posting(name, number, title, owner, stated, crs, geometry_type, summary)
 
 
-def _outlet_text(outlet: Outlet) -> str:
-    stated = asdict(outlet) | {
-        "rights": [[circle, sorted(rights)] for circle, rights in outlet.rights],
-        "until": outlet.until.isoformat() if outlet.until is not None else None,
-    }
-    return json.dumps(stated, ensure_ascii=False)
-
-
-def _outlet(text: str) -> Outlet:
-    stated = json.loads(text)
-    return Outlet(**stated | {
-        "fields": tuple(OutletField(**each) for each in stated["fields"]),
-        "rights": tuple((circle, frozenset(map(Right, rights))) for circle, rights in stated["rights"]),
-        "area": tuple(stated["area"]) if stated["area"] is not None else None,
-        "until": datetime.fromisoformat(stated["until"]) if stated["until"] is not None else None,
-    })  # fmt: skip
+@cache
+def _outlets() -> TypeAdapter[Outlet]:
+    return TypeAdapter(Outlet)
 
 
 __all__ = ["DepotStore", "EditConflict", "NotAllowed", "RowsAsked", "UndoConflict"]

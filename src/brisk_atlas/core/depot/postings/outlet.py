@@ -6,6 +6,8 @@ import re
 from dataclasses import dataclass
 from datetime import datetime
 
+from brisk_atlas.core.model import VectorStyle
+
 from .posting import Posting
 from .rights import ALL_RIGHTS, EVERYBODY, Identity, Right
 
@@ -34,6 +36,7 @@ class Outlet:
     blur : the size of the grid that coordinates are put on, in units of the CRS, 0 for none
     rights : what each circle may do
     own_rows : what is changed and deleted must have been added by the same account
+    style : how it is drawn; it names fields as the outlet does, None for a plain look
     """
 
     id: str
@@ -47,6 +50,7 @@ class Outlet:
     blur: float = 0.0
     own_rows: bool = False
     until: datetime | None = None
+    style: VectorStyle | None = None
 
     def rights_of(self, who: Identity, now: datetime) -> frozenset[Right]:
         """Return what somebody may do with it now. Whoever may change something may read it."""

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import sqlite3
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -87,12 +88,26 @@ class OutletRows:
         )
         return [self._shown(each) for each in found]
 
+    def stored_rows(self, asked: RowsAsked, *, skip: int = 0, limit: int = -1) -> sqlite3.Cursor:
+        """Return rows as the store gives them: the name, the geometry, and the shown fields in their order."""
+        query, given = self._query(asked)
+        names = ", ".join([NAME, WKB, *map(quoted, self.fields)])
+        order = ", ".join([*(self._ordered(name) for name in asked.order), NAME])
+        text = f"SELECT {names} FROM ({query}) ORDER BY {order} LIMIT ? OFFSET ?"
+        return self.rows.store.reading.execute(text, [*given, limit, skip])
+
     def count(self, asked: RowsAsked = RowsAsked()) -> int | None:
         """Return how many rows there are, None for more than are counted. Raises BadExpression."""
         query, given = self._query(asked)
         text = f"SELECT count(*) FROM (SELECT 1 FROM ({query}) LIMIT {MOST_COUNTED + 1})"
         (found,) = self.rows.store.reading.execute(text, given).fetchone()
         return found if found <= MOST_COUNTED else None
+
+    def number_of_rows(self) -> int:
+        """Return how many rows there are, however many."""
+        query, given = self._query(RowsAsked())
+        (found,) = self.rows.store.reading.execute(f"SELECT count(*) FROM ({query})", given).fetchone()
+        return int(found)
 
     def row(self, name: str) -> ShownRow | None:
         """Return a row by its name, None for one that is not there or not shown."""

@@ -1,0 +1,102 @@
+"""Answers that were given, in memory within a limit, each with its state, by which a client asks whether it holds."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+
+from starlette.datastructures import Headers, MutableHeaders
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+MEMORY_BYTES = 64_000_000
+MOST_BYTES = 4_000_000  # of an answer that is stored
+NAMED = ("host", "accept", "x-forwarded-proto")  # headers on which an answer depends
+
+Question = tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class GivenAnswer:
+    """An answer of status 200; `state` is a digest of its body."""
+
+    headers: list[tuple[bytes, bytes]]
+    body: bytes
+    state: str
+
+    async def send(self, scope: Scope, send: Send) -> None:
+        """Send it, or that it still holds to a client that has it."""
+        asked = Headers(scope=scope).get("if-none-match", "")
+        holds = any(each.strip().removeprefix("W/").strip('"') == self.state for each in asked.split(","))
+        status, body = (304, b"") if holds else (200, b"" if scope["method"] == "HEAD" else self.body)
+        await send({"type": "http.response.start", "status": status, "headers": self.headers})
+        await send({"type": "http.response.body", "body": body})
+
+
+class AnswerMemory:
+    """Answers by question. Safe for threads."""
+
+    def __init__(self, limit: int = MEMORY_BYTES) -> None:
+        self.limit = limit
+        self._answers: OrderedDict[Question, GivenAnswer] = OrderedDict()
+        self._bytes = 0
+        self._lock = threading.Lock()
+
+    def get(self, question: Question) -> GivenAnswer | None:
+        """Return the answer that a question got, None where it is not known."""
+        with self._lock:
+            found = self._answers.get(question)
+            if found is not None:
+                self._answers.move_to_end(question)
+            return found
+
+    def put(self, question: Question, answer: GivenAnswer) -> None:
+        """Store the answer to a question; those not asked for longest make room."""
+        with self._lock:
+            before = self._answers.pop(question, None)
+            self._bytes += len(answer.body) - (len(before.body) if before is not None else 0)
+            self._answers[question] = answer
+            while self._bytes > self.limit:
+                _, gone = self._answers.popitem(last=False)
+                self._bytes -= len(gone.body)
+
+    async def through(self, state: str, app: ASGIApp, scope: Scope, receive: Receive, send: Send) -> None:
+        """Answer by an application, or as it answered in the same state before."""
+        headers = Headers(scope=scope)
+        question = (state, scope["path"], scope["query_string"].decode("latin-1"), *(headers.get(n, "") for n in NAMED))
+        known = self.get(question) if scope["method"] in ("GET", "HEAD") else None
+        if known is None:
+            known = await _asked(app, scope, receive, send)
+            if known is None:
+                return
+            if scope["method"] == "GET" and len(known.body) <= MOST_BYTES:
+                self.put(question, known)
+        await known.send(scope, send)
+
+
+async def _asked(app: ASGIApp, scope: Scope, receive: Receive, send: Send) -> GivenAnswer | None:
+    """Return the answer of an application; None for one that has another status than 200, which is sent at once."""
+    start: Message = {}
+    pieces: list[bytes] = []
+
+    async def take(message: Message) -> None:
+        nonlocal start
+        if message["type"] == "http.response.start":
+            start = message
+            if message["status"] == 200:
+                return
+        elif start.get("status") == 200:
+            pieces.append(message.get("body", b""))
+            return
+        await send(message)
+
+    await app(scope, receive, take)
+    if start.get("status") != 200:
+        return None
+    body = b"".join(pieces)
+    state = hashlib.sha256(body).hexdigest()[:32]
+    headers = MutableHeaders(raw=[each for each in start["headers"] if each[0] != b"cache-control"])
+    headers["ETag"] = f'"{state}"'
+    headers["Cache-Control"] = "no-cache"  # to be asked for each time, by its state
+    return GivenAnswer(headers.raw, body, state)

@@ -1,0 +1,46 @@
+"""The page on which an invitation is taken up."""
+
+from __future__ import annotations
+
+from urllib.parse import parse_qs
+
+from starlette.requests import Request
+from starlette.responses import HTMLResponse, Response
+from starlette.routing import Route
+
+from .answers import document
+from .guarding import guarded
+from .postings.depot_store import DepotStore
+from .postings.people import BadAccount, WrongSecret
+from .postings.rights import Identity
+
+
+class JoinPages:
+    """Answers about invitations."""
+
+    def __init__(self, store: DepotStore, title: str) -> None:
+        self.store, self.title = store, title
+
+    def routes(self) -> list[Route]:
+        return [
+            Route("/join/{secret}", guarded(self.store, self.ask), methods=["GET"]),
+            Route("/join/{secret}", guarded(self.store, self.join), methods=["POST"]),
+        ]
+
+    def ask(self, request: Request, who: Identity, body: bytes) -> Response:
+        """Answer with the page that asks for a name and a password."""
+        return self._page()
+
+    def join(self, request: Request, who: Identity, body: bytes) -> Response:
+        """Make the account that was asked for."""
+        given = {name: values[0] for name, values in parse_qs(body.decode("utf-8", "replace")).items()}
+        name, password = given.get("name", ""), given.get("password", "")
+        try:
+            joined = self.store.people.join(request.path_params["secret"], name, password)
+        except (BadAccount, WrongSecret) as error:
+            return self._page(str(error), name, 400)
+        return self._page(joined=joined.account)
+
+    def _page(self, fault: str = "", name: str = "", status: int = 200, joined: str = "") -> Response:
+        text = document("join.html", title=self.title, fault=fault, account=name, joined=joined).decode()
+        return HTMLResponse(text, status)

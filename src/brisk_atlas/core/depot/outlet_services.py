@@ -1,0 +1,128 @@
+"""Maps, tiles, features and records of the outlets that somebody may read, by the protocols that the other answers
+speak: for each circle of readers an application over what they see, as it is now."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections import OrderedDict
+from dataclasses import dataclass
+
+from starlette.applications import Starlette
+from starlette.concurrency import run_in_threadpool
+from starlette.datastructures import MutableHeaders
+from starlette.requests import Request
+from starlette.routing import BaseRoute
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.kinds import first_style
+from brisk_atlas.core.model import Layer, Style
+
+from .answer_memory import AnswerMemory
+from .answers import Refused
+from .behaviour import Behaviour
+from .csw import CatalogueAnswers
+from .guarding import LOGIN_WANTED, SAFE, refusal
+from .offers import Depot
+from .ogc_api import ApiAnswers
+from .postings.depot_store import DepotStore
+from .postings.outlet_part import dataset_of
+from .postings.outlet_rows import OutletRows
+from .postings.rights import Identity
+from .records_api import RecordsApiAnswers
+from .tiles import TileAnswers
+from .vector_tiles import VectorTileAnswers
+from .wfs import FeatureAnswers
+from .who_asks import who_asks
+from .wms import MapAnswers
+
+MEMORY_BYTES = 200_000_000  # for what was read of outlets
+VIEWS = 32  # of what different circles of readers see, in memory
+
+
+@dataclass(frozen=True)
+class OutletsView:
+    """The outlets that some may read, as they are, and the application over them. `state` differs once they do."""
+
+    state: str
+    depot: Depot
+    app: ASGIApp
+
+
+class OutletServices:
+    """An application that answers each by the outlets that they may read."""
+
+    def __init__(self, store: DepotStore, title: str) -> None:
+        self.store, self.title = store, title
+        self.cache = DataCache(MEMORY_BYTES)
+        self.memory = AnswerMemory()
+        self._views: OrderedDict[tuple[tuple[str, str], ...], OutletsView] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def view(self, who: Identity) -> OutletsView:
+        """Return what somebody sees now."""
+        shown = [self.store.through(outlet.id, who) for outlet in self.store.readable(who)]
+        key = tuple((each.outlet.id, state_of(each)) for each in shown)
+        with self._lock:
+            if key in self._views:
+                self._views.move_to_end(key)
+                return self._views[key]
+        made = self._made(shown, repr(key))
+        with self._lock:
+            self._views[key] = made
+            while len(self._views) > VIEWS:
+                self._views.popitem(last=False)
+        return made
+
+    def _made(self, shown: list[OutletRows], state: str) -> OutletsView:
+        layers, ids = [], {}
+        for number, each in enumerate(shown):
+            layer = self.layer(each, number)
+            if layer is not None:
+                layers.append(layer)
+                ids[layer.id] = each.outlet.id
+        depot = Depot(self.title, self.cache, layers, ids=ids)
+        plain = Behaviour()
+        answering = (
+            RecordsApiAnswers(depot), ApiAnswers(depot, plain), MapAnswers(depot, plain), FeatureAnswers(depot, plain),
+            TileAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot),
+        )  # fmt: skip
+        routes: list[BaseRoute] = [route for each in answering for route in each.routes()]
+        return OutletsView(state, depot, Starlette(routes=routes))
+
+    def layer(self, shown: OutletRows, number: int = 0) -> Layer | None:
+        """Return what an outlet shows as a layer, None for what has no places."""
+        dataset = dataset_of(shown, state_of(shown))
+        if not shown.rows.posting.has_shapes:
+            return None
+        self.cache.hold(dataset)
+        part = dataset.parts[0]
+        style: Style | None = shown.outlet.style or first_style(part.facts, number)
+        return Layer(shown.outlet.id, shown.outlet.title, part.ref.with_part(part.facts.name), part.facts.kind, style)
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        """Answer a question, with the headers that keep browsers safe."""
+        inner = {name: value for name, value in scope.items() if name != "app_root_path"}  # its addresses begin here
+
+        async def safely(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(raw=list(message["headers"]))
+                for name, value in SAFE.items():
+                    headers.setdefault(name, value)
+                message = {**message, "headers": headers.raw}
+            await send(message)
+
+        try:
+            view = await run_in_threadpool(lambda: self.view(who_asks(self.store.people, Request(scope))))
+        except Refused as error:
+            refused = refusal(error.code, error.reason, error.status)
+            refused.headers["WWW-Authenticate"] = LOGIN_WANTED
+            await refused(scope, receive, safely)
+            return
+        await self.memory.through(view.state, view.app, inner, receive, safely)
+
+
+def state_of(shown: OutletRows) -> str:
+    """Return a text that differs once a posting or how an outlet offers it has changed."""
+    return f"{shown.rows.last_edit}.{hashlib.sha256(repr(shown.outlet).encode()).hexdigest()[:16]}"
