@@ -25,6 +25,7 @@ SERVICES = (
     "csw",
     "records",
     "vectortiles",
+    "copy",
 )  # each in the file of its name
 CATALOGUES = ("stac", "records", "csw")  # whose collections are folders, and what lies behind a slash is not
 DATABASES = {"postgresql": "postgres", "postgres": "postgres", "mariadb": "mariadb", "mysql": "mariadb"}

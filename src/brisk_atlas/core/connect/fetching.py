@@ -14,12 +14,12 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import ExitStack, contextmanager
 from functools import cache
 from http import HTTPStatus
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 from urllib.parse import SplitResult, unquote, urljoin, urlsplit, urlunsplit
 
 from brisk_atlas import __version__
 from brisk_atlas.core.model import CannotRead, DataRef
-from brisk_atlas.core.model.errors import NeedsPassword, NotThere
+from brisk_atlas.core.model.errors import NeedsPassword, NotReached, NotThere
 from brisk_atlas.core.model.passwords import SECRET_WORDS, key_place, password_of, remember
 
 from .keyring_store import stored_password
@@ -129,6 +129,40 @@ def fetch_range(ref: DataRef, address: str, first: int, last: int) -> tuple[byte
     return _tried(ref, address, ask, _go_on)
 
 
+class Reply(NamedTuple):
+    """What a server answered, whatever its status; the names of `headers` are in lower case."""
+
+    status: int
+    headers: dict[str, str]
+    body: bytes
+
+
+def exchange(
+    ref: DataRef, address: str, method: str = "GET", body: bytes = b"", headers: Mapping[str, str] | None = None,
+    check: Callable[[], None] = lambda: None,
+) -> Reply:  # fmt: skip
+    """Return what a server answers to a question that may change something there, whatever the status, except where it
+    is busy or wants a password. It may be sent several times: who asks has to see to that this does no harm. Raises
+    CannotRead, NotReached, NeedsPassword."""
+    if is_offline():
+        raise NotReached(ref, "you work offline", "Switch Work offline off.")
+
+    def ask() -> Reply:
+        with _replied(ref, address, headers or {}, method, body) as reply:
+            if reply.status_code in (*BUSY, HTTPStatus.UNAUTHORIZED):
+                _refuse_status(ref, reply)
+            pieces, size = [], 0
+            for block in reply.iter_bytes():
+                check()
+                size += len(block)
+                if size > BODY_LIMIT:
+                    raise _too_large(ref, BODY_LIMIT)
+                pieces.append(block)
+            return Reply(reply.status_code, {k.lower(): v for k, v in reply.headers.items()}, b"".join(pieces))
+
+    return _tried(ref, address, ask, check)
+
+
 @contextmanager
 def streamed(
     ref: DataRef, address: str, *, method: str = "GET", headers: Mapping[str, str] | None = None
@@ -189,14 +223,14 @@ def _tried(ref: DataRef, address: str, ask: Callable[[], T], check: Callable[[],
                 return ask()
         except _Busy as busy:
             if is_last:
-                raise CannotRead(ref, f"the server answers {busy.status} {busy.words}", "Try again later.") from None
+                raise NotReached(ref, f"the server answers {busy.status} {busy.words}", "Try again later.") from None
             wait = busy.wait
         except (httpx.ConnectError, httpx.RemoteProtocolError, httpx.ReadError) as error:
             if is_last or _is_hopeless(error):
-                raise CannotRead(ref, f"the server can't be reached ({_why(error)})", _remedy(error)) from error
+                raise NotReached(ref, f"the server can't be reached ({_why(error)})", _remedy(error)) from error
         except httpx.TimeoutException as error:
             reason = f"the server does not answer within {ANSWER_S:.0f} s"
-            raise CannotRead(ref, reason, "Try again, or ask its owner.") from error
+            raise NotReached(ref, reason, "Try again, or ask its owner.") from error
         except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, UnicodeError, ValueError) as error:
             raise CannotRead(ref, f"the address can't be asked ({_why(error)})", "Check the address.") from error
         _rest(wait if wait is not None else BACK_OFF_S * 2**number * random.uniform(0.8, 1.2), check)
@@ -212,12 +246,14 @@ class _Busy(Exception):
 
 
 @contextmanager
-def _replied(ref: DataRef, address: str, headers: Mapping[str, str], method: str = "GET") -> Iterator[httpx.Response]:
+def _replied(
+    ref: DataRef, address: str, headers: Mapping[str, str], method: str = "GET", body: bytes = b""
+) -> Iterator[httpx.Response]:
     """Give the reply to a question, which its host may send on to another address of its own, as safe as the first: no
     other host is asked, and none gets the login."""
     login, here = _login(ref, address), _with_key(address)
     for _ in range(REDIRECTS + 1):
-        with _client().stream(method, here, headers=dict(headers), auth=login) as reply:
+        with _client().stream(method, here, headers=dict(headers), auth=login, content=body or None) as reply:
             if not reply.has_redirect_location:
                 yield reply
                 return

@@ -14,6 +14,7 @@ from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import BaseRoute, Mount, Route
+from starlette.types import ASGIApp
 
 from .behaviour import Behaviour, Misbehaving
 from .csw import CatalogueAnswers
@@ -93,6 +94,20 @@ def running(depot: Depot, behaviour: Behaviour | None = None, port: int = 0) -> 
     """Run a Depot on the loopback, in a thread of this process, until the block ends."""
     behaviour = behaviour or Behaviour()
     app = application(depot, behaviour)
+    with _served(app, port) as address:
+        yield Running(address, behaviour, app.log)
+
+
+@contextmanager
+def running_postings(store: DepotStore, title: str, port: int = 0) -> Iterator[str]:
+    """Serve the outlets of a store on the loopback, in a thread of this process, until the block ends; gives the
+    address."""
+    with _served(postings_application(store, title), port) as address:
+        yield address
+
+
+@contextmanager
+def _served(app: ASGIApp, port: int) -> Iterator[str]:
     port = port or free_port()
     config = uvicorn.Config(app, LOOPBACK, port, log_level="warning", lifespan="off", timeout_graceful_shutdown=1)
     server = uvicorn.Server(config)
@@ -102,7 +117,7 @@ def running(depot: Depot, behaviour: Behaviour | None = None, port: int = 0) -> 
     while not server.started and thread.is_alive() and time.monotonic() < until:
         time.sleep(0.01)
     try:
-        yield Running(f"http://{LOOPBACK}:{port}", behaviour, app.log)
+        yield f"http://{LOOPBACK}:{port}"
     finally:
         server.should_exit = True
         thread.join(5)

@@ -35,6 +35,7 @@ _SERVICES = (
     "records+",
     "stac+",
     "geoservices+",
+    "copy+",
 )  # before the scheme of a service's address
 _DATABASES = ("postgresql", "postgres", "mariadb", "mysql")
 _ADDRESSES = ("http", "https", "s3", "gs", "az")

@@ -47,6 +47,10 @@ class NotThere(CannotRead):
     """A server has nothing at an address."""
 
 
+class NotReached(CannotRead):
+    """A server does not answer now; it may later."""
+
+
 class NeedsPassword(CannotRead):
     """A database wants a password that is not known, or another than the one that is."""
 
