@@ -20,10 +20,11 @@ from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
 from brisk_atlas.core.depot.postings.people import People
 from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Identity, Right
 from brisk_atlas.core.depot.serving import running_postings
-from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
+from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef, Edit
 from brisk_atlas.core.model.errors import NotReached
 from brisk_atlas.core.model.passwords import remember
-from brisk_atlas.core.working_copy.copy_store import WorkingCopy, draft_in, with_draft
+from brisk_atlas.core.working_copy.copy_store import WorkingCopy
+from brisk_atlas.core.working_copy.draft_refs import draft_in, with_draft
 from brisk_atlas.core.working_copy.merging import PLACE, WHOLE, decided, folded, merged
 from brisk_atlas.core.working_copy.shared_rows import DraftStep, RowDraft, SharedRow, StepDeed
 from brisk_atlas.core.workspace import row_editing
@@ -89,7 +90,8 @@ def edit(workspace, id_, **values):
     for name, value in values.items():
         layer = workspace.work.layers[0]
         layer = put(
-            workspace, row_editing.change_value(workspace.cache, layer, row_number(workspace, id_), name, value)
+            workspace,
+            row_editing.change_values(workspace.cache, layer, [Edit(name, (row_number(workspace, id_),), (value,))]),
         )
     return layer
 

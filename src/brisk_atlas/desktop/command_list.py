@@ -46,6 +46,7 @@ DRAWERS = (
     ("statistics", "U", "chart-bar"),
     ("places", "W", "map-trifold"),
     ("sketch", "E", "pencil-line"),
+    ("edit", "Shift+E", "note-pencil"),
 )
 TOOLS = (
     ("pick_box", "box", "Pick in a box", "Alt+B", "selection-plus"),

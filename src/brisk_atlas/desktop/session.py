@@ -440,11 +440,15 @@ class Session(QObject):
         for layer in layers:
             self.watch.read_again(layer.ref)
             self.workspace.forget(layer)
+        self.show_anew(layers)
+        self.check_sources()
+
+    def show_anew(self, layers: Sequence[Layer]) -> None:
+        """Have layers drawn and stated anew, as other data was read for them."""
         self._tried -= {layer.ref for layer in layers}
         for layer in layers:
             self.prepared.emit(layer.ref)
         self.work_changed.emit("layers")
-        self.check_sources()
 
     def saved_rows(self, layer: Layer) -> None:
         """Go on with a layer whose edits have been written into its file, once that was read again."""

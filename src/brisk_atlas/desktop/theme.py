@@ -178,6 +178,7 @@ def _sheet(t: Theme) -> str:
     QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: 0; border-right: 1px solid {t.rule}; border-bottom: 1px solid {t.rule};
         padding: 4px 6px; font-weight: 600; }}
     QTabBar::tab {{ background: transparent; color: {t.quiet}; padding: 6px 11px; border: 0; border-bottom: 2px solid transparent; font-weight: 600; }}
+    QFrame#drawer QTabBar::tab {{ padding: 6px 8px; }}
     QTabBar::tab:selected {{ color: {t.ink}; border-bottom-color: {t.accent}; }}
     QTabBar::tab:focus {{ background: {t.wash}; }}
     QTabWidget::pane {{ border: 0; border-top: 1px solid {t.rule}; }}

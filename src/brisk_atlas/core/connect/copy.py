@@ -7,15 +7,16 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 
 from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
+from brisk_atlas.core.model.data_ref import COPY
 from brisk_atlas.core.model.errors import NotThere
-from brisk_atlas.core.working_copy.copy_store import WorkingCopy, draft_in, outlet_in
+from brisk_atlas.core.working_copy.copy_store import WorkingCopy
+from brisk_atlas.core.working_copy.draft_refs import draft_in, outlet_in
 from brisk_atlas.core.working_copy.merging import MergedRow, merged
 from brisk_atlas.core.working_copy.shared_rows import SharedRow
 
 from .connector import Item
 from .outlet_client import CursorTooOld, OutletClient, RowConflict
 
-PROTOCOL = "copy"
 MOST_ROWS = 500_000  # of an outlet that is copied
 TRIES = 4  # to send a row that others keep changing
 Check = Callable[[], None]
@@ -57,12 +58,7 @@ class Copies:
 
 def copy_ref(ref: DataRef) -> DataRef:
     """Return the reference to the copy of an outlet that is open as a layer of its Depot."""
-    return DataRef.service(PROTOCOL, ref.address, ref.inner)
-
-
-def is_copy(ref: DataRef) -> bool:
-    """Return whether a reference means a copy that is edited here."""
-    return ref.protocol == PROTOCOL
+    return DataRef.service(COPY, ref.address, ref.inner)
 
 
 def _client(ref: DataRef, crs_name: str = "") -> OutletClient:

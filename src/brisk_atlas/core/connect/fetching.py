@@ -330,13 +330,18 @@ def _wait_of(headers: Mapping[str, str]) -> float | None:
 
 
 def _login(ref: DataRef, address: str) -> httpx.BasicAuth | None:
-    """Return the login for a server, whose user stands in its address. Raises NeedsPassword without a password."""
+    """Return the login for a server, whose user stands in its address, or in that of what the question is for. Raises
+    NeedsPassword without a password."""
     import httpx
 
     parts = urlsplit(address)
-    user, at, _ = parts.netloc.rpartition("@")
-    if not at:
-        return None
+    user, at, host = parts.netloc.rpartition("@")
+    if not at:  # as in the links of a server, which does not name who asked
+        own = urlsplit(ref.address) if not ref.is_local and not ref.is_inline else parts
+        user, at, own_host = own.netloc.rpartition("@")
+        if not at or (own.scheme, own_host) != (parts.scheme, host):
+            return None
+        parts = own
     place = f"{parts.scheme}://{parts.netloc}"
     password = password_of(place)
     if password is None:

@@ -20,6 +20,7 @@ PART_MARK = "#part="  # after the name of a place, before that of a part in it
 QUANTITY_MARK = "&as="  # after the name of a part, before what its numbers are turned into
 CRS_MARK = "&crs="  # after these, before the CRS that it is taken to be in
 INLINE_MARK = "data:application/geo+json"  # before the name and the text of what a reference carries itself
+COPY = "copy"  # what stands for the protocol of a copy of an outlet
 READABLE = "/?&=,:"  # marks that stand in the inner part of a service's reference as they are
 _SCHEME = re.compile(r"^([A-Za-z][A-Za-z0-9.-]*(?:\+[A-Za-z0-9.-]+)?):/{1,2}(?=[^/])")
 _NO_HOST = re.compile(r"^(postgresql|postgres)://(?=/\?)")  # a service file says where the database is
@@ -35,7 +36,7 @@ _SERVICES = (
     "records+",
     "stac+",
     "geoservices+",
-    "copy+",
+    f"{COPY}+",
 )  # before the scheme of a service's address
 _DATABASES = ("postgresql", "postgres", "mariadb", "mysql")
 _ADDRESSES = ("http", "https", "s3", "gs", "az")
@@ -224,6 +225,11 @@ class DataRef:
     def is_inline(self) -> bool:
         """Whether the reference carries the data itself."""
         return self.kind is PlaceKind.INLINE
+
+    @property
+    def is_copy(self) -> bool:
+        """Whether it means a copy of an outlet of a Depot, which is edited here."""
+        return self.protocol == COPY
 
     @property
     def protocol(self) -> str:

@@ -9,7 +9,6 @@ from urllib.parse import urlsplit
 
 from brisk_atlas.core.connect import connector_for
 from brisk_atlas.core.connect.catalogues import RecordCatalogue
-from brisk_atlas.core.connect.copy import is_copy
 from brisk_atlas.core.connect.service import LayerAbout, Service, TileSource
 from brisk_atlas.core.model import CannotRead, DataKind, DataRef, Dataset, NeedsPermission, Part
 from brisk_atlas.core.place.tile_grid import TilePlace
@@ -35,7 +34,7 @@ def open_dataset(ref: DataRef) -> Dataset:
     """Return a layer of a service as a dataset: a part of features, one of pictures, or both. Raises CannotRead."""
     if ref.protocol == "stac":
         return open_item(ref)
-    if is_copy(ref):
+    if ref.is_copy:
         return import_module("brisk_atlas.core.read.working_copy").open_dataset(ref)
     connector = connector_for(ref)
     if isinstance(connector, RecordCatalogue):

@@ -14,7 +14,8 @@ import pyarrow as pa
 import shapely
 
 from brisk_atlas.core.model import DataKind, DataRef, Dataset, Extent, Facts, FeatureQuery, Field
-from brisk_atlas.core.working_copy.copy_store import WorkingCopy, draft_in, outlet_in
+from brisk_atlas.core.working_copy.copy_store import WorkingCopy
+from brisk_atlas.core.working_copy.draft_refs import draft_in, outlet_in
 from brisk_atlas.core.working_copy.shared_rows import Plain, SharedOutlet, SharedRow
 
 from .answer import ArrowLayer, ArrowTable, batches_of

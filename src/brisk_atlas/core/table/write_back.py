@@ -48,6 +48,8 @@ def why_not(dataset: Dataset) -> str | None:
         return "it is a sketch, whose texts and notes are changed on the map"
     if dataset.ref.kind is PlaceKind.TABLE:
         return why_not_there(dataset.parts[0])
+    if dataset.ref.is_copy:
+        return "it is sent to its Depot from the Edit drawer"
     if dataset.ref.kind is not PlaceKind.FILE:
         return "it lies on a server or in an archive"
     if dataset.ref.name.lower().endswith(".gz"):
@@ -66,6 +68,8 @@ def why_not(dataset: Dataset) -> str | None:
 
 def state_before(cache: DataCache, layer: Layer) -> FileState:
     """Return what the rows of a layer are before its first edit, so that a later change is noticed."""
+    if layer.ref.is_copy:  # which remembers by itself what each row was
+        return ()
     if layer.ref.kind is PlaceKind.TABLE:
         return rows_state(cache.part(layer.ref), base_rows(cache, layer))
     return state_of(cache.dataset(layer.ref).members)

@@ -19,6 +19,7 @@ from pydantic import TypeAdapter
 from brisk_atlas.core.model import CannotRead, DataRef
 from brisk_atlas.core.system.folders import data_folder, make_private
 
+from .draft_refs import outlet_in
 from .merging import MergedRow, folded, merged
 from .shared_rows import DraftStep, RowDraft, SharedOutlet, SharedRow, StepDeed
 
@@ -167,23 +168,6 @@ class WorkingCopy:
             _note(database, {})
             if draft.adds:
                 database.execute("INSERT OR IGNORE INTO sent_row VALUES (?, ?)", [draft.row, now.name])
-
-
-def outlet_in(ref: DataRef) -> str:
-    """Return the outlet that a reference to a copy means."""
-    return ref.inner.partition("?")[0]
-
-
-def draft_in(ref: DataRef) -> int:
-    """Return the draft that a reference to a copy means, 0 for the rows as the Depot shows them."""
-    text = ref.inner.partition("?draft=")[2]
-    return int(text) if text.isdecimal() else 0
-
-
-def with_draft(ref: DataRef, draft: int) -> DataRef:
-    """Return the reference to another draft of the same copy."""
-    inner = outlet_in(ref) + (f"?draft={draft}" if draft else "")
-    return DataRef(ref.kind, ref.place, inner, ref.part)
 
 
 def _note(database: sqlite3.Connection, values: Mapping[str, str]) -> None:

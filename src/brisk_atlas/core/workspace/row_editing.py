@@ -11,15 +11,15 @@ from collections.abc import Mapping, Sequence
 from datetime import UTC, date, datetime
 from typing import TYPE_CHECKING, Any
 
-from brisk_atlas.core.connect.copy import is_copy
 from brisk_atlas.core.model import AtlasError, CannotWrite
-from brisk_atlas.core.working_copy.copy_store import WorkingCopy, draft_in, with_draft
+from brisk_atlas.core.working_copy.copy_store import WorkingCopy
+from brisk_atlas.core.working_copy.draft_refs import draft_in, with_draft
 from brisk_atlas.core.working_copy.merging import MergedRow, decided
 from brisk_atlas.core.working_copy.shared_rows import DraftStep, Plain, SharedRow, StepDeed
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
-    from brisk_atlas.core.model import DataRef, Layer
+    from brisk_atlas.core.model import DataRef, Edit, Layer
     from brisk_atlas.core.read.working_copy import CopyLayer, CopyTable
 
 GEOMETRY = "__geometry"  # the column of a copy that has it
@@ -42,13 +42,17 @@ def row_names(cache: DataCache, layer: Layer) -> tuple[str, ...]:
 
 def unsent(layer: Layer) -> list[MergedRow]:
     """Return the rows of a layer that were changed here and not sent yet. Raises CannotRead."""
-    return WorkingCopy.of(layer.ref).draft_rows(draft_in(layer.ref)) if is_copy(layer.ref) else []
+    return WorkingCopy.of(layer.ref).draft_rows(draft_in(layer.ref)) if layer.ref.is_copy else []
 
 
-def change_value(cache: DataCache, layer: Layer, row: int, field: str, value: Any) -> DataRef:
-    """Give a field of a row another value; returns the reference that shows it. Raises AtlasError."""
+def change_values(cache: DataCache, layer: Layer, edits: Sequence[Edit]) -> DataRef:
+    """Give fields of rows other values; returns the reference that shows them. Raises AtlasError."""
     _check(layer, "change")
-    return _done(layer, [_change(cache, layer, row, {field: plain_value(value)})])
+    values: dict[int, dict[str, Plain]] = {}
+    for edit in edits:
+        for row, value in zip(edit.rows, edit.values):
+            values.setdefault(row, {})[edit.field] = plain_value(value)
+    return _done(layer, [_change(cache, layer, row, each) for row, each in values.items()])
 
 
 def move_feature(cache: DataCache, layer: Layer, row: int, wkb: bytes | None) -> DataRef:
@@ -68,7 +72,7 @@ def add_feature(layer: Layer, values: Mapping[str, Any], wkb: bytes | None) -> D
 def delete_features(cache: DataCache, layer: Layer, rows: Sequence[int]) -> DataRef:
     """Delete rows. Raises AtlasError."""
     _check(layer, "delete")
-    seen = [_seen(cache, layer, row) for row in rows]
+    seen = [seen_row(cache, layer, row) for row in rows]
     return _done(layer, [DraftStep(each.name, StepDeed.DELETE, base=_base_of(each)) for each in seen])
 
 
@@ -88,12 +92,13 @@ def _change(
     cache: DataCache, layer: Layer, row: int, values: Mapping[str, Plain], wkb: bytes | None = None, *,
     moves: bool = False,
 ) -> DraftStep:  # fmt: skip
-    seen = _seen(cache, layer, row)
+    seen = seen_row(cache, layer, row)
     return DraftStep(seen.name, StepDeed.CHANGE, values, wkb, moves, _base_of(seen))
 
 
-def _seen(cache: DataCache, layer: Layer, row: int) -> SharedRow:
-    """Return a row as it is seen in the layer, which may be older than what the copy has since."""
+def seen_row(cache: DataCache, layer: Layer, row: int) -> SharedRow:
+    """Return a row as it is seen in the layer, which may be older than what the copy has since. Raises CannotRead, and
+    IndexError for one that is not there."""
     part = _part(cache, layer)
     values = part.found.slice(row, 1).to_pylist()[0]
     wkb = values.pop(GEOMETRY, None)
@@ -112,7 +117,7 @@ def _done(layer: Layer, steps: Sequence[DraftStep]) -> DataRef:
 def _check(layer: Layer, right: str) -> None:
     if layer.locked:
         raise AtlasError(layer.name, "the layer is locked", "Unlock it by its menu.")
-    if not is_copy(layer.ref):
+    if not layer.ref.is_copy:
         raise CannotWrite(layer.ref, "it is no copy that is edited here", "Choose Edit features first.")
     if right not in WorkingCopy.of(layer.ref).outlet.rights:
         raise CannotWrite(layer.ref, f"you may not {right} rows of it", "Ask its owner for the right.")

@@ -25,6 +25,8 @@ from ..drawers.probe_drawer import ProbeDrawer
 from ..drawers.sketch_drawer import SketchDrawer
 from ..drawers.statistics_drawer import StatisticsDrawer
 from ..drawers.style_drawer import StyleDrawer
+from ..editing.edit_drawer import EditDrawer
+from ..editing.editing import Editing
 from ..floating import STORED, Floatable, Floating, away_note
 from ..log_tether import LogTether
 from ..panes.log_content import has_holes
@@ -55,7 +57,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.relief.eye import GroundSpot
     from brisk_atlas.core.workspace.named_places import NamedPlace
 
-DRAWERS = ("probe", "style", "change", "statistics", "places", "sketch")
+DRAWERS = ("probe", "style", "change", "statistics", "places", "sketch", "edit")
 DRAWER_SIZE, SHEET_SIZE, RELIEF_SIZE = (400, 640), (1100, 640), (900, 640)  # of their own windows at first
 DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
 WIDE_ENOUGH_PX, LOG_SHARE = 1500, 0.58  # of the desk for the drawer too; of the panes for the strip log
@@ -81,6 +83,8 @@ class DeskPage(QWidget):
         self.probe.found.connect(self._show_card)
         self.map.view_changed.connect(self.card.hide)
         self.sketching = Sketching(session, self.map, self.sketch)
+        self.edit = EditDrawer()
+        self.editing = Editing(session, self.map, self.edit)
         self.probe.map_view = lambda: self.map.canvas.view
         for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
@@ -131,6 +135,7 @@ class DeskPage(QWidget):
         self.relief.pointed.connect(self._relief_pointed)
         self.probe.held_changed.connect(self._show_discs)
         self.sheet.row_chosen.connect(self._row_chosen)
+        self.sheet.rows_edited.connect(self.editing.change_values)
         self.sheet.window_wanted.connect(self.turn_sheet_window)
         self.map.settled.connect(lambda: self.spine.show_limits(self.map.limits))
         self.sheet.go_wanted.connect(self.map.fit_picked)
@@ -201,6 +206,7 @@ class DeskPage(QWidget):
             "statistics": self.statistics,
             "places": self.places,
             "sketch": self.sketch,
+            "edit": self.edit,
         }[name]
 
     def _mark_classes(self, pair: tuple[int, int] | None) -> None:
@@ -220,7 +226,7 @@ class DeskPage(QWidget):
         """Hand the colours to everything here that paints itself."""
         painted_by_themselves = (
             *(self.map.canvas, self.spine),
-            *(self.probe, self.sheet, self.style_form, self.statistics, self.places, self.sketch),
+            *(self.probe, self.sheet, self.style_form, self.statistics, self.places, self.sketch, self.edit),
             self.change.image.bars,
         )
         for painted in painted_by_themselves:
@@ -236,7 +242,13 @@ class DeskPage(QWidget):
     @property
     def busy(self) -> bool:
         return (
-            self.map.busy or self.twins.busy or self.relief.busy or self.strip.busy or self.log.busy or self.sheet.busy
+            self.map.busy
+            or self.twins.busy
+            or self.relief.busy
+            or self.strip.busy
+            or self.log.busy
+            or self.sheet.busy
+            or self.editing.busy
         )
 
     # Probing and measuring

@@ -33,7 +33,7 @@ class CornerTool:
     elsewhere on its sides moves as a whole.
 
     `moved` is given the number and all corners of a mark, `chosen` the number of one that was pressed, `removed` that
-    of one to be removed.
+    of one to be removed. `snap` says where a corner of a mark lies that is dragged to a place.
     """
 
     kind = KIND
@@ -45,7 +45,9 @@ class CornerTool:
         moved: Callable[[int, np.ndarray], None],
         chosen: Callable[[int], None],
         removed: Callable[[int], None],
+        snap: Callable[[int, tuple[float, float]], tuple[float, float]] = lambda number, place: place,
     ) -> None:
+        self._snap = snap
         self._view, self._moved, self._chosen, self._removed = view, moved, chosen, removed
         self.outlines: list[MarkOutline] = []
         self.current: int | None = None
@@ -59,6 +61,11 @@ class CornerTool:
         self.outlines, self.current = outlines, current
         if self._outline is None or self._corner is None or self._corner >= len(self._outline.xy):
             self._corner = None
+
+    @property
+    def is_dragging(self) -> bool:
+        """Whether something is in the hand."""
+        return self._from is not None
 
     @property
     def _outline(self) -> MarkOutline | None:
@@ -122,7 +129,7 @@ class CornerTool:
             self._put(self._whole + np.subtract(place, self._from))
         elif self._corner is not None:
             xy = outline.xy.copy()
-            xy[self._corner] = place
+            xy[self._corner] = self._snap(outline.number, place)
             self._put(xy)
 
     def release(self, place: tuple[float, float]) -> None:

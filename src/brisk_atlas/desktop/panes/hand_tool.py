@@ -15,9 +15,10 @@ if TYPE_CHECKING:
     from ..theme import Theme
 
 DRAGGED = ("box", "lasso")  # drawn in one go; the others vertex by vertex
-CLOSED = ("box", "lasso", "area", "sketch area")
+CLOSED = ("box", "lasso", "area", "sketch area", "new area")
 SKETCHED = ("sketch point", "sketch line", "sketch area", "sketch text")
-PLACED = ("sketch point", "sketch text")  # by one click
+NEW = ("new point", "new line", "new area")  # features of the layer that is edited
+PLACED = ("sketch point", "sketch text", "new point")  # by one click
 HINTS = {
     "box": "Drag a box to pick what it meets. Esc ends",
     "lasso": "Draw around what to pick. Esc ends",
@@ -29,6 +30,8 @@ HINTS = {
     "sketch line": "Click along the line, double-click or Return ends it. Backspace takes a corner back",
     "sketch area": "Click around the area, double-click or Return ends it. Backspace takes a corner back",
 }
+HINTS |= {kind: HINTS[kind.replace("new", "sketch")].replace("draw points", "add a point") for kind in NEW}
+Snap = Callable[[tuple[float, float]], tuple[float, float]]  # where a place is taken as lying
 LASSO_STEP_PX = 3  # between two corners of a lasso
 
 
@@ -36,9 +39,10 @@ class HandTool:
     """What is being drawn: positions of the map, and where the hand is now."""
 
     def __init__(
-        self, kind: str, done: Callable[[str, np.ndarray], None], going: Callable[[str, np.ndarray], None]
-    ) -> None:
-        self.kind, self._done, self._going = kind, done, going
+        self, kind: str, done: Callable[[str, np.ndarray], None], going: Callable[[str, np.ndarray], None],
+        snap: Snap = lambda place: place,
+    ) -> None:  # fmt: skip
+        self.kind, self._done, self._going, self._snap = kind, done, going, snap
         self.corners: list[tuple[float, float]] = []
         self.hand: tuple[float, float] | None = None
         self._last_px: QPointF | None = None
@@ -60,14 +64,15 @@ class HandTool:
             self.corners = [place]
             self._last_px = at
         elif self.kind in PLACED:
-            self._done(self.kind, np.array([place]))
+            self._done(self.kind, np.array([self._snap(place)]))
         else:
+            place = self._snap(place)
             if not self.corners or self.corners[-1] != place:
                 self.corners.append(place)
             self._going(self.kind, self.positions())
 
     def move(self, at: QPointF, place: tuple[float, float]) -> None:
-        self.hand = place
+        self.hand = self._snap(place)
         if self.kind == "lasso" and self._last_px is not None:
             if (at - self._last_px).manhattanLength() >= LASSO_STEP_PX:
                 self.corners.append(place)

@@ -41,7 +41,7 @@ from .furniture import (
     paint_seen,
     paint_spots,
 )
-from .hand_tool import CLOSED, DRAGGED, SKETCHED, HandTool, paint_shape
+from .hand_tool import CLOSED, DRAGGED, NEW, SKETCHED, HandTool, paint_shape
 from .map_label import paint_label
 from .sides_view import SidesView
 
@@ -274,7 +274,7 @@ class MapCanvas(QWidget):
     def take_tool(self, kind: str) -> None:
         """Put a drawing tool into the hand; the same again, or an empty name, puts it away."""
         put_away = not kind or (self.tool is not None and self.tool.kind == kind)
-        self.hold_tool(None if put_away else HandTool(kind, self._shape_ended, self.shape_going.emit))
+        self.hold_tool(None if put_away else HandTool(kind, self.shape_ended, self.shape_going.emit))
 
     def hold_tool(self, tool: HandTool | CornerTool | None) -> None:
         """Have a tool in the hand from now on, or none."""
@@ -284,8 +284,9 @@ class MapCanvas(QWidget):
         self.update()
         self.tool_changed.emit()
 
-    def _shape_ended(self, kind: str, xy: np.ndarray) -> None:
-        self.shape = None if kind in SKETCHED else (xy, kind in CLOSED)
+    def shape_ended(self, kind: str, xy: np.ndarray) -> None:
+        """Take a shape that a tool has drawn."""
+        self.shape = None if kind in (*SKETCHED, *NEW) else (xy, kind in CLOSED)
         self.shape_drawn.emit(kind, xy)
         self.update()
 

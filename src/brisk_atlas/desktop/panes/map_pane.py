@@ -26,7 +26,7 @@ from .coming_pieces import ComingPieces
 from .comparison_bar import ComparisonBar
 from .dimension_bar import DimensionBar
 from .field_time_bar import FieldTimeBar
-from .hand_tool import SKETCHED
+from .hand_tool import NEW, SKETCHED
 from .map_canvas import MapCanvas
 from .renderer import MarkedClasses, Renderer, Wish
 from .time_bar import TimeBar
@@ -55,6 +55,7 @@ class MapPane(QWidget):
         pointer_moved(float, float): map position under the pointer.
         probed(object): where the analyst asks what is there, as a Where.
         sketched(str, object): a mark was drawn: its kind, and positions.
+        feature_drawn(str, object): a feature was drawn into the layer that is edited: its kind, and positions.
         measured(str, object, bool): a line or area that is drawn: its kind, positions, whether it has ended.
         settled(): the newest wish has been drawn.
         drawing_faults(dict): layer id -> why it could not be drawn.
@@ -66,6 +67,7 @@ class MapPane(QWidget):
     probed = pyqtSignal(object)
     measured = pyqtSignal(str, object, bool)
     sketched = pyqtSignal(str, object)
+    feature_drawn = pyqtSignal(str, object)
     settled = pyqtSignal()
     drawing_faults = pyqtSignal(dict)
     view_changed = pyqtSignal()
@@ -166,6 +168,9 @@ class MapPane(QWidget):
         if kind in SKETCHED:
             self.canvas.say = ""
             self.sketched.emit(kind.removeprefix("sketch "), xy)
+            return
+        if kind in NEW:
+            self.feature_drawn.emit(kind.removeprefix("new "), xy)
             return
         if kind in MEASURES:
             self.measured.emit(kind, xy, True)

@@ -50,6 +50,7 @@ class SheetDrawer(QWidget):
         go_wanted(): the analyst wants the map to go to the picked rows.
         row_chosen(object, int): one row was picked by the hand, of a layer.
         window_wanted(): the sheet is to stand in a window of its own, or go back.
+        rows_edited(object): Edits of rows of a copy of an outlet.
     """
 
     row_menu_wanted = pyqtSignal(object)
@@ -57,6 +58,7 @@ class SheetDrawer(QWidget):
     go_wanted = pyqtSignal()
     row_chosen = pyqtSignal(object, int)
     window_wanted = pyqtSignal()
+    rows_edited = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -376,8 +378,11 @@ class SheetDrawer(QWidget):
         self.field_menu_wanted.emit(at)
 
     def put(self, what: str, look: TableView) -> None:
-        """Take on another look of the rows, as one step of undo."""
-        if self.layer_id is not None:
+        """Take on another look of the rows, as one step of undo; edits of a copy of an outlet go into its draft."""
+        layer = self.layer
+        if layer is not None and layer.ref.is_copy and look.edits != layer.rows.edits:
+            self.rows_edited.emit(look.edits[len(layer.rows.edits) :])
+        elif self.layer_id is not None:
             self.session.work.change(what, self.layer_id, rows=look)
 
     def _sort(self, field: str, beside: bool) -> None:
