@@ -563,6 +563,8 @@ class AtlasWindow(QMainWindow):
         if self.has_desk:
             self.desk.floating.note_all()
         self.autosave.discard()
+        if "handover" in self._made:
+            self._made["handover"].shut()
         self.session.close()
         if self.has_desk:
             self.desk.relief.close_stage()

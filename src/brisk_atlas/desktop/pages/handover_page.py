@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
     QFileDialog,
+    QFrame,
     QHBoxLayout,
     QLineEdit,
     QScrollArea,
@@ -42,6 +43,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.handover.look_ahead import LookAhead
     from brisk_atlas.core.handover.recipe import Branch, Recipe
 
+    from ..depot.depot_view import DepotView
     from ..theme import Theme
 
 EMPTY = "Open a layer on the Desk: its recipe is made here, step by step, and written."
@@ -82,6 +84,9 @@ class HandoverPage(QWidget):
         self.remove = bar_button("Remove", "step remove", "Remove the step (Delete)")
         self.one = bar_button("Steps", "one input", "What comes of each step", checkable=True)
         self.many = bar_button("Many inputs", "many inputs", "Run the recipe for many inputs", checkable=True)
+        self.to_recipe = bar_button("Recipe", "recipe half", "Steps, checkpoints and writing", checkable=True)
+        self.to_depot = bar_button("Depot", "depot half", "Offer layers to colleagues and to everybody", checkable=True)
+        self.depot: DepotView | None = None
         self.list, self.form, self.write_form = RecipeList(), StepForm(), WriteForm()
         self.source_facts = PlainLabel()
         self.source_facts.setObjectName("quiet")
@@ -164,15 +169,30 @@ class HandoverPage(QWidget):
         self.whole = QStackedWidget()
         self.whole.addWidget(nothing)
         self.whole.addWidget(split)
+        self.halves = QStackedWidget()
+        self.halves.addWidget(self.whole)
+        half = QFrame()
+        half.setObjectName("paneBar")
+        half_row = QHBoxLayout(half)
+        half_row.setContentsMargins(12, 2, 12, 2)
+        half_row.setSpacing(2)
+        half_row.addWidget(self.to_recipe)
+        half_row.addWidget(self.to_depot)
+        half_row.addStretch(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        column.addWidget(self.whole)
+        column.setSpacing(0)
+        column.addWidget(half)
+        column.addWidget(self.halves, 1)
+        self.to_recipe.setChecked(True)
         self.one.setChecked(True)
         self.bar.go.setEnabled(False)
 
     def _connect(self) -> None:
         self.which.activated.connect(lambda at: self.current.choose(self.which.itemData(at)))
         self.name.editingFinished.connect(self._retitle)
+        self.to_recipe.clicked.connect(lambda checked=False: self.show_half("recipe"))
+        self.to_depot.clicked.connect(lambda checked=False: self.show_half("depot"))
         self.add_menu.aboutToShow.connect(lambda: fill_step_menu(self.add_menu, self._kind_here(), self.add_step))
         self.more_menu.aboutToShow.connect(self._fill_more_menu)
         self.current.replaced.connect(lambda: self._show_recipe(anew=True))
@@ -200,6 +220,22 @@ class HandoverPage(QWidget):
         self.batch.open_wanted.connect(self.open_wanted)
         self.session.work_changed.connect(self._work_changed)
 
+    def show_half(self, name: str) -> None:
+        """Show the recipes, or the Depot, which is made at the first need."""
+        if name == "depot" and self.depot is None:
+            from ..depot.depot_view import DepotView
+
+            self.depot = DepotView(self.session)
+            self.halves.addWidget(self.depot)
+        self.halves.setCurrentWidget(self.depot if name == "depot" and self.depot is not None else self.whole)
+        self.to_depot.setChecked(name == "depot")
+        self.to_recipe.setChecked(name != "depot")
+
+    def shut(self) -> None:
+        """End what goes on beside the window."""
+        if self.depot is not None:
+            self.depot.shut()
+
     # What it speaks of
 
     @property
@@ -210,7 +246,8 @@ class HandoverPage(QWidget):
     @property
     def busy(self) -> bool:
         """Whether steps are looked at, something is written, or a picture is drawn."""
-        return self.looker.busy or self.view.busy or self.batch.busy or self.bar.busy
+        depot = self.depot is not None and self.depot.busy
+        return depot or self.looker.busy or self.view.busy or self.batch.busy or self.bar.busy
 
     def use_theme(self, theme: Theme) -> None:
         """Take over the colours of a theme."""

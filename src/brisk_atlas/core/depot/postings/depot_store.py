@@ -84,6 +84,12 @@ class DepotStore:
             self.people.note_in(database, owner, "post", name)
         return made
 
+    def last_edit(self, posting: str) -> tuple[str, str] | None:
+        """Return when a posting was last edited (UTC) and by which account, None where it was not."""
+        asked = "SELECT at, account FROM edit WHERE posting = ? ORDER BY number DESC LIMIT 1"
+        found = self.file.reading.execute(asked, [posting]).fetchone()
+        return (found[0], found[1]) if found is not None else None
+
     def withdraw(self, name: str, *, by: str) -> None:
         """Remove a posting with its outlets, rows and history. Raises KeyError."""
         posting = self.posting(name)

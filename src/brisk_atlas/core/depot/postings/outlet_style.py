@@ -9,10 +9,12 @@ from brisk_atlas.core.model import VectorStyle
 from .outlet import Outlet
 
 
-def style_for(style: VectorStyle, outlet: Outlet) -> VectorStyle:
-    """Return a style with the names of fields that an outlet has. What goes by others, by rounded ones or by several
-    together falls back to one look; so do rules, whose conditions could name anything."""
-    names = {each.source: each.name for each in outlet.fields if each.decimals is None}
+def style_for(style: VectorStyle, outlet: Outlet, *, renamed: bool = False) -> VectorStyle:
+    """Return a style with the names of fields that an outlet has; `renamed` where it has these names already. What goes
+    by others, by rounded ones or by several together falls back to one look; so do rules, whose conditions could name
+    anything."""
+    exact = [each for each in outlet.fields if each.decimals is None]
+    names = {each.name if renamed else each.source: each.name for each in exact}
 
     def named(field: str | None) -> str | None:
         return names.get(field) if field is not None else None

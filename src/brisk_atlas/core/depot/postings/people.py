@@ -117,6 +117,16 @@ class People:
             database.execute("DELETE FROM member WHERE circle = ? AND account = ?", [circle, account])
             self.note_in(database, by, "remove member", f"{account} from {circle}")
 
+    def circles(self) -> dict[str, list[str]]:
+        """Return the circles that have members or are invited to, and their accounts."""
+        found: dict[str, list[str]] = {}
+        for circle, account in self.store.reading.execute("SELECT circle, account FROM member ORDER BY 1, 2"):
+            found.setdefault(circle, []).append(account)
+        for (names,) in self.store.reading.execute("SELECT circles FROM invitation"):
+            for circle in filter(None, names.split("\n")):
+                found.setdefault(circle, [])
+        return found
+
     @staticmethod
     def _circle(name: str) -> str:
         if not NAME.fullmatch(name) or name == EVERYBODY:

@@ -271,6 +271,15 @@ class PostedRows:
         )
         return [_edit(each) for each in found]
 
+    def last_edits(self, count: int) -> list[RowEdit]:
+        """Return what was done last, newest first."""
+        found = self.store.reading.execute(
+            "SELECT number, row, deed, account, at, before, after, undoes FROM edit WHERE posting = ? "
+            "ORDER BY number DESC LIMIT ?",
+            [self.posting.id, count],
+        )
+        return [_edit(each) for each in found]
+
     @property
     def last_edit(self) -> int:
         """The number of the last edit, 0 before there was one."""

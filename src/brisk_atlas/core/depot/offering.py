@@ -1,0 +1,114 @@
+"""Offering a layer: what others will see of it, before it is posted, and posting it with its outlets."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from brisk_atlas.core.handover.flows import RowFlow
+from brisk_atlas.core.handover.record_handed import record_of_source
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef
+from brisk_atlas.core.record.model import Record
+
+from .postings.depot_store import DepotStore
+from .postings.outlet import BadOutlet, Outlet
+from .postings.outlet_rows import MOST_COUNTED, OutletRows, RowsAsked
+from .postings.post_flow import post_flow
+from .postings.posted_rows import BadRow, PostedRows
+from .postings.posting import Posting, Value
+
+PREVIEW_ROWS = 8
+WANTED = {
+    "a title": lambda record: record.title,
+    "a summary": lambda record: record.abstract,
+    "a contact": lambda record: record.contacts,
+    "conditions of use, such as a licence": lambda record: record.constraints,
+    "a date": lambda record: record.dates,
+    "how it was made": lambda record: record.lineage or record.steps,
+}  # what whoever does not know its makers looks for in a record
+
+
+@dataclass(frozen=True)
+class OutletPreview:
+    """What an outlet shows: its fields, the first rows, and how many there are (None for more than are counted)."""
+
+    fields: tuple[str, ...]
+    rows: tuple[tuple[Value, ...], ...]
+    count: int | None
+
+
+class OfferTrial:
+    """A posting in a store of its own, which is gone once it is closed: outlets are looked at there as they would be in
+    the Depot."""
+
+    def __init__(self, flow: RowFlow, title: str, geometry_type: str) -> None:
+        """Post rows on trial; of a large layer some of them. Raises AtlasError."""
+        self._folder = TemporaryDirectory(prefix="offer-")
+        self.sampled = flow.sampled
+        self.store = DepotStore(Path(self._folder.name) / "store")
+        try:
+            self.posting = post_flow(self.store, flow, title, owner="", geometry_type=geometry_type)
+        except BadRow as error:
+            self.close()
+            raise AtlasError(title, f"it can't be posted: {error}", "Mend the row, or leave it out.") from error
+
+    def close(self) -> None:
+        """Remove it."""
+        self.store.close()
+        self._folder.cleanup()
+
+    def preview(self, outlet: Outlet) -> OutletPreview:
+        """Return what an outlet of it shows. Raises AtlasError where it is not possible so."""
+        return preview_of(self.store, self.posting, outlet)
+
+
+def preview_of(store: DepotStore, posting: Posting, outlet: Outlet) -> OutletPreview:
+    """Return what an outlet of a posting shows. Raises AtlasError where it is not possible so."""
+    outlet = replace(outlet, posting=posting.id)
+    try:
+        outlet.check(posting)
+    except BadOutlet as error:
+        raise AtlasError(outlet.title or "the outlet", str(error), "Change it.") from error
+    shown = OutletRows(PostedRows(store.file, posting), outlet)
+    count = shown.count()
+    order = (next(iter(shown.fields)),) if shown.fields and count is not None and count < MOST_COUNTED else ()
+    rows = shown.page(RowsAsked(order=order), PREVIEW_ROWS)
+    return OutletPreview(tuple(shown.fields), tuple(tuple(row.values.values()) for row in rows), count)
+
+
+def offer_rows(
+    store: DepotStore, flow: RowFlow, title: str, summary: str, geometry_type: str, outlets: Sequence[Outlet], *,
+    by: str,
+) -> Posting:  # fmt: skip
+    """Post the rows of a layer with its outlets; where one of these is not possible nothing is posted. Raises
+    AtlasError."""
+    try:
+        posting = post_flow(store, flow, title, owner=by, geometry_type=geometry_type, summary=summary)
+    except BadRow as error:
+        raise CannotWrite(title, f"it can't be posted: {error}", "Mend the row, or leave it out.") from error
+    try:
+        offer_outlets(store, posting, outlets, by=by)
+    except AtlasError:
+        store.withdraw(posting.id, by=by)
+        raise
+    return posting
+
+
+def offer_outlets(store: DepotStore, posting: Posting, outlets: Sequence[Outlet], *, by: str) -> list[Outlet]:
+    """Offer a posting through outlets, new ones and changed ones, and close those that are not among them. Raises
+    AtlasError, before anything is offered."""
+    for each in outlets:
+        preview_of(store, posting, each)
+    made = [store.offer(replace(each, posting=posting.id), by=by) for each in outlets]
+    for old in store.outlets:
+        if old.posting == posting.id and old.id not in {each.id for each in made}:
+            store.close_outlet(old.id, by=by)
+    return made
+
+
+def missing_for_public(source: DataRef | None, name: str) -> tuple[Record, list[str]]:
+    """Return the record of a layer, and what people outside look for that it does not say."""
+    record = record_of_source(source, name).record
+    return record, [what for what, said in WANTED.items() if not said(record)]

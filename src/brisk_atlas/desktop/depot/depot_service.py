@@ -1,0 +1,76 @@
+"""Serving a Depot from the window: a process of its own, which ends with it."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, QProcess, pyqtSignal
+
+PORT = 8720
+END_MS = 3000
+
+
+class DepotService(QObject):
+    """Starts and ends `brisk-atlas depot serve` for a folder.
+
+    Signals:
+        changed(): it began to serve, or ended.
+        failed(str): why it can't serve.
+    """
+
+    changed = pyqtSignal()
+    failed = pyqtSignal(str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.address = ""  # where it serves, "" while it does not
+        self.join = ""  # where the owner chooses a name and a password, "" once that was done
+        self._process: QProcess | None = None
+        self._ending = False
+
+    @property
+    def begun(self) -> bool:
+        """Whether it serves, or is about to."""
+        return self._process is not None
+
+    def start(self, store: Path, title: str, host: str = "127.0.0.1", port: int = PORT) -> None:
+        """Serve a folder from now on."""
+        if self._process is not None:
+            return
+        process = self._process = QProcess(self)
+        self._ending = False
+        process.readyReadStandardOutput.connect(self._read)
+        process.finished.connect(lambda code, status: self._ended())
+        arguments = ["-m", "brisk_atlas", "depot", "serve", "--store", str(store), "--host", host, "--port", str(port),
+                     "--title", title]  # fmt: skip
+        process.start(sys.executable, arguments)
+
+    def _read(self) -> None:
+        assert self._process is not None
+        while self._process.canReadLine():
+            words, _, address = self._process.readLine().data().decode("utf-8", "replace").strip().rpartition(": ")
+            if words.startswith("For the owner"):
+                self.join = address
+            elif words == "OGC API":
+                self.address = address
+                self.changed.emit()
+
+    def _ended(self) -> None:
+        process, self._process = self._process, None
+        self.address = self.join = ""
+        if process is not None and not self._ending:
+            lines = process.readAllStandardError().data().decode("utf-8", "replace").strip().splitlines()
+            self.failed.emit(lines[-1][:300] if lines else "the server ended")
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """Serve no longer."""
+        if self._process is None:
+            return
+        self._ending = True
+        process = self._process
+        process.terminate()
+        if not process.waitForFinished(END_MS):
+            process.kill()
+            process.waitForFinished(END_MS)

@@ -1,0 +1,370 @@
+"""The Depot half of Hand over: what is offered to whom at the left; offering, or what an outlet is, at the right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, cast
+
+from PyQt6.QtCore import Qt, QTimer, QUrl
+from PyQt6.QtGui import QDesktopServices, QGuiApplication
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QMessageBox,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.system.folders import data_folder
+
+from ..plain_text import PlainLabel, plain_box
+from ..session import Session
+from .depot_service import PORT, DepotService
+from .offer_detail import LAST_EDITS, OfferDetail
+from .offer_form import OfferForm, OfferWish
+from .offer_words import about_outlet, about_posting, edit_line, edit_words
+from .postings_tree import ListedPosting, PostingsTree
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.depot.offering import OutletPreview
+    from brisk_atlas.core.depot.postings.depot_store import DepotStore
+
+BY = "local"  # who works on the folder itself
+TITLE = "Depot"
+REFRESH_MS = 2000
+EMPTY = (
+    "A Depot offers layers of yours. Colleagues edit them from their own Desk; everybody reads them in a browser or by "
+    "the open services, with the fields and rows that you choose. What is changed shows at once.",
+    "",
+    "1  Offer the subject: choose its outlets, and see side by side what each circle sees of it.",
+    "2  Serve: the Depot answers at an address of this machine.",
+    "3  Invite colleagues into a circle. Everybody needs no invitation.",
+)
+DETAIL, FORM = range(2)
+
+
+class DepotView(QWidget):
+    """The Depot in a folder: served, or only looked at."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.folder, self.port = data_folder("depot"), PORT
+        self.store: DepotStore | None = None
+        self.listed: list[ListedPosting] = []
+        self._circles: list[str] = []
+        self.service = DepotService(self)
+        self.tree = PostingsTree()
+        self.form = OfferForm(session)
+        self.serve, self.address = QPushButton("Serve"), QLineEdit()
+        self.serve.setObjectName("serve")
+        self.address.setReadOnly(True)
+        self.address.setAccessibleName("Address of the Depot")
+        self.look, self.place = QPushButton("Look at it"), QPushButton("Folder…")
+        self.state = PlainLabel("")
+        self.state.setObjectName("quiet")
+        self.state.setWordWrap(True)
+        self.state.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.offer = QPushButton("Offer the subject")
+        self.offer.setObjectName("main")
+        self.change, self.withdraw, self.invite = (
+            QPushButton("Change…"),
+            QPushButton("Withdraw"),
+            QPushButton("Invite…"),
+        )
+        self.detail = OfferDetail()
+        self._detailed: object = None
+        self._lay_out()
+        self._connect()
+        self._timer = QTimer(self)
+        self._timer.setInterval(REFRESH_MS)
+        self._timer.timeout.connect(self.refresh)
+        self._show_state()
+
+    def _lay_out(self) -> None:
+        head = QHBoxLayout()
+        head.setSpacing(6)
+        for widget in (self.serve, self.look, self.place):
+            head.addWidget(widget)
+        head.addStretch(1)
+        low = QHBoxLayout()
+        low.setSpacing(6)
+        for widget in (self.offer, self.change, self.withdraw, self.invite):
+            low.addWidget(widget)
+        low.addStretch(1)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(12, 10, 0, 10)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addWidget(self.address)
+        column.addWidget(self.state)
+        column.addWidget(self.tree, 1)
+        column.addLayout(low)
+        self.right = QStackedWidget()
+        self.right.addWidget(self.detail)
+        self.right.addWidget(self.form)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.addWidget(left)
+        split.addWidget(self.right)
+        split.setStretchFactor(1, 1)
+        split.setSizes([420, 860])
+        split.setChildrenCollapsible(False)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(split)
+
+    def _connect(self) -> None:
+        self.serve.clicked.connect(lambda checked=False: self.turn_service())
+        self.look.clicked.connect(lambda checked=False: QDesktopServices.openUrl(QUrl(self.service.address)))
+        self.place.clicked.connect(lambda checked=False: self._choose_folder())
+        self.offer.clicked.connect(lambda checked=False: self.begin_offer())
+        self.change.clicked.connect(lambda checked=False: self.begin_change())
+        self.withdraw.clicked.connect(lambda checked=False: self.ask_withdraw())
+        self.invite.clicked.connect(lambda checked=False: self.ask_invite())
+        self.tree.chosen.connect(self._show_detail)
+        self.form.offer_wanted.connect(self._offer)
+        self.form.cancelled.connect(self._end_form)
+        self.service.changed.connect(self._show_state)
+        self.service.failed.connect(
+            lambda why: self.session.noticed.emit("fault", f"The Depot can't be served: {why}", "")
+        )
+        self.session.work_changed.connect(lambda what: self._show_state() if what == "subject" else None)
+
+    def showEvent(self, event: object) -> None:
+        self.refresh()
+        self._timer.start()
+
+    def hideEvent(self, event: object) -> None:
+        self._timer.stop()
+
+    @property
+    def busy(self) -> bool:
+        """Whether a form is on the way."""
+        return self.right.currentIndex() == FORM and not self.form.columns
+
+    # The store
+
+    def _with_store(self, what: str, work: Callable[[DepotStore], object], done: Callable[[object], None]) -> None:
+        """Do something with the store in the background, which is made at the first need."""
+
+        def do(job: object) -> object:
+            from brisk_atlas.core.depot.postings.depot_store import DepotStore
+
+            if self.store is None:
+                self.store = DepotStore(self.folder)
+            return work(self.store)
+
+        self.session.run(what, do, done, shown=False)
+
+    def refresh(self) -> None:
+        """Show what is offered now."""
+        if self.store is None and not (self.folder / "depot.sqlite").exists():
+            self._show_listed(([], []))
+            return
+
+        def work(store: DepotStore) -> tuple[list[ListedPosting], list[str]]:
+            outlets = store.outlets
+            listed = [
+                ListedPosting(each, [o for o in outlets if o.posting == each.id], edit_words(store.last_edit(each.id)))
+                for each in store.postings
+            ]
+            return listed, sorted(store.people.circles())
+
+        self._with_store("Postings", work, self._show_listed)
+
+    def _show_listed(self, found: object) -> None:
+        listed: list[ListedPosting]
+        listed, self._circles = cast(tuple[list[ListedPosting], list[str]], found)
+        if listed != self.listed:
+            self.listed = listed
+            self.tree.show_postings(listed)
+        self._show_detail()
+
+    def _choose_folder(self) -> None:
+        chosen = QFileDialog.getExistingDirectory(self, "Folder of the Depot", str(self.folder.parent))
+        if chosen:
+            self.use_folder(Path(chosen))
+
+    def use_folder(self, folder: Path) -> None:
+        """Work on the Depot in a folder from now on."""
+        self.service.stop()
+        if self.store is not None:
+            self.store.close()
+        self.folder, self.store, self.listed = folder, None, []
+        self.tree.show_postings([])
+        self.refresh()
+        self._show_state()
+
+    # Serving
+
+    def turn_service(self) -> None:
+        """Serve the Depot, or no longer."""
+        if self.service.begun:
+            self.service.stop()
+        else:
+            self.service.start(self.folder, TITLE, port=self.port)
+        self._show_state()
+
+    def _show_state(self) -> None:
+        on, address = self.service.begun, self.service.address
+        self.serve.setText("Stop serving" if on else "Serve")
+        self.look.setEnabled(bool(address))
+        self.address.setVisible(bool(address))
+        self.address.setText(address)
+        if self.service.join:
+            words = f"Choose your name and password as the owner, once, at {self.service.join}"
+        elif address:
+            words = f"Served to this machine, from {self.folder}."
+        elif on:
+            words = "Starting…"
+        else:
+            words = f"Not served: nobody sees it. It lies in {self.folder}."
+        self.state.setText(words)
+        subject = self.session.work.subject
+        self.offer.setEnabled(subject is not None and any(la.kind.has_rows for la in self.session.work.layers))
+
+    # Offering
+
+    def begin_offer(self) -> None:
+        """Fill in what the subject is offered as."""
+
+        def done(store: object) -> None:
+            self.form.begin(store, self._circles)  # type: ignore[arg-type]
+            self.right.setCurrentIndex(FORM)
+
+        self._with_store("Depot", lambda store: store, done)
+
+    def begin_change(self) -> None:
+        """Fill in how the current posting is offered from now on."""
+        found = self._current()
+        if found is not None and self.store is not None:
+            self.form.change(self.store, found.posting, found.outlets, self._circles)
+            self.right.setCurrentIndex(FORM)
+
+    def _offer(self, wish: OfferWish) -> None:
+        def work(store: DepotStore) -> object:
+            from brisk_atlas.core.depot.offering import offer_outlets, offer_rows
+            from brisk_atlas.core.handover.flows import RowFlow
+            from brisk_atlas.core.operations.recipe_sources import WorkspaceSources
+
+            if wish.posting is not None:
+                return offer_outlets(store, wish.posting, wish.outlets, by=BY)
+            layer = self.session.workspace.layer(wish.layer_id)
+            flow = WorkspaceSources(self.session.workspace).flow(layer.id)
+            assert isinstance(flow, RowFlow)
+            shapes = self.session.cache.part(layer.ref).facts.geometry_type or "Unknown"
+            return offer_rows(store, flow, wish.title, wish.summary, shapes, wish.outlets, by=BY)
+
+        def done(made: object) -> None:
+            self._end_form()
+            served = "" if self.service.begun else " Serve the Depot for others to see it."
+            self.session.noticed.emit("good", f"{wish.title} is offered.{served}", "")
+            self.refresh()
+
+        self._with_store(f"Offering {wish.title}", work, done)
+
+    def _end_form(self) -> None:
+        self.form.close_trial()
+        self.right.setCurrentIndex(DETAIL)
+
+    # What is there
+
+    def _current(self) -> ListedPosting | None:
+        posting, _ = self.tree.current
+        return next((each for each in self.listed if each.posting.id == posting), None)
+
+    def _show_detail(self) -> None:
+        found, (_, outlet_id) = self._current(), self.tree.current
+        for button in (self.change, self.withdraw):
+            button.setEnabled(found is not None)
+        state = found, outlet_id, self.service.address
+        if state == self._detailed:
+            return
+        self._detailed = state
+        if found is None:
+            self.detail.show_words(["What a Depot is for", *EMPTY])
+            return
+        outlet = next((each for each in found.outlets if each.id == outlet_id), None)
+        self.detail.show_words(about_outlet(outlet, found.posting, self.service.address) if outlet is not None
+                               else about_posting(found))  # fmt: skip
+
+        def work(store: DepotStore) -> tuple[OutletPreview | None, list[str]]:
+            from brisk_atlas.core.depot.offering import preview_of
+
+            edits = store.rows(found.posting.id).last_edits(LAST_EDITS)
+            return preview_of(store, found.posting, outlet) if outlet is not None else None, list(map(edit_line, edits))
+
+        def done(shown: object) -> None:
+            preview, edits = cast("tuple[OutletPreview | None, list[str]]", shown)
+            if self._detailed == state:
+                if preview is not None:
+                    self.detail.show_rows(preview)
+                self.detail.show_edits(edits)
+
+        self._with_store("Details", work, done)
+
+    def ask_withdraw(self) -> None:
+        """Ask whether the current outlet or posting is to be offered no longer."""
+        found, (_, outlet_id) = self._current(), self.tree.current
+        if found is None:
+            return
+        outlet = next((each for each in found.outlets if each.id == outlet_id), None)
+        text = (f"Offer {outlet.title} no longer? The posting and its other outlets stay." if outlet is not None else
+                f"Remove {found.posting.title} from the Depot, with its outlets, rows and history?")  # fmt: skip
+        box = plain_box(self, "Withdraw", text, QMessageBox.Icon.Question)
+        yes = box.addButton("Withdraw", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Cancel", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is yes:
+            self.withdraw_now(found.posting.id, outlet.id if outlet is not None else "")
+
+    def withdraw_now(self, posting: str, outlet: str) -> None:
+        """Offer an outlet no longer, or remove a posting where `outlet` is ""."""
+
+        def work(store: DepotStore) -> None:
+            if outlet:
+                store.close_outlet(outlet, by=BY)
+            else:
+                store.withdraw(posting, by=BY)
+
+        self._with_store("Withdrawing", work, lambda nothing: self.refresh())
+
+    def ask_invite(self) -> None:
+        """Ask for which circle somebody is invited."""
+        circles = self._circles or ["team"]
+        circle, yes = QInputDialog.getItem(self, "Invite", "For the circle", circles, 0, True)
+        if yes and circle.strip():
+            self.invite_to(circle.strip())
+
+    def invite_to(self, circle: str) -> None:
+        """Make an invitation and copy its address."""
+
+        def done(secret: object) -> None:
+            address = f"{self.service.address or f'http://127.0.0.1:{self.port}/'}join/{secret}"
+            copy_text(address)
+            self.session.noticed.emit("good", f"Copied an address for one colleague, good for a week: {address}", "")
+            self.refresh()
+
+        self._with_store("Inviting", lambda store: store.people.invite([circle], by=BY), done)
+
+    def shut(self) -> None:
+        """Serve no longer, and close the store."""
+        self.form.close_trial()
+        self.service.stop()
+        if self.store is not None:
+            self.store.close()
+            self.store = None
+
+
+def copy_text(text: str) -> None:
+    """Put a text on the clipboard."""
+    clipboard = QGuiApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setText(text)

@@ -1,0 +1,295 @@
+"""Offering a layer: what it is, what its record lacks for people outside, and its outlets side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING, NamedTuple
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from brisk_atlas.core.model import AtlasError, Layer
+
+from ..plain_text import PlainLabel
+from ..session import Session
+from .outlet_column import EVERYBODY, BadWish, OutletColumn, PostingShape
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.depot.offering import OfferTrial, OutletPreview
+    from brisk_atlas.core.depot.postings.depot_store import DepotStore
+    from brisk_atlas.core.depot.postings.outlet import Outlet
+    from brisk_atlas.core.depot.postings.posting import Posting
+    from brisk_atlas.core.model import VectorStyle
+    from brisk_atlas.core.system.jobs import Job
+
+TEAM = "team"
+COLUMN_PX = 400
+
+
+class OfferWish(NamedTuple):
+    """What is to be offered: a layer that is posted anew, or a posting that is there, with its outlets."""
+
+    layer_id: str
+    posting: Posting | None
+    title: str
+    summary: str
+    outlets: list[Outlet]
+
+
+class OfferForm(QWidget):
+    """What is offered, and for each circle a column with its preview.
+
+    Signals:
+        offer_wanted(object): an OfferWish.
+        cancelled(): nothing is offered.
+    """
+
+    offer_wanted = pyqtSignal(object)
+    cancelled = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.store: DepotStore | None = None
+        self.posting: Posting | None = None
+        self.trial: OfferTrial | None = None
+        self._circles: list[str] = []
+        self.columns: list[OutletColumn] = []
+        self.which = QComboBox()
+        self.which.setObjectName("offered layer")
+        self.which.activated.connect(lambda at: self._begin_trial())
+        self.title, self.summary = QLineEdit(), QLineEdit()
+        self.title.setObjectName("posting title")
+        self.title.setPlaceholderText("Title")
+        self.summary.setPlaceholderText("What it is, in a sentence")
+        self.more, self.offer, self.cancel = QPushButton("Another outlet"), QPushButton("Offer"), QPushButton("Cancel")
+        self.offer.setObjectName("main")
+        self.more.clicked.connect(lambda checked=False: self._add_column(self._first_outlet("colleagues", every=True)))
+        self.offer.clicked.connect(lambda checked=False: self._take())
+        self.cancel.clicked.connect(lambda checked=False: self.cancelled.emit())
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        for widget, stretch in ((self.which, 1), (self.title, 1), (self.summary, 2)):
+            head.addWidget(widget, stretch)
+        self.record = PlainLabel("")
+        self.record.setObjectName("quiet")
+        self.record.setWordWrap(True)
+        self.row = QHBoxLayout()
+        self.row.setContentsMargins(0, 0, 0, 0)
+        self.row.setSpacing(10)
+        inside = QWidget()
+        inside.setLayout(self.row)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setFrameShape(QScrollArea.Shape.NoFrame)
+        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        area.setWidget(inside)
+        low = QHBoxLayout()
+        low.addWidget(self.more)
+        low.addStretch(1)
+        low.addWidget(self.cancel)
+        low.addWidget(self.offer)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(12, 10, 12, 10)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addWidget(self.record)
+        column.addWidget(area, 1)
+        column.addLayout(low)
+
+    @property
+    def layer(self) -> Layer | None:
+        """The layer that is offered, None for a posting that is there."""
+        return self.session.work.layer(self.which.currentData()) if self.posting is None else None
+
+    # What is offered
+
+    def begin(self, store: DepotStore, circles: Sequence[str]) -> None:
+        """Offer the subject, or another open layer."""
+        self.store, self.posting, self._circles = store, None, list(circles)
+        subject = self.session.work.subject
+        self.which.clear()
+        for layer in self.session.work.layers:
+            if layer.kind.has_rows:
+                self.which.addItem(layer.name, layer.id)
+        self.which.setCurrentIndex(max(0, self.which.findData(subject.id if subject is not None else None)))
+        self.which.show()
+        self._begin_trial()
+
+    def change(self, store: DepotStore, posting: Posting, outlets: Sequence[Outlet], circles: Sequence[str]) -> None:
+        """Change how a posting is offered."""
+        self._end_trial()
+        self.store, self.posting, self._circles = store, posting, list(circles)
+        self.which.hide()
+        self.title.setText(posting.title)
+        self.title.setEnabled(False)
+        self.summary.setText(posting.summary)
+        self.summary.setEnabled(False)
+        self.record.setText("")
+        self.offer.setText("Change")
+        self._show_columns(_shape_of(posting), outlets)
+
+    def _begin_trial(self) -> None:
+        layer = self.layer
+        if layer is None:
+            return
+        self._end_trial()
+        self.title.setEnabled(True)
+        self.summary.setEnabled(True)
+        self.title.setText(layer.name)
+        self.summary.clear()
+        self.offer.setText("Offer")
+        self.offer.setEnabled(False)
+        self._clear()
+        self.record.setText(f"Trying {layer.name}…")
+
+        def work(job: Job) -> tuple[OfferTrial, list[str], str]:
+            from brisk_atlas.core.depot.offering import OfferTrial, missing_for_public
+            from brisk_atlas.core.handover.flows import RowFlow
+            from brisk_atlas.core.operations.recipe_sources import WorkspaceSources
+
+            flow = WorkspaceSources(self.session.workspace).flow(layer.id, sampled=True)
+            if not isinstance(flow, RowFlow):
+                raise AtlasError(layer.name, "it has no rows to offer", "Choose another layer.")
+            facts = self.session.cache.part(layer.ref).facts
+            trial = OfferTrial(flow, layer.name, facts.geometry_type or "Unknown")
+            try:
+                record, missing = missing_for_public(flow.source, layer.name)
+            except AtlasError as error:
+                return trial, [f"a record that can be read ({error.reason})"], ""
+            return trial, missing, record.abstract
+
+        def done(found: tuple[OfferTrial, list[str], str]) -> None:
+            trial, missing, summary = found
+            if self.layer != layer:
+                trial.close()
+                return
+            self.trial = trial
+            self.summary.setText(" ".join(summary.split())[:300])
+            self.summary.setCursorPosition(0)
+            self.record.setText(
+                f"Its record does not state {', '.join(missing)}. People outside look for that." if missing
+                else "Its record states what people outside look for."
+            )  # fmt: skip
+            team = next((each for each in self._circles if each != EVERYBODY), TEAM)
+            outlets = [self._first_outlet(team, every=True), self._first_outlet(EVERYBODY, every=True)]
+            self._show_columns(_shape_of(trial.posting), outlets)
+
+        self.session.run(f"Trying {layer.name}", work, done, failed=self._failed)
+
+    def _failed(self, error: BaseException) -> None:
+        self.record.setText("")
+        self.session.fault(error)
+
+    def _end_trial(self) -> None:
+        if self.trial is not None:
+            self.trial.close()
+            self.trial = None
+
+    def _first_outlet(self, circle: str, *, every: bool) -> Outlet:
+        from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
+        from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, Right
+
+        posting = self.posting or (self.trial.posting if self.trial is not None else None)
+        assert posting is not None
+        fields = tuple(OutletField(each.name, each.name) for each in posting.fields) if every else ()
+        open_to_all = circle == EVERYBODY
+        rights = frozenset({Right.READ}) if open_to_all else ALL_RIGHTS
+        title = self.title.text() if open_to_all else f"{self.title.text()} for {circle}"
+        return Outlet("", posting.id, title, fields, ((circle, rights),), style=self._style())
+
+    def _style(self) -> VectorStyle | None:
+        from brisk_atlas.core.model import VectorStyle
+
+        layer = self.layer
+        return layer.style if layer is not None and isinstance(layer.style, VectorStyle) else None
+
+    # Its outlets
+
+    def _clear(self) -> None:
+        while self.columns:
+            self._drop(self.columns[-1])
+
+    def _drop(self, column: OutletColumn) -> None:
+        self.columns.remove(column)
+        self.row.removeWidget(column)
+        column.deleteLater()
+
+    def _show_columns(self, shape: PostingShape, outlets: Sequence[Outlet]) -> None:
+        self._clear()
+        self._shape = shape
+        for each in outlets:
+            self._add_column(each)
+        self._refresh()
+
+    def _add_column(self, outlet: Outlet) -> None:
+        column = OutletColumn(self._shape, self._circles, outlet)
+        column.setMinimumWidth(COLUMN_PX)
+        column.edited.connect(self._refresh)
+        column.remove_wanted.connect(lambda: self._remove(column))
+        self.columns.append(column)
+        self.row.addWidget(column, 1)
+        self._refresh()
+
+    def _remove(self, column: OutletColumn) -> None:
+        self._drop(column)
+        self._refresh()
+
+    def _refresh(self) -> None:
+        """Work out anew what each sees."""
+        self.offer.setEnabled(bool(self.columns))
+        for column in self.columns:
+            try:
+                self._preview(column, column.wished())
+            except BadWish as error:
+                column.show_fault(f"{error}.")
+                self.offer.setEnabled(False)
+
+    def _preview(self, column: OutletColumn, outlet: Outlet) -> None:
+        trial, store, posting = self.trial, self.store, self.posting
+
+        def work(job: Job) -> OutletPreview:
+            from brisk_atlas.core.depot.offering import preview_of
+
+            if posting is not None and store is not None:
+                return preview_of(store, posting, outlet)
+            assert trial is not None
+            return trial.preview(outlet)
+
+        def done(found: OutletPreview) -> None:
+            if column in self.columns:
+                column.show_preview(found, sampled=trial is not None and trial.sampled)
+
+        def failed(error: BaseException) -> None:
+            if column in self.columns:
+                reason = error.reason if isinstance(error, AtlasError) else str(error)
+                column.show_fault(f"{reason[:1].upper()}{reason[1:]}.")
+                self.offer.setEnabled(False)
+
+        self.session.run("What is seen", work, done, shown=False, failed=failed)
+
+    def _take(self) -> None:
+        from brisk_atlas.core.depot.postings.outlet_style import style_for
+
+        outlets = [column.wished() for column in self.columns]
+        outlets = [
+            replace(each, style=style_for(each.style, each) if each.style is not None else None) for each in outlets
+        ]
+        layer = self.layer
+        wish = OfferWish(layer.id if layer is not None else "", self.posting, self.title.text().strip() or "Untitled",
+                         self.summary.text().strip(), outlets)  # fmt: skip
+        self.offer_wanted.emit(wish)
+
+    def close_trial(self) -> None:
+        """Give back what was tried."""
+        self._end_trial()
+
+
+def _shape_of(posting: Posting) -> PostingShape:
+    from brisk_atlas.core.place import metres_per_unit
+
+    unit = ""
+    if posting.has_shapes:
+        unit = "metres" if posting.crs is not None and metres_per_unit(posting.crs) == 1.0 else "units of its CRS"
+    return PostingShape(posting.fields, unit)

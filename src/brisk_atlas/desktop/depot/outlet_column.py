@@ -1,0 +1,249 @@
+"""One outlet: for whom, with which fields, rows and places, and what they see of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QComboBox,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QSizePolicy,
+    QTableWidget,
+    QTableWidgetItem,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..plain_text import PlainLabel
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.depot.offering import OutletPreview
+    from brisk_atlas.core.depot.postings.outlet import Outlet
+    from brisk_atlas.core.depot.postings.posting import PostedField
+
+EVERYBODY = "everybody"
+CHANGES = (("add", "add"), ("change", "change"), ("delete", "delete"))
+LATER_MS = 250  # after the last key, before what is seen is worked out
+FIELDS_PX, PREVIEW_PX = 160, 110
+USED, NAME, DECIMALS = range(3)
+
+
+class BadWish(ValueError):
+    """What was typed can't be an outlet, with the reason."""
+
+
+@dataclass(frozen=True)
+class PostingShape:
+    """What outlets can be made of: the fields, and what its places are measured in, "" without places."""
+
+    fields: tuple[PostedField, ...]
+    unit: str
+
+
+class OutletColumn(QFrame):
+    """The form of an outlet above its preview.
+
+    Signals:
+        edited(): something was typed or chosen.
+        remove_wanted(): it is not to be offered.
+    """
+
+    edited = pyqtSignal()
+    remove_wanted = pyqtSignal()
+
+    def __init__(self, shape: PostingShape, circles: Sequence[str], outlet: Outlet) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.shape_, self.outlet = shape, outlet
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(LATER_MS)
+        self._later.timeout.connect(self.edited)
+        self.title = QLineEdit(outlet.title)
+        self.title.setObjectName("outlet title")
+        self.title.setPlaceholderText("Title of the outlet")
+        self.remove = QToolButton()
+        self.remove.setText("Remove")
+        self.remove.clicked.connect(lambda checked=False: self.remove_wanted.emit())
+        head = QHBoxLayout()
+        head.addWidget(self.title, 1)
+        head.addWidget(self.remove)
+        self.circle = QComboBox()
+        self.circle.setObjectName("circle")
+        self.circle.setEditable(True)
+        self.circle.addItems([EVERYBODY, *(each for each in circles if each != EVERYBODY)])
+        self.rights = {name: QCheckBox(words) for name, words in CHANGES}
+        self.own_rows = QCheckBox("own rows only")
+        self.own_rows.setToolTip("Rows are changed and deleted by those alone who added them")
+        rights = QHBoxLayout()
+        rights.addWidget(PlainLabel("read"))
+        rights.addSpacing(10)
+        for box in (*self.rights.values(), self.own_rows):
+            rights.addWidget(box)
+        rights.addStretch(1)
+        self.fields = self._fields_table()
+        self.where, self.blur, self.until = QLineEdit(outlet.where), QLineEdit(), QLineEdit()
+        self.where.setPlaceholderText("all, or an SQL condition such as floors > 1")
+        self.where.setObjectName("outlet rows")
+        self.blur.setPlaceholderText(f"exact, or put on a grid of so many {shape.unit}")
+        self.blur.setText(f"{outlet.blur:g}" if outlet.blur else "")
+        self.until.setPlaceholderText("for good, or a day such as 2032-12-31")
+        self.until.setText(outlet.until.date().isoformat() if outlet.until is not None else "")
+        form = QFormLayout()
+        form.setContentsMargins(0, 0, 0, 0)
+        form.setVerticalSpacing(6)
+        form.addRow("For", self.circle)
+        form.addRow("May", _held(rights))
+        form.addRow("Fields", self.fields)
+        form.addRow("Rows", self.where)
+        form.addRow("Places", self.blur)
+        form.addRow("Until", self.until)
+        form.setRowVisible(self.blur, bool(shape.unit))
+        self.seen = PlainLabel("")
+        self.seen.setObjectName("heading")
+        self.seen.setWordWrap(True)
+        self.preview = QTableWidget()
+        self.preview.setObjectName("outlet preview")
+        self.preview.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.preview.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
+        self.preview.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.preview.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
+        self.preview.setMinimumHeight(PREVIEW_PX)
+        without_numbers(self.preview)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 10, 10, 10)
+        column.setSpacing(8)
+        column.addLayout(head)
+        column.addLayout(form)
+        column.addWidget(self.seen)
+        column.addWidget(self.preview, 1)
+        self._take(outlet)
+        self._listen()
+
+    def _fields_table(self) -> QTableWidget:
+        table = QTableWidget(len(self.shape_.fields), 3)
+        table.setObjectName("outlet fields")
+        table.setHorizontalHeaderLabels(["Field", "Shown as", "Decimals"])
+        table.setFixedHeight(FIELDS_PX)
+        head = table.horizontalHeader()
+        assert head is not None
+        head.setSectionResizeMode(USED, QHeaderView.ResizeMode.Stretch)
+        head.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Stretch)
+        without_numbers(table)
+        return table
+
+    def _take(self, outlet: Outlet) -> None:
+        shown = {each.source: each for each in outlet.fields}
+        for row, field in enumerate(self.shape_.fields):
+            each = shown.get(field.name)
+            used = QTableWidgetItem(field.name)
+            used.setFlags(Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsEnabled)
+            used.setCheckState(Qt.CheckState.Checked if each is not None else Qt.CheckState.Unchecked)
+            self.fields.setItem(row, USED, used)
+            self.fields.setItem(row, NAME, QTableWidgetItem(each.name if each is not None else field.name))
+            decimals = str(each.decimals) if each is not None and each.decimals is not None else ""
+            self.fields.setItem(row, DECIMALS, QTableWidgetItem(decimals))
+        circle, rights = outlet.rights[0] if outlet.rights else (EVERYBODY, frozenset())
+        self.circle.setCurrentText(circle)
+        for name, box in self.rights.items():
+            box.setChecked(name in rights)
+        self.own_rows.setChecked(outlet.own_rows)
+
+    def _listen(self) -> None:
+        for line in (self.title, self.where, self.blur, self.until):
+            line.textEdited.connect(lambda text: self._later.start())
+        self.circle.currentTextChanged.connect(lambda text: self._later.start())
+        self.fields.itemChanged.connect(lambda item: self._later.start())
+        for box in (*self.rights.values(), self.own_rows):
+            box.toggled.connect(lambda on: self._later.start())
+
+    def wished(self) -> Outlet:
+        """Return the outlet as it stands here. Raises BadWish."""
+        from brisk_atlas.core.depot.postings.outlet import OutletField
+        from brisk_atlas.core.depot.postings.rights import Right
+
+        fields = []
+        for row, field in enumerate(self.shape_.fields):
+            used, name, decimals = (self._text(row, column) for column in (USED, NAME, DECIMALS))
+            item = self.fields.item(row, USED)
+            if item is None or item.checkState() != Qt.CheckState.Checked:
+                continue
+            if decimals and not decimals.isdigit():
+                raise BadWish(f"{used}: decimals are a whole number")
+            fields.append(OutletField(field.name, name or field.name, int(decimals) if decimals else None))
+        circle = self.circle.currentText().strip()
+        if not circle:
+            raise BadWish("It is for nobody yet: name a circle")
+        rights = {Right.READ} | {Right(name) for name, box in self.rights.items() if box.isChecked()}
+        blur, until = self.blur.text().strip().replace(",", ""), self.until.text().strip()
+        try:
+            size = float(blur) if blur else 0.0
+        except ValueError:
+            raise BadWish("The grid for places is a number") from None
+        try:
+            day = datetime.fromisoformat(until).replace(tzinfo=UTC) if until else None
+        except ValueError:
+            raise BadWish("The day is written like 2032-12-31") from None
+        others = self.outlet.rights[1:]
+        return replace(
+            self.outlet, title=self.title.text().strip() or "Untitled", fields=tuple(fields),
+            rights=((circle, frozenset(rights)), *others), where=self.where.text().strip(), blur=size, until=day,
+            own_rows=self.own_rows.isChecked(),
+        )  # fmt: skip
+
+    def _text(self, row: int, column: int) -> str:
+        item = self.fields.item(row, column)
+        return item.text().strip() if item is not None else ""
+
+    def show_preview(self, found: OutletPreview, *, sampled: bool) -> None:
+        """Show what the outlet shows."""
+        count = f"{found.count:,} rows" if found.count is not None else "more than 10,000 rows"
+        who = "Everybody" if self.circle.currentText() == EVERYBODY else f"The circle {self.circle.currentText()}"
+        self.seen.setText(f"{who} sees {count}{' of the first rows that were tried' if sampled else ''}")
+        fill_preview(self.preview, found)
+
+    def show_fault(self, words: str) -> None:
+        """Say why it can't be offered so."""
+        self.seen.setText(words)
+        self.preview.setRowCount(0)
+
+
+def fill_preview(table: QTableWidget, found: OutletPreview) -> None:
+    """Show the first rows of an outlet in a table."""
+    table.clear()
+    table.setColumnCount(len(found.fields))
+    table.setRowCount(len(found.rows))
+    table.setHorizontalHeaderLabels(list(found.fields))
+    for at, row in enumerate(found.rows):
+        for column, value in enumerate(row):
+            item = QTableWidgetItem("" if value is None else str(value))
+            if isinstance(value, (int, float)) and not isinstance(value, bool):
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            table.setItem(at, column, item)
+    table.resizeColumnsToContents()
+
+
+def without_numbers(table: QTableWidget) -> None:
+    """Have no numbers before the rows of a table."""
+    head = table.verticalHeader()
+    assert head is not None
+    head.hide()
+    head.setDefaultSectionSize(24)
+
+
+def _held(layout: QHBoxLayout) -> QWidget:
+    widget = QWidget()
+    layout.setContentsMargins(0, 0, 0, 0)
+    widget.setLayout(layout)
+    return widget

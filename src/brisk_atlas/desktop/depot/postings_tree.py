@@ -1,0 +1,94 @@
+"""What a Depot offers: postings, and below each its outlets with who may do what."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, NamedTuple
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.depot.postings.outlet import Outlet
+    from brisk_atlas.core.depot.postings.posting import Posting
+
+ID = Qt.ItemDataRole.UserRole
+
+
+class ListedPosting(NamedTuple):
+    """A posting with its outlets, and when it was last edited, in words."""
+
+    posting: Posting
+    outlets: Sequence[Outlet]
+    last_edit: str
+
+
+class PostingsTree(QTreeWidget):
+    """A line a posting, and one for each of its outlets.
+
+    Signals:
+        chosen(): another line is the current one.
+    """
+
+    chosen = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("postings")
+        self.setAccessibleName("Postings and outlets")
+        self.setHeaderLabels(["Offered", "Who may"])
+        self.setIndentation(14)
+        self.setUniformRowHeights(True)
+        head = self.header()
+        assert head is not None
+        head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        head.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        self.currentItemChanged.connect(lambda now, before: self.chosen.emit())
+
+    def show_postings(self, listed: Sequence[ListedPosting]) -> None:
+        """Show what there is; the current line stays, where it is still there."""
+        before = self.current
+        self.blockSignals(True)
+        self.clear()
+        for each in listed:
+            top = QTreeWidgetItem([each.posting.title, each.last_edit])
+            top.setData(0, ID, (each.posting.id, ""))
+            font = top.font(0)
+            font.setBold(True)
+            top.setFont(0, font)
+            self.addTopLevelItem(top)
+            for outlet in each.outlets:
+                line = QTreeWidgetItem([outlet.title, rights_in_words(outlet)])
+                line.setToolTip(1, rights_in_words(outlet))
+                line.setData(0, ID, (each.posting.id, outlet.id))
+                top.addChild(line)
+            top.setExpanded(True)
+        self.blockSignals(False)
+        self._choose(before)
+
+    def _choose(self, wanted: tuple[str, str]) -> None:
+        for number in range(self.topLevelItemCount()):
+            top = self.topLevelItem(number)
+            for line in [top, *(top.child(n) for n in range(top.childCount()))] if top is not None else []:
+                if line is not None and line.data(0, ID) == wanted:
+                    self.setCurrentItem(line)
+                    return
+        self.chosen.emit()
+
+    @property
+    def current(self) -> tuple[str, str]:
+        """The ids of the current posting and of its outlet, "" for none."""
+        item = self.currentItem()
+        return item.data(0, ID) if item is not None else ("", "")
+
+
+def rights_in_words(outlet: Outlet) -> str:
+    """Return who may do what with an outlet."""
+    found = []
+    for circle, rights in outlet.rights:
+        words = [each.value for each in rights]
+        changes = [word for word in ("add", "change", "delete") if word in words]
+        found.append(f"{circle}: read{', ' + ', '.join(changes) if changes else ''}")
+    own = ", own rows" if outlet.own_rows else ""
+    until = f", until {outlet.until.date()}" if outlet.until is not None else ""
+    return "; ".join(found) + own + until

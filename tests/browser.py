@@ -1,0 +1,38 @@
+"""A real browser without a display, as people outside have it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from contextlib import contextmanager
+
+import pytest
+
+
+def needs_browser() -> None:
+    """Leave a test out where there is no browser; where tests run unattended that is a failure."""
+    if shutil.which("chromium") and shutil.which("chromedriver"):
+        return
+    if os.environ.get("CI") == "true":
+        pytest.fail("chromium and chromium-driver are not installed")
+    pytest.skip("chromium and chromium-driver are not installed")
+
+
+@contextmanager
+def browser(*, scripts: bool = True, width: int = 1280, height: int = 900):
+    """Give a browser with an empty profile."""
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    options = webdriver.ChromeOptions()
+    options.binary_location = shutil.which("chromium") or ""
+    for each in ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", f"--window-size={width},{height}"):
+        options.add_argument(each)
+    if not scripts:
+        options.add_experimental_option("prefs", {"profile.managed_default_content_settings.javascript": 2})
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    try:
+        yield driver
+    finally:
+        driver.quit()
