@@ -26,7 +26,13 @@ def browser(*, scripts: bool = True, width: int = 1280, height: int = 900):
 
     options = webdriver.ChromeOptions()
     options.binary_location = shutil.which("chromium") or ""
-    for each in ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", f"--window-size={width},{height}"):
+    for each in (
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-dev-shm-usage",
+        f"--window-size={width},{height}",
+    ):
         options.add_argument(each)
     if not scripts:
         options.add_experimental_option("prefs", {"profile.managed_default_content_settings.javascript": 2})

@@ -1,6 +1,6 @@
 """A colleague at another machine: an application of its own that edits rows of an outlet and sends them.
 
-    python second_colleague.py ADDRESS OUTLET FIELD BUILDING=VALUE...
+python second_colleague.py ADDRESS OUTLET FIELD BUILDING=VALUE...
 """
 
 from __future__ import annotations
@@ -49,7 +49,9 @@ def main() -> None:
         building, _, value = each.partition("=")
         names = session.cache.table(editing.layer.ref).column("building").to_pylist()
         session.work.pick(Picks(editing.layer.id, (names.index(building),)))
-        until(app, lambda building=building: desk.edit.shown.picked is not None and desk.edit.shown.picked[0] == building)
+        until(
+            app, lambda building=building: desk.edit.shown.picked is not None and desk.edit.shown.picked[0] == building
+        )
         line = desk.edit.form.lines[field]
         line.setFocus()
         line.selectAll()

@@ -33,7 +33,9 @@ def join(page, address, name):
 
 def cells(page, building):
     """Return the row of a building in the table of a page."""
-    rows = page.execute_script("return [...document.querySelectorAll('#rows tbody tr')].map(r => [...r.cells].map(c => c.textContent))")
+    rows = page.execute_script(
+        "return [...document.querySelectorAll('#rows tbody tr')].map(r => [...r.cells].map(c => c.textContent))"
+    )
     return next((row for row in rows if row[0] == building), None)
 
 
@@ -60,7 +62,10 @@ def test_a_layer_goes_from_the_window_to_colleagues_and_to_the_browser(driver, d
     assert team.preview.columnCount() == 6 and "140 rows" in public.seen.text()
     driver.click(depot.form.offer)
     qtbot.waitUntil(lambda: depot.tree.topLevelItemCount() == 1, timeout=20_000)
-    assert {depot.tree.topLevelItem(0).child(n).text(1) for n in (0, 1)} == {"everybody: read", "team: read, add, change, delete"}
+    assert {depot.tree.topLevelItem(0).child(n).text(1) for n in (0, 1)} == {
+        "everybody: read",
+        "team: read, add, change, delete",
+    }
     driver.click(depot.serve)
     qtbot.waitUntil(lambda: bool(depot.service.address), timeout=60_000)
     address = depot.service.address
@@ -114,9 +119,13 @@ def test_a_layer_goes_from_the_window_to_colleagues_and_to_the_browser(driver, d
         driver.click(desk.edit.send)
         qtbot.waitUntil(lambda: not desk.editing.busy and not desk.edit.shown.unsent, timeout=20_000)
 
-        qtbot.waitUntil(lambda: [cells(page, each)[3] for each in ("B001", "B002", "B003")] == ["5", "9", "7"], timeout=10_000)
+        qtbot.waitUntil(
+            lambda: [cells(page, each)[3] for each in ("B001", "B002", "B003")] == ["5", "9", "7"], timeout=10_000
+        )
         assert not any(name in page.page_source for name in HIDDEN)
-        row = page.execute_async_script("fetch('../collections/buildings/items?building=B002').then(a => a.json()).then(arguments[0])")
+        row = page.execute_async_script(
+            "fetch('../collections/buildings/items?building=B002').then(a => a.json()).then(arguments[0])"
+        )
         feature = row["features"][0]
         tried = page.execute_async_script(
             """const [row, state, end] = arguments;
@@ -128,7 +137,9 @@ def test_a_layer_goes_from_the_window_to_colleagues_and_to_the_browser(driver, d
             feature["id"], feature["state"],
         )  # fmt: skip
         assert tried == [403, 403, 403, 403, 404]
-        assert not [each for each in page.get_log("browser") if each["level"] == "SEVERE" and each["source"] != "network"]
+        assert not [
+            each for each in page.get_log("browser") if each["level"] == "SEVERE" and each["source"] != "network"
+        ]
     driver.window.show_page("handover")
     qtbot.waitUntil(lambda: "by ada" in depot.tree.topLevelItem(0).text(1), timeout=10_000)
     depot.tree.setCurrentItem(depot.tree.topLevelItem(0))

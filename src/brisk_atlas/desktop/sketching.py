@@ -113,7 +113,7 @@ class Sketching(QObject):
     def _show_outlines(self) -> None:
         """Give the tool that moves marks these as they stand now."""
         tool, view, shown = self.pane.canvas.tool, self.pane.canvas.view, self.drawer.shown_sketch
-        if not isinstance(tool, CornerTool):
+        if not isinstance(tool, CornerTool) or tool.kind != MOVE:
             return
         outlines = _outlines(shown, view.crs) if shown is not None and view is not None and view.crs else []
         tool.show_outlines(outlines, self.drawer.current)
