@@ -26,6 +26,7 @@ NAMES = (
     "relief",
     "strip",
     "handover",
+    "depot",
 )
 
 

@@ -11,6 +11,7 @@ from test_postings import ADA, BEN, FIELDS, OWNER, QUICK, outlet, rows, wkb
 from brisk_atlas.core.depot.postings.depot_store import DepotStore, NotAllowed
 from brisk_atlas.core.depot.postings.outlet import OutletField
 from brisk_atlas.core.depot.postings.outlet_changes import BadCursor
+from brisk_atlas.core.depot.postings.outlet_figures import FiguresMemory
 from brisk_atlas.core.depot.postings.outlet_rows import RowsAsked
 from brisk_atlas.core.depot.postings.people import People
 from brisk_atlas.core.depot.postings.rights import ANYONE, EVERYBODY, Right
@@ -77,6 +78,8 @@ def test_a_copy_that_follows_the_changes_is_what_is_shown_and_nothing_else_is_st
             for name in found[-1].gone:
                 copy.pop(name, None)
         assert copy == after
+        public = store.through("public", ANYONE)
+        assert store.figures(public) == FiguresMemory().of(public) and store.figures(public).count == len(after)
         stated = {row.name for each in found for row in each.changed} | {name for each in found for name in each.gone}
         if before == after and len(found) == 1:
             assert not stated

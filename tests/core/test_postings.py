@@ -232,7 +232,7 @@ QUESTIONS = (
 
 def answers(store, name):
     shown = store.through(name, ANYONE)
-    found = [shown.extent(), shown.count()]
+    found = [store.figures(shown).extent, store.figures(shown).count, shown.count()]
     for asked in QUESTIONS:
         try:
             page = shown.page(asked, 3)
@@ -295,7 +295,10 @@ def test_questions_are_answered_as_by_brute_force(store):
         seen = np.round(xy / blur) * blur if blur else xy
         values = np.round(depth) if decimals is not None else depth
         mask = (depth < 80) & ((xy > area[:2]) & (xy < area[2:])).all(axis=1)
-        assert shown.count() == mask.sum() and shown.extent() == (*seen[mask].min(axis=0), *seen[mask].max(axis=0))
+        assert shown.count() == mask.sum() and store.figures(shown).extent == (
+            *seen[mask].min(axis=0),
+            *seen[mask].max(axis=0),
+        )
         box = (500_300.0, 5_770_300.0, 500_700.0, 5_770_500.0)
         mask &= ((seen >= box[:2]) & (seen <= box[2:])).all(axis=1) & (values > 20)
         asked = RowsAsked(box, "tiefe > 20 AND place <> 'p3'", ("-tiefe",))

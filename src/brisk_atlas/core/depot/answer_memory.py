@@ -61,42 +61,52 @@ class AnswerMemory:
                 _, gone = self._answers.popitem(last=False)
                 self._bytes -= len(gone.body)
 
+    @staticmethod
+    def question(state: str, scope: Scope) -> Question:
+        """Return what an answer depends on."""
+        headers = Headers(scope=scope)
+        return state, scope["path"], scope["query_string"].decode("latin-1"), *(headers.get(name, "") for name in NAMED)
+
     async def through(self, state: str, app: ASGIApp, scope: Scope, receive: Receive, send: Send) -> None:
         """Answer by an application, or as it answered in the same state before."""
-        headers = Headers(scope=scope)
-        question = (state, scope["path"], scope["query_string"].decode("latin-1"), *(headers.get(n, "") for n in NAMED))
+        question = self.question(state, scope)
         known = self.get(question) if scope["method"] in ("GET", "HEAD") else None
         if known is None:
             known = await _asked(app, scope, receive, send)
             if known is None:
                 return
-            if scope["method"] == "GET" and len(known.body) <= MOST_BYTES:
+            if scope["method"] == "GET":
                 self.put(question, known)
         await known.send(scope, send)
 
 
 async def _asked(app: ASGIApp, scope: Scope, receive: Receive, send: Send) -> GivenAnswer | None:
-    """Return the answer of an application; None for one that has another status than 200, which is sent at once."""
-    start: Message = {}
+    """Return the answer of an application; None for one that has another status than 200 or is too large to be stored,
+    which is sent as it comes."""
+    start: Message | None = None
     pieces: list[bytes] = []
 
     async def take(message: Message) -> None:
         nonlocal start
-        if message["type"] == "http.response.start":
+        if message["type"] == "http.response.start" and _may_be_stored(message):
             start = message
-            if message["status"] == 200:
-                return
-        elif start.get("status") == 200:
+        elif start is not None:
             pieces.append(message.get("body", b""))
-            return
-        await send(message)
+        else:
+            await send(message)
 
     await app(scope, receive, take)
-    if start.get("status") != 200:
+    if start is None:
         return None
     body = b"".join(pieces)
-    state = hashlib.sha256(body).hexdigest()[:32]
-    headers = MutableHeaders(raw=[each for each in start["headers"] if each[0] != b"cache-control"])
+    headers = MutableHeaders(raw=list(start["headers"]))
+    state = headers.get("etag", "").strip('"') or hashlib.sha256(body).hexdigest()[:32]
     headers["ETag"] = f'"{state}"'
-    headers["Cache-Control"] = "no-cache"  # to be asked for each time, by its state
+    if "no-store" not in headers.get("cache-control", ""):
+        headers["Cache-Control"] = "no-cache"  # to be asked for each time, by its state
     return GivenAnswer(headers.raw, body, state)
+
+
+def _may_be_stored(start: Message) -> bool:
+    length = Headers(raw=start["headers"]).get("content-length", "")
+    return start["status"] == 200 and length.isdecimal() and int(length) <= MOST_BYTES

@@ -19,6 +19,7 @@ from brisk_atlas.core.handover.steps.write import WriteStep
 from brisk_atlas.core.model import RowsPart
 
 from .answers import Refused
+from .postings.depot_store import DepotStore
 from .postings.outlet_part import dataset_of
 from .postings.outlet_rows import OutletRows
 
@@ -45,7 +46,7 @@ def forms_of(shown: OutletRows) -> Mapping[str, tuple[str, str, str]]:
     return PLACED if shown.rows.posting.has_shapes else PLAIN
 
 
-def download(shown: OutletRows, form: str) -> Response:
+def download(store: DepotStore, shown: OutletRows, form: str) -> Response:
     """Return an outlet as a file. Raises Refused for another format, or while as many are written as may be."""
     forms = forms_of(shown)
     if form not in forms:
@@ -56,7 +57,7 @@ def download(shown: OutletRows, form: str) -> Response:
     folder = Path(mkdtemp(prefix="depot-"))
     try:
         path = folder / f"{shown.outlet.id}{ending}"
-        (part,) = dataset_of(shown, "").parts
+        (part,) = dataset_of(shown, store.figures(shown), "").parts
         assert isinstance(part, RowsPart)
         flow = replace(row_flow(part, shown.outlet.id), source=None, units=_units(shown))
         step = WriteStep(path=str(path), format=name, empty=True)

@@ -93,7 +93,7 @@ class OutletServices:
 
     def layer(self, shown: OutletRows, number: int = 0) -> Layer | None:
         """Return what an outlet shows as a layer, None for what has no places."""
-        dataset = dataset_of(shown, state_of(shown))
+        dataset = dataset_of(shown, self.store.figures(shown), state_of(shown))
         if not shown.rows.posting.has_shapes:
             return None
         self.cache.hold(dataset)

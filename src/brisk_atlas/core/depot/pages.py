@@ -205,7 +205,8 @@ class OutletPages:
 
     def download(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with an outlet as a file."""
-        return download(self.store.through(request.path_params["id"], who), request.path_params["form"])
+        shown = self.store.through(request.path_params["id"], who)
+        return download(self.store, shown, request.path_params["form"])
 
     def asset(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with a style, a script or a font of the pages."""

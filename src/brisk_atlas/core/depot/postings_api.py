@@ -118,7 +118,7 @@ class PostingsApi:
         }  # fmt: skip
         if posting.crs is not None:
             about |= {"crs": [CRS84, crs_address(posting.crs)], "storageCrs": crs_address(posting.crs)}
-            bounds = shown.extent()
+            bounds = self.store.figures(shown).extent
             placed = transform_extent(Extent(*bounds, posting.crs), DEGREES) if bounds is not None else None
             if placed is not None:
                 about["extent"] = {"spatial": {"bbox": [list(placed.bounds)], "crs": CRS84}}

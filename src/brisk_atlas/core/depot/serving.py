@@ -22,6 +22,7 @@ from .folders import FolderAnswers
 from .geoservices import RestAnswers
 from .guarding import guarded
 from .joining import JoinPages
+from .moment_memory import MomentMemory
 from .offers import Depot
 from .ogc_api import ApiAnswers
 from .outlet_services import OutletServices
@@ -60,7 +61,7 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     return Misbehaving(Starlette(routes=routes), behaviour)
 
 
-def postings_application(store: DepotStore, title: str) -> Starlette:
+def postings_application(store: DepotStore, title: str) -> ASGIApp:
     """Return what answers about the outlets of a store, to each who asks about those that they may read."""
     services = OutletServices(store, title)
     api, pages, joining = PostingsApi(store, title), OutletPages(store, services, title), JoinPages(store, title)
@@ -70,7 +71,7 @@ def postings_application(store: DepotStore, title: str) -> Starlette:
         return (pages.home if is_browser else api.landing)(request, who, body)
 
     routes: list[BaseRoute] = [Route("/", guarded(store, root)), *api.routes(), *pages.routes(), *joining.routes()]
-    return Starlette(routes=[*routes, Mount("/services", services)])
+    return MomentMemory(Starlette(routes=[*routes, Mount("/services", services)]), store)
 
 
 @dataclass(frozen=True)

@@ -94,6 +94,11 @@ class StoreFile:
                 self._all.append(database)
         return database
 
+    def version_seen(self) -> tuple[int, int]:
+        """Return what differs once another connection than that of this thread has changed something."""
+        (found,) = self.reading.execute("PRAGMA data_version").fetchone()
+        return id(self.reading), int(found)
+
     @contextmanager
     def changing(self) -> Iterator[sqlite3.Connection]:
         """Give the connection in a transaction that no other can come between: it is written when the block ends, and

@@ -19,6 +19,7 @@ from brisk_atlas.core.model.words import free_name
 from .database import StoreFile
 from .outlet import Outlet
 from .outlet_changes import ShownChanges, ShownEdit, changes_since, edit_number, edits_of
+from .outlet_figures import FiguresMemory, OutletFigures
 from .outlet_rows import OutletRows, RowsAsked, ShownRow
 from .people import People
 from .posted_rows import BadRow, PostedRow, PostedRows, RowEdit, RowGone, UndoConflict, create_rows, drop_rows
@@ -47,6 +48,7 @@ class DepotStore:
         self.file = StoreFile(folder)
         self.people = people(self.file)
         self._looked_at: dict[str, int] = {}
+        self._figures = FiguresMemory()
 
     def close(self) -> None:
         self.file.close()
@@ -207,6 +209,10 @@ class DepotStore:
         with self.file.changing() as database:
             self._touched(shown, who, row, state, database)
             shown.rows.delete(database, row, who.account)
+
+    def figures(self, shown: OutletRows) -> OutletFigures:
+        """Return how many rows an outlet shows and where they lie."""
+        return self._figures.of(shown)
 
     def changes(self, name: str, who: Identity, cursor: str) -> ShownChanges:
         """Return what changed since a cursor in what an outlet shows. Raises KeyError, BadCursor."""

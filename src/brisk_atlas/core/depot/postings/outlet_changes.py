@@ -82,7 +82,7 @@ def edit_number(shown: OutletRows, edit: str) -> int:
 
 
 def _sealed(shown: OutletRows, number: int) -> str:
-    key, nonce = _key(shown), secrets.token_bytes(NONCE)
+    key, nonce = key_of(shown), secrets.token_bytes(NONCE)
     mask = hmac.digest(key, b"mask" + nonce, "sha256")[:NUMBER]
     hidden = bytes(a ^ b for a, b in zip(number.to_bytes(NUMBER), mask))
     return (nonce + hidden + hmac.digest(key, b"seal" + nonce + hidden, "sha256")[:SEAL]).hex()
@@ -94,14 +94,14 @@ def _number_in(shown: OutletRows, cursor: str) -> int:
     except ValueError:
         whole = b""
     nonce, hidden, seal = whole[:NONCE], whole[NONCE : NONCE + NUMBER], whole[NONCE + NUMBER :]
-    key = _key(shown)
+    key = key_of(shown)
     if not hmac.compare_digest(hmac.digest(key, b"seal" + nonce + hidden, "sha256")[:SEAL], seal):
         raise BadCursor("this is no cursor of what is offered now")
     mask = hmac.digest(key, b"mask" + nonce, "sha256")[:NUMBER]
     return int.from_bytes(bytes(a ^ b for a, b in zip(hidden, mask)))
 
 
-def _key(shown: OutletRows) -> bytes:
+def key_of(shown: OutletRows) -> bytes:
     """Return the key of an outlet as it is offered now."""
     outlet = shown.outlet
     what = (outlet.id, outlet.posting, outlet.fields, outlet.where, outlet.area, outlet.blur)

@@ -12,6 +12,7 @@ import pyarrow as pa
 from brisk_atlas.core.model import Capability, DataKind, DataRef, Dataset, Extent, Facts, FeatureQuery, Field
 from brisk_atlas.core.read.answer import ArrowLayer, ArrowTable
 
+from .outlet_figures import OutletFigures
 from .outlet_rows import ARROW_TYPES, OutletRows, RowsAsked
 from .posting import FieldType
 
@@ -32,7 +33,8 @@ TYPES: dict[FieldType, pa.DataType] = {
 class OutletLayer(ArrowLayer):
     """The features of an outlet, in the CRS of its posting."""
 
-    able = Capability.EXTENT | Capability.LIMIT
+    able = Capability.EXTENT | Capability.LIMIT | Capability.STEP
+    is_database = True  # so that a large one is looked at by view
     shown: OutletRows = field(compare=False, repr=False)
 
     def batches(self, query: FeatureQuery, *, geometry: bool = True) -> Iterator[pa.RecordBatch]:
@@ -50,22 +52,23 @@ class OutletTable(ArrowTable):
         yield from _batches(self.shown, query, geometry=False)
 
 
-def dataset_of(shown: OutletRows, state: str) -> Dataset:
+def dataset_of(shown: OutletRows, figures: OutletFigures, state: str) -> Dataset:
     """Return what an outlet shows as a dataset; `state` differs once the posting or the outlet has changed."""
     ref = DataRef.inline(shown.outlet.id, state)
-    posting, box = shown.rows.posting, shown.extent()
+    posting, box = shown.rows.posting, figures.extent
     fields = tuple(Field(name, ARROW_TYPES[each.type]) for name, each in shown.fields.items())
     extent = Extent(*box, posting.crs) if box is not None else None
     kind = DataKind.VECTOR if posting.has_shapes else DataKind.TABLE
     shapes = posting.geometry_type if posting.has_shapes else None
-    facts = Facts(shown.outlet.id, kind, shown.number_of_rows(), shapes, fields, posting.crs, extent)
+    facts = Facts(shown.outlet.id, kind, figures.count, shapes, fields, posting.crs, extent)
     part = OutletLayer(ref, facts, shown) if posting.has_shapes else OutletTable(ref, facts, shown)
     return Dataset(ref=ref, format="outlet", kind=kind, members=(), size_bytes=0, modified=EPOCH, parts=(part,))
 
 
 def _batches(shown: OutletRows, query: FeatureQuery, *, geometry: bool) -> Iterator[pa.RecordBatch]:
     box = query.extent.bounds if query.extent is not None else None
-    found = shown.stored_rows(RowsAsked(box), limit=-1 if query.limit is None else query.limit)
+    asked = RowsAsked(box, every=query.step)
+    found = shown.stored_rows(asked, limit=-1 if query.limit is None else query.limit)
     fields = {name: each.type for name, each in shown.fields.items()}
     schema = pa.schema([(name, TYPES[type_]) for name, type_ in fields.items()])
     schema = schema.append(pa.field(GEOMETRY, pa.binary())) if geometry else schema

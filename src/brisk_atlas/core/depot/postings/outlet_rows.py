@@ -13,15 +13,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-import shapely
-
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.table.asking import quoted
 from brisk_atlas.core.table.server_sql import SQLITE, as_stated
 
 from .outlet import Outlet, OutletField
-from .posted_rows import PostedRow, PostedRows
+from .posted_rows import ROW_BYTES, PostedRow, PostedRows
 from .posting import FieldType, Value
 from .rights import Identity
 
@@ -64,6 +61,7 @@ class RowsAsked:
     box: Box | None = None
     where: str = ""
     order: tuple[str, ...] = ()
+    every: int = 1  # one in about so many rows, by their names, which are of no order
 
 
 class OutletRows:
@@ -130,21 +128,10 @@ class OutletRows:
                 found[shown.name] = shown
         return found
 
-    def extent(self) -> Box | None:
-        """Return the bounds of what is shown, None where nothing has a place."""
-        if not self.rows.posting.has_shapes:
-            return None
-        query, given = self._query(RowsAsked())
-        database = self.rows.store.reading
-        bounds = np.array([
-            shapely.from_wkb(wkb).bounds
-            for (wkb,) in database.execute(f"SELECT {WKB} FROM ({query}) WHERE {WKB} IS NOT NULL", given)
-        ], float).reshape(-1, 4)  # fmt: skip
-        known = bounds[np.isfinite(bounds).all(axis=1)]
-        if not len(known):
-            return None
-        low, high = known[:, :2].min(axis=0), known[:, 2:].max(axis=0)
-        return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+    def shapes(self, asked: RowsAsked) -> sqlite3.Cursor:
+        """Return the geometry of rows as the store gives it, in no order."""
+        query, given = self._query(asked)
+        return self.rows.store.reading.execute(f"SELECT {WKB} FROM ({query})", given)
 
     def may_touch(self, row: PostedRow, who: Identity) -> bool:
         """Return whether somebody who may change rows may change this one."""
@@ -186,6 +173,9 @@ class OutletRows:
             own = ", ".join(f"f{number} AS {quoted(name)}" for name, number in at.items())
             inner = f"SELECT {ID} FROM (SELECT id AS {ID}, {own} FROM {table}) WHERE {_stated(outlet.where, types)}"
             conditions.append(f"id IN ({inner})")
+        if asked.every > 1:
+            conditions.append("name < ?")
+            given.append(f"{(1 << 8 * ROW_BYTES) // asked.every:0{2 * ROW_BYTES}x}")
         boxes = (outlet.area, _grown(asked.box, outlet.blur) if asked.box is not None else None)
         for box in boxes:
             if box is not None and not past:
