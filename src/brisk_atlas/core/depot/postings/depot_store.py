@@ -5,10 +5,11 @@ from __future__ import annotations
 import json
 import re
 import sqlite3
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime, timedelta
 from functools import cache
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -22,10 +23,22 @@ from .outlet_changes import ShownChanges, ShownEdit, changes_since, edit_number,
 from .outlet_figures import FiguresMemory, OutletFigures
 from .outlet_rows import OutletRows, RowsAsked, ShownRow
 from .people import People
-from .posted_rows import BadRow, PostedRow, PostedRows, RowEdit, RowGone, UndoConflict, create_rows, drop_rows
+from .posted_rows import (
+    BadRow,
+    PostedRow,
+    PostedRows,
+    RowBatch,
+    RowEdit,
+    RowGone,
+    UndoConflict,
+    checked_values,
+    create_rows,
+    drop_rows,
+)
 from .posting import FieldType, PostedField, Posting, time_text
 from .rights import Identity, Right
 
+AT_ONCE = 20_000  # rows that are posted together
 MARKS_KNOWN_FOR = timedelta(days=30)  # of rows that were sent, so that none is added twice
 
 
@@ -71,19 +84,24 @@ class DepotStore:
     ) -> Posting:  # fmt: skip
         """Post rows with their geometry as well-known binary in a CRS. Nobody sees them before there is an outlet.
         Raises BadRow."""
+        made = Posting("", 0, title, owner, tuple(fields), crs, geometry_type, summary)
+        return self.post_batches(made, _batches(made, rows))
+
+    def post_batches(self, wanted: Posting, batches: Iterable[RowBatch]) -> Posting:
+        """Post rows; `wanted` is the posting without its id and number, which are found. Raises BadRow."""
         with self.file.changing() as database:
             taken = {name for (name,) in database.execute("SELECT id FROM posting UNION SELECT id FROM outlet")}
             (last,) = database.execute("SELECT coalesce(max(number), 0) FROM posting").fetchone()
-            name = free_name(id_of(title), taken)
-            made = Posting(name, last + 1, title, owner, tuple(fields), crs, geometry_type, summary)
+            name = free_name(id_of(wanted.title), taken)
+            made = replace(wanted, id=name, number=last + 1)
             database.execute(
                 "INSERT INTO posting VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-                [made.id, made.number, title, owner, crs, geometry_type, summary,
-                 json.dumps([asdict(field) for field in fields])],
+                [made.id, made.number, made.title, made.owner, made.crs, made.geometry_type, made.summary,
+                 json.dumps([asdict(field) for field in made.fields])],
             )  # fmt: skip
             create_rows(database, made)
-            PostedRows(self.file, made).add_many(database, rows, owner)
-            self.people.note_in(database, owner, "post", name)
+            PostedRows(self.file, made).add_batches(database, batches, made.owner)
+            self.people.note_in(database, made.owner, "post", name)
         return made
 
     def last_edit(self, posting: str) -> tuple[str, str] | None:
@@ -270,6 +288,15 @@ class DepotStore:
 
     def _has(self, table: str, name: str) -> bool:
         return self.file.reading.execute(f"SELECT 1 FROM {table} WHERE id = ?", [name]).fetchone() is not None
+
+
+def _batches(posting: Posting, rows: Iterable[tuple[Mapping[str, Any], bytes | None]]) -> Iterator[RowBatch]:
+    """Yield rows as they are stored. Raises BadRow."""
+    empty = dict.fromkeys(field.name for field in posting.fields)
+    coming = iter(rows)
+    while some := list(islice(coming, AT_ONCE)):
+        values = [tuple((empty | checked_values(posting, each)).values()) for each, _ in some]
+        yield RowBatch(values, [shape for _, shape in some])
 
 
 def id_of(title: str) -> str:

@@ -11,6 +11,7 @@ from brisk_atlas.core.handover.flows import GEOMETRY, RowFlow
 from brisk_atlas.core.model.words import unique_names
 
 from .depot_store import DepotStore
+from .posted_rows import RowBatch
 from .posting import FieldType, PostedField, Posting, time_text
 
 TYPES = (
@@ -34,9 +35,8 @@ def post_flow(
         for name, source in zip(names, flow.fields)
     )
     shapes = geometry_type if flow.has_shapes else ""
-    return store.post(
-        title, fields, _rows(flow, fields), owner=owner, crs=flow.crs, geometry_type=shapes, summary=summary
-    )
+    wanted = Posting("", 0, title, owner, fields, flow.crs, shapes, summary)
+    return store.post_batches(wanted, _batches(flow, fields))
 
 
 def type_of(arrow: pa.DataType) -> FieldType:
@@ -44,15 +44,14 @@ def type_of(arrow: pa.DataType) -> FieldType:
     return next((found for is_one, found in TYPES if is_one(arrow)), FieldType.TEXT)
 
 
-def _rows(flow: RowFlow, fields: tuple[PostedField, ...]) -> Iterator[tuple[dict[str, Any], bytes | None]]:
+def _batches(flow: RowFlow, fields: tuple[PostedField, ...]) -> Iterator[RowBatch]:
     for batch in flow.batches():
         columns = [
             [_plain(value, field.type) for value in batch.column(source).to_pylist()]
             for field, source in zip(fields, flow.fields)
         ]
         shapes = batch.column(GEOMETRY).to_pylist() if flow.has_shapes else [None] * batch.num_rows
-        for row, shape in enumerate(shapes):
-            yield {field.name: column[row] for field, column in zip(fields, columns)}, shape
+        yield RowBatch(list(zip(*columns)) if columns else [()] * batch.num_rows, shapes)
 
 
 def _plain(value: Any, type_: FieldType) -> Any:

@@ -9,13 +9,17 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from enum import StrEnum
-from typing import Any
+from typing import Any, NamedTuple
 
+import numpy as np
 import shapely
 
 from .database import StoreFile
 from .posting import FieldType, Posting, Value, time_text, value_as
 
+TYPE_IDS = {"Point": (0, 4), "LineString": (1, 2, 5), "Polygon": (3, 6)}  # as the library numbers them, with Multi
+PLACES_AT_ONCE = 2_000_000  # that are sorted together
+IN_A_LEAF = 40  # places in a node of the index
 ROW_BYTES = 12  # of the random names of rows, which say nothing of their number or order
 
 
@@ -74,16 +78,28 @@ class RowEdit:
     undoes: int | None = None
 
 
+class RowBatch(NamedTuple):
+    """Some rows of a posting: their values in the order of its fields, as they are stored, and their geometry."""
+
+    values: list[tuple[Value, ...]]
+    shapes: list[bytes | None]
+
+
 def create_rows(database: sqlite3.Connection, posting: Posting) -> None:
-    """Make the tables of a posting."""
+    """Make the tables of a posting; `index_rows` is to follow, once they are filled."""
     kinds = {FieldType.BOOLEAN: "INTEGER", FieldType.INTEGER: "INTEGER", FieldType.NUMBER: "REAL"}
     columns = "".join(f", f{at} {kinds.get(each.type, 'TEXT')}" for at, each in enumerate(posting.fields))
     database.execute(
-        f"CREATE TABLE rows_{posting.number} (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, "
+        f"CREATE TABLE rows_{posting.number} (id INTEGER PRIMARY KEY, name TEXT NOT NULL, "
         f"added_by TEXT NOT NULL, wkb BLOB{columns})"
     )
     if posting.has_shapes:
         database.execute(f"CREATE VIRTUAL TABLE places_{posting.number} USING rtree(id, xmin, xmax, ymin, ymax)")
+
+
+def index_rows(database: sqlite3.Connection, posting: Posting) -> None:
+    """Have rows found by their names."""
+    database.execute(f"CREATE UNIQUE INDEX row_names_{posting.number} ON rows_{posting.number} (name)")
 
 
 def drop_rows(database: sqlite3.Connection, posting: Posting) -> None:
@@ -121,6 +137,30 @@ def checked_wkb(posting: Posting, wkb: bytes | None) -> bytes | None:
     ):
         raise BadRow(f"the geometry is a {shape.geom_type}, and these are {wanted}")
     return bytes(shapely.to_wkb(shape, byte_order=1, flavor="iso"))
+
+
+def checked_shapes(posting: Posting, shapes: list[bytes | None]) -> tuple[list[bytes | None], np.ndarray]:
+    """Return geometry as it is stored, and its bounds, (rows, 4), NaN without. Raises BadRow."""
+    if not posting.has_shapes:
+        if any(each is not None for each in shapes):
+            raise BadRow("these rows have no geometry")
+        return shapes, np.full((len(shapes), 4), np.nan)
+    given = np.array(shapes, object)
+    found = shapely.from_wkb(given, on_invalid="ignore")
+    bounds = shapely.bounds(found)
+    missing = shapely.is_missing(found)
+    wanted = TYPE_IDS.get(posting.geometry_type.removesuffix(" Z").removeprefix("Multi"))
+    strange = (
+        np.isin(shapely.get_type_id(found), wanted, invert=True) if wanted is not None else np.zeros(len(found), bool)
+    )
+    known = np.array([each is not None for each in shapes], bool)
+    empty = shapely.is_empty(found)
+    endless = ~np.isfinite(bounds).all(axis=1) & ~empty
+    for row in np.flatnonzero(known & (missing | endless | strange))[:1].tolist():
+        checked_wkb(posting, shapes[row])  # which says why
+        raise BadRow("the geometry can't be read")
+    stored = shapely.to_wkb(found, byte_order=1, flavor="iso").tolist()
+    return [bytes(each) if each is not None else None for each in stored], bounds
 
 
 def _is_finite(number: float) -> bool:
@@ -173,15 +213,39 @@ class PostedRows:
         self._note(database, Deed.ADD, account, None, row)
         return row
 
-    def add_many(
-        self, database: sqlite3.Connection, rows: Iterable[tuple[Mapping[str, Any], bytes | None]], account: str
-    ) -> int:
+    def add_batches(self, database: sqlite3.Connection, batches: Iterable[RowBatch], account: str) -> int:
         """Add the rows that a posting begins with, which are no edits; returns how many. Raises BadRow."""
-        count = 0
-        for values, wkb in rows:
-            self._put(database, self._new(values, wkb, account))
-            count += 1
+        marks = ", ".join("?" * (4 + len(self.posting.fields)))
+        put = f"INSERT INTO {self.table} (id, name, added_by, wkb{self._more}) VALUES ({marks})"
+        count, places = 0, list[np.ndarray]()
+        for batch in batches:
+            shapes, bounds = checked_shapes(self.posting, batch.shapes)
+            numbers = range(count + 1, count + len(batch.values) + 1)
+            names = (secrets.token_hex(ROW_BYTES) for _ in numbers)
+            rows = zip(numbers, names, shapes, batch.values)
+            database.executemany(put, ((number, name, account, wkb, *values) for number, name, wkb, values in rows))
+            known = np.flatnonzero(np.isfinite(bounds[:, 0]))
+            places.append(np.column_stack([known + count + 1, bounds[known][:, [0, 2, 1, 3]]]))
+            count += len(batch.values)
+            if sum(map(len, places)) >= PLACES_AT_ONCE:
+                self._add_places(database, places)
+        self._add_places(database, places)
+        index_rows(database, self.posting)
         return count
+
+    def _add_places(self, database: sqlite3.Connection, places: list[np.ndarray]) -> None:
+        """Note where rows lie, and empty the list of (n, 5) numbers and bounds: strip by strip, as the index takes far
+        longer for those that jump about."""
+        found = np.concatenate(places) if places else np.zeros((0, 5))
+        places.clear()
+        if not len(found) or not self.posting.has_shapes:
+            return
+        x, y = found[:, 1], found[:, 3]
+        width = np.ptp(x) / max(1.0, np.sqrt(len(found) / IN_A_LEAF)) or 1.0
+        found = found[np.lexsort((y, np.floor((x - x.min()) / width)))]
+        numbers = found[:, 0].astype(np.int64).tolist()
+        put = f"INSERT INTO {self.places} VALUES (?, ?, ?, ?, ?)"
+        database.executemany(put, zip(numbers, *found[:, 1:].T.tolist()))
 
     def _new(self, values: Mapping[str, Any], wkb: bytes | None, account: str) -> PostedRow:
         made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)
