@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from pathlib import Path
 
 import numpy as np
 import pyogrio
@@ -19,10 +20,13 @@ from test_postings import BEN, FIELDS
 
 from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
+from brisk_atlas.core.depot.postings.outlet_record import record_text
 from brisk_atlas.core.depot.postings.outlet_rows import RowsAsked
 from brisk_atlas.core.depot.postings.people import People
 from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Right
 from brisk_atlas.core.depot.serving import postings_application, running_postings
+from brisk_atlas.core.record.document import document_in
+from brisk_atlas.core.record.model import Constraint, Contact, DatedEvent, Entity, FieldDefinition, Record
 from browser import browser, needs_browser
 from stand_in import independently
 
@@ -30,6 +34,14 @@ PASSWORD = "long enough 1"
 ADA = ("ada", PASSWORD)
 SECRET, HOSTILE = "whispered", '<script>alert("x")</script>&'
 X, Y = 504_000, 5_770_000
+
+
+RECORD = Record(
+    title="Plots of Tolvane", abstract="Plots as surveyed in 2031.", lineage="Walked with a tape by Edda Holm.",
+    contacts=(Contact(person="Edda Holm", organisation="Tolvane Survey Office", role="pointOfContact", phone="0031", email="plots@survey.tolvane.example"),),
+    constraints=(Constraint(kind="legal", other=("Free for all, with credit",)),), dates=(DatedEvent("2031-07-01", "publication"),),
+    entities=(Entity("plots", fields=(FieldDefinition("depth", definition="below the surface"), FieldDefinition("secret", definition="whispered of"))),),
+)  # fmt: skip
 
 
 def rows():
@@ -46,7 +58,9 @@ def store(tmp_path):
     people = made.people
     people.join(people.invite(by="", owner=True), "olga", PASSWORD)
     people.join(people.invite(["team"], by="olga"), "ada", PASSWORD)
-    posting = made.post("Plots", FIELDS, rows(), owner="olga", crs="EPSG:32727", geometry_type="Polygon")
+    posting = made.post(
+        "Plots", FIELDS, rows(), owner="olga", crs="EPSG:32727", geometry_type="Polygon", record=record_text(RECORD)
+    )
     every = tuple(OutletField(each.name, each.name) for each in FIELDS)
     public = (
         OutletField("id", "id"),
@@ -168,6 +182,49 @@ def test_the_table_of_a_page_is_filtered_sorted_and_paged_without_scripts(client
     )
     wrong = client.get("/pages/public?field=id&is=<&value=many")
     assert wrong.status_code == 200 and "id has numbers" in wrong.text
+
+
+def test_the_record_is_full_for_colleagues_and_derived_for_everybody(client):
+    def read(place, **login):
+        answer = client.get(place, **login)
+        assert answer.status_code == 200
+        return document_in(answer.content, Path("record.ttl" if "dcat" in place else "record.xml")).record
+
+    full = read("/collections/team/record", auth=ADA)
+    assert full.contacts == RECORD.contacts and full.lineage == RECORD.lineage and full.abstract == RECORD.abstract
+    assert {each.name: each.definition for each in full.entities[0].fields if each.definition} == {
+        "depth": "below the surface",
+        "secret": "whispered of",
+    }
+    public = read("/collections/public/record")
+    assert (
+        public.title == "Plots for all"
+        and public.constraints == RECORD.constraints
+        and public.dates[0].day == "2031-07-01"
+    )
+    assert [(each.person, each.organisation, each.phone) for each in public.contacts] == [
+        ("", "Tolvane Survey Office", "")
+    ]
+    assert public.lineage == "" and [each.name for each in public.entities[0].fields] == ["id", "name", "depth", "open"]
+    assert -21 < public.boxes[0].west < public.boxes[0].east < -20.9
+    dcat = read("/collections/public/record?f=dcat")
+    assert dcat.title == "Plots for all" and "Edda" not in client.get("/collections/public/record?f=dcat").text
+    page = client.get("/pages/public").text
+    assert (
+        "Free for all, with credit" in page
+        and "Tolvane Survey Office" in page
+        and "Edda" not in page
+        and "tape" not in page
+    )
+    assert "tape" in client.get("/pages/team", auth=ADA).text
+    found = client.get(
+        "/services/csw?service=CSW&version=2.0.2&request=GetRecords&elementsetname=full&resulttype=results&typenames=csw:Record"
+    ).text
+    assert "Plots for all" in found and "Edda" not in found
+    assert (
+        client.get("/collections/team/record").status_code == 404
+        and client.get("/collections/public/record?f=x").status_code == 400
+    )
 
 
 def test_other_libraries_read_the_services(store):

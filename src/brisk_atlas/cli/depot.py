@@ -98,8 +98,10 @@ def _serve(store: DepotStore, asked: argparse.Namespace) -> int:
 
 def _post(store: DepotStore, asked: argparse.Namespace) -> int:
     from brisk_atlas.core import read
+    from brisk_atlas.core.depot.postings.outlet_record import record_text
     from brisk_atlas.core.depot.postings.post_flow import post_flow
     from brisk_atlas.core.handover.flows import RowFlow
+    from brisk_atlas.core.handover.record_handed import record_of_source
     from brisk_atlas.core.handover.sources import FileSources, flow_of_part, one_part, source_name
 
     ref = FileSources().ref(asked.source)
@@ -109,7 +111,9 @@ def _post(store: DepotStore, asked: argparse.Namespace) -> int:
         print(f"{asked.source}: a {flow.kind} has no rows to post.", file=sys.stderr)
         return 1
     title = asked.title or source_name(part)
-    posting = post_flow(store, flow, title, owner=LOCAL, geometry_type=part.facts.geometry_type or "Unknown")
+    record = record_text(record_of_source(ref, title).record)
+    shapes = part.facts.geometry_type or "Unknown"
+    posting = post_flow(store, flow, title, owner=LOCAL, geometry_type=shapes, record=record)
     print(posting.id)
     return 0
 

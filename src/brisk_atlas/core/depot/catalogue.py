@@ -50,9 +50,9 @@ def entries_of(depot: Depot, base: str) -> list[CatalogueEntry]:
     """Return the records of all offers, with links to the services at an address."""
     found = []
     for offer in depot.offers.values():
-        path = depot.record_of(offer.id)
+        path, record = depot.record_of(offer.id), depot.records.get(offer.id)
         try:
-            record = read_document(path).record if path is not None else None
+            record = read_document(path).record if path is not None else record
         except CannotRead:
             record = None
         if record is None:

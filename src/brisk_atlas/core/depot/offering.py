@@ -14,6 +14,7 @@ from brisk_atlas.core.record.model import Record
 
 from .postings.depot_store import DepotStore
 from .postings.outlet import BadOutlet, Outlet
+from .postings.outlet_record import record_text
 from .postings.outlet_rows import MOST_COUNTED, OutletRows, RowsAsked
 from .postings.post_flow import post_flow
 from .postings.posted_rows import BadRow, PostedRows
@@ -85,7 +86,10 @@ def offer_rows(
     """Post the rows of a layer with its outlets; where one of these is not possible nothing is posted. Raises
     AtlasError."""
     try:
-        posting = post_flow(store, flow, title, owner=by, geometry_type=geometry_type, summary=summary)
+        record = record_text(record_of_source(flow.source, title).record)
+        posting = post_flow(
+            store, flow, title, owner=by, geometry_type=geometry_type, summary=summary, record=record
+        )  # fmt: skip
     except BadRow as error:
         raise CannotWrite(title, f"it can't be posted: {error}", "Mend the row, or leave it out.") from error
     try:

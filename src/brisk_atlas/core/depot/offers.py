@@ -16,6 +16,7 @@ from brisk_atlas.core.kinds import kind_of, painter_for
 from brisk_atlas.core.model import Extent, Facts, Layer
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place import same_crs, transform, transform_extent
+from brisk_atlas.core.record.model import Record
 from brisk_atlas.core.table.expression import mask_of
 
 DEGREES = "EPSG:4326"
@@ -58,13 +59,14 @@ class Offer:
 
 class Depot:
     """Offers and what answers about them. Safe for threads. `folder` is one whose files are handed out as they are;
-    `ids` are what layers are called in addresses, by their ids, where that is not made of their names."""
+    `ids` are what layers are called in addresses, by their ids, where that is not made of their names; `records` are
+    those of offers, by their ids, that do not lie beside their data."""
 
     def __init__(
         self, title: str, cache: DataCache, layers: Sequence[Layer], folder: Path | None = None,
-        ids: Mapping[str, str] = MappingProxyType({}),
+        ids: Mapping[str, str] = MappingProxyType({}), records: Mapping[str, Record] = MappingProxyType({}),
     ) -> None:  # fmt: skip
-        self.title, self.cache, self.folder = title, cache, folder
+        self.title, self.cache, self.folder, self.records = title, cache, folder, records
         self.painter = painter_for(cache)
         self.offers: dict[str, Offer] = {}
         for layer in layers:

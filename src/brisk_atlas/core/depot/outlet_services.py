@@ -18,6 +18,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.kinds import first_style
 from brisk_atlas.core.model import Layer, Style
+from brisk_atlas.core.record.model import Record
 
 from .answer_memory import AnswerMemory
 from .answers import Refused
@@ -28,6 +29,7 @@ from .offers import Depot
 from .ogc_api import ApiAnswers
 from .postings.depot_store import DepotStore
 from .postings.outlet_part import dataset_of
+from .postings.outlet_record import record_of_outlet
 from .postings.outlet_rows import OutletRows
 from .postings.rights import Identity
 from .records_api import RecordsApiAnswers
@@ -76,13 +78,14 @@ class OutletServices:
         return made
 
     def _made(self, shown: list[OutletRows], state: str) -> OutletsView:
-        layers, ids = [], {}
+        layers, ids, records = [], {}, {}
         for number, each in enumerate(shown):
             layer = self.layer(each, number)
             if layer is not None:
                 layers.append(layer)
                 ids[layer.id] = each.outlet.id
-        depot = Depot(self.title, self.cache, layers, ids=ids)
+                records[each.outlet.id] = record_of_outlet(each, self.cache.dataset(layer.ref))
+        depot = Depot(self.title, self.cache, layers, ids=ids, records=records)
         plain = Behaviour()
         answering = (
             RecordsApiAnswers(depot), ApiAnswers(depot, plain), MapAnswers(depot, plain), FeatureAnswers(depot, plain),
@@ -100,6 +103,10 @@ class OutletServices:
         part = dataset.parts[0]
         style: Style | None = shown.outlet.style or first_style(part.facts, number)
         return Layer(shown.outlet.id, shown.outlet.title, part.ref.with_part(part.facts.name), part.facts.kind, style)
+
+    def record(self, shown: OutletRows) -> Record:
+        """Return what the record of an outlet says."""
+        return record_of_outlet(shown, dataset_of(shown, self.store.figures(shown), state_of(shown)))
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Answer a question, with the headers that keep browsers safe."""

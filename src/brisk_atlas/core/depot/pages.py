@@ -13,6 +13,7 @@ from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Re
 from starlette.routing import Route
 
 from brisk_atlas.core.model import AtlasError, Extent
+from brisk_atlas.core.record.model import Record
 
 from .answers import Refused, base_of, document, number_in, numbers_in, picture
 from .downloads import download, forms_of
@@ -159,7 +160,8 @@ class OutletPages:
             page_rows=PAGE_ROWS, comparisons=COMPARISONS, view=view, moves=moves_of(view) if view is not None else [],
             below=self._below(offer, who) if offer is not None else [], size=MAP_PX,
             forms=[(key, name, ending) for key, (name, ending, _) in forms_of(shown).items()],
-            addresses=addresses_of(shown, base_of(request)), cursor=self.store.changes(shown.outlet.id, who, "").cursor,
+            record=record_in_words(self.services.record(shown)), addresses=addresses_of(shown, base_of(request)),
+            cursor=self.store.changes(shown.outlet.id, who, "").cursor,
         )  # fmt: skip
         return HTMLResponse(text)
 
@@ -222,6 +224,22 @@ def facts_in_words(shown: OutletRows) -> list[str]:
     kind = posting.geometry_type.removesuffix(" Z").lower() if posting.has_shapes else "table"
     number = f"{count:,} rows" if count is not None else "more than 10,000 rows"
     return [kind, number, f"{len(shown.fields)} fields", *([posting.crs] if posting.crs else [])]
+
+
+def record_in_words(record: Record) -> list[tuple[str, str]]:
+    """Return what a record says beside title, summary and fields, as terms and texts."""
+    contacts = "; ".join(
+        ", ".join(filter(None, (each.organisation, each.person, each.role, each.email, each.link)))
+        for each in record.contacts
+    )
+    conditions = "; ".join(text for each in record.constraints for text in (*each.limits, *each.other))
+    dates = "; ".join(f"{each.kind} {each.day}" for each in record.dates)
+    words = ", ".join(word for each in record.keywords for word in each.words)
+    steps = " ".join(filter(None, (record.lineage, *(each.description for each in record.steps))))
+    stated = (("Keywords", words), ("Contact", contacts), ("Conditions of use", conditions), ("Dates", dates),
+              ("Updated", record.maintenance), ("How it was made", steps), ("Credit", "; ".join(record.credits)),
+              )  # fmt: skip
+    return [(term, " ".join(text.split())) for term, text in stated if text.strip()]
 
 
 def fields_of(shown: OutletRows) -> list[dict[str, str]]:

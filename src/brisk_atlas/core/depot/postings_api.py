@@ -5,7 +5,9 @@ from __future__ import annotations
 
 import json
 import logging
+from dataclasses import replace
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from starlette.requests import Request
@@ -16,6 +18,9 @@ from brisk_atlas.core.connect.ows import northing_first
 from brisk_atlas.core.model import CannotPlace
 from brisk_atlas.core.model.extent import Extent
 from brisk_atlas.core.place import transform_extent
+from brisk_atlas.core.record.document import written
+from brisk_atlas.core.record.model import Link
+from brisk_atlas.core.record.standards import STANDARDS
 
 from .answers import Refused, base_of, number_in, numbers_in
 from .api_links import GEOJSON, link
@@ -24,6 +29,8 @@ from .offers import DEGREES
 from .ogc_api import CRS84, crs_address
 from .posting_features import JSON_TYPES, feature_of, sent_values, sent_wkb
 from .postings.depot_store import DepotStore, EditConflict
+from .postings.outlet_part import dataset_of
+from .postings.outlet_record import record_of_outlet
 from .postings.outlet_rows import OutletRows, RowsAsked, ShownRow
 from .postings.posted_rows import RowGone
 from .postings.rights import Identity
@@ -38,6 +45,11 @@ PARTS = (
 USUAL_LIMIT, MAX_LIMIT, MOST_SKIPPED = 100, 5_000, 100_000
 MOST_OF_MARK = 200  # characters of what is not to be added twice
 MOST_LETTERS = 4_000  # of a filter
+RECORD_FORMS = {
+    "iso": ("ISO 19115-3", "record.xml"),
+    "dcat": ("DCAT-AP", "record.ttl"),
+}  # the standard, and a file of it
+RECORD_TYPES = {"iso": "application/xml", "dcat": "text/turtle"}
 OWN_SETTINGS = frozenset(
     {"f", "limit", "offset", "after", "bbox", "bbox-crs", "crs", "filter", "filter-lang", "sortby"}
 )
@@ -59,6 +71,7 @@ class PostingsApi:
             ("GET", "/collections/{id}", self.collection),
             ("GET", "/collections/{id}/schema", self.schema),
             ("GET", "/collections/{id}/queryables", self.schema),
+            ("GET", "/collections/{id}/record", self.record),
             ("GET", "/collections/{id}/items", self.items),
             ("POST", "/collections/{id}/items", self.add),
             ("GET", item, self.item),
@@ -114,6 +127,8 @@ class PostingsApi:
                 link(here, "self", "application/json"),
                 link(f"{here}/items", "items", GEOJSON),
                 link(f"{here}/schema", "describedby", "application/schema+json"),
+                link(f"{here}/record", "describedby", RECORD_TYPES["iso"]),
+                link(f"{here}/record?f=dcat", "describedby", RECORD_TYPES["dcat"]),
             ],
         }  # fmt: skip
         if posting.crs is not None:
@@ -137,6 +152,18 @@ class PostingsApi:
         schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": str(request.url), "type": "object",
                   "title": shown.outlet.title, "properties": fields}  # fmt: skip
         return Response(json.dumps(schema), media_type="application/schema+json")
+
+    def record(self, request: Request, who: Identity, body: bytes) -> Response:
+        """Answer with the record of an outlet: in ISO 19115-3, or as DCAT-AP in Turtle."""
+        shown, form = self._shown(request, who), request.query_params.get("f", "iso")
+        if form not in RECORD_TYPES:
+            raise Refused("InvalidParameterValue", f"records come as {' or '.join(RECORD_TYPES)}")
+        record = record_of_outlet(shown, dataset_of(shown, self.store.figures(shown), ""))
+        page = f"{base_of(request)}/pages/{shown.outlet.id}"
+        record = replace(record, links=(Link(page, shown.outlet.title, "The page of it", "WWW:LINK"),))
+        standard, name = RECORD_FORMS[form]
+        document = written(STANDARDS[standard], STANDARDS[standard].adapted(record), Path(name))
+        return Response(document.data, media_type=RECORD_TYPES[form])
 
     # Rows
 

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.system.jobs import Job
 
 
-class Deed(NamedTuple):
+class EditDeed(NamedTuple):
     """Something to be done to the layer that is edited; `make` returns the reference that shows it."""
 
     what: str
@@ -43,7 +43,7 @@ class Editing(QObject):
         self.session, self.pane, self.drawer = session, pane, drawer
         self.follower = CopyFollower(session, self)
         self.form: ConflictForm | None = None
-        self._deeds: deque[Deed] = deque()
+        self._deeds: deque[EditDeed] = deque()
         self._doing = False
         self._sending = False
         self._picked: tuple[str, tuple[str, ...]] | None = None  # a layer's rows by name, while it is read anew
@@ -138,7 +138,7 @@ class Editing(QObject):
     def do(self, what: str, make: Callable[[Layer], DataRef], then: Callable[[Layer], None] | None = None) -> None:
         """Do something to the layer that is edited, after what is being done."""
         if self.layer is not None:
-            self._deeds.append(Deed(what, self.layer.id, make, then))
+            self._deeds.append(EditDeed(what, self.layer.id, make, then))
             self._do_next()
 
     def _do_next(self) -> None:

@@ -47,6 +47,7 @@ CREATE TABLE sent (account TEXT NOT NULL, mark TEXT NOT NULL,
     PRIMARY KEY (account, mark)) WITHOUT ROWID;
 CREATE INDEX sent_in_time ON sent (at);
 """,
+    "ALTER TABLE posting ADD COLUMN record TEXT NOT NULL DEFAULT ''",
 )
 VERSION = len(SCHEMA)
 

@@ -71,8 +71,9 @@ class DepotStore:
     @property
     def postings(self) -> list[Posting]:
         """All postings, by title."""
-        asked = "SELECT id, number, title, owner, fields, crs, geometry_type, summary FROM posting ORDER BY title, id"
-        return [_posting(*found) for found in self.file.reading.execute(asked)]
+        names = "id, number, title, owner, fields, crs, geometry_type, summary, record"
+        found = self.file.reading.execute(f"SELECT {names} FROM posting ORDER BY title, id")
+        return [_posting(*each) for each in found]
 
     def posting(self, name: str) -> Posting:
         """Return a posting by its id. Raises KeyError."""
@@ -80,11 +81,11 @@ class DepotStore:
 
     def post(
         self, title: str, fields: Sequence[PostedField], rows: Iterable[tuple[Mapping[str, Any], bytes | None]],
-        *, owner: str, crs: str | None = None, geometry_type: str = "", summary: str = "",
+        *, owner: str, crs: str | None = None, geometry_type: str = "", summary: str = "", record: str = "",
     ) -> Posting:  # fmt: skip
         """Post rows with their geometry as well-known binary in a CRS. Nobody sees them before there is an outlet.
         Raises BadRow."""
-        made = Posting("", 0, title, owner, tuple(fields), crs, geometry_type, summary)
+        made = Posting("", 0, title, owner, tuple(fields), crs, geometry_type, summary, record)
         return self.post_batches(made, _batches(made, rows))
 
     def post_batches(self, wanted: Posting, batches: Iterable[RowBatch]) -> Posting:
@@ -95,9 +96,10 @@ class DepotStore:
             name = free_name(id_of(wanted.title), taken)
             made = replace(wanted, id=name, number=last + 1)
             database.execute(
-                "INSERT INTO posting VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                "INSERT INTO posting (id, number, title, owner, crs, geometry_type, summary, fields, record) "
+                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 [made.id, made.number, made.title, made.owner, made.crs, made.geometry_type, made.summary,
-                 json.dumps([asdict(field) for field in made.fields])],
+                 json.dumps([asdict(field) for field in made.fields]), made.record],
             )  # fmt: skip
             create_rows(database, made)
             PostedRows(self.file, made).add_batches(database, batches, made.owner)
@@ -327,10 +329,11 @@ def _still_shown(shown: OutletRows, row: str) -> ShownRow:
 
 
 def _posting(
-    name: str, number: int, title: str, owner: str, fields: str, crs: str | None, geometry_type: str, summary: str
-) -> Posting:
+    name: str, number: int, title: str, owner: str, fields: str, crs: str | None, geometry_type: str, summary: str,
+    record: str,
+) -> Posting:  # fmt: skip
     stated = tuple(PostedField(each["name"], FieldType(each["type"]), each["unit"]) for each in json.loads(fields))
-    return Posting(name, number, title, owner, stated, crs, geometry_type, summary)
+    return Posting(name, number, title, owner, stated, crs, geometry_type, summary, record)
 
 
 @cache

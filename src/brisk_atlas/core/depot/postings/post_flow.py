@@ -25,8 +25,9 @@ TYPES = (
 
 
 def post_flow(
-    store: DepotStore, flow: RowFlow, title: str, *, owner: str, geometry_type: str = "Unknown", summary: str = ""
-) -> Posting:
+    store: DepotStore, flow: RowFlow, title: str, *, owner: str, geometry_type: str = "Unknown", summary: str = "",
+    record: str = "",
+) -> Posting:  # fmt: skip
     """Post the rows of a flow; what is of no type of fields becomes text. Raises BadRow for what can't be held."""
     names = [name.replace('"', "'") for name in unique_names(flow.fields)]
     units = dict(flow.units)
@@ -35,7 +36,7 @@ def post_flow(
         for name, source in zip(names, flow.fields)
     )
     shapes = geometry_type if flow.has_shapes else ""
-    wanted = Posting("", 0, title, owner, fields, flow.crs, shapes, summary)
+    wanted = Posting("", 0, title, owner, fields, flow.crs, shapes, summary, record)
     return store.post_batches(wanted, _batches(flow, fields))
 
 

@@ -32,7 +32,8 @@ class PostedField:
 
 @dataclass(frozen=True)
 class Posting:
-    """A layer of features, or a table where `geometry_type` is "". `number` names its tables in the store."""
+    """A layer of features, or a table where `geometry_type` is "". `number` names its tables in the store; `record` is
+    its metadata record in ISO 19115-3, "" for none."""
 
     id: str
     number: int
@@ -42,6 +43,7 @@ class Posting:
     crs: str | None = None
     geometry_type: str = ""
     summary: str = ""
+    record: str = ""
 
     @property
     def has_shapes(self) -> bool:
