@@ -39,7 +39,7 @@ from .wfs import FeatureAnswers
 from .who_asks import who_asks
 from .wms import MapAnswers
 
-MEMORY_BYTES = 200_000_000  # for what was read of outlets
+MEMORY_BYTES = 120_000_000  # for what was read of outlets
 VIEWS = 32  # of what different circles of readers see, in memory
 
 

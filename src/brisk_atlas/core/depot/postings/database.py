@@ -17,7 +17,6 @@ from .shape_functions import add_shape_functions
 
 FILE = "depot.sqlite"
 BUSY_MS = 10_000
-PAGES_KB = 8_000  # of the file in memory, for each connection
 SCHEMA = (  # what each version has besides the ones before
     """
 CREATE TABLE posting (id TEXT PRIMARY KEY, number INTEGER NOT NULL UNIQUE, title TEXT NOT NULL, owner TEXT NOT NULL,
@@ -86,7 +85,6 @@ class StoreFile:
                 database.execute("PRAGMA foreign_keys = ON")
                 database.execute("PRAGMA trusted_schema = OFF")
                 database.execute("PRAGMA case_sensitive_like = ON")
-                database.execute(f"PRAGMA cache_size = -{PAGES_KB}")
                 add_shape_functions(database)
             except sqlite3.DatabaseError as error:
                 raise CannotRead(

@@ -48,16 +48,39 @@ class FiguresMemory:
 def _counted(shown: OutletRows, number: int) -> OutletFigures:
     if not shown.rows.posting.has_shapes:
         return OutletFigures(number, shown.number_of_rows(), None)
-    found, count = shown.shapes(RowsAsked()), 0
-    low, high = np.full(2, np.inf), np.full(2, -np.inf)
+    outlet = shown.outlet
+    if not outlet.where and outlet.area is None and not outlet.blur:
+        return OutletFigures(number, shown.number_of_rows(), _whole_extent(shown))
+    found, count, box = shown.shapes(RowsAsked()), 0, None
     while rows := found.fetchmany(BATCH):
         count += len(rows)
-        bounds = shapely.bounds(shapely.from_wkb([wkb for (wkb,) in rows]))
-        known = bounds[np.isfinite(bounds).all(axis=1)]
-        if len(known):
-            low, high = np.minimum(low, known[:, :2].min(axis=0)), np.maximum(high, known[:, 2:].max(axis=0))
-    box = (float(low[0]), float(low[1]), float(high[0]), float(high[1])) if np.isfinite(low).all() else None
+        box = _joined(box, _around([wkb for (wkb,) in rows]))
     return OutletFigures(number, count, box)
+
+
+def _whole_extent(shown: OutletRows) -> Box | None:
+    """Return the bounds of all rows: those that reach farthest are found by the index, whose numbers are shorter, and
+    looked at exactly."""
+    places, database = shown.rows.places, shown.rows.store.reading
+    farthest = f"SELECT min(xmin), min(ymin), max(xmax), max(ymax) FROM {places}"
+    xmin, ymin, xmax, ymax = database.execute(farthest).fetchone()
+    if xmin is None:
+        return None
+    near = f"SELECT wkb FROM {shown.rows.table} WHERE id IN (SELECT id FROM {places} WHERE "
+    box = None
+    for condition, at in (("xmin <= ?", xmin), ("ymin <= ?", ymin), ("xmax >= ?", xmax), ("ymax >= ?", ymax)):
+        for (wkb,) in database.execute(f"{near}{condition})", [at]):
+            box = _joined(box, _around([wkb]))
+    return box
+
+
+def _around(shapes: list[bytes | None]) -> Box | None:
+    bounds = shapely.bounds(shapely.from_wkb(shapes))
+    known = bounds[np.isfinite(bounds).all(axis=1)]
+    if not len(known):
+        return None
+    (xmin, ymin), (xmax, ymax) = known[:, :2].min(axis=0).tolist(), known[:, 2:].max(axis=0).tolist()
+    return xmin, ymin, xmax, ymax
 
 
 def _carried_on(shown: OutletRows, known: OutletFigures) -> OutletFigures | None:
@@ -81,10 +104,7 @@ def _carried_on(shown: OutletRows, known: OutletFigures) -> OutletFigures | None
 
 
 def _bounds(row: ShownRow) -> Box | None:
-    if row.wkb is None:
-        return None
-    xmin, ymin, xmax, ymax = shapely.bounds(shapely.from_wkb(row.wkb)).tolist()
-    return (xmin, ymin, xmax, ymax) if xmin == xmin else None
+    return _around([row.wkb])
 
 
 def _touches(row: ShownRow, box: Box) -> bool:

@@ -67,7 +67,7 @@ def dataset_of(shown: OutletRows, figures: OutletFigures, state: str) -> Dataset
 
 def _batches(shown: OutletRows, query: FeatureQuery, *, geometry: bool) -> Iterator[pa.RecordBatch]:
     box = query.extent.bounds if query.extent is not None else None
-    asked = RowsAsked(box, every=query.step)
+    asked = RowsAsked(box, every=query.step, exact=False)
     found = shown.stored_rows(asked, limit=-1 if query.limit is None else query.limit)
     fields = {name: each.type for name, each in shown.fields.items()}
     schema = pa.schema([(name, TYPES[type_]) for name, type_ in fields.items()])

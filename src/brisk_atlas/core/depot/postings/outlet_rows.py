@@ -62,6 +62,7 @@ class RowsAsked:
     where: str = ""
     order: tuple[str, ...] = ()
     every: int = 1  # one in about so many rows, by their names, which are of no order
+    exact: bool = True  # whether rows near a box, which may not meet it, are left out
 
 
 class OutletRows:
@@ -87,10 +88,11 @@ class OutletRows:
         return [self._shown(each) for each in found]
 
     def stored_rows(self, asked: RowsAsked, *, skip: int = 0, limit: int = -1) -> sqlite3.Cursor:
-        """Return rows as the store gives them: the name, the geometry, and the shown fields in their order."""
+        """Return rows as the store gives them: the name, the geometry, and the shown fields in their order. Without an
+        order they come as they were added."""
         query, given = self._query(asked)
         names = ", ".join([NAME, WKB, *map(quoted, self.fields)])
-        order = ", ".join([*(self._ordered(name) for name in asked.order), NAME])
+        order = ", ".join([*(self._ordered(name) for name in asked.order), NAME if asked.order else ID])
         text = f"SELECT {names} FROM ({query}) ORDER BY {order} LIMIT ? OFFSET ?"
         return self.rows.store.reading.execute(text, [*given, limit, skip])
 
@@ -186,11 +188,12 @@ class OutletRows:
             conditions.append("lies_in(wkb, ?, ?, ?, ?)")
             given += outlet.area
         shape = f"on_grid(wkb, {float(outlet.blur)!r})" if outlet.blur else "wkb"
-        if asked.box is not None:
+        if asked.box is not None and asked.exact:
             conditions.append(f"meets({shape}, ?, ?, ?, ?)")
             given += asked.box
         where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
-        query = f"{before}SELECT {', '.join([f'name AS {NAME}', f'{shape} AS {WKB}', *columns])} FROM {table}{where}"
+        named = ", ".join([f"id AS {ID}", f"name AS {NAME}", f"{shape} AS {WKB}", *columns])
+        query = f"{before}SELECT {named} FROM {table}{where}"
         if asked.where:
             types = {name: ARROW_TYPES[field.type] for name, field in self.fields.items()}
             query = f"SELECT * FROM ({query}) WHERE {_stated(asked.where, types)}"
