@@ -107,10 +107,12 @@ def _post(store: DepotStore, asked: argparse.Namespace) -> int:
     ref = FileSources().ref(asked.source)
     part = one_part(read.open(ref), ref)
     flow = flow_of_part(part, source_name(part))
-    if not isinstance(flow, RowFlow):
-        print(f"{asked.source}: a {flow.kind} has no rows to post.", file=sys.stderr)
-        return 1
     title = asked.title or source_name(part)
+    if not isinstance(flow, RowFlow):
+        from brisk_atlas.core.depot.offering import offer_file
+
+        print(offer_file(store, flow, title, "", (), by=LOCAL).id)
+        return 0
     record = record_text(record_of_source(ref, title).record)
     shapes = part.facts.geometry_type or "Unknown"
     posting = post_flow(store, flow, title, owner=LOCAL, geometry_type=shapes, record=record)
@@ -166,7 +168,7 @@ def _invite(store: DepotStore, asked: argparse.Namespace) -> int:
 
 def _list(store: DepotStore, asked: argparse.Namespace) -> int:
     for posting in store.postings:
-        kind = posting.geometry_type or "table"
+        kind = posting.file or posting.geometry_type or "table"
         print(f"{posting.id}: {posting.title}, {kind}, {len(posting.fields)} fields, {posting.crs or 'no CRS'}")
         for outlet in store.outlets:
             if outlet.posting == posting.id:

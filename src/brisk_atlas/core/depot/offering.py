@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from brisk_atlas.core.handover.flows import RowFlow
+from brisk_atlas.core.handover.flows import GridFlow, PointFlow, RowFlow
 from brisk_atlas.core.handover.record_handed import record_of_source
-from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef
+from brisk_atlas.core.handover.step import StepContext
+from brisk_atlas.core.handover.steps.write import WriteStep
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
 from brisk_atlas.core.record.model import Record
 
 from .postings.depot_store import DepotStore
@@ -21,6 +23,7 @@ from .postings.posted_rows import BadRow, PostedRows
 from .postings.posting import Posting, Value
 
 PREVIEW_ROWS = 8
+FILE_FORMATS = {DataKind.RASTER: ("COG", ".tif"), DataKind.POINTCLOUD: ("COPC", ".copc.laz")}
 WANTED = {
     "a title": lambda record: record.title,
     "a summary": lambda record: record.abstract,
@@ -72,6 +75,8 @@ def preview_of(store: DepotStore, posting: Posting, outlet: Outlet) -> OutletPre
         outlet.check(posting)
     except BadOutlet as error:
         raise AtlasError(outlet.title or "the outlet", str(error), "Change it.") from error
+    if posting.file:
+        return OutletPreview((), (), None)
     shown = OutletRows(PostedRows(store.file, posting), outlet)
     count = shown.count()
     order = (next(iter(shown.fields)),) if shown.fields and count is not None and count < MOST_COUNTED else ()
@@ -92,6 +97,30 @@ def offer_rows(
         )  # fmt: skip
     except BadRow as error:
         raise CannotWrite(title, f"it can't be posted: {error}", "Mend the row, or leave it out.") from error
+    try:
+        offer_outlets(store, posting, outlets, by=by)
+    except AtlasError:
+        store.withdraw(posting.id, by=by)
+        raise
+    return posting
+
+
+def offer_file(
+    store: DepotStore, flow: GridFlow | PointFlow, title: str, summary: str, outlets: Sequence[Outlet], *, by: str,
+    check: Callable[[], None] = lambda: None,
+) -> Posting:  # fmt: skip
+    """Post a grid as COG, or a cloud as COPC, with its outlets. Raises AtlasError."""
+    format_, ending = FILE_FORMATS[flow.kind]
+    with TemporaryDirectory(prefix="offer-") as folder:
+        path = Path(folder) / f"posted{ending}"
+        step = WriteStep(path=str(path), format=format_)
+        step.write(flow, StepContext(lambda name: flow, Path(folder), check))
+        record = record_text(record_of_source(flow.source, title).record)
+        wanted = Posting("", 0, title, by, (), flow.crs, "", summary, record)
+        try:
+            posting = store.post_file(wanted, path)
+        except OSError as error:
+            raise CannotWrite(title, f"it can't be stored ({error.strerror})", "Free space, and try again.") from error
     try:
         offer_outlets(store, posting, outlets, by=by)
     except AtlasError:

@@ -4,6 +4,7 @@ speak: for each circle of readers an application over what they see, as it is no
 from __future__ import annotations
 
 import hashlib
+import logging
 import threading
 from collections import OrderedDict
 from dataclasses import dataclass
@@ -17,7 +18,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.kinds import first_style
-from brisk_atlas.core.model import Layer, Style
+from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Layer, Style
 from brisk_atlas.core.record.model import Record
 
 from .answer_memory import AnswerMemory
@@ -28,17 +29,21 @@ from .guarding import LOGIN_WANTED, SAFE, refusal
 from .offers import Depot
 from .ogc_api import ApiAnswers
 from .postings.depot_store import DepotStore
+from .postings.outlet import Outlet
 from .postings.outlet_part import dataset_of
 from .postings.outlet_record import record_of_outlet
-from .postings.outlet_rows import OutletRows
+from .postings.posted_rows import PostedRows
+from .postings.posting import Posting
 from .postings.rights import Identity
 from .records_api import RecordsApiAnswers
 from .tiles import TileAnswers
 from .vector_tiles import VectorTileAnswers
+from .wcs import CoverageAnswers
 from .wfs import FeatureAnswers
 from .who_asks import who_asks
 from .wms import MapAnswers
 
+log = logging.getLogger(__name__)
 MEMORY_BYTES = 120_000_000  # for what was read of outlets
 VIEWS = 32  # of what different circles of readers see, in memory
 
@@ -64,8 +69,8 @@ class OutletServices:
 
     def view(self, who: Identity) -> OutletsView:
         """Return what somebody sees now."""
-        shown = [self.store.through(outlet.id, who) for outlet in self.store.readable(who)]
-        key = tuple((each.outlet.id, state_of(each)) for each in shown)
+        shown = [self.store.seen(outlet.id, who) for outlet in self.store.readable(who)]
+        key = tuple((outlet.id, state_of(self.store, outlet, posting)) for outlet, posting in shown)
         with self._lock:
             if key in self._views:
                 self._views.move_to_end(key)
@@ -77,36 +82,48 @@ class OutletServices:
                 self._views.popitem(last=False)
         return made
 
-    def _made(self, shown: list[OutletRows], state: str) -> OutletsView:
+    def _made(self, shown: list[tuple[Outlet, Posting]], state: str) -> OutletsView:
         layers, ids, records = [], {}, {}
-        for number, each in enumerate(shown):
-            layer = self.layer(each, number)
+        for number, (outlet, posting) in enumerate(shown):
+            layer = self.layer(outlet, posting, number)
             if layer is not None:
                 layers.append(layer)
-                ids[layer.id] = each.outlet.id
-                records[each.outlet.id] = record_of_outlet(each, self.cache.dataset(layer.ref))
+                ids[layer.id] = outlet.id
+                records[outlet.id] = record_of_outlet(outlet, posting, self.cache.dataset(layer.ref))
         depot = Depot(self.title, self.cache, layers, ids=ids, records=records)
         plain = Behaviour()
         answering = (
             RecordsApiAnswers(depot), ApiAnswers(depot, plain), MapAnswers(depot, plain), FeatureAnswers(depot, plain),
-            TileAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot),
+            TileAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot), CoverageAnswers(depot),
         )  # fmt: skip
         routes: list[BaseRoute] = [route for each in answering for route in each.routes()]
         return OutletsView(state, depot, Starlette(routes=routes))
 
-    def layer(self, shown: OutletRows, number: int = 0) -> Layer | None:
-        """Return what an outlet shows as a layer, None for what has no places."""
-        dataset = dataset_of(shown, self.store.figures(shown), state_of(shown))
-        if not shown.rows.posting.has_shapes:
-            return None
-        self.cache.hold(dataset)
-        part = dataset.parts[0]
-        style: Style | None = shown.outlet.style or first_style(part.facts, number)
-        return Layer(shown.outlet.id, shown.outlet.title, part.ref.with_part(part.facts.name), part.facts.kind, style)
+    def dataset(self, outlet: Outlet, posting: Posting) -> Dataset:
+        """Return what an outlet shows. Raises CannotRead for a file that can't be read any more."""
+        if posting.file:
+            return self.cache.dataset(DataRef.file(self.store.file_of(posting)))
+        shown = self.store.rows_shown(outlet, posting)
+        found = dataset_of(shown, self.store.figures(shown), state_of(self.store, outlet, posting))
+        self.cache.hold(found)
+        return found
 
-    def record(self, shown: OutletRows) -> Record:
+    def layer(self, outlet: Outlet, posting: Posting, number: int = 0) -> Layer | None:
+        """Return what an outlet shows as a layer, None for what has no places."""
+        try:
+            dataset = self.dataset(outlet, posting)
+        except CannotRead as error:
+            log.error("%s: %s", outlet.id, error)
+            return None
+        if not dataset.parts or not dataset.parts[0].facts.kind.has_place:
+            return None
+        part = dataset.parts[0]
+        style: Style | None = outlet.style or outlet.grid_style or first_style(part.facts, number)
+        return Layer(outlet.id, outlet.title, dataset.ref.with_part(part.facts.name), part.facts.kind, style)
+
+    def record(self, outlet: Outlet, posting: Posting) -> Record:
         """Return what the record of an outlet says."""
-        return record_of_outlet(shown, dataset_of(shown, self.store.figures(shown), state_of(shown)))
+        return record_of_outlet(outlet, posting, self.dataset(outlet, posting))
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Answer a question, with the headers that keep browsers safe."""
@@ -130,6 +147,7 @@ class OutletServices:
         await self.memory.through(view.state, view.app, inner, receive, safely)
 
 
-def state_of(shown: OutletRows) -> str:
+def state_of(store: DepotStore, outlet: Outlet, posting: Posting) -> str:
     """Return a text that differs once a posting or how an outlet offers it has changed."""
-    return f"{shown.rows.last_edit}.{hashlib.sha256(repr(shown.outlet).encode()).hexdigest()[:16]}"
+    number = PostedRows(store.file, posting).last_edit
+    return f"{number}.{posting.file}.{hashlib.sha256(repr(outlet).encode()).hexdigest()[:16]}"

@@ -12,18 +12,20 @@ from starlette.requests import Request
 from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Response
 from starlette.routing import Route
 
-from brisk_atlas.core.model import AtlasError, Extent
+from brisk_atlas.core.model import AtlasError, Dataset, Extent, size_text
 from brisk_atlas.core.record.model import Record
 
 from .answers import Refused, base_of, document, number_in, numbers_in, picture
+from .coverage_file import is_coverage
 from .downloads import download, forms_of
 from .guarding import guarded
 from .offers import WORLD, Offer
 from .outlet_services import OutletServices
 from .pictures import MAX_SIDE, draw, encoded
 from .postings.depot_store import DepotStore
+from .postings.outlet import Outlet
 from .postings.outlet_rows import OutletRows, RowsAsked
-from .postings.posting import FieldType
+from .postings.posting import FieldType, Posting
 from .postings.rights import Identity
 
 FONTS = Path(__file__).parents[2] / "fonts"
@@ -129,15 +131,30 @@ class OutletPages:
         if request.url.path == "/":
             return RedirectResponse("pages", 303)
         outlets = [
-            {"id": each.id, "title": each.title, "summary": each.summary, "facts": facts_in_words(shown)}
+            {
+                "id": each.id,
+                "title": each.title,
+                "summary": each.summary,
+                "facts": self._facts(*self.store.seen(each.id, who)),
+            }
             for each in self.store.readable(who)
-            for shown in [self.store.through(each.id, who)]
         ]
         return HTMLResponse(document("depot.html", title=self.title, outlets=outlets, who=who.account))
 
+    def _facts(self, outlet: Outlet, posting: Posting) -> list[str]:
+        if not posting.file:
+            return facts_in_words(self.store.rows_shown(outlet, posting))
+        try:
+            return file_in_words(self.services.dataset(outlet, posting))
+        except AtlasError:
+            return ["can't be read now"]
+
     def page(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with the page of an outlet."""
-        shown = self.store.through(request.path_params["id"], who)
+        outlet, posting = self.store.seen(request.path_params["id"], who)
+        if posting.file:
+            return self._file_page(request, who, outlet, posting)
+        shown = self.store.rows_shown(outlet, posting)
         settings = dict(request.query_params)
         wish, fault = RowsWish.of(settings, shown), ""
         rows, count = [], None
@@ -160,8 +177,24 @@ class OutletPages:
             page_rows=PAGE_ROWS, comparisons=COMPARISONS, view=view, moves=moves_of(view) if view is not None else [],
             below=self._below(offer, who) if offer is not None else [], size=MAP_PX,
             forms=[(key, name, ending) for key, (name, ending, _) in forms_of(shown).items()],
-            record=record_in_words(self.services.record(shown)), addresses=addresses_of(shown, base_of(request)),
-            cursor=self.store.changes(shown.outlet.id, who, "").cursor,
+            record=record_in_words(self.services.record(outlet, posting)),
+            addresses=addresses_of(shown, base_of(request)), cursor=self.store.changes(shown.outlet.id, who, "").cursor,
+        )  # fmt: skip
+        return HTMLResponse(text)
+
+    def _file_page(self, request: Request, who: Identity, outlet: Outlet, posting: Posting) -> Response:
+        """Answer with the page of an outlet that has no rows."""
+        offer = self.services.view(who).depot.offers.get(outlet.id)
+        view = self._view(offer, dict(request.query_params)) if offer is not None else None
+        path = self.store.file_of(posting)
+        name = f"{outlet.id}{''.join(path.suffixes)}"
+        text = document(
+            "file.html", title=self.title, outlet=outlet, who=who.account, size=MAP_PX, file=name,
+            facts=file_in_words(self.services.dataset(outlet, posting)), bytes=size_text(path.stat().st_size),
+            view=view, moves=moves_of(view) if view is not None else [],
+            below=self._below(offer, who) if offer is not None else [],
+            record=record_in_words(self.services.record(outlet, posting)),
+            addresses=file_addresses(outlet, base_of(request), has_cells=offer is not None and is_coverage(offer)),
         )  # fmt: skip
         return HTMLResponse(text)
 
@@ -207,7 +240,11 @@ class OutletPages:
 
     def download(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with an outlet as a file."""
-        shown = self.store.through(request.path_params["id"], who)
+        outlet, posting = self.store.seen(request.path_params["id"], who)
+        if posting.file and request.path_params["form"] == "file":
+            path = self.store.file_of(posting)
+            return FileResponse(path, filename=f"{outlet.id}{''.join(path.suffixes)}")
+        shown = self.store.through(outlet.id, who)
         return download(self.store, shown, request.path_params["form"])
 
     def asset(self, request: Request, who: Identity, body: bytes) -> Response:
@@ -224,6 +261,31 @@ def facts_in_words(shown: OutletRows) -> list[str]:
     kind = posting.geometry_type.removesuffix(" Z").lower() if posting.has_shapes else "table"
     number = f"{count:,} rows" if count is not None else "more than 10,000 rows"
     return [kind, number, f"{len(shown.fields)} fields", *([posting.crs] if posting.crs else [])]
+
+
+def file_in_words(dataset: Dataset) -> list[str]:
+    """Return what an outlet without rows is, in a few short texts."""
+    facts = dataset.parts[0].facts if dataset.parts else None
+    grid, cloud = (facts.grid, facts.cloud) if facts is not None else (None, None)
+    found = [str(dataset.kind), dataset.format]
+    if grid is not None:
+        found += [
+            f"{grid.width:,} x {grid.height:,} cells",
+            f"{len(grid.bands)} band{'s' if len(grid.bands) != 1 else ''}",
+        ]
+    if cloud is not None and facts is not None and facts.count is not None:
+        found.append(f"{facts.count:,} points")
+    return [*found, *([facts.crs] if facts is not None and facts.crs else [])]
+
+
+def file_addresses(outlet: Outlet, base: str, *, has_cells: bool) -> list[tuple[str, str, str]]:
+    """Return where services offer an outlet without rows."""
+    found = [
+        ("WMS", "pictures of any extent", f"{base}/services/wms"),
+        ("WMTS", "tiles of pictures", f"{base}/services/wmts"),
+        ("XYZ tiles", "tiles of pictures by their numbers", f"{base}/services/xyz/{outlet.id}/{{z}}/{{x}}/{{y}}.png"),
+    ]
+    return [*found, *([("WCS", "the numbers", f"{base}/services/wcs")] if has_cells else [])]
 
 
 def record_in_words(record: Record) -> list[tuple[str, str]]:

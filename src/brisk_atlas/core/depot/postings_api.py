@@ -27,10 +27,9 @@ from .api_links import GEOJSON, link
 from .guarding import Answer, guarded
 from .offers import DEGREES
 from .ogc_api import CRS84, crs_address
+from .outlet_services import OutletServices
 from .posting_features import JSON_TYPES, feature_of, sent_values, sent_wkb
 from .postings.depot_store import DepotStore, EditConflict
-from .postings.outlet_part import dataset_of
-from .postings.outlet_record import record_of_outlet
 from .postings.outlet_rows import OutletRows, RowsAsked, ShownRow
 from .postings.posted_rows import RowGone
 from .postings.rights import Identity
@@ -59,8 +58,8 @@ SENT = ("application/merge-patch+json", GEOJSON, "application/json")
 class PostingsApi:
     """Answers about the outlets of a store, to each who asks about those that they may read."""
 
-    def __init__(self, store: DepotStore, title: str) -> None:
-        self.store, self.title = store, title
+    def __init__(self, store: DepotStore, services: OutletServices, title: str) -> None:
+        self.store, self.services, self.title = store, services, title
 
     def routes(self) -> list[Route]:
         item = "/collections/{id}/items/{row}"
@@ -111,11 +110,26 @@ class PostingsApi:
 
     def collections(self, request: Request, who: Identity, body: bytes) -> Response:
         base = base_of(request)
-        found = [self._about(self.store.through(each.id, who), who, base) for each in self.store.readable(who)]
+        found = [self._about_any(each.id, who, base) for each in self.store.readable(who)]
         return JSONResponse({"links": [link(f"{base}/collections", "self", "application/json")], "collections": found})
 
     def collection(self, request: Request, who: Identity, body: bytes) -> Response:
-        return JSONResponse(self._about(self._shown(request, who), who, base_of(request)))
+        return JSONResponse(self._about_any(request.path_params["id"], who, base_of(request)))
+
+    def _about_any(self, name: str, who: Identity, base: str) -> dict[str, Any]:
+        outlet, posting = self.store.seen(name, who)
+        if not posting.file:
+            return self._about(self.store.rows_shown(outlet, posting), who, base)
+        here, page = f"{base}/collections/{name}", f"{base}/pages/{name}"
+        links = [
+            link(here, "self", "application/json"),
+            link(page, "alternate", "text/html"),
+            link(f"{page}/download/file", "enclosure", "application/octet-stream"),
+            link(f"{here}/record", "describedby", RECORD_TYPES["iso"]),
+            link(f"{here}/record?f=dcat", "describedby", RECORD_TYPES["dcat"]),
+        ]
+        rights = sorted(self.store.rights(outlet, who))
+        return {"id": name, "title": outlet.title, "description": outlet.summary, "rights": rights, "links": links}
 
     def _about(self, shown: OutletRows, who: Identity, base: str) -> dict[str, Any]:
         outlet, posting = shown.outlet, shown.rows.posting
@@ -155,12 +169,11 @@ class PostingsApi:
 
     def record(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with the record of an outlet: in ISO 19115-3, or as DCAT-AP in Turtle."""
-        shown, form = self._shown(request, who), request.query_params.get("f", "iso")
+        (outlet, posting), form = self.store.seen(request.path_params["id"], who), request.query_params.get("f", "iso")
         if form not in RECORD_TYPES:
             raise Refused("InvalidParameterValue", f"records come as {' or '.join(RECORD_TYPES)}")
-        record = record_of_outlet(shown, dataset_of(shown, self.store.figures(shown), ""))
-        page = f"{base_of(request)}/pages/{shown.outlet.id}"
-        record = replace(record, links=(Link(page, shown.outlet.title, "The page of it", "WWW:LINK"),))
+        page = Link(f"{base_of(request)}/pages/{outlet.id}", outlet.title, "The page of it", "WWW:LINK")
+        record = replace(self.services.record(outlet, posting), links=(page,))
         standard, name = RECORD_FORMS[form]
         document = written(STANDARDS[standard], STANDARDS[standard].adapted(record), Path(name))
         return Response(document.data, media_type=RECORD_TYPES[form])

@@ -64,7 +64,11 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
 def postings_application(store: DepotStore, title: str) -> ASGIApp:
     """Return what answers about the outlets of a store, to each who asks about those that they may read."""
     services = OutletServices(store, title)
-    api, pages, joining = PostingsApi(store, title), OutletPages(store, services, title), JoinPages(store, title)
+    api, pages, joining = (
+        PostingsApi(store, services, title),
+        OutletPages(store, services, title),
+        JoinPages(store, title),
+    )
 
     def root(request: Request, who: Identity, body: bytes) -> Response:
         is_browser = "text/html" in request.headers.get("accept", "") and request.query_params.get("f") != "json"

@@ -228,7 +228,9 @@ class DepotView(QWidget):
             words = f"Not served: nobody sees it. It lies in {self.folder}."
         self.state.setText(words)
         subject = self.session.work.subject
-        self.offer.setEnabled(subject is not None and any(la.kind.has_rows for la in self.session.work.layers))
+        self.offer.setEnabled(
+            subject is not None and any(la.kind.has_rows or la.kind.has_place for la in self.session.work.layers)
+        )
 
     # Offering
 
@@ -250,7 +252,7 @@ class DepotView(QWidget):
 
     def _offer(self, wish: OfferWish) -> None:
         def work(store: DepotStore) -> object:
-            from brisk_atlas.core.depot.offering import offer_outlets, offer_rows
+            from brisk_atlas.core.depot.offering import offer_file, offer_outlets, offer_rows
             from brisk_atlas.core.handover.flows import RowFlow
             from brisk_atlas.core.operations.recipe_sources import WorkspaceSources
 
@@ -258,7 +260,8 @@ class DepotView(QWidget):
                 return offer_outlets(store, wish.posting, wish.outlets, by=BY)
             layer = self.session.workspace.layer(wish.layer_id)
             flow = WorkspaceSources(self.session.workspace).flow(layer.id)
-            assert isinstance(flow, RowFlow)
+            if not isinstance(flow, RowFlow):
+                return offer_file(store, flow, wish.title, wish.summary, wish.outlets, by=BY)
             shapes = self.session.cache.part(layer.ref).facts.geometry_type or "Unknown"
             return offer_rows(store, flow, wish.title, wish.summary, shapes, wish.outlets, by=BY)
 
@@ -299,7 +302,10 @@ class DepotView(QWidget):
             from brisk_atlas.core.depot.offering import preview_of
 
             edits = store.rows(found.posting.id).last_edits(LAST_EDITS)
-            return preview_of(store, found.posting, outlet) if outlet is not None else None, list(map(edit_line, edits))
+            lines = list(map(edit_line, edits))
+            if outlet is None or found.posting.file:
+                return None, lines
+            return preview_of(store, found.posting, outlet), lines
 
         def done(shown: object) -> None:
             preview, edits = cast("tuple[OutletPreview | None, list[str]]", shown)

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
     from brisk_atlas.core.depot.postings.outlet import Outlet
     from brisk_atlas.core.depot.postings.posting import Posting
-    from brisk_atlas.core.model import VectorStyle
+    from brisk_atlas.core.model import GridStyle, VectorStyle
     from brisk_atlas.core.system.jobs import Job
 
 TEAM = "team"
@@ -111,7 +111,7 @@ class OfferForm(QWidget):
         subject = self.session.work.subject
         self.which.clear()
         for layer in self.session.work.layers:
-            if layer.kind.has_rows:
+            if layer.kind.has_rows or layer.kind.has_place:
                 self.which.addItem(layer.name, layer.id)
         self.which.setCurrentIndex(max(0, self.which.findData(subject.id if subject is not None else None)))
         self.which.show()
@@ -144,26 +144,27 @@ class OfferForm(QWidget):
         self._clear()
         self.record.setText(f"Trying {layer.name}…")
 
-        def work(job: Job) -> tuple[OfferTrial, list[str], str]:
+        def work(job: Job) -> tuple[OfferTrial | None, list[str], str]:
             from brisk_atlas.core.depot.offering import OfferTrial, missing_for_public
             from brisk_atlas.core.handover.flows import RowFlow
             from brisk_atlas.core.operations.recipe_sources import WorkspaceSources
 
             flow = WorkspaceSources(self.session.workspace).flow(layer.id, sampled=True)
-            if not isinstance(flow, RowFlow):
-                raise AtlasError(layer.name, "it has no rows to offer", "Choose another layer.")
             facts = self.session.cache.part(layer.ref).facts
-            trial = OfferTrial(flow, layer.name, facts.geometry_type or "Unknown")
+            trial = (
+                OfferTrial(flow, layer.name, facts.geometry_type or "Unknown") if isinstance(flow, RowFlow) else None
+            )
             try:
                 record, missing = missing_for_public(flow.source, layer.name)
             except AtlasError as error:
                 return trial, [f"a record that can be read ({error.reason})"], ""
             return trial, missing, record.abstract
 
-        def done(found: tuple[OfferTrial, list[str], str]) -> None:
+        def done(found: tuple[OfferTrial | None, list[str], str]) -> None:
             trial, missing, summary = found
             if self.layer != layer:
-                trial.close()
+                if trial is not None:
+                    trial.close()
                 return
             self.trial = trial
             self.summary.setText(" ".join(summary.split())[:300])
@@ -174,7 +175,7 @@ class OfferForm(QWidget):
             )  # fmt: skip
             team = next((each for each in self._circles if each != EVERYBODY), TEAM)
             outlets = [self._first_outlet(team, every=True), self._first_outlet(EVERYBODY, every=True)]
-            self._show_columns(_shape_of(trial.posting), outlets)
+            self._show_columns(_shape_of(self._tried), outlets)
 
         self.session.run(f"Trying {layer.name}", work, done, failed=self._failed)
 
@@ -191,13 +192,29 @@ class OfferForm(QWidget):
         from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
         from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, Right
 
-        posting = self.posting or (self.trial.posting if self.trial is not None else None)
-        assert posting is not None
+        posting = self._tried
         fields = tuple(OutletField(each.name, each.name) for each in posting.fields) if every else ()
         open_to_all = circle == EVERYBODY
-        rights = frozenset({Right.READ}) if open_to_all else ALL_RIGHTS
+        rights = frozenset({Right.READ}) if open_to_all or posting.file else ALL_RIGHTS
         title = self.title.text() if open_to_all else f"{self.title.text()} for {circle}"
-        return Outlet("", posting.id, title, fields, ((circle, rights),), style=self._style())
+        return Outlet("", posting.id, title, fields, ((circle, rights),), style=self._style(),
+                      grid_style=self._grid_style())  # fmt: skip
+
+    @property
+    def _tried(self) -> Posting:
+        """The posting that outlets are made of: one that is there, the one on trial, or what a file will be."""
+        from brisk_atlas.core.depot.postings.posting import Posting
+
+        if self.posting is not None:
+            return self.posting
+        return self.trial.posting if self.trial is not None else Posting("", 0, self.title.text(), "", (), file="new")
+
+    def _grid_style(self) -> GridStyle | None:
+        from brisk_atlas.core.model import GridStyle
+
+        layer = self.layer
+        style = layer.style if layer is not None else None
+        return replace(style, others=(), flow=None, mask=None) if isinstance(style, GridStyle) else None
 
     def _style(self) -> VectorStyle | None:
         from brisk_atlas.core.model import VectorStyle
@@ -248,6 +265,9 @@ class OfferForm(QWidget):
 
     def _preview(self, column: OutletColumn, outlet: Outlet) -> None:
         trial, store, posting = self.trial, self.store, self.posting
+        if self._shape.is_file:
+            column.show_whole()
+            return
 
         def work(job: Job) -> OutletPreview:
             from brisk_atlas.core.depot.offering import preview_of
@@ -292,4 +312,4 @@ def _shape_of(posting: Posting) -> PostingShape:
     unit = ""
     if posting.has_shapes:
         unit = "metres" if posting.crs is not None and metres_per_unit(posting.crs) == 1.0 else "units of its CRS"
-    return PostingShape(posting.fields, unit)
+    return PostingShape(posting.fields, unit, bool(posting.file))

@@ -45,10 +45,12 @@ class BadWish(ValueError):
 
 @dataclass(frozen=True)
 class PostingShape:
-    """What outlets can be made of: the fields, and what its places are measured in, "" without places."""
+    """What outlets can be made of: the fields, and what its places are measured in, "" without places. A file is
+    offered as it is."""
 
     fields: tuple[PostedField, ...]
     unit: str
+    is_file: bool = False
 
 
 class OutletColumn(QFrame):
@@ -110,6 +112,10 @@ class OutletColumn(QFrame):
         form.addRow("Places", self.blur)
         form.addRow("Until", self.until)
         form.setRowVisible(self.blur, bool(shape.unit))
+        for each in (self.fields, self.where):
+            form.setRowVisible(each, not shape.is_file)
+        for box in (*self.rights.values(), self.own_rows):
+            box.setVisible(not shape.is_file)
         self.seen = PlainLabel("")
         self.seen.setObjectName("heading")
         self.seen.setWordWrap(True)
@@ -212,6 +218,12 @@ class OutletColumn(QFrame):
         who = "Everybody" if self.circle.currentText() == EVERYBODY else f"The circle {self.circle.currentText()}"
         self.seen.setText(f"{who} sees {count}{' of the first rows that were tried' if sampled else ''}")
         fill_preview(self.preview, found)
+
+    def show_whole(self) -> None:
+        """Say that all of a file is seen."""
+        who = "Everybody" if self.circle.currentText() == EVERYBODY else f"The circle {self.circle.currentText()}"
+        self.seen.setText(f"{who} sees all of it, as a map and as a file")
+        self.preview.hide()
 
     def show_fault(self, words: str) -> None:
         """Say why it can't be offered so."""

@@ -138,6 +138,7 @@ class MovingMap {
   }
 
   async pick(event) {
+    if (!this.frame.dataset.cursor) return;  // it has no rows to be asked for
     const box = this.frame.getBoundingClientRect(), px = event.clientX - box.left, py = event.clientY - box.top;
     const corners = [this.place(px - REACH_PX, py + REACH_PX), this.place(px + REACH_PX, py - REACH_PX)].flatMap(inDegrees);
     this.at = this.place(px, py);
@@ -214,4 +215,7 @@ for (const button of document.querySelectorAll(".copy")) {
   });
 }
 const frame = document.getElementById("map");
-if (frame) follow(new MovingMap(frame), frame.dataset.outlet, frame.dataset.cursor);
+if (frame) {
+  const map = new MovingMap(frame);
+  if (frame.dataset.cursor) follow(map, frame.dataset.outlet, frame.dataset.cursor);
+}

@@ -15,7 +15,7 @@ from brisk_atlas.core.model import CannotRead
 
 from .shape_functions import add_shape_functions
 
-FILE = "depot.sqlite"
+FILE, FILES = "depot.sqlite", "files"  # the rows of postings, and those that are files
 BUSY_MS = 10_000
 SCHEMA = (  # what each version has besides the ones before
     """
@@ -47,6 +47,7 @@ CREATE TABLE sent (account TEXT NOT NULL, mark TEXT NOT NULL,
 CREATE INDEX sent_in_time ON sent (at);
 """,
     "ALTER TABLE posting ADD COLUMN record TEXT NOT NULL DEFAULT ''",
+    "ALTER TABLE posting ADD COLUMN file TEXT NOT NULL DEFAULT ''",
 )
 VERSION = len(SCHEMA)
 
@@ -57,7 +58,7 @@ class StoreFile:
 
     def __init__(self, folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-        self.path = folder / FILE
+        self.path, self.files = folder / FILE, folder / FILES
         self._own = threading.local()
         self._all: list[sqlite3.Connection] = []
         self._lock = threading.Lock()

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import re
+import secrets
+import shutil
 import sqlite3
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, replace
@@ -16,6 +18,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from brisk_atlas.core.model.words import free_name
+from brisk_atlas.core.system.atomic_write import written_beside
 
 from .database import StoreFile
 from .outlet import Outlet
@@ -24,6 +27,7 @@ from .outlet_figures import FiguresMemory, OutletFigures
 from .outlet_rows import OutletRows, RowsAsked, ShownRow
 from .people import People
 from .posted_rows import (
+    ROW_BYTES,
     BadRow,
     PostedRow,
     PostedRows,
@@ -71,7 +75,7 @@ class DepotStore:
     @property
     def postings(self) -> list[Posting]:
         """All postings, by title."""
-        names = "id, number, title, owner, fields, crs, geometry_type, summary, record"
+        names = "id, number, title, owner, fields, crs, geometry_type, summary, record, file"
         found = self.file.reading.execute(f"SELECT {names} FROM posting ORDER BY title, id")
         return [_posting(*each) for each in found]
 
@@ -91,19 +95,55 @@ class DepotStore:
     def post_batches(self, wanted: Posting, batches: Iterable[RowBatch]) -> Posting:
         """Post rows; `wanted` is the posting without its id and number, which are found. Raises BadRow."""
         with self.file.changing() as database:
-            taken = {name for (name,) in database.execute("SELECT id FROM posting UNION SELECT id FROM outlet")}
-            (last,) = database.execute("SELECT coalesce(max(number), 0) FROM posting").fetchone()
-            name = free_name(id_of(wanted.title), taken)
-            made = replace(wanted, id=name, number=last + 1)
-            database.execute(
-                "INSERT INTO posting (id, number, title, owner, crs, geometry_type, summary, fields, record) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                [made.id, made.number, made.title, made.owner, made.crs, made.geometry_type, made.summary,
-                 json.dumps([asdict(field) for field in made.fields]), made.record],
-            )  # fmt: skip
+            made = self._note_posting(database, wanted)
             create_rows(database, made)
             PostedRows(self.file, made).add_batches(database, batches, made.owner)
-            self.people.note_in(database, made.owner, "post", name)
+        return made
+
+    def post_file(self, wanted: Posting, path: Path) -> Posting:
+        """Post a file, which is copied into the store; `wanted` is the posting without its id, number and file. Raises
+        OSError."""
+        with self.file.changing() as database:
+            return self._note_posting(database, replace(wanted, file=self._stored_file(path)))
+
+    def replace_file(self, posting: str, path: Path, *, by: str) -> Posting:
+        """Have a posting be another file from now on; the one before stays in the store. Raises KeyError, OSError."""
+        before = self.posting(posting)
+        if not before.file:
+            raise NotAllowed("it has rows, and is no file")
+        with self.file.changing() as database:
+            made = replace(before, file=self._stored_file(path))
+            database.execute("UPDATE posting SET file = ? WHERE id = ?", [made.file, posting])
+            PostedRows(self.file, before).note_file(database, before.file, made.file, by)
+            self.people.note_in(database, by, "replace", posting)
+        return made
+
+    def _stored_file(self, path: Path) -> str:
+        """Copy a file into the store, whole or not at all; returns its name there."""
+        ending = ".copc.laz" if path.name.lower().endswith(".copc.laz") else path.suffix.lower()
+        name = f"{secrets.token_hex(ROW_BYTES)}{ending}"
+        self.file.files.mkdir(mode=0o700, exist_ok=True)
+        with written_beside(self.file.files / name) as there:
+            shutil.copyfile(path, there)
+            there.chmod(0o600)
+        return name
+
+    def file_of(self, posting: Posting) -> Path:
+        """Return where the file of a posting lies."""
+        return self.file.files / Path(posting.file).name
+
+    def _note_posting(self, database: sqlite3.Connection, wanted: Posting) -> Posting:
+        """Note a new posting under an id and a number of its own."""
+        taken = {name for (name,) in database.execute("SELECT id FROM posting UNION SELECT id FROM outlet")}
+        (last,) = database.execute("SELECT coalesce(max(number), 0) FROM posting").fetchone()
+        made = replace(wanted, id=free_name(id_of(wanted.title), taken), number=last + 1)
+        database.execute(
+            "INSERT INTO posting (id, number, title, owner, crs, geometry_type, summary, fields, record, file) "
+            "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+            [made.id, made.number, made.title, made.owner, made.crs, made.geometry_type, made.summary,
+             json.dumps([asdict(field) for field in made.fields]), made.record, made.file],
+        )  # fmt: skip
+        self.people.note_in(database, made.owner, "post", made.id)
         return made
 
     def last_edit(self, posting: str) -> tuple[str, str] | None:
@@ -116,9 +156,20 @@ class DepotStore:
         """Remove a posting with its outlets, rows and history. Raises KeyError."""
         posting = self.posting(name)
         with self.file.changing() as database:
-            drop_rows(database, posting)
+            if posting.file:
+                self._drop_files(posting)
+            else:
+                drop_rows(database, posting)
             database.execute("DELETE FROM posting WHERE id = ?", [name])
             self.people.note_in(database, by, "withdraw", name)
+
+    def _drop_files(self, posting: Posting) -> None:
+        """Remove the files that a posting is and was."""
+        names = {posting.file}
+        for edit in PostedRows(self.file, posting).edits():
+            names |= {str(row.values["file"]) for row in (edit.before, edit.after) if row is not None}
+        for name in names:
+            (self.file.files / Path(name).name).unlink(missing_ok=True)
 
     def rows(self, posting: str) -> PostedRows:
         """Return all rows of a posting, for its owners. Raises KeyError."""
@@ -144,7 +195,8 @@ class DepotStore:
         BadExpression for one that its posting does not allow."""
         posting = self.posting(outlet.posting)
         outlet.check(posting)
-        OutletRows(PostedRows(self.file, posting), outlet).count()  # its condition can be asked
+        if not posting.file:
+            OutletRows(PostedRows(self.file, posting), outlet).count()  # its condition can be asked
         with self.file.changing() as database:
             if not outlet.id:
                 taken = {name for (name,) in database.execute("SELECT id FROM outlet")}
@@ -172,13 +224,23 @@ class DepotStore:
         """Return what somebody may do with an outlet now."""
         return outlet.rights_of(who, datetime.now(UTC))
 
-    def through(self, name: str, who: Identity) -> OutletRows:
-        """Return the rows of an outlet for somebody who may read it. Raises KeyError for one that there is not, or not
-        for them, which is the same."""
+    def seen(self, name: str, who: Identity) -> tuple[Outlet, Posting]:
+        """Return an outlet and its posting for somebody who may read it. Raises KeyError for one that there is not, or
+        not for them, which is the same."""
         outlet = self.outlet(name)
         if Right.READ not in self.rights(outlet, who):
             _missing(name)
-        return OutletRows(PostedRows(self.file, self.posting(outlet.posting)), outlet)
+        return outlet, self.posting(outlet.posting)
+
+    def through(self, name: str, who: Identity) -> OutletRows:
+        """Return the rows of an outlet for somebody who may read it. Raises KeyError for one that there is not, not for
+        them, or without rows."""
+        outlet, posting = self.seen(name, who)
+        return self.rows_shown(outlet, posting) if not posting.file else _missing(name)
+
+    def rows_shown(self, outlet: Outlet, posting: Posting) -> OutletRows:
+        """Return the rows of an outlet, whoever may read it."""
+        return OutletRows(PostedRows(self.file, posting), outlet)
 
     def add_row(self, name: str, who: Identity, values: dict[str, Any], wkb: bytes | None, mark: str = "") -> ShownRow:
         """Add a row. What comes with a `mark` that the same account sent before is not added again. Raises KeyError,
@@ -330,10 +392,10 @@ def _still_shown(shown: OutletRows, row: str) -> ShownRow:
 
 def _posting(
     name: str, number: int, title: str, owner: str, fields: str, crs: str | None, geometry_type: str, summary: str,
-    record: str,
+    record: str, file: str,
 ) -> Posting:  # fmt: skip
     stated = tuple(PostedField(each["name"], FieldType(each["type"]), each["unit"]) for each in json.loads(fields))
-    return Posting(name, number, title, owner, stated, crs, geometry_type, summary, record)
+    return Posting(name, number, title, owner, stated, crs, geometry_type, summary, record, file)
 
 
 @cache

@@ -6,7 +6,7 @@ import re
 from dataclasses import dataclass
 from datetime import datetime
 
-from brisk_atlas.core.model import VectorStyle
+from brisk_atlas.core.model import GridStyle, VectorStyle
 
 from .posting import Posting
 from .rights import ALL_RIGHTS, EVERYBODY, Identity, Right
@@ -37,6 +37,7 @@ class Outlet:
     rights : what each circle may do
     own_rows : what is changed and deleted must have been added by the same account
     style : how it is drawn; it names fields as the outlet does, None for a plain look
+    grid_style : how a grid is drawn
     """
 
     id: str
@@ -51,6 +52,7 @@ class Outlet:
     own_rows: bool = False
     until: datetime | None = None
     style: VectorStyle | None = None
+    grid_style: GridStyle | None = None
 
     def rights_of(self, who: Identity, now: datetime) -> frozenset[Right]:
         """Return what somebody may do with it now. Whoever may change something may read it."""
@@ -68,6 +70,11 @@ class Outlet:
         """Raise BadOutlet where it does not fit its posting."""
         if self.id and not ID.fullmatch(self.id):
             raise BadOutlet("an id has small letters, digits and _ alone")
+        if posting.file:
+            if self.fields or self.where or self.area is not None or self.blur:
+                raise BadOutlet(f"{posting.title} is a file, which is offered as it is")
+            if any(rights - {Right.READ} for _, rights in self.rights):
+                raise BadOutlet(f"{posting.title} is a file, which can only be read")
         known = {field.name for field in posting.fields}
         for each in self.fields:
             if each.source not in known:

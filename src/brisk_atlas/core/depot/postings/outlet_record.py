@@ -11,7 +11,8 @@ from brisk_atlas.core.record.document import document_in, written
 from brisk_atlas.core.record.model import Contact, Record
 from brisk_atlas.core.record.standards import STANDARDS
 
-from .outlet_rows import OutletRows
+from .outlet import Outlet
+from .posting import Posting
 from .rights import EVERYBODY
 
 STORED, NAME = "ISO 19115-3", Path("record.xml")
@@ -33,10 +34,9 @@ def stored_record(text: str) -> Record:
         return Record()
 
 
-def record_of_outlet(shown: OutletRows, dataset: Dataset) -> Record:
+def record_of_outlet(outlet: Outlet, posting: Posting, dataset: Dataset) -> Record:
     """Return what the record of an outlet says. Extent, counts and fields are always those that are shown; for
     everybody, and where something is left out, how the data was made and who the persons are is left out too."""
-    outlet, posting = shown.outlet, shown.rows.posting
     base, derived = stored_record(posting.record), derived_record(dataset)
     there = {each.source.casefold(): each.name for each in outlet.fields}
     entities = tuple(
@@ -49,7 +49,7 @@ def record_of_outlet(shown: OutletRows, dataset: Dataset) -> Record:
         entities=tuple(each for each in entities if each.fields), identifier=outlet.id, identifiers=(), links=(),
         formats=(), objects=(), boxes=(), systems=(), size_mb=None,
     )  # fmt: skip
-    if not _sees_all(shown):
+    if not _sees_all(outlet, posting):
         base = replace(
             base, lineage="", steps=(), sources=(), quality=(), entities=(), overviews=(), bands=(), supplement="",
             environment="", contacts=_outside(base.contacts), record_contacts=_outside(base.record_contacts),
@@ -58,8 +58,7 @@ def record_of_outlet(shown: OutletRows, dataset: Dataset) -> Record:
     return filled(base, derived)
 
 
-def _sees_all(shown: OutletRows) -> bool:
-    outlet, posting = shown.outlet, shown.rows.posting
+def _sees_all(outlet: Outlet, posting: Posting) -> bool:
     for_all = any(circle == EVERYBODY for circle, _ in outlet.rights)
     exact = {each.source for each in outlet.fields if each.decimals is None}
     whole = not outlet.where and outlet.area is None and not outlet.blur

@@ -306,6 +306,11 @@ class PostedRows:
 
     # History
 
+    def note_file(self, database: sqlite3.Connection, before: str, after: str, account: str) -> None:
+        """Note that a posting without rows is another file from now on."""
+        was, now = (PostedRow("file", {"file": name}, None, account) for name in (before, after))
+        self._note(database, Deed.CHANGE, account, was, now)
+
     def _note(
         self, database: sqlite3.Connection, deed: Deed, account: str, before: PostedRow | None,
         after: PostedRow | None, undoes: int | None = None,

@@ -33,7 +33,8 @@ class PostedField:
 @dataclass(frozen=True)
 class Posting:
     """A layer of features, or a table where `geometry_type` is "". `number` names its tables in the store; `record` is
-    its metadata record in ISO 19115-3, "" for none."""
+    its metadata record in ISO 19115-3, "" for none. A grid, a cloud or another thing that has no rows is a `file` of
+    the store, by its name there."""
 
     id: str
     number: int
@@ -44,6 +45,7 @@ class Posting:
     geometry_type: str = ""
     summary: str = ""
     record: str = ""
+    file: str = ""
 
     @property
     def has_shapes(self) -> bool:

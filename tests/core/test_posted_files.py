@@ -1,0 +1,122 @@
+"""Grids and clouds as postings: seen as maps and tiles, taken as files, replaced with what was there before known."""
+
+from __future__ import annotations
+
+import io
+import shutil
+
+import laspy
+import numpy as np
+import pytest
+import rasterio
+from argon2 import PasswordHasher
+from PIL import Image
+from starlette.testclient import TestClient
+
+from brisk_atlas import cli, demo
+from brisk_atlas.core.depot.postings.depot_store import DepotStore, NotAllowed
+from brisk_atlas.core.depot.postings.outlet import BadOutlet, Outlet, OutletField
+from brisk_atlas.core.depot.postings.people import People
+from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Right
+from brisk_atlas.core.depot.serving import postings_application
+from brisk_atlas.core.model import GridStyle
+
+READ = frozenset({Right.READ})
+OLD, NEW, CLOUD = (demo.DATA / name for name in ("elevation_2029.tif", "elevation_2031.tif", "harrow_bay_2031.laz"))
+TILE = "/services/xyz/heights/11/905/1259.png"
+
+
+@pytest.fixture
+def store(tmp_path):
+    folder = tmp_path / "depot"
+    for place, title in ((OLD, "Heights"), (CLOUD, "Harrow Bay")):
+        assert cli.main(["depot", "post", str(place), "--store", str(folder), "--title", title]) == 0
+    made = DepotStore(folder, lambda file: People(file, PasswordHasher(1, 8, 1)))
+    heights, cloud = made.posting("heights"), made.posting("harrow_bay")
+    made.offer(
+        Outlet("heights", heights.id, "Heights", (), ((EVERYBODY, READ),), grid_style=GridStyle(ramp="ink")), by="local"
+    )
+    made.offer(Outlet("cloud", cloud.id, "Harrow Bay", (), (("team", READ),)), by="local")
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def client(store):
+    return TestClient(postings_application(store, "Tolvane Depot"))
+
+
+def test_a_grid_is_stored_as_a_file_of_parts_and_comes_back_with_the_same_numbers(store, client, tmp_path):
+    answer = client.get("/pages/heights/download/file")
+    assert answer.headers["content-disposition"] == 'attachment; filename="heights.tif"'
+    (tmp_path / "heights.tif").write_bytes(answer.content)
+    with rasterio.open(tmp_path / "heights.tif") as found, rasterio.open(OLD) as source:
+        assert found.tags(ns="IMAGE_STRUCTURE")["LAYOUT"] == "COG" and found.crs == source.crs
+        assert np.array_equal(found.read(1, masked=True), source.read(1, masked=True))
+    picture = np.asarray(Image.open(io.BytesIO(client.get(TILE).content)))
+    grey = picture[picture[..., 3] == 255][:, :3].astype(int)
+    assert len(grey) > 1000 and np.ptp(grey, axis=1).max() < 40  # in the ramp that it is offered with
+    about = client.get("/services/wcs?service=WCS&version=2.0.1&request=DescribeCoverage&coverageid=heights")
+    assert about.status_code == 200 and "heights" in about.text
+    page = client.get("/pages/heights").text
+    assert "1,024 x 900 cells" in page and "heights.tif" in page and "Rows" not in page
+    listed = client.get("/collections").json()["collections"]
+    assert [each["id"] for each in listed] == ["heights"] and listed[0]["rights"] == ["read"]
+    for place in ("/collections/heights/items", "/collections/heights/changes", "/pages/heights/download/gpkg"):
+        assert client.get(place).status_code == 404
+    assert client.get("/collections/heights/record").status_code == 200
+
+
+def test_a_cloud_is_for_those_whom_it_is_offered_to(store, client, tmp_path):
+    assert client.get("/pages/cloud").status_code == client.get("/pages/cloud/download/file").status_code == 404
+    assert "cloud" not in client.get("/services/collections").text
+    store.people.join(store.people.invite(["team"], by="local"), "ada", "long enough 1")
+    answer = client.get("/pages/cloud/download/file", auth=("ada", "long enough 1"))
+    (tmp_path / "cloud.copc.laz").write_bytes(answer.content)
+    with laspy.CopcReader.open(tmp_path / "cloud.copc.laz") as found, laspy.open(CLOUD) as source:
+        assert found.header.point_count == source.header.point_count
+    tile = client.get("/services/xyz/cloud/14/7243/10080.png", auth=("ada", "long enough 1"))
+    assert tile.status_code == 200
+
+
+def test_a_file_is_replaced_and_what_it_was_is_known_until_it_is_withdrawn(store, client, tmp_path):
+    first, tile = client.get("/pages/heights/download/file").content, client.get(TILE)
+    store.replace_file("heights", NEW, by="olga")
+    assert client.get("/pages/heights/download/file").content == NEW.read_bytes() != first
+    assert client.get(TILE).headers["etag"] != tile.headers["etag"]
+    (edit,) = store.rows("heights").edits()
+    assert edit.account == "olga" and (store.file.files / edit.before.values["file"]).read_bytes() == first
+    assert all(not each.stat().st_mode & 0o077 for each in store.file.files.iterdir())
+    store.withdraw("heights", by="olga")
+    assert client.get("/pages/heights").status_code == 404 and len(list(store.file.files.iterdir())) == 1
+
+
+@pytest.mark.parametrize(
+    "changed",
+    [{"rights": (("team", ALL_RIGHTS),)}, {"where": "1 = 1"}, {"blur": 5.0}, {"area": (0.0, 0.0, 1.0, 1.0)}, {"fields": (OutletField("a", "a"),)}],
+)  # fmt: skip
+def test_what_a_file_can_t_be_offered_as_is_refused(store, changed):
+    with pytest.raises(BadOutlet):
+        store.offer(
+            Outlet(
+                **{
+                    "id": "",
+                    "posting": "heights",
+                    "title": "x",
+                    "fields": (),
+                    "rights": ((EVERYBODY, READ),),
+                    **changed,
+                }
+            ),
+            by="local",
+        )
+    with pytest.raises(NotAllowed):
+        store.replace_file(store.post("T", (), [], owner="olga").id, OLD, by="olga")
+
+
+def test_a_file_that_is_gone_or_damaged_leaves_the_others_as_they_are(store, client):
+    shutil.copyfile(demo.DATA / "vents.kml", store.file_of(store.posting("heights")))
+    assert client.get("/services/").status_code == 200
+    wrong = client.get("/pages/heights")
+    assert wrong.status_code == 400 and "its name says GeoTIFF" in wrong.text
+    assert "be read now" in client.get("/pages").text
