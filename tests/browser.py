@@ -31,6 +31,7 @@ def browser(*, scripts: bool = True, width: int = 1280, height: int = 900):
         "--no-sandbox",
         "--disable-gpu",
         "--disable-dev-shm-usage",
+        "--hide-scrollbars",
         f"--window-size={width},{height}",
     ):
         options.add_argument(each)

@@ -6,38 +6,54 @@ import os
 import shutil
 import sys
 import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
+from time import monotonic
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 os.environ["BRISK_ATLAS_HOME"] = tempfile.mkdtemp()
 
-import numpy as np
 import pyogrio
 from psycopg import Connection as Connecting
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from brisk_atlas import demo
+from brisk_atlas.core.connect.copy import make_copy
 from brisk_atlas.core.connect.table_names import table_ref
+from brisk_atlas.core.depot.postings.depot_store import DepotStore
+from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
+from brisk_atlas.core.depot.postings.outlet_record import record_text
+from brisk_atlas.core.depot.postings.outlet_rows import RowsAsked
+from brisk_atlas.core.depot.postings.post_flow import post_flow
+from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Identity, Right
+from brisk_atlas.core.depot.serving import running_postings
 from brisk_atlas.core.find import Shelves, shelves
 from brisk_atlas.core.find.connections import Connection
+from brisk_atlas.core.handover.record_handed import record_of_source
+from brisk_atlas.core.handover.sources import flow_of_part
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.inspect.guess_boreholes import boreholes_guess, interval_tables
-from brisk_atlas.core.model import Columns, DataRef, Label, OpenOptions, StyleRule
+from brisk_atlas.core.model import Columns, DataRef, Edit, OpenOptions, VectorStyle
+from brisk_atlas.core.model.passwords import remember
+from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
 from brisk_atlas.core.relief.light import Light, Lighting
-from brisk_atlas.core.workspace.sketching import change_mark
+from brisk_atlas.core.workspace import Picks
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.panes.log_canvas import LogSpot
+from browser import browser
 from database_server import running
 from stand_in import demo_server
 
 HERE = Path(__file__).parents[1] / "docs" / "screenshots"
 DELIVERY = Path("/home/ana/delivery_2031")
 UTM = "EPSG:32727"
+PASSWORD = "long enough 1"
 
 
 class Studio:
@@ -238,77 +254,6 @@ def relief(s: Studio) -> None:
     pane.lights.use(Lighting((Light(280.0, 24.0, 0.85, True), Light(60.0, 60.0, 0.2)), 0.34))
 
 
-def relief_cloud(s: Studio) -> None:
-    """A point cloud by itself, in the colours of its classes, some of its points picked with a lasso."""
-    s.window.session.open_files([demo.DATA / "harrow_bay_2031.laz"])
-    s.settle()
-    layer = s.window.session.work.layers[0]
-    s.window.session.work.change("class", layer.id, style=replace(layer.style, colour_by="classification", size=2.0))
-    s.do("relief")
-    s.settle()
-    desk = s.window.desk
-    desk.panes.setSizes([300, 405])
-    s.settle()
-    canvas = desk.relief.canvas
-    canvas.exaggerate(3.0)
-    canvas.turn(replace(canvas.eye, azimuth=20.0, tilt=28.0))
-    canvas.show_whole()
-    s.settle()
-    desk.relief.do("lasso")
-    wide, high = canvas.width(), canvas.height()
-    shape = [(0.3, 0.49), (0.36, 0.46), (0.44, 0.47), (0.46, 0.5), (0.42, 0.54), (0.34, 0.54), (0.3, 0.49)]
-    canvas.area_drawn.emit(np.array(shape) * (wide, high))
-    s.settle()
-    canvas.take_tool(None)
-
-
-def style(s: Studio) -> None:
-    """Rules with a callout, and points as clusters."""
-    s.demo()
-    s.window.session.open_files([demo.DATA / "ash_samples.geojson"])
-    s.settle()
-    work = s.window.session.work
-    samples = next(layer for layer in work.layers if layer.name == "ash_samples")
-    work.change("clusters", samples.id, style=replace(samples.style, cluster=46.0))
-    s.choose("lava_flows")
-    plain = replace(work.subject.style, colour_by=None)
-    new = replace(plain, fill="#C2452D", line="#C2452D", width=2.0, hatch="rising",
-                  label=Label("flow_id || chr(10) || round(volume_m3 / 1e6, 1) || ' million m³'", callout=26.0))  # fmt: skip
-    rules = (
-        StyleRule("older", style=replace(plain, fill="#D6A32B"), otherwise=True),
-        StyleRule("since 2030", "year >= 2030", new),
-    )
-    work.change("rules", work.subject.id, style=replace(plain, rules=rules))
-    s.do("style")
-
-
-def sketch(s: Studio) -> None:
-    """Marks of every kind, one of them being moved."""
-    s.demo()
-    draw, work = s.window.desk.sketching.draw, s.window.session.work
-    draw(
-        "area",
-        np.array([[509_300, 5_771_300], [510_500, 5_771_700], [510_900, 5_770_600], [509_700, 5_770_200]], float),
-    )
-    draw(
-        "line",
-        np.array([[507_300, 5_769_500], [508_300, 5_769_300], [509_300, 5_768_900], [510_100, 5_768_100]], float),
-    )
-    draw("point", np.array([[511_700, 5_772_500]], float), "vent, steaming")
-    draw("text", np.array([[507_800, 5_773_000]], float), "no survey here")
-    s.do("sketch")
-    drawer = s.window.desk.sketch
-    for row, text, note in (
-        (1, "walked at low tide", ""),
-        (0, "fresh ash", "Wet on 24 June; the second team measured 4 cm."),
-    ):
-        drawer.list.setCurrentRow(row)
-        change_mark(work, drawer.layer.id, row, "text", replace(drawer.shown_sketch.marks[row], text=text, note=note))
-        s.settle()
-    drawer.show_mark(0)
-    s.do("sketch_move")
-
-
 def strip_lines(s: Studio) -> None:
     """Surveys listed beside the profile of one, which the map highlights, with the cursor on both."""
     s.demo()
@@ -420,14 +365,122 @@ def handover_many(s: Studio) -> None:
     page.batch.out.setText("/home/ana/handed_over")
 
 
+def depot_offer(s: Studio) -> None:
+    """A layer offered to colleagues and, without two fields, to everybody."""
+    s.demo()
+    s.choose("buildings")
+    s.window.show_page("handover")
+    page = s.window.handover
+    page.show_half("depot")
+    assert page.depot is not None
+    page.depot.begin_offer()
+    until(lambda: len(page.depot.form.columns) == 2)
+    team, public = page.depot.form.columns
+    for row in range(public.fields.rowCount()):
+        if public.fields.item(row, 0).text() in ("people", "damage"):
+            public.fields.item(row, 0).setCheckState(Qt.CheckState.Unchecked)
+    public.where.setText("floors > 1")
+    public.where.textEdited.emit("floors > 1")
+    until(lambda: public.preview.columnCount() == 4 and "140" not in public.seen.text() and team.preview.rowCount() > 0)
+
+
+def until(holds: Callable[[], bool]) -> None:
+    """Let the window go on until something holds."""
+    end = monotonic() + 60
+    while not holds():
+        QApplication.processEvents()
+        assert monotonic() < end
+
+
+@contextmanager
+def offered() -> Iterator[tuple[DepotStore, str]]:
+    """Give the store and the address of a Depot with layers of the survey, for a team and for everybody."""
+    with tempfile.TemporaryDirectory() as folder:
+        store = DepotStore(Path(folder) / "depot")
+        for name in ("ada", "ben"):
+            store.people.join(store.people.invite(["team"], by=""), name, PASSWORD)
+        summary = "Each building of the four villages as surveyed after the eruption, with its use and its floors."
+        for name in ("coastline", "lava_flows", "closed_zones", "buildings"):
+            ref = DataRef.file(demo.DATA / "tolvane_survey.gpkg").with_part(name)
+            part = open_dataset(ref).part_of(ref)
+            title = name.replace("_", " ").capitalize()
+            record = record_text(record_of_source(ref, title).record)
+            made = post_flow(store, flow_of_part(part, name), title, owner="ada",
+                             geometry_type=part.facts.geometry_type or "Unknown", record=record)  # fmt: skip
+            shown = tuple(OutletField(each.name, each.name) for each in made.fields)
+            store.offer(Outlet(f"{name}_team", made.id, title, shown, (("team", ALL_RIGHTS),)), by="ada")
+            fewer = tuple(each for each in shown if each.name not in ("people", "damage"))
+            look = VectorStyle(fill="#C2452D", line="#7A1F12") if name == "buildings" else None
+            store.offer(Outlet(name, made.id, title, fewer, ((EVERYBODY, frozenset({Right.READ})),), style=look,
+                               summary=summary if name == "buildings" else ""), by="ada")  # fmt: skip
+        with running_postings(store, "Tolvane Survey Office") as address:
+            yield store, address
+        store.close()
+
+
+def depot_conflict(s: Studio) -> None:
+    """Features of an outlet edited on the map, one of which somebody else changed too."""
+    with offered() as (store, address):
+        mine, ben = address.replace("://", "://ada@"), Identity("ben", frozenset({"team"}))
+        remember(mine, PASSWORD)
+        work = s.window.session.work
+        for count, ref in enumerate(
+            [*(DataRef.service("ogcapi", mine, f"{name}_team") for name in ("coastline", "lava_flows")),
+             make_copy(DataRef.service("ogcapi", mine, "buildings_team"))], 1
+        ):  # fmt: skip
+            s.window.session.open_refs([ref])
+            until(lambda count=count: len(work.layers) == count)
+        s.window.show_page("desk")
+        s.settle()
+        desk = s.window.desk
+        work.choose(next(layer.id for layer in work.layers if layer.ref.is_copy))
+        desk.toggle_drawer(desk.edit)
+        until(lambda: desk.edit.shown is not None)
+        layer = desk.editing.layer
+        names = s.window.session.cache.table(layer.ref).column("building").to_pylist()
+        for building, field, value in (("B012", "floors", 3), ("B017", "use", "store"), ("B021", "damage", "roof")):
+            count = len(desk.edit.shown.unsent)
+            desk.editing.change_values([Edit(field, (names.index(building),), (value,))])
+            until(lambda count=count: len(desk.edit.shown.unsent) == count + 1)
+        shown = store.through("buildings_team", ben)
+        (row,) = shown.page(RowsAsked(where="building = 'B012'"), 2)
+        store.change_row("buildings_team", ben, row.name, row.state, {"floors": 4, "damage": "walls"})
+        until(lambda: any(each.in_conflict for each in desk.edit.shown.unsent))
+        work.pick(Picks(layer.id, (names.index("B012"),)))
+        desk.map.fit_picked()
+        s.settle()
+        view = desk.map.canvas.view
+        desk.map.canvas.look_at_centre(view.x, view.y, 0.35, view.crs)
+        desk.editing.map.take_tool("move")
+        s.settle()
+        until(lambda: desk.map.canvas.tool.current is not None and desk.edit.shown.picked is not None)
+        desk.editing.ask(next(each for each in desk.edit.shown.unsent if each.in_conflict))
+        form = desk.editing.form
+        until(form.isVisible)
+        picture = s.window.grab()
+        with QPainter(picture) as painter:
+            painter.drawPixmap(QPoint(270, 500), form.grab())
+        picture.save(str(HERE / "depot_conflict.png"))
+        form.reject()
+
+
+def depot_page(s: Studio) -> None:
+    """What everybody sees of an outlet in a browser."""
+    with offered() as (_, address), browser(width=1280, height=940) as page:
+        page.get(f"{address}/pages/buildings")
+        waiting = "return [...document.querySelectorAll('#map .sheet img')].every((i) => i.complete)"
+        until(lambda: bool(page.execute_script(waiting)))
+        page.save_screenshot(str(HERE / "depot_page.png"))
+
+
 PICTURES = (
-    desk, delivery, time, find, find_database, service, curtain, relief, relief_cloud, style, sketch,
+    desk, delivery, time, find, find_database, service, curtain, relief, depot_offer, depot_conflict, depot_page,
     strip_lines, strip_log, strip_holes, sheet, record, record_many, handover,
     handover_many,
 )  # fmt: skip
 
 
-SAVED_INSIDE = (find_database, service)  # while their server runs
+SAVED_INSIDE = (find_database, service, depot_conflict, depot_page)  # while their server runs
 
 
 def main(names: list[str]) -> None:

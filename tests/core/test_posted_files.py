@@ -118,5 +118,5 @@ def test_a_file_that_is_gone_or_damaged_leaves_the_others_as_they_are(store, cli
     shutil.copyfile(demo.DATA / "vents.kml", store.file_of(store.posting("heights")))
     assert client.get("/services/").status_code == 200
     wrong = client.get("/pages/heights")
-    assert wrong.status_code == 400 and "its name says GeoTIFF" in wrong.text
+    assert wrong.status_code == 400 and "its content is XML" in wrong.text
     assert "be read now" in client.get("/pages").text
