@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from urllib.parse import parse_qs
-
 from starlette.requests import Request
 from starlette.responses import HTMLResponse, Response
 from starlette.routing import Route
 
+from .accounts import form_in
 from .answers import document
 from .guarding import guarded
 from .postings.depot_store import DepotStore
@@ -33,7 +32,7 @@ class JoinPages:
 
     def join(self, request: Request, who: Identity, body: bytes) -> Response:
         """Make the account that was asked for."""
-        given = {name: values[0] for name, values in parse_qs(body.decode("utf-8", "replace")).items()}
+        given = form_in(request, body)
         name, password = given.get("name", ""), given.get("password", "")
         try:
             joined = self.store.people.join(request.path_params["secret"], name, password)

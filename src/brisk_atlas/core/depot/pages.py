@@ -124,7 +124,9 @@ class OutletPages:
 
     def refuse(self, code: str, reason: str, status: int) -> Response:
         """Return the page that says why there is none."""
-        return HTMLResponse(document("refused.html", title=self.title, reason=reason.rstrip("."), status=status), status)
+        return HTMLResponse(
+            document("refused.html", title=self.title, reason=reason.rstrip("."), status=status), status
+        )
 
     def home(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with what there is."""

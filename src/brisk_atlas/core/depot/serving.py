@@ -16,6 +16,7 @@ from starlette.responses import Response
 from starlette.routing import BaseRoute, Mount, Route
 from starlette.types import ASGIApp
 
+from .accounts import AccountPages
 from .behaviour import Behaviour, Misbehaving
 from .csw import CatalogueAnswers
 from .folders import FolderAnswers
@@ -64,17 +65,15 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
 def postings_application(store: DepotStore, title: str) -> ASGIApp:
     """Return what answers about the outlets of a store, to each who asks about those that they may read."""
     services = OutletServices(store, title)
-    api, pages, joining = (
-        PostingsApi(store, services, title),
-        OutletPages(store, services, title),
-        JoinPages(store, title),
-    )
+    api, pages = PostingsApi(store, services, title), OutletPages(store, services, title)
+    joining, accounts = JoinPages(store, title), AccountPages(store, title)
 
     def root(request: Request, who: Identity, body: bytes) -> Response:
         is_browser = "text/html" in request.headers.get("accept", "") and request.query_params.get("f") != "json"
         return (pages.home if is_browser else api.landing)(request, who, body)
 
-    routes: list[BaseRoute] = [Route("/", guarded(store, root)), *api.routes(), *pages.routes(), *joining.routes()]
+    routes: list[BaseRoute] = [Route("/", guarded(store, root)), *api.routes(), *pages.routes()]
+    routes += [*joining.routes(), *accounts.routes()]
     return MomentMemory(Starlette(routes=[*routes, Mount("/services", services)]), store)
 
 

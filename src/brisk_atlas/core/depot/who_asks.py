@@ -1,4 +1,4 @@
-"""Who asks a question of a Depot: by a password, a token, or nobody in particular."""
+"""Who asks a question of a Depot: by a password, a token, a browser that signed in, or nobody in particular."""
 
 from __future__ import annotations
 
@@ -12,13 +12,15 @@ from .postings.people import People, WrongSecret
 from .postings.rights import ANYONE, Identity
 
 LOGIN = "NotAuthorized"
+COOKIE = "depot_session"
 
 
 def who_asks(people: People, request: Request) -> Identity:
     """Return who asks. Raises Refused where the login is wrong; without a login it is anyone."""
     stated = request.headers.get("authorization", "")
     if not stated:
-        return ANYONE
+        session = request.cookies.get(COOKIE, "")
+        return people.by_session(session) if session else ANYONE
     scheme, _, secret = stated.partition(" ")
     try:
         match scheme.lower():

@@ -48,6 +48,8 @@ CREATE INDEX sent_in_time ON sent (at);
 """,
     "ALTER TABLE posting ADD COLUMN record TEXT NOT NULL DEFAULT ''",
     "ALTER TABLE posting ADD COLUMN file TEXT NOT NULL DEFAULT ''",
+    "CREATE TABLE session (digest TEXT PRIMARY KEY, account TEXT NOT NULL REFERENCES account ON DELETE CASCADE, "
+    "until TEXT NOT NULL)",
 )
 VERSION = len(SCHEMA)
 

@@ -6,6 +6,7 @@ import hashlib
 import re
 import secrets
 import sqlite3
+import threading
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -23,7 +24,8 @@ SHORTEST_PASSWORD = 10
 SECRET_BYTES = 32
 FREE_TRIES = 5  # wrong passwords before an account is shut for a while
 SHUT_S, LONGEST_SHUT_S = 2.0, 900.0  # after the first one more; twice as long after each further one
-INVITED_FOR = timedelta(days=7)
+INVITED_FOR, SESSION_FOR = timedelta(days=7), timedelta(hours=12)
+CHECKED_AT_ONCE = 3  # passwords, each of which takes some 64 MB
 
 
 class BadAccount(ValueError):
@@ -44,6 +46,15 @@ class AuditEntry:
     about: str
 
 
+@dataclass(frozen=True)
+class TokenAbout:
+    """A token as it is listed, without its secret: what it may do, and until when (UTC)."""
+
+    label: str
+    scope: frozenset[Right]
+    until: str
+
+
 def digest_of(secret: str) -> str:
     """Return what is stored of a secret that is too long to be guessed."""
     return hashlib.sha256(secret.encode()).hexdigest()
@@ -55,6 +66,7 @@ class People:
     def __init__(self, store: StoreFile, hasher: PasswordHasher | None = None) -> None:
         self.store = store
         self._hasher = hasher or PasswordHasher()
+        self._turns = threading.BoundedSemaphore(CHECKED_AT_ONCE)
 
     @cached_property
     def _nobodys(self) -> str:
@@ -153,7 +165,8 @@ class People:
         if shut > time_text(now):
             raise WrongSecret("the account is shut for a while after wrong passwords")
         try:
-            self._hasher.verify(stored, password)
+            with self._turns:
+                self._hasher.verify(stored, password)
             right = found is not None
         except (VerificationError, InvalidHashError):
             right = False
@@ -199,6 +212,39 @@ class People:
         if found is None:
             raise WrongSecret("the token is not known, or has run out")
         return self.identity(found[0], frozenset(Right(each) for each in found[1].split()))
+
+    def tokens(self, account: str) -> list[TokenAbout]:
+        """Return the tokens of an account that are good still, by their labels."""
+        found = self.store.reading.execute(
+            "SELECT label, scope, until FROM token WHERE account = ? AND until > ? ORDER BY label",
+            [account, time_text(datetime.now(UTC))],
+        )
+        return [TokenAbout(label, frozenset(map(Right, scope.split())), until) for label, scope, until in found]
+
+    def begin_session(self, account: str) -> str:
+        """Return the secret by which a browser of an account is known for some hours."""
+        secret, now = secrets.token_urlsafe(SECRET_BYTES), datetime.now(UTC)
+        with self.store.changing() as database:
+            database.execute("DELETE FROM session WHERE until < ?", [time_text(now)])
+            database.execute(
+                "INSERT INTO session VALUES (?, ?, ?)", [digest_of(secret), account, time_text(now + SESSION_FOR)]
+            )
+            self.note_in(database, account, "sign in", "")
+        return secret
+
+    def by_session(self, secret: str) -> Identity:
+        """Return who a browser is of, which may only read: what is changed needs a password or a token each time, so
+        that no page elsewhere can have it done. Anyone for a session that has ended."""
+        found = self.store.reading.execute(
+            "SELECT account FROM session WHERE digest = ? AND until > ?",
+            [digest_of(secret), time_text(datetime.now(UTC))],
+        ).fetchone()
+        return self.identity(found[0], frozenset({Right.READ})) if found is not None else ANYONE
+
+    def end_session(self, secret: str) -> None:
+        """Have a browser be known no longer."""
+        with self.store.changing() as database:
+            database.execute("DELETE FROM session WHERE digest = ?", [digest_of(secret)])
 
     # Audit
 
