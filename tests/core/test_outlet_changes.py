@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+from datetime import UTC, datetime
 
 import pytest
 from starlette.testclient import TestClient
@@ -146,3 +147,25 @@ def test_a_row_that_is_sent_again_is_not_added_again(store):
 def test_conditions_over_all_types_of_fields_mean_what_they_say(store, where, python):
     found = store.through("team", ADA).page(RowsAsked(where=where), 100)
     assert {row.values["id"] for row in found} == {values["id"] for values, _ in rows() if python(values)}
+
+
+def test_rows_are_seen_as_they_were_through_the_outlet(store):
+    row = store.through("team", ADA).page(RowsAsked(order=("id",)), 1)[0]
+    store.change_row("team", ADA, row.name, row.state, {"depth": 5.0, "secret": "x"})
+    then = datetime.now(UTC)
+    store.delete_row("team", ADA, row.name, store.through("team", ADA).row(row.name).state)
+    store.add_row("team", ADA, {"id": 70}, None)
+    was = {each.values["id"]: each for each in store.as_it_was("team", BEN, then)}
+    assert sorted(was) == [0, 1, 2, 3, 4, 5] and was[0].values["depth"] == 5.0
+    seen = store.as_it_was("public", OWNER, then)
+    assert {each.values["id"] for each in seen} == {0, 1, 2} and all(
+        set(each.values) == {"id", "name", "depth"} for each in seen
+    )
+    with pytest.raises(NotAllowed):
+        store.as_it_was("public", ANYONE, then)
+    people = store.people
+    people.join(people.invite(["team"], by=""), "ada", "long enough 1")
+    client = TestClient(postings_application(store, "Tolvane Depot"))
+    found = client.get("/collections/team/history", params={"at": then.isoformat()}, auth=("ada", "long enough 1"))
+    assert found.json()["numberReturned"] == 6
+    assert client.get("/collections/team/history?at=yesterday", auth=("ada", "long enough 1")).status_code == 400

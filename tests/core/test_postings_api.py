@@ -24,7 +24,7 @@ from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
 from brisk_atlas.core.depot.postings.people import People
 from brisk_atlas.core.depot.postings.posting import FieldType, PostedField
 from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Right
-from brisk_atlas.core.depot.serving import postings_application
+from brisk_atlas.core.depot.serving import postings_application, running_postings
 from stand_in import independently
 
 PASSWORD = "long enough 1"
@@ -186,6 +186,9 @@ def test_every_role_method_path_and_outlet_gives_what_the_rights_say(client, sto
             allowed = right in rights
             if path.endswith(("/history", "/undo")):  # for those who may change something; there is no such edit
                 allowed, right = bool(rights - {Right.READ}), Right.READ
+                if path == "/collections/{id}/history":  # which wants a time
+                    assert answer.status_code == (400 if rights else 404)
+                    continue
                 if allowed and path.endswith("/undo"):
                     assert answer.status_code == 410
                     continue
@@ -319,3 +322,36 @@ print(json.dumps([info["crs"], table.num_rows, sorted(set(table.column_names)), 
     log = depot("audit")[1].out
     assert "olga  join" in log and PASSWORD not in log and secret not in log
     assert depot("withdraw", "flows")[0] == 0 and depot("withdraw", "lava_flows")[0] == 0 and depot("list")[1].out == ""
+
+
+def test_connections_that_send_nothing_or_little_are_ended_and_keep_nobody_out(store, monkeypatch):
+    monkeypatch.setattr("brisk_atlas.core.depot.patient_protocol.QUESTION_S", 0.5)
+    monkeypatch.setattr("brisk_atlas.core.depot.guarding.BODY_S", 0.5)
+    with running_postings(store, "Tolvane Depot") as address:
+        host, port = address.removeprefix("http://").split(":")
+        slow = [socket.create_connection((host, int(port))) for _ in range(100)]
+        for number, each in enumerate(slow):
+            each.settimeout(20)
+            each.sendall(b"GET / HTTP/1.1\r\nHost: x\r\nX: " if number % 2 else b"")
+        assert httpx.get(f"{address}/collections").status_code == 200
+        assert all(each.recv(1000) == b"" for each in slow)  # the server has ended them
+        begun = socket.create_connection((host, int(port)))
+        begun.settimeout(20)
+        begun.sendall(
+            b"POST /collections/public/items HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 900\r\n\r\n{"
+        )
+        assert b" 408 " in begun.recv(1000)
+        with httpx.Client() as client:  # one that goes on asking stays
+            for _ in range(3):
+                assert client.get(f"{address}/collections").status_code == 200
+                time.sleep(0.3)
+
+
+def test_pages_of_allowed_sites_read_what_is_for_everybody(store):
+    with running_postings(store, "Tolvane Depot", allowed=["https://maps.example"]) as address:
+        for site, allowed in (("https://maps.example", "https://maps.example"), ("https://other.example", None)):
+            answer = httpx.get(f"{address}/collections", headers={"Origin": site})
+            assert answer.headers.get("access-control-allow-origin") == allowed
+            assert "access-control-allow-credentials" not in answer.headers
+        asked = {"Origin": "https://maps.example", "Access-Control-Request-Method": "DELETE"}
+        assert httpx.options(f"{address}/collections/public/items/x", headers=asked).status_code == 400

@@ -32,6 +32,10 @@ def parser() -> argparse.ArgumentParser:
     serve.add_argument("--title", default="Depot", help="what the Depot is called")
     serve.add_argument("--certificate", type=Path, metavar="PEM", help="for TLS, with --key")
     serve.add_argument("--key", type=Path, metavar="PEM", help="the private key of the certificate")
+    serve.add_argument(
+        "--allow-origin", nargs="*", default=[], metavar="ORIGIN",
+        help="sites whose pages may read what is for everybody, such as https://maps.example",
+    )  # fmt: skip
     post = deed("post", "Post a layer. Nobody sees it before it is offered.")
     post.add_argument("source", metavar="PATH[#PART]", help="the layer")
     post.add_argument("--title", default="", help="its title; the layer's name if not given")
@@ -79,20 +83,16 @@ def main(arguments: list[str]) -> int:
 
 
 def _serve(store: DepotStore, asked: argparse.Namespace) -> int:
-    import uvicorn
-
-    from brisk_atlas.core.depot.serving import postings_application
+    from brisk_atlas.core.depot.serving import postings_server
 
     base = f"{'https' if asked.certificate else 'http'}://{asked.host}:{asked.port}"
     if store.people.is_new():
         print(f"For the owner, once: {base}/join/{store.people.invite(by=LOCAL, owner=True)}", flush=True)
     print(f"OGC API: {base}/", flush=True)
-    config = uvicorn.Config(
-        postings_application(store, asked.title), asked.host, asked.port, log_level="warning", access_log=False,
-        lifespan="off", timeout_keep_alive=10, limit_concurrency=200, server_header=False,
-        ssl_certfile=asked.certificate, ssl_keyfile=asked.key,
-    )  # fmt: skip
-    uvicorn.Server(config).run()
+    postings_server(
+        store, asked.title, asked.host, asked.port, certificate=asked.certificate, key=asked.key,
+        allowed=asked.allow_origin,
+    ).run()  # fmt: skip
     return 0
 
 

@@ -3,6 +3,7 @@ statuses, work is done in threads, and every answer has the headers that keep br
 
 from __future__ import annotations
 
+import asyncio
 import json
 import logging
 import sqlite3
@@ -23,7 +24,7 @@ from .who_asks import who_asks
 
 log = logging.getLogger(__name__)
 LOGIN_WANTED = 'Basic realm="Depot", charset="UTF-8"'
-MOST_BYTES = 10_000_000  # of a body
+MOST_BYTES, BODY_S = 10_000_000, 60.0  # of a body, and until it has come
 SAFE = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "no-referrer",
@@ -48,7 +49,13 @@ def guarded(store: DepotStore, answer: Answer, refuse: Refusal = refusal) -> Cal
     async def ask(request: Request) -> Response:
         if "\0" in request.url.path or any("\0" in value for value in request.query_params.values()):
             raise Refused("InvalidParameterValue", "the address has a character that no text has")
-        body = await _body(request) if request.method not in ("GET", "HEAD") else b""
+        body = b""
+        if request.method not in ("GET", "HEAD"):
+            try:
+                async with asyncio.timeout(BODY_S):
+                    body = await _body(request)
+            except TimeoutError:
+                raise Refused("Timeout", f"the body did not come within {BODY_S:.0f} s", 408) from None
         who = await run_in_threadpool(who_asks, store.people, request)
         return await run_in_threadpool(answer, request, who, body)
 

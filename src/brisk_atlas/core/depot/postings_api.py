@@ -6,6 +6,7 @@ from __future__ import annotations
 import json
 import logging
 from dataclasses import replace
+from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -78,6 +79,7 @@ class PostingsApi:
             ("PATCH", item, self.change),
             ("DELETE", item, self.delete),
             ("GET", "/collections/{id}/changes", self.changes),
+            ("GET", "/collections/{id}/history", self.as_it_was),
             ("GET", f"{item}/history", self.history),
             ("POST", f"{item}/undo", self.undo),
         ]
@@ -274,6 +276,19 @@ class PostingsApi:
             for e in self.store.history(shown.outlet.id, who, row)
         ]
         return JSONResponse({"edits": edits})
+
+    def as_it_was(self, request: Request, who: Identity, body: bytes) -> Response:
+        """Answer with the rows as they were at a time, for those who may change something."""
+        shown, text = self._shown(request, who), request.query_params.get("at", "")
+        try:
+            when = datetime.fromisoformat(text)
+        except ValueError:
+            raise Refused("InvalidParameterValue", "at is a time such as 2031-06-24T12:00:00Z") from None
+        when = when.replace(tzinfo=UTC) if when.tzinfo is None else when
+        crs, flip = self._system(shown, request.query_params.get("crs"))
+        rows = self.store.as_it_was(shown.outlet.id, who, when)
+        features = [self._stated(row, shown, crs, flip=flip) for row in rows]
+        return _geojson({"type": "FeatureCollection", "numberReturned": len(rows), "features": features}, crs)
 
     def undo(self, request: Request, who: Identity, body: bytes) -> Response:
         """Take back an edit of one's own, or any as an owner."""

@@ -5,12 +5,14 @@ from __future__ import annotations
 import socket
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from pathlib import Path
 
 import uvicorn
 from starlette.applications import Starlette
+from starlette.middleware.cors import CORSMiddleware
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import BaseRoute, Mount, Route
@@ -28,6 +30,7 @@ from .offers import Depot
 from .ogc_api import ApiAnswers
 from .outlet_services import OutletServices
 from .pages import OutletPages
+from .patient_protocol import PatientProtocol
 from .postings.depot_store import DepotStore
 from .postings.rights import Identity
 from .postings_api import PostingsApi
@@ -42,6 +45,7 @@ from .wms import MapAnswers
 
 LOOPBACK = "127.0.0.1"
 START_S = 20.0
+MOST_CONNECTIONS = 1000
 
 
 def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving:
@@ -77,6 +81,22 @@ def postings_application(store: DepotStore, title: str) -> ASGIApp:
     return MomentMemory(Starlette(routes=[*routes, Mount("/services", services)]), store)
 
 
+def postings_server(
+    store: DepotStore, title: str, host: str, port: int, *, certificate: Path | None = None, key: Path | None = None,
+    allowed: Sequence[str] = (),
+) -> uvicorn.Server:  # fmt: skip
+    """Return a server of the outlets of a store; `allowed` are the origins whose pages may read from it."""
+    app = postings_application(store, title)
+    if allowed:
+        app = CORSMiddleware(app, allow_origins=list(allowed), allow_methods=["GET", "HEAD"], expose_headers=["ETag"])
+    config = uvicorn.Config(
+        app, host, port, log_level="warning", access_log=False, lifespan="off", timeout_keep_alive=10,
+        limit_concurrency=MOST_CONNECTIONS, server_header=False, http=PatientProtocol, ssl_certfile=certificate,
+        ssl_keyfile=key, timeout_graceful_shutdown=1,
+    )  # fmt: skip
+    return uvicorn.Server(config)
+
+
 @dataclass(frozen=True)
 class Running:
     """A server that runs. `log` has what it was asked, in order."""
@@ -98,30 +118,29 @@ def running(depot: Depot, behaviour: Behaviour | None = None, port: int = 0) -> 
     """Run a Depot on the loopback, in a thread of this process, until the block ends."""
     behaviour = behaviour or Behaviour()
     app = application(depot, behaviour)
-    with _served(app, port) as address:
+    port = port or free_port()
+    config = uvicorn.Config(app, LOOPBACK, port, log_level="warning", lifespan="off", timeout_graceful_shutdown=1)
+    with _served(uvicorn.Server(config)) as address:
         yield Running(address, behaviour, app.log)
 
 
 @contextmanager
-def running_postings(store: DepotStore, title: str, port: int = 0) -> Iterator[str]:
+def running_postings(store: DepotStore, title: str, port: int = 0, *, allowed: Sequence[str] = ()) -> Iterator[str]:
     """Serve the outlets of a store on the loopback, in a thread of this process, until the block ends; gives the
     address."""
-    with _served(postings_application(store, title), port) as address:
+    with _served(postings_server(store, title, LOOPBACK, port or free_port(), allowed=allowed)) as address:
         yield address
 
 
 @contextmanager
-def _served(app: ASGIApp, port: int) -> Iterator[str]:
-    port = port or free_port()
-    config = uvicorn.Config(app, LOOPBACK, port, log_level="warning", lifespan="off", timeout_graceful_shutdown=1)
-    server = uvicorn.Server(config)
+def _served(server: uvicorn.Server) -> Iterator[str]:
     thread = threading.Thread(target=server.run, name="depot", daemon=True)
     thread.start()
     until = time.monotonic() + START_S
     while not server.started and thread.is_alive() and time.monotonic() < until:
         time.sleep(0.01)
     try:
-        yield f"http://{LOOPBACK}:{port}"
+        yield f"http://{LOOPBACK}:{server.config.port}"
     finally:
         server.should_exit = True
         thread.join(5)

@@ -304,12 +304,22 @@ class DepotStore:
         """Return what was done to a row, as an outlet shows it, for those who may change something there. Raises
         KeyError, RowGone, NotAllowed."""
         shown = self.through(name, who)
-        if not self.rights(shown.outlet, who) - {Right.READ}:
-            raise NotAllowed("who did what is for those who may change something here")
+        self._check_may_look_back(shown, who)
         found = edits_of(shown, row)
         if not found and shown.row(row) is None:
             raise RowGone(row)
         return found
+
+    def as_it_was(self, name: str, who: Identity, when: datetime) -> list[ShownRow]:
+        """Return the rows that an outlet as it is offered now would have shown at a time, for those who may change
+        something there. Raises KeyError, NotAllowed."""
+        shown = self.through(name, who)
+        self._check_may_look_back(shown, who)
+        return list(shown.as_shown(list(shown.rows.rows_at(time_text(when)).values())).values())
+
+    def _check_may_look_back(self, shown: OutletRows, who: Identity) -> None:
+        if not self.rights(shown.outlet, who) - {Right.READ}:
+            raise NotAllowed("who did what is for those who may change something here")
 
     def undo_through(self, name: str, who: Identity, row: str, edit: str) -> ShownRow | None:
         """Take back an edit that the history of a row has. Returns the row as it is shown then, None where it is gone.
