@@ -24,6 +24,7 @@ from brisk_atlas.core.record.model import Link
 from brisk_atlas.core.record.standards import STANDARDS
 
 from .answers import Refused, base_of, number_in, numbers_in
+from .api_description import described
 from .api_links import GEOJSON, link
 from .guarding import Answer, guarded
 from .offers import DEGREES
@@ -101,14 +102,7 @@ class PostingsApi:
         return JSONResponse({"conformsTo": [f"http://www.opengis.net/spec/{part}" for part in PARTS]})
 
     def definition(self, request: Request, who: Identity, body: bytes) -> Response:
-        paths: dict[str, Any] = {}
-        for route in self.routes():
-            names = [each.strip("{}") for each in route.path.split("/") if each.startswith("{")]
-            settings = [{"name": n, "in": "path", "required": True, "schema": {"type": "string"}} for n in names]
-            for method in (route.methods or set()) - {"HEAD"}:
-                about = {"parameters": settings, "responses": {"default": {"description": "The answer."}}}
-                paths.setdefault(route.path, {})[method.lower()] = about
-        return JSONResponse({"openapi": "3.0.3", "info": {"title": self.title, "version": "1"}, "paths": paths})
+        return JSONResponse(described(self.title, self.routes()))
 
     def collections(self, request: Request, who: Identity, body: bytes) -> Response:
         base = base_of(request)
