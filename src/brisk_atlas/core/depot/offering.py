@@ -144,4 +144,4 @@ def offer_outlets(store: DepotStore, posting: Posting, outlets: Sequence[Outlet]
 def missing_for_public(source: DataRef | None, name: str) -> tuple[Record, list[str]]:
     """Return the record of a layer, and what people outside look for that it does not say."""
     record = record_of_source(source, name).record
-    return record, [what for what, said in WANTED.items() if not said(record)]
+    return record, [what for what, stated in WANTED.items() if not stated(record)]
