@@ -215,6 +215,26 @@ def test_work_goes_on_while_the_depot_is_away_and_is_there_after_a_new_start(dri
     assert [row.values["floors"] for row in store.rows("plots").all_rows() if row.values["name"] == "east"] == [8]
 
 
+def test_edits_that_were_neither_sent_nor_saved_are_there_when_the_layer_is_edited_again(driver, editing):
+    mine = editing.layer.ref.address
+    pick(driver, editing, "east")
+    for floors in ("8", "9"):
+        driver.type(editing.drawer.form.lines["floors"], floors)
+        wait(
+            driver,
+            lambda floors=floors: [each.draft.values["floors"] for each in unsent(editing.layer)] == [int(floors)],
+        )
+    driver.work.undo()
+    wait(driver, lambda: editing.drawer.shown.unsent[0].draft.values["floors"] == 8)
+    driver.work.remove(editing.layer.id)
+    driver.window.session.open_refs([DataRef.service("ogcapi", mine, "plots")])
+    driver.settle()
+    wait(driver, lambda: editing.drawer.begin.isVisible())
+    driver.click(editing.drawer.begin)
+    wait(driver, lambda: editing.layer is not None and editing.drawer.shown is not None)
+    assert [each.draft.values for each in unsent(editing.layer)] == [{"floors": 8}]
+
+
 def test_who_may_only_change_values_has_no_other_tools_and_a_layer_without_rights_is_not_copied(driver, editing, store):
     mine = editing.layer.ref.address
     driver.window.session.open_refs([DataRef.service("ogcapi", mine, "values")])

@@ -10,7 +10,7 @@ from brisk_atlas.core.model import CannotRead, CannotWrite, DataRef
 from brisk_atlas.core.model.data_ref import COPY
 from brisk_atlas.core.model.errors import NotThere
 from brisk_atlas.core.working_copy.copy_store import WorkingCopy
-from brisk_atlas.core.working_copy.draft_refs import draft_in, outlet_in
+from brisk_atlas.core.working_copy.draft_refs import draft_in, outlet_in, with_draft
 from brisk_atlas.core.working_copy.merging import MergedRow, merged
 from brisk_atlas.core.working_copy.shared_rows import SharedRow
 
@@ -58,7 +58,7 @@ class Copies:
 
 def copy_ref(ref: DataRef) -> DataRef:
     """Return the reference to the copy of an outlet that is open as a layer of its Depot."""
-    return DataRef.service(COPY, ref.address, ref.inner)
+    return DataRef.service(COPY, ref.address, outlet_in(ref))
 
 
 def _client(ref: DataRef, crs_name: str = "") -> OutletClient:
@@ -66,8 +66,8 @@ def _client(ref: DataRef, crs_name: str = "") -> OutletClient:
 
 
 def make_copy(ref: DataRef, check: Check = lambda: None) -> DataRef:
-    """Copy all rows of an outlet; returns the reference to the copy. What was done to an earlier copy stays. Raises
-    CannotRead, CannotWrite where nothing of it may be changed."""
+    """Copy all rows of an outlet; returns the reference to the copy, with what was done to an earlier one and not sent.
+    Raises CannotRead, CannotWrite where nothing of it may be changed."""
     made = copy_ref(ref)
     client = _client(made)
     about = client.about()
@@ -80,8 +80,10 @@ def make_copy(ref: DataRef, check: Check = lambda: None) -> DataRef:
         rows.append(row)
         if len(rows) > MOST_ROWS:
             raise CannotRead(ref, f"it has more than {MOST_ROWS:,} rows", "Ask its owner for an outlet with fewer.")
-    WorkingCopy.of(made).begin(about, rows, cursor)
-    return made
+    copy = WorkingCopy.of(made)
+    copy.begin(about, rows, cursor)
+    left = copy.shown_draft
+    return with_draft(made, left) if copy.draft_rows(left) else made
 
 
 def refresh(ref: DataRef, check: Check = lambda: None) -> bool:

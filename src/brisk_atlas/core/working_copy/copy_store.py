@@ -115,6 +115,19 @@ class WorkingCopy:
         """A text that differs once other rows were taken."""
         return self._about("version")
 
+    @property
+    def shown_draft(self) -> int:
+        """The draft that was shown last, by which work goes on that was closed and not saved in a project."""
+        with self._opened() as database:
+            found = database.execute("SELECT value FROM about WHERE name = 'shown'").fetchone()
+        return int(found[0]) if found is not None else 0
+
+    def note_shown(self, draft: int) -> None:
+        """Note which draft is shown."""
+        if draft != self.shown_draft:
+            with self._opened(changing=True) as database:
+                database.execute("INSERT OR REPLACE INTO about VALUES ('shown', ?)", [str(draft)])
+
     def _about(self, name: str) -> str:
         with self._opened() as database:
             found = database.execute("SELECT value FROM about WHERE name = ?", [name]).fetchone()

@@ -115,7 +115,9 @@ class Editing(QObject):
             from brisk_atlas.core.working_copy.copy_store import WorkingCopy
             from brisk_atlas.core.workspace.row_editing import seen_row, unsent
 
-            outlet, picked = WorkingCopy.of(layer.ref).outlet, None
+            copy = WorkingCopy.of(layer.ref)
+            copy.note_shown(draft_in(layer.ref))
+            outlet, picked = copy.outlet, None
             seen = seen_row(self.session.cache, layer, row) if row is not None else None
             if seen is not None:
                 picked = row_title(seen, "a row"), dict(seen.values)
