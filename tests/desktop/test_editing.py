@@ -235,6 +235,18 @@ def test_edits_that_were_neither_sent_nor_saved_are_there_when_the_layer_is_edit
     assert [each.draft.values for each in unsent(editing.layer)] == [{"floors": 8}]
 
 
+def test_an_outlet_that_is_only_read_shows_what_others_change(driver, editing, store):
+    driver.window.session.open_refs([DataRef.service("ogcapi", editing.layer.ref.address, "values")])
+    driver.settle()
+    read = next(layer for layer in driver.work.layers if layer.ref.protocol == "ogcapi")
+    following, cache = driver.window.desk.following, driver.window.session.cache
+    wait(driver, lambda: bool(following._cursors.get(read.ref.whole)))
+    seen = store.through("plots", BEN)
+    east = next(row for row in seen.page(RowsAsked(), 10) if row.values["name"] == "east")
+    store.change_row("plots", BEN, east.name, east.state, {"floors": 12})
+    wait(driver, lambda: 12 in cache.table(read.ref).column("floors").to_pylist())
+
+
 def test_who_may_only_change_values_has_no_other_tools_and_a_layer_without_rights_is_not_copied(driver, editing, store):
     mine = editing.layer.ref.address
     driver.window.session.open_refs([DataRef.service("ogcapi", mine, "values")])

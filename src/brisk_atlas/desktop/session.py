@@ -443,6 +443,24 @@ class Session(QObject):
         self.show_anew(layers)
         self.check_sources()
 
+    def reread_in_place(self, layers: Sequence[Layer], done: Callable[[], object] = lambda: None) -> None:
+        """Read layers of servers and copies again; what was read before is shown until then."""
+
+        def work(job: Job) -> None:
+            from brisk_atlas.core.read import open as open_dataset
+
+            for ref in {each.ref.whole for each in layers}:
+                dataset = open_dataset(ref)
+                self.cache.forget(ref)
+                self.cache.hold(dataset)
+
+        def show(nothing: object) -> None:
+            self.painter.forget({each.ref.whole for each in layers})
+            self.show_anew(layers)
+            done()
+
+        self.run("Reading changes", work, show, shown=False)
+
     def show_anew(self, layers: Sequence[Layer]) -> None:
         """Have layers drawn and stated anew, as other data was read for them."""
         self._tried -= {layer.ref for layer in layers}

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from dataclasses import dataclass
+from http import HTTPStatus
 from typing import Any, NamedTuple
 from urllib.parse import quote, urljoin, urlsplit
 from zlib import crc32
@@ -14,7 +15,7 @@ from brisk_atlas.core.place import transform_extent
 from brisk_atlas.core.place.tile_grid import WORLD_CRS, TileGrid, TilePlace, world_grid
 
 from .connector import Item
-from .fetching import fetch
+from .fetching import exchange, fetch
 from .ows import asking, crs_of, northing_first
 from .service import Check, Contents, Coverage, FeatureSource, LayerAbout, Pictures, Service, VectorTiles
 from .vectortiles import TemplateFeatures
@@ -118,6 +119,15 @@ class CollectionTiles(Pictures):
         return _filled(self.template, self.grid.levels[place.level].name, place)
 
 
+def changed_since(ref: DataRef, address: str, cursor: str) -> str:
+    """Return the cursor of what a collection has now, by its list of changes; the same where nothing changed since a
+    cursor. Raises CannotRead, NotReached."""
+    reply = exchange(ref, asking(address, {"since": cursor} if cursor else {}))
+    if reply.status == HTTPStatus.GONE:  # it is another offer now
+        reply = exchange(ref, address)
+    return str(json_in(ref, reply.body).get("cursor", "")) if reply.status == HTTPStatus.OK else cursor
+
+
 def _filled(template: str, level: str, place: TilePlace) -> str:
     """Return the address of a tile."""
     row, column = str(place.row), str(place.column)
@@ -195,6 +205,7 @@ class OgcApi(Service):
             able=able,
             items=items,
             crs_name=crs_name,
+            changes=link_in(about, base, "changes"),
         )
 
     def pictures(self, ref: DataRef) -> Pictures | None:

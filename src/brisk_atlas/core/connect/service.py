@@ -168,7 +168,7 @@ class FeatureSource(ABC):
     """A layer of features that a service hands out page by page.
 
     `able` is what of a query it minds itself; `count` None where it does not say; `crs` is the one that its features
-    come in, and that of `extent`.
+    come in, and that of `extent`. `changes` is where it says what changed since it was asked last, "" for nowhere.
     """
 
     ref: DataRef
@@ -179,6 +179,7 @@ class FeatureSource(ABC):
     extent: Extent | None
     count: int | None
     able: Capability
+    changes: str = field(default="", kw_only=True)
 
     @abstractmethod
     def pages(self, query: FeatureQuery, check: Check = lambda: None) -> Iterator[bytes]:

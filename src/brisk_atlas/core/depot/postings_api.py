@@ -136,6 +136,7 @@ class PostingsApi:
             "links": [
                 link(here, "self", "application/json"),
                 link(f"{here}/items", "items", GEOJSON),
+                link(f"{here}/changes", "changes", GEOJSON),
                 link(f"{here}/schema", "describedby", "application/schema+json"),
                 link(f"{here}/record", "describedby", RECORD_TYPES["iso"]),
                 link(f"{here}/record?f=dcat", "describedby", RECORD_TYPES["dcat"]),

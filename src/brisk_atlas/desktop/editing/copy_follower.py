@@ -82,21 +82,7 @@ class CopyFollower(QObject):
         if not layers:
             return
         self.about_to_change.emit(place)
-
-        def work(job: object) -> None:
-            from brisk_atlas.core.read import open as open_dataset
-
-            for ref in {each.ref.whole for each in layers}:
-                dataset = open_dataset(ref)
-                self.session.cache.forget(ref)
-                self.session.cache.hold(dataset)
-
-        def done(nothing: object) -> None:
-            self.session.painter.forget({each.ref.whole for each in layers})
-            self.session.show_anew(layers)
-            self.changed.emit(place)
-
-        self.session.run("Edits of others", work, done, shown=False)
+        self.session.reread_in_place(layers, lambda: self.changed.emit(place))
 
     def _failed(self, place: DataRef, error: BaseException) -> None:
         self._asking.discard(place)

@@ -27,6 +27,7 @@ from ..drawers.statistics_drawer import StatisticsDrawer
 from ..drawers.style_drawer import StyleDrawer
 from ..editing.edit_drawer import EditDrawer
 from ..editing.editing import Editing
+from ..editing.outlet_follower import OutletFollower
 from ..floating import STORED, Floatable, Floating, away_note
 from ..log_tether import LogTether
 from ..panes.log_content import has_holes
@@ -85,6 +86,7 @@ class DeskPage(QWidget):
         self.sketching = Sketching(session, self.map, self.sketch)
         self.edit = EditDrawer()
         self.editing = Editing(session, self.map, self.edit)
+        self.following = OutletFollower(session, self)
         self.probe.map_view = lambda: self.map.canvas.view
         for asks in (self.sheet, self.statistics):
             asks.view_extent = self._view_extent
