@@ -46,6 +46,7 @@ class Editing(QObject):
         self._deeds: deque[EditDeed] = deque()
         self._doing = False
         self._sending = False
+        self._refreshes = 0
         self._picked: tuple[str, tuple[str, ...]] | None = None  # a layer's rows by name, while it is read anew
         self.map = MapEditing(session, pane, drawer, self.do)
         drawer.begin_wanted.connect(self.begin)
@@ -110,6 +111,8 @@ class Editing(QObject):
             return
         picks = self.session.work.picks
         row = picks.rows[0] if picks is not None and picks.layer_id == layer.id and picks.rows else None
+        self._refreshes += 1
+        number = self._refreshes
 
         def work(job: Job) -> DraftShown:
             from brisk_atlas.core.working_copy.copy_store import WorkingCopy
@@ -124,7 +127,7 @@ class Editing(QObject):
             return DraftShown(outlet, unsent(layer), picked)
 
         def done(shown: DraftShown) -> None:
-            if self.layer == layer:
+            if self.layer == layer and number == self._refreshes:  # what was asked later may have come earlier
                 self.drawer.show_draft(shown)
                 self.drawer.state.setText(self.follower.states.get(with_draft(layer.ref.whole, 0), ""))
                 self.map.show_outlines()

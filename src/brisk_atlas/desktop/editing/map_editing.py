@@ -46,6 +46,7 @@ class MapEditing(QObject):
         self._corners: dict[tuple[float, float], tuple[float, float]] = {}  # of the map's CRS, in the layer's own
         self._rings: dict[int, tuple[int, int]] = {}  # number of an outline -> row and line of it
         self._targets: SnapTargets | None = None
+        self._looks = 0
         drawer.tool_wanted.connect(self.take_tool)
         pane.feature_drawn.connect(self._drawn)
         pane.canvas.tool_changed.connect(self._tool_changed)
@@ -186,7 +187,12 @@ class MapEditing(QObject):
         picks = self.session.work.picks
         picked = picks.rows[0] if picks is not None and picks.layer_id == layer.id and picks.rows else None
 
+        self._looks += 1
+        number = self._looks
+
         def done(found: OutlinesInView) -> None:
+            if number != self._looks:  # what was asked later may have come earlier
+                return
             self._rings, self._corners, self._targets = found.rings, found.corners, found.targets
             now = self.pane.canvas.tool
             if isinstance(now, CornerTool) and now.kind == KIND and not now.is_dragging:
