@@ -51,7 +51,7 @@ from database_server import running
 from stand_in import demo_server
 
 HERE = Path(__file__).parents[1] / "docs" / "screenshots"
-DELIVERY = Path("/home/ana/delivery_2031")
+DELIVERY, DEPOT = Path("/home/ana/delivery_2031"), Path("/home/ana/depot")
 UTM = "EPSG:32727"
 PASSWORD = "long enough 1"
 
@@ -373,6 +373,7 @@ def depot_offer(s: Studio) -> None:
     page = s.window.handover
     page.show_half("depot")
     assert page.depot is not None
+    page.depot.use_folder(DEPOT)
     page.depot.begin_offer()
     until(lambda: len(page.depot.form.columns) == 2)
     team, public = page.depot.form.columns
@@ -500,6 +501,7 @@ def main(names: list[str]) -> None:
             application.processEvents()
             print(make.__name__)
     shutil.rmtree(DELIVERY)
+    shutil.rmtree(DEPOT, ignore_errors=True)
 
 
 if __name__ == "__main__":
