@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")  # before Qt is loaded
 
@@ -13,6 +14,7 @@ from brisk_atlas import demo
 from brisk_atlas.core.cache import DataCache
 from made_files import at
 
+FETCHING = "brisk_atlas.core.connect.fetching"
 settings.register_profile("steady", deadline=None, suppress_health_check=[HealthCheck.too_slow])  # busy machines
 settings.load_profile("steady")
 
@@ -28,6 +30,13 @@ def home(tmp_path_factory, monkeypatch):
     folder = tmp_path_factory.mktemp("home")
     monkeypatch.setenv("BRISK_ATLAS_HOME", str(folder))
     return folder
+
+
+@pytest.fixture(autouse=True)
+def online():
+    """A test of all commands may have switched servers off for the process that it ran in."""
+    if FETCHING in sys.modules:
+        sys.modules[FETCHING].set_offline(False)
 
 
 @pytest.fixture(scope="session")
