@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import io
 import re
 from pathlib import Path
@@ -18,13 +19,17 @@ from PIL import Image
 from starlette.testclient import TestClient
 from test_postings import BEN, FIELDS
 
+from brisk_atlas.core.depot.moment_memory import MomentMemory
 from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
 from brisk_atlas.core.depot.postings.outlet_record import record_text
 from brisk_atlas.core.depot.postings.outlet_rows import RowsAsked
+from brisk_atlas.core.depot.postings.outlet_style import style_for
 from brisk_atlas.core.depot.postings.people import People
 from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Right
 from brisk_atlas.core.depot.serving import postings_application, running_postings
+from brisk_atlas.core.model import Label, VectorStyle
+from brisk_atlas.core.model.style import ClassLook, Stretch
 from brisk_atlas.core.record.document import document_in
 from brisk_atlas.core.record.model import Constraint, Contact, DatedEvent, Entity, FieldDefinition, Record
 from browser import browser, needs_browser
@@ -225,6 +230,51 @@ def test_the_record_is_full_for_colleagues_and_derived_for_everybody(client):
         client.get("/collections/team/record").status_code == 404
         and client.get("/collections/public/record?f=x").status_code == 400
     )
+
+
+def test_a_look_says_nothing_of_what_an_outlet_leaves_out():
+    look = VectorStyle(colour_by="place", method="unique", class_looks=(ClassLook("whispered"),), stretch=Stretch("hand", 0.0, 99.0),
+                       width_by="depth", label=Label("secret"))  # fmt: skip
+    fields = (OutletField("place", "name"), OutletField("depth", "depth", 1))
+    every = style_for(look, Outlet("", "plots", "x", fields, ()))
+    assert (every.colour_by, every.class_looks, every.width_by, every.label) == ("name", look.class_looks, None, None)
+    some = style_for(look, Outlet("", "plots", "x", fields, (), where="id < 30"))
+    assert (some.colour_by, some.class_looks, some.stretch) == ("name", (), VectorStyle().stretch)
+    assert style_for(look, Outlet("", "plots", "x", fields[1:], ())).class_looks == ()
+
+
+def test_a_client_that_reads_slowly_keeps_nobody_waiting_and_one_answer_serves_all_who_wait():
+    worked = []
+
+    async def app(scope, receive, send):
+        worked.append(scope["path"])
+        await asyncio.sleep(0.05)
+        length = b"5" if scope["path"] == "/small" else b"5000000"
+        await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", length)]})
+        await send({"type": "http.response.body", "body": b"hello"})
+
+    class File:
+        file = property(lambda self: self)
+        version_seen = staticmethod(lambda: 1)
+
+    async def both(path):
+        memory, never, got = MomentMemory(app, File()), asyncio.Event(), []
+        scope = {"type": "http", "method": "GET", "path": path, "query_string": b"", "headers": []}
+
+        async def slow(message):
+            await never.wait()
+
+        async def quick(message):
+            got.append(message)
+
+        stuck = asyncio.create_task(memory(scope, None, slow))
+        await asyncio.sleep(0.01)
+        await asyncio.wait_for(asyncio.gather(*(memory(scope, None, quick) for _ in range(3))), 10)
+        stuck.cancel()
+        return [message["body"] for message in got if "body" in message]
+
+    assert asyncio.run(both("/small")) == [b"hello"] * 3 and worked == ["/small"]
+    assert asyncio.run(both("/large")) == [b"hello"] * 3
 
 
 def test_other_libraries_read_the_services(store):

@@ -1,4 +1,4 @@
-"""Copies of outlets that are edited here: made, brought up to date with their Depot, and what was done sent there."""
+"""Copies of outlets that are edited here: made, updated from their Depot, and what was done sent there."""
 
 from __future__ import annotations
 

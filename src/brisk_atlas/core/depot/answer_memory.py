@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections import OrderedDict
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -72,7 +73,7 @@ class AnswerMemory:
         question = self.question(state, scope)
         known = self.get(question) if scope["method"] in ("GET", "HEAD") else None
         if known is None:
-            known = await _asked(app, scope, receive, send)
+            known = await asked(app, scope, receive, send)
             if known is None:
                 return
             if scope["method"] == "GET":
@@ -80,9 +81,11 @@ class AnswerMemory:
         await known.send(scope, send)
 
 
-async def _asked(app: ASGIApp, scope: Scope, receive: Receive, send: Send) -> GivenAnswer | None:
+async def asked(
+    app: ASGIApp, scope: Scope, receive: Receive, send: Send, passing: Callable[[], None] = lambda: None
+) -> GivenAnswer | None:
     """Return the answer of an application; None for one that has another status than 200 or is too large to be stored,
-    which is sent as it comes."""
+    which is sent as it comes: `passing` is called when that begins."""
     start: Message | None = None
     pieces: list[bytes] = []
 
@@ -93,6 +96,7 @@ async def _asked(app: ASGIApp, scope: Scope, receive: Receive, send: Send) -> Gi
         elif start is not None:
             pieces.append(message.get("body", b""))
         else:
+            passing()
             await send(message)
 
     await app(scope, receive, take)

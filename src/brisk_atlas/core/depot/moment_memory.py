@@ -8,7 +8,7 @@ import time
 from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Receive, Scope, Send
 
-from .answer_memory import AnswerMemory
+from .answer_memory import AnswerMemory, GivenAnswer, Question, asked
 from .postings.depot_store import DepotStore
 
 MOMENT_S = 1.0  # so that what ends by the clock ends then
@@ -22,8 +22,8 @@ class MomentMemory:
     def __init__(self, app: ASGIApp, store: DepotStore) -> None:
         self.app, self.store = app, store
         self.memory = AnswerMemory(MEMORY_BYTES)
-        self._state, self._until = "", 0.0
-        self._coming: dict[tuple[str, ...], asyncio.Event] = {}
+        self._until = 0.0
+        self._coming: dict[Question, asyncio.Event] = {}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http" or scope["method"] != "GET":
@@ -35,16 +35,31 @@ class MomentMemory:
             return
         state = self._now()
         question = self.memory.question(state, scope)
-        while question in self._coming:  # it is being answered to somebody else
+        if question in self._coming:  # it is being answered to somebody else
             await self._coming[question].wait()
-        if self.memory.get(question) is None:
-            self._coming[question] = asyncio.Event()
+        known = self.memory.get(question)
+        if known is None:
+            known = await self._asked(question, scope, receive, send)
+        if known is not None:
+            await known.send(scope, send)
+
+    async def _asked(self, question: Question, scope: Scope, receive: Receive, send: Send) -> GivenAnswer | None:
+        """Return the answer of the application, None where it was sent as it came. Who waits for it goes on once it is
+        known, before it is sent, so that a client that reads slowly holds nobody up."""
+        coming = self._coming[question] = asyncio.Event()
+
+        def end_waiting() -> None:
+            coming.set()
+            if self._coming.get(question) is coming:
+                del self._coming[question]
+
         try:
-            await self.memory.through(state, self.app, scope, receive, send)
+            found = await asked(self.app, scope, receive, send, end_waiting)
+            if found is not None:
+                self.memory.put(question, found)
+            return found
         finally:
-            waiting = self._coming.pop(question, None)
-            if waiting is not None:
-                waiting.set()
+            end_waiting()
 
     def _now(self) -> str:
         """Return a text that differs once something was changed, and after a moment."""

@@ -97,12 +97,7 @@ def offer_rows(
         )  # fmt: skip
     except BadRow as error:
         raise CannotWrite(title, f"it can't be posted: {error}", "Mend the row, or leave it out.") from error
-    try:
-        offer_outlets(store, posting, outlets, by=by)
-    except AtlasError:
-        store.withdraw(posting.id, by=by)
-        raise
-    return posting
+    return _offered(store, posting, outlets, by)
 
 
 def offer_file(
@@ -121,6 +116,11 @@ def offer_file(
             posting = store.post_file(wanted, path)
         except OSError as error:
             raise CannotWrite(title, f"it can't be stored ({error.strerror})", "Free space, and try again.") from error
+    return _offered(store, posting, outlets, by)
+
+
+def _offered(store: DepotStore, posting: Posting, outlets: Sequence[Outlet], by: str) -> Posting:
+    """Offer a new posting, which is removed again where that is not possible. Raises AtlasError."""
     try:
         offer_outlets(store, posting, outlets, by=by)
     except AtlasError:

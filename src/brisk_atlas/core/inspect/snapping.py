@@ -13,7 +13,7 @@ OTHERS = -1  # whose corners are those of another layer
 
 @dataclass(frozen=True, eq=False)
 class SnapTargets:
-    """Corners and sides near which a place is taken as lying on them.
+    """Corners and sides that a place near them is moved onto.
 
     corners : (n, 2); sides : (m, 2, 2), both in one CRS
     corner_rows, side_rows : (n,) and (m,) int64, the features that they are of

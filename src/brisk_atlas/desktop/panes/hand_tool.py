@@ -31,7 +31,7 @@ HINTS = {
     "sketch area": "Click around the area, double-click or Return ends it. Backspace takes a corner back",
 }
 HINTS |= {kind: HINTS[kind.replace("new", "sketch")].replace("draw points", "add a point") for kind in NEW}
-Snap = Callable[[tuple[float, float]], tuple[float, float]]  # where a place is taken as lying
+Snap = Callable[[tuple[float, float]], tuple[float, float]]  # moves a place onto what lies near it
 LASSO_STEP_PX = 3  # between two corners of a lasso
 
 

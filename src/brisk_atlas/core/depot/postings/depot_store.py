@@ -42,6 +42,7 @@ from .posted_rows import (
 from .posting import FieldType, PostedField, Posting, time_text
 from .rights import Identity, Right
 
+POSTING = "id, number, title, owner, fields, crs, geometry_type, summary, record, file"  # columns of one
 AT_ONCE = 20_000  # rows that are posted together
 MARKS_KNOWN_FOR = timedelta(days=30)  # of rows that were sent, so that none is added twice
 
@@ -75,13 +76,14 @@ class DepotStore:
     @property
     def postings(self) -> list[Posting]:
         """All postings, by title."""
-        names = "id, number, title, owner, fields, crs, geometry_type, summary, record, file"
-        found = self.file.reading.execute(f"SELECT {names} FROM posting ORDER BY title, id")
+        found = self.file.reading.execute(f"SELECT {POSTING} FROM posting ORDER BY title, id")
         return [_posting(*each) for each in found]
 
     def posting(self, name: str) -> Posting:
         """Return a posting by its id. Raises KeyError."""
-        return next(each for each in self.postings if each.id == name) if self._has("posting", name) else _missing(name)
+        asked = f"SELECT {POSTING} FROM posting WHERE id = ?"
+        found = self.file.reading.execute(asked, [name]).fetchone()
+        return _posting(*found) if found is not None else _missing(name)
 
     def post(
         self, title: str, fields: Sequence[PostedField], rows: Iterable[tuple[Mapping[str, Any], bytes | None]],
@@ -359,9 +361,6 @@ class DepotStore:
         if seen.state != state:
             raise EditConflict(seen)
         return stored
-
-    def _has(self, table: str, name: str) -> bool:
-        return self.file.reading.execute(f"SELECT 1 FROM {table} WHERE id = ?", [name]).fetchone() is not None
 
 
 def _batches(posting: Posting, rows: Iterable[tuple[Mapping[str, Any], bytes | None]]) -> Iterator[RowBatch]:

@@ -22,7 +22,9 @@ def style_for(style: VectorStyle, outlet: Outlet, *, renamed: bool = False) -> V
     made = replace(style, colour_by=named(style.colour_by), width_by=named(style.width_by), rules=(),
                    size_by=named(style.size_by))  # fmt: skip
     if made.colour_by is None:
-        made = replace(made, class_looks=(), hidden=(), method="ramp")
+        made = replace(made, method="ramp")
+    if made.colour_by is None or outlet.where or outlet.area is not None:  # classes and limits may be of rows left out
+        made = replace(made, class_looks=(), hidden=(), stretch=VectorStyle().stretch)
     label = style.label
     if label is not None:
         field = named(label.text)
