@@ -148,4 +148,4 @@ def test_a_layer_goes_from_the_window_to_colleagues_and_to_the_browser(driver, d
     depot.withdraw_now(depot.listed[0].posting.id, "buildings")
     qtbot.waitUntil(lambda: depot.tree.topLevelItem(0).childCount() == 1, timeout=10_000)
     driver.click(depot.serve)
-    assert not depot.service.begun
+    qtbot.waitUntil(lambda: not depot.service.begun, timeout=10_000)

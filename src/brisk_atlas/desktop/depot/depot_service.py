@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
-from PyQt6.QtCore import QObject, QProcess, pyqtSignal
+from PyQt6.QtCore import QObject, QProcess, QTimer, pyqtSignal
 
 PORT = 8720
 END_MS = 3000
@@ -65,12 +65,18 @@ class DepotService(QObject):
         self.changed.emit()
 
     def stop(self) -> None:
-        """Serve no longer."""
-        if self._process is None:
+        """Serve no longer; `changed` says when it has ended."""
+        process = self._process
+        if process is None:
             return
         self._ending = True
-        process = self._process
         process.terminate()
-        if not process.waitForFinished(END_MS):
+        QTimer.singleShot(END_MS, process.kill)  # which does nothing to one that has ended
+
+    def shut(self) -> None:
+        """Serve no longer, and wait for its end, as the window closes."""
+        process = self._process
+        self.stop()
+        if process is not None and not process.waitForFinished(END_MS):
             process.kill()
             process.waitForFinished(END_MS)

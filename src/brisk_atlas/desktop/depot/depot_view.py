@@ -363,7 +363,7 @@ class DepotView(QWidget):
     def shut(self) -> None:
         """Serve no longer, and close the store."""
         self.form.close_trial()
-        self.service.stop()
+        self.service.shut()
         if self.store is not None:
             self.store.close()
             self.store = None
