@@ -9,9 +9,9 @@ import shutil
 import socket
 import subprocess
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 from urllib.parse import quote
 
@@ -33,6 +33,7 @@ class DatabaseServer:
     password: str
     log: Path
     certificates: Path
+    control: Callable[..., object] = field(repr=False)  # with "start", "stop" or "restart"
 
     @property
     def address(self) -> str:
@@ -42,11 +43,19 @@ class DatabaseServer:
     @property
     def address_with_password(self) -> str:
         """What a person would paste."""
-        return f"postgresql://{USER}:{quote(self.password, safe='')}@127.0.0.1:{self.port}/{DATABASE}"
+        return self.address_of(DATABASE)
+
+    def address_of(self, database: str) -> str:
+        """Return the address of one of its databases, with the password."""
+        return f"postgresql://{USER}:{quote(self.password, safe='')}@127.0.0.1:{self.port}/{database}"
 
     def connect(self) -> psycopg.Connection:
         """Return another client's connection, which may write."""
-        return psycopg.connect(self.address_with_password, autocommit=True)
+        return self.connect_to(DATABASE)
+
+    def connect_to(self, database: str) -> psycopg.Connection:
+        """Return another client's connection to one of its databases."""
+        return psycopg.connect(self.address_of(database), autocommit=True)
 
     def statements(self) -> str:
         """Return the statements that the server was asked so far."""
@@ -95,17 +104,20 @@ def running() -> Iterator[DatabaseServer]:
         rules.seek(0)
         rules.write(f"hostssl all kim 127.0.0.1/32 cert\n{others}")
     options = " ".join(f"-c {name}={value}" for name, value in settings.items())
-    subprocess.run([*run, bin_ / "pg_ctl", "-D", data, "-l", log, "-o", options, "-w", "start"], check=True,
-                   capture_output=True, cwd="/")  # fmt: skip
+
+    def control(deed: str, *, check: bool = True) -> None:
+        mode = ["-m", "immediate"] if deed != "start" else []
+        subprocess.run([*run, bin_ / "pg_ctl", "-D", data, "-l", log, "-o", options, *mode, "-w", deed], check=check,
+                       capture_output=True, cwd="/")  # fmt: skip
+
+    control("start")
     try:
-        server = DatabaseServer(port, password, log, certificates)
-        with psycopg.connect(
-            server.address_with_password.replace(f"/{DATABASE}", "/postgres"), autocommit=True
-        ) as link:
+        server = DatabaseServer(port, password, log, certificates, control)
+        with server.connect_to("postgres") as link:
             link.execute(f"CREATE DATABASE {DATABASE}")
         with server.connect() as link:
             link.execute("CREATE EXTENSION postgis")
         yield server
     finally:
-        subprocess.run([*run, bin_ / "pg_ctl", "-D", data, "-m", "immediate", "stop"], capture_output=True, cwd="/")
+        control("stop", check=False)
         shutil.rmtree(folder, ignore_errors=True)

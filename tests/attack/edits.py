@@ -59,7 +59,7 @@ def attack_edits(folder: Path, seed: int, seconds: float) -> Report:
     begin = {row.name: row for row in rows.all_rows()}
     end = time.monotonic() + seconds
     while time.monotonic() < end or report.tried == 0:
-        program = [sys.executable, "-c", EDITOR, str(store.file.path.parent), str(rng.randrange(10**6))]
+        program = [sys.executable, "-c", EDITOR, str(store.database.path.parent), str(rng.randrange(10**6))]
         editor = subprocess.Popen(program, stdout=subprocess.PIPE, text=True)
         assert editor.stdout is not None
         editor.stdout.readline()
@@ -81,7 +81,7 @@ def attack_edits(folder: Path, seed: int, seconds: float) -> Report:
             now[edit.row] = edit.after
         if {name: row for name, row in now.items() if row is not None} != {row.name: row for row in rows.all_rows()}:
             report.faults.append(f"kill {report.tried}: the history does not replay to the rows")
-        if store.file.reading.execute("PRAGMA integrity_check").fetchone() != ("ok",):
+        if store.database.reading.execute("PRAGMA integrity_check").fetchone() != ("ok",):
             report.faults.append(f"kill {report.tried}: the store is damaged")
     store.close()
     return report

@@ -63,7 +63,7 @@ def test_a_browser_that_signed_in_reads_and_changes_nothing(client, store):
     assert (
         client.post("/logout", data={"mark": mark}).status_code == 303 and client.get("/pages/team").status_code == 404
     )
-    assert not store.file.reading.execute("SELECT 1 FROM session").fetchone()
+    assert not store.database.reading.execute("SELECT 1 FROM session").fetchone()
 
 
 @pytest.mark.parametrize(

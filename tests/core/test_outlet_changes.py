@@ -23,8 +23,8 @@ READ_ALL = ((EVERYBODY, frozenset({Right.READ})),)
 
 
 @pytest.fixture
-def store(tmp_path):
-    made = DepotStore(tmp_path / "depot", lambda file: People(file, QUICK))
+def store(place):
+    made = DepotStore(place(), lambda file: People(file, QUICK))
     posting = made.post("Gas stations", FIELDS, rows(), owner="olga", crs="EPSG:32727", geometry_type="Point")
     made.offer(outlet(posting, id="team"), by="olga")
     area = (400_000.0, 5_700_000.0, 600_000.0, 5_800_000.0)

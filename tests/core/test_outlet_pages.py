@@ -253,12 +253,12 @@ def test_a_client_that_reads_slowly_keeps_nobody_waiting_and_one_answer_serves_a
         await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", length)]})
         await send({"type": "http.response.body", "body": b"hello"})
 
-    class File:
-        file = property(lambda self: self)
+    class Store:
+        database = property(lambda self: self)
         version_seen = staticmethod(lambda: 1)
 
     async def both(path):
-        memory, never, got = MomentMemory(app, File()), asyncio.Event(), []
+        memory, never, got = MomentMemory(app, Store()), asyncio.Event(), []
         scope = {"type": "http", "method": "GET", "path": path, "query_string": b"", "headers": []}
 
         async def slow(message):

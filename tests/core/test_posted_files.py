@@ -85,10 +85,10 @@ def test_a_file_is_replaced_and_what_it_was_is_known_until_it_is_withdrawn(store
     assert client.get("/pages/heights/download/file").content == NEW.read_bytes() != first
     assert client.get(TILE).headers["etag"] != tile.headers["etag"]
     (edit,) = store.rows("heights").edits()
-    assert edit.account == "olga" and (store.file.files / edit.before.values["file"]).read_bytes() == first
-    assert all(not each.stat().st_mode & 0o077 for each in store.file.files.iterdir())
+    assert edit.account == "olga" and (store.database.files / edit.before.values["file"]).read_bytes() == first
+    assert all(not each.stat().st_mode & 0o077 for each in store.database.files.iterdir())
     store.withdraw("heights", by="olga")
-    assert client.get("/pages/heights").status_code == 404 and len(list(store.file.files.iterdir())) == 1
+    assert client.get("/pages/heights").status_code == 404 and len(list(store.database.files.iterdir())) == 1
 
 
 @pytest.mark.parametrize(

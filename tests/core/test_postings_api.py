@@ -33,8 +33,8 @@ PEOPLE = {"nobody": None, "olga": ("olga", PASSWORD), "ada": ("ada", PASSWORD), 
 
 
 @pytest.fixture
-def store(tmp_path):
-    made = DepotStore(tmp_path / "depot", lambda file: People(file, PasswordHasher(1, 8, 1)))
+def store(place):
+    made = DepotStore(place(), lambda file: People(file, PasswordHasher(1, 8, 1)))
     people = made.people
     people.join(people.invite(by="", owner=True), "olga", PASSWORD)
     people.join(people.invite(["team"], by="olga"), "ada", PASSWORD)

@@ -12,9 +12,11 @@ if TYPE_CHECKING:
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
     from brisk_atlas.core.depot.postings.outlet import OutletField
     from brisk_atlas.core.depot.postings.rights import Right
+    from brisk_atlas.core.depot.postings.store_database import StoreDatabase
 
 USUAL_PORT = 8720
 LOCAL = "local"  # who works on the folder itself
+FILES = "files"  # in the folder of a Depot
 
 
 def parser() -> argparse.ArgumentParser:
@@ -23,7 +25,13 @@ def parser() -> argparse.ArgumentParser:
 
     def deed(name: str, words: str) -> argparse.ArgumentParser:
         each = deeds.add_parser(name, help=words, description=words)
-        each.add_argument("--store", type=Path, required=True, metavar="DIR", help="the folder of the Depot")
+        each.add_argument(
+            "--store", type=Path, metavar="DIR",
+            help="the folder of the Depot; with --database, the folder of its grids and clouds",
+        )  # fmt: skip
+        each.add_argument("--database", metavar="ADDRESS",
+                          help="a PostgreSQL database with PostGIS, such as postgresql://depot@db.example/survey, "
+                               "which several of these may serve at once")  # fmt: skip
         return each
 
     serve = deed("serve", "Serve the outlets until interrupted. The first time it prints the owner's one-time address.")
@@ -64,13 +72,15 @@ def parser() -> argparse.ArgumentParser:
 def main(arguments: list[str]) -> int:
     """Do what is asked; returns the exit code."""
     asked = parser().parse_args(arguments)
+    if asked.store is None and asked.database is None:
+        parser().error("state the Depot: --store DIR, or --database ADDRESS")
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
     from brisk_atlas.core.depot.postings.outlet import BadOutlet
     from brisk_atlas.core.depot.postings.posted_rows import BadRow
     from brisk_atlas.core.model import AtlasError
 
     try:
-        store = DepotStore(asked.store)
+        store = DepotStore(_place(asked))
         try:
             return _DEEDS[asked.deed](store, asked)
         finally:
@@ -78,8 +88,17 @@ def main(arguments: list[str]) -> int:
     except (AtlasError, BadOutlet, BadRow, ValueError) as error:
         print(" ".join(str(error).split()), file=sys.stderr)
     except KeyError as error:
-        print(f"There is no {error.args[0]} in {asked.store}. `depot list` prints what there is.", file=sys.stderr)
+        print(f"There is no {error.args[0]} in this Depot. `depot list` prints what there is.", file=sys.stderr)
     return 1
+
+
+def _place(asked: argparse.Namespace) -> Path | StoreDatabase:
+    """Return the folder or the database that is asked for."""
+    if asked.database is None:
+        return Path(asked.store)
+    from brisk_atlas.core.depot.postings.postgres_store import PostgresStore
+
+    return PostgresStore(asked.database, asked.store / FILES if asked.store is not None else None)
 
 
 def _serve(store: DepotStore, asked: argparse.Namespace) -> int:

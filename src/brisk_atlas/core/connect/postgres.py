@@ -41,7 +41,7 @@ _idle: dict[str, list[psycopg.Connection[Any]]] = {}
 _lock = threading.Lock()
 
 
-def conninfo(address: str) -> str:
+def conninfo(address: str, *, reads_only: bool = True) -> str:
     """Return what libpq is given for an address, its password included: it is for the library alone."""
     settings: dict[str, Any] = conninfo_to_dict(address.replace("postgres://", "postgresql://", 1))
     password = password_of(address) or stored_password(address)
@@ -50,9 +50,10 @@ def conninfo(address: str) -> str:
     settings.setdefault("connect_timeout", str(CONNECT_S))
     settings.setdefault("application_name", "Brisk Atlas")
     options = str(settings.get("options", ""))
+    read_only = "on" if reads_only else "off"
     settings["options"] = (
-        f"{options} -c statement_timeout={STATEMENT_MS} -c default_transaction_read_only=on -c jit=off".strip()
-    )
+        f"{options} -c statement_timeout={STATEMENT_MS} -c default_transaction_read_only={read_only} -c jit=off"
+    ).strip()
     return make_conninfo(**settings)
 
 

@@ -20,6 +20,7 @@ from .postings.depot_store import DepotStore, EditConflict, NotAllowed, UndoConf
 from .postings.outlet_changes import BadCursor
 from .postings.posted_rows import BadRow, RowGone
 from .postings.rights import Identity
+from .postings.store_database import StoreFault
 from .who_asks import who_asks
 
 log = logging.getLogger(__name__)
@@ -79,7 +80,7 @@ def guarded(store: DepotStore, answer: Answer, refuse: Refusal = refusal) -> Cal
             response = refuse("NotAvailable", f"{error}. Read all of it anew", 410)
         except BadRow as error:
             response = refuse("InvalidParameterValue", str(error), 422)
-        except sqlite3.Error as error:
+        except (sqlite3.Error, StoreFault) as error:
             log.error("%s %s: the store: %s", request.method, request.url.path, error)
             response = refuse("NotAvailable", "the store can't be used now; nothing was changed", 503)
         except AtlasError as error:

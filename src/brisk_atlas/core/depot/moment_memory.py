@@ -63,7 +63,7 @@ class MomentMemory:
 
     def _now(self) -> str:
         """Return a text that differs once something was changed, and after a moment."""
-        version = self.store.file.version_seen()
+        version = self.store.database.version_seen()
         now = time.monotonic()
         if now >= self._until:
             self._until = now + MOMENT_S

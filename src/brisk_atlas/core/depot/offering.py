@@ -77,7 +77,7 @@ def preview_of(store: DepotStore, posting: Posting, outlet: Outlet) -> OutletPre
         raise AtlasError(outlet.title or "the outlet", str(error), "Change it.") from error
     if posting.file:
         return OutletPreview((), (), None)
-    shown = OutletRows(PostedRows(store.file, posting), outlet)
+    shown = OutletRows(PostedRows(store.database, posting), outlet)
     count = shown.count()
     order = (next(iter(shown.fields)),) if shown.fields and count is not None and count < MOST_COUNTED else ()
     rows = shown.page(RowsAsked(order=order), PREVIEW_ROWS)

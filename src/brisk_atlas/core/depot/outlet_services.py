@@ -149,5 +149,5 @@ class OutletServices:
 
 def state_of(store: DepotStore, outlet: Outlet, posting: Posting) -> str:
     """Return a text that differs once a posting or how an outlet offers it has changed."""
-    number = PostedRows(store.file, posting).last_edit
+    number = PostedRows(store.database, posting).last_edit
     return f"{number}.{posting.file}.{hashlib.sha256(repr(outlet).encode()).hexdigest()[:16]}"

@@ -11,12 +11,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import uvicorn
+from anyio.to_thread import current_default_thread_limiter
 from starlette.applications import Starlette
 from starlette.middleware.cors import CORSMiddleware
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import BaseRoute, Mount, Route
-from starlette.types import ASGIApp
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 from .accounts import AccountPages
 from .behaviour import Behaviour, Misbehaving
@@ -46,6 +47,7 @@ from .wms import MapAnswers
 LOOPBACK = "127.0.0.1"
 START_S = 20.0
 MOST_CONNECTIONS = 1000
+MOST_THREADS = 12  # that answer at once
 
 
 def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving:
@@ -78,7 +80,7 @@ def postings_application(store: DepotStore, title: str) -> ASGIApp:
 
     routes: list[BaseRoute] = [Route("/", guarded(store, root)), *api.routes(), *pages.routes()]
     routes += [*joining.routes(), *accounts.routes()]
-    return MomentMemory(Starlette(routes=[*routes, Mount("/services", services)]), store)
+    return _FewThreads(MomentMemory(Starlette(routes=[*routes, Mount("/services", services)]), store))
 
 
 def postings_server(
@@ -95,6 +97,17 @@ def postings_server(
         ssl_keyfile=key, timeout_graceful_shutdown=1,
     )  # fmt: skip
     return uvicorn.Server(config)
+
+
+class _FewThreads:
+    """An application before another one, which answers in a few threads alone: each has a connection to the store."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        current_default_thread_limiter().total_tokens = MOST_THREADS
+        await self.app(scope, receive, send)
 
 
 @dataclass(frozen=True)

@@ -30,13 +30,10 @@ class NotAlike(ValueError):
     """A condition that a server may take otherwise."""
 
 
-POSTGRES, CQL2, MYSQL, GEOPACKAGE, SQLITE = (
-    "postgresql",
-    "cql2-text",
-    "mysql",
-    "geopackage",
-    "sqlite",
-)  # what conditions are stated in; OGC 21-065r2 is the second
+# What conditions are stated in; CQL2 is OGC 21-065r2, the last two are those of stores of our own.
+POSTGRES, CQL2, MYSQL, GEOPACKAGE = "postgresql", "cql2-text", "mysql", "geopackage"
+SQLITE, STORED_IN_POSTGRES = "sqlite", "stored in postgresql"
+PATTERN_OR_QUOTED = re.compile(r"""(LIKE )('(?:[^']|'')*')|'(?:[^']|'')*'|"(?:[^"]|"")*\"""")
 DATES = re.compile(r"DATE '[^']*'")
 DATE_OR_QUOTED = re.compile(r"""DATE ('[^']*')|'(?:[^']|'')*'|"(?:[^"]|"")*\"""")
 
@@ -50,18 +47,24 @@ def as_stated(where: str, types: Mapping[str, str], dialect: str) -> str | None:
     if dialect == GEOPACKAGE:  # which compares numbers of 4 bytes as ones of 8
         types = {name: type_ for name, type_ in types.items() if type_ not in ("float", "halffloat")}
     try:
-        stated = _condition(syntax_tree(where.strip()), types, store=dialect == SQLITE)
+        stated = _condition(syntax_tree(where.strip()), types, store=dialect in (SQLITE, STORED_IN_POSTGRES))
     except NotAlike:
         return None
     if dialect == GEOPACKAGE and "DATE '" in stated:  # its days are texts that lie in their order
         return None if "'" in DATES.sub("", stated) else stated.replace("DATE '", "'")
-    if dialect == SQLITE:  # the same, and its texts are equal where all their letters are
-        return DATE_OR_QUOTED.sub(lambda found: found[1] or found[0], stated)
+    if dialect in (SQLITE, STORED_IN_POSTGRES):  # the same, and their texts are equal where all their letters are
+        found = DATE_OR_QUOTED.sub(lambda found: found[1] or found[0], stated)
+        return found if dialect == SQLITE else PATTERN_OR_QUOTED.sub(_with_backslashes, found)
     if dialect == CQL2 and "DATE '" in stated:
         return None
     if dialect == MYSQL and "'" in DATES.sub("", stated):  # its texts are equal whatever their case
         return None
     return stated
+
+
+def _with_backslashes(found: re.Match[str]) -> str:
+    """Return a pattern in which a backslash is one, where it would have the next character be itself otherwise."""
+    return found[1] + found[2].replace("\\", "\\\\") if found[1] else found[0]
 
 
 def as_postgres(where: str, types: Mapping[str, str]) -> str | None:
@@ -133,6 +136,8 @@ def _pair(
     name = _field(field, types)
     if store and types[name].startswith("timestamp"):
         return quoted(name), f"'{_time(constant)}'"
+    if types[name].startswith("date"):
+        constant = _uncast(constant)
     if constant["class"] != "CONSTANT" or constant["literal"].get("text") is None:
         raise NotAlike("not a value")
     kind, text = constant["literal"]["kind"], constant["literal"]["text"]
@@ -148,10 +153,16 @@ def _pair(
     raise NotAlike(f"{kind} beside {types[name]}")
 
 
-def _time(node: dict[str, Any]) -> str:
-    """Return a time as a store of our own has it: in UTC, with microseconds; one without a zone is of UTC."""
+def _uncast(node: dict[str, Any]) -> dict[str, Any]:
+    """Return what stands in `DATE '...'` and its like."""
     while node["class"] == "CAST" and "child" in node:
         node = node["child"]
+    return node
+
+
+def _time(node: dict[str, Any]) -> str:
+    """Return a time as a store of our own has it: in UTC, with microseconds; one without a zone is of UTC."""
+    node = _uncast(node)
     text = node.get("literal", {}).get("text") if node["class"] == "CONSTANT" else None
     try:
         when = datetime.fromisoformat(text or "")

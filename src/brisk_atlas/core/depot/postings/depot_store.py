@@ -6,7 +6,6 @@ import json
 import re
 import secrets
 import shutil
-import sqlite3
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime, timedelta
@@ -20,7 +19,6 @@ from pydantic import TypeAdapter
 from brisk_atlas.core.model.words import free_name
 from brisk_atlas.core.system.atomic_write import written_beside
 
-from .database import StoreFile
 from .outlet import Outlet
 from .outlet_changes import ShownChanges, ShownEdit, changes_since, edit_number, edits_of
 from .outlet_figures import FiguresMemory, OutletFigures
@@ -36,11 +34,11 @@ from .posted_rows import (
     RowGone,
     UndoConflict,
     checked_values,
-    create_rows,
-    drop_rows,
 )
 from .posting import FieldType, PostedField, Posting, time_text
 from .rights import Identity, Right
+from .sqlite_store import SqliteStore
+from .store_database import StoreConnection, StoreDatabase
 
 POSTING = "id, number, title, owner, fields, crs, geometry_type, summary, record, file"  # columns of one
 AT_ONCE = 20_000  # rows that are posted together
@@ -60,29 +58,29 @@ class EditConflict(RuntimeError):
 
 
 class DepotStore:
-    """The postings, outlets and people of a Depot in a folder."""
+    """The postings, outlets and people of a Depot: in a folder, or in a database that is open."""
 
-    def __init__(self, folder: Path, people: Callable[[StoreFile], People] = People) -> None:
-        self.file = StoreFile(folder)
-        self.people = people(self.file)
+    def __init__(self, place: Path | StoreDatabase, people: Callable[[StoreDatabase], People] = People) -> None:
+        self.database: StoreDatabase = SqliteStore(place) if isinstance(place, Path) else place
+        self.people = people(self.database)
         self._looked_at: dict[str, int] = {}
         self._figures = FiguresMemory()
 
     def close(self) -> None:
-        self.file.close()
+        self.database.close()
 
     # Postings
 
     @property
     def postings(self) -> list[Posting]:
         """All postings, by title."""
-        found = self.file.reading.execute(f"SELECT {POSTING} FROM posting ORDER BY title, id")
+        found = self.database.reading.execute(f"SELECT {POSTING} FROM posting ORDER BY title, id")
         return [_posting(*each) for each in found]
 
     def posting(self, name: str) -> Posting:
         """Return a posting by its id. Raises KeyError."""
         asked = f"SELECT {POSTING} FROM posting WHERE id = ?"
-        found = self.file.reading.execute(asked, [name]).fetchone()
+        found = self.database.reading.execute(asked, [name]).fetchone()
         return _posting(*found) if found is not None else _missing(name)
 
     def post(
@@ -96,16 +94,17 @@ class DepotStore:
 
     def post_batches(self, wanted: Posting, batches: Iterable[RowBatch]) -> Posting:
         """Post rows; `wanted` is the posting without its id and number, which are found. Raises BadRow."""
-        with self.file.changing() as database:
+        with self.database.changing() as database:
             made = self._note_posting(database, wanted)
-            create_rows(database, made)
-            PostedRows(self.file, made).add_batches(database, batches, made.owner)
+            rows = PostedRows(self.database, made)
+            rows.create(database)
+            rows.add_batches(database, batches, made.owner)
         return made
 
     def post_file(self, wanted: Posting, path: Path) -> Posting:
         """Post a file, which is copied into the store; `wanted` is the posting without its id, number and file. Raises
-        OSError."""
-        with self.file.changing() as database:
+        OSError, and BadRow where there is no folder for files."""
+        with self.database.changing() as database:
             return self._note_posting(database, replace(wanted, file=self._stored_file(path)))
 
     def replace_file(self, posting: str, path: Path, *, by: str) -> Posting:
@@ -113,10 +112,10 @@ class DepotStore:
         before = self.posting(posting)
         if not before.file:
             raise NotAllowed("it has rows, and is no file")
-        with self.file.changing() as database:
+        with self.database.changing() as database:
             made = replace(before, file=self._stored_file(path))
             database.execute("UPDATE posting SET file = ? WHERE id = ?", [made.file, posting])
-            PostedRows(self.file, before).note_file(database, before.file, made.file, by)
+            PostedRows(self.database, before).note_file(database, before.file, made.file, by)
             self.people.note_in(database, by, "replace", posting)
         return made
 
@@ -124,17 +123,24 @@ class DepotStore:
         """Copy a file into the store, whole or not at all; returns its name there."""
         ending = ".copc.laz" if path.name.lower().endswith(".copc.laz") else path.suffix.lower()
         name = f"{secrets.token_hex(ROW_BYTES)}{ending}"
-        self.file.files.mkdir(mode=0o700, exist_ok=True)
-        with written_beside(self.file.files / name) as there:
+        folder = self._files
+        folder.mkdir(parents=True, mode=0o700, exist_ok=True)
+        with written_beside(folder / name) as there:
             shutil.copyfile(path, there)
             there.chmod(0o600)
         return name
 
     def file_of(self, posting: Posting) -> Path:
         """Return where the file of a posting lies."""
-        return self.file.files / Path(posting.file).name
+        return self._files / Path(posting.file).name
 
-    def _note_posting(self, database: sqlite3.Connection, wanted: Posting) -> Posting:
+    @property
+    def _files(self) -> Path:
+        if self.database.files is None:
+            raise BadRow("this Depot has a database alone, and no folder for files; --store states one")
+        return self.database.files
+
+    def _note_posting(self, database: StoreConnection, wanted: Posting) -> Posting:
         """Note a new posting under an id and a number of its own."""
         taken = {name for (name,) in database.execute("SELECT id FROM posting UNION SELECT id FROM outlet")}
         (last,) = database.execute("SELECT coalesce(max(number), 0) FROM posting").fetchone()
@@ -151,31 +157,31 @@ class DepotStore:
     def last_edit(self, posting: str) -> tuple[str, str] | None:
         """Return when a posting was last edited (UTC) and by which account, None where it was not."""
         asked = "SELECT at, account FROM edit WHERE posting = ? ORDER BY number DESC LIMIT 1"
-        found = self.file.reading.execute(asked, [posting]).fetchone()
+        found = self.database.reading.execute(asked, [posting]).fetchone()
         return (found[0], found[1]) if found is not None else None
 
     def withdraw(self, name: str, *, by: str) -> None:
         """Remove a posting with its outlets, rows and history. Raises KeyError."""
         posting = self.posting(name)
-        with self.file.changing() as database:
+        with self.database.changing() as database:
             if posting.file:
                 self._drop_files(posting)
             else:
-                drop_rows(database, posting)
+                PostedRows(self.database, posting).drop(database)
             database.execute("DELETE FROM posting WHERE id = ?", [name])
             self.people.note_in(database, by, "withdraw", name)
 
     def _drop_files(self, posting: Posting) -> None:
         """Remove the files that a posting is and was."""
         names = {posting.file}
-        for edit in PostedRows(self.file, posting).edits():
+        for edit in PostedRows(self.database, posting).edits():
             names |= {str(row.values["file"]) for row in (edit.before, edit.after) if row is not None}
         for name in names:
-            (self.file.files / Path(name).name).unlink(missing_ok=True)
+            (self._files / Path(name).name).unlink(missing_ok=True)
 
     def rows(self, posting: str) -> PostedRows:
         """Return all rows of a posting, for its owners. Raises KeyError."""
-        return PostedRows(self.file, self.posting(posting))
+        return PostedRows(self.database, self.posting(posting))
 
     # Outlets
 
@@ -184,12 +190,12 @@ class DepotStore:
         """All outlets, by id."""
         return [
             _outlets().validate_json(text)
-            for (text,) in self.file.reading.execute("SELECT about FROM outlet ORDER BY id")
+            for (text,) in self.database.reading.execute("SELECT about FROM outlet ORDER BY id")
         ]
 
     def outlet(self, name: str) -> Outlet:
         """Return an outlet by its id. Raises KeyError."""
-        found = self.file.reading.execute("SELECT about FROM outlet WHERE id = ?", [name]).fetchone()
+        found = self.database.reading.execute("SELECT about FROM outlet WHERE id = ?", [name]).fetchone()
         return _outlets().validate_json(found[0]) if found is not None else _missing(name)
 
     def offer(self, outlet: Outlet, *, by: str) -> Outlet:
@@ -198,8 +204,8 @@ class DepotStore:
         posting = self.posting(outlet.posting)
         outlet.check(posting)
         if not posting.file:
-            OutletRows(PostedRows(self.file, posting), outlet).count()  # its condition can be asked
-        with self.file.changing() as database:
+            OutletRows(PostedRows(self.database, posting), outlet).count()  # its condition can be asked
+        with self.database.changing() as database:
             if not outlet.id:
                 taken = {name for (name,) in database.execute("SELECT id FROM outlet")}
                 outlet = replace(outlet, id=free_name(id_of(outlet.title), taken))
@@ -212,7 +218,7 @@ class DepotStore:
 
     def close_outlet(self, name: str, *, by: str) -> None:
         """Offer an outlet no longer."""
-        with self.file.changing() as database:
+        with self.database.changing() as database:
             database.execute("DELETE FROM outlet WHERE id = ?", [name])
             self.people.note_in(database, by, "close outlet", name)
 
@@ -242,14 +248,14 @@ class DepotStore:
 
     def rows_shown(self, outlet: Outlet, posting: Posting) -> OutletRows:
         """Return the rows of an outlet, whoever may read it."""
-        return OutletRows(PostedRows(self.file, posting), outlet)
+        return OutletRows(PostedRows(self.database, posting), outlet)
 
     def add_row(self, name: str, who: Identity, values: dict[str, Any], wkb: bytes | None, mark: str = "") -> ShownRow:
         """Add a row. What comes with a `mark` that the same account sent before is not added again. Raises KeyError,
         NotAllowed, BadRow, and RowGone for what was added before and is not shown any more."""
         shown = self._for(name, who, Right.ADD)
         made = _sources(shown, values)
-        with self.file.changing() as database:
+        with self.database.changing() as database:
             if mark and (before := self._sent_before(database, shown, who, mark)):
                 found = shown.row(before)
                 if found is None:
@@ -263,7 +269,7 @@ class DepotStore:
             return _still_shown(shown, row.name)
 
     @staticmethod
-    def _sent_before(database: sqlite3.Connection, shown: OutletRows, who: Identity, mark: str) -> str:
+    def _sent_before(database: StoreConnection, shown: OutletRows, who: Identity, mark: str) -> str:
         """Return the row that was added with a mark, "" for none. Marks are known for some days."""
         database.execute("DELETE FROM sent WHERE at < ?", [time_text(datetime.now(UTC) - MARKS_KNOWN_FOR)])
         asked = "SELECT row FROM sent WHERE account = ? AND mark = ? AND posting = ?"
@@ -278,7 +284,7 @@ class DepotStore:
         stored one. Raises KeyError, RowGone, NotAllowed, EditConflict, BadRow."""
         shown = self._for(name, who, Right.CHANGE)
         made = _sources(shown, values)
-        with self.file.changing() as database:
+        with self.database.changing() as database:
             stored = self._touched(shown, who, row, state, database)
             geometry = wkb(stored.wkb)
             if geometry != stored.wkb and shown.outlet.blur:
@@ -290,7 +296,7 @@ class DepotStore:
         """Delete a row that is still in the state in which it was seen. Raises KeyError, RowGone, NotAllowed,
         EditConflict."""
         shown = self._for(name, who, Right.DELETE)
-        with self.file.changing() as database:
+        with self.database.changing() as database:
             self._touched(shown, who, row, state, database)
             shown.rows.delete(database, row, who.account)
 
@@ -338,7 +344,7 @@ class DepotStore:
         """Take back an edit of one's own, or any edit as an owner. Raises KeyError, RowGone, NotAllowed,
         UndoConflict."""
         rows = self.rows(posting)
-        with self.file.changing() as database:
+        with self.database.changing() as database:
             edit: RowEdit = rows.edit(number, database)
             if not (who.is_owner or (who.account and edit.account == who.account)):
                 raise NotAllowed("it was done by somebody else")
@@ -351,7 +357,7 @@ class DepotStore:
         return shown
 
     @staticmethod
-    def _touched(shown: OutletRows, who: Identity, row: str, state: str, database: sqlite3.Connection) -> PostedRow:
+    def _touched(shown: OutletRows, who: Identity, row: str, state: str, database: StoreConnection) -> PostedRow:
         seen = shown.row(row)  # by the connection of this thread, which the transaction is of
         if seen is None:
             raise RowGone(row)

@@ -9,8 +9,9 @@ import numpy as np
 import shapely
 
 from .outlet_changes import AT_ONCE, key_of
-from .outlet_rows import Box, OutletRows, RowsAsked, ShownRow
+from .outlet_rows import OutletRows, RowsAsked, ShownRow
 from .posted_rows import PostedRow
+from .store_database import Box
 
 BATCH = 50_000  # rows looked at together
 
@@ -50,28 +51,14 @@ def _counted(shown: OutletRows, number: int) -> OutletFigures:
         return OutletFigures(number, shown.number_of_rows(), None)
     outlet = shown.outlet
     if not outlet.where and outlet.area is None and not outlet.blur:
-        return OutletFigures(number, shown.number_of_rows(), _whole_extent(shown))
-    found, count, box = shown.shapes(RowsAsked()), 0, None
-    while rows := found.fetchmany(BATCH):
-        count += len(rows)
-        box = _joined(box, _around([wkb for (wkb,) in rows]))
+        return OutletFigures(
+            number, shown.number_of_rows(), shown.rows.store.places.extent(shown.rows.store.reading, shown.rows.posting)
+        )
+    count, box = 0, None
+    for shapes in shown.shapes(RowsAsked(), BATCH):
+        count += len(shapes)
+        box = _joined(box, _around(shapes))
     return OutletFigures(number, count, box)
-
-
-def _whole_extent(shown: OutletRows) -> Box | None:
-    """Return the bounds of all rows: those that reach farthest are found by the index, whose numbers are shorter, and
-    looked at exactly."""
-    places, database = shown.rows.places, shown.rows.store.reading
-    farthest = f"SELECT min(xmin), min(ymin), max(xmax), max(ymax) FROM {places}"
-    xmin, ymin, xmax, ymax = database.execute(farthest).fetchone()
-    if xmin is None:
-        return None
-    near = f"SELECT wkb FROM {shown.rows.table} WHERE id IN (SELECT id FROM {places} WHERE "
-    box = None
-    for condition, at in (("xmin <= ?", xmin), ("ymin <= ?", ymin), ("xmax >= ?", xmax), ("ymax >= ?", ymax)):
-        for (wkb,) in database.execute(f"{near}{condition})", [at]):
-            box = _joined(box, _around([wkb]))
-    return box
 
 
 def _around(shapes: list[bytes | None]) -> Box | None:

@@ -15,6 +15,7 @@ from brisk_atlas.core.read.answer import ArrowLayer, ArrowTable
 from .outlet_figures import OutletFigures
 from .outlet_rows import ARROW_TYPES, OutletRows, RowsAsked
 from .posting import FieldType
+from .store_database import ALL
 
 GEOMETRY = "__geometry"  # as no field is called
 BATCH = 20_000  # rows
@@ -68,11 +69,11 @@ def dataset_of(shown: OutletRows, figures: OutletFigures, state: str) -> Dataset
 def _batches(shown: OutletRows, query: FeatureQuery, *, geometry: bool) -> Iterator[pa.RecordBatch]:
     box = query.extent.bounds if query.extent is not None else None
     asked = RowsAsked(box, every=query.step, exact=False)
-    found = shown.stored_rows(asked, limit=-1 if query.limit is None else query.limit)
+    found = shown.stored_rows(asked, BATCH, limit=ALL if query.limit is None else query.limit)
     fields = {name: each.type for name, each in shown.fields.items()}
     schema = pa.schema([(name, TYPES[type_]) for name, type_ in fields.items()])
     schema = schema.append(pa.field(GEOMETRY, pa.binary())) if geometry else schema
-    while rows := found.fetchmany(BATCH):
+    for rows in found:
         _, shapes, *columns = zip(*rows)
         arrays = [pa.array(_plain(column, type_), TYPES[type_]) for column, type_ in zip(columns, fields.values())]
         yield pa.record_batch([*arrays, *([pa.array(shapes, pa.binary())] if geometry else [])], schema=schema)

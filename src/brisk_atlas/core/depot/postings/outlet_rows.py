@@ -8,19 +8,19 @@ from __future__ import annotations
 
 import hashlib
 import json
-import sqlite3
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from brisk_atlas.core.model import BadExpression
 from brisk_atlas.core.table.asking import quoted
-from brisk_atlas.core.table.server_sql import SQLITE, as_stated
+from brisk_atlas.core.table.server_sql import as_stated
 
 from .outlet import Outlet, OutletField
 from .posted_rows import ROW_BYTES, PostedRow, PostedRows
 from .posting import FieldType, Value
 from .rights import Identity
+from .store_database import ALL, Box
 
 MOST_VALUES = 30_000  # that one question to the store may carry
 PAST = "past_rows"
@@ -34,8 +34,6 @@ ARROW_TYPES = {
     FieldType.DATE: "date32[day]",
     FieldType.TIME: "timestamp[us, tz=UTC]",
 }
-
-Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
@@ -82,31 +80,33 @@ class OutletRows:
         behind = "" if asked.order or not after else f" WHERE {NAME} > ?"
         names = ", ".join([NAME, WKB, *map(quoted, self.fields)])
         found = self.rows.store.reading.execute(
-            f"SELECT {names} FROM ({query}){behind} ORDER BY {order} LIMIT ? OFFSET ?",
+            f"SELECT {names} FROM ({query}) AS found{behind} ORDER BY {order} LIMIT ? OFFSET ?",
             [*given, *([after] if behind else []), limit, skip],
         )
         return [self._shown(each) for each in found]
 
-    def stored_rows(self, asked: RowsAsked, *, skip: int = 0, limit: int = -1) -> sqlite3.Cursor:
-        """Return rows as the store gives them: the name, the geometry, and the shown fields in their order. Without an
-        order they come as they were added."""
+    def stored_rows(
+        self, asked: RowsAsked, size: int, *, skip: int = 0, limit: int = ALL
+    ) -> Iterator[list[tuple[Any, ...]]]:
+        """Yield rows as the store gives them, `size` at a time: the name, the geometry, and the shown fields in their
+        order. Without an order they come as they were added."""
         query, given = self._query(asked)
         names = ", ".join([NAME, WKB, *map(quoted, self.fields)])
         order = ", ".join([*(self._ordered(name) for name in asked.order), NAME if asked.order else ID])
-        text = f"SELECT {names} FROM ({query}) ORDER BY {order} LIMIT ? OFFSET ?"
-        return self.rows.store.reading.execute(text, [*given, limit, skip])
+        text = f"SELECT {names} FROM ({query}) AS found ORDER BY {order} LIMIT ? OFFSET ?"
+        return self.rows.store.batches(text, [*given, limit, skip], size)
 
     def count(self, asked: RowsAsked = RowsAsked()) -> int | None:
         """Return how many rows there are, None for more than are counted. Raises BadExpression."""
         query, given = self._query(asked)
-        text = f"SELECT count(*) FROM (SELECT 1 FROM ({query}) LIMIT {MOST_COUNTED + 1})"
+        text = f"SELECT count(*) FROM (SELECT 1 FROM ({query}) AS found LIMIT {MOST_COUNTED + 1}) AS counted"
         (found,) = self.rows.store.reading.execute(text, given).fetchone()
         return found if found <= MOST_COUNTED else None
 
     def number_of_rows(self) -> int:
         """Return how many rows there are, however many."""
         query, given = self._query(RowsAsked())
-        (found,) = self.rows.store.reading.execute(f"SELECT count(*) FROM ({query})", given).fetchone()
+        (found,) = self.rows.store.reading.execute(f"SELECT count(*) FROM ({query}) AS found", given).fetchone()
         return int(found)
 
     def row(self, name: str) -> ShownRow | None:
@@ -114,7 +114,7 @@ class OutletRows:
         query, given = self._query(RowsAsked())
         names = ", ".join([NAME, WKB, *map(quoted, self.fields)])
         found = self.rows.store.reading.execute(
-            f"SELECT {names} FROM ({query}) WHERE {NAME} = ?", [*given, name]
+            f"SELECT {names} FROM ({query}) AS found WHERE {NAME} = ?", [*given, name]
         ).fetchone()  # fmt: skip
         return self._shown(found) if found is not None else None
 
@@ -125,15 +125,16 @@ class OutletRows:
         at_once = max(1, MOST_VALUES // (3 + len(self.rows.posting.fields)))
         for begin in range(0, len(rows), at_once):
             query, given = self._query(RowsAsked(), rows[begin : begin + at_once])
-            for each in self.rows.store.reading.execute(f"SELECT {names} FROM ({query})", given):
+            for each in self.rows.store.reading.execute(f"SELECT {names} FROM ({query}) AS found", given):
                 shown = self._shown(each)
                 found[shown.name] = shown
         return found
 
-    def shapes(self, asked: RowsAsked) -> sqlite3.Cursor:
-        """Return the geometry of rows as the store gives it, in no order."""
+    def shapes(self, asked: RowsAsked, size: int) -> Iterator[list[bytes | None]]:
+        """Yield the geometry of rows as the store gives it, in no order, `size` at a time."""
         query, given = self._query(asked)
-        return self.rows.store.reading.execute(f"SELECT {WKB} FROM ({query})", given)
+        for some in self.rows.store.batches(f"SELECT {WKB} FROM ({query}) AS found", given, size):
+            yield [wkb for (wkb,) in some]
 
     def may_touch(self, row: PostedRow, who: Identity) -> bool:
         """Return whether somebody who may change rows may change this one."""
@@ -159,13 +160,17 @@ class OutletRows:
         outlet, posting = self.outlet, self.rows.posting
         table = PAST if past else self.rows.table
         at = {field.name: number for number, field in enumerate(posting.fields)}
-        columns = [f"{_expression(f'f{at[each.source]}', each)} AS {quoted(each.name)}" for each in outlet.fields]
+        columns = [f"{self._expression(f'f{at[each.source]}', each)} AS {quoted(each.name)}" for each in outlet.fields]
         given: list[Any] = []
         conditions = []
         before = ""
         if past:
             width = 3 + len(at)
-            marks = ", ".join([f"({', '.join('?' * width)})"] * len(past))
+            form = self.rows.store.form
+            types_of = [form.integer, form.text, form.binary, *(form.types[field.type] for field in posting.fields)]
+            marks = ", ".join([f"({', '.join('?' * width)})"] * (len(past) - 1))
+            first = ", ".join(form.typed.format(each) for each in types_of)  # by which the types of all are known
+            marks = f"({first}){', ' if marks else ''}{marks}"
             own = ", ".join(["id", "name", "wkb", *(f"f{number}" for number in at.values())])
             before = f"WITH {PAST}({own}) AS (VALUES {marks}) "
             for number, row in enumerate(past):
@@ -173,17 +178,17 @@ class OutletRows:
         if outlet.where:
             types = {field.name: ARROW_TYPES[field.type] for field in posting.fields}
             own = ", ".join(f"f{number} AS {quoted(name)}" for name, number in at.items())
-            inner = f"SELECT {ID} FROM (SELECT id AS {ID}, {own} FROM {table}) WHERE {_stated(outlet.where, types)}"
-            conditions.append(f"id IN ({inner})")
+            inner = f"SELECT id AS {ID}, {own} FROM {table}"
+            conditions.append(f"id IN (SELECT {ID} FROM ({inner}) AS own WHERE {self._stated(outlet.where, types)})")
         if asked.every > 1:
             conditions.append("name < ?")
             given.append(f"{(1 << 8 * ROW_BYTES) // asked.every:0{2 * ROW_BYTES}x}")
         boxes = (outlet.area, _grown(asked.box, outlet.blur) if asked.box is not None else None)
         for box in boxes:
             if box is not None and not past:
-                near = f"SELECT id FROM {self.rows.places} WHERE xmax >= ? AND xmin <= ? AND ymax >= ? AND ymin <= ?"
-                conditions.append(f"id IN ({near})")
-                given += [box[0], box[2], box[1], box[3]]
+                near, values = self.rows.store.places.near(posting, box)
+                conditions.append(near)
+                given += values
         if outlet.area is not None:
             conditions.append("lies_in(wkb, ?, ?, ?, ?)")
             given += outlet.area
@@ -196,14 +201,28 @@ class OutletRows:
         query = f"{before}SELECT {named} FROM {table}{where}"
         if asked.where:
             types = {name: ARROW_TYPES[field.type] for name, field in self.fields.items()}
-            query = f"SELECT * FROM ({query}) WHERE {_stated(asked.where, types)}"
+            query = f"SELECT * FROM ({query}) AS found WHERE {self._stated(asked.where, types)}"
         return query, given
 
     def _ordered(self, name: str) -> str:
         plain = name.removeprefix("-")
         if plain not in self.fields:
             raise BadExpression(name, f"there is no field {plain}", "The schema lists the fields.")
-        return f"{quoted(plain)} {'DESC' if name.startswith('-') else 'ASC'}"
+        return f"{quoted(plain)} {'DESC NULLS LAST' if name.startswith('-') else 'ASC NULLS FIRST'}"
+
+    def _expression(self, column: str, field: OutletField) -> str:
+        """Return a field as it is shown."""
+        return column if field.decimals is None else self.rows.store.form.rounded.format(column, max(0, field.decimals))
+
+    def _stated(self, where: str, types: dict[str, str]) -> str:
+        """Return a condition as the store's SQL. Raises BadExpression for one that it can't be asked by."""
+        stated = as_stated(where, types, self.rows.store.form.conditions)
+        if stated is None:
+            raise BadExpression(
+                where[:200], "it names something else than fields and values, or compares what can't be compared",
+                "Compare fields of the schema with values, joined by AND, OR and NOT.",
+            )  # fmt: skip
+        return stated
 
     def _shown(self, found: Sequence[Any]) -> ShownRow:
         name, wkb, *stored = found
@@ -212,22 +231,6 @@ class OutletRows:
             for field, value in zip(self.fields, stored)
         }
         return ShownRow(name, values, wkb)
-
-
-def _expression(column: str, field: OutletField) -> str:
-    """Return a field as it is shown. A zero has no sign, by which it would be known from which side it was rounded."""
-    return column if field.decimals is None else f"(round({column}, {int(field.decimals)}) + 0.0)"
-
-
-def _stated(where: str, types: dict[str, str]) -> str:
-    """Return a condition as the store's SQL. Raises BadExpression for one that it can't be asked by."""
-    stated = as_stated(where, types, SQLITE)
-    if stated is None:
-        raise BadExpression(
-            where[:200], "it names something else than fields and values, or compares what can't be compared",
-            "Compare fields of the schema with values, joined by AND, OR and NOT.",
-        )  # fmt: skip
-    return stated
 
 
 def _grown(box: Box, by: float) -> Box:

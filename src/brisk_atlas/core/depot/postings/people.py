@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import re
 import secrets
-import sqlite3
 import threading
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -15,9 +14,9 @@ from functools import cached_property
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from .database import StoreFile
 from .posting import time_text
 from .rights import ALL_RIGHTS, ANYONE, EVERYBODY, Identity, Right
+from .store_database import StoreConnection, StoreDatabase
 
 NAME = re.compile(r"[\w.@+-]{1,80}")
 SHORTEST_PASSWORD = 10
@@ -63,7 +62,7 @@ def digest_of(secret: str) -> str:
 class People:
     """Who has accounts, and in which circles. Raises BadAccount, WrongSecret."""
 
-    def __init__(self, store: StoreFile, hasher: PasswordHasher | None = None) -> None:
+    def __init__(self, store: StoreDatabase, hasher: PasswordHasher | None = None) -> None:
         self.store = store
         self._hasher = hasher or PasswordHasher()
         self._turns = threading.BoundedSemaphore(CHECKED_AT_ONCE)
@@ -77,7 +76,7 @@ class People:
 
     def is_new(self) -> bool:
         """Return whether there is no owner yet."""
-        return self.store.reading.execute("SELECT 1 FROM account WHERE is_owner LIMIT 1").fetchone() is None
+        return self.store.reading.execute("SELECT 1 FROM account WHERE is_owner = 1 LIMIT 1").fetchone() is None
 
     def invite(self, circles: Iterable[str] = (), *, by: str, owner: bool = False) -> str:
         """Return a secret by which one account can be made within a week."""
@@ -86,7 +85,7 @@ class People:
         until = time_text(datetime.now(UTC) + INVITED_FOR)
         with self.store.changing() as database:
             database.execute(
-                "INSERT INTO invitation VALUES (?, ?, ?, ?)", [digest_of(secret), owner, "\n".join(names), until]
+                "INSERT INTO invitation VALUES (?, ?, ?, ?)", [digest_of(secret), int(owner), "\n".join(names), until]
             )
             self.note_in(database, by, "invite", "an owner" if owner else ", ".join(names) or "an account")
         return secret
@@ -120,7 +119,7 @@ class People:
         with self.store.changing() as database:
             if not database.execute("SELECT 1 FROM account WHERE name = ?", [account]).fetchone():
                 raise BadAccount(f"there is no account {account}")
-            database.execute("INSERT OR IGNORE INTO member VALUES (?, ?)", [self._circle(circle), account])
+            database.execute("INSERT INTO member VALUES (?, ?) ON CONFLICT DO NOTHING", [self._circle(circle), account])
             self.note_in(database, by, "add member", f"{account} to {circle}")
 
     def take_out_of(self, circle: str, account: str, *, by: str) -> None:
@@ -254,7 +253,7 @@ class People:
         return [AuditEntry(*each) for each in found]
 
     @staticmethod
-    def note_in(database: sqlite3.Connection, account: str, deed: str, about: str) -> None:
+    def note_in(database: StoreConnection, account: str, deed: str, about: str) -> None:
         """Write something into the audit log, within a transaction of the store."""
         database.execute(
             "INSERT INTO audit (at, account, deed, about) VALUES (?, ?, ?, ?)",

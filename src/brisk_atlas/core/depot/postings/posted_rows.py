@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import secrets
-import sqlite3
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -14,12 +13,12 @@ from typing import Any, NamedTuple
 import numpy as np
 import shapely
 
-from .database import StoreFile
 from .posting import FieldType, Posting, Value, time_text, value_as
+from .store_database import ALL, StoreConnection, StoreDatabase
 
 TYPE_IDS = {"Point": (0, 4), "LineString": (1, 2, 5), "Polygon": (3, 6)}  # as the library numbers them, with Multi
-PLACES_AT_ONCE = 2_000_000  # that are sorted together
-IN_A_LEAF = 40  # places in a node of the index
+AT_ONCE = 20_000  # rows that are read together
+NO_NUMBERS, NO_BOUNDS = np.zeros(0, np.int64), np.zeros((0, 4))
 ROW_BYTES = 12  # of the random names of rows, which say nothing of their number or order
 
 
@@ -85,30 +84,6 @@ class RowBatch(NamedTuple):
     shapes: list[bytes | None]
 
 
-def create_rows(database: sqlite3.Connection, posting: Posting) -> None:
-    """Make the tables of a posting; `index_rows` is to follow, once they are filled."""
-    kinds = {FieldType.BOOLEAN: "INTEGER", FieldType.INTEGER: "INTEGER", FieldType.NUMBER: "REAL"}
-    columns = "".join(f", f{at} {kinds.get(each.type, 'TEXT')}" for at, each in enumerate(posting.fields))
-    database.execute(
-        f"CREATE TABLE rows_{posting.number} (id INTEGER PRIMARY KEY, name TEXT NOT NULL, "
-        f"added_by TEXT NOT NULL, wkb BLOB{columns})"
-    )
-    if posting.has_shapes:
-        database.execute(f"CREATE VIRTUAL TABLE places_{posting.number} USING rtree(id, xmin, xmax, ymin, ymax)")
-
-
-def index_rows(database: sqlite3.Connection, posting: Posting) -> None:
-    """Have rows found by their names."""
-    database.execute(f"CREATE UNIQUE INDEX row_names_{posting.number} ON rows_{posting.number} (name)")
-
-
-def drop_rows(database: sqlite3.Connection, posting: Posting) -> None:
-    """Remove the tables of a posting."""
-    database.execute(f"DROP TABLE rows_{posting.number}")
-    if posting.has_shapes:
-        database.execute(f"DROP TABLE places_{posting.number}")
-
-
 def checked_values(posting: Posting, values: Mapping[str, Any]) -> dict[str, Value]:
     """Return values by field as they are stored. Raises BadRow."""
     made = {}
@@ -170,14 +145,14 @@ def _is_finite(number: float) -> bool:
 class PostedRows:
     """The rows of one posting in a store."""
 
-    def __init__(self, store: StoreFile, posting: Posting) -> None:
+    def __init__(self, store: StoreDatabase, posting: Posting) -> None:
         self.store, self.posting = store, posting
-        self.table, self.places = f"rows_{posting.number}", f"places_{posting.number}"
+        self.table = f"rows_{posting.number}"
         self._columns = ", ".join(f"f{at}" for at in range(len(posting.fields)))
 
     # Reading
 
-    def row(self, name: str, database: sqlite3.Connection | None = None) -> PostedRow:
+    def row(self, name: str, database: StoreConnection | None = None) -> PostedRow:
         """Return a row by its name. Raises RowGone."""
         asked = f"SELECT name, added_by, wkb{self._more} FROM {self.table} WHERE name = ?"
         found = (database or self.store.reading).execute(asked, [name]).fetchone()
@@ -187,10 +162,9 @@ class PostedRows:
 
     def all_rows(self) -> Iterator[PostedRow]:
         """Yield all rows, in the order in which they came."""
-        for found in self.store.reading.execute(
-            f"SELECT name, added_by, wkb{self._more} FROM {self.table} ORDER BY id"
-        ):
-            yield self._row(found)
+        asked = f"SELECT name, added_by, wkb{self._more} FROM {self.table} ORDER BY id"
+        for some in self.store.batches(asked, [], AT_ONCE):
+            yield from map(self._row, some)
 
     @property
     def _more(self) -> str:
@@ -204,55 +178,60 @@ class PostedRows:
 
     # Changing, within a transaction of the store
 
-    def add(
-        self, database: sqlite3.Connection, values: Mapping[str, Any], wkb: bytes | None, account: str
-    ) -> PostedRow:
+    def create(self, database: StoreConnection) -> None:
+        """Make the tables of a posting; `add_batches` is to follow."""
+        form = self.store.form
+        columns = "".join(f", f{at} {form.types[each.type]}" for at, each in enumerate(self.posting.fields))
+        database.execute(
+            f"CREATE TABLE {self.table} (id {form.serial}, name {form.text} NOT NULL, "
+            f"added_by {form.text} NOT NULL, wkb {form.binary}{columns})"
+        )
+        if self.posting.has_shapes:
+            self.store.places.create(database, self.posting)
+
+    def drop(self, database: StoreConnection) -> None:
+        """Remove the tables of a posting."""
+        if self.posting.has_shapes:
+            self.store.places.drop(database, self.posting)
+        database.execute(f"DROP TABLE {self.table}")
+
+    def add(self, database: StoreConnection, values: Mapping[str, Any], wkb: bytes | None, account: str) -> PostedRow:
         """Add a row. Raises BadRow."""
         row = self._new(values, wkb, account)
         self._put(database, row)
         self._note(database, Deed.ADD, account, None, row)
         return row
 
-    def add_batches(self, database: sqlite3.Connection, batches: Iterable[RowBatch], account: str) -> int:
+    def add_batches(self, database: StoreConnection, batches: Iterable[RowBatch], account: str) -> int:
         """Add the rows that a posting begins with, which are no edits; returns how many. Raises BadRow."""
-        marks = ", ".join("?" * (4 + len(self.posting.fields)))
-        put = f"INSERT INTO {self.table} (id, name, added_by, wkb{self._more}) VALUES ({marks})"
-        count, places = 0, list[np.ndarray]()
-        for batch in batches:
-            shapes, bounds = checked_shapes(self.posting, batch.shapes)
-            numbers = range(count + 1, count + len(batch.values) + 1)
-            names = (secrets.token_hex(ROW_BYTES) for _ in numbers)
-            rows = zip(numbers, names, shapes, batch.values)
-            database.executemany(put, ((number, name, account, wkb, *values) for number, name, wkb, values in rows))
-            known = np.flatnonzero(np.isfinite(bounds[:, 0]))
-            places.append(np.column_stack([known + count + 1, bounds[known][:, [0, 2, 1, 3]]]))
-            count += len(batch.values)
-            if sum(map(len, places)) >= PLACES_AT_ONCE:
-                self._add_places(database, places)
-        self._add_places(database, places)
-        index_rows(database, self.posting)
-        return count
+        places = list[tuple[np.ndarray, np.ndarray]]()
+        count = 0
 
-    def _add_places(self, database: sqlite3.Connection, places: list[np.ndarray]) -> None:
-        """Note where rows lie, and empty the list of (n, 5) numbers and bounds: strip by strip, as the index takes far
-        longer for those that jump about."""
-        found = np.concatenate(places) if places else np.zeros((0, 5))
-        places.clear()
-        if not len(found) or not self.posting.has_shapes:
-            return
-        x, y = found[:, 1], found[:, 3]
-        width = np.ptp(x) / max(1.0, np.sqrt(len(found) / IN_A_LEAF)) or 1.0
-        found = found[np.lexsort((y, np.floor((x - x.min()) / width)))]
-        numbers = found[:, 0].astype(np.int64).tolist()
-        put = f"INSERT INTO {self.places} VALUES (?, ?, ?, ?, ?)"
-        database.executemany(put, zip(numbers, *found[:, 1:].T.tolist()))
+        def rows() -> Iterator[tuple[Any, ...]]:
+            nonlocal count
+            for batch in batches:
+                shapes, bounds = checked_shapes(self.posting, batch.shapes)
+                numbers = range(count + 1, count + len(batch.values) + 1)
+                names = (secrets.token_hex(ROW_BYTES) for _ in numbers)
+                yield from ((number, name, account, wkb, *values)
+                            for number, name, wkb, values in zip(numbers, names, shapes, batch.values))  # fmt: skip
+                known = np.flatnonzero(np.isfinite(bounds[:, 0]))
+                places.append((known + count + 1, bounds[known]))
+                count += len(batch.values)
+
+        self.store.fill(database, self.table, f"id, name, added_by, wkb{self._more}", rows())
+        database.execute(f"CREATE UNIQUE INDEX row_names_{self.posting.number} ON {self.table} (name)")
+        if self.posting.has_shapes:
+            numbers, bounds = (np.concatenate(each) for each in zip(*places)) if places else (NO_NUMBERS, NO_BOUNDS)
+            self.store.places.fill(database, self.posting, numbers, bounds)
+        return count
 
     def _new(self, values: Mapping[str, Any], wkb: bytes | None, account: str) -> PostedRow:
         made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)
         return PostedRow(secrets.token_hex(ROW_BYTES), made, checked_wkb(self.posting, wkb), account)
 
     def change(
-        self, database: sqlite3.Connection, name: str, values: Mapping[str, Any], wkb: bytes | None, account: str
+        self, database: StoreConnection, name: str, values: Mapping[str, Any], wkb: bytes | None, account: str
     ) -> PostedRow:
         """Change some values of a row, and its geometry to `wkb`. Raises RowGone, BadRow."""
         before = self.row(name, database)
@@ -262,16 +241,18 @@ class PostedRows:
         self._note(database, Deed.CHANGE, account, before, after)
         return after
 
-    def delete(self, database: sqlite3.Connection, name: str, account: str) -> None:
+    def delete(self, database: StoreConnection, name: str, account: str) -> None:
         """Delete a row. Raises RowGone."""
         before = self.row(name, database)
         self._take(database, name)
         self._note(database, Deed.DELETE, account, before, None)
 
-    def undo(self, database: sqlite3.Connection, number: int, account: str) -> PostedRow | None:
+    def undo(self, database: StoreConnection, number: int, account: str) -> PostedRow | None:
         """Take an edit back; returns the row as it is then, None where it is gone. Raises RowGone for an edit that
         there is not, UndoConflict where what it made was changed since, or it was taken back already."""
         edit = self.edit(number, database)
+        if database.execute("SELECT 1 FROM edit WHERE undoes = ?", [number]).fetchone():
+            raise UndoConflict("it was taken back already")
         try:
             now: PostedRow | None = self.row(edit.row, database)
         except RowGone:
@@ -285,7 +266,7 @@ class PostedRows:
         self._note(database, deed, account, now, edit.before, number)
         return edit.before
 
-    def _put(self, database: sqlite3.Connection, row: PostedRow) -> None:
+    def _put(self, database: StoreConnection, row: PostedRow) -> None:
         stored = [row.values[field.name] for field in self.posting.fields]
         marks = "".join(f", f{at} = excluded.f{at}" for at in range(len(stored)))
         (number,) = database.execute(
@@ -294,25 +275,24 @@ class PostedRows:
             [row.name, row.added_by, row.wkb, *stored],
         ).fetchone()
         if self.posting.has_shapes:
-            database.execute(f"DELETE FROM {self.places} WHERE id = ?", [number])
             xmin, ymin, xmax, ymax = shapely.bounds(shapely.from_wkb(row.wkb)).tolist()
-            if _is_finite(xmin):
-                database.execute(f"INSERT INTO {self.places} VALUES (?, ?, ?, ?, ?)", [number, xmin, xmax, ymin, ymax])
+            box = (xmin, ymin, xmax, ymax) if _is_finite(xmin) else None
+            self.store.places.put(database, self.posting, number, box)
 
-    def _take(self, database: sqlite3.Connection, name: str) -> None:
+    def _take(self, database: StoreConnection, name: str) -> None:
         found = database.execute(f"DELETE FROM {self.table} WHERE name = ? RETURNING id", [name]).fetchone()
         if found is not None and self.posting.has_shapes:
-            database.execute(f"DELETE FROM {self.places} WHERE id = ?", found)
+            self.store.places.put(database, self.posting, found[0], None)
 
     # History
 
-    def note_file(self, database: sqlite3.Connection, before: str, after: str, account: str) -> None:
+    def note_file(self, database: StoreConnection, before: str, after: str, account: str) -> None:
         """Note that a posting without rows is another file from now on."""
         was, now = (PostedRow("file", {"file": name}, None, account) for name in (before, after))
         self._note(database, Deed.CHANGE, account, was, now)
 
     def _note(
-        self, database: sqlite3.Connection, deed: Deed, account: str, before: PostedRow | None,
+        self, database: StoreConnection, deed: Deed, account: str, before: PostedRow | None,
         after: PostedRow | None, undoes: int | None = None,
     ) -> None:  # fmt: skip
         row = after or before
@@ -320,18 +300,14 @@ class PostedRows:
         (last,) = database.execute("SELECT max(at) FROM edit WHERE posting = ?", [self.posting.id]).fetchone()
         at = max(time_text(datetime.now(UTC)), last or "")  # a clock that is set back does not turn time round
         texts = (each.as_text() if each is not None else None for each in (before, after))
-        try:
-            database.execute(
-                "INSERT INTO edit (posting, row, deed, account, at, before, after, undoes) "
-                "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
-                [self.posting.id, row.name, deed, account, at, *texts, undoes],
-            )
-        except sqlite3.IntegrityError as error:
-            raise UndoConflict("it was taken back already") from error
+        database.execute(
+            "INSERT INTO edit (posting, row, deed, account, at, before, after, undoes) VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            [self.posting.id, row.name, deed.value, account, at, *texts, undoes],
+        )
 
-    def edits(self, row: str | None = None, *, after: int = 0, limit: int = -1) -> list[RowEdit]:
+    def edits(self, row: str | None = None, *, after: int = 0, limit: int = ALL) -> list[RowEdit]:
         """Return what was done, to one row or to all, in its order, from after the number of an edit on; at most
-        `limit` edits, all for -1."""
+        `limit` edits."""
         where, given = ("AND row = ?", [row]) if row is not None else ("", [])
         found = self.store.reading.execute(
             f"SELECT number, row, deed, account, at, before, after, undoes FROM edit "
@@ -356,7 +332,7 @@ class PostedRows:
         (found,) = self.store.reading.execute(asked, [self.posting.id]).fetchone()
         return int(found)
 
-    def edit(self, number: int, database: sqlite3.Connection | None = None) -> RowEdit:
+    def edit(self, number: int, database: StoreConnection | None = None) -> RowEdit:
         """Return an edit by its number. Raises RowGone."""
         found = (database or self.store.reading).execute(
             "SELECT number, row, deed, account, at, before, after, undoes FROM edit WHERE posting = ? AND number = ?",
@@ -368,13 +344,9 @@ class PostedRows:
 
     def rows_at(self, when: str) -> dict[str, PostedRow]:
         """Return the rows as they were at a time (UTC, ISO 8601), by name."""
-        database = self.store.reading
-        database.execute("BEGIN")  # so that rows and edits are of one moment
-        try:
+        with self.store.one_moment():
             rows = {row.name: row for row in self.all_rows()}
             later = [edit for edit in self.edits() if edit.at > when]
-        finally:
-            database.execute("COMMIT")
         for edit in reversed(later):
             if edit.before is None:
                 rows.pop(edit.row, None)
