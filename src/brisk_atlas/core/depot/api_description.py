@@ -14,7 +14,7 @@ NUMBER: dict[str, Any] = {"type": "integer", "minimum": 0}
 PAGE: dict[str, dict[str, Any]] = {
     "limit": {"type": "integer", "minimum": 1, "default": 100}, "offset": NUMBER | {"maximum": 100_000}, "after": TEXT,
     "bbox": TEXT, "bbox-crs": TEXT, "crs": TEXT, "filter": TEXT | {"maxLength": 4000},
-    "filter-lang": {"type": "string", "enum": ["cql2-text"]}, "sortby": TEXT,
+    "filter-lang": {"type": "string", "enum": ["cql2-text", "cql2-json"]}, "filter-crs": TEXT, "sortby": TEXT,
 }  # fmt: skip
 SETTINGS: dict[str, dict[str, dict[str, Any]]] = {  # by the end of a path
     "/items": PAGE, "/items/{row}": {"crs": TEXT}, "/changes": {"since": TEXT, "crs": TEXT},
@@ -30,7 +30,7 @@ WORDS = {
     "428": "If-Match has to name the state that was seen.", "503": "The store can't be used now.",
 }  # fmt: skip
 OF_METHOD = {
-    "get": ("200", "304", "400", "401", "404", "503"),
+    "get": ("200", "304", "400", "401", "404", "422", "503"),
     "post": ("201", "400", "401", "403", "404", "408", "413", "415", "422", "503"),
     "put": ("200", "400", "401", "403", "404", "408", "412", "413", "415", "422", "428", "503"),
     "patch": ("200", "400", "401", "403", "404", "408", "412", "413", "415", "422", "428", "503"),

@@ -20,7 +20,7 @@ from .postings.depot_store import DepotStore, EditConflict, NotAllowed, UndoConf
 from .postings.outlet_changes import BadCursor
 from .postings.posted_rows import BadRow, RowGone
 from .postings.rights import Identity
-from .postings.store_database import StoreFault
+from .postings.store_database import StoreFault, UnfitValue
 from .who_asks import who_asks
 
 log = logging.getLogger(__name__)
@@ -78,7 +78,7 @@ def guarded(store: DepotStore, answer: Answer, refuse: Refusal = refusal) -> Cal
             response = refuse("Conflict", str(error), 409)
         except BadCursor as error:
             response = refuse("NotAvailable", f"{error}. Read all of it anew", 410)
-        except BadRow as error:
+        except (BadRow, UnfitValue) as error:
             response = refuse("InvalidParameterValue", str(error), 422)
         except (sqlite3.Error, StoreFault) as error:
             log.error("%s %s: the store: %s", request.method, request.url.path, error)

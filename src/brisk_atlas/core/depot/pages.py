@@ -164,7 +164,7 @@ class OutletPages:
             where = wish.where(shown)
             count = shown.count(RowsAsked(None, where))
             order = wish.sort or (next(iter(shown.fields), "") if count is not None else "")
-            rows = shown.page(RowsAsked(None, where, (order,) if order else ()), PAGE_ROWS + 1, skip=wish.skip)
+            rows = shown.page(RowsAsked(where=where, order=(order,) if order else ()), PAGE_ROWS + 1, skip=wish.skip)
         except Refused as error:
             fault = error.reason
         except AtlasError as error:

@@ -1,5 +1,5 @@
-"""OGC API Features over the outlets of a Depot: parts 1 (17-069r4), 2 (18-058r1) and 4 (20-002, where each change names
-the state that it is of)."""
+"""OGC API Features over the outlets of a Depot: parts 1 (17-069r4), 2 (18-058r1), 3 (19-079r2), 4 (20-002, where each
+change names the state that it is of) and 5 (23-058)."""
 
 from __future__ import annotations
 
@@ -35,25 +35,31 @@ from .postings.depot_store import DepotStore, EditConflict
 from .postings.outlet_rows import OutletRows, RowsAsked, ShownRow
 from .postings.posted_rows import RowGone
 from .postings.rights import Identity
+from .row_questions import OWN_SETTINGS, filter_asked, order_asked
 
 log = logging.getLogger(__name__)
 PARTS = (
     "ogcapi-common-1/1.0/conf/core", "ogcapi-common-2/1.0/conf/collections", "ogcapi-features-1/1.0/conf/core",
     "ogcapi-features-1/1.0/conf/geojson", "ogcapi-features-2/1.0/conf/crs",
     "ogcapi-features-4/1.0/conf/create-replace-delete", "ogcapi-features-4/1.0/conf/update",
-    "ogcapi-features-4/1.0/conf/optimistic-locking-etags",
+    "ogcapi-features-4/1.0/conf/optimistic-locking-etags", "ogcapi-features-3/1.0/conf/queryables",
+    "ogcapi-features-3/1.0/conf/queryables-query-parameters", "ogcapi-features-3/1.0/conf/filter",
+    "ogcapi-features-3/1.0/conf/features-filter", "ogcapi-features-5/1.0/conf/schemas",
+    "ogcapi-features-5/1.0/conf/core-roles-features", "ogcapi-features-5/1.0/conf/returnables-and-receivables",
+    *(f"cql2/1.0/conf/{each}" for each in (
+        "cql2-text", "cql2-json", "basic-cql2", "advanced-comparison-operators", "case-insensitive-comparison",
+        "accent-insensitive-comparison", "basic-spatial-functions", "basic-spatial-functions-plus", "spatial-functions",
+        "temporal-functions", "property-property", "arithmetic",
+    )),
 )  # fmt: skip
+RELATIONS = "http://www.opengis.net/def/rel/ogc/1.0/"
 USUAL_LIMIT, MAX_LIMIT, MOST_SKIPPED = 100, 5_000, 100_000
 MOST_OF_MARK = 200  # characters of what is not to be added twice
-MOST_LETTERS = 4_000  # of a filter
 RECORD_FORMS = {
     "iso": ("ISO 19115-3", "record.xml"),
     "dcat": ("DCAT-AP", "record.ttl"),
 }  # the standard, and a file of it
 RECORD_TYPES = {"iso": "application/xml", "dcat": "text/turtle"}
-OWN_SETTINGS = frozenset(
-    {"f", "limit", "offset", "after", "bbox", "bbox-crs", "crs", "filter", "filter-lang", "sortby"}
-)
 SENT = ("application/merge-patch+json", GEOJSON, "application/json")
 
 
@@ -71,7 +77,7 @@ class PostingsApi:
             ("GET", "/collections", self.collections),
             ("GET", "/collections/{id}", self.collection),
             ("GET", "/collections/{id}/schema", self.schema),
-            ("GET", "/collections/{id}/queryables", self.schema),
+            ("GET", "/collections/{id}/queryables", partial(self.schema, closed=True)),
             ("GET", "/collections/{id}/record", self.record),
             ("GET", "/collections/{id}/items", self.items),
             ("POST", "/collections/{id}/items", self.add),
@@ -138,6 +144,8 @@ class PostingsApi:
                 link(f"{here}/items", "items", GEOJSON),
                 link(f"{here}/changes", "changes", GEOJSON),
                 link(f"{here}/schema", "describedby", "application/schema+json"),
+                link(f"{here}/schema", f"{RELATIONS}schema", "application/schema+json"),
+                link(f"{here}/queryables", f"{RELATIONS}queryables", "application/schema+json"),
                 link(f"{here}/record", "describedby", RECORD_TYPES["iso"]),
                 link(f"{here}/record?f=dcat", "describedby", RECORD_TYPES["dcat"]),
             ],
@@ -150,7 +158,8 @@ class PostingsApi:
                 about["extent"] = {"spatial": {"bbox": [list(placed.bounds)], "crs": CRS84}}
         return about
 
-    def schema(self, request: Request, who: Identity, body: bytes) -> Response:
+    def schema(self, request: Request, who: Identity, body: bytes, *, closed: bool = False) -> Response:
+        """Answer with the fields; `closed` where they are those that conditions can name, and no others."""
         shown = self._shown(request, who)
         fields: dict[str, Any] = {
             name: {"title": name, **JSON_TYPES[field.type], **({"x-ogc-unit": field.unit} if field.unit else {})}
@@ -160,8 +169,12 @@ class PostingsApi:
             kind = shown.rows.posting.geometry_type.lower().removesuffix(" z")
             form = "geometry-any" if kind == "unknown" else f"geometry-{kind}"
             fields["geometry"] = {"format": form, "x-ogc-role": "primary-geometry"}
-        schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": str(request.url), "type": "object",
-                  "title": shown.outlet.title, "properties": fields}  # fmt: skip
+        schema: dict[str, Any] = {
+            "$schema": "https://json-schema.org/draft/2020-12/schema", "$id": str(request.url), "type": "object",
+            "title": shown.outlet.title, "properties": fields,
+        }  # fmt: skip
+        if closed:
+            schema["additionalProperties"] = False
         return Response(json.dumps(schema), media_type="application/schema+json")
 
     def record(self, request: Request, who: Identity, body: bytes) -> Response:
@@ -183,7 +196,9 @@ class PostingsApi:
         strange = settings.keys() - OWN_SETTINGS - shown.fields.keys()
         if strange:
             raise Refused("InvalidParameterValue", f"there is no setting '{min(strange)}'")
-        asked = RowsAsked(self._box(shown, settings), _where(shown, settings), _order(settings))
+        filter_crs, flipped = self._system(shown, settings.get("filter-crs"))
+        condition = filter_asked(shown, settings, filter_crs, flip=flipped)
+        asked = RowsAsked(self._box(shown, settings), filter=condition, order=order_asked(settings))
         limit = min(number_in(settings, "limit", 1, 10**9, USUAL_LIMIT), MAX_LIMIT)
         skip = number_in(settings, "offset", 0, MOST_SKIPPED, 0)
         crs, flip = self._system(shown, settings.get("crs"))
@@ -347,33 +362,6 @@ def _parsed(request: Request, body: bytes) -> dict[str, Any]:
     if not isinstance(found, dict):
         raise Refused("InvalidParameterValue", "the body is no GeoJSON feature")
     return found
-
-
-def _where(shown: OutletRows, settings: dict[str, str]) -> str:
-    """Return the condition that the settings of a question make."""
-    stated = settings.get("filter", "")
-    if len(stated) > MOST_LETTERS:
-        raise Refused("InvalidParameterValue", f"the filter has more than {MOST_LETTERS:,} characters")
-    if settings.get("filter-lang", "cql2-text") != "cql2-text":
-        raise Refused("InvalidParameterValue", "filters are understood in cql2-text alone")
-    equal = [
-        _equals(name, settings[name], shown) for name in shown.fields if name in settings and name not in OWN_SETTINGS
-    ]
-    return " AND ".join([*([f"({stated})"] if stated else []), *equal])
-
-
-def _equals(name: str, value: str, shown: OutletRows) -> str:
-    quoted = '"' + name.replace('"', '""') + '"'
-    if JSON_TYPES[shown.fields[name].type]["type"] not in ("integer", "number"):
-        return f"{quoted} = '{value.replace(chr(39), chr(39) * 2)}'"
-    try:
-        return f"{quoted} = {float(value)!r}"
-    except ValueError:
-        raise Refused("InvalidParameterValue", f"{name} is a number") from None
-
-
-def _order(settings: dict[str, str]) -> tuple[str, ...]:
-    return tuple(each.removeprefix("+") for each in settings.get("sortby", "").split(",") if each)
 
 
 def _states(request: Request, header: str) -> list[str]:

@@ -17,6 +17,7 @@ from brisk_atlas.core.table.asking import quoted
 from brisk_atlas.core.table.server_sql import as_stated
 
 from .outlet import Outlet, OutletField
+from .outlet_filter import FilterSql, OutletFilter, filter_sql
 from .posted_rows import ROW_BYTES, PostedRow, PostedRows
 from .posting import FieldType, Value
 from .rights import Identity
@@ -53,7 +54,7 @@ class ShownRow:
 
 @dataclass(frozen=True)
 class RowsAsked:
-    """Which rows: those that meet a box in the posting's CRS and a condition over the shown fields, in the order of
+    """Which rows: those that meet a box in the posting's CRS and conditions over the shown fields, in the order of
     fields (a "-" before a name for descending), and then of names."""
 
     box: Box | None = None
@@ -61,6 +62,7 @@ class RowsAsked:
     order: tuple[str, ...] = ()
     every: int = 1  # one in about so many rows, by their names, which are of no order
     exact: bool = True  # whether rows near a box, which may not meet it, are left out
+    filter: OutletFilter | None = None
 
 
 class OutletRows:
@@ -183,9 +185,12 @@ class OutletRows:
         if asked.every > 1:
             conditions.append("name < ?")
             given.append(f"{(1 << 8 * ROW_BYTES) // asked.every:0{2 * ROW_BYTES}x}")
-        boxes = (outlet.area, _grown(asked.box, outlet.blur) if asked.box is not None else None)
+        further = self._filter(asked.filter) if asked.filter is not None else None
+        boxes = [outlet.area] if outlet.area is not None else []
+        boxes += [_grown(asked.box, outlet.blur)] if asked.box is not None else []
+        boxes += [_grown(box, outlet.blur) for box in further.boxes] if further is not None else []
         for box in boxes:
-            if box is not None and not past:
+            if not past:
                 near, values = self.rows.store.places.near(posting, box)
                 conditions.append(near)
                 given += values
@@ -201,8 +206,16 @@ class OutletRows:
         query = f"{before}SELECT {named} FROM {table}{where}"
         if asked.where:
             types = {name: ARROW_TYPES[field.type] for name, field in self.fields.items()}
-            query = f"SELECT * FROM ({query}) AS found WHERE {self._stated(asked.where, types)}"
+            query = f"SELECT * FROM ({query}) AS stated WHERE {self._stated(asked.where, types)}"
+        if further is not None:
+            query = f"SELECT * FROM ({query}) AS filtered WHERE {further.sql}"
+            given += further.given
         return query, given
+
+    def _filter(self, asked: OutletFilter) -> FilterSql:
+        posting = self.rows.posting
+        fields = {name: field.type for name, field in self.fields.items()}
+        return filter_sql(asked, fields, WKB if posting.has_shapes else None, posting.crs, self.rows.store.form)
 
     def _ordered(self, name: str) -> str:
         plain = name.removeprefix("-")

@@ -24,24 +24,16 @@ from brisk_atlas.core.connect.postgres import conninfo, explained_database
 from brisk_atlas.core.model import CannotRead, DataRef
 from brisk_atlas.core.table.server_sql import STORED_IN_POSTGRES
 
+from .postgres_functions import function_statements
 from .postgres_places import PostgresPlaces
 from .schema import VERSION, statements_since
-from .store_database import SqlForm, StoreConnection, StoreFault
+from .store_database import SqlForm, StoreConnection, StoreFault, UnfitValue
 from .store_key import key_in
 
 log = logging.getLogger(__name__)
 SCHEMA, CHANNEL = "depot", "depot_changed"
 ONE_AT_A_TIME = 0x6465706F74  # the number of the lock that each change holds
 LOOK_S, RETRY_S = 1.0, 1.0
-FUNCTIONS = """
-CREATE OR REPLACE FUNCTION depot.lies_in(wkb bytea, float8, float8, float8, float8) RETURNS boolean LANGUAGE sql
-    IMMUTABLE AS 'SELECT coalesce(ST_Covers(ST_MakeEnvelope($2, $3, $4, $5), ST_GeomFromWKB($1)), false)';
-CREATE OR REPLACE FUNCTION depot.meets(wkb bytea, float8, float8, float8, float8) RETURNS boolean LANGUAGE sql
-    IMMUTABLE AS 'SELECT coalesce(ST_Intersects(ST_GeomFromWKB($1), ST_MakeEnvelope($2, $3, $4, $5)), false)';
-CREATE OR REPLACE FUNCTION depot.on_grid(wkb bytea, size float8) RETURNS bytea LANGUAGE sql IMMUTABLE AS
-    'SELECT ST_AsBinary(ST_Affine(ST_GeomFromText(ST_AsText(ST_Scale(ST_Force2D(ST_GeomFromWKB($1)), 1 / $2, 1 / $2),
-        0)), $2, 0, 0, $2, 0, 0), ''NDR'')'
-"""  # positions are rounded as a text of whole steps, which leaves out none, and a zero gets no sign
 MARK = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|\?|%""")
 
 
@@ -112,7 +104,7 @@ class PostgresStore:
                 raise CannotRead(self._ref, f"it is a Depot of version {version}", "Use the program that made it.")
             for statement in statements_since(version, self.form):
                 link.execute(statement)
-            for statement in FUNCTIONS.split(";"):
+            for statement in function_statements(SCHEMA):
                 link.execute(statement)
             link.execute("DELETE FROM schema_version")
             link.execute("INSERT INTO schema_version VALUES (%s)", [VERSION])
@@ -216,6 +208,8 @@ def _faults() -> Iterator[None]:
     """Report what a server does not do as StoreFault, without the values that it was asked about."""
     try:
         yield
+    except psycopg.DataError as error:
+        raise UnfitValue(error.diag.message_primary or "a value does not fit") from error
     except psycopg.Error as error:
         raise StoreFault(error.diag.message_primary or type(error).__name__) from error
 

@@ -25,6 +25,10 @@ class StoreFault(RuntimeError):
     """The database can't be asked now; nothing was changed."""
 
 
+class UnfitValue(ValueError):
+    """A value that the database can't hold or work with, with the reason."""
+
+
 @dataclass(frozen=True)
 class SqlForm:
     """How a database states what others state differently: types of columns, a `serial` key that counts up, `typed` for
