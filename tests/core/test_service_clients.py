@@ -20,7 +20,7 @@ def test_other_clients_understand_the_stand_in(served):
 import json, pyogrio, rasterio
 out = {{}}
 for version in ("2.0.0", "1.1.0"):
-    meta, table = pyogrio.read_arrow("WFS:{address}/wfs?version=" + version, layer="tso:lava_flows")
+    meta, table = pyogrio.read_arrow("WFS:{address}/wfs?version=" + version, layer="depot:lava_flows")
     out[version] = [meta["crs"], table.num_rows, sorted(table.column("flow_id").to_pylist())]
 info = pyogrio.read_info("OAPIF:{address}", layer="lava_flows")
 meta, table = pyogrio.read_arrow("OAPIF:{address}", layer="lava_flows")

@@ -32,7 +32,11 @@ pytestmark = pytest.mark.usefixtures("well_behaved")
 
 PICTURES = ("wms+{}/wms#elevation_2029", "wmts+{}/wmts#elevation_2029", "xyz+{}/xyz/elevation_2029/{{z}}/{{x}}/{{y}}.png",
             "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029#part=elevation_2029%20picture", "geoservices+{}/rest/services/island/MapServer#8")  # fmt: skip
-FEATURES = ("ogcapi+{}/#lava_flows", "wfs+{}/wfs#tso:lava_flows", "geoservices+{}/rest/services/island/FeatureServer#4")
+FEATURES = (
+    "ogcapi+{}/#lava_flows",
+    "wfs+{}/wfs#depot:lava_flows",
+    "geoservices+{}/rest/services/island/FeatureServer#4",
+)
 
 
 def test_a_server_that_is_gone_leaves_the_map_and_is_noticed_when_it_is_back(served):
@@ -108,7 +112,7 @@ def test_a_connection_is_tried_and_passed_on_without_secrets(served, tmp_path):
     ({"forward_to": "http://elsewhere.example/"}, "another host, elsewhere.example"),
     ({"endless": True}, "larger than"),
 ])  # fmt: skip
-@pytest.mark.parametrize("text", ("wms+{}/wms#trails", "wfs+{}/wfs#tso:trails", "ogcapi+{}/#trails"))
+@pytest.mark.parametrize("text", ("wms+{}/wms#trails", "wfs+{}/wfs#depot:trails", "ogcapi+{}/#trails"))
 def test_a_wrong_answer_gets_its_sentence(served, text, wrong, reason):
     for name, value in wrong.items():
         setattr(served[1].behaviour, name, value)

@@ -58,7 +58,11 @@ pytestmark = pytest.mark.usefixtures("well_behaved")
 
 PICTURES = ("wms+{}/wms#elevation_2029", "wmts+{}/wmts#elevation_2029", "xyz+{}/xyz/elevation_2029/{{z}}/{{x}}/{{y}}.png",
             "xyz+{}/tms/elevation_2029/{{z}}/{{x}}/{{-y}}.png", "ogcapi+{}/#elevation_2029#part=elevation_2029%20picture", "geoservices+{}/rest/services/island/MapServer#8")  # fmt: skip
-FEATURES = ("ogcapi+{}/#lava_flows", "wfs+{}/wfs#tso:lava_flows", "geoservices+{}/rest/services/island/FeatureServer#4")
+FEATURES = (
+    "ogcapi+{}/#lava_flows",
+    "wfs+{}/wfs#depot:lava_flows",
+    "geoservices+{}/rest/services/island/FeatureServer#4",
+)
 
 
 @pytest.mark.parametrize("text", PICTURES)
@@ -174,7 +178,8 @@ def test_stored_queries_are_listed_among_the_facts(served):
 
 
 @pytest.mark.parametrize(
-    "text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings", "geoservices+{}/rest/services/island/FeatureServer#2")
+    "text",
+    ("ogcapi+{}/#buildings", "wfs+{}/wfs#depot:buildings", "geoservices+{}/rest/services/island/FeatureServer#2"),
 )
 def test_pages_are_followed_to_their_end(served, monkeypatch, text):
     monkeypatch.setattr(ogcapi, "PAGE", 30)
@@ -372,7 +377,8 @@ def test_the_record_that_a_service_links_to_is_read(served, data, text):
 
 
 @pytest.mark.parametrize(
-    "text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings", "geoservices+{}/rest/services/island/FeatureServer#2")
+    "text",
+    ("ogcapi+{}/#buildings", "wfs+{}/wfs#depot:buildings", "geoservices+{}/rest/services/island/FeatureServer#2"),
 )
 def test_features_that_are_all_held_are_drawn_as_they_come_and_asked_for_once(served, text, monkeypatch):
     from brisk_atlas.core.read import feature_service
@@ -424,7 +430,8 @@ def test_features_that_are_all_held_are_drawn_as_they_come_and_asked_for_once(se
 
 
 @pytest.mark.parametrize(
-    "text", ("ogcapi+{}/#buildings", "wfs+{}/wfs#tso:buildings", "geoservices+{}/rest/services/island/FeatureServer#2")
+    "text",
+    ("ogcapi+{}/#buildings", "wfs+{}/wfs#depot:buildings", "geoservices+{}/rest/services/island/FeatureServer#2"),
 )
 def test_features_are_drawn_page_by_page_and_given_up_when_the_map_moves_on(served, text, monkeypatch):
     from brisk_atlas.core.read import feature_service

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.depot.postings.outlet import OutletField
     from brisk_atlas.core.depot.postings.rights import Right
     from brisk_atlas.core.depot.postings.store_database import StoreDatabase
+    from brisk_atlas.core.record.model import Record
 
 USUAL_PORT = 8720
 LOCAL = "local"  # who works on the folder itself
@@ -47,6 +48,9 @@ def parser() -> argparse.ArgumentParser:
     post = deed("post", "Post a layer. Nobody sees it before it is offered.")
     post.add_argument("source", metavar="PATH[#PART]", help="the layer")
     post.add_argument("--title", default="", help="its title; the layer's name if not given")
+    replace = deed("replace", "Have a posting that is a file be another from now on, or a posting have another record.")
+    replace.add_argument("posting", help="its id")
+    replace.add_argument("source", type=Path, metavar="PATH", help="the file; a record where it ends in .xml")
     offer = deed("offer", "Offer a posting through an outlet, or change one by --id.")
     offer.add_argument("posting", help="its id, as `list` prints it")
     offer.add_argument("--title", required=True, help="the title of the outlet")
@@ -62,6 +66,21 @@ def parser() -> argparse.ArgumentParser:
     invite = deed("invite", "Print a secret by which one account can be made at /join/SECRET within a week.")
     invite.add_argument("--circle", nargs="*", default=[], help="the circles that the account will be in")
     invite.add_argument("--owner", action="store_true", help="it will own the Depot")
+    circle = deed("circle", "Put accounts into a circle or take them out of it, and print who is in it.")
+    circle.add_argument("circle", help="its name")
+    circle.add_argument("--add", nargs="*", default=[], metavar="ACCOUNT")
+    circle.add_argument("--remove", nargs="*", default=[], metavar="ACCOUNT")
+    token = deed("token", "Print a token by which a script acts for an account.")
+    token.add_argument("account")
+    token.add_argument("--label", required=True, help="what it is for")
+    token.add_argument("--scope", default="read", metavar="RIGHT[,RIGHT]", help="read, add, change, delete")
+    token.add_argument("--until", required=True, metavar="YYYY-MM-DD", help="the day on which it ends")
+    history = deed("history", "Print what was done to the rows of a posting.")
+    history.add_argument("posting", help="its id")
+    history.add_argument("--last", type=int, default=100, metavar="N", help="so many edits; 100 if not given")
+    undo = deed("undo", "Take back an edit, by its number in `history`.")
+    undo.add_argument("posting", help="its id")
+    undo.add_argument("edit", type=int, metavar="NUMBER")
     deed("list", "Print the postings and outlets.")
     deed("audit", "Print who did what.")
     withdraw = deed("withdraw", "Remove a posting with its outlets, rows and history, or one outlet.")
@@ -74,9 +93,10 @@ def main(arguments: list[str]) -> int:
     asked = parser().parse_args(arguments)
     if asked.store is None and asked.database is None:
         parser().error("state the Depot: --store DIR, or --database ADDRESS")
-    from brisk_atlas.core.depot.postings.depot_store import DepotStore
+    from brisk_atlas.core.depot.postings.depot_store import DepotStore, NotAllowed
     from brisk_atlas.core.depot.postings.outlet import BadOutlet
-    from brisk_atlas.core.depot.postings.posted_rows import BadRow
+    from brisk_atlas.core.depot.postings.people import BadAccount
+    from brisk_atlas.core.depot.postings.posted_rows import BadRow, RowGone, UndoConflict
     from brisk_atlas.core.model import AtlasError
 
     try:
@@ -85,8 +105,10 @@ def main(arguments: list[str]) -> int:
             return _DEEDS[asked.deed](store, asked)
         finally:
             store.close()
-    except (AtlasError, BadOutlet, BadRow, ValueError) as error:
+    except (AtlasError, BadAccount, BadOutlet, BadRow, NotAllowed, UndoConflict, ValueError) as error:
         print(" ".join(str(error).split()), file=sys.stderr)
+    except RowGone as error:
+        print(f"There is no edit {error.args[0]}. `depot history` prints what there is.", file=sys.stderr)
     except KeyError as error:
         print(f"There is no {error.args[0]} in this Depot. `depot list` prints what there is.", file=sys.stderr)
     return 1
@@ -122,9 +144,16 @@ def _post(store: DepotStore, asked: argparse.Namespace) -> int:
     from brisk_atlas.core.handover.flows import RowFlow
     from brisk_atlas.core.handover.record_handed import record_of_source
     from brisk_atlas.core.handover.sources import FileSources, flow_of_part, one_part, source_name
+    from brisk_atlas.core.model import DataKind
 
     ref = FileSources().ref(asked.source)
-    part = one_part(read.open(ref), ref)
+    dataset = read.open(ref)
+    if dataset.kind is DataKind.RECORD:
+        record = _record_in(ref.path)
+        title = asked.title or record.title or ref.stem
+        print(store.post_record(title, record_text(record), owner=LOCAL, summary=record.abstract).id)
+        return 0
+    part = one_part(dataset, ref)
     flow = flow_of_part(part, source_name(part))
     title = asked.title or source_name(part)
     if not isinstance(flow, RowFlow):
@@ -132,10 +161,57 @@ def _post(store: DepotStore, asked: argparse.Namespace) -> int:
 
         print(offer_file(store, flow, title, "", (), by=LOCAL).id)
         return 0
-    record = record_text(record_of_source(ref, title).record)
+    stated = record_text(record_of_source(ref, title).record)
     shapes = part.facts.geometry_type or "Unknown"
-    posting = post_flow(store, flow, title, owner=LOCAL, geometry_type=shapes, record=record)
+    posting = post_flow(store, flow, title, owner=LOCAL, geometry_type=shapes, record=stated)
     print(posting.id)
+    return 0
+
+
+def _record_in(path: Path) -> Record:
+    from brisk_atlas.core.record.document import read_document
+
+    return read_document(path).record
+
+
+def _replace(store: DepotStore, asked: argparse.Namespace) -> int:
+    from brisk_atlas.core.depot.postings.outlet_record import record_text
+
+    if asked.source.suffix.lower() == ".xml":
+        store.replace_record(asked.posting, record_text(_record_in(asked.source)), by=LOCAL)
+    else:
+        store.replace_file(asked.posting, asked.source, by=LOCAL)
+    return 0
+
+
+def _history(store: DepotStore, asked: argparse.Namespace) -> int:
+    for edit in store.rows(asked.posting).last_edits(asked.last)[::-1]:
+        undone = f", takes back {edit.undoes}" if edit.undoes is not None else ""
+        print(f"{edit.number}  {edit.at}  {edit.account or '-'}  {edit.deed} {edit.row}{undone}")
+    return 0
+
+
+def _undo(store: DepotStore, asked: argparse.Namespace) -> int:
+    from brisk_atlas.core.depot.postings.rights import Identity
+
+    store.undo(asked.posting, asked.edit, Identity(LOCAL, is_owner=True))
+    return 0
+
+
+def _circle(store: DepotStore, asked: argparse.Namespace) -> int:
+    for account in asked.add:
+        store.people.put_into(asked.circle, account, by=LOCAL)
+    for account in asked.remove:
+        store.people.take_out_of(asked.circle, account, by=LOCAL)
+    print(", ".join(store.people.circles().get(asked.circle, [])) or "nobody")
+    return 0
+
+
+def _token(store: DepotStore, asked: argparse.Namespace) -> int:
+    from brisk_atlas.core.depot.postings.rights import Right
+
+    until = datetime.fromisoformat(asked.until).replace(tzinfo=UTC)
+    print(store.people.make_token(asked.account, asked.label, frozenset(map(Right, asked.scope.split(","))), until))
     return 0
 
 
@@ -187,7 +263,7 @@ def _invite(store: DepotStore, asked: argparse.Namespace) -> int:
 
 def _list(store: DepotStore, asked: argparse.Namespace) -> int:
     for posting in store.postings:
-        kind = posting.file or posting.geometry_type or "table"
+        kind = posting.file or posting.geometry_type or ("record" if posting.is_record else "table")
         print(f"{posting.id}: {posting.title}, {kind}, {len(posting.fields)} fields, {posting.crs or 'no CRS'}")
         for outlet in store.outlets:
             if outlet.posting == posting.id:
@@ -210,5 +286,6 @@ def _withdraw(store: DepotStore, asked: argparse.Namespace) -> int:
     return 0
 
 
-_DEEDS = {"serve": _serve, "post": _post, "offer": _offer, "invite": _invite, "list": _list, "audit": _audit,
+_DEEDS = {"serve": _serve, "post": _post, "replace": _replace, "offer": _offer, "invite": _invite, "circle": _circle,
+          "token": _token, "list": _list, "history": _history, "undo": _undo, "audit": _audit,
           "withdraw": _withdraw}  # fmt: skip

@@ -1,4 +1,4 @@
-"""The records of all offers as a catalogue: what each says, where its data are found, and which fit a search."""
+"""The records of a Depot as a catalogue: what each says, where its data are found, and which fit a search."""
 
 from __future__ import annotations
 
@@ -19,25 +19,28 @@ from .offers import DEGREES, Depot, Offer
 
 @dataclass(frozen=True)
 class CatalogueEntry:
-    """A record and the offer that it describes."""
+    """A record and what it describes: its id, what it is offered as, and its extent in degrees, None where it has no
+    place."""
 
-    offer: Offer
+    id: str
+    name: str
     record: Record
+    extent: Extent | None
 
     @property
     def keywords(self) -> list[str]:
         return [word for each in self.record.keywords for word in each.words]
 
     @property
-    def degrees(self) -> tuple[float, float, float, float]:
-        return self.offer.extent_in(DEGREES).bounds
+    def degrees(self) -> tuple[float, float, float, float] | None:
+        return self.extent.bounds if self.extent is not None else None
 
     def has(self, words: str, box: Extent | None) -> bool:
         """Return whether all words stand in it, and whether it reaches into a box in degrees."""
-        if box is not None and self.offer.extent_in(DEGREES).intersection(box) is None:
+        if box is not None and (self.extent is None or self.extent.intersection(box) is None):
             return False
         record = self.record
-        text = " ".join((record.title, record.abstract, self.offer.title, *self.keywords, *record.places)).casefold()
+        text = " ".join((record.title, record.abstract, self.name, *self.keywords, *record.places)).casefold()
         return all(word in text for word in re.findall(r"\w+", words.casefold()))
 
     def iso(self) -> etree._Element:
@@ -47,7 +50,7 @@ class CatalogueEntry:
 
 
 def entries_of(depot: Depot, base: str) -> list[CatalogueEntry]:
-    """Return the records of all offers, with links to the services at an address."""
+    """Return the records of all offers, with links to the services at an address, and those of what has no place."""
     found = []
     for offer in depot.offers.values():
         path, record = depot.record_of(offer.id), depot.records.get(offer.id)
@@ -61,15 +64,28 @@ def entries_of(depot: Depot, base: str) -> list[CatalogueEntry]:
         several = len(depot.cache.dataset(offer.layer.ref).parts) > 1
         title = f"{stated}: {offer.title}" if stated and several else stated or offer.title
         found.append(
-            CatalogueEntry(offer, replace(record, title=title, identifier=offer.id, links=_links(offer, base)))
-        )
-    return found
+            CatalogueEntry(
+                offer.id, offer.title, replace(record, title=title, identifier=offer.id, links=_links(offer, base)),
+                offer.extent_in(DEGREES),
+            )
+        )  # fmt: skip
+    alone = {name: record for name, record in depot.records.items() if name not in depot.offers}
+    return [*found, *(CatalogueEntry(name, "", record, _extent_stated(record)) for name, record in alone.items())]
+
+
+def _extent_stated(record: Record) -> Extent | None:
+    """Return the extent that a record states, None for none."""
+    for each in record.boxes:
+        sides = [side for side in (each.west, each.south, each.east, each.north) if side is not None]
+        if len(sides) == 4:
+            return Extent.of(sides, DEGREES)
+    return None
 
 
 def _links(offer: Offer, base: str) -> tuple[Link, ...]:
     links = [Link(f"{base}/wms", offer.id, "Pictures", "OGC:WMS")]
     if offer.has_features:
-        links.append(Link(f"{base}/wfs", f"tso:{offer.id}", "Features", "OGC:WFS"))
+        links.append(Link(f"{base}/wfs", f"depot:{offer.id}", "Features", "OGC:WFS"))
     if offer.layer.ref.is_local:
         links.append(Link(f"{base}/files/{offer.layer.ref.name}", offer.layer.ref.name, "The file", "WWW:DOWNLOAD"))
     return tuple(links)

@@ -1,15 +1,19 @@
-"""Catalogue Service for the Web 2.0.2 (OGC 07-006r1): questions by GET, conditions as CQL text."""
+"""Catalogue Service for the Web 2.0.2 (OGC 07-006r1): by GET with conditions as CQL text, by POST with a filter."""
 
 from __future__ import annotations
 
 import re
+from datetime import UTC, datetime
+from pathlib import Path
 
 from lxml import etree
+from starlette.concurrency import run_in_threadpool
 from starlette.requests import Request
 from starlette.responses import Response
 from starlette.routing import Route
 
-from brisk_atlas.core.model import Extent
+from brisk_atlas.core.model import CannotRead, Extent
+from brisk_atlas.core.record.safe_xml import xml_in
 
 from . import answers
 from .answers import Refused, document, number_in, settings_of
@@ -20,6 +24,8 @@ ISO = "http://www.isotc211.org/2005/gmd"
 LIKE = re.compile(r"AnyText\s+LIKE\s+'((?:[^']|'')*)'", re.IGNORECASE)
 BBOX = re.compile(r"BBOX\s*\(\s*ows:BoundingBox\s*,([^)]*)\)", re.IGNORECASE)
 USUAL, MOST = 10, 100
+MOST_SENT = 1_000_000  # bytes of a question
+CORNERS = ("lowerCorner", "upperCorner")
 
 
 class CatalogueAnswers:
@@ -29,10 +35,25 @@ class CatalogueAnswers:
         self.depot = depot
 
     def routes(self) -> list[Route]:
-        return [Route("/csw", self.answer)]
+        return [Route("/csw", self.answer), Route("/csw", self.answer_sent, methods=["POST"])]
+
+    async def answer_sent(self, request: Request) -> Response:
+        """Answer a question that was sent as XML."""
+        body = b""
+        async for part in request.stream():
+            body += part
+            if len(body) > MOST_SENT:
+                return _refused(Refused("InvalidParameterValue", "the question is too large", 413))
+        try:
+            settings = _settings_sent(body)
+        except Refused as error:
+            return _refused(error)
+        return await run_in_threadpool(self._answered, settings, answers.base_of(request))
 
     def answer(self, request: Request) -> Response:
-        settings, base = settings_of(request), answers.base_of(request)
+        return self._answered(settings_of(request), answers.base_of(request))
+
+    def _answered(self, settings: dict[str, str], base: str) -> Response:
         try:
             match settings.get("request", "").lower():
                 case "getcapabilities":
@@ -44,7 +65,7 @@ class CatalogueAnswers:
                 case other:
                     raise Refused("OperationNotSupported", f"there is no request '{other}'")
         except Refused as error:
-            return answers.xml(document("ows_exception.xml", version="1.0.0", code=error.code, reason=error.reason))
+            return _refused(error)
         return answers.xml(body, media_type="application/xml")
 
     def _records(self, settings: dict[str, str], base: str) -> bytes:
@@ -53,14 +74,53 @@ class CatalogueAnswers:
         first = number_in(settings, "startposition", 1, 10**9, 1)
         page = found[first - 1 : first - 1 + min(number_in(settings, "maxrecords", 0, 10**9, USUAL), MOST)]
         following = first + len(page) if first - 1 + len(page) < len(found) else 0
-        return document("csw_records.xml", records=page, matched=len(found), following=following)
+        return _stated(page, len(found), following)
 
     def _record(self, settings: dict[str, str], base: str) -> bytes:
         wanted = settings.get("id", "").split(",")
-        found = [entry for entry in entries_of(self.depot, base) if entry.offer.id in wanted]
+        found = [entry for entry in entries_of(self.depot, base) if entry.id in wanted]
         if settings.get("outputschema", "") != ISO:
-            return document("csw_records.xml", records=found, matched=len(found), following=0)
+            return _stated(found, len(found), 0)
         return _in_iso(found)
+
+
+def _refused(error: Refused) -> Response:
+    return answers.xml(document("ows_exception.xml", version="1.0.0", code=error.code, reason=error.reason))
+
+
+def _settings_sent(body: bytes) -> dict[str, str]:
+    """Return the settings that a question in XML means, as they would stand in an address. Raises Refused."""
+    try:
+        root = xml_in(body, Path("question.xml"))[0].getroot()
+    except CannotRead as error:
+        raise Refused("InvalidParameterValue", f"the question can't be read: {error.reason}") from None
+    name = etree.QName(root).localname
+    found = {"request": name, **{key.lower(): str(value) for key, value in root.attrib.items()}}
+    if name == "GetRecordById":
+        found["id"] = ",".join(each.text or "" for each in root.findall("{*}Id"))
+    found["constraint"] = " AND ".join(_condition_sent(each) for each in root.iterfind(".//{*}Filter/*"))
+    return found
+
+
+def _condition_sent(node: etree._Element) -> str:
+    """Return a condition of a filter (OGC 04-095) as a text. Raises Refused for one that is not followed here."""
+    match etree.QName(node).localname:
+        case "And":
+            return " AND ".join(map(_condition_sent, node))
+        case "PropertyIsLike" | "PropertyIsEqualTo":
+            name = (node.findtext("{*}PropertyName") or "").rpartition(":")[2].lower()
+            if name in ("anytext", "title", "abstract"):
+                words = (node.findtext("{*}Literal") or "").strip("%*").replace("'", "''")
+                return f"AnyText LIKE '%{words}%'"
+        case "BBOX":
+            corners = [" ".join((node.findtext(f".//{{*}}{each}") or "").split()) for each in CORNERS]
+            return f"BBOX(ows:BoundingBox, {', '.join(corners).replace(' ', ',').replace(',,', ',')})"
+    raise Refused("InvalidParameterValue", f"the condition {etree.QName(node).localname} is not followed here")
+
+
+def _stated(records: list[CatalogueEntry], matched: int, following: int) -> bytes:
+    now = datetime.now(UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
+    return document("csw_records.xml", records=records, matched=matched, following=following, now=now)
 
 
 def _in_iso(found: list[CatalogueEntry]) -> bytes:

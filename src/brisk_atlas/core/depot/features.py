@@ -12,7 +12,7 @@ from lxml import etree
 
 from .offers import Depot, Offer, flipped
 
-GML, TSO = "http://www.opengis.net/gml/3.2", "http://tolvane.example/depot"
+GML, SPACE = "http://www.opengis.net/gml/3.2", "urn:x-depot:features"
 DECIMALS_DEGREES, DECIMALS_METRES = 9, 4
 JSON_TYPES = {"bool": "boolean", "int": "integer", "uint": "integer", "float": "number", "double": "number"}
 GEOMETRY_NAME = "geometry"
@@ -60,7 +60,7 @@ def gml_collection(
     """Return a WFS feature collection of some features."""
     wfs = "http://www.opengis.net/wfs/2.0" if version >= "2" else "http://www.opengis.net/wfs"
     gml = GML if version >= "2" else "http://www.opengis.net/gml"
-    names = {"wfs": wfs, "gml": gml, "tso": TSO}
+    names = {"wfs": wfs, "gml": gml, "depot": SPACE}
     root = etree.Element(f"{{{wfs}}}FeatureCollection", nsmap=names)
     if version >= "2":
         root.set("numberMatched", str(matched))
@@ -75,13 +75,13 @@ def gml_collection(
         member = etree.SubElement(
             root, f"{{{wfs if version >= '2' else gml}}}{'member' if version >= '2' else 'featureMember'}"
         )
-        feature = etree.SubElement(member, f"{{{TSO}}}{offer.id}", {f"{{{gml}}}id": f"{offer.id}.{row}"})
+        feature = etree.SubElement(member, f"{{{SPACE}}}{offer.id}", {f"{{{gml}}}id": f"{offer.id}.{row}"})
         for name, value in record.items():
             text = plain(value)
             if text is not None:
-                etree.SubElement(feature, f"{{{TSO}}}{xml_name(name)}").text = _text(text)
+                etree.SubElement(feature, f"{{{SPACE}}}{xml_name(name)}").text = _text(text)
         if shape is not None and not shape.is_empty:
-            _write_shape(etree.SubElement(feature, f"{{{TSO}}}{GEOMETRY_NAME}"), shape, gml, system, f"g.{row}")
+            _write_shape(etree.SubElement(feature, f"{{{SPACE}}}{GEOMETRY_NAME}"), shape, gml, system, f"g.{row}")
     return etree.tostring(root, xml_declaration=True, encoding="UTF-8")
 
 

@@ -72,7 +72,7 @@ class RestAnswers:
         offer = self._offers[0]
         return JSONResponse(
             {
-                "currentVersion": 10.0, "mapName": self.depot.title, "copyrightText": "Tolvane Survey Office",
+                "currentVersion": 10.0, "mapName": self.depot.title, "copyrightText": self.depot.title,
                 "layers": self._listed(list(enumerate(self._offers))), "spatialReference": _system(offer.crs),
                 "singleFusedMapCache": False, "fullExtent": _box(offer.extent_in(offer.crs)),
                 "supportedImageFormatTypes": "PNG32,PNG,JPG", "capabilities": "Map,Query,Data",
@@ -87,7 +87,7 @@ class RestAnswers:
         offer = self._offer(request.path_params["number"])
         about: dict[str, Any] = {
             "currentVersion": 10.0, "id": request.path_params["number"], "name": offer.title,
-            "type": "Feature Layer" if offer.has_features else "Raster Layer", "copyrightText": "Tolvane Survey Office",
+            "type": "Feature Layer" if offer.has_features else "Raster Layer", "copyrightText": self.depot.title,
             "extent": _box(offer.extent_in(offer.crs)), "maxRecordCount": MAX_RECORDS,
         }  # fmt: skip
         if offer.has_features:

@@ -75,7 +75,7 @@ def preview_of(store: DepotStore, posting: Posting, outlet: Outlet) -> OutletPre
         outlet.check(posting)
     except BadOutlet as error:
         raise AtlasError(outlet.title or "the outlet", str(error), "Change it.") from error
-    if posting.file:
+    if not posting.has_rows:
         return OutletPreview((), (), None)
     shown = OutletRows(PostedRows(store.database, posting), outlet)
     count = shown.count()

@@ -121,7 +121,7 @@ class ApiAnswers:
         about: dict[str, Any] = {
             "id": offer.id,
             "title": offer.title,
-            "attribution": "Tolvane Survey Office",
+            "attribution": self.depot.title,
             "extent": {"spatial": {"bbox": [list(offer.extent_in(DEGREES).bounds)], "crs": CRS84}},
             "links": [
                 link(here, "self", "application/json"),

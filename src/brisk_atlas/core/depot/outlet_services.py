@@ -89,7 +89,10 @@ class OutletServices:
             if layer is not None:
                 layers.append(layer)
                 ids[layer.id] = outlet.id
-                records[outlet.id] = record_of_outlet(outlet, posting, self.cache.dataset(layer.ref))
+            try:
+                records[outlet.id] = self.record(outlet, posting)
+            except CannotRead:  # a file that is gone, which is logged where it is looked for as a layer
+                log.info("%s has no record now", outlet.id)
         depot = Depot(self.title, self.cache, layers, ids=ids, records=records)
         plain = Behaviour()
         answering = (
@@ -110,6 +113,8 @@ class OutletServices:
 
     def layer(self, outlet: Outlet, posting: Posting, number: int = 0) -> Layer | None:
         """Return what an outlet shows as a layer, None for what has no places."""
+        if posting.is_record:
+            return None
         try:
             dataset = self.dataset(outlet, posting)
         except CannotRead as error:
@@ -122,8 +127,8 @@ class OutletServices:
         return Layer(outlet.id, outlet.title, dataset.ref.with_part(part.facts.name), part.facts.kind, style)
 
     def record(self, outlet: Outlet, posting: Posting) -> Record:
-        """Return what the record of an outlet says."""
-        return record_of_outlet(outlet, posting, self.dataset(outlet, posting))
+        """Return what the record of an outlet says. Raises CannotRead for a file that can't be read any more."""
+        return record_of_outlet(outlet, posting, self.dataset(outlet, posting) if not posting.is_record else None)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Answer a question, with the headers that keep browsers safe."""

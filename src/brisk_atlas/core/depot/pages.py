@@ -4,29 +4,42 @@ They are whole without scripts; scripts make the map movable and show changes as
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
-from urllib.parse import urlencode
+from typing import Any
 
 from starlette.requests import Request
 from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Response
 from starlette.routing import Route
 
-from brisk_atlas.core.model import AtlasError, Dataset, Extent, size_text
-from brisk_atlas.core.record.model import Record
+from brisk_atlas.core.model import AtlasError, Extent, size_text
+from brisk_atlas.core.record.translated import translated
 
 from .answers import Refused, base_of, document, number_in, numbers_in, picture
 from .coverage_file import is_coverage
 from .downloads import download, forms_of
 from .guarding import guarded
+from .legend_lines import LegendLines, legend_lines
 from .offers import WORLD, Offer
 from .outlet_services import OutletServices
+from .page_words import (
+    addresses_of,
+    cell_text,
+    facts_in_words,
+    fields_of,
+    file_addresses,
+    file_in_words,
+    languages_of,
+    moves_of,
+    record_in_words,
+)
 from .pictures import MAX_SIDE, draw, encoded
 from .postings.depot_store import DepotStore
 from .postings.outlet import Outlet
-from .postings.outlet_rows import OutletRows, RowsAsked
-from .postings.posting import FieldType, Posting
+from .postings.outlet_rows import RowsAsked
+from .postings.posting import Posting
 from .postings.rights import Identity
+from .rows_wish import COMPARISONS, RowsWish
 
 FONTS = Path(__file__).parents[2] / "fonts"
 ASSETS = Path(__file__).parent / "assets"
@@ -40,73 +53,6 @@ AROUND = 0.08  # of the longer side of what is shown, beyond its edges
 SMALLEST_M = 2_000.0  # across a map of a single place
 BELOW = 0.45  # opacity of what is drawn below
 MOST_BELOW = 4  # other outlets that are drawn below one, for orientation
-COMPARISONS = {
-    "=": "is", "<>": "is not", "<": "is less than", ">": "is more than", "~": "contains", "null": "is missing",
-    "known": "is not missing",
-}  # fmt: skip
-NUMERIC = (FieldType.INTEGER, FieldType.NUMBER)
-
-
-@dataclass(frozen=True)
-class RowsWish:
-    """Which rows a page is to list, as its address states it."""
-
-    field: str = ""
-    comparison: str = "="
-    value: str = ""
-    sort: str = ""
-    skip: int = 0
-
-    @classmethod
-    def of(cls, settings: Mapping[str, str], shown: OutletRows) -> RowsWish:
-        """Return what an address asks for. What is not there is not asked for."""
-        field, sort = settings.get("field", ""), settings.get("sort", "")
-        return cls(
-            field if field in shown.fields else "",
-            settings["is"] if settings.get("is") in COMPARISONS else "=",
-            settings.get("value", "")[:200],
-            sort if sort.removeprefix("-") in shown.fields else "",
-            number_in(dict(settings), "from", 0, 100_000, 0),
-        )
-
-    def where(self, shown: OutletRows) -> str:
-        """Return the condition, "" for none. Raises Refused for a value that the field can't have."""
-        if not self.field or (not self.value and self.comparison not in ("null", "known")):
-            return ""
-        name, type_ = '"' + self.field.replace('"', '""') + '"', shown.fields[self.field].type
-        match self.comparison:
-            case "null":
-                return f"{name} IS NULL"
-            case "known":
-                return f"{name} IS NOT NULL"
-            case "~" if type_ is FieldType.TEXT:
-                return f"{name} LIKE {_text(f'%{self.value}%')}"
-            case "~":
-                return f"{name} = {self._value(type_)}"
-        return f"{name} {self.comparison} {self._value(type_)}"
-
-    def _value(self, type_: FieldType) -> str:
-        if type_ is FieldType.BOOLEAN:
-            return "true" if self.value.lower() in ("yes", "true", "1") else "false"
-        if type_ not in NUMERIC:
-            return _text(self.value)
-        try:
-            return repr(float(self.value.replace(",", "")))
-        except ValueError:
-            raise Refused("InvalidParameterValue", f"{self.field} has numbers; “{self.value}” is none") from None
-
-    def address(self, **changed: str | int) -> str:
-        """Return the address of the page with something changed, by the names that settings have."""
-        stated: dict[str, str | int] = {
-            "field": self.field, "is": self.comparison, "value": self.value, "sort": self.sort, "from": self.skip,
-        }  # fmt: skip
-        stated.update(changed)
-        plain = {"is": "="}
-        return "?" + urlencode({name: each for name, each in stated.items() if each and plain.get(name) != each})
-
-
-def _text(value: str) -> str:
-    return "'" + value.replace("'", "''") + "'"
 
 
 class OutletPages:
@@ -144,7 +90,9 @@ class OutletPages:
         return HTMLResponse(document("depot.html", title=self.title, outlets=outlets, who=who.account))
 
     def _facts(self, outlet: Outlet, posting: Posting) -> list[str]:
-        if not posting.file:
+        if posting.is_record:
+            return ["record"]
+        if posting.has_rows:
             return facts_in_words(self.store.rows_shown(outlet, posting))
         try:
             return file_in_words(self.services.dataset(outlet, posting))
@@ -154,6 +102,8 @@ class OutletPages:
     def page(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with the page of an outlet."""
         outlet, posting = self.store.seen(request.path_params["id"], who)
+        if posting.is_record:
+            return self._record_page(request, who, outlet, posting)
         if posting.file:
             return self._file_page(request, who, outlet, posting)
         shown = self.store.rows_shown(outlet, posting)
@@ -161,10 +111,12 @@ class OutletPages:
         wish, fault = RowsWish.of(settings, shown), ""
         rows, count = [], None
         try:
-            where = wish.where(shown)
-            count = shown.count(RowsAsked(None, where))
+            condition = wish.filter(shown)
+            count = shown.count(RowsAsked(filter=condition))
             order = wish.sort or (next(iter(shown.fields), "") if count is not None else "")
-            rows = shown.page(RowsAsked(where=where, order=(order,) if order else ()), PAGE_ROWS + 1, skip=wish.skip)
+            rows = shown.page(
+                RowsAsked(filter=condition, order=(order,) if order else ()), PAGE_ROWS + 1, skip=wish.skip
+            )
         except Refused as error:
             fault = error.reason
         except AtlasError as error:
@@ -179,7 +131,7 @@ class OutletPages:
             page_rows=PAGE_ROWS, comparisons=COMPARISONS, view=view, moves=moves_of(view) if view is not None else [],
             below=self._below(offer, who) if offer is not None else [], size=MAP_PX,
             forms=[(key, name, ending) for key, (name, ending, _) in forms_of(shown).items()],
-            record=record_in_words(self.services.record(outlet, posting)),
+            legend=self._legend(offer), **self._record(request, outlet, posting),
             addresses=addresses_of(shown, base_of(request)), cursor=self.store.changes(shown.outlet.id, who, "").cursor,
         )  # fmt: skip
         return HTMLResponse(text)
@@ -195,10 +147,34 @@ class OutletPages:
             facts=file_in_words(self.services.dataset(outlet, posting)), bytes=size_text(path.stat().st_size),
             view=view, moves=moves_of(view) if view is not None else [],
             below=self._below(offer, who) if offer is not None else [],
-            record=record_in_words(self.services.record(outlet, posting)),
+            legend=self._legend(offer), **self._record(request, outlet, posting),
             addresses=file_addresses(outlet, base_of(request), has_cells=offer is not None and is_coverage(offer)),
         )  # fmt: skip
         return HTMLResponse(text)
+
+    def _record_page(self, request: Request, who: Identity, outlet: Outlet, posting: Posting) -> Response:
+        """Answer with the page of an outlet that is a record of data elsewhere."""
+        base, record = base_of(request), self.services.record(outlet, posting)
+        addresses = [("CSW", "the records of all that is offered", f"{base}/services/csw"),
+                     ("OGC API Records", "the same", f"{base}/services/collections/records/items")]  # fmt: skip
+        text = document(
+            "record.html", title=self.title, outlet=outlet, who=who.account, facts=["record"], view=None,
+            addresses=addresses, **self._record(request, outlet, posting),
+            links=[each for each in record.links if each.url.startswith(("https://", "http://"))],
+        )  # fmt: skip
+        return HTMLResponse(text)
+
+    def _record(self, request: Request, outlet: Outlet, posting: Posting) -> dict[str, Any]:
+        """Return what a page says of a record, in the language that its address asks for."""
+        record = self.services.record(outlet, posting)
+        languages = languages_of(record)
+        wanted = request.query_params.get("language", "")
+        chosen = wanted if any(wanted == each.id for each in languages) else ""
+        said = translated(record, chosen)
+        return {"record": record_in_words(said), "summary": said.abstract, "languages": languages, "language": chosen}
+
+    def _legend(self, offer: Offer | None) -> LegendLines | None:
+        return legend_lines(self.services.cache, offer.layer) if offer is not None else None
 
     def _view(self, offer: Offer, settings: Mapping[str, str]) -> Extent | None:
         """Return the extent of the map, in EPSG:3857: that of the address, or all that is shown."""
@@ -255,107 +231,3 @@ class OutletPages:
         if name not in FILES:
             raise Refused("NotFound", "there is no such file", 404)
         return FileResponse(FILES[name] / name)
-
-
-def facts_in_words(shown: OutletRows) -> list[str]:
-    """Return what an outlet is, in a few short texts."""
-    posting, count = shown.rows.posting, shown.count()
-    kind = posting.geometry_type.removesuffix(" Z").lower() if posting.has_shapes else "table"
-    number = f"{count:,} rows" if count is not None else "more than 10,000 rows"
-    return [kind, number, f"{len(shown.fields)} fields", *([posting.crs] if posting.crs else [])]
-
-
-def file_in_words(dataset: Dataset) -> list[str]:
-    """Return what an outlet without rows is, in a few short texts."""
-    facts = dataset.parts[0].facts if dataset.parts else None
-    grid, cloud = (facts.grid, facts.cloud) if facts is not None else (None, None)
-    found = [str(dataset.kind), dataset.format]
-    if grid is not None:
-        found += [
-            f"{grid.width:,} x {grid.height:,} cells",
-            f"{len(grid.bands)} band{'s' if len(grid.bands) != 1 else ''}",
-        ]
-    if cloud is not None and facts is not None and facts.count is not None:
-        found.append(f"{facts.count:,} points")
-    return [*found, *([facts.crs] if facts is not None and facts.crs else [])]
-
-
-def file_addresses(outlet: Outlet, base: str, *, has_cells: bool) -> list[tuple[str, str, str]]:
-    """Return where services offer an outlet without rows."""
-    found = [
-        ("WMS", "pictures of any extent", f"{base}/services/wms"),
-        ("WMTS", "tiles of pictures", f"{base}/services/wmts"),
-        ("XYZ tiles", "tiles of pictures by their numbers", f"{base}/services/xyz/{outlet.id}/{{z}}/{{x}}/{{y}}.png"),
-    ]
-    return [*found, *([("WCS", "the numbers", f"{base}/services/wcs")] if has_cells else [])]
-
-
-def record_in_words(record: Record) -> list[tuple[str, str]]:
-    """Return what a record says beside title, summary and fields, as terms and texts."""
-    contacts = "; ".join(
-        ", ".join(filter(None, (each.organisation, each.person, each.role, each.email, each.link)))
-        for each in record.contacts
-    )
-    conditions = "; ".join(text for each in record.constraints for text in (*each.limits, *each.other))
-    dates = "; ".join(f"{each.kind} {each.day}" for each in record.dates)
-    words = ", ".join(word for each in record.keywords for word in each.words)
-    steps = " ".join(filter(None, (record.lineage, *(each.description for each in record.steps))))
-    stated = (("Keywords", words), ("Contact", contacts), ("Conditions of use", conditions), ("Dates", dates),
-              ("Updated", record.maintenance), ("How it was made", steps), ("Credit", "; ".join(record.credits)),
-              )  # fmt: skip
-    return [(term, " ".join(text.split())) for term, text in stated if text.strip()]
-
-
-def fields_of(shown: OutletRows) -> list[dict[str, str]]:
-    """Return what is stated of the fields of an outlet."""
-    rounded = {each.name: each.decimals for each in shown.outlet.fields}
-
-    def note(name: str) -> str:
-        digits = rounded[name]
-        return "" if digits is None else f"rounded to {digits} decimal{'s' if digits != 1 else ''}"
-
-    return [
-        {"name": name, "type": field.type.value, "unit": field.unit, "note": note(name)}
-        for name, field in shown.fields.items()
-    ]
-
-
-def cell_text(value: object, type_: FieldType) -> str:
-    """Return a value as the table shows it, "" for a missing one."""
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if type_ is FieldType.TIME:
-        return str(value).replace("T", " ").replace(".000000Z", " UTC").replace("Z", " UTC")
-    return str(value)
-
-
-def moves_of(view: Extent) -> list[tuple[str, str]]:
-    """Return the names of other views near one, and their boxes."""
-    w, h, (x, y) = view.width, view.height, view.centre
-
-    def box(dx: float, dy: float, scale: float) -> str:
-        """Return the box of a view moved by shares of this one, and so many times as large."""
-        left, low = x + dx * w - w * scale / 2, y + dy * h - h * scale / 2
-        return ",".join(f"{value:.2f}" for value in (left, low, left + w * scale, low + h * scale))
-
-    return [
-        ("Closer", box(0, 0, 0.5)), ("Farther", box(0, 0, 2)), ("North", box(0, 0.5, 1)), ("South", box(0, -0.5, 1)),
-        ("West", box(-0.5, 0, 1)), ("East", box(0.5, 0, 1)),
-    ]  # fmt: skip
-
-
-def addresses_of(shown: OutletRows, base: str) -> list[tuple[str, str, str]]:
-    """Return where services offer an outlet: what it is, for what, and its address."""
-    name = shown.outlet.id
-    found = [("OGC API Features", "rows, by filters and pages", f"{base}/collections/{name}/items")]
-    if shown.rows.posting.has_shapes and shown.rows.posting.crs is not None:
-        found += [
-            ("WFS", "rows, for older programs", f"{base}/services/wfs"),
-            ("WMS", "pictures of any extent", f"{base}/services/wms"),
-            ("WMTS", "tiles of pictures", f"{base}/services/wmts"),
-            ("XYZ tiles", "tiles of pictures by their numbers", f"{base}/services/xyz/{name}/{{z}}/{{x}}/{{y}}.png"),
-            ("Vector tiles", "of all that is offered", f"{base}/services/vectortiles.json"),
-        ]
-    return found

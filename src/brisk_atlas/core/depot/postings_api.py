@@ -120,16 +120,17 @@ class PostingsApi:
 
     def _about_any(self, name: str, who: Identity, base: str) -> dict[str, Any]:
         outlet, posting = self.store.seen(name, who)
-        if not posting.file:
+        if posting.has_rows:
             return self._about(self.store.rows_shown(outlet, posting), who, base)
         here, page = f"{base}/collections/{name}", f"{base}/pages/{name}"
         links = [
             link(here, "self", "application/json"),
             link(page, "alternate", "text/html"),
-            link(f"{page}/download/file", "enclosure", "application/octet-stream"),
             link(f"{here}/record", "describedby", RECORD_TYPES["iso"]),
             link(f"{here}/record?f=dcat", "describedby", RECORD_TYPES["dcat"]),
         ]
+        if posting.file:
+            links.append(link(f"{page}/download/file", "enclosure", "application/octet-stream"))
         rights = sorted(self.store.rights(outlet, who))
         return {"id": name, "title": outlet.title, "description": outlet.summary, "rights": rights, "links": links}
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from starlette.requests import Request
@@ -9,6 +10,7 @@ from starlette.responses import JSONResponse, Response
 from starlette.routing import Route
 
 from brisk_atlas.core.model import Extent
+from brisk_atlas.core.record.model import Contact
 
 from . import answers
 from .answers import Refused, number_in, numbers_in, settings_of
@@ -25,7 +27,7 @@ def about_records(base: str) -> dict[str, Any]:
     """Return what a list of collections says of this one."""
     here = f"{base}/collections/{RECORDS}"
     links = [link(here, "self", "application/json"), link(f"{here}/items", "items", GEOJSON)]
-    return {"id": RECORDS, "title": "Records of the office", "itemType": "record", "links": links}
+    return {"id": RECORDS, "title": "Records", "itemType": "record", "links": links}
 
 
 class RecordsApiAnswers:
@@ -61,22 +63,36 @@ class RecordsApiAnswers:
 
     def item(self, request: Request) -> Response:
         base, name = answers.base_of(request), request.path_params["id"]
-        found = next((entry for entry in entries_of(self.depot, base) if entry.offer.id == name), None)
+        found = next((entry for entry in entries_of(self.depot, base) if entry.id == name), None)
         if found is None:
             return JSONResponse({"code": "NotFound", "description": f"there is no record '{name}'"}, 404)
         return JSONResponse(_record(found, base), media_type=GEOJSON)
 
 
 def _record(entry: CatalogueEntry, base: str) -> dict[str, Any]:
-    west, south, east, north = entry.degrees
-    ring = [[west, south], [east, south], [east, north], [west, north], [west, south]]
+    geometry = None
+    if entry.degrees is not None:
+        west, south, east, north = entry.degrees
+        ring = [[west, south], [east, south], [east, north], [west, north], [west, south]]
+        geometry = {"type": "Polygon", "coordinates": [ring]}
     links = [{"href": each.url, "rel": "item", "title": each.description} for each in entry.record.links]
     stated = {
         "type": "dataset", "title": entry.record.title, "description": entry.record.abstract,
-        "keywords": entry.keywords, "contacts": [{"organization": "Tolvane Survey Office"}],
+        "keywords": entry.keywords, "contacts": _contacts(entry.record.contacts),
     }  # fmt: skip
     return {
-        "type": "Feature", "id": entry.offer.id, "geometry": {"type": "Polygon", "coordinates": [ring]},
+        "type": "Feature", "id": entry.id, "geometry": geometry,
         "conformsTo": [CORE], "time": None, "properties": stated,
-        "links": [link(f"{base}/collections/{RECORDS}/items/{entry.offer.id}", "self", GEOJSON), *links],
+        "links": [link(f"{base}/collections/{RECORDS}/items/{entry.id}", "self", GEOJSON), *links],
     }  # fmt: skip
+
+
+def _contacts(contacts: Iterable[Contact]) -> list[dict[str, Any]]:
+    found = []
+    for each in contacts:
+        stated = {"name": each.person, "organization": each.organisation, "emails": each.email, "roles": each.role}
+        made: dict[str, Any] = {key: text for key, text in stated.items() if text}
+        made |= {"emails": [{"value": each.email}]} if each.email else {}
+        made |= {"roles": [each.role]} if each.role else {}
+        found.append(made)
+    return [each for each in found if "name" in each or "organization" in each]

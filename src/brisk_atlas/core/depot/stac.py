@@ -53,7 +53,7 @@ class SceneAnswers:
         base = f"{answers.base_of(request)}/stac"
         return JSONResponse(
             {
-                "type": "Catalog", "id": "depot", "title": self.title, "description": "Scenes of the island.",
+                "type": "Catalog", "id": "depot", "title": self.title, "description": f"Scenes of {self.title}.",
                 "stac_version": "1.0.0", "conformsTo": CONFORMS,
                 "links": [
                     _link(base, "self"), _link(base, "root"), _link(f"{base}/collections", "data"),
@@ -68,8 +68,8 @@ class SceneAnswers:
         times = sorted(str(item["properties"]["datetime"]) for _, item in self.items)
         here = f"{base}/collections/{COLLECTION}"
         return {
-            "type": "Collection", "id": COLLECTION, "title": "Scenes before and after the eruption",
-            "stac_version": "1.0.0", "description": "Scenes of the island.", "license": "proprietary",
+            "type": "Collection", "id": COLLECTION, "title": "Scenes",
+            "stac_version": "1.0.0", "description": f"Scenes of {self.title}.", "license": "proprietary",
             "extent": {"spatial": {"bbox": [whole]}, "temporal": {"interval": [[times[0], times[-1]]]}},
             "links": [
                 _link(here, "self"), _link(base, "root"), _link(base, "parent"),

@@ -55,7 +55,7 @@ class VectorTileAnswers:
                 "tilejson": "3.0.0",
                 "tiles": [f"{answers.base_of(request)}/vectortiles/{{z}}/{{x}}/{{y}}.mvt"],
                 "name": self.depot.title,
-                "attribution": "Tolvane Survey Office",
+                "attribution": self.depot.title,
                 "minzoom": 0,
                 "maxzoom": int(GRID.levels[0].name),
                 "bounds": bounds,

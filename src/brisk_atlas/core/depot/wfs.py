@@ -12,7 +12,7 @@ from brisk_atlas.core.model import Extent
 from . import answers
 from .answers import Refused, document, number_in, settings_of
 from .behaviour import Behaviour
-from .features import GEOMETRY_NAME, TSO, feature_texts, gml_collection, json_type, xml_name
+from .features import GEOMETRY_NAME, SPACE, feature_texts, gml_collection, json_type, xml_name
 from .offers import DEGREES, Depot, Offer
 
 XSD = {
@@ -53,7 +53,9 @@ class FeatureAnswers:
                 case "getfeature":
                     return self._features(settings, version)
                 case "liststoredqueries" if version == "2.0.0":
-                    return answers.xml(document("wfs_stored_queries.xml", offers=self.depot.feature_offers, space=TSO))
+                    return answers.xml(
+                        document("wfs_stored_queries.xml", offers=self.depot.feature_offers, space=SPACE)
+                    )
                 case other:
                     raise Refused("OperationNotSupported", f"there is no request '{other}'")
         except Refused as error:
@@ -64,7 +66,7 @@ class FeatureAnswers:
     def _capabilities(self, request: Request, version: str) -> Response:
         types = [
             {
-                "name": f"tso:{offer.id}",
+                "name": f"depot:{offer.id}",
                 "title": offer.title,
                 "systems": [_urn(crs) for crs in offer.systems],
                 "degrees": offer.extent_in(DEGREES).bounds,
@@ -74,7 +76,7 @@ class FeatureAnswers:
         address = f"{answers.base_of(request)}/wfs?"
         template = "wfs_110.xml" if version == "1.1.0" else "wfs_200.xml"
         return answers.xml(
-            document(template, title=self.depot.title, address=address, types=types, space=TSO, count=MAX_COUNT)
+            document(template, title=self.depot.title, address=address, types=types, space=SPACE, count=MAX_COUNT)
         )
 
     def _offers(self, settings: dict[str, str]) -> list[Offer]:
@@ -97,7 +99,7 @@ class FeatureAnswers:
             shape = PROPERTY_TYPES.get(offer.facts.geometry_type or "", "GeometryPropertyType")
             types.append({"name": offer.id, "fields": fields, "shape": f"gml:{shape}"})
         gml = "http://www.opengis.net/gml/3.2" if version == "2.0.0" else "http://www.opengis.net/gml"
-        return answers.xml(document("wfs_schema.xml", types=types, gml=gml, space=TSO, geometry=GEOMETRY_NAME))
+        return answers.xml(document("wfs_schema.xml", types=types, gml=gml, space=SPACE, geometry=GEOMETRY_NAME))
 
     def _features(self, settings: dict[str, str], version: str) -> Response:
         offers = self._offers(settings)

@@ -303,7 +303,7 @@ class DepotView(QWidget):
 
             edits = store.rows(found.posting.id).last_edits(LAST_EDITS)
             lines = list(map(edit_line, edits))
-            if outlet is None or found.posting.file:
+            if outlet is None or not found.posting.has_rows:
                 return None, lines
             return preview_of(store, found.posting, outlet), lines
 

@@ -195,7 +195,7 @@ class OfferForm(QWidget):
         posting = self._tried
         fields = tuple(OutletField(each.name, each.name) for each in posting.fields) if every else ()
         open_to_all = circle == EVERYBODY
-        rights = frozenset({Right.READ}) if open_to_all or posting.file else ALL_RIGHTS
+        rights = frozenset({Right.READ}) if open_to_all or not posting.has_rows else ALL_RIGHTS
         title = self.title.text() if open_to_all else f"{self.title.text()} for {circle}"
         return Outlet("", posting.id, title, fields, ((circle, rights),), style=self._style(),
                       grid_style=self._grid_style())  # fmt: skip
@@ -312,4 +312,4 @@ def _shape_of(posting: Posting) -> PostingShape:
     unit = ""
     if posting.has_shapes:
         unit = "metres" if posting.crs is not None and metres_per_unit(posting.crs) == 1.0 else "units of its CRS"
-    return PostingShape(posting.fields, unit, bool(posting.file))
+    return PostingShape(posting.fields, unit, not posting.has_rows)

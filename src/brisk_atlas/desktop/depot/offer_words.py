@@ -25,8 +25,9 @@ def about_posting(found: ListedPosting) -> list[str]:
     """Return what a posting is, line by line."""
     posting = found.posting
     kind = posting.geometry_type or "table"
-    if posting.file:
-        return [posting.title, "", *([posting.summary, ""] if posting.summary else []), f"a file, {posting.file}",
+    if not posting.has_rows:
+        what = f"a file, {posting.file}" if posting.file else "a metadata record"
+        return [posting.title, "", *([posting.summary, ""] if posting.summary else []), what,
                 f"Posted by {posting.owner}, {found.last_edit}"]  # fmt: skip
     outlets = f"{len(found.outlets)} outlet{'s' if len(found.outlets) != 1 else ''}"
     facts = f"{kind}, {len(posting.fields)} fields, {posting.crs or 'no CRS'}"
@@ -41,7 +42,7 @@ def about_outlet(outlet: Outlet, posting: Posting, address: str) -> list[str]:
     lines = [outlet.title, ""]
     for circle, rights in outlet.rights:
         lines.append(f"{circle} may {', '.join(sorted(rights))}{' (own rows only)' if outlet.own_rows else ''}")
-    lines += [f"Fields: {len(outlet.fields)} of {len(posting.fields)}"] if not posting.file else []
+    lines += [f"Fields: {len(outlet.fields)} of {len(posting.fields)}"] if posting.has_rows else []
     lines += [f"Left out: {', '.join(left_out)}"] if left_out else []
     lines += [f"Rounded: {', '.join(rounded)}"] if rounded else []
     lines += [f"Rows: {outlet.where}"] if outlet.where else []

@@ -107,6 +107,20 @@ class DepotStore:
         with self.database.changing() as database:
             return self._note_posting(database, replace(wanted, file=self._stored_file(path)))
 
+    def post_record(self, title: str, record: str, *, owner: str, summary: str = "") -> Posting:
+        """Post a metadata record, in ISO 19115-3, of data that are elsewhere."""
+        with self.database.changing() as database:
+            return self._note_posting(database, Posting("", 0, title, owner, (), summary=summary, record=record))
+
+    def replace_record(self, posting: str, record: str, *, by: str) -> Posting:
+        """Have a posting have another record from now on; the one before stays in its history. Raises KeyError."""
+        before = self.posting(posting)
+        with self.database.changing() as database:
+            database.execute("UPDATE posting SET record = ? WHERE id = ?", [record, posting])
+            PostedRows(self.database, before).note_other(database, "record", before.record, record, by)
+            self.people.note_in(database, by, "replace record", posting)
+        return replace(before, record=record)
+
     def replace_file(self, posting: str, path: Path, *, by: str) -> Posting:
         """Have a posting be another file from now on; the one before stays in the store. Raises KeyError, OSError."""
         before = self.posting(posting)
@@ -115,7 +129,7 @@ class DepotStore:
         with self.database.changing() as database:
             made = replace(before, file=self._stored_file(path))
             database.execute("UPDATE posting SET file = ? WHERE id = ?", [made.file, posting])
-            PostedRows(self.database, before).note_file(database, before.file, made.file, by)
+            PostedRows(self.database, before).note_other(database, "file", before.file, made.file, by)
             self.people.note_in(database, by, "replace", posting)
         return made
 
@@ -166,7 +180,7 @@ class DepotStore:
         with self.database.changing() as database:
             if posting.file:
                 self._drop_files(posting)
-            else:
+            elif posting.has_rows:
                 PostedRows(self.database, posting).drop(database)
             database.execute("DELETE FROM posting WHERE id = ?", [name])
             self.people.note_in(database, by, "withdraw", name)
@@ -175,7 +189,7 @@ class DepotStore:
         """Remove the files that a posting is and was."""
         names = {posting.file}
         for edit in PostedRows(self.database, posting).edits():
-            names |= {str(row.values["file"]) for row in (edit.before, edit.after) if row is not None}
+            names |= {str(row.values["file"]) for row in (edit.before, edit.after) if row and row.name == "file"}
         for name in names:
             (self._files / Path(name).name).unlink(missing_ok=True)
 
@@ -203,7 +217,7 @@ class DepotStore:
         BadExpression for one that its posting does not allow."""
         posting = self.posting(outlet.posting)
         outlet.check(posting)
-        if not posting.file:
+        if posting.has_rows:
             OutletRows(PostedRows(self.database, posting), outlet).count()  # its condition can be asked
         with self.database.changing() as database:
             if not outlet.id:
@@ -244,7 +258,7 @@ class DepotStore:
         """Return the rows of an outlet for somebody who may read it. Raises KeyError for one that there is not, not for
         them, or without rows."""
         outlet, posting = self.seen(name, who)
-        return self.rows_shown(outlet, posting) if not posting.file else _missing(name)
+        return self.rows_shown(outlet, posting) if posting.has_rows else _missing(name)
 
     def rows_shown(self, outlet: Outlet, posting: Posting) -> OutletRows:
         """Return the rows of an outlet, whoever may read it."""

@@ -70,11 +70,12 @@ class Outlet:
         """Raise BadOutlet where it does not fit its posting."""
         if self.id and not ID.fullmatch(self.id):
             raise BadOutlet("an id has small letters, digits and _ alone")
-        if posting.file:
+        if not posting.has_rows:
+            what = "file" if posting.file else "record"
             if self.fields or self.where or self.area is not None or self.blur:
-                raise BadOutlet(f"{posting.title} is a file, which is offered as it is")
+                raise BadOutlet(f"{posting.title} is a {what}, which is offered as it is")
             if any(rights - {Right.READ} for _, rights in self.rights):
-                raise BadOutlet(f"{posting.title} is a file, which can only be read")
+                raise BadOutlet(f"{posting.title} is a {what}, which can only be read")
         known = {field.name for field in posting.fields}
         for each in self.fields:
             if each.source not in known:

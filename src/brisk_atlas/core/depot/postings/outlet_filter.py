@@ -64,7 +64,7 @@ KINDS = {FieldType.BOOLEAN: TermKind.TRUTH, FieldType.INTEGER: TermKind.WHOLE, F
 NUMBERS = (TermKind.NUMBER, TermKind.WHOLE)
 
 
-class Term(NamedTuple):
+class SqlTerm(NamedTuple):
     """A piece of SQL with the values for its marks."""
 
     sql: str
@@ -115,12 +115,12 @@ class _Filter:
 
     # Conditions
 
-    def truth(self, node: Any, depth: int) -> Term:
+    def truth(self, node: Any, depth: int) -> SqlTerm:
         """Return what is true or not."""
         if depth > DEEPEST:
             raise _bad("", f"the filter is nested more than {DEEPEST} levels deep")
         if isinstance(node, bool):
-            return Term("1 = 1" if node else "1 = 0", (), TermKind.TRUTH)
+            return SqlTerm("1 = 1" if node else "1 = 0", (), TermKind.TRUTH)
         if not isinstance(node, dict) or ("op" not in node and "property" not in node):
             raise _bad(node, "a condition is expected")
         if "property" in node:
@@ -138,9 +138,9 @@ class _Filter:
                 return found._replace(sql=f"NOT ({found.sql})")
             case "isnull" if len(args) == 1:
                 if self.shape is not None and args[0] == {"property": GEOMETRY}:
-                    return Term(f"{self.shape} IS NULL", (), TermKind.TRUTH)
+                    return SqlTerm(f"{self.shape} IS NULL", (), TermKind.TRUTH)
                 found = self.value(args[0], depth + 1)
-                return Term(f"{found.sql} IS NULL", found.given, TermKind.TRUTH)
+                return SqlTerm(f"{found.sql} IS NULL", found.given, TermKind.TRUTH)
             case "like" if len(args) == 2:
                 one, pattern = self._alike(args, depth)
                 if one.kind is not TermKind.TEXT:
@@ -150,7 +150,7 @@ class _Filter:
                 return _made("{0} BETWEEN {1} AND {2}", *self._alike(args, depth))
             case "in" if len(args) == 2 and isinstance(args[1], list):
                 if not args[1]:
-                    return Term("1 = 0", (), TermKind.TRUTH)
+                    return SqlTerm("1 = 0", (), TermKind.TRUTH)
                 one, *others = self._alike([args[0], *args[1]], depth)
                 return _made(f"{{0}} IN ({', '.join(f'{{{n}}}' for n in range(1, len(others) + 1))})", one, *others)
             case _ if op in COMPARED and len(args) == 2:
@@ -168,7 +168,7 @@ class _Filter:
             raise _bad(node, "an operator has a name and a list of arguments")
         return op.lower(), args
 
-    def _alike(self, args: list[Any], depth: int) -> list[Term]:
+    def _alike(self, args: list[Any], depth: int) -> list[SqlTerm]:
         """Return values that can be compared with each other. A text beside a day or a time stands for one."""
         terms = [self.value(each, depth + 1) for each in args]
         kinds = {term.kind for term in terms}
@@ -186,23 +186,23 @@ class _Filter:
 
     # Values
 
-    def value(self, node: Any, depth: int) -> Term:
+    def value(self, node: Any, depth: int) -> SqlTerm:
         """Return what an expression gives."""
         if depth > DEEPEST:
             raise _bad("", f"the filter is nested more than {DEEPEST} levels deep")
         match node:
             case bool():
-                return Term("?", (int(node),), TermKind.TRUTH)
+                return SqlTerm("?", (int(node),), TermKind.TRUTH)
             case int() if -(2**63) <= node < 2**63:
-                return Term(f"CAST(? AS {self.form.integer})", (node,), TermKind.WHOLE)
+                return SqlTerm(f"CAST(? AS {self.form.integer})", (node,), TermKind.WHOLE)
             case int() | float() if abs(node) < float("inf"):
-                return Term(f"CAST(? AS {self.form.number})", (float(node),), TermKind.NUMBER)
+                return SqlTerm(f"CAST(? AS {self.form.number})", (float(node),), TermKind.NUMBER)
             case str():
                 return self._text(_held(node), TermKind.TEXT)
             case {"property": str(name)}:
                 if name not in self.fields:
                     raise _bad(name, f"there is no field {name} to compare by")
-                return Term(quoted(name), (), KINDS[self.fields[name]])
+                return SqlTerm(quoted(name), (), KINDS[self.fields[name]])
             case {"date": str(text)}:
                 return self._instant(text, TermKind.DATE)
             case {"timestamp": str(text)}:
@@ -211,7 +211,7 @@ class _Filter:
                 return self._worked_out(node, depth)
         raise _bad(node, "a value is expected")
 
-    def _worked_out(self, node: Mapping[str, Any], depth: int) -> Term:
+    def _worked_out(self, node: Mapping[str, Any], depth: int) -> SqlTerm:
         op, args = self._call(node)
         terms = [self.value(each, depth + 1) for each in args]
         if op in ("casei", "accenti") and len(terms) == 1:
@@ -227,18 +227,18 @@ class _Filter:
 
     # Places
 
-    def _related(self, op: str, args: list[Any]) -> Term:
+    def _related(self, op: str, args: list[Any]) -> SqlTerm:
         """Return how two places relate, with the one that is stated as the second, which is prepared once."""
         here = {"property": GEOMETRY}
         if args[1] == here and args[0] != here:
             args, op = args[::-1], {"s_contains": "s_within", "s_within": "s_contains"}.get(op, op)
         return _made(f"{op}({{0}}, {{1}})", *(self._place(each) for each in args))
 
-    def _place(self, node: Any) -> Term:
+    def _place(self, node: Any) -> SqlTerm:
         if node == {"property": GEOMETRY} and self.shape is not None:
-            return Term(self.shape, (), TermKind.TEXT)
+            return SqlTerm(self.shape, (), TermKind.TEXT)
         wkb = bytes(shapely.to_wkb(self._shape(node), byte_order=1, output_dimension=2))
-        return Term(f"CAST(? AS {self.form.binary})", (wkb,), TermKind.TEXT)
+        return SqlTerm(f"CAST(? AS {self.form.binary})", (wkb,), TermKind.TEXT)
 
     def _shape(self, node: Any) -> Any:
         """Return a geometry that is stated, in the CRS of the posting."""
@@ -284,13 +284,13 @@ class _Filter:
 
     # Times
 
-    def _in_time(self, op: str, args: list[Any], depth: int) -> Term:
+    def _in_time(self, op: str, args: list[Any], depth: int) -> SqlTerm:
         pairs = [self._interval(each, depth) for each in args]
         if any(term.kind is TermKind.TIME for pair in pairs for term in pair):
             pairs = [(_lifted(begin, DAY_BEGIN), _lifted(end, DAY_END)) for begin, end in pairs]
         return _made(f"({TEMPORAL[op]})", *pairs[0], *pairs[1])
 
-    def _interval(self, node: Any, depth: int) -> tuple[Term, Term]:
+    def _interval(self, node: Any, depth: int) -> tuple[SqlTerm, SqlTerm]:
         """Return the begin and the end of an interval, or of an instant."""
         if isinstance(node, dict) and "interval" in node:
             ends = node["interval"]
@@ -301,7 +301,7 @@ class _Filter:
         found = self._end(node, None, depth)
         return found, found
 
-    def _end(self, node: Any, open_: str | None, depth: int) -> Term:
+    def _end(self, node: Any, open_: str | None, depth: int) -> SqlTerm:
         if open_ is not None and node in ("..", ""):
             return self._text(open_, TermKind.TEXT)
         if isinstance(node, str):
@@ -311,7 +311,7 @@ class _Filter:
             raise _bad(node, "it is no time")
         return found
 
-    def _instant(self, text: str, kind: TermKind) -> Term:
+    def _instant(self, text: str, kind: TermKind) -> SqlTerm:
         """Return a day or a time as the store has it."""
         try:
             if kind is TermKind.DATE:
@@ -320,13 +320,13 @@ class _Filter:
         except (ValueError, OverflowError):
             raise _bad(text, "it is no day" if kind is TermKind.DATE else "it is no time") from None
 
-    def _text(self, text: str, kind: TermKind) -> Term:
-        return Term(f"({self.form.typed.format(self.form.text)})", (text,), kind)
+    def _text(self, text: str, kind: TermKind) -> SqlTerm:
+        return SqlTerm(f"({self.form.typed.format(self.form.text)})", (text,), kind)
 
 
-def _lifted(term: Term, of_day: str) -> Term:
+def _lifted(term: SqlTerm, of_day: str) -> SqlTerm:
     """Return a day as the time at which it begins or ends."""
-    return Term(f"({term.sql} || '{of_day}')", term.given, TermKind.TIME) if term.kind is TermKind.DATE else term
+    return SqlTerm(f"({term.sql} || '{of_day}')", term.given, TermKind.TIME) if term.kind is TermKind.DATE else term
 
 
 def _held(text: str) -> str:
@@ -339,13 +339,13 @@ def _held(text: str) -> str:
     return text
 
 
-def _made(pattern: str, *terms: Term) -> Term:
+def _made(pattern: str, *terms: SqlTerm) -> SqlTerm:
     """Return a condition of some terms, whose values come in the order in which the pattern has them."""
     order = map(int, PLACED.findall(pattern))
     given = tuple(value for number in order for value in terms[number].given)
-    return Term(pattern.format(*(term.sql for term in terms)), given, TermKind.TRUTH)
+    return SqlTerm(pattern.format(*(term.sql for term in terms)), given, TermKind.TRUTH)
 
 
-def _joined(word: str, terms: list[Term]) -> Term:
+def _joined(word: str, terms: list[SqlTerm]) -> SqlTerm:
     sql = word.join(f"({term.sql})" for term in terms)
-    return Term(sql, tuple(value for term in terms for value in term.given), TermKind.TRUTH)
+    return SqlTerm(sql, tuple(value for term in terms for value in term.given), TermKind.TRUTH)

@@ -34,10 +34,15 @@ def stored_record(text: str) -> Record:
         return Record()
 
 
-def record_of_outlet(outlet: Outlet, posting: Posting, dataset: Dataset) -> Record:
-    """Return what the record of an outlet says. Extent, counts and fields are always those that are shown; for
-    everybody, and where something is left out, how the data was made and who the persons are is left out too."""
-    base, derived = stored_record(posting.record), derived_record(dataset)
+def record_of_outlet(outlet: Outlet, posting: Posting, dataset: Dataset | None) -> Record:
+    """Return what the record of an outlet says; without data it is that of data elsewhere. Extent, counts and fields of
+    data are always those that are shown; for everybody, and where something is left out, how the data was made and who
+    the persons are is left out too."""
+    base = stored_record(posting.record)
+    if dataset is None:
+        base = replace(base, title=outlet.title or base.title, abstract=outlet.summary or base.abstract)
+        return base if _sees_all(outlet, posting) else replace(_for_others(base), identifier=outlet.id)
+    derived = derived_record(dataset)
     there = {each.source.casefold(): each.name for each in outlet.fields}
     entities = tuple(
         replace(entity, count="", fields=tuple(
@@ -51,11 +56,18 @@ def record_of_outlet(outlet: Outlet, posting: Posting, dataset: Dataset) -> Reco
     )  # fmt: skip
     if not _sees_all(outlet, posting):
         base = replace(
-            base, lineage="", steps=(), sources=(), quality=(), entities=(), overviews=(), bands=(), supplement="",
-            environment="", contacts=_outside(base.contacts), record_contacts=_outside(base.record_contacts),
-            distributors=_outside(base.distributors), heights=(), times=(), places=(), extent_note="",
-        )  # fmt: skip
+            _for_others(base), entities=(), overviews=(), bands=(), heights=(), times=(), places=(), extent_note=""
+        )
     return filled(base, derived)
+
+
+def _for_others(record: Record) -> Record:
+    """Return a record without persons and without how the data was made."""
+    return replace(
+        record, lineage="", steps=(), sources=(), quality=(), supplement="", environment="",
+        contacts=_outside(record.contacts), record_contacts=_outside(record.record_contacts),
+        distributors=_outside(record.distributors),
+    )  # fmt: skip
 
 
 def _sees_all(outlet: Outlet, posting: Posting) -> bool:

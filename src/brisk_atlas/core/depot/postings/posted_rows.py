@@ -286,9 +286,9 @@ class PostedRows:
 
     # History
 
-    def note_file(self, database: StoreConnection, before: str, after: str, account: str) -> None:
-        """Note that a posting without rows is another file from now on."""
-        was, now = (PostedRow("file", {"file": name}, None, account) for name in (before, after))
+    def note_other(self, database: StoreConnection, what: str, before: str, after: str, account: str) -> None:
+        """Note that a posting has another file or record from now on."""
+        was, now = (PostedRow(what, {what: text}, None, account) for text in (before, after))
         self._note(database, Deed.CHANGE, account, was, now)
 
     def _note(

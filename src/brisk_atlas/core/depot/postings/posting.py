@@ -34,7 +34,7 @@ class PostedField:
 class Posting:
     """A layer of features, or a table where `geometry_type` is "". `number` names its tables in the store; `record` is
     its metadata record in ISO 19115-3, "" for none. A grid, a cloud or another thing that has no rows is a `file` of
-    the store, by its name there."""
+    the store, by its name there; what has a record and nothing else is a record."""
 
     id: str
     number: int
@@ -46,6 +46,15 @@ class Posting:
     summary: str = ""
     record: str = ""
     file: str = ""
+
+    @property
+    def is_record(self) -> bool:
+        """Whether it is a metadata record alone, of data that are elsewhere."""
+        return bool(self.record) and not self.file and not self.fields and not self.geometry_type
+
+    @property
+    def has_rows(self) -> bool:
+        return not self.file and not self.is_record
 
     @property
     def has_shapes(self) -> bool:

@@ -8,6 +8,7 @@ import threading
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cached_property
+from itertools import count
 from pathlib import Path
 from typing import Any
 from weakref import WeakSet
@@ -28,6 +29,8 @@ BUSY_MS = 10_000
 class _Link(sqlite3.Connection):
     """A connection that is closed with its thread: unlike its base it may be referred to without being held."""
 
+    number = 0  # which no other connection has
+
 
 class SqliteStore:
     """The database in a folder, made where there is none. Safe for threads, each of which has a connection of its own;
@@ -44,6 +47,7 @@ class SqliteStore:
         self.path, self.files = folder / FILE, folder / FILES
         self._own = threading.local()
         self._all: WeakSet[_Link] = WeakSet()
+        self._numbers = count()
         self._lock = threading.Lock()
         if not self.path.exists():
             os.close(os.open(self.path, os.O_CREAT | os.O_RDWR, 0o600))  # nobody else reads it
@@ -56,7 +60,7 @@ class SqliteStore:
             database.execute(f"PRAGMA user_version = {VERSION}")
 
     @property
-    def reading(self) -> sqlite3.Connection:
+    def reading(self) -> _Link:
         """The connection of this thread, to read by."""
         database: _Link | None = getattr(self._own, "database", None)
         if database is None:
@@ -73,6 +77,7 @@ class SqliteStore:
                 raise CannotRead(
                     self.path, f"it is no database of a Depot ({error})", "Choose another folder."
                 ) from error
+            database.number = next(self._numbers)
             self._own.database = database
             with self._lock:
                 self._all.add(database)
@@ -81,7 +86,7 @@ class SqliteStore:
     def version_seen(self) -> tuple[int, int]:
         """Return what differs once another connection than that of this thread has changed something."""
         (found,) = self.reading.execute("PRAGMA data_version").fetchone()
-        return id(self.reading), int(found)
+        return self.reading.number, int(found)
 
     @contextmanager
     def changing(self) -> Iterator[sqlite3.Connection]:

@@ -1,0 +1,122 @@
+"""What pages of outlets say of them, in words."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from brisk_atlas.core.model import Dataset, Extent
+from brisk_atlas.core.record.model import Locale, Record
+from brisk_atlas.core.record.values import meaning_of
+
+from .postings.outlet import Outlet
+from .postings.outlet_rows import OutletRows
+from .postings.posting import FieldType
+
+
+def facts_in_words(shown: OutletRows) -> list[str]:
+    """Return what an outlet is, in a few short texts."""
+    posting, count = shown.rows.posting, shown.count()
+    kind = posting.geometry_type.removesuffix(" Z").lower() if posting.has_shapes else "table"
+    number = f"{count:,} rows" if count is not None else "more than 10,000 rows"
+    return [kind, number, f"{len(shown.fields)} fields", *([posting.crs] if posting.crs else [])]
+
+
+def file_in_words(dataset: Dataset) -> list[str]:
+    """Return what an outlet without rows is, in a few short texts."""
+    facts = dataset.parts[0].facts if dataset.parts else None
+    grid, cloud = (facts.grid, facts.cloud) if facts is not None else (None, None)
+    found = [str(dataset.kind), dataset.format]
+    if grid is not None:
+        found += [
+            f"{grid.width:,} x {grid.height:,} cells",
+            f"{len(grid.bands)} band{'s' if len(grid.bands) != 1 else ''}",
+        ]
+    if cloud is not None and facts is not None and facts.count is not None:
+        found.append(f"{facts.count:,} points")
+    return [*found, *([facts.crs] if facts is not None and facts.crs else [])]
+
+
+def file_addresses(outlet: Outlet, base: str, *, has_cells: bool) -> list[tuple[str, str, str]]:
+    """Return where services offer an outlet without rows."""
+    found = [
+        ("WMS", "pictures of any extent", f"{base}/services/wms"),
+        ("WMTS", "tiles of pictures", f"{base}/services/wmts"),
+        ("XYZ tiles", "tiles of pictures by their numbers", f"{base}/services/xyz/{outlet.id}/{{z}}/{{x}}/{{y}}.png"),
+    ]
+    return [*found, *([("WCS", "the numbers", f"{base}/services/wcs")] if has_cells else [])]
+
+
+def languages_of(record: Record) -> list[Locale]:
+    """Return the languages that a record has beside its own, each with what it is called."""
+    return [replace(each, language=meaning_of("language", each.language)) for each in record.locales if each.id]
+
+
+def record_in_words(record: Record) -> list[tuple[str, str]]:
+    """Return what a record says beside title, summary and fields, as terms and texts."""
+    contacts = "; ".join(
+        ", ".join(filter(None, (each.organisation, each.person, each.role, each.email, each.link)))
+        for each in record.contacts
+    )
+    conditions = "; ".join(text for each in record.constraints for text in (*each.limits, *each.other))
+    dates = "; ".join(f"{each.kind} {each.day}" for each in record.dates)
+    words = ", ".join(word for each in record.keywords for word in each.words)
+    steps = " ".join(filter(None, (record.lineage, *(each.description for each in record.steps))))
+    stated = (("Keywords", words), ("Contact", contacts), ("Conditions of use", conditions), ("Dates", dates),
+              ("Updated", record.maintenance), ("How it was made", steps), ("Credit", "; ".join(record.credits)),
+              )  # fmt: skip
+    return [(term, " ".join(text.split())) for term, text in stated if text.strip()]
+
+
+def fields_of(shown: OutletRows) -> list[dict[str, str]]:
+    """Return what is stated of the fields of an outlet."""
+    rounded = {each.name: each.decimals for each in shown.outlet.fields}
+
+    def note(name: str) -> str:
+        digits = rounded[name]
+        return "" if digits is None else f"rounded to {digits} decimal{'s' if digits != 1 else ''}"
+
+    return [
+        {"name": name, "type": field.type.value, "unit": field.unit, "note": note(name)}
+        for name, field in shown.fields.items()
+    ]
+
+
+def cell_text(value: object, type_: FieldType) -> str:
+    """Return a value as the table shows it, "" for a missing one."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if type_ is FieldType.TIME:
+        return str(value).replace("T", " ").replace(".000000Z", " UTC").replace("Z", " UTC")
+    return str(value)
+
+
+def moves_of(view: Extent) -> list[tuple[str, str]]:
+    """Return the names of other views near one, and their boxes."""
+    w, h, (x, y) = view.width, view.height, view.centre
+
+    def box(dx: float, dy: float, scale: float) -> str:
+        """Return the box of a view moved by shares of this one, and so many times as large."""
+        left, low = x + dx * w - w * scale / 2, y + dy * h - h * scale / 2
+        return ",".join(f"{value:.2f}" for value in (left, low, left + w * scale, low + h * scale))
+
+    return [
+        ("Closer", box(0, 0, 0.5)), ("Farther", box(0, 0, 2)), ("North", box(0, 0.5, 1)), ("South", box(0, -0.5, 1)),
+        ("West", box(-0.5, 0, 1)), ("East", box(0.5, 0, 1)),
+    ]  # fmt: skip
+
+
+def addresses_of(shown: OutletRows, base: str) -> list[tuple[str, str, str]]:
+    """Return where services offer an outlet: what it is, for what, and its address."""
+    name = shown.outlet.id
+    found = [("OGC API Features", "rows, by filters and pages", f"{base}/collections/{name}/items")]
+    if shown.rows.posting.has_shapes and shown.rows.posting.crs is not None:
+        found += [
+            ("WFS", "rows, for older programs", f"{base}/services/wfs"),
+            ("WMS", "pictures of any extent", f"{base}/services/wms"),
+            ("WMTS", "tiles of pictures", f"{base}/services/wmts"),
+            ("XYZ tiles", "tiles of pictures by their numbers", f"{base}/services/xyz/{name}/{{z}}/{{x}}/{{y}}.png"),
+            ("Vector tiles", "of all that is offered", f"{base}/services/vectortiles.json"),
+        ]
+    return found
