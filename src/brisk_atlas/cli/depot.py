@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.depot.openid import OpenIdProvider
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
     from brisk_atlas.core.depot.postings.outlet import OutletField
     from brisk_atlas.core.depot.postings.rights import Right
@@ -45,6 +46,10 @@ def parser() -> argparse.ArgumentParser:
         "--allow-origin", nargs="*", default=[], metavar="ORIGIN",
         help="sites whose pages may read what is for everybody, such as https://maps.example",
     )  # fmt: skip
+    serve.add_argument("--openid", metavar="ISSUER", help="have people sign in by their accounts at this address too")
+    serve.add_argument("--openid-client", metavar="ID", help="how the Depot is known there")
+    serve.add_argument("--openid-secret", type=Path, metavar="FILE", help="the file with the secret that goes with it")
+    serve.add_argument("--openid-name", default="", metavar="NAME", help="what it is called on pages")
     post = deed("post", "Post a layer. Nobody sees it before it is offered.")
     post.add_argument("source", metavar="PATH[#PART]", help="the layer")
     post.add_argument("--title", default="", help="its title; the layer's name if not given")
@@ -132,9 +137,27 @@ def _serve(store: DepotStore, asked: argparse.Namespace) -> int:
     print(f"OGC API: {base}/", flush=True)
     postings_server(
         store, asked.title, asked.host, asked.port, certificate=asked.certificate, key=asked.key,
-        allowed=asked.allow_origin,
+        allowed=asked.allow_origin, openid=_provider(asked),
     ).run()  # fmt: skip
     return 0
+
+
+def _provider(asked: argparse.Namespace) -> OpenIdProvider | None:
+    """Return where people sign in too. Raises ValueError."""
+    if asked.openid is None:
+        return None
+    from urllib.parse import urlsplit
+
+    from brisk_atlas.core.depot.openid import OpenIdProvider
+
+    if not asked.openid_client or asked.openid_secret is None:
+        raise ValueError("--openid needs --openid-client and --openid-secret")
+    try:
+        secret = asked.openid_secret.read_text("utf-8").strip()
+    except OSError as error:
+        raise ValueError(f"{asked.openid_secret} can't be read ({error.strerror})") from None
+    return OpenIdProvider(asked.openid, asked.openid_client, secret,
+                          asked.openid_name or urlsplit(asked.openid).netloc)  # fmt: skip
 
 
 def _post(store: DepotStore, asked: argparse.Namespace) -> int:

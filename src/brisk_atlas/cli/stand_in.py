@@ -46,6 +46,8 @@ def main(arguments: list[str]) -> int:
     """Serve until interrupted; returns the exit code."""
     if arguments[:1] == ["cluster"]:
         return _cluster()
+    if arguments[:1] == ["openid"]:
+        return _openid()
     asked = parser().parse_args(arguments)
     from brisk_atlas.core.depot.offers import Depot
     from brisk_atlas.core.depot.serving import running
@@ -85,6 +87,17 @@ def main(arguments: list[str]) -> int:
                         time.sleep(3600)
             except KeyboardInterrupt:
                 pass
+    return 0
+
+
+def _openid() -> int:
+    """Run a provider of accounts on the loopback until interrupted; returns the exit code."""
+    from brisk_atlas.core.depot.openid_stand_in import CLIENT, SECRET, OpenIdStandIn
+    from brisk_atlas.core.depot.serving import LOOPBACK, free_port
+
+    server = OpenIdStandIn().server(LOOPBACK, free_port())
+    print(f"http://{LOOPBACK}:{server.config.port}", f"client {CLIENT}, secret {SECRET!r}", sep="\n", flush=True)
+    server.run()
     return 0
 
 

@@ -13,7 +13,7 @@ from starlette.routing import Route
 from .answers import Refused, document
 from .guarding import guarded
 from .postings.depot_store import DepotStore
-from .postings.people import BadAccount, WrongSecret
+from .postings.people import BadAccount, People, WrongSecret
 from .postings.rights import Identity, Right
 from .who_asks import COOKIE
 
@@ -25,8 +25,9 @@ FORM = "application/x-www-form-urlencoded"
 class AccountPages:
     """Answers about one's own account. What is sent comes from a page of this Depot, with a mark that no other has."""
 
-    def __init__(self, store: DepotStore, title: str) -> None:
-        self.store, self.title = store, title
+    def __init__(self, store: DepotStore, title: str, provider: str = "") -> None:
+        """`provider` is what another place is called where people can sign in, "" for none."""
+        self.store, self.title, self.provider = store, title, provider
 
     def routes(self) -> list[Route]:
         answers = [("GET", "/login", self.ask), ("POST", "/login", self.sign_in), ("POST", "/logout", self.sign_out),
@@ -39,7 +40,7 @@ class AccountPages:
         return self._login_page()
 
     def _login_page(self, fault: str = "", name: str = "", status: int = 200) -> Response:
-        text = document("login.html", title=self.title, who="", fault=fault, account=name)
+        text = document("login.html", title=self.title, who="", fault=fault, account=name, provider=self.provider)
         return HTMLResponse(text, status)
 
     def sign_in(self, request: Request, who: Identity, body: bytes) -> Response:
@@ -50,9 +51,7 @@ class AccountPages:
         except WrongSecret as error:
             return self._login_page(str(error), given.get("name", ""), 401)
         answer = RedirectResponse("pages", 303)
-        secret = self.store.people.begin_session(found.account)
-        answer.set_cookie(COOKIE, secret, max_age=SESSION_S, httponly=True, samesite="strict",
-                          secure=request.url.scheme == "https")  # fmt: skip
+        begin_session(self.store.people, answer, found.account, secure=request.url.scheme == "https")
         return answer
 
     def sign_out(self, request: Request, who: Identity, body: bytes) -> Response:
@@ -104,6 +103,12 @@ class AccountPages:
         if not session or not hmac.compare_digest(given.get("mark", ""), mark_of(request)):
             raise Refused("NotAllowed", "this was not sent by a page of this Depot", 403)
         return given
+
+
+def begin_session(people: People, answer: Response, account: str, *, secure: bool) -> None:
+    """Have an answer begin the session of a browser."""
+    secret = people.begin_session(account)
+    answer.set_cookie(COOKIE, secret, max_age=SESSION_S, httponly=True, samesite="strict", secure=secure)
 
 
 def mark_of(request: Request) -> str:

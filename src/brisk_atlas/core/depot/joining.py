@@ -17,8 +17,9 @@ from .postings.rights import Identity
 class JoinPages:
     """Answers about invitations."""
 
-    def __init__(self, store: DepotStore, title: str) -> None:
-        self.store, self.title = store, title
+    def __init__(self, store: DepotStore, title: str, provider: str = "") -> None:
+        """`provider` is what another place is called where people can sign in, "" for none."""
+        self.store, self.title, self.provider = store, title, provider
 
     def routes(self) -> list[Route]:
         return [
@@ -28,7 +29,7 @@ class JoinPages:
 
     def ask(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with the page that asks for a name and a password."""
-        return self._page()
+        return self._page(request)
 
     def join(self, request: Request, who: Identity, body: bytes) -> Response:
         """Make the account that was asked for."""
@@ -37,9 +38,12 @@ class JoinPages:
         try:
             joined = self.store.people.join(request.path_params["secret"], name, password)
         except (BadAccount, WrongSecret) as error:
-            return self._page(str(error), name, 400)
-        return self._page(joined=joined.account)
+            return self._page(request, str(error), name, 400)
+        return self._page(request, joined=joined.account)
 
-    def _page(self, fault: str = "", name: str = "", status: int = 200, joined: str = "") -> Response:
-        text = document("join.html", title=self.title, fault=fault, account=name, joined=joined).decode()
+    def _page(self, request: Request, fault: str = "", name: str = "", status: int = 200, joined: str = "") -> Response:
+        text = document(
+            "join.html", title=self.title, fault=fault, account=name, joined=joined, provider=self.provider,
+            invitation=request.path_params["secret"],
+        )  # fmt: skip
         return HTMLResponse(text, status)

@@ -29,6 +29,8 @@ from .joining import JoinPages
 from .moment_memory import MomentMemory
 from .offers import Depot
 from .ogc_api import ApiAnswers
+from .openid import OpenIdLogin, OpenIdProvider
+from .openid_pages import OpenIdPages
 from .outlet_services import OutletServices
 from .pages import OutletPages
 from .patient_protocol import PatientProtocol
@@ -68,11 +70,13 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
     return Misbehaving(Starlette(routes=routes), behaviour)
 
 
-def postings_application(store: DepotStore, title: str) -> ASGIApp:
-    """Return what answers about the outlets of a store, to each who asks about those that they may read."""
+def postings_application(store: DepotStore, title: str, openid: OpenIdProvider | None = None) -> ASGIApp:
+    """Return what answers about the outlets of a store, to each who asks about those that they may read. People may
+    sign in by the accounts that they have at a provider."""
     services = OutletServices(store, title)
     api, pages = PostingsApi(store, services, title), OutletPages(store, services, title)
-    joining, accounts = JoinPages(store, title), AccountPages(store, title)
+    provider = openid.name if openid is not None else ""
+    joining, accounts = JoinPages(store, title, provider), AccountPages(store, title, provider)
 
     def root(request: Request, who: Identity, body: bytes) -> Response:
         is_browser = "text/html" in request.headers.get("accept", "") and request.query_params.get("f") != "json"
@@ -80,15 +84,17 @@ def postings_application(store: DepotStore, title: str) -> ASGIApp:
 
     routes: list[BaseRoute] = [Route("/", guarded(store, root)), *api.routes(), *pages.routes()]
     routes += [*joining.routes(), *accounts.routes()]
+    if openid is not None:
+        routes += OpenIdPages(store, OpenIdLogin(openid), title).routes()
     return _FewThreads(MomentMemory(Starlette(routes=[*routes, Mount("/services", services)]), store))
 
 
 def postings_server(
     store: DepotStore, title: str, host: str, port: int, *, certificate: Path | None = None, key: Path | None = None,
-    allowed: Sequence[str] = (),
+    allowed: Sequence[str] = (), openid: OpenIdProvider | None = None,
 ) -> uvicorn.Server:  # fmt: skip
     """Return a server of the outlets of a store; `allowed` are the origins whose pages may read from it."""
-    app = postings_application(store, title)
+    app = postings_application(store, title, openid)
     if allowed:
         app = CORSMiddleware(app, allow_origins=list(allowed), allow_methods=["GET", "HEAD"], expose_headers=["ETag"])
     config = uvicorn.Config(
@@ -133,7 +139,7 @@ def running(depot: Depot, behaviour: Behaviour | None = None, port: int = 0) -> 
     app = application(depot, behaviour)
     port = port or free_port()
     config = uvicorn.Config(app, LOOPBACK, port, log_level="warning", lifespan="off", timeout_graceful_shutdown=1)
-    with _served(uvicorn.Server(config)) as address:
+    with served(uvicorn.Server(config)) as address:
         yield Running(address, behaviour, app.log)
 
 
@@ -141,12 +147,13 @@ def running(depot: Depot, behaviour: Behaviour | None = None, port: int = 0) -> 
 def running_postings(store: DepotStore, title: str, port: int = 0, *, allowed: Sequence[str] = ()) -> Iterator[str]:
     """Serve the outlets of a store on the loopback, in a thread of this process, until the block ends; gives the
     address."""
-    with _served(postings_server(store, title, LOOPBACK, port or free_port(), allowed=allowed)) as address:
+    with served(postings_server(store, title, LOOPBACK, port or free_port(), allowed=allowed)) as address:
         yield address
 
 
 @contextmanager
-def _served(server: uvicorn.Server) -> Iterator[str]:
+def served(server: uvicorn.Server) -> Iterator[str]:
+    """Run a server in a thread of this process until the block ends; gives its address."""
     thread = threading.Thread(target=server.run, name="depot", daemon=True)
     thread.start()
     until = time.monotonic() + START_S

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import itertools
 import re
 import secrets
 import threading
@@ -19,6 +20,8 @@ from .rights import ALL_RIGHTS, ANYONE, EVERYBODY, Identity, Right
 from .store_database import StoreConnection, StoreDatabase
 
 NAME = re.compile(r"[\w.@+-]{1,80}")
+NOT_IN_NAMES, LONGEST_NAME = re.compile(r"[^\w.@+-]"), 70
+NO_PASSWORD = "none"  # as no password is stored
 SHORTEST_PASSWORD = 10
 SECRET_BYTES = 32
 FREE_TRIES = 5  # wrong passwords before an account is shut for a while
@@ -98,21 +101,44 @@ class People:
             raise BadAccount(f"a password has {SHORTEST_PASSWORD} characters or more")
         stored = self._hasher.hash(password)
         with self.store.changing() as database:
-            found = database.execute(
-                "DELETE FROM invitation WHERE digest = ? AND until > ? RETURNING is_owner, circles",
-                [digest_of(secret), time_text(datetime.now(UTC))],
-            ).fetchone()
-            if found is None:
-                raise WrongSecret("the invitation is not known, or was used")
-            if database.execute("SELECT 1 FROM account WHERE name = ?", [name]).fetchone():
-                raise BadAccount("this name is taken")
-            database.execute(
-                "INSERT INTO account (name, password, is_owner) VALUES (?, ?, ?)", [name, stored, found[0]]
-            )
-            for circle in filter(None, found[1].split("\n")):
-                database.execute("INSERT INTO member VALUES (?, ?)", [circle, name])
-            self.note_in(database, name, "join", found[1].replace("\n", ", "))
+            self._take_up(database, secret, name, stored)
         return self.identity(name)
+
+    def _take_up(self, database: StoreConnection, secret: str, name: str, stored: str) -> None:
+        """Make the account that an invitation is for, with a password as it is stored."""
+        found = database.execute(
+            "DELETE FROM invitation WHERE digest = ? AND until > ? RETURNING is_owner, circles",
+            [digest_of(secret), time_text(datetime.now(UTC))],
+        ).fetchone()
+        if found is None:
+            raise WrongSecret("the invitation is not known, or was used")
+        if self._is_taken(database, name):
+            raise BadAccount("this name is taken")
+        database.execute("INSERT INTO account (name, password, is_owner) VALUES (?, ?, ?)", [name, stored, found[0]])
+        for circle in filter(None, found[1].split("\n")):
+            database.execute("INSERT INTO member VALUES (?, ?)", [circle, name])
+        self.note_in(database, name, "join", found[1].replace("\n", ", "))
+
+    @staticmethod
+    def _is_taken(database: StoreConnection, name: str) -> bool:
+        return database.execute("SELECT 1 FROM account WHERE name = ?", [name]).fetchone() is not None
+
+    def join_by_openid(self, secret: str, issuer: str, subject: str, wanted: str) -> Identity:
+        """Make the account that an invitation is for, of somebody whom a provider knows. It has no password, and is
+        called as `wanted`, or with a number behind it where that name is taken."""
+        plain = NOT_IN_NAMES.sub("_", wanted)[:LONGEST_NAME] or "colleague"
+        with self.store.changing() as database:
+            names = itertools.chain([plain], (f"{plain}{number}" for number in itertools.count(2)))
+            name = next(each for each in names if not self._is_taken(database, each))
+            self._take_up(database, secret, name, NO_PASSWORD)
+            database.execute("INSERT INTO openid VALUES (?, ?, ?)", [issuer, subject, name])
+        return self.identity(name)
+
+    def by_openid(self, issuer: str, subject: str) -> Identity:
+        """Return who somebody is whom a provider knows; anyone for a person without an account."""
+        asked = "SELECT account FROM openid WHERE issuer = ? AND subject = ?"
+        found = self.store.reading.execute(asked, [issuer, subject]).fetchone()
+        return self.identity(found[0]) if found is not None else ANYONE
 
     def put_into(self, circle: str, account: str, *, by: str) -> None:
         """Make an account a member of a circle."""

@@ -37,6 +37,8 @@ CREATE INDEX sent_in_time ON sent (at)
     "ALTER TABLE posting ADD COLUMN file {text} NOT NULL DEFAULT ''",
     "CREATE TABLE session (digest {text} PRIMARY KEY, account {text} NOT NULL REFERENCES account ON DELETE CASCADE, "
     "until {text} NOT NULL)",
+    "CREATE TABLE openid (issuer {text} NOT NULL, subject {text} NOT NULL, "
+    "account {text} NOT NULL REFERENCES account ON DELETE CASCADE, PRIMARY KEY (issuer, subject))",
 )
 VERSION = len(_VERSIONS)
 
