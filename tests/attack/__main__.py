@@ -1,4 +1,4 @@
-"""`python -m attack --minutes 30 [--seed N] [--keep FOLDER] [--only files|writes|batches|edits|window]`."""
+"""`python -m attack --minutes 30 [--seed N] [--keep FOLDER] [--only files|writes|batches|edits|clients|window]`."""
 
 from __future__ import annotations
 
@@ -8,12 +8,13 @@ import tempfile
 from pathlib import Path
 
 from .batches import attack_batches
+from .clients import attack_clients
 from .edits import attack_edits
 from .files import Report, attack_files
 from .hands import attack_window
 from .kills import attack_writes
 
-SHARES = {"files": 0.3, "writes": 0.2, "batches": 0.2, "edits": 0.1, "window": 0.2}
+SHARES = {"files": 0.3, "writes": 0.2, "batches": 0.15, "edits": 0.1, "clients": 0.05, "window": 0.2}
 
 
 def attack(folder: Path, seed: int, minutes: float, keep: Path | None, only: str | None = None) -> dict[str, Report]:
@@ -21,7 +22,7 @@ def attack(folder: Path, seed: int, minutes: float, keep: Path | None, only: str
     shares = {only: 1.0} if only else SHARES
     ways = {"files": lambda s: attack_files(folder, seed, s, keep), "writes": lambda s: attack_writes(folder, seed, s),
             "batches": lambda s: attack_batches(folder, seed, s), "edits": lambda s: attack_edits(folder, seed, s),
-            "window": lambda s: attack_window(folder, seed, s)}  # fmt: skip
+            "clients": lambda s: attack_clients(folder, seed, s), "window": lambda s: attack_window(folder, seed, s)}  # fmt: skip
     return {name: ways[name](60 * minutes * share) for name, share in shares.items()}
 
 

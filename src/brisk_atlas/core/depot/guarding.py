@@ -68,6 +68,8 @@ def guarded(store: DepotStore, answer: Answer, refuse: Refusal = refusal) -> Cal
             response = refuse(error.code, error.reason, error.status)
             if error.status == 401:
                 headers["WWW-Authenticate"] = LOGIN_WANTED
+            if error.status in (408, 413):
+                headers["Connection"] = "close"  # the rest of a body that is refused is not waited for
         except KeyError:
             response = refuse("NotFound", "there is no such collection", 404)
         except RowGone:
