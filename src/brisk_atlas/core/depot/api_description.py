@@ -8,8 +8,8 @@ from typing import Any
 from starlette.routing import Route
 
 from .api_links import GEOJSON
+from .api_schemas import SCHEMAS, TEXT, answer_of
 
-TEXT: dict[str, Any] = {"type": "string"}
 NUMBER: dict[str, Any] = {"type": "integer", "minimum": 0}
 PAGE: dict[str, dict[str, Any]] = {
     "limit": {"type": "integer", "minimum": 1, "default": 100}, "offset": NUMBER | {"maximum": 100_000}, "after": TEXT,
@@ -58,7 +58,8 @@ def described(title: str, routes: Iterable[Route]) -> dict[str, Any]:
     schemes = {"password": {"type": "http", "scheme": "basic"}, "token": {"type": "http", "scheme": "bearer"}}
     return {
         "openapi": "3.0.3", "info": {"title": title, "version": "1"}, "paths": paths,
-        "components": {"securitySchemes": schemes}, "security": [{}, {"password": []}, {"token": []}],
+        "components": {"securitySchemes": schemes, "schemas": SCHEMAS},
+        "security": [{}, {"password": []}, {"token": []}],
     }  # fmt: skip
 
 
@@ -74,10 +75,15 @@ def _operation(path: str, method: str) -> dict[str, Any]:
     codes = sorted({*OF_METHOD[method], *more})
     found: dict[str, Any] = {
         "parameters": parameters,
-        "responses": {code: {"description": WORDS[code]} for code in codes},
+        "responses": {code: _answer(path, method, code) for code in codes},
     }
     if method in ("post", "put", "patch"):
         undo = path.endswith("/undo")
         kind = "application/json" if undo else GEOJSON
         found["requestBody"] = {"required": True, "content": {kind: {"schema": UNDO if undo else FEATURE}}}
     return found
+
+
+def _answer(path: str, method: str, code: str) -> dict[str, Any]:
+    content = answer_of(path, method, code)
+    return {"description": WORDS[code], **({"content": content} if content is not None else {})}

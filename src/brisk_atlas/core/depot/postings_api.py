@@ -108,7 +108,7 @@ class PostingsApi:
         return JSONResponse({"conformsTo": [f"http://www.opengis.net/spec/{part}" for part in PARTS]})
 
     def definition(self, request: Request, who: Identity, body: bytes) -> Response:
-        return JSONResponse(described(self.title, self.routes()))
+        return JSONResponse(described(self.title, [Route("/", guarded(self.store, self.landing)), *self.routes()]))
 
     def collections(self, request: Request, who: Identity, body: bytes) -> Response:
         base = base_of(request)
