@@ -15,6 +15,7 @@ PAGE: dict[str, dict[str, Any]] = {
     "limit": {"type": "integer", "minimum": 1, "default": 100}, "offset": NUMBER | {"maximum": 100_000}, "after": TEXT,
     "bbox": TEXT, "bbox-crs": TEXT, "crs": TEXT, "filter": TEXT | {"maxLength": 4000},
     "filter-lang": {"type": "string", "enum": ["cql2-text", "cql2-json"]}, "filter-crs": TEXT, "sortby": TEXT,
+    "datetime": TEXT,
 }  # fmt: skip
 SETTINGS: dict[str, dict[str, dict[str, Any]]] = {  # by the end of a path
     "/items": PAGE, "/items/{row}": {"crs": TEXT}, "/changes": {"since": TEXT, "crs": TEXT},
@@ -53,7 +54,7 @@ def described(title: str, routes: Iterable[Route]) -> dict[str, Any]:
     """Return the description of an interface."""
     paths: dict[str, Any] = {}
     for route in routes:
-        for method in sorted((route.methods or set()) - {"HEAD"}):
+        for method in sorted((route.methods or set()) - {"HEAD", "OPTIONS"}):
             paths.setdefault(route.path, {})[method.lower()] = _operation(route.path, method.lower())
     schemes = {"password": {"type": "http", "scheme": "basic"}, "token": {"type": "http", "scheme": "bearer"}}
     return {

@@ -50,7 +50,7 @@ SCHEMAS: dict[str, dict[str, Any]] = {
                                 geometries=listed(ref("geometry"))),
     "geometry": {"oneOf": [*(ref(f"{name}Geometry") for name in SHAPES), ref("collectionGeometry")]},
     "feature": thing(
-        ("type", "geometry", "properties"), type=one_of("Feature"), id=TEXT, state=TEXT,
+        ("type", "geometry", "properties"), type=one_of("Feature"), id=TEXT, state=TEXT, links=listed(ref("link")),
         geometry={"nullable": True, "allOf": [ref("geometry")]}, properties={"type": "object", "nullable": True},
     ),
     "featureCollection": thing(

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 import logging
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
@@ -26,7 +27,7 @@ from brisk_atlas.core.record.standards import STANDARDS
 from .answers import Refused, base_of, number_in, numbers_in
 from .api_description import described
 from .api_links import GEOJSON, link
-from .guarding import Answer, guarded
+from .guarding import SAFE, Answer, guarded
 from .offers import DEGREES
 from .ogc_api import CRS84, crs_address
 from .outlet_services import OutletServices
@@ -35,12 +36,12 @@ from .postings.depot_store import DepotStore, EditConflict
 from .postings.outlet_rows import OutletRows, RowsAsked, ShownRow
 from .postings.posted_rows import RowGone
 from .postings.rights import Identity
-from .row_questions import OWN_SETTINGS, filter_asked, order_asked
+from .row_questions import OWN_SETTINGS, filter_asked, instant_of, order_asked
 
 log = logging.getLogger(__name__)
 PARTS = (
     "ogcapi-common-1/1.0/conf/core", "ogcapi-common-2/1.0/conf/collections", "ogcapi-features-1/1.0/conf/core",
-    "ogcapi-features-1/1.0/conf/geojson", "ogcapi-features-2/1.0/conf/crs",
+    "ogcapi-features-1/1.0/conf/geojson", "ogcapi-features-1/1.0/conf/oas30", "ogcapi-features-2/1.0/conf/crs",
     "ogcapi-features-4/1.0/conf/create-replace-delete", "ogcapi-features-4/1.0/conf/update",
     "ogcapi-features-4/1.0/conf/optimistic-locking-etags", "ogcapi-features-3/1.0/conf/queryables",
     "ogcapi-features-3/1.0/conf/queryables-query-parameters", "ogcapi-features-3/1.0/conf/filter",
@@ -52,6 +53,7 @@ PARTS = (
         "temporal-functions", "property-property", "arithmetic",
     )),
 )  # fmt: skip
+OPENAPI = "application/vnd.oai.openapi+json;version=3.0"
 RELATIONS = "http://www.opengis.net/def/rel/ogc/1.0/"
 USUAL_LIMIT, MAX_LIMIT, MOST_SKIPPED = 100, 5_000, 100_000
 MOST_OF_MARK = 200  # characters of what is not to be added twice
@@ -90,7 +92,12 @@ class PostingsApi:
             ("GET", f"{item}/history", self.history),
             ("POST", f"{item}/undo", self.undo),
         ]
-        return [Route(path, guarded(self.store, answer), methods=[method]) for method, path, answer in deeds]
+        found = [Route(path, guarded(self.store, answer), methods=[method]) for method, path, answer in deeds]
+        methods: dict[str, list[str]] = {}
+        for method, path, _ in deeds:
+            methods.setdefault(path, []).append(method)
+        return found + [Route(path, _options(each), methods=["OPTIONS"], include_in_schema=False)
+                        for path, each in methods.items()]  # fmt: skip
 
     # What there is
 
@@ -98,7 +105,7 @@ class PostingsApi:
         base = base_of(request)
         links = [
             link(f"{base}/", "self", "application/json"),
-            link(f"{base}/api", "service-desc", "application/vnd.oai.openapi+json;version=3.0"),
+            link(f"{base}/api", "service-desc", OPENAPI),
             link(f"{base}/conformance", "conformance", "application/json"),
             link(f"{base}/collections", "data", "application/json"),
         ]
@@ -108,7 +115,8 @@ class PostingsApi:
         return JSONResponse({"conformsTo": [f"http://www.opengis.net/spec/{part}" for part in PARTS]})
 
     def definition(self, request: Request, who: Identity, body: bytes) -> Response:
-        return JSONResponse(described(self.title, [Route("/", guarded(self.store, self.landing)), *self.routes()]))
+        text = json.dumps(described(self.title, [Route("/", guarded(self.store, self.landing)), *self.routes()]))
+        return Response(text, media_type=OPENAPI)
 
     def collections(self, request: Request, who: Identity, body: bytes) -> Response:
         base = base_of(request)
@@ -162,10 +170,14 @@ class PostingsApi:
     def schema(self, request: Request, who: Identity, body: bytes, *, closed: bool = False) -> Response:
         """Answer with the fields; `closed` where they are those that conditions can name, and no others."""
         shown = self._shown(request, who)
+        instant = instant_of(shown)
+        roles = {instant: {"x-ogc-role": "primary-instant"}} if instant else {}
         fields: dict[str, Any] = {
-            name: {"title": name, **JSON_TYPES[field.type], **({"x-ogc-unit": field.unit} if field.unit else {})}
+            name: {"title": name, **JSON_TYPES[field.type], **roles.get(name, {})}
             for name, field in shown.fields.items()
         }
+        for name, field in shown.fields.items():
+            fields[name] |= {"x-ogc-unit": field.unit} if field.unit else {}
         if shown.rows.posting.has_shapes:
             kind = shown.rows.posting.geometry_type.lower().removesuffix(" z")
             form = "geometry-any" if kind == "unknown" else f"geometry-{kind}"
@@ -315,6 +327,11 @@ class PostingsApi:
     def _one(self, shown: OutletRows, row: ShownRow, request: Request, status: int = 200) -> Response:
         crs, flip = self._system(shown, request.query_params.get("crs"))
         feature = feature_of(row, shown.rows.posting, crs, flip=flip)
+        here = f"{base_of(request)}/collections/{shown.outlet.id}"
+        feature["links"] = [
+            link(f"{here}/items/{row.name}", "self", GEOJSON),
+            link(here, "collection", "application/json"),
+        ]
         answer = _geojson(feature, crs, status)
         answer.headers["ETag"] = f'"{row.state}"'
         return answer
@@ -349,6 +366,13 @@ class PostingsApi:
         if placed is None:
             raise Refused("InvalidParameterValue", f"the box has no place in {own}")
         return placed.bounds
+
+
+def _options(methods: list[str]) -> Callable[[Request], Response]:
+    """Return what answers which methods a path has."""
+    headers = {"Allow": ", ".join([*methods, "OPTIONS"])}
+    headers |= {"Accept-Patch": ", ".join(SENT)} if "PATCH" in methods else {}
+    return lambda request: Response(status_code=200, headers={**SAFE, **headers})
 
 
 def _parsed(request: Request, body: bytes) -> dict[str, Any]:

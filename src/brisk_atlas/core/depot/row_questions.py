@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from datetime import UTC, datetime
 from typing import Any
 
 from brisk_atlas.core.table.cql2_text import BadCql2, parse
@@ -16,7 +17,20 @@ from .postings.posting import FieldType
 MOST_LETTERS = 4_000  # of a filter
 LANGUAGES = ("cql2-text", "cql2-json")
 OWN_SETTINGS = frozenset(
-    {"f", "limit", "offset", "after", "bbox", "bbox-crs", "crs", "filter", "filter-lang", "filter-crs", "sortby"}
+    {
+        "f",
+        "limit",
+        "offset",
+        "after",
+        "bbox",
+        "bbox-crs",
+        "crs",
+        "filter",
+        "filter-lang",
+        "filter-crs",
+        "sortby",
+        "datetime",
+    }
 )
 
 
@@ -27,6 +41,8 @@ def filter_asked(shown: OutletRows, settings: Mapping[str, str], crs: str, *, fl
              if name in settings and name not in OWN_SETTINGS]  # fmt: skip
     if stated := settings.get("filter", ""):
         parts.append(_condition(stated, settings.get("filter-lang", LANGUAGES[0])))
+    if "datetime" in settings:
+        parts += _in_time(shown, settings["datetime"])
     if not parts:
         return None
     return OutletFilter({"op": "and", "args": parts} if len(parts) > 1 else parts[0], crs, flip)
@@ -59,6 +75,31 @@ def _equals(name: str, text: str, type_: FieldType) -> dict[str, Any]:
     except (ValueError, KeyError):
         raise Refused("InvalidParameterValue", f"{name} is of the type {type_}") from None
     return {"op": "=", "args": [{"property": name}, value]}
+
+
+def instant_of(shown: OutletRows) -> str:
+    """Return the field that says when a row is of, the first day or time that is shown; "" for none."""
+    return next((name for name, each in shown.fields.items() if each.type in (FieldType.DATE, FieldType.TIME)), "")
+
+
+def _in_time(shown: OutletRows, stated: str) -> list[dict[str, Any]]:
+    """Return the conditions that a time or an interval makes, as RFC 3339 and the standard write it: rows of that time,
+    and those of none. Raises Refused."""
+    ends = [end if end not in ("", "..") else ".." for end in stated.split("/")]
+    try:
+        known = [datetime.fromisoformat(end) for end in ends if end != ".."]
+        comparable = [each.replace(tzinfo=each.tzinfo or UTC) for each in known]
+    except ValueError:
+        comparable = []
+    is_right = len(ends) in (1, 2) and len(comparable) >= 1 and comparable == sorted(comparable)
+    if not is_right:
+        raise Refused("InvalidParameterValue", "datetime is a time such as 2031-06-24T12:00:00Z, or two with / between")
+    field = instant_of(shown)
+    if not field:
+        return []
+    here = {"property": field}
+    when = {"interval": ends if len(ends) == 2 else ends * 2}
+    return [{"op": "or", "args": [{"op": "isNull", "args": [here]}, {"op": "t_intersects", "args": [here, when]}]}]
 
 
 def order_asked(settings: Mapping[str, str]) -> tuple[str, ...]:
