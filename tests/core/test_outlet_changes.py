@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import time
 from datetime import UTC, datetime
 
 import pytest
@@ -169,3 +170,25 @@ def test_rows_are_seen_as_they_were_through_the_outlet(store):
     found = client.get("/collections/team/history", params={"at": then.isoformat()}, auth=("ada", "long enough 1"))
     assert found.json()["numberReturned"] == 6
     assert client.get("/collections/team/history?at=yesterday", auth=("ada", "long enough 1")).status_code == 400
+
+
+def test_the_load_of_outlets_is_counted_whatever_it_is_asked_by(store, monkeypatch):
+    monkeypatch.setattr("brisk_atlas.core.depot.load.WRITTEN_EVERY_S", 0.05)
+    asked = ("/collections/public/items", "/pages/public", "/services/xyz/public/10/452/629.png", "/collections/nothing",
+             "/services/wms?service=WMS&request=GetCapabilities", "/collections/team/items", "/")  # fmt: skip
+    with TestClient(postings_application(store, "Depot")) as client:
+        for _ in range(3):
+            for address in asked:
+                client.get(address)
+        end = time.monotonic() + 20
+        while sum(store.load().values()) < 1.2 and time.monotonic() < end:
+            time.sleep(0.05)
+    assert store.load() == {"public": 0.9, "team": 0.3}
+    store.close_outlet("team", by="olga")
+    store.note_load({"nothing": 5})
+    assert store.load() == {"public": 0.9}
+    with store.database.changing() as database:
+        database.execute("UPDATE load SET minute = '2001-01-01T00:00:00.000000Z' WHERE outlet = 'public'")
+    store.note_load({"public": 1})
+    assert store.load() == {"public": 0.1}
+    assert len(list(store.database.reading.execute("SELECT * FROM load"))) == 1  # what was long ago is gone

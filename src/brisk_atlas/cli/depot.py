@@ -288,10 +288,14 @@ def _list(store: DepotStore, asked: argparse.Namespace) -> int:
     for posting in store.postings:
         kind = posting.file or posting.geometry_type or ("record" if posting.is_record else "table")
         print(f"{posting.id}: {posting.title}, {kind}, {len(posting.fields)} fields, {posting.crs or 'no CRS'}")
+        load = store.load()
         for outlet in store.outlets:
             if outlet.posting == posting.id:
                 given = "; ".join(f"{circle} may {', '.join(sorted(rights))}" for circle, rights in outlet.rights)
-                print(f"  {outlet.id}: {outlet.title}, {len(outlet.fields)} fields; {given}")
+                print(
+                    f"  {outlet.id}: {outlet.title}, {len(outlet.fields)} fields; {given}; "
+                    f"{load.get(outlet.id, 0.0):.1f} questions a minute"
+                )
     return 0
 
 

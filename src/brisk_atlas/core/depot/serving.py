@@ -26,6 +26,7 @@ from .folders import FolderAnswers
 from .geoservices import RestAnswers
 from .guarding import guarded
 from .joining import JoinPages
+from .load import LoadCounter
 from .moment_memory import MomentMemory
 from .offers import Depot
 from .ogc_api import ApiAnswers
@@ -86,7 +87,8 @@ def postings_application(store: DepotStore, title: str, openid: OpenIdProvider |
     routes += [*joining.routes(), *accounts.routes()]
     if openid is not None:
         routes += OpenIdPages(store, OpenIdLogin(openid), title).routes()
-    return _FewThreads(MomentMemory(Starlette(routes=[*routes, Mount("/services", services)]), store))
+    app = MomentMemory(Starlette(routes=[*routes, Mount("/services", services)]), store)
+    return _FewThreads(LoadCounter(app, store))
 
 
 def postings_server(

@@ -114,7 +114,7 @@ class DepotView(QWidget):
         split.addWidget(left)
         split.addWidget(self.right)
         split.setStretchFactor(1, 1)
-        split.setSizes([420, 860])
+        split.setSizes([490, 790])
         split.setChildrenCollapsible(False)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -170,11 +170,12 @@ class DepotView(QWidget):
             return
 
         def work(store: DepotStore) -> tuple[list[ListedPosting], list[str]]:
-            outlets = store.outlets
-            listed = [
-                ListedPosting(each, [o for o in outlets if o.posting == each.id], edit_words(store.last_edit(each.id)))
-                for each in store.postings
-            ]
+            outlets, load = store.outlets, store.load()
+            listed = []
+            for each in store.postings:
+                own = [outlet for outlet in outlets if outlet.posting == each.id]
+                asked = {outlet.id: round(load.get(outlet.id, 0.0), 1) for outlet in own}
+                listed.append(ListedPosting(each, own, edit_words(store.last_edit(each.id)), asked))
             return listed, sorted(store.people.circles())
 
         self._with_store("Postings", work, self._show_listed)

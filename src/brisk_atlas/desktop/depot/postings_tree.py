@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -16,11 +17,13 @@ ID = Qt.ItemDataRole.UserRole
 
 
 class ListedPosting(NamedTuple):
-    """A posting with its outlets, and when it was last edited, in words."""
+    """A posting with its outlets, when it was last edited, in words, and how many questions a minute came about each
+    outlet, by its id."""
 
     posting: Posting
     outlets: Sequence[Outlet]
     last_edit: str
+    load: Mapping[str, float] = MappingProxyType({})
 
 
 class PostingsTree(QTreeWidget):
@@ -36,13 +39,14 @@ class PostingsTree(QTreeWidget):
         super().__init__()
         self.setObjectName("postings")
         self.setAccessibleName("Postings and outlets")
-        self.setHeaderLabels(["Offered", "Who may"])
+        self.setHeaderLabels(["Offered", "Who may", "Asked"])
         self.setIndentation(14)
         self.setUniformRowHeights(True)
         head = self.header()
         assert head is not None
         head.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        head.setSectionResizeMode(1, QHeaderView.ResizeMode.ResizeToContents)
+        for column in (1, 2):
+            head.setSectionResizeMode(column, QHeaderView.ResizeMode.ResizeToContents)
         self.currentItemChanged.connect(lambda now, before: self.chosen.emit())
 
     def show_postings(self, listed: Sequence[ListedPosting]) -> None:
@@ -58,7 +62,10 @@ class PostingsTree(QTreeWidget):
             top.setFont(0, font)
             self.addTopLevelItem(top)
             for outlet in each.outlets:
-                line = QTreeWidgetItem([outlet.title, rights_in_words(outlet)])
+                line = QTreeWidgetItem(
+                    [outlet.title, rights_in_words(outlet), load_in_words(each.load.get(outlet.id, 0.0))]
+                )
+                line.setToolTip(2, "Questions a minute, over the last ten minutes")
                 line.setToolTip(1, rights_in_words(outlet))
                 line.setData(0, ID, (each.posting.id, outlet.id))
                 top.addChild(line)
@@ -80,6 +87,13 @@ class PostingsTree(QTreeWidget):
         """The ids of the current posting and of its outlet, "" for none."""
         item = self.currentItem()
         return item.data(0, ID) if item is not None else ("", "")
+
+
+def load_in_words(a_minute: float) -> str:
+    """Return how much an outlet is asked, "" for not at all."""
+    if not a_minute:
+        return ""
+    return f"{a_minute:,.0f}/min" if a_minute >= 10 else f"{a_minute:.1f}/min"
 
 
 def rights_in_words(outlet: Outlet) -> str:

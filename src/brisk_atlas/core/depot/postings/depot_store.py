@@ -42,6 +42,7 @@ from .store_database import StoreConnection, StoreDatabase
 
 POSTING = "id, number, title, owner, fields, crs, geometry_type, summary, record, file"  # columns of one
 AT_ONCE = 20_000  # rows that are posted together
+LOAD_MINUTES, LOAD_KNOWN_FOR = 10, timedelta(days=1)
 MARKS_KNOWN_FOR = timedelta(days=30)  # of rows that were sent, so that none is added twice
 
 
@@ -235,6 +236,28 @@ class DepotStore:
         with self.database.changing() as database:
             database.execute("DELETE FROM outlet WHERE id = ?", [name])
             self.people.note_in(database, by, "close outlet", name)
+
+    def note_load(self, questions: Mapping[str, int]) -> None:
+        """Note how many questions about outlets, by their ids, came of late; other names are left out."""
+        now = datetime.now(UTC)
+        minute = time_text(now.replace(second=0, microsecond=0))
+        known = {outlet.id for outlet in self.outlets} & questions.keys()
+        if not known:
+            return
+        with self.database.changing() as database:
+            database.execute("DELETE FROM load WHERE minute < ?", [time_text(now - LOAD_KNOWN_FOR)])
+            for name in sorted(known):
+                database.execute(
+                    "INSERT INTO load VALUES (?, ?, ?) ON CONFLICT (outlet, minute) "
+                    "DO UPDATE SET questions = load.questions + excluded.questions",
+                    [name, minute, questions[name]],
+                )
+
+    def load(self) -> dict[str, float]:
+        """Return how many questions a minute came about each outlet, on average over the last ten minutes."""
+        since = time_text(datetime.now(UTC) - timedelta(minutes=LOAD_MINUTES))
+        asked = "SELECT outlet, sum(questions) FROM load WHERE minute > ? GROUP BY outlet"
+        return {name: int(found) / LOAD_MINUTES for name, found in self.database.reading.execute(asked, [since])}
 
     # Through an outlet
 

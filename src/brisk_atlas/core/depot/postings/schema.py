@@ -39,6 +39,8 @@ CREATE INDEX sent_in_time ON sent (at)
     "until {text} NOT NULL)",
     "CREATE TABLE openid (issuer {text} NOT NULL, subject {text} NOT NULL, "
     "account {text} NOT NULL REFERENCES account ON DELETE CASCADE, PRIMARY KEY (issuer, subject))",
+    "CREATE TABLE load (outlet {text} NOT NULL REFERENCES outlet ON DELETE CASCADE, minute {text} NOT NULL, "
+    "questions {integer} NOT NULL, PRIMARY KEY (outlet, minute))",
 )
 VERSION = len(_VERSIONS)
 
