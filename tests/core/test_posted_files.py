@@ -3,14 +3,20 @@
 from __future__ import annotations
 
 import io
+import json
 import shutil
 
+import httpx
 import laspy
 import numpy as np
+import pystac.validation.local_validator as stac
 import pytest
 import rasterio
 from argon2 import PasswordHasher
+from jsonschema import Draft7Validator
 from PIL import Image
+from pystac_client import Client
+from referencing import Registry, Resource
 from starlette.testclient import TestClient
 
 from brisk_atlas import cli, demo
@@ -18,8 +24,10 @@ from brisk_atlas.core.depot.postings.depot_store import DepotStore, NotAllowed
 from brisk_atlas.core.depot.postings.outlet import BadOutlet, Outlet, OutletField
 from brisk_atlas.core.depot.postings.people import People
 from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Right
-from brisk_atlas.core.depot.serving import postings_application
-from brisk_atlas.core.model import GridStyle
+from brisk_atlas.core.depot.serving import postings_application, running_postings
+from brisk_atlas.core.model import Extent, GridStyle
+from brisk_atlas.core.place import transform_extent
+from stand_in import independently
 
 READ = frozenset({Right.READ})
 OLD, NEW, CLOUD = (demo.DATA / name for name in ("elevation_2029.tif", "elevation_2031.tif", "harrow_bay_2031.laz"))
@@ -120,3 +128,59 @@ def test_a_file_that_is_gone_or_damaged_leaves_the_others_as_they_are(store, cli
     wrong = client.get("/pages/heights")
     assert wrong.status_code == 400 and "its content is XML" in wrong.text
     assert "be read now" in client.get("/pages").text
+
+
+def test_grids_and_clouds_are_scenes_that_clients_of_catalogues_find(store, tmp_path):
+    with running_postings(store, "Tolvane Depot") as address:
+        catalogue = Client.open(f"{address}/services/stac")
+        (item,) = catalogue.search(method="GET", bbox=[-21, -39, -20, -38]).items()
+        assert item.id == "heights" and item.datetime.year == 2029
+        assert {"data", "thumbnail", "metadata"} == set(item.assets)
+        with rasterio.open(OLD) as source:
+            box = transform_extent(Extent(*source.bounds, "EPSG:32727"), "EPSG:4326").bounds
+        assert np.allclose(item.bbox, box, atol=1e-9) and item.geometry["type"] == "Polygon"
+        answer = httpx.get(item.assets["data"].href)
+        assert answer.status_code == 200 and answer.content[:4] == b"II*\0"
+        assert Image.open(io.BytesIO(httpx.get(item.assets["thumbnail"].href).content)).size == (256, 256)
+        assert b"MD_Metadata" in httpx.get(item.assets["metadata"].href).content
+        for more, count in (
+            ({"datetime": "2029-01-01/2029-12-31"}, 1),
+            ({"datetime": "2031-01-01/.."}, 0),
+            ({"bbox": [1, 2, 3, 4]}, 0),
+        ):
+            assert len(list(catalogue.search(method="GET", **more).items())) == count
+        found = httpx.get(f"{address}/services/stac/search").json()
+        assert stac_faults(found["features"][0], "item") == []
+        assert stac_faults(httpx.get(f"{address}/services/stac").json(), "catalog") == []
+        store.close_outlet("heights", by="local")
+        assert httpx.get(f"{address}/services/stac").status_code == 404  # nobody is told of the cloud
+
+
+def stac_faults(document, ending):
+    schemas = stac.get_local_schema_cache()
+    every = Registry().with_resources((address, Resource.from_contents(schema)) for address, schema in schemas.items())
+    (schema,) = (schema for address, schema in schemas.items() if address.endswith(f"/{ending}.json"))
+    stated = {**document, "stac_version": stac.VERSION}  # the schemas at hand are of the next version
+    return [error.message for error in Draft7Validator(schema, registry=every).iter_errors(stated)]
+
+
+def test_a_reader_of_map_services_reads_what_is_offered(store):
+    with running_postings(store, "Tolvane Depot") as address:
+        printed = independently(f"""
+import json, rasterio
+ask = "WMS:{address}/services/wms?SERVICE=WMS&VERSION=1.3.0&REQUEST=GetMap&LAYERS=heights&CRS=EPSG:32727&BBOX=504000,5767000,514240,5776000"
+with rasterio.open(ask) as source:
+    wms = float(source.read(out_shape=(3, 90, 102)).std())
+with rasterio.open("WMTS:{address}/services/wmts,layer=heights") as source:
+    wmts = [source.crs.to_epsg(), float(source.read(out_shape=(source.count, 90, 100)).std())]
+with rasterio.open("WCS:{address}/services/wcs?version=2.0.1&coverage=heights") as source:
+    values = source.read(1)  # that nothing is known where it is -9999 is in the description, which this reader leaves out
+    wcs = [source.width, source.height, float(values[values != -9999].mean())]
+print(json.dumps([wms, wmts, wcs]))
+""")
+    wms, (code, wmts), (width, height, mean) = json.loads(printed)
+    with rasterio.open(OLD) as source:
+        assert (width, height) == (source.width, source.height) and abs(
+            mean - source.read(1, masked=True).mean()
+        ) < 0.01
+    assert code == 3857 and wms > 5 and wmts > 5

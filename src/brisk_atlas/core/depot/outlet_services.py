@@ -28,6 +28,7 @@ from .csw import CatalogueAnswers
 from .guarding import LOGIN_WANTED, SAFE, refusal
 from .offers import Depot
 from .ogc_api import ApiAnswers
+from .outlet_scenes import scene_of
 from .postings.depot_store import DepotStore
 from .postings.outlet import Outlet
 from .postings.outlet_part import dataset_of
@@ -36,6 +37,7 @@ from .postings.posted_rows import PostedRows
 from .postings.posting import Posting
 from .postings.rights import Identity
 from .records_api import RecordsApiAnswers
+from .stac import SceneAnswers
 from .tiles import TileAnswers
 from .vector_tiles import VectorTileAnswers
 from .wcs import CoverageAnswers
@@ -94,10 +96,13 @@ class OutletServices:
             except CannotRead:  # a file that is gone, which is logged where it is looked for as a layer
                 log.info("%s has no record now", outlet.id)
         depot = Depot(self.title, self.cache, layers, ids=ids, records=records)
+        scenes = [scene_of(outlet, posting, depot.offers[outlet.id]) for outlet, posting in shown
+                  if posting.file and outlet.id in depot.offers]  # fmt: skip
         plain = Behaviour()
         answering = (
             RecordsApiAnswers(depot), ApiAnswers(depot, plain), MapAnswers(depot, plain), FeatureAnswers(depot, plain),
             TileAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot), CoverageAnswers(depot),
+            SceneAnswers(self.title, [scene for scene in scenes if scene is not None]),
         )  # fmt: skip
         routes: list[BaseRoute] = [route for each in answering for route in each.routes()]
         return OutletsView(state, depot, Starlette(routes=routes))

@@ -40,7 +40,7 @@ from .postings.rights import Identity
 from .postings_api import PostingsApi
 from .records import RecordAnswers
 from .records_api import RecordsApiAnswers
-from .stac import SceneAnswers
+from .stac import SceneAnswers, folder_scenes
 from .tiles import TileAnswers
 from .vector_tiles import VectorTileAnswers
 from .wcs import CoverageAnswers
@@ -65,7 +65,7 @@ def application(depot: Depot, behaviour: Behaviour | None = None) -> Misbehaving
         ),
         *(TileAnswers(depot), RestAnswers(depot, behaviour), FolderAnswers(depot.folder)),
         *(CoverageAnswers(depot), RecordAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot)),
-        SceneAnswers(depot.title, depot.folder),
+        SceneAnswers(depot.title, folder_scenes(depot.folder)),
     )
     routes = [route for each in answering for route in each.routes()]
     return Misbehaving(Starlette(routes=routes), behaviour)

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -26,17 +29,53 @@ CONFORMS = (
 MAX_ITEMS, USUAL_ITEMS = 200, 10
 
 
-class SceneAnswers:
-    """Answers about the items that lie in a folder; their files are handed out by `folders`."""
+@dataclass(frozen=True)
+class Scene:
+    """An item of the catalogue, and what gives its assets from the address of the server."""
 
-    def __init__(self, title: str, folder: Path | None) -> None:
-        self.title, self.folder = title, folder
-        self.items: list[tuple[Path, dict[str, Any]]] = []
-        for path in sorted(folder.rglob("*.stac.json")) if folder is not None else ():
-            item = json.loads(path.read_text("utf-8"))
-            if item.get("type") == "Feature":
-                self.items.append((path, item))
-        self.items.sort(key=lambda each: str(each[1]["properties"].get("datetime")), reverse=True)
+    item: dict[str, Any]
+    assets: Callable[[str], dict[str, Any]]
+
+    @property
+    def time(self) -> str:
+        return str(self.item["properties"].get("datetime"))
+
+
+def folder_scenes(folder: Path | None) -> list[Scene]:
+    """Return the items that lie in a folder, None for none; their files are handed out by `folders`."""
+    found = []
+    for path in sorted(folder.rglob("*.stac.json")) if folder is not None else ():
+        item = json.loads(path.read_text("utf-8"))
+        if item.get("type") == "Feature":
+            assert folder is not None
+            here = quote(path.parent.relative_to(folder).as_posix())
+            found.append(Scene(item, partial(_files, here, item["assets"])))
+    return found
+
+
+def _files(here: str, assets: dict[str, Any], base: str) -> dict[str, Any]:
+    return {
+        key: {**asset, "href": f"{base}/files/{here}/{quote(asset['href'].removeprefix('./'))}"}
+        for key, asset in assets.items()
+    }
+
+
+def _served(scene: Scene, base: str) -> dict[str, Any]:
+    """Return an item with the addresses of its files."""
+    collection = f"{base}/stac/collections/{COLLECTION}"
+    links = [
+        _link(f"{collection}/items/{quote(scene.item['id'])}", "self", GEOJSON), _link(collection, "collection"),
+        _link(collection, "parent"), _link(f"{base}/stac", "root"),
+    ]  # fmt: skip
+    return {**scene.item, "collection": COLLECTION, "assets": scene.assets(base), "links": links}
+
+
+class SceneAnswers:
+    """Answers about scenes, the latest first."""
+
+    def __init__(self, title: str, scenes: Iterable[Scene]) -> None:
+        self.title = title
+        self.scenes = sorted(scenes, key=lambda each: each.time, reverse=True)
 
     def routes(self) -> list[Route]:
         paths = {
@@ -47,7 +86,7 @@ class SceneAnswers:
             "/stac/collections/{id}/items/{item}": self.item,
             "/stac/search": self.search,
         }
-        return [Route(path, _refusing(answer)) for path, answer in paths.items()] if self.items else []
+        return [Route(path, _refusing(answer)) for path, answer in paths.items()] if self.scenes else []
 
     def landing(self, request: Request) -> Response:
         base = f"{answers.base_of(request)}/stac"
@@ -63,9 +102,9 @@ class SceneAnswers:
         )  # fmt: skip
 
     def _about(self, base: str) -> dict[str, Any]:
-        boxes = [item["bbox"] for _, item in self.items]
+        boxes = [each.item["bbox"] for each in self.scenes]
         whole = [min(b[0] for b in boxes), min(b[1] for b in boxes), max(b[2] for b in boxes), max(b[3] for b in boxes)]
-        times = sorted(str(item["properties"]["datetime"]) for _, item in self.items)
+        times = sorted(each.time for each in self.scenes)
         here = f"{base}/collections/{COLLECTION}"
         return {
             "type": "Collection", "id": COLLECTION, "title": "Scenes",
@@ -92,25 +131,10 @@ class SceneAnswers:
 
     def item(self, request: Request) -> Response:
         self._check_collection(request.path_params["id"])
-        for path, item in self.items:
-            if item["id"] == request.path_params["item"]:
-                return JSONResponse(self._served(path, item, answers.base_of(request)), media_type=GEOJSON)
+        for scene in self.scenes:
+            if scene.item["id"] == request.path_params["item"]:
+                return JSONResponse(_served(scene, answers.base_of(request)), media_type=GEOJSON)
         raise Refused("NotFound", "there is no such item", 404)
-
-    def _served(self, path: Path, item: dict[str, Any], base: str) -> dict[str, Any]:
-        """Return an item with the addresses of its files."""
-        assert self.folder is not None
-        here = quote(path.parent.relative_to(self.folder).as_posix())
-        assets = {
-            key: {**asset, "href": f"{base}/files/{here}/{quote(asset['href'].removeprefix('./'))}"}
-            for key, asset in item["assets"].items()
-        }
-        collection = f"{base}/stac/collections/{COLLECTION}"
-        links = [
-            _link(f"{collection}/items/{quote(item['id'])}", "self", GEOJSON), _link(collection, "collection"),
-            _link(collection, "parent"), _link(f"{base}/stac", "root"),
-        ]  # fmt: skip
-        return {**item, "collection": COLLECTION, "assets": assets, "links": links}
 
     def search(self, request: Request) -> Response:
         settings = settings_of(request)
@@ -121,14 +145,14 @@ class SceneAnswers:
         )
         for name in names:
             self._check_collection(name)
-        found = [each for each in self.items if self._meets(each[1], settings)]
+        found = [each for each in self.scenes if self._meets(each.item, settings)]
         start = number_in(settings, "token", 0, 10**6, 0)
         limit = min(number_in(settings, "limit", 1, 10**6, USUAL_ITEMS), MAX_ITEMS)
         page, base = found[start : start + limit], answers.base_of(request)
         links = [_link(str(request.url), "self", GEOJSON), _link(f"{base}/stac", "root")]
         if start + limit < len(found):
             links.append(_link(str(request.url.include_query_params(token=start + limit)), "next", GEOJSON))
-        features = [self._served(path, item, base) for path, item in page]
+        features = [_served(scene, base) for scene in page]
         answer = {"type": "FeatureCollection", "features": features, "links": links}
         return JSONResponse(answer | {"numberMatched": len(found), "numberReturned": len(page)}, media_type=GEOJSON)
 
