@@ -101,7 +101,7 @@ def test_a_file_is_replaced_and_what_it_was_is_known_until_it_is_withdrawn(store
 
 @pytest.mark.parametrize(
     "changed",
-    [{"rights": (("team", ALL_RIGHTS),)}, {"where": "1 = 1"}, {"blur": 5.0}, {"area": (0.0, 0.0, 1.0, 1.0)}, {"fields": (OutletField("a", "a"),)}],
+    [{"rights": (("team", ALL_RIGHTS),)}, {"where": "1 = 1"}, {"blur": 5.0}, {"area": (1.0, 0.0, 0.0, 1.0)}, {"bands": (0,)}, {"fields": (OutletField("a", "a"),)}],
 )  # fmt: skip
 def test_what_a_file_can_t_be_offered_as_is_refused(store, changed):
     with pytest.raises(BadOutlet):
@@ -128,6 +128,63 @@ def test_a_file_that_is_gone_or_damaged_leaves_the_others_as_they_are(store, cli
     wrong = client.get("/pages/heights")
     assert wrong.status_code == 400 and "its content is XML" in wrong.text
     assert "be read now" in client.get("/pages").text
+
+
+AREA = (506_000.0, 5_769_000.0, 508_000.0, 5_771_500.0)
+
+
+def test_an_area_of_a_grid_is_offered_and_nothing_beyond_it(store, client, tmp_path, capsys):
+    folder = ["--store", str(store.database.files.parent)]
+    area = ["--area", ",".join(map(str, AREA))]
+    said = ["depot", "offer", "heights", "--title", "Part", "--to", "everybody:read", "--id", "part", *area, *folder]
+    assert cli.main(said) == 0
+    sent = client.get("/pages/part/download/file").content
+    with rasterio.open(OLD) as source, rasterio.MemoryFile(sent) as memory, memory.open() as found:
+        assert tuple(found.bounds) == AREA and found.tags(ns="IMAGE_STRUCTURE")["LAYOUT"] == "COG"
+        expected = source.read(1, window=source.window(*AREA), masked=True)
+        assert np.array_equal(found.read(1, masked=True), expected)
+        tags = str(found.tags()) + str(found.tags(1))
+    assert f"{expected.max()}"[:6] in tags or "STATISTICS_MAXIMUM" not in tags  # of the part, if of anything
+    page = client.get("/pages/part").text
+    assert f"{expected.shape[1]:,} x {expected.shape[0]:,} cells" in page and "part.tif" in page
+    assert client.get(TILE.replace("heights", "part")).status_code == 200
+    about = client.get("/services/wcs?service=WCS&version=2.0.1&request=DescribeCoverage&coverageid=part").text
+    assert "506000" in about and "514240" not in about
+    item = client.get("/services/stac/search").json()["features"]
+    assert {each["id"]: each["bbox"] for each in item}["part"] != {each["id"]: each["bbox"] for each in item}["heights"]
+    store.replace_file("heights", NEW, by="olga")
+    sent = client.get("/pages/part/download/file").content
+    with rasterio.open(NEW) as source, rasterio.MemoryFile(sent) as memory, memory.open() as found:
+        assert np.array_equal(found.read(1, masked=True), source.read(1, window=source.window(*AREA), masked=True))
+    plain = ["depot", "offer", "heights", "--title", "Other", "--to", "everybody:read", *folder]
+    assert cli.main([*plain, "--area", "0,0,1,1"]) == 1 and "does not meet" in capsys.readouterr().err
+    assert cli.main([*plain, "--bands", "4"]) == 1 and "band" in capsys.readouterr().err
+    assert {each.id for each in store.outlets} == {"heights", "cloud", "part"}
+    store.withdraw("heights", by="olga")
+    assert len(list(store.database.files.iterdir())) == 1  # the cloud
+
+
+def test_bands_of_a_picture_and_an_area_of_a_cloud_are_offered(store, client, tmp_path):
+    folder = store.database.files.parent
+    with rasterio.open(OLD) as source:
+        profile = {**source.profile, "count": 3, "dtype": "uint8", "nodata": None, "driver": "GTiff"}
+    rng = np.random.default_rng(2)
+    cells = rng.integers(0, 255, (3, profile["height"], profile["width"]), np.uint8)
+    with rasterio.open(tmp_path / "three.tif", "w", **profile) as made:
+        made.write(cells)
+    assert cli.main(["depot", "post", str(tmp_path / "three.tif"), "--store", str(folder), "--title", "Three"]) == 0
+    store.offer(Outlet("two", "three", "Two", (), ((EVERYBODY, READ),), bands=(3, 1)), by="local")
+    with rasterio.MemoryFile(client.get("/pages/two/download/file").content) as memory, memory.open() as found:
+        assert np.array_equal(found.read(), cells[[2, 0]])
+    with laspy.open(CLOUD) as source:
+        points = source.read()
+    west, south = np.median(points.x) + 0.003, np.median(points.y) + 0.003  # no point lies on it
+    area = (float(points.x.min()) - 1, float(points.y.min()) - 1, float(west), float(south))
+    store.offer(Outlet("bay", "harrow_bay", "Bay", (), ((EVERYBODY, READ),), area=area), by="local")
+    (tmp_path / "bay.copc.laz").write_bytes(client.get("/pages/bay/download/file").content)
+    with laspy.CopcReader.open(tmp_path / "bay.copc.laz") as found:
+        inside = (np.asarray(points.x) <= west) & (np.asarray(points.y) <= south)
+        assert found.header.point_count == inside.sum() and found.header.maxs[0] <= west + 0.01
 
 
 def test_grids_and_clouds_are_scenes_that_clients_of_catalogues_find(store, tmp_path):

@@ -64,6 +64,7 @@ def parser() -> argparse.ArgumentParser:
     offer.add_argument("--fields", nargs="+", metavar="FIELD[=NAME][:DECIMALS]", help="all if not given")
     offer.add_argument("--where", default="", help="the rows, by an SQL condition")
     offer.add_argument("--area", metavar="XMIN,YMIN,XMAX,YMAX", help="features that lie in it, in the posting's CRS")
+    offer.add_argument("--bands", nargs="+", type=int, default=[], metavar="N", help="of a grid, counted from 1")
     offer.add_argument("--blur", type=float, default=0.0, metavar="SIZE", help="put coordinates on a grid of this size")
     offer.add_argument("--own-rows", action="store_true", help="rows are changed by those alone who added them")
     offer.add_argument("--until", metavar="YYYY-MM-DD", help="the day on which it ends")
@@ -240,6 +241,7 @@ def _token(store: DepotStore, asked: argparse.Namespace) -> int:
 
 def _offer(store: DepotStore, asked: argparse.Namespace) -> int:
     from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
+    from brisk_atlas.core.model import AtlasError
 
     posting = store.posting(asked.posting)
     fields = [_field(text) for text in asked.fields] if asked.fields else [
@@ -254,9 +256,18 @@ def _offer(store: DepotStore, asked: argparse.Namespace) -> int:
     until = datetime.fromisoformat(asked.until).replace(tzinfo=UTC) if asked.until else None
     outlet = Outlet(
         asked.id, posting.id, asked.title, tuple(fields), tuple(_given(text) for text in asked.to), "", asked.where,
-        area, asked.blur, asked.own_rows, until,
+        area, asked.blur, asked.own_rows, until, bands=tuple(asked.bands),
     )  # fmt: skip
-    print(store.offer(outlet, by=LOCAL).id)
+    made = store.offer(outlet, by=LOCAL)
+    if posting.file:
+        from brisk_atlas.core.depot.outlet_file import file_shown
+
+        try:
+            file_shown(store, made, posting)
+        except AtlasError:
+            store.close_outlet(made.id, by=LOCAL)
+            raise
+    print(made.id)
     return 0
 
 

@@ -14,6 +14,7 @@ from brisk_atlas.core.handover.steps.write import WriteStep
 from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
 from brisk_atlas.core.record.model import Record
 
+from .outlet_file import file_shown
 from .postings.depot_store import DepotStore
 from .postings.outlet import BadOutlet, Outlet
 from .postings.outlet_record import record_text
@@ -135,6 +136,9 @@ def offer_outlets(store: DepotStore, posting: Posting, outlets: Sequence[Outlet]
     for each in outlets:
         preview_of(store, posting, each)
     made = [store.offer(replace(each, posting=posting.id), by=by) for each in outlets]
+    if posting.file:
+        for each in made:
+            file_shown(store, each, posting)  # so that nobody waits for it later
     for old in store.outlets:
         if old.posting == posting.id and old.id not in {each.id for each in made}:
             store.close_outlet(old.id, by=by)

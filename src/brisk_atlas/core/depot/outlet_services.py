@@ -18,7 +18,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.kinds import first_style
-from brisk_atlas.core.model import CannotRead, DataRef, Dataset, Layer, Style
+from brisk_atlas.core.model import AtlasError, DataRef, Dataset, Layer, Style
 from brisk_atlas.core.record.model import Record
 
 from .answer_memory import AnswerMemory
@@ -28,6 +28,7 @@ from .csw import CatalogueAnswers
 from .guarding import LOGIN_WANTED, SAFE, refusal
 from .offers import Depot
 from .ogc_api import ApiAnswers
+from .outlet_file import file_shown
 from .outlet_scenes import scene_of
 from .postings.depot_store import DepotStore
 from .postings.outlet import Outlet
@@ -93,7 +94,7 @@ class OutletServices:
                 ids[layer.id] = outlet.id
             try:
                 records[outlet.id] = self.record(outlet, posting)
-            except CannotRead:  # a file that is gone, which is logged where it is looked for as a layer
+            except AtlasError:  # a file that is gone, which is logged where it is looked for as a layer
                 log.info("%s has no record now", outlet.id)
         depot = Depot(self.title, self.cache, layers, ids=ids, records=records)
         scenes = [scene_of(outlet, posting, depot.offers[outlet.id]) for outlet, posting in shown
@@ -110,7 +111,7 @@ class OutletServices:
     def dataset(self, outlet: Outlet, posting: Posting) -> Dataset:
         """Return what an outlet shows. Raises CannotRead for a file that can't be read any more."""
         if posting.file:
-            return self.cache.dataset(DataRef.file(self.store.file_of(posting)))
+            return self.cache.dataset(DataRef.file(file_shown(self.store, outlet, posting)))
         shown = self.store.rows_shown(outlet, posting)
         found = dataset_of(shown, self.store.figures(shown), state_of(self.store, outlet, posting))
         self.cache.hold(found)
@@ -122,7 +123,7 @@ class OutletServices:
             return None
         try:
             dataset = self.dataset(outlet, posting)
-        except CannotRead as error:
+        except AtlasError as error:
             log.error("%s: %s", outlet.id, error)
             return None
         if not dataset.parts or not dataset.parts[0].facts.kind.has_place:

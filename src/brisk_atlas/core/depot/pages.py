@@ -21,6 +21,7 @@ from .downloads import download, forms_of
 from .guarding import guarded
 from .legend_lines import LegendLines, legend_lines
 from .offers import WORLD, Offer
+from .outlet_file import file_shown
 from .outlet_services import OutletServices
 from .page_words import (
     addresses_of,
@@ -140,8 +141,8 @@ class OutletPages:
         """Answer with the page of an outlet that has no rows."""
         offer = self.services.view(who).depot.offers.get(outlet.id)
         view = self._view(offer, dict(request.query_params)) if offer is not None else None
-        path = self.store.file_of(posting)
-        name = f"{outlet.id}{''.join(path.suffixes)}"
+        path = file_shown(self.store, outlet, posting)
+        name = f"{outlet.id}{''.join(self.store.file_of(posting).suffixes)}"
         text = document(
             "file.html", title=self.title, outlet=outlet, who=who.account, size=MAP_PX, file=name,
             facts=file_in_words(self.services.dataset(outlet, posting)), bytes=size_text(path.stat().st_size),
@@ -220,8 +221,8 @@ class OutletPages:
         """Answer with an outlet as a file."""
         outlet, posting = self.store.seen(request.path_params["id"], who)
         if posting.file and request.path_params["form"] == "file":
-            path = self.store.file_of(posting)
-            return FileResponse(path, filename=f"{outlet.id}{''.join(path.suffixes)}")
+            ending = "".join(self.store.file_of(posting).suffixes)
+            return FileResponse(file_shown(self.store, outlet, posting), filename=f"{outlet.id}{ending}")
         shown = self.store.through(outlet.id, who)
         return download(self.store, shown, request.path_params["form"])
 

@@ -192,7 +192,8 @@ class DepotStore:
         for edit in PostedRows(self.database, posting).edits():
             names |= {str(row.values["file"]) for row in (edit.before, edit.after) if row and row.name == "file"}
         for name in names:
-            (self._files / Path(name).name).unlink(missing_ok=True)
+            for path in self._files.glob(f"{Path(name).name.partition('.')[0]}.*"):  # with those of parts of it
+                path.unlink(missing_ok=True)
 
     def rows(self, posting: str) -> PostedRows:
         """Return all rows of a posting, for its owners. Raises KeyError."""

@@ -32,12 +32,14 @@ class Outlet:
     """Which fields and rows of a posting are offered, where, to whom, and until when.
 
     where : a condition over the posting's own fields
-    area : (xmin, ymin, xmax, ymax) in the posting's CRS; features that lie wholly in it are offered
+    area : (xmin, ymin, xmax, ymax) in the posting's CRS; features that lie wholly in it are offered, and cells and
+        points in it
     blur : the size of the grid that coordinates are put on, in units of the CRS, 0 for none
     rights : what each circle may do
     own_rows : what is changed and deleted must have been added by the same account
     style : how it is drawn; it names fields as the outlet does, None for a plain look
     grid_style : how a grid is drawn
+    bands : those of a grid that are offered, counted from 1; all of them for ()
     """
 
     id: str
@@ -53,6 +55,7 @@ class Outlet:
     until: datetime | None = None
     style: VectorStyle | None = None
     grid_style: GridStyle | None = None
+    bands: tuple[int, ...] = ()
 
     def rights_of(self, who: Identity, now: datetime) -> frozenset[Right]:
         """Return what somebody may do with it now. Whoever may change something may read it."""
@@ -72,8 +75,14 @@ class Outlet:
             raise BadOutlet("an id has small letters, digits and _ alone")
         if not posting.has_rows:
             what = "file" if posting.file else "record"
-            if self.fields or self.where or self.area is not None or self.blur:
-                raise BadOutlet(f"{posting.title} is a {what}, which is offered as it is")
+            if self.fields or self.where or self.blur:
+                raise BadOutlet(f"{posting.title} is a {what}, which has no rows and fields to choose from")
+            if posting.is_record and (self.area is not None or self.bands):
+                raise BadOutlet(f"{posting.title} is a record, which is offered as it is")
+            if self.area is not None and posting.crs is None:
+                raise BadOutlet(f"{posting.title} has no CRS that an area could be of")
+            if any(number < 1 for number in self.bands):
+                raise BadOutlet("bands are counted from 1 on")
             if any(rights - {Right.READ} for _, rights in self.rights):
                 raise BadOutlet(f"{posting.title} is a {what}, which can only be read")
         known = {field.name for field in posting.fields}
@@ -90,5 +99,7 @@ class Outlet:
             raise BadOutlet("the grid that coordinates are put on has a negative size")
         if self.area is not None and not (self.area[0] < self.area[2] and self.area[1] < self.area[3]):
             raise BadOutlet("the area is empty")
-        if (self.area is not None or self.blur) and not posting.has_shapes:
+        if (self.area is not None or self.blur) and not (posting.has_shapes or posting.file):
             raise BadOutlet(f"{posting.title} has no places")
+        if self.bands and not posting.file:
+            raise BadOutlet(f"{posting.title} has no bands")

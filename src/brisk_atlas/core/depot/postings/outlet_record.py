@@ -73,7 +73,7 @@ def _for_others(record: Record) -> Record:
 def _sees_all(outlet: Outlet, posting: Posting) -> bool:
     for_all = any(circle == EVERYBODY for circle, _ in outlet.rights)
     exact = {each.source for each in outlet.fields if each.decimals is None}
-    whole = not outlet.where and outlet.area is None and not outlet.blur
+    whole = not outlet.where and outlet.area is None and not outlet.blur and not outlet.bands
     return not for_all and whole and exact == {each.name for each in posting.fields}
 
 
