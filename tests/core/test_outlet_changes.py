@@ -181,14 +181,14 @@ def test_the_load_of_outlets_is_counted_whatever_it_is_asked_by(store, monkeypat
             for address in asked:
                 client.get(address)
         end = time.monotonic() + 20
-        while sum(store.load().values()) < 1.2 and time.monotonic() < end:
+        while sum(store.load.a_minute().values()) < 1.2 and time.monotonic() < end:
             time.sleep(0.05)
-    assert store.load() == {"public": 0.9, "team": 0.3}
+    assert store.load.a_minute() == {"public": 0.9, "team": 0.3}
     store.close_outlet("team", by="olga")
-    store.note_load({"nothing": 5})
-    assert store.load() == {"public": 0.9}
+    store.load.note({"nothing": 5})
+    assert store.load.a_minute() == {"public": 0.9}
     with store.database.changing() as database:
         database.execute("UPDATE load SET minute = '2001-01-01T00:00:00.000000Z' WHERE outlet = 'public'")
-    store.note_load({"public": 1})
-    assert store.load() == {"public": 0.1}
+    store.load.note({"public": 1})
+    assert store.load.a_minute() == {"public": 0.1}
     assert len(list(store.database.reading.execute("SELECT * FROM load"))) == 1  # what was long ago is gone

@@ -299,7 +299,7 @@ def _list(store: DepotStore, asked: argparse.Namespace) -> int:
     for posting in store.postings:
         kind = posting.file or posting.geometry_type or ("record" if posting.is_record else "table")
         print(f"{posting.id}: {posting.title}, {kind}, {len(posting.fields)} fields, {posting.crs or 'no CRS'}")
-        load = store.load()
+        load = store.load.a_minute()
         for outlet in store.outlets:
             if outlet.posting == posting.id:
                 given = "; ".join(f"{circle} may {', '.join(sorted(rights))}" for circle, rights in outlet.rights)

@@ -45,6 +45,6 @@ class LoadCounter:
 
     async def _written(self, counted: Counter[str]) -> None:
         try:
-            await run_in_threadpool(self.store.note_load, counted)
+            await run_in_threadpool(self.store.load.note, counted)
         except (sqlite3.Error, StoreFault) as error:
             log.warning("the load is not written down: %s", error)

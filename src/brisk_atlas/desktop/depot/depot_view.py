@@ -170,7 +170,7 @@ class DepotView(QWidget):
             return
 
         def work(store: DepotStore) -> tuple[list[ListedPosting], list[str]]:
-            outlets, load = store.outlets, store.load()
+            outlets, load = store.outlets, store.load.a_minute()
             listed = []
             for each in store.postings:
                 own = [outlet for outlet in outlets if outlet.posting == each.id]

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import json
 import re
-import secrets
-import shutil
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, replace
 from datetime import UTC, datetime, timedelta
@@ -17,32 +15,22 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from brisk_atlas.core.model.words import free_name
-from brisk_atlas.core.system.atomic_write import written_beside
 
 from .outlet import Outlet
 from .outlet_changes import ShownChanges, ShownEdit, changes_since, edit_number, edits_of
 from .outlet_figures import FiguresMemory, OutletFigures
+from .outlet_load import OutletLoad
 from .outlet_rows import OutletRows, RowsAsked, ShownRow
 from .people import People
-from .posted_rows import (
-    ROW_BYTES,
-    BadRow,
-    PostedRow,
-    PostedRows,
-    RowBatch,
-    RowEdit,
-    RowGone,
-    UndoConflict,
-    checked_values,
-)
+from .posted_rows import BadRow, PostedRow, PostedRows, RowBatch, RowEdit, RowGone, UndoConflict, checked_values
 from .posting import FieldType, PostedField, Posting, time_text
 from .rights import Identity, Right
 from .sqlite_store import SqliteStore
 from .store_database import StoreConnection, StoreDatabase
+from .stored_files import StoredFiles
 
 POSTING = "id, number, title, owner, fields, crs, geometry_type, summary, record, file"  # columns of one
 AT_ONCE = 20_000  # rows that are posted together
-LOAD_MINUTES, LOAD_KNOWN_FOR = 10, timedelta(days=1)
 MARKS_KNOWN_FOR = timedelta(days=30)  # of rows that were sent, so that none is added twice
 
 
@@ -63,7 +51,9 @@ class DepotStore:
 
     def __init__(self, place: Path | StoreDatabase, people: Callable[[StoreDatabase], People] = People) -> None:
         self.database: StoreDatabase = SqliteStore(place) if isinstance(place, Path) else place
+        self.files = StoredFiles(self.database.files)
         self.people = people(self.database)
+        self.load = OutletLoad(self.database)
         self._looked_at: dict[str, int] = {}
         self._figures = FiguresMemory()
 
@@ -106,7 +96,7 @@ class DepotStore:
         """Post a file, which is copied into the store; `wanted` is the posting without its id, number and file. Raises
         OSError, and BadRow where there is no folder for files."""
         with self.database.changing() as database:
-            return self._note_posting(database, replace(wanted, file=self._stored_file(path)))
+            return self._note_posting(database, replace(wanted, file=self.files.add(path)))
 
     def post_record(self, title: str, record: str, *, owner: str, summary: str = "") -> Posting:
         """Post a metadata record, in ISO 19115-3, of data that are elsewhere."""
@@ -128,32 +118,15 @@ class DepotStore:
         if not before.file:
             raise NotAllowed("it has rows, and is no file")
         with self.database.changing() as database:
-            made = replace(before, file=self._stored_file(path))
+            made = replace(before, file=self.files.add(path))
             database.execute("UPDATE posting SET file = ? WHERE id = ?", [made.file, posting])
             PostedRows(self.database, before).note_other(database, "file", before.file, made.file, by)
             self.people.note_in(database, by, "replace", posting)
         return made
 
-    def _stored_file(self, path: Path) -> str:
-        """Copy a file into the store, whole or not at all; returns its name there."""
-        ending = ".copc.laz" if path.name.lower().endswith(".copc.laz") else path.suffix.lower()
-        name = f"{secrets.token_hex(ROW_BYTES)}{ending}"
-        folder = self._files
-        folder.mkdir(parents=True, mode=0o700, exist_ok=True)
-        with written_beside(folder / name) as there:
-            shutil.copyfile(path, there)
-            there.chmod(0o600)
-        return name
-
     def file_of(self, posting: Posting) -> Path:
         """Return where the file of a posting lies."""
-        return self._files / Path(posting.file).name
-
-    @property
-    def _files(self) -> Path:
-        if self.database.files is None:
-            raise BadRow("this Depot has a database alone, and no folder for files; --store states one")
-        return self.database.files
+        return self.files.path(posting.file)
 
     def _note_posting(self, database: StoreConnection, wanted: Posting) -> Posting:
         """Note a new posting under an id and a number of its own."""
@@ -191,9 +164,7 @@ class DepotStore:
         names = {posting.file}
         for edit in PostedRows(self.database, posting).edits():
             names |= {str(row.values["file"]) for row in (edit.before, edit.after) if row and row.name == "file"}
-        for name in names:
-            for path in self._files.glob(f"{Path(name).name.partition('.')[0]}.*"):  # with those of parts of it
-                path.unlink(missing_ok=True)
+        self.files.remove(names)
 
     def rows(self, posting: str) -> PostedRows:
         """Return all rows of a posting, for its owners. Raises KeyError."""
@@ -237,28 +208,6 @@ class DepotStore:
         with self.database.changing() as database:
             database.execute("DELETE FROM outlet WHERE id = ?", [name])
             self.people.note_in(database, by, "close outlet", name)
-
-    def note_load(self, questions: Mapping[str, int]) -> None:
-        """Note how many questions about outlets, by their ids, came of late; other names are left out."""
-        now = datetime.now(UTC)
-        minute = time_text(now.replace(second=0, microsecond=0))
-        known = {outlet.id for outlet in self.outlets} & questions.keys()
-        if not known:
-            return
-        with self.database.changing() as database:
-            database.execute("DELETE FROM load WHERE minute < ?", [time_text(now - LOAD_KNOWN_FOR)])
-            for name in sorted(known):
-                database.execute(
-                    "INSERT INTO load VALUES (?, ?, ?) ON CONFLICT (outlet, minute) "
-                    "DO UPDATE SET questions = load.questions + excluded.questions",
-                    [name, minute, questions[name]],
-                )
-
-    def load(self) -> dict[str, float]:
-        """Return how many questions a minute came about each outlet, on average over the last ten minutes."""
-        since = time_text(datetime.now(UTC) - timedelta(minutes=LOAD_MINUTES))
-        asked = "SELECT outlet, sum(questions) FROM load WHERE minute > ? GROUP BY outlet"
-        return {name: int(found) / LOAD_MINUTES for name, found in self.database.reading.execute(asked, [since])}
 
     # Through an outlet
 
