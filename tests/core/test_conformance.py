@@ -278,3 +278,41 @@ def test_features_are_created_replaced_updated_and_deleted(web):
     assert web.delete(here, headers={"If-Match": now.headers["etag"]}, auth=ADA).status_code == 204
     assert web.get(here).status_code == 404
     assert web.delete(here, headers={"If-Match": now.headers["etag"]}, auth=ADA).status_code == 404
+
+
+def test_tiles_of_maps_and_features_are_found_from_the_collection(web):
+    """tiles-1: core/tc-op, tc-success, tc-error; tileset/desc-links, desc-success (20-057 annex A)."""
+    claimed = found(web, "/services/conformance")["conformsTo"]
+    assert [each.removeprefix(f"{SPEC}/") for each in claimed] == [
+        "ogcapi-common-1/1.0/conf/core", "ogcapi-common-2/1.0/conf/collections", "ogcapi-tiles-1/1.0/conf/core",
+        "ogcapi-tiles-1/1.0/conf/tileset",
+    ]  # fmt: skip
+    links = by_relation(found(web, "/collections/it"))
+    for relation, kind, media in (
+        ("tilesets-map", "map", "image/png"),
+        ("tilesets-vector", "vector", "application/vnd.mapbox-vector-tile"),
+    ):
+        (listed,) = links[f"http://www.opengis.net/def/rel/ogc/1.0/{relation}"]
+        (brief,) = found(web, listed["href"])["tilesets"]
+        about = found(web, by_relation(brief)["self"][0]["href"])
+        assert about["dataType"] == brief["dataType"] == kind and about["tileMatrixSetURI"].endswith("/WebMercatorQuad")
+        inner = by_relation(about)
+        assert {"self", "item", "http://www.opengis.net/def/rel/ogc/1.0/tiling-scheme"} <= inner.keys()
+        (template,) = inner["item"]
+        assert template["templated"] is True and template["type"] == media
+        for level, row, column, status in (
+            ("10", 629, 452, {200}),
+            ("0", 0, 0, {200}),
+            ("10", 99_999, 0, {400, 404}),
+            ("99", 0, 0, {400, 404}),
+        ):
+            address = (
+                template["href"]
+                .replace("{tileMatrix}", level)
+                .replace("{tileRow}", str(row))
+                .replace("{tileCol}", str(column))
+            )
+            answer = web.get(address)
+            assert answer.status_code in status, (address, answer.status_code)
+            if answer.status_code == 200:
+                assert answer.headers["content-type"].partition(";")[0] == media and answer.content

@@ -4,6 +4,7 @@ and coverages (19-087)."""
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -35,6 +36,7 @@ PARTS = (
     "ogcapi-features-3/1.0/conf/queryables", "cql2/1.0/conf/cql2-text", "cql2/1.0/conf/basic-cql2",
     "ogcapi-tiles-1/1.0/conf/core", "ogcapi-tiles-1/1.0/conf/tileset",
 )  # fmt: skip
+TILE_PARTS = tuple(part for part in PARTS if part.startswith(("ogcapi-common", "ogcapi-tiles")))
 OWN_SETTINGS = (
     "f",
     "limit",
@@ -60,8 +62,9 @@ def crs_address(crs: str) -> str:
 class ApiAnswers:
     """Answers of the API."""
 
-    def __init__(self, depot: Depot, behaviour: Behaviour) -> None:
-        self.depot, self.behaviour = depot, behaviour
+    def __init__(self, depot: Depot, behaviour: Behaviour, claims: Sequence[str] = PARTS) -> None:
+        """`claims` are the classes of conformance that are stated."""
+        self.depot, self.behaviour, self.claims = depot, behaviour, claims
 
     def routes(self) -> list[Route]:
         paths = {
@@ -98,10 +101,10 @@ class ApiAnswers:
             link(f"{base}/conformance", "conformance", "application/json"),
             link(f"{base}/collections", "data", "application/json"),
         ]
-        return JSONResponse({"title": self.depot.title, "description": "What the office offers.", "links": links})
+        return JSONResponse({"title": self.depot.title, "description": "What is offered.", "links": links})
 
     def conformance(self, request: Request) -> Response:
-        return JSONResponse({"conformsTo": [f"http://www.opengis.net/spec/{part}" for part in PARTS]})
+        return JSONResponse({"conformsTo": [f"http://www.opengis.net/spec/{part}" for part in self.claims]})
 
     def definition(self, request: Request) -> Response:
         answer = {"200": {"description": "The answer."}}
@@ -263,7 +266,11 @@ class ApiAnswers:
                 "title": offer.title, "dataType": kind, "crs": "http://www.opengis.net/def/crs/EPSG/0/3857",
                 "tileMatrixSetURI": f"http://www.opengis.net/def/tilematrixset/OGC/1.0/{WORLD_SET}",
                 "boundingBox": {"lowerLeft": [west, south], "upperRight": [east, north], "crs": CRS84},
-                "tileMatrixSetLimits": limits, "links": [template],
+                "tileMatrixSetLimits": limits, "links": [
+                    link(here, "self", "application/json"), template,
+                    link(f"http://www.opengis.net/def/tilematrixset/OGC/1.0/{WORLD_SET}", f"{REL}/tiling-scheme",
+                         "application/json"),
+                ],
             }
         )  # fmt: skip
 

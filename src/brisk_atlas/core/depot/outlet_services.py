@@ -27,7 +27,7 @@ from .behaviour import Behaviour
 from .csw import CatalogueAnswers
 from .guarding import LOGIN_WANTED, SAFE, refusal
 from .offers import Depot
-from .ogc_api import ApiAnswers
+from .ogc_api import TILE_PARTS, ApiAnswers
 from .outlet_file import file_shown
 from .outlet_scenes import scene_of
 from .postings.depot_store import DepotStore
@@ -101,8 +101,9 @@ class OutletServices:
                   if posting.file and outlet.id in depot.offers]  # fmt: skip
         plain = Behaviour()
         answering = (
-            RecordsApiAnswers(depot), ApiAnswers(depot, plain), MapAnswers(depot, plain), FeatureAnswers(depot, plain),
-            TileAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot), CoverageAnswers(depot),
+            RecordsApiAnswers(depot), ApiAnswers(depot, plain, TILE_PARTS), MapAnswers(depot, plain),
+            FeatureAnswers(depot, plain), TileAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot),
+            CoverageAnswers(depot),
             SceneAnswers(self.title, [scene for scene in scenes if scene is not None]),
         )  # fmt: skip
         routes: list[BaseRoute] = [route for each in answering for route in each.routes()]

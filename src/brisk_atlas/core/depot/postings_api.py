@@ -138,7 +138,10 @@ class PostingsApi:
             link(f"{here}/record?f=dcat", "describedby", RECORD_TYPES["dcat"]),
         ]
         if posting.file:
-            links.append(link(f"{page}/download/file", "enclosure", "application/octet-stream"))
+            links += [
+                link(f"{page}/download/file", "enclosure", "application/octet-stream"),
+                link(f"{base}/services/collections/{name}/map/tiles", f"{RELATIONS}tilesets-map", "application/json"),
+            ]
         rights = sorted(self.store.rights(outlet, who))
         return {"id": name, "title": outlet.title, "description": outlet.summary, "rights": rights, "links": links}
 
@@ -161,6 +164,11 @@ class PostingsApi:
         }  # fmt: skip
         if posting.crs is not None:
             about |= {"crs": [CRS84, crs_address(posting.crs)], "storageCrs": crs_address(posting.crs)}
+            tiles = f"{base}/services/collections/{outlet.id}"
+            about["links"] += [
+                link(f"{tiles}/map/tiles", f"{RELATIONS}tilesets-map", "application/json"),
+                link(f"{tiles}/tiles", f"{RELATIONS}tilesets-vector", "application/json"),
+            ]
             bounds = self.store.figures(shown).extent
             placed = transform_extent(Extent(*bounds, posting.crs), DEGREES) if bounds is not None else None
             if placed is not None:
