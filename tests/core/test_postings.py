@@ -256,7 +256,9 @@ def test_what_an_outlet_leaves_out_changes_no_answer(tmp_path_factory, hidden, m
     for differs in (False, True):
         with pytest.MonkeyPatch.context() as patch:
             numbers = itertools.count()
-            patch.setattr(posted_rows.secrets, "token_hex", lambda size, numbers=numbers: f"{hash(next(numbers)):024x}")
+            patch.setattr(
+                posted_rows, "new_names", lambda n, numbers=numbers: [f"{next(numbers):024x}" for _ in range(n)]
+            )
             store = DepotStore(tmp_path_factory.mktemp("depot"), lambda file: People(file, QUICK))
             content = []
             for (values, shape), (text, little, off) in zip(rows(), hidden):

@@ -6,13 +6,14 @@ from collections.abc import Iterator
 from typing import Any
 
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from brisk_atlas.core.handover.flows import GEOMETRY, RowFlow
 from brisk_atlas.core.model.words import unique_names
 
 from .depot_store import DepotStore
 from .posted_rows import RowBatch
-from .posting import FieldType, PostedField, Posting, time_text
+from .posting import FieldType, PostedField, Posting
 
 TYPES = (
     (pa.types.is_boolean, FieldType.BOOLEAN),
@@ -47,27 +48,35 @@ def type_of(arrow: pa.DataType) -> FieldType:
 
 def _batches(flow: RowFlow, fields: tuple[PostedField, ...]) -> Iterator[RowBatch]:
     for batch in flow.batches():
-        columns = [
-            [_plain(value, field.type) for value in batch.column(source).to_pylist()]
-            for field, source in zip(fields, flow.fields)
-        ]
+        columns = [_plain(batch.column(source), field.type) for field, source in zip(fields, flow.fields)]
         shapes = batch.column(GEOMETRY).to_pylist() if flow.has_shapes else [None] * batch.num_rows
         yield RowBatch(list(zip(*columns)) if columns else [()] * batch.num_rows, shapes)
 
 
-def _plain(value: Any, type_: FieldType) -> Any:
-    """Return a value of Arrow as a posting takes it; a number that is none is missing."""
+def _plain(column: pa.Array, type_: FieldType) -> list[Any]:
+    """Return a column as a posting takes it; a number that is none is missing, a time without a zone is of UTC."""
     match type_:
-        case _ if value is None:
-            return None
         case FieldType.NUMBER:
-            number = float(value)
-            return number if number - number == 0.0 else None
+            numbers = column.cast(pa.float64())
+            return pc.if_else(pc.is_finite(numbers), numbers, None).to_pylist()
         case FieldType.DATE:
-            return value.isoformat()
+            return column.cast(pa.date32()).cast(pa.string()).to_pylist()
         case FieldType.TIME:
-            return time_text(value)
+            times = column.cast(pa.timestamp("us", getattr(column.type, "tz", None)), safe=False)
+            zoned = times.cast(pa.timestamp("us", "UTC")) if times.type.tz else pc.assume_timezone(times, "UTC")
+            return [_time_text(text) for text in pc.strftime(zoned, "%Y-%m-%dT%H:%M:%S").to_pylist()]
+        case FieldType.TEXT if pa.types.is_string(column.type) or pa.types.is_large_string(column.type):
+            return [text and text.replace("\0", "") for text in column.to_pylist()]  # which no database holds
         case FieldType.TEXT:
-            return value.hex() if isinstance(value, bytes) else str(value)
-        case _:
-            return value
+            return [_as_text(value) for value in column.to_pylist()]
+    return column.to_pylist()
+
+
+def _time_text(text: str | None) -> str | None:
+    return f"{text}Z" if text is not None else None
+
+
+def _as_text(value: Any) -> str | None:
+    if value is None:
+        return None
+    return value.hex() if isinstance(value, bytes) else str(value)

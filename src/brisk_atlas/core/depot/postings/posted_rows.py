@@ -138,6 +138,12 @@ def checked_shapes(posting: Posting, shapes: list[bytes | None]) -> tuple[list[b
     return [bytes(each) if each is not None else None for each in stored], bounds
 
 
+def new_names(count: int) -> list[str]:
+    """Return random names for rows."""
+    width, text = 2 * ROW_BYTES, secrets.token_bytes(ROW_BYTES * count).hex()
+    return [text[begin : begin + width] for begin in range(0, width * count, width)]
+
+
 def _is_finite(number: float) -> bool:
     return number - number == 0.0
 
@@ -212,7 +218,7 @@ class PostedRows:
             for batch in batches:
                 shapes, bounds = checked_shapes(self.posting, batch.shapes)
                 numbers = range(count + 1, count + len(batch.values) + 1)
-                names = (secrets.token_hex(ROW_BYTES) for _ in numbers)
+                names = new_names(len(numbers))
                 yield from ((number, name, account, wkb, *values)
                             for number, name, wkb, values in zip(numbers, names, shapes, batch.values))  # fmt: skip
                 known = np.flatnonzero(np.isfinite(bounds[:, 0]))
@@ -228,7 +234,7 @@ class PostedRows:
 
     def _new(self, values: Mapping[str, Any], wkb: bytes | None, account: str) -> PostedRow:
         made = {field.name: None for field in self.posting.fields} | checked_values(self.posting, values)
-        return PostedRow(secrets.token_hex(ROW_BYTES), made, checked_wkb(self.posting, wkb), account)
+        return PostedRow(new_names(1)[0], made, checked_wkb(self.posting, wkb), account)
 
     def change(
         self, database: StoreConnection, name: str, values: Mapping[str, Any], wkb: bytes | None, account: str
