@@ -90,7 +90,8 @@ def _post(folder: Path, rows: int) -> None:
 
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
     from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
-    from brisk_atlas.core.depot.postings.posting import FieldType, PostedField
+    from brisk_atlas.core.depot.postings.posted_rows import RowBatch
+    from brisk_atlas.core.depot.postings.posting import FieldType, PostedField, Posting
     from brisk_atlas.core.depot.postings.rights import EVERYBODY, Right
 
     fields = (PostedField("id", FieldType.INTEGER), PostedField("village", FieldType.TEXT),
@@ -98,13 +99,15 @@ def _post(folder: Path, rows: int) -> None:
     rng = np.random.default_rng(1)
     xy, depth = rng.uniform((500_000, 5_760_000), (520_000, 5_780_000), (rows, 2)), rng.uniform(0, 100, rows).round(2)
 
-    def content() -> Iterator[tuple[dict[str, object], bytes]]:
+    def content() -> Iterator[RowBatch]:
         for begin in range(0, rows, 100_000):
-            for at, wkb in enumerate(shapely.to_wkb(shapely.points(xy[begin : begin + 100_000])), begin):
-                yield {"id": at, "village": f"v{at % 97}", "depth": float(depth[at]), "secret": "s"}, wkb
+            shapes = shapely.to_wkb(shapely.points(xy[begin : begin + 100_000])).tolist()
+            numbers = range(begin, begin + len(shapes))
+            depths = depth[begin : begin + len(shapes)].tolist()
+            yield RowBatch([(at, f"v{at % 97}", deep, "s") for at, deep in zip(numbers, depths)], shapes)
 
     store = DepotStore(folder)
-    posting = store.post("Readings", fields, content(), owner="bench", crs="EPSG:32727", geometry_type="Point")
+    posting = store.post_batches(Posting("", 0, "Readings", "bench", fields, "EPSG:32727", "Point"), content())
     shown = tuple(OutletField(each.name, each.name) for each in fields[:3])
     store.offer(Outlet("readings", posting.id, "Readings", shown, ((EVERYBODY, frozenset({Right.READ})),)), by="bench")
     store.close()

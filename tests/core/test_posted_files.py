@@ -136,8 +136,8 @@ AREA = (506_000.0, 5_769_000.0, 508_000.0, 5_771_500.0)
 def test_an_area_of_a_grid_is_offered_and_nothing_beyond_it(store, client, tmp_path, capsys):
     folder = ["--store", str(store.database.files.parent)]
     area = ["--area", ",".join(map(str, AREA))]
-    said = ["depot", "offer", "heights", "--title", "Part", "--to", "everybody:read", "--id", "part", *area, *folder]
-    assert cli.main(said) == 0
+    asked = ["depot", "offer", "heights", "--title", "Part", "--to", "everybody:read", "--id", "part", *area, *folder]
+    assert cli.main(asked) == 0
     sent = client.get("/pages/part/download/file").content
     with rasterio.open(OLD) as source, rasterio.MemoryFile(sent) as memory, memory.open() as found:
         assert tuple(found.bounds) == AREA and found.tags(ns="IMAGE_STRUCTURE")["LAYOUT"] == "COG"
@@ -210,7 +210,7 @@ def test_grids_and_clouds_are_scenes_that_clients_of_catalogues_find(store, tmp_
         assert stac_faults(found["features"][0], "item") == []
         assert stac_faults(httpx.get(f"{address}/services/stac").json(), "catalog") == []
         store.close_outlet("heights", by="local")
-        assert httpx.get(f"{address}/services/stac").status_code == 404  # nobody is told of the cloud
+        assert httpx.get(f"{address}/services/stac").status_code == 404  # nobody learns of the cloud
 
 
 def stac_faults(document, ending):

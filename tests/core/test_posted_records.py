@@ -14,9 +14,11 @@ from starlette.testclient import TestClient
 from brisk_atlas import cli
 from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.depot.postings.outlet import BadOutlet, Outlet, OutletField
+from brisk_atlas.core.depot.postings.outlet_changes import ShownChanges
 from brisk_atlas.core.depot.postings.outlet_record import record_text, stored_record
 from brisk_atlas.core.depot.postings.people import People
-from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Right
+from brisk_atlas.core.depot.postings.posted_rows import RowGone
+from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, ANYONE, EVERYBODY, Identity, Right
 from brisk_atlas.core.depot.serving import postings_application, running_postings
 from brisk_atlas.core.record.document import document_in, written
 from brisk_atlas.core.record.model import Box, Constraint, Contact, DatedEvent, KeywordSet, Link, Locale, Record
@@ -142,6 +144,19 @@ def test_a_record_changes_and_what_it_was_stays_in_the_history(store, folder, tm
     assert "gas_network_2031: Gas network 2031, record" in capsys.readouterr().out
     assert cli.main(["depot", "withdraw", "gas_network_2031", "--store", str(folder)]) == 0
     assert client.get("/pages/gas").status_code == 404
+
+
+def test_another_record_of_rows_leaves_their_history_as_it_is(store):
+    client = TestClient(postings_application(store, "Tolvane Depot"))
+    shown = store.through("readings", Identity("ada", is_owner=True))
+    cursor, figures = store.changes("readings", ANYONE, "").cursor, store.figures(shown)
+    store.replace_record("readings", record_text(replace(RECORD, abstract="Another.")), by="ada")
+    assert "Another." in client.get("/pages/readings").text
+    assert store.changes("readings", ANYONE, cursor) == ShownChanges([], [], cursor)
+    assert store.figures(shown).count == figures.count == 2 and store.rows("readings").edits() == []
+    assert store.rows("readings").last_edits(5) == [] and len(store.rows("readings").rows_at("2999")) == 2
+    with pytest.raises(RowGone):
+        store.undo("readings", store.rows("readings").last_edit, Identity("ada", is_owner=True))
 
 
 def test_the_command_line_shows_and_takes_back_edits_and_gives_tokens(store, folder, capsys):

@@ -64,7 +64,7 @@ class OpenIdStandIn:
         return JSONResponse(KeySet([self.key]).as_dict(private=False))
 
     def authorize(self, request: Request) -> Response:
-        """Ask who it is, or send the browser back with a code for who it said to be."""
+        """Ask who it is, or send the browser back with a code for the person that was chosen."""
         given = dict(request.query_params)
         person = given.pop("person", "")
         if given.get("client_id") != CLIENT or given.get("response_type") != "code":

@@ -171,8 +171,9 @@ class OutletPages:
         languages = languages_of(record)
         wanted = request.query_params.get("language", "")
         chosen = wanted if any(wanted == each.id for each in languages) else ""
-        said = translated(record, chosen)
-        return {"record": record_in_words(said), "summary": said.abstract, "languages": languages, "language": chosen}
+        stated = translated(record, chosen)
+        return {"record": record_in_words(stated), "summary": stated.abstract, "languages": languages,
+                "language": chosen}  # fmt: skip
 
     def _legend(self, offer: Offer | None) -> LegendLines | None:
         return legend_lines(self.services.cache, offer.layer) if offer is not None else None

@@ -154,6 +154,8 @@ class PostedRows:
     def __init__(self, store: StoreDatabase, posting: Posting) -> None:
         self.store, self.posting = store, posting
         self.table = f"rows_{posting.number}"
+        # Beside what was done to rows stands that a posting got another record.
+        self._done = "posting = ? AND row <> 'record'" if posting.has_rows else "posting = ?"
         self._columns = ", ".join(f"f{at}" for at in range(len(posting.fields)))
 
     # Reading
@@ -317,7 +319,7 @@ class PostedRows:
         where, given = ("AND row = ?", [row]) if row is not None else ("", [])
         found = self.store.reading.execute(
             f"SELECT number, row, deed, account, at, before, after, undoes FROM edit "
-            f"WHERE posting = ? AND number > ? {where} ORDER BY number LIMIT ?",
+            f"WHERE {self._done} AND number > ? {where} ORDER BY number LIMIT ?",
             [self.posting.id, after, *given, limit],
         )
         return [_edit(each) for each in found]
@@ -325,7 +327,7 @@ class PostedRows:
     def last_edits(self, count: int) -> list[RowEdit]:
         """Return what was done last, newest first."""
         found = self.store.reading.execute(
-            "SELECT number, row, deed, account, at, before, after, undoes FROM edit WHERE posting = ? "
+            f"SELECT number, row, deed, account, at, before, after, undoes FROM edit WHERE {self._done} "
             "ORDER BY number DESC LIMIT ?",
             [self.posting.id, count],
         )
@@ -341,7 +343,7 @@ class PostedRows:
     def edit(self, number: int, database: StoreConnection | None = None) -> RowEdit:
         """Return an edit by its number. Raises RowGone."""
         found = (database or self.store.reading).execute(
-            "SELECT number, row, deed, account, at, before, after, undoes FROM edit WHERE posting = ? AND number = ?",
+            f"SELECT number, row, deed, account, at, before, after, undoes FROM edit WHERE {self._done} AND number = ?",
             [self.posting.id, number],
         ).fetchone()  # fmt: skip
         if found is None:
