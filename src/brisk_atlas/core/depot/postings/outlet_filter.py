@@ -25,13 +25,14 @@ from brisk_atlas.core.table.asking import quoted
 from .posting import FieldType, time_text
 from .store_database import Box, SqlForm
 
-DEEPEST = 60
+DEEPEST = 12  # levels of a condition in each other, which the parsers of all databases take
+LONGEST = 200  # numbers that are added, multiplied and so on one after the other
 GEOMETRY = "geometry"  # what the geometry is called in conditions
 STEPS = 64  # that a long side of a geometry is cut into before it is moved to another CRS
 COMPARED = ("=", "<>", "<", ">", "<=", ">=")
 SPATIAL = ("s_contains", "s_crosses", "s_disjoint", "s_equals", "s_intersects", "s_overlaps", "s_touches", "s_within")
-ARITHMETIC = {"+": "({0} + {1})", "-": "({0} - {1})", "*": "({0} * {1})", "/": "({0} / NULLIF({1}, 0.0))",
-              "^": "raised({0}, {1})"}  # fmt: skip
+CHAINED = {"+": "{0} + {1}", "-": "{0} - {1}", "*": "{0} * {1}", "/": "{0} / NULLIF({1}, 0.0)"}
+MOST_BRACKETS = 25  # that begin one after the other
 WHOLE = {"%": "({0} % NULLIF({1}, 0))", "div": "({0} / NULLIF({1}, 0))"}
 BEFORE_ALL, AFTER_ALL = "", "~"  # as texts of times compare
 DAY_BEGIN, DAY_END = "T00:00:00.000000Z", "T23:59:59.999999Z"
@@ -182,7 +183,13 @@ class _Filter:
         if len(kinds) > 1 and not kinds <= set(NUMBERS):
             names = " and ".join(sorted(kind.name.lower() for kind in kinds))
             raise _bad({"args": args}, f"{names} can't be compared")
-        return terms
+        return [self._fraction(term) for term in terms] if len(kinds) > 1 else terms
+
+    def _fraction(self, term: SqlTerm) -> SqlTerm:
+        """Return a number as one with a fraction, as which whole ones are compared with others in each database."""
+        if term.kind is TermKind.NUMBER:
+            return term
+        return term._replace(sql=f"CAST({term.sql} AS {self.form.number})", kind=TermKind.NUMBER)
 
     # Values
 
@@ -213,6 +220,8 @@ class _Filter:
 
     def _worked_out(self, node: Mapping[str, Any], depth: int) -> SqlTerm:
         op, args = self._call(node)
+        if op in CHAINED and len(args) == 2:
+            return self._chain(node, depth)
         terms = [self.value(each, depth + 1) for each in args]
         if op in ("casei", "accenti") and len(terms) == 1:
             if terms[0].kind is not TermKind.TEXT:
@@ -220,10 +229,34 @@ class _Filter:
             return terms[0]._replace(sql=f"{op}({terms[0].sql})")
         if op in WHOLE and len(terms) == 2 and all(term.kind is TermKind.WHOLE for term in terms):
             return _made(WHOLE[op], *terms)._replace(kind=TermKind.WHOLE)
-        if op in ARITHMETIC and len(terms) == 2 and all(term.kind in NUMBERS for term in terms):
-            exact = (each._replace(sql=f"CAST({each.sql} AS {self.form.number})") for each in terms)
-            return _made(ARITHMETIC[op], *exact)._replace(kind=TermKind.NUMBER)
+        if op == "^" and len(terms) == 2 and all(term.kind in NUMBERS for term in terms):
+            return _made("raised({0}, {1})", *map(self._fraction, terms))._replace(kind=TermKind.NUMBER)
         raise _bad(node, f"'{op}' is not known, or is not for these values")
+
+    def _chain(self, node: Any, depth: int) -> SqlTerm:
+        """Return `a + b - c * d` and its like, which is as long as it likes, but no deeper than its parts."""
+        further: list[tuple[str, Any]] = []
+        while isinstance(node, dict) and node.get("op") in CHAINED:
+            op, args = self._call(node)
+            if len(args) != 2 or len(further) >= LONGEST:
+                raise _bad("", f"'{op}' has two arguments, and at most {LONGEST} follow each other")
+            further.append((op, args[1]))
+            node = args[0]
+        found, brackets, before = self._number(node, depth + 1), 0, "*"
+        for op, other in reversed(further):
+            if op in ("*", "/") and before in ("+", "-"):
+                found, brackets = found._replace(sql=f"({found.sql})"), brackets + 1
+            made = _made(CHAINED[op], found, self._number(other, depth + 1))
+            found, before = made._replace(kind=TermKind.NUMBER), op
+        if brackets > MOST_BRACKETS:
+            raise _bad("", "its sums and products are nested too deep")
+        return found._replace(sql=f"({found.sql})")
+
+    def _number(self, node: Any, depth: int) -> SqlTerm:
+        found = self.value(node, depth)
+        if found.kind not in NUMBERS:
+            raise _bad(node, "a number is expected")
+        return self._fraction(found)
 
     # Places
 
@@ -286,9 +319,8 @@ class _Filter:
 
     def _in_time(self, op: str, args: list[Any], depth: int) -> SqlTerm:
         pairs = [self._interval(each, depth) for each in args]
-        if any(term.kind is TermKind.TIME for pair in pairs for term in pair):
-            pairs = [(_lifted(begin, DAY_BEGIN), _lifted(end, DAY_END)) for begin, end in pairs]
-        return _made(f"({TEMPORAL[op]})", *pairs[0], *pairs[1])
+        ends = [end for one, other in pairs for end in (_lifted(one, DAY_BEGIN), _lifted(other, DAY_END))]
+        return _made(f"({TEMPORAL[op]})", *ends)  # a day is an interval from its begin to its end
 
     def _interval(self, node: Any, depth: int) -> tuple[SqlTerm, SqlTerm]:
         """Return the begin and the end of an interval, or of an instant."""

@@ -18,7 +18,8 @@ _BODIES = {
     "accenti(text) RETURNS text":
         r"normalize(regexp_replace(normalize($1, NFD), '[\u0300-\u036F]', '', 'g'), NFC)",
     "raised(float8, float8) RETURNS float8":
-        "CASE WHEN ($1 < 0 AND $2 <> floor($2)) OR ($1 = 0 AND $2 < 0) THEN NULL ELSE power($1, $2) END",
+        "CASE WHEN ($1 < 0 AND $2 <> floor($2)) OR ($1 = 0 AND $2 < 0) OR abs($2 * ln(abs(nullif($1, 0)))) > 700 "
+        "THEN NULL ELSE power($1, $2) END",
     **{f"{name}(bytea, bytea) RETURNS boolean": f"{function}(ST_GeomFromWKB($1), ST_GeomFromWKB($2))"
        for name, function in _SHAPES.items()},
 }  # fmt: skip

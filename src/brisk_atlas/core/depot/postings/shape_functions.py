@@ -5,6 +5,7 @@ A store in a database has functions of the same names (`postgres_functions`).
 
 from __future__ import annotations
 
+import math
 import sqlite3
 import unicodedata
 from collections.abc import Callable
@@ -15,6 +16,7 @@ import numpy as np
 import shapely
 from shapely.errors import GEOSException
 
+LARGEST_LN = 700.0  # of a power that is worked out
 ACCENTS = range(0x300, 0x370)  # that are combined with letters
 # What holds of the second geometry, which is prepared, where the name holds of the first.
 RELATIONS: dict[str, Callable[[Any, Any], Any]] = {
@@ -84,8 +86,8 @@ def _without_accents(text: str | None) -> str | None:
 
 
 def _raised(one: float | None, other: float | None) -> float | None:
-    """Return a power, None for one that is no number."""
-    if one is None or other is None:
+    """Return a power, None for one that is no number, or has more or less than about 300 digits."""
+    if one is None or other is None or (one and abs(other * math.log(abs(one))) > LARGEST_LN):
         return None
     try:
         found = one**other
