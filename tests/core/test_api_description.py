@@ -48,7 +48,12 @@ def test_every_answer_is_as_described(store):
     assert len(operations) > 15
     for operation in operations:
 
-        @settings(max_examples=40, phases=(Phase.explicit, Phase.generate), suppress_health_check=list(HealthCheck))
+        @settings(
+            max_examples=40,
+            derandomize=True,
+            phases=(Phase.explicit, Phase.generate),
+            suppress_health_check=list(HealthCheck),
+        )
         @given(case=operation.as_strategy())
         def ask(case):
             chance = random.Random(f"{case.query} {case.body} {case.path_parameters}")

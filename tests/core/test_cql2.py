@@ -243,7 +243,7 @@ def test_numbers_that_become_too_large_are_refused_or_without_end(shown):
         server.count(RowsAsked(filter=OutletFilter(condition, CRS)))
 
 
-@settings(max_examples=150)
+@settings(max_examples=200, derandomize=True)  # the same conditions each time
 @given(condition=CONDITION)
 def test_any_condition_is_answered_alike_by_both_stores_and_as_worked_out(shown, condition):
     try:
