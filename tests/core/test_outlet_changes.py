@@ -10,6 +10,7 @@ import pytest
 from starlette.testclient import TestClient
 from test_postings import ADA, BEN, FIELDS, OWNER, QUICK, outlet, rows, wkb
 
+from brisk_atlas.core.depot.load import LoadCounter
 from brisk_atlas.core.depot.postings.depot_store import DepotStore, NotAllowed
 from brisk_atlas.core.depot.postings.outlet import OutletField
 from brisk_atlas.core.depot.postings.outlet_changes import BadCursor
@@ -193,3 +194,12 @@ def test_the_load_of_outlets_is_counted_whatever_it_is_asked_by(store, monkeypat
     store.load.note({"public": 1})
     assert store.load.a_minute() == {"public": 0.1}
     assert len(list(store.database.reading.execute("SELECT * FROM load"))) == 1  # what was long ago is gone
+
+
+def test_questions_full_of_other_words_take_no_more_memory_than_a_bound(store, monkeypatch):
+    monkeypatch.setattr("brisk_atlas.core.depot.load.MOST_NAMES", 500)
+    counter = LoadCounter(postings_application(store, "Depot"), store)
+    with TestClient(counter) as client:
+        for number in range(100):
+            client.get("/" + "/".join(f"w{number}x{n}" for n in range(50)))
+        assert 500 <= len(counter._counted) < 600

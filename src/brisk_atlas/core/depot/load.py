@@ -17,6 +17,7 @@ from .postings.store_database import StoreFault
 log = logging.getLogger(__name__)
 WRITTEN_EVERY_S = 5.0
 LOOKED_AT = 600  # characters of an address, in which the name of an outlet can stand
+MOST_NAMES = 100_000  # that are counted until they are written down
 NAMES = re.compile(r"[a-z0-9_]+")
 
 
@@ -32,7 +33,8 @@ class LoadCounter:
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] == "http":
             query = scope.get("query_string", b"").decode("latin-1")
-            self._counted.update(set(NAMES.findall(f"{scope['path']}?{query}"[:LOOKED_AT])))
+            if len(self._counted) < MOST_NAMES:  # of which few are outlets, as whoever asks may write anything
+                self._counted.update(set(NAMES.findall(f"{scope['path']}?{query}"[:LOOKED_AT])))
             if self._writing is None:
                 self._writing = asyncio.get_running_loop().call_later(WRITTEN_EVERY_S, self._write)
         await self.app(scope, receive, send)
