@@ -26,6 +26,7 @@ from brisk_atlas.core.connect.copy import make_copy
 from brisk_atlas.core.connect.table_names import table_ref
 from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
+from brisk_atlas.core.depot.postings.outlet_filter import OutletFilter
 from brisk_atlas.core.depot.postings.outlet_record import record_text
 from brisk_atlas.core.depot.postings.outlet_rows import RowsAsked
 from brisk_atlas.core.depot.postings.post_flow import post_flow
@@ -444,7 +445,8 @@ def depot_conflict(s: Studio) -> None:
             desk.editing.change_values([Edit(field, (names.index(building),), (value,))])
             until(lambda count=count: len(desk.edit.shown.unsent) == count + 1)
         shown = store.through("buildings_team", ben)
-        (row,) = shown.page(RowsAsked(where="building = 'B012'"), 2)
+        condition = {"op": "=", "args": [{"property": "building"}, "B012"]}
+        (row,) = shown.page(RowsAsked(filter=OutletFilter(condition)), 2)
         store.change_row("buildings_team", ben, row.name, row.state, {"floors": 4, "damage": "walls"})
         until(lambda: any(each.in_conflict for each in desk.edit.shown.unsent))
         work.pick(Picks(layer.id, (names.index("B012"),)))

@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 from brisk_atlas.core.depot.postings import posted_rows
 from brisk_atlas.core.depot.postings.depot_store import DepotStore, EditConflict, NotAllowed
 from brisk_atlas.core.depot.postings.outlet import BadOutlet, Outlet, OutletField
+from brisk_atlas.core.depot.postings.outlet_filter import OutletFilter
 from brisk_atlas.core.depot.postings.outlet_rows import RowsAsked
 from brisk_atlas.core.depot.postings.people import BadAccount, People, WrongSecret
 from brisk_atlas.core.depot.postings.posted_rows import BadRow, RowGone, UndoConflict
@@ -25,6 +26,7 @@ from brisk_atlas.core.depot.postings.posting import FieldType, PostedField, valu
 from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, ANYONE, EVERYBODY, Identity, Right
 from brisk_atlas.core.depot.postings.sqlite_store import SqliteStore
 from brisk_atlas.core.model import AtlasError, BadExpression, CannotRead
+from brisk_atlas.core.table.cql2_text import parse
 
 FIELDS = (
     PostedField("id", FieldType.INTEGER), PostedField("place", FieldType.TEXT), PostedField("depth", FieldType.NUMBER, "m"),
@@ -220,12 +222,22 @@ def test_rows_of_others_and_rows_that_would_leave_the_outlet_are_not_touched(sto
 
 # Nothing leaks
 
+
+def matching(text, **more):
+    """Return the question for rows that a condition in CQL2 is true of."""
+    return RowsAsked(filter=OutletFilter(parse(text), "EPSG:32727"), **more)
+
+
 QUESTIONS = (
-    RowsAsked(), RowsAsked(where="place = 'p1'"), RowsAsked(where="depth > 2.5 OR NOT (id < 3)"), RowsAsked(order=("-depth", "id")),
-    RowsAsked(where="secret = 's1'"), RowsAsked(order=("secret",)), RowsAsked(where='"__wkb" IS NULL'), RowsAsked(where="f3 = 's1'"),
-    RowsAsked(where="added_by = 'olga'"), RowsAsked(where="since BETWEEN '2031-06-11' AND '2031-06-14'"), RowsAsked(where="1 = 1"),
-    RowsAsked(where="secret IS NULL OR place IS NOT NULL"), RowsAsked(where="length(place) > 1"), RowsAsked(where="place = secret"),
-    RowsAsked(where="id IN (SELECT 1)"), RowsAsked(where="place = 'a'; DROP TABLE edit"), RowsAsked(where="rowid > 0"),
+    RowsAsked(), RowsAsked(order=("-depth", "id")), RowsAsked(order=("secret",)),
+    *map(matching, (
+        "place = 'p1'", "depth > 2.5 OR NOT (id < 3)", "secret = 's1'", '"__wkb" IS NULL', "f3 = 's1'", "added_by = 'olga'",
+        "since BETWEEN DATE('2031-06-11') AND DATE('2031-06-14')", "1 = 1", "secret IS NULL OR place IS NOT NULL",
+        "length(place) > 1", "place = secret", "rowid > 0", "depth * 10 > 25 AND CASEI(place) LIKE CASEI('P%')",
+        "T_AFTER(since, DATE('2031-06-12'))", "S_DISJOINT(geometry, POINT(500000 5770000))", "geometry IS NULL",
+        *(f"S_INTERSECTS(geometry, BBOX({x}, 5769950, {x + 30}, 5770050))" for x in (499_980, 500_000, 500_024.9, 500_045)),
+        *(f"S_WITHIN(geometry, BBOX({x}, 5769950, {x + 30}, 5770050))" for x in (500_024.9, 500_045)),
+    )),
     *(RowsAsked(box=(x, 5_769_950, x + 30, 5_770_050)) for x in (499_980, 500_000, 500_024.9, 500_045, 501_000)),
 )  # fmt: skip
 
@@ -303,14 +315,14 @@ def test_questions_are_answered_as_by_brute_force(store):
         )
         box = (500_300.0, 5_770_300.0, 500_700.0, 5_770_500.0)
         mask &= ((seen >= box[:2]) & (seen <= box[2:])).all(axis=1) & (values > 20)
-        asked = RowsAsked(box, "tiefe > 20 AND place <> 'p3'", ("-tiefe",))
+        asked = matching("tiefe > 20 AND place <> 'p3'", box=box, order=("-tiefe",))
         found = shown.page(asked, 1000)
         wanted = np.flatnonzero(mask & (np.arange(400) % 7 != 3))
         assert sorted(row.values["id"] for row in found) == wanted.tolist() and shown.count(asked) == len(wanted)
         assert [row.values["tiefe"] for row in found] == sorted(values[wanted].tolist(), reverse=True)
-        names = [row.name for row in shown.page(RowsAsked(where="tiefe > 20"), 1000)]
+        names = [row.name for row in shown.page(matching("tiefe > 20"), 1000)]
         paged, after = [], ""
-        while page := shown.page(RowsAsked(where="tiefe > 20"), 17, after=after):
+        while page := shown.page(matching("tiefe > 20"), 17, after=after):
             paged, after = [*paged, *(row.name for row in page)], page[-1].name
         assert paged == names == sorted(names)
 

@@ -54,11 +54,10 @@ class ShownRow:
 
 @dataclass(frozen=True)
 class RowsAsked:
-    """Which rows: those that meet a box in the posting's CRS and conditions over the shown fields, in the order of
+    """Which rows: those that meet a box in the posting's CRS and a condition over the shown fields, in the order of
     fields (a "-" before a name for descending), and then of names."""
 
     box: Box | None = None
-    where: str = ""
     order: tuple[str, ...] = ()
     every: int = 1  # one in about so many rows, by their names, which are of no order
     exact: bool = True  # whether rows near a box, which may not meet it, are left out
@@ -204,9 +203,6 @@ class OutletRows:
         where = f" WHERE {' AND '.join(conditions)}" if conditions else ""
         named = ", ".join([f"id AS {ID}", f"name AS {NAME}", f"{shape} AS {WKB}", *columns])
         query = f"{before}SELECT {named} FROM {table}{where}"
-        if asked.where:
-            types = {name: ARROW_TYPES[field.type] for name, field in self.fields.items()}
-            query = f"SELECT * FROM ({query}) AS stated WHERE {self._stated(asked.where, types)}"
         if further is not None:
             query = f"SELECT * FROM ({query}) AS filtered WHERE {further.sql}"
             given += further.given
