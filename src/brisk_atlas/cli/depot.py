@@ -68,6 +68,15 @@ def parser() -> argparse.ArgumentParser:
     offer.add_argument("--blur", type=float, default=0.0, metavar="SIZE", help="put coordinates on a grid of this size")
     offer.add_argument("--own-rows", action="store_true", help="rows are changed by those alone who added them")
     offer.add_argument("--until", metavar="YYYY-MM-DD", help="the day on which it ends")
+    offer.add_argument(
+        "--services", nargs="*", metavar="SERVICE",
+        help="features, maps, tiles, coverages, catalogue; all if not given, its page alone if none is named",
+    )  # fmt: skip
+    offer.add_argument(
+        "--downloads", nargs="*", metavar="FORMAT",
+        help="gpkg, geojson, csv, shapefile, kml, flatgeobuf, geoparquet; of tables csv, xlsx, parquet; of grids and "
+             "clouds file; all if not given, none if none is named",
+    )  # fmt: skip
     offer.add_argument("--id", default="", help="the id of the outlet in addresses")
     invite = deed("invite", "Print a secret by which one account can be made at /join/SECRET within a week.")
     invite.add_argument("--circle", nargs="*", default=[], help="the circles that the account will be in")
@@ -241,6 +250,7 @@ def _token(store: DepotStore, asked: argparse.Namespace) -> int:
 
 def _offer(store: DepotStore, asked: argparse.Namespace) -> int:
     from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
+    from brisk_atlas.core.depot.postings.outlet_ways import ALL_SERVICES, OfferedService
     from brisk_atlas.core.model import AtlasError
 
     posting = store.posting(asked.posting)
@@ -257,6 +267,8 @@ def _offer(store: DepotStore, asked: argparse.Namespace) -> int:
     outlet = Outlet(
         asked.id, posting.id, asked.title, tuple(fields), tuple(_given(text) for text in asked.to), "", asked.where,
         area, asked.blur, asked.own_rows, until, bands=tuple(asked.bands),
+        services=ALL_SERVICES if asked.services is None else tuple(map(OfferedService, asked.services)),
+        downloads=None if asked.downloads is None else tuple(asked.downloads),
     )  # fmt: skip
     made = store.offer(outlet, by=LOCAL)
     if posting.file:

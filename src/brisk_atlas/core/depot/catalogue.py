@@ -15,6 +15,7 @@ from brisk_atlas.core.record.model import Link, Record
 from brisk_atlas.core.record.standards import STANDARDS
 
 from .offers import DEGREES, Depot, Offer
+from .postings.outlet_ways import OfferedService
 
 
 @dataclass(frozen=True)
@@ -65,7 +66,8 @@ def entries_of(depot: Depot, base: str) -> list[CatalogueEntry]:
         title = f"{stated}: {offer.title}" if stated and several else stated or offer.title
         found.append(
             CatalogueEntry(
-                offer.id, offer.title, replace(record, title=title, identifier=offer.id, links=_links(offer, base)),
+                offer.id, offer.title,
+                replace(record, title=title, identifier=offer.id, links=_links(depot, offer, base)),
                 offer.extent_in(DEGREES),
             )
         )  # fmt: skip
@@ -82,10 +84,12 @@ def _extent_stated(record: Record) -> Extent | None:
     return None
 
 
-def _links(offer: Offer, base: str) -> tuple[Link, ...]:
-    links = [Link(f"{base}/wms", offer.id, "Pictures", "OGC:WMS")]
-    if offer.has_features:
+def _links(depot: Depot, offer: Offer, base: str) -> tuple[Link, ...]:
+    links = []
+    if OfferedService.MAPS in offer.services:
+        links.append(Link(f"{base}/wms", offer.id, "Pictures", "OGC:WMS"))
+    if offer.has_features and OfferedService.FEATURES in offer.services:
         links.append(Link(f"{base}/wfs", f"depot:{offer.id}", "Features", "OGC:WFS"))
-    if offer.layer.ref.is_local:
+    if depot.folder is not None and offer.layer.ref.is_local:
         links.append(Link(f"{base}/files/{offer.layer.ref.name}", offer.layer.ref.name, "The file", "WWW:DOWNLOAD"))
     return tuple(links)

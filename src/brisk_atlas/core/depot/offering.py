@@ -120,6 +120,14 @@ def offer_file(
     return _offered(store, posting, outlets, by)
 
 
+def offer_record(
+    store: DepotStore, record: Record, title: str, summary: str, outlets: Sequence[Outlet], *, by: str
+) -> Posting:
+    """Post a metadata record of data that are elsewhere, with its outlets. Raises AtlasError."""
+    posting = store.post_record(title, record_text(record), owner=by, summary=summary)
+    return _offered(store, posting, outlets, by)
+
+
 def _offered(store: DepotStore, posting: Posting, outlets: Sequence[Outlet], by: str) -> Posting:
     """Offer a new posting, which is removed again where that is not possible. Raises AtlasError."""
     try:
@@ -148,4 +156,9 @@ def offer_outlets(store: DepotStore, posting: Posting, outlets: Sequence[Outlet]
 def missing_for_public(source: DataRef | None, name: str) -> tuple[Record, list[str]]:
     """Return the record of a layer, and what people outside look for that it does not say."""
     record = record_of_source(source, name).record
-    return record, [what for what, stated in WANTED.items() if not stated(record)]
+    return record, missing_in(record)
+
+
+def missing_in(record: Record) -> list[str]:
+    """Return what people outside look for that a record does not say."""
+    return [what for what, stated in WANTED.items() if not stated(record)]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
+from copy import copy
 from dataclasses import dataclass
 from pathlib import Path
 from types import MappingProxyType
@@ -19,17 +20,20 @@ from brisk_atlas.core.place import same_crs, transform, transform_extent
 from brisk_atlas.core.record.model import Record
 from brisk_atlas.core.table.expression import mask_of
 
+from .postings.outlet_ways import ALL_SERVICES, OfferedService
+
 DEGREES = "EPSG:4326"
 WORLD = "EPSG:3857"
 
 
 @dataclass(frozen=True)
 class Offer:
-    """A layer that is offered. `id` stands in addresses; `extents` are its place, by CRS."""
+    """A layer that is offered. `id` stands in addresses; `services` are those that it is handed out by."""
 
     id: str
     layer: Layer
     facts: Facts
+    services: tuple[OfferedService, ...] = ALL_SERVICES
 
     @property
     def title(self) -> str:
@@ -60,20 +64,23 @@ class Offer:
 class Depot:
     """Offers and what answers about them. Safe for threads. `folder` is one whose files are handed out as they are;
     `ids` are what layers are called in addresses, by their ids, where that is not made of their names; `records` are
-    those of offers, by their ids, that do not lie beside their data."""
+    those of offers, by their ids, that do not lie beside their data; `services` are those that some are handed out by,
+    where that is not all."""
 
     def __init__(
         self, title: str, cache: DataCache, layers: Sequence[Layer], folder: Path | None = None,
         ids: Mapping[str, str] = MappingProxyType({}), records: Mapping[str, Record] = MappingProxyType({}),
+        services: Mapping[str, tuple[OfferedService, ...]] = MappingProxyType({}),
     ) -> None:  # fmt: skip
         self.title, self.cache, self.folder, self.records = title, cache, folder, records
+        self.services = services
         self.painter = painter_for(cache)
         self.offers: dict[str, Offer] = {}
         for layer in layers:
             facts = cache.part(layer.ref).facts
             if facts.crs and facts.extent is not None and layer.style is not None:
-                offer = Offer(ids.get(layer.id) or self._free_id(layer.name), layer, facts)
-                self.offers[offer.id] = offer
+                name = ids.get(layer.id) or self._free_id(layer.name)
+                self.offers[name] = Offer(name, layer, facts, services.get(name, ALL_SERVICES))
 
     def _free_id(self, name: str) -> str:
         wanted = re.sub(r"[^A-Za-z0-9]+", "_", name).strip("_").lower() or "layer"
@@ -81,6 +88,14 @@ class Depot:
         while (found := wanted if number == 1 else f"{wanted}_{number}") in self.offers:
             number += 1
         return found
+
+    def through(self, service: OfferedService) -> Depot:
+        """Return one with those alone that are handed out by a service."""
+        limited = copy(self)
+        limited.offers = {name: offer for name, offer in self.offers.items() if service in offer.services}
+        limited.records = {name: record for name, record in self.records.items()
+                           if service in self.services.get(name, ALL_SERVICES)}  # fmt: skip
+        return limited
 
     @property
     def feature_offers(self) -> list[Offer]:

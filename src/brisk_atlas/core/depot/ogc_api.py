@@ -22,6 +22,7 @@ from .behaviour import Behaviour
 from .coverage_file import coverage_file, is_coverage
 from .features import feature_texts, json_type
 from .offers import DEGREES, Depot, Offer, record_address
+from .postings.outlet_ways import OfferedService
 from .records_api import about_records
 from .tiles import WORLD_GRID, WORLD_SET, tile_of
 from .vector_tiles import GRID as VECTOR_GRID
@@ -87,9 +88,10 @@ class ApiAnswers:
         }
         return [Route(path, _refusing(answer)) for path, answer in paths.items()]
 
-    def _offer(self, request: Request) -> Offer:
+    def _offer(self, request: Request, service: OfferedService | None = None) -> Offer:
+        """Return what is asked about. Raises Refused where there is none, or none by this service."""
         offer = self.depot.offers.get(request.path_params["id"])
-        if offer is None:
+        if offer is None or (service is not None and service not in offer.services):
             raise Refused("NotFound", f"there is no collection '{request.path_params['id']}'", 404)
         return offer
 
@@ -126,15 +128,14 @@ class ApiAnswers:
             "title": offer.title,
             "attribution": self.depot.title,
             "extent": {"spatial": {"bbox": [list(offer.extent_in(DEGREES).bounds)], "crs": CRS84}},
-            "links": [
-                link(here, "self", "application/json"),
-                link(f"{here}/map/tiles", f"{REL}/tilesets-map", "application/json"),
-            ],
+            "links": [link(here, "self", "application/json")],
         }
+        if OfferedService.MAPS in offer.services:
+            about["links"].append(link(f"{here}/map/tiles", f"{REL}/tilesets-map", "application/json"))
         record = record_address(self.depot, offer, base)
         if record:
             about["links"].append(link(record, "describedby", "application/xml"))
-        if is_coverage(offer) and not northing_first(offer.crs):
+        if OfferedService.COVERAGES in offer.services and is_coverage(offer) and not northing_first(offer.crs):
             grid, box = offer.facts.grid, offer.extent_in(offer.crs)
             assert grid is not None
             about["storageCrs"] = crs_address(offer.crs)
@@ -144,19 +145,20 @@ class ApiAnswers:
                          {"cellsCount": grid.height, "resolution": box.height / grid.height}],
             }  # fmt: skip
             about["links"].append(link(f"{here}/coverage", f"{REL}/coverage", "image/tiff"))
-        if offer.has_features:
+        if offer.has_features and OfferedService.TILES in offer.services:
+            about["links"].append(link(f"{here}/tiles", f"{REL}/tilesets-vector", "application/json"))
+        if offer.has_features and OfferedService.FEATURES in offer.services:
             systems = [CRS84, *(crs_address(crs) for crs in offer.systems if crs != DEGREES)]
             about |= {"itemType": "feature", "crs": systems, "storageCrs": crs_address(offer.crs)}
             about["links"] += [
                 link(f"{here}/items", "items", GEOJSON),
-                link(f"{here}/tiles", f"{REL}/tilesets-vector", "application/json"),
                 link(f"{here}/queryables", f"{REL}/queryables", "application/schema+json"),
                 link(f"{here}/schema", "describedby", "application/schema+json"),
             ]
         return about
 
     def queryables(self, request: Request) -> Response:
-        offer = self._offer(request)
+        offer = self._offer(request, OfferedService.FEATURES)
         fields = {field.name: {"title": field.name, **json_type(field.type)} for field in offer.facts.fields}
         shape = {"format": f"geometry-{(offer.facts.geometry_type or 'any').lower()}", "x-ogc-role": "primary-geometry"}
         schema = {
@@ -187,7 +189,7 @@ class ApiAnswers:
         return Extent(b, a, d, c, crs) if flip else Extent(a, b, c, d, crs)
 
     def items(self, request: Request) -> Response:
-        offer, settings = self._offer(request), settings_of(request)
+        offer, settings = self._offer(request, OfferedService.FEATURES), settings_of(request)
         if not offer.has_features:
             raise Refused("NotFound", f"'{offer.id}' has no features", 404)
         names = [field.name for field in offer.facts.fields]
@@ -220,7 +222,7 @@ class ApiAnswers:
         return Response(body, media_type=GEOJSON, headers={"Content-Crs": f"<{crs_address(crs)}>"})
 
     def coverage(self, request: Request) -> Response:
-        offer, settings = self._offer(request), settings_of(request)
+        offer, settings = self._offer(request, OfferedService.COVERAGES), settings_of(request)
         if not is_coverage(offer) or offer.facts.grid is None:
             raise Refused("NotFound", f"'{offer.id}' has no coverage", 404)
         extent = self._extent(settings, offer) or offer.extent_in(offer.crs)
@@ -232,7 +234,7 @@ class ApiAnswers:
         return answers.picture(coverage_file(self.depot, offer, extent, columns, rows), "image/tiff")
 
     def item(self, request: Request) -> Response:
-        offer, row = self._offer(request), request.path_params["row"]
+        offer, row = self._offer(request, OfferedService.FEATURES), request.path_params["row"]
         if not offer.has_features or row >= len(self.depot.features(offer)):
             raise Refused("NotFound", f"there is no feature {row}", 404)
         crs, flip = self._system(settings_of(request), "crs", offer)
@@ -241,7 +243,8 @@ class ApiAnswers:
 
     def _tiles_asked(self, request: Request) -> tuple[Offer, str, str]:
         """Return the offer whose tiles are asked about, where they are, and whether they hold a map or features."""
-        offer, kind = self._offer(request), "map" if "/map/" in request.url.path else "vector"
+        kind = "map" if "/map/" in request.url.path else "vector"
+        offer = self._offer(request, OfferedService.MAPS if kind == "map" else OfferedService.TILES)
         within = "map/tiles" if kind == "map" else "tiles"
         return offer, f"{answers.base_of(request)}/collections/{offer.id}/{within}/{WORLD_SET}", kind
 
@@ -276,10 +279,11 @@ class ApiAnswers:
 
     def tile(self, request: Request) -> Response:
         at = request.path_params
-        return answers.picture(tile_of(self.depot, self._offer(request).layer, WORLD_GRID, at["z"], at["x"], at["y"]))
+        layer = self._offer(request, OfferedService.MAPS).layer
+        return answers.picture(tile_of(self.depot, layer, WORLD_GRID, at["z"], at["x"], at["y"]))
 
     def vector_tile(self, request: Request) -> Response:
-        at, offer = request.path_params, self._offer(request)
+        at, offer = request.path_params, self._offer(request, OfferedService.TILES)
         if not offer.has_features:
             raise Refused("NotFound", f"'{offer.id}' has no features", 404)
         return tile_answer(tile_of_features(self.depot, [offer], at["z"], at["x"], at["y"]))

@@ -13,6 +13,7 @@ from brisk_atlas.core.record.model import Record
 from .offers import DEGREES, WORLD, Offer
 from .postings.outlet import Outlet
 from .postings.outlet_record import stored_record
+from .postings.outlet_ways import OfferedService
 from .postings.posting import Posting
 from .stac import Scene
 
@@ -51,15 +52,12 @@ def _assets(outlet: Outlet, posting: Posting, offer: Offer, base: str) -> dict[s
              "format": "image/png"}  # fmt: skip
     root = base.removesuffix(SERVICES)
     data = {"href": f"{root}/pages/{outlet.id}/download/file", "title": outlet.title, "roles": ["data"]}
+    about = {"href": f"{root}/collections/{outlet.id}/record", "type": "application/xml", "roles": ["metadata"]}
+    picture = {"href": f"{base}/wms?{urlencode(asked)}", "type": "image/png", "roles": ["thumbnail"]}
     return {
-        "data": data | ({"type": MEDIA[ending]} if ending else {}),
-        "thumbnail": {"href": f"{base}/wms?{urlencode(asked)}", "type": "image/png", "roles": ["thumbnail"]},
-        "metadata": {
-            "href": f"{root}/collections/{outlet.id}/record",
-            "type": "application/xml",
-            "roles": ["metadata"],
-        },
-    }
+        **({"data": data | ({"type": MEDIA[ending]} if ending else {})} if outlet.forms(posting) else {}),
+        **({"thumbnail": picture} if OfferedService.MAPS in outlet.services else {}), "metadata": about,
+    }  # fmt: skip
 
 
 def times_of(record: Record) -> list[str]:

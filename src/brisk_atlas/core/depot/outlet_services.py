@@ -34,6 +34,7 @@ from .postings.depot_store import DepotStore
 from .postings.outlet import Outlet
 from .postings.outlet_part import dataset_of
 from .postings.outlet_record import record_of_outlet
+from .postings.outlet_ways import OfferedService
 from .postings.posted_rows import PostedRows
 from .postings.posting import Posting
 from .postings.rights import Identity
@@ -96,14 +97,18 @@ class OutletServices:
                 records[outlet.id] = self.record(outlet, posting)
             except AtlasError:  # a file that is gone, which is logged where it is looked for as a layer
                 log.info("%s has no record now", outlet.id)
-        depot = Depot(self.title, self.cache, layers, ids=ids, records=records)
-        scenes = [scene_of(outlet, posting, depot.offers[outlet.id]) for outlet, posting in shown
-                  if posting.file and outlet.id in depot.offers]  # fmt: skip
+        services = {outlet.id: outlet.services for outlet, _ in shown}
+        depot = Depot(self.title, self.cache, layers, ids=ids, records=records, services=services)
+        maps, features, catalogue = (
+            depot.through(each) for each in (OfferedService.MAPS, OfferedService.FEATURES, OfferedService.CATALOGUE)
+        )
+        scenes = [scene_of(outlet, posting, catalogue.offers[outlet.id]) for outlet, posting in shown
+                  if posting.file and outlet.id in catalogue.offers]  # fmt: skip
         plain = Behaviour()
         answering = (
-            RecordsApiAnswers(depot), ApiAnswers(depot, plain, TILE_PARTS), MapAnswers(depot, plain),
-            FeatureAnswers(depot, plain), TileAnswers(depot), VectorTileAnswers(depot), CatalogueAnswers(depot),
-            CoverageAnswers(depot),
+            RecordsApiAnswers(catalogue), ApiAnswers(depot, plain, TILE_PARTS), MapAnswers(maps, plain),
+            FeatureAnswers(features, plain), TileAnswers(maps), VectorTileAnswers(depot.through(OfferedService.TILES)),
+            CatalogueAnswers(catalogue), CoverageAnswers(depot.through(OfferedService.COVERAGES)),
             SceneAnswers(self.title, [scene for scene in scenes if scene is not None]),
         )  # fmt: skip
         routes: list[BaseRoute] = [route for each in answering for route in each.routes()]

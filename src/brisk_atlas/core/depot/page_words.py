@@ -10,6 +10,7 @@ from brisk_atlas.core.record.values import meaning_of
 
 from .postings.outlet import Outlet
 from .postings.outlet_rows import OutletRows
+from .postings.outlet_ways import OfferedService
 from .postings.posting import FieldType
 
 
@@ -38,12 +39,18 @@ def file_in_words(dataset: Dataset) -> list[str]:
 
 def file_addresses(outlet: Outlet, base: str, *, has_cells: bool) -> list[tuple[str, str, str]]:
     """Return where services offer an outlet without rows."""
-    found = [
+    cells = [("WCS", "the numbers", f"{base}/services/wcs")] if OfferedService.COVERAGES in outlet.services else []
+    return [*_map_addresses(outlet, base), *(cells if has_cells else [])]
+
+
+def _map_addresses(outlet: Outlet, base: str) -> list[tuple[str, str, str]]:
+    if OfferedService.MAPS not in outlet.services:
+        return []
+    return [
         ("WMS", "pictures of any extent", f"{base}/services/wms"),
         ("WMTS", "tiles of pictures", f"{base}/services/wmts"),
         ("XYZ tiles", "tiles of pictures by their numbers", f"{base}/services/xyz/{outlet.id}/{{z}}/{{x}}/{{y}}.png"),
     ]
-    return [*found, *([("WCS", "the numbers", f"{base}/services/wcs")] if has_cells else [])]
 
 
 def languages_of(record: Record) -> list[Locale]:
@@ -109,14 +116,15 @@ def moves_of(view: Extent) -> list[tuple[str, str]]:
 
 def addresses_of(shown: OutletRows, base: str) -> list[tuple[str, str, str]]:
     """Return where services offer an outlet: what it is, for what, and its address."""
-    name = shown.outlet.id
-    found = [("OGC API Features", "rows, by filters and pages", f"{base}/collections/{name}/items")]
-    if shown.rows.posting.has_shapes and shown.rows.posting.crs is not None:
-        found += [
-            ("WFS", "rows, for older programs", f"{base}/services/wfs"),
-            ("WMS", "pictures of any extent", f"{base}/services/wms"),
-            ("WMTS", "tiles of pictures", f"{base}/services/wmts"),
-            ("XYZ tiles", "tiles of pictures by their numbers", f"{base}/services/xyz/{name}/{{z}}/{{x}}/{{y}}.png"),
-            ("Vector tiles", "of all that is offered", f"{base}/services/vectortiles.json"),
-        ]
+    outlet, posting = shown.outlet, shown.rows.posting
+    placed, features = posting.has_shapes and posting.crs is not None, OfferedService.FEATURES in outlet.services
+    found = []
+    if features:
+        found.append(("OGC API Features", "rows, by filters and pages", f"{base}/collections/{outlet.id}/items"))
+    if features and placed:
+        found.append(("WFS", "rows, for older programs", f"{base}/services/wfs"))
+    if placed:
+        found += _map_addresses(outlet, base)
+    if placed and OfferedService.TILES in outlet.services:
+        found.append(("Vector tiles", "of all that is offered", f"{base}/services/vectortiles.json"))
     return found

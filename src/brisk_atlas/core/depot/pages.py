@@ -17,7 +17,7 @@ from brisk_atlas.core.record.translated import translated
 
 from .answers import Refused, base_of, document, number_in, numbers_in, picture
 from .coverage_file import is_coverage
-from .downloads import download, forms_of
+from .downloads import download
 from .guarding import guarded
 from .legend_lines import LegendLines, legend_lines
 from .offers import WORLD, Offer
@@ -38,6 +38,7 @@ from .pictures import MAX_SIDE, draw, encoded
 from .postings.depot_store import DepotStore
 from .postings.outlet import Outlet
 from .postings.outlet_rows import RowsAsked
+from .postings.outlet_ways import OfferedService
 from .postings.posting import Posting
 from .postings.rights import Identity
 from .rows_wish import COMPARISONS, RowsWish
@@ -131,11 +132,16 @@ class OutletPages:
             fields=fields_of(shown), rows=cells, more=len(rows) > PAGE_ROWS, count=count, fault=fault, wish=wish,
             page_rows=PAGE_ROWS, comparisons=COMPARISONS, view=view, moves=moves_of(view) if view is not None else [],
             below=self._below(offer, who) if offer is not None else [], size=MAP_PX,
-            forms=[(key, name, ending) for key, (name, ending, _) in forms_of(shown).items()],
+            forms=[(key, form.name, form.ending) for key, form in outlet.forms(posting).items()],
+            still=OfferedService.MAPS not in outlet.services,
             legend=self._legend(offer), **self._record(request, outlet, posting),
-            addresses=addresses_of(shown, base_of(request)), cursor=self.store.changes(shown.outlet.id, who, "").cursor,
+            addresses=addresses_of(shown, base_of(request)), cursor=self._cursor(outlet, who),
         )  # fmt: skip
         return HTMLResponse(text)
+
+    def _cursor(self, outlet: Outlet, who: Identity) -> str:
+        """Return from where on a page asks for changes, "" where it can't."""
+        return self.store.changes(outlet.id, who, "").cursor if OfferedService.FEATURES in outlet.services else ""
 
     def _file_page(self, request: Request, who: Identity, outlet: Outlet, posting: Posting) -> Response:
         """Answer with the page of an outlet that has no rows."""
@@ -144,7 +150,8 @@ class OutletPages:
         path = file_shown(self.store, outlet, posting)
         name = f"{outlet.id}{''.join(self.store.file_of(posting).suffixes)}"
         text = document(
-            "file.html", title=self.title, outlet=outlet, who=who.account, size=MAP_PX, file=name,
+            "file.html", title=self.title, outlet=outlet, who=who.account, size=MAP_PX,
+            file=name if outlet.forms(posting) else "", still=OfferedService.MAPS not in outlet.services,
             facts=file_in_words(self.services.dataset(outlet, posting)), bytes=size_text(path.stat().st_size),
             view=view, moves=moves_of(view) if view is not None else [],
             below=self._below(offer, who) if offer is not None else [],
@@ -160,7 +167,8 @@ class OutletPages:
                      ("OGC API Records", "the same", f"{base}/services/collections/records/items")]  # fmt: skip
         text = document(
             "record.html", title=self.title, outlet=outlet, who=who.account, facts=["record"], view=None,
-            addresses=addresses, **self._record(request, outlet, posting),
+            addresses=addresses if OfferedService.CATALOGUE in outlet.services else [], file="record",
+            **self._record(request, outlet, posting),
             links=[each for each in record.links if each.url.startswith(("https://", "http://"))],
         )  # fmt: skip
         return HTMLResponse(text)
@@ -198,7 +206,9 @@ class OutletPages:
         others = []
         for each in self.services.view(who).depot.offers.values():
             kind = (each.facts.geometry_type or "").removeprefix("Multi").partition(" ")[0]
-            if each.id != offer.id and kind in ("LineString", "Polygon") and each.extent_in(WORLD).intersection(place):
+            if each.id == offer.id or OfferedService.MAPS not in each.services:
+                continue
+            if kind in ("LineString", "Polygon") and each.extent_in(WORLD).intersection(place):
                 others.append(each)
         others.sort(key=lambda each: -(each.extent_in(WORLD).width * each.extent_in(WORLD).height))
         return others[:MOST_BELOW]
@@ -221,7 +231,9 @@ class OutletPages:
     def download(self, request: Request, who: Identity, body: bytes) -> Response:
         """Answer with an outlet as a file."""
         outlet, posting = self.store.seen(request.path_params["id"], who)
-        if posting.file and request.path_params["form"] == "file":
+        if posting.file:
+            if request.path_params["form"] not in outlet.forms(posting):
+                raise Refused("NotFound", "it is not handed out as a file", 404)
             ending = "".join(self.store.file_of(posting).suffixes)
             return FileResponse(file_shown(self.store, outlet, posting), filename=f"{outlet.id}{ending}")
         shown = self.store.through(outlet.id, who)

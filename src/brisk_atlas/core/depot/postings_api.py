@@ -33,8 +33,11 @@ from .ogc_api import CRS84, crs_address
 from .outlet_services import OutletServices
 from .posting_features import JSON_TYPES, feature_of, sent_values, sent_wkb
 from .postings.depot_store import DepotStore, EditConflict
+from .postings.outlet import Outlet
 from .postings.outlet_rows import OutletRows, RowsAsked, ShownRow
+from .postings.outlet_ways import OfferedService, services_of
 from .postings.posted_rows import RowGone
+from .postings.posting import Posting
 from .postings.rights import Identity
 from .row_questions import OWN_SETTINGS, filter_asked, instant_of, order_asked
 
@@ -128,20 +131,18 @@ class PostingsApi:
 
     def _about_any(self, name: str, who: Identity, base: str) -> dict[str, Any]:
         outlet, posting = self.store.seen(name, who)
-        if posting.has_rows:
+        if posting.has_rows and OfferedService.FEATURES in outlet.services:
             return self._about(self.store.rows_shown(outlet, posting), who, base)
         here, page = f"{base}/collections/{name}", f"{base}/pages/{name}"
+        forms = outlet.forms(posting)
         links = [
             link(here, "self", "application/json"),
             link(page, "alternate", "text/html"),
             link(f"{here}/record", "describedby", RECORD_TYPES["iso"]),
             link(f"{here}/record?f=dcat", "describedby", RECORD_TYPES["dcat"]),
         ]
-        if posting.file:
-            links += [
-                link(f"{page}/download/file", "enclosure", "application/octet-stream"),
-                link(f"{base}/services/collections/{name}/map/tiles", f"{RELATIONS}tilesets-map", "application/json"),
-            ]
+        links += [link(f"{page}/download/{key}", "enclosure", form.media_type) for key, form in forms.items()]
+        links += _tile_links(outlet, posting, base)
         rights = sorted(self.store.rights(outlet, who))
         return {"id": name, "title": outlet.title, "description": outlet.summary, "rights": rights, "links": links}
 
@@ -164,11 +165,7 @@ class PostingsApi:
         }  # fmt: skip
         if posting.crs is not None:
             about |= {"crs": [CRS84, crs_address(posting.crs)], "storageCrs": crs_address(posting.crs)}
-            tiles = f"{base}/services/collections/{outlet.id}"
-            about["links"] += [
-                link(f"{tiles}/map/tiles", f"{RELATIONS}tilesets-map", "application/json"),
-                link(f"{tiles}/tiles", f"{RELATIONS}tilesets-vector", "application/json"),
-            ]
+            about["links"] += _tile_links(outlet, posting, base)
             bounds = self.store.figures(shown).extent
             placed = transform_extent(Extent(*bounds, posting.crs), DEGREES) if bounds is not None else None
             if placed is not None:
@@ -345,7 +342,10 @@ class PostingsApi:
         return answer
 
     def _shown(self, request: Request, who: Identity) -> OutletRows:
-        return self.store.through(request.path_params["id"], who)
+        shown = self.store.through(request.path_params["id"], who)
+        if OfferedService.FEATURES not in shown.outlet.services:
+            raise Refused("NotFound", "its rows are not handed out by this interface", 404)
+        return shown
 
     def _system(self, shown: OutletRows, stated: str | None) -> tuple[str, bool]:
         """Return the CRS that an address means, and whether its northings come first."""
@@ -374,6 +374,14 @@ class PostingsApi:
         if placed is None:
             raise Refused("InvalidParameterValue", f"the box has no place in {own}")
         return placed.bounds
+
+
+def _tile_links(outlet: Outlet, posting: Posting, base: str) -> list[dict[str, str]]:
+    """Return links to the tiles that an outlet has."""
+    here, able = f"{base}/services/collections/{outlet.id}", set(services_of(posting)) & set(outlet.services)
+    kinds = {OfferedService.MAPS: ("map/tiles", "tilesets-map"), OfferedService.TILES: ("tiles", "tilesets-vector")}
+    return [link(f"{here}/{path}", f"{RELATIONS}{relation}", "application/json")
+            for service, (path, relation) in kinds.items() if service in able]  # fmt: skip
 
 
 def _options(methods: list[str]) -> Callable[[Request], Response]:

@@ -48,7 +48,7 @@ class VectorTileAnswers:
 
     def description(self, request: Request) -> Response:
         offers = self.depot.feature_offers
-        boxes = [offer.extent_in(DEGREES).bounds for offer in offers]
+        boxes = [offer.extent_in(DEGREES).bounds for offer in offers] or [(-180.0, -85.0, 180.0, 85.0)]
         bounds = [*(min(box[i] for box in boxes) for i in (0, 1)), *(max(box[i] for box in boxes) for i in (2, 3))]
         return JSONResponse(
             {

@@ -230,8 +230,9 @@ class DepotView(QWidget):
         self.state.setText(words)
         subject = self.session.work.subject
         self.offer.setEnabled(
-            subject is not None and any(la.kind.has_rows or la.kind.has_place for la in self.session.work.layers)
+            subject is None or any(la.kind.has_rows or la.kind.has_place for la in self.session.work.layers)
         )
+        self.offer.setText("Offer the subject" if subject is not None else "Offer a record")
 
     # Offering
 
@@ -253,12 +254,16 @@ class DepotView(QWidget):
 
     def _offer(self, wish: OfferWish) -> None:
         def work(store: DepotStore) -> object:
-            from brisk_atlas.core.depot.offering import offer_file, offer_outlets, offer_rows
+            from brisk_atlas.core.depot.offering import offer_file, offer_outlets, offer_record, offer_rows
             from brisk_atlas.core.handover.flows import RowFlow
             from brisk_atlas.core.operations.recipe_sources import WorkspaceSources
+            from brisk_atlas.core.record import read_document
 
             if wish.posting is not None:
                 return offer_outlets(store, wish.posting, wish.outlets, by=BY)
+            if wish.record is not None:
+                record = read_document(wish.record).record
+                return offer_record(store, record, wish.title, wish.summary, wish.outlets, by=BY)
             layer = self.session.workspace.layer(wish.layer_id)
             flow = WorkspaceSources(self.session.workspace).flow(layer.id)
             if not isinstance(flow, RowFlow):

@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from brisk_atlas.core.model import AtlasError, Layer
 
@@ -20,17 +30,21 @@ if TYPE_CHECKING:
     from brisk_atlas.core.depot.postings.depot_store import DepotStore
     from brisk_atlas.core.depot.postings.outlet import Outlet
     from brisk_atlas.core.depot.postings.posting import Posting
-    from brisk_atlas.core.model import GridStyle, VectorStyle
+    from brisk_atlas.core.model import Extent, GridStyle, VectorStyle
+    from brisk_atlas.core.record.model import Record
     from brisk_atlas.core.system.jobs import Job
 
 TEAM = "team"
-COLUMN_PX = 400
+RECORD_FILE = "A metadata record…"
+RECORD_TYPES = "Metadata records (*.xml *.ttl *.json *.rdf)"
+COLUMN_PX = 370
 
 
 class OfferWish(NamedTuple):
-    """What is to be offered: a layer that is posted anew, or a posting that is there, with its outlets."""
+    """What is to be offered: a layer or a record file that is posted anew, or a posting that is there; its outlets."""
 
     layer_id: str
+    record: Path | None
     posting: Posting | None
     title: str
     summary: str
@@ -54,11 +68,13 @@ class OfferForm(QWidget):
         self.store: DepotStore | None = None
         self.posting: Posting | None = None
         self.trial: OfferTrial | None = None
+        self.record_path: Path | None = None
+        self.view_extent: Callable[[], Extent | None] = lambda: None
         self._circles: list[str] = []
         self.columns: list[OutletColumn] = []
         self.which = QComboBox()
         self.which.setObjectName("offered layer")
-        self.which.activated.connect(lambda at: self._begin_trial())
+        self.which.activated.connect(lambda at: self._choose())
         self.title, self.summary = QLineEdit(), QLineEdit()
         self.title.setObjectName("posting title")
         self.title.setPlaceholderText("Title")
@@ -100,8 +116,9 @@ class OfferForm(QWidget):
 
     @property
     def layer(self) -> Layer | None:
-        """The layer that is offered, None for a posting that is there."""
-        return self.session.work.layer(self.which.currentData()) if self.posting is None else None
+        """The layer that is offered, None for a record or a posting that is there."""
+        chosen = self.which.currentData()
+        return self.session.work.layer(chosen) if self.posting is None and chosen else None
 
     # What is offered
 
@@ -113,9 +130,45 @@ class OfferForm(QWidget):
         for layer in self.session.work.layers:
             if layer.kind.has_rows or layer.kind.has_place:
                 self.which.addItem(layer.name, layer.id)
+        self.which.addItem(RECORD_FILE, "")
         self.which.setCurrentIndex(max(0, self.which.findData(subject.id if subject is not None else None)))
         self.which.show()
-        self._begin_trial()
+        self._choose()
+
+    def _choose(self) -> None:
+        """Try what is chosen."""
+        self.record_path = None
+        if self.layer is not None:
+            self._begin_trial()
+        elif self.isVisible():
+            chosen, _ = QFileDialog.getOpenFileName(self, RECORD_FILE, "", RECORD_TYPES)
+            if chosen:
+                self.offer_record(Path(chosen))
+
+    def offer_record(self, path: Path) -> None:
+        """Offer the metadata record of a file, of data that are elsewhere."""
+        self._end_trial()
+        self._clear()
+        self.which.setCurrentIndex(self.which.findData(""))
+        self.record_path = path
+        self.offer.setText("Offer")
+
+        def work(job: Job) -> tuple[Record, list[str]]:
+            from brisk_atlas.core.depot.offering import missing_in
+            from brisk_atlas.core.record import read_document
+
+            record = read_document(path).record
+            return record, missing_in(record)
+
+        def done(found: tuple[Record, list[str]]) -> None:
+            record, missing = found
+            self.title.setEnabled(True)
+            self.summary.setEnabled(True)
+            self.title.setText(record.title or path.stem)
+            self._show_record(record.abstract, missing)
+            self._show_columns(PostingShape(self._tried), [self._first_outlet(EVERYBODY, every=True)])
+
+        self.session.run(f"Reading {path.name}", work, done, failed=self._failed)
 
     def change(self, store: DepotStore, posting: Posting, outlets: Sequence[Outlet], circles: Sequence[str]) -> None:
         """Change how a posting is offered."""
@@ -128,7 +181,7 @@ class OfferForm(QWidget):
         self.summary.setEnabled(False)
         self.record.setText("")
         self.offer.setText("Change")
-        self._show_columns(_shape_of(posting), outlets)
+        self._show_columns(PostingShape(posting), outlets)
 
     def _begin_trial(self) -> None:
         layer = self.layer
@@ -167,17 +220,20 @@ class OfferForm(QWidget):
                     trial.close()
                 return
             self.trial = trial
-            self.summary.setText(" ".join(summary.split())[:300])
-            self.summary.setCursorPosition(0)
-            self.record.setText(
-                f"Its record does not state {', '.join(missing)}. People outside look for that." if missing
-                else "Its record states what people outside look for."
-            )  # fmt: skip
+            self._show_record(summary, missing)
             team = next((each for each in self._circles if each != EVERYBODY), TEAM)
             outlets = [self._first_outlet(team, every=True), self._first_outlet(EVERYBODY, every=True)]
-            self._show_columns(_shape_of(self._tried), outlets)
+            self._show_columns(PostingShape(self._tried), outlets)
 
         self.session.run(f"Trying {layer.name}", work, done, failed=self._failed)
+
+    def _show_record(self, summary: str, missing: list[str]) -> None:
+        self.summary.setText(" ".join(summary.split())[:300])
+        self.summary.setCursorPosition(0)
+        self.record.setText(
+            f"Its record does not state {', '.join(missing)}. People outside look for that." if missing
+            else "Its record states what people outside look for."
+        )  # fmt: skip
 
     def _failed(self, error: BaseException) -> None:
         self.record.setText("")
@@ -203,11 +259,18 @@ class OfferForm(QWidget):
     @property
     def _tried(self) -> Posting:
         """The posting that outlets are made of: one that is there, the one on trial, or what a file will be."""
+        from brisk_atlas.core.depot.offering import FILE_FORMATS
         from brisk_atlas.core.depot.postings.posting import Posting
 
         if self.posting is not None:
             return self.posting
-        return self.trial.posting if self.trial is not None else Posting("", 0, self.title.text(), "", (), file="new")
+        if self.trial is not None:
+            return self.trial.posting
+        layer, title = self.layer, self.title.text()
+        if layer is None:
+            return Posting("", 0, title, "", (), record="new")
+        facts = self.session.cache.part(layer.ref).facts
+        return Posting("", 0, title, "", (), facts.crs, file=f"new{FILE_FORMATS[facts.kind][1]}")
 
     def _grid_style(self) -> GridStyle | None:
         from brisk_atlas.core.model import GridStyle
@@ -241,7 +304,7 @@ class OfferForm(QWidget):
         self._refresh()
 
     def _add_column(self, outlet: Outlet) -> None:
-        column = OutletColumn(self._shape, self._circles, outlet)
+        column = OutletColumn(self._shape, self._circles, outlet, self.view_extent)
         column.setMinimumWidth(COLUMN_PX)
         column.edited.connect(self._refresh)
         column.remove_wanted.connect(lambda: self._remove(column))
@@ -265,7 +328,7 @@ class OfferForm(QWidget):
 
     def _preview(self, column: OutletColumn, outlet: Outlet) -> None:
         trial, store, posting = self.trial, self.store, self.posting
-        if self._shape.is_file:
+        if not self._shape.posting.has_rows:
             column.show_whole()
             return
 
@@ -297,19 +360,11 @@ class OfferForm(QWidget):
             replace(each, style=style_for(each.style, each) if each.style is not None else None) for each in outlets
         ]
         layer = self.layer
-        wish = OfferWish(layer.id if layer is not None else "", self.posting, self.title.text().strip() or "Untitled",
+        wish = OfferWish(layer.id if layer is not None else "", self.record_path, self.posting,
+                         self.title.text().strip() or "Untitled",
                          self.summary.text().strip(), outlets)  # fmt: skip
         self.offer_wanted.emit(wish)
 
     def close_trial(self) -> None:
         """Give back what was tried."""
         self._end_trial()
-
-
-def _shape_of(posting: Posting) -> PostingShape:
-    from brisk_atlas.core.place import metres_per_unit
-
-    unit = ""
-    if posting.has_shapes:
-        unit = "metres" if posting.crs is not None and metres_per_unit(posting.crs) == 1.0 else "units of its CRS"
-    return PostingShape(posting.fields, unit, not posting.has_rows)

@@ -47,11 +47,24 @@ def about_outlet(outlet: Outlet, posting: Posting, address: str) -> list[str]:
     lines += [f"Rounded: {', '.join(rounded)}"] if rounded else []
     lines += [f"Rows: {outlet.where}"] if outlet.where else []
     lines += [f"Places: on a grid of {outlet.blur:g}"] if outlet.blur else []
+    lines += [f"Within: {', '.join(f'{side:.9g}' for side in outlet.area)} ({posting.crs})"] if outlet.area else []
+    lines += [f"Bands: {', '.join(map(str, outlet.bands))}"] if outlet.bands else []
+    lines += _ways_of(outlet, posting)
     lines += [f"Until: {outlet.until.date()}"] if outlet.until is not None else []
-    lines += (
-        ["", f"Page: {address}pages/{outlet.id}", f"Rows: {address}collections/{outlet.id}/items"] if address else []
-    )
+    lines += ["", f"Page: {address}pages/{outlet.id}"] if address else []
+    lines += [f"Rows: {address}collections/{outlet.id}/items"] if address and posting.has_rows else []
     return lines
+
+
+def _ways_of(outlet: Outlet, posting: Posting) -> list[str]:
+    """Return by which services and in which formats it is handed out, where these are not all that there are."""
+    from brisk_atlas.core.depot.postings.outlet_ways import forms_of, services_of
+
+    able, forms = services_of(posting), outlet.forms(posting)
+    services = [each.value for each in able if each in outlet.services]
+    lines = [f"By: {', '.join(services) or 'its page alone'}"] if len(services) < len(able) else []
+    names = ", ".join(form.name for form in forms.values())
+    return [*lines, *([f"Files: {names or 'none'}"] if len(forms) < len(forms_of(posting)) else [])]
 
 
 def edit_line(edit: RowEdit) -> str:

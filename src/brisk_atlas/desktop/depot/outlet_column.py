@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
+    QPushButton,
     QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
@@ -26,16 +27,19 @@ from PyQt6.QtWidgets import (
 )
 
 from ..plain_text import PlainLabel
+from .choice_button import ChoiceButton
 
 if TYPE_CHECKING:
     from brisk_atlas.core.depot.offering import OutletPreview
     from brisk_atlas.core.depot.postings.outlet import Outlet
-    from brisk_atlas.core.depot.postings.posting import PostedField
+    from brisk_atlas.core.depot.postings.outlet_ways import OfferedService
+    from brisk_atlas.core.depot.postings.posting import PostedField, Posting
+    from brisk_atlas.core.model import Extent
 
 EVERYBODY = "everybody"
 CHANGES = (("add", "add"), ("change", "change"), ("delete", "delete"))
 LATER_MS = 250  # after the last key, before what is seen is worked out
-FIELDS_PX, PREVIEW_PX = 160, 110
+FIELDS_PX, PREVIEW_PX = 132, 96
 USED, NAME, DECIMALS = range(3)
 
 
@@ -45,12 +49,28 @@ class BadWish(ValueError):
 
 @dataclass(frozen=True)
 class PostingShape:
-    """What outlets can be made of: the fields, and what its places are measured in, "" without places. A file is
-    offered as it is."""
+    """What outlets of a posting can be made of."""
 
-    fields: tuple[PostedField, ...]
-    unit: str
-    is_file: bool = False
+    posting: Posting
+
+    @property
+    def fields(self) -> tuple[PostedField, ...]:
+        return self.posting.fields
+
+    @property
+    def has_area(self) -> bool:
+        """Whether some of it can be chosen by a box."""
+        return self.posting.crs is not None and (self.posting.has_shapes or bool(self.posting.file))
+
+    @property
+    def unit(self) -> str:
+        """What places of rows are measured in, "" without any."""
+        from brisk_atlas.core.place import metres_per_unit
+
+        if not self.posting.has_shapes:
+            return ""
+        crs = self.posting.crs
+        return "metres" if crs is not None and metres_per_unit(crs) == 1.0 else "units of its CRS"
 
 
 class OutletColumn(QFrame):
@@ -64,8 +84,14 @@ class OutletColumn(QFrame):
     edited = pyqtSignal()
     remove_wanted = pyqtSignal()
 
-    def __init__(self, shape: PostingShape, circles: Sequence[str], outlet: Outlet) -> None:
+    def __init__(
+        self, shape: PostingShape, circles: Sequence[str], outlet: Outlet, view: Callable[[], Extent | None],
+    ) -> None:  # fmt: skip
+        """`view` is what gives the extent that the Desk shows."""
+        from brisk_atlas.core.depot.postings.outlet_ways import PROTOCOLS, forms_of, services_of
+
         super().__init__()
+        self._view = view
         self.setObjectName("card")
         self.shape_, self.outlet = shape, outlet
         self._later = QTimer(self)
@@ -102,6 +128,31 @@ class OutletColumn(QFrame):
         self.blur.setText(f"{outlet.blur:g}" if outlet.blur else "")
         self.until.setPlaceholderText("for good, or a day such as 2032-12-31")
         self.until.setText(outlet.until.date().isoformat() if outlet.until is not None else "")
+        self.area, self.bands, self.of_view = QLineEdit(), QLineEdit(), QPushButton("The view")
+        self.area.setPlaceholderText("anywhere, or a box: xmin, ymin, xmax, ymax")
+        self.area.setObjectName("outlet area")
+        self.area.setText(", ".join(f"{side:.12g}" for side in outlet.area or ()))
+        self.of_view.setEnabled(view() is not None)
+        self.of_view.setToolTip(f"The extent that the Desk shows, in {shape.posting.crs}")
+        self.of_view.clicked.connect(lambda checked=False: self._take_view())
+        self.bands.setPlaceholderText("all, or some such as 1, 3")
+        self.bands.setText(", ".join(map(str, outlet.bands)))
+        within, ways = QHBoxLayout(), QHBoxLayout()
+        within.addWidget(self.area, 1)
+        within.addWidget(self.of_view)
+        services = [(each.value, f"{each.value}: {PROTOCOLS[each]}") for each in services_of(shape.posting)]
+        forms = forms_of(shape.posting)
+        named = [(key, f"{form.name}{f': {form.ending}' if form.ending else ''}") for key, form in forms.items()]
+        self.services = ChoiceButton(services, outlet.services, "all services", "its page alone")
+        self.downloads = ChoiceButton(
+            named, tuple(forms) if outlet.downloads is None else outlet.downloads,
+            "as a file" if len(named) == 1 else f"{len(named)} file formats", "no files",
+        )  # fmt: skip
+        self.services.setAccessibleName("Services")
+        self.downloads.setAccessibleName("Files")
+        ways.addWidget(self.services, 1)
+        ways.addWidget(self.downloads, 1)
+        self.downloads.setVisible(bool(named))
         form = QFormLayout()
         form.setContentsMargins(0, 0, 0, 0)
         form.setVerticalSpacing(6)
@@ -110,12 +161,18 @@ class OutletColumn(QFrame):
         form.addRow("Fields", self.fields)
         form.addRow("Rows", self.where)
         form.addRow("Places", self.blur)
+        area, handed = _held(within), _held(ways)
+        form.addRow("Within", area)
+        form.addRow("Bands", self.bands)
+        form.addRow("By", handed)
         form.addRow("Until", self.until)
         form.setRowVisible(self.blur, bool(shape.unit))
+        form.setRowVisible(area, shape.has_area)
+        form.setRowVisible(self.bands, shape.posting.file.endswith(".tif"))
         for each in (self.fields, self.where):
-            form.setRowVisible(each, not shape.is_file)
+            form.setRowVisible(each, shape.posting.has_rows)
         for box in (*self.rights.values(), self.own_rows):
-            box.setVisible(not shape.is_file)
+            box.setVisible(shape.posting.has_rows)
         self.seen = PlainLabel("")
         self.seen.setObjectName("heading")
         self.seen.setWordWrap(True)
@@ -167,12 +224,43 @@ class OutletColumn(QFrame):
         self.own_rows.setChecked(outlet.own_rows)
 
     def _listen(self) -> None:
-        for line in (self.title, self.where, self.blur, self.until):
+        for line in (self.title, self.where, self.blur, self.until, self.area, self.bands):
             line.textEdited.connect(lambda text: self._later.start())
         self.circle.currentTextChanged.connect(lambda text: self._later.start())
         self.fields.itemChanged.connect(lambda item: self._later.start())
         for box in (*self.rights.values(), self.own_rows):
             box.toggled.connect(lambda on: self._later.start())
+        for button in (self.services, self.downloads):
+            button.edited.connect(self._later.start)
+
+    def _take_view(self) -> None:
+        """Have the area be what the Desk shows."""
+        from brisk_atlas.core.place import transform_extent
+
+        seen, crs = self._view(), self.shape_.posting.crs
+        placed = transform_extent(seen, crs) if seen is not None and crs is not None else None
+        if placed is None:
+            return
+        self.area.setText(", ".join(f"{side:.9g}" for side in placed.bounds))
+        self.area.setCursorPosition(0)
+        self._later.start()
+
+    def _area(self) -> tuple[float, float, float, float] | None:
+        text = self.area.text().strip()
+        if not text:
+            return None
+        try:
+            xmin, ymin, xmax, ymax = map(float, text.split(","))
+        except ValueError:
+            raise BadWish("The box is written xmin, ymin, xmax, ymax, in units of its CRS") from None
+        return xmin, ymin, xmax, ymax
+
+    def _ways(self) -> tuple[tuple[OfferedService, ...], tuple[str, ...] | None]:
+        """Return the services that are chosen, with those that the posting does not have, and the formats."""
+        from brisk_atlas.core.depot.postings.outlet_ways import ALL_SERVICES, OfferedService
+
+        services = ALL_SERVICES if self.services.is_all else tuple(map(OfferedService, self.services.chosen))
+        return services, None if self.downloads.is_all else self.downloads.chosen
 
     def wished(self) -> Outlet:
         """Return the outlet as it stands here. Raises BadWish."""
@@ -201,11 +289,17 @@ class OutletColumn(QFrame):
             day = datetime.fromisoformat(until).replace(tzinfo=UTC) if until else None
         except ValueError:
             raise BadWish("The day is written like 2032-12-31") from None
+        try:
+            bands = tuple(int(each) for each in self.bands.text().split(",") if each.strip())
+        except ValueError:
+            raise BadWish("Bands are written by their numbers, such as 1, 3") from None
         others = self.outlet.rights[1:]
+        services, downloads = self._ways()
         return replace(
             self.outlet, title=self.title.text().strip() or "Untitled", fields=tuple(fields),
             rights=((circle, frozenset(rights)), *others), where=self.where.text().strip(), blur=size, until=day,
-            own_rows=self.own_rows.isChecked(),
+            own_rows=self.own_rows.isChecked(), area=self._area(), bands=bands, services=services,
+            downloads=downloads,
         )  # fmt: skip
 
     def _text(self, row: int, column: int) -> str:
@@ -220,9 +314,10 @@ class OutletColumn(QFrame):
         fill_preview(self.preview, found)
 
     def show_whole(self) -> None:
-        """Say that all of a file is seen."""
+        """Say how much of a file or a record is seen."""
         who = "Everybody" if self.circle.currentText() == EVERYBODY else f"The circle {self.circle.currentText()}"
-        self.seen.setText(f"{who} sees all of it, as a map and as a file")
+        what = "all of it" if not self.area.text().strip() and not self.bands.text().strip() else "what is chosen of it"
+        self.seen.setText(f"{who} sees {what}")
         self.preview.hide()
 
     def show_fault(self, words: str) -> None:

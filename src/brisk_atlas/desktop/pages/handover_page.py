@@ -226,6 +226,7 @@ class HandoverPage(QWidget):
             from ..depot.depot_view import DepotView
 
             self.depot = DepotView(self.session)
+            self.depot.form.view_extent = lambda: self.view_extent
             self.halves.addWidget(self.depot)
         self.halves.setCurrentWidget(self.depot if name == "depot" and self.depot is not None else self.whole)
         self.to_depot.setChecked(name == "depot")

@@ -215,7 +215,7 @@ for (const button of document.querySelectorAll(".copy")) {
   });
 }
 const frame = document.getElementById("map");
-if (frame) {
+if (frame && !("still" in frame.dataset)) {
   const map = new MovingMap(frame);
   if (frame.dataset.cursor) follow(map, frame.dataset.outlet, frame.dataset.cursor);
 }

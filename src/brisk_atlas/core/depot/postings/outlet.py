@@ -8,6 +8,7 @@ from datetime import datetime
 
 from brisk_atlas.core.model import GridStyle, VectorStyle
 
+from .outlet_ways import ALL_SERVICES, FileForm, OfferedService, forms_of
 from .posting import Posting
 from .rights import ALL_RIGHTS, EVERYBODY, Identity, Right
 
@@ -40,6 +41,8 @@ class Outlet:
     style : how it is drawn; it names fields as the outlet does, None for a plain look
     grid_style : how a grid is drawn
     bands : those of a grid that are offered, counted from 1; all of them for ()
+    services : by which it is handed out, beside its page
+    downloads : the formats of its files, by their names in addresses; None for all that there are
     """
 
     id: str
@@ -56,6 +59,8 @@ class Outlet:
     style: VectorStyle | None = None
     grid_style: GridStyle | None = None
     bands: tuple[int, ...] = ()
+    services: tuple[OfferedService, ...] = ALL_SERVICES
+    downloads: tuple[str, ...] | None = None
 
     def rights_of(self, who: Identity, now: datetime) -> frozenset[Right]:
         """Return what somebody may do with it now. Whoever may change something may read it."""
@@ -68,6 +73,11 @@ class Outlet:
         if found:
             found.add(Right.READ)
         return frozenset(found) & (who.scope | {Right.READ})
+
+    def forms(self, posting: Posting) -> dict[str, FileForm]:
+        """Return the formats that it is handed out in, by their names in addresses."""
+        known = forms_of(posting)
+        return {key: form for key, form in known.items() if self.downloads is None or key in self.downloads}
 
     def check(self, posting: Posting) -> None:
         """Raise BadOutlet where it does not fit its posting."""
@@ -85,6 +95,11 @@ class Outlet:
                 raise BadOutlet("bands are counted from 1 on")
             if any(rights - {Right.READ} for _, rights in self.rights):
                 raise BadOutlet(f"{posting.title} is a {what}, which can only be read")
+        strange = set(self.downloads or ()) - forms_of(posting).keys()
+        if strange:
+            raise BadOutlet(f"{posting.title} is not handed out as {min(strange)}")
+        if OfferedService.FEATURES not in self.services and any(rights - {Right.READ} for _, rights in self.rights):
+            raise BadOutlet("whoever changes rows needs the service of features, by which changes are sent")
         known = {field.name for field in posting.fields}
         for each in self.fields:
             if each.source not in known:
