@@ -40,10 +40,12 @@ from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.inspect.guess_boreholes import boreholes_guess, interval_tables
 from brisk_atlas.core.model import Columns, DataRef, Edit, OpenOptions, VectorStyle
 from brisk_atlas.core.model.passwords import remember
+from brisk_atlas.core.operations import WriteAlbum
 from brisk_atlas.core.read import open as open_dataset
 from brisk_atlas.core.relief.eye import Eye, GroundSpot
 from brisk_atlas.core.relief.light import Light, Lighting
 from brisk_atlas.core.workspace import Picks
+from brisk_atlas.core.workspace.plates import Passage
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.panes.log_canvas import LogSpot
@@ -476,14 +478,68 @@ def depot_page(s: Studio) -> None:
         page.save_screenshot(str(HERE / "depot_page.png"))
 
 
+def _album(s: Studio) -> None:
+    """Capture the slopes before and after the eruption, buildings that were damaged, and rows of gas readings."""
+    s.demo()
+    s.window.session.open_files([demo.DATA / "elevation_2031.tif"])
+    s.settle()
+    work, desk = s.window.session.work, s.window.desk
+    s.choose("elevation_2031")
+    s.do("curtain")
+    desk.map.canvas.look_at_centre(510_500, 5_770_300, 9.0, UTM)
+    s.do("capture")
+    s.do("curtain")
+    s.choose("buildings")
+    desk.map.canvas.look_at_centre(510_380, 5_769_700, 1.6, UTM)
+    s.do("capture")
+    s.choose("gas_readings")
+    s.do("sheet")
+    desk.sheet.grid.setFocus()
+    s.do("capture")
+    s.do("sheet")
+    album = work.state.album
+    ground, harrow, rows = album.plates
+    said = "Ground at **Harrow Bay**: the flow of 2031 stands up to 30 m above the valley of 2029, and made new land."
+    album = album.changed(ground._replace(title="The ground before and after", caption=said))
+    said = "Houses of Harrow Landing by use. Click one for what the survey noted."
+    album = album.changed(harrow._replace(title="Harrow Landing", caption=said))
+    album = album.changed(rows._replace(title="Gas readings"))
+    first = Passage(
+        album.free_id(), "What this shows", "Tolvane Survey Office flew the coast in 2029 and again in 2031."
+    )
+    album = album._replace(title="Mount Serrick, 2029 to 2031", summary="What the eruption changed.",
+                           items=(first, *album.items))  # fmt: skip
+    work.change_album("album", album)
+    s.do("album")
+    s.window.notice.hide()
+
+
+def album(s: Studio) -> None:
+    """The album in the window."""
+    _album(s)
+    view = s.window.handover.album
+    assert view is not None
+    view.choose(view.album.plates[0].id)
+
+
+def album_page(s: Studio) -> None:
+    """The same album in a browser."""
+    _album(s)
+    with tempfile.TemporaryDirectory() as folder, browser(width=1280, height=1000) as page:
+        path = Path(folder) / "album.html"
+        WriteAlbum(path).run(s.window.session.workspace)
+        page.get(path.as_uri())
+        page.save_screenshot(str(HERE / "album_page.png"))
+
+
 PICTURES = (
     desk, delivery, time, find, find_database, service, curtain, relief, depot_offer, depot_conflict, depot_page,
     strip_lines, strip_log, strip_holes, sheet, record, record_many, handover,
-    handover_many,
+    handover_many, album, album_page,
 )  # fmt: skip
 
 
-SAVED_INSIDE = (find_database, service, depot_conflict, depot_page)  # while their server runs
+SAVED_INSIDE = (find_database, service, depot_conflict, depot_page, album_page)  # while their server runs
 
 
 def main(names: list[str]) -> None:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from brisk_atlas.core.workspace.comparison import Way
 
+from .album.plate_taker import PlateTaker
 from .commands import Command
 from .page_titles import PAGE_TITLES
 from .relief_commands import relief_commands
@@ -162,7 +163,24 @@ def _pages(window: AtlasWindow) -> list[Command]:
                 enabled=lambda: window.find_page.folder is not None),
         Command("hand_over", "Hand over the subject", lambda: window.show_page("handover"), "Ctrl+E",
                 "Export a piece of the subject", "export", lambda: work.subject is not None),
+        Command("capture", "Capture a plate", lambda: _capture(window), "F9",
+                "What the pane with the keyboard shows, into the album", "camera",
+                lambda: bool(work.layers) and window.page in ("desk", "record")),
+        Command("album", "Album", lambda: _to_album(window), "Ctrl+Shift+F9", "Plates with captions, on Hand over", "book-open"),
     ]  # fmt: skip
+
+
+def _capture(window: AtlasWindow) -> None:
+    taker = PlateTaker(window.session)
+    if window.page == "record":
+        taker.take_record(window.record)
+    else:
+        taker.take_desk(window.desk)
+
+
+def _to_album(window: AtlasWindow) -> None:
+    window.show_page("handover")
+    window.handover.show_half("album")
 
 
 def _to_search(window: AtlasWindow) -> None:

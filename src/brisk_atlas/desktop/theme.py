@@ -153,11 +153,11 @@ def _sheet(t: Theme) -> str:
     QToolButton#mono:hover, QPushButton#copyable:hover {{ background: {t.wash}; }}
     QToolButton#scope {{ padding: 3px 6px; }}
     QFrame#columnMenu {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px; }}
-    QPlainTextEdit:focus {{ border-color: {t.second}; }}
+    QPlainTextEdit:focus, QTextEdit:focus {{ border-color: {t.second}; }}
     QToolButton#page {{ font-weight: 600; font-size: 14px; padding: 6px 12px; border: 0; border-bottom: 3px solid transparent; border-radius: 0; }}
     QToolButton#page:checked {{ background: transparent; border-bottom-color: {t.accent}; color: {t.accent}; }}
     QToolButton#page:focus {{ background: {t.wash}; }}
-    QLineEdit, QComboBox, QDateEdit, QDateTimeEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px;
+    QLineEdit, QComboBox, QDateEdit, QDateTimeEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit, QTextEdit {{ background: {t.raised}; border: 1px solid {t.rule}; border-radius: 4px;
         padding: 3px 6px; color: {t.ink}; selection-background-color: {t.second}; selection-color: {t.on_accent}; min-height: 18px; }}
     QLineEdit:focus, QComboBox:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {t.second}; }}
     QLineEdit[wrong="true"], QPlainTextEdit[wrong="true"] {{ border-color: {t.fault}; }}

@@ -57,6 +57,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.find import Question
     from brisk_atlas.core.model import DataRef, NeedsPermission
     from brisk_atlas.core.workspace import Work
+    from brisk_atlas.core.workspace.plates import Plate
 
     from .do_palette import DoPalette
     from .go_to import GoTo
@@ -219,8 +220,20 @@ class AtlasWindow(QMainWindow):
             page = self._made["handover"] = HandoverPage(self.session)
             self._house("handover", page)
             page.open_wanted.connect(self.session.open_files)
+            page.plate_wanted.connect(self._show_plate)
             self._recolour()
         return self._made["handover"]
+
+    def _show_plate(self, plate: Plate) -> None:
+        """Show the view of a plate again, on the page that it was captured on."""
+        from brisk_atlas.core.workspace.plates import PlateKind
+
+        from .album.plate_showing import show_on_desk
+
+        self.show_page("desk")
+        show_on_desk(self.desk, plate)
+        if plate.kind is PlateKind.RECORD:
+            self.show_page("record")
 
     def _lay_out(self) -> None:
         bar = QFrame()

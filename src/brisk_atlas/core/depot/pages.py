@@ -12,6 +12,8 @@ from starlette.requests import Request
 from starlette.responses import FileResponse, HTMLResponse, RedirectResponse, Response
 from starlette.routing import Route
 
+from brisk_atlas.core.draw.legend_lines import LegendLines, lines_of
+from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Extent, size_text
 from brisk_atlas.core.record.translated import translated
 
@@ -19,7 +21,6 @@ from .answers import Refused, base_of, document, number_in, numbers_in, picture
 from .coverage_file import is_coverage
 from .downloads import download
 from .guarding import guarded
-from .legend_lines import LegendLines, legend_lines
 from .offers import WORLD, Offer
 from .outlet_file import file_shown
 from .outlet_services import OutletServices
@@ -184,7 +185,9 @@ class OutletPages:
                 "language": chosen}  # fmt: skip
 
     def _legend(self, offer: Offer | None) -> LegendLines | None:
-        return legend_lines(self.services.cache, offer.layer) if offer is not None else None
+        if offer is None:
+            return None
+        return lines_of(kind_of(offer.layer.kind).legend(self.services.cache, offer.layer))
 
     def _view(self, offer: Offer, settings: Mapping[str, str]) -> Extent | None:
         """Return the extent of the map, in EPSG:3857: that of the address, or all that is shown."""

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 from brisk_atlas.late_names import late_names
 
 if TYPE_CHECKING:
+    from .album import WriteAlbum
     from .boreholes import ListHoles, WriteHoleLog, WriteHoles
     from .class_change import ClassChange
     from .cloud_change import CloudChange
@@ -48,6 +49,7 @@ if TYPE_CHECKING:
 
 COMMANDS = {  # on the command line and in JSON: (module, class)
     "export": ("export", "Export"),
+    "write-album": ("album", "WriteAlbum"),
     "run": ("run_recipe", "RunRecipe"),
     "recipe-schema": ("run_recipe", "WriteRecipeSchema"),
     "recipe-differences": ("run_recipe", "CompareRecipes"),
@@ -125,6 +127,7 @@ __all__ = [
     "SurfaceSteps",
     "TableRecords",
     "UseStyle",
+    "WriteAlbum",
     "WriteCatalogue",
     "WriteContours",
     "WriteHoleLog",

@@ -4,90 +4,39 @@ from __future__ import annotations
 
 import json
 from base64 import b64decode, b64encode
-from collections.abc import Callable, Hashable, Mapping, Sequence
-from dataclasses import asdict, fields
-from functools import cache
-from math import inf, isinf
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from types import MappingProxyType
-from typing import TYPE_CHECKING, Annotated, Any, Literal, cast
+from typing import TYPE_CHECKING, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, ValidationError
+from pydantic import Field, ValidationError
 
-from brisk_atlas.core.kinds import KINDS
-from brisk_atlas.core.model import (
-    AtlasError,
-    Blend,
-    CannotRead,
-    CannotWrite,
-    DataKind,
-    DataRef,
-    GridStyle,
-    Layer,
-    OpenOptions,
-    Quantity,
-    Style,
-)
-from brisk_atlas.core.model.hole_choices import NO_CHOICES, HoleChoices
+from brisk_atlas.core.model import AtlasError, CannotRead, CannotWrite, DataRef, OpenOptions
 from brisk_atlas.core.model.open_options import options_from, saved_form
-from brisk_atlas.core.model.standing import DRAPED, Standing
 from brisk_atlas.core.system.atomic_write import write_whole
 
-from .comparison import SIDE_NAMES, Comparison, Divide, Way
+from .comparison import Comparison
 from .groups import Group, gathered
 from .named_places import NamedPlace
-from .saved_rows import rows_from, saved_rows
+from .plates import Album
+from .saved_album import SavedAlbum, SavedComparison, album_from, saved_album
+from .saved_layers import SavedEye, SavedGroup, SavedLayer, SavedValue, layer_from, saved_layer
 from .work import Place, Work, WorkState
 
 if TYPE_CHECKING:
     from brisk_atlas.core.handover.recipe import Recipe
+    from brisk_atlas.core.model import Layer
 
 SCHEMA = 2
 NO_FILE_OPTIONS: Mapping[DataRef, OpenOptions] = MappingProxyType({})
 SUFFIX = ".brisk.json"
 
 
-class _Saved(BaseModel):
-    model_config = ConfigDict(extra="forbid")
-
-
-class _SavedLayer(_Saved):
-    id: str = Field(max_length=200)
-    name: str = Field(max_length=500)
-    ref: dict[str, str]
-    kind: DataKind
-    style: dict[str, Any] | None = None
-    visible: bool = True
-    opacity: float = Field(1.0, ge=0, le=1)
-    blend: Blend = Blend.NORMAL
-    rows: dict[str, Any] | None = None
-    group: str | None = None
-    locked: bool = False
-    scales: tuple[float, float | None] | None = None  # None for as far out as may be: JSON has no infinity
-    note: str = ""
-    scale_group: str | None = None
-    standing: dict[str, Any] | None = None
-    holes: dict[str, Any] | None = None
-
-
-class _SavedGroup(_Saved):
-    id: str
-    name: str
-    parent: str | None = None
-    visible: bool = True
-    opacity: float = Field(1.0, ge=0, le=1)
-    folded: bool = False
-
-
-class _SavedPlace(_Saved):
+class _SavedPlace(SavedValue):
     x: float
     y: float
     resolution: float = Field(gt=0)
     turn: float = Field(0.0, ge=-180.0, le=180.0)
-
-
-_Finite = Annotated[float, Field(allow_inf_nan=False)]
-_SavedEye = tuple[_Finite, _Finite, _Finite, _Finite, _Finite, _Finite, _Finite]
 
 
 class _SavedNamedPlace(_SavedPlace):
@@ -97,32 +46,27 @@ class _SavedNamedPlace(_SavedPlace):
     height: int = Field(gt=0, le=100_000)
     crs: str | None = None
     picture: str = Field("", max_length=400_000)  # base64 of a PNG
-    eye: _SavedEye | None = None
+    eye: SavedEye | None = None
 
 
-class _SavedReading(_Saved):
+class _SavedReading(SavedValue):
     ref: dict[str, str]
     reading: dict[str, Any]
 
 
-class _SavedComparison(_Saved):
-    sides: list[tuple[str, ...]] = Field(min_length=2, max_length=len(SIDE_NAMES))
-    way: Way
-    divide: Divide = Divide.UPRIGHT
-
-
-class _SavedProject(_Saved):
+class _SavedProject(SavedValue):
     brisk_atlas_project: Literal[2]
     crs: str | None = None
     subject: str | None = None
     curtain: tuple[tuple[str, ...], tuple[str, ...]] | None = None  # of files from before there were other ways
-    comparison: _SavedComparison | None = None
+    comparison: SavedComparison | None = None
     place: _SavedPlace | None = None
-    layers: list[_SavedLayer] = Field(default_factory=list, max_length=10_000)
+    layers: list[SavedLayer] = Field(default_factory=list, max_length=10_000)
     readings: list[_SavedReading] = Field(default_factory=list, max_length=10_000)
-    groups: list[_SavedGroup] = Field(default_factory=list, max_length=10_000)
+    groups: list[SavedGroup] = Field(default_factory=list, max_length=10_000)
     places: list[_SavedNamedPlace] = Field(default_factory=list, max_length=10_000)
     recipes: list[dict[str, Any]] = Field(default_factory=list, max_length=1_000)
+    album: SavedAlbum = Field(default_factory=SavedAlbum)
 
 
 def _recipes(stored: list[dict[str, Any]], path: Path) -> tuple[Recipe, ...]:
@@ -159,137 +103,36 @@ def _from_version_1(values: dict[str, Any], folder: Path) -> dict[str, Any]:
     return {**values, "brisk_atlas_project": SCHEMA, "layers": layers, "readings": readings}
 
 
-def _ref(layer: _SavedLayer, folder: Path) -> DataRef:
-    """Return what a layer shows. Projects once stored a quantity at the end of the part's name."""
-    ref = DataRef.from_json(layer.ref, folder)
-    part, _, quantity = (ref.part or "").rpartition(" as ")
-    if layer.kind.has_cells and part and quantity in {each.value for each in Quantity}:
-        return ref.with_part(part).with_quantity(Quantity(quantity))
-    return ref
-
-
-def _style(layer: _SavedLayer, folder: Path) -> Style | None:
-    kind = KINDS[layer.kind].style if layer.kind in KINDS else None
-    if layer.style is None or kind is None:
-        return None
-    values = {key: _tuples(value) for key, value in layer.style.items()}
-    if "smooth" in values:  # as projects were written at first
-        values["resample"] = "bilinear" if values.pop("smooth") else "nearest"
-    if "others" in values:
-        values["others"] = tuple(DataRef.from_json(o, folder) if o else None for o in values["others"])
-    if values.get("flow"):
-        values["flow"] = DataRef.from_json(values["flow"], folder)
-    unknown = values.keys() - {field.name for field in fields(kind)}
-    if unknown:
-        raise TypeError(f"a style has no {', '.join(sorted(unknown))}")
-    style: Style = _checked(cast(Hashable, kind))(values)
-    return style
-
-
-@cache
-def _checked(kind: Hashable) -> Callable[[dict[str, Any]], Any]:
-    """Return what makes a value of a dataclass and refuses fields of another type or word. Raises ValidationError."""
-    return TypeAdapter(cast(type, kind)).validate_python
-
-
-def _tuples(value: Any) -> Any:
-    return tuple(map(_tuples, value)) if isinstance(value, list) else value
-
-
-def _saved_style(style: Style, folder: Path) -> dict[str, Any]:
-    values = asdict(style)
-    others: Sequence[DataRef | None] = getattr(style, "others", ())
-    if others:
-        values["others"] = [other.as_json(folder) if other else None for other in others]
-    if isinstance(style, GridStyle) and style.flow is not None:
-        values["flow"] = style.flow.as_json(folder)
-    return values
-
-
-def _saved_standing(standing: Standing, folder: Path) -> dict[str, Any] | None:
-    if standing == DRAPED:
-        return None
-    values = asdict(standing)
-    if standing.intervals is not None:
-        values["intervals"]["ref"] = standing.intervals.ref.as_json(folder)
-    if standing.deviation is not None:
-        values["deviation"]["ref"] = standing.deviation.ref.as_json(folder)
-    return values
-
-
-def _standing(values: dict[str, Any] | None, folder: Path) -> Standing:
-    if values is None:
-        return DRAPED
-    for name in ("intervals", "deviation"):
-        if source := values.get(name):
-            values = {**values, name: {**source, "ref": DataRef.from_json(source["ref"], folder)}}
-    unknown = values.keys() - {field.name for field in fields(Standing)}
-    if unknown:
-        raise TypeError(f"there is no {', '.join(sorted(unknown))} of how a layer stands")
-    standing: Standing = _checked(Standing)(values)
-    return standing
-
-
-def _saved_holes(holes: HoleChoices, folder: Path) -> dict[str, Any] | None:
-    if holes == NO_CHOICES:
-        return None
-    values = asdict(holes)
-    values["tables"] = [{**asdict(each), "ref": each.ref.as_json(folder)} for each in holes.tables]
-    return values
-
-
-def _holes(values: dict[str, Any] | None, folder: Path) -> HoleChoices:
-    if values is None:
-        return NO_CHOICES
-    tables = [{**each, "ref": DataRef.from_json(each["ref"], folder)} for each in values.get("tables", ())]
-    holes: HoleChoices = _checked(HoleChoices)({**values, "tables": tables})
-    return holes
-
-
 def project_bytes(
     state: WorkState, place: Place | None, readings: Mapping[DataRef, OpenOptions], folder: Path
 ) -> bytes:
     """Return work as a project file in `folder` holds it."""
-    layers = [
-        _SavedLayer(
-            id=layer.id,
-            name=layer.name,
-            ref=layer.ref.as_json(folder),
-            kind=layer.kind,
-            style=_saved_style(layer.style, folder) if layer.style else None,
-            visible=layer.visible,
-            opacity=layer.opacity,
-            blend=layer.blend,
-            rows=saved_rows(layer.rows, folder),
-            group=layer.group,
-            locked=layer.locked,
-            scales=(layer.scales[0], None if isinf(layer.scales[1]) else layer.scales[1]) if layer.scales else None,
-            note=layer.note,
-            scale_group=layer.scale_group,
-            standing=_saved_standing(layer.standing, folder),
-            holes=_saved_holes(layer.holes, folder),
-        )
-        for layer in state.layers
-    ]
     found = _SavedProject(
         brisk_atlas_project=2,
         crs=state.crs,
         subject=state.subject,
-        comparison=_SavedComparison(**state.comparison._asdict()) if state.comparison else None,
+        comparison=SavedComparison(**state.comparison._asdict()) if state.comparison else None,
         place=_SavedPlace(**place._asdict()) if place else None,
-        layers=layers,
-        groups=[_SavedGroup(**group._asdict()) for group in state.groups],
+        layers=[saved_layer(layer, folder) for layer in state.layers],
+        groups=[SavedGroup(**group._asdict()) for group in state.groups],
         places=[
             _SavedNamedPlace(**{**each._asdict(), "picture": b64encode(each.picture).decode()}) for each in state.places
         ],
         recipes=[recipe.as_json(folder) for recipe in state.recipes],
+        album=saved_album(state.album, folder),
         readings=[
             _SavedReading(ref=ref.as_json(folder), reading=saved_form(readings[ref]))
-            for ref in dict.fromkeys(layer.ref.whole for layer in state.layers)
+            for ref in dict.fromkeys(layer.ref.whole for layer in (*state.layers, *_plate_layers(state.album)))
             if ref in readings
         ],
     )
     return (json.dumps(found.model_dump(mode="json"), indent=1) + "\n").encode()
+
+
+def _plate_layers(album: Album) -> Iterator[Layer]:
+    """Return the layers that plates of an album show."""
+    for plate in album.plates:
+        yield from plate.view.layers if plate.view is not None else ()
 
 
 def save(work: Work, path: Path, readings: Mapping[DataRef, OpenOptions] = NO_FILE_OPTIONS) -> None:
@@ -334,31 +177,12 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
         raise CannotRead(path, f"a newer Brisk Atlas wrote it (version {version})", "Update the application.")
     try:
         saved = _SavedProject.model_validate(_from_version_1(content, folder) if version == 1 else content)
-        layers = tuple(
-            Layer(
-                s.id,
-                s.name,
-                _ref(s, folder),
-                s.kind,
-                _style(s, folder),
-                s.visible,
-                s.opacity,
-                s.blend,
-                rows_from(s.rows, folder),
-                s.group,
-                s.locked,
-                (s.scales[0], inf if s.scales[1] is None else s.scales[1]) if s.scales else None,
-                s.note,
-                s.scale_group,
-                _standing(s.standing, folder),
-                _holes(s.holes, folder),
-            )
-            for s in saved.layers
-        )
+        layers = tuple(layer_from(each, folder) for each in saved.layers)
         named = tuple(
             NamedPlace(**{**each.model_dump(), "picture": b64decode(each.picture, validate=True)})
             for each in saved.places
         )
+        album = album_from(saved.album, folder)
         readings = {DataRef.from_json(r.ref, folder): options_from(r.reading) for r in saved.readings}
     except (ValidationError, TypeError, KeyError, ValueError) as error:
         first = error.errors()[0] if isinstance(error, ValidationError) else {"loc": (), "msg": str(error)}
@@ -374,11 +198,11 @@ def read(path: Path) -> tuple[WorkState, Place | None, dict[DataRef, OpenOptions
         comparison = None
     subject = saved.subject if saved.subject in ids else (layers[0].id if layers else None)
     place = Place(**saved.place.model_dump()) if saved.place else None
-    return WorkState(layers, subject, saved.crs, comparison, groups, named, recipes), place, readings
+    return WorkState(layers, subject, saved.crs, comparison, groups, named, recipes, album), place, readings
 
 
 def _comparison(saved: _SavedProject) -> Comparison | None:
     """Return what a project compares."""
     if saved.comparison is not None:
-        return Comparison(tuple(saved.comparison.sides), saved.comparison.way, saved.comparison.divide)
+        return saved.comparison.value
     return Comparison(saved.curtain) if saved.curtain is not None else None

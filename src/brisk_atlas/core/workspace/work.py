@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from .comparison import Comparison, Divide, Way
 from .groups import Group, StackRow, as_drawn, gathered, layers_in, moved, rows_of
 from .named_places import NamedPlace
+from .plates import Album, PlateView, restored
 from .shared_scale import with_shared_scale
 
 if TYPE_CHECKING:
@@ -45,6 +46,7 @@ class WorkState(NamedTuple):
     groups: tuple[Group, ...] = ()
     places: tuple[NamedPlace, ...] = ()
     recipes: tuple[Recipe, ...] = ()
+    album: Album = Album()
 
 
 class Picks(NamedTuple):
@@ -57,8 +59,8 @@ class Picks(NamedTuple):
 class Work:
     """Holds the state, the steps back and forth, and what is picked. Used from one thread.
 
-    Listeners are called with what changed: `layers`, `subject`, `picks`, `comparison`, `places`, `recipes`, `file`, and
-    with `locked` when a change was refused as the layer is locked.
+    Listeners are called with what changed: `layers`, `subject`, `picks`, `comparison`, `places`, `recipes`, `album`,
+    `file`, and with `locked` when a change was refused as the layer is locked.
     """
 
     def __init__(self) -> None:
@@ -172,6 +174,8 @@ class Work:
             self._announce("places")
         if old.recipes != state.recipes:
             self._announce("recipes")
+        if old.album != state.album:
+            self._announce("album")
         if old.subject != state.subject:
             self._announce("subject")
         if old.comparison != state.comparison:
@@ -204,6 +208,17 @@ class Work:
     def change_recipes(self, what: str, recipes: tuple[Recipe, ...]) -> None:
         """Have other recipes in the work, a step of undo."""
         self._become(what, self.state._replace(recipes=recipes))
+
+    def change_album(self, what: str, album: Album) -> None:
+        """Have another album in the work, a step of undo."""
+        self._become(what, self.state._replace(album=album))
+
+    def show_view(self, what: str, view: PlateView) -> None:
+        """Have the layers look, be grouped and be compared as a plate has them, a step of undo; layers that it does not
+        have stay open, hidden."""
+        layers = restored(view, self.layers)
+        self._become(what, self.state._replace(layers=layers, groups=view.groups, subject=view.subject, crs=view.crs,
+                                               comparison=view.comparison))  # fmt: skip
 
     def add(self, ref: DataRef, facts: Facts, style: Style | None, name: str | None = None, *, what: str = "") -> Layer:
         """Open a part on top of the stack (grids below all vectors) and make it the subject."""

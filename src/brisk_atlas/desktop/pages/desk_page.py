@@ -127,7 +127,7 @@ class DeskPage(QWidget):
         self.map.view_changed.connect(self._view_moved)
         self.map.canvas.tool_changed.connect(self._tool_changed)
         self.places.store_wanted.connect(self.store_place)
-        self.places.go_wanted.connect(self._go_to_place)
+        self.places.go_wanted.connect(self.go_to_place)
         self.change.delivery.place_wanted.connect(self.map.show_extent)
         self.change.classes.pair_chosen.connect(self._mark_classes)
         self.places.overview.place_chosen.connect(self.map.canvas.centre_on)
@@ -349,7 +349,7 @@ class DeskPage(QWidget):
         if item is not None:
             self.places.list.editItem(item)
 
-    def _go_to_place(self, place: NamedPlace) -> None:
+    def go_to_place(self, place: NamedPlace) -> None:
         """Show a named place, and its relief if it was stored with one."""
         self.map.go_to_place(place)
         if place.eye is not None and self.relief.isHidden():

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.handover.look_ahead import LookAhead
     from brisk_atlas.core.handover.recipe import Branch, Recipe
 
+    from ..album.album_view import AlbumView
     from ..depot.depot_view import DepotView
     from ..theme import Theme
 
@@ -57,9 +58,11 @@ class HandoverPage(QWidget):
 
     Signals:
         open_wanted(list): paths of files to open.
+        plate_wanted(object): a plate whose view the Desk is to show.
     """
 
     open_wanted = pyqtSignal(list)
+    plate_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -86,7 +89,9 @@ class HandoverPage(QWidget):
         self.many = bar_button("Many inputs", "many inputs", "Run the recipe for many inputs", checkable=True)
         self.to_recipe = bar_button("Recipe", "recipe half", "Steps, checkpoints and writing", checkable=True)
         self.to_depot = bar_button("Depot", "depot half", "Offer layers to colleagues and to everybody", checkable=True)
+        self.to_album = bar_button("Album", "album half", "Plates with captions, as a page", checkable=True)
         self.depot: DepotView | None = None
+        self.album: AlbumView | None = None
         self.list, self.form, self.write_form = RecipeList(), StepForm(), WriteForm()
         self.source_facts = PlainLabel()
         self.source_facts.setObjectName("quiet")
@@ -178,6 +183,7 @@ class HandoverPage(QWidget):
         half_row.setSpacing(2)
         half_row.addWidget(self.to_recipe)
         half_row.addWidget(self.to_depot)
+        half_row.addWidget(self.to_album)
         half_row.addStretch(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -193,6 +199,7 @@ class HandoverPage(QWidget):
         self.name.editingFinished.connect(self._retitle)
         self.to_recipe.clicked.connect(lambda checked=False: self.show_half("recipe"))
         self.to_depot.clicked.connect(lambda checked=False: self.show_half("depot"))
+        self.to_album.clicked.connect(lambda checked=False: self.show_half("album"))
         self.add_menu.aboutToShow.connect(lambda: fill_step_menu(self.add_menu, self._kind_here(), self.add_step))
         self.more_menu.aboutToShow.connect(self._fill_more_menu)
         self.current.replaced.connect(lambda: self._show_recipe(anew=True))
@@ -221,16 +228,23 @@ class HandoverPage(QWidget):
         self.session.work_changed.connect(self._work_changed)
 
     def show_half(self, name: str) -> None:
-        """Show the recipes, or the Depot, which is made at the first need."""
+        """Show the recipes, the Depot or the album; the latter two are made at the first need."""
         if name == "depot" and self.depot is None:
             from ..depot.depot_view import DepotView
 
             self.depot = DepotView(self.session)
             self.depot.form.view_extent = lambda: self.view_extent
             self.halves.addWidget(self.depot)
-        self.halves.setCurrentWidget(self.depot if name == "depot" and self.depot is not None else self.whole)
-        self.to_depot.setChecked(name == "depot")
-        self.to_recipe.setChecked(name != "depot")
+        if name == "album" and self.album is None:
+            from ..album.album_view import AlbumView
+
+            self.album = AlbumView(self.session)
+            self.album.show_wanted.connect(self.plate_wanted)
+            self.halves.addWidget(self.album)
+        halves: dict[str, QWidget | None] = {"recipe": self.whole, "depot": self.depot, "album": self.album}
+        self.halves.setCurrentWidget(halves[name])
+        for half, button in (("recipe", self.to_recipe), ("depot", self.to_depot), ("album", self.to_album)):
+            button.setChecked(half == name)
 
     def shut(self) -> None:
         """End what goes on beside the window."""
@@ -248,13 +262,16 @@ class HandoverPage(QWidget):
     def busy(self) -> bool:
         """Whether steps are looked at, something is written, or a picture is drawn."""
         depot = self.depot is not None and self.depot.busy
-        return depot or self.looker.busy or self.view.busy or self.batch.busy or self.bar.busy
+        album = self.album is not None and self.album.busy
+        return depot or album or self.looker.busy or self.view.busy or self.batch.busy or self.bar.busy
 
     def use_theme(self, theme: Theme) -> None:
         """Take over the colours of a theme."""
         self.list.recolour(theme)
         self.batch.theme = theme
         self.view.picture.theme = theme
+        if self.album is not None:
+            self.album.use_theme(theme)
 
     def showEvent(self, event: object) -> None:
         self.refresh()

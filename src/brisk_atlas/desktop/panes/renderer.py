@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -90,36 +91,10 @@ class Renderer(QObject):
         self._next, self._began = None, time.monotonic()
 
         def work(job: Job) -> tuple[list[Frame], ChangeOnMap | None]:
-            from brisk_atlas.core.draw.composite import laid_over
-            from brisk_atlas.core.draw.frame import Picked
-
-            picked = Picked(wish.picks.layer_id, wish.picks.rows) if wish.picks else None
-
             def on_partial(frame: Frame) -> None:
                 self._session.call_in_gui(lambda f: self.begun.emit(f) if self._job is job else None, frame)
 
-            frames = [
-                self._session.painter.frame(
-                    stack,
-                    wish.view,
-                    picked=picked,
-                    check=job.check,
-                    on_partial=on_partial if len(wish.stacks) == 1 else None,
-                    measure=map_text.measure,
-                )
-                for stack in wish.stacks
-            ]
-            for frame in frames:
-                if wish.grid:
-                    map_text.paint_grid_lines(frame, geographic=wish.grid == "geographic")
-                map_text.paint_labels(frame)
-            if wish.marked is not None:
-                for frame in frames:
-                    self._mark(frame, wish.marked)
-            if wish.change is None:
-                return frames, None
-            change = self._lay_change(frames[0], wish.change, job)
-            return [laid_over(frames[0], frames[1])], change
+            return drawn_wish(self._session, wish, job.check, on_partial)
 
         def finished(job: Job) -> None:
             self._job = None
@@ -135,25 +110,56 @@ class Renderer(QObject):
             "Drawing", work, lambda job: self._session.call_in_gui(finished, job), shown=False
         )
 
-    def _mark(self, frame: Frame, marked: MarkedClasses) -> None:
-        """Have the places of two classes stand out of a picture."""
-        from brisk_atlas.core.compare.class_places import places_picture
-        from brisk_atlas.core.draw.composite import lay_picture
 
-        lay_picture(frame.image, places_picture(self._session.cache, marked.a, marked.b, marked.pair, frame.view))
+def drawn_wish(
+    session: Session, wish: Wish, check: Callable[[], None], on_partial: Callable[[Frame], None] | None = None
+) -> tuple[list[Frame], ChangeOnMap | None]:
+    """Return the frames of a wish, and the difference that they show. `on_partial` is given the frame of a single stack
+    as far as it is; `check` may raise to stop."""
+    from brisk_atlas.core.draw.composite import laid_over
+    from brisk_atlas.core.draw.frame import Picked
 
-    def _lay_change(self, frame: Frame, sides: tuple[Layer, Layer], job: Job) -> ChangeOnMap:
-        """Lay the difference of two grids over a picture."""
-        from brisk_atlas.core.compare.change_picture import change_picture, change_scale
-        from brisk_atlas.core.draw.composite import lay_picture
+    picked = Picked(wish.picks.layer_id, wish.picks.rows) if wish.picks else None
+    frames = [
+        session.painter.frame(
+            stack, wish.view, picked=picked, check=check, on_partial=on_partial if len(wish.stacks) == 1 else None,
+            measure=map_text.measure,
+        )
+        for stack in wish.stacks
+    ]  # fmt: skip
+    for frame in frames:
+        if wish.grid:
+            map_text.paint_grid_lines(frame, geographic=wish.grid == "geographic")
+        map_text.paint_labels(frame)
+    if wish.marked is not None:
+        for frame in frames:
+            _mark(session, frame, wish.marked)
+    if wish.change is None:
+        return frames, None
+    change = _lay_change(session, frames[0], wish.change, check)
+    return [laid_over(frames[0], frames[1])], change
 
-        cache, (a, b) = self._session.cache, sides
-        try:
-            key = ("change scale", a.ref, b.ref, shown_band(a.style), shown_band(b.style))
-            scale = cache.derive(key, lambda: change_scale(cache, a, b))
-            image, drawn = change_picture(cache, a, b, scale, frame.view, job.check)
-        except AtlasError as error:
-            return ChangeOnMap(None, str(error))
-        lay_picture(frame.image, image)
-        note = f"; {drawn.note}" if drawn.note else ""
-        return ChangeOnMap(scale, f"{b.name} − {a.name}, interpolated to the scale of the map{note}")
+
+def _mark(session: Session, frame: Frame, marked: MarkedClasses) -> None:
+    """Have the places of two classes stand out of a picture."""
+    from brisk_atlas.core.compare.class_places import places_picture
+    from brisk_atlas.core.draw.composite import lay_picture
+
+    lay_picture(frame.image, places_picture(session.cache, marked.a, marked.b, marked.pair, frame.view))
+
+
+def _lay_change(session: Session, frame: Frame, sides: tuple[Layer, Layer], check: Callable[[], None]) -> ChangeOnMap:
+    """Lay the difference of two grids over a picture."""
+    from brisk_atlas.core.compare.change_picture import change_picture, change_scale
+    from brisk_atlas.core.draw.composite import lay_picture
+
+    cache, (a, b) = session.cache, sides
+    try:
+        key = ("change scale", a.ref, b.ref, shown_band(a.style), shown_band(b.style))
+        scale = cache.derive(key, lambda: change_scale(cache, a, b))
+        image, drawn = change_picture(cache, a, b, scale, frame.view, check)
+    except AtlasError as error:
+        return ChangeOnMap(None, str(error))
+    lay_picture(frame.image, image)
+    note = f"; {drawn.note}" if drawn.note else ""
+    return ChangeOnMap(scale, f"{b.name} − {a.name}, interpolated to the scale of the map{note}")

@@ -1,18 +1,17 @@
-"""The legend of a layer as lines of a page: a small picture and what it stands for."""
+"""A legend as lines of a page: small pictures and what they stand for."""
 
 from __future__ import annotations
 
 import base64
 from dataclasses import dataclass
+from io import BytesIO
 
 import numpy as np
 
-from brisk_atlas.core.cache import DataCache
-from brisk_atlas.core.draw.ramps import ramp
-from brisk_atlas.core.kinds import kind_of
-from brisk_atlas.core.model import Layer, number_text
+from brisk_atlas.core.model import number_text
 
-from .pictures import encoded
+from .legend import Legend
+from .ramps import ramp
 
 RAMP_ROWS = 12
 
@@ -24,14 +23,13 @@ class LegendLines:
 
     title: str
     entries: tuple[tuple[str, str, str], ...]
-    ramp: str
-    low: str
-    high: str
+    ramp: str = ""
+    low: str = ""
+    high: str = ""
 
 
-def legend_lines(cache: DataCache, layer: Layer) -> LegendLines | None:
-    """Return the legend of a layer, None where it has none, or one of a single look that says nothing."""
-    legend = kind_of(layer.kind).legend(cache, layer)
+def lines_of(legend: Legend | None) -> LegendLines | None:
+    """Return a legend as lines, None where there is none, or one of a single look that says nothing."""
     if legend is None or not (legend.entries or legend.ramp):
         return None
     pictures = [_address(each) for each in legend.swatches]
@@ -40,13 +38,18 @@ def legend_lines(cache: DataCache, layer: Layer) -> LegendLines | None:
     entries = tuple((picture, colour, text) for picture, (colour, text) in zip(pictures, named))
     title = f"{legend.title}, {legend.unit}" if legend.title and legend.unit else legend.title
     if not legend.ramp:
-        return LegendLines(title, entries, "", "", "")
+        return LegendLines(title, entries)
     opaque = np.full((1, len(ramp(legend.ramp)), 1), 255, np.uint8)
     strip = np.repeat(np.dstack([ramp(legend.ramp)[None], opaque]), RAMP_ROWS, axis=0)
-    low, high = (number_text(float(f"{value:.4g}")) for value in (legend.low, legend.high))
+    ends = [float(f"{value:.4g}") for value in (legend.low, legend.high)]
+    low, high = (f"{each:g}" if legend.plain else number_text(each) for each in ends)
     return LegendLines(title, (), _address(strip), low, high)
 
 
-def _address(picture: np.ndarray) -> str:
-    """Return an address that holds a picture."""
-    return f"data:image/png;base64,{base64.b64encode(encoded(picture)).decode()}"
+def _address(image: np.ndarray) -> str:
+    """Return an address that holds a picture of (rows, cols, 4) uint8 premultiplied RGBA."""
+    from PIL import Image
+
+    out = BytesIO()
+    Image.fromarray(image, "RGBa").convert("RGBA").save(out, "PNG")
+    return f"data:image/png;base64,{base64.b64encode(out.getvalue()).decode()}"

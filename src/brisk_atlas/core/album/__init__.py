@@ -1,0 +1,1 @@
+"""Albums as files for those who have no application: pages that open in any browser."""

@@ -1,0 +1,85 @@
+"""An album as one file of HTML: pictures, fonts, features and scripts are in it, and nothing is fetched."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import json
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
+
+from .font_subset import subset
+from .markdown_text import as_html
+from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, PagePicture
+
+HERE = Path(__file__).parent
+FONTS = (("Sans", 400, "SourceSans3-Regular.ttf"), ("Sans", 600, "SourceSans3-Semibold.ttf"),
+         ("Mono", 400, "SourceCodePro-Regular.ttf"))  # fmt: skip
+
+
+def album_page(content: PageContent, version: str = "") -> str:
+    """Return the file. `version` is that of the application which writes it."""
+    data = {each.id: [_as_json(layer) for layer in each.features]
+            for each in content.parts if isinstance(each, PageFigure) and each.features}  # fmt: skip
+    body = _environment().get_template("parts.html").render(content=content, language="en")
+    script, style = _asset("album.js"), _asset("album.css") + _font_faces(_characters(body, data))
+    return _environment().get_template("album.html").render(
+        content=content, body=Markup(body), version=version,
+        script=Markup(script), script_hash=_hash(script),
+        style=Markup(style), style_hash=_hash(style),
+        data=Markup(_script_text(data)),
+    )  # fmt: skip
+
+
+def _as_json(features: PageFeatures) -> dict[str, Any]:
+    paths = [[path.ravel().tolist() for path in each] for each in features.paths]
+    return {"layer": features.layer, "fields": features.fields, "rows": features.rows, "kinds": features.kinds,
+            "paths": paths}  # fmt: skip
+
+
+def _script_text(data: Any) -> str:
+    """Return a value as JSON that can stand in a script element: no text in it ends the element."""
+    text = json.dumps(data, ensure_ascii=False, separators=(",", ":"))
+    return text.replace("&", "\\u0026").replace("<", "\\u003c").replace(">", "\\u003e")
+
+
+def _characters(*texts: Any) -> str:
+    """Return the characters of texts, in order; what no font of ours has is left to those of the reader's machine."""
+    found = {character for text in texts for character in str(text)}
+    return "".join(sorted(each for each in found if ord(each) >= 32))
+
+
+def _font_faces(characters: str) -> str:
+    return "".join(
+        f"\n@font-face {{ font-family: {family}; font-weight: {weight}; "
+        f"src: url(data:font/woff;base64,{base64.b64encode(subset(name, characters)).decode()}); }}"
+        for family, weight, name in FONTS
+    )
+
+
+def _hash(text: str) -> str:
+    """Return what a content security policy calls a script or a style by."""
+    return f"sha256-{base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()}"
+
+
+@cache
+def _asset(name: str) -> str:
+    return (HERE / "assets" / name).read_text("utf-8")
+
+
+@cache
+def _environment() -> Environment:
+    made = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined,
+                       trim_blocks=True, lstrip_blocks=True)  # fmt: skip
+    made.filters["markdown"] = as_html
+    made.filters["address"] = _address
+    made.tests["passage"] = lambda part: isinstance(part, PagePassage)
+    return made
+
+
+def _address(picture: PagePicture) -> str:
+    return f"data:{picture.media_type};base64,{base64.b64encode(picture.data).decode()}"

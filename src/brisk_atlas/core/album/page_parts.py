@@ -1,0 +1,103 @@
+"""What a page of an album is made of. Values; pictures and texts are whole, nothing is looked up any more."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+
+from brisk_atlas.core.draw.legend_lines import LegendLines
+
+
+class Compared(StrEnum):
+    """How two pictures of one place are looked at."""
+
+    CURTAIN = "curtain"
+    BLINK = "blink"
+
+
+@dataclass(frozen=True)
+class PagePicture:
+    """A picture as a browser reads it, and its size on a page in pixels of 1/96 inch. `name` says what it shows where
+    it is one of two."""
+
+    data: bytes
+    media_type: str
+    width: int
+    height: int
+    name: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class PageFeatures:
+    """Features that a click finds: rings and lines in pixels of the picture.
+
+    Attributes
+    ----------
+    layer : what they are of
+    fields : names, with units where known
+    rows : for each feature its values, as texts; "" for a missing one
+    kinds : for each feature "point", "line" or "area"
+    paths : for each feature its paths, (n, 2) arrays
+    left_out : how many more there are
+    """
+
+    layer: str
+    fields: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+    kinds: tuple[str, ...]
+    paths: tuple[tuple[np.ndarray, ...], ...]
+    left_out: int = 0
+
+
+@dataclass(frozen=True)
+class PageTable:
+    """Rows as texts; which of the fields are numbers; how many rows there are in all."""
+
+    fields: tuple[str, ...]
+    numbers: tuple[bool, ...]
+    rows: tuple[tuple[str, ...], ...]
+    total: int
+
+
+@dataclass(frozen=True, eq=False)
+class PageFigure:
+    """A picture, or two of one place, with what is to be known of it.
+
+    `metres` is what a pixel is across, None where a scale bar would have no meaning; `north` is where north lies,
+    degrees clockwise from up, None where it is not known. `credits` are names of layers with whom they are credited to.
+    """
+
+    id: str
+    title: str
+    pictures: tuple[PagePicture, ...]
+    caption: str = ""
+    alt: str = ""
+    compared: Compared | None = None
+    legends: tuple[tuple[str, LegendLines], ...] = ()
+    metres: float | None = None
+    north: float | None = None
+    facts: tuple[str, ...] = ()
+    credits: tuple[tuple[tuple[str, ...], str], ...] = ()
+    features: tuple[PageFeatures, ...] = ()
+    table: PageTable | None = None
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class PagePassage:
+    """Text between figures; Markdown."""
+
+    id: str
+    title: str
+    text: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class PageContent:
+    """All of a page."""
+
+    title: str
+    summary: str
+    parts: tuple[PageFigure | PagePassage, ...]

@@ -1,0 +1,154 @@
+"""What a page says of an album: its pictures with legends, scale, sources, and the features and rows in them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from io import BytesIO
+from typing import TYPE_CHECKING
+
+from brisk_atlas.core.album.page_parts import (
+    Compared,
+    PageContent,
+    PageFeatures,
+    PageFigure,
+    PagePassage,
+    PagePicture,
+    PageTable,
+)
+from brisk_atlas.core.album.plate_features import features_in_view
+from brisk_atlas.core.draw.legend_lines import LegendLines, lines_of
+from brisk_atlas.core.draw.overlays import north_of
+from brisk_atlas.core.draw.view import View
+from brisk_atlas.core.kinds import kind_of
+from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.place import metres_per_unit
+from brisk_atlas.core.workspace.comparison import Way, side_title
+from brisk_atlas.core.workspace.plate_sources import changed_sources
+from brisk_atlas.core.workspace.plates import Album, Passage, Plate, PlateKind, PlateSource, PlateView
+
+from .operation import Progress, silent
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+MOST_LEGENDS = 6  # of a figure
+WAYS = {Way.CURTAIN: Compared.CURTAIN, Way.BLINK: Compared.BLINK, Way.TWIN: Compared.CURTAIN}
+BEFORE, AFTER = "before", "after"
+
+
+def content_of(workspace: Workspace, album: Album, progress: Progress = silent) -> PageContent:
+    """Return all of a page for an album, with the pictures as they were captured."""
+    parts: list[PageFigure | PagePassage] = []
+    items = list(album.items)
+    while items:
+        item = items.pop(0)
+        name = f"part-{len(parts) + 1}"
+        progress(len(parts) / max(1, len(album.items)), item.title)
+        if isinstance(item, Passage):
+            parts.append(PagePassage(name, item.title, item.text))
+        elif item.joined and items and isinstance(following := items[0], Plate) and following.picture:
+            items.pop(0)
+            parts.append(_joined(workspace, item, following, name))
+        else:
+            parts.append(_figure(workspace, item, name))
+    return PageContent(album.title or "Album", album.summary, tuple(parts))
+
+
+def _joined(workspace: Workspace, before: Plate, after: Plate, name: str) -> PageFigure:
+    """Return two plates as one figure, with a curtain between them."""
+    first, second = _figure(workspace, before, name), _figure(workspace, after, name)
+    one = replace(first.pictures[0], name=before.title or BEFORE)
+    two = replace(second.pictures[0], name=after.title or AFTER)
+    same = (one.width, one.height) == (two.width, two.height) and _place(before.view) == _place(after.view)
+    captions = [text for text in (before.caption, after.caption) if text]
+    return replace(
+        first, title=f"{before.title} / {after.title}" if before.title != after.title else before.title,
+        pictures=(one, two), compared=Compared.CURTAIN if same else Compared.BLINK, caption="\n\n".join(captions),
+        alt=before.alt, legends=tuple({each[0]: each for each in (*first.legends, *second.legends)}.values()),
+        credits=_credits((*before.sources, *after.sources)), features=first.features if same else (),
+        note=first.note or second.note,
+    )  # fmt: skip
+
+
+def _credits(sources: Sequence[PlateSource]) -> tuple[tuple[tuple[str, ...], str], ...]:
+    """Return the names of sources by whom they are credited to; those of nobody come last."""
+    found: dict[str, dict[str, None]] = {}
+    for each in sources:
+        found.setdefault(each.credit, {})[each.name] = None
+    return tuple((tuple(names), credit) for credit, names in sorted(found.items(), key=lambda each: not each[0]))
+
+
+def _place(view: PlateView | None) -> tuple[object, ...]:
+    return (view.crs, view.x, view.y, view.resolution, view.turn) if view is not None else ()
+
+
+def _figure(workspace: Workspace, plate: Plate, name: str) -> PageFigure:
+    changed = changed_sources(plate)
+    note = f"Since it was captured these changed: {', '.join(changed)}." if changed else ""
+    facts = [plate.view.crs] if plate.view is not None and plate.view.crs and plate.kind is PlateKind.MAP else []
+    facts += [f"captured {plate.captured[:10]}"] if plate.captured else []
+    table = PageTable(*plate.table) if plate.table is not None else None
+    figure = PageFigure(name, plate.title, _pictures(plate), plate.caption, plate.alt, facts=tuple(facts),
+                        credits=_credits(plate.sources), table=table, note=note)  # fmt: skip
+    if plate.view is None or plate.kind not in (PlateKind.MAP, PlateKind.RELIEF):
+        return figure
+    figure = replace(figure, legends=_legends(workspace, plate.view))
+    if plate.kind is PlateKind.RELIEF:
+        return figure
+    view = map_view(plate.view)
+    metres = view.resolution * metres_per_unit(view.crs, view.y) if view.crs else None
+    compared = WAYS.get(plate.view.comparison.way) if plate.view.comparison is not None and plate.other else None
+    found = _features(workspace, plate.view, view)
+    return replace(figure, metres=metres, north=north_of(view), features=found, compared=compared)
+
+
+def map_view(view: PlateView) -> View:
+    """Return a plate's view of the map, a pixel of it for one of the screen."""
+    return View(view.x, view.y, view.resolution, view.width, view.height, view.crs, turn=view.turn)
+
+
+def _pictures(plate: Plate) -> tuple[PagePicture, ...]:
+    from PIL import Image
+
+    names = [""]
+    if plate.view is not None and plate.view.comparison is not None:
+        names = [side_title(side, plate.view.layers, plate.view.groups) for side in plate.view.comparison.sides]
+    found = []
+    for data, name in zip((plate.picture, plate.other), (*names, "")):
+        if data:
+            with Image.open(BytesIO(data)) as image:
+                width, height = (round(side / plate.density) for side in image.size)
+                shown = name if plate.other else ""
+                found.append(PagePicture(data, Image.MIME[image.format or "WEBP"], width, height, shown))
+    return tuple(found)
+
+
+def _legends(workspace: Workspace, view: PlateView) -> tuple[tuple[str, LegendLines], ...]:
+    found: list[tuple[str, LegendLines]] = []
+    for layer in view.shown:
+        lines = _legend(workspace, layer)
+        if lines is not None and len(found) < MOST_LEGENDS and lines not in [each for _, each in found]:
+            found.append((layer.name, lines))
+    return tuple(found)
+
+
+def _legend(workspace: Workspace, layer: Layer) -> LegendLines | None:
+    try:
+        return lines_of(kind_of(layer.kind).legend(workspace.cache, layer))
+    except (AtlasError, OSError):  # its file is gone, as is noted on the figure
+        return None
+
+
+def _features(workspace: Workspace, plate: PlateView, view: View) -> tuple[PageFeatures, ...]:
+    found = []
+    for layer in plate.shown:
+        if not layer.kind.has_shapes or not view.shows_at(layer.scales):
+            continue
+        try:
+            each = features_in_view(workspace.cache, layer, view)
+        except (AtlasError, OSError):
+            continue
+        if each is not None:
+            found.append(each)
+    return tuple(found)

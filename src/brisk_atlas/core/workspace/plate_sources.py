@@ -1,0 +1,58 @@
+"""Where the data of a plate is from, and whether it changed since."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Iterable
+from typing import TYPE_CHECKING
+
+from .plates import Plate, PlateSource
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.model import DataRef, Layer
+
+log = logging.getLogger(__name__)
+MOST_OF_CREDIT = 200  # characters
+
+
+def sources_of(layers: Iterable[Layer]) -> tuple[PlateSource, ...]:
+    """Return the sources of layers as they are now, with whom their records credit. Reads records."""
+    return tuple(PlateSource(layer.id, layer.name, _credit(layer), _fingerprint(layer.ref)) for layer in layers)
+
+
+def changed_sources(plate: Plate) -> list[str]:
+    """Return the names of the sources of a plate whose files are not as they were when it was captured, or gone."""
+    if plate.view is None:
+        return []
+    refs = {layer.id: layer.ref for layer in plate.view.layers}
+    known = [each for each in plate.sources if each.fingerprint and each.layer in refs]
+    return [each.name for each in known if _fingerprint(refs[each.layer]) != each.fingerprint]
+
+
+def _fingerprint(ref: DataRef) -> str:
+    """Return what tells that a file changed; "" for one that is gone, and for what is not on this machine's disks."""
+    from brisk_atlas.core.connect import fingerprint
+    from brisk_atlas.core.model import AtlasError
+
+    if not ref.is_local:
+        return ""
+    try:
+        return fingerprint(ref.whole)
+    except (AtlasError, OSError):
+        return ""
+
+
+def _credit(layer: Layer) -> str:
+    """Return whom the record of a layer credits: as it is stated, or the organisations of its contacts."""
+    from brisk_atlas.core.handover.record_handed import record_of_source
+    from brisk_atlas.core.model import AtlasError
+
+    if not layer.ref.is_local:
+        return ""
+    try:
+        record = record_of_source(layer.ref, layer.name).record
+    except (AtlasError, OSError) as error:
+        log.info("%s has no record that can be read: %s", layer.name, error)
+        return ""
+    named = record.credits or dict.fromkeys(each.organisation for each in record.contacts if each.organisation)
+    return "; ".join(" ".join(text.split()) for text in named)[:MOST_OF_CREDIT]

@@ -1,0 +1,138 @@
+"""Albums as project files store them."""
+
+from __future__ import annotations
+
+from base64 import b64decode, b64encode
+from pathlib import Path
+from typing import Literal
+
+from pydantic import Field
+
+from .comparison import SIDE_NAMES, Comparison, Divide, Way
+from .groups import Group
+from .plates import Album, Passage, Plate, PlateKind, PlateSource, PlateTable, PlateView
+from .saved_layers import Finite, SavedEye, SavedGroup, SavedLayer, SavedValue, layer_from, saved_layer
+
+MOST_OF_PICTURE = 40_000_000  # characters of one, in base64
+MOST_ITEMS, MOST_ROWS = 2_000, 10_000
+
+
+class SavedComparison(SavedValue):
+    sides: list[tuple[str, ...]] = Field(min_length=2, max_length=len(SIDE_NAMES))
+    way: Way
+    divide: Divide = Divide.UPRIGHT
+
+    @property
+    def value(self) -> Comparison:
+        return Comparison(tuple(self.sides), self.way, self.divide)
+
+
+class _SavedView(SavedValue):
+    layers: list[SavedLayer] = Field(max_length=10_000)
+    groups: list[SavedGroup] = Field(default_factory=list, max_length=10_000)
+    subject: str | None = None
+    crs: str | None = None
+    comparison: SavedComparison | None = None
+    x: Finite = 0.0
+    y: Finite = 0.0
+    resolution: Finite = Field(1.0, gt=0)
+    turn: float = Field(0.0, ge=-180.0, le=180.0)
+    width: int = Field(1, gt=0, le=100_000)
+    height: int = Field(1, gt=0, le=100_000)
+    grid: str = ""
+    eye: SavedEye | None = None
+
+
+class _SavedSource(SavedValue):
+    layer: str
+    name: str
+    credit: str = ""
+    fingerprint: str = ""
+
+
+class _SavedTable(SavedValue):
+    fields: tuple[str, ...]
+    numbers: tuple[bool, ...]
+    rows: tuple[tuple[str, ...], ...] = Field(max_length=MOST_ROWS)
+    total: int = Field(ge=0)
+
+
+class _SavedPlate(SavedValue):
+    type: Literal["plate"] = "plate"
+    id: str
+    title: str
+    kind: PlateKind
+    view: _SavedView | None = None
+    picture: str = Field("", max_length=MOST_OF_PICTURE)
+    other: str = Field("", max_length=MOST_OF_PICTURE)
+    density: float = Field(1.0, gt=0, le=8)
+    caption: str = ""
+    alt: str = ""
+    captured: str = ""
+    sources: list[_SavedSource] = Field(default_factory=list, max_length=10_000)
+    table: _SavedTable | None = None
+    joined: bool = False
+
+
+class _SavedPassage(SavedValue):
+    type: Literal["passage"] = "passage"
+    id: str
+    title: str
+    text: str = ""
+
+
+class SavedAlbum(SavedValue):
+    title: str = ""
+    summary: str = ""
+    items: list[_SavedPlate | _SavedPassage] = Field(default_factory=list, max_length=MOST_ITEMS)
+
+
+def saved_album(album: Album, folder: Path) -> SavedAlbum:
+    """Return an album as a file in a folder stores it."""
+    items = [_saved_plate(each, folder) if isinstance(each, Plate) else _SavedPassage(**each._asdict())
+             for each in album.items]  # fmt: skip
+    return SavedAlbum(title=album.title, summary=album.summary, items=items)
+
+
+def album_from(saved: SavedAlbum, folder: Path) -> Album:
+    """Return the album that a file in a folder stores. Raises TypeError, ValueError."""
+    items = tuple(_plate(each, folder) if isinstance(each, _SavedPlate) else Passage(each.id, each.title, each.text)
+                  for each in saved.items)  # fmt: skip
+    if len({each.id for each in items}) < len(items):
+        raise ValueError("two items of the album have one id")
+    return Album(saved.title, saved.summary, items)
+
+
+def _saved_plate(plate: Plate, folder: Path) -> _SavedPlate:
+    values = plate._asdict() | {
+        "view": _saved_view(plate.view, folder) if plate.view is not None else None,
+        "picture": b64encode(plate.picture).decode(), "other": b64encode(plate.other).decode(),
+        "sources": [_SavedSource(**each._asdict()) for each in plate.sources],
+        "table": _SavedTable(**plate.table._asdict()) if plate.table is not None else None,
+    }  # fmt: skip
+    return _SavedPlate(**values)
+
+
+def _saved_view(view: PlateView, folder: Path) -> _SavedView:
+    values = view._asdict() | {
+        "layers": [saved_layer(layer, folder) for layer in view.layers],
+        "groups": [SavedGroup(**group._asdict()) for group in view.groups],
+        "comparison": SavedComparison(**view.comparison._asdict()) if view.comparison is not None else None,
+    }
+    return _SavedView(**values)
+
+
+def _plate(saved: _SavedPlate, folder: Path) -> Plate:
+    view = None
+    if saved.view is not None:
+        values = dict(saved.view)
+        values["layers"] = tuple(layer_from(each, folder) for each in saved.view.layers)
+        values["groups"] = tuple(Group(**each.model_dump()) for each in saved.view.groups)
+        values["comparison"] = saved.view.comparison.value if saved.view.comparison is not None else None
+        view = PlateView(**values)
+    return Plate(
+        saved.id, saved.title, saved.kind, view, b64decode(saved.picture, validate=True),
+        b64decode(saved.other, validate=True), saved.density, saved.caption, saved.alt, saved.captured,
+        tuple(PlateSource(**each.model_dump()) for each in saved.sources),
+        PlateTable(**dict(saved.table)) if saved.table is not None else None, saved.joined,
+    )  # fmt: skip

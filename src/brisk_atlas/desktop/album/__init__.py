@@ -1,0 +1,1 @@
+"""Plates and the album on Hand over."""

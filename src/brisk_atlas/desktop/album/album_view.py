@@ -1,0 +1,374 @@
+"""The Album half of Hand over: plates and passages in order at the left, the current one at the right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QSize, Qt, QUrl, pyqtSignal
+from PyQt6.QtGui import QDesktopServices, QIcon, QImage, QPixmap
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidgetItem,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind
+
+from ..drawers.deletable_list import DeletableList
+from ..plain_text import PlainLabel
+from ..session import Session
+from ..theme import Theme
+from .caption_edit import CaptionEdit
+from .picture_view import PictureView
+from .plate_pictures import DENSITY, file_webp, map_pictures
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.operations import Written
+    from brisk_atlas.core.system.jobs import Job
+
+THUMB = QSize(112, 70)
+ITEM_ID = Qt.ItemDataRole.UserRole
+EMPTY = (
+    "An album says what was seen, in pictures with a few words, in an order. Whoever gets it needs a browser alone: "
+    "maps come closer under the hand, A and B are divided by a curtain, a click says what lies there.\n\n"
+    "1  On the Desk, press F9: what the pane with the keyboard shows becomes a plate. On Record it is the record.\n"
+    "2  Give each plate a caption, put them in order, add text between.\n"
+    "3  Write the page: one file, with everything in it."
+)
+NOTHING, ITEM = range(2)
+
+
+class AlbumView(QWidget):
+    """The album of the project.
+
+    Signals:
+        show_wanted(object): a plate whose view the Desk is to show.
+    """
+
+    show_wanted = pyqtSignal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._filling = False
+        self._thumbs: dict[bytes, QIcon] = {}
+        self._running: list[Job] = []
+        self.title, self.summary = QLineEdit(), QLineEdit()
+        self.title.setObjectName("album title")
+        self.title.setPlaceholderText("Title of the album")
+        self.summary.setPlaceholderText("What it is about, in a sentence")
+        self.list = DeletableList()
+        self.list.setObjectName("album items")
+        self.list.setIconSize(THUMB)
+        self.list.setWordWrap(True)
+        self.up, self.down, self.remove = (QPushButton(words) for words in ("Up", "Down", "Remove"))
+        self.text, self.picture = QPushButton("Add text"), QPushButton("Add a picture…")
+        self.write = QPushButton("Write the page…")
+        self.write.setObjectName("main")
+        self.item_title = QLineEdit()
+        self.item_title.setObjectName("plate title")
+        self.item_title.setPlaceholderText("Title")
+        self.facts = PlainLabel("")
+        self.facts.setObjectName("quiet")
+        self.facts.setWordWrap(True)
+        self.shown = PictureView()
+        self.caption = CaptionEdit("Caption")
+        self.alt = QLineEdit()
+        self.alt.setPlaceholderText("What it shows, for those who don't see it")
+        self.alt.setAccessibleName("Alternative text")
+        self.joined = QCheckBox("Before and after, with the next")
+        self.show_it, self.again = QPushButton("Show on the Desk"), QPushButton("Draw again")
+        self.empty = PlainLabel(EMPTY)
+        self._lay_out()
+        self._connect()
+        self.fill()
+
+    def _lay_out(self) -> None:
+        self.right = QStackedWidget()
+        nothing = QWidget()
+        column = QVBoxLayout(nothing)
+        column.setContentsMargins(24, 24, 24, 24)
+        self.empty.setWordWrap(True)
+        self.empty.setMaximumWidth(640)
+        column.addWidget(self.empty)
+        column.addStretch(1)
+        item = QWidget()
+        column = QVBoxLayout(item)
+        column.setContentsMargins(16, 10, 12, 10)
+        column.setSpacing(8)
+        column.addWidget(self.item_title)
+        column.addWidget(self.facts)
+        column.addWidget(self.shown, 5)
+        column.addWidget(self.caption, 2)
+        column.addWidget(self.alt)
+        low = QHBoxLayout()
+        for widget in (self.show_it, self.again, self.joined):
+            low.addWidget(widget)
+        low.addStretch(1)
+        column.addLayout(low)
+        self.right.addWidget(nothing)
+        self.right.addWidget(item)
+        left = QWidget()
+        column = QVBoxLayout(left)
+        column.setContentsMargins(12, 10, 8, 10)
+        column.setSpacing(8)
+        column.addWidget(self.title)
+        column.addWidget(self.summary)
+        column.addWidget(self.list, 1)
+        for widgets in ((self.text, self.picture), (self.up, self.down, self.remove)):
+            row = QHBoxLayout()
+            for widget in widgets:
+                row.addWidget(widget)
+            row.addStretch(1)
+            if self.up in widgets:
+                row.addWidget(self.write)
+            column.addLayout(row)
+        split = QSplitter(Qt.Orientation.Horizontal)
+        split.addWidget(left)
+        split.addWidget(self.right)
+        split.setStretchFactor(1, 1)
+        split.setSizes([430, 850])
+        split.setChildrenCollapsible(False)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(split)
+
+    def _connect(self) -> None:
+        def on_album(what: str, made: Callable[[Album], Album]) -> None:
+            self.session.work.change_album(what, made(self.album))
+
+        self.title.editingFinished.connect(
+            lambda: on_album("title of the album", lambda a: a._replace(title=self.title.text().strip()))
+        )
+        self.summary.editingFinished.connect(
+            lambda: on_album("summary of the album", lambda a: a._replace(summary=self.summary.text().strip()))
+        )
+        self.item_title.editingFinished.connect(lambda: self._change("title", title=self.item_title.text().strip()))
+        self.alt.editingFinished.connect(lambda: self._change("alternative text", alt=self.alt.text().strip()))
+        self.caption.edited.connect(self._write_caption)
+        self.joined.clicked.connect(lambda on: self._change("before and after", joined=on))
+        self.list.currentRowChanged.connect(lambda row: self._show_item())
+        self.list.delete_pressed.connect(self._remove)
+        self.list.itemDoubleClicked.connect(lambda item: self._show())
+        self.up.clicked.connect(lambda checked=False: self._move(-1))
+        self.down.clicked.connect(lambda checked=False: self._move(1))
+        self.remove.clicked.connect(lambda checked=False: self._remove())
+        self.text.clicked.connect(lambda checked=False: self.add_text())
+        self.picture.clicked.connect(lambda checked=False: self._choose_picture())
+        self.show_it.clicked.connect(lambda checked=False: self._show())
+        self.again.clicked.connect(lambda checked=False: self.draw_again())
+        self.write.clicked.connect(lambda checked=False: self._choose_page())
+        self.session.work_changed.connect(lambda what: self.fill() if what in ("album", "file") else None)
+
+    @property
+    def album(self) -> Album:
+        """The album of the project."""
+        return self.session.work.state.album
+
+    @property
+    def busy(self) -> bool:
+        """Whether something is drawn or written."""
+        self._running = [job for job in self._running if job.state in ("waiting", "running")]
+        return bool(self._running)
+
+    def use_theme(self, theme: Theme) -> None:
+        """Take over the colours of a theme."""
+        self.shown.theme = theme
+        self.shown.update()
+
+    @property
+    def current(self) -> AlbumItem | None:
+        """What is chosen in the list."""
+        item = self.list.currentItem()
+        return self.album.item(item.data(ITEM_ID)) if item is not None else None
+
+    # The list
+
+    def fill(self) -> None:
+        """Show the album of the work."""
+        before, album = self.current, self.album
+        row = self.list.currentRow()
+        self._filling = True
+        self.list.clear()
+        for number, each in enumerate(album.items):
+            is_joined = isinstance(each, Plate) and each.joined and number + 1 < len(album.items)
+            title = each.title or ("Text" if isinstance(each, Passage) else "Untitled")
+            item = QListWidgetItem(f"{title} ↕ with the next" if is_joined else title)
+            item.setData(ITEM_ID, each.id)
+            if isinstance(each, Plate) and each.picture:
+                item.setIcon(self._thumb(each.picture))
+            self.list.addItem(item)
+        ids = [each.id for each in album.items]
+        kept = ids.index(before.id) if before is not None and before.id in ids else min(max(row, 0), len(ids) - 1)
+        self.list.setCurrentRow(kept)
+        self._filling = False
+        for line, text in ((self.title, album.title), (self.summary, album.summary)):
+            if line.text() != text:
+                line.setText(text)
+        self.write.setEnabled(bool(album.items))
+        self._show_item()
+
+    def _thumb(self, picture: bytes) -> QIcon:
+        if picture not in self._thumbs:
+            image = QImage.fromData(picture).scaled(THUMB * 2, Qt.AspectRatioMode.KeepAspectRatio,
+                                                    Qt.TransformationMode.SmoothTransformation)  # fmt: skip
+            self._thumbs[picture] = QIcon(QPixmap.fromImage(image))
+        return self._thumbs[picture]
+
+    def choose(self, item_id: str) -> None:
+        """Make an item the current one."""
+        self.list.setCurrentRow([each.id for each in self.album.items].index(item_id))
+
+    def _show_item(self) -> None:
+        if self._filling:
+            return
+        item, plate = self.current, self.current if isinstance(self.current, Plate) else None
+        self.right.setCurrentIndex(ITEM if item is not None else NOTHING)
+        at = self.list.currentRow()
+        self.up.setEnabled(at > 0)
+        self.down.setEnabled(0 <= at < self.list.count() - 1)
+        self.remove.setEnabled(item is not None)
+        if item is None:
+            return
+        self.item_title.setText(item.title)
+        self.caption.show_text(item.text if isinstance(item, Passage) else item.caption)
+        for widget in (self.shown, self.alt, self.joined, self.show_it, self.again, self.facts):
+            widget.setVisible(plate is not None)
+        if plate is None:
+            return
+        self.shown.setVisible(bool(plate.picture))
+        self.shown.show_pictures(plate.picture, plate.other)
+        self.alt.setText(plate.alt)
+        self.joined.setChecked(plate.joined)
+        self.show_it.setEnabled(plate.view is not None)
+        self.again.setEnabled(plate.view is not None and plate.kind is PlateKind.MAP)
+        self._show_facts(plate)
+
+    def _show_facts(self, plate: Plate) -> None:
+        view, words = plate.view, [plate.kind.value]
+        if plate.table is not None:
+            words.append(f"{len(plate.table.rows):,} of {plate.table.total:,} rows")
+        words += [view.crs] if view is not None and view.crs and plate.kind is PlateKind.MAP else []
+        words += [f"captured {plate.captured.replace('T', ' ')[:16]} UTC"] if plate.captured else []
+        line = " · ".join(words)
+        self.facts.setText(line)
+
+        def done(changed: list[str]) -> None:
+            if self.current is plate and changed:
+                self.facts.setText(f"{line} · changed since: {', '.join(changed)}")
+
+        def work(job: Job) -> list[str]:
+            from brisk_atlas.core.workspace.plate_sources import changed_sources
+
+            return changed_sources(plate)
+
+        self.session.run("Sources", work, done, shown=False)
+
+    # Changes
+
+    def _change(self, what: str, **values: object) -> None:
+        item = self.current
+        if item is not None and not self._filling:
+            self.session.work.change_album(what, self.album.changed(item._replace(**values)))  # type: ignore[arg-type]
+
+    def _write_caption(self, markdown: str) -> None:
+        self._change("caption", **{"text" if isinstance(self.current, Passage) else "caption": markdown})
+
+    def _move(self, by: int) -> None:
+        if self.current is not None:
+            self.session.work.change_album("order of the album", self.album.moved(self.current.id, by))
+
+    def _remove(self) -> None:
+        if self.current is not None:
+            self.session.work.change_album(f"remove {self.current.title}", self.album.without(self.current.id))
+
+    def _add(self, what: str, item: AlbumItem) -> None:
+        made = item._replace(id=self.album.free_id())
+        after = self.current.id if self.current is not None else None
+        self.session.work.change_album(what, self.album.with_item(made, after))
+        self.choose(made.id)
+
+    def add_text(self) -> None:
+        """Have a passage behind the current item, and write it."""
+        self._add("add text", Passage("", ""))
+        self.item_title.setFocus()
+
+    def _choose_picture(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "A picture", "", "Pictures (*.png *.jpg *.jpeg *.webp *.tif)")
+        if chosen:
+            self.add_picture(Path(chosen))
+
+    def add_picture(self, path: Path) -> None:
+        """Have a picture from elsewhere behind the current item."""
+
+        def work(job: Job) -> bytes:
+            from brisk_atlas.core.model import CannotRead
+
+            try:
+                return file_webp(path.read_bytes())
+            except OSError as error:
+                raise CannotRead(path, f"it is no picture that can be read ({error})", "Choose another.") from error
+
+        def done(data: bytes) -> None:
+            self._add("add a picture", Plate("", path.stem, PlateKind.OUTSIDE, picture=data))
+
+        self._run(f"Reading {path.name}", work, done)
+
+    def _show(self) -> None:
+        if isinstance(self.current, Plate) and self.current.view is not None:
+            self.show_wanted.emit(self.current)
+
+    def draw_again(self) -> None:
+        """Draw the current plate as its data is now."""
+        plate = self.current
+        if not isinstance(plate, Plate) or plate.view is None or plate.kind is not PlateKind.MAP:
+            return
+        view = plate.view
+
+        def work(job: Job) -> Plate:
+            from brisk_atlas.core.workspace.plate_sources import sources_of
+
+            picture, other = map_pictures(self.session, view, job.check)
+            return plate._replace(picture=picture, other=other, density=DENSITY, sources=sources_of(view.shown))
+
+        def done(made: Plate) -> None:
+            now = self.album.item(made.id)
+            if isinstance(now, Plate):
+                drawn = now._replace(picture=made.picture, other=made.other, density=DENSITY, sources=made.sources)
+                self.session.work.change_album("draw a plate again", self.album.changed(drawn))
+
+        self._run(f"Drawing {plate.title}", work, done)
+
+    def _run(self, title: str, work: Callable[[Job], Any], done: Callable[[Any], None]) -> None:
+        self._running.append(self.session.run(title, work, done))
+
+    # Writing
+
+    def _choose_page(self) -> None:
+        self.caption.flush()
+        name = "".join(c if c.isalnum() else "_" for c in self.album.title).strip("_").lower() or "album"
+        start = (self.session.work.file.parent if self.session.work.file is not None else Path.home()) / f"{name}.html"
+        chosen, _ = QFileDialog.getSaveFileName(self, "Write the page", str(start), "Web page (*.html)")
+        if chosen:
+            self.write_page(Path(chosen))
+
+    def write_page(self, path: Path) -> None:
+        """Write the album as a page, and offer to open it."""
+        path = path if path.suffix else path.with_suffix(".html")
+
+        from brisk_atlas.core.operations import WriteAlbum
+
+        def done(written: Written) -> None:
+            self.session.noticed.emit("good", f"Wrote {written.what} to {path}", "")
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+
+        self._running.append(self.session.run_operation(f"Writing {path.name}", WriteAlbum(path), done))

@@ -1,0 +1,28 @@
+"""Showing the view of a plate again."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from brisk_atlas.core.workspace.named_places import NamedPlace
+from brisk_atlas.core.workspace.plates import Plate, PlateKind
+
+if TYPE_CHECKING:
+    from ..pages.desk_page import DeskPage
+
+
+def show_on_desk(desk: DeskPage, plate: Plate) -> None:
+    """Have the Desk show what a plate shows: its layers as they looked, its place, and its pane."""
+    view = plate.view
+    if view is None:
+        return
+    desk.session.work.show_view(f"show {plate.title or 'a plate'}", view)
+    if view.width > 1:
+        desk.map.grid = view.grid
+        eye = view.eye if plate.kind is PlateKind.RELIEF else None
+        desk.go_to_place(NamedPlace("", plate.title, view.x, view.y, view.resolution, view.width, view.height, view.crs,
+                                    view.turn, b"", eye))  # fmt: skip
+    if plate.kind is PlateKind.SHEET and desk.bottom.isHidden():
+        desk.toggle_sheet()
+    if plate.kind is PlateKind.STRIP and not (desk.strip.isVisible() or desk.log.isVisible()):
+        desk.toggle_strip()
