@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 from brisk_atlas.core.workspace.comparison import Way
 
-from .album.plate_taker import PlateTaker
 from .commands import Command
 from .page_titles import PAGE_TITLES
 from .relief_commands import relief_commands
@@ -171,6 +170,8 @@ def _pages(window: AtlasWindow) -> list[Command]:
 
 
 def _capture(window: AtlasWindow) -> None:
+    from .album.plate_taker import PlateTaker
+
     taker = PlateTaker(window.session)
     if window.page == "record":
         taker.take_record(window.record)

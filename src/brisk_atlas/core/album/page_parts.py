@@ -10,7 +10,7 @@ import numpy as np
 from brisk_atlas.core.draw.legend_lines import LegendLines
 
 
-class Compared(StrEnum):
+class PairView(StrEnum):
     """How two pictures of one place are looked at."""
 
     CURTAIN = "curtain"
@@ -74,7 +74,7 @@ class PageFigure:
     pictures: tuple[PagePicture, ...]
     caption: str = ""
     alt: str = ""
-    compared: Compared | None = None
+    compared: PairView | None = None
     legends: tuple[tuple[str, LegendLines], ...] = ()
     metres: float | None = None
     north: float | None = None

@@ -8,13 +8,13 @@ from io import BytesIO
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.album.page_parts import (
-    Compared,
     PageContent,
     PageFeatures,
     PageFigure,
     PagePassage,
     PagePicture,
     PageTable,
+    PairView,
 )
 from brisk_atlas.core.album.plate_features import features_in_view
 from brisk_atlas.core.draw.legend_lines import LegendLines, lines_of
@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
 
 MOST_LEGENDS = 6  # of a figure
-WAYS = {Way.CURTAIN: Compared.CURTAIN, Way.BLINK: Compared.BLINK, Way.TWIN: Compared.CURTAIN}
+WAYS = {Way.CURTAIN: PairView.CURTAIN, Way.BLINK: PairView.BLINK, Way.TWIN: PairView.CURTAIN}
 BEFORE, AFTER = "before", "after"
 
 
@@ -64,7 +64,7 @@ def _joined(workspace: Workspace, before: Plate, after: Plate, name: str) -> Pag
     captions = [text for text in (before.caption, after.caption) if text]
     return replace(
         first, title=f"{before.title} / {after.title}" if before.title != after.title else before.title,
-        pictures=(one, two), compared=Compared.CURTAIN if same else Compared.BLINK, caption="\n\n".join(captions),
+        pictures=(one, two), compared=PairView.CURTAIN if same else PairView.BLINK, caption="\n\n".join(captions),
         alt=before.alt, legends=tuple({each[0]: each for each in (*first.legends, *second.legends)}.values()),
         credits=_credits((*before.sources, *after.sources)), features=first.features if same else (),
         note=first.note or second.note,
@@ -85,7 +85,7 @@ def _place(view: PlateView | None) -> tuple[object, ...]:
 
 def _figure(workspace: Workspace, plate: Plate, name: str) -> PageFigure:
     changed = changed_sources(plate)
-    note = f"Since it was captured these changed: {', '.join(changed)}." if changed else ""
+    note = f"Since it was captured these changed: {', '.join(each.name for each in changed)}." if changed else ""
     facts = [plate.view.crs] if plate.view is not None and plate.view.crs and plate.kind is PlateKind.MAP else []
     facts += [f"captured {plate.captured[:10]}"] if plate.captured else []
     table = PageTable(*plate.table) if plate.table is not None else None

@@ -20,13 +20,13 @@ def sources_of(layers: Iterable[Layer]) -> tuple[PlateSource, ...]:
     return tuple(PlateSource(layer.id, layer.name, _credit(layer), _fingerprint(layer.ref)) for layer in layers)
 
 
-def changed_sources(plate: Plate) -> list[str]:
-    """Return the names of the sources of a plate whose files are not as they were when it was captured, or gone."""
+def changed_sources(plate: Plate) -> list[PlateSource]:
+    """Return the sources of a plate whose files are not as they were when it was captured, or gone."""
     if plate.view is None:
         return []
     refs = {layer.id: layer.ref for layer in plate.view.layers}
     known = [each for each in plate.sources if each.fingerprint and each.layer in refs]
-    return [each.name for each in known if _fingerprint(refs[each.layer]) != each.fingerprint]
+    return [each for each in known if _fingerprint(refs[each.layer]) != each.fingerprint]
 
 
 def _fingerprint(ref: DataRef) -> str:

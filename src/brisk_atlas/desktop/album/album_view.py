@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind
+from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource, PlateView
 
 from ..drawers.deletable_list import DeletableList
 from ..plain_text import PlainLabel
@@ -262,16 +262,21 @@ class AlbumView(QWidget):
         line = " · ".join(words)
         self.facts.setText(line)
 
-        def done(changed: list[str]) -> None:
+        def done(changed: list[PlateSource]) -> None:
             if self.current is plate and changed:
-                self.facts.setText(f"{line} · changed since: {', '.join(changed)}")
+                self.facts.setText(f"{line} · changed since: {', '.join(each.name for each in changed)}")
 
-        def work(job: Job) -> list[str]:
+        self._find_changed(plate, done)
+
+    def _find_changed(self, plate: Plate, done: Callable[[list[PlateSource]], None]) -> None:
+        """Look which of its files changed since a plate was captured."""
+
+        def work(job: Job) -> list[PlateSource]:
             from brisk_atlas.core.workspace.plate_sources import changed_sources
 
             return changed_sources(plate)
 
-        self.session.run("Sources", work, done, shown=False)
+        self._running.append(self.session.run("Sources", work, done, shown=False))
 
     # Changes
 
@@ -328,11 +333,20 @@ class AlbumView(QWidget):
             self.show_wanted.emit(self.current)
 
     def draw_again(self) -> None:
-        """Draw the current plate as its data is now."""
+        """Draw the current plate as its data is now: files that changed are read again."""
         plate = self.current
         if not isinstance(plate, Plate) or plate.view is None or plate.kind is not PlateKind.MAP:
             return
         view = plate.view
+
+        def read_and_draw(changed: list[PlateSource]) -> None:
+            ids = {each.layer for each in changed}
+            self.session.reread([layer for layer in view.layers if layer.id in ids])
+            self._draw(plate, view)
+
+        self._find_changed(plate, read_and_draw)
+
+    def _draw(self, plate: Plate, view: PlateView) -> None:
 
         def work(job: Job) -> Plate:
             from brisk_atlas.core.workspace.plate_sources import sources_of

@@ -1,0 +1,264 @@
+"""Plates from the key to the page in a browser: captured, said, put in order, shown again, written and looked at."""
+
+from __future__ import annotations
+
+import io
+import shutil
+
+import numpy as np
+import pytest
+from PIL import Image
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QTextCursor
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from brisk_atlas import demo
+from brisk_atlas.core.workspace import project_file
+from brisk_atlas.core.workspace.comparison import Way
+from brisk_atlas.core.workspace.plates import PlateKind
+from brisk_atlas.desktop.album.plate_pictures import map_pictures
+from browser import browser, needs_browser
+
+SURVEY, OLD, NEW = (demo.DATA / name for name in ("tolvane_survey.gpkg", "elevation_2029.tif", "elevation_2031.tif"))
+UTM = "EPSG:32727"
+HARROW = (510_380, 5_769_700)
+
+
+def pixels(data):
+    return np.asarray(Image.open(io.BytesIO(data)).convert("RGB")).astype(int)
+
+
+def capture(driver, qtbot, widget=None):
+    """Capture by the key; returns the plate."""
+    work = driver.work
+    count = len(work.state.album.items)
+    driver.press(widget or driver.canvas, Qt.Key.Key_F9)
+    qtbot.waitUntil(lambda: len(work.state.album.items) == count + 1, timeout=30_000)
+    return work.state.album.items[-1]
+
+
+@pytest.fixture
+def desk(driver):
+    """Buildings over the heights of two years, at Harrow Landing."""
+    driver.open(OLD)
+    driver.open(NEW)
+    driver.open(SURVEY, part="buildings")
+    driver.window.show_page("desk")
+    driver.canvas.look_at_centre(*HARROW, 1.6, UTM)
+    driver.settle()
+    return driver.window.desk
+
+
+def test_one_key_captures_the_map_sharp_and_the_plate_shows_it_again(driver, desk, qtbot):
+    before, view = driver.work.state, driver.canvas.view
+    plate = capture(driver, qtbot)
+    image = Image.open(io.BytesIO(plate.picture))
+    assert image.size == (2 * view.width, 2 * view.height) and plate.kind is PlateKind.MAP and not plate.other
+    assert "buildings" in plate.alt and {each.name for each in plate.sources} >= {"buildings", "elevation_2031"}
+    assert all(each.fingerprint and each.credit == "Tolvane Survey Office" for each in plate.sources)
+    driver.work.change("hide", before.layers[0].id, visible=False)
+    driver.work.remove(before.layers[1].id)
+    driver.open(demo.DATA / "vents.kml")
+    driver.canvas.look_at_centre(505_000, 5_772_000, 20.0, UTM)
+    driver.settle()
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.choose(plate.id)
+    driver.click(half.show_it)
+    driver.settle()
+    assert driver.window.page == "desk"
+    shown = {layer.name: layer.visible for layer in driver.work.layers}
+    assert shown == {layer.name: layer.visible for layer in before.layers} | {"vents": False}
+    now = driver.canvas.view
+    assert (now.x, now.y) == pytest.approx((view.x, view.y)) and now.resolution == pytest.approx(
+        view.resolution, rel=0.2
+    )
+    again, _ = map_pictures(driver.window.session, plate.view, lambda: None)
+    assert np.abs(pixels(again) - pixels(plate.picture)).mean() < 1
+    driver.window.commands.do("undo")
+    assert driver.work.layer(before.layers[1].id) is None  # one step back, as it was before
+
+
+def test_both_sides_of_a_comparison_are_captured(driver, desk, qtbot):
+    layers = {layer.name: layer.id for layer in driver.work.layers}
+    driver.work.choose(layers["elevation_2031"])
+    driver.window.commands.do("curtain")
+    driver.canvas.look_at_centre(510_500, 5_770_300, 9.0, UTM)
+    driver.settle()
+    plate = capture(driver, qtbot)
+    assert plate.view.comparison.way is Way.CURTAIN
+    differs = np.abs(pixels(plate.picture) - pixels(plate.other)).max(axis=2) > 12
+    assert 0.005 < differs.mean() < 0.5  # the new ground, and not the rest
+
+
+def test_rows_and_records_are_plates_too(driver, desk, qtbot):
+    driver.work.choose(next(layer.id for layer in driver.work.layers if layer.name == "buildings"))
+    driver.window.commands.do("sheet")
+    driver.settle()
+    rows = capture(driver, qtbot, desk.sheet.grid)
+    assert rows.kind is PlateKind.SHEET and rows.table.total == 140 and len(rows.table.rows) == 140
+    assert rows.table.fields[0] == "building" and dict(zip(rows.table.fields, rows.table.numbers))["floors"]
+    driver.window.show_page("record")
+    driver.settle()
+    record = capture(driver, qtbot, driver.window)
+    assert record.kind is PlateKind.RECORD and record.picture and record.sources[0].name == "buildings"
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.choose(record.id)
+    driver.click(half.show_it)
+    assert driver.window.page == "record"
+
+
+def test_captions_titles_and_order_are_steps_of_undo_and_lie_in_the_project(driver, desk, qtbot, tmp_path):
+    first = capture(driver, qtbot)
+    driver.canvas.look_at_centre(508_300, 5_769_250, 1.6, UTM)
+    driver.settle()
+    second = capture(driver, qtbot)
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    driver.type(half.title, "Mount Serrick")
+    half.choose(first.id)
+    driver.type(half.item_title, "Harrow Landing")
+    half.caption.text.setFocus()
+    qtbot.keyClicks(half.caption.text, "Houses by use")
+    half.caption.text.moveCursor(QTextCursor.MoveOperation.StartOfWord, QTextCursor.MoveMode.KeepAnchor)
+    qtbot.keyClick(half.caption.text, Qt.Key.Key_B, Qt.KeyboardModifier.ControlModifier)
+    qtbot.waitUntil(lambda: driver.work.state.album.plates[0].caption == "Houses by **use**", timeout=5_000)
+    half.choose(second.id)
+    driver.click(half.up)
+    driver.click(half.text)
+    driver.type(half.item_title, "Then")
+    driver.click(half.down)
+    ids = [each.id for each in driver.work.state.album.items]
+    assert ids == [second.id, first.id, "item-3"] and half.current.title == "Then"
+    driver.press(half.list, Qt.Key.Key_Delete)
+    assert [each.id for each in driver.work.state.album.items] == [second.id, first.id]
+    driver.window.commands.do("undo")
+    assert driver.work.state.album.items[-1].title == "Then"
+    path = tmp_path / "work.brisk.json"
+    project_file.save(driver.work, path)
+    state, _, _ = project_file.read(path)
+    assert state.album == driver.work.state.album and state.album.title == "Mount Serrick"
+
+
+def test_a_plate_says_that_its_data_changed_and_is_drawn_again(driver, qtbot, tmp_path):
+    place = tmp_path / "elevation.tif"
+    shutil.copyfile(OLD, place)
+    driver.open(place)
+    driver.window.show_page("desk")
+    driver.settle()
+    plate = capture(driver, qtbot)
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.choose(plate.id)
+    driver.settle()
+    assert "changed since" not in half.facts.text()
+    shutil.copyfile(NEW, place)
+    half.list.setCurrentRow(-1)
+    half.choose(plate.id)
+    qtbot.waitUntil(lambda: "changed since: elevation" in half.facts.text(), timeout=10_000)
+    driver.click(half.again)
+    qtbot.waitUntil(lambda: driver.work.state.album.plates[0].picture != plate.picture, timeout=20_000)
+    driver.settle()
+    assert "changed since" not in half.facts.text()
+
+
+def test_pictures_from_elsewhere_stand_among_plates_and_what_is_none_is_refused(driver, desk, qtbot, tmp_path):
+    Image.new("RGB", (60, 40), "#C2452D").save(tmp_path / "crew.png")
+    (tmp_path / "not.png").write_bytes(b"\x89PNG but no more")
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    faults = []
+    driver.window.session.noticed.connect(lambda mood, text, details: faults.append(text) if mood == "fault" else None)
+    half.add_picture(tmp_path / "not.png")
+    qtbot.waitUntil(lambda: bool(faults), timeout=10_000)
+    assert "not.png" in faults[0] and not driver.work.state.album.items
+    half.add_picture(tmp_path / "crew.png")
+    qtbot.waitUntil(lambda: len(driver.work.state.album.items) == 1, timeout=10_000)
+    assert driver.work.state.album.plates[0].kind is PlateKind.OUTSIDE and not half.show_it.isEnabled()
+
+
+def test_the_page_works_in_a_browser_that_has_no_network(driver, desk, qtbot, tmp_path):
+    needs_browser()
+    houses = capture(driver, qtbot)
+    layers = {layer.name: layer.id for layer in driver.work.layers}
+    driver.work.choose(layers["elevation_2031"])
+    driver.window.commands.do("curtain")
+    driver.settle()
+    capture(driver, qtbot)
+    driver.work.choose(layers["buildings"])
+    driver.window.commands.do("sheet")
+    driver.settle()
+    capture(driver, qtbot, desk.sheet.grid)
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.write_page(tmp_path / "album.html")
+    qtbot.waitUntil(lambda: (tmp_path / "album.html").exists() and not half.busy, timeout=60_000)
+    text = (tmp_path / "album.html").read_text()
+    assert str(demo.DATA) not in text and str(tmp_path) not in text and "/home/" not in text
+    with browser(width=1280, height=1000) as page:
+        page.execute_cdp_cmd("Network.enable", {})
+        page.execute_cdp_cmd("Network.emulateNetworkConditions",
+                             {"offline": True, "latency": 0, "downloadThroughput": 0, "uploadThroughput": 0})  # fmt: skip
+        page.get((tmp_path / "album.html").as_uri())
+        first, second = page.find_elements("css selector", ".stage")
+        plain = page.get_screenshot_as_png()
+        assert np.std(np.asarray(Image.open(io.BytesIO(plain)))) > 20
+
+        into_view = "arguments[0].scrollIntoView({behavior: 'instant', block: 'center'})"
+        page.execute_script(into_view, first)
+        # a click on a house says what was noted of it
+        x, y = houses.view.width / 2, houses.view.height / 2
+        table = driver.window.session.cache.features(driver.work.layer(layers["buildings"]).ref)
+        at = int(np.argmin(np.hypot(*(table.shapes.bounds[:, :2] - HARROW).T)))
+        west, south, east, north = table.shapes.bounds[at]
+        px = ((west + east) / 2 - houses.view.x) / houses.view.resolution + x
+        py = (houses.view.y - (south + north) / 2) / houses.view.resolution + y
+        size = first.size
+        ActionChains(page).move_to_element_with_offset(
+            first,
+            round((px / houses.view.width - 0.5) * size["width"]),
+            round((py / houses.view.height - 0.5) * size["height"]),
+        ).click().perform()
+        said = page.find_element("css selector", ".picked").text
+        assert table.table.column("building")[at].as_py() in said and "village" in said
+
+        # closer and back by the keyboard alone
+        first.send_keys("+", "+")
+        sheet = first.find_element("css selector", ".sheet")
+        assert "scale(2.25)" in sheet.get_attribute("style")
+        first.send_keys(Keys.ARROW_RIGHT)
+        first.send_keys(Keys.ENTER)
+        assert page.find_element("css selector", ".picked").text
+        first.send_keys("0")
+        assert "scale(1)" in sheet.get_attribute("style")
+
+        # the curtain goes by hand and by key
+        grip = second.find_element("css selector", ".grip")
+        page.execute_script(into_view, second)
+        ActionChains(page).drag_and_drop_by_offset(grip, -200, 0).perform()
+        share = int(grip.get_attribute("aria-valuenow"))
+        assert abs(share - (50 - 100 * 200 / second.size["width"])) < 3
+        grip.send_keys(Keys.END)
+        assert grip.get_attribute("aria-valuenow") == "100"
+        a = second.screenshot_as_png
+        grip.send_keys(Keys.HOME)
+        assert np.abs(pixels(a) - pixels(second.screenshot_as_png)).mean() > 1
+
+        # rows are sorted as numbers, what is missing last
+        heads = page.find_elements("css selector", "table th button")
+        names = [each.text for each in heads]
+        page.execute_script(into_view, heads[0])
+        heads[names.index("people")].click()
+        script = "return [...document.querySelectorAll('tbody tr')].map(r => r.cells[arguments[0]].textContent)"
+        shown = [int(each) for each in page.execute_script(script, names.index("people")) if each]
+        assert shown == sorted(shown) and len(shown) > 100
+
+        for head in page.get_log("browser"):
+            assert head["level"] != "SEVERE", head
+        asked = page.execute_script("return performance.getEntriesByType('resource').map(e => e.name)")
+        assert not [each for each in asked if not each.startswith("data:")]
+    with browser(scripts=False) as page:
+        page.get((tmp_path / "album.html").as_uri())
+        assert all(each.size["height"] > 200 for each in page.find_elements("css selector", ".stage"))
