@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -17,18 +18,37 @@ from .markdown_text import as_html
 from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, PagePicture
 
 HERE = Path(__file__).parent
+PICTURES = "pictures"
 FONTS = (("Sans", 400, "SourceSans3-Regular.ttf"), ("Sans", 600, "SourceSans3-Semibold.ttf"),
          ("Mono", 400, "SourceCodePro-Regular.ttf"))  # fmt: skip
 
 
 def album_page(content: PageContent, version: str = "") -> str:
     """Return the file. `version` is that of the application which writes it."""
+    return _page(content, version, _address, "data:")
+
+
+def album_folder(content: PageContent, version: str = "") -> dict[str, bytes]:
+    """Return the files of a folder for a web server, by their paths in it: the page, and pictures beside it, which are
+    fetched when they come in sight."""
+    pictures: dict[str, bytes] = {}
+
+    def beside(picture: PagePicture) -> str:
+        name = f"{hashlib.sha256(picture.data).hexdigest()[:16]}.{picture.media_type.partition('/')[2]}"
+        pictures[f"{PICTURES}/{name}"] = picture.data
+        return f"{PICTURES}/{name}"
+
+    page = _page(content, version, beside, "'self' file: data:")  # a page of the disk is of no origin
+    return {"index.html": page.encode(), **pictures}
+
+
+def _page(content: PageContent, version: str, address: Callable[[PagePicture], str], image_sources: str) -> str:
     data = {each.id: [_as_json(layer) for layer in each.features]
             for each in content.parts if isinstance(each, PageFigure) and each.features}  # fmt: skip
-    body = _environment().get_template("parts.html").render(content=content, language="en")
+    body = _environment().get_template("parts.html").render(content=content, address=address)
     script, style = _asset("album.js"), _asset("album.css") + _font_faces(_characters(body, data))
     return _environment().get_template("album.html").render(
-        content=content, body=Markup(body), version=version,
+        content=content, body=Markup(body), version=version, image_sources=image_sources,
         script=Markup(script), script_hash=_hash(script),
         style=Markup(style), style_hash=_hash(style),
         data=Markup(_script_text(data)),
@@ -76,7 +96,6 @@ def _environment() -> Environment:
     made = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined,
                        trim_blocks=True, lstrip_blocks=True)  # fmt: skip
     made.filters["markdown"] = as_html
-    made.filters["address"] = _address
     made.tests["passage"] = lambda part: isinstance(part, PagePassage)
     return made
 

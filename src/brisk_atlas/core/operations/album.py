@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,18 +12,28 @@ from brisk_atlas.core.model import CannotWrite
 from .operation import Operation, Progress, Written, argument, silent
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.album.page_parts import PageContent
     from brisk_atlas.core.workspace.workspace import Workspace
+
+
+class PaperSize(StrEnum):
+    """Sizes of pages."""
+
+    A4 = "A4"
+    A3 = "A3"
 
 
 @dataclass(frozen=True)
 class WriteAlbum(Operation):
-    """Write the album of a project as one page that any browser opens, with all pictures, features and rows in it."""
+    """Write the album of a project: as one page that any browser opens, with all pictures, features and rows in it; as
+    a folder for a web server; or as PDF."""
 
-    path: Path = argument("the page to write, .html")
+    path: Path = argument("what to write: a page (.html), a PDF (.pdf), or a new folder")
+    paper: PaperSize = argument("of a PDF", PaperSize.A4)
+    wide: bool = argument("lay the pages of a PDF on their long side", False)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
         from brisk_atlas import __version__
-        from brisk_atlas.core.album.page_file import album_page
         from brisk_atlas.core.system.atomic_write import write_whole
 
         from .album_content import content_of
@@ -32,6 +43,31 @@ class WriteAlbum(Operation):
             raise CannotWrite(self.path, "the album is empty", "Capture a view first.")
         self.check_is_no_source(workspace, self.path)
         content = content_of(workspace, album, progress)
-        write_whole(self.path, album_page(content, __version__).encode())
+        match self.path.suffix.lower():
+            case ".html" | ".htm":
+                from brisk_atlas.core.album.page_file import album_page
+
+                write_whole(self.path, album_page(content, __version__).encode())
+            case ".pdf":
+                from brisk_atlas.core.album.pdf_file import album_pdf
+
+                made = album_pdf(content, paper=self.paper.value, wide=self.wide, check=lambda: progress(0.9, "pages"))
+                write_whole(self.path, made)
+            case "":
+                self._write_folder(content, __version__)
+            case other:
+                raise CannotWrite(self.path, f"an album is not written as {other}", "Choose .html, .pdf or a folder.")
         plates = len(album.plates)
         return Written((self.path,), f"{plates} plate{'s' if plates != 1 else ''}", ())
+
+    def _write_folder(self, content: PageContent, version: str) -> None:
+        """Write a folder beside where it is to be, and move it there when it is whole."""
+        from brisk_atlas.core.album.page_file import album_folder
+        from brisk_atlas.core.system.atomic_write import written_beside
+
+        if self.path.exists() and (not self.path.is_dir() or any(self.path.iterdir())):
+            raise CannotWrite(self.path, "there is something already", "Choose a new folder.")
+        with written_beside(self.path) as folder:
+            for name, data in album_folder(content, version).items():
+                (folder / name).parent.mkdir(exist_ok=True)
+                (folder / name).write_bytes(data)

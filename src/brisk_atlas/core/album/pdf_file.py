@@ -1,0 +1,127 @@
+"""An album on paper: PDF pages with letters as letters, scale bars that are true, and pictures as sharp as they are."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable
+from xml.sax.saxutils import escape
+
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import (
+    BaseDocTemplate,
+    CondPageBreak,
+    Flowable,
+    Frame,
+    KeepTogether,
+    PageTemplate,
+    Paragraph,
+    Spacer,
+    Table,
+)
+
+from .markdown_text import paragraphs_of
+from .page_parts import PageContent, PageFigure, PagePassage
+from .paper_parts import QUIET, RULE, OutlineEntry, PaperLegend, PaperPicture, paper_style, register_fonts
+
+PT_MM = 72 / 25.4
+PAPER_MM = {"A4": (210.0, 297.0), "A3": (297.0, 420.0)}
+MARGIN_MM, FOOT_MM = 18.0, 10.0
+TALLEST = 0.62  # of a page's height, of a picture
+MOST_ROWS, MOST_OF_CELL = 200, 300  # rows of a table, characters of a value
+
+
+def album_pdf(
+    content: PageContent, *, paper: str = "A4", wide: bool = False, check: Callable[[], None] = lambda: None
+) -> bytes:
+    """Return an album as PDF. `wide` lays the pages on their long side; `check` may raise to stop."""
+    register_fonts()
+    width, height = (side * PT_MM for side in (reversed(PAPER_MM[paper]) if wide else PAPER_MM[paper]))
+    margin = MARGIN_MM * PT_MM
+    room = width - 2 * margin, height - 2 * margin - FOOT_MM * PT_MM
+    frame = Frame(margin, margin + FOOT_MM * PT_MM, *room, leftPadding=0, rightPadding=0, topPadding=0, bottomPadding=0)
+    out = io.BytesIO()
+    document = BaseDocTemplate(out, pagesize=(width, height), title=content.title, author="", subject=content.summary,
+                               creator="Brisk Atlas", lang="en")  # fmt: skip
+    document.addPageTemplates(PageTemplate("page", [frame], onPage=lambda canvas, doc: _foot(canvas, content, width)))
+    story: list[Flowable] = [
+        Paragraph(escape(content.title), paper_style(26, bold=True, after=6)),
+        *_texts(content.summary),
+    ]
+    for part in content.parts:
+        check()
+        story.append(Spacer(1, 14))
+        if isinstance(part, PagePassage):
+            story += [*_heading(part.title, part.id), *_texts(part.text)]
+        else:
+            story += _figure(part, *room)
+    document.build(story)
+    return out.getvalue()
+
+
+def _foot(canvas: Canvas, content: PageContent, width: float) -> None:
+    canvas.saveState()
+    canvas.setFont("album", 8)
+    canvas.setFillColor(QUIET)
+    canvas.drawString(MARGIN_MM * PT_MM, FOOT_MM * PT_MM, content.title[:120])
+    canvas.drawRightString(width - MARGIN_MM * PT_MM, FOOT_MM * PT_MM, str(canvas.getPageNumber()))
+    canvas.restoreState()
+
+
+def _heading(title: str, name: str) -> list[Flowable]:
+    if not title:
+        return []
+    return [OutlineEntry(title, name), Paragraph(escape(title), paper_style(15, bold=True, before=4, after=4))]
+
+
+def _texts(markdown: str) -> list[Flowable]:
+    return [Paragraph(text, paper_style(10.5, after=4), bulletText="•" if in_list else None)
+            for text, in_list in paragraphs_of(markdown)]  # fmt: skip
+
+
+def _figure(figure: PageFigure, width: float, height: float) -> list[Flowable]:
+    """Return a figure: what belongs together stays on one page."""
+    parts: list[Flowable] = [*_heading(figure.title, figure.id)]
+    if figure.note:
+        parts.append(Paragraph(escape(figure.note), paper_style(9, after=3)))
+    if figure.pictures:
+        share = (width - 8) / 2 if len(figure.pictures) > 1 else width
+        maps = [PaperPicture(each, figure, share, height * TALLEST) for each in figure.pictures]
+        if len(maps) == 1:
+            parts.append(maps[0])
+        else:
+            names = [Paragraph(f"{side}: {escape(each.name)}", paper_style(9))
+                     for side, each in zip("AB", figure.pictures)]  # fmt: skip
+            parts.append(Table([maps, names], colWidths=[share + 4] * len(maps), style=_BARE, hAlign="LEFT"))
+    parts += _texts(figure.caption)
+    parts += [PaperLegend(title, lines, width) for title, lines in figure.legends]
+    said = [
+        *figure.facts,
+        *(f"{', '.join(names)}{f' ({credit})' if credit else ''}" for names, credit in figure.credits),
+    ]
+    if said:
+        parts.append(Paragraph(escape(" · ".join(said)), paper_style(8, quiet=True, before=3)))
+    if figure.table is None:
+        return [KeepTogether(parts)]
+    return [CondPageBreak(height / 4), *parts, *_rows(figure, width)]
+
+
+def _rows(figure: PageFigure, width: float) -> list[Flowable]:
+    assert figure.table is not None
+    table, count = figure.table, min(len(figure.table.rows), MOST_ROWS)
+    heads, cells = ([paper_style(8, bold=bold, right=number) for number in table.numbers] for bold in (True, False))
+    lines = [[Paragraph(escape(name[:MOST_OF_CELL]), head) for name, head in zip(table.fields, heads)]]
+    lines += [
+        [Paragraph(escape(text[:MOST_OF_CELL]), cell) for text, cell in zip(row, cells)] for row in table.rows[:count]
+    ]
+    if not table.fields:
+        return []
+    made = Table(lines, colWidths=[width / len(table.fields)] * len(table.fields), repeatRows=1,
+                 style=[("LINEBELOW", (0, 0), (-1, -1), 0.4, RULE), ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                        ("LEFTPADDING", (0, 0), (-1, -1), 2), ("RIGHTPADDING", (0, 0), (-1, -1), 2),
+                        ("TOPPADDING", (0, 0), (-1, -1), 1), ("BOTTOMPADDING", (0, 0), (-1, -1), 2)])  # fmt: skip
+    of_all = f"{count:,} of {table.total:,} rows" if count < table.total else f"{table.total:,} rows"
+    return [made, Paragraph(of_all, paper_style(8, quiet=True, before=2))]
+
+
+_BARE = [("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 0),
+         ("TOPPADDING", (0, 0), (-1, -1), 0), ("BOTTOMPADDING", (0, 0), (-1, -1), 2)]  # fmt: skip
