@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable
+from typing import Any
 from xml.sax.saxutils import escape
 
 from reportlab.pdfgen.canvas import Canvas
@@ -41,7 +42,7 @@ def album_pdf(
     frame = Frame(margin, margin + FOOT_MM * PT_MM, *room, leftPadding=0, rightPadding=0, topPadding=0, bottomPadding=0)
     out = io.BytesIO()
     document = BaseDocTemplate(out, pagesize=(width, height), title=content.title, author="", subject=content.summary,
-                               creator="Brisk Atlas", lang="en")  # fmt: skip
+                               creator="Brisk Atlas", lang="en", initialFontName="album")  # fmt: skip
     document.addPageTemplates(PageTemplate("page", [frame], onPage=lambda canvas, doc: _foot(canvas, content, width)))
     story: list[Flowable] = [
         Paragraph(escape(content.title), paper_style(26, bold=True, after=6)),
@@ -115,13 +116,17 @@ def _rows(figure: PageFigure, width: float) -> list[Flowable]:
     ]
     if not table.fields:
         return []
-    made = Table(lines, colWidths=[width / len(table.fields)] * len(table.fields), repeatRows=1,
-                 style=[("LINEBELOW", (0, 0), (-1, -1), 0.4, RULE), ("VALIGN", (0, 0), (-1, -1), "TOP"),
-                        ("LEFTPADDING", (0, 0), (-1, -1), 2), ("RIGHTPADDING", (0, 0), (-1, -1), 2),
-                        ("TOPPADDING", (0, 0), (-1, -1), 1), ("BOTTOMPADDING", (0, 0), (-1, -1), 2)])  # fmt: skip
+    made = Table(lines, colWidths=[width / len(table.fields)] * len(table.fields), repeatRows=1, style=_RULED)
     of_all = f"{count:,} of {table.total:,} rows" if count < table.total else f"{table.total:,} rows"
     return [made, Paragraph(of_all, paper_style(8, quiet=True, before=2))]
 
 
-_BARE = [("LEFTPADDING", (0, 0), (-1, -1), 0), ("RIGHTPADDING", (0, 0), (-1, -1), 0),
-         ("TOPPADDING", (0, 0), (-1, -1), 0), ("BOTTOMPADDING", (0, 0), (-1, -1), 2)]  # fmt: skip
+def _padded(across: float, below: float) -> list[tuple[Any, ...]]:
+    """Return how cells of a table are set."""
+    all_cells = (0, 0), (-1, -1)
+    padding = {"LEFTPADDING": across, "RIGHTPADDING": across, "TOPPADDING": below / 2, "BOTTOMPADDING": below}
+    return [("FONT", *all_cells, "album", 8), *((name, *all_cells, size) for name, size in padding.items())]
+
+
+_BARE = _padded(0, 2)
+_RULED = [*_padded(2, 2), ("LINEBELOW", (0, 0), (-1, -1), 0.4, RULE), ("VALIGN", (0, 0), (-1, -1), "TOP")]
