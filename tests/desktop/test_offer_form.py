@@ -7,6 +7,7 @@ from PyQt6.QtCore import QPoint, Qt
 
 from brisk_atlas import demo
 from brisk_atlas.core.depot.postings.outlet_ways import ALL_SERVICES, OfferedService
+from brisk_atlas.core.workspace.plates import Album, Passage
 
 RECORD = demo.DATA / "tolvane_survey.gpkg.xml"
 
@@ -79,3 +80,20 @@ def test_a_record_is_offered_without_its_data(driver, depot, qtbot):
     qtbot.waitUntil(lambda: depot.tree.topLevelItemCount() == 1, timeout=20_000)
     posting = depot.listed[0].posting
     assert posting.is_record and posting.title == title and "Tolvane" in posting.record
+
+
+def test_the_album_is_offered_as_a_page(driver, depot, qtbot):
+    work = driver.work
+    work.change_album("album", Album("Mount Serrick", "What changed", (Passage("a", "Before", "Text"),)))
+    driver.click(depot.offer)
+    qtbot.waitUntil(lambda: bool(depot.form.columns), timeout=20_000)
+    driver.choose(depot.form.which, "The album: Mount Serrick")
+    depot.form.which.activated.emit(depot.form.which.currentIndex())
+    qtbot.waitUntil(lambda: len(depot.form.columns) == 1 and depot.form.offer.isEnabled(), timeout=10_000)
+    driver.settle()
+    (public,) = depot.form.columns
+    assert not public.area.isVisible() and public.downloads.isVisible() and depot.form.title.text() == "Mount Serrick"
+    driver.click(depot.form.offer)
+    qtbot.waitUntil(lambda: depot.tree.topLevelItemCount() == 1, timeout=30_000)
+    posting = depot.listed[0].posting
+    assert posting.is_album and b"<h2>Before</h2>" in depot.store.file_of(posting).read_bytes()

@@ -51,7 +51,7 @@ def parser() -> argparse.ArgumentParser:
     serve.add_argument("--openid-secret", type=Path, metavar="FILE", help="the file with the secret that goes with it")
     serve.add_argument("--openid-name", default="", metavar="NAME", help="what it is called on pages")
     post = deed("post", "Post a layer. Nobody sees it before it is offered.")
-    post.add_argument("source", metavar="PATH[#PART]", help="the layer")
+    post.add_argument("source", metavar="PATH[#PART]", help="the layer, a record (.xml), or an album (.html)")
     post.add_argument("--title", default="", help="its title; the layer's name if not given")
     replace = deed("replace", "Have a posting that is a file be another from now on, or a posting have another record.")
     replace.add_argument("posting", help="its id")
@@ -179,6 +179,12 @@ def _post(store: DepotStore, asked: argparse.Namespace) -> int:
     from brisk_atlas.core.handover.sources import FileSources, flow_of_part, one_part, source_name
     from brisk_atlas.core.model import DataKind
 
+    if asked.source.lower().endswith(".html"):
+        from brisk_atlas.core.depot.offering import offer_album
+
+        page = Path(asked.source)
+        print(offer_album(store, page, asked.title or page.stem, "", (), by=LOCAL).id)
+        return 0
     ref = FileSources().ref(asked.source)
     dataset = read.open(ref)
     if dataset.kind is DataKind.RECORD:
@@ -213,6 +219,10 @@ def _replace(store: DepotStore, asked: argparse.Namespace) -> int:
     if asked.source.suffix.lower() == ".xml":
         store.replace_record(asked.posting, record_text(_record_in(asked.source)), by=LOCAL)
     else:
+        if store.posting(asked.posting).is_album:
+            from brisk_atlas.core.depot.offering import check_album
+
+            check_album(asked.source)
         store.replace_file(asked.posting, asked.source, by=LOCAL)
     return 0
 

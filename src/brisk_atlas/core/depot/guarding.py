@@ -87,7 +87,8 @@ def guarded(store: DepotStore, answer: Answer, refuse: Refusal = refusal) -> Cal
             response = refuse("NotAvailable", "the store can't be used now; nothing was changed", 503)
         except AtlasError as error:
             response = refuse("InvalidParameterValue", f"{error.reason}. {error.remedy}".strip(), 400)
-        response.headers.update(headers)
+        for name, value in headers.items():
+            response.headers.setdefault(name, value)
         return response
 
     return guard

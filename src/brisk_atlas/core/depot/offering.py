@@ -11,7 +11,7 @@ from brisk_atlas.core.handover.flows import GridFlow, PointFlow, RowFlow
 from brisk_atlas.core.handover.record_handed import record_of_source
 from brisk_atlas.core.handover.step import StepContext
 from brisk_atlas.core.handover.steps.write import WriteStep
-from brisk_atlas.core.model import AtlasError, CannotWrite, DataKind, DataRef
+from brisk_atlas.core.model import AtlasError, CannotRead, CannotWrite, DataKind, DataRef
 from brisk_atlas.core.record.model import Record
 
 from .outlet_file import file_shown
@@ -21,9 +21,10 @@ from .postings.outlet_record import record_text
 from .postings.outlet_rows import MOST_COUNTED, OutletRows, RowsAsked
 from .postings.post_flow import post_flow
 from .postings.posted_rows import BadRow, PostedRows
-from .postings.posting import Posting, Value
+from .postings.posting import ALBUM_ENDING, Posting, Value
 
 PREVIEW_ROWS = 8
+HEAD_BYTES, ALBUM_MARK = 4_000, b'<meta name="generator" content="Brisk Atlas'
 FILE_FORMATS = {DataKind.RASTER: ("COG", ".tif"), DataKind.POINTCLOUD: ("COPC", ".copc.laz")}
 WANTED = {
     "a title": lambda record: record.title,
@@ -128,6 +129,29 @@ def offer_record(
     return _offered(store, posting, outlets, by)
 
 
+def offer_album(
+    store: DepotStore, page: Path, title: str, summary: str, outlets: Sequence[Outlet], *, by: str
+) -> Posting:
+    """Post the page of an album, with its outlets. Raises AtlasError for another file."""
+    check_album(page)
+    try:
+        posting = store.post_file(Posting("", 0, title, by, (), summary=summary), page)
+    except OSError as error:
+        raise CannotWrite(title, f"it can't be stored ({error.strerror})", "Free space, and try again.") from error
+    return _offered(store, posting, outlets, by)
+
+
+def check_album(page: Path) -> None:
+    """Raise CannotRead for what is no page of an album; others could do what they like in a reader's browser."""
+    try:
+        with page.open("rb") as file:
+            head = file.read(HEAD_BYTES)
+    except OSError as error:
+        raise CannotRead(page, error.strerror or str(error), "Check the path.") from error
+    if page.suffix.lower() != ALBUM_ENDING or ALBUM_MARK not in head:
+        raise CannotRead(page, "it is no page of an album", "Write one by `brisk-atlas write-album`.")
+
+
 def _offered(store: DepotStore, posting: Posting, outlets: Sequence[Outlet], by: str) -> Posting:
     """Offer a new posting, which is removed again where that is not possible. Raises AtlasError."""
     try:
@@ -144,7 +168,7 @@ def offer_outlets(store: DepotStore, posting: Posting, outlets: Sequence[Outlet]
     for each in outlets:
         preview_of(store, posting, each)
     made = [store.offer(replace(each, posting=posting.id), by=by) for each in outlets]
-    if posting.file:
+    if posting.file and posting.has_data:
         for each in made:
             file_shown(store, each, posting)  # so that nobody waits for it later
     for old in store.outlets:

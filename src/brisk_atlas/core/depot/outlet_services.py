@@ -125,7 +125,7 @@ class OutletServices:
 
     def layer(self, outlet: Outlet, posting: Posting, number: int = 0) -> Layer | None:
         """Return what an outlet shows as a layer, None for what has no places."""
-        if posting.is_record:
+        if not posting.has_data:
             return None
         try:
             dataset = self.dataset(outlet, posting)
@@ -140,7 +140,7 @@ class OutletServices:
 
     def record(self, outlet: Outlet, posting: Posting) -> Record:
         """Return what the record of an outlet says. Raises CannotRead for a file that can't be read any more."""
-        return record_of_outlet(outlet, posting, self.dataset(outlet, posting) if not posting.is_record else None)
+        return record_of_outlet(outlet, posting, self.dataset(outlet, posting) if posting.has_data else None)
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Answer a question, with the headers that keep browsers safe."""

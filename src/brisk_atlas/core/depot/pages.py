@@ -55,6 +55,10 @@ MAP_PX = (840, 480)
 AROUND = 0.08  # of the longer side of what is shown, beyond its edges
 SMALLEST_M = 2_000.0  # across a map of a single place
 BELOW = 0.45  # opacity of what is drawn below
+ALBUM_POLICY = (
+    "sandbox allow-scripts allow-popups; default-src 'none'; img-src data:; font-src data:; "
+    "script-src 'unsafe-inline'; style-src 'unsafe-inline'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+)  # the page states which script of its own may act
 MOST_BELOW = 4  # other outlets that are drawn below one, for orientation
 
 
@@ -67,6 +71,7 @@ class OutletPages:
     def routes(self) -> list[Route]:
         answers = {
             "/pages": self.home, "/pages/{id}": self.page, "/pages/{id}/map.png": self.map,
+            "/pages/{id}/album": self.album,
             "/pages/{id}/download/{form}": self.download, "/assets/{name}": self.asset,
         }  # fmt: skip
         return [Route(path, guarded(self.store, each, self.refuse)) for path, each in answers.items()]
@@ -93,8 +98,8 @@ class OutletPages:
         return HTMLResponse(document("depot.html", title=self.title, outlets=outlets, who=who.account))
 
     def _facts(self, outlet: Outlet, posting: Posting) -> list[str]:
-        if posting.is_record:
-            return ["record"]
+        if not posting.has_data:
+            return ["record" if posting.is_record else "album"]
         if posting.has_rows:
             return facts_in_words(self.store.rows_shown(outlet, posting))
         try:
@@ -107,6 +112,8 @@ class OutletPages:
         outlet, posting = self.store.seen(request.path_params["id"], who)
         if posting.is_record:
             return self._record_page(request, who, outlet, posting)
+        if posting.is_album:
+            return self._album_page(request, who, outlet, posting)
         if posting.file:
             return self._file_page(request, who, outlet, posting)
         shown = self.store.rows_shown(outlet, posting)
@@ -160,6 +167,22 @@ class OutletPages:
             addresses=file_addresses(outlet, base_of(request), has_cells=offer is not None and is_coverage(offer)),
         )  # fmt: skip
         return HTMLResponse(text)
+
+    def _album_page(self, request: Request, who: Identity, outlet: Outlet, posting: Posting) -> Response:
+        """Answer with the page of an outlet that is an album, which has a page of its own."""
+        size = size_text(self.store.file_of(posting).stat().st_size)
+        return HTMLResponse(document(
+            "album.html", title=self.title, outlet=outlet, who=who.account, facts=["album", size], view=None,
+            file="page" if outlet.forms(posting) else "", addresses=[], **self._record(request, outlet, posting),
+        ))  # fmt: skip
+
+    def album(self, request: Request, who: Identity, body: bytes) -> Response:
+        """Answer with the page of an album, which acts on its own: without the Depot's cookies and forms."""
+        _, posting = self.store.seen(request.path_params["id"], who)
+        if not posting.is_album:
+            raise Refused("NotFound", "it is no album", 404)
+        return FileResponse(self.store.file_of(posting), media_type="text/html; charset=utf-8",
+                            headers={"Content-Security-Policy": ALBUM_POLICY})  # fmt: skip
 
     def _record_page(self, request: Request, who: Identity, outlet: Outlet, posting: Posting) -> Response:
         """Answer with the page of an outlet that is a record of data elsewhere."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, cast
 
 from PyQt6.QtCore import Qt, QTimer, QUrl
@@ -253,9 +254,14 @@ class DepotView(QWidget):
             self.right.setCurrentIndex(FORM)
 
     def _offer(self, wish: OfferWish) -> None:
+        from brisk_atlas.core.workspace.workspace import FrozenWorkspace
+
+        frozen = FrozenWorkspace(self.session.workspace)
+
         def work(store: DepotStore) -> object:
-            from brisk_atlas.core.depot.offering import offer_file, offer_outlets, offer_record, offer_rows
+            from brisk_atlas.core.depot.offering import offer_album, offer_file, offer_outlets, offer_record, offer_rows
             from brisk_atlas.core.handover.flows import RowFlow
+            from brisk_atlas.core.operations import WriteAlbum
             from brisk_atlas.core.operations.recipe_sources import WorkspaceSources
             from brisk_atlas.core.record import read_document
 
@@ -264,6 +270,11 @@ class DepotView(QWidget):
             if wish.record is not None:
                 record = read_document(wish.record).record
                 return offer_record(store, record, wish.title, wish.summary, wish.outlets, by=BY)
+            if wish.is_album:
+                with TemporaryDirectory(prefix="offer-") as folder:
+                    page = Path(folder) / "album.html"
+                    WriteAlbum(page).run(frozen)
+                    return offer_album(store, page, wish.title, wish.summary, wish.outlets, by=BY)
             layer = self.session.workspace.layer(wish.layer_id)
             flow = WorkspaceSources(self.session.workspace).flow(layer.id)
             if not isinstance(flow, RowFlow):

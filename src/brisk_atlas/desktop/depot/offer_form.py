@@ -36,15 +36,17 @@ if TYPE_CHECKING:
 
 TEAM = "team"
 RECORD_FILE = "A metadata record…"
+ALBUM = "album"  # the data of its entry
 RECORD_TYPES = "Metadata records (*.xml *.ttl *.json *.rdf)"
 COLUMN_PX = 370
 
 
 class OfferWish(NamedTuple):
-    """What is to be offered: a layer or a record file that is posted anew, or a posting that is there; its outlets."""
+    """What is to be offered: a layer, a record file or the album, or a posting that is there; and its outlets."""
 
     layer_id: str
     record: Path | None
+    is_album: bool
     posting: Posting | None
     title: str
     summary: str
@@ -120,6 +122,11 @@ class OfferForm(QWidget):
         chosen = self.which.currentData()
         return self.session.work.layer(chosen) if self.posting is None and chosen else None
 
+    @property
+    def offers_album(self) -> bool:
+        """Whether it is the album that is offered."""
+        return self.posting is None and self.which.currentData() == ALBUM
+
     # What is offered
 
     def begin(self, store: DepotStore, circles: Sequence[str]) -> None:
@@ -130,6 +137,9 @@ class OfferForm(QWidget):
         for layer in self.session.work.layers:
             if layer.kind.has_rows or layer.kind.has_place:
                 self.which.addItem(layer.name, layer.id)
+        album = self.session.work.state.album
+        if album.items:
+            self.which.addItem(f"The album: {album.title or 'untitled'}", ALBUM)
         self.which.addItem(RECORD_FILE, "")
         self.which.setCurrentIndex(max(0, self.which.findData(subject.id if subject is not None else None)))
         self.which.show()
@@ -140,10 +150,25 @@ class OfferForm(QWidget):
         self.record_path = None
         if self.layer is not None:
             self._begin_trial()
+        elif self.offers_album:
+            self.offer_album()
         elif self.isVisible():
             chosen, _ = QFileDialog.getOpenFileName(self, RECORD_FILE, "", RECORD_TYPES)
             if chosen:
                 self.offer_record(Path(chosen))
+
+    def offer_album(self) -> None:
+        """Offer the album of the project, as a page."""
+        self._end_trial()
+        album = self.session.work.state.album
+        self.which.setCurrentIndex(self.which.findData(ALBUM))
+        self.offer.setText("Offer")
+        self.title.setText(album.title or "Album")
+        self.summary.setText(album.summary)
+        self.record.setText("The page is written when it is offered, with the plates as they are then.")
+        for line in (self.title, self.summary):
+            line.setEnabled(True)
+        self._show_columns(PostingShape(self._tried), [self._first_outlet(EVERYBODY, every=True)])
 
     def offer_record(self, path: Path) -> None:
         """Offer the metadata record of a file, of data that are elsewhere."""
@@ -260,13 +285,15 @@ class OfferForm(QWidget):
     def _tried(self) -> Posting:
         """The posting that outlets are made of: one that is there, the one on trial, or what a file will be."""
         from brisk_atlas.core.depot.offering import FILE_FORMATS
-        from brisk_atlas.core.depot.postings.posting import Posting
+        from brisk_atlas.core.depot.postings.posting import ALBUM_ENDING, Posting
 
         if self.posting is not None:
             return self.posting
         if self.trial is not None:
             return self.trial.posting
         layer, title = self.layer, self.title.text()
+        if self.offers_album:
+            return Posting("", 0, title, "", (), file=f"new{ALBUM_ENDING}")
         if layer is None:
             return Posting("", 0, title, "", (), record="new")
         facts = self.session.cache.part(layer.ref).facts
@@ -360,7 +387,8 @@ class OfferForm(QWidget):
             replace(each, style=style_for(each.style, each) if each.style is not None else None) for each in outlets
         ]
         layer = self.layer
-        wish = OfferWish(layer.id if layer is not None else "", self.record_path, self.posting,
+        wish = OfferWish(layer.id if layer is not None else "", self.record_path, self.offers_album,
+                         self.posting,
                          self.title.text().strip() or "Untitled",
                          self.summary.text().strip(), outlets)  # fmt: skip
         self.offer_wanted.emit(wish)

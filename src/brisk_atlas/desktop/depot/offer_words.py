@@ -26,7 +26,7 @@ def about_posting(found: ListedPosting) -> list[str]:
     posting = found.posting
     kind = posting.geometry_type or "table"
     if not posting.has_rows:
-        what = f"a file, {posting.file}" if posting.file else "a metadata record"
+        what = "an album" if posting.is_album else f"a file, {posting.file}" if posting.file else "a metadata record"
         return [posting.title, "", *([posting.summary, ""] if posting.summary else []), what,
                 f"Posted by {posting.owner}, {found.last_edit}"]  # fmt: skip
     outlets = f"{len(found.outlets)} outlet{'s' if len(found.outlets) != 1 else ''}"

@@ -84,11 +84,13 @@ class Outlet:
         if self.id and not ID.fullmatch(self.id):
             raise BadOutlet("an id has small letters, digits and _ alone")
         if not posting.has_rows:
-            what = "file" if posting.file else "record"
+            what = "album" if posting.is_album else "file" if posting.file else "record"
             if self.fields or self.where or self.blur:
                 raise BadOutlet(f"{posting.title} is a {what}, which has no rows and fields to choose from")
-            if posting.is_record and (self.area is not None or self.bands):
-                raise BadOutlet(f"{posting.title} is a record, which is offered as it is")
+            if not posting.has_data and (self.area is not None or self.bands):
+                raise BadOutlet(
+                    f"{posting.title} is {'a record' if posting.is_record else 'an album'}, which is offered as it is"
+                )
             if self.area is not None and posting.crs is None:
                 raise BadOutlet(f"{posting.title} has no CRS that an area could be of")
             if any(number < 1 for number in self.bands):

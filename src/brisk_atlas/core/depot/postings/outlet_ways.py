@@ -53,6 +53,7 @@ PLAIN: Mapping[str, FileForm] = MappingProxyType({
     "parquet": FileForm("Parquet", ".parquet", "application/vnd.apache.parquet"),
 })  # fmt: skip
 WHOLE: Mapping[str, FileForm] = MappingProxyType({"file": FileForm("the file", "", "application/octet-stream")})
+PAGE: Mapping[str, FileForm] = MappingProxyType({"file": FileForm("the page", ".html", "text/html")})
 NONE: Mapping[str, FileForm] = MappingProxyType({})
 
 
@@ -60,12 +61,14 @@ def forms_of(posting: Posting) -> Mapping[str, FileForm]:
     """Return the formats that a posting can be handed out in, by their names in addresses."""
     if posting.has_rows:
         return PLACED if posting.has_shapes else PLAIN
+    if posting.is_album:
+        return PAGE
     return WHOLE if posting.file else NONE
 
 
 def services_of(posting: Posting) -> tuple[OfferedService, ...]:
     """Return the services that a posting can be handed out by."""
-    if posting.is_record:
+    if not posting.has_data:
         return (OfferedService.CATALOGUE,)
     if posting.file:
         cells = (OfferedService.COVERAGES,) if posting.file.endswith(".tif") else ()

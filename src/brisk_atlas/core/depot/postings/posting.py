@@ -7,6 +7,7 @@ from datetime import UTC, date, datetime
 from enum import StrEnum
 from typing import Any
 
+ALBUM_ENDING = ".html"
 Value = bool | int | float | str | None
 
 
@@ -33,8 +34,8 @@ class PostedField:
 @dataclass(frozen=True)
 class Posting:
     """A layer of features, or a table where `geometry_type` is "". `number` names its tables in the store; `record` is
-    its metadata record in ISO 19115-3, "" for none. A grid, a cloud or another thing that has no rows is a `file` of
-    the store, by its name there; what has a record and nothing else is a record."""
+    its metadata record in ISO 19115-3, "" for none. A grid, a cloud, an album or another thing that has no rows is a
+    `file` of the store, by its name there; what has a record and nothing else is a record."""
 
     id: str
     number: int
@@ -51,6 +52,16 @@ class Posting:
     def is_record(self) -> bool:
         """Whether it is a metadata record alone, of data that are elsewhere."""
         return bool(self.record) and not self.file and not self.fields and not self.geometry_type
+
+    @property
+    def is_album(self) -> bool:
+        """Whether it is the page of an album."""
+        return self.file.endswith(ALBUM_ENDING)
+
+    @property
+    def has_data(self) -> bool:
+        """Whether it is data, and no page or record of some."""
+        return not self.is_album and not self.is_record
 
     @property
     def has_rows(self) -> bool:
