@@ -19,8 +19,8 @@ def needs_browser() -> None:
 
 
 @contextmanager
-def browser(*, scripts: bool = True, width: int = 1280, height: int = 900):
-    """Give a browser with an empty profile."""
+def browser(*, scripts: bool = True, width: int = 1280, height: int = 900, reliefs: bool = False):
+    """Give a browser with an empty profile; `reliefs` where it draws in three dimensions, by the processor."""
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
 
@@ -29,7 +29,7 @@ def browser(*, scripts: bool = True, width: int = 1280, height: int = 900):
     for each in (
         "--headless=new",
         "--no-sandbox",
-        "--disable-gpu",
+        "--enable-unsafe-swiftshader" if reliefs else "--disable-gpu",
         "--disable-dev-shm-usage",
         "--hide-scrollbars",
         f"--window-size={width},{height}",

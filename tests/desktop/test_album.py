@@ -3,17 +3,24 @@
 from __future__ import annotations
 
 import io
+import re
 import shutil
+from base64 import b64decode
+from dataclasses import replace
 
 import numpy as np
 import pytest
+import rasterio
+import trimesh
 from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QTextCursor
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.wait import WebDriverWait
 
 from brisk_atlas import demo
+from brisk_atlas.core.operations import WriteAlbum
 from brisk_atlas.core.workspace import project_file
 from brisk_atlas.core.workspace.comparison import Way
 from brisk_atlas.core.workspace.plates import PlateKind
@@ -33,6 +40,8 @@ def capture(driver, qtbot, widget=None):
     """Capture by the key; returns the plate."""
     work = driver.work
     count = len(work.state.album.items)
+    if widget is not None:
+        widget.setFocus()
     driver.press(widget or driver.canvas, Qt.Key.Key_F9)
     qtbot.waitUntil(lambda: len(work.state.album.items) == count + 1, timeout=30_000)
     return work.state.album.items[-1]
@@ -262,3 +271,59 @@ def test_the_page_works_in_a_browser_that_has_no_network(driver, desk, qtbot, tm
     with browser(scripts=False) as page:
         page.get((tmp_path / "album.html").as_uri())
         assert all(each.size["height"] > 200 for each in page.find_elements("css selector", ".stage"))
+
+
+def test_a_relief_is_captured_shown_again_and_turned_on_the_page(driver, desk, qtbot, tmp_path):
+    needs_browser()
+    driver.work.choose(next(layer.id for layer in driver.work.layers if layer.name == "elevation_2031"))
+    driver.window.commands.do("relief")
+    driver.settle()
+    plate = capture(driver, qtbot, desk.relief.canvas)
+    assert plate.kind is PlateKind.RELIEF and plate.view.eye is not None
+    assert [driver.work.layer(each).name for each in plate.view.grounds] == ["elevation_2031"]
+    eye = desk.relief.canvas.eye
+    desk.relief.canvas.turn(replace(eye, azimuth=eye.azimuth + 90))
+    driver.window.commands.do("relief")
+    driver.window.handover.show_half("album")
+    half = driver.window.handover.album
+    half.choose(plate.id)
+    driver.click(half.show_it)
+    qtbot.waitUntil(
+        lambda: desk.relief.isVisible() and abs(desk.relief.canvas.eye.azimuth - eye.azimuth) < 0.5, timeout=20_000
+    )
+    driver.settle()
+    path = tmp_path / "album.html"
+    WriteAlbum(path).run(driver.window.session.workspace)
+    text = path.read_text()
+    with rasterio.open(NEW) as source:
+        highest = float(source.read(1, masked=True).max())
+    glb = b64decode(re.search(r'id="model-part-1">([^<]*)<', text)[1])
+    (mesh,) = trimesh.load(io.BytesIO(glb), file_type="glb").geometry.values()
+    assert 20_000 < len(mesh.vertices) < 80_000 and mesh.bounds[1][1] == pytest.approx(
+        1.5 * highest, rel=0.05
+    )  # of samples
+    with browser(reliefs=True) as page:
+        page.get(path.as_uri())
+        turn = page.find_elements("css selector", ".tools button")[-1]
+        assert turn.text == "Turn it"
+        turn.click()
+        WebDriverWait(page, 20).until(lambda d: d.find_elements("css selector", "canvas.turning"))
+        WebDriverWait(page, 20).until(lambda d: turn.text == "Picture")
+        canvas = page.find_element("css selector", "canvas.turning")
+        first = pixels(canvas.screenshot_as_png)
+        assert first.std() > 15  # a ground before the sky
+        canvas.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT, Keys.ARROW_UP)
+        turned = pixels(canvas.screenshot_as_png)
+        assert np.abs(turned - first).mean() > 0.8
+        ActionChains(page).drag_and_drop_by_offset(canvas, 120, 0).perform()
+        assert np.abs(pixels(canvas.screenshot_as_png) - turned).mean() > 0.8
+        canvas.send_keys("0")
+        assert np.abs(pixels(canvas.screenshot_as_png) - first).mean() < 0.5
+        turn.click()
+        assert not page.find_elements("css selector", "canvas.turning")
+        assert not [each for each in page.get_log("browser") if each["level"] == "SEVERE"]
+    with browser() as page:  # without three dimensions the picture stays, and says so
+        page.get(path.as_uri())
+        turn = page.find_elements("css selector", ".tools button")[-1]
+        turn.click()
+        WebDriverWait(page, 20).until(lambda d: turn.text in ("It can't be turned here", "Picture"))

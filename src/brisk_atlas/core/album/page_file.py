@@ -46,11 +46,14 @@ def _page(content: PageContent, version: str, address: Callable[[PagePicture], s
     data = {each.id: [_as_json(layer) for layer in each.features]
             for each in content.parts if isinstance(each, PageFigure) and each.features}  # fmt: skip
     body = _environment().get_template("parts.html").render(content=content, address=address)
-    script, style = _asset("album.js"), _asset("album.css") + _font_faces(_characters(body, data))
+    reliefs = [each for each in content.parts if isinstance(each, PageFigure) and each.relief is not None]
+    script = _asset("album.js") + (_asset("relief.js") if reliefs else "")
+    style = _asset("album.css") + _font_faces(_characters(body, data))
     return _environment().get_template("album.html").render(
         content=content, body=Markup(body), version=version, image_sources=image_sources,
         script=Markup(script), script_hash=_hash(script),
         style=Markup(style), style_hash=_hash(style),
+        models={each.id: base64.b64encode(each.relief.model).decode() for each in reliefs if each.relief is not None},
         data=Markup(_script_text(data)),
     )  # fmt: skip
 

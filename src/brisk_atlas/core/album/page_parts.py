@@ -62,6 +62,20 @@ class PageTable:
 
 
 @dataclass(frozen=True, eq=False)
+class PageRelief:
+    """A relief that can be turned: `model` is binary glTF 2.0 in metres, y up, heights exaggerated. It is first looked
+    at from `distance` metres towards `azimuth`, degrees clockwise from north, `tilt` degrees below the horizon, with
+    `field` degrees from the top to the bottom."""
+
+    model: bytes
+    distance: float
+    azimuth: float
+    tilt: float
+    field: float
+    exaggeration: float
+
+
+@dataclass(frozen=True, eq=False)
 class PageFigure:
     """A picture, or two of one place, with what is to be known of it.
 
@@ -83,6 +97,7 @@ class PageFigure:
     features: tuple[PageFeatures, ...] = ()
     table: PageTable | None = None
     note: str = ""
+    relief: PageRelief | None = None
 
 
 @dataclass(frozen=True)

@@ -27,6 +27,7 @@ from brisk_atlas.core.workspace.comparison import Way, side_title
 from brisk_atlas.core.workspace.plate_sources import changed_sources
 from brisk_atlas.core.workspace.plates import Album, Passage, Plate, PlateKind, PlateSource, PlateView
 
+from .album_relief import relief_of
 from .operation import Progress, silent
 
 if TYPE_CHECKING:
@@ -95,7 +96,9 @@ def _figure(workspace: Workspace, plate: Plate, name: str) -> PageFigure:
         return figure
     figure = replace(figure, legends=_legends(workspace, plate.view))
     if plate.kind is PlateKind.RELIEF:
-        return figure
+        relief = relief_of(workspace, plate.view)
+        said = (f"heights x {relief.exaggeration:g}",) if relief is not None and relief.exaggeration != 1 else ()
+        return replace(figure, relief=relief, facts=(*figure.facts, *said))
     view = map_view(plate.view)
     metres = view.resolution * metres_per_unit(view.crs, view.y) if view.crs else None
     compared = WAYS.get(plate.view.comparison.way) if plate.view.comparison is not None and plate.other else None

@@ -34,12 +34,14 @@ def write_model(
     exaggeration: float = 1.0,
     samples: int = 250_000,
     check: Callable[[float], None] = lambda share: None,
+    picture_format: str = "PNG",
 ) -> tuple[int, int]:
     """Write the ground within an extent, in the CRS of a space; returns how many vertices and faces it has.
 
     Lengths are metres from the middle of the extent. A GLB has its y axis up, as its standard asks; OBJ and STL have z
     up. GLB and OBJ carry the drape as a picture, an OBJ in files beside it. An STL is a closed body with a flat base.
-    heights, drape : as `ReliefScene` takes them; samples : about how many heights there are
+    heights, drape : as `ReliefScene` takes them; samples : about how many heights there are; picture_format : of the
+    drape in a GLB, PNG or JPEG
     Raises CannotWrite, AtlasError for an extent without ground.
     """
     if path.suffix.lower() not in MODEL_SUFFIXES:
@@ -70,6 +72,7 @@ def write_model(
     number[used] = np.arange(len(used))
     vertices, faces, uv = vertices[used], number[faces], uv[used]
     if path.suffix.lower() == ".glb":
+        picture.format = picture_format
         material = PBRMaterial(baseColorTexture=picture, metallicFactor=0.0, roughnessFactor=1.0, doubleSided=True)
         mesh = trimesh.Trimesh(vertices @ Y_UP.T, faces, visual=TextureVisuals(uv, material=material), process=False)
         write_whole(path, cast(bytes, mesh.export(file_type="glb")))

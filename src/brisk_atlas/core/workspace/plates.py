@@ -28,7 +28,8 @@ class PlateKind(StrEnum):
 
 class PlateView(NamedTuple):
     """What the Desk showed: its layers and how they were compared, and the map: its centre in `crs`, units a pixel,
-    turn in degrees, size in pixels and lines of equal coordinates. `eye` is where the relief was seen from."""
+    turn in degrees, size in pixels and lines of equal coordinates. `eye` is where the relief was seen from,
+    `grounds` are the ids of the grids that were its ground."""
 
     layers: tuple[Layer, ...]
     groups: tuple[Group, ...] = ()
@@ -43,6 +44,7 @@ class PlateView(NamedTuple):
     height: int = 1
     grid: str = ""
     eye: StoredEye | None = None
+    grounds: tuple[str, ...] = ()
 
     @property
     def shown(self) -> tuple[Layer, ...]:

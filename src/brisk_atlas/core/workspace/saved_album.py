@@ -41,6 +41,7 @@ class _SavedView(SavedValue):
     height: int = Field(1, gt=0, le=100_000)
     grid: str = ""
     eye: SavedEye | None = None
+    grounds: tuple[str, ...] = ()
 
 
 class _SavedSource(SavedValue):

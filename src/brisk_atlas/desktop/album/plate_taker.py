@@ -94,6 +94,7 @@ def view_of(desk: DeskPage) -> PlateView | None:
     return PlateView(
         state.layers, state.groups, state.subject, view.crs, state.comparison, view.x, view.y, view.resolution,
         view.turn, view.width, view.height, desk.map.grid, desk.tether.stored_eye(),
+        tuple(layer.id for layer in desk.relief.choice.chosen_grids()) if desk.relief.isVisible() else (),
     )  # fmt: skip
 
 
