@@ -18,6 +18,16 @@ def needs_browser() -> None:
     pytest.skip("chromium and chromium-driver are not installed")
 
 
+def violations(page) -> list[str]:
+    """Return what a page has against WCAG 2.1 AA, by the rule and where, as axe finds it."""
+    from axe_core_python.base import AXE_SCRIPT
+
+    page.execute_script(AXE_SCRIPT)
+    rules = {"runOnly": ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]}
+    found = page.execute_async_script("axe.run(document, arguments[0]).then(arguments[1])", rules)
+    return [f"{each['id']}: {node['html'][:120]}" for each in found["violations"] for node in each["nodes"]]
+
+
 @contextmanager
 def browser(*, scripts: bool = True, width: int = 1280, height: int = 900, reliefs: bool = False):
     """Give a browser with an empty profile; `reliefs` where it draws in three dimensions, by the processor."""

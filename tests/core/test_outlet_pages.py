@@ -32,7 +32,7 @@ from brisk_atlas.core.model import Label, VectorStyle
 from brisk_atlas.core.model.style import ClassLook, Stretch
 from brisk_atlas.core.record.document import document_in
 from brisk_atlas.core.record.model import Constraint, Contact, DatedEvent, Entity, FieldDefinition, Record
-from browser import browser, needs_browser
+from browser import browser, needs_browser, violations
 from stand_in import independently
 
 PASSWORD = "long enough 1"
@@ -328,6 +328,7 @@ def test_a_browser_without_scripts_has_all_of_it_and_one_on_a_phone_too(store):
             from selenium.webdriver.support.ui import WebDriverWait
 
             WebDriverWait(page, 20).until(lambda page: page.execute_script(tiles) > 1)
+            assert violations(page) == []
             bar = "const bar = document.querySelector('#map .bar'); return bar.style.width + bar.textContent"
             before = page.execute_script(bar)
             page.find_element("css selector", "#map .tools button").click()
@@ -336,3 +337,11 @@ def test_a_browser_without_scripts_has_all_of_it_and_one_on_a_phone_too(store):
             change(store, 7, place="changed since")
             WebDriverWait(page, 20).until(lambda page: "changed since" in page.find_element("id", "rows").text)
             assert not [each for each in page.get_log("browser") if each["level"] == "SEVERE"]
+
+
+@pytest.mark.parametrize("place", ["pages", "login", "join/none", "pages/none", "account"])
+def test_other_pages_of_the_depot_are_for_everybody_too(store, place):
+    needs_browser()
+    with running_postings(store, "Tolvane Depot") as address, browser(width=700) as page:
+        page.get(f"{address}/{place}")
+        assert page.find_element("css selector", "h1").text and violations(page) == []

@@ -25,7 +25,7 @@ from brisk_atlas.core.workspace import project_file
 from brisk_atlas.core.workspace.comparison import Way
 from brisk_atlas.core.workspace.plates import PlateKind
 from brisk_atlas.desktop.album.plate_pictures import map_pictures
-from browser import browser, needs_browser
+from browser import browser, needs_browser, violations
 
 SURVEY, OLD, NEW = (demo.DATA / name for name in ("tolvane_survey.gpkg", "elevation_2029.tif", "elevation_2031.tif"))
 UTM = "EPSG:32727"
@@ -212,6 +212,7 @@ def test_the_page_works_in_a_browser_that_has_no_network(driver, desk, qtbot, tm
                              {"offline": True, "latency": 0, "downloadThroughput": 0, "uploadThroughput": 0})  # fmt: skip
         page.get((tmp_path / "album.html").as_uri())
         first, second = page.find_elements("css selector", ".stage")
+        assert violations(page) == []
         plain = page.get_screenshot_as_png()
         assert np.std(np.asarray(Image.open(io.BytesIO(plain)))) > 20
 
