@@ -23,7 +23,6 @@ from PyQt6.QtWidgets import QApplication, QWidget
 
 from brisk_atlas import demo
 from brisk_atlas.core.connect.copy import make_copy
-from brisk_atlas.core.connect.table_names import table_ref
 from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.depot.postings.outlet import Outlet, OutletField
 from brisk_atlas.core.depot.postings.outlet_filter import OutletFilter
@@ -33,7 +32,6 @@ from brisk_atlas.core.depot.postings.post_flow import post_flow
 from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Identity, Right
 from brisk_atlas.core.depot.serving import running_postings
 from brisk_atlas.core.find import Shelves, shelves
-from brisk_atlas.core.find.connections import Connection
 from brisk_atlas.core.handover.record_handed import record_of_source
 from brisk_atlas.core.handover.sources import flow_of_part
 from brisk_atlas.core.inspect import Where
@@ -50,7 +48,6 @@ from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.panes.log_canvas import LogSpot
 from browser import browser
-from database_server import running
 from stand_in import demo_server
 
 HERE = Path(__file__).parents[1] / "docs" / "screenshots"
@@ -149,23 +146,6 @@ def delivery(s: Studio) -> None:
     pane.list.setCurrentItem(next(item for item in items if item.text(0) == "shape"))
     s.settle()
     s.window.desk.map.canvas.look(s.window.desk.map.canvas.view.zoomed(0.45, 352, 350))
-
-
-def find_database(s: Studio) -> None:
-    """A database of the office, a schema of it unfolded."""
-    with running() as server:
-        with server.connect() as link:
-            for name in ("closed_zones", "buildings", "trails", "lava_flows"):
-                _copy_layer(link, name)
-            link.execute("COMMENT ON TABLE closed_zones IS 'Closed by the Survey Office after the eruption'")
-            link.execute("CREATE VIEW large_flows AS SELECT * FROM lava_flows WHERE volume_m3 > 1e6")
-            link.execute("CREATE TABLE visits (zone text, warden text, day date)")
-        database = DataRef.parse(server.address_with_password)
-        s.window.session.shelves.connect(Connection(database, "Survey", "Office"))
-        s.window.find_page.fill_shelves()
-        s.window.find_page.go_to_place(table_ref(database, "public"), choose="closed_zones")
-        s.settle()
-        s.save("find_database")
 
 
 def _copy_layer(link: Connecting, name: str) -> None:
@@ -289,19 +269,6 @@ def strip_log(s: Studio) -> None:
     canvas.see(130.0, 185.0)
     s.settle()
     canvas.put_cursor(LogSpot(0, 158.0))
-
-
-def strip_holes(s: Studio) -> None:
-    """Three holes beside each other by their height above the sea, correlated by a marker."""
-    _holes(s)
-    pane = s.window.desk.log
-    pane.content.choose([0, 1, 5])
-    s.settle()
-    for name, depth in (("TG-1", 444.0), ("TG-2", 263.0), ("TG-6", 246.0)):
-        pane.deeds.add_marker("altered", name, depth)
-    pane.bar.actions_by_name["from sea level"].trigger()
-    s.settle()
-    pane.canvas.put_cursor(LogSpot(1, 200.0))
 
 
 def sheet(s: Studio) -> None:
@@ -533,13 +500,13 @@ def album_page(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, delivery, time, find, find_database, service, curtain, relief, depot_offer, depot_conflict, depot_page,
-    strip_lines, strip_log, strip_holes, sheet, record, record_many, handover,
+    desk, delivery, time, find, service, curtain, relief, depot_offer, depot_conflict, depot_page,
+    strip_lines, strip_log, sheet, record, record_many, handover,
     handover_many, album, album_page,
 )  # fmt: skip
 
 
-SAVED_INSIDE = (find_database, service, depot_conflict, depot_page, album_page)  # while their server runs
+SAVED_INSIDE = (service, depot_conflict, depot_page, album_page)  # while their server runs
 
 
 def main(names: list[str]) -> None:

@@ -30,6 +30,7 @@ from ..theme import Theme
 from .caption_edit import CaptionEdit
 from .picture_view import PictureView
 from .plate_pictures import DENSITY, file_webp, map_pictures
+from .plate_rows import PlateRows
 
 if TYPE_CHECKING:
     from brisk_atlas.core.operations import Written
@@ -72,7 +73,7 @@ class AlbumView(QWidget):
         self.list.setWordWrap(True)
         self.up, self.down, self.remove = (QPushButton(words) for words in ("Up", "Down", "Remove"))
         self.text, self.picture = QPushButton("Add text"), QPushButton("Add a picture…")
-        self.write = QPushButton("Write the page…")
+        self.write = QPushButton("Write…")
         self.write.setObjectName("main")
         self.item_title = QLineEdit()
         self.item_title.setObjectName("plate title")
@@ -81,6 +82,7 @@ class AlbumView(QWidget):
         self.facts.setObjectName("quiet")
         self.facts.setWordWrap(True)
         self.shown = PictureView()
+        self.rows = PlateRows()
         self.caption = CaptionEdit("Caption")
         self.alt = QLineEdit()
         self.alt.setPlaceholderText("What it shows, for those who don't see it")
@@ -108,6 +110,7 @@ class AlbumView(QWidget):
         column.addWidget(self.item_title)
         column.addWidget(self.facts)
         column.addWidget(self.shown, 5)
+        column.addWidget(self.rows, 5)
         column.addWidget(self.caption, 2)
         column.addWidget(self.alt)
         low = QHBoxLayout()
@@ -241,11 +244,13 @@ class AlbumView(QWidget):
             return
         self.item_title.setText(item.title)
         self.caption.show_text(item.text if isinstance(item, Passage) else item.caption)
-        for widget in (self.shown, self.alt, self.joined, self.show_it, self.again, self.facts):
+        for widget in (self.shown, self.rows, self.alt, self.joined, self.show_it, self.again, self.facts):
             widget.setVisible(plate is not None)
         if plate is None:
             return
         self.shown.setVisible(bool(plate.picture))
+        self.rows.setVisible(plate.table is not None)
+        self.rows.show_table(plate.table)
         self.shown.show_pictures(plate.picture, plate.other)
         self.alt.setText(plate.alt)
         self.joined.setChecked(plate.joined)

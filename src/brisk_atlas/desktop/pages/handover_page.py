@@ -243,6 +243,8 @@ class HandoverPage(QWidget):
             self.halves.addWidget(self.album)
         halves: dict[str, QWidget | None] = {"recipe": self.whole, "depot": self.depot, "album": self.album}
         self.halves.setCurrentWidget(halves[name])
+        if name == "album" and self.album is not None:
+            self.album.list.setFocus()
         for half, button in (("recipe", self.to_recipe), ("depot", self.to_depot), ("album", self.to_album)):
             button.setChecked(half == name)
 
