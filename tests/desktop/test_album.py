@@ -202,7 +202,7 @@ def test_the_page_works_in_a_browser_that_has_no_network(driver, desk, qtbot, tm
     capture(driver, qtbot, desk.sheet.grid)
     driver.window.commands.do("album")
     half = driver.window.handover.album
-    half.write_page(tmp_path / "album.html")
+    half.write_to(tmp_path / "album.html")
     qtbot.waitUntil(lambda: (tmp_path / "album.html").exists() and not half.busy, timeout=60_000)
     text = (tmp_path / "album.html").read_text()
     assert str(demo.DATA) not in text and str(tmp_path) not in text and "/home/" not in text

@@ -43,8 +43,9 @@ EMPTY = (
     "maps come closer under the hand, A and B are divided by a curtain, a click says what lies there.\n\n"
     "1  On the Desk, press F9: what the pane with the keyboard shows becomes a plate. On Record it is the record.\n"
     "2  Give each plate a caption, put them in order, add text between.\n"
-    "3  Write the page: one file, with everything in it."
+    "3  Write it: a page with everything in one file, a folder for a web server, or PDF."
 )
+FORMS = {"Web page, all in one file (*.html)": ".html", "PDF (*.pdf)": ".pdf", "Folder for a web server (*)": ""}
 NOTHING, ITEM = range(2)
 
 
@@ -376,18 +377,18 @@ class AlbumView(QWidget):
         self.caption.flush()
         name = "".join(c if c.isalnum() else "_" for c in self.album.title).strip("_").lower() or "album"
         start = (self.session.work.file.parent if self.session.work.file is not None else Path.home()) / f"{name}.html"
-        chosen, _ = QFileDialog.getSaveFileName(self, "Write the page", str(start), "Web page (*.html)")
+        chosen, form = QFileDialog.getSaveFileName(self, "Write the album", str(start), ";;".join(FORMS))
         if chosen:
-            self.write_page(Path(chosen))
+            path = Path(chosen)
+            self.write_to(path if path.suffix else path.with_suffix(FORMS.get(form, ".html")))
 
-    def write_page(self, path: Path) -> None:
-        """Write the album as a page, and offer to open it."""
-        path = path if path.suffix else path.with_suffix(".html")
-
+    def write_to(self, path: Path) -> None:
+        """Write the album: as a page or PDF by its suffix, or as a folder; and open it."""
         from brisk_atlas.core.operations import WriteAlbum
 
         def done(written: Written) -> None:
             self.session.noticed.emit("good", f"Wrote {written.what} to {path}", "")
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
+            shown = path / "index.html" if path.is_dir() else path
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(shown)))
 
         self._running.append(self.session.run_operation(f"Writing {path.name}", WriteAlbum(path), done))
