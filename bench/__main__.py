@@ -27,6 +27,7 @@ NAMES = (
     "strip",
     "handover",
     "depot",
+    "album",
 )
 
 

@@ -17,7 +17,7 @@ def subset(name: str, characters: str) -> bytes:
     from fontTools.ttLib import TTFont
 
     font = TTFont(FOLDER / name)
-    options = Options(layout_features=["kern", "liga", "tnum"], notdef_outline=True, name_IDs=[0, 1, 2])
+    options = Options(layout_features=["kern"], notdef_outline=True, name_IDs=[0, 1, 2])
     maker = Subsetter(options)
     maker.populate(text=characters + ALWAYS)
     maker.subset(font)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Iterable
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from .plates import Plate, PlateSource
@@ -17,7 +18,11 @@ MOST_OF_CREDIT = 200  # characters
 
 def sources_of(layers: Iterable[Layer]) -> tuple[PlateSource, ...]:
     """Return the sources of layers as they are now, with whom their records credit. Reads records."""
-    return tuple(PlateSource(layer.id, layer.name, _credit(layer), _fingerprint(layer.ref)) for layer in layers)
+    found = []
+    for layer in layers:
+        now = _fingerprint(layer.ref)
+        found.append(PlateSource(layer.id, layer.name, _credit(layer.ref.whole, now), now))
+    return tuple(found)
 
 
 def changed_sources(plate: Plate) -> list[PlateSource]:
@@ -42,17 +47,19 @@ def _fingerprint(ref: DataRef) -> str:
         return ""
 
 
-def _credit(layer: Layer) -> str:
-    """Return whom the record of a layer credits: as it is stated, or the organisations of its contacts."""
+@lru_cache(256)
+def _credit(source: DataRef, fingerprint: str) -> str:
+    """Return whom the record of a dataset credits: as it is stated, or the organisations of its contacts. It is looked
+    up again once the dataset has another fingerprint."""
     from brisk_atlas.core.handover.record_handed import record_of_source
     from brisk_atlas.core.model import AtlasError
 
-    if not layer.ref.is_local:
+    if not source.is_local:
         return ""
     try:
-        record = record_of_source(layer.ref, layer.name).record
+        record = record_of_source(source, source.name).record
     except (AtlasError, OSError) as error:
-        log.info("%s has no record that can be read: %s", layer.name, error)
+        log.info("%s has no record that can be read: %s", source.name, error)
         return ""
     named = record.credits or dict.fromkeys(each.organisation for each in record.contacts if each.organisation)
     return "; ".join(" ".join(text.split()) for text in named)[:MOST_OF_CREDIT]

@@ -71,8 +71,8 @@ class PlateTable(NamedTuple):
 
 
 class Plate(NamedTuple):
-    """A captured view with its caption (Markdown). `picture` is a WebP of it, `other` one of side B where two were
-    compared; `density` is the pixels of the picture for one of the screen; `joined` shows it and the plate after it as
+    """A captured view with its caption (Markdown). `picture` is a WebP or JPEG of it, `other` one of side B where two
+    were compared; `density` is the pixels of the picture for one of the screen; `joined` shows it and the next plate as
     before and after."""
 
     id: str

@@ -29,7 +29,7 @@ from ..session import Session
 from ..theme import Theme
 from .caption_edit import CaptionEdit
 from .picture_view import PictureView
-from .plate_pictures import DENSITY, file_webp, map_pictures
+from .plate_pictures import DENSITY, map_pictures, stored_file
 from .plate_rows import PlateRows
 
 if TYPE_CHECKING:
@@ -325,7 +325,7 @@ class AlbumView(QWidget):
             from brisk_atlas.core.model import CannotRead
 
             try:
-                return file_webp(path.read_bytes())
+                return stored_file(path.read_bytes())
             except OSError as error:
                 raise CannotRead(path, f"it is no picture that can be read ({error})", "Choose another.") from error
 

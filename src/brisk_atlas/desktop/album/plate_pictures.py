@@ -1,4 +1,4 @@
-"""Pictures of plates: the map drawn sharp as a plate has it, and what a widget shows, as WebP."""
+"""Pictures of plates: the map drawn sharp as a plate has it, and what a widget shows, as WebP or JPEG."""
 
 from __future__ import annotations
 
@@ -24,14 +24,24 @@ from ..session import Session
 
 if TYPE_CHECKING:
     import numpy as np
+    from PIL.Image import Image
+
+    from brisk_atlas.core.draw.frame import Frame
 
 DENSITY = 2.0  # pixels of a plate for one of the screen
 LOSSLESS_BYTES = 1_500_000  # up to which a picture is stored as it is
-QUALITY = 94
+QUALITY = 95
+TRIED_PX = 128  # half a side of the piece that is tried
 
 
 def map_pictures(session: Session, view: PlateView, check: Callable[[], None]) -> tuple[bytes, bytes]:
     """Return the map of a plate, and side B where two sides are compared, "" for none. `check` may raise to stop."""
+    pictures = [_stored(frame.image) for frame in map_frames(session, view, check)]
+    return pictures[0], pictures[1] if len(pictures) > 1 else b""
+
+
+def map_frames(session: Session, view: PlateView, check: Callable[[], None]) -> list[Frame]:
+    """Draw the map of a plate, and side B where two sides are compared, with all that comes from servers."""
     work = Work()
     comparison = view.comparison
     if comparison is not None and comparison.way is Way.TWIN:
@@ -48,29 +58,37 @@ def map_pictures(session: Session, view: PlateView, check: Callable[[], None]) -
         check()
         time.sleep(LOOK_S)
         frames, _ = drawn_wish(session, wish, check)
-    pictures = [_webp(frame.image) for frame in frames]
-    return pictures[0], pictures[1] if len(pictures) > 1 else b""
+    return frames
 
 
-def _webp(image: np.ndarray) -> bytes:
-    """Return (rows, cols, 4) uint8 premultiplied RGBA on paper as WebP: as it is where that is small, else nearly."""
+def _stored(image: np.ndarray) -> bytes:
+    """Return (rows, cols, 4) uint8 premultiplied RGBA on paper, as it is where that is small, else nearly."""
+    import numpy as np
     from PIL import Image
 
-    picture = Image.fromarray(image, "RGBa").convert("RGBA")
-    paper = Image.new("RGB", picture.size, PAPER)
-    paper.paste(picture, mask=picture.getchannel("A"))
-    return _encoded(paper)
+    pixels = np.ascontiguousarray(image[..., :3])
+    for channel, ink in enumerate(PAPER):
+        seen = 255 - image[..., 3]  # how much of the paper
+        if seen.any():
+            pixels[..., channel] += (seen.astype(np.uint16) * ink // 255).astype(np.uint8)
+    return _encoded(Image.fromarray(pixels))
 
 
-def _encoded(picture: object) -> bytes:
-    from PIL import Image
-
-    assert isinstance(picture, Image.Image)
+def _encoded(picture: Image) -> bytes:
+    """Return a picture without loss where that takes little room, which a piece of it tells, else as JPEG."""
+    width, height = picture.size
+    middle = (width // 2 - TRIED_PX, height // 2 - TRIED_PX, width // 2 + TRIED_PX, height // 2 + TRIED_PX)
+    is_small = width * height < 16 * TRIED_PX**2
+    if is_small or len(_lossless(picture.crop(middle))) * width * height / (4 * TRIED_PX**2) < LOSSLESS_BYTES:
+        return _lossless(picture)
     out = BytesIO()
-    picture.save(out, "WEBP", lossless=True, quality=20, method=1)
-    if out.tell() > LOSSLESS_BYTES:
-        out = BytesIO()
-        picture.save(out, "WEBP", quality=QUALITY, method=2)
+    picture.save(out, "JPEG", quality=QUALITY, subsampling=0)
+    return out.getvalue()
+
+
+def _lossless(picture: Image) -> bytes:
+    out = BytesIO()
+    picture.save(out, "WEBP", lossless=True, quality=0, method=0)
     return out.getvalue()
 
 
@@ -79,8 +97,8 @@ def widget_image(widget: QWidget) -> QImage:
     return widget.grab().toImage()
 
 
-def image_webp(image: QImage) -> bytes:
-    """Return a picture as WebP."""
+def stored_image(image: QImage) -> bytes:
+    """Return a picture as plates store it."""
     from PIL import Image
 
     stored = QBuffer()
@@ -90,8 +108,8 @@ def image_webp(image: QImage) -> bytes:
         return _encoded(found.convert("RGB"))
 
 
-def file_webp(data: bytes) -> bytes:
-    """Return a picture of a file as WebP, turned as its camera stood. Raises OSError for what is no picture."""
+def stored_file(data: bytes) -> bytes:
+    """Return a picture of a file as plates store it, turned as its camera stood. Raises OSError for no picture."""
     from PIL import Image, ImageOps
 
     with Image.open(BytesIO(data)) as found:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateTable, PlateView
 
 from ..session import Session
-from .plate_pictures import DENSITY, image_webp, map_pictures, widget_image
+from .plate_pictures import DENSITY, map_pictures, stored_image, widget_image
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Layer
@@ -56,7 +56,7 @@ class PlateTaker:
 
     def _take_image(self, kind: PlateKind, view: PlateView, widget: QWidget) -> None:
         image = widget_image(widget)
-        self._store(kind, view, lambda job: (image_webp(image), b""), density=_density_of(image, widget))
+        self._store(kind, view, lambda job: (stored_image(image), b""), density=_density_of(image, widget))
 
     def _store(
         self, kind: PlateKind, view: PlateView, pictures: Callable[[Job], tuple[bytes, bytes]], *,
