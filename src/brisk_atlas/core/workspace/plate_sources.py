@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Iterable
-from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from .plates import Plate, PlateSource
@@ -18,11 +17,10 @@ MOST_OF_CREDIT = 200  # characters
 
 def sources_of(layers: Iterable[Layer]) -> tuple[PlateSource, ...]:
     """Return the sources of layers as they are now, with whom their records credit. Reads records."""
-    found = []
-    for layer in layers:
-        now = _fingerprint(layer.ref)
-        found.append(PlateSource(layer.id, layer.name, _credit(layer.ref.whole, now), now))
-    return tuple(found)
+    layers = tuple(layers)
+    credits = {source: _credit(source) for source in {layer.ref.whole for layer in layers}}
+    return tuple(PlateSource(layer.id, layer.name, credits[layer.ref.whole], _fingerprint(layer.ref))
+                 for layer in layers)  # fmt: skip
 
 
 def changed_sources(plate: Plate) -> list[PlateSource]:
@@ -47,10 +45,8 @@ def _fingerprint(ref: DataRef) -> str:
         return ""
 
 
-@lru_cache(256)
-def _credit(source: DataRef, fingerprint: str) -> str:
-    """Return whom the record of a dataset credits: as it is stated, or the organisations of its contacts. It is looked
-    up again once the dataset has another fingerprint."""
+def _credit(source: DataRef) -> str:
+    """Return whom the record of a dataset credits: as it is stated, or the organisations of its contacts."""
     from brisk_atlas.core.handover.record_handed import record_of_source
     from brisk_atlas.core.model import AtlasError
 
