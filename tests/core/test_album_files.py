@@ -13,7 +13,7 @@ from test_album_page import HOSTILE, page_of, picture
 
 from brisk_atlas.core.album.markdown_text import paragraphs_of
 from brisk_atlas.core.album.page_file import album_folder
-from brisk_atlas.core.album.page_parts import PageContent, PageFigure, PagePassage, PagePicture, PageTable, PairView
+from brisk_atlas.core.album.page_parts import PageContent, PageFigure, PagePassage, PagePicture, PageTable, PictureGroup
 from brisk_atlas.core.album.pdf_file import album_pdf
 from brisk_atlas.core.draw.legend_lines import LegendLines
 from brisk_atlas.core.model import CannotWrite
@@ -62,7 +62,7 @@ def test_a_pdf_has_its_letters_outline_and_rows():
     rows = tuple((f"B{n:03d}", f"{n}") for n in range(90))
     legend = LegendLines("height, m", (), "", "", "")
     figure = PageFigure("part-2", "Houses", (picture("2029"), picture("2031")), "**By use**, [office](https://survey.tolvane.example)\n\n- one\n- two",
-                        compared=PairView.CURTAIN, legends=(("use", legend),), credits=((("a", "b"), "Tolvane Survey Office"),),
+                        compared=PictureGroup.CURTAIN, legends=(("use", legend),), credits=((("a", "b"), "Tolvane Survey Office"),),
                         table=PageTable(("building", "floors"), (False, True), rows, 140))  # fmt: skip
     content = PageContent("Mount Serrick", "About it", (PagePassage("part-1", "Ľubomír & Żaneta", "x < y"), figure))
     made = album_pdf(content)
@@ -102,7 +102,7 @@ def test_markdown_becomes_paragraphs_of_a_layout():
 
 
 def test_a_folder_has_the_page_of_the_file_with_its_pictures_beside():
-    figure = PageFigure("part-1", "Two", (picture("a"), picture("a")), compared=PairView.BLINK)
+    figure = PageFigure("part-1", "Two", (picture("a"), picture("a")), compared=PictureGroup.BLINK)
     files = album_folder(PageContent("Album", "", (figure,)))
     (name,) = files.keys() - {"index.html"}  # the same picture lies there once
     page = files["index.html"].decode()

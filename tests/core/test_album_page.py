@@ -26,7 +26,7 @@ from brisk_atlas.core.album.page_parts import (
     PagePassage,
     PagePicture,
     PageTable,
-    PairView,
+    PictureGroup,
 )
 from brisk_atlas.core.album.plate_features import features_in_view
 from brisk_atlas.core.draw.legend_lines import LegendLines
@@ -55,7 +55,7 @@ def page_of(text):
     features = PageFeatures(text, (text,), ((text,),), ("area",), ((np.array([[0, 0], [9, 0], [9, 9]]),),), 3)
     legend = LegendLines(text, (("", "#ff0000", text),))
     figure = PageFigure(
-        "part-1", text, (picture(text), picture(text)), text, text, PairView.CURTAIN, ((text, legend),), 2.0, 12.0,
+        "part-1", text, (picture(text), picture(text)), text, text, PictureGroup.CURTAIN, ((text, legend),), 2.0, 12.0,
         (text,), (((text,), text),), (features,), PageTable((text,), (False,), ((text,),), 1), text,
     )  # fmt: skip
     return album_page(PageContent(text, text, (PagePassage("part-2", text, text), figure)))

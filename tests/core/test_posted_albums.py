@@ -12,7 +12,7 @@ from test_album_page import picture
 
 from brisk_atlas import cli
 from brisk_atlas.core.album.page_file import album_page
-from brisk_atlas.core.album.page_parts import PageContent, PageFigure, PagePicture, PairView
+from brisk_atlas.core.album.page_parts import PageContent, PageFigure, PagePicture, PictureGroup
 from brisk_atlas.core.depot.offering import check_album, offer_album
 from brisk_atlas.core.depot.postings.depot_store import DepotStore
 from brisk_atlas.core.depot.postings.outlet import BadOutlet, Outlet
@@ -28,7 +28,7 @@ def written(path, title="Mount Serrick"):
     out = io.BytesIO()
     Image.new("RGB", (640, 400), "#C2452D").save(out, "PNG")
     pictures = (PagePicture(out.getvalue(), "image/png", 640, 400, "2029"), picture("2031"))
-    figure = PageFigure("part-1", "Two", pictures, compared=PairView.CURTAIN)
+    figure = PageFigure("part-1", "Two", pictures, compared=PictureGroup.CURTAIN)
     path.write_text(album_page(PageContent(title, "", (figure,))), "utf-8")
     return path
 

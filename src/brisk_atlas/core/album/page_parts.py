@@ -10,17 +10,18 @@ import numpy as np
 from brisk_atlas.core.draw.legend_lines import LegendLines
 
 
-class PairView(StrEnum):
-    """How two pictures of one place are looked at."""
+class PictureGroup(StrEnum):
+    """How pictures that belong together are looked at: two with a curtain between them or by turns, more one by one."""
 
     CURTAIN = "curtain"
     BLINK = "blink"
+    SERIES = "series"
 
 
 @dataclass(frozen=True)
 class PagePicture:
     """A picture as a browser reads it, and its size on a page in pixels of 1/96 inch. `name` says what it shows where
-    it is one of two."""
+    it is one of several."""
 
     data: bytes
     media_type: str
@@ -77,7 +78,7 @@ class PageRelief:
 
 @dataclass(frozen=True, eq=False)
 class PageFigure:
-    """A picture, or two of one place, with what is to be known of it.
+    """A picture, or several that belong together, with what is to be known of it.
 
     `metres` is what a pixel is across, None where a scale bar would have no meaning; `north` is where north lies,
     degrees clockwise from up, None where it is not known. `credits` are names of layers with whom they are credited to.
@@ -88,7 +89,7 @@ class PageFigure:
     pictures: tuple[PagePicture, ...]
     caption: str = ""
     alt: str = ""
-    compared: PairView | None = None
+    compared: PictureGroup | None = None
     legends: tuple[tuple[str, LegendLines], ...] = ()
     metres: float | None = None
     north: float | None = None

@@ -89,10 +89,12 @@ def _figure(figure: PageFigure, width: float, height: float) -> list[Flowable]:
         maps = [PaperPicture(each, figure, share, height * TALLEST) for each in figure.pictures]
         if len(maps) == 1:
             parts.append(maps[0])
-        else:
-            names = [Paragraph(f"{side}: {escape(each.name)}", paper_style(9))
-                     for side, each in zip("AB", figure.pictures)]  # fmt: skip
-            parts.append(Table([maps, names], colWidths=[share + 4] * len(maps), style=_BARE, hAlign="LEFT"))
+        for first in range(0, len(maps) if len(maps) > 1 else 0, 2):
+            signs = "AB" if len(maps) == 2 else range(first + 1, len(maps) + 1)
+            row = list(zip(maps[first : first + 2], figure.pictures[first : first + 2], signs))
+            names = [Paragraph(f"{sign}: {escape(picture.name)}", paper_style(9)) for _, picture, sign in row]
+            shown = [each for each, _, _ in row]
+            parts.append(Table([shown, names], colWidths=[share + 4] * len(row), style=_BARE, hAlign="LEFT"))
     parts += _texts(figure.caption)
     parts += [PaperLegend(title, lines, width) for title, lines in figure.legends]
     said = [

@@ -14,7 +14,7 @@ from brisk_atlas.core.album.page_parts import (
     PagePassage,
     PagePicture,
     PageTable,
-    PairView,
+    PictureGroup,
 )
 from brisk_atlas.core.album.plate_features import features_in_view
 from brisk_atlas.core.draw.legend_lines import LegendLines, lines_of
@@ -25,7 +25,7 @@ from brisk_atlas.core.model import AtlasError, Layer
 from brisk_atlas.core.place import metres_per_unit
 from brisk_atlas.core.workspace.comparison import Way, side_title
 from brisk_atlas.core.workspace.plate_sources import changed_sources
-from brisk_atlas.core.workspace.plates import Album, Passage, Plate, PlateKind, PlateSource, PlateView
+from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource, PlateView
 
 from .album_relief import relief_of
 from .operation import Progress, silent
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.workspace.workspace import Workspace
 
 MOST_LEGENDS = 6  # of a figure
-WAYS = {Way.CURTAIN: PairView.CURTAIN, Way.BLINK: PairView.BLINK, Way.TWIN: PairView.CURTAIN}
+WAYS = {Way.CURTAIN: PictureGroup.CURTAIN, Way.BLINK: PictureGroup.BLINK, Way.TWIN: PictureGroup.CURTAIN}
 BEFORE, AFTER = "before", "after"
 
 
@@ -48,27 +48,42 @@ def content_of(workspace: Workspace, album: Album, progress: Progress = silent) 
         progress(len(parts) / max(1, len(album.items)), item.title)
         if isinstance(item, Passage):
             parts.append(PagePassage(name, item.title, item.text))
-        elif item.joined and items and isinstance(following := items[0], Plate) and following.picture:
-            items.pop(0)
-            parts.append(_joined(workspace, item, following, name))
+        elif len(group := _with_joined(item, items)) > 1:
+            del items[: len(group) - 1]
+            parts.append(_joined(workspace, group, name))
         else:
             parts.append(_figure(workspace, item, name))
     return PageContent(album.title or "Album", album.summary, tuple(parts))
 
 
-def _joined(workspace: Workspace, before: Plate, after: Plate, name: str) -> PageFigure:
-    """Return two plates as one figure, with a curtain between them."""
-    first, second = _figure(workspace, before, name), _figure(workspace, after, name)
-    one = replace(first.pictures[0], name=before.title or BEFORE)
-    two = replace(second.pictures[0], name=after.title or AFTER)
-    same = (one.width, one.height) == (two.width, two.height) and _place(before.view) == _place(after.view)
-    captions = [text for text in (before.caption, after.caption) if text]
+def _with_joined(plate: Plate, following: Sequence[AlbumItem]) -> list[Plate]:
+    """Return a plate with those after it that are shown together with it."""
+    group = [plate]
+    for each in following:
+        if not (group[-1].joined and group[-1].picture and isinstance(each, Plate) and each.picture):
+            break
+        group.append(each)
+    return group
+
+
+def _joined(workspace: Workspace, group: Sequence[Plate], name: str) -> PageFigure:
+    """Return plates as one figure: two with a curtain between them, more as a series."""
+    figures = [_figure(workspace, each, name) for each in group]
+    usual = (BEFORE, AFTER) if len(group) == 2 else [f"{number}" for number in range(1, len(group) + 1)]
+    pictures = tuple(replace(figure.pictures[0], name=plate.title or word)
+                     for figure, plate, word in zip(figures, group, usual))  # fmt: skip
+    places = {(each.width, each.height, *_place(plate.view)) for each, plate in zip(pictures, group)}
+    same = len(places) == 1
+    shown = PictureGroup.SERIES if len(group) > 2 else PictureGroup.CURTAIN if same else PictureGroup.BLINK
+    legends = {each[0]: each for figure in figures for each in figure.legends}
+    notes = [figure.note for figure in figures if figure.note]
+    titles = list(dict.fromkeys(plate.title for plate in group if plate.title))
     return replace(
-        first, title=f"{before.title} / {after.title}" if before.title != after.title else before.title,
-        pictures=(one, two), compared=PairView.CURTAIN if same else PairView.BLINK, caption="\n\n".join(captions),
-        alt=before.alt, legends=tuple({each[0]: each for each in (*first.legends, *second.legends)}.values()),
-        credits=_credits((*before.sources, *after.sources)), features=first.features if same else (),
-        note=first.note or second.note,
+        figures[0], title=" / ".join(titles) if len(titles) < 3 else f"{titles[0]} to {titles[-1]}", pictures=pictures,
+        compared=shown, caption="\n\n".join(plate.caption for plate in group if plate.caption), alt=group[0].alt,
+        legends=tuple(legends.values())[:MOST_LEGENDS], note=notes[0] if notes else "", relief=None, table=None,
+        credits=_credits([source for plate in group for source in plate.sources]),
+        features=figures[0].features if same and len(group) == 2 else (), metres=figures[0].metres if same else None,
     )  # fmt: skip
 
 

@@ -27,6 +27,7 @@ class Stage {
     frame.append(this.tools);
     if (frame.classList.contains("curtain")) this.hang();
     if (frame.classList.contains("blink")) this.alternate();
+    if (frame.classList.contains("series")) this.lineUp();
     this.listen();
     new ResizeObserver(() => this.place()).observe(frame);
   }
@@ -114,6 +115,29 @@ class Stage {
       run.textContent = timer ? "Stop" : "Blink";
     };
     this.tools.append(side, run);
+  }
+
+  lineUp() {
+    const pictures = [...this.sheet.querySelectorAll("img")], names = pictures.map((each) => each.dataset.name);
+    const slider = made("input", {type: "range", min: 0, max: pictures.length - 1, value: 0}), name = made("output", {dir: "auto"});
+    const run = made("button", {type: "button", textContent: "Play"}), row = made("div", {className: "dates"}, run, slider, name);
+    slider.setAttribute("aria-label", "Which picture of the series");
+    row.style.setProperty("--shape", this.frame.style.getPropertyValue("--shape"));
+    const show = (at) => {
+      pictures.forEach((each, number) => { each.className = number === at ? "now" : ""; });
+      [slider.value, name.textContent] = [at, names[at]];
+      slider.setAttribute("aria-valuetext", names[at]);
+    };
+    let timer = 0;
+    slider.oninput = () => show(Number(slider.value));
+    run.onclick = () => {
+      timer = timer ? clearInterval(timer) ?? 0 : setInterval(() => show((Number(slider.value) + 1) % pictures.length), calm.matches ? 3 * BLINK_MS : BLINK_MS);
+      run.textContent = timer ? "Stop" : "Play";
+      run.setAttribute("aria-pressed", String(Boolean(timer)));
+    };
+    this.frame.classList.add("live");
+    this.frame.after(row);
+    show(0);
   }
 
   // The hand
