@@ -15,6 +15,7 @@ import trimesh
 from PIL import Image
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QTextCursor
+from PyQt6.QtWidgets import QDialogButtonBox
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.wait import WebDriverWait
@@ -25,6 +26,7 @@ from brisk_atlas.core.workspace import project_file
 from brisk_atlas.core.workspace.comparison import Way
 from brisk_atlas.core.workspace.plates import PlateKind
 from brisk_atlas.desktop.album.plate_pictures import map_pictures
+from brisk_atlas.desktop.album.series_form import SeriesForm
 from browser import browser, needs_browser, violations
 
 SURVEY, OLD, NEW = (demo.DATA / name for name in ("tolvane_survey.gpkg", "elevation_2029.tif", "elevation_2031.tif"))
@@ -333,3 +335,24 @@ def test_a_relief_is_captured_shown_again_and_turned_on_the_page(driver, desk, q
         turn = page.find_elements("css selector", ".tools button")[-1]
         turn.click()
         WebDriverWait(page, 20).until(lambda d: turn.text in ("It can't be turned here", "Picture"))
+
+
+def test_a_time_series_is_chosen_for_a_plate(driver, desk, qtbot):
+    driver.open(demo.DATA / "gas_readings.parquet")
+    plate = capture(driver, qtbot)
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.choose(plate.id)
+    form = SeriesForm(driver.window.session, plate.view, None, half)
+    assert (form.layer.currentText(), form.table.currentText()) == ("buildings", "gas_readings")
+    driver.choose(form.key, "village")
+    driver.choose(form.value, "co2_ppm")
+    form.buttons.button(QDialogButtonBox.StandardButton.Ok).click()
+    layers = {layer.name: layer.id for layer in driver.work.layers}
+    assert form.series == (layers["buildings"], "village", layers["gas_readings"], "station", "time", "co2_ppm")
+    half._change("time series", series=form.series)
+    assert "co2_ppm over time" in half.facts.text()
+    again = SeriesForm(driver.window.session, plate.view, form.series, half)
+    assert again.key.currentText() == "village" and again.value.currentText() == "co2_ppm"
+    driver.click(again.none)
+    assert again.series is None

@@ -15,7 +15,7 @@ from markupsafe import Markup
 
 from .font_subset import subset
 from .markdown_text import as_html
-from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, PagePicture
+from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, PagePicture, PageSeries
 
 HERE = Path(__file__).parent
 PICTURES = "pictures"
@@ -61,7 +61,14 @@ def _page(content: PageContent, version: str, address: Callable[[PagePicture], s
 def _as_json(features: PageFeatures) -> dict[str, Any]:
     paths = [[path.ravel().tolist() for path in each] for each in features.paths]
     return {"layer": features.layer, "fields": features.fields, "rows": features.rows, "kinds": features.kinds,
-            "paths": paths}  # fmt: skip
+            "paths": paths, "series": _series_json(features.series)}  # fmt: skip
+
+
+def _series_json(series: PageSeries | None) -> dict[str, Any] | None:
+    if series is None:
+        return None
+    return {"field": series.field, "title": series.title, "source": series.source, "points": dict(series.points),
+            "thinned": series.is_thinned}  # fmt: skip
 
 
 def _script_text(data: Any) -> str:

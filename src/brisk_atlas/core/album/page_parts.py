@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -31,6 +32,19 @@ class PagePicture:
 
 
 @dataclass(frozen=True, eq=False)
+class PageSeries:
+    """Values over time by the key of features. `field` is the number of the field that has the key; `title` says what
+    the values are, with their unit; `points` are times as ISO 8601 with values; `is_thinned` where
+    some are left out."""
+
+    field: int
+    title: str
+    source: str
+    points: Mapping[str, tuple[tuple[str, float], ...]]
+    is_thinned: bool = False
+
+
+@dataclass(frozen=True, eq=False)
 class PageFeatures:
     """Features that a click finds: rings and lines in pixels of the picture.
 
@@ -42,6 +56,7 @@ class PageFeatures:
     kinds : for each feature "point", "line" or "area"
     paths : for each feature its paths, (n, 2) arrays
     left_out : how many more there are
+    series : values over time that they have
     """
 
     layer: str
@@ -50,6 +65,7 @@ class PageFeatures:
     kinds: tuple[str, ...]
     paths: tuple[tuple[np.ndarray, ...], ...]
     left_out: int = 0
+    series: PageSeries | None = None
 
 
 @dataclass(frozen=True)

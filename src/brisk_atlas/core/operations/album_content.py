@@ -28,6 +28,7 @@ from brisk_atlas.core.workspace.plate_sources import changed_sources
 from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource, PlateView
 
 from .album_relief import relief_of
+from .album_series import series_for
 from .operation import Progress, silent
 
 if TYPE_CHECKING:
@@ -117,7 +118,7 @@ def _figure(workspace: Workspace, plate: Plate, name: str) -> PageFigure:
     view = map_view(plate.view)
     metres = view.resolution * metres_per_unit(view.crs, view.y) if view.crs else None
     compared = WAYS.get(plate.view.comparison.way) if plate.view.comparison is not None and plate.other else None
-    found = _features(workspace, plate.view, view)
+    found = _features(workspace, plate, plate.view, view)
     return replace(figure, metres=metres, north=north_of(view), features=found, compared=compared)
 
 
@@ -158,13 +159,15 @@ def _legend(workspace: Workspace, layer: Layer) -> LegendLines | None:
         return None
 
 
-def _features(workspace: Workspace, plate: PlateView, view: View) -> tuple[PageFeatures, ...]:
+def _features(workspace: Workspace, plate: Plate, seen: PlateView, view: View) -> tuple[PageFeatures, ...]:
     found = []
-    for layer in plate.shown:
+    for layer in seen.shown:
         if not layer.kind.has_shapes or not view.shows_at(layer.scales):
             continue
         try:
             each = features_in_view(workspace.cache, layer, view)
+            if each is not None and plate.series is not None and plate.series.layer == layer.id:
+                each = replace(each, series=series_for(workspace.cache, seen, plate.series, each))
         except (AtlasError, OSError):
             continue
         if each is not None:

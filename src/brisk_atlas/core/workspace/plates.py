@@ -70,6 +70,17 @@ class PlateTable(NamedTuple):
     total: int
 
 
+class PlateSeries(NamedTuple):
+    """Values over time that the features of a layer have: from a table (both by their ids), by a key of both."""
+
+    layer: str
+    key: str
+    table: str
+    table_key: str
+    time: str
+    value: str
+
+
 class Plate(NamedTuple):
     """A captured view with its caption (Markdown). `picture` is a WebP or JPEG of it, `other` one of side B where two
     were compared; `density` is the pixels of the picture for one of the screen; `joined` shows it and the next plate as
@@ -88,6 +99,7 @@ class Plate(NamedTuple):
     sources: tuple[PlateSource, ...] = ()
     table: PlateTable | None = None
     joined: bool = False
+    series: PlateSeries | None = None
 
 
 class Passage(NamedTuple):

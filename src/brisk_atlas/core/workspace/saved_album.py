@@ -10,7 +10,7 @@ from pydantic import Field
 
 from .comparison import SIDE_NAMES, Comparison, Divide, Way
 from .groups import Group
-from .plates import Album, Passage, Plate, PlateKind, PlateSource, PlateTable, PlateView
+from .plates import Album, Passage, Plate, PlateKind, PlateSeries, PlateSource, PlateTable, PlateView
 from .saved_layers import Finite, SavedEye, SavedGroup, SavedLayer, SavedValue, layer_from, saved_layer
 
 MOST_OF_PICTURE = 40_000_000  # characters of one, in base64
@@ -58,6 +58,15 @@ class _SavedTable(SavedValue):
     total: int = Field(ge=0)
 
 
+class _SavedSeries(SavedValue):
+    layer: str
+    key: str
+    table: str
+    table_key: str
+    time: str
+    value: str
+
+
 class _SavedPlate(SavedValue):
     type: Literal["plate"] = "plate"
     id: str
@@ -73,6 +82,7 @@ class _SavedPlate(SavedValue):
     sources: list[_SavedSource] = Field(default_factory=list, max_length=10_000)
     table: _SavedTable | None = None
     joined: bool = False
+    series: _SavedSeries | None = None
 
 
 class _SavedPassage(SavedValue):
@@ -109,6 +119,7 @@ def _saved_plate(plate: Plate, folder: Path) -> _SavedPlate:
         "view": _saved_view(plate.view, folder) if plate.view is not None else None,
         "picture": b64encode(plate.picture).decode(), "other": b64encode(plate.other).decode(),
         "sources": [_SavedSource(**each._asdict()) for each in plate.sources],
+        "series": _SavedSeries(**plate.series._asdict()) if plate.series is not None else None,
         "table": _SavedTable(**plate.table._asdict()) if plate.table is not None else None,
     }  # fmt: skip
     return _SavedPlate(**values)
@@ -136,4 +147,5 @@ def _plate(saved: _SavedPlate, folder: Path) -> Plate:
         b64decode(saved.other, validate=True), saved.density, saved.caption, saved.alt, saved.captured,
         tuple(PlateSource(**each.model_dump()) for each in saved.sources),
         PlateTable(**dict(saved.table)) if saved.table is not None else None, saved.joined,
+        PlateSeries(**dict(saved.series)) if saved.series is not None else None,
     )  # fmt: skip

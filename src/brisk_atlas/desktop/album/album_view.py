@@ -91,6 +91,8 @@ class AlbumView(QWidget):
         self.joined = QCheckBox("Together with the next")
         self.joined.setToolTip("Two plates are shown as before and after, more as a series")
         self.show_it, self.again = QPushButton("Show on the Desk"), QPushButton("Draw again")
+        self.over_time = QPushButton("Time series…")
+        self.over_time.setToolTip("On the page a click on a feature shows its values over time")
         self.empty = PlainLabel(EMPTY)
         self._lay_out()
         self._connect()
@@ -116,7 +118,7 @@ class AlbumView(QWidget):
         column.addWidget(self.caption, 2)
         column.addWidget(self.alt)
         low = QHBoxLayout()
-        for widget in (self.show_it, self.again, self.joined):
+        for widget in (self.show_it, self.again, self.over_time, self.joined):
             low.addWidget(widget)
         low.addStretch(1)
         column.addLayout(low)
@@ -171,6 +173,7 @@ class AlbumView(QWidget):
         self.picture.clicked.connect(lambda checked=False: self._choose_picture())
         self.show_it.clicked.connect(lambda checked=False: self._show())
         self.again.clicked.connect(lambda checked=False: self.draw_again())
+        self.over_time.clicked.connect(lambda checked=False: self.ask_series())
         self.write.clicked.connect(lambda checked=False: self._choose_page())
         self.session.work_changed.connect(lambda what: self.fill() if what in ("album", "file") else None)
 
@@ -246,7 +249,16 @@ class AlbumView(QWidget):
             return
         self.item_title.setText(item.title)
         self.caption.show_text(item.text if isinstance(item, Passage) else item.caption)
-        for widget in (self.shown, self.rows, self.alt, self.joined, self.show_it, self.again, self.facts):
+        for widget in (
+            self.shown,
+            self.rows,
+            self.alt,
+            self.joined,
+            self.show_it,
+            self.again,
+            self.over_time,
+            self.facts,
+        ):
             widget.setVisible(plate is not None)
         if plate is None:
             return
@@ -257,13 +269,15 @@ class AlbumView(QWidget):
         self.alt.setText(plate.alt)
         self.joined.setChecked(plate.joined)
         self.show_it.setEnabled(plate.view is not None)
-        self.again.setEnabled(plate.view is not None and plate.kind is PlateKind.MAP)
+        for button in (self.again, self.over_time):
+            button.setEnabled(plate.view is not None and plate.kind is PlateKind.MAP)
         self._show_facts(plate)
 
     def _show_facts(self, plate: Plate) -> None:
         view, words = plate.view, [plate.kind.value]
         if plate.table is not None:
             words.append(f"{len(plate.table.rows):,} of {plate.table.total:,} rows")
+        words += [f"{plate.series.value} over time"] if plate.series is not None else []
         words += [view.crs] if view is not None and view.crs and plate.kind is PlateKind.MAP else []
         words += [f"captured {plate.captured.replace('T', ' ')[:16]} UTC"] if plate.captured else []
         line = " · ".join(words)
@@ -338,6 +352,17 @@ class AlbumView(QWidget):
     def _show(self) -> None:
         if isinstance(self.current, Plate) and self.current.view is not None:
             self.show_wanted.emit(self.current)
+
+    def ask_series(self) -> None:
+        """Ask which values over time the features of the current plate have on the page."""
+        from .series_form import SeriesForm
+
+        plate = self.current
+        if not isinstance(plate, Plate) or plate.view is None:
+            return
+        form = SeriesForm(self.session, plate.view, plate.series, self)
+        if form.exec():
+            self._change("time series", series=form.series)
 
     def draw_again(self) -> None:
         """Draw the current plate as its data is now: files that changed are read again."""

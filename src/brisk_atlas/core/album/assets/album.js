@@ -207,7 +207,7 @@ class Stage {
   show(found) {
     this.mark?.remove();
     const words = this.frame.closest("figure").querySelector(".picked");
-    words.replaceChildren(...(found.length ? found.map(([layer, row]) => made("div", {}, made("h4", {textContent: layer.layer, dir: "auto"}), made("dl", {}, ...layer.fields.flatMap((name, at) => [made("dt", {textContent: name, dir: "auto"}), made("dd", {textContent: layer.rows[row][at] || "missing", dir: "auto"})])))) : ["Nothing lies there."]));
+    words.replaceChildren(...(found.length ? found.map(([layer, row]) => made("div", {}, ...charted(layer, row), made("h4", {textContent: layer.layer, dir: "auto"}), made("dl", {}, ...layer.fields.flatMap((name, at) => [made("dt", {textContent: name, dir: "auto"}), made("dd", {textContent: layer.rows[row][at] || "missing", dir: "auto"})])))) : ["Nothing lies there."]));
     if (!found.length) return;
     const space = "http://www.w3.org/2000/svg", height = this.width * this.frame.clientHeight / this.frame.clientWidth;
     this.mark = document.createElementNS(space, "svg");
@@ -221,6 +221,41 @@ class Stage {
     this.mark.append(shape);
     this.sheet.append(this.mark);
   }
+}
+
+const SPACE = "http://www.w3.org/2000/svg", CHART = {width: 520, height: 150, left: 64, low: 24, top: 22};
+
+// The values of a feature over time as a line, with what it says for those who don't see it.
+function charted(layer, row) {
+  const series = layer.series, points = series?.points[layer.rows[row][series.field]];
+  if (!points?.length) return [];
+  const moment = (text) => text.length === 4 ? Date.UTC(Number(text), 0) : Date.parse(text.length === 10 || /Z$|[+-]\d\d:\d\d$/.test(text) ? text : `${text}Z`);
+  const at = points.map(([time]) => moment(time)), values = points.map(([, value]) => value);
+  const [first, last, low, high] = [Math.min(...at), Math.max(...at), Math.min(...values), Math.max(...values)];
+  const x = (t) => CHART.left + (CHART.width - CHART.left - 10) * (last > first ? (t - first) / (last - first) : 0.5);
+  const y = (v) => CHART.height - CHART.low - (CHART.height - CHART.low - CHART.top) * (high > low ? (v - low) / (high - low) : 0.5);
+  const svg = document.createElementNS(SPACE, "svg"), number = (v) => v.toLocaleString("en", {maximumSignificantDigits: 5});
+  svg.setAttribute("class", "chart");
+  svg.setAttribute("viewBox", `0 0 ${CHART.width} ${CHART.height}`);
+  svg.setAttribute("role", "img");
+  const day = (text) => text.slice(0, 10);
+  svg.setAttribute("aria-label", `${series.title}: ${points.length} values from ${day(points[0][0])} to ${day(points.at(-1)[0])}, between ${number(low)} and ${number(high)}`);
+  const put = (name, values, text = "") => {
+    const element = document.createElementNS(SPACE, name);
+    for (const [key, value] of Object.entries(values)) element.setAttribute(key, value);
+    element.textContent = text;
+    svg.append(element);
+  };
+  put("text", {x: CHART.left, y: 13, class: "title"}, series.title);
+  for (const value of high > low ? [low, high] : [low]) {
+    put("line", {x1: CHART.left, x2: CHART.width - 10, y1: y(value), y2: y(value), class: "rule"});
+    put("text", {x: CHART.left - 6, y: y(value) + 4, "text-anchor": "end"}, number(value));
+  }
+  put("text", {x: CHART.left, y: CHART.height - 6}, day(points[0][0]));
+  if (last > first) put("text", {x: CHART.width - 10, y: CHART.height - 6, "text-anchor": "end"}, day(points.at(-1)[0]));
+  put("path", {d: at.map((t, n) => `${n ? "L" : "M"}${x(t).toFixed(1)},${y(values[n]).toFixed(1)}`).join(""), class: "line"});
+  if (points.length < 40) at.forEach((t, n) => put("circle", {cx: x(t), cy: y(values[n]), r: 2.5}));
+  return [svg, made("p", {className: "quiet", textContent: `From ${series.source}${series.thinned ? ", some values left out" : ""}.`, dir: "auto"})];
 }
 
 function drawn(kind, path, radius) {
