@@ -73,7 +73,7 @@ def _series_json(series: PageSeries | None) -> dict[str, Any] | None:
 
 def _script_text(data: Any) -> str:
     """Return a value as JSON that can stand in a script element: no text in it ends the element."""
-    text = json.dumps(data, ensure_ascii=False, separators=(",", ":"))
+    text = json.dumps(data, ensure_ascii=False, allow_nan=False, separators=(",", ":"))
     return text.replace("&", "\\u0026").replace("<", "\\u003c").replace(">", "\\u003e")
 
 

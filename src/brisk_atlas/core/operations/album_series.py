@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -12,7 +14,7 @@ from brisk_atlas.core.model import Facts, Layer
 from brisk_atlas.core.table.extended import rows_of
 from brisk_atlas.core.workspace.plates import PlateSeries, PlateView
 
-MOST_POINTS = 400  # of one feature; of more, each so manieth
+MOST_POINTS = 400  # of one feature, about
 MOST_FEATURES = 500
 NUMBERS = ("int", "uint", "float", "double", "decimal")  # as the words of Arrow for types begin
 
@@ -65,19 +67,33 @@ def series_for(cache: DataCache, view: PlateView, wanted: PlateSeries, found: Pa
     stated = pc.cast(_plain(rows.column(wanted.table_key)), pa.string())
     chosen = pc.fill_null(pc.and_(pc.is_in(stated, pa.array(keys)), pc.is_valid(rows.column(wanted.value))), False)
     rows = pa.table({"key": stated, "time": _plain(rows.column(wanted.time)), "value": rows.column(wanted.value)})
-    rows = rows.filter(chosen).drop_null().sort_by([("key", "ascending"), ("time", "ascending")])
+    rows = rows.set_column(2, "value", pc.cast(rows.column("value"), pa.float64()))
+    usable = pc.fill_null(pc.is_finite(rows.column("value")), False)
+    rows = rows.filter(pc.and_(chosen, usable)).drop_null()
+    rows = rows.sort_by([("key", "ascending"), ("time", "ascending")])
     if not rows.num_rows:
         return None
-    times, values = _time_texts(rows.column("time")), rows.column("value").cast(pa.float64()).to_numpy()
+    times, values = _time_texts(rows.column("time")), rows.column("value").to_numpy()
     owners = rows.column("key").to_numpy(zero_copy_only=False)
     starts = np.flatnonzero(np.concatenate([[True], owners[1:] != owners[:-1]]))
     points, is_thinned = {}, False
     for start, end in zip(starts, [*starts[1:], len(owners)]):
-        step = -(-(end - start) // MOST_POINTS)
-        is_thinned |= step > 1
-        points[str(owners[start])] = tuple(zip(times[start:end:step], values[start:end:step].tolist()))
+        shown = start + _lows_and_highs(values[start:end])
+        is_thinned |= len(shown) < end - start
+        points[str(owners[start])] = tuple((times[at], float(values[at])) for at in shown)
     unit = next((f.unit for f in cache.part(table.ref).facts.fields if f.name == wanted.value), "")
-    return PageSeries(at, f"{wanted.value}, {unit}" if unit else wanted.value, table.name, points, is_thinned)
+    return PageSeries(at, f"{wanted.value}, {unit}" if unit else wanted.value, table.name, points, bool(is_thinned))
+
+
+def _lows_and_highs(values: np.ndarray) -> np.ndarray:
+    """Return the numbers of the values that are shown: all, or of many the lowest and the highest of each of equal
+    parts, so that no peak is lost."""
+    if len(values) <= MOST_POINTS:
+        return np.arange(len(values))
+    edges = np.linspace(0, len(values), MOST_POINTS // 2 + 1).astype(int)
+    ends = [(first + int(each(values[first:last]))) for first, last in itertools.pairwise(edges)
+            for each in (np.argmin, np.argmax)]  # fmt: skip
+    return np.unique([0, *ends, len(values) - 1])
 
 
 def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:

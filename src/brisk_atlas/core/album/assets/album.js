@@ -207,7 +207,7 @@ class Stage {
   show(found) {
     this.mark?.remove();
     const words = this.frame.closest("figure").querySelector(".picked");
-    words.replaceChildren(...(found.length ? found.map(([layer, row]) => made("div", {}, ...charted(layer, row), made("h4", {textContent: layer.layer, dir: "auto"}), made("dl", {}, ...layer.fields.flatMap((name, at) => [made("dt", {textContent: name, dir: "auto"}), made("dd", {textContent: layer.rows[row][at] || "missing", dir: "auto"})])))) : ["Nothing lies there."]));
+    words.replaceChildren(...(found.length ? found.map(([layer, row]) => made("div", {}, made("h4", {textContent: layer.layer, dir: "auto"}), made("dl", {}, ...layer.fields.flatMap((name, at) => [made("dt", {textContent: name, dir: "auto"}), made("dd", {textContent: layer.rows[row][at] || "missing", dir: "auto"})])), ...charted(layer, row))) : ["Nothing lies there."]));
     if (!found.length) return;
     const space = "http://www.w3.org/2000/svg", height = this.width * this.frame.clientHeight / this.frame.clientWidth;
     this.mark = document.createElementNS(space, "svg");
@@ -255,7 +255,7 @@ function charted(layer, row) {
   if (last > first) put("text", {x: CHART.width - 10, y: CHART.height - 6, "text-anchor": "end"}, day(points.at(-1)[0]));
   put("path", {d: at.map((t, n) => `${n ? "L" : "M"}${x(t).toFixed(1)},${y(values[n]).toFixed(1)}`).join(""), class: "line"});
   if (points.length < 40) at.forEach((t, n) => put("circle", {cx: x(t), cy: y(values[n]), r: 2.5}));
-  return [svg, made("p", {className: "quiet", textContent: `From ${series.source}${series.thinned ? ", some values left out" : ""}.`, dir: "auto"})];
+  return [svg, made("p", {className: "quiet", textContent: `From ${series.source}${series.thinned ? ", of many values the lows and highs" : ""}.`, dir: "auto"})];
 }
 
 function drawn(kind, path, radius) {
