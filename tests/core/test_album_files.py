@@ -88,7 +88,7 @@ def test_a_pdf_has_its_letters_outline_and_rows():
     assert b"https://survey.tolvane.example" in made
 
 
-@pytest.mark.parametrize("text", HOSTILE)
+@pytest.mark.parametrize("text", [*HOSTILE, "\x00\x0b\ufffe", "\ud800x"])
 def test_hostile_texts_are_letters_on_paper(text):
     figure = PageFigure("part-1", text, (picture(text),), text, text, facts=(text,), legends=((text, LegendLines(text, (("", "#ff0000", text[:200]),))),),
                         credits=(((text,), text),), table=PageTable((text,), (False,), ((text,),), 1), note=text)  # fmt: skip
@@ -119,11 +119,11 @@ def test_albums_are_written_by_suffix_and_nothing_is_overwritten_by_a_folder(tmp
             "Crew", "", (Passage("a", "Before"), Plate("b", "Two", PlateKind.OUTSIDE, picture=out.getvalue()))
         )
         workspace.work.change_album("album", album)
-        for name in ("crew.html", "crew.pdf", "crew"):
+        for name in ("crew.html", "crew.pdf", "crew.odp", "crew.zip", "crew"):
             assert WriteAlbum(tmp_path / name).run(workspace).what == "1 plate"
         assert {each.name for each in (tmp_path / "crew").iterdir()} == {"index.html", "pictures"}
         with pytest.raises(CannotWrite, match="something already"):
             WriteAlbum(tmp_path / "crew").run(workspace)
         with pytest.raises(CannotWrite, match=r"\.tif"):
             WriteAlbum(tmp_path / "crew.tif").run(workspace)
-    assert sorted(each.name for each in tmp_path.iterdir()) == ["crew", "crew.html", "crew.pdf"]
+    assert sorted(each.name for each in tmp_path.iterdir()) == ["crew", "crew.html", "crew.odp", "crew.pdf", "crew.zip"]

@@ -39,7 +39,7 @@ def album_folder(content: PageContent, version: str = "") -> dict[str, bytes]:
         return f"{PICTURES}/{name}"
 
     page = _page(content, version, beside, "'self' file: data:")  # a page of the disk is of no origin
-    return {"index.html": page.encode(), **pictures}
+    return {"index.html": page.encode("utf-8", "replace"), **pictures}
 
 
 def _page(content: PageContent, version: str, address: Callable[[PagePicture], str], image_sources: str) -> str:
@@ -80,7 +80,7 @@ def _script_text(data: Any) -> str:
 def _characters(*texts: Any) -> str:
     """Return the characters of texts, in order; what no font of ours has is left to those of the reader's machine."""
     found = {character for text in texts for character in str(text)}
-    return "".join(sorted(each for each in found if ord(each) >= 32))
+    return "".join(sorted(each for each in found if ord(each) >= 32 and not 0xD800 <= ord(each) < 0xE000))
 
 
 def _font_faces(characters: str) -> str:

@@ -116,6 +116,11 @@ class PageFigure:
     note: str = ""
     relief: PageRelief | None = None
 
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """What its data is from, in words: names of layers with whom they are credited to."""
+        return tuple(f"{', '.join(names)}{f' ({credit})' if credit else ''}" for names, credit in self.credits)
+
 
 @dataclass(frozen=True)
 class PagePassage:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 from base64 import b64decode
+from dataclasses import replace
 from functools import cache
 from math import floor, log10
 
@@ -19,6 +20,7 @@ from brisk_atlas.core.draw.legend_lines import LegendLines
 
 from .font_subset import FOLDER
 from .page_parts import PageFigure, PagePicture
+from .whole_text import whole_text
 
 INK, QUIET, RULE, PAPER = HexColor("#1D2A35"), HexColor("#5F6B73"), HexColor("#D9D1C3"), HexColor("#FFFDF8")
 BAR_PT = 110.0  # the longest scale bar
@@ -101,7 +103,9 @@ class PaperLegend(Flowable):
 
     def __init__(self, title: str, lines: LegendLines, width: float) -> None:
         super().__init__()
-        self.title, self.lines, self.width = title, lines, width
+        entries = tuple((picture, colour, whole_text(text)) for picture, colour, text in lines.entries)
+        lines = replace(lines, entries=entries, title=whole_text(lines.title))
+        self.title, self.lines, self.width = whole_text(title), lines, width
         self.spots: list[tuple[float, float, int]] = []
         if len(lines.entries) == 1 and lines.entries[0][2] == title:
             self.title = ""  # which the entry says

@@ -23,6 +23,7 @@ from reportlab.platypus import (
 from .markdown_text import paragraphs_of
 from .page_parts import PageContent, PageFigure, PagePassage
 from .paper_parts import QUIET, RULE, OutlineEntry, PaperLegend, PaperPicture, paper_style, register_fonts
+from .whole_text import whole_text
 
 PT_MM = 72 / 25.4
 PAPER_MM = {"A4": (210.0, 297.0), "A3": (297.0, 420.0)}
@@ -41,11 +42,12 @@ def album_pdf(
     room = width - 2 * margin, height - 2 * margin - FOOT_MM * PT_MM
     frame = Frame(margin, margin + FOOT_MM * PT_MM, *room, leftPadding=0, rightPadding=0, topPadding=0, bottomPadding=0)
     out = io.BytesIO()
-    document = BaseDocTemplate(out, pagesize=(width, height), title=content.title, author="", subject=content.summary,
+    title, subject = whole_text(content.title), whole_text(content.summary)
+    document = BaseDocTemplate(out, pagesize=(width, height), title=title, author="", subject=subject,
                                creator="Brisk Atlas", lang="en", initialFontName="album")  # fmt: skip
     document.addPageTemplates(PageTemplate("page", [frame], onPage=lambda canvas, doc: _foot(canvas, content, width)))
     story: list[Flowable] = [
-        Paragraph(escape(content.title), paper_style(26, bold=True, after=6)),
+        Paragraph(_words(content.title), paper_style(26, bold=True, after=6)),
         *_texts(content.summary),
     ]
     for part in content.parts:
@@ -59,11 +61,16 @@ def album_pdf(
     return out.getvalue()
 
 
+def _words(text: str) -> str:
+    """Return a text as a paragraph has it."""
+    return escape(whole_text(text))
+
+
 def _foot(canvas: Canvas, content: PageContent, width: float) -> None:
     canvas.saveState()
     canvas.setFont("album", 8)
     canvas.setFillColor(QUIET)
-    canvas.drawString(MARGIN_MM * PT_MM, FOOT_MM * PT_MM, content.title[:120])
+    canvas.drawString(MARGIN_MM * PT_MM, FOOT_MM * PT_MM, whole_text(content.title[:120]))
     canvas.drawRightString(width - MARGIN_MM * PT_MM, FOOT_MM * PT_MM, str(canvas.getPageNumber()))
     canvas.restoreState()
 
@@ -71,19 +78,22 @@ def _foot(canvas: Canvas, content: PageContent, width: float) -> None:
 def _heading(title: str, name: str) -> list[Flowable]:
     if not title:
         return []
-    return [OutlineEntry(title, name), Paragraph(escape(title), paper_style(15, bold=True, before=4, after=4))]
+    return [
+        OutlineEntry(whole_text(title), name),
+        Paragraph(_words(title), paper_style(15, bold=True, before=4, after=4)),
+    ]
 
 
 def _texts(markdown: str) -> list[Flowable]:
     return [Paragraph(text, paper_style(10.5, after=4), bulletText="•" if in_list else None)
-            for text, in_list in paragraphs_of(markdown)]  # fmt: skip
+            for text, in_list in paragraphs_of(whole_text(markdown))]  # fmt: skip
 
 
 def _figure(figure: PageFigure, width: float, height: float) -> list[Flowable]:
     """Return a figure: what belongs together stays on one page."""
     parts: list[Flowable] = [*_heading(figure.title, figure.id)]
     if figure.note:
-        parts.append(Paragraph(escape(figure.note), paper_style(9, after=3)))
+        parts.append(Paragraph(_words(figure.note), paper_style(9, after=3)))
     if figure.pictures:
         share = (width - 8) / 2 if len(figure.pictures) > 1 else width
         maps = [PaperPicture(each, figure, share, height * TALLEST) for each in figure.pictures]
@@ -92,7 +102,7 @@ def _figure(figure: PageFigure, width: float, height: float) -> list[Flowable]:
         for first in range(0, len(maps) if len(maps) > 1 else 0, 2):
             signs = "AB" if len(maps) == 2 else range(first + 1, len(maps) + 1)
             row = list(zip(maps[first : first + 2], figure.pictures[first : first + 2], signs))
-            names = [Paragraph(f"{sign}: {escape(picture.name)}", paper_style(9)) for _, picture, sign in row]
+            names = [Paragraph(f"{sign}: {_words(picture.name)}", paper_style(9)) for _, picture, sign in row]
             shown = [each for each, _, _ in row]
             parts.append(Table([shown, names], colWidths=[share + 4] * len(row), style=_BARE, hAlign="LEFT"))
     parts += _texts(figure.caption)
@@ -102,7 +112,7 @@ def _figure(figure: PageFigure, width: float, height: float) -> list[Flowable]:
         *(f"{', '.join(names)}{f' ({credit})' if credit else ''}" for names, credit in figure.credits),
     ]
     if said:
-        parts.append(Paragraph(escape(" · ".join(said)), paper_style(8, quiet=True, before=3)))
+        parts.append(Paragraph(_words(" · ".join(said)), paper_style(8, quiet=True, before=3)))
     if figure.table is None:
         return [KeepTogether(parts)]
     return [CondPageBreak(height / 4), *parts, *_rows(figure, width)]
@@ -112,9 +122,9 @@ def _rows(figure: PageFigure, width: float) -> list[Flowable]:
     assert figure.table is not None
     table, count = figure.table, min(len(figure.table.rows), MOST_ROWS)
     heads, cells = ([paper_style(8, bold=bold, right=number) for number in table.numbers] for bold in (True, False))
-    lines = [[Paragraph(escape(name[:MOST_OF_CELL]), head) for name, head in zip(table.fields, heads)]]
+    lines = [[Paragraph(_words(name[:MOST_OF_CELL]), head) for name, head in zip(table.fields, heads)]]
     lines += [
-        [Paragraph(escape(text[:MOST_OF_CELL]), cell) for text, cell in zip(row, cells)] for row in table.rows[:count]
+        [Paragraph(_words(text[:MOST_OF_CELL]), cell) for text, cell in zip(row, cells)] for row in table.rows[:count]
     ]
     if not table.fields:
         return []

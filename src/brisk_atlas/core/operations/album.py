@@ -26,9 +26,9 @@ class PaperSize(StrEnum):
 @dataclass(frozen=True)
 class WriteAlbum(Operation):
     """Write the album of a project: as one page that any browser opens, with all pictures, features and rows in it; as
-    a folder for a web server; or as PDF."""
+    a folder for a web server, as PDF, as slides, or its pictures alone."""
 
-    path: Path = argument("what to write: a page (.html), a PDF (.pdf), or a new folder")
+    path: Path = argument("a page (.html), a PDF (.pdf), slides (.odp), pictures (.zip), or a new folder")
     paper: PaperSize = argument("of a PDF", PaperSize.A4)
     wide: bool = argument("lay the pages of a PDF on their long side", False)
 
@@ -47,16 +47,26 @@ class WriteAlbum(Operation):
             case ".html" | ".htm":
                 from brisk_atlas.core.album.page_file import album_page
 
-                write_whole(self.path, album_page(content, __version__).encode())
+                write_whole(self.path, album_page(content, __version__).encode("utf-8", "replace"))
             case ".pdf":
                 from brisk_atlas.core.album.pdf_file import album_pdf
 
                 made = album_pdf(content, paper=self.paper.value, wide=self.wide, check=lambda: progress(0.9, "pages"))
                 write_whole(self.path, made)
+            case ".odp":
+                from brisk_atlas.core.album.slides_file import album_slides
+
+                write_whole(self.path, album_slides(content, check=lambda: progress(0.9, "slides")))
+            case ".zip":
+                from brisk_atlas.core.album.picture_set import album_pictures
+
+                write_whole(self.path, album_pictures(content))
             case "":
                 self._write_folder(content, __version__)
             case other:
-                raise CannotWrite(self.path, f"an album is not written as {other}", "Choose .html, .pdf or a folder.")
+                raise CannotWrite(
+                    self.path, f"an album is not written as {other}", "Choose .html, .pdf, .odp, .zip or a folder."
+                )
         plates = len(album.plates)
         return Written((self.path,), f"{plates} plate{'s' if plates != 1 else ''}", ())
 

@@ -43,9 +43,12 @@ EMPTY = (
     "maps come closer under the hand, A and B are divided by a curtain, a click says what lies there.\n\n"
     "1  On the Desk, press F9: what the pane with the keyboard shows becomes a plate. On Record it is the record.\n"
     "2  Give each plate a caption, put them in order, add text between.\n"
-    "3  Write it: a page with everything in one file, a folder for a web server, or PDF."
+    "3  Write it: a page with everything in one file, a folder for a web server, PDF or slides."
 )
-FORMS = {"Web page, all in one file (*.html)": ".html", "PDF (*.pdf)": ".pdf", "Folder for a web server (*)": ""}
+FORMS = {
+    "Web page, all in one file (*.html)": ".html", "PDF (*.pdf)": ".pdf", "Slides (*.odp)": ".odp",
+    "Pictures with captions (*.zip)": ".zip", "Folder for a web server (*)": "",
+}  # fmt: skip
 NOTHING, ITEM = range(2)
 
 
