@@ -271,6 +271,7 @@ class AlbumView(QWidget):
         self.shown.show_pictures(plate.picture, plate.other)
         self.alt.setText(plate.alt)
         self.joined.setChecked(plate.joined)
+        self.joined.setEnabled(bool(plate.picture))
         self.show_it.setEnabled(plate.view is not None)
         for button in (self.again, self.over_time):
             button.setEnabled(plate.view is not None and plate.kind is PlateKind.MAP)
