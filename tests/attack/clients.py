@@ -25,7 +25,7 @@ LATEST = "2999-01-01T00:00:00.000000Z"
 
 def attack_clients(place: Path | StoreDatabase, seed: int, seconds: float, edits: int = 10_000) -> Report:
     """Have clients edit until so many edits were accepted, or the time is over."""
-    report, end = Report(), time.monotonic() + seconds
+    report = Report()
     store = DepotStore(place / "depot of clients" if isinstance(place, Path) else place)
     fields = (PostedField("n", FieldType.INTEGER), PostedField("text", FieldType.TEXT))
     posting = store.post("It", fields, [({"n": n}, None) for n in range(ROWS)], owner="olga")
@@ -37,6 +37,7 @@ def attack_clients(place: Path | StoreDatabase, seed: int, seconds: float, edits
         name = f"client{number}"
         store.people.join(store.people.invite(["team"], by=""), name, f"long enough {number}")
         tokens.append(_token(store, name))
+    end = time.monotonic() + seconds  # accounts take a while to be made
 
     def client(number: int, address: str) -> None:
         chance = random.Random(seed * 1000 + number)

@@ -6,6 +6,7 @@ import re
 
 import pytest
 from argon2 import PasswordHasher
+from selenium.webdriver.support.wait import WebDriverWait
 from starlette.testclient import TestClient
 from test_postings import FIELDS, rows
 
@@ -115,4 +116,5 @@ def test_a_token_is_made_shown_once_used_and_removed_in_a_real_browser(store):
         page.get(f"{address}/account")
         assert secret not in page.page_source and "night run" in page.page_source
         page.find_element("css selector", "td button").click()
-        assert "night run" not in page.page_source and store.people.tokens("ada") == []
+        WebDriverWait(page, 20).until(lambda page: "night run" not in page.page_source)
+        assert store.people.tokens("ada") == []
