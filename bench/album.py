@@ -11,7 +11,7 @@ from pathlib import Path
 from .case import Case, Measured, timed
 
 PLATES, RUNS = 40, 3
-SHARE = 1 / 1.2  # of the time of all, that drawing takes at the least
+SHARE = 1 / 1.2  # of the time of all, that drawing takes at least
 SIZE = (1000, 640)
 
 

@@ -107,12 +107,12 @@ def _figure(figure: PageFigure, width: float, height: float) -> list[Flowable]:
             parts.append(Table([shown, names], colWidths=[share + 4] * len(row), style=_BARE, hAlign="LEFT"))
     parts += _texts(figure.caption)
     parts += [PaperLegend(title, lines, width) for title, lines in figure.legends]
-    said = [
+    stated = [
         *figure.facts,
         *(f"{', '.join(names)}{f' ({credit})' if credit else ''}" for names, credit in figure.credits),
     ]
-    if said:
-        parts.append(Paragraph(_words(" · ".join(said)), paper_style(8, quiet=True, before=3)))
+    if stated:
+        parts.append(Paragraph(_words(" · ".join(stated)), paper_style(8, quiet=True, before=3)))
     if figure.table is None:
         return [KeepTogether(parts)]
     return [CondPageBreak(height / 4), *parts, *_rows(figure, width)]

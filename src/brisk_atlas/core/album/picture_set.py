@@ -25,7 +25,7 @@ def album_pictures(content: PageContent) -> bytes:
                 words = "_".join(filter(None, (figure.title, picture.name)))
                 name = f"{number:03d}_{re.sub(r'[^A-Za-z0-9]+', '_', words).strip('_')[:60]}".rstrip("_") + ".jpg"
                 files.writestr(name, as_jpeg(picture)[0])
-                said = (figure.title, picture.name, figure.caption, "; ".join(figure.sources))
-                lines += [name, *filter(None, said), ""]
+                stated = (figure.title, picture.name, figure.caption, "; ".join(figure.sources))
+                lines += [name, *filter(None, stated), ""]
         files.writestr(CAPTIONS, "\n".join(lines).encode("utf-8", "replace"))
     return out.getvalue()

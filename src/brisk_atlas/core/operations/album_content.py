@@ -113,8 +113,8 @@ def _figure(workspace: Workspace, plate: Plate, name: str) -> PageFigure:
     figure = replace(figure, legends=_legends(workspace, plate.view))
     if plate.kind is PlateKind.RELIEF:
         relief = relief_of(workspace, plate.view)
-        said = (f"heights x {relief.exaggeration:g}",) if relief is not None and relief.exaggeration != 1 else ()
-        return replace(figure, relief=relief, facts=(*figure.facts, *said))
+        stated = (f"heights x {relief.exaggeration:g}",) if relief is not None and relief.exaggeration != 1 else ()
+        return replace(figure, relief=relief, facts=(*figure.facts, *stated))
     view = map_view(plate.view)
     metres = view.resolution * metres_per_unit(view.crs, view.y) if view.crs else None
     compared = WAYS.get(plate.view.comparison.way) if plate.view.comparison is not None and plate.other else None

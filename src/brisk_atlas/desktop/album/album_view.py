@@ -219,8 +219,8 @@ class AlbumView(QWidget):
                 item.setIcon(self._thumb(each.picture))
             self.list.addItem(item)
         ids = [each.id for each in album.items]
-        kept = ids.index(before.id) if before is not None and before.id in ids else min(max(row, 0), len(ids) - 1)
-        self.list.setCurrentRow(kept)
+        row = ids.index(before.id) if before is not None and before.id in ids else min(max(row, 0), len(ids) - 1)
+        self.list.setCurrentRow(row)
         self._filling = False
         for line, text in ((self.title, album.title), (self.summary, album.summary)):
             if line.text() != text:

@@ -75,7 +75,7 @@ def _stored(image: np.ndarray) -> bytes:
 
 
 def _encoded(picture: Image) -> bytes:
-    """Return a picture without loss where that takes little room, which a piece of it tells, else as JPEG."""
+    """Return a picture without loss where that takes little room, as a piece of it shows, else as JPEG."""
     width, height = picture.size
     middle = (width // 2 - TRIED_PX, height // 2 - TRIED_PX, width // 2 + TRIED_PX, height // 2 + TRIED_PX)
     is_small = width * height < 16 * TRIED_PX**2
