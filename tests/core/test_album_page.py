@@ -7,6 +7,7 @@ import hashlib
 import io
 import json
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -31,9 +32,10 @@ from brisk_atlas.core.album.page_parts import (
 from brisk_atlas.core.album.plate_features import features_in_view
 from brisk_atlas.core.draw.legend_lines import LegendLines
 from brisk_atlas.core.draw.view import View
-from brisk_atlas.core.model import CannotRead, DataRef
+from brisk_atlas.core.model import CannotRead, ColumnView, DataRef
 from brisk_atlas.core.workspace import project_file
-from brisk_atlas.core.workspace.plates import Album, Passage, Plate, PlateKind
+from brisk_atlas.core.workspace.groups import Group
+from brisk_atlas.core.workspace.plates import Album, Passage, Plate, PlateKind, PlateView
 from brisk_atlas.core.workspace.work import Work
 from brisk_atlas.core.workspace.workspace import Workspace
 
@@ -194,3 +196,21 @@ def test_an_album_that_is_damaged_is_refused_with_its_place(tmp_path, wrong):
     with pytest.raises(CannotRead, match="project of Brisk Atlas"):
         project_file.read(path)
     assert DataRef.file(path).is_local
+
+
+def test_a_click_finds_nothing_that_the_picture_does_not_show():
+    with Workspace() as workspace:
+        workspace.open_project(demo.PROJECT)
+        layer = next(each for each in workspace.work.layers if each.name == "buildings")
+        view = View(510_380, 5_769_700, 4.0, 600, 400, "EPSG:32727")
+        whole = features_in_view(workspace.cache, layer, view)
+        uses = {row[whole.fields.index("use")] for row in whole.rows}
+        classed = replace(layer, style=replace(layer.style, colour_by="use", hidden=("house",)))
+        some = features_in_view(workspace.cache, classed, view)
+        assert {row[some.fields.index("use")] for row in some.rows} == uses - {"house"}
+        looks = replace(layer.rows, columns=(ColumnView("people", shown=False),), where="floors > 1", on_map=True)
+        few = features_in_view(workspace.cache, replace(layer, rows=looks), view)
+        assert "people" in whole.fields and "people" not in few.fields and 0 < len(few.rows) < len(whole.rows)
+        group = Group("g", "Houses", visible=False)
+        hidden = PlateView((replace(layer, group="g"),), (group,))
+        assert not hidden.shown and PlateView((layer,)).shown == (layer,)

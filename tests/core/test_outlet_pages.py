@@ -116,6 +116,7 @@ def test_every_place_answers_everybody_and_none_says_what_is_left_out(client):
             answer.headers["x-content-type-options"] == "nosniff"
             and "frame-ancestors 'none'" in answer.headers["content-security-policy"]
         )
+    assert client.get("/pages/public/map.png?" + BOX).headers["cache-control"] == "no-store"
     seen = client.get("/services/collections", auth=ADA).json()["collections"]
     assert {"team", "public"} <= {each["id"] for each in seen}
     for place in ("/services/wms", "/pages/public"):

@@ -63,6 +63,7 @@ def test_an_album_has_a_page_in_the_depot_and_one_of_its_own_without_rights_ther
     saved = client.get("/pages/for_all/download/file")
     assert saved.headers["content-disposition"] == 'attachment; filename="for_all.html"'
     assert "sandbox" not in client.get("/pages/for_all").headers["content-security-policy"]
+    assert answer.headers["cache-control"] == "no-store"
     assert [each["id"] for each in client.get("/collections").json()["collections"]] == ["for_all"]
     assert client.get("/services/collections/records/items/for_all").status_code == 200
     for place in ("/pages/inside", "/pages/inside/album", "/pages/inside/download/file", "/pages/none/album"):

@@ -24,7 +24,7 @@ from brisk_atlas import demo
 from brisk_atlas.core.operations import WriteAlbum
 from brisk_atlas.core.workspace import project_file
 from brisk_atlas.core.workspace.comparison import Way
-from brisk_atlas.core.workspace.plates import PlateKind
+from brisk_atlas.core.workspace.plates import Album, Passage, PlateKind
 from brisk_atlas.desktop.album.plate_pictures import map_pictures
 from brisk_atlas.desktop.album.series_form import SeriesForm
 from browser import browser, needs_browser, violations
@@ -110,6 +110,9 @@ def test_rows_and_records_are_plates_too(driver, desk, qtbot):
     rows = capture(driver, qtbot, desk.sheet.grid)
     assert rows.kind is PlateKind.SHEET and rows.table.total == 140 and len(rows.table.rows) == 140
     assert rows.table.fields[0] == "building" and dict(zip(rows.table.fields, rows.table.numbers))["floors"]
+    desk.sheet.grid._pick({3, 139})
+    few = capture(driver, qtbot, desk.sheet.grid)
+    assert few.table.total == 2 and [row[0] for row in few.table.rows] == ["B004", "B140"]
     driver.window.show_page("record")
     driver.settle()
     record = capture(driver, qtbot, driver.window)
@@ -151,6 +154,23 @@ def test_captions_titles_and_order_are_steps_of_undo_and_lie_in_the_project(driv
     project_file.save(driver.work, path)
     state, _, _ = project_file.read(path)
     assert state.album == driver.work.state.album and state.album.title == "Mount Serrick"
+
+
+def test_what_is_typed_stays_with_its_item_when_another_is_chosen_at_once(driver, desk, qtbot):
+    work = driver.work
+    work.change_album("album", Album("", "", (Passage("a", "One", "first"), Passage("b", "Two", "second"))))
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.choose("a")
+    half.caption.text.setFocus()
+    half.caption.text.moveCursor(QTextCursor.MoveOperation.End)
+    qtbot.keyClicks(half.caption.text, " word")
+    half.choose("b")  # before the pause after the last key
+    assert [each.text for each in work.state.album.items] == ["first word", "second"]
+    assert half.caption.markdown == "second"
+    qtbot.keyClicks(half.caption.text, "x")
+    work.change_album("title", work.state.album._replace(title="Other"))  # as a capture that ends now would
+    assert work.state.album.items[1].text == "secondx" and work.state.album.title == "Other"
 
 
 def test_a_plate_says_that_its_data_changed_and_is_drawn_again(driver, qtbot, tmp_path):
@@ -343,7 +363,8 @@ def test_a_time_series_is_chosen_for_a_plate(driver, desk, qtbot):
     driver.window.commands.do("album")
     half = driver.window.handover.album
     half.choose(plate.id)
-    form = SeriesForm(driver.window.session, plate.view, None, half)
+    facts = {layer.id: driver.window.session.cache.part(layer.ref).facts for layer in plate.view.layers}
+    form = SeriesForm(plate.view, facts, None, half)
     assert (form.layer.currentText(), form.table.currentText()) == ("buildings", "gas_readings")
     driver.choose(form.key, "village")
     driver.choose(form.value, "co2_ppm")
@@ -352,7 +373,7 @@ def test_a_time_series_is_chosen_for_a_plate(driver, desk, qtbot):
     assert form.series == (layers["buildings"], "village", layers["gas_readings"], "station", "time", "co2_ppm")
     half._change("time series", series=form.series)
     assert "co2_ppm over time" in half.facts.text()
-    again = SeriesForm(driver.window.session, plate.view, form.series, half)
+    again = SeriesForm(plate.view, facts, form.series, half)
     assert again.key.currentText() == "village" and again.value.currentText() == "co2_ppm"
     driver.click(again.none)
     assert again.series is None

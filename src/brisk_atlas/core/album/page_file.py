@@ -67,7 +67,7 @@ def _as_json(features: PageFeatures) -> dict[str, Any]:
 def _series_json(series: PageSeries | None) -> dict[str, Any] | None:
     if series is None:
         return None
-    return {"field": series.field, "title": series.title, "source": series.source, "points": dict(series.points),
+    return {"title": series.title, "source": series.source, "lines": series.lines, "rows": series.of_rows,
             "thinned": series.is_thinned}  # fmt: skip
 
 

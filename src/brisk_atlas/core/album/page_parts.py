@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -33,14 +32,14 @@ class PagePicture:
 
 @dataclass(frozen=True, eq=False)
 class PageSeries:
-    """Values over time by the key of features. `field` is the number of the field that has the key; `title` says what
-    the values are, with their unit; `points` are times as ISO 8601 with values; `is_thinned` where
-    some are left out."""
+    """Values over time of features. `title` says what they are, with their unit; `lines` are times as ISO 8601 with
+    values; `of_rows` is for each feature the number of its line, None without one; `is_thinned` where some values are
+    left out."""
 
-    field: int
     title: str
     source: str
-    points: Mapping[str, tuple[tuple[str, float], ...]]
+    lines: tuple[tuple[tuple[str, float], ...], ...]
+    of_rows: tuple[int | None, ...]
     is_thinned: bool = False
 
 
@@ -57,6 +56,7 @@ class PageFeatures:
     paths : for each feature its paths, (n, 2) arrays
     left_out : how many more there are
     series : values over time that they have
+    keys : what tables know them by, for each feature, where that was asked for
     """
 
     layer: str
@@ -66,6 +66,7 @@ class PageFeatures:
     paths: tuple[tuple[np.ndarray, ...], ...]
     left_out: int = 0
     series: PageSeries | None = None
+    keys: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -107,10 +107,7 @@ def _figure(figure: PageFigure, width: float, height: float) -> list[Flowable]:
             parts.append(Table([shown, names], colWidths=[share + 4] * len(row), style=_BARE, hAlign="LEFT"))
     parts += _texts(figure.caption)
     parts += [PaperLegend(title, lines, width) for title, lines in figure.legends]
-    stated = [
-        *figure.facts,
-        *(f"{', '.join(names)}{f' ({credit})' if credit else ''}" for names, credit in figure.credits),
-    ]
+    stated = [*figure.facts, *figure.sources]
     if stated:
         parts.append(Paragraph(_words(" · ".join(stated)), paper_style(8, quiet=True, before=3)))
     if figure.table is None:

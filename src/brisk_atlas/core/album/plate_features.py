@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
-
 import numpy as np
 import shapely
 
 from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache.by_view import is_stream
+from brisk_atlas.core.draw.vector_painter import drawn_rows
 from brisk_atlas.core.draw.view import View
-from brisk_atlas.core.model import Layer
-from brisk_atlas.core.model.words import number_text
+from brisk_atlas.core.model import ColumnView, Layer
 from brisk_atlas.core.place import same_crs, transform, transform_extent
+from brisk_atlas.core.table.formats import text_of
 from brisk_atlas.core.table.seen import seen_of, seen_rows, seen_shown
 
 from .page_parts import PageFeatures
@@ -22,24 +22,25 @@ MOST_TEXT = 300  # characters of a value
 KINDS = {0: "point", 1: "line", 2: "line", 3: "area", 4: "point", 5: "line", 6: "area"}  # by the types of shapely
 
 
-def features_in_view(cache: DataCache, layer: Layer, view: View) -> PageFeatures | None:
-    """Return the features of a layer that a view shows, None for none. Of more than are looked at, the first."""
-    extent = view.extent
-    own = transform_extent(extent, cache.part(layer.ref).facts.crs)
+def features_in_view(cache: DataCache, layer: Layer, view: View, key: str = "") -> PageFeatures | None:
+    """Return the features of a layer that a picture of a view shows, None for none: those that its filters and classes
+    draw, with the fields that its sheet shows. Of more than are looked at, the first. `key` is a field whose values are
+    wanted as keys."""
+    crs = cache.part(layer.ref).facts.crs
+    own = transform_extent(view.extent, crs)
     if own is None:
         return None
     seen = seen_of(cache, layer, own)
-    rows, shown = seen_rows(cache, layer, seen), seen_shown(cache, layer, seen)
+    rows = seen_rows(cache, layer, seen)
     near = seen.features.shapes.meeting(own)
-    numbers = np.flatnonzero(near if shown is None else near & shown)
+    for mask in (seen_shown(cache, layer, seen), None if is_stream(cache, layer.ref) else drawn_rows(cache, layer)):
+        near = near if mask is None else near & mask
+    numbers = np.flatnonzero(near)
     if not numbers.size:
         return None
     shapes = shapely.from_wkb(seen.features.wkb.take(numbers[: 4 * MOST_FEATURES]).to_numpy(zero_copy_only=False))
-    shapes = shapely.transform(shapes, lambda xy: _pixels(xy, view, cache.part(layer.ref).facts.crs))
-    frame = shapely.box(0, 0, view.width, view.height)
-    usable = shapely.is_valid(shapes) & np.isin(shapely.get_type_id(shapes), list(KINDS))
-    shapes = np.where(usable, shapes, shapely.make_valid(np.where(usable, None, shapes)))
-    hit = np.flatnonzero(shapely.intersects(shapes, frame) & np.isin(shapely.get_type_id(shapes), list(KINDS)))
+    shapes = _usable(shapely.transform(shapes, lambda xy: _pixels(xy, view, crs)))
+    hit = np.flatnonzero(shapely.intersects(shapes, shapely.box(0, 0, view.width, view.height)))
     if not hit.size:
         return None
     left_out = max(0, hit.size - MOST_FEATURES) + max(0, numbers.size - 4 * MOST_FEATURES)
@@ -48,14 +49,37 @@ def features_in_view(cache: DataCache, layer: Layer, view: View) -> PageFeatures
     chosen = np.flatnonzero(~shapely.is_empty(shapes))
     table = rows.take(numbers[hit][chosen])
     units = {field.name: field.unit for field in cache.part(layer.ref).facts.fields}
-    names = [name for name in table.column_names if not name.startswith("__")]
-    columns = [[_text(value) for value in table.column(name).to_pylist()] for name in names]
+    looks = [look for look in layer.rows.ordered(table.column_names) if look.shown and not look.name.startswith("__")]
+    columns = [_texts(table.column(look.name).to_pylist(), look) for look in looks]
     return PageFeatures(
-        layer.name, tuple(f"{name}, {units[name]}" if units.get(name) else name for name in names),
+        layer.name, tuple(f"{look.name}, {units[look.name]}" if units.get(look.name) else look.name for look in looks),
         tuple(zip(*columns)) if columns else ((),) * chosen.size,
         tuple(KINDS.get(int(each), "area") for each in shapely.get_type_id(shapes[chosen])),
         tuple(_paths(each) for each in shapes[chosen]), left_out,
+        keys=tuple(map(key_text, table.column(key).to_pylist())) if key in table.column_names else (),
     )  # fmt: skip
+
+
+def _usable(shapes: np.ndarray) -> np.ndarray:
+    """Return shapes mended where that is needed, and None for those that have no place or are no plain kind."""
+    placed = np.isfinite(shapely.bounds(shapes)).all(axis=1)
+    shapes = shapes.copy()
+    shapes[~placed] = None
+    broken = placed & ~shapely.is_valid(shapes)
+    shapes[broken] = shapely.make_valid(shapes[broken])
+    shapes[~np.isin(shapely.get_type_id(shapes), list(KINDS))] = None
+    return shapes
+
+
+def key_text(value: object) -> str:
+    """Return a key as texts are compared: whole numbers alike, however they are stored; "" for a missing one.
+
+    >>> key_text(10234), key_text(10234.0), key_text("10234"), key_text(None)
+    ('10234', '10234', '10234', '')
+    """
+    if value is None or value != value:
+        return ""
+    return str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
 
 
 def _pixels(xy: np.ndarray, view: View, crs: str | None) -> np.ndarray:
@@ -76,14 +100,6 @@ def _paths(shape: shapely.Geometry) -> tuple[np.ndarray, ...]:
     return tuple(path for part in shapely.get_parts(shape) for path in _paths(part))
 
 
-def _text(value: object) -> str:
-    """Return a value as a page shows it, "" for a missing one."""
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, (int, float)):
-        return number_text(value)
-    if isinstance(value, datetime):
-        return value.isoformat(" ", "seconds")
-    return str(value.isoformat() if isinstance(value, date) else value)[:MOST_TEXT]
+def _texts(values: list[object], look: ColumnView) -> list[str]:
+    """Return values as the sheet shows them, "" for missing ones."""
+    return ["" if value is None or value != value else text_of(value, look)[:MOST_TEXT] for value in values]

@@ -24,13 +24,14 @@ from .postings.store_database import StoreFault, UnfitValue
 from .who_asks import who_asks
 
 log = logging.getLogger(__name__)
+POLICY = "Content-Security-Policy"
 LOGIN_WANTED = 'Basic realm="Depot", charset="UTF-8"'
 MOST_BYTES, BODY_S = 10_000_000, 60.0  # of a body, and until it has come
 SAFE = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "no-referrer",
     "Cache-Control": "no-store",
-    "Content-Security-Policy": (
+    POLICY: (
         "default-src 'none'; style-src 'self' 'unsafe-inline'; script-src 'self'; img-src 'self' data:; "
         "font-src 'self'; connect-src 'self'; form-action 'self'; frame-ancestors 'none'; base-uri 'none'"
     ),
@@ -87,8 +88,8 @@ def guarded(store: DepotStore, answer: Answer, refuse: Refusal = refusal) -> Cal
             response = refuse("NotAvailable", "the store can't be used now; nothing was changed", 503)
         except AtlasError as error:
             response = refuse("InvalidParameterValue", f"{error.reason}. {error.remedy}".strip(), 400)
-        for name, value in headers.items():
-            response.headers.setdefault(name, value)
+        headers[POLICY] = response.headers.get(POLICY, headers[POLICY])  # of an album, which acts on its own
+        response.headers.update(headers)
         return response
 
     return guard

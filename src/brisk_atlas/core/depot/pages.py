@@ -20,7 +20,7 @@ from brisk_atlas.core.record.translated import translated
 from .answers import Refused, base_of, document, number_in, numbers_in, picture
 from .coverage_file import is_coverage
 from .downloads import download
-from .guarding import guarded
+from .guarding import POLICY, guarded
 from .offers import WORLD, Offer
 from .outlet_file import file_shown
 from .outlet_services import OutletServices
@@ -182,7 +182,7 @@ class OutletPages:
         if not posting.is_album:
             raise Refused("NotFound", "it is no album", 404)
         return FileResponse(self.store.file_of(posting), media_type="text/html; charset=utf-8",
-                            headers={"Content-Security-Policy": ALBUM_POLICY})  # fmt: skip
+                            headers={POLICY: ALBUM_POLICY})  # fmt: skip
 
     def _record_page(self, request: Request, who: Identity, outlet: Outlet, posting: Posting) -> Response:
         """Answer with the page of an outlet that is a record of data elsewhere."""

@@ -165,9 +165,10 @@ def _features(workspace: Workspace, plate: Plate, seen: PlateView, view: View) -
         if not layer.kind.has_shapes or not view.shows_at(layer.scales):
             continue
         try:
-            each = features_in_view(workspace.cache, layer, view)
-            if each is not None and plate.series is not None and plate.series.layer == layer.id:
-                each = replace(each, series=series_for(workspace.cache, seen, plate.series, each))
+            series = plate.series if plate.series is not None and plate.series.layer == layer.id else None
+            each = features_in_view(workspace.cache, layer, view, series.key if series is not None else "")
+            if each is not None and series is not None:
+                each = replace(each, series=series_for(workspace.cache, seen, series, each))
         except (AtlasError, OSError):
             continue
         if each is not None:

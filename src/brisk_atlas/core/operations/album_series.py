@@ -3,34 +3,34 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Mapping
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from brisk_atlas.core.album.page_parts import PageFeatures, PageSeries
+from brisk_atlas.core.album.plate_features import key_text
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Facts, Layer
 from brisk_atlas.core.table.extended import rows_of
 from brisk_atlas.core.workspace.plates import PlateSeries, PlateView
 
-MOST_POINTS = 400  # of one feature, about
-MOST_FEATURES = 500
+ALL_POINTS, MOST_POINTS = 100_000, (40, 400)  # of all features of a layer, and of one, about
 NUMBERS = ("int", "uint", "float", "double", "decimal")  # as the words of Arrow for types begin
 
 
-def guessed_series(cache: DataCache, view: PlateView) -> PlateSeries | None:
-    """Return a series that a plate could have: of the topmost layer that shares the name of a field with an open table
-    that has a time and a number; None where there is none."""
-    tables = [(layer, cache.part(layer.ref).facts) for layer in view.layers if not layer.kind.has_place]
-    for layer in view.shown:
-        if not layer.kind.has_shapes:
-            continue
-        names = {field.name for field in cache.part(layer.ref).facts.fields}
-        for table, facts in tables:
-            key = next((field.name for field in facts.fields if field.name in names), None)
-            times = time_fields(facts)
-            numbers = [name for name in number_fields(facts) if name not in (key, *times)]
+def guessed_series(view: PlateView, facts: Mapping[str, Facts]) -> PlateSeries | None:
+    """Return a series that a plate could have, by what its layers are: of the topmost one that shares the name of a
+    field with an open table that has a time and a number; None where there is none."""
+    layers, tables = layers_for_series(view)
+    for layer in layers:
+        names = {field.name for field in facts[layer.id].fields}
+        for table in tables:
+            about = facts[table.id]
+            key = next((field.name for field in about.fields if field.name in names), None)
+            times = time_fields(about)
+            numbers = [name for name in number_fields(about) if name not in (key, *times)]
             if key is not None and times and numbers:
                 return PlateSeries(layer.id, key, table.id, key, times[0], numbers[0])
     return None
@@ -51,54 +51,57 @@ def number_fields(facts: Facts) -> list[str]:
 
 
 def series_for(cache: DataCache, view: PlateView, wanted: PlateSeries, found: PageFeatures) -> PageSeries | None:
-    """Return the series of the features of a layer that a page has, None where the table is gone or has none of them.
-    Raises BadExpression, AtlasError."""
-    layers = {layer.id: layer for layer in view.layers}
-    table = layers.get(wanted.table)
-    names = [name.partition(", ")[0] for name in found.fields]
-    if table is None or wanted.key not in names:
+    """Return the series of the features of a layer that a page has by their keys, None where the table is gone or has
+    none of them. Raises BadExpression, AtlasError."""
+    table = next((layer for layer in view.layers if layer.id == wanted.table), None)
+    keys = list(dict.fromkeys(filter(None, found.keys)))
+    if table is None or not keys:
         return None
-    at = names.index(wanted.key)
-    keys = list(dict.fromkeys(row[at] for row in found.rows if row[at]))[:MOST_FEATURES]
-    columns = [wanted.table_key, wanted.time, wanted.value]
     rows = rows_of(cache, table)
-    if any(name not in rows.column_names for name in columns):
+    if any(name not in rows.column_names for name in (wanted.table_key, wanted.time, wanted.value)):
         return None
-    stated = pc.cast(_plain(rows.column(wanted.table_key)), pa.string())
-    chosen = pc.fill_null(pc.and_(pc.is_in(stated, pa.array(keys)), pc.is_valid(rows.column(wanted.value))), False)
-    rows = pa.table({"key": stated, "time": _plain(rows.column(wanted.time)), "value": rows.column(wanted.value)})
-    rows = rows.set_column(2, "value", pc.cast(rows.column("value"), pa.float64()))
-    usable = pc.fill_null(pc.is_finite(rows.column("value")), False)
-    rows = rows.filter(pc.and_(chosen, usable)).drop_null()
-    rows = rows.sort_by([("key", "ascending"), ("time", "ascending")])
+    distinct = pc.unique(rows.column(wanted.table_key))
+    stated = {key_text(value): value for value in distinct.to_pylist()}
+    known = pa.array([stated[key] for key in keys if key in stated], _type(distinct))
+    of_keys = rows.column(wanted.table_key).cast(_type(distinct))
+    rows = pa.table({
+        "key": of_keys, "time": rows.column(wanted.time),
+        "value": pc.cast(rows.column(wanted.value), pa.float64()),
+    }).filter(pc.is_in(of_keys, known))  # fmt: skip
+    rows = rows.filter(pc.fill_null(pc.is_finite(rows.column("value")), False)).drop_null()
     if not rows.num_rows:
         return None
+    rows = rows.sort_by([("key", "ascending"), ("time", "ascending")])
     times, values = _time_texts(rows.column("time")), rows.column("value").to_numpy()
     owners = rows.column("key").to_numpy(zero_copy_only=False)
     starts = np.flatnonzero(np.concatenate([[True], owners[1:] != owners[:-1]]))
-    points, is_thinned = {}, False
+    most = int(np.clip(ALL_POINTS // len(starts), *MOST_POINTS))
+    lines: list[tuple[tuple[str, float], ...]] = []
+    numbers, is_thinned = dict[str, int](), False
     for start, end in zip(starts, [*starts[1:], len(owners)]):
-        shown = start + _lows_and_highs(values[start:end])
+        shown = start + _lows_and_highs(values[start:end], most)
         is_thinned |= len(shown) < end - start
-        points[str(owners[start])] = tuple((times[at], float(values[at])) for at in shown)
+        numbers[key_text(rows.column("key")[int(start)].as_py())] = len(lines)
+        lines.append(tuple((times[at], float(values[at])) for at in shown))
     unit = next((f.unit for f in cache.part(table.ref).facts.fields if f.name == wanted.value), "")
-    return PageSeries(at, f"{wanted.value}, {unit}" if unit else wanted.value, table.name, points, bool(is_thinned))
+    title = f"{wanted.value}, {unit}" if unit else wanted.value
+    return PageSeries(title, table.name, tuple(lines), tuple(map(numbers.get, found.keys)), bool(is_thinned))
 
 
-def _lows_and_highs(values: np.ndarray) -> np.ndarray:
+def _type(values: pa.Array) -> pa.DataType:
+    """Return the type of values, of a dictionary that of its entries."""
+    return values.type.value_type if pa.types.is_dictionary(values.type) else values.type
+
+
+def _lows_and_highs(values: np.ndarray, most: int) -> np.ndarray:
     """Return the numbers of the values that are shown: all, or of many the lowest and the highest of each of equal
     parts, so that no peak is lost."""
-    if len(values) <= MOST_POINTS:
+    if len(values) <= most:
         return np.arange(len(values))
-    edges = np.linspace(0, len(values), MOST_POINTS // 2 + 1).astype(int)
+    edges = np.linspace(0, len(values), most // 2 + 1).astype(int)
     ends = [(first + int(each(values[first:last]))) for first, last in itertools.pairwise(edges)
             for each in (np.argmin, np.argmax)]  # fmt: skip
     return np.unique([0, *ends, len(values) - 1])
-
-
-def _plain(column: pa.ChunkedArray) -> pa.ChunkedArray:
-    """Return a column without its dictionary."""
-    return column.cast(column.type.value_type) if pa.types.is_dictionary(column.type) else column
 
 
 def _time_texts(column: pa.ChunkedArray) -> list[str]:

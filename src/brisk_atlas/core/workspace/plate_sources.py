@@ -33,7 +33,7 @@ def changed_sources(plate: Plate) -> list[PlateSource]:
 
 
 def _fingerprint(ref: DataRef) -> str:
-    """Return what tells that a file changed; "" for one that is gone, and for what is not on this machine's disks."""
+    """Return a text that differs once a file has changed; "" for one that is gone, and for what is on no disk here."""
     from brisk_atlas.core.connect import fingerprint
     from brisk_atlas.core.model import AtlasError
 

@@ -8,7 +8,7 @@ from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
 
 from .comparison import Comparison
-from .groups import Group
+from .groups import Group, as_drawn
 from .named_places import StoredEye
 
 if TYPE_CHECKING:
@@ -48,8 +48,9 @@ class PlateView(NamedTuple):
 
     @property
     def shown(self) -> tuple[Layer, ...]:
-        """The layers that are drawn, the topmost first."""
-        return tuple(layer for layer in self.layers if layer.visible and layer.style is not None)
+        """The layers that are drawn, the topmost first, as their groups show them."""
+        drawn = (as_drawn(layer, self.groups) for layer in self.layers)
+        return tuple(layer for layer in drawn if layer.visible and layer.style is not None)
 
 
 class PlateSource(NamedTuple):

@@ -33,6 +33,7 @@ from .plate_pictures import DENSITY, map_pictures, stored_file
 from .plate_rows import PlateRows
 
 if TYPE_CHECKING:
+    from brisk_atlas.core.model import Facts
     from brisk_atlas.core.operations import Written
     from brisk_atlas.core.system.jobs import Job
 
@@ -67,6 +68,7 @@ class AlbumView(QWidget):
         self._filling = False
         self._thumbs: dict[bytes, QIcon] = {}
         self._running: list[Job] = []
+        self._captioned = ""  # the id of the item whose text is shown
         self.title, self.summary = QLineEdit(), QLineEdit()
         self.title.setObjectName("album title")
         self.title.setPlaceholderText("Title of the album")
@@ -165,7 +167,7 @@ class AlbumView(QWidget):
         self.item_title.editingFinished.connect(lambda: self._change("title", title=self.item_title.text().strip()))
         self.alt.editingFinished.connect(lambda: self._change("alternative text", alt=self.alt.text().strip()))
         self.caption.edited.connect(self._write_caption)
-        self.joined.clicked.connect(lambda on: self._change("before and after", joined=on))
+        self.joined.clicked.connect(lambda on: self._change("together with the next", joined=on))
         self.list.currentRowChanged.connect(lambda row: self._show_item())
         self.list.delete_pressed.connect(self._remove)
         self.list.itemDoubleClicked.connect(lambda item: self._show())
@@ -215,8 +217,8 @@ class AlbumView(QWidget):
             title = each.title or ("Text" if isinstance(each, Passage) else "Untitled")
             item = QListWidgetItem(f"{title} ↕ with the next" if is_joined else title)
             item.setData(ITEM_ID, each.id)
-            if isinstance(each, Plate) and each.picture:
-                item.setIcon(self._thumb(each.picture))
+            if isinstance(each, Plate) and each.picture in self._thumbs:
+                item.setIcon(self._thumbs[each.picture])
             self.list.addItem(item)
         ids = [each.id for each in album.items]
         row = ids.index(before.id) if before is not None and before.id in ids else min(max(row, 0), len(ids) - 1)
@@ -226,14 +228,47 @@ class AlbumView(QWidget):
             if line.text() != text:
                 line.setText(text)
         self.write.setEnabled(bool(album.items))
+        self._draw_thumbs()
         self._show_item()
 
-    def _thumb(self, picture: bytes) -> QIcon:
-        if picture not in self._thumbs:
-            image = QImage.fromData(picture).scaled(THUMB * 2, Qt.AspectRatioMode.KeepAspectRatio,
-                                                    Qt.TransformationMode.SmoothTransformation)  # fmt: skip
-            self._thumbs[picture] = QIcon(QPixmap.fromImage(image))
-        return self._thumbs[picture]
+    def _draw_thumbs(self) -> None:
+        """Have small pictures of plates that have none yet, read in the background."""
+        shown = {each.picture for each in self.album.plates if each.picture}
+        self._thumbs = {picture: icon for picture, icon in self._thumbs.items() if picture in shown}
+        missing = [picture for picture in shown if picture not in self._thumbs]
+        if not missing:
+            return
+
+        def work(job: Job) -> dict[bytes, QImage]:
+            found = {}
+            for picture in missing:
+                job.check()
+                found[picture] = QImage.fromData(picture).scaled(
+                    THUMB * 2, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation
+                )
+            return found
+
+        def done(found: dict[bytes, QImage]) -> None:
+            self._thumbs |= {picture: QIcon(QPixmap.fromImage(image)) for picture, image in found.items()}
+            for row in range(self.list.count()):
+                item = self.list.item(row)
+                plate = self.album.item(item.data(ITEM_ID)) if item is not None else None
+                if item is not None and isinstance(plate, Plate) and plate.picture in self._thumbs:
+                    item.setIcon(self._thumbs[plate.picture])
+
+        self._run("Small pictures", work, done, shown=False)
+
+    def _show_pictures(self, plate: Plate) -> None:
+        """Show the pictures of a plate, read in the background."""
+
+        def work(job: Job) -> list[QImage]:
+            return [QImage.fromData(each) for each in (plate.picture, plate.other) if each]
+
+        def done(pictures: list[QImage]) -> None:
+            if self._captioned == plate.id:
+                self.shown.show_pictures(pictures)
+
+        self._run("Picture", work, done, shown=False)
 
     def choose(self, item_id: str) -> None:
         """Make an item the current one."""
@@ -242,33 +277,27 @@ class AlbumView(QWidget):
     def _show_item(self) -> None:
         if self._filling:
             return
+        self.caption.flush()  # of the item that was shown
         item, plate = self.current, self.current if isinstance(self.current, Plate) else None
         self.right.setCurrentIndex(ITEM if item is not None else NOTHING)
         at = self.list.currentRow()
         self.up.setEnabled(at > 0)
         self.down.setEnabled(0 <= at < self.list.count() - 1)
         self.remove.setEnabled(item is not None)
+        self._captioned = item.id if item is not None else ""
         if item is None:
             return
         self.item_title.setText(item.title)
         self.caption.show_text(item.text if isinstance(item, Passage) else item.caption)
-        for widget in (
-            self.shown,
-            self.rows,
-            self.alt,
-            self.joined,
-            self.show_it,
-            self.again,
-            self.over_time,
-            self.facts,
-        ):
+        buttons = self.show_it, self.again, self.over_time, self.joined
+        for widget in (self.shown, self.rows, self.alt, self.facts, *buttons):
             widget.setVisible(plate is not None)
         if plate is None:
             return
         self.shown.setVisible(bool(plate.picture))
         self.rows.setVisible(plate.table is not None)
         self.rows.show_table(plate.table)
-        self.shown.show_pictures(plate.picture, plate.other)
+        self._show_pictures(plate)
         self.alt.setText(plate.alt)
         self.joined.setChecked(plate.joined)
         self.joined.setEnabled(bool(plate.picture))
@@ -301,7 +330,7 @@ class AlbumView(QWidget):
 
             return changed_sources(plate)
 
-        self._running.append(self.session.run("Sources", work, done, shown=False))
+        self._run("Sources", work, done, shown=False)
 
     # Changes
 
@@ -311,7 +340,11 @@ class AlbumView(QWidget):
             self.session.work.change_album(what, self.album.changed(item._replace(**values)))  # type: ignore[arg-type]
 
     def _write_caption(self, markdown: str) -> None:
-        self._change("caption", **{"text" if isinstance(self.current, Passage) else "caption": markdown})
+        item = self.album.item(self._captioned)
+        if isinstance(item, Passage):
+            self.session.work.change_album("text", self.album.changed(item._replace(text=markdown)))
+        elif item is not None:
+            self.session.work.change_album("caption", self.album.changed(item._replace(caption=markdown)))
 
     def _move(self, by: int) -> None:
         if self.current is not None:
@@ -364,9 +397,23 @@ class AlbumView(QWidget):
         plate = self.current
         if not isinstance(plate, Plate) or plate.view is None:
             return
-        form = SeriesForm(self.session, plate.view, plate.series, self)
-        if form.exec():
-            self._change("time series", series=form.series)
+        view = plate.view
+
+        def work(job: Job) -> dict[str, Facts]:
+            from brisk_atlas.core.operations.album_series import layers_for_series
+
+            return {
+                layer.id: self.session.cache.part(layer.ref).facts
+                for found in layers_for_series(view)
+                for layer in found
+            }
+
+        def done(facts: dict[str, Facts]) -> None:
+            form = SeriesForm(view, facts, plate.series, self)
+            if form.exec() and self.current is not None and self.current.id == plate.id:
+                self._change("time series", series=form.series)
+
+        self._run("Fields", work, done, shown=False)
 
     def draw_again(self) -> None:
         """Draw the current plate as its data is now: files that changed are read again."""
@@ -383,7 +430,6 @@ class AlbumView(QWidget):
         self._find_changed(plate, read_and_draw)
 
     def _draw(self, plate: Plate, view: PlateView) -> None:
-
         def work(job: Job) -> Plate:
             from brisk_atlas.core.workspace.plate_sources import sources_of
 
@@ -398,8 +444,10 @@ class AlbumView(QWidget):
 
         self._run(f"Drawing {plate.title}", work, done)
 
-    def _run(self, title: str, work: Callable[[Job], Any], done: Callable[[Any], None]) -> None:
-        self._running.append(self.session.run(title, work, done))
+    def _run(
+        self, title: str, work: Callable[[Job], Any], done: Callable[[Any], None], *, shown: bool = True
+    ) -> None:  # fmt: skip
+        self._running.append(self.session.run(title, work, done, shown=shown))
 
     # Writing
 

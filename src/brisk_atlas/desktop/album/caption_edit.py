@@ -29,7 +29,7 @@ class CaptionEdit(QWidget):
         self._later = QTimer(self)
         self._later.setSingleShot(True)
         self._later.setInterval(LATER_MS)
-        self._later.timeout.connect(self.flush)
+        self._later.timeout.connect(self._say)
         self.text.textChanged.connect(self._later.start)
         tools = QHBoxLayout()
         tools.setSpacing(2)
@@ -56,8 +56,7 @@ class CaptionEdit(QWidget):
         return self.text.toMarkdown(DIALECT).strip()
 
     def show_text(self, markdown: str) -> None:
-        """Show another text."""
-        self._later.stop()
+        """Show another text; what was typed in the one before is to be taken by `flush` first."""
         if markdown == self._shown:
             return
         self._shown = markdown
@@ -66,8 +65,13 @@ class CaptionEdit(QWidget):
         self.text.blockSignals(blocked)
 
     def flush(self) -> None:
-        """Say what was written, at once."""
+        """Say at once what was typed and not said yet."""
+        if not self._later.isActive():
+            return
         self._later.stop()
+        self._say()
+
+    def _say(self) -> None:
         if self.markdown != self._shown:
             self._shown = self.markdown
             self.edited.emit(self._shown)

@@ -19,9 +19,9 @@ class PictureView(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Ignored)
         self.setMinimumHeight(120)
 
-    def show_pictures(self, *data: bytes) -> None:
-        """Show pictures of files; none for none."""
-        self.pictures = [QImage.fromData(each) for each in data if each]
+    def show_pictures(self, pictures: list[QImage]) -> None:
+        """Show pictures; none for none."""
+        self.pictures = pictures
         self.update()
 
     def sizeHint(self) -> QSize:

@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QBuffer
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QWidget
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.png import PAPER
@@ -67,10 +66,10 @@ def _stored(image: np.ndarray) -> bytes:
     from PIL import Image
 
     pixels = np.ascontiguousarray(image[..., :3])
-    for channel, ink in enumerate(PAPER):
-        seen = 255 - image[..., 3]  # how much of the paper
-        if seen.any():
-            pixels[..., channel] += (seen.astype(np.uint16) * ink // 255).astype(np.uint8)
+    paper = 255 - image[..., 3].astype(np.uint16)  # how much of it is seen
+    if paper.any():
+        for channel, ink in enumerate(PAPER):
+            pixels[..., channel] += (paper * ink // 255).astype(np.uint8)
     return _encoded(Image.fromarray(pixels))
 
 
@@ -90,11 +89,6 @@ def _lossless(picture: Image) -> bytes:
     out = BytesIO()
     picture.save(out, "WEBP", lossless=True, quality=0, method=0)
     return out.getvalue()
-
-
-def widget_image(widget: QWidget) -> QImage:
-    """Return what a widget shows."""
-    return widget.grab().toImage()
 
 
 def stored_image(image: QImage) -> bytes:

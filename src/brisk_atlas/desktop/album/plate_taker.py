@@ -2,28 +2,37 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
-from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateTable, PlateView
 
 from ..session import Session
-from .plate_pictures import DENSITY, map_pictures, stored_image, widget_image
+from .plate_pictures import DENSITY, map_pictures, stored_image
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.model import Layer
+    from brisk_atlas.core.model import ColumnView, Layer
     from brisk_atlas.core.system.jobs import Job
+    from brisk_atlas.core.table.engine import Sheet
 
     from ..pages.desk_page import DeskPage
     from ..pages.record_page import RecordPage
+    from ..sheet.grid import SheetGrid
 
 MOST_ROWS = 500  # of a sheet
 NAMES = {PlateKind.MAP: "Map", PlateKind.RELIEF: "Relief", PlateKind.STRIP: "Profile", PlateKind.SHEET: "Rows",
          PlateKind.RECORD: "Record"}  # fmt: skip
+
+
+class Taken(NamedTuple):
+    """What a capture made: a picture, one of side B, or rows."""
+
+    picture: bytes = b""
+    other: bytes = b""
+    table: PlateTable | None = None
 
 
 class PlateTaker:
@@ -44,9 +53,9 @@ class PlateTaker:
                 pane = desk.log.canvas if desk.log.isVisible() else desk.strip.canvas
                 self._take_image(PlateKind.STRIP, view, pane)
             case PlateKind.SHEET:
-                self._store(PlateKind.SHEET, view, lambda job: (b"", b""), table=sheet_table(desk))
+                self._take_rows(view, desk.sheet.grid)
             case _:
-                self._store(PlateKind.MAP, view, lambda job: map_pictures(self.session, view, job.check))
+                self._store(PlateKind.MAP, view, lambda job: Taken(*map_pictures(self.session, view, job.check)))
 
     def take_record(self, page: RecordPage) -> None:
         """Capture the view of the record that is read."""
@@ -55,26 +64,31 @@ class PlateTaker:
         self._take_image(PlateKind.RECORD, view, page.views)
 
     def _take_image(self, kind: PlateKind, view: PlateView, widget: QWidget) -> None:
-        image = widget_image(widget)
-        self._store(kind, view, lambda job: (stored_image(image), b""), density=_density_of(image, widget))
+        image = widget.grab().toImage()
+        density = image.width() / max(1, widget.width())
+        self._store(kind, view, lambda job: Taken(stored_image(image)), density=density)
+
+    def _take_rows(self, view: PlateView, grid: SheetGrid) -> None:
+        sheet, looks = grid.sheet, [column.look for column in grid.columns.all if column.look.shown]
+        picked = tuple(grid.rows)
+        if sheet is not None:
+            self._store(PlateKind.SHEET, view, lambda job: Taken(table=sheet_table(sheet, looks, picked)))
 
     def _store(
-        self, kind: PlateKind, view: PlateView, pictures: Callable[[Job], tuple[bytes, bytes]], *,
-        density: float = DENSITY, table: PlateTable | None = None,
-    ) -> None:  # fmt: skip
+        self, kind: PlateKind, view: PlateView, take: Callable[[Job], Taken], *, density: float = DENSITY
+    ) -> None:
         """Have a plate in the album, once its pictures are drawn."""
         work = self.session.work
         subject = work.subject
         title = subject.name if subject is not None else NAMES[kind]
         layers = view.shown if kind in (PlateKind.MAP, PlateKind.RELIEF) or subject is None else (subject,)
-        plate = Plate("", title, kind, view, density=density, alt=_alt(kind, layers), table=table,
+        plate = Plate("", title, kind, view, density=density, alt=_alt(kind, layers),
                       captured=datetime.now(UTC).isoformat(timespec="seconds"))  # fmt: skip
 
         def make(job: Job) -> Plate:
             from brisk_atlas.core.workspace.plate_sources import sources_of
 
-            picture, other = pictures(job)
-            return plate._replace(picture=picture, other=other, sources=sources_of(layers))
+            return plate._replace(**take(job)._asdict(), sources=sources_of(layers))
 
         def done(made: Plate) -> None:
             album = work.state.album
@@ -98,17 +112,23 @@ def view_of(desk: DeskPage) -> PlateView | None:
     )  # fmt: skip
 
 
-def sheet_table(desk: DeskPage) -> PlateTable | None:
-    """Return the rows of the sheet: those that are picked, or the first."""
-    grid = desk.sheet.grid
-    if grid.sheet is None:
-        return None
-    columns = [column for column in grid.columns.all if column.look.shown]
-    names, total = [column.field for column in columns], len(grid.sheet)
-    texts = grid.texts(0, min(total, MOST_ROWS), names)
-    places = [place for place in range(min(total, MOST_ROWS)) if not grid.rows or grid.row_at(place) in grid.rows]
-    rows = tuple(tuple(texts.get((place, name), "") for name in names) for place in places)
-    return PlateTable(tuple(names), tuple(column.number for column in columns), rows, len(grid.rows) or total)
+def sheet_table(sheet: Sheet, looks: Sequence[ColumnView], picked: Sequence[int]) -> PlateTable:
+    """Return rows of a sheet as it shows them: those that are picked, or the first. Reads what it needs."""
+    import numpy as np
+
+    from brisk_atlas.core.table.formats import text_of
+
+    names = [look.name for look in looks]
+    sheet.load(names)
+    chosen = np.flatnonzero(np.isin(sheet.order, picked)) if picked else np.arange(min(len(sheet), MOST_ROWS))
+    total, places = len(chosen) if picked else len(sheet), chosen[:MOST_ROWS].tolist()
+    cells = [sheet.values(place, 1, names) for place in places]
+    rows = tuple(tuple(_cell(row[look.name][0], look, text_of) for look in looks) for row in cells)
+    return PlateTable(tuple(names), tuple(sheet.is_number(name) for name in names), rows, total)
+
+
+def _cell(value: object, look: ColumnView, text: Callable[[object, ColumnView], str]) -> str:
+    return "" if value is None or value != value else text(value, look)
 
 
 def _pane_with_keyboard(desk: DeskPage) -> PlateKind:
@@ -121,10 +141,6 @@ def _pane_with_keyboard(desk: DeskPage) -> PlateKind:
             if pane.isVisible() and pane.isAncestorOf(focus):
                 return kind
     return PlateKind.MAP
-
-
-def _density_of(image: QImage, widget: QWidget) -> float:
-    return image.width() / max(1, widget.width())
 
 
 def _alt(kind: PlateKind, layers: tuple[Layer, ...]) -> str:

@@ -2,29 +2,36 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
 from PyQt6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.workspace.plates import PlateSeries, PlateView
 
 from ..plain_text import PlainLabel
-from ..session import Session
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.model import Facts
 
 
 class SeriesForm(QDialog):
     """Which layer, by which key, from which table; `series` is what was chosen, None for no series."""
 
-    def __init__(self, session: Session, view: PlateView, series: PlateSeries | None, parent: QWidget) -> None:
+    def __init__(
+        self, view: PlateView, facts: Mapping[str, Facts], series: PlateSeries | None, parent: QWidget
+    ) -> None:
+        """`facts` are those of the layers and tables that can be chosen, by their ids."""
         from brisk_atlas.core.operations.album_series import guessed_series, layers_for_series
 
         super().__init__(parent)
         self.setWindowTitle("Time series")
-        self.session, self.series = session, series
+        self._facts, self.series = facts, series
         self.layer, self.key, self.table, self.table_key, self.time, self.value = (QComboBox() for _ in range(6))
         layers, tables = layers_for_series(view)
         for box, found in ((self.layer, layers), (self.table, tables)):
             for layer in found:
                 box.addItem(layer.name, layer.id)
-        self._refs = {layer.id: layer.ref for layer in view.layers}
         words = PlainLabel(
             "On the page a click on a feature shows its values over time, from a table that has its key."
         )
@@ -47,14 +54,14 @@ class SeriesForm(QDialog):
         self.none.clicked.connect(lambda checked=False: self._clear())
         self._fill_layer()
         self._fill_table()
-        proposed = series or guessed_series(session.cache, view)
+        proposed = series or guessed_series(view, facts)
         if proposed is not None:
             self._show(proposed)
 
     def _fill_layer(self) -> None:
         self.key.clear()
         if self.layer.currentData() is not None:
-            facts = self.session.cache.part(self._refs[self.layer.currentData()]).facts
+            facts = self._facts[self.layer.currentData()]
             self.key.addItems([field.name for field in facts.fields])
 
     def _fill_table(self) -> None:
@@ -63,7 +70,7 @@ class SeriesForm(QDialog):
         for box in (self.table_key, self.time, self.value):
             box.clear()
         if self.table.currentData() is not None:
-            facts = self.session.cache.part(self._refs[self.table.currentData()]).facts
+            facts = self._facts[self.table.currentData()]
             self.table_key.addItems([field.name for field in facts.fields])
             self.time.addItems(time_fields(facts))
             self.value.addItems(number_fields(facts))

@@ -227,7 +227,7 @@ const SPACE = "http://www.w3.org/2000/svg", CHART = {width: 520, height: 150, le
 
 // The values of a feature over time as a line, with what it says for those who don't see it.
 function charted(layer, row) {
-  const series = layer.series, points = series?.points[layer.rows[row][series.field]];
+  const series = layer.series, points = series?.lines[series.rows[row]];
   if (!points?.length) return [];
   const moment = (text) => text.length === 4 ? Date.UTC(Number(text), 0) : Date.parse(text.length === 10 || /Z$|[+-]\d\d:\d\d$/.test(text) ? text : `${text}Z`);
   const at = points.map(([time]) => moment(time)), values = points.map(([, value]) => value);
