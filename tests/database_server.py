@@ -21,6 +21,7 @@ import pytest
 from server_certificates import make_certificates
 
 USER, DATABASE = "ana", "survey"
+IN_MEMORY = Path("/dev/shm")
 INSTALL = "apt-get install --no-install-recommends postgresql-15 postgresql-15-postgis-3"
 
 
@@ -81,7 +82,7 @@ def running() -> Iterator[DatabaseServer]:
         if os.environ.get("CI") == "true":
             pytest.fail(f"no PostgreSQL server is installed: {INSTALL}")
         pytest.skip(f"no PostgreSQL server is installed: sudo {INSTALL}")
-    folder = Path(tempfile.mkdtemp(prefix="brisk-server-"))
+    folder = Path(tempfile.mkdtemp(prefix="brisk-server-", dir=IN_MEMORY if IN_MEMORY.is_dir() else None))
     password, log = secrets.token_hex(8) + "%@/:", folder / "log"
     (folder / "password").write_text(password)
     if os.getuid() == 0:

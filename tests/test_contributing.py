@@ -250,5 +250,5 @@ def test_a_pane(added_operation, qtbot, data, tmp_path, home):
     from PyQt6.QtCore import Qt
 
     qtbot.mouseClick(pane.button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: pane.answer.text() == "74 rows", timeout=20_000)
+    qtbot.waitUntil(lambda: pane.answer.text() == "74 rows", timeout=60_000)
     session.close()

@@ -9,14 +9,11 @@ import shutil
 import httpx
 import laspy
 import numpy as np
-import pystac.validation.local_validator as stac
 import pytest
 import rasterio
 from argon2 import PasswordHasher
-from jsonschema import Draft7Validator
 from PIL import Image
 from pystac_client import Client
-from referencing import Registry, Resource
 from starlette.testclient import TestClient
 
 from brisk_atlas import cli, demo
@@ -27,6 +24,7 @@ from brisk_atlas.core.depot.postings.rights import ALL_RIGHTS, EVERYBODY, Right
 from brisk_atlas.core.depot.serving import postings_application, running_postings
 from brisk_atlas.core.model import Extent, GridStyle
 from brisk_atlas.core.place import transform_extent
+from stac_schemas import stac_faults
 from stand_in import independently
 
 READ = frozenset({Right.READ})
@@ -211,14 +209,6 @@ def test_grids_and_clouds_are_scenes_that_clients_of_catalogues_find(store, tmp_
         assert stac_faults(httpx.get(f"{address}/services/stac").json(), "catalog") == []
         store.close_outlet("heights", by="local")
         assert httpx.get(f"{address}/services/stac").status_code == 404  # nobody learns of the cloud
-
-
-def stac_faults(document, ending):
-    schemas = stac.get_local_schema_cache()
-    every = Registry().with_resources((address, Resource.from_contents(schema)) for address, schema in schemas.items())
-    (schema,) = (schema for address, schema in schemas.items() if address.endswith(f"/{ending}.json"))
-    stated = {**document, "stac_version": stac.VERSION}  # the schemas at hand are of the next version
-    return [error.message for error in Draft7Validator(schema, registry=every).iter_errors(stated)]
 
 
 def test_a_reader_of_map_services_reads_what_is_offered(store):

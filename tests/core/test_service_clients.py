@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 
 from brisk_atlas.core.model import CellWindow
+from stac_schemas import stac_faults
 from stand_in import independently
 
 pytestmark = pytest.mark.usefixtures("well_behaved")
@@ -99,25 +100,13 @@ def test_a_client_of_the_catalogue_of_scenes_reads_it(served):
 
 
 def test_scenes_and_features_are_by_the_schemas_of_their_standards(served):
-    import pystac.validation.local_validator as stac
-    from jsonschema import Draft7Validator
-    from referencing import Registry, Resource
-
-    schemas = stac.get_local_schema_cache()
-    every = Registry().with_resources((address, Resource.from_contents(schema)) for address, schema in schemas.items())
-
-    def faults(document, ending):
-        (schema,) = (schema for address, schema in schemas.items() if address.endswith(f"/{ending}.json"))
-        return [error.message for error in Draft7Validator(schema, registry=every).iter_errors(document)]
-
     def asked(path):
         return httpx.get(f"{served[1].address}{path}").raise_for_status().json()
 
-    version = {"stac_version": stac.VERSION}  # the schemas at hand are of the next version
     landing, (collection,) = asked("/stac"), asked("/stac/collections")["collections"]
     items = asked("/stac/search?limit=50")["features"]
-    assert faults({**landing, **version}, "catalog") == faults({**collection, **version}, "collection") == []
-    assert len(items) == 2 and [faults({**item, **version}, "item") for item in items] == [[], []]
-    assert faults({**items[0], **version, "bbox": [1, 2]}, "item")  # they do find what is wrong
+    assert stac_faults(landing, "catalog") == stac_faults(collection, "collection") == []
+    assert len(items) == 2 and [stac_faults(item, "item") for item in items] == [[], []]
+    assert stac_faults({**items[0], "bbox": [1, 2]}, "item")  # they do find what is wrong
     flows = asked("/collections/lava_flows/items?limit=50")["features"]
-    assert len(flows) > 5 and not [fault for flow in flows for fault in faults(flow, "Feature")]
+    assert len(flows) > 5 and not [fault for flow in flows for fault in stac_faults(flow, "Feature")]

@@ -182,7 +182,7 @@ def driver(qtbot, qapp, tmp_path):
     window.resize(1280, 800)
     window.show()
     yield Driver(window, qtbot)
-    window.session.work.load(window.session.work.state, None, None)
+    window.session.work.saved(window.session.work.file)  # so that closing asks nothing
     if window.unsaved_records:
         window.record.forget_edits()
     window.close()

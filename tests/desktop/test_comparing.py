@@ -86,13 +86,13 @@ def test_blinking_swaps_the_sides_and_a_key_holds_one(compared, qtbot):
     d.settle()
     seen = set()
     d.window.desk.map.blinker.mixed.connect(seen.add)
-    qtbot.waitUntil(lambda: seen == {0.0, 1.0}, timeout=5000)
+    qtbot.waitUntil(lambda: seen == {0.0, 1.0}, timeout=60_000)
     qtbot.keyPress(d.canvas, Qt.Key.Key_BracketLeft)
     seen.clear()
     qtbot.wait(400)
     assert seen <= {0.0} and is_grey(d, x, y)
     qtbot.keyRelease(d.canvas, Qt.Key.Key_BracketLeft)
-    qtbot.waitUntil(lambda: 1.0 in seen, timeout=5000)
+    qtbot.waitUntil(lambda: 1.0 in seen, timeout=60_000)
     d.click(button(d, "blink runs"))
     assert button(d, "blink runs").text() == "Play"
     mix = bar(d).findChild(QSlider, "blink mix")
@@ -106,7 +106,7 @@ def test_blinking_swaps_the_sides_and_a_key_holds_one(compared, qtbot):
     bar(d).findChild(QCheckBox, "blink fades").click()
     seen.clear()
     d.click(button(d, "blink runs"))
-    qtbot.waitUntil(lambda: any(0.05 < each < 0.95 for each in seen), timeout=5000)
+    qtbot.waitUntil(lambda: any(0.05 < each < 0.95 for each in seen), timeout=60_000)
 
 
 def test_a_twin_shows_each_side_in_a_pane_that_goes_along_until_it_is_free(compared):

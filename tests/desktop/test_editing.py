@@ -60,14 +60,14 @@ def editing(driver, store):
         driver.window.show_page("desk")
         desk = driver.window.desk
         desk.toggle_drawer(desk.edit)
-        driver.qtbot.waitUntil(lambda: desk.edit.shown is not None, timeout=10_000)
+        driver.qtbot.waitUntil(lambda: desk.edit.shown is not None, timeout=60_000)
         desk.map.canvas.look_at_centre(X + 125, Y + 50, 0.6, "EPSG:32727")
         driver.settle()
         yield desk.editing
 
 
 def wait(driver, holds):
-    driver.qtbot.waitUntil(holds, timeout=10_000)
+    driver.qtbot.waitUntil(holds, timeout=60_000)
 
 
 def shapes(driver, editing):

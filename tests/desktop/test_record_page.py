@@ -69,7 +69,7 @@ class Reader:
         self.d.click(checks.viewport(), (center.x(), center.y()))
 
     def until_idle(self, form):
-        self.d.qtbot.waitUntil(lambda: not form.busy, timeout=20_000)
+        self.d.qtbot.waitUntil(lambda: not form.busy, timeout=60_000)
         self.d.settle()
 
 

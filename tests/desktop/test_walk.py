@@ -59,7 +59,7 @@ def test_the_walk(demo_driver, truth, tmp_path, way):
         from PyQt6.QtCore import QPoint
 
         d.move(d.canvas, QPoint(*map(round, d.at(x, y))), button=Qt.MouseButton.NoButton)
-        d.qtbot.waitUntil(lambda: "change" in d.canvas.hint, timeout=5000)
+        d.qtbot.waitUntil(lambda: "change" in d.canvas.hint, timeout=60_000)
         d.click(d.canvas, d.at(x, y))
     else:
         d.canvas.look_at_centre(x, y, 5.0, d.canvas.view.crs)

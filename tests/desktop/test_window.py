@@ -234,14 +234,14 @@ def test_jobs_show_and_can_be_cancelled(driver):
 
     job = driver.window.session.run("Counting sheep", endless)
     driver.qtbot.waitUntil(
-        lambda: started.is_set() and "Counting sheep" in driver.window.foot.jobs.text(), timeout=5000
+        lambda: started.is_set() and "Counting sheep" in driver.window.foot.jobs.text(), timeout=60_000
     )
     driver.window.foot._fill_menu()
     line = driver.window.foot.menu.actions()[0].defaultWidget()
     button = next(b for b in line.findChildren(type(driver.window.notice.more)) if b.text() == "Cancel")
     driver.qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
-    driver.qtbot.waitUntil(lambda: job.state == "cancelled", timeout=5000)
-    driver.qtbot.waitUntil(lambda: driver.window.foot.jobs.text() == "no jobs", timeout=5000)
+    driver.qtbot.waitUntil(lambda: job.state == "cancelled", timeout=60_000)
+    driver.qtbot.waitUntil(lambda: driver.window.foot.jobs.text() == "no jobs", timeout=60_000)
 
 
 @pytest.mark.parametrize(("button", "closes", "saved"), [

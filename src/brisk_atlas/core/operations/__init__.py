@@ -13,6 +13,7 @@ from brisk_atlas.late_names import late_names
 if TYPE_CHECKING:
     from .album import WriteAlbum
     from .boreholes import ListHoles, WriteHoleLog, WriteHoles
+    from .catalogue_site import CatalogueSite
     from .class_change import ClassChange
     from .cloud_change import CloudChange
     from .compare import Compare
@@ -85,7 +86,8 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "apply-template": ("records", "ApplyTemplate"),
     "table-records": ("records", "TableRecords"),
     "record-page": ("records", "WriteRecordPage"),
-    "catalogue": ("records", "WriteCatalogue"),
+    "catalogue": ("catalogue_site", "CatalogueSite"),
+    "dcat-catalogue": ("records", "WriteCatalogue"),
     "flatten-xml": ("records", "FlattenXml"),
     "write-style": ("styles", "WriteStyle"),
     "use-style": ("styles", "UseStyle"),
@@ -96,6 +98,7 @@ _HOME_OF |= {"Operation": "operation", "Result": "operation", "Written": "operat
 __all__ = [
     "COMMANDS",
     "ApplyTemplate",
+    "CatalogueSite",
     "CheckLines",
     "ClassChange",
     "CloudChange",

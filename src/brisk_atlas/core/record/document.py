@@ -113,13 +113,18 @@ def written(standard: Standard, record: Record, path: Path) -> Document:
         about = URIRef(address_of(record))
         standard.code.put_record(graph, about, EMPTY, record)
         return _read_graph(_graph_bytes(graph, path), path)
+    return _read_xml(xml_of(standard, record), path, standard.name)
+
+
+def xml_of(standard: Standard, record: Record) -> bytes:
+    """Return the bytes of a new document that says a record in a standard of XML."""
     root = standard.code.new_root()
     writer = XmlRecordWriter(standard.code.GRAMMAR, root)
     writer.put(standard.code.RECORD, root, EMPTY, record, None)
     writer.made.append(root)
     writer.finish()
     etree.indent(root)
-    return _read_xml(etree.tostring(root, xml_declaration=True, encoding="UTF-8") + b"\n", path, standard.name)
+    return etree.tostring(root, xml_declaration=True, encoding="UTF-8") + b"\n"
 
 
 # XML

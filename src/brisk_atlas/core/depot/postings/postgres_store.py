@@ -33,7 +33,7 @@ from .store_key import key_in
 log = logging.getLogger(__name__)
 SCHEMA, CHANNEL = "depot", "depot_changed"
 ONE_AT_A_TIME = 0x6465706F74  # the number of the lock that each change holds
-LOOK_S, RETRY_S = 1.0, 1.0
+LOOK_S, RETRY_S = 0.1, 1.0
 MARK = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|\?|%""")
 
 

@@ -1,0 +1,412 @@
+"""A catalogue site of a folder, a database or a service: pages, a search and forms for machines, as files."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import shutil
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import asdict, dataclass, replace
+from datetime import UTC, datetime
+from hashlib import sha256
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef
+from brisk_atlas.core.site.site_entry import SiteEntry, entry_id
+from brisk_atlas.core.system.atomic_write import reason_of
+
+from .operation import Operation, Progress, Source, argument, silent
+
+if TYPE_CHECKING:
+    from brisk_atlas.core.find.listing import Entry
+    from brisk_atlas.core.site.related import RelatedDataset
+    from brisk_atlas.core.site.site_files import DescribedDataset
+    from brisk_atlas.core.system.workers import Call
+    from brisk_atlas.core.workspace.workspace import Workspace
+
+    from .catalogue_dataset import DatasetWish, SiteSettings
+
+log = logging.getLogger(__name__)
+STATE = ".catalogue.json"  # what the site was made of, so that it is made anew only where that changed
+FORMAT = 1
+BATCH = 6  # datasets that a worker builds at a time
+WORTH_WORKERS = 4  # datasets from which workers are faster than their start
+PATIENCE_S = 900.0
+NOT_DATA = (".brisk.json",)
+MOST_DEEP = 4  # folders of a database or a service within each other
+MOST_FAULTS = 20  # reported one by one
+
+
+@dataclass(frozen=True)
+class SiteState:
+    """What is stored of a site: of what settings and data it was made. `ties` are digests of what stands on the page of
+    each dataset of others."""
+
+    format: int
+    settings: str
+    entries: tuple[SiteEntry, ...]
+    ties: dict[str, str]
+
+
+_STATE = TypeAdapter(SiteState)
+
+
+@dataclass(frozen=True)
+class SiteMade:
+    """What came of it: how many datasets the site has, how many of them were built anew, what could not be read, and
+    what the shapes of DCAT-AP find wrong, None where that was not looked at."""
+
+    path: Path
+    count: int
+    built: int
+    removed: int
+    faults: tuple[SiteEntry, ...]
+    findings: tuple[str, ...] | None = None
+
+    @property
+    def failed(self) -> int:
+        return len(self.faults) + len(self.findings or ())
+
+    def lines(self) -> list[str]:
+        """Return it in words."""
+        words = [f"{self.count:,} dataset{'s' if self.count != 1 else ''}", f"{self.built:,} built anew"]
+        if self.removed:
+            words.append(f"{self.removed:,} removed")
+        found = [f"Written: {self.path / 'index.html'}", ", ".join(words)]
+        found += [f"Left out: {entry.source}: {entry.fault}" for entry in self.faults[:MOST_FAULTS]]
+        if len(self.faults) > MOST_FAULTS:
+            found.append(f"{len(self.faults) - MOST_FAULTS:,} more were left out; all.html lists them.")
+        if self.findings is not None:
+            found += self.findings or ("The descriptions conform to the shapes of DCAT-AP.",)
+        return found
+
+    def as_json(self) -> dict[str, Any]:
+        return {"path": str(self.path), "count": self.count, "built": self.built, "removed": self.removed,
+                "faults": [{"source": entry.source, "reason": entry.fault} for entry in self.faults],
+                "findings": None if self.findings is None else list(self.findings)}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class CatalogueSite(Operation):
+    """Make a site of files for all datasets of a folder, a database or a service: pages, a search, forms for machines.
+    What did not change since the site was made last stays as it is."""
+
+    source: Source = argument("the folder, or the address of a database, a service or a Depot")
+    out: Path = argument("the folder of the site; a new one, or one that was made so")
+    title: str = argument("the title of the site; the name of the folder if not given", "")
+    summary: str = argument("a few sentences about it", "")
+    address: str = argument("where it will be found, https://...; machines need it", "")
+    largest_mb: int = argument("files that are larger are not handed out", 200)
+    everything: bool = argument("build all anew", False)
+    check: bool = argument("check the descriptions by the shapes of DCAT-AP", False)
+
+    def run(self, workspace: Workspace, progress: Progress = silent) -> SiteMade:
+        """Raises AtlasError for a source that can't be listed, and an output folder with something else in it."""
+        source = self.source if isinstance(self.source, DataRef) else DataRef.typed(self.source)
+        settings = self._settings(source)
+        old = self._old_state()
+        progress(0.0, "looking at what is there")
+        listed = list(self._listed(source, progress))
+        known = {entry.source: entry for entry in old.entries} if old.settings == _digest(asdict(settings)) else {}
+        if self.everything:
+            known = {}
+        wishes, entries = _wishes(listed, known, {entry.source: entry.id for entry in old.entries}, self.out)
+        built = _built(workspace, wishes, self.out, settings, progress)
+        moment = datetime.now(UTC).isoformat(timespec="seconds")
+        before = {entry.source: entry for entry in old.entries}
+        entries += [_dated(entry, before.get(entry.source), moment) for entry in built]
+        entries.sort(key=lambda entry: entry.source)
+        removed = self._remove_gone(old.entries, entries)
+        progress(0.95, "search and lists")
+        made = _SiteFinish(self.out, settings, entries, {entry.id for entry in built}, old.ties, moment)
+        try:
+            ties = made.finished()
+            state = SiteState(FORMAT, _digest(asdict(settings)), tuple(entries), ties)
+            _write(self.out / STATE, _STATE.dump_json(state))
+        except OSError as error:
+            raise reason_of(error, self.out) from error
+        findings = None
+        if self.check:
+            progress(0.97, "checking the descriptions")
+            findings = made.findings()
+        faults = tuple(entry for entry in entries if entry.fault)
+        return SiteMade(self.out, len(made.listed), len(built), removed, faults, findings)
+
+    def _settings(self, source: DataRef) -> SiteSettings:
+        from brisk_atlas import __version__
+        from brisk_atlas.core.site.site_pages import SiteAbout
+
+        from .catalogue_dataset import SiteSettings
+
+        address = self.address.strip()
+        if address and not address.startswith(("http://", "https://")):
+            raise AtlasError(address, "it is no address of the web", "It begins with https:// or http://.")
+        address = address.rstrip("/") + "/" if address else ""
+        title = self.title or (source.path.resolve().name if source.is_local else source.name) or "Catalogue"
+        about = SiteAbout(title, self.summary, address)
+        return SiteSettings(about, datetime.now(UTC).date().isoformat(), __version__, self.largest_mb * 1_000_000)
+
+    def _old_state(self) -> SiteState:
+        """Return what is stored of the site, an empty state for a new one. Raises CannotWrite for a folder with
+        something else."""
+        nothing = SiteState(FORMAT, "", (), {})
+        try:
+            self.out.mkdir(parents=True, exist_ok=True)
+            if (self.out / STATE).is_file():
+                found = _STATE.validate_json((self.out / STATE).read_bytes())
+                return found if found.format == FORMAT else nothing
+            if any(self.out.iterdir()) and not (self.out / "catalogue.ttl").is_file():
+                raise CannotWrite(self.out, "there is something else in that folder", "Choose a new or empty folder.")
+        except ValidationError:
+            log.warning("the state of the site in %s can't be read; all is built anew", self.out)
+        except OSError as error:
+            raise reason_of(error, self.out) from error
+        return nothing
+
+    def _listed(self, source: DataRef, progress: Progress) -> Iterator[Entry]:
+        """Yield what the source has."""
+        from brisk_atlas.core.find.listing import list_place, walk
+
+        if source.is_local:
+            if not source.path.is_dir():
+                raise AtlasError(source, "it is no folder", "Name a folder, or the address of a database or a service.")
+            out = self.out.resolve()
+            for rows in walk(source.path):
+                progress(0.0, "looking at what is there")
+                yield from (row for row in rows if not _is_within(row.path, out) and not row.name.endswith(NOT_DATA))
+            return
+        waiting = [(source, 0)]
+        while waiting:
+            place, deep = waiting.pop()
+            for row in list_place(place):
+                progress(0.0, "looking at what is there")
+                if not row.is_folder:
+                    yield row
+                elif deep < MOST_DEEP:
+                    waiting.append((row.ref, deep + 1))
+
+    def _remove_gone(self, before: Iterable[SiteEntry], after: Iterable[SiteEntry]) -> int:
+        """Remove the folders of datasets that are there no more; returns how many."""
+        from .catalogue_dataset import DATASETS
+
+        there = {entry.id for entry in after}
+        gone = [entry for entry in before if entry.id not in there]
+        for entry in gone:
+            shutil.rmtree(self.out / DATASETS / entry.id, ignore_errors=True)
+        return len([entry for entry in gone if entry.is_listed])
+
+
+def _is_within(path: Path, folder: Path) -> bool:
+    return path == folder or path.is_relative_to(folder)
+
+
+def _digest(value: Any) -> str:
+    """Return what tells settings apart; the day is none of them."""
+    plain = {name: each for name, each in value.items() if name != "day"}
+    return sha256(json.dumps(plain, sort_keys=True, default=str).encode()).hexdigest()
+
+
+def _wishes(
+    listed: Sequence[Entry], known: dict[str, SiteEntry], ids: dict[str, str], out: Path
+) -> tuple[list[DatasetWish], list[SiteEntry]]:
+    """Return what is to be built, and the entries that still hold."""
+    from .catalogue_dataset import DATASETS, DatasetWish
+
+    base = os.path.commonpath([row.path.parent for row in listed]) if listed and listed[0].ref.is_local else ""
+    wishes, holding = [], []
+    taken = dict.fromkeys(ids.values())
+    for row in listed:
+        source = _source_of(row, base)
+        state = f"{row.state}.{_shared_state(row)}"
+        old = known.get(source)
+        if old is not None and old.state == state and _is_there(old, out / DATASETS):
+            holding.append(old)
+            continue
+        id_ = ids.get(source) or entry_id(source, taken)
+        taken[id_] = None
+        wishes.append(DatasetWish(row.ref, source, id_, state))
+    return wishes, holding
+
+
+def _is_there(entry: SiteEntry, folder: Path) -> bool:
+    return not entry.is_listed or (folder / entry.id / "index.html").is_file()
+
+
+def _source_of(row: Entry, base: str) -> str:
+    """Return where a dataset lies below the source; of a service, its name there."""
+    if row.ref.is_local:
+        return os.path.relpath(row.path, base)
+    return "/".join(filter(None, (row.ref.inner, row.ref.part))) or row.name
+
+
+def _shared_state(row: Entry) -> str:
+    """Return the state of records that speak of a whole folder."""
+    from brisk_atlas.core.read.find_records import SHARED
+
+    if not row.ref.is_local:
+        return ""
+    found = []
+    for name in SHARED:
+        try:
+            stat = (row.path.parent / name).stat()
+        except OSError:
+            continue
+        found.append(f"{stat.st_size:x}.{stat.st_mtime_ns:x}")
+    return "-".join(found)
+
+
+def _dated(entry: SiteEntry, before: SiteEntry | None, moment: str) -> SiteEntry:
+    """Return an entry with when it changed: now, unless all of it is as it was."""
+    same = before is not None and before.digest == entry.digest and before.changed
+    return replace(entry, changed=before.changed if same and before is not None else moment)
+
+
+def _built(
+    workspace: Workspace, wishes: Sequence[DatasetWish], out: Path, settings: SiteSettings, progress: Progress
+) -> list[SiteEntry]:
+    """Build datasets, shared between worker processes; one that brings its process down is left out alone."""
+    from brisk_atlas.core.system.workers import WorkerDied, WorkerTooSlow, shared_workers
+
+    from .catalogue_dataset import build_several
+
+    try:
+        (out / "datasets").mkdir(exist_ok=True)
+    except OSError as error:
+        raise reason_of(error, out) from error
+    found: list[SiteEntry] = []
+
+    def report() -> None:
+        done = len(found)
+        progress(0.05 + 0.9 * done / max(1, len(wishes)), wishes[min(done, len(wishes) - 1)].source)
+
+    if len(wishes) < WORTH_WORKERS:
+        for wish in wishes:
+            report()
+            found += build_several((wish,), out, settings)
+        return found
+    waiting = [tuple(wishes[at : at + BATCH]) for at in range(0, len(wishes), BATCH)]
+    while waiting:
+        broken: list[tuple[DatasetWish, ...]] = []
+        calls = (_call(batch, out, settings) for batch in waiting)
+        for call, made in shared_workers().run_in_order(calls, report):
+            batch = call.arguments[0]
+            if isinstance(made, WorkerDied | WorkerTooSlow):
+                if len(batch) == 1:
+                    found.append(_broken(batch[0]))
+                broken += [(wish,) for wish in batch] if len(batch) > 1 else []
+            elif isinstance(made, Exception):
+                raise made
+            else:
+                found += made
+        waiting = broken
+    return found
+
+
+def _call(batch: tuple[DatasetWish, ...], out: Path, settings: SiteSettings) -> Call:
+    from brisk_atlas.core.system.workers import Call
+
+    return Call(f"{__package__}.catalogue_dataset:build_several", (batch, out, settings), PATIENCE_S)
+
+
+def _broken(wish: DatasetWish) -> SiteEntry:
+    reason = "The process that read it ended. It may be damaged; ask its sender for it again."
+    return SiteEntry(wish.id, wish.source, wish.state, wish.source, fault=reason)
+
+
+def _write(path: Path, data: bytes) -> None:
+    """Write a file of the site where it differs, so that there is the old one or the new."""
+    if path.is_file() and path.stat().st_size == len(data) and path.read_bytes() == data:
+        return
+    path.parent.mkdir(parents=True, exist_ok=True)
+    beside = path.with_name(f".{path.name}.new")
+    beside.write_bytes(data)
+    beside.replace(path)
+
+
+class _SiteFinish:
+    """What is made of all datasets together: what belongs with what, lists, the search, and forms for machines."""
+
+    def __init__(
+        self, out: Path, settings: SiteSettings, entries: Sequence[SiteEntry], built: set[str], ties: dict[str, str],
+        moment: str,
+    ) -> None:  # fmt: skip
+        self.out, self.settings, self.built, self.ties, self.moment = out, settings, built, ties, moment
+        self.listed = [entry for entry in entries if entry.is_listed]
+        self.faults = [entry for entry in entries if entry.fault]
+
+    def finished(self) -> dict[str, str]:
+        """Write all; returns the digests of what stands on each page of others."""
+        from brisk_atlas.core.site import site_files, site_pages
+        from brisk_atlas.core.site.related import related_of
+        from brisk_atlas.core.site.search_index import search_script
+
+        about, day, version = self.settings.about, self.settings.day, self.settings.version
+        ties = self._put_related(related_of(self.listed))
+        described = self._described()
+        files = {
+            **site_pages.assets(),
+            "search.js": search_script(self.listed),
+            "index.html": site_pages.home_page(about, self.listed, day, version),
+            "all.html": site_pages.list_page(about, self.listed, self.faults, day, version),
+            "machines.html": site_pages.machine_page(about, self._forms(), day, version),
+            **site_files.catalogue_graphs(about, described, day),
+            "catalog.json": site_files.stac_catalog(about, described),
+            "feed.xml": site_files.change_feed(about, self.listed, self.moment),
+        }
+        if about.address:
+            files["sitemap.xml"] = site_files.site_map(about, self.listed)
+        for name, data in files.items():
+            _write(self.out / name, data)
+        if not about.address:
+            (self.out / "sitemap.xml").unlink(missing_ok=True)
+        return ties
+
+    def _described(self) -> list[DescribedDataset]:
+        from brisk_atlas.core.site.site_files import DescribedDataset
+
+        from .catalogue_dataset import DATASETS
+
+        return [
+            DescribedDataset(entry, self.out / DATASETS / entry.id, self.settings.address_of(entry.id))
+            for entry in self.listed
+        ]
+
+    def _forms(self) -> list[tuple[str, str, str]]:
+        forms = [
+            ("DCAT-AP", "as Turtle", "catalogue.ttl"), ("DCAT-AP", "as JSON-LD", "catalogue.jsonld"),
+            ("DCAT-AP", "as RDF/XML", "catalogue.rdf"), ("STAC", "a catalog of collections", "catalog.json"),
+            ("Atom", "the latest changes", "feed.xml"),
+        ]  # fmt: skip
+        return [*forms, ("Sitemap", "for search engines", "sitemap.xml")] if self.settings.about.address else forms
+
+    def _put_related(self, related: dict[str, tuple[RelatedDataset, ...]]) -> dict[str, str]:
+        """Put what belongs with each dataset on its pages, where that is not what stands there."""
+        from brisk_atlas.core.site.site_pages import with_related
+
+        from .catalogue_dataset import DATASETS
+
+        by_id = {entry.id: entry for entry in self.listed}
+        digests = {}
+        for id_, those in related.items():
+            lines = [(by_id[each.id], each) for each in those]
+            digests[id_] = sha256(
+                repr([(entry.id, entry.title, each.reasons) for entry, each in lines]).encode("utf-8", "replace")
+            ).hexdigest()[:16]
+            if digests[id_] == self.ties.get(id_) and id_ not in self.built:
+                continue
+            for page in (self.out / DATASETS / id_).glob("index*.html"):
+                _write(page, with_related(page.read_text("utf-8"), lines).encode("utf-8", "replace"))
+        return digests
+
+    def findings(self) -> tuple[str, ...]:
+        """Return what the shapes of DCAT-AP find wrong in the catalogue."""
+        from rdflib import Graph
+
+        from brisk_atlas.core.site.shacl import findings_in
+
+        graph = Graph().parse(self.out / "catalogue.ttl", format="turtle")
+        return tuple(f"{each.about}: {each.reason}" for each in findings_in(graph))

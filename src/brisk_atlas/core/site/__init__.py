@@ -1,0 +1,1 @@
+"""A catalogue as a site of files: a page for each dataset, a search, and forms that machines read."""
