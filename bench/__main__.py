@@ -28,6 +28,7 @@ NAMES = (
     "handover",
     "depot",
     "album",
+    "catalogue",
 )
 
 

@@ -78,7 +78,7 @@ def test_datasets_are_found_by_words_filters_and_place(page, site):
     page.find_element("id", "inview").click()
     before = len(found_titles(page))
     frame = page.find_element("id", "map")
-    for key in ["+"] * 8 + [Keys.ARROW_LEFT] * 40:
+    for key in ["+"] * 3 + [Keys.ARROW_LEFT] * 40:
         frame.send_keys(key)
     wait(page, f"document.querySelectorAll('#results li').length < {before}")
     has_no_faults(page)

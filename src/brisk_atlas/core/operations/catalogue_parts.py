@@ -15,6 +15,7 @@ from PIL import Image
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.draw.frame import extent_of
+from brisk_atlas.core.draw.kernels.pixels import NORMAL, blend
 from brisk_atlas.core.draw.legend_lines import LegendLines, lines_of
 from brisk_atlas.core.draw.png import PAPER
 from brisk_atlas.core.draw.view import View
@@ -49,7 +50,6 @@ MOST_PARTS = 24
 SAMPLED_ROWS = 20_000  # of a large part, that are looked through for keys
 FINEST = 2  # levels of finer pictures beyond the whole, each of four times as many pieces
 MERCATOR_DEGREES = 84.0  # latitudes that a map in the CRS of map tiles shows
-BELOW = ((255 - np.arange(256))[:, None] * np.array(PAPER) // 255).astype(np.uint8)  # what shows of the paper, by alpha
 
 
 @dataclass(frozen=True)
@@ -209,7 +209,11 @@ def _meaning(field: FieldDefinition | None) -> str:
 
 def jpeg(image: np.ndarray) -> bytes:
     """Return (rows, cols, 4) uint8 premultiplied RGBA on paper as JPEG."""
-    pixels = image[..., :3] + BELOW[image[..., 3]]
+    paper = np.empty_like(image)
+    paper[:] = (*PAPER, 255)
+    blend(paper, image, 1.0, NORMAL, 0, len(image))
     out = BytesIO()
-    Image.fromarray(pixels).save(out, "JPEG", quality=QUALITY, subsampling=0)
+    Image.frombuffer("RGBX", (image.shape[1], image.shape[0]), paper, "raw", "RGBX", 0, 1).save(
+        out, "JPEG", quality=QUALITY, subsampling=0
+    )
     return out.getvalue()

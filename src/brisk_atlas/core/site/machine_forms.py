@@ -16,6 +16,7 @@ from brisk_atlas.core.record.document import address_of, xml_of
 from brisk_atlas.core.record.model import EMPTY, Box, Contact, Link, Record
 from brisk_atlas.core.record.standards import STANDARDS
 
+from .graph_text import GraphText
 from .site_entry import SiteDownload, SiteService
 
 STAC_ROLES = ("producer", "licensor", "processor", "host")
@@ -81,10 +82,10 @@ def machine_forms(
     for name, standard_name in ((ISO, "ISO 19139"), (ISO_3, "ISO 19115-3")):
         standard = STANDARDS[standard_name]
         found[name] = xml_of(standard, standard.adapted(linked))
-    graph = dcat_graph(record, address, downloads, services)
-    found[TURTLE] = graph.serialize(format="turtle").encode()
-    found[JSON_LD] = graph.serialize(format="json-ld", auto_compact=True, indent=1, sort_keys=True).encode()
-    found[RDF_XML] = graph.serialize(format="pretty-xml").encode()
+    graph = GraphText(dcat_graph(record, address, downloads, services))
+    found[TURTLE] = graph.turtle().encode("utf-8", "replace")
+    found[JSON_LD] = graph.json_ld().encode("utf-8", "replace")
+    found[RDF_XML] = graph.rdf_xml().encode("utf-8", "replace")
     if any(_sides(box) for box in record.boxes):
         found[STAC] = _as_json(stac_collection(record, address, downloads))
     return found

@@ -18,13 +18,13 @@ from xml.sax.saxutils import escape, quoteattr
 
 from rdflib import DCAT, DCTERMS, FOAF, RDF, BNode, Graph, Literal, URIRef
 
+from .graph_text import NOT_XML, GraphText
 from .machine_forms import JSON_LD, RDF_XML, STAC, TURTLE, DatasetAddress
 from .site_entry import SiteEntry
 from .site_pages import SiteAbout
 
 MOST_CHANGES = 200  # in the feed
 MOST_ADDRESSES = 50_000  # of a site map, by its protocol
-NOT_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 _RDF_BODY = re.compile(rb"<rdf:RDF([^>]*)>(.*)</rdf:RDF>", re.DOTALL)
 _NAMESPACE = re.compile(rb'xmlns:[\w-]+="[^"]*"')
 
@@ -75,18 +75,18 @@ def catalogue_graphs(site: SiteAbout, datasets: Sequence[DescribedDataset], day:
 
 
 def _turtle(about: Graph, datasets: Sequence[DescribedDataset]) -> bytes:
-    return b"\n".join([about.serialize(format="turtle").encode(), *(each.read(TURTLE) for each in datasets)])
+    return b"\n".join([GraphText(about).turtle().encode(), *(each.read(TURTLE) for each in datasets)])
 
 
 def _json_ld(about: Graph, datasets: Sequence[DescribedDataset]) -> bytes:
-    nodes = json.loads(about.serialize(format="json-ld"))
+    nodes = [json.loads(GraphText(about).json_ld())]
     for number, each in enumerate(datasets):
         content = each.read(JSON_LD)
         found = json.loads(content) if content else {}
         context = found.pop("@context", {})
         inner = found.pop("@graph", None)
-        for node in inner if inner is not None else [found]:
-            nodes.append({"@context": context, **_with_own_blanks(node, number)})
+        own = inner if inner is not None else [found]
+        nodes += [{"@context": context, **_with_own_blanks(node, number)} for node in own]
     return json.dumps({"@graph": nodes}, ensure_ascii=False, separators=(",", ":")).encode("utf-8", "replace")
 
 
@@ -108,7 +108,7 @@ def _rdf_xml(about: Graph, datasets: Sequence[DescribedDataset]) -> bytes:
     """Return the elements of all documents in one; namespaces stand at the root."""
     spaces: dict[bytes, None] = {}
     bodies = []
-    for content in (about.serialize(format="pretty-xml").encode(), *(each.read(RDF_XML) for each in datasets)):
+    for content in (GraphText(about).rdf_xml().encode(), *(each.read(RDF_XML) for each in datasets)):
         found = _RDF_BODY.search(content)
         if found is not None:
             spaces.update(dict.fromkeys(_NAMESPACE.findall(found[1])))
