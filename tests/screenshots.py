@@ -183,17 +183,6 @@ def service(s: Studio) -> None:
         s.save("service")
 
 
-def time(s: Studio) -> None:
-    """A variable by time and depth, where lava came to the sea."""
-    s.demo()
-    s.window.session.open_files([demo.DATA / "sea_temperature.nc"])
-    s.settle()
-    s.choose("sea_temperature")
-    s.do("fit_subject")
-    s.window.desk.map.along.sliders["time"].setValue(28)
-    s.probe(513_400, 5_769_600)
-
-
 def curtain(s: Studio) -> None:
     """The heights of two years, the change at the pointer, and its volumes."""
     s.demo()
@@ -289,11 +278,6 @@ def record(s: Studio) -> None:
     s.window.show_page("record")
 
 
-def record_many(s: Studio) -> None:
-    s.window.show_page("record")
-    s.window.record.show_folder(DELIVERY)
-
-
 def handover(s: Studio) -> None:
     s.demo()
     s.choose("lava_flows")
@@ -312,27 +296,6 @@ def handover(s: Studio) -> None:
     page.list.choose("main", 4)
     page.write_form.path.setText("/home/ana/lava_2031.shp")
     page.write_form._path_typed()
-
-
-def handover_many(s: Studio) -> None:
-    folder = Path(tempfile.mkdtemp(), "deliveries")
-    folder.mkdir()
-    for number in range(12):
-        shutil.copy(demo.DATA / "ash_samples.geojson", folder / f"ash_2031_06_{number + 10}.geojson")
-    (folder / "ash_2031_06_17.geojson").write_text('{"type": "Feature')
-    s.window.session.open_files([demo.DATA / "ash_samples.geojson"])
-    s.settle()
-    s.window.show_page("handover")
-    s.settle()
-    page = s.window.handover
-    page.add_step("where", {"where": "thickness_mm > 20"})
-    page.add_step("reproject", {"crs": "EPSG:4326"})
-    page.show_many(True)
-    page.batch.add([str(folder)])
-    page.batch.out.setText(str(folder.with_name("handed_over")))
-    page.batch.run()
-    s.settle()
-    page.batch.out.setText("/home/ana/handed_over")
 
 
 def depot_offer(s: Studio) -> None:
@@ -499,14 +462,78 @@ def album_page(s: Studio) -> None:
         page.save_screenshot(str(HERE / "album_page.png"))
 
 
+def _site(s: Studio, out: Path) -> None:
+    """Make the site of the delivery."""
+    s.do("catalogue")
+    view = s.window.handover.catalogue
+    assert view is not None
+    view.source.setEditText(str(DELIVERY))
+    view.title.setText("Tolvane Survey Office: data")
+    view.summary.setPlainText("What was measured before and after the eruption of Mount Serrick in 2031.")
+    view.out.setText(str(out))
+    s.settle()
+    view.build()
+    s.settle()
+
+
+def catalogue(s: Studio) -> None:
+    """A site of a folder, made once, and the folder after one dataset changed."""
+    out = Path("/home/ana/site")
+    _site(s, out)
+    view = s.window.handover.catalogue
+    assert view is not None
+    (DELIVERY / "vents.kml").touch()
+    view.address.setText("")
+    view.look_ahead()
+    s.settle()
+    shutil.rmtree(out)
+
+
+def catalogue_site(s: Studio) -> None:
+    """The search of the site in a browser."""
+    with tempfile.TemporaryDirectory() as folder, browser(width=1280, height=940) as page:
+        _site(s, Path(folder) / "site")
+        page.get((Path(folder) / "site" / "index.html").as_uri() + "#words=erupt")
+        page.refresh()
+        until = monotonic() + 20
+        while not page.find_elements("css selector", "#results li") and monotonic() < until:
+            pass
+        page.execute_script("pointed = found[1]; map.draw()")
+        page.save_screenshot(str(HERE / "catalogue_site.png"))
+
+
+def catalogue_dataset(s: Studio) -> None:
+    """A dataset of the site in a browser: buildings by their floors, one of them clicked."""
+    with tempfile.TemporaryDirectory() as folder, browser(width=1280, height=1300) as page:
+        _site(s, Path(folder) / "site")
+        page.get((Path(folder) / "site" / "datasets" / "tolvane-survey-gpkg" / "index.html").as_uri())
+        page.execute_script(
+            "at('part').value = parts.findIndex((part) => part.name === 'buildings'); show(Number(at('part').value))"
+        )
+        until = monotonic() + 20
+        while not page.execute_script("return Boolean(shown.rows?.drawn)") and monotonic() < until:
+            pass
+        page.execute_script(
+            "at('colour').value = shown.rows.fields.findIndex((field) => field.name === 'use'); colourBy(at('colour').value); choose(17)"
+        )
+        page.save_screenshot(str(HERE / "catalogue_dataset.png"))
+
+
 PICTURES = (
-    desk, delivery, time, find, service, curtain, relief, depot_offer, depot_conflict, depot_page,
-    strip_lines, strip_log, sheet, record, record_many, handover,
-    handover_many, album, album_page,
+    desk, delivery, find, service, curtain, relief, depot_offer, depot_conflict, depot_page,
+    strip_lines, strip_log, sheet, record, handover, album, album_page,
+    catalogue, catalogue_site, catalogue_dataset,
 )  # fmt: skip
 
 
-SAVED_INSIDE = (service, depot_conflict, depot_page, album_page)  # while their server runs
+SAVED_INSIDE = (
+    service,
+    depot_conflict,
+    depot_page,
+    album_page,
+    catalogue_site,
+    catalogue_dataset,
+)  # while their server runs
 
 
 def main(names: list[str]) -> None:

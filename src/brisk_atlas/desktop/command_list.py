@@ -165,7 +165,10 @@ def _pages(window: AtlasWindow) -> list[Command]:
         Command("capture", "Capture a plate", lambda: _capture(window), "F9",
                 "What the pane with the keyboard shows, into the album", "camera",
                 lambda: bool(work.layers) and window.page in ("desk", "record")),
-        Command("album", "Album", lambda: _to_album(window), "Ctrl+Shift+F9", "Plates with captions, on Hand over", "book-open"),
+        Command("album", "Album", lambda: _to_half(window, "album"), "Ctrl+Shift+F9",
+                "Plates with captions, on Hand over", "book-open"),
+        Command("catalogue", "Catalogue site", lambda: _to_half(window, "catalogue"), "",
+                "A site of all datasets of a folder, on Hand over", "books"),
     ]  # fmt: skip
 
 
@@ -179,9 +182,9 @@ def _capture(window: AtlasWindow) -> None:
         taker.take_desk(window.desk)
 
 
-def _to_album(window: AtlasWindow) -> None:
+def _to_half(window: AtlasWindow, half: str) -> None:
     window.show_page("handover")
-    window.handover.show_half("album")
+    window.handover.show_half(half)
 
 
 def _to_search(window: AtlasWindow) -> None:

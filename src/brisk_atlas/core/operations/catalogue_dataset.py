@@ -13,7 +13,7 @@ from pathlib import Path
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.curate.derived import derived_record, filled
 from brisk_atlas.core.find.summary import amount_text, crs_text, kind_word
-from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Dataset, size_text
+from brisk_atlas.core.model import AtlasError, DataKind, Dataset, size_text
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.brief_sections import NOT_STATED, Section, brief
 from brisk_atlas.core.record.elements import element_of, label_of, stated_places
@@ -35,8 +35,8 @@ from brisk_atlas.core.site.site_pages import PICTURE, DatasetPage, PageFile, Pag
 
 from .catalogue_files import FilesWriter
 from .catalogue_parts import built_parts
+from .catalogue_plan import DATASETS, DatasetWish
 
-DATASETS = "datasets"
 THEME = "theme"  # keywords of that kind say what data is about, where a record states no topics
 MOST_KEYWORDS = 60
 MOST_FIELDS = 300
@@ -52,17 +52,6 @@ SHORT_CODES = {  # of ISO 639-1, which pages state, by those of ISO 639-2, which
     "kor": "ko", "vie": "vi", "tha": "th", "ind": "id", "may": "ms", "msa": "ms", "swa": "sw", "mao": "mi", "mri": "mi",
 }  # fmt: skip
 SAFE_LANGUAGE = re.compile(r"[A-Za-z0-9-]{1,20}")
-
-
-@dataclass(frozen=True)
-class DatasetWish:
-    """A dataset that a site is to have: where it lies, where below the source of the site that is (`source`, which
-    stands on its page), what it is called in addresses, and the state of its files."""
-
-    ref: DataRef
-    source: str
-    id: str
-    state: str
 
 
 @dataclass(frozen=True)

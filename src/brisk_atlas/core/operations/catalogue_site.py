@@ -2,57 +2,50 @@
 
 from __future__ import annotations
 
-import json
-import logging
-import os
 import shutil
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime
 from hashlib import sha256
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from pydantic import TypeAdapter, ValidationError
-
-from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef
-from brisk_atlas.core.site.site_entry import SiteEntry, entry_id
+from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.site.site_entry import SiteEntry
 from brisk_atlas.core.system.atomic_write import reason_of
 
+from .catalogue_plan import (
+    DATASETS,
+    FORMAT,
+    NO_SITE,
+    STATE,
+    DatasetWish,
+    PlannedDataset,
+    SitePlan,
+    SiteState,
+    SiteWish,
+    checked_folder,
+    digest_of_settings,
+    listed_in,
+    plan_of,
+    source_of,
+    state_bytes,
+    stored_site,
+)  # fmt: skip
 from .operation import Operation, Progress, Source, argument, silent
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.find.listing import Entry
     from brisk_atlas.core.site.related import RelatedDataset
     from brisk_atlas.core.site.site_files import DescribedDataset
     from brisk_atlas.core.system.workers import Call
     from brisk_atlas.core.workspace.workspace import Workspace
 
-    from .catalogue_dataset import DatasetWish, SiteSettings
+    from .catalogue_dataset import SiteSettings
 
-log = logging.getLogger(__name__)
-STATE = ".catalogue.json"  # what the site was made of, so that it is made anew only where that changed
-FORMAT = 1
 BATCH = 6  # datasets that a worker builds at a time
 WORTH_WORKERS = 4  # datasets from which workers are faster than their start
 PATIENCE_S = 900.0
-NOT_DATA = (".brisk.json",)
-MOST_DEEP = 4  # folders of a database or a service within each other
 MOST_FAULTS = 20  # reported one by one
-
-
-@dataclass(frozen=True)
-class SiteState:
-    """What is stored of a site: of what settings and data it was made. `ties` are digests of what stands on the page of
-    each dataset of others."""
-
-    format: int
-    settings: str
-    entries: tuple[SiteEntry, ...]
-    ties: dict[str, str]
-
-
-_STATE = TypeAdapter(SiteState)
 
 
 @dataclass(frozen=True)
@@ -106,27 +99,21 @@ class CatalogueSite(Operation):
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> SiteMade:
         """Raises AtlasError for a source that can't be listed, and an output folder with something else in it."""
-        source = self.source if isinstance(self.source, DataRef) else DataRef.typed(self.source)
+        source, old = source_of(self.source), checked_folder(self.out)
         settings = self._settings(source)
-        old = self._old_state()
-        progress(0.0, "looking at what is there")
-        listed = list(self._listed(source, progress))
-        known = {entry.source: entry for entry in old.entries} if old.settings == _digest(asdict(settings)) else {}
-        if self.everything:
-            known = {}
-        wishes, entries = _wishes(listed, known, {entry.source: entry.id for entry in old.entries}, self.out)
-        built = _built(workspace, wishes, self.out, settings, progress)
+        digest = digest_of_settings(asdict(settings))
+        plan = self._planned(source, old, "" if self.everything else digest, progress)
+        built = _built(plan.wishes, self.out, settings, progress)
         moment = datetime.now(UTC).isoformat(timespec="seconds")
-        before = {entry.source: entry for entry in old.entries}
-        entries += [_dated(entry, before.get(entry.source), moment) for entry in built]
+        entries = [*plan.holding, *(_dated(entry, plan.before.get(entry.source), moment) for entry in built)]
         entries.sort(key=lambda entry: entry.source)
         removed = self._remove_gone(old.entries, entries)
         progress(0.95, "search and lists")
         made = _SiteFinish(self.out, settings, entries, {entry.id for entry in built}, old.ties, moment)
         try:
             ties = made.finished()
-            state = SiteState(FORMAT, _digest(asdict(settings)), tuple(entries), ties)
-            _write(self.out / STATE, _STATE.dump_json(state))
+            wish = SiteWish(self.title, self.summary, self.address, self.largest_mb)
+            _write(self.out / STATE, state_bytes(SiteState(FORMAT, wish, digest, tuple(entries), ties)))
         except OSError as error:
             raise reason_of(error, self.out) from error
         findings = None
@@ -134,7 +121,19 @@ class CatalogueSite(Operation):
             progress(0.97, "checking the descriptions")
             findings = made.findings()
         faults = tuple(entry for entry in entries if entry.fault)
-        return SiteMade(self.out, len(made.listed), len(built), removed, faults, findings)
+        count = sum(entry.is_listed or bool(entry.fault) for entry in built)
+        return SiteMade(self.out, len(made.listed), count, removed, faults, findings)
+
+    def plan(self, progress: Progress = silent) -> list[PlannedDataset]:
+        """Return what a run would do with each dataset; nothing is read or written for it. Raises AtlasError."""
+        source = source_of(self.source)
+        digest = digest_of_settings(asdict(self._settings(source)))
+        return self._planned(source, stored_site(self.out) or NO_SITE, digest, progress).rows()
+
+    def _planned(self, source: DataRef, old: SiteState, digest: str, progress: Progress) -> SitePlan:
+        progress(0.0, "looking at what is there")
+        listed = list(listed_in(source, self.out, lambda: progress(0.0, "looking at what is there")))
+        return plan_of(source, listed, old, digest, self.out)
 
     def _settings(self, source: DataRef) -> SiteSettings:
         from brisk_atlas import __version__
@@ -150,113 +149,13 @@ class CatalogueSite(Operation):
         about = SiteAbout(title, self.summary, address)
         return SiteSettings(about, datetime.now(UTC).date().isoformat(), __version__, self.largest_mb * 1_000_000)
 
-    def _old_state(self) -> SiteState:
-        """Return what is stored of the site, an empty state for a new one. Raises CannotWrite for a folder with
-        something else."""
-        nothing = SiteState(FORMAT, "", (), {})
-        try:
-            self.out.mkdir(parents=True, exist_ok=True)
-            if (self.out / STATE).is_file():
-                found = _STATE.validate_json((self.out / STATE).read_bytes())
-                return found if found.format == FORMAT else nothing
-            if any(self.out.iterdir()) and not (self.out / "catalogue.ttl").is_file():
-                raise CannotWrite(self.out, "there is something else in that folder", "Choose a new or empty folder.")
-        except ValidationError:
-            log.warning("the state of the site in %s can't be read; all is built anew", self.out)
-        except OSError as error:
-            raise reason_of(error, self.out) from error
-        return nothing
-
-    def _listed(self, source: DataRef, progress: Progress) -> Iterator[Entry]:
-        """Yield what the source has."""
-        from brisk_atlas.core.find.listing import list_place, walk
-
-        if source.is_local:
-            if not source.path.is_dir():
-                raise AtlasError(source, "it is no folder", "Name a folder, or the address of a database or a service.")
-            out = self.out.resolve()
-            for rows in walk(source.path):
-                progress(0.0, "looking at what is there")
-                yield from (row for row in rows if not _is_within(row.path, out) and not row.name.endswith(NOT_DATA))
-            return
-        waiting = [(source, 0)]
-        while waiting:
-            place, deep = waiting.pop()
-            for row in list_place(place):
-                progress(0.0, "looking at what is there")
-                if not row.is_folder:
-                    yield row
-                elif deep < MOST_DEEP:
-                    waiting.append((row.ref, deep + 1))
-
     def _remove_gone(self, before: Iterable[SiteEntry], after: Iterable[SiteEntry]) -> int:
         """Remove the folders of datasets that are there no more; returns how many."""
-        from .catalogue_dataset import DATASETS
-
         there = {entry.id for entry in after}
         gone = [entry for entry in before if entry.id not in there]
         for entry in gone:
             shutil.rmtree(self.out / DATASETS / entry.id, ignore_errors=True)
         return len([entry for entry in gone if entry.is_listed])
-
-
-def _is_within(path: Path, folder: Path) -> bool:
-    return path == folder or path.is_relative_to(folder)
-
-
-def _digest(value: Any) -> str:
-    """Return what tells settings apart; the day is none of them."""
-    plain = {name: each for name, each in value.items() if name != "day"}
-    return sha256(json.dumps(plain, sort_keys=True, default=str).encode()).hexdigest()
-
-
-def _wishes(
-    listed: Sequence[Entry], known: dict[str, SiteEntry], ids: dict[str, str], out: Path
-) -> tuple[list[DatasetWish], list[SiteEntry]]:
-    """Return what is to be built, and the entries that still hold."""
-    from .catalogue_dataset import DATASETS, DatasetWish
-
-    base = os.path.commonpath([row.path.parent for row in listed]) if listed and listed[0].ref.is_local else ""
-    wishes, holding = [], []
-    taken = dict.fromkeys(ids.values())
-    for row in listed:
-        source = _source_of(row, base)
-        state = f"{row.state}.{_shared_state(row)}"
-        old = known.get(source)
-        if old is not None and old.state == state and _is_there(old, out / DATASETS):
-            holding.append(old)
-            continue
-        id_ = ids.get(source) or entry_id(source, taken)
-        taken[id_] = None
-        wishes.append(DatasetWish(row.ref, source, id_, state))
-    return wishes, holding
-
-
-def _is_there(entry: SiteEntry, folder: Path) -> bool:
-    return not entry.is_listed or (folder / entry.id / "index.html").is_file()
-
-
-def _source_of(row: Entry, base: str) -> str:
-    """Return where a dataset lies below the source; of a service, its name there."""
-    if row.ref.is_local:
-        return os.path.relpath(row.path, base)
-    return "/".join(filter(None, (row.ref.inner, row.ref.part))) or row.name
-
-
-def _shared_state(row: Entry) -> str:
-    """Return the state of records that speak of a whole folder."""
-    from brisk_atlas.core.read.find_records import SHARED
-
-    if not row.ref.is_local:
-        return ""
-    found = []
-    for name in SHARED:
-        try:
-            stat = (row.path.parent / name).stat()
-        except OSError:
-            continue
-        found.append(f"{stat.st_size:x}.{stat.st_mtime_ns:x}")
-    return "-".join(found)
 
 
 def _dated(entry: SiteEntry, before: SiteEntry | None, moment: str) -> SiteEntry:
@@ -265,9 +164,7 @@ def _dated(entry: SiteEntry, before: SiteEntry | None, moment: str) -> SiteEntry
     return replace(entry, changed=before.changed if same and before is not None else moment)
 
 
-def _built(
-    workspace: Workspace, wishes: Sequence[DatasetWish], out: Path, settings: SiteSettings, progress: Progress
-) -> list[SiteEntry]:
+def _built(wishes: Sequence[DatasetWish], out: Path, settings: SiteSettings, progress: Progress) -> list[SiteEntry]:
     """Build datasets, shared between worker processes; one that brings its process down is left out alone."""
     from brisk_atlas.core.system.workers import WorkerDied, WorkerTooSlow, shared_workers
 
@@ -368,8 +265,6 @@ class _SiteFinish:
     def _described(self) -> list[DescribedDataset]:
         from brisk_atlas.core.site.site_files import DescribedDataset
 
-        from .catalogue_dataset import DATASETS
-
         return [
             DescribedDataset(entry, self.out / DATASETS / entry.id, self.settings.address_of(entry.id))
             for entry in self.listed
@@ -386,8 +281,6 @@ class _SiteFinish:
     def _put_related(self, related: dict[str, tuple[RelatedDataset, ...]]) -> dict[str, str]:
         """Put what belongs with each dataset on its pages, where that is not what stands there."""
         from brisk_atlas.core.site.site_pages import with_related
-
-        from .catalogue_dataset import DATASETS
 
         by_id = {entry.id: entry for entry in self.listed}
         digests = {}

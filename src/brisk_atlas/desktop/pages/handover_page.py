@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
+    QAbstractButton,
     QComboBox,
     QFileDialog,
     QFrame,
@@ -44,6 +45,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.handover.recipe import Branch, Recipe
 
     from ..album.album_view import AlbumView
+    from ..catalogue.catalogue_view import CatalogueView
     from ..depot.depot_view import DepotView
     from ..theme import Theme
 
@@ -90,7 +92,11 @@ class HandoverPage(QWidget):
         self.to_recipe = bar_button("Recipe", "recipe half", "Steps, checkpoints and writing", checkable=True)
         self.to_depot = bar_button("Depot", "depot half", "Offer layers to colleagues and to everybody", checkable=True)
         self.to_album = bar_button("Album", "album half", "Plates with captions, as a page", checkable=True)
+        self.to_catalogue = bar_button(
+            "Catalogue", "catalogue half", "A site of all datasets of a folder", checkable=True
+        )
         self.depot: DepotView | None = None
+        self.catalogue: CatalogueView | None = None
         self.album: AlbumView | None = None
         self.list, self.form, self.write_form = RecipeList(), StepForm(), WriteForm()
         self.source_facts = PlainLabel()
@@ -184,6 +190,7 @@ class HandoverPage(QWidget):
         half_row.addWidget(self.to_recipe)
         half_row.addWidget(self.to_depot)
         half_row.addWidget(self.to_album)
+        half_row.addWidget(self.to_catalogue)
         half_row.addStretch(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -200,6 +207,7 @@ class HandoverPage(QWidget):
         self.to_recipe.clicked.connect(lambda checked=False: self.show_half("recipe"))
         self.to_depot.clicked.connect(lambda checked=False: self.show_half("depot"))
         self.to_album.clicked.connect(lambda checked=False: self.show_half("album"))
+        self.to_catalogue.clicked.connect(lambda checked=False: self.show_half("catalogue"))
         self.add_menu.aboutToShow.connect(lambda: fill_step_menu(self.add_menu, self._kind_here(), self.add_step))
         self.more_menu.aboutToShow.connect(self._fill_more_menu)
         self.current.replaced.connect(lambda: self._show_recipe(anew=True))
@@ -228,7 +236,7 @@ class HandoverPage(QWidget):
         self.session.work_changed.connect(self._work_changed)
 
     def show_half(self, name: str) -> None:
-        """Show the recipes, the Depot or the album; the latter two are made at the first need."""
+        """Show the recipes, the Depot, the album or the catalogue; all but the first are made at the first need."""
         if name == "depot" and self.depot is None:
             from ..depot.depot_view import DepotView
 
@@ -241,11 +249,23 @@ class HandoverPage(QWidget):
             self.album = AlbumView(self.session)
             self.album.show_wanted.connect(self.plate_wanted)
             self.halves.addWidget(self.album)
-        halves: dict[str, QWidget | None] = {"recipe": self.whole, "depot": self.depot, "album": self.album}
-        self.halves.setCurrentWidget(halves[name])
+        if name == "catalogue" and self.catalogue is None:
+            from ..catalogue.catalogue_view import CatalogueView
+
+            self.catalogue = CatalogueView(self.session)
+            self.halves.addWidget(self.catalogue)
+        halves: dict[str, tuple[QWidget | None, QAbstractButton]] = {
+            "recipe": (self.whole, self.to_recipe),
+            "depot": (self.depot, self.to_depot),
+            "album": (self.album, self.to_album),
+            "catalogue": (self.catalogue, self.to_catalogue),
+        }
+        self.halves.setCurrentWidget(halves[name][0])
         if name == "album" and self.album is not None:
             self.album.list.setFocus()
-        for half, button in (("recipe", self.to_recipe), ("depot", self.to_depot), ("album", self.to_album)):
+        if name == "catalogue" and self.catalogue is not None:
+            self.catalogue.source.setFocus()
+        for half, (_, button) in halves.items():
             button.setChecked(half == name)
 
     def shut(self) -> None:
@@ -263,9 +283,10 @@ class HandoverPage(QWidget):
     @property
     def busy(self) -> bool:
         """Whether steps are looked at, something is written, or a picture is drawn."""
-        depot = self.depot is not None and self.depot.busy
-        album = self.album is not None and self.album.busy
-        return depot or album or self.looker.busy or self.view.busy or self.batch.busy or self.bar.busy
+        others = (self.depot, self.album, self.catalogue)
+        if any(half is not None and half.busy for half in others):
+            return True
+        return self.looker.busy or self.view.busy or self.batch.busy or self.bar.busy
 
     def use_theme(self, theme: Theme) -> None:
         """Take over the colours of a theme."""

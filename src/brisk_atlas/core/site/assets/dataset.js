@@ -1,7 +1,7 @@
 "use strict";
 // The page of a dataset: its parts on a map, as features that are drawn here or as pictures, and the table of their rows.
 // Rows come as a script for each part, as a page from the disk can read no other file; it calls partRows().
-const PAGE = 50, REACH_PX = 6, CLASSES = 5, MOST_NAMED = 8;
+const PAGE = 50, REACH_PX = 6, TINY_PX = 5, CLASSES = 5, MOST_NAMED = 8;
 const RAMP = ["#1b1426", "#6b2350", "#b53a42", "#e58a45", "#f7d9a0"], NAMED = ["#1C7C7D", "#C2452D", "#D6A32B", "#4C5FA8", "#7FA650", "#A2577F", "#6C5B4B", "#5AB0C4"], REST = "#9AA3A8";
 const at = (id) => document.getElementById(id), parts = JSON.parse(at("parts")?.textContent ?? "[]");
 const shown = {part: 0, rows: null, map: null, colours: null, legend: null, order: [], sort: null, page: 0, picked: -1};
@@ -114,13 +114,28 @@ function paintFeatures(context, map, rows) {
       if (rows.look[n] < 0 || (filtered && listed.has(n) === quiet) || !meets(feature.box, seen)) return;
       const [fill, edge, width] = rows.looks[rows.look[n]];
       context.globalAlpha = quiet ? 0.12 : 1;
+      if (isTiny(map, feature)) { dot(context, map, feature, shown.colours?.[n] ?? fill); return; }
       trace(context, map, feature, shown.colours?.[n] ?? fill, shown.colours ? ink("ink") : edge, shown.colours?.[n], width);
     });
   context.globalAlpha = 1;
   if (shown.picked >= 0) {
     const feature = rows.drawn[shown.picked];
+    if (isTiny(map, feature)) dot(context, map, feature, "#7A2DBF");
     trace(context, map, feature, "rgb(122 45 191 / 0.35)", "#7A2DBF", "#7A2DBF", 3);
   }
+}
+
+// areas and lines that are smaller than they could be seen are dots
+function isTiny(map, {box, lines}) {
+  return lines.some(({kind}) => kind > 0) && box[2] - box[0] < TINY_PX * map.unit && box[3] - box[1] < TINY_PX * map.unit;
+}
+
+function dot(context, map, {box}, colour) {
+  const [x, y] = map.pixel((box[0] + box[2]) / 2, (box[1] + box[3]) / 2);
+  context.fillStyle = colour;
+  context.beginPath();
+  context.arc(x, y, TINY_PX / 2, 0, 7);
+  context.fill();
 }
 
 function trace(context, map, feature, fill, edge, stroke, width) {

@@ -1,0 +1,1 @@
+"""The Catalogue half of Hand over."""
