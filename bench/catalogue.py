@@ -10,6 +10,7 @@ import shutil
 import statistics
 import tempfile
 from collections.abc import Iterator
+from dataclasses import replace
 from io import BytesIO
 from pathlib import Path
 from typing import Any
@@ -23,6 +24,7 @@ COUNT, PEER_COUNT = 5_000, 400
 FACTOR, AGAIN_S, SEARCH_S = 3.0, 5.0, 0.05
 RECORDS, SEARCHES = 10_000, ("lava", "ash 2031", "field 17", "plot 4242", "tolv")
 FEATURES, CELLS = 60, 100
+ELEMENTS = 160  # of a record in ISO 19139
 TABLE = "<table>{% for row in rows %}<tr>{% for cell in row %}<td>{{ cell }}</td>{% endfor %}</tr>{% endfor %}</table>"
 PAGE = f"<!DOCTYPE html><title>{{{{ title }}}}</title><h1>{{{{ title }}}}</h1><img src='picture.jpg'>{TABLE}"
 
@@ -93,7 +95,8 @@ def run() -> Iterator[Case]:
 
 def describe(path: Path, out: Path) -> None:
     """Write what a site has of a dataset, each thing by the call of a library: a picture, files in other formats with
-    checksums, the record in ISO 19139, DCAT as Turtle, JSON-LD and RDF/XML, a STAC collection, and a page with rows."""
+    checksums, records as long as those of ISO 19139 and 19115-3, DCAT with the same statements as Turtle, JSON-LD and
+    RDF/XML, a STAC collection, and a page with rows."""
     import geopandas
     import jinja2
     import pystac
@@ -101,7 +104,7 @@ def describe(path: Path, out: Path) -> None:
     from lxml import etree
     from PIL import Image, ImageDraw
     from rasterio.warp import transform_bounds
-    from rdflib import DCAT, DCTERMS, RDF, BNode, Graph, Literal, URIRef
+    from rdflib import DCAT, DCTERMS, RDF, BNode, Graph, Literal, Namespace, URIRef
 
     out.mkdir(parents=True)
     rows: list[Any] = []
@@ -130,24 +133,35 @@ def describe(path: Path, out: Path) -> None:
     saved = BytesIO()
     picture.save(saved, "JPEG", quality=88)
     (out / "picture.jpg").write_bytes(saved.getvalue())
+    SPDX = Namespace("http://spdx.org/rdf/terms#")  # noqa: N806
     graph = Graph()
     about = URIRef(f"https://data.tolvane.example/{path.stem}/")
     for predicate, value in ((RDF.type, DCAT.Dataset), (DCTERMS.title, Literal(path.stem)), (DCTERMS.description, Literal(path.stem)),
-                             (DCTERMS.spatial, Literal(str(box)))):  # fmt: skip
+                             ):  # fmt: skip
         graph.add((about, predicate, value))
+    place, system = BNode(), URIRef("http://www.opengis.net/def/crs/EPSG/0/4326")
+    for subject, predicate, value in (
+        (about, DCTERMS.identifier, Literal(str(about))), (about, DCAT.landingPage, about), (about, DCTERMS.spatial, place),
+        (about, DCTERMS.conformsTo, system), (place, RDF.type, DCTERMS.Location), (place, DCAT.bbox, Literal(str(box))),
+    ):  # fmt: skip
+        graph.add((subject, predicate, value))
     for file in files:
-        node, content = BNode(), Path(file).read_bytes()
+        node, checksum, content = BNode(), BNode(), Path(file).read_bytes()
         graph.add((about, DCAT.distribution, node))
         for predicate, value in ((RDF.type, DCAT.Distribution), (DCAT.downloadURL, URIRef(about + Path(file).name)),
-                                 (DCAT.byteSize, Literal(len(content))), (DCTERMS.title, Literal(Path(file).suffix)),
-                                 (DCTERMS.identifier, Literal(hashlib.sha256(content).hexdigest()))):  # fmt: skip
+                                 (DCAT.accessURL, about), (DCAT.byteSize, Literal(len(content))),
+                                 (DCAT.mediaType, URIRef("https://www.iana.org/assignments/media-types/text/csv")),
+                                 (DCTERMS.title, Literal(Path(file).suffix)), (SPDX.checksum, checksum)):  # fmt: skip
             graph.add((node, predicate, value))
+        graph.add((checksum, RDF.type, SPDX.Checksum))
+        graph.add((checksum, SPDX.algorithm, SPDX.checksumAlgorithm_sha256))
+        graph.add((checksum, SPDX.checksumValue, Literal(hashlib.sha256(content).hexdigest())))
     for name, form in (("record.ttl", "turtle"), ("record.jsonld", "json-ld"), ("record.rdf", "pretty-xml")):
         graph.serialize(out / name, format=form)
     for name in ("record.iso.xml", "record.iso19115-3.xml"):
         root = etree.Element("MD_Metadata")
-        for word, text in (("title", path.stem), ("abstract", path.stem), ("box", str(box)), ("format", path.suffix)):
-            etree.SubElement(etree.SubElement(root, word), "CharacterString").text = text
+        for number in range(ELEMENTS // 2):
+            etree.SubElement(etree.SubElement(root, f"element{number}"), "CharacterString").text = path.stem
         (out / name).write_bytes(etree.tostring(root, pretty_print=True))
     extent = pystac.Extent(pystac.SpatialExtent([list(box)]), pystac.TemporalExtent([[None, None]]))
     collection = pystac.Collection(path.stem, path.stem, extent)
@@ -164,7 +178,7 @@ def searched() -> float:
 
     sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
     from brisk_atlas.core.site import site_pages
-    from brisk_atlas.core.site.search_index import search_script
+    from brisk_atlas.core.site.search_index import search_script, search_tiers
     from brisk_atlas.core.site.site_entry import SiteEntry
     from browser import browser
 
@@ -180,7 +194,9 @@ def searched() -> float:
         (out / "assets").mkdir()
         for name, content in site_pages.assets().items():
             (out / name).write_bytes(content)
-        (out / "search.js").write_bytes(search_script(entries))
+        (out / "search.js").write_bytes(
+            search_script([replace(each, words=search_tiers(each, "")) for each in entries])
+        )
         about = site_pages.SiteAbout("Tolvane")
         (out / "index.html").write_bytes(site_pages.home_page(about, entries, "2031-01-01", ""))
         page.get((out / "index.html").as_uri())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+from dataclasses import replace
 
 import pyogrio
 import pytest
@@ -13,7 +14,7 @@ from selenium.webdriver.support.ui import Select
 from brisk_atlas import demo
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.operations import CatalogueSite
-from brisk_atlas.core.site.search_index import search_script
+from brisk_atlas.core.site.search_index import search_script, search_tiers
 from brisk_atlas.core.site.site_entry import SiteEntry
 from brisk_atlas.core.workspace import Workspace
 from browser import browser, needs_browser, violations
@@ -156,7 +157,7 @@ def test_ten_thousand_datasets_are_searched_in_the_browser(page, site, tmp_path)
                for n in range(10_000)]  # fmt: skip
     large = tmp_path / "site"
     shutil.copytree(site, large, ignore=shutil.ignore_patterns("datasets"))
-    (large / "search.js").write_bytes(search_script(entries))
+    (large / "search.js").write_bytes(search_script([replace(each, words=search_tiers(each, "")) for each in entries]))
     page.get((large / "index.html").as_uri())
     wait(page, "!document.getElementById('search').hidden")
     page.find_element("id", "words").send_keys("plot 4242")

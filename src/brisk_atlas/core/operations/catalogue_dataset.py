@@ -29,6 +29,7 @@ from brisk_atlas.core.site.machine_forms import (
     public_record,
     schema_org,
 )  # fmt: skip
+from brisk_atlas.core.site.search_index import search_tiers
 from brisk_atlas.core.site.service_clients import lines_of_file, lines_of_service, services_in
 from brisk_atlas.core.site.site_entry import NOT_LISTED, KeySample, SiteDownload, SiteEntry, SiteService
 from brisk_atlas.core.site.site_pages import PICTURE, DatasetPage, PageFile, PagePart, SiteAbout, dataset_page
@@ -216,7 +217,7 @@ class _DatasetBuilder:
         others = (record.purpose, record.lineage, *record.alternate_titles, *record.credits,
                   *(each.description for each in record.steps),
                   *(name for each in record.contacts for name in (each.organisation, each.person)))  # fmt: skip
-        return SiteEntry(
+        entry = SiteEntry(
             id=self.wish.id,
             source=self.wish.source,
             state=self.wish.state,
@@ -231,7 +232,6 @@ class _DatasetBuilder:
             keywords=tuple(dict.fromkeys(map(str, keywords)))[:MOST_KEYWORDS],
             fields=tuple(dict.fromkeys(map(str, fields)))[:MOST_FIELDS],
             places=tuple(dict.fromkeys(map(str, record.places)))[:MOST_KEYWORDS],
-            words=" ".join([*filter(None, map(str, others)), *_other_languages(record)])[:MOST_WORDS_TEXT],
             boxes=tuple((b.west, b.south, b.east, b.north) for b in record.boxes  # type: ignore[misc]
                         if None not in (b.west, b.south, b.east, b.north)),
             years=_years(record),
@@ -251,6 +251,8 @@ class _DatasetBuilder:
             remarks=tuple(self.remarks),
             digest=digest_of(self.folder),
         )  # fmt: skip
+        text = " ".join([*filter(None, map(str, others)), *_other_languages(record)])[:MOST_WORDS_TEXT]
+        return replace(entry, words=search_tiers(entry, text))
 
 
 def digest_of(folder: Path) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from io import BytesIO
 from math import ceil, log2
 from pathlib import Path
@@ -207,10 +208,14 @@ def _meaning(field: FieldDefinition | None) -> str:
     return " ".join((field.definition or field.alias).split()) if field is not None else ""
 
 
+@lru_cache(4)
+def _paper(shape: tuple[int, ...]) -> np.ndarray:
+    return np.full(shape, (*PAPER, 255), np.uint8)
+
+
 def jpeg(image: np.ndarray) -> bytes:
     """Return (rows, cols, 4) uint8 premultiplied RGBA on paper as JPEG."""
-    paper = np.empty_like(image)
-    paper[:] = (*PAPER, 255)
+    paper = _paper(image.shape).copy()
     blend(paper, image, 1.0, NORMAL, 0, len(image))
     out = BytesIO()
     Image.frombuffer("RGBX", (image.shape[1], image.shape[0]), paper, "raw", "RGBX", 0, 1).save(

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 STATE = ".catalogue.json"  # what the site was made of, so that it is made anew only where that changed
-FORMAT = 2
+FORMAT = 3
 DATASETS = "datasets"
 NOT_DATA = (".brisk.json",)
 MOST_DEEP = 4  # folders of a database or a service within each other
@@ -179,9 +179,13 @@ def plan_of(source: DataRef, listed: Sequence[Entry], old: SiteState, settings: 
     before = {entry.source: entry for entry in old.entries}
     taken = dict.fromkeys(entry.id for entry in old.entries)
     wishes, holding = [], []
+    shared: dict[Path | None, str] = {}
     for row in listed:
         place = _place_below(row, source)
-        state = f"{row.state}.{_shared_state(row)}"
+        folder = row.path.parent if row.ref.is_local else None
+        if folder not in shared:
+            shared[folder] = _shared_state(folder)
+        state = f"{row.state}.{shared[folder]}"
         entry = before.get(place)
         if entry is not None and old.settings == settings and entry.state == state and _is_there(entry, out / DATASETS):
             holding.append(entry)
@@ -203,16 +207,16 @@ def _place_below(row: Entry, source: DataRef) -> str:
     return "/".join(filter(None, (row.ref.inner, row.ref.part))) or row.name
 
 
-def _shared_state(row: Entry) -> str:
-    """Return the state of records that speak of a whole folder."""
+def _shared_state(folder: Path | None) -> str:
+    """Return the state of records that speak of a whole folder, "" for none, and for what lies in none."""
     from brisk_atlas.core.read.find_records import SHARED
 
-    if not row.ref.is_local:
+    if folder is None:
         return ""
     found = []
     for name in SHARED:
         try:
-            stat = (row.path.parent / name).stat()
+            stat = (folder / name).stat()
         except OSError:
             continue
         found.append(f"{stat.st_size:x}.{stat.st_mtime_ns:x}")

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, fields, replace
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, ClassVar, NamedTuple
 
 from lxml import etree
@@ -74,7 +74,12 @@ class Unplaced(NamedTuple):
 def local_name(element: etree._Element) -> str:
     """Return an element's name without its namespace, "" for comments and instructions."""
     tag = element.tag
-    return tag.rpartition("}")[2] if isinstance(tag, str) else ""
+    return _without_space(tag) if isinstance(tag, str) else ""
+
+
+@lru_cache(4096)
+def _without_space(tag: str) -> str:
+    return tag.rpartition("}")[2]
 
 
 def class_name(element: etree._Element) -> str:

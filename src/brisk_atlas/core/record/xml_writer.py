@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
+from functools import lru_cache
 from typing import Any
 
 from lxml import etree
@@ -245,8 +246,7 @@ class XmlRecordWriter:
 
     def _rank(self, parent: etree._Element, name: str) -> int:
         """Return where a child of a name goes: behind all that come before it by the schema."""
-        names = self.grammar.order(local_name(parent)) or self.grammar.order(class_name(parent))
-        order = {child: i for i, child in enumerate(names)}
+        order = _ranks(tuple(self.grammar.order(local_name(parent)) or self.grammar.order(class_name(parent))))
         if name not in order:
             return len(parent) - 1
         mine = order[name]
@@ -284,6 +284,11 @@ class XmlRecordWriter:
         """Return the tag of a child in its parent's namespace."""
         space = str(parent.tag).rpartition("}")[0]
         return f"{space}}}{name}" if space else name
+
+
+@lru_cache(1024)
+def _ranks(names: tuple[str, ...]) -> dict[str, int]:
+    return {name: rank for rank, name in enumerate(names)}
 
 
 def _is_in(element: etree._Element, above: etree._Element) -> bool:

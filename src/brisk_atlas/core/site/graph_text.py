@@ -97,10 +97,12 @@ class GraphText:
     # JSON-LD
 
     def json_ld(self) -> str:
-        """Return the graph as JSON-LD."""
+        """Return the graph as JSON-LD: an object, or a list of them, each with its context, so that the objects of
+        several graphs can stand in one list."""
         nodes = [self._object(node) for node in self.top]
-        found = nodes[0] if len(nodes) == 1 else {"@graph": nodes}
-        return json.dumps({"@context": dict(sorted(self.used.items())), **found}, ensure_ascii=False, indent=1)
+        context = {"@context": dict(sorted(self.used.items()))}
+        found = [context | node for node in nodes]
+        return json.dumps(found[0] if len(found) == 1 else found, ensure_ascii=False, indent=1)
 
     def _object(self, node: Node) -> dict[str, Any]:
         named = {} if node in self.inner else {"@id": f"_:{node}" if isinstance(node, BNode) else str(node)}

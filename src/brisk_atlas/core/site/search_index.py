@@ -33,7 +33,7 @@ def search_script(entries: Sequence[SiteEntry]) -> bytes:
         "years": [entry.years or 0 for entry in entries],
         "picture": [int(entry.has_picture) for entry in entries],
         "record": [int(entry.has_record) for entry in entries],
-        "words": [_tiers(entry) for entry in entries],
+        "words": [entry.words for entry in entries],
     }
     return script_of("catalogue", columns)
 
@@ -47,18 +47,15 @@ def _rounded(box: tuple[float, float, float, float]) -> list[float]:
     return [round(side, 4) for side in box]
 
 
-def _tiers(entry: SiteEntry) -> list[str]:
+def search_tiers(entry: SiteEntry, others: str) -> tuple[str, ...]:
     """Return the words of a dataset in tiers, each word once, with a space before it, so that a search for the
-    beginning of one finds it."""
-    years = (
-        [str(year) for year in range(entry.years[0], min(entry.years[1], entry.years[0] + 50) + 1)]
-        if entry.years
-        else []
-    )
+    beginning of one finds it. `others` are texts of its record that are not shown in lists."""
+    first, last = entry.years or (0, -1)
+    years = [str(year) for year in range(first, min(last, first + MOST_YEARS) + 1)]
     tiers = (
         words_in(entry.title),
         words_in(*entry.themes, *entry.keywords, *entry.places, *entry.fields, entry.source),
-        [*words_in(entry.summary, entry.words, entry.citation, entry.format, entry.crs), *years],
+        [*words_in(entry.summary, others, entry.citation, entry.format, entry.crs), *years],
     )
     seen: set[str] = set()
     found = []
@@ -66,4 +63,4 @@ def _tiers(entry: SiteEntry) -> list[str]:
         fresh = [word for word in tier if word not in seen][:MOST_WORDS]
         seen.update(fresh)
         found.append("".join(f" {word}" for word in fresh))
-    return found
+    return tuple(found)

@@ -50,8 +50,9 @@ class KeySample:
 @dataclass(frozen=True)
 class SiteEntry:
     """One dataset. Boxes are west, south, east, north in degrees; `years` the first and the last of its content;
-    `source` says where it lies below what the site was made of, never where that lies on the machine; `fault` why it
-    could not be read, "" for none. `digest` is that of its page and files; `changed` the day on which that changed."""
+    `words` are what the search knows of it, in tiers; `source` says where it lies below what the site was made of,
+    never where that lies on the machine; `fault` why it could not be read, "" for none. `digest` is that of its page
+    and files; `changed` the day on which that changed."""
 
     id: str
     source: str
@@ -67,7 +68,7 @@ class SiteEntry:
     keywords: tuple[str, ...] = ()
     fields: tuple[str, ...] = ()
     places: tuple[str, ...] = ()
-    words: str = ""
+    words: tuple[str, ...] = ()
     boxes: tuple[tuple[float, float, float, float], ...] = ()
     years: tuple[int, int] | None = None
     languages: tuple[str, ...] = ()

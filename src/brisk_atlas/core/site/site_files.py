@@ -12,7 +12,6 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 from urllib.parse import quote
 from xml.sax.saxutils import escape, quoteattr
 
@@ -79,29 +78,11 @@ def _turtle(about: Graph, datasets: Sequence[DescribedDataset]) -> bytes:
 
 
 def _json_ld(about: Graph, datasets: Sequence[DescribedDataset]) -> bytes:
-    nodes = [json.loads(GraphText(about).json_ld())]
-    for number, each in enumerate(datasets):
-        content = each.read(JSON_LD)
-        found = json.loads(content) if content else {}
-        context = found.pop("@context", {})
-        inner = found.pop("@graph", None)
-        own = inner if inner is not None else [found]
-        nodes += [{"@context": context, **_with_own_blanks(node, number)} for node in own]
-    return json.dumps({"@graph": nodes}, ensure_ascii=False, separators=(",", ":")).encode("utf-8", "replace")
-
-
-def _with_own_blanks(node: Any, number: int) -> Any:
-    """Return a node whose blank nodes have names that no other dataset uses."""
-    if isinstance(node, list):
-        return [_with_own_blanks(each, number) for each in node]
-    if not isinstance(node, dict):
-        return node
-    return {
-        key: f"_:d{number}{value[2:]}"
-        if key == "@id" and isinstance(value, str) and value.startswith("_:")
-        else _with_own_blanks(value, number)
-        for key, value in node.items()
-    }
+    """Return the objects of all documents in one list; nodes without an address get names of their own."""
+    texts = [GraphText(about).json_ld().encode("utf-8", "replace"), *(each.read(JSON_LD) for each in datasets)]
+    objects = (text.strip().removeprefix(b"[").removesuffix(b"]").strip() for text in texts)
+    own = (text.replace(b'"@id": "_:', b'"@id": "_:d%d' % number) for number, text in enumerate(objects) if text)
+    return b"[" + b",\n".join(own) + b"]\n"
 
 
 def _rdf_xml(about: Graph, datasets: Sequence[DescribedDataset]) -> bytes:
