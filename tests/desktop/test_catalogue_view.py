@@ -6,10 +6,12 @@ import shutil
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QUrl
+from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices
 
 from brisk_atlas import demo
+from brisk_atlas.core.read.permissions import allow
+from stand_in import demo_server
 
 
 @pytest.fixture
@@ -101,3 +103,20 @@ def test_what_can_t_be_made_is_said_and_changes_nothing(driver, view, shelf, tmp
     ):
         driver.click(view.make)
     assert [each.name for each in (tmp_path / "full").iterdir()] == ["mine.txt"] and view.make.isEnabled()
+
+
+def test_an_address_is_reached_once_it_was_entered(driver, view, tmp_path, qtbot):
+    driver.type(view.out, str(tmp_path / "site"))
+    with demo_server() as (_, server):
+        allow(("127.0.0.1",))
+        address = f"{server.address}/wfs"
+        driver.type(view.source.lineEdit(), address, enter=False)
+        assert view.head.text().startswith("Press Enter") and not server.log
+        driver.press(view.source.lineEdit(), Qt.Key.Key_Return)
+        driver.settle()
+        assert len(listed(view)) >= 5 and view.head.text().endswith("new.")
+        view.build()
+        qtbot.waitUntil(lambda: "conform" in view.result.text(), timeout=240_000)
+        assert f"{len(listed(view))} datasets" in view.result.text()
+    page = next(path for path in (tmp_path / "site" / "datasets").glob("*lava*/index.html"))
+    assert "add a WFS layer by this address" in page.read_text() and address in page.read_text()

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from itertools import groupby
 from pathlib import Path
+from urllib.parse import urlsplit, urlunsplit
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.curate.derived import derived_record, filled
@@ -143,10 +144,12 @@ class _DatasetBuilder:
     def _services(self) -> tuple[SiteService, ...]:
         found = services_in(self.record)
         ref = self.dataset.ref
-        if not ref.protocol or not ref.place.startswith(("http://", "https://")):
+        if not ref.protocol or not ref.address.startswith(("http://", "https://")):
             return found
         names = {"ogcapi": "OGC API Features", "stac": "STAC API", "xyz": "XYZ tiles"}
-        own = SiteService(names.get(ref.protocol, ref.protocol.upper()), ref.place, ref.part or ref.inner)
+        own = SiteService(
+            names.get(ref.protocol, ref.protocol.upper()), _without_login(ref.address), ref.part or ref.inner
+        )
         return found if any(each.address == own.address for each in found) else (own, *found)
 
     def _write_pages(
@@ -253,6 +256,12 @@ class _DatasetBuilder:
         )  # fmt: skip
         text = " ".join([*filter(None, map(str, others)), *_other_languages(record)])[:MOST_WORDS_TEXT]
         return replace(entry, words=search_tiers(entry, text))
+
+
+def _without_login(address: str) -> str:
+    """Return an address without the name of who is logged in there."""
+    found = urlsplit(address)
+    return urlunsplit(found._replace(netloc=found.netloc.rpartition("@")[2]))
 
 
 def digest_of(folder: Path) -> str:

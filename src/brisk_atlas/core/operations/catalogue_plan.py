@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef
+from brisk_atlas.core.model import AtlasError, CannotWrite, DataRef, PlaceKind
 from brisk_atlas.core.site.site_entry import SiteEntry, entry_id
 from brisk_atlas.core.system.atomic_write import reason_of
 
@@ -137,8 +137,14 @@ def checked_folder(out: Path) -> SiteState:
 
 
 def source_of(given: str | DataRef) -> DataRef:
-    """Return what a site is to be made of, as a reference."""
-    return given if isinstance(given, DataRef) else DataRef.typed(given)
+    """Return what a site is to be made of, as a reference; an address of the web is asked what answers there. Raises
+    AtlasError."""
+    ref = given if isinstance(given, DataRef) else DataRef.typed(given)
+    if ref.kind is not PlaceKind.ADDRESS or not ref.place.startswith(("http://", "https://")):
+        return ref
+    from brisk_atlas.core.connect.recognise import recognise
+
+    return recognise(ref.place).ref
 
 
 def listed_in(source: DataRef, out: Path, check: Callable[[], None]) -> Iterator[Entry]:

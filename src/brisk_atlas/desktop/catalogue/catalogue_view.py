@@ -54,6 +54,7 @@ class CatalogueView(QWidget):
         self.site: Path | None = None  # the folder of a site that is there
         self._running: list[Job] = []
         self._asked = 0  # plans, of which the last one counts
+        self._chosen = ""  # the source that was confirmed: no address is reached while it is typed
         self.source = QComboBox()
         self.source.setEditable(True)
         self.source.setObjectName("catalogue source")
@@ -147,6 +148,10 @@ class CatalogueView(QWidget):
         for line in (self.out, self.title, self.address):
             line.textChanged.connect(self._rest.start)
         self.source.currentTextChanged.connect(self._rest.start)
+        self.source.activated.connect(lambda at: self._go_there())
+        typed = self.source.lineEdit()
+        assert typed is not None
+        typed.returnPressed.connect(self._go_there)
         self.largest.valueChanged.connect(self._rest.start)
         self.summary.textChanged.connect(self._rest.start)
         self.out.editingFinished.connect(self._read_site)
@@ -199,6 +204,11 @@ class CatalogueView(QWidget):
 
     # Looking ahead
 
+    def _go_there(self) -> None:
+        """Look at the source that was chosen, wherever it lies."""
+        self._chosen = self.source.currentText()
+        self.look_ahead()
+
     def _read_site(self) -> None:
         """Take over how the site in the folder was asked for."""
         from brisk_atlas.core.operations.catalogue_plan import stored_site
@@ -225,6 +235,11 @@ class CatalogueView(QWidget):
         turn = self._asked
         if wish is None:
             self.head.setText(FIRST)
+            self.table.rows.show_rows([])
+            self._show_state()
+            return
+        if "://" in self.source.currentText() and self.source.currentText() != self._chosen:
+            self.head.setText("Press Enter in Data to look at what that address has.")
             self.table.rows.show_rows([])
             self._show_state()
             return
