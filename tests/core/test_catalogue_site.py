@@ -39,8 +39,9 @@ from brisk_atlas.core.record.standards import STANDARDS
 from brisk_atlas.core.record.words import Words
 from brisk_atlas.core.site.key_samples import key_samples, share_keys
 from brisk_atlas.core.site.machine_forms import DatasetAddress, citation_of
+from brisk_atlas.core.site.related import related_of
 from brisk_atlas.core.site.shacl import findings_in
-from brisk_atlas.core.site.site_entry import entry_id
+from brisk_atlas.core.site.site_entry import SiteEntry, entry_id
 from brisk_atlas.core.workspace import Workspace
 from stac_schemas import stac_faults
 
@@ -363,3 +364,20 @@ def test_addresses_are_plain_and_apart():
     assert entry_id("地図", ()).startswith("dataset-")
     bare = citation_of(Record(), "Ash", DatasetAddress("ash"), "2031-01-01")
     assert bare == "No author stated (no date stated): Ash [dataset]."
+
+
+def test_places_are_the_same_where_boxes_share_most_of_their_area():
+    random = np.random.default_rng(7)
+    boxes = [(x, y, x + w, y + h) for x, y, w, h in (random.random((700, 4)) * (2, 2, 1, 1)).tolist()]
+    boxes[3], boxes[5] = (1.0, 1.0, 1.0, 1.0), (179.5, 0.0, -179.5, 1.0)
+    entries = [SiteEntry(f"{n}", f"{n}", "", f"{n}", boxes=(box,)) for n, box in enumerate(boxes)] + [
+        SiteEntry("none", "none", "", "none")
+    ]
+    shapes = shapely.box(*np.array(boxes).T)
+    for n in (0, 3, 5, 300, 699):
+        both, either = (shapely.area(each(shapes[n], shapes)) for each in (shapely.intersection, shapely.union))
+        shares = np.where(shapely.area(shapes) > 0, both / either, 0) if n not in (3, 5) else np.zeros(700)
+        shares[[n, 3, 5]] = 0
+        wanted = [f"{other}" for other in np.argsort(-shares, kind="stable")[:8] if shares[other] >= 0.4]
+        assert [each.id for each in related_of(entries)[f"{n}"]] == wanted
+    assert related_of(entries)["none"] == ()

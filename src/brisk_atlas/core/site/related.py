@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import combinations, islice
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from .site_entry import SiteEntry, folded
 
 MOST_RELATED = 8
 SAME_PLACE = 0.4  # of the area that both cover together, of that which either covers
+BLOCK = 256  # datasets whose boxes are compared with all others at once
 COMMON = 0.2  # of all datasets: a keyword of more says little
 MANY = 40  # datasets of one keyword or field name are compared with each other up to so many
 LINEAGE, KEYS, THEME, PLACE = 8.0, 5.0, 1.5, 1.0
@@ -49,12 +50,12 @@ def related_of(entries: Sequence[SiteEntry]) -> dict[str, tuple[RelatedDataset, 
     _keys(entries, ties)
     _themes(entries, ties)
     places = _same_places(entries)
-    for (of, with_), _ in list(ties.weights.items()):
+    for of, with_ in list(ties.weights):
         if with_ in places[of]:
-            ties.add(of, with_, PLACE, "the same place")
+            ties.add(of, with_, PLACE * places[of][with_], "the same place")
     for of, others in enumerate(places):
-        for with_ in list(others)[:MOST_RELATED]:
-            ties.add(of, with_, PLACE, "the same place")
+        for with_, share in islice(others.items(), MOST_RELATED):
+            ties.add(of, with_, PLACE * share, "the same place")
     found: dict[int, list[tuple[float, int]]] = defaultdict(list)
     for (of, with_), weight in ties.weights.items():
         found[of].append((-weight, with_))
@@ -114,25 +115,26 @@ def _themes(entries: Sequence[SiteEntry], ties: _Ties) -> None:
                 ties.add(b, a, THEME, f"the theme {shown[word]}")
 
 
-def _same_places(entries: Sequence[SiteEntry]) -> list[set[int]]:
-    """Return for each dataset those whose box is nearly the same, at most MANY."""
-    found: list[set[int]] = [set() for _ in entries]
+def _same_places(entries: Sequence[SiteEntry]) -> list[dict[int, float]]:
+    """Return for each dataset those whose box is nearly the same, with the share of the area that both cover, the
+    nearest first, at most MANY. A box without an area, or across 180 degrees, is near none."""
+    found: list[dict[int, float]] = [{} for _ in entries]
     boxes = np.array([entry.boxes[0] if entry.boxes else (np.nan,) * 4 for entry in entries]).reshape(-1, 4)
-    areas = (boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1])
-    for number in _placed(boxes):
-        w, s, e, n = boxes[number]
-        wide = np.minimum(boxes[:, 2], e) - np.maximum(boxes[:, 0], w)
-        high = np.minimum(boxes[:, 3], n) - np.maximum(boxes[:, 1], s)
-        both = np.clip(wide, 0, None) * np.clip(high, 0, None)
-        either = areas + areas[number] - both
-        with np.errstate(invalid="ignore", divide="ignore"):
-            share = np.where(either > 0, both / either, 0.0)
-        share[number] = 0
-        near = np.flatnonzero(share >= SAME_PLACE)
-        found[number] = set(near[np.argsort(-share[near], kind="stable")][:MANY].tolist())
+    placed = np.flatnonzero((boxes[:, 2] > boxes[:, 0]) & (boxes[:, 3] > boxes[:, 1]))
+    for start in range(0, placed.size, BLOCK):
+        rows = placed[start : start + BLOCK]
+        shares = _shared_area(boxes[rows], boxes[placed])
+        for row, share in zip(rows.tolist(), shares):
+            near = np.flatnonzero((share >= SAME_PLACE) & (placed != row))
+            near = near[np.argsort(-share[near], kind="stable")[:MANY]]
+            found[row] = dict(zip(placed[near].tolist(), share[near].tolist()))
     return found
 
 
-def _placed(boxes: np.ndarray) -> Iterator[int]:
-    """Yield the numbers of boxes that have an area and do not cross 180 degrees."""
-    yield from np.flatnonzero((boxes[:, 2] > boxes[:, 0]) & (boxes[:, 3] > boxes[:, 1])).tolist()
+def _shared_area(some: np.ndarray, all_: np.ndarray) -> np.ndarray:
+    """Return (some, all) the share of the area that either of two boxes covers which both cover."""
+    west, south, east, north = (all_[:, side][None] for side in range(4))
+    w, s, e, n = (some[:, side][:, None] for side in range(4))
+    both = np.clip(np.minimum(east, e) - np.maximum(west, w), 0, None)
+    both *= np.clip(np.minimum(north, n) - np.maximum(south, s), 0, None)
+    return both / ((east - west) * (north - south) + (e - w) * (n - s) - both)
