@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import re
 import shutil
 from dataclasses import replace
@@ -42,6 +43,7 @@ from brisk_atlas.core.site.machine_forms import DatasetAddress, citation_of
 from brisk_atlas.core.site.related import related_of
 from brisk_atlas.core.site.shacl import findings_in
 from brisk_atlas.core.site.site_entry import SiteEntry, entry_id
+from brisk_atlas.core.system.workers import Call
 from brisk_atlas.core.workspace import Workspace
 from stac_schemas import stac_faults
 
@@ -381,3 +383,35 @@ def test_places_are_the_same_where_boxes_share_most_of_their_area():
         wanted = [f"{other}" for other in np.argsort(-shares, kind="stable")[:8] if shares[other] >= 0.4]
         assert [each.id for each in related_of(entries)[f"{n}"]] == wanted
     assert related_of(entries)["none"] == ()
+
+
+def test_a_site_of_somebody_else_leads_to_no_other_folder(source, tmp_path):
+    out, mine = tmp_path / "site", tmp_path / "mine"
+    made(source / "gas", out)
+    mine.mkdir()
+    state = json.loads((out / ".catalogue.json").read_text())
+    state["entries"].append({**state["entries"][0], "id": "../../mine", "source": "gone.csv"})
+    (out / ".catalogue.json").write_text(json.dumps(state))
+    assert made(source / "gas", out).built == 2 and mine.is_dir()
+
+
+def end_process(*given):
+    os._exit(3)
+
+
+def test_a_file_that_ends_its_process_is_left_out_alone(source, tmp_path, monkeypatch):
+    import brisk_atlas.core.operations.catalogue_site as catalogue_site
+
+    folder, out = tmp_path / "data", tmp_path / "site"
+    folder.mkdir()
+    for n in range(8):
+        shutil.copy(source / "gas" / "gas_stations.csv", folder / f"set{n}.csv")
+    call = catalogue_site._call
+
+    def deadly(batch, *rest):
+        has_it = any(wish.source == "set5.csv" for wish in batch)
+        return Call("test_catalogue_site:end_process", (batch, *rest)) if has_it else call(batch, *rest)
+
+    monkeypatch.setattr(catalogue_site, "_call", deadly)
+    result = made(folder, out)
+    assert [each.source for each in result.faults] == ["set5.csv"] and result.count == 7

@@ -14,7 +14,7 @@ from urllib.parse import urlsplit, urlunsplit
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.curate.derived import derived_record, filled
 from brisk_atlas.core.find.summary import amount_text, crs_text, kind_word
-from brisk_atlas.core.model import AtlasError, DataKind, Dataset, size_text
+from brisk_atlas.core.model import AtlasError, DataKind, DataRef, Dataset, size_text
 from brisk_atlas.core.read.find_records import find_records
 from brisk_atlas.core.record.brief_sections import NOT_STATED, Section, brief
 from brisk_atlas.core.record.elements import element_of, label_of, stated_places
@@ -88,7 +88,8 @@ def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings) -> Si
         return _DatasetBuilder(cache, dataset, stated, wish, folder, settings).built()
     except AtlasError as error:
         shutil.rmtree(folder, ignore_errors=True)
-        return SiteEntry(wish.id, wish.source, wish.state, wish.source, fault=f"{error.reason}. {error.remedy}".strip())
+        reason = without_folder(f"{error.reason}. {error.remedy}".strip(), wish.ref)
+        return SiteEntry(wish.id, wish.source, wish.state, wish.source, fault=reason)
 
 
 def _stated_record(dataset: Dataset) -> Record | None:
@@ -123,7 +124,7 @@ class _DatasetBuilder:
         self.title = self.record.title or _plain_title(wish)
         self.record = replace(self.record, title=self.title)
         self.address = settings.address_of(wish.id)
-        self.remarks = [warning for warning in dataset.warnings if "/" not in warning]
+        self.remarks = [without_folder(warning, dataset.ref) for warning in dataset.warnings]
 
     def built(self) -> SiteEntry:
         """Write all; returns what it is."""
@@ -256,6 +257,11 @@ class _DatasetBuilder:
         )  # fmt: skip
         text = " ".join([*filter(None, map(str, others)), *_other_languages(record)])[:MOST_WORDS_TEXT]
         return replace(entry, words=search_tiers(entry, text))
+
+
+def without_folder(text: str, ref: DataRef) -> str:
+    """Return a text without the folder of the machine in which data lies."""
+    return text.replace(f"{ref.path.parent}/", "") if ref.is_local else text
 
 
 def _without_login(address: str) -> str:

@@ -153,7 +153,7 @@ class PartBuilder:
         count = self.facts.count
         shapes = look = None
         looks: tuple[DrawnLook, ...] = ()
-        light = self.facts.kind.has_shapes and extent is not None and (count is None or count <= MOST_FEATURES)
+        light = self.facts.kind.has_shapes and extent is not None and self._are_few(count)
         if light:
             features = self.cache.features(self.ref)
             light = is_light(len(features), len(features.shapes.xy))
@@ -180,6 +180,14 @@ class PartBuilder:
         (folder / script).write_bytes(part_script(self.facts.name, rows, extent))
         self.page = replace(self.page, script=script)
         return table
+
+    def _are_few(self, count: int | None) -> bool:
+        """Return whether features are few enough to be drawn by the page; where it is not known how many there are, as
+        many are read as may be."""
+        if count is not None:
+            return count <= MOST_FEATURES
+        part = self.cache.part(self.ref)
+        return isinstance(part, VectorPart) and len(part.read(FeatureQuery(limit=MOST_FEATURES + 1))) <= MOST_FEATURES
 
     def _first_rows(self) -> tuple[pa.Table, int]:
         part = self.cache.part(self.ref)

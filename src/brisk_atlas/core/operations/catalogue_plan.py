@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
-import os
+import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -24,7 +24,9 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 STATE = ".catalogue.json"  # what the site was made of, so that it is made anew only where that changed
 FORMAT = 3
+OWN = ("catalogue.ttl", "search.js", "machines.html")  # by which a site without its state is known
 DATASETS = "datasets"
+ID = re.compile(r"[a-z0-9-]+")  # a folder of a dataset, and none above it
 NOT_DATA = (".brisk.json",)
 MOST_DEEP = 4  # folders of a database or a service within each other
 
@@ -116,6 +118,9 @@ def stored_site(out: Path) -> SiteState | None:
     except (ValidationError, OSError):
         log.warning("the state of the site in %s can't be read; all is built anew", out, exc_info=True)
         return None
+    if not all(ID.fullmatch(entry.id) for entry in found.entries):
+        log.warning("the state of the site in %s names other folders; all is built anew", out)
+        return None
     return found if found.format == FORMAT else None
 
 
@@ -129,7 +134,8 @@ def checked_folder(out: Path) -> SiteState:
     with something else."""
     try:
         out.mkdir(parents=True, exist_ok=True)
-        if not (out / STATE).is_file() and not (out / "catalogue.ttl").is_file() and any(out.iterdir()):
+        is_site = (out / STATE).is_file() or all((out / name).is_file() for name in OWN)
+        if not is_site and any(out.iterdir()):
             raise CannotWrite(out, "there is something else in that folder", "Choose a new or empty folder.")
     except OSError as error:
         raise reason_of(error, out) from error
@@ -157,7 +163,8 @@ def listed_in(source: DataRef, out: Path, check: Callable[[], None]) -> Iterator
         own = out.resolve()
         for rows in walk(source.path):
             check()
-            yield from (row for row in rows if not _is_within(row.path, own) and not row.name.endswith(NOT_DATA))
+            if rows and not _is_within(rows[0].path.parent, own):
+                yield from (row for row in rows if not row.name.endswith(NOT_DATA))
         return
     waiting = [(source, 0)]
     while waiting:
@@ -185,12 +192,13 @@ def plan_of(source: DataRef, listed: Sequence[Entry], old: SiteState, settings: 
     before = {entry.source: entry for entry in old.entries}
     taken = dict.fromkeys(entry.id for entry in old.entries)
     wishes, holding = [], []
-    shared: dict[Path | None, str] = {}
+    shared: dict[str, str] = {}
+    root = f"{source.place.rstrip('/')}/" if source.is_local else ""
     for row in listed:
-        place = _place_below(row, source)
-        folder = row.path.parent if row.ref.is_local else None
+        place = row.ref.place.removeprefix(root) if root else _name_there(row)
+        folder = row.ref.place.rpartition("/")[0] if root else ""
         if folder not in shared:
-            shared[folder] = _shared_state(folder)
+            shared[folder] = _shared_state(Path(folder)) if root else ""
         state = f"{row.state}.{shared[folder]}"
         entry = before.get(place)
         if entry is not None and old.settings == settings and entry.state == state and _is_there(entry, out / DATASETS):
@@ -206,19 +214,15 @@ def _is_there(entry: SiteEntry, folder: Path) -> bool:
     return not entry.is_listed or (folder / entry.id / "index.html").is_file()
 
 
-def _place_below(row: Entry, source: DataRef) -> str:
-    """Return where a dataset lies below the source; of a service, its name there."""
-    if row.ref.is_local:
-        return os.path.relpath(row.path, source.path)
+def _name_there(row: Entry) -> str:
+    """Return what a dataset of a service or a database is called there."""
     return "/".join(filter(None, (row.ref.inner, row.ref.part))) or row.name
 
 
-def _shared_state(folder: Path | None) -> str:
-    """Return the state of records that speak of a whole folder, "" for none, and for what lies in none."""
+def _shared_state(folder: Path) -> str:
+    """Return the state of records that speak of a whole folder, "" for none."""
     from brisk_atlas.core.read.find_records import SHARED
 
-    if folder is None:
-        return ""
     found = []
     for name in SHARED:
         try:

@@ -43,7 +43,6 @@ if TYPE_CHECKING:
     from .catalogue_dataset import SiteSettings
 
 BATCH = 6  # datasets that a worker builds at a time
-WORTH_WORKERS = 4  # datasets from which workers are faster than their start
 PATIENCE_S = 900.0
 MOST_FAULTS = 20  # reported one by one
 
@@ -165,7 +164,8 @@ def _dated(entry: SiteEntry, before: SiteEntry | None, moment: str) -> SiteEntry
 
 
 def _built(wishes: Sequence[DatasetWish], out: Path, settings: SiteSettings, progress: Progress) -> list[SiteEntry]:
-    """Build datasets, shared between worker processes; one that brings its process down is left out alone."""
+    """Build datasets: files shared between worker processes, of which one that brings its process down is left out
+    alone; what others offer here, where logins are known."""
     from brisk_atlas.core.system.workers import WorkerDied, WorkerTooSlow, shared_workers
 
     from .catalogue_dataset import build_several
@@ -180,7 +180,7 @@ def _built(wishes: Sequence[DatasetWish], out: Path, settings: SiteSettings, pro
         done = len(found)
         progress(0.05 + 0.9 * done / max(1, len(wishes)), wishes[min(done, len(wishes) - 1)].source)
 
-    if len(wishes) < WORTH_WORKERS:
+    if wishes and not wishes[0].ref.is_local:
         for wish in wishes:
             report()
             found += build_several((wish,), out, settings)

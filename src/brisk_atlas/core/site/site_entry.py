@@ -6,6 +6,7 @@ import re
 import unicodedata
 from collections.abc import Collection
 from dataclasses import dataclass
+from functools import lru_cache
 from hashlib import sha256
 
 ID_LENGTH = 60
@@ -94,6 +95,7 @@ class SiteEntry:
         return not self.fault and self.kind != NOT_LISTED
 
 
+@lru_cache(100_000)
 def folded(text: str) -> str:
     """Return a text as the search compares it: without accents, in lower case.
 

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.model import AtlasError, DataRef
+from brisk_atlas.core.system.jobs import Lane
 
 from ..plain_text import PlainLabel
 from ..session import Session
@@ -53,6 +54,8 @@ class CatalogueView(QWidget):
         self.session = session
         self.site: Path | None = None  # the folder of a site that is there
         self._running: list[Job] = []
+        self._making: Job | None = None
+        self._looking: Job | None = None
         self._asked = 0  # plans, of which the last one counts
         self._chosen = ""  # the source that was confirmed: no address is reached while it is typed
         self.source = QComboBox()
@@ -254,7 +257,9 @@ class CatalogueView(QWidget):
                 self.table.rows.show_rows([])
                 self.head.setText(" ".join(str(error).split()))
 
-        self._run("Looking ahead", lambda job: wish.plan(job.report), done, failed)
+        if self._looking is not None:
+            self._looking.cancel()
+        self._looking = self._run("Looking ahead", lambda job: wish.plan(job.report), done, failed)
         self._show_state()
 
     def show_plan(self, rows: list[PlannedDataset]) -> None:
@@ -281,9 +286,8 @@ class CatalogueView(QWidget):
     def build(self) -> None:
         """Make the site in the background."""
         wish = self.wish()
-        if wish is None:
+        if wish is None or (self._making is not None and not self._making.finished):
             return
-        self.make.setEnabled(False)
         self.result.setText("The site is made; the page can be left meanwhile.")
 
         def done(made: SiteMade) -> None:
@@ -297,11 +301,14 @@ class CatalogueView(QWidget):
             self._show_state()
             self.session.fault(error)
 
-        self._running.append(self.session.run_operation(f"Site in {wish.out.name}", wish, done, failed=failed))
+        self._making = self.session.run_operation(f"Site in {wish.out.name}", wish, done, failed=failed)
+        self._running.append(self._making)
 
     def _open(self) -> None:
         if self.site is not None:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(self.site / "index.html")))
 
-    def _run(self, name: str, work: Any, done: Any, failed: Any = None) -> None:
-        self._running.append(self.session.run(name, work, done, shown=False, failed=failed))
+    def _run(self, name: str, work: Any, done: Any, failed: Any = None) -> Job:
+        job = self.session.run(name, work, done, shown=False, lane=Lane.BATCH, failed=failed)
+        self._running.append(job)
+        return job
