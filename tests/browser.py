@@ -8,6 +8,8 @@ from contextlib import contextmanager
 
 import pytest
 
+WAIT_S = 10.0  # for an element that is looked for: a page that a click leads to takes its time to come
+
 
 def needs_browser() -> None:
     """Leave a test out where there is no browser; where tests run unattended that is a failure."""
@@ -49,6 +51,7 @@ def browser(*, scripts: bool = True, width: int = 1280, height: int = 900, relie
         options.add_experimental_option("prefs", {"profile.managed_default_content_settings.javascript": 2})
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    driver.implicitly_wait(WAIT_S)
     try:
         yield driver
     finally:

@@ -415,3 +415,28 @@ def test_a_file_that_ends_its_process_is_left_out_alone(source, tmp_path, monkey
     monkeypatch.setattr(catalogue_site, "_call", deadly)
     result = made(folder, out)
     assert [each.source for each in result.faults] == ["set5.csv"] and result.count == 7
+
+
+def test_a_part_that_can_t_be_drawn_leaves_the_rest_of_its_page_and_a_full_disk_is_said(source, tmp_path, monkeypatch):
+    import brisk_atlas.core.operations.catalogue_parts as catalogue_parts
+    from brisk_atlas.core.operations.catalogue_dataset import SiteSettings, build_dataset
+    from brisk_atlas.core.operations.catalogue_plan import DatasetWish
+    from brisk_atlas.core.site.site_pages import SiteAbout
+
+    wish = DatasetWish(DataRef.file(source / "ash_samples.geojson"), "ash_samples.geojson", "ash", "1")
+    settings = SiteSettings(SiteAbout("Tolvane"), "2031-01-01", "", 10**9)
+
+    def failing(error):
+        def draw(*given):
+            raise error
+
+        monkeypatch.setattr(catalogue_parts, "whole_frame", draw)
+
+    failing(ValueError("no such symbol"))
+    entry = build_dataset(wish, tmp_path / "ash", settings)
+    page = html.fromstring((tmp_path / "ash" / "index.html").read_bytes()).text_content()
+    assert entry.is_listed and not entry.has_picture and "It can’t be shown (ValueError: no such symbol)." in page
+    assert len(entry.downloads) == 3
+    failing(OSError(28, "No space left on device"))
+    with pytest.raises(CannotWrite, match="the disk is full"):
+        build_dataset(wish, tmp_path / "ash", settings)

@@ -16,6 +16,8 @@ from owslib.wfs import WebFeatureService
 from owslib.wms import WebMapService
 from owslib.wmts import WebMapTileService
 from PIL import Image
+from selenium.common.exceptions import StaleElementReferenceException
+from selenium.webdriver.support.ui import WebDriverWait
 from starlette.testclient import TestClient
 from test_postings import BEN, FIELDS
 
@@ -317,17 +319,19 @@ def test_a_browser_without_scripts_has_all_of_it_and_one_on_a_phone_too(store):
             page.find_element("link text", "Closer").click()
             assert page.find_element("css selector", "#map img").get_attribute("src").count(",") == 3
             page.find_element("link text", "depth").click()
+            WebDriverWait(page, 60).until(lambda page: page.find_elements("css selector", "th[aria-sort=ascending]"))
             assert page.find_element("css selector", "th[aria-sort=ascending]").text.startswith("depth")
             page.find_element("name", "value").send_keys("p07")
             page.find_element("css selector", "form.filter select").send_keys("name")
             page.find_element("css selector", "form.filter button").click()
-            assert [each.text for each in page.find_elements("css selector", "#rows tbody td")][:2] == ["7", "p07"]
+            first = lambda page: [each.text for each in page.find_elements("css selector", "#rows tbody td")][:2]  # noqa: E731
+            WebDriverWait(page, 60, ignored_exceptions=(StaleElementReferenceException,)).until(
+                lambda page: first(page) == ["7", "p07"]
+            )
         with browser(width=500, height=900) as page:
             page.get(f"{address}/pages/public")
             assert page.execute_script("return document.documentElement.scrollWidth - innerWidth") <= 0
             tiles = "return [...document.querySelectorAll('#map .sheet img')].filter(i => i.complete && i.naturalWidth).length"
-            from selenium.webdriver.support.ui import WebDriverWait
-
             WebDriverWait(page, 20).until(lambda page: page.execute_script(tiles) > 1)
             assert violations(page) == []
             bar = "const bar = document.querySelector('#map .bar'); return bar.style.width + bar.textContent"

@@ -34,7 +34,7 @@ def _window_parser() -> argparse.ArgumentParser:
         "does one step of a recipe; `brisk-atlas depot` shares layers with colleagues and everybody; `brisk-atlas "
         "stand-in` offers a project on this machine as services would.",
     )
-    parser.add_argument("paths", nargs="*", help="datasets, or one project, to open")
+    parser.add_argument("paths", nargs="*", help="datasets, one project, or a link to a view, to open")
     parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
     parser.add_argument(
         "--picture", type=Path, metavar="OUT.png", help="draw the window into a picture and exit; needs no display"

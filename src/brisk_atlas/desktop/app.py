@@ -34,6 +34,7 @@ SETTLED_S = 0.1  # this long without work counts as settled
 SETTLED_TURNS = 8  # and this many looks: on a machine that stood still, time alone says nothing
 SOON_MS = 1_000  # work that a timer begins sooner than this is waited for
 PATIENCE_S = 120.0
+SCHEME = "brisk-atlas:"  # of links to views
 
 
 def _settings() -> QSettings:
@@ -116,8 +117,14 @@ def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None
     window.find_page.fill_shelves()
     window.find_page.go_to(pin or (shelves.pinned[0] if shelves.pinned else Path.home()))
     window.find_page.shelves.pins_changed.emit()  # so that the shelves are gone through in a while
-    if paths:
-        window.session.open_files(paths)
+    links = [str(path) for path in paths if str(path).startswith(SCHEME)]
+    files = [path for path in paths if str(path) not in links]
+    if files:
+        window.session.open_files(files)
+    for link in links[-1:]:  # a window shows one view
+        from .view_links import open_link
+
+        open_link(window, link)
 
 
 def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:

@@ -182,6 +182,21 @@ def _capture(window: AtlasWindow) -> None:
         taker.take_desk(window.desk)
 
 
+def _copy_link(window: AtlasWindow) -> None:
+    from .view_links import copy_link
+
+    copy_link(window)
+
+
+def _register_links(window: AtlasWindow) -> None:
+    from .view_links import applications_folder, register_links
+
+    window.session.run(
+        "Links to views", lambda job: register_links(applications_folder()),
+        lambda words: window.notice.say("good", words, ""),
+    )  # fmt: skip
+
+
 def _to_half(window: AtlasWindow, half: str) -> None:
     window.show_page("handover")
     window.handover.show_half(half)
@@ -293,6 +308,10 @@ def _map(window: AtlasWindow) -> list[Command]:
                 enabled=lambda: window.has_desk and window.desk.map.history.can_go_back),
         Command("forward", "On to the place after", at_map(lambda d: d.map.go_back(on=True)), "Ctrl+Alt+Right", icon="arrow-right",
                 enabled=lambda: window.has_desk and window.desk.map.history.can_go_on),
+        Command("copy_link", "Copy a link to this view", lambda: _copy_link(window), "Ctrl+Alt+L",
+                "Its place and its layers, for whoever has the same data", "link-simple", has_view),
+        Command("register_links", "Open links to views with this application", lambda: _register_links(window),
+                tip="Registers them with the desktop of this machine"),
         Command("store_place", "Store this place under a name", at_map(lambda d: d.store_place()), "Ctrl+Alt+P",
                 "With a picture, in the project", "bookmark-simple", has_view),
         Command("find_feature", "Find a feature by any value…", window.map_dialogs.ask_feature, "Ctrl+Alt+K", "In all fields of all layers",

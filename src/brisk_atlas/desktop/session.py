@@ -202,6 +202,21 @@ class Session(QObject):
             return
         self._look_at(others)
 
+    def open_linked(self, refs: Sequence[DataRef]) -> None:
+        """Open datasets that a link names; hosts that were not allowed are asked for."""
+        from brisk_atlas.core.read.permissions import check_host
+
+        self.opening.emit()
+        allowed = []
+        for ref in refs:
+            try:
+                if not ref.is_local:
+                    check_host(ref)
+                allowed.append(ref)
+            except NeedsPermission as error:
+                self.permission_wanted.emit(error)
+        self._look_at(allowed)
+
     def _allow_hosts(self, refs: Sequence[DataRef]) -> None:
         """Allow the hosts of addresses that were asked for by hand."""
         addresses = [ref.place for ref in refs if not ref.is_local]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 import re
 import shutil
 from collections.abc import Iterator
@@ -34,11 +35,13 @@ from brisk_atlas.core.site.search_index import search_tiers
 from brisk_atlas.core.site.service_clients import lines_of_file, lines_of_service, services_in
 from brisk_atlas.core.site.site_entry import NOT_LISTED, KeySample, SiteDownload, SiteEntry, SiteService
 from brisk_atlas.core.site.site_pages import PICTURE, DatasetPage, PageFile, PagePart, SiteAbout, dataset_page
+from brisk_atlas.core.system.atomic_write import reason_of
 
 from .catalogue_files import FilesWriter
 from .catalogue_parts import built_parts
 from .catalogue_plan import DATASETS, DatasetWish
 
+log = logging.getLogger(__name__)
 THEME = "theme"  # keywords of that kind say what data is about, where a record states no topics
 MOST_KEYWORDS = 60
 MOST_FIELDS = 300
@@ -86,9 +89,15 @@ def build_dataset(wish: DatasetWish, folder: Path, settings: SiteSettings) -> Si
             return SiteEntry(wish.id, wish.source, wish.state, wish.source, kind=NOT_LISTED)
         folder.mkdir(parents=True)
         return _DatasetBuilder(cache, dataset, stated, wish, folder, settings).built()
-    except AtlasError as error:
+    except Exception as error:  # what a library raises on one dataset holds up no other
+        if isinstance(error, OSError) and error.errno is not None:
+            raise reason_of(error, folder) from error  # the site can't be written
+        log.warning("%s is left out of the site", wish.ref, exc_info=True)
         shutil.rmtree(folder, ignore_errors=True)
-        reason = without_folder(f"{error.reason}. {error.remedy}".strip(), wish.ref)
+        words = f"It can’t be shown ({type(error).__name__}: {error})."
+        if isinstance(error, AtlasError):
+            words = f"{error.reason}. {error.remedy}"
+        reason = without_folder(words.strip(), wish.ref)
         return SiteEntry(wish.id, wish.source, wish.state, wish.source, fault=reason)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -45,6 +46,7 @@ from brisk_atlas.core.site.part_data import MOST_FEATURES, MOST_ROWS, DrawnLook,
 from brisk_atlas.core.site.site_pages import PICTURE, PagePart
 from brisk_atlas.core.workspace.style_inside import style_inside
 
+log = logging.getLogger(__name__)
 WIDE, TALL = 840, 480  # pixels of a picture
 QUALITY = 88  # of pictures as JPEG
 MOST_PARTS = 24
@@ -66,19 +68,22 @@ def built_parts(cache: DataCache, dataset: Dataset, record: Record, folder: Path
     painter = painter_for(cache)
     shown = [part.facts for part in dataset.parts if part.facts.kind.has_rows or part.facts.kind.has_place]
     shown = shown[:1] if dataset.kind is DataKind.SCENE else shown[:MOST_PARTS]
-    has_picture = False
+    name = PICTURE
     for number, facts in enumerate(shown, start=1):
         part = PartBuilder(cache, dataset.ref.with_part(facts.name), facts, number)
-        view = part.view()
-        if view is not None and part.layer is not None:
-            name = PICTURE if not has_picture else f"part-{number}.jpg"
-            has_picture = True
-            picture = whole_frame(painter, [part.layer], view).image
-            (folder / name).write_bytes(jpeg(picture))
-            part.put_picture(name, view)
-        rows = part.rows(record, view.extent if view is not None else None, folder)
-        if part.page.picture and not part.has_features:
-            part.put_finer(painter, folder)
+        rows = None
+        try:
+            view = part.draw(painter, name, folder)
+            rows = part.rows(record, view.extent if view is not None else None, folder)
+            if part.page.picture and not part.has_features:
+                part.put_finer(painter, folder)
+        except Exception as error:  # the other parts, the record and the files are shown all the same
+            if isinstance(error, OSError) and error.errno is not None:
+                raise  # the site can't be written; what libraries raise of data has no number
+            log.warning("%s of %s is not shown", facts.name, dataset.ref, exc_info=True)
+            reason = error.reason if isinstance(error, AtlasError) else f"{type(error).__name__}: {error}"
+            part.page = replace(part.page, note=f"It can’t be shown ({reason[:200]}).")
+        name = f"part-{number + 1}.jpg" if part.page.picture else name
         yield BuiltPart(part.page, rows)
 
 
@@ -103,6 +108,14 @@ class PartBuilder:
             crs = TILES
         extent = extent_of(self.cache, [self.layer], crs)
         return View.fitting(extent, WIDE, TALL) if extent is not None else None
+
+    def draw(self, painter: Any, name: str, folder: Path) -> View | None:
+        """Draw what its map shows into a file; returns that view, None where there is nothing to draw."""
+        view = self.view()
+        if view is not None and self.layer is not None:
+            (folder / name).write_bytes(jpeg(whole_frame(painter, [self.layer], view).image))
+            self.put_picture(name, view)
+        return view
 
     def put_picture(self, name: str, view: View) -> None:
         """Put the picture of a view on the page."""

@@ -24,6 +24,7 @@ from .site_entry import SiteEntry
 HERE = Path(__file__).parent
 FONTS_FOLDER = Path(__file__).parents[2] / "fonts"
 FONTS = ("SourceSans3-Regular.ttf", "SourceSans3-Semibold.ttf", "SourceCodePro-Regular.ttf")
+LICENCES = ("SourceSans3-LICENSE.md", "SourceCodePro-LICENSE.md")  # which go wherever the fonts go
 SCRIPTS = ("map.js", "home.js", "dataset.js", "site.css")
 PICTURE = "picture.jpg"
 MOST_THEMES = 24
@@ -174,7 +175,7 @@ def assets() -> dict[str, bytes]:
     """Return the files that all pages share, by their paths."""
     return {
         **{f"assets/{name}": (HERE / "assets" / name).read_bytes() for name in SCRIPTS},
-        **{f"assets/{name}": (FONTS_FOLDER / name).read_bytes() for name in FONTS},
+        **{f"assets/{name}": (FONTS_FOLDER / name).read_bytes() for name in (*FONTS, *LICENCES)},
     }
 
 

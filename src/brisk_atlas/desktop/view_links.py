@@ -1,0 +1,111 @@
+"""Links to views of the map: copied from the Desk, opened by it, and registered with the desktop of the machine."""
+
+from __future__ import annotations
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject
+from PyQt6.QtGui import QGuiApplication
+
+from brisk_atlas.core.model import AtlasError, CannotWrite
+from brisk_atlas.core.system.atomic_write import write_whole
+from brisk_atlas.core.workspace.named_places import NamedPlace
+from brisk_atlas.core.workspace.view_link import ViewLink
+
+if TYPE_CHECKING:
+    from .window import AtlasWindow
+
+HANDLER = "x-scheme-handler/brisk-atlas"
+ENTRY = "brisk-atlas.desktop"
+REGISTER_S = 20.0
+
+
+def link_of(window: AtlasWindow) -> ViewLink | None:
+    """Return the link to what the map shows, None where it shows nothing yet."""
+    view = window.desk.map.canvas.view
+    if view is None:
+        return None
+    place = NamedPlace("", "", view.x, view.y, view.resolution, view.width, view.height, view.crs, view.turn)
+    return ViewLink.of(place, (layer.ref for layer in window.session.work.layers if layer.visible))
+
+
+def copy_link(window: AtlasWindow) -> None:
+    """Put the link to what the map shows on the clipboard."""
+    link, clipboard = link_of(window), QGuiApplication.clipboard()
+    if link is None or clipboard is None:
+        return
+    clipboard.setText(str(link))
+    left = sum(layer.visible for layer in window.session.work.layers) - len(link.layers)
+    more = f" {left} drawn by hand can’t be linked to." if left else ""
+    layers = f"{len(link.layers)} layer{'s' if len(link.layers) != 1 else ''}"
+    window.notice.say("good", f"The link to the view, with {layers}, is on the clipboard.{more}", "")
+
+
+class LinkedView(QObject):
+    """A view that a link names: its layers are opened, as far as that is allowed, and then its place is shown.
+
+    No host is allowed by a link: whoever opened it is asked, as for what a file points at.
+    """
+
+    def __init__(self, window: AtlasWindow, link: ViewLink) -> None:
+        super().__init__(window)
+        self.window, self.link = window, link
+        self.awaited = {ref for ref in link.layers if not self._is_open(ref)}
+        window.session.work_changed.connect(self._take_change)
+        window.session.open_linked([ref for ref in link.layers if ref in self.awaited])
+        self._show_when_there()
+
+    def _is_open(self, ref: object) -> bool:
+        return any(layer.ref == ref for layer in self.window.session.work.layers)
+
+    def _take_change(self, what: str) -> None:
+        self._show_when_there()
+
+    def _show_when_there(self) -> None:
+        if all(map(self._is_open, self.awaited)):
+            self.window.session.work_changed.disconnect(self._take_change)
+            self.window.show_page("desk")
+            self.window.desk.go_to_place(self.link.place)
+            self.deleteLater()
+
+
+def open_link(window: AtlasWindow, text: str) -> None:
+    """Show the view that a link names; one that is damaged becomes a notice."""
+    try:
+        link = ViewLink.parse(text)
+    except AtlasError as error:
+        window.session.fault(error)
+        return
+    LinkedView(window, link)
+
+
+def applications_folder() -> Path:
+    """Return where the user's own entries of applications lie, by the XDG base directories."""
+    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
+    return Path(base) / "applications"
+
+
+def register_links(folder: Path) -> str:
+    """Write the entry by which the desktop of the machine opens links with this application; returns what came of it in
+    words. Raises CannotWrite."""
+    run = " ".join(shlex.quote(each) for each in (sys.executable, "-m", "brisk_atlas"))
+    lines = (
+        "[Desktop Entry]", "Type=Application", "Name=Brisk Atlas", "Comment=Look at spatial data", f"Exec={run} %u",
+        "Terminal=false", "Categories=Science;Geoscience;", f"MimeType={HANDLER};", "",
+    )  # fmt: skip
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CannotWrite(folder, f"it can’t be made ({error.strerror})", "Look at its permissions.") from error
+    write_whole(folder / ENTRY, "\n".join(lines).encode())
+    tool = shutil.which("xdg-mime")
+    if tool is None:
+        return "The entry is written; this machine has no xdg-mime, so links are opened once its desktop reads it."
+    done = subprocess.run([tool, "default", ENTRY, HANDLER], capture_output=True, timeout=REGISTER_S, check=False)
+    return "Links open with Brisk Atlas." if done.returncode == 0 else "The entry is written, and was not taken up."

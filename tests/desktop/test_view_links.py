@@ -1,0 +1,76 @@
+"""Links to views: copied on one Desk, the same view on another; nothing is reached that was not allowed."""
+
+from __future__ import annotations
+
+import shutil
+
+import pytest
+from PyQt6.QtGui import QGuiApplication
+
+from brisk_atlas import demo
+from brisk_atlas.core.workspace.view_link import ViewLink
+from brisk_atlas.desktop.app import _begin
+from brisk_atlas.desktop.view_links import applications_folder
+from stand_in import demo_server
+
+
+def seen(driver):
+    view = driver.canvas.view
+    return view.crs, view.turn, view.extent.centre, view.resolution * view.height
+
+
+def test_a_copied_link_brings_the_same_view_back(driver, qtbot):
+    driver.open(demo.DATA / "elevation_2031.tif")
+    driver.open(demo.DATA / "tolvane_survey.gpkg", part="lava_flows")
+    driver.window.desk.map.canvas.look_at_centre(511_000, 5_769_500, 6.0, "EPSG:32727")
+    driver.settle()
+    before, shown = seen(driver), [layer.ref for layer in driver.work.layers]
+    driver.window.commands.do("copy_link")
+    link = QGuiApplication.clipboard().text()
+    assert "2 layers" in driver.window.notice.text.text()
+    driver.window.session.work.load(type(driver.work.state)(), None, None)
+    driver.settle()
+    assert not driver.work.layers
+    _begin(driver.window, [link], None)
+    qtbot.waitUntil(lambda: {layer.ref for layer in driver.work.layers} == set(shown), timeout=60_000)
+    driver.settle()
+    assert driver.window.page == "desk"
+    crs, turn, centre, high = seen(driver)
+    assert (crs, turn) == before[:2] and centre == pytest.approx(before[2]) and high == pytest.approx(before[3])
+    driver.window.desk.map.canvas.look_at_centre(505_000, 5_765_000, 20.0, "EPSG:32727")
+    _begin(driver.window, [link], None)  # what is open is shown at once
+    driver.settle()
+    assert seen(driver)[2] == pytest.approx(before[2]) and len(driver.work.layers) == 2
+
+
+def test_a_link_reaches_no_host_unasked_and_a_damaged_one_is_said(driver, qtbot):
+    asked = []
+    driver.window.session.permission_wanted.disconnect()
+    driver.window.session.permission_wanted.connect(asked.append)
+    with demo_server() as (_, server):
+        link = ViewLink.parse("brisk-atlas:view?x=1&y=2&resolution=4&width=840&height=480&layer="
+                              f"ogcapi%2B{server.address}%23lava_flows")  # fmt: skip
+        _begin(driver.window, [str(link)], None)
+        qtbot.waitUntil(lambda: bool(asked), timeout=60_000)
+        driver.settle()
+        assert not server.log and not driver.work.layers
+    with qtbot.waitSignal(
+        driver.window.session.noticed,
+        check_params_cb=lambda mood, text, details: "names no place" in text,
+        timeout=60_000,
+    ):
+        _begin(driver.window, [str(link).replace("resolution=4.0", "resolution=0.0")], None)
+
+
+def test_links_are_registered_with_the_desktop_of_the_machine(driver, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    tool, noted = tmp_path / "xdg-mime", tmp_path / "noted"
+    tool.write_text(f'#!/bin/sh\necho "$@" > {noted}\n')
+    tool.chmod(0o755)
+    monkeypatch.setenv("PATH", f"{tmp_path}:{shutil.os.environ['PATH']}")
+    driver.window.commands.do("register_links")
+    driver.settle()
+    entry = (applications_folder() / "brisk-atlas.desktop").read_text()
+    assert "MimeType=x-scheme-handler/brisk-atlas;" in entry and "-m brisk_atlas %u" in entry
+    assert noted.read_text().split() == ["default", "brisk-atlas.desktop", "x-scheme-handler/brisk-atlas"]
+    assert "Links open with Brisk Atlas" in driver.window.notice.text.text()
