@@ -116,5 +116,5 @@ def test_a_token_is_made_shown_once_used_and_removed_in_a_real_browser(store):
         page.get(f"{address}/account")
         assert secret not in page.page_source and "night run" in page.page_source
         page.find_element("css selector", "td button").click()
-        WebDriverWait(page, 20).until(lambda page: "night run" not in page.page_source)
+        WebDriverWait(page, 60).until(lambda page: "night run" not in page.page_source)
         assert store.people.tokens("ada") == []

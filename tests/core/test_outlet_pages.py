@@ -332,7 +332,7 @@ def test_a_browser_without_scripts_has_all_of_it_and_one_on_a_phone_too(store):
             page.get(f"{address}/pages/public")
             assert page.execute_script("return document.documentElement.scrollWidth - innerWidth") <= 0
             tiles = "return [...document.querySelectorAll('#map .sheet img')].filter(i => i.complete && i.naturalWidth).length"
-            WebDriverWait(page, 20).until(lambda page: page.execute_script(tiles) > 1)
+            WebDriverWait(page, 60).until(lambda page: page.execute_script(tiles) > 1)
             assert violations(page) == []
             bar = "const bar = document.querySelector('#map .bar'); return bar.style.width + bar.textContent"
             before = page.execute_script(bar)
@@ -340,7 +340,7 @@ def test_a_browser_without_scripts_has_all_of_it_and_one_on_a_phone_too(store):
             assert page.execute_script(bar) != before
             page.find_element("css selector", "#map .tools button[aria-label=Whole]").click()
             change(store, 7, place="changed since")
-            WebDriverWait(page, 20).until(lambda page: "changed since" in page.find_element("id", "rows").text)
+            WebDriverWait(page, 60).until(lambda page: "changed since" in page.find_element("id", "rows").text)
             assert not [each for each in page.get_log("browser") if each["level"] == "SEVERE"]
 
 

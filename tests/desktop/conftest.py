@@ -34,7 +34,7 @@ class Driver:
         return self.window.desk.map.canvas
 
     def settle(self):
-        assert settle(self.window, 60), "the window never came to rest"
+        assert settle(self.window, 180), "the window never came to rest"
 
     def layer(self, name):
         return next(layer for layer in self.work.layers if layer.name == name)

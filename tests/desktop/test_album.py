@@ -330,8 +330,8 @@ def test_a_relief_is_captured_shown_again_and_turned_on_the_page(driver, desk, q
         turn = page.find_elements("css selector", ".tools button")[-1]
         assert turn.text == "Turn it"
         turn.click()
-        WebDriverWait(page, 20).until(lambda d: d.find_elements("css selector", "canvas.turning"))
-        WebDriverWait(page, 20).until(lambda d: turn.text == "Picture")
+        WebDriverWait(page, 60).until(lambda d: d.find_elements("css selector", "canvas.turning"))
+        WebDriverWait(page, 60).until(lambda d: turn.text == "Picture")
         canvas = page.find_element("css selector", "canvas.turning")
 
         def shown():
@@ -354,7 +354,7 @@ def test_a_relief_is_captured_shown_again_and_turned_on_the_page(driver, desk, q
         page.get(path.as_uri())
         turn = page.find_elements("css selector", ".tools button")[-1]
         turn.click()
-        WebDriverWait(page, 20).until(lambda d: turn.text in ("It can't be turned here", "Picture"))
+        WebDriverWait(page, 60).until(lambda d: turn.text in ("It can't be turned here", "Picture"))
 
 
 def test_a_time_series_is_chosen_for_a_plate(driver, desk, qtbot):

@@ -14,7 +14,7 @@ from .site_entry import SiteEntry, folded
 
 MOST_RELATED = 8
 SAME_PLACE = 0.4  # of the area that both cover together, of that which either covers
-BLOCK = 256  # datasets whose boxes are compared with all others at once
+BLOCK = 32  # datasets whose boxes are compared with all others at once: what comes of it stays in the cache of a core
 COMMON = 0.2  # of all datasets: a keyword of more says little
 MANY = 40  # datasets of one keyword or field name are compared with each other up to so many
 LINEAGE, KEYS, THEME, PLACE = 8.0, 5.0, 1.5, 1.0
@@ -126,7 +126,9 @@ def _same_places(entries: Sequence[SiteEntry]) -> list[dict[int, float]]:
         shares = _shared_area(boxes[rows], boxes[placed])
         for row, share in zip(rows.tolist(), shares):
             near = np.flatnonzero((share >= SAME_PLACE) & (placed != row))
-            near = near[np.argsort(-share[near], kind="stable")[:MANY]]
+            if near.size > MANY:
+                near = np.sort(near[np.argpartition(-share[near], MANY)[:MANY]])
+            near = near[np.argsort(-share[near], kind="stable")]
             found[row] = dict(zip(placed[near].tolist(), share[near].tolist()))
     return found
 

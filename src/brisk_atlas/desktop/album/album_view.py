@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QListWidgetItem,
     QPushButton,
-    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -26,6 +25,7 @@ from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, 
 from ..drawers.deletable_list import DeletableList
 from ..plain_text import PlainLabel
 from ..session import Session
+from ..side_by_side import put_side_by_side
 from ..theme import Theme
 from .caption_edit import CaptionEdit
 from .picture_view import PictureView
@@ -144,15 +144,7 @@ class AlbumView(QWidget):
             if self.up in widgets:
                 row.addWidget(self.write)
             column.addLayout(row)
-        split = QSplitter(Qt.Orientation.Horizontal)
-        split.addWidget(left)
-        split.addWidget(self.right)
-        split.setStretchFactor(1, 1)
-        split.setSizes([430, 850])
-        split.setChildrenCollapsible(False)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(split)
+        put_side_by_side(self, left, self.right)
 
     def _connect(self) -> None:
         def on_album(what: str, made: Callable[[Album], Album]) -> None:

@@ -6,7 +6,7 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import Qt, QTimer, QUrl
+from PyQt6.QtCore import QTimer, QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -18,7 +18,6 @@ from PyQt6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QSpinBox,
-    QSplitter,
     QVBoxLayout,
     QWidget,
 )
@@ -28,6 +27,7 @@ from brisk_atlas.core.system.jobs import Lane
 
 from ..plain_text import PlainLabel
 from ..session import Session
+from ..side_by_side import put_side_by_side
 from .planned_table import PlannedTable
 
 if TYPE_CHECKING:
@@ -137,15 +137,7 @@ class CatalogueView(QWidget):
         column.setSpacing(8)
         column.addWidget(self.head)
         column.addWidget(self.table, 1)
-        split = QSplitter(Qt.Orientation.Horizontal)
-        split.addWidget(left)
-        split.addWidget(right)
-        split.setStretchFactor(1, 1)
-        split.setSizes([430, 850])
-        split.setChildrenCollapsible(False)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(split)
+        put_side_by_side(self, left, right)
 
     def _connect(self) -> None:
         for line in (self.out, self.title, self.address):

@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMessageBox,
     QPushButton,
-    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -26,6 +25,7 @@ from brisk_atlas.core.system.folders import data_folder
 
 from ..plain_text import PlainLabel, plain_box
 from ..session import Session
+from ..side_by_side import put_side_by_side
 from .depot_service import PORT, DepotService
 from .offer_detail import LAST_EDITS, OfferDetail
 from .offer_form import OfferForm, OfferWish
@@ -111,15 +111,7 @@ class DepotView(QWidget):
         self.right = QStackedWidget()
         self.right.addWidget(self.detail)
         self.right.addWidget(self.form)
-        split = QSplitter(Qt.Orientation.Horizontal)
-        split.addWidget(left)
-        split.addWidget(self.right)
-        split.setStretchFactor(1, 1)
-        split.setSizes([490, 790])
-        split.setChildrenCollapsible(False)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(split)
+        put_side_by_side(self, left, self.right, (490, 790))
 
     def _connect(self) -> None:
         self.serve.clicked.connect(lambda checked=False: self.turn_service())
