@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import QHeaderView, QTableView, QWidget
 
+from ..plain_text import plain_tip
+
 if TYPE_CHECKING:
     from brisk_atlas.core.operations.catalogue_plan import PlannedDataset
 
@@ -46,7 +48,7 @@ class PlannedRows(QAbstractTableModel):
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> str | None:
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             text = self.rows[index.row()][index.column()]
-            return text if role == Qt.ItemDataRole.DisplayRole else text.replace("<", "‹")  # never markup
+            return plain_tip(text) if role == Qt.ItemDataRole.ToolTipRole else text
         return None
 
     def headerData(
