@@ -308,7 +308,7 @@ def _map(window: AtlasWindow) -> list[Command]:
                 enabled=lambda: window.has_desk and window.desk.map.history.can_go_back),
         Command("forward", "On to the place after", at_map(lambda d: d.map.go_back(on=True)), "Ctrl+Alt+Right", icon="arrow-right",
                 enabled=lambda: window.has_desk and window.desk.map.history.can_go_on),
-        Command("copy_link", "Copy a link to this view", lambda: _copy_link(window), "Ctrl+Alt+L",
+        Command("copy_link", "Copy a link to this view", lambda: _copy_link(window), "Ctrl+Alt+U",
                 "Its place and its layers, for whoever has the same data", "link-simple", has_view),
         Command("register_links", "Open links to views with this application", lambda: _register_links(window),
                 tip="Registers them with the desktop of this machine"),
