@@ -133,6 +133,12 @@ class _DatasetBuilder:
         self.title = self.record.title or _plain_title(wish)
         self.record = replace(self.record, title=self.title)
         self.address = settings.address_of(wish.id)
+        facts = [part.facts for part in dataset.parts]
+        one = facts[0] if len(facts) == 1 else None
+        systems = {crs_text(each) for each in facts} - {""}
+        self.kind = kind_word(one) if one is not None else str(dataset.kind)
+        self.amount = amount_text(one) if one is not None else f"{len(facts):,} parts"
+        self.crs = systems.pop() if len(systems) == 1 else "several CRS" if systems else ""
         self.remarks = [without_folder(warning, dataset.ref) for warning in dataset.warnings]
 
     def built(self) -> SiteEntry:
@@ -204,22 +210,14 @@ class _DatasetBuilder:
             )
 
     def _facts(self) -> tuple[str, ...]:
-        facts = [part.facts for part in self.dataset.parts]
-        one = facts[0] if len(facts) == 1 else None
-        kind = kind_word(one) if one is not None else str(self.dataset.kind)
-        amount = amount_text(one) if one is not None else f"{len(facts):,} parts"
-        systems = {crs_text(each) for each in facts} - {""}
-        crs = systems.pop() if len(systems) == 1 else "several CRS" if systems else ""
         size = size_text(self.dataset.size_bytes) if self.dataset.size_bytes else ""
-        return tuple(text for text in (kind, amount, crs, self.dataset.format, size) if text)
+        return tuple(text for text in (self.kind, self.amount, self.crs, self.dataset.format, size) if text)
 
     def _entry(
         self, keys: tuple[KeySample, ...], downloads: tuple[SiteDownload, ...], services: tuple[SiteService, ...],
         has_picture: bool,
     ) -> SiteEntry:  # fmt: skip
-        record, facts = self.record, [part.facts for part in self.dataset.parts]
-        one = facts[0] if len(facts) == 1 else None
-        systems = {crs_text(each) for each in facts} - {""}
+        record = self.record
         keywords = [word for each in record.keywords for word in each.words]
         topics = [meaning_of("topic", topic) for topic in record.topics]
         themes = topics or [word for each in record.keywords if each.kind == THEME for word in each.words]
@@ -236,10 +234,10 @@ class _DatasetBuilder:
             state=self.wish.state,
             title=str(self.title),
             summary=str(record.abstract),
-            kind=kind_word(one) if one is not None else str(self.dataset.kind),
+            kind=self.kind,
             format=self.dataset.format,
-            amount=amount_text(one) if one is not None else f"{len(facts):,} parts",
-            crs=systems.pop() if len(systems) == 1 else "several CRS" if systems else "",
+            amount=self.amount,
+            crs=self.crs,
             size_bytes=self.dataset.size_bytes,
             themes=tuple(dict.fromkeys(map(str, themes)))[:MOST_KEYWORDS],
             keywords=tuple(dict.fromkeys(map(str, keywords)))[:MOST_KEYWORDS],
@@ -280,7 +278,7 @@ def _without_login(address: str) -> str:
 
 
 def digest_of(folder: Path) -> str:
-    """Return what tells that anything in a folder changed."""
+    """Return a digest of all files of a folder."""
     digest = hashlib.sha256()
     for path in sorted(each for each in folder.rglob("*") if each.is_file()):
         digest.update(path.relative_to(folder).as_posix().encode("utf-8", "surrogateescape"))

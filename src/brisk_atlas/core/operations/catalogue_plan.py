@@ -182,7 +182,7 @@ def _is_within(path: Path, folder: Path) -> bool:
 
 
 def digest_of_settings(value: dict[str, Any]) -> str:
-    """Return what tells settings apart; the day is none of them."""
+    """Return a digest of settings, without the day."""
     plain = {name: each for name, each in value.items() if name != "day"}
     return sha256(json.dumps(plain, sort_keys=True, default=str).encode()).hexdigest()
 

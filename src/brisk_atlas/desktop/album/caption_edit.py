@@ -65,7 +65,7 @@ class CaptionEdit(QWidget):
         self.text.blockSignals(blocked)
 
     def flush(self) -> None:
-        """Say at once what was typed and not said yet."""
+        """Report at once what was typed and not reported yet."""
         if not self._later.isActive():
             return
         self._later.stop()
