@@ -17,7 +17,6 @@ from lxml import html
 from PIL import Image
 
 from brisk_atlas import cli, demo
-from brisk_atlas.core.album.font_subset import subset
 from brisk_atlas.core.album.markdown_text import as_html
 from brisk_atlas.core.album.page_file import album_page
 from brisk_atlas.core.album.page_parts import (
@@ -33,6 +32,7 @@ from brisk_atlas.core.album.plate_features import features_in_view
 from brisk_atlas.core.draw.legend_lines import LegendLines
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.model import CannotRead, ColumnView, DataRef
+from brisk_atlas.core.paper.font_subset import subset
 from brisk_atlas.core.workspace import project_file
 from brisk_atlas.core.workspace.groups import Group
 from brisk_atlas.core.workspace.plates import Album, Passage, Plate, PlateKind, PlateView

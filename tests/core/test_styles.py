@@ -21,7 +21,7 @@ from brisk_atlas.core.draw.density import draw_density
 from brisk_atlas.core.draw.labels import Room, anchors_of, place_labels
 from brisk_atlas.core.draw.limits import limits_of
 from brisk_atlas.core.draw.overlays import grid_lines, north_of, scale_bar
-from brisk_atlas.core.draw.swatch import swatch
+from brisk_atlas.core.draw.swatch import Swatch
 from brisk_atlas.core.inspect import Where
 from brisk_atlas.core.kinds import kind_of, painter_for
 from brisk_atlas.core.kinds.asking import probe
@@ -337,14 +337,14 @@ def test_contours_lie_where_the_grid_has_their_values():
 
 def test_a_swatch_shows_the_symbol_the_stroke_and_the_hatch():
     size = (44, 28)
-    area = swatch(VectorStyle(fill="#ff0000", line="#0000ff", width=2.0), POLYGON, None, size, 2.0)
+    area = Swatch(VectorStyle(fill="#ff0000", line="#0000ff", width=2.0), POLYGON, None).picture(size, 2.0)
     assert tuple(area[14, 22]) == (255, 0, 0, 255) and area[1, 22, 2] > 150
-    hatched = swatch(VectorStyle(fill="#ff0000", hatch="rising", width=1.0), POLYGON, None, size, 2.0)
+    hatched = Swatch(VectorStyle(fill="#ff0000", hatch="rising", width=1.0), POLYGON, None).picture(size, 2.0)
     inside = hatched[6:22, 6:38, 3]
     assert 0 < (inside < 128).sum() < inside.size
-    line = swatch(VectorStyle(line="#00ff00", width=1.5), LINE, "#ff0000", size, 2.0)
+    line = Swatch(VectorStyle(line="#00ff00", width=1.5), LINE, "#ff0000").picture(size, 2.0)
     assert line[..., 0].max() > 200 and line[..., 1].max() < 30  # the colour of a class wins
-    large = swatch(VectorStyle(fill="#ff0000", size=60.0, symbol="square"), POINT, None, size, 2.0)
+    large = Swatch(VectorStyle(fill="#ff0000", size=60.0, symbol="square"), POINT, None).picture(size, 2.0)
     assert large[14, 22, 0] == 255 and not large[:, 0].any()  # no larger than it has room for
 
 

@@ -276,7 +276,7 @@ class StackTile(QStyledItemDelegate):
             spot = QRect(box.left(), top + 1, SWATCH.width(), SWATCH.height())
             if number < len(legend.swatches):
                 painter.fillRect(spot, QColor(LIGHT.paper))
-                painter.drawImage(spot, picture_of(legend.swatches[number]))
+                painter.drawImage(spot, picture_of(legend.swatches[number].beside_entry))
             else:
                 painter.fillRect(QRect(box.left(), top + 4, 12, 10), QColor(colour))
             painter.setPen(QColor(theme.ink))
@@ -295,10 +295,10 @@ class StackTile(QStyledItemDelegate):
             painter.fillRect(spot, QColor(LIGHT.raised))  # servers draw legends for white paper
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(spot, picture_of(legend.picture))
-        for text, picture in legend.sizes:
+        for text, swatch in legend.sizes:
             spot = QRect(box.left(), top + 1, SWATCH.width(), SWATCH.height())
             painter.fillRect(spot, QColor(LIGHT.paper))
-            painter.drawImage(spot, picture_of(picture))
+            painter.drawImage(spot, picture_of(swatch.beside_entry))
             line = QRect(spot.right() + 6, top, box.width() - SWATCH.width() - 6, LEGEND_LINE_PX)
             elided = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideMiddle, line.width())
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, elided)

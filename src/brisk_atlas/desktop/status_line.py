@@ -143,22 +143,22 @@ class StatusLine(QFrame):
             self.scale.setText("")
             self.crs.setText("")
             return
-        from brisk_atlas.core.place import crs_name, metres_per_unit
+        from brisk_atlas.core.place import crs_name
 
         self.scale.setEnabled(bool(view.crs))
         if view.crs:
-            ratio = view.resolution * metres_per_unit(view.crs, view.y) * dots_per_inch / INCH_M
+            ratio = view.ground_metres * dots_per_inch / INCH_M
             self.scale.setText(f"1:{float(f'{ratio:.3g}'):,.0f}" if ratio >= 1 else f"{1 / ratio:,.0f}:1")
         else:
             self.scale.setText("scale unknown")
         self.crs.setText(crs_name(view.crs) if view.crs else "no CRS")
 
     @staticmethod
-    def resolution_at(ratio: float, crs: str, y: float, dots_per_inch: float) -> float:
+    def resolution_at(ratio: float, crs: str, x: float, y: float, dots_per_inch: float) -> float:
         """Return the map units a pixel at which a screen shows a scale of one to `ratio`."""
-        from brisk_atlas.core.place import metres_per_unit
+        from brisk_atlas.core.place import ground_metres
 
-        return ratio * INCH_M / dots_per_inch / metres_per_unit(crs, y)
+        return ratio * INCH_M / dots_per_inch / ground_metres(crs, x, y)
 
     def _job_changed(self, job: Job) -> None:
         running = [j for j in self.session.jobs.open if j.shown]

@@ -416,7 +416,7 @@ class AtlasWindow(QMainWindow):
         canvas = self.desk.map.canvas
         if canvas.view is not None and canvas.view.crs:
             view = canvas.view
-            resolution = self.foot.resolution_at(ratio, canvas.view.crs, view.y, self.logicalDpiX())
+            resolution = self.foot.resolution_at(ratio, canvas.view.crs, view.x, view.y, self.logicalDpiX())
             canvas.look_at_centre(view.x, view.y, resolution, view.crs)
 
     def begin_do(self) -> None:

@@ -13,7 +13,8 @@ from typing import Any
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
-from .font_subset import subset
+from brisk_atlas.core.paper.font_subset import subset
+
 from .markdown_text import as_html
 from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, PagePicture, PageSeries
 

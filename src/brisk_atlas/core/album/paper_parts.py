@@ -5,7 +5,6 @@ from __future__ import annotations
 import io
 from base64 import b64decode
 from dataclasses import replace
-from functools import cache
 from math import floor, log10
 
 from reportlab.lib.colors import HexColor
@@ -13,19 +12,15 @@ from reportlab.lib.enums import TA_LEFT, TA_RIGHT
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import Flowable
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
 
-from .font_subset import FOLDER
 from .page_parts import PageFigure, PagePicture
 from .whole_text import whole_text
 
 INK, QUIET, RULE, PAPER = HexColor("#1D2A35"), HexColor("#5F6B73"), HexColor("#D9D1C3"), HexColor("#FFFDF8")
 BAR_PT = 110.0  # the longest scale bar
-FAMILIES = {"album": "SourceSans3-Regular.ttf", "album-bold": "SourceSans3-Semibold.ttf",
-            "album-italic": "SourceSans3-It.ttf", "album-mono": "SourceCodePro-Regular.ttf"}  # fmt: skip
 
 
 class OutlineEntry(Flowable):
@@ -69,8 +64,8 @@ class PaperPicture(Flowable):
         ratio = metres_a_point * 72 / 0.0254
         label += f"   1 : {float(f'{ratio:.4g}'):,.0f}"
         canvas = self.canv
-        canvas.setFont("album-mono", 7)
-        text = pdfmetrics.stringWidth(label, "album-mono", 7)
+        canvas.setFont("mono", 7)
+        text = pdfmetrics.stringWidth(label, "mono", 7)
         canvas.setFillColor(PAPER)
         canvas.rect(6, 12, max(across, text) + 8, 17, stroke=0, fill=1)
         canvas.setFillColor(INK)
@@ -93,7 +88,7 @@ class PaperPicture(Flowable):
         path.lineTo(-3, 2)
         path.close()
         canvas.drawPath(path, stroke=0, fill=1)
-        canvas.setFont("album-bold", 7)
+        canvas.setFont("sans-bold", 7)
         canvas.drawCentredString(0, -5, "N")
         canvas.restoreState()
 
@@ -109,9 +104,9 @@ class PaperLegend(Flowable):
         self.spots: list[tuple[float, float, int]] = []
         if len(lines.entries) == 1 and lines.entries[0][2] == title:
             self.title = ""  # which the entry says
-        x, y = pdfmetrics.stringWidth(self.title, "album-bold", 8) + (10 if self.title else 0), 0.0
+        x, y = pdfmetrics.stringWidth(self.title, "sans-bold", 8) + (10 if self.title else 0), 0.0
         for number, (_, _, text) in enumerate(lines.entries):
-            step = pdfmetrics.stringWidth(text, "album", 8) + 30
+            step = pdfmetrics.stringWidth(text, "sans", 8) + 30
             if x + step > width and x > 20:
                 x, y = 20.0, y + 12
             self.spots.append((x, y, number))
@@ -121,15 +116,15 @@ class PaperLegend(Flowable):
     def draw(self) -> None:
         canvas, top = self.canv, self.height - 9
         canvas.setFillColor(INK)
-        canvas.setFont("album-bold", 8)
+        canvas.setFont("sans-bold", 8)
         canvas.drawString(0, top, self.title[:80])
-        after = pdfmetrics.stringWidth(self.title[:80], "album-bold", 8) + 10
+        after = pdfmetrics.stringWidth(self.title[:80], "sans-bold", 8) + 10
         if self.lines.ramp:
             canvas.drawImage(_data_reader(self.lines.ramp), after + 40, top - 1, 120, 8)
-            canvas.setFont("album-mono", 7)
+            canvas.setFont("mono", 7)
             canvas.drawRightString(after + 36, top, self.lines.low)
             canvas.drawString(after + 164, top, f"{self.lines.high}   {self.lines.title}")
-        canvas.setFont("album", 8)
+        canvas.setFont("sans", 8)
         for x, y, number in self.spots:
             swatch, colour, text = self.lines.entries[number]
             if swatch:
@@ -154,15 +149,7 @@ def paper_style(
     size: float, *, bold: bool = False, quiet: bool = False, right: bool = False, before: float = 0, after: float = 0
 ) -> ParagraphStyle:
     return ParagraphStyle(
-        "text", fontName="album-bold" if bold else "album", fontSize=size, leading=size * 1.35, spaceBefore=before,
+        "text", fontName="sans-bold" if bold else "sans", fontSize=size, leading=size * 1.35, spaceBefore=before,
         spaceAfter=after, textColor=QUIET if quiet else INK, leftIndent=0, bulletIndent=0, splitLongWords=1,
-        alignment=TA_RIGHT if right else TA_LEFT, bulletFontName="album",
+        alignment=TA_RIGHT if right else TA_LEFT, bulletFontName="sans",
     )  # fmt: skip
-
-
-@cache
-def register_fonts() -> None:
-    """Make the shipped fonts known."""
-    for name, file in FAMILIES.items():
-        pdfmetrics.registerFont(TTFont(name, str(FOLDER / file)))
-    pdfmetrics.registerFontFamily("album", "album", "album-bold", "album-italic", "album-bold")

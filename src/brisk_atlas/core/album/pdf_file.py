@@ -20,9 +20,11 @@ from reportlab.platypus import (
     Table,
 )
 
+from brisk_atlas.core.paper.pdf_fonts import register_fonts
+
 from .markdown_text import paragraphs_of
 from .page_parts import PageContent, PageFigure, PagePassage
-from .paper_parts import QUIET, RULE, OutlineEntry, PaperLegend, PaperPicture, paper_style, register_fonts
+from .paper_parts import QUIET, RULE, OutlineEntry, PaperLegend, PaperPicture, paper_style
 from .whole_text import whole_text
 
 PT_MM = 72 / 25.4
@@ -44,7 +46,7 @@ def album_pdf(
     out = io.BytesIO()
     title, subject = whole_text(content.title), whole_text(content.summary)
     document = BaseDocTemplate(out, pagesize=(width, height), title=title, author="", subject=subject,
-                               creator="Brisk Atlas", lang="en", initialFontName="album")  # fmt: skip
+                               creator="Brisk Atlas", lang="en", initialFontName="sans")  # fmt: skip
     document.addPageTemplates(PageTemplate("page", [frame], onPage=lambda canvas, doc: _foot(canvas, content, width)))
     story: list[Flowable] = [
         Paragraph(_words(content.title), paper_style(26, bold=True, after=6)),
@@ -68,7 +70,7 @@ def _words(text: str) -> str:
 
 def _foot(canvas: Canvas, content: PageContent, width: float) -> None:
     canvas.saveState()
-    canvas.setFont("album", 8)
+    canvas.setFont("sans", 8)
     canvas.setFillColor(QUIET)
     canvas.drawString(MARGIN_MM * PT_MM, FOOT_MM * PT_MM, whole_text(content.title[:120]))
     canvas.drawRightString(width - MARGIN_MM * PT_MM, FOOT_MM * PT_MM, str(canvas.getPageNumber()))
@@ -134,7 +136,7 @@ def _padded(across: float, below: float) -> list[tuple[Any, ...]]:
     """Return how cells of a table are set."""
     all_cells = (0, 0), (-1, -1)
     padding = {"LEFTPADDING": across, "RIGHTPADDING": across, "TOPPADDING": below / 2, "BOTTOMPADDING": below}
-    return [("FONT", *all_cells, "album", 8), *((name, *all_cells, size) for name, size in padding.items())]
+    return [("FONT", *all_cells, "sans", 8), *((name, *all_cells, size) for name, size in padding.items())]
 
 
 _BARE = _padded(0, 2)

@@ -34,7 +34,8 @@ def legend_picture(depot: Depot, layer: Layer) -> np.ndarray:
         top += LINE_PX
     for number, (colour, text) in enumerate(entries):
         if number < len(legend.swatches):
-            swatch = Image.fromarray(legend.swatches[number], "RGBa").convert("RGBA").resize((22, 14))
+            drawn = legend.swatches[number].beside_entry
+            swatch = Image.fromarray(drawn, "RGBa").convert("RGBA").resize((22, 14))
             picture.paste(swatch, (EDGE_PX, top + 1), swatch)
         else:
             pen.rectangle((EDGE_PX, top + 2, EDGE_PX + 21, top + 14), colour)

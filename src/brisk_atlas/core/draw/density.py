@@ -6,7 +6,7 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from brisk_atlas.core.model.shapes import POINT
-from brisk_atlas.core.place import metres_per_unit
+from brisk_atlas.core.place import ground_metres, is_geographic, metres_per_unit
 from brisk_atlas.core.read.shape_index import ShapeIndex
 
 from . import ramps
@@ -39,7 +39,8 @@ def draw_density(
     alpha = np.clip(share / FULL, 0.0, 1.0)
     image[..., :3] = np.round(rgb * alpha[..., None]).astype(np.uint8)
     image[..., 3] = np.round(alpha * 255).astype(np.uint8)
-    across, along = metres_per_unit(view.crs, view.y), metres_per_unit(view.crs)  # degrees shrink eastwards alone
+    across = ground_metres(view.crs, view.x, view.y)
+    along = metres_per_unit(view.crs) if view.crs and is_geographic(view.crs) else across  # degrees shrink eastwards
     return highest / (view.resolution**2 * across * along) * (PER_KM2 if view.crs else 1.0)
 
 

@@ -27,6 +27,7 @@ from .drawn import Drawn
 from .kernels.pixels import MULTIPLY, NORMAL, blend
 from .labels import Measure, PlacedLabel, Room, place_labels
 from .layer_painter import FixedText, LabelsWanted, LayerPainter
+from .outlines import Outlined
 from .view import View
 
 STORED_SHARE, STORED_BYTES = 0.06, 1_500_000_000  # of memory, for the pictures of layers stored for the next frame
@@ -162,7 +163,7 @@ class Painter:
             try:
                 picture = self._layer(layer, view, check, so_far)
             except Exception as error:
-                frame.faults[layer.id] = self._fault(layer, error)
+                frame.faults[layer.id] = self.fault(layer, error)
                 continue
             drawn = picture.drawn
             if many and layer.blend == Blend.NORMAL:
@@ -196,6 +197,17 @@ class Painter:
             tuple(failing),
             labels,
         )
+
+    def outlines(self, layer: Layer, view: View, check: Callable[[], None] = lambda: None) -> list[Outlined] | None:
+        """Return what a layer is drawn of, bottom first, in pixels of a view of density 1; None where it is drawn of
+        pixels."""
+        return self.painters[layer.kind].outlines(self.cache, layer, view, check)
+
+    def labels(
+        self, layers: Sequence[Layer], view: View, measure: Measure, check: Callable[[], None] = lambda: None
+    ) -> tuple[PlacedLabel, ...]:
+        """Return the labels of layers (bottom first), placed. `measure` says how large a text is."""
+        return self._labels(layers, view, measure, {}, check)
 
     def _lay_run(self, image: np.ndarray, run: list[PaleLayer]) -> None:
         """Lay some layers on a picture and empty their list; laying one over another is associative, so that a few side
@@ -232,7 +244,7 @@ class Painter:
                 size -= self._together_stored.popitem(last=False)[1].picture.image.nbytes
         return made
 
-    def _fault(self, layer: Layer, error: Exception) -> str:
+    def fault(self, layer: Layer, error: Exception) -> str:
         """Return what is reported of a layer that could not be drawn; the others are drawn all the same."""
         if isinstance(error, AtlasError):
             return str(error)
@@ -254,14 +266,14 @@ class Painter:
                 placed += self._fixed(painter.texts(self.cache, layer, view), view, measure, room)
                 wanted += [(layer, labels) for labels in painter.labels(self.cache, layer, view)]
             except Exception as error:
-                faults[layer.id] = self._fault(layer, error)
+                faults[layer.id] = self.fault(layer, error)
         slots: dict[str, dict[int, int]] = {}
         for layer, labels in sorted(wanted, key=lambda each: -each[1].look.priority):
             check()
             try:
                 found = self._place(layer.id, labels, view, measure, room)
             except Exception as error:
-                faults[layer.id] = self._fault(layer, error)
+                faults[layer.id] = self.fault(layer, error)
                 continue
             slots.setdefault(layer.id, {}).update({label.feature: label.slot for label in found})
             placed += found

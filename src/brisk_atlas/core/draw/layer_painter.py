@@ -14,6 +14,7 @@ from brisk_atlas.core.read.shape_index import ShapeIndex
 
 from .drawn import Drawn
 from .labels import Anchors
+from .outlines import Outlined
 from .view import View
 
 Check = Callable[[], None]
@@ -50,6 +51,10 @@ class LayerPainter(Protocol):
     ) -> Drawn:
         """Draw a layer. `check` is called often and may raise to stop; `so_far` when more of it can be seen."""
 
+    def outlines(self, cache: DataCache, layer: Layer, view: View, check: Check) -> list[Outlined] | None:
+        """Return what a layer is drawn of, bottom first, in pixels of a view of density 1; None where it is drawn of
+        pixels."""
+
     def may_move(self, layer: Layer) -> bool:
         """Return whether a place looks the same wherever it stands in the picture, so that a picture can be moved."""
 
@@ -67,6 +72,9 @@ class LayerPainter(Protocol):
 
 class PlainPainter:
     """The base of painters of what has neither labels nor features to pick."""
+
+    def outlines(self, cache: DataCache, layer: Layer, view: View, check: Check) -> list[Outlined] | None:
+        return None
 
     def may_move(self, layer: Layer) -> bool:
         return True

@@ -25,14 +25,13 @@ from .cloud import AT_ONCE, CLASS_COLOURS, OTHER_CLASS, cloud_limits, dimensions
 from .limits import grid_limits
 from .raster import STEEPEST, channel_sources
 from .rules import masks_of
-from .swatch import shape_of, swatch
+from .swatch import LEGEND_DENSITY, LEGEND_PX, Swatch, shape_of
 
 log = logging.getLogger(__name__)
 
 MOST_CLASSES = 12
 LEGEND_BYTES = 4_000_000  # of a picture from a server
 MIXED = ("", "Unknown", "Geometry", "GeometryCollection")
-SWATCH_PX, SWATCH_DENSITY = (44, 28), 2.0  # width and height of what stands beside an entry
 CHANNELS = ("#C2452D", "#2F7D4F", "#3B7EA6")
 
 
@@ -51,10 +50,10 @@ class Legend:
     high: float = 0.0
     unit: str = ""
     plain: bool = False
-    swatches: tuple[np.ndarray, ...] = field(default=(), compare=False, repr=False)
+    swatches: tuple[Swatch, ...] = ()
     hidden: tuple[str, ...] | None = None
     names: Mapping[str, str] = field(default_factory=dict)
-    sizes: tuple[tuple[str, np.ndarray], ...] = field(default=(), compare=False, repr=False)
+    sizes: tuple[tuple[str, Swatch], ...] = ()
     picture: np.ndarray | None = field(default=None, compare=False, repr=False)
 
     def name_of(self, text: str) -> str:
@@ -116,7 +115,14 @@ def vector_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     return replace(made, sizes=_grown_sizes(cache, layer, style))
 
 
-def _grown_sizes(cache: DataCache, layer: Layer, style: VectorStyle) -> tuple[tuple[str, np.ndarray], ...]:
+def _swatch(style: VectorStyle, shape: int, colour: str | None = None) -> Swatch:
+    """Return a swatch whose picture for a window is drawn already, as a window can't wait for it."""
+    made = Swatch(style, shape, colour)
+    made.picture(LEGEND_PX, LEGEND_DENSITY)
+    return made
+
+
+def _grown_sizes(cache: DataCache, layer: Layer, style: VectorStyle) -> tuple[tuple[str, Swatch], ...]:
     """Return what the ends mean between which symbols or strokes grow, and how they are drawn."""
     shape = shape_of(cache.part(layer.ref).facts.geometry_type or "")
     by = style.size_by if shape == POINT else style.width_by if shape == LINE else None
@@ -130,7 +136,7 @@ def _grown_sizes(cache: DataCache, layer: Layer, style: VectorStyle) -> tuple[tu
     for value, size, width in zip((values.min(), values.max()), style.sizes, style.widths):
         own = replace(style, size=size) if shape == POINT else replace(style, width=width)
         text = f"{by} {value:.0f}" if is_year(by) else f"{by} {number_text(float(f'{value:.4g}'))}"
-        found.append((text, swatch(own, shape, None, SWATCH_PX, SWATCH_DENSITY)))
+        found.append((text, _swatch(own, shape)))
     return tuple(found)
 
 
@@ -143,13 +149,13 @@ def _plain_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     shape = shape_of(kind)
     if colouring is None or style.colour_by is None:
         only_line = "Line" in kind or style.hollow
-        own = swatch(style, shape, None, SWATCH_PX, SWATCH_DENSITY)
+        own = _swatch(style, shape)
         return Legend("", ((style.line if only_line else style.fill, layer.name),), swatches=(own,))
     if colouring.ramp:
         plain = is_year(style.colour_by)
         return Legend(style.colour_by, (), colouring.ramp, colouring.low, colouring.high, plain=plain)
     entries = _most(colouring.entries)
-    drawn = tuple(swatch(style, shape, colour, SWATCH_PX, SWATCH_DENSITY) for colour, _ in entries)
+    drawn = tuple(_swatch(style, shape, colour) for colour, _ in entries)
     return Legend(style.colour_by, entries, swatches=drawn, hidden=style.hidden, names=colouring.names)
 
 
@@ -158,7 +164,7 @@ def _rules_legend(cache: DataCache, layer: Layer, style: VectorStyle) -> Legend:
     entries, drawn = [], []
     for rule, shape in reversed(list(zip(style.rules, drawn_shapes(cache, layer, style)))):  # as layers stand
         entries.append((rule.style.line if shape == LINE else rule.style.fill, rule.name))
-        drawn.append(swatch(rule.style, shape, None, SWATCH_PX, SWATCH_DENSITY))
+        drawn.append(_swatch(rule.style, shape))
     return Legend("", _most(tuple(entries)), swatches=tuple(drawn[:MOST_CLASSES]), hidden=style.hidden)
 
 

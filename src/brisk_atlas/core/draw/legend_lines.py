@@ -32,7 +32,7 @@ def lines_of(legend: Legend | None) -> LegendLines | None:
     """Return a legend as lines, None where there is none, or one of a single look that says nothing."""
     if legend is None or not (legend.entries or legend.ramp):
         return None
-    pictures = [_address(each) for each in legend.swatches]
+    pictures = [_address(each.beside_entry) for each in legend.swatches]
     pictures += [""] * (len(legend.entries) - len(pictures))
     named = ((colour, legend.name_of(text)) for colour, text in legend.entries)
     entries = tuple((picture, colour, text) for picture, (colour, text) in zip(pictures, named))

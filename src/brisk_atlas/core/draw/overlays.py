@@ -40,8 +40,7 @@ def scale_bar(view: View) -> tuple[float, str] | None:
     """Return the bar's width in pixels and its label, at the latitude of the view's middle."""
     if not view.crs or not unit_of(view.crs):
         return None
-    metres = view.resolution * metres_per_unit(view.crs, view.y)
-    return bar_for(metres, LONGEST_BAR_PX)
+    return bar_for(view.ground_metres, LONGEST_BAR_PX)
 
 
 def bar_for(metres: float, longest_px: float) -> tuple[float, str] | None:
@@ -132,6 +131,18 @@ def _text(value: float, step: float, in_degrees: bool, upright: bool) -> str:
     if step < 1 / 60:
         text += f"{s:04.1f}″" if step < 1 / 3600 else f"{s:02.0f}″"
     return f"{text} {side}".strip()
+
+
+def edge_place(line: GridLine, width: float, height: float) -> tuple[float, float] | None:
+    """Return where a grid line meets the upper edge (upright) or the left edge of a picture, or None."""
+    across, along = (line.points[:, 0], line.points[:, 1]) if line.upright else (line.points[:, 1], line.points[:, 0])
+    order = np.argsort(along)
+    if not (along.min() <= 0.5 * (height if line.upright else width) and along.max() >= 0):
+        return None
+    at = float(np.interp(0.0, along[order], across[order]))
+    if not 0 <= at <= (width if line.upright else height):
+        return None
+    return (at, 0.0) if line.upright else (0.0, at)
 
 
 def north_of(view: View) -> float | None:

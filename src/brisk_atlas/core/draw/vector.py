@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from functools import partial
 from math import sqrt
 
@@ -61,9 +61,9 @@ def inks_of(table: pa.Table, style: VectorStyle) -> Inks:
     )
 
 
-def _ink(colour: str, count: int, opacity: float = 1.0) -> np.ndarray:
-    """Return (count,) inks of one colour."""
-    return np.full(count, inks_from(ramps.rgb_of(colour)[None], opacity)[0])
+def ink_of(colour: str, opacity: float = 1.0) -> np.uint32:
+    """Return the ink of a colour."""
+    return inks_from(ramps.rgb_of(colour)[None], opacity)[0]
 
 
 def draw_vector(
@@ -81,36 +81,60 @@ def draw_vector(
     `shown` is (features,) bool of those to draw, None for all. `check` is called often and may raise to
     stop; `on_partial` whenever more can be seen.
     """
+    marked = marked_features(index, inks, style, view, shown)
+    check()
+    features, bodies, lines, is_line = marked.features, marked.bodies, marked.lines, marked.is_line
+    halves = marked.widths * np.float32(view.density / 2)
+    if style.casing > 0:
+        outer = np.where(is_line | (halves > 0), halves + np.float32(style.casing * view.density), 0).astype(np.float32)
+        casing = np.full(features.size, ink_of(style.casing_colour))
+        hidden = casing.copy()
+        hidden[~is_line] = NO_INK
+        draw_shapes(image, index, features, hidden, casing, outer, style, view, check, on_partial, plain=True)
+    draw_shapes(image, index, features, bodies, lines, halves, style, view, check, on_partial)
+    draw_symbols(image, index, features, bodies, lines, marked.sizes * np.float32(view.density), style, view)
+    return int(features.size)
+
+
+@dataclass(frozen=True, eq=False)
+class Marked:
+    """Features in view and how each is drawn: (features,) each. Inks of what is filled and of lines, widths of lines
+    and sizes of symbols in pixels of a screen; a line is its own body."""
+
+    features: np.ndarray
+    bodies: np.ndarray
+    lines: np.ndarray
+    widths: np.ndarray
+    sizes: np.ndarray
+    is_line: np.ndarray
+
+    def only(self, mask: np.ndarray) -> Marked:
+        """Return some of them."""
+        return Marked(*(getattr(self, each.name)[mask] for each in fields(self)))
+
+
+def marked_features(
+    index: ShapeIndex, inks: Inks, style: VectorStyle, view: View, shown: np.ndarray | None = None
+) -> Marked:
+    """Return the features in view, in drawing order. `shown` is (features,) bool of those to draw, None for all."""
     widest = max([style.width, *(style.widths if style.width_by else ())]) + 2 * style.casing
     largest = max([style.size, *(style.sizes if style.size_by else ())])
     margin = max(widest / 2 * REACH, largest * symbols.PIN_HEIGHT / 2) * view.density + 2
     features = index.within(view.extent, margin * view.resolution)
     if shown is not None:
         features = features[shown[features]]
-    check()
     count = features.size
-    bodies = _ink(style.fill, count)
-    lines = _ink(style.line, count)
+    bodies, lines = np.full(count, ink_of(style.fill)), np.full(count, ink_of(style.line))
     is_line = _are_lines(index, features)
     if inks.colouring is not None:
         bodies = inks_from(inks.colouring.rgb[features])
     elif index.has_lines:
-        bodies[is_line] = lines[is_line]  # a line is its own body
-    check()
+        bodies[is_line] = lines[is_line]
     if style.hollow:
         bodies[~is_line] = NO_INK
     widths = np.full(count, style.width, np.float32) if inks.widths is None else inks.widths[features]
-    halves = widths * np.float32(view.density / 2)
-    if style.casing > 0:
-        outer = np.where(is_line | (halves > 0), halves + np.float32(style.casing * view.density), 0).astype(np.float32)
-        casing = _ink(style.casing_colour, count)
-        hidden = casing.copy()
-        hidden[~is_line] = NO_INK
-        draw_shapes(image, index, features, hidden, casing, outer, style, view, check, on_partial, plain=True)
-    draw_shapes(image, index, features, bodies, lines, halves, style, view, check, on_partial)
     sizes = np.full(count, style.size, np.float32) if inks.sizes is None else inks.sizes[features]
-    draw_symbols(image, index, features, bodies, lines, sizes * np.float32(view.density), style, view)
-    return int(count)
+    return Marked(features, bodies, lines, widths.astype(np.float32), sizes.astype(np.float32), is_line)
 
 
 def _are_lines(index: ShapeIndex, features: np.ndarray) -> np.ndarray:
@@ -227,7 +251,7 @@ def draw_symbols(
     if not index.has_points:
         return
     shapes = index.shapes
-    of, paths = _paths_of(shapes, features)
+    of, paths = paths_of(shapes, features)
     points = shapes.path_kinds[paths] == POINT
     if not points.any():
         return
@@ -243,7 +267,7 @@ def draw_symbols(
     in_bands(image.shape[0], lambda a, b: stamp(pixels, a, b, x, y, which, made, middle, own_bodies, own_lines))
 
 
-def _paths_of(shapes: Shapes, features: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def paths_of(shapes: Shapes, features: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Return the paths of features in turn, and the place in `features` that each is of."""
     first, last = shapes.feature_starts[features], shapes.feature_starts[features + 1]
     counts = last - first
@@ -266,8 +290,8 @@ def draw_picked(image: np.ndarray, index: ShapeIndex, picked: np.ndarray, view: 
     """Draw the picked features: an outline in `ink` within a halo of `paper`, and a light wash."""
     picked = picked[(picked >= 0) & (picked < len(index.shapes))]
     is_line = _are_lines(index, picked)
-    halo, core, wash = _ink(paper, picked.size), _ink(ink, picked.size), _ink(ink, picked.size, 0.22)
-    nothing = _ink(paper, picked.size, 0.0)
+    inks = ink_of(paper), ink_of(ink), ink_of(ink, 0.22), NO_INK
+    halo, core, wash, nothing = (np.full(picked.size, each) for each in inks)
     for bodies, lines, width, size in ((nothing, halo, 6.0, 15.0), (wash, core, 2.6, 10.0)):
         own = np.where(is_line, lines, bodies)
         halves = np.full(picked.size, width / 2 * view.density, np.float32)

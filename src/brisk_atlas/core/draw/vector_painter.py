@@ -1,4 +1,4 @@
-"""Drawing vector layers: their features as the style makes them, labels, and what is picked."""
+"""Outlined vector layers: their features as the style makes them, labels, and what is picked."""
 
 from __future__ import annotations
 
@@ -20,6 +20,7 @@ from .drawn import Drawn
 from .ink import inks_from
 from .labels import anchors_of
 from .layer_painter import HALO, PICKED_INK, Check, FixedText, LabelsWanted
+from .outlines import Outlined, outlines_of
 from .rules import StylePart, masks_of, parts_of
 from .vector import Inks, draw_picked, draw_vector, inks_of
 from .view import View
@@ -62,6 +63,21 @@ class VectorPainter:
             for world in view.in_worlds():
                 draw_vector(image, index, inks, part.style, world.plane, check, so_far, shown)
         return Drawn(note=seen.note, limits=limits)
+
+    def outlines(self, cache: DataCache, layer: Layer, view: View, check: Check) -> list[Outlined] | None:
+        seen = seen_of(cache, layer, view.extent, view.resolution, check=check)
+        index = index_in(cache, layer.ref, view, seen)
+        found: list[Outlined] = []
+        for part in _parts(cache, layer, seen, view, check):
+            if (part.style.density > 0 or part.style.cluster > 0) and index.has_points:
+                return None
+            shown, inks = _shown(cache, layer, part, seen, check), _inks(cache, layer, part, seen)
+            for world in view.in_worlds():
+                drawn = outlines_of(index, inks, part.style, world.plane, check, shown)
+                if drawn is None:
+                    return None
+                found += drawn
+        return found
 
     def may_move(self, layer: Layer) -> bool:
         style = _style(layer)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from brisk_atlas.core.model import Extent, Lattice
-from brisk_atlas.core.place import metres_per_unit, transform
+from brisk_atlas.core.place import ground_metres, transform
 from brisk_atlas.core.place.domain import domain_of
 
 DOTS_PER_INCH, INCH_M = 96.0, 0.0254
@@ -33,10 +33,14 @@ class View:
     turn: float = 0.0
 
     @property
+    def ground_metres(self) -> float:
+        """How far it is on the ground across a pixel in the middle."""
+        return self.resolution * ground_metres(self.crs, self.x, self.y)
+
+    @property
     def scale(self) -> float:
         """The number below one of the scale, on a screen of the usual 96 dots an inch."""
-        metres = self.resolution * self.density * metres_per_unit(self.crs, self.y)
-        return metres * DOTS_PER_INCH / INCH_M
+        return self.ground_metres * self.density * DOTS_PER_INCH / INCH_M
 
     def shows_at(self, scales: tuple[float, float] | None) -> bool:
         """Return whether what is drawn between two scales is drawn here; where the scale is not known, all is."""

@@ -46,11 +46,13 @@ if TYPE_CHECKING:
     from .styles import UseStyle, WriteStyle
     from .surface_steps import SurfaceSteps
     from .survey_lines import CheckLines, FindCrossovers, ListLines, WriteLines
+    from .write_paper import WritePaper
     from .zonal_statistics import ZonalStatistics
 
 COMMANDS = {  # on the command line and in JSON: (module, class)
     "export": ("export", "Export"),
     "write-album": ("album", "WriteAlbum"),
+    "write-paper": ("write_paper", "WritePaper"),
     "run": ("run_recipe", "RunRecipe"),
     "recipe-schema": ("run_recipe", "WriteRecipeSchema"),
     "recipe-differences": ("run_recipe", "CompareRecipes"),
@@ -136,6 +138,7 @@ __all__ = [
     "WriteHoleLog",
     "WriteHoles",
     "WriteLines",
+    "WritePaper",
     "WriteProfile",
     "WriteRecipeSchema",
     "WriteRecordPage",

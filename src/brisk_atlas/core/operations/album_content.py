@@ -22,7 +22,6 @@ from brisk_atlas.core.draw.overlays import north_of
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Layer
-from brisk_atlas.core.place import metres_per_unit
 from brisk_atlas.core.workspace.comparison import Way, side_title
 from brisk_atlas.core.workspace.plate_sources import changed_sources
 from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource, PlateView
@@ -83,12 +82,12 @@ def _joined(workspace: Workspace, group: Sequence[Plate], name: str) -> PageFigu
         figures[0], title=" / ".join(titles) if len(titles) < 3 else f"{titles[0]} to {titles[-1]}", pictures=pictures,
         compared=shown, caption="\n\n".join(plate.caption for plate in group if plate.caption), alt=group[0].alt,
         legends=tuple(legends.values())[:MOST_LEGENDS], note=notes[0] if notes else "", relief=None, table=None,
-        credits=_credits([source for plate in group for source in plate.sources]),
+        credits=credits_of([source for plate in group for source in plate.sources]),
         features=figures[0].features if same and len(group) == 2 else (), metres=figures[0].metres if same else None,
     )  # fmt: skip
 
 
-def _credits(sources: Sequence[PlateSource]) -> tuple[tuple[tuple[str, ...], str], ...]:
+def credits_of(sources: Sequence[PlateSource]) -> tuple[tuple[tuple[str, ...], str], ...]:
     """Return the names of sources by whom they are credited to; those of nobody come last."""
     found: dict[str, dict[str, None]] = {}
     for each in sources:
@@ -107,7 +106,7 @@ def _figure(workspace: Workspace, plate: Plate, name: str) -> PageFigure:
     facts += [f"captured {plate.captured[:10]}"] if plate.captured else []
     table = PageTable(*plate.table) if plate.table is not None else None
     figure = PageFigure(name, plate.title, _pictures(plate), plate.caption, plate.alt, facts=tuple(facts),
-                        credits=_credits(plate.sources), table=table, note=note)  # fmt: skip
+                        credits=credits_of(plate.sources), table=table, note=note)  # fmt: skip
     if plate.view is None or plate.kind not in (PlateKind.MAP, PlateKind.RELIEF):
         return figure
     figure = replace(figure, legends=_legends(workspace, plate.view))
@@ -116,7 +115,7 @@ def _figure(workspace: Workspace, plate: Plate, name: str) -> PageFigure:
         stated = (f"heights x {relief.exaggeration:g}",) if relief is not None and relief.exaggeration != 1 else ()
         return replace(figure, relief=relief, facts=(*figure.facts, *stated))
     view = map_view(plate.view)
-    metres = view.resolution * metres_per_unit(view.crs, view.y) if view.crs else None
+    metres = view.ground_metres if view.crs else None
     compared = WAYS.get(plate.view.comparison.way) if plate.view.comparison is not None and plate.other else None
     found = _features(workspace, plate, plate.view, view)
     return replace(figure, metres=metres, north=north_of(view), features=found, compared=compared)

@@ -39,7 +39,7 @@ from brisk_atlas.core.model import (
     VectorPart,
     VectorStyle,
 )  # fmt: skip
-from brisk_atlas.core.place import crs_label, is_geographic, metres_per_unit
+from brisk_atlas.core.place import crs_label, ground_metres, is_geographic
 from brisk_atlas.core.place.map_crs import TILES
 from brisk_atlas.core.record.model import FieldDefinition, Record
 from brisk_atlas.core.site.part_data import MOST_FEATURES, MOST_ROWS, DrawnLook, PartRows, is_light, part_script
@@ -126,7 +126,7 @@ class PartBuilder:
             legend = None
         self.page = replace(
             self.page, picture=name, size=(view.width, view.height), extent=view.extent.bounds, legend=legend,
-            metres=metres_per_unit(view.crs, view.y) if known else None,
+            metres=ground_metres(view.crs, view.x, view.y) if known else None,
         )  # fmt: skip
 
     def _legend(self) -> LegendLines | None:

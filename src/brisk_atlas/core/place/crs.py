@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from math import cos, pi, radians
+from math import cos, isfinite, nan, pi, radians, sqrt
 
 import numpy as np
 import pyproj
@@ -101,6 +101,26 @@ def metres_per_unit(text: str | None, y: float = 0.0) -> float:
     if crs.is_geographic:
         return METRES_PER_DEGREE * max(cos(radians(min(abs(y), 89.9))), 1e-3)
     return float(crs.axis_info[0].unit_conversion_factor) if crs.axis_info else 1.0
+
+
+@lru_cache(4096)
+def ground_metres(text: str | None, x: float, y: float) -> float:
+    """Return how far it is on the ground, in metres, along a unit of the map at a place: the mean of all directions
+    where a projection draws them differently, eastwards for degrees. It differs from the unit itself as far as the
+    projection stretches the map there, by a quarter in the middle latitudes of a Mercator map. Raises CannotPlace.
+
+    Source: J. P. Snyder (1987), "Map projections: a working manual", USGS Professional Paper 1395, on areal scale.
+    """
+    plain = metres_per_unit(text, y)
+    if not text:
+        return plain
+    crs = proj_crs(text)
+    if not crs.is_projected:
+        return plain
+    proj = pyproj.Proj(crs)
+    place = proj(x, y, inverse=True)
+    stretched = proj.get_factors(*place).areal_scale if all(map(isfinite, place)) else nan
+    return plain / sqrt(stretched) if isfinite(stretched) and stretched > 0 else plain
 
 
 @lru_cache(128)

@@ -13,6 +13,7 @@ from .named_places import StoredEye
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Layer
+    from brisk_atlas.core.paper.layout import Paper
 
 
 class PlateKind(StrEnum):
@@ -85,7 +86,7 @@ class PlateSeries(NamedTuple):
 class Plate(NamedTuple):
     """A captured view with its caption (Markdown). `picture` is a WebP or JPEG of it, `other` one of side B where two
     were compared; `density` is the pixels of the picture for one of the screen; `joined` shows it and the next plate as
-    before and after."""
+    before and after; `paper` is how it stands on paper."""
 
     id: str
     title: str
@@ -101,6 +102,7 @@ class Plate(NamedTuple):
     table: PlateTable | None = None
     joined: bool = False
     series: PlateSeries | None = None
+    paper: Paper | None = None
 
 
 class Passage(NamedTuple):

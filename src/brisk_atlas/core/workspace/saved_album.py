@@ -8,13 +8,16 @@ from typing import Literal
 
 from pydantic import Field
 
+from brisk_atlas.core.paper.layout import BlockKind, GridKind, PagesByFeature, Paper, PaperBlock
+
 from .comparison import SIDE_NAMES, Comparison, Divide, Way
 from .groups import Group
 from .plates import Album, Passage, Plate, PlateKind, PlateSeries, PlateSource, PlateTable, PlateView
 from .saved_layers import Finite, SavedEye, SavedGroup, SavedLayer, SavedValue, layer_from, saved_layer
 
 MOST_OF_PICTURE = 40_000_000  # characters of one, in base64
-MOST_ITEMS, MOST_ROWS = 2_000, 10_000
+MOST_ITEMS, MOST_ROWS, MOST_BLOCKS = 2_000, 10_000, 500
+MOST_OF_TEXT = 20_000  # characters of a block on paper
 
 
 class SavedComparison(SavedValue):
@@ -67,6 +70,52 @@ class _SavedSeries(SavedValue):
     value: str
 
 
+class _SavedBlock(SavedValue):
+    id: str
+    kind: BlockKind
+    x: Finite
+    y: Finite
+    width: Finite = Field(gt=0)
+    height: Finite = Field(gt=0)
+    text: str = Field("", max_length=MOST_OF_TEXT)
+    size: float = Field(9.0, gt=0, le=1000)
+    side: int = Field(0, ge=0, le=1)
+    framed: bool = False
+
+
+class _SavedPages(SavedValue):
+    layer: str
+    name: str
+    order: str = ""
+    fits: bool = True
+    faded: bool = True
+
+
+class _SavedPaper(SavedValue):
+    sheet: Literal["A0", "A1", "A2", "A3", "A4", "A5", "Letter", "Tabloid"]
+    wide: bool
+    scale: Finite = Field(gt=0)
+    blocks: list[_SavedBlock] = Field(max_length=MOST_BLOCKS)
+    centre: tuple[Finite, Finite] | None = None
+    grid: GridKind = GridKind.NONE
+    pages: _SavedPages | None = None
+    dots: int = Field(300, ge=36, le=1200)
+
+    @classmethod
+    def of(cls, paper: Paper) -> _SavedPaper:
+        blocks = [_SavedBlock(**each._asdict()) for each in paper.blocks]
+        pages = _SavedPages(**paper.pages._asdict()) if paper.pages is not None else None
+        return cls(**paper._asdict() | {"blocks": blocks, "pages": pages})
+
+    @property
+    def value(self) -> Paper:
+        if len({each.id for each in self.blocks}) < len(self.blocks):
+            raise ValueError("two blocks of a page have one id")
+        blocks = tuple(PaperBlock(**dict(each)) for each in self.blocks)
+        pages = PagesByFeature(**dict(self.pages)) if self.pages is not None else None
+        return Paper(**dict(self) | {"blocks": blocks, "pages": pages})
+
+
 class _SavedPlate(SavedValue):
     type: Literal["plate"] = "plate"
     id: str
@@ -83,6 +132,7 @@ class _SavedPlate(SavedValue):
     table: _SavedTable | None = None
     joined: bool = False
     series: _SavedSeries | None = None
+    paper: _SavedPaper | None = None
 
 
 class _SavedPassage(SavedValue):
@@ -120,6 +170,7 @@ def _saved_plate(plate: Plate, folder: Path) -> _SavedPlate:
         "picture": b64encode(plate.picture).decode(), "other": b64encode(plate.other).decode(),
         "sources": [_SavedSource(**each._asdict()) for each in plate.sources],
         "series": _SavedSeries(**plate.series._asdict()) if plate.series is not None else None,
+        "paper": _SavedPaper.of(plate.paper) if plate.paper is not None else None,
         "table": _SavedTable(**plate.table._asdict()) if plate.table is not None else None,
     }  # fmt: skip
     return _SavedPlate(**values)
@@ -148,4 +199,5 @@ def _plate(saved: _SavedPlate, folder: Path) -> Plate:
         tuple(PlateSource(**each.model_dump()) for each in saved.sources),
         PlateTable(**dict(saved.table)) if saved.table is not None else None, saved.joined,
         PlateSeries(**dict(saved.series)) if saved.series is not None else None,
+        saved.paper.value if saved.paper is not None else None,
     )  # fmt: skip

@@ -109,7 +109,7 @@ class RuleList(QWidget):
 
     def show_style(self, style: VectorStyle) -> None:
         """Show the rules of a style, the topmost first."""
-        from brisk_atlas.core.draw.swatch import swatch
+        from brisk_atlas.core.draw.swatch import Swatch
 
         self._filling = True
         row = self.list.currentRow() if self.list.count() else 0
@@ -121,7 +121,7 @@ class RuleList(QWidget):
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsUserCheckable)
             off = rule.name in style.hidden
             item.setCheckState(Qt.CheckState.Unchecked if off else Qt.CheckState.Checked)
-            picture = swatch(rule.style, self._shape, None, (SWATCH_PX.width() * 2, SWATCH_PX.height() * 2), 2.0)
+            picture = Swatch(rule.style, self._shape).picture((SWATCH_PX.width() * 2, SWATCH_PX.height() * 2), 2.0)
             item.setIcon(QIcon(QPixmap.fromImage(picture_of(picture))))
             self.list.addItem(item)
         self.list.setCurrentRow(min(max(row, 0), len(style.rules) - 1) if added <= 0 else max(row, 0))

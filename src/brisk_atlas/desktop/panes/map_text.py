@@ -98,7 +98,7 @@ def _paint_callout(painter: QPainter, label: PlacedLabel, frame: Frame) -> None:
 
 def paint_grid_lines(frame: Frame, *, geographic: bool) -> None:
     """Paint grid lines with their values at the left and upper edge."""
-    from brisk_atlas.core.draw.overlays import grid_lines
+    from brisk_atlas.core.draw.overlays import edge_place, grid_lines
 
     image = image_of(frame)
     painter = QPainter(image)
@@ -115,7 +115,7 @@ def paint_grid_lines(frame: Frame, *, geographic: bool) -> None:
         for colour, width in ((paper, 2.5), (ink, 1.0)):
             painter.setPen(QPen(colour, width * density))
             painter.drawPolyline(points)
-        at = _edge_place(line.points, line.upright, frame.view.width, frame.view.height)
+        at = edge_place(line, frame.view.width, frame.view.height)
         if at is None:
             continue
         width, height = metrics.horizontalAdvance(line.text) + 6 * density, metrics.height()
@@ -127,17 +127,3 @@ def paint_grid_lines(frame: Frame, *, geographic: bool) -> None:
         painter.setPen(QColor(GRID_INK))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, line.text)
     painter.end()
-
-
-def _edge_place(points, upright: bool, width: int, height: int) -> tuple[float, float] | None:  # type: ignore[no-untyped-def]
-    """Return where a line meets the upper edge (upright) or the left edge, or None."""
-    import numpy as np
-
-    across, along = (points[:, 0], points[:, 1]) if upright else (points[:, 1], points[:, 0])
-    order = np.argsort(along)
-    if not (along.min() <= 0.5 * (height if upright else width) and along.max() >= 0):
-        return None
-    at = float(np.interp(0.0, along[order], across[order]))
-    if not 0 <= at <= (width if upright else height):
-        return None
-    return (at, 0.0) if upright else (0.0, at)

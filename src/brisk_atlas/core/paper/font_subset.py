@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from functools import lru_cache
 from io import BytesIO
-from pathlib import Path
 
-FOLDER = Path(__file__).parents[2] / "fonts"
+from .lettering import FOLDER
+
 ALWAYS = "".join(map(chr, range(32, 127))) + "…−·×°–—’“”"
 
 

@@ -1,0 +1,269 @@
+"""A map in a frame of a page, at a true scale: layers as shapes where the page holds shapes, else as pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from math import ceil
+
+import numpy as np
+
+from brisk_atlas.core.draw import View
+from brisk_atlas.core.draw.composite import lay_picture
+from brisk_atlas.core.draw.frame import Frame, Painter
+from brisk_atlas.core.draw.labels import BOX_PX, PlacedLabel
+from brisk_atlas.core.draw.outlines import Outlines, Pen, Stamps, line, ring
+from brisk_atlas.core.draw.overlays import edge_place, grid_lines
+from brisk_atlas.core.draw.symbols import outline
+from brisk_atlas.core.draw.whole_frame import whole_frame
+from brisk_atlas.core.model import AtlasError, Blend, Extent, Layer
+from brisk_atlas.core.model.shapes import POINT, Shapes
+from brisk_atlas.core.place import ground_metres
+
+from .box import INCH_MM, PT_MM, PX_MM, Box
+from .layout import GridKind
+from .lettering import CAP_HEIGHT, LINE_HEIGHT, measured, text_width
+from .surface import INK, PAPER, Halo, Surface
+
+Check = Callable[[], None]
+Overlay = Callable[[View, Check], np.ndarray]
+"""Draws (rows, cols, 4) uint8 premultiplied RGBA of a view: what stands between layers and is none."""
+
+HALO_PX = 3.0
+FADE = 0.62  # how strongly what lies outside a page's feature is paled
+GRID_PEN, GRID_PT = Pen(INK, 0.12), 6.5
+ZONE_PEN = Pen("#C2452D", 0.5)
+MOST_PIXELS = 25_000  # of a frame, each way
+
+
+@dataclass(frozen=True, eq=False)
+class MapFrame:
+    """A map on paper. stack : what it is drawn of, bottom first; zone : a feature in the CRS of the view that the rest
+    is paled around, None for none."""
+
+    box: Box
+    view: View
+    stack: tuple[Layer | Overlay, ...]
+    grid: GridKind = GridKind.NONE
+    zone: Shapes | None = None
+    framed: bool = True
+
+
+def view_on_paper(box: Box, crs: str | None, centre: tuple[float, float], scale: float, turn: float = 0.0) -> View:
+    """Return the view, a pixel for 1/96 inch, whose middle is that of a box, at a scale of one to `scale` there."""
+    resolution = scale * PX_MM / 1000 / ground_metres(crs, *centre)
+    return View(*centre, resolution, ceil(box.width / PX_MM), ceil(box.height / PX_MM), crs, 1.0, turn)
+
+
+def scale_to_fit(box: Box, crs: str | None, extent: Extent, turn: float = 0.0, margin: float = 0.05) -> float:
+    """Return the number below one of the scale at which an extent fills a box."""
+    view = View.fitting(
+        extent, max(1, int(box.width / PX_MM)), max(1, int(box.height / PX_MM)), margin=margin, turn=turn
+    )
+    return view.resolution * ground_metres(crs, *extent.centre) * 1000 / PX_MM
+
+
+def corner_of(frame: MapFrame) -> tuple[float, float]:
+    """Return where the upper left corner of a frame's view lies on the page: the view may be a little larger."""
+    x, y = frame.box.middle
+    return x - frame.view.width * PX_MM / 2, y - frame.view.height * PX_MM / 2
+
+
+def draw_map(surface: Surface, painter: Painter, frame: MapFrame, check: Check = lambda: None) -> list[str]:
+    """Draw a map with its grid and frame; returns what of it could not be drawn, in words."""
+    faults: list[str] = []
+    with surface.within(frame.box):
+        surface.draw([ring(*_corners(frame.box), fill=PAPER)])
+        _draw_stack(surface, painter, frame, faults, check)
+        if frame.zone is not None:
+            _draw_zone(surface, frame, frame.zone)
+        _draw_grid(surface, frame)
+        layers = [each for each in frame.stack if isinstance(each, Layer)]
+        for label in painter.labels(layers, frame.view, measured, check):
+            if _has_room(frame, label):
+                _draw_label(surface, frame, label)
+    if frame.framed:
+        surface.draw([ring(*_corners(frame.box), pen=Pen(INK, 0.25, "mitre"))])
+    return faults
+
+
+def _corners(box: Box) -> tuple[tuple[float, float], ...]:
+    return (box.x, box.y), (box.right, box.y), (box.right, box.bottom), (box.x, box.bottom)
+
+
+def _draw_stack(surface: Surface, painter: Painter, frame: MapFrame, faults: list[str], check: Check) -> None:
+    """Draw layers from the bottom: each that can be as shapes, those between as pixels."""
+    waiting: list[Layer | Overlay] = []
+    for each in frame.stack:
+        check()
+        shapes = None
+        if isinstance(each, Layer):
+            if not each.visible or each.opacity <= 0 or each.style is None or not frame.view.shows_at(each.scales):
+                continue
+            try:
+                shapes = painter.outlines(each, frame.view, check) if surface.holds_outlines else None
+            except (AtlasError, OSError) as error:  # the others are drawn all the same
+                faults.append(painter.fault(each, error))
+                continue
+        if shapes is None:
+            waiting.append(each)
+            continue
+        assert isinstance(each, Layer)
+        _lay_pixels(surface, painter, frame, waiting, faults, check)
+        waiting = []
+        if shapes:
+            with surface.layer(each.name, each.opacity, each.blend):
+                surface.draw(shapes, *corner_of(frame), PX_MM)
+    _lay_pixels(surface, painter, frame, waiting, faults, check)
+
+
+def _lay_pixels(
+    surface: Surface, painter: Painter, frame: MapFrame, stack: Sequence[Layer | Overlay], faults: list[str],
+    check: Check,
+) -> None:  # fmt: skip
+    """Lay what is drawn of pixels on the page, as sharp as the surface has it."""
+    if not stack:
+        return
+    density = min(surface.dots / INCH_MM * PX_MM, MOST_PIXELS / max(frame.view.width, frame.view.height))
+    sharp = replace(frame.view, resolution=frame.view.resolution / density, density=density,
+                    width=ceil(frame.view.width * density), height=ceil(frame.view.height * density))  # fmt: skip
+    run: list[Layer] = []
+    image, seen = np.zeros((sharp.height, sharp.width, 4), np.uint8), sharp.on_pixels()
+
+    def lay_run() -> None:
+        if run:
+            drawn: Frame = whole_frame(painter, list(run), sharp, check)
+            lay_picture(image, drawn.image)
+            faults.extend(drawn.faults.values())
+            run.clear()
+
+    for each in stack:
+        if isinstance(each, Layer):
+            if each.blend != Blend.NORMAL and not run and image.any():
+                _lay_blended(surface, painter, each, image, sharp, faults, check)
+            else:
+                run.append(each)
+        else:
+            lay_run()
+            lay_picture(image, each(seen, check))
+    lay_run()
+    names = ", ".join(each.name for each in stack if isinstance(each, Layer)) or "Difference"
+    if image.any():
+        with surface.layer(names, 1.0, Blend.NORMAL):
+            surface.picture(image, _box_of(frame, seen))
+
+
+def _lay_blended(
+    surface: Surface, painter: Painter, layer: Layer, image: np.ndarray, sharp: View, faults: list[str], check: Check
+) -> None:  # fmt: skip
+    """Lay a layer that darkens what is below on pixels that are drawn already."""
+    from brisk_atlas.core.draw.frame import BLENDS
+    from brisk_atlas.core.draw.kernels.pixels import blend
+
+    drawn = whole_frame(painter, [replace(layer, blend=Blend.NORMAL, opacity=1.0)], sharp, check)
+    blend(image, drawn.image, layer.opacity, BLENDS[layer.blend], 0, len(image))
+    faults.extend(drawn.faults.values())
+
+
+def _box_of(frame: MapFrame, seen: View) -> Box:
+    """Return where a picture of about the view of a frame stands on the page."""
+    (left, upper), (own_left, own_upper) = frame.view.origin, seen.origin
+    x, y = corner_of(frame)
+    per_unit = PX_MM / frame.view.resolution
+    side = seen.resolution * per_unit
+    return Box(x + (own_left - left) * per_unit, y + (upper - own_upper) * per_unit, seen.width * side,
+               seen.height * side)  # fmt: skip
+
+
+def _draw_zone(surface: Surface, frame: MapFrame, zone: Shapes) -> None:
+    """Pale what lies outside a feature, and draw its outline."""
+    xy = _pixels(frame.view, zone.xy)
+    areas = zone.path_kinds != POINT
+    if not areas.any():
+        return
+    x, y = corner_of(frame)
+    around = np.array(_corners(frame.box.inner(-1.0)), float)
+    rim = (around - (x, y)) / PX_MM
+    starts = np.concatenate([zone.path_starts, [len(xy) + 4]])
+    with surface.layer("Outside", FADE, Blend.NORMAL):
+        paled = Outlines(np.vstack([xy, rim]), starts, np.array([0, len(starts) - 1]), True, PAPER)
+        surface.draw([paled], x, y, PX_MM)
+    pen = ZONE_PEN._replace(width=ZONE_PEN.width / PX_MM)
+    one = np.array([0, len(zone.path_starts) - 1])
+    surface.draw([Outlines(xy, zone.path_starts, one, True, None, pen)], x, y, PX_MM)
+
+
+def _pixels(view: View, xy: np.ndarray) -> np.ndarray:
+    return np.column_stack(view.to_pixel(xy[:, 0], xy[:, 1]))  # type: ignore[arg-type]
+
+
+def _draw_grid(surface: Surface, frame: MapFrame) -> None:
+    """Draw lines of equal coordinates with their values at the upper and left edge."""
+    if not frame.grid:
+        return
+    x, y = corner_of(frame)
+    size, halo = GRID_PT * PT_MM, Halo(PAPER, 0.7)
+    lines = grid_lines(frame.view, geographic=frame.grid is GridKind.GEOGRAPHIC)
+    for each in lines:
+        count = len(each.points)
+        points = Outlines(each.points * PX_MM, np.array([0, count]), np.array([0, 1]), False, None, GRID_PEN)
+        surface.draw([points], x, y)
+    inner = frame.box.inner(1.0)
+    for each in lines:
+        at = edge_place(each, frame.view.width, frame.view.height)
+        if at is None:
+            continue
+        wide = text_width(each.text, size, "mono")
+        px, py = x + at[0] * PX_MM, y + at[1] * PX_MM
+        if each.upright:
+            left = min(max(px - wide / 2, inner.x), inner.right - wide)
+            surface.text(each.text, left, inner.y + size * CAP_HEIGHT, size, face="mono", halo=halo)
+        elif py > inner.y + 3 * size:  # clear of those along the upper edge
+            low = min(py + size * CAP_HEIGHT / 2, inner.bottom)
+            surface.text(each.text, inner.x, low, size, face="mono", halo=halo)
+
+
+def _has_room(frame: MapFrame, label: PlacedLabel) -> bool:
+    """Return whether all of a label lies within the frame: on paper nobody moves the map to read the rest."""
+    wide, high = measured(label.text, label.look.size)
+    (x, y), corner = frame.view.to_pixel(label.x, label.y), corner_of(frame)
+    c, s = abs(np.cos(np.radians(label.angle))), abs(np.sin(np.radians(label.angle)))
+    half_w, half_h = (wide * c + high * s) / 2 * PX_MM, (wide * s + high * c) / 2 * PX_MM
+    x, y, box = corner[0] + x * PX_MM, corner[1] + y * PX_MM, frame.box
+    return box.x + half_w <= x <= box.right - half_w and box.y + half_h <= y <= box.bottom - half_h
+
+
+def _draw_label(surface: Surface, frame: MapFrame, label: PlacedLabel) -> None:
+    """Write a label of a feature as the map has it."""
+    x, y = corner_of(frame)
+    px, py = frame.view.to_pixel(label.x, label.y)
+    at, look = (x + px * PX_MM, y + py * PX_MM), label.look
+    size, lines = look.size * PX_MM, label.text.split("\n")
+    halo = Halo(look.halo, HALO_PX * PX_MM)
+    if label.anchor is not None:
+        _draw_callout(surface, frame, label, at)
+        halo = Halo(look.halo, 0.0)
+    turn = np.radians(label.angle)
+    across, down = np.array([np.cos(turn), np.sin(turn)]), np.array([-np.sin(turn), np.cos(turn)])
+    for number, text in enumerate(lines):
+        low = CAP_HEIGHT * size / 2 + (number - (len(lines) - 1) / 2) * size * LINE_HEIGHT
+        left = np.array(at) - across * text_width(text, size) / 2 + down * low
+        surface.text(text, float(left[0]), float(left[1]), size, colour=look.colour, angle=label.angle,
+                     halo=halo if halo.width else None)  # fmt: skip
+
+
+def _draw_callout(surface: Surface, frame: MapFrame, label: PlacedLabel, at: tuple[float, float]) -> None:
+    """Draw the box of a callout and the line from it to its feature."""
+    assert label.anchor is not None
+    corner, look, pad = corner_of(frame), label.look, BOX_PX * PX_MM
+    wide, high = (each * PX_MM for each in measured(label.text, look.size))
+    box = Box(at[0] - wide / 2 - pad, at[1] - high / 2 - pad, wide + 2 * pad, high + 2 * pad)
+    there = frame.view.to_pixel(*label.anchor)
+    anchor = corner[0] + there[0] * PX_MM, corner[1] + there[1] * PX_MM
+    near = min(max(anchor[0], box.x), box.right), min(max(anchor[1], box.y), box.bottom)
+    pen = Pen(look.colour, PX_MM)
+    surface.draw([
+        line(near, anchor, pen=Pen(look.halo, 3 * PX_MM)), line(near, anchor, pen=pen),
+        ring(*_corners(box), fill=look.halo, pen=pen),
+        Stamps(np.array([anchor]), outline("circle") * 2.2 * PX_MM, look.colour),
+    ])  # fmt: skip

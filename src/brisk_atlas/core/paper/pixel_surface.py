@@ -1,0 +1,152 @@
+"""Pages as pixels."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from math import cos, radians, sin
+from typing import NamedTuple
+
+import numpy as np
+
+from brisk_atlas.core.draw.composite import lay_picture
+from brisk_atlas.core.draw.frame import BLENDS
+from brisk_atlas.core.draw.ink import NO_INK
+from brisk_atlas.core.draw.kernels.pixels import blend as blend_pixels
+from brisk_atlas.core.draw.outlines import Outlined, Outlines, Pen, Stamps
+from brisk_atlas.core.draw.vector import draw_shapes, ink_of
+from brisk_atlas.core.draw.view import View
+from brisk_atlas.core.model import Blend, VectorStyle
+from brisk_atlas.core.model.shapes import LINE, POLYGON, Shapes, bounds_of
+from brisk_atlas.core.read.shape_index import index_of
+
+from .box import INCH_MM, Box
+from .lettering import letter_paths
+from .surface import INK, Halo
+
+
+class _Part(NamedTuple):
+    """A part of a page that is drawn on, and where its upper left pixel lies on the page."""
+
+    image: np.ndarray
+    left: int
+    top: int
+
+
+class PixelSurface:
+    """Pages of (rows, cols, 4) uint8 opaque RGBA each. `dots` is the pixels in an inch."""
+
+    holds_outlines = False
+
+    def __init__(self, width: float, height: float, dots: float) -> None:
+        self.dots, self.per_mm = dots, dots / INCH_MM
+        self.shape = round(height * self.per_mm), round(width * self.per_mm)
+        self.pages: list[np.ndarray] = []
+        self._stack: list[_Part] = []
+        self.next_page()
+
+    def next_page(self) -> None:
+        page = np.full((*self.shape, 4), 255, np.uint8)
+        self.pages.append(page)
+        self._stack = [_Part(page, 0, 0)]
+
+    def draw(self, outlined: Sequence[Outlined], x: float = 0.0, y: float = 0.0, scale: float = 1.0) -> None:
+        part = self._stack[-1]
+        scale, at = scale * self.per_mm, (x * self.per_mm - part.left, y * self.per_mm - part.top)
+        for each in outlined:
+            outlines = _stamped(each) if isinstance(each, Stamps) else each
+            if len(outlines.xy):
+                self._draw(outlines, scale, at)
+
+    def _draw(self, outlines: Outlines, scale: float, at: tuple[float, float]) -> None:
+        image = self._stack[-1].image
+        xy = (outlines.xy * scale + at) * (1.0, -1.0)
+        starts, of = np.asarray(outlines.path_starts, np.int64), np.asarray(outlines.shape_starts, np.int64)
+        if outlines.closed:
+            xy, starts = _ended_where_begun(xy, starts)
+        kinds = np.full(len(starts) - 1, POLYGON if outlines.closed else LINE, np.uint8)
+        index = index_of(Shapes(xy, None, starts, kinds, of, bounds_of(xy, starts, of)))
+        features = np.arange(len(of) - 1)
+        pen = outlines.pen or Pen(INK, 0.0)
+        inks = [np.full(len(features), ink_of(colour) if colour else NO_INK) for colour in (outlines.fill, pen.colour)]
+        bodies, lines = inks if outlines.closed else (inks[1], inks[1])
+        style = VectorStyle(join=pen.join, cap=pen.cap, dash=tuple(each * scale for each in pen.dash))
+        halves = np.full(len(features), pen.width * scale / 2, np.float32)
+        view = View(image.shape[1] / 2, -image.shape[0] / 2, 1.0, image.shape[1], image.shape[0])
+        draw_shapes(image, index, features, bodies, lines, halves, style, view)
+
+    def picture(self, image: np.ndarray, box: Box) -> None:
+        from PIL import Image
+
+        whole, x, y = self._stack[-1]
+        left, top, right, bottom = (round(each * self.per_mm) for each in (box.x, box.y, box.right, box.bottom))
+        wide, high = max(1, right - left), max(1, bottom - top)
+        if image.shape[:2] != (high, wide):
+            image = np.asarray(Image.fromarray(image, "RGBa").resize((wide, high), Image.Resampling.LANCZOS))
+        left, top = left - x, top - y
+        rows = slice(max(0, top), min(top + high, whole.shape[0]))
+        cols = slice(max(0, left), min(left + wide, whole.shape[1]))
+        if rows.start < rows.stop and cols.start < cols.stop:
+            part = np.ascontiguousarray(whole[rows, cols])
+            above = image[rows.start - top : rows.stop - top, cols.start - left : cols.stop - left]
+            lay_picture(part, np.ascontiguousarray(above))
+            whole[rows, cols] = part
+
+    def text(
+        self, text: str, x: float, y: float, size: float, *, face: str = "sans", colour: str = INK, angle: float = 0.0,
+        halo: Halo | None = None,
+    ) -> None:  # fmt: skip
+        paths = letter_paths(text, size, face)
+        if not paths:
+            return
+        c, s = cos(radians(angle)), sin(radians(angle))
+        xy = np.concatenate(paths) @ np.array([[c, s], [-s, c]])
+        starts = np.concatenate([[0], np.cumsum([len(path) for path in paths])])
+        letters = np.array([0, len(paths)])
+        if halo is not None:
+            self.draw([Outlines(xy, starts, letters, True, None, Pen(halo.colour, halo.width))], x, y)
+        self.draw([Outlines(xy, starts, letters, True, colour)], x, y)
+
+    @contextmanager
+    def within(self, box: Box) -> Iterator[None]:
+        below, x, y = self._stack[-1]
+        top, bottom = (min(max(0, round(each * self.per_mm) - y), below.shape[0]) for each in (box.y, box.bottom))
+        left, right = (min(max(0, round(each * self.per_mm) - x), below.shape[1]) for each in (box.x, box.right))
+        part = np.ascontiguousarray(below[top:bottom, left:right])
+        self._stack.append(_Part(part, x + left, y + top))
+        yield
+        self._stack.pop()
+        below[top:bottom, left:right] = part
+
+    @contextmanager
+    def layer(self, name: str, opacity: float, blend: Blend) -> Iterator[None]:
+        below = self._stack[-1]
+        above = np.zeros_like(below.image)
+        self._stack.append(below._replace(image=above))
+        yield
+        self._stack.pop()
+        blend_pixels(below.image, above, opacity, BLENDS[blend], 0, len(above))
+
+    def png(self, page: int) -> bytes:
+        """Return a page as PNG that states its size."""
+        from io import BytesIO
+
+        from PIL import Image
+
+        out = BytesIO()
+        Image.fromarray(np.ascontiguousarray(self.pages[page][..., :3])).save(out, "PNG", dpi=(self.dots, self.dots))
+        return out.getvalue()
+
+
+def _stamped(stamps: Stamps) -> Outlines:
+    """Return an outline at all of its places."""
+    count, corners = len(stamps.xy), len(stamps.outline)
+    xy = (stamps.xy[:, None] + stamps.outline[None]).reshape(-1, 2)
+    return Outlines(xy, np.arange(count + 1) * corners, np.arange(count + 1), True, stamps.fill, stamps.pen)
+
+
+def _ended_where_begun(xy: np.ndarray, starts: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return rings that end in the vertex that they begin with."""
+    firsts, ends = starts[:-1], starts[1:]
+    made = np.insert(xy, ends, xy[firsts], axis=0)
+    return made, starts + np.arange(len(starts))
