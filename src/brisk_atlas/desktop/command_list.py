@@ -167,6 +167,9 @@ def _pages(window: AtlasWindow) -> list[Command]:
                 lambda: bool(work.layers) and window.page in ("desk", "record")),
         Command("album", "Album", lambda: _to_half(window, "album"), "Ctrl+Shift+F9",
                 "Plates with captions, on Hand over", "book-open"),
+        Command("paper", "Map on paper", lambda: _on_paper(window), "Shift+F9",
+                "Lay out what the map shows, or the plate of the album, on a page at a true scale", "file-text",
+                lambda: bool(work.layers) if window.page == "desk" else bool(work.state.album.plates)),
         Command("catalogue", "Catalogue site", lambda: _to_half(window, "catalogue"), "",
                 "A site of all datasets of a folder, on Hand over", "books"),
     ]  # fmt: skip
@@ -180,6 +183,25 @@ def _capture(window: AtlasWindow) -> None:
         taker.take_record(window.record)
     else:
         taker.take_desk(window.desk)
+
+
+def _on_paper(window: AtlasWindow) -> None:
+    from .album.plate_taker import PlateTaker
+
+    def lay_out(plate_id: str) -> None:
+        _to_half(window, "album")
+        album = window.handover.album
+        if album is not None:
+            album.choose(plate_id)
+            album.lay_out()
+
+    if window.page == "desk":
+        PlateTaker(window.session).take_map(window.desk, lay_out)
+        return
+    _to_half(window, "album")
+    album = window.handover.album
+    if album is not None and album.current is not None:
+        album.lay_out()
 
 
 def _copy_link(window: AtlasWindow) -> None:

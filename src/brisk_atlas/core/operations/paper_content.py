@@ -61,9 +61,20 @@ def paper_content(workspace: Workspace, plate: Plate, check: Check = lambda: Non
     words["crs"] = crs_label(view.crs) if view.crs else "no CRS"
     return replace(
         plain, sides=sides, side_names=names, crs=view.crs, turn=view.turn, inset=tuple(view.shown)[::-1],
-        inset_extent=extent_of(cache, view.shown, view.crs), legends=legends,
+        inset_extent=_whole_extent(cache, view), legends=legends,
         pages=_pages(cache, paper, view, check),
     )  # fmt: skip
+
+
+def _whole_extent(cache: DataCache, view: PlateView) -> Extent | None:
+    """Return the extent of all layers that can be read; None where none has one."""
+    found = []
+    for layer in view.shown:
+        try:
+            found.append(extent_of(cache, [layer], view.crs))
+        except (AtlasError, OSError):  # reported where it is drawn
+            continue
+    return Extent.around([each for each in found if each is not None])
 
 
 def _picture(plate: Plate) -> np.ndarray | None:

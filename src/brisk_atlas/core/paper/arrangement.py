@@ -79,7 +79,7 @@ def _aside(space: Box, wide: bool, size: float) -> dict[str, Box]:
     top, third = space.bottom - high, (space.width - 2 * GAP) / 3
     return {
         "legend": Box(space.x, top, third * 1.35, high),
-        "bar": Box(space.x + third * 1.35 + GAP, top, third * 0.95 - north, bar),
+        "bar": Box(space.x + third * 1.35 + GAP, top, third * 0.95 - north - GAP, bar),
         "text": Box(space.x + third * 1.35 + GAP, top + north + GAP, third * 0.95, high - north - GAP),
         "north": Box(space.x + third * 2.3 + GAP - north, top, north, north),
         "inset": Box(space.x + third * 2.3 + 2 * GAP, top, third * 0.7, high),

@@ -123,6 +123,18 @@ class Paper(NamedTuple):
         )  # fmt: skip
         return self._replace(pages=pages, blocks=blocks)
 
+    def on_sheet(self, sheet: str) -> Paper:
+        """Return it on another size of paper, everything grown or shrunk with it but the map's scale."""
+        before, after = self.size, self._replace(sheet=sheet).size
+        fx, fy = after[0] / before[0], after[1] / before[1]
+        grown = (
+            each._replace(size=round(each.size * min(fx, fy), 1)).at(
+                Box(each.x * fx, each.y * fy, each.width * fx, each.height * fy)
+            )
+            for each in self.blocks
+        )
+        return self._replace(sheet=sheet, blocks=tuple(grown))
+
     def with_block(self, block: PaperBlock) -> Paper:
         """Return it with one more block on top, under an id that nothing in it has."""
         taken = {each.id for each in self.blocks}

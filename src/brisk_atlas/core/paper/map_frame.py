@@ -92,43 +92,50 @@ def _corners(box: Box) -> tuple[tuple[float, float], ...]:
 
 
 def _draw_stack(surface: Surface, painter: Painter, frame: MapFrame, faults: list[str], check: Check) -> None:
-    """Draw layers from the bottom: each that can be as shapes, those between as pixels."""
+    """Draw layers from the bottom: each that can be as shapes, those between as pixels; one that darkens what is below
+    it by itself."""
     waiting: list[Layer | Overlay] = []
+    lowest = True
     for each in frame.stack:
         check()
-        shapes = None
-        if isinstance(each, Layer):
-            if not each.visible or each.opacity <= 0 or each.style is None or not frame.view.shows_at(each.scales):
-                continue
-            try:
-                shapes = painter.outlines(each, frame.view, check) if surface.holds_outlines else None
-            except (AtlasError, OSError) as error:  # the others are drawn all the same
-                faults.append(painter.fault(each, error))
-                continue
-        if shapes is None:
+        if not isinstance(each, Layer):
             waiting.append(each)
             continue
-        assert isinstance(each, Layer)
-        _lay_pixels(surface, painter, frame, waiting, faults, check)
-        waiting = []
-        if shapes:
+        if not each.visible or each.opacity <= 0 or each.style is None or not frame.view.shows_at(each.scales):
+            continue
+        try:
+            shapes = painter.outlines(each, frame.view, check) if surface.holds_outlines else None
+        except (AtlasError, OSError) as error:  # the others are drawn all the same
+            faults.append(painter.fault(each, error))
+            continue
+        if shapes is None and each.blend == Blend.NORMAL:
+            waiting.append(each)
+            continue
+        _lay_pixels(surface, painter, frame, waiting, faults, check, lowest=lowest)
+        waiting, lowest = [], False
+        if shapes is None:
+            plain = replace(each, blend=Blend.NORMAL)
+            _lay_pixels(surface, painter, frame, [plain], faults, check, blend=each.blend)
+        elif shapes:
             with surface.layer(each.name, each.opacity, each.blend):
                 surface.draw(shapes, *corner_of(frame), PX_MM)
-    _lay_pixels(surface, painter, frame, waiting, faults, check)
+    _lay_pixels(surface, painter, frame, waiting, faults, check, lowest=lowest)
 
 
 def _lay_pixels(
     surface: Surface, painter: Painter, frame: MapFrame, stack: Sequence[Layer | Overlay], faults: list[str],
-    check: Check,
+    check: Check, *, blend: Blend = Blend.NORMAL, lowest: bool = False,
 ) -> None:  # fmt: skip
-    """Lay what is drawn of pixels on the page, as sharp as the surface has it."""
+    """Lay what is drawn of pixels on the page, as sharp as the surface has it; with the paper in it where it is the
+    lowest, as a picture without holes takes less room."""
     if not stack:
         return
     density = min(surface.dots / INCH_MM * PX_MM, MOST_PIXELS / max(frame.view.width, frame.view.height))
     sharp = replace(frame.view, resolution=frame.view.resolution / density, density=density,
                     width=ceil(frame.view.width * density), height=ceil(frame.view.height * density))  # fmt: skip
     run: list[Layer] = []
-    image, seen = np.zeros((sharp.height, sharp.width, 4), np.uint8), sharp.on_pixels()
+    image = np.full((sharp.height, sharp.width, 4), 255 if lowest else 0, np.uint8)
+    seen = sharp.on_pixels()
 
     def lay_run() -> None:
         if run:
@@ -139,30 +146,15 @@ def _lay_pixels(
 
     for each in stack:
         if isinstance(each, Layer):
-            if each.blend != Blend.NORMAL and not run and image.any():
-                _lay_blended(surface, painter, each, image, sharp, faults, check)
-            else:
-                run.append(each)
+            run.append(each)
         else:
             lay_run()
             lay_picture(image, each(seen, check))
     lay_run()
     names = ", ".join(each.name for each in stack if isinstance(each, Layer)) or "Difference"
-    if image.any():
-        with surface.layer(names, 1.0, Blend.NORMAL):
+    if (image < 255).any() if lowest else image.any():
+        with surface.layer(names, 1.0, blend):
             surface.picture(image, _box_of(frame, seen))
-
-
-def _lay_blended(
-    surface: Surface, painter: Painter, layer: Layer, image: np.ndarray, sharp: View, faults: list[str], check: Check
-) -> None:  # fmt: skip
-    """Lay a layer that darkens what is below on pixels that are drawn already."""
-    from brisk_atlas.core.draw.frame import BLENDS
-    from brisk_atlas.core.draw.kernels.pixels import blend
-
-    drawn = whole_frame(painter, [replace(layer, blend=Blend.NORMAL, opacity=1.0)], sharp, check)
-    blend(image, drawn.image, layer.opacity, BLENDS[layer.blend], 0, len(image))
-    faults.extend(drawn.faults.values())
 
 
 def _box_of(frame: MapFrame, seen: View) -> Box:

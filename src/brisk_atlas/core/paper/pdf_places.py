@@ -8,6 +8,7 @@ from __future__ import annotations
 import io
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -84,12 +85,12 @@ def _viewport(frame: PlacedFrame, height: float) -> pikepdf.Object | None:
         system.EPSG = code
     measure = pikepdf.Dictionary(
         Type=pikepdf.Name.Measure, Subtype=pikepdf.Name.GEO, Bounds=square, LPTS=square, GCS=system,
-        GPTS=pikepdf.Array([round(float(value), 9) for lon, lat in places for value in (lat, lon)]),
+        GPTS=pikepdf.Array([Decimal(f"{value:.9f}") for lon, lat in places for value in (lat, lon)]),
     )  # fmt: skip
     sides = box.x, height - box.bottom, box.right, height - box.y
     return pikepdf.Dictionary(
         Type=pikepdf.Name.Viewport, Name=pikepdf.String(frame.name), Measure=measure,
-        BBox=pikepdf.Array([round(side * POINTS, 4) for side in sides]),
+        BBox=pikepdf.Array([Decimal(f"{side * POINTS:.4f}") for side in sides]),
     )  # fmt: skip
 
 

@@ -18,12 +18,12 @@ from brisk_atlas.core.model import Blend
 
 from .box import POINTS, Box
 from .pdf_fonts import register_fonts
+from .stored_picture import is_photo, jpeg_of, shown_image
 from .surface import INK, Halo
 
 GRAIN = 100  # positions are whole numbers of these parts of a millimetre
 JOINS, CAPS = {"mitre": 0, "round": 1, "bevel": 2}, {"flat": 0, "round": 1, "square": 2}
 MITRE_LIMIT = 4
-PHOTO_BYTES, QUALITY = 3_000_000, 95  # from so many bytes of pixels on a picture without holes is stored as JPEG
 BLENDS = {Blend.NORMAL: "Normal", Blend.MULTIPLY: "Multiply"}
 
 
@@ -80,22 +80,13 @@ class PdfSurface:
         self._add("Q")
 
     def picture(self, image: np.ndarray, box: Box) -> None:
-        from PIL import Image
-
-        canvas, mask = self._canvas, None
-        if image[..., 3].min() == 255:
-            shown = Image.fromarray(np.ascontiguousarray(image[..., :3]))
-            if image.nbytes > PHOTO_BYTES:
-                data = io.BytesIO()
-                shown.save(data, "JPEG", quality=QUALITY, subsampling=0)
-                data.seek(0)
-                shown = data  # type: ignore[assignment]
-        else:
-            shown, mask = Image.fromarray(image, "RGBa").convert("RGBA"), "auto"
+        canvas, shown = self._canvas, shown_image(image)
+        stored = jpeg_of(shown) if is_photo(image) else shown
+        mask = "auto" if shown.mode == "RGBA" else None
         canvas.saveState()
         canvas.translate(box.x, box.bottom)
         canvas.scale(1, -1)
-        canvas.drawImage(ImageReader(shown), 0, 0, box.width, box.height, mask=mask)
+        canvas.drawImage(ImageReader(stored), 0, 0, box.width, box.height, mask=mask)
         canvas.restoreState()
 
     def text(

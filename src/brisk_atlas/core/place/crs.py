@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from math import cos, isfinite, nan, pi, radians, sqrt
+from math import cos, pi, radians, sin, sqrt
 
 import numpy as np
 import pyproj
@@ -12,6 +12,7 @@ from pyproj.exceptions import CRSError, ProjError
 from brisk_atlas.core.model import CannotPlace
 
 pyproj.network.set_network_enabled(False)
+STRETCH_M = 100.0  # along which it is measured how much a map is stretched
 METRES_PER_DEGREE = pi * 6378137.0 / 180
 
 
@@ -109,18 +110,22 @@ def ground_metres(text: str | None, x: float, y: float) -> float:
     where a projection draws them differently, eastwards for degrees. It differs from the unit itself as far as the
     projection stretches the map there, by a quarter in the middle latitudes of a Mercator map. Raises CannotPlace.
 
-    Source: J. P. Snyder (1987), "Map projections: a working manual", USGS Professional Paper 1395, on areal scale.
+    It is the side of a square of the same area on the ellipsoid as a square of the map, from lengths of geodesics.
     """
     plain = metres_per_unit(text, y)
     if not text:
         return plain
     crs = proj_crs(text)
-    if not crs.is_projected:
+    if not crs.is_projected or crs.geodetic_crs is None:
         return plain
-    proj = pyproj.Proj(crs)
-    place = proj(x, y, inverse=True)
-    stretched = proj.get_factors(*place).areal_scale if all(map(isfinite, place)) else nan
-    return plain / sqrt(stretched) if isfinite(stretched) and stretched > 0 else plain
+    side = STRETCH_M / plain
+    there = transform(np.array([(x, y), (x + side, y), (x, y + side)]), text, crs.geodetic_crs.to_2d().to_wkt())
+    geod = crs.get_geod()
+    if geod is None or not np.isfinite(there).all():
+        return plain
+    (east, _, wide), (north, _, high) = (geod.inv(*there[0], *there[at]) for at in (1, 2))
+    metres = sqrt(wide * high * abs(sin(radians(east - north)))) / side
+    return metres if metres > 0 else plain
 
 
 @lru_cache(128)

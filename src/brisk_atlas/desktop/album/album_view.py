@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource, PlateView
 
 from ..drawers.deletable_list import DeletableList
+from ..paper.paper_view import PaperView
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..side_by_side import put_side_by_side
@@ -96,6 +97,10 @@ class AlbumView(QWidget):
         self.joined = QCheckBox("Together with the next")
         self.joined.setToolTip("Two plates are shown as before and after, more as a series")
         self.show_it, self.again = QPushButton("Show on the Desk"), QPushButton("Draw again")
+        self.on_paper = QPushButton("On paper…")
+        self.on_paper.setToolTip("Lay it out on a page at a true scale, for PDF, SVG or PNG")
+        self.paper_view = PaperView(session)
+        self._lays_out = False  # whether the plate is shown on paper
         self.over_time = QPushButton("Time series…")
         self.over_time.setToolTip("On the page a click on a feature shows its values over time")
         self.empty = PlainLabel(EMPTY)
@@ -123,7 +128,7 @@ class AlbumView(QWidget):
         column.addWidget(self.caption, 2)
         column.addWidget(self.alt)
         low = QHBoxLayout()
-        for widget in (self.show_it, self.again, self.over_time, self.joined):
+        for widget in (self.show_it, self.on_paper, self.again, self.over_time, self.joined):
             low.addWidget(widget)
         low.addStretch(1)
         column.addLayout(low)
@@ -144,7 +149,14 @@ class AlbumView(QWidget):
             if self.up in widgets:
                 row.addWidget(self.write)
             column.addLayout(row)
-        put_side_by_side(self, left, self.right)
+        self.plates = QWidget()
+        put_side_by_side(self.plates, left, self.right)
+        self.whole = QStackedWidget()
+        self.whole.addWidget(self.plates)
+        self.whole.addWidget(self.paper_view)
+        around = QVBoxLayout(self)
+        around.setContentsMargins(0, 0, 0, 0)
+        around.addWidget(self.whole)
 
     def _connect(self) -> None:
         def on_album(what: str, made: Callable[[Album], Album]) -> None:
@@ -170,6 +182,8 @@ class AlbumView(QWidget):
         self.picture.clicked.connect(lambda checked=False: self._choose_picture())
         self.show_it.clicked.connect(lambda checked=False: self._show())
         self.again.clicked.connect(lambda checked=False: self.draw_again())
+        self.on_paper.clicked.connect(lambda checked=False: self.lay_out())
+        self.paper_view.left.connect(lambda: self.lay_out(False))
         self.over_time.clicked.connect(lambda checked=False: self.ask_series())
         self.write.clicked.connect(lambda checked=False: self._choose_page())
         self.session.work_changed.connect(lambda what: self.fill() if what in ("album", "file") else None)
@@ -183,10 +197,17 @@ class AlbumView(QWidget):
     def busy(self) -> bool:
         """Whether something is drawn or written."""
         self._running = [job for job in self._running if job.state in ("waiting", "running")]
-        return bool(self._running)
+        return bool(self._running) or self.paper_view.busy
+
+    def lay_out(self, on: bool = True) -> None:
+        """Show plates on paper, or as they were captured."""
+        self._lays_out = on
+        self._show_item()
+        (self.paper_view.page if on else self.list).setFocus()
 
     def use_theme(self, theme: Theme) -> None:
         """Take over the colours of a theme."""
+        self.paper_view.use_theme(theme)
         self.shown.theme = theme
         self.shown.update()
 
@@ -271,7 +292,11 @@ class AlbumView(QWidget):
             return
         self.caption.flush()  # of the item that was shown
         item, plate = self.current, self.current if isinstance(self.current, Plate) else None
+        on_paper = self._lays_out and plate is not None and (plate.view is not None or bool(plate.picture))
         self.right.setCurrentIndex(ITEM if item is not None else NOTHING)
+        self.whole.setCurrentWidget(self.paper_view if on_paper else self.plates)
+        if on_paper and plate is not None:
+            self.paper_view.show_plate(plate.id)
         at = self.list.currentRow()
         self.up.setEnabled(at > 0)
         self.down.setEnabled(0 <= at < self.list.count() - 1)
@@ -281,7 +306,7 @@ class AlbumView(QWidget):
             return
         self.item_title.setText(item.title)
         self.caption.show_text(item.text if isinstance(item, Passage) else item.caption)
-        buttons = self.show_it, self.again, self.over_time, self.joined
+        buttons = self.show_it, self.on_paper, self.again, self.over_time, self.joined
         for widget in (self.shown, self.rows, self.alt, self.facts, *buttons):
             widget.setVisible(plate is not None)
         if plate is None:
@@ -293,6 +318,7 @@ class AlbumView(QWidget):
         self.alt.setText(plate.alt)
         self.joined.setChecked(plate.joined)
         self.joined.setEnabled(bool(plate.picture))
+        self.on_paper.setEnabled(bool(plate.picture))
         self.show_it.setEnabled(plate.view is not None)
         for button in (self.again, self.over_time):
             button.setEnabled(plate.view is not None and plate.kind is PlateKind.MAP)

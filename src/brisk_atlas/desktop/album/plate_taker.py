@@ -63,6 +63,13 @@ class PlateTaker:
         view = PlateView(work.layers, work.state.groups, work.state.subject, work.state.crs)
         self._take_image(PlateKind.RECORD, view, page.views)
 
+    def take_map(self, desk: DeskPage, then: Callable[[str], None]) -> None:
+        """Capture the map; `then` is given the id of the plate."""
+        view = view_of(desk)
+        if view is not None:
+            take = lambda job: Taken(*map_pictures(self.session, view, job.check))  # noqa: E731
+            self._store(PlateKind.MAP, view, take, then=then)
+
     def _take_image(self, kind: PlateKind, view: PlateView, widget: QWidget) -> None:
         image = widget.grab().toImage()
         density = image.width() / max(1, widget.width())
@@ -75,7 +82,13 @@ class PlateTaker:
             self._store(PlateKind.SHEET, view, lambda job: Taken(table=sheet_table(sheet, looks, picked)))
 
     def _store(
-        self, kind: PlateKind, view: PlateView, take: Callable[[Job], Taken], *, density: float = DENSITY
+        self,
+        kind: PlateKind,
+        view: PlateView,
+        take: Callable[[Job], Taken],
+        *,
+        density: float = DENSITY,
+        then: Callable[[str], None] | None = None,
     ) -> None:
         """Have a plate in the album, once its pictures are drawn."""
         work = self.session.work
@@ -92,7 +105,11 @@ class PlateTaker:
 
         def done(made: Plate) -> None:
             album = work.state.album
-            work.change_album("capture a plate", album.with_item(made._replace(id=album.free_id())))
+            free = album.free_id()
+            work.change_album("capture a plate", album.with_item(made._replace(id=free)))
+            if then is not None:
+                then(free)
+                return
             count = len(work.state.album.plates)
             self.session.noticed.emit("good", f"{title} is plate {count} of the album, on Hand over.", "")
 

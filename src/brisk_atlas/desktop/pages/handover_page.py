@@ -248,6 +248,7 @@ class HandoverPage(QWidget):
 
             self.album = AlbumView(self.session)
             self.album.show_wanted.connect(self.plate_wanted)
+            self.album.use_theme(self.batch.theme)
             self.halves.addWidget(self.album)
         if name == "catalogue" and self.catalogue is None:
             from ..catalogue.catalogue_view import CatalogueView
