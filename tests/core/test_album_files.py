@@ -18,6 +18,7 @@ from brisk_atlas.core.album.pdf_file import album_pdf
 from brisk_atlas.core.draw.legend_lines import LegendLines
 from brisk_atlas.core.model import CannotWrite
 from brisk_atlas.core.operations import WriteAlbum
+from brisk_atlas.core.paper.layout import PaperSize
 from brisk_atlas.core.workspace.plates import Album, Passage, Plate, PlateKind
 from brisk_atlas.core.workspace.workspace import Workspace
 
@@ -41,7 +42,7 @@ def printed(pdf, dpi=300):
     return np.asarray(document[0].render(scale=dpi / 72).to_pil().convert("RGB")).astype(np.int32), text
 
 
-@pytest.mark.parametrize("paper,wide", [("A4", False), ("A4", True), ("A3", False)])
+@pytest.mark.parametrize("paper,wide", [(PaperSize.A4, False), (PaperSize.A4, True), (PaperSize.A3, False)])
 @pytest.mark.parametrize("metres", [0.37, 12.5, 4_321.0])
 def test_bar_and_scale_are_true_on_paper(paper, wide, metres):
     cells, text = printed(album_pdf(PageContent("Scale", "", (marked(metres),)), paper=paper, wide=wide))

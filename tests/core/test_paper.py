@@ -36,9 +36,9 @@ from brisk_atlas.core.model import (
 )
 from brisk_atlas.core.operations import WritePaper
 from brisk_atlas.core.operations.paper_content import paper_content
-from brisk_atlas.core.operations.write_paper import Sheet, pdf_of, png_of, svg_of
-from brisk_atlas.core.paper.box import Box
-from brisk_atlas.core.paper.layout import BlockKind, GridKind, PagesByFeature, PaperBlock, round_scale
+from brisk_atlas.core.operations.write_paper import pdf_of, png_of, svg_of
+from brisk_atlas.core.paper.box import PageBox
+from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, PaperBlock, PaperGrid, PaperSize, round_scale
 from brisk_atlas.core.paper.lettering import broken, letter_paths, shortened, text_width
 from brisk_atlas.core.paper.map_frame import scale_to_fit, view_on_paper
 from brisk_atlas.core.paper.moving import edges_beside, moved, resized
@@ -221,7 +221,7 @@ def rich(workspace, tmp_path):
 
 
 def test_pdf_svg_and_pixels_are_one_picture(workspace, rich, tmp_path):
-    paper = first_paper(rich)._replace(grid=GridKind.GEOGRAPHIC, dots=150)
+    paper = first_paper(rich)._replace(grid=PaperGrid.GEOGRAPHIC, dots=150)
     content = paper_content(workspace, rich._replace(paper=paper))
     faults = {}
     pdf = printed(pdf_of(workspace, content, faults), 150)
@@ -401,7 +401,7 @@ def test_pages_are_refused_with_the_reason(workspace, rich, tmp_path):
         (WritePaper(pdf, dots=5), "36 to 1200"),
         (WritePaper(pdf, pages_by="sea"), "no layer 'sea'"),
         (WritePaper(pdf, pages_by="trails", page_name="colour"), "no field colour"),
-        (WritePaper(pdf.with_suffix(".png"), sheet=Sheet.A0, dots=1200), "too many"),
+        (WritePaper(pdf.with_suffix(".png"), sheet=PaperSize.A0, dots=1200), "too many"),
     ):
         with pytest.raises(AtlasError, match=words):
             wrong.run(workspace)
@@ -426,7 +426,9 @@ def test_pages_as_files_of_their_own_and_by_the_command_line(workspace, rich, tm
 
 
 def test_a_paper_is_stored_with_the_project(workspace, rich, tmp_path):
-    paper = first_paper(rich, "A3")._replace(scale=20_000.0, centre=(5.0, 6.0), grid=GridKind.GEOGRAPHIC, dots=600)
+    paper = first_paper(rich, PaperSize.A3)._replace(
+        scale=20_000.0, centre=(5.0, 6.0), grid=PaperGrid.GEOGRAPHIC, dots=600
+    )
     paper = paper.by_feature(PagesByFeature("trails", "name", "name", fits=False, faded=False))
     paper = paper.with_block(PaperBlock("", BlockKind.TEXT, 1, 2, 30, 40, HOSTILE, 7.5, framed=True))
     work = Work()
@@ -481,7 +483,7 @@ def test_blocks_hold_to_edges_and_stay_on_the_paper():
     assert off.right == pytest.approx(297) and off.y == 0 and off.width == legend.width
     thin = resized(legend.box, (-1, 1), 500, -500, paper.size)
     assert thin.width == pytest.approx(3) and thin.height == pytest.approx(3)
-    grown = paper.on_sheet("A2")
+    grown = paper.on_sheet(PaperSize.A2)
     assert grown.block("legend").width == pytest.approx(legend.width * 2, rel=0.01)
     assert grown.block("title").size == pytest.approx(paper.block("title").size * 2, rel=0.01)
     boxes = [each.box for each in paper.blocks]
@@ -493,14 +495,14 @@ def meets(a, b):
     return a.x < b.right - 0.01 and b.x < a.right - 0.01 and a.y < b.bottom - 0.01 and b.y < a.bottom - 0.01
 
 
-@pytest.mark.parametrize("sheet", list(Sheet))
+@pytest.mark.parametrize("sheet", list(PaperSize))
 @pytest.mark.parametrize("wide", [True, False])
 @pytest.mark.parametrize("maps", [1, 2])
 def test_no_block_of_a_first_arrangement_covers_another(sheet, wide, maps):
     view = PlateView((), crs=UTM, width=800, height=500)
     if maps == 2:
         view = view._replace(comparison=Comparison((("a",), ("b",)), Way.CURTAIN))
-    paper = first_paper(Plate("p", "Map", PlateKind.MAP, view), str(sheet), wide)
+    paper = first_paper(Plate("p", "Map", PlateKind.MAP, view), sheet, wide)
     boxes = [each.box for each in paper.blocks]
     assert len(paper.of_kind(BlockKind.MAP)) == maps
     assert not [(a, b) for n, a in enumerate(boxes) for b in boxes[n + 1 :] if meets(a, b)]
@@ -535,7 +537,7 @@ def test_a_map_without_a_crs_and_one_beyond_its_range_are_drawn(workspace, tmp_p
     assert ground_metres(UTM, 9e15, 9e15) == 1.0 and ground_metres("EPSG:4326", 0.0, 0.0) == pytest.approx(
         111_319.49, rel=1e-6
     )
-    assert scale_to_fit(Box(0, 0, 100, 100), None, Extent(0, 0, 50, 50)) > 0
+    assert scale_to_fit(PageBox(0, 0, 100, 100), None, Extent(0, 0, 50, 50)) > 0
 
 
 def test_a_large_grid_is_as_sharp_as_it_is_asked(workspace, tmp_path):

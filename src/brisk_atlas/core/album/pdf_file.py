@@ -20,6 +20,7 @@ from reportlab.platypus import (
     Table,
 )
 
+from brisk_atlas.core.paper.layout import PaperSize
 from brisk_atlas.core.paper.pdf_fonts import register_fonts
 
 from .markdown_text import paragraphs_of
@@ -28,18 +29,21 @@ from .paper_parts import QUIET, RULE, OutlineEntry, PaperLegend, PaperPicture, p
 from .whole_text import whole_text
 
 PT_MM = 72 / 25.4
-PAPER_MM = {"A4": (210.0, 297.0), "A3": (297.0, 420.0)}
 MARGIN_MM, FOOT_MM = 18.0, 10.0
 TALLEST = 0.62  # of a page's height, of a picture
 MOST_ROWS, MOST_OF_CELL = 200, 300  # rows of a table, characters of a value
 
 
 def album_pdf(
-    content: PageContent, *, paper: str = "A4", wide: bool = False, check: Callable[[], None] = lambda: None
+    content: PageContent,
+    *,
+    paper: PaperSize = PaperSize.A4,
+    wide: bool = False,
+    check: Callable[[], None] = lambda: None,
 ) -> bytes:
     """Return an album as PDF. `wide` lays the pages on their long side; `check` may raise to stop."""
     register_fonts()
-    width, height = (side * PT_MM for side in (reversed(PAPER_MM[paper]) if wide else PAPER_MM[paper]))
+    width, height = (side * PT_MM for side in (reversed(paper.millimetres) if wide else paper.millimetres))
     margin = MARGIN_MM * PT_MM
     room = width - 2 * margin, height - 2 * margin - FOOT_MM * PT_MM
     frame = Frame(margin, margin + FOOT_MM * PT_MM, *room, leftPadding=0, rightPadding=0, topPadding=0, bottomPadding=0)

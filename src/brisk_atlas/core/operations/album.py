@@ -3,24 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import CannotWrite
+from brisk_atlas.core.paper.layout import PaperSize
 
 from .operation import Operation, Progress, Written, argument, silent
 
 if TYPE_CHECKING:
     from brisk_atlas.core.album.page_parts import PageContent
     from brisk_atlas.core.workspace.workspace import Workspace
-
-
-class PaperSize(StrEnum):
-    """Sizes of pages."""
-
-    A4 = "A4"
-    A3 = "A3"
 
 
 @dataclass(frozen=True)
@@ -51,7 +44,7 @@ class WriteAlbum(Operation):
             case ".pdf":
                 from brisk_atlas.core.album.pdf_file import album_pdf
 
-                made = album_pdf(content, paper=self.paper.value, wide=self.wide, check=lambda: progress(0.9, "pages"))
+                made = album_pdf(content, paper=self.paper, wide=self.wide, check=lambda: progress(0.9, "pages"))
                 write_whole(self.path, made)
             case ".odp":
                 from brisk_atlas.core.album.slides_file import album_slides

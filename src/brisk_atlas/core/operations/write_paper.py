@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, CannotWrite
+from brisk_atlas.core.paper.layout import PaperSize
 
 from .operation import Operation, Progress, Written, argument, silent
 
@@ -21,19 +21,6 @@ MOST_PIXELS = 500_000_000  # of a page
 DOTS = (36, 1200)
 
 
-class Sheet(StrEnum):
-    """Sizes of paper."""
-
-    A0 = "A0"
-    A1 = "A1"
-    A2 = "A2"
-    A3 = "A3"
-    A4 = "A4"
-    A5 = "A5"
-    LETTER = "Letter"
-    TABLOID = "Tabloid"
-
-
 @dataclass(frozen=True)
 class WritePaper(Operation):
     """Lay a plate of the album out on paper at a true scale: as PDF whose maps state where they lie, as SVG, or as PNG.
@@ -41,7 +28,7 @@ class WritePaper(Operation):
 
     path: Path = argument("a PDF (.pdf), or a file for each page (.svg, .png)")
     plate: str = argument("its title or id; the first one of the album if not given", "")
-    sheet: Sheet | None = argument("the size of the paper; lays the page out anew", None)
+    sheet: PaperSize | None = argument("the size of the paper; lays the page out anew", None)
     upright: bool = argument("lay the page out anew on its short side", False)
     scale: float | None = argument("the number below one of the scale of the map", None)
     dots: int | None = argument("in an inch, of what is drawn of pixels; 300 if not given", None)

@@ -8,7 +8,7 @@ INCH_MM, PT_MM, PX_MM = 25.4, 25.4 / 72, 25.4 / 96
 POINTS = 72 / 25.4  # in a millimetre
 
 
-class Box(NamedTuple):
+class PageBox(NamedTuple):
     """A rectangle on a page: millimetres from its upper left corner."""
 
     x: float
@@ -28,6 +28,6 @@ class Box(NamedTuple):
     def middle(self) -> tuple[float, float]:
         return self.x + self.width / 2, self.y + self.height / 2
 
-    def inner(self, margin: float) -> Box:
+    def inner(self, margin: float) -> PageBox:
         """Return it without a margin at each side."""
-        return Box(self.x + margin, self.y + margin, self.width - 2 * margin, self.height - 2 * margin)
+        return PageBox(self.x + margin, self.y + margin, self.width - 2 * margin, self.height - 2 * margin)

@@ -5,11 +5,32 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import NamedTuple
 
-from .box import Box
+from .box import PageBox
 
-SHEETS = {"A0": (841.0, 1189.0), "A1": (594.0, 841.0), "A2": (420.0, 594.0), "A3": (297.0, 420.0), "A4": (210.0, 297.0),
-          "A5": (148.0, 210.0), "Letter": (215.9, 279.4), "Tabloid": (279.4, 431.8)}  # fmt: skip
 MINIMUM_MM = 3.0  # of a block, each way
+
+
+class PaperSize(StrEnum):
+    """Sizes of paper: of ISO 216, and the usual ones in inches."""
+
+    A0 = "A0"
+    A1 = "A1"
+    A2 = "A2"
+    A3 = "A3"
+    A4 = "A4"
+    A5 = "A5"
+    LETTER = "Letter"
+    TABLOID = "Tabloid"
+
+    @property
+    def millimetres(self) -> tuple[float, float]:
+        """Its short and its long side."""
+        return _SIDES[self]
+
+
+_SIDES = {PaperSize.A0: (841.0, 1189.0), PaperSize.A1: (594.0, 841.0), PaperSize.A2: (420.0, 594.0),
+          PaperSize.A3: (297.0, 420.0), PaperSize.A4: (210.0, 297.0), PaperSize.A5: (148.0, 210.0),
+          PaperSize.LETTER: (215.9, 279.4), PaperSize.TABLOID: (279.4, 431.8)}  # fmt: skip
 
 
 class BlockKind(StrEnum):
@@ -26,7 +47,7 @@ class BlockKind(StrEnum):
     PICTURE = "picture"  # of a plate that is no map
 
 
-class GridKind(StrEnum):
+class PaperGrid(StrEnum):
     """Lines of equal coordinates on a map."""
 
     NONE = ""
@@ -51,11 +72,11 @@ class PaperBlock(NamedTuple):
     framed: bool = False
 
     @property
-    def box(self) -> Box:
+    def box(self) -> PageBox:
         """Where it stands."""
-        return Box(self.x, self.y, self.width, self.height)
+        return PageBox(self.x, self.y, self.width, self.height)
 
-    def at(self, box: Box) -> PaperBlock:
+    def at(self, box: PageBox) -> PaperBlock:
         """Return it elsewhere, no smaller than can be taken hold of."""
         return self._replace(x=round(box.x, 2), y=round(box.y, 2), width=round(max(MINIMUM_MM, box.width), 2),
                              height=round(max(MINIMUM_MM, box.height), 2))  # fmt: skip
@@ -81,19 +102,19 @@ class Paper(NamedTuple):
     """A plate on paper: its sheet, `wide` on its long side; the number below one of the map's scale; the middle of the
     map in its CRS, None for that of the plate; blocks, the lowest first; dots in an inch of what is drawn of pixels."""
 
-    sheet: str
+    sheet: PaperSize
     wide: bool
     scale: float
     blocks: tuple[PaperBlock, ...]
     centre: tuple[float, float] | None = None
-    grid: GridKind = GridKind.NONE
+    grid: PaperGrid = PaperGrid.NONE
     pages: PagesByFeature | None = None
     dots: int = 300
 
     @property
     def size(self) -> tuple[float, float]:
         """Width and height in millimetres."""
-        width, height = SHEETS[self.sheet]
+        width, height = self.sheet.millimetres
         return (height, width) if self.wide else (width, height)
 
     def block(self, block_id: str) -> PaperBlock | None:
@@ -123,13 +144,13 @@ class Paper(NamedTuple):
         )  # fmt: skip
         return self._replace(pages=pages, blocks=blocks)
 
-    def on_sheet(self, sheet: str) -> Paper:
+    def on_sheet(self, sheet: PaperSize) -> Paper:
         """Return it on another size of paper, everything grown or shrunk with it but the map's scale."""
         before, after = self.size, self._replace(sheet=sheet).size
         fx, fy = after[0] / before[0], after[1] / before[1]
         grown = (
             each._replace(size=round(each.size * min(fx, fy), 1)).at(
-                Box(each.x * fx, each.y * fy, each.width * fx, each.height * fy)
+                PageBox(each.x * fx, each.y * fy, each.width * fx, each.height * fy)
             )
             for each in self.blocks
         )

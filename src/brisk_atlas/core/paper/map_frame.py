@@ -20,10 +20,10 @@ from brisk_atlas.core.model import AtlasError, Blend, Extent, Layer
 from brisk_atlas.core.model.shapes import POINT, Shapes
 from brisk_atlas.core.place import ground_metres
 
-from .box import INCH_MM, PT_MM, PX_MM, Box
-from .layout import GridKind
+from .box import INCH_MM, PT_MM, PX_MM, PageBox
+from .layout import PaperGrid
 from .lettering import CAP_HEIGHT, LINE_HEIGHT, measured, text_width
-from .surface import INK, PAPER, Halo, Surface
+from .surface import INK, PAPER, Halo, PageSurface
 
 Check = Callable[[], None]
 Overlay = Callable[[View, Check], np.ndarray]
@@ -41,21 +41,21 @@ class MapFrame:
     """A map on paper. stack : what it is drawn of, bottom first; zone : a feature in the CRS of the view that the rest
     is paled around, None for none."""
 
-    box: Box
+    box: PageBox
     view: View
     stack: tuple[Layer | Overlay, ...]
-    grid: GridKind = GridKind.NONE
+    grid: PaperGrid = PaperGrid.NONE
     zone: Shapes | None = None
     framed: bool = True
 
 
-def view_on_paper(box: Box, crs: str | None, centre: tuple[float, float], scale: float, turn: float = 0.0) -> View:
+def view_on_paper(box: PageBox, crs: str | None, centre: tuple[float, float], scale: float, turn: float = 0.0) -> View:
     """Return the view, a pixel for 1/96 inch, whose middle is that of a box, at a scale of one to `scale` there."""
     resolution = scale * PX_MM / 1000 / ground_metres(crs, *centre)
     return View(*centre, resolution, ceil(box.width / PX_MM), ceil(box.height / PX_MM), crs, 1.0, turn)
 
 
-def scale_to_fit(box: Box, crs: str | None, extent: Extent, turn: float = 0.0, margin: float = 0.05) -> float:
+def scale_to_fit(box: PageBox, crs: str | None, extent: Extent, turn: float = 0.0, margin: float = 0.05) -> float:
     """Return the number below one of the scale at which an extent fills a box."""
     view = View.fitting(
         extent, max(1, int(box.width / PX_MM)), max(1, int(box.height / PX_MM)), margin=margin, turn=turn
@@ -69,7 +69,7 @@ def corner_of(frame: MapFrame) -> tuple[float, float]:
     return x - frame.view.width * PX_MM / 2, y - frame.view.height * PX_MM / 2
 
 
-def draw_map(surface: Surface, painter: Painter, frame: MapFrame, check: Check = lambda: None) -> list[str]:
+def draw_map(surface: PageSurface, painter: Painter, frame: MapFrame, check: Check = lambda: None) -> list[str]:
     """Draw a map with its grid and frame; returns what of it could not be drawn, in words."""
     faults: list[str] = []
     with surface.within(frame.box):
@@ -87,11 +87,11 @@ def draw_map(surface: Surface, painter: Painter, frame: MapFrame, check: Check =
     return faults
 
 
-def _corners(box: Box) -> tuple[tuple[float, float], ...]:
+def _corners(box: PageBox) -> tuple[tuple[float, float], ...]:
     return (box.x, box.y), (box.right, box.y), (box.right, box.bottom), (box.x, box.bottom)
 
 
-def _draw_stack(surface: Surface, painter: Painter, frame: MapFrame, faults: list[str], check: Check) -> None:
+def _draw_stack(surface: PageSurface, painter: Painter, frame: MapFrame, faults: list[str], check: Check) -> None:
     """Draw layers from the bottom: each that can be as shapes, those between as pixels; one that darkens what is below
     it by itself."""
     waiting: list[Layer | Overlay] = []
@@ -123,7 +123,7 @@ def _draw_stack(surface: Surface, painter: Painter, frame: MapFrame, faults: lis
 
 
 def _lay_pixels(
-    surface: Surface, painter: Painter, frame: MapFrame, stack: Sequence[Layer | Overlay], faults: list[str],
+    surface: PageSurface, painter: Painter, frame: MapFrame, stack: Sequence[Layer | Overlay], faults: list[str],
     check: Check, *, blend: Blend = Blend.NORMAL, lowest: bool = False,
 ) -> None:  # fmt: skip
     """Lay what is drawn of pixels on the page, as sharp as the surface has it; with the paper in it where it is the
@@ -157,17 +157,17 @@ def _lay_pixels(
             surface.picture(image, _box_of(frame, seen))
 
 
-def _box_of(frame: MapFrame, seen: View) -> Box:
+def _box_of(frame: MapFrame, seen: View) -> PageBox:
     """Return where a picture of about the view of a frame stands on the page."""
     (left, upper), (own_left, own_upper) = frame.view.origin, seen.origin
     x, y = corner_of(frame)
     per_unit = PX_MM / frame.view.resolution
     side = seen.resolution * per_unit
-    return Box(x + (own_left - left) * per_unit, y + (upper - own_upper) * per_unit, seen.width * side,
+    return PageBox(x + (own_left - left) * per_unit, y + (upper - own_upper) * per_unit, seen.width * side,
                seen.height * side)  # fmt: skip
 
 
-def _draw_zone(surface: Surface, frame: MapFrame, zone: Shapes) -> None:
+def _draw_zone(surface: PageSurface, frame: MapFrame, zone: Shapes) -> None:
     """Pale what lies outside a feature, and draw its outline."""
     xy = _pixels(frame.view, zone.xy)
     areas = zone.path_kinds != POINT
@@ -189,13 +189,13 @@ def _pixels(view: View, xy: np.ndarray) -> np.ndarray:
     return np.column_stack(view.to_pixel(xy[:, 0], xy[:, 1]))  # type: ignore[arg-type]
 
 
-def _draw_grid(surface: Surface, frame: MapFrame) -> None:
+def _draw_grid(surface: PageSurface, frame: MapFrame) -> None:
     """Draw lines of equal coordinates with their values at the upper and left edge."""
     if not frame.grid:
         return
     x, y = corner_of(frame)
     size, halo = GRID_PT * PT_MM, Halo(PAPER, 0.7)
-    lines = grid_lines(frame.view, geographic=frame.grid is GridKind.GEOGRAPHIC)
+    lines = grid_lines(frame.view, geographic=frame.grid is PaperGrid.GEOGRAPHIC)
     for each in lines:
         count = len(each.points)
         points = Outlines(each.points * PX_MM, np.array([0, count]), np.array([0, 1]), False, None, GRID_PEN)
@@ -225,7 +225,7 @@ def _has_room(frame: MapFrame, label: PlacedLabel) -> bool:
     return box.x + half_w <= x <= box.right - half_w and box.y + half_h <= y <= box.bottom - half_h
 
 
-def _draw_label(surface: Surface, frame: MapFrame, label: PlacedLabel) -> None:
+def _draw_label(surface: PageSurface, frame: MapFrame, label: PlacedLabel) -> None:
     """Write a label of a feature as the map has it."""
     x, y = corner_of(frame)
     px, py = frame.view.to_pixel(label.x, label.y)
@@ -244,12 +244,12 @@ def _draw_label(surface: Surface, frame: MapFrame, label: PlacedLabel) -> None:
                      halo=halo if halo.width else None)  # fmt: skip
 
 
-def _draw_callout(surface: Surface, frame: MapFrame, label: PlacedLabel, at: tuple[float, float]) -> None:
+def _draw_callout(surface: PageSurface, frame: MapFrame, label: PlacedLabel, at: tuple[float, float]) -> None:
     """Draw the box of a callout and the line from it to its feature."""
     assert label.anchor is not None
     corner, look, pad = corner_of(frame), label.look, BOX_PX * PX_MM
     wide, high = (each * PX_MM for each in measured(label.text, look.size))
-    box = Box(at[0] - wide / 2 - pad, at[1] - high / 2 - pad, wide + 2 * pad, high + 2 * pad)
+    box = PageBox(at[0] - wide / 2 - pad, at[1] - high / 2 - pad, wide + 2 * pad, high + 2 * pad)
     there = frame.view.to_pixel(*label.anchor)
     anchor = corner[0] + there[0] * PX_MM, corner[1] + there[1] * PX_MM
     near = min(max(anchor[0], box.x), box.right), min(max(anchor[1], box.y), box.bottom)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from .arrangement import MARGIN
-from .box import Box
+from .box import PageBox
 from .layout import MINIMUM_MM, Paper
 
 HOLD_MM = 1.5  # how near an edge must come to another to hold to it
@@ -23,13 +23,13 @@ def edges_beside(paper: Paper, block_id: str) -> Edges:
     """Return the edges of the other blocks and of the margin, and the middle of the page."""
     width, height = paper.size
     boxes = [each.box for each in paper.blocks if each.id != block_id]
-    boxes.append(Box(MARGIN, MARGIN, width - 2 * MARGIN, height - 2 * MARGIN))
+    boxes.append(PageBox(MARGIN, MARGIN, width - 2 * MARGIN, height - 2 * MARGIN))
     across = {width / 2, *(side for box in boxes for side in (box.x, box.right))}
     along = {height / 2, *(side for box in boxes for side in (box.y, box.bottom))}
     return Edges(tuple(sorted(across)), tuple(sorted(along)))
 
 
-def moved(box: Box, dx: float, dy: float, page: tuple[float, float], edges: Edges | None = None) -> Box:
+def moved(box: PageBox, dx: float, dy: float, page: tuple[float, float], edges: Edges | None = None) -> PageBox:
     """Return a box elsewhere, with an edge or its middle on one of `edges` that it comes near."""
     x, y = box.x + dx, box.y + dy
     if edges is not None:
@@ -37,16 +37,16 @@ def moved(box: Box, dx: float, dy: float, page: tuple[float, float], edges: Edge
         y += _nearest((y, y + box.height / 2, y + box.height), edges.along)
     x = min(max(0.0, x), max(0.0, page[0] - box.width))
     y = min(max(0.0, y), max(0.0, page[1] - box.height))
-    return Box(x, y, box.width, box.height)
+    return PageBox(x, y, box.width, box.height)
 
 
 def resized(
-    box: Box, sides: tuple[int, int], dx: float, dy: float, page: tuple[float, float], edges: Edges | None = None
-) -> Box:
+    box: PageBox, sides: tuple[int, int], dx: float, dy: float, page: tuple[float, float], edges: Edges | None = None
+) -> PageBox:
     """Return a box with some sides moved: -1 the left or upper one, 1 the right or lower one, 0 none."""
     x0, x1 = _stretched(box.x, box.right, sides[0], dx, page[0], edges.across if edges is not None else ())
     y0, y1 = _stretched(box.y, box.bottom, sides[1], dy, page[1], edges.along if edges is not None else ())
-    return Box(x0, y0, x1 - x0, y1 - y0)
+    return PageBox(x0, y0, x1 - x0, y1 - y0)
 
 
 def _stretched(

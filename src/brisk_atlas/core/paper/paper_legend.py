@@ -12,10 +12,10 @@ from brisk_atlas.core.draw.ramps import ramp
 from brisk_atlas.core.draw.swatch import Swatch
 from brisk_atlas.core.model import number_text
 
-from .box import PT_MM, PX_MM, Box
+from .box import PT_MM, PX_MM, PageBox
 from .layout import PaperBlock
 from .lettering import CAP_HEIGHT, LINE_HEIGHT, shortened, text_width
-from .surface import INK, QUIET, Surface
+from .surface import INK, QUIET, PageSurface
 
 SWATCH_PX = (24, 14)  # width and height
 COLUMN = 13.0  # width of a column at least, in sizes of the letters
@@ -24,7 +24,7 @@ GAP = 1.2  # between columns, in sizes of the letters
 Draw = Callable[[float, float, float], None]  # at x, y, so wide
 
 
-def draw_legend(surface: Surface, block: PaperBlock, legends: Sequence[tuple[str, Legend]]) -> None:
+def draw_legend(surface: PageSurface, block: PaperBlock, legends: Sequence[tuple[str, Legend]]) -> None:
     """Draw legends of layers under each other; those that find no room are counted."""
     size = block.size * PT_MM
     step = max(size * LINE_HEIGHT * 1.12, SWATCH_PX[1] * PX_MM)
@@ -46,7 +46,7 @@ def draw_legend(surface: Surface, block: PaperBlock, legends: Sequence[tuple[str
         surface.text(left_out, x, y + size, size, colour=QUIET)
 
 
-def _lines(surface: Surface, name: str, legend: Legend, size: float) -> Iterator[Draw]:
+def _lines(surface: PageSurface, name: str, legend: Legend, size: float) -> Iterator[Draw]:
     """Give what draws each line of the legend of a layer."""
     single = len(legend.entries) == 1 and legend.name_of(legend.entries[0][1]) == name
     title = f"{legend.title}, {legend.unit}" if legend.title and legend.unit else legend.title
@@ -65,7 +65,7 @@ def _lines(surface: Surface, name: str, legend: Legend, size: float) -> Iterator
         yield _entry(surface, swatch, INK, text, size)
 
 
-def _heading(surface: Surface, name: str, title: str, size: float) -> Draw:
+def _heading(surface: PageSurface, name: str, title: str, size: float) -> Draw:
     def draw(x: float, y: float, wide: float) -> None:
         shown = shortened(name, size, wide, "sans-bold")
         surface.text(shown, x, y + size, size, face="sans-bold")
@@ -76,7 +76,7 @@ def _heading(surface: Surface, name: str, title: str, size: float) -> Draw:
     return draw
 
 
-def _entry(surface: Surface, swatch: Swatch | None, colour: str, text: str, size: float) -> Draw:
+def _entry(surface: PageSurface, swatch: Swatch | None, colour: str, text: str, size: float) -> Draw:
     def draw(x: float, y: float, wide: float) -> None:
         across, high = SWATCH_PX[0] * PX_MM, SWATCH_PX[1] * PX_MM  # as large as the map has it
         top = y + size * (1 - CAP_HEIGHT / 2) - high / 2
@@ -91,7 +91,7 @@ def _entry(surface: Surface, swatch: Swatch | None, colour: str, text: str, size
     return draw
 
 
-def _ramp(surface: Surface, legend: Legend, size: float) -> Draw:
+def _ramp(surface: PageSurface, legend: Legend, size: float) -> Draw:
     low, high = (float(f"{value:.4g}") for value in (legend.low, legend.high))
     texts = [f"{each:g}" if legend.plain else number_text(each) for each in (low, high)]
 
@@ -101,20 +101,20 @@ def _ramp(surface: Surface, legend: Legend, size: float) -> Draw:
         colours = ramp(legend.ramp)
         strip = np.dstack([colours[None], np.full((1, len(colours), 1), 255, np.uint8)]).astype(np.uint8)
         surface.text(texts[0], x, y + size, size, face="mono")
-        surface.picture(np.repeat(strip, 4, axis=0), Box(x + left, y + 0.3 * size, across, 0.72 * size))
+        surface.picture(np.repeat(strip, 4, axis=0), PageBox(x + left, y + 0.3 * size, across, 0.72 * size))
         surface.text(texts[1], x + left + across + 0.4 * size, y + size, size, face="mono")
 
     return draw
 
 
-def _server_picture(surface: Surface, image: np.ndarray, size: float) -> Iterator[Draw]:
+def _server_picture(surface: PageSurface, image: np.ndarray, size: float) -> Iterator[Draw]:
     """Give the lines that a legend drawn by a server takes; the first draws it."""
     step = max(size * LINE_HEIGHT * 1.12, SWATCH_PX[1] * PX_MM)
     rows, cols = image.shape[:2]
 
     def draw(x: float, y: float, wide: float) -> None:
         scale = min(PX_MM, wide / cols)
-        surface.picture(image, Box(x, y, cols * scale, rows * scale))
+        surface.picture(image, PageBox(x, y, cols * scale, rows * scale))
 
     yield draw
     for _ in range(int(rows * PX_MM // step)):

@@ -28,7 +28,7 @@ from .small_parts import (
     draw_title,
     filled,
 )
-from .surface import Surface
+from .surface import PageSurface
 
 SHOWN_PEN, SMALLEST_SHOWN = Pen("#C2452D", 0.4, "mitre"), 3.0  # of the rectangle by which an inset shows the map, mm
 
@@ -77,7 +77,7 @@ def map_frames(content: PaperContent, number: int) -> list[tuple[PaperBlock, Map
 
 
 def draw_page(
-    surface: Surface, painter: Painter, content: PaperContent, number: int, check: Callable[[], None] = lambda: None
+    surface: PageSurface, painter: Painter, content: PaperContent, number: int, check: Callable[[], None] = lambda: None
 ) -> list[str]:
     """Draw a page; returns what of it could not be drawn, in words."""
     page, count = content.pages[number], len(content.pages)
@@ -118,7 +118,7 @@ def draw_page(
     return list(dict.fromkeys(faults))
 
 
-def _draw_side(surface: Surface, block: PaperBlock, name: str) -> None:
+def _draw_side(surface: PageSurface, block: PaperBlock, name: str) -> None:
     """Write which side a map shows in its upper right corner."""
     from .box import PT_MM
     from .lettering import CAP_HEIGHT, shortened, text_width
@@ -131,7 +131,7 @@ def _draw_side(surface: Surface, block: PaperBlock, name: str) -> None:
 
 
 def _draw_inset(
-    surface: Surface, painter: Painter, block: PaperBlock, content: PaperContent,
+    surface: PageSurface, painter: Painter, block: PaperBlock, content: PaperContent,
     frames: list[tuple[PaperBlock, MapFrame]], check: Callable[[], None],
 ) -> list[str]:  # fmt: skip
     """Draw where the map lies within a wider one."""

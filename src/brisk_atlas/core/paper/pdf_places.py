@@ -18,7 +18,7 @@ from brisk_atlas.core.model import CannotPlace
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.place.crs import proj_crs
 
-from .box import POINTS, PX_MM, Box
+from .box import POINTS, PX_MM, PageBox
 
 if TYPE_CHECKING:
     import pikepdf
@@ -33,7 +33,7 @@ class PlacedFrame:
 
     page: int
     name: str
-    box: Box
+    box: PageBox
     view: View
 
 

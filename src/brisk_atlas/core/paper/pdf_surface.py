@@ -16,7 +16,7 @@ from reportlab.pdfgen.canvas import Canvas
 from brisk_atlas.core.draw.outlines import Outlined, Outlines, Pen, Stamps
 from brisk_atlas.core.model import Blend
 
-from .box import POINTS, Box
+from .box import POINTS, PageBox
 from .pdf_fonts import register_fonts
 from .stored_picture import is_photo, jpeg_of, shown_image
 from .surface import INK, Halo
@@ -79,7 +79,7 @@ class PdfSurface:
                     self._add(_stamps(each, scale * GRAIN))
         self._add("Q")
 
-    def picture(self, image: np.ndarray, box: Box) -> None:
+    def picture(self, image: np.ndarray, box: PageBox) -> None:
         canvas, shown = self._canvas, shown_image(image)
         stored = jpeg_of(shown) if is_photo(image) else shown
         mask = "auto" if shown.mode == "RGBA" else None
@@ -114,7 +114,7 @@ class PdfSurface:
         canvas.restoreState()
 
     @contextmanager
-    def within(self, box: Box) -> Iterator[None]:
+    def within(self, box: PageBox) -> Iterator[None]:
         self._canvas.saveState()
         self._add(f"{box.x:.4f} {box.y:.4f} {box.width:.4f} {box.height:.4f} re W n")
         yield

@@ -20,7 +20,7 @@ from brisk_atlas.core.model import Blend, VectorStyle
 from brisk_atlas.core.model.shapes import LINE, POLYGON, Shapes, bounds_of
 from brisk_atlas.core.read.shape_index import index_of
 
-from .box import INCH_MM, Box
+from .box import INCH_MM, PageBox
 from .lettering import letter_paths
 from .surface import INK, Halo
 
@@ -75,7 +75,7 @@ class PixelSurface:
         view = View(image.shape[1] / 2, -image.shape[0] / 2, 1.0, image.shape[1], image.shape[0])
         draw_shapes(image, index, features, bodies, lines, halves, style, view)
 
-    def picture(self, image: np.ndarray, box: Box) -> None:
+    def picture(self, image: np.ndarray, box: PageBox) -> None:
         from PIL import Image
 
         whole, x, y = self._stack[-1]
@@ -108,7 +108,7 @@ class PixelSurface:
         self.draw([Outlines(xy, starts, letters, True, colour)], x, y)
 
     @contextmanager
-    def within(self, box: Box) -> Iterator[None]:
+    def within(self, box: PageBox) -> Iterator[None]:
         below, x, y = self._stack[-1]
         top, bottom = (min(max(0, round(each * self.per_mm) - y), below.shape[0]) for each in (box.y, box.bottom))
         left, right = (min(max(0, round(each * self.per_mm) - x), below.shape[1]) for each in (box.x, box.right))

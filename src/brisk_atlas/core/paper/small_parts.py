@@ -11,10 +11,10 @@ import numpy as np
 from brisk_atlas.core.draw.outlines import Outlines, Pen, ring
 from brisk_atlas.core.draw.overlays import bar_for
 
-from .box import PT_MM, Box
+from .box import PT_MM, PageBox
 from .layout import PaperBlock
 from .lettering import CAP_HEIGHT, LINE_HEIGHT, broken, shortened, text_width
-from .surface import INK, PAPER, QUIET, Surface
+from .surface import INK, PAPER, QUIET, PageSurface
 
 BAR_PARTS = 4
 BAR_HIGH = 1.6  # mm
@@ -30,7 +30,7 @@ def filled(text: str, words: Mapping[str, str]) -> str:
     return re.sub(r"\{([^{}]+)\}", lambda found: words.get(found[1], found[0]), text)
 
 
-def draw_title(surface: Surface, block: PaperBlock, text: str) -> None:
+def draw_title(surface: PageSurface, block: PaperBlock, text: str) -> None:
     """Write one line, smaller where it is long."""
     size, wide = block.size * PT_MM, block.width
     needed = text_width(text, size, "sans-bold")
@@ -39,7 +39,7 @@ def draw_title(surface: Surface, block: PaperBlock, text: str) -> None:
     surface.text(shown, block.x, block.y + block.height / 2 + size * CAP_HEIGHT / 2, size, face="sans-bold")
 
 
-def draw_text(surface: Surface, block: PaperBlock, text: str, colour: str = INK, *, low: bool = False) -> None:
+def draw_text(surface: PageSurface, block: PaperBlock, text: str, colour: str = INK, *, low: bool = False) -> None:
     """Write a text in as many lines as there is room for, from the top, or down to the lower edge."""
     size = block.size * PT_MM
     step = size * LINE_HEIGHT
@@ -51,12 +51,12 @@ def draw_text(surface: Surface, block: PaperBlock, text: str, colour: str = INK,
         surface.text(each, block.x, top + (number + 0.8) * step, size, colour=colour)
 
 
-def draw_credits(surface: Surface, block: PaperBlock, text: str) -> None:
+def draw_credits(surface: PageSurface, block: PaperBlock, text: str) -> None:
     """Write whom the data is from, down to the lower edge."""
     draw_text(surface, block, text, QUIET, low=True)
 
 
-def draw_scale_bar(surface: Surface, block: PaperBlock, scale: float) -> None:
+def draw_scale_bar(surface: PageSurface, block: PaperBlock, scale: float) -> None:
     """Draw a bar of a round length, true at the middle of the map."""
     size = block.size * PT_MM
     found = bar_for(scale / 1000, block.width - 3 * size)
@@ -66,7 +66,7 @@ def draw_scale_bar(surface: Surface, block: PaperBlock, scale: float) -> None:
     x, y = block.x + size, block.y + block.height / 2
     part = long / BAR_PARTS
     for number in range(BAR_PARTS):
-        box = Box(x + number * part, y, part, BAR_HIGH)
+        box = PageBox(x + number * part, y, part, BAR_HIGH)
         surface.draw([_rect(box, INK if number % 2 == 0 else PAPER, Pen(INK, 0.2, "mitre"))])
     value, unit = label.split(" ")
     for share, text in ((0.0, "0"), (0.5, f"{float(value) / 2:g}"), (1.0, f"{value} {unit}")):
@@ -74,7 +74,7 @@ def draw_scale_bar(surface: Surface, block: PaperBlock, scale: float) -> None:
         surface.text(text, left, y - size * 0.35, size, face="mono")
 
 
-def draw_north(surface: Surface, block: PaperBlock, north: float) -> None:
+def draw_north(surface: PageSurface, block: PaperBlock, north: float) -> None:
     """Draw an arrow to where north lies, degrees clockwise from up."""
     (x, y), reach = block.box.middle, min(block.width, block.height) / 2
     c, s = cos(radians(north)), sin(radians(north))
@@ -92,18 +92,18 @@ def draw_north(surface: Surface, block: PaperBlock, north: float) -> None:
     surface.text("N", px - text_width("N", size, "sans-bold") / 2, py + size * CAP_HEIGHT / 2, size, face="sans-bold")
 
 
-def draw_picture(surface: Surface, box: Box, image: np.ndarray) -> None:
+def draw_picture(surface: PageSurface, box: PageBox, image: np.ndarray) -> None:
     """Draw (rows, cols, 4) uint8 premultiplied RGBA as large as there is room, in the middle."""
     rows, cols = image.shape[:2]
     scale = min(box.width / cols, box.height / rows)
     wide, high = cols * scale, rows * scale
-    surface.picture(image, Box(box.x + (box.width - wide) / 2, box.y + (box.height - high) / 2, wide, high))
+    surface.picture(image, PageBox(box.x + (box.width - wide) / 2, box.y + (box.height - high) / 2, wide, high))
 
 
-def draw_frame(surface: Surface, box: Box) -> None:
+def draw_frame(surface: PageSurface, box: PageBox) -> None:
     """Draw a line around a block."""
     surface.draw([_rect(box, None, Pen(INK, 0.2, "mitre"))])
 
 
-def _rect(box: Box, fill: str | None, pen: Pen | None) -> Outlines:
+def _rect(box: PageBox, fill: str | None, pen: Pen | None) -> Outlines:
     return ring((box.x, box.y), (box.right, box.y), (box.right, box.bottom), (box.x, box.bottom), fill=fill, pen=pen)

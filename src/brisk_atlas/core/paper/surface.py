@@ -11,7 +11,7 @@ import numpy as np
 from brisk_atlas.core.draw.outlines import Outlined
 from brisk_atlas.core.model import Blend
 
-from .box import Box
+from .box import PageBox
 
 INK, QUIET, RULE, PAPER = "#1D2A35", "#5F6B73", "#B9AF9E", "#FFFFFF"
 
@@ -23,7 +23,7 @@ class Halo(NamedTuple):
     width: float
 
 
-class Surface(Protocol):
+class PageSurface(Protocol):
     """A page. Positions are millimetres from its upper left corner, y grows down; sizes of letters are millimetres too.
 
     `dots` is the pixels in an inch of what is drawn of pixels; `holds_outlines` is False where everything is.
@@ -35,7 +35,7 @@ class Surface(Protocol):
     def draw(self, outlined: Sequence[Outlined], x: float = 0.0, y: float = 0.0, scale: float = 1.0) -> None:
         """Draw shapes: their positions, widths and dashes times `scale`, moved by (x, y)."""
 
-    def picture(self, image: np.ndarray, box: Box) -> None:
+    def picture(self, image: np.ndarray, box: PageBox) -> None:
         """Draw (rows, cols, 4) uint8 premultiplied RGBA."""
 
     def text(
@@ -44,7 +44,7 @@ class Surface(Protocol):
     ) -> None:  # fmt: skip
         """Write one line from the left end of its baseline; `angle` turns it clockwise, degrees."""
 
-    def within(self, box: Box) -> AbstractContextManager[None]:
+    def within(self, box: PageBox) -> AbstractContextManager[None]:
         """Show what is drawn meanwhile within a box alone."""
 
     def layer(self, name: str, opacity: float, blend: Blend) -> AbstractContextManager[None]:

@@ -15,7 +15,7 @@ import numpy as np
 from brisk_atlas.core.draw.outlines import Outlined, Outlines, Pen, Stamps
 from brisk_atlas.core.model import Blend
 
-from .box import Box
+from .box import PageBox
 from .font_subset import ALWAYS, subset
 from .lettering import FACES
 from .stored_picture import is_photo, jpeg_of, shown_image
@@ -80,7 +80,7 @@ class SvgSurface:
         places = np.rint(stamps.xy * scale).astype(np.int64).tolist()
         self._parts += [f'<use xlink:href="#{name}" x="{px}" y="{py}"/>' for px, py in places]
 
-    def picture(self, image: np.ndarray, box: Box) -> None:
+    def picture(self, image: np.ndarray, box: PageBox) -> None:
         shown, kind = shown_image(image), "png"
         if is_photo(image):
             out, kind = jpeg_of(shown), "jpeg"
@@ -109,7 +109,7 @@ class SvgSurface:
         )
 
     @contextmanager
-    def within(self, box: Box) -> Iterator[None]:
+    def within(self, box: PageBox) -> Iterator[None]:
         name = self._id()
         rect = f'<rect x="{box.x:.4f}" y="{box.y:.4f}" width="{box.width:.4f}" height="{box.height:.4f}"/>'
         self._parts.append(f'<clipPath id="{name}">{rect}</clipPath><g clip-path="url(#{name})">\n')

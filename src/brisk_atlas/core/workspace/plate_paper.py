@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.paper.arrangement import first_blocks
-from brisk_atlas.core.paper.layout import BlockKind, GridKind, Paper, round_scale
+from brisk_atlas.core.paper.layout import BlockKind, Paper, PaperGrid, PaperSize, round_scale
 
 from .comparison import Way
 from .plates import Plate, PlateKind, PlateView
@@ -15,10 +15,8 @@ from .work import Work, WorkState
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Layer
 
-SHEET = "A4"
 
-
-def first_paper(plate: Plate, sheet: str = SHEET, wide: bool | None = None) -> Paper:
+def first_paper(plate: Plate, sheet: PaperSize = PaperSize.A4, wide: bool | None = None) -> Paper:
     """Return a plate as it is first laid out, at a round scale that shows all that it shows; on the long side where it
     is wider than high, unless that is given."""
     view = plate.view if plate.kind is PlateKind.MAP else None
@@ -27,7 +25,7 @@ def first_paper(plate: Plate, sheet: str = SHEET, wide: bool | None = None) -> P
         wide = width >= height
     maps = 2 if view is not None and len(stacks_in(view)[0]) > 1 and changed_grids(view) is None else 1
     blocks = first_blocks(sheet, wide, maps=maps, is_map=view is not None)
-    grid = GridKind(view.grid) if view is not None else GridKind.NONE
+    grid = PaperGrid(view.grid) if view is not None else PaperGrid.NONE
     paper = Paper(sheet, wide, 1.0, blocks, grid=grid)
     return paper if view is None else paper._replace(scale=fitting_scale(paper, view))
 

@@ -8,7 +8,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from brisk_atlas.core.paper.layout import BlockKind, GridKind, PagesByFeature, Paper, PaperBlock
+from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, Paper, PaperBlock, PaperGrid, PaperSize
 
 from .comparison import SIDE_NAMES, Comparison, Divide, Way
 from .groups import Group
@@ -92,12 +92,12 @@ class _SavedPages(SavedValue):
 
 
 class _SavedPaper(SavedValue):
-    sheet: Literal["A0", "A1", "A2", "A3", "A4", "A5", "Letter", "Tabloid"]
+    sheet: PaperSize
     wide: bool
     scale: Finite = Field(gt=0)
     blocks: list[_SavedBlock] = Field(max_length=MOST_BLOCKS)
     centre: tuple[Finite, Finite] | None = None
-    grid: GridKind = GridKind.NONE
+    grid: PaperGrid = PaperGrid.NONE
     pages: _SavedPages | None = None
     dots: int = Field(300, ge=36, le=1200)
 

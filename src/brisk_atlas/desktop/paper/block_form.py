@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QDoubleSpinBox, QFormLayout, QGridLayout, QPlainTextEdit, QVBoxLayout, QWidget
 
-from brisk_atlas.core.paper.box import Box
+from brisk_atlas.core.paper.box import PageBox
 from brisk_atlas.core.paper.layout import MINIMUM_MM, BlockKind, Paper, PaperBlock
 
 from ..plain_text import PlainLabel
@@ -99,7 +99,7 @@ class BlockForm(QWidget):
         moved = (x, y, width, height) != shown  # a form shows fewer digits than a block may have
         text = self.text.toPlainText() if self._block.kind in WITH_TEXT else self._block.text
         block = self._block._replace(text=text, size=self.letters.value(), framed=self.framed.isChecked())
-        block = block.at(Box(x, y, max(MINIMUM_MM, width), max(MINIMUM_MM, height))) if moved else block
+        block = block.at(PageBox(x, y, max(MINIMUM_MM, width), max(MINIMUM_MM, height))) if moved else block
         if block != self._block:
             self._block = block
             self.changed.emit(block)

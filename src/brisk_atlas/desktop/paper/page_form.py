@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.paper.layout import SHEETS, GridKind, PagesByFeature, Paper
+from brisk_atlas.core.paper.layout import PagesByFeature, Paper, PaperGrid, PaperSize
 
 from ..plain_text import PlainLabel
 
@@ -17,9 +17,9 @@ if TYPE_CHECKING:
 
 DOTS = (150, 200, 300, 400, 600)
 GRIDS = {
-    GridKind.NONE: "no grid",
-    GridKind.PROJECTED: "easting and northing",
-    GridKind.GEOGRAPHIC: "longitude and latitude",
+    PaperGrid.NONE: "no grid",
+    PaperGrid.PROJECTED: "easting and northing",
+    PaperGrid.GEOGRAPHIC: "longitude and latitude",
 }
 ONE_PAGE = "one page"
 
@@ -28,7 +28,7 @@ class PageForm(QWidget):
     """The settings of a paper.
 
     Signals:
-        sheet_wanted(str, bool): another size, and whether it lies on its long side.
+        sheet_wanted(object, bool): another size, and whether it lies on its long side.
         scale_wanted(float): the number below one of another scale.
         fit_wanted(): the scale at which all of the plate is shown.
         grid_wanted(object): other lines of equal coordinates.
@@ -36,7 +36,7 @@ class PageForm(QWidget):
         pages_wanted(object): pages by features, None for one page.
     """
 
-    sheet_wanted = pyqtSignal(str, bool)
+    sheet_wanted = pyqtSignal(object, bool)
     scale_wanted = pyqtSignal(float)
     fit_wanted = pyqtSignal()
     grid_wanted = pyqtSignal(object)
@@ -48,7 +48,7 @@ class PageForm(QWidget):
         self._filling = False
         self._fields: Mapping[str, Sequence[str]] = {}
         self.sheet, self.way, self.grid, self.dots = (QComboBox() for _ in range(4))
-        self.sheet.addItems(list(SHEETS))
+        self.sheet.addItems(list(PaperSize))
         self.way.addItems(["upright", "wide"])
         for kind, words in GRIDS.items():
             self.grid.addItem(words, kind)
@@ -104,7 +104,7 @@ class PageForm(QWidget):
     def _connect(self) -> None:
         for box in (self.sheet, self.way):
             box.activated.connect(
-                lambda at: self.sheet_wanted.emit(self.sheet.currentText(), self.way.currentIndex() == 1)
+                lambda at: self.sheet_wanted.emit(PaperSize(self.sheet.currentText()), self.way.currentIndex() == 1)
             )
         self.grid.activated.connect(lambda at: self.grid_wanted.emit(self.grid.itemData(at)))
         self.dots.activated.connect(lambda at: self.dots_wanted.emit(self.dots.itemData(at)))

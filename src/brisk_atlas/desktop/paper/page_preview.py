@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from brisk_atlas.core.paper.box import Box
+from brisk_atlas.core.paper.box import PageBox
 from brisk_atlas.core.paper.layout import BlockKind, Paper, PaperBlock
 from brisk_atlas.core.paper.moving import edges_beside, moved, resized
 
@@ -19,6 +19,7 @@ PAD_PX = 14
 STEP_MM, FINE_MM = 1.0, 0.1
 SIDES = tuple((i, j) for j in (-1, 0, 1) for i in (-1, 0, 1) if i or j)
 ARROWS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
+REMOVING = (Qt.Key.Key_Delete, Qt.Key.Key_Backspace)
 CURSORS = {
     (0, 0): Qt.CursorShape.SizeAllCursor, (1, 0): Qt.CursorShape.SizeHorCursor, (0, 1): Qt.CursorShape.SizeVerCursor,
     (1, 1): Qt.CursorShape.SizeFDiagCursor, (1, -1): Qt.CursorShape.SizeBDiagCursor,
@@ -60,7 +61,7 @@ class PagePreview(QWidget):
         self.moves_map = False
         self._per_mm = 2.0
         self._grip: _Grip | None = None
-        self._now: Box | None = None  # where the held block is
+        self._now: PageBox | None = None  # where the held block is
         self._shift = QPointF()  # of the map in its frame, under the hand
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -98,13 +99,13 @@ class PagePreview(QWidget):
                 QSize(round(width * self._per_mm) + 2 * PAD_PX, round(height * self._per_mm) + 2 * PAD_PX)
             )
 
-    def _rect(self, box: Box) -> QRectF:
+    def _rect(self, box: PageBox) -> QRectF:
         return QRectF(PAD_PX + box.x * self._per_mm, PAD_PX + box.y * self._per_mm, box.width * self._per_mm,
                       box.height * self._per_mm)  # fmt: skip
 
     def _page(self) -> QRectF:
         assert self.paper is not None
-        return self._rect(Box(0, 0, *self.paper.size))
+        return self._rect(PageBox(0, 0, *self.paper.size))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self.paper is None:
@@ -192,7 +193,7 @@ class PagePreview(QWidget):
             self._now = self._put(self._grip.block, self._grip.sides, by / self._per_mm, free=free)
         self.update()
 
-    def _put(self, block: PaperBlock, sides: tuple[int, int], by: QPointF, *, free: bool) -> Box:
+    def _put(self, block: PaperBlock, sides: tuple[int, int], by: QPointF, *, free: bool) -> PageBox:
         assert self.paper is not None
         edges = None if free else edges_beside(self.paper, block.id)
         if sides == (0, 0):
@@ -247,6 +248,15 @@ class PagePreview(QWidget):
             self.chosen.emit(block_id)
             self.update()
 
+    def event(self, event: QEvent | None) -> bool:
+        """Have keys mean the chosen block, not what the window's commands make of them."""
+        assert event is not None
+        own = event.key() if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride else None
+        if self.block_id is not None and own in (*ARROWS, *REMOVING, Qt.Key.Key_Escape):
+            event.accept()
+            return True
+        return super().event(event)
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         block = self._chosen_block()
         if event is None or self.paper is None:
@@ -263,7 +273,7 @@ class PagePreview(QWidget):
             now = self._put(block, sides, QPointF(x * step, y * step), free=True)
             if now != block.box:
                 self.changed.emit(block.at(now))
-        elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and block is not None:
+        elif key in REMOVING and block is not None:
             self.removal_wanted.emit()
         elif key == Qt.Key.Key_Escape and block is not None:
             self.choose(None)

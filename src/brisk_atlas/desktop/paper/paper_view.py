@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from brisk_atlas.core.paper.box import INCH_MM
-from brisk_atlas.core.paper.layout import BlockKind, GridKind, PagesByFeature, Paper, PaperBlock
+from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, Paper, PaperBlock, PaperGrid, PaperSize
 from brisk_atlas.core.workspace.plate_paper import first_paper, fitting_scale
 from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateView
 
@@ -194,7 +194,7 @@ class PaperView(QWidget):
         self.form.scale_wanted.connect(lambda scale: self._change("scale", lambda paper: paper._replace(scale=scale)))
         self.form.fit_wanted.connect(self._fit_scale)
         self.form.grid_wanted.connect(
-            lambda kind: self._change("grid", lambda paper: paper._replace(grid=GridKind(kind)))
+            lambda kind: self._change("grid", lambda paper: paper._replace(grid=PaperGrid(kind)))
         )
         self.form.dots_wanted.connect(lambda dots: self._change("dots", lambda paper: paper._replace(dots=dots)))
         self.form.pages_wanted.connect(self._change_pages)
@@ -380,7 +380,7 @@ class PaperView(QWidget):
             if job.state == "done":
                 self._show_page(job.result)
             elif job.state == "failed" and job.error is not None:
-                self.note.setText(str(job.error))
+                self._say([str(job.error)])
 
         self._drawing = self.session.jobs.start(
             "Drawing a page", work, lambda job: self.session.call_in_gui(ended, job), shown=False
@@ -398,8 +398,12 @@ class PaperView(QWidget):
             widget.setVisible(count > 1)
         self.before.setEnabled(drawn.number > 0)
         self.after.setEnabled(drawn.number < count - 1)
-        self.note.setText("\n".join(drawn.faults))
-        self.note.setVisible(bool(drawn.faults))
+        self._say(drawn.faults)
+
+    def _say(self, faults: Sequence[str]) -> None:
+        """State below the page what could not be drawn."""
+        self.note.setText("\n".join(faults))
+        self.note.setVisible(bool(faults))
 
     # Changes
 
@@ -415,7 +419,7 @@ class PaperView(QWidget):
     def _change_block(self, what: str, block: PaperBlock) -> None:
         self._change(what, lambda paper: paper.changed(block))
 
-    def _change_sheet(self, sheet: str, wide: bool) -> None:
+    def _change_sheet(self, sheet: PaperSize, wide: bool) -> None:
         plate, view = self.plate, self._view
 
         def made(paper: Paper) -> Paper:
@@ -461,11 +465,11 @@ class PaperView(QWidget):
             return
 
         def made(paper: Paper) -> Paper:
-            from brisk_atlas.core.paper.box import PX_MM, Box
+            from brisk_atlas.core.paper.box import PX_MM, PageBox
             from brisk_atlas.core.paper.map_frame import view_on_paper
 
             centre = paper.centre or (view.x, view.y)
-            seen = view_on_paper(Box(0, 0, 10, 10), view.crs, centre, paper.scale, view.turn)
+            seen = view_on_paper(PageBox(0, 0, 10, 10), view.crs, centre, paper.scale, view.turn)
             now = seen.panned(dx / PX_MM, dy / PX_MM)
             return paper._replace(centre=(now.x, now.y))
 

@@ -18,6 +18,7 @@ from reportlab.pdfgen.canvas import Canvas
 
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.model.hole_choices import HoleMarker
+from brisk_atlas.core.paper.layout import PaperSize
 from brisk_atlas.core.place.hole_path import FOOT_M
 from brisk_atlas.core.system.atomic_write import written_beside
 
@@ -28,7 +29,7 @@ from .photographs import photograph
 from .tracks import LogTemplate
 
 PT_MM = 72 / 25.4
-PAGES_MM = {"A4": (210.0, 297.0), "A3": (297.0, 420.0)}
+PAGES_MM = {str(size): size.millimetres for size in (PaperSize.A4, PaperSize.A3)}
 MARGIN, FOOT = 12.0, 10.0
 NARROWEST = 0.5  # of the width of tracks, to which they are made narrower to fit a page
 LETTER = 1.36  # points of type to the height of its letters, in points
