@@ -502,38 +502,36 @@ def catalogue_site(s: Studio) -> None:
         page.save_screenshot(str(HERE / "catalogue_site.png"))
 
 
-def catalogue_dataset(s: Studio) -> None:
-    """A dataset of the site in a browser: buildings by their floors, one of them clicked."""
-    with tempfile.TemporaryDirectory() as folder, browser(width=1280, height=1300) as page:
-        _site(s, Path(folder) / "site")
-        page.get((Path(folder) / "site" / "datasets" / "tolvane-survey-gpkg" / "index.html").as_uri())
-        page.execute_script(
-            "at('part').value = parts.findIndex((part) => part.name === 'buildings'); show(Number(at('part').value))"
-        )
-        until = monotonic() + 20
-        while not page.execute_script("return Boolean(shown.rows?.drawn)") and monotonic() < until:
-            pass
-        page.execute_script(
-            "at('colour').value = shown.rows.fields.findIndex((field) => field.name === 'use'); colourBy(at('colour').value); choose(17)"
-        )
-        page.save_screenshot(str(HERE / "catalogue_dataset.png"))
+def paper(s: Studio) -> None:
+    """A map on paper, a page for each closed zone."""
+    _album(s)
+    view = s.window.handover.album
+    assert view is not None
+    view.choose(view.album.plates[0].id)
+    s.do("curtain")
+    s.window.show_page("desk")
+    s.window.desk.map.canvas.look_at_centre(510_000, 5_770_300, 12.0, UTM)
+    s.settle()
+    s.do("curtain", "paper")
+    s.settle()
+    paper = view.paper_view
+    zones = next(n for n in range(paper.form.pages.count()) if "closed_zones" in paper.form.pages.itemText(n))
+    paper.form.pages.setCurrentIndex(zones)
+    paper.form.pages.activated.emit(zones)
+    s.settle()
+    paper.form.grid.setCurrentIndex(1)
+    paper.form.grid.activated.emit(1)
+    paper.page.choose("legend")
 
 
 PICTURES = (
     desk, delivery, find, service, curtain, relief, depot_offer, depot_conflict, depot_page,
     strip_lines, strip_log, sheet, record, handover, album, album_page,
-    catalogue, catalogue_site, catalogue_dataset,
+    catalogue, catalogue_site, paper,
 )  # fmt: skip
 
 
-SAVED_INSIDE = (
-    service,
-    depot_conflict,
-    depot_page,
-    album_page,
-    catalogue_site,
-    catalogue_dataset,
-)  # while their server runs
+SAVED_INSIDE = (service, depot_conflict, depot_page, album_page, catalogue_site)  # while their server runs
 
 
 def main(names: list[str]) -> None:

@@ -12,6 +12,7 @@ import shapely
 import shapely.affinity
 from hypothesis import given
 from hypothesis import strategies as st
+from pyproj import Geod
 
 from brisk_atlas.core.cache import DataCache, by_view
 from brisk_atlas.core.draw import View
@@ -217,11 +218,14 @@ def test_north_follows_the_meridians():
     assert north_of(View(0, 0, 1, 100, 100, None)) is None
 
 
-def test_the_scale_bar_is_as_long_as_it_says():
+@pytest.mark.parametrize("crs,x,y", [(UTM, 508_700, 5_771_900), ("EPSG:3857", -2_320_000, -4_620_000)])
+def test_the_scale_bar_is_as_long_as_it_says_on_the_ground(crs, x, y):
+    """Against geodesics: a Mercator map is stretched by a quarter there."""
     for resolution in (0.013, 1.0, 27.0):
-        width, label = scale_bar(View(508_700, 5_771_900, resolution, 900, 700, UTM))
-        metres = float(label.split()[0]) * {"cm": 0.01, "m": 1, "km": 1000}[label.split()[1]]
-        assert width * resolution == pytest.approx(metres) and 60 < width <= 160
+        width, label = scale_bar(View(x, y, resolution, 900, 700, crs))
+        stated = float(label.split()[0]) * {"cm": 0.01, "m": 1, "km": 1000}[label.split()[1]]
+        ends = transform(np.array([(x, y), (x + width * resolution, y)]), crs, "EPSG:4326")
+        assert Geod(ellps="WGS84").inv(*ends[0], *ends[1])[2] == pytest.approx(stated, rel=3e-3) and 60 < width <= 160
 
 
 # Spreads

@@ -39,7 +39,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.system.jobs import Job
 
 REST_MS = 150  # from the last change until the page is drawn
-SIDE_PX = 288
+SIDE_PX, NUMBERS_PX = 288, 320
 MOST_PX = 9_000  # of a preview, each way
 ZOOM = 1.5
 STEPS = (1.0, 2.0, 2.5, 5.0)
@@ -98,6 +98,8 @@ class PaperView(QWidget):
         self.back = QPushButton("Back to the plate")
         self.numbers = QComboBox()
         self.numbers.setAccessibleName("Page")
+        self.numbers.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.numbers.setMaximumWidth(NUMBERS_PX)
         self.before, self.after, self.closer, self.farther = (QToolButton() for _ in range(4))
         self.whole, self.hand = QToolButton(), QToolButton()
         self._tools = (self.before, self.after, self.farther, self.closer, self.whole, self.hand)
