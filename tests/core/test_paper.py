@@ -22,6 +22,8 @@ from PIL import Image
 from reportlab.pdfbase import pdfmetrics
 
 from brisk_atlas import cli, demo
+from brisk_atlas.core.album.pdf_file import album_pdf
+from brisk_atlas.core.draw.png import png_bytes
 from brisk_atlas.core.model import (
     AtlasError,
     Blend,
@@ -34,7 +36,8 @@ from brisk_atlas.core.model import (
     Stretch,
     VectorStyle,
 )
-from brisk_atlas.core.operations import WritePaper
+from brisk_atlas.core.operations import WriteAlbum, WritePaper
+from brisk_atlas.core.operations.album_content import content_of, map_view
 from brisk_atlas.core.operations.paper_content import paper_content
 from brisk_atlas.core.operations.write_paper import pdf_of, png_of, svg_of
 from brisk_atlas.core.paper.box import PageBox
@@ -47,6 +50,7 @@ from brisk_atlas.core.place import ground_metres
 from brisk_atlas.core.workspace import project_file
 from brisk_atlas.core.workspace.comparison import Comparison, Way
 from brisk_atlas.core.workspace.plate_paper import first_paper
+from brisk_atlas.core.workspace.plate_sources import sources_of
 from brisk_atlas.core.workspace.plates import Album, Plate, PlateKind, PlateSource, PlateView
 from brisk_atlas.core.workspace.work import Work
 from brisk_atlas.core.workspace.workspace import Workspace
@@ -283,6 +287,37 @@ def is_xml(svg):
     from lxml import etree
 
     return etree.fromstring(svg.encode()).tag.endswith("svg")
+
+
+def test_an_album_has_its_maps_as_shapes_where_they_are_as_they_were(workspace, rich, tmp_path):
+    """Beside the same album of pictures alone."""
+    seen = map_view(rich.view)
+    sharp = replace(seen, resolution=seen.resolution / 2, width=1600, height=1000, density=2.0)
+    drawn = workspace.painter.frame(list(rich.view.layers)[::-1], sharp)
+    plate = rich._replace(
+        picture=png_bytes(drawn.image, (255, 255, 255)), density=2.0, sources=sources_of(rich.view.shown)
+    )
+    workspace.work.change_album("album", Album("Crew", "", (plate,)))
+    WriteAlbum(tmp_path / "maps.pdf").run(workspace)
+    shapes = (tmp_path / "maps.pdf").read_bytes()
+    pictures = album_pdf(content_of(workspace, workspace.work.state.album))
+    small = [np.asarray(Image.fromarray(printed(each, 150).astype(np.uint8)).resize((400, 566), Image.Resampling.BOX))
+             for each in (shapes, pictures)]  # fmt: skip
+    apart = np.abs(small[0].astype(int) - small[1])
+    assert apart.mean() < 2.5 and (apart.max(axis=2) > 80).mean() < 0.01
+    pdf = pikepdf.open(io.BytesIO(shapes))
+    (view,) = pdf.pages[0].VP
+    degrees = np.array([float(v) for v in view.Measure.GPTS]).reshape(4, 2)[:, ::-1]
+    xy = np.column_stack(pyproj.Transformer.from_crs("EPSG:4326", UTM, always_xy=True).transform(*degrees.T))
+    extent = seen.extent
+    assert np.allclose(xy[0], (extent.xmin, extent.ymin), atol=0.01)
+    assert np.allclose(xy[2], (extent.xmax, extent.ymax), atol=0.01)
+    assert {str(each.Name) for each in pdf.Root.OCProperties.OCGs} >= {"trails", "closed_zones"}
+    old = plate._replace(sources=tuple(each._replace(fingerprint="other") for each in plate.sources))
+    workspace.work.change_album("album", Album("Crew", "", (old,)))
+    WriteAlbum(tmp_path / "old.pdf").run(workspace)
+    with pikepdf.open(tmp_path / "old.pdf") as changed:
+        assert "/VP" not in changed.pages[0]
 
 
 # Pages by features

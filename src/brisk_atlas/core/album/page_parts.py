@@ -8,6 +8,10 @@ from enum import StrEnum
 import numpy as np
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
+from brisk_atlas.core.draw.view import View
+from brisk_atlas.core.model import Layer
+from brisk_atlas.core.paper.layout import PaperGrid
+from brisk_atlas.core.paper.map_frame import Overlay
 
 
 class PictureGroup(StrEnum):
@@ -18,16 +22,26 @@ class PictureGroup(StrEnum):
     SERIES = "series"
 
 
+@dataclass(frozen=True, eq=False)
+class PictureMap:
+    """What a picture of a map is drawn of, bottom first, for pages that hold shapes."""
+
+    stack: tuple[Layer | Overlay, ...]
+    view: View
+    grid: PaperGrid
+
+
 @dataclass(frozen=True)
 class PagePicture:
     """A picture as a browser reads it, and its size on a page in pixels of 1/96 inch. `name` says what it shows where
-    it is one of several."""
+    it is one of several, `map` what it was drawn of, None where that is not asked for or is not as it was."""
 
     data: bytes
     media_type: str
     width: int
     height: int
     name: str = ""
+    map: PictureMap | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,9 +15,10 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.platypus import Flowable
 
 from brisk_atlas.core.draw.legend_lines import LegendLines
+from brisk_atlas.core.paper.whole_text import whole_text
 
 from .page_parts import PageFigure, PagePicture
-from .whole_text import whole_text
+from .paper_maps import PaperMaps
 
 INK, QUIET, RULE, PAPER = HexColor("#1D2A35"), HexColor("#5F6B73"), HexColor("#D9D1C3"), HexColor("#FFFDF8")
 BAR_PT = 110.0  # the longest scale bar
@@ -38,15 +39,21 @@ class OutlineEntry(Flowable):
 class PaperPicture(Flowable):
     """A picture with its scale bar and north, as large as there is room."""
 
-    def __init__(self, picture: PagePicture, figure: PageFigure, most_wide: float, most_high: float) -> None:
+    def __init__(
+        self, picture: PagePicture, figure: PageFigure, most_wide: float, most_high: float, drawer: PaperMaps | None
+    ) -> None:
         super().__init__()
-        self.picture, self.figure = picture, figure
+        self.picture, self.figure, self.drawer = picture, figure, drawer
         self.width = min(most_wide, most_high * picture.width / picture.height)
         self.height = self.width * picture.height / picture.width + 6
 
     def draw(self) -> None:
         canvas = self.canv
-        canvas.drawImage(_reader(self.picture), 0, 6, self.width, self.height - 6)
+        if self.picture.map is not None and self.drawer is not None:
+            name = self.picture.name or self.figure.title or self.figure.id
+            self.drawer.draw(canvas, self.picture.map, whole_text(name), 6.0, self.width, self.height - 6)
+        else:
+            canvas.drawImage(_reader(self.picture), 0, 6, self.width, self.height - 6)
         canvas.setStrokeColor(RULE)
         canvas.rect(0, 6, self.width, self.height - 6)
         if self.figure.metres:

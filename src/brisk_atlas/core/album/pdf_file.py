@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable
 from typing import Any
 from xml.sax.saxutils import escape
 
@@ -22,11 +21,13 @@ from reportlab.platypus import (
 
 from brisk_atlas.core.paper.layout import PaperSize
 from brisk_atlas.core.paper.pdf_fonts import register_fonts
+from brisk_atlas.core.paper.pdf_places import with_places
+from brisk_atlas.core.paper.whole_text import whole_text
 
 from .markdown_text import paragraphs_of
 from .page_parts import PageContent, PageFigure, PagePassage
+from .paper_maps import PaperMaps
 from .paper_parts import QUIET, RULE, OutlineEntry, PaperLegend, PaperPicture, paper_style
-from .whole_text import whole_text
 
 PT_MM = 72 / 25.4
 MARGIN_MM, FOOT_MM = 18.0, 10.0
@@ -35,13 +36,10 @@ MOST_ROWS, MOST_OF_CELL = 200, 300  # rows of a table, characters of a value
 
 
 def album_pdf(
-    content: PageContent,
-    *,
-    paper: PaperSize = PaperSize.A4,
-    wide: bool = False,
-    check: Callable[[], None] = lambda: None,
+    content: PageContent, *, paper: PaperSize = PaperSize.A4, wide: bool = False, maps: PaperMaps | None = None
 ) -> bytes:
-    """Return an album as PDF. `wide` lays the pages on their long side; `check` may raise to stop."""
+    """Return an album as PDF. `wide` lays the pages on their long side; `maps` draws those that are shapes, without it
+    all are pictures."""
     register_fonts()
     width, height = (side * PT_MM for side in (reversed(paper.millimetres) if wide else paper.millimetres))
     margin = MARGIN_MM * PT_MM
@@ -57,14 +55,15 @@ def album_pdf(
         *_texts(content.summary),
     ]
     for part in content.parts:
-        check()
+        if maps is not None:
+            maps.check()
         story.append(Spacer(1, 14))
         if isinstance(part, PagePassage):
             story += [*_heading(part.title, part.id), *_texts(part.text)]
         else:
-            story += _figure(part, *room)
+            story += _figure(part, *room, maps)
     document.build(story)
-    return out.getvalue()
+    return out.getvalue() if maps is None else with_places(out.getvalue(), maps.placed, maps.layers)
 
 
 def _words(text: str) -> str:
@@ -95,14 +94,14 @@ def _texts(markdown: str) -> list[Flowable]:
             for text, in_list in paragraphs_of(whole_text(markdown))]  # fmt: skip
 
 
-def _figure(figure: PageFigure, width: float, height: float) -> list[Flowable]:
+def _figure(figure: PageFigure, width: float, height: float, drawer: PaperMaps | None) -> list[Flowable]:
     """Return a figure: what belongs together stays on one page."""
     parts: list[Flowable] = [*_heading(figure.title, figure.id)]
     if figure.note:
         parts.append(Paragraph(_words(figure.note), paper_style(9, after=3)))
     if figure.pictures:
         share = (width - 8) / 2 if len(figure.pictures) > 1 else width
-        maps = [PaperPicture(each, figure, share, height * TALLEST) for each in figure.pictures]
+        maps = [PaperPicture(each, figure, share, height * TALLEST, drawer) for each in figure.pictures]
         if len(maps) == 1:
             parts.append(maps[0])
         for first in range(0, len(maps) if len(maps) > 1 else 0, 2):

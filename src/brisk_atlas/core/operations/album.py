@@ -35,17 +35,22 @@ class WriteAlbum(Operation):
         if not album.items:
             raise CannotWrite(self.path, "the album is empty", "Capture a view first.")
         self.check_is_no_source(workspace, self.path)
-        content = content_of(workspace, album, progress)
-        match self.path.suffix.lower():
+        suffix = self.path.suffix.lower()
+        content = content_of(workspace, album, progress, with_maps=suffix == ".pdf")
+        remarks: tuple[str, ...] = ()
+        match suffix:
             case ".html" | ".htm":
                 from brisk_atlas.core.album.page_file import album_page
 
                 write_whole(self.path, album_page(content, __version__).encode("utf-8", "replace"))
             case ".pdf":
+                from brisk_atlas.core.album.paper_maps import PaperMaps
                 from brisk_atlas.core.album.pdf_file import album_pdf
 
-                made = album_pdf(content, paper=self.paper, wide=self.wide, check=lambda: progress(0.9, "pages"))
+                maps = PaperMaps(workspace.painter, lambda: progress(0.9, "pages"))
+                made = album_pdf(content, paper=self.paper, wide=self.wide, maps=maps)
                 write_whole(self.path, made)
+                remarks = tuple(maps.faults)
             case ".odp":
                 from brisk_atlas.core.album.slides_file import album_slides
 
@@ -61,7 +66,7 @@ class WriteAlbum(Operation):
                     self.path, f"an album is not written as {other}", "Choose .html, .pdf, .odp, .zip or a folder."
                 )
         plates = len(album.plates)
-        return Written((self.path,), f"{plates} plate{'s' if plates != 1 else ''}", ())
+        return Written((self.path,), f"{plates} plate{'s' if plates != 1 else ''}", remarks)
 
     def _write_folder(self, content: PageContent, version: str) -> None:
         """Write a folder beside where it is to be, and move it there when it is whole."""

@@ -15,6 +15,7 @@ from brisk_atlas.core.album.page_parts import (
     PagePicture,
     PageTable,
     PictureGroup,
+    PictureMap,
 )
 from brisk_atlas.core.album.plate_features import features_in_view
 from brisk_atlas.core.draw.legend_lines import LegendLines, lines_of
@@ -22,12 +23,14 @@ from brisk_atlas.core.draw.overlays import north_of
 from brisk_atlas.core.draw.view import View
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Layer
+from brisk_atlas.core.paper.layout import PaperGrid
 from brisk_atlas.core.workspace.comparison import Way, side_title
 from brisk_atlas.core.workspace.plate_sources import changed_sources
 from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource, PlateView
 
 from .album_relief import relief_of
 from .album_series import series_for
+from .drawn_sides import drawn_sides
 from .operation import Progress, silent
 
 if TYPE_CHECKING:
@@ -38,8 +41,11 @@ WAYS = {Way.CURTAIN: PictureGroup.CURTAIN, Way.BLINK: PictureGroup.BLINK, Way.TW
 BEFORE, AFTER = "before", "after"
 
 
-def content_of(workspace: Workspace, album: Album, progress: Progress = silent) -> PageContent:
-    """Return all of a page for an album, with the pictures as they were captured."""
+def content_of(
+    workspace: Workspace, album: Album, progress: Progress = silent, *, with_maps: bool = False
+) -> PageContent:
+    """Return all of a page for an album, with the pictures as they were captured; `with_maps` with what maps are drawn
+    of, too, where that is as it was."""
     parts: list[PageFigure | PagePassage] = []
     items = list(album.items)
     while items:
@@ -50,9 +56,9 @@ def content_of(workspace: Workspace, album: Album, progress: Progress = silent) 
             parts.append(PagePassage(name, item.title, item.text))
         elif len(group := _with_joined(item, items)) > 1:
             del items[: len(group) - 1]
-            parts.append(_joined(workspace, group, name))
+            parts.append(_joined(workspace, group, name, with_maps))
         else:
-            parts.append(_figure(workspace, item, name))
+            parts.append(_figure(workspace, item, name, with_maps))
     return PageContent(album.title or "Album", album.summary, tuple(parts))
 
 
@@ -66,9 +72,9 @@ def _with_joined(plate: Plate, following: Sequence[AlbumItem]) -> list[Plate]:
     return group
 
 
-def _joined(workspace: Workspace, group: Sequence[Plate], name: str) -> PageFigure:
+def _joined(workspace: Workspace, group: Sequence[Plate], name: str, with_maps: bool) -> PageFigure:
     """Return plates as one figure: two with a curtain between them, more as a series."""
-    figures = [_figure(workspace, each, name) for each in group]
+    figures = [_figure(workspace, each, name, with_maps) for each in group]
     usual = (BEFORE, AFTER) if len(group) == 2 else [f"{number}" for number in range(1, len(group) + 1)]
     pictures = tuple(replace(figure.pictures[0], name=plate.title or word)
                      for figure, plate, word in zip(figures, group, usual))  # fmt: skip
@@ -99,13 +105,14 @@ def _place(view: PlateView | None) -> tuple[object, ...]:
     return (view.crs, view.x, view.y, view.resolution, view.turn) if view is not None else ()
 
 
-def _figure(workspace: Workspace, plate: Plate, name: str) -> PageFigure:
+def _figure(workspace: Workspace, plate: Plate, name: str, with_maps: bool) -> PageFigure:
     changed = changed_sources(plate)
     note = f"Since it was captured these changed: {', '.join(each.name for each in changed)}." if changed else ""
     facts = [plate.view.crs] if plate.view is not None and plate.view.crs and plate.kind is PlateKind.MAP else []
     facts += [f"captured {plate.captured[:10]}"] if plate.captured else []
     table = PageTable(*plate.table) if plate.table is not None else None
-    figure = PageFigure(name, plate.title, _pictures(plate), plate.caption, plate.alt, facts=tuple(facts),
+    maps = _maps(workspace, plate) if with_maps and not changed else ()
+    figure = PageFigure(name, plate.title, _pictures(plate, maps), plate.caption, plate.alt, facts=tuple(facts),
                         credits=credits_of(plate.sources), table=table, note=note)  # fmt: skip
     if plate.view is None or plate.kind not in (PlateKind.MAP, PlateKind.RELIEF):
         return figure
@@ -126,19 +133,33 @@ def map_view(view: PlateView) -> View:
     return View(view.x, view.y, view.resolution, view.width, view.height, view.crs, turn=view.turn)
 
 
-def _pictures(plate: Plate) -> tuple[PagePicture, ...]:
+def _maps(workspace: Workspace, plate: Plate) -> list[PictureMap]:
+    """Return what the pictures of a map are drawn of; none where some of it comes from a server, which may not answer
+    as it did."""
+    view = plate.view
+    if view is None or plate.kind is not PlateKind.MAP or not all(layer.ref.is_local for layer in view.shown):
+        return []
+    try:
+        sides, _ = drawn_sides(workspace.cache, view)
+    except (AtlasError, OSError):  # the picture stands for it
+        return []
+    return [PictureMap(stack, map_view(view), PaperGrid(view.grid)) for stack in sides]
+
+
+def _pictures(plate: Plate, maps: Sequence[PictureMap]) -> tuple[PagePicture, ...]:
     from PIL import Image
 
     names = [""]
     if plate.view is not None and plate.view.comparison is not None:
         names = [side_title(side, plate.view.layers, plate.view.groups) for side in plate.view.comparison.sides]
-    found = []
+    found: list[PagePicture] = []
     for data, name in zip((plate.picture, plate.other), (*names, "")):
         if data:
             with Image.open(BytesIO(data)) as image:
                 width, height = (round(side / plate.density) for side in image.size)
                 shown = name if plate.other else ""
-                found.append(PagePicture(data, Image.MIME[image.format or "WEBP"], width, height, shown))
+                drawn = maps[len(found)] if len(found) < len(maps) else None
+                found.append(PagePicture(data, Image.MIME[image.format or "WEBP"], width, height, shown, drawn))
     return tuple(found)
 
 

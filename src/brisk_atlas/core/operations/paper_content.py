@@ -9,23 +9,22 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from brisk_atlas.core.compare.change_picture import RAMP, change_picture, change_scale
-from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.frame import extent_of
 from brisk_atlas.core.draw.legend import Legend
 from brisk_atlas.core.kinds import kind_of
 from brisk_atlas.core.model import AtlasError, Extent, Layer
 from brisk_atlas.core.model.shapes import Shapes, bounds_of
 from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, Paper, round_scale
-from brisk_atlas.core.paper.map_frame import Overlay, scale_to_fit
+from brisk_atlas.core.paper.map_frame import scale_to_fit
 from brisk_atlas.core.paper.paper_page import PaperContent, PaperPage
 from brisk_atlas.core.place import crs_label
 from brisk_atlas.core.table import rows_of, shown_rows
 from brisk_atlas.core.workspace.comparison import side_title
-from brisk_atlas.core.workspace.plate_paper import first_paper, stacks_in
+from brisk_atlas.core.workspace.plate_paper import first_paper
 from brisk_atlas.core.workspace.plates import Plate, PlateKind, PlateView
 
 from .album_content import credits_of
+from .drawn_sides import drawn_sides
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
@@ -47,15 +46,11 @@ def paper_content(workspace: Workspace, plate: Plate, check: Check = lambda: Non
     if plate.view is None or plate.kind is not PlateKind.MAP:
         return replace(plain, picture=_picture(plate), pages=(PaperPage("", (0.0, 0.0), 1.0),))
     view, cache = plate.view, workspace.cache
-    stacks, changed = stacks_in(view)
-    sides: tuple[tuple[Layer | Overlay, ...], ...] = stacks
+    sides, difference = drawn_sides(cache, view)
     names: tuple[str, ...] = ()
     legends = _legends(cache, view)
-    if changed is not None:
-        overlay, legend = _difference(cache, *changed, check)
-        sides = ((*stacks[0], overlay, *stacks[1]),)
-        own = {each.id for each in changed}
-        legends = (legend, *_legends(cache, view, leave_out=own))
+    if difference is not None:
+        legends = (difference.legend, *_legends(cache, view, leave_out=difference.layers))
     elif view.comparison is not None:
         names = tuple(side_title(side, view.layers, view.groups) for side in view.comparison.sides)[: len(sides)]
     words["crs"] = crs_label(view.crs) if view.crs else "no CRS"
@@ -96,17 +91,6 @@ def _legends(cache: DataCache, view: PlateView, leave_out: Set[str] = frozenset(
         if legend is not None and legend not in [each for _, each in found]:
             found.append((layer.name, legend))
     return tuple(found)
-
-
-def _difference(cache: DataCache, a: Layer, b: Layer, check: Check) -> tuple[Overlay, tuple[str, Legend]]:
-    """Return what draws the difference of two grids, and its legend."""
-    scale = change_scale(cache, a, b)
-
-    def draw(view: View, check: Check) -> np.ndarray:
-        return change_picture(cache, a, b, scale, view, check)[0]
-
-    legend = Legend("difference", (), RAMP, -scale.limit, scale.limit, scale.unit)
-    return draw, (f"{b.name} − {a.name}", legend)
 
 
 def _pages(cache: DataCache, paper: Paper, view: PlateView, check: Check) -> tuple[PaperPage, ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -111,11 +112,14 @@ class WritePaper(Operation):
 def pdf_of(workspace: Workspace, content: PaperContent, faults: dict[str, None], progress: Progress = silent) -> bytes:
     """Return all pages as PDF; what can't be drawn is added to `faults`."""
     from brisk_atlas.core.paper.paper_page import draw_page, map_frames
-    from brisk_atlas.core.paper.pdf_places import PlacedFrame, with_places
-    from brisk_atlas.core.paper.pdf_surface import PdfSurface
+    from brisk_atlas.core.paper.pdf_places import PlacedFrame, placed_frame, with_places
+    from brisk_atlas.core.paper.pdf_surface import PdfSurface, pdf_canvas
 
     width, height = content.paper.size
-    surface = PdfSurface(width, height, content.paper.dots, content.words["title"], content.credits)
+    out = io.BytesIO()
+    canvas = pdf_canvas(out, width, height, content.words["title"], content.credits)
+    surface = PdfSurface(canvas, width, height, content.paper.dots)
+    surface.begin()
     placed: list[PlacedFrame] = []
     count = len(content.pages)
     for number, page in enumerate(content.pages):
@@ -125,9 +129,11 @@ def pdf_of(workspace: Workspace, content: PaperContent, faults: dict[str, None],
             surface.bookmark(page.name or f"Page {number + 1}", f"page-{number + 1}")
         check = _checking(progress, number / count, f"page {number + 1} of {count}")
         faults.update(dict.fromkeys(draw_page(surface, workspace.painter, content, number, check)))
-        frames = map_frames(content, number) if content.sides and content.crs else []
-        placed += [PlacedFrame(number, block.id, frame.box, frame.view) for block, frame in frames]
-    return with_places(surface.data(), height, placed, surface.layers)
+        frames = map_frames(content, number) if content.sides else []
+        found = (placed_frame(number, block.id, height, frame) for block, frame in frames)
+        placed += [each for each in found if each is not None]
+    canvas.save()
+    return with_places(out.getvalue(), placed, surface.layers)
 
 
 def svg_of(

@@ -39,7 +39,7 @@ MOST_PIXELS = 25_000  # of a frame, each way
 @dataclass(frozen=True, eq=False)
 class MapFrame:
     """A map on paper. stack : what it is drawn of, bottom first; zone : a feature in the CRS of the view that the rest
-    is paled around, None for none."""
+    is paled around, None for none; px : millimetres of a pixel of the view."""
 
     box: PageBox
     view: View
@@ -47,6 +47,14 @@ class MapFrame:
     grid: PaperGrid = PaperGrid.NONE
     zone: Shapes | None = None
     framed: bool = True
+    px: float = PX_MM
+
+    @property
+    def corners(self) -> list[tuple[float, float]]:
+        """The positions of the corners of its box in the CRS of the view, clockwise from the upper left one."""
+        wide, high = self.box.width / self.px, self.box.height / self.px
+        left, top = (self.view.width - wide) / 2, (self.view.height - high) / 2
+        return [self.view.to_map(left + x * wide, top + y * high) for x, y in ((0, 0), (1, 0), (1, 1), (0, 1))]
 
 
 def view_on_paper(box: PageBox, crs: str | None, centre: tuple[float, float], scale: float, turn: float = 0.0) -> View:
@@ -66,7 +74,7 @@ def scale_to_fit(box: PageBox, crs: str | None, extent: Extent, turn: float = 0.
 def corner_of(frame: MapFrame) -> tuple[float, float]:
     """Return where the upper left corner of a frame's view lies on the page: the view may be a little larger."""
     x, y = frame.box.middle
-    return x - frame.view.width * PX_MM / 2, y - frame.view.height * PX_MM / 2
+    return x - frame.view.width * frame.px / 2, y - frame.view.height * frame.px / 2
 
 
 def draw_map(surface: PageSurface, painter: Painter, frame: MapFrame, check: Check = lambda: None) -> list[str]:
@@ -118,7 +126,7 @@ def _draw_stack(surface: PageSurface, painter: Painter, frame: MapFrame, faults:
             _lay_pixels(surface, painter, frame, [plain], faults, check, blend=each.blend)
         elif shapes:
             with surface.layer(each.name, each.opacity, each.blend):
-                surface.draw(shapes, *corner_of(frame), PX_MM)
+                surface.draw(shapes, *corner_of(frame), frame.px)
     _lay_pixels(surface, painter, frame, waiting, faults, check, lowest=lowest)
 
 
@@ -130,7 +138,7 @@ def _lay_pixels(
     lowest, as a picture without holes takes less room."""
     if not stack:
         return
-    density = min(surface.dots / INCH_MM * PX_MM, MOST_PIXELS / max(frame.view.width, frame.view.height))
+    density = min(surface.dots / INCH_MM * frame.px, MOST_PIXELS / max(frame.view.width, frame.view.height))
     sharp = replace(frame.view, resolution=frame.view.resolution / density, density=density,
                     width=ceil(frame.view.width * density), height=ceil(frame.view.height * density))  # fmt: skip
     run: list[Layer] = []
@@ -161,7 +169,7 @@ def _box_of(frame: MapFrame, seen: View) -> PageBox:
     """Return where a picture of about the view of a frame stands on the page."""
     (left, upper), (own_left, own_upper) = frame.view.origin, seen.origin
     x, y = corner_of(frame)
-    per_unit = PX_MM / frame.view.resolution
+    per_unit = frame.px / frame.view.resolution
     side = seen.resolution * per_unit
     return PageBox(x + (own_left - left) * per_unit, y + (upper - own_upper) * per_unit, seen.width * side,
                seen.height * side)  # fmt: skip
@@ -175,14 +183,14 @@ def _draw_zone(surface: PageSurface, frame: MapFrame, zone: Shapes) -> None:
         return
     x, y = corner_of(frame)
     around = np.array(_corners(frame.box.inner(-1.0)), float)
-    rim = (around - (x, y)) / PX_MM
+    rim = (around - (x, y)) / frame.px
     starts = np.concatenate([zone.path_starts, [len(xy) + 4]])
     with surface.layer("Outside", FADE, Blend.NORMAL):
         paled = Outlines(np.vstack([xy, rim]), starts, np.array([0, len(starts) - 1]), True, PAPER)
-        surface.draw([paled], x, y, PX_MM)
-    pen = ZONE_PEN._replace(width=ZONE_PEN.width / PX_MM)
+        surface.draw([paled], x, y, frame.px)
+    pen = ZONE_PEN._replace(width=ZONE_PEN.width / frame.px)
     one = np.array([0, len(zone.path_starts) - 1])
-    surface.draw([Outlines(xy, zone.path_starts, one, True, None, pen)], x, y, PX_MM)
+    surface.draw([Outlines(xy, zone.path_starts, one, True, None, pen)], x, y, frame.px)
 
 
 def _pixels(view: View, xy: np.ndarray) -> np.ndarray:
@@ -198,7 +206,7 @@ def _draw_grid(surface: PageSurface, frame: MapFrame) -> None:
     lines = grid_lines(frame.view, geographic=frame.grid is PaperGrid.GEOGRAPHIC)
     for each in lines:
         count = len(each.points)
-        points = Outlines(each.points * PX_MM, np.array([0, count]), np.array([0, 1]), False, None, GRID_PEN)
+        points = Outlines(each.points * frame.px, np.array([0, count]), np.array([0, 1]), False, None, GRID_PEN)
         surface.draw([points], x, y)
     inner = frame.box.inner(1.0)
     for each in lines:
@@ -206,7 +214,7 @@ def _draw_grid(surface: PageSurface, frame: MapFrame) -> None:
         if at is None:
             continue
         wide = text_width(each.text, size, "mono")
-        px, py = x + at[0] * PX_MM, y + at[1] * PX_MM
+        px, py = x + at[0] * frame.px, y + at[1] * frame.px
         if each.upright:
             left = min(max(px - wide / 2, inner.x), inner.right - wide)
             surface.text(each.text, left, inner.y + size * CAP_HEIGHT, size, face="mono", halo=halo)
@@ -220,8 +228,8 @@ def _has_room(frame: MapFrame, label: PlacedLabel) -> bool:
     wide, high = measured(label.text, label.look.size)
     (x, y), corner = frame.view.to_pixel(label.x, label.y), corner_of(frame)
     c, s = abs(np.cos(np.radians(label.angle))), abs(np.sin(np.radians(label.angle)))
-    half_w, half_h = (wide * c + high * s) / 2 * PX_MM, (wide * s + high * c) / 2 * PX_MM
-    x, y, box = corner[0] + x * PX_MM, corner[1] + y * PX_MM, frame.box
+    half_w, half_h = (wide * c + high * s) / 2 * frame.px, (wide * s + high * c) / 2 * frame.px
+    x, y, box = corner[0] + x * frame.px, corner[1] + y * frame.px, frame.box
     return box.x + half_w <= x <= box.right - half_w and box.y + half_h <= y <= box.bottom - half_h
 
 
@@ -229,9 +237,9 @@ def _draw_label(surface: PageSurface, frame: MapFrame, label: PlacedLabel) -> No
     """Write a label of a feature as the map has it."""
     x, y = corner_of(frame)
     px, py = frame.view.to_pixel(label.x, label.y)
-    at, look = (x + px * PX_MM, y + py * PX_MM), label.look
-    size, lines = look.size * PX_MM, label.text.split("\n")
-    halo = Halo(look.halo, HALO_PX * PX_MM)
+    at, look = (x + px * frame.px, y + py * frame.px), label.look
+    size, lines = look.size * frame.px, label.text.split("\n")
+    halo = Halo(look.halo, HALO_PX * frame.px)
     if label.anchor is not None:
         _draw_callout(surface, frame, label, at)
         halo = Halo(look.halo, 0.0)
@@ -247,15 +255,15 @@ def _draw_label(surface: PageSurface, frame: MapFrame, label: PlacedLabel) -> No
 def _draw_callout(surface: PageSurface, frame: MapFrame, label: PlacedLabel, at: tuple[float, float]) -> None:
     """Draw the box of a callout and the line from it to its feature."""
     assert label.anchor is not None
-    corner, look, pad = corner_of(frame), label.look, BOX_PX * PX_MM
-    wide, high = (each * PX_MM for each in measured(label.text, look.size))
+    corner, look, pad = corner_of(frame), label.look, BOX_PX * frame.px
+    wide, high = (each * frame.px for each in measured(label.text, look.size))
     box = PageBox(at[0] - wide / 2 - pad, at[1] - high / 2 - pad, wide + 2 * pad, high + 2 * pad)
     there = frame.view.to_pixel(*label.anchor)
-    anchor = corner[0] + there[0] * PX_MM, corner[1] + there[1] * PX_MM
+    anchor = corner[0] + there[0] * frame.px, corner[1] + there[1] * frame.px
     near = min(max(anchor[0], box.x), box.right), min(max(anchor[1], box.y), box.bottom)
-    pen = Pen(look.colour, PX_MM)
+    pen = Pen(look.colour, frame.px)
     surface.draw([
-        line(near, anchor, pen=Pen(look.halo, 3 * PX_MM)), line(near, anchor, pen=pen),
+        line(near, anchor, pen=Pen(look.halo, 3 * frame.px)), line(near, anchor, pen=pen),
         ring(*_corners(box), fill=look.halo, pen=pen),
-        Stamps(np.array([anchor]), outline("circle") * 2.2 * PX_MM, look.colour),
+        Stamps(np.array([anchor]), outline("circle") * 2.2 * frame.px, look.colour),
     ])  # fmt: skip

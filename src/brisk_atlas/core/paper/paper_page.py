@@ -143,11 +143,8 @@ def _draw_inset(
     plain = tuple(replace(layer, style=_without_labels(layer)) for layer in content.inset)
     faults = draw_map(surface, painter, replace(frame, stack=plain), check)
     shown = frames[0][1]
-    wide, high = shown.box.width / PX_MM, shown.box.height / PX_MM
-    left, top = (shown.view.width - wide) / 2, (shown.view.height - high) / 2
-    corners = [shown.view.to_map(left + x, top + y) for x, y in ((0, 0), (wide, 0), (wide, high), (0, high))]
     x, y = corner_of(frame)
-    places = [(x + px * PX_MM, y + py * PX_MM) for px, py in (view.to_pixel(*corner) for corner in corners)]
+    places = [(x + px * PX_MM, y + py * PX_MM) for px, py in (view.to_pixel(*corner) for corner in shown.corners)]
     middle, reach = np.mean(places, axis=0), max(np.ptp(np.array(places), axis=0))
     grown = (np.array(places) - middle) * max(1.0, SMALLEST_SHOWN / reach) + middle if reach > 0 else np.array(places)
     with surface.within(block.box):

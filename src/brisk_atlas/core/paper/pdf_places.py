@@ -13,12 +13,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import CannotPlace
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.place.crs import proj_crs
 
-from .box import POINTS, PX_MM, PageBox
+from .box import POINTS
+from .map_frame import MapFrame
 
 if TYPE_CHECKING:
     import pikepdf
@@ -29,23 +29,36 @@ FORM = "/FormXob."  # what stands before the names of forms
 
 @dataclass(frozen=True)
 class PlacedFrame:
-    """A map on a page (from 0), and what it shows in its box."""
+    """A map on a page (from 0): its box, points from the lower left corner as PDF counts them, and where the corners of
+    that lie in a CRS, clockwise from the upper left one."""
 
     page: int
     name: str
-    box: PageBox
-    view: View
+    left: float
+    low: float
+    right: float
+    top: float
+    crs: str
+    corners: tuple[tuple[float, float], ...]
 
 
-def with_places(data: bytes, height: float, frames: Sequence[PlacedFrame], layers: Mapping[str, str]) -> bytes:
-    """Return a PDF whose pages (`height` millimetres) state where their maps lie. layers : names of layers, by the
-    forms that hold them."""
+def placed_frame(page: int, name: str, height: float, frame: MapFrame) -> PlacedFrame | None:
+    """Return where a map lies on a page of so many millimetres; None without a CRS."""
+    if frame.view.crs is None:
+        return None
+    box = frame.box
+    left, low, right, top = (side * POINTS for side in (box.x, height - box.bottom, box.right, height - box.y))
+    return PlacedFrame(page, name, left, low, right, top, frame.view.crs, tuple(frame.corners))
+
+
+def with_places(data: bytes, frames: Sequence[PlacedFrame], layers: Mapping[str, str]) -> bytes:
+    """Return a PDF whose pages state where their maps lie. layers : names of layers, by the forms that hold them."""
     import pikepdf
 
     with pikepdf.open(io.BytesIO(data)) as pdf:
         groups: dict[str, pikepdf.Object] = {}
         for number, page in enumerate(pdf.pages):
-            views = [_viewport(each, height) for each in frames if each.page == number]
+            views = [_viewport(each) for each in frames if each.page == number]
             found = [each for each in views if each is not None]
             if found:
                 page.VP = pikepdf.Array(found)
@@ -67,14 +80,14 @@ def with_places(data: bytes, height: float, frames: Sequence[PlacedFrame], layer
     return out.getvalue()
 
 
-def _viewport(frame: PlacedFrame, height: float) -> pikepdf.Object | None:
+def _viewport(frame: PlacedFrame) -> pikepdf.Object | None:
     """Return what states where a map lies, None where that is not known."""
     import pikepdf
 
     places = _corner_places(frame)
-    if places is None or frame.view.crs is None:
+    if places is None:
         return None
-    crs, box = proj_crs(frame.view.crs), frame.box
+    crs = proj_crs(frame.crs)
     square = pikepdf.Array([value for corner in CORNERS for value in corner])
     system = pikepdf.Dictionary(
         Type=pikepdf.Name.GEOGCS if crs.is_geographic else pikepdf.Name.PROJCS,
@@ -87,27 +100,22 @@ def _viewport(frame: PlacedFrame, height: float) -> pikepdf.Object | None:
         Type=pikepdf.Name.Measure, Subtype=pikepdf.Name.GEO, Bounds=square, LPTS=square, GCS=system,
         GPTS=pikepdf.Array([Decimal(f"{value:.9f}") for lon, lat in places for value in (lat, lon)]),
     )  # fmt: skip
-    sides = box.x, height - box.bottom, box.right, height - box.y
+    sides = frame.left, frame.low, frame.right, frame.top
     return pikepdf.Dictionary(
         Type=pikepdf.Name.Viewport, Name=pikepdf.String(frame.name), Measure=measure,
-        BBox=pikepdf.Array([Decimal(f"{side * POINTS:.4f}") for side in sides]),
+        BBox=pikepdf.Array([Decimal(f"{side:.4f}") for side in sides]),
     )  # fmt: skip
 
 
 def _corner_places(frame: PlacedFrame) -> np.ndarray | None:
     """Return (4, 2) longitudes and latitudes, of the datum of the map, of the corners of its box."""
-    view, box = frame.view, frame.box
-    if view.crs is None:
-        return None
-    wide, high = box.width / PX_MM, box.height / PX_MM
-    left, top = (view.width - wide) / 2, (view.height - high) / 2
-    xy = np.array([view.to_map(left + right * wide, top + (1 - up) * high) for right, up in CORNERS])
-    crs = proj_crs(view.crs)
+    upper_left, upper_right, lower_right, lower_left = frame.corners
+    xy, crs = np.array([lower_left, upper_left, upper_right, lower_right]), proj_crs(frame.crs)
     geodetic = crs.geodetic_crs
     if geodetic is None:
         return None
     try:
-        places = xy if crs.is_geographic else transform(xy, view.crs, geodetic.to_2d().to_wkt())
+        places = xy if crs.is_geographic else transform(xy, frame.crs, geodetic.to_2d().to_wkt())
     except CannotPlace:
         return None
     return places if np.isfinite(places).all() else None

@@ -20,6 +20,7 @@ from .box import POINTS, PageBox
 from .pdf_fonts import register_fonts
 from .stored_picture import is_photo, jpeg_of, shown_image
 from .surface import INK, Halo
+from .whole_text import whole_text
 
 GRAIN = 100  # positions are whole numbers of these parts of a millimetre
 JOINS, CAPS = {"mitre": 0, "round": 1, "bevel": 2}, {"flat": 0, "round": 1, "square": 2}
@@ -27,40 +28,44 @@ MITRE_LIMIT = 4
 BLENDS = {Blend.NORMAL: "Normal", Blend.MULTIPLY: "Multiply"}
 
 
+def pdf_canvas(out: io.BytesIO, width: float, height: float, title: str, subject: str = "") -> Canvas:
+    """Return a canvas of pages of so many millimetres."""
+    register_fonts()
+    canvas = Canvas(out, pagesize=(width * POINTS, height * POINTS), pageCompression=1, lang="en",
+                    initialFontName="sans")  # fmt: skip
+    canvas.setTitle(whole_text(title))
+    canvas.setSubject(whole_text(subject))
+    canvas.setCreator("Brisk Atlas")
+    return canvas
+
+
 class PdfSurface:
-    """Pages of one size. `layers` are the names of the layers drawn, by the names of the forms that hold them."""
+    """Pages of one size, or a part of one. `layers` are the names of the layers drawn, by the forms that hold them."""
 
     holds_outlines = True
 
-    def __init__(self, width: float, height: float, dots: float, title: str, subject: str = "") -> None:
+    def __init__(
+        self, canvas: Canvas, width: float, height: float, dots: float, layers: dict[str, str] | None = None
+    ) -> None:
+        """Draw on a canvas, on so many millimetres. `layers` are those of the document so far."""
         register_fonts()
         self.width, self.height, self.dots = width, height, dots
-        self.layers: dict[str, str] = {}
-        self._out = io.BytesIO()
-        self._canvas = Canvas(self._out, pagesize=(width * POINTS, height * POINTS), pageCompression=1, lang="en",
-                              initialFontName="sans")  # fmt: skip
-        self._canvas.setTitle(title)
-        self._canvas.setSubject(subject)
-        self._canvas.setCreator("Brisk Atlas")
-        self._begin()
+        self.layers: dict[str, str] = {} if layers is None else layers
+        self._canvas = canvas
 
-    def _begin(self) -> None:
-        self._canvas.translate(0, self.height * POINTS)
+    def begin(self, left: float = 0.0, top: float | None = None) -> None:
+        """Have the upper left corner lie at a place of the canvas, in points as it counts them."""
+        self._canvas.translate(left, self.height * POINTS if top is None else top)
         self._canvas.scale(POINTS, -POINTS)
 
     def next_page(self) -> None:
         self._canvas.showPage()
-        self._begin()
-
-    def data(self) -> bytes:
-        """Return the file."""
-        self._canvas.save()
-        return self._out.getvalue()
+        self.begin()
 
     def bookmark(self, title: str, name: str) -> None:
         """Have the page stand in the outline of the document."""
         self._canvas.bookmarkPage(name)
-        self._canvas.addOutlineEntry(title, name, 0)
+        self._canvas.addOutlineEntry(whole_text(title), name, 0)
 
     def _add(self, code: str) -> None:
         """Add operators of PDF, written in bulk: through the calls of the library each vertex would be one."""
@@ -108,7 +113,7 @@ class PdfSurface:
             line = canvas.beginText(0, 0)
             line.setFont(face, size)
             line.setTextRenderMode(mode)
-            line.textOut(text)
+            line.textOut(whole_text(text))
             canvas.drawText(line)
             canvas.restoreState()
         canvas.restoreState()
@@ -123,7 +128,7 @@ class PdfSurface:
     @contextmanager
     def layer(self, name: str, opacity: float, blend: Blend) -> Iterator[None]:
         canvas, form = self._canvas, f"layer{len(self.layers) + 1}"
-        self.layers[form] = name
+        self.layers[form] = whole_text(name)
         canvas.beginForm(form, 0, 0, self.width, self.height)
         yield
         canvas.endForm()

@@ -13,10 +13,8 @@ from PyQt6.QtGui import QImage
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.draw.png import PAPER
 from brisk_atlas.core.draw.whole_frame import LOOK_S, WAIT_S
-from brisk_atlas.core.workspace.comparison import Way
+from brisk_atlas.core.workspace.plate_paper import stacks_in
 from brisk_atlas.core.workspace.plates import PlateView
-from brisk_atlas.core.workspace.stacks import stacks_of, subtracted
-from brisk_atlas.core.workspace.work import Work, WorkState
 
 from ..panes.renderer import Wish, drawn_wish
 from ..session import Session
@@ -41,16 +39,12 @@ def map_pictures(session: Session, view: PlateView, check: Callable[[], None]) -
 
 def map_frames(session: Session, view: PlateView, check: Callable[[], None]) -> list[Frame]:
     """Draw the map of a plate, and side B where two sides are compared, with all that comes from servers."""
-    work = Work()
-    comparison = view.comparison
-    if comparison is not None and comparison.way is Way.TWIN:
-        comparison = comparison._replace(way=Way.CURTAIN)  # both sides in one place
-    work.state = WorkState(view.layers, view.subject, view.crs, comparison, view.groups)
+    stacks, changed = stacks_in(view)
     sharp = View(
         view.x, view.y, view.resolution / DENSITY, round(view.width * DENSITY), round(view.height * DENSITY), view.crs,
         DENSITY, view.turn,
     )  # fmt: skip
-    wish = Wish(stacks_of(work), sharp, None, view.grid, subtracted(work))
+    wish = Wish(stacks, sharp, None, view.grid, changed)
     until = time.monotonic() + WAIT_S
     frames, _ = drawn_wish(session, wish, check)
     while any(frame.coming for frame in frames) and time.monotonic() < until:

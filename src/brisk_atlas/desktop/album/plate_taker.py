@@ -94,7 +94,9 @@ class PlateTaker:
         work = self.session.work
         subject = work.subject
         layers = view.shown if kind in (PlateKind.MAP, PlateKind.RELIEF) or subject is None else (subject,)
-        named = next((each for each in layers if subject is not None and each.id == subject.id), next(iter(layers), None))
+        named = next(
+            (each for each in layers if subject is not None and each.id == subject.id), next(iter(layers), None)
+        )
         title = named.name if named is not None else NAMES[kind]
         plate = Plate("", title, kind, view, density=density, alt=_alt(kind, layers),
                       captured=datetime.now(UTC).isoformat(timespec="seconds"))  # fmt: skip
