@@ -399,6 +399,8 @@ def test_two_sides_stand_beside_each_other_and_a_difference_has_its_legend(works
     assert len(content.paper.of_kind(BlockKind.MAP)) == 1
     name, legend = content.legends[0]
     assert name == "elevation_2031 − elevation_2029" and legend.low == -legend.high and legend.unit == "m"
+    figure = content_of(workspace, Album("", "", (changed._replace(picture=png_bytes(np.zeros((9, 9, 4), np.uint8))),)))
+    assert [name for name, _ in figure.parts[0].legends] == ["elevation_2031 − elevation_2029"]
     cells = np.asarray(Image.open(io.BytesIO(png_of(workspace, content, 0, {}))).convert("RGB"))
     assert len(np.unique(cells[::7, ::7].reshape(-1, 3), axis=0)) > 200  # the difference, not clear paper
 

@@ -14,7 +14,7 @@ import rasterio
 import trimesh
 from PIL import Image
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QTextCursor
+from PyQt6.QtGui import QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import QDialogButtonBox
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.keys import Keys
@@ -377,3 +377,61 @@ def test_a_time_series_is_chosen_for_a_plate(driver, desk, qtbot):
     assert again.key.currentText() == "village" and again.value.currentText() == "co2_ppm"
     driver.click(again.none)
     assert again.series is None
+
+
+def misspelled(edit):
+    """Return the words that are underlined."""
+    found, block = [], edit.document().firstBlock()
+    while block.isValid():
+        found += [
+            block.text()[each.start : each.start + each.length]
+            for each in block.layout().formats()
+            if each.format.underlineStyle() == QTextCharFormat.UnderlineStyle.WaveUnderline
+        ]
+        block = block.next()
+    return found
+
+
+def test_captions_are_spelled_and_words_are_mended_from_the_menu(driver, desk, qtbot):
+    plate = capture(driver, qtbot)
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.choose(plate.id)
+    driver.settle()
+    edit, marks = half.caption.text, half.caption.spelling
+    edit.setFocus()
+    qtbot.keyClicks(edit, "The erupton reached buildings of elevation_2031, Tolvane")
+    assert misspelled(edit) == ["erupton", "Tolvane"]
+
+    menus = []  # that stay until the end
+
+    def entries(word):
+        cursor = edit.document().find(word)
+        menu = edit.createStandardContextMenu()
+        at = edit.cursorRect(cursor).center()
+        at.setX(at.x() - 4)
+        marks.fill_menu(menu, at)
+        menus.append(menu)
+        return {action.text(): action for action in menu.actions()}
+
+    found = entries("Tolvane")
+    found["Add “Tolvane” to the known words"].trigger()
+    driver.settle()
+    assert misspelled(edit) == ["erupton"]
+    found = entries("erupton")
+    assert next(iter(found)) == "eruption"
+    found["eruption"].trigger()
+    assert misspelled(edit) == [] and edit.toPlainText().startswith("The eruption reached")
+    driver.settle()
+    qtbot.waitUntil(lambda: "eruption" in driver.work.state.album.item(plate.id).caption, timeout=60_000)
+    assert "~" not in driver.work.state.album.item(plate.id).caption  # marks are none of the text
+    edit.setPlainText("Der Krater ist zerstort")
+    assert len(misspelled(edit)) > 1
+    found = entries("Krater")
+    languages = found["Spelling"].menu()
+    next(action for action in languages.actions() if action.text() == "German").trigger()
+    driver.settle()
+    assert misspelled(edit) == ["zerstort"]
+    next(action for action in languages.actions() if action.text() == "Not looked at").trigger()
+    driver.settle()
+    assert misspelled(edit) == []

@@ -30,7 +30,7 @@ from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, 
 
 from .album_relief import relief_of
 from .album_series import series_for
-from .drawn_sides import drawn_sides
+from .drawn_sides import ShownDifference, drawn_sides
 from .operation import Progress, silent
 
 if TYPE_CHECKING:
@@ -165,11 +165,27 @@ def _pictures(plate: Plate, maps: Sequence[PictureMap]) -> tuple[PagePicture, ..
 
 def _legends(workspace: Workspace, view: PlateView) -> tuple[tuple[str, LegendLines], ...]:
     found: list[tuple[str, LegendLines]] = []
+    difference = _difference(workspace, view)
+    if difference is not None:
+        lines = lines_of(difference.legend[1])
+        found += [(difference.legend[0], lines)] if lines is not None else []
     for layer in view.shown:
+        if difference is not None and layer.id in difference.layers:
+            continue
         lines = _legend(workspace, layer)
         if lines is not None and len(found) < MOST_LEGENDS and lines not in [each for _, each in found]:
             found.append((layer.name, lines))
     return tuple(found)
+
+
+def _difference(workspace: Workspace, view: PlateView) -> ShownDifference | None:
+    """Return the difference that a map shows, None where it shows none, or one that can't be read any more."""
+    if view.comparison is None or view.comparison.way is not Way.CHANGE:
+        return None
+    try:
+        return drawn_sides(workspace.cache, view)[1]
+    except (AtlasError, OSError):
+        return None
 
 
 def _legend(workspace: Workspace, layer: Layer) -> LegendLines | None:

@@ -90,7 +90,7 @@ class AlbumView(QWidget):
         self.facts.setWordWrap(True)
         self.shown = PictureView()
         self.rows = PlateRows()
-        self.caption = CaptionEdit("Caption")
+        self.caption = CaptionEdit("Caption", session, self._names)
         self.alt = QLineEdit()
         self.alt.setPlaceholderText("What it shows, for those who don't see it")
         self.alt.setAccessibleName("Alternative text")
@@ -197,7 +197,11 @@ class AlbumView(QWidget):
     def busy(self) -> bool:
         """Whether something is drawn or written."""
         self._running = [job for job in self._running if job.state in ("waiting", "running")]
-        return bool(self._running) or self.paper_view.busy
+        return bool(self._running) or self.paper_view.busy or self.caption.spelling.busy
+
+    def _names(self) -> list[str]:
+        """Return the names in the work, which are spelled right whatever a dictionary says."""
+        return [*(layer.name for layer in self.session.work.layers), *(each.title for each in self.album.items)]
 
     def lay_out(self, on: bool = True) -> None:
         """Show plates on paper, or as they were captured."""

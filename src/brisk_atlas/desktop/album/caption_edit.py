@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from collections.abc import Callable, Iterable
+
+from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QTextCursor, QTextDocument, QTextListFormat
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QTextEdit, QToolButton, QVBoxLayout, QWidget
+
+from ..session import Session
+from .spelling_marks import SpellingMarks
 
 DIALECT = QTextDocument.MarkdownFeature.MarkdownDialectCommonMark | QTextDocument.MarkdownFeature.MarkdownNoHTML
 LATER_MS = 400
@@ -19,9 +24,13 @@ class CaptionEdit(QWidget):
 
     edited = pyqtSignal(str)
 
-    def __init__(self, hint: str) -> None:
+    def __init__(self, hint: str, session: Session, names: Callable[[], Iterable[str]]) -> None:
+        """`names` gives words that are spelled right whatever a dictionary says."""
         super().__init__()
         self.text = QTextEdit()
+        self.spelling = SpellingMarks(self.text, session, names)
+        self.text.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.text.customContextMenuRequested.connect(self._show_menu)
         self.text.setAcceptRichText(False)
         self.text.setPlaceholderText(hint)
         self.text.setTabChangesFocus(True)
@@ -50,6 +59,13 @@ class CaptionEdit(QWidget):
         column.addLayout(tools)
         column.addWidget(self.text, 1)
 
+    def _show_menu(self, at: QPoint) -> None:
+        menu = self.text.createStandardContextMenu()
+        assert menu is not None
+        self.spelling.fill_menu(menu, at)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(self.text.mapToGlobal(at))
+
     @property
     def markdown(self) -> str:
         """What is written."""
@@ -57,6 +73,7 @@ class CaptionEdit(QWidget):
 
     def show_text(self, markdown: str) -> None:
         """Show another text; what was typed in the one before is to be taken by `flush` first."""
+        self.spelling.refresh()
         if markdown == self._shown:
             return
         self._shown = markdown
