@@ -217,7 +217,7 @@ class AtlasWindow(QMainWindow):
         if "handover" not in self._made:
             from .pages.handover_page import HandoverPage
 
-            page = self._made["handover"] = HandoverPage(self.session)
+            page = self._made["handover"] = HandoverPage(self.session, self.settings)
             self._house("handover", page)
             page.open_wanted.connect(self.session.open_files)
             page.plate_wanted.connect(self._show_plate)

@@ -13,10 +13,11 @@ if TYPE_CHECKING:
 LANGUAGES = {"en": "English", "de": "German", "es": "Spanish", "fr": "French", "it": "Italian", "nl": "Dutch",
              "pt": "Portuguese"}  # fmt: skip
 TRADE = """aspect bathymetry choropleth colormap collar coordinate crossover datum easting geodesic geodetic geoid
-geoids georeferenced geospatial hillshade hillshades hydrology isoline isolines landform landforms lidar metadata
-multispectral nodata northing orthophoto orthophotos orthorectified photogrammetry polygon polygons polyline polylines
-raster rasters rasterised reproject reprojected resampled resampling shapefile shapefiles spatial surveyed tephra topographic transect
-transects tsunami vectorised viewshed viewsheds volcanic volcano waypoint waypoints"""
+geoids georeferenced geospatial hillshade hillshades hydrology isoline isolines landform landforms lidar
+metadata multispectral nodata northing orthophoto orthophotos orthorectified photogrammetry polygon polygons
+polyline polylines raster rasters rasterised reproject reprojected resampled resampling shapefile shapefiles
+spatial surveyed tephra topographic transect transects tsunami vectorised viewshed viewsheds volcanic
+volcano waypoint waypoints"""
 TOKEN = re.compile(r"\S+")
 WORD = re.compile(r"[^\W\d_]+(?:['’][^\W\d_]+)*")
 NO_PROSE = re.compile(r"[\d_/@\\:#<>{}=]|\.\w")  # names of fields and files, addresses, numbers with their units

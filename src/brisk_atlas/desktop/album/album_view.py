@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import QSize, Qt, QUrl, pyqtSignal
+from PyQt6.QtCore import QSettings, QSize, Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -32,6 +32,7 @@ from .caption_edit import CaptionEdit
 from .picture_view import PictureView
 from .plate_pictures import DENSITY, map_pictures, stored_file
 from .plate_rows import PlateRows
+from .spelling_marks import SpellingSettings
 
 if TYPE_CHECKING:
     from brisk_atlas.core.model import Facts
@@ -63,7 +64,7 @@ class AlbumView(QWidget):
 
     show_wanted = pyqtSignal(object)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, settings: QSettings) -> None:
         super().__init__()
         self.session = session
         self._filling = False
@@ -90,7 +91,7 @@ class AlbumView(QWidget):
         self.facts.setWordWrap(True)
         self.shown = PictureView()
         self.rows = PlateRows()
-        self.caption = CaptionEdit("Caption", session, self._names)
+        self.caption = CaptionEdit("Caption", SpellingSettings(session, settings, self._names))
         self.alt = QLineEdit()
         self.alt.setPlaceholderText("What it shows, for those who don't see it")
         self.alt.setAccessibleName("Alternative text")

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-
 from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QTextCursor, QTextDocument, QTextListFormat
 from PyQt6.QtWidgets import QHBoxLayout, QInputDialog, QTextEdit, QToolButton, QVBoxLayout, QWidget
 
-from ..session import Session
-from .spelling_marks import SpellingMarks
+from .spelling_marks import SpellingMarks, SpellingSettings
 
 DIALECT = QTextDocument.MarkdownFeature.MarkdownDialectCommonMark | QTextDocument.MarkdownFeature.MarkdownNoHTML
 LATER_MS = 400
@@ -24,11 +21,10 @@ class CaptionEdit(QWidget):
 
     edited = pyqtSignal(str)
 
-    def __init__(self, hint: str, session: Session, names: Callable[[], Iterable[str]]) -> None:
-        """`names` gives words that are spelled right whatever a dictionary says."""
+    def __init__(self, hint: str, spelling: SpellingSettings) -> None:
         super().__init__()
         self.text = QTextEdit()
-        self.spelling = SpellingMarks(self.text, session, names)
+        self.spelling = SpellingMarks(self.text, spelling)
         self.text.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.text.customContextMenuRequested.connect(self._show_menu)
         self.text.setAcceptRichText(False)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from functools import partial
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QPoint, QSettings
 from PyQt6.QtGui import QColor, QSyntaxHighlighter, QTextCharFormat, QTextCursor
@@ -22,13 +22,31 @@ LANGUAGE, OWN_WORDS = "spelling/language", "spelling/words"
 OFF = "off"
 
 
-class SpellingMarks(QSyntaxHighlighter):
-    """Underlines unknown words of a text. `names` gives words that are known beside the dictionary; the dictionary is
-    read in the background."""
+class SpellingSettings(NamedTuple):
+    """What marks are made by: where the language and the words of one's own are stored, and `names`, which gives words
+    that are spelled right whatever a dictionary says."""
 
-    def __init__(self, edit: QTextEdit, session: Session, names: Callable[[], Iterable[str]]) -> None:
+    session: Session
+    stored: QSettings
+    names: Callable[[], Iterable[str]]
+
+    @property
+    def language(self) -> str:
+        """The language of the texts, "off" where spelling is not looked at."""
+        return str(self.stored.value(LANGUAGE, "en"))
+
+    @property
+    def own_words(self) -> list[str]:
+        """The words that were added by hand."""
+        return [str(each) for each in (self.stored.value(OWN_WORDS, []) or [])]
+
+
+class SpellingMarks(QSyntaxHighlighter):
+    """Underlines unknown words of a text; the dictionary is read in the background."""
+
+    def __init__(self, edit: QTextEdit, settings: SpellingSettings) -> None:
         super().__init__(edit.document())
-        self.edit, self.session, self.names = edit, session, names
+        self.edit, self.settings = edit, settings
         self.speller: Speller | None = None
         self.job: Job | None = None
         self._look = QTextCharFormat()
@@ -42,17 +60,11 @@ class SpellingMarks(QSyntaxHighlighter):
         """Whether the dictionary is read."""
         return self.job is not None and not self.job.finished
 
-    @property
-    def language(self) -> str:
-        """The language of the texts, "off" where spelling is not looked at."""
-        return str(QSettings().value(LANGUAGE, "en"))
-
     def read(self) -> None:
         """Read the dictionary and the names, and mark anew."""
-        language = self.language
-        own = [str(each) for each in (QSettings().value(OWN_WORDS, []) or [])]
-        self._named = tuple(self.names())
-        known = [*own, *self._named]
+        language = self.settings.language
+        self._named = tuple(self.settings.names())
+        known = [*self.settings.own_words, *self._named]
 
         def work(job: Job) -> Speller | None:
             from brisk_atlas.core.album.spelling import LANGUAGES, Speller
@@ -67,11 +79,11 @@ class SpellingMarks(QSyntaxHighlighter):
             self.speller = speller
             self.rehighlight()
 
-        self.job = self.session.run("Dictionary", work, done, shown=False)
+        self.job = self.settings.session.run("Dictionary", work, done, shown=False)
 
     def refresh(self) -> None:
         """Take over names that came since."""
-        if tuple(self.names()) != self._named:
+        if tuple(self.settings.names()) != self._named:
             self.read()
 
     def highlightBlock(self, text: str | None) -> None:
@@ -102,14 +114,13 @@ class SpellingMarks(QSyntaxHighlighter):
             action = languages.addAction(name)
             assert action is not None
             action.setCheckable(True)
-            action.setChecked(key == self.language)
+            action.setChecked(key == self.settings.language)
             action.triggered.connect(lambda checked=False, key=key: self._use(key))
 
     def _add(self, word: str) -> None:
-        own = [str(each) for each in (QSettings().value(OWN_WORDS, []) or [])]
-        QSettings().setValue(OWN_WORDS, sorted({*own, word}))
+        self.settings.stored.setValue(OWN_WORDS, sorted({*self.settings.own_words, word}))
         self.read()
 
     def _use(self, language: str) -> None:
-        QSettings().setValue(LANGUAGE, language)
+        self.settings.stored.setValue(LANGUAGE, language)
         self.read()

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QSettings, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -66,9 +66,9 @@ class HandoverPage(QWidget):
     open_wanted = pyqtSignal(list)
     plate_wanted = pyqtSignal(object)
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, settings: QSettings) -> None:
         super().__init__()
-        self.session = session
+        self.session, self._settings = session, settings
         self.view_extent: Extent | None = None
         self.current = CurrentRecipe(session)
         self.checkpoints: dict[tuple[str, int], Checkpoint] = {}
@@ -246,7 +246,7 @@ class HandoverPage(QWidget):
         if name == "album" and self.album is None:
             from ..album.album_view import AlbumView
 
-            self.album = AlbumView(self.session)
+            self.album = AlbumView(self.session, self._settings)
             self.album.show_wanted.connect(self.plate_wanted)
             self.album.use_theme(self.batch.theme)
             self.halves.addWidget(self.album)
