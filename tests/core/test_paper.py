@@ -380,6 +380,19 @@ def test_what_lies_outside_a_feature_is_paled(workspace, tmp_path):
         assert cells[y, x + beside][1] == pytest.approx(green, abs=4)
 
 
+def test_lines_have_pages_without_paling_and_a_scale_is_written_as_it_is(workspace, rich):
+    paper = first_paper(rich)._replace(scale=12_345.0, dots=72).by_feature(PagesByFeature("trails", "name", fits=False))
+    content = paper_content(workspace, rich._replace(paper=paper))
+    text = pypdfium2.PdfDocument(pdf_of(workspace, content, {}))[0].get_textpage().get_text_range()
+    assert "1 : 12,345 ·" in text
+    one = replace(content, pages=content.pages[:1])
+    plain = replace(one, pages=(replace(one.pages[0], zone=None),))
+    with_zone, without = (np.asarray(Image.open(io.BytesIO(png_of(workspace, each, 0, {}))).convert("RGB")).astype(int)
+                          for each in (one, plain))  # fmt: skip
+    apart = np.abs(with_zone - without).max(axis=2) > 8
+    assert 0 < apart.mean() < 0.02  # the line alone
+
+
 # Comparisons, pictures and what can't be drawn
 
 

@@ -111,7 +111,7 @@ def test_the_legend_lists_rules_as_they_lie_with_a_piece_of_what_each_draws(tmp_
     )
     legend = kind_of(DataKind.VECTOR).legend(cache, Layer("a", "a", ref, DataKind.VECTOR, style))
     assert legend.entries == ((RED, "high"), (BLUE, "rest")) and legend.hidden == ()
-    assert [ramps.hex_of(piece[14, 22][:3]) for piece in legend.swatches] == [RED, BLUE]
+    assert [ramps.hex_of(piece.beside_entry[14, 22][:3]) for piece in legend.swatches] == [RED, BLUE]
 
 
 def test_rules_classes_and_scales_are_saved_with_the_project(tmp_path):
@@ -324,5 +324,5 @@ def test_the_legend_draws_the_ends_between_which_symbols_grow(tmp_path):
     layer = Layer("p", "p", at(path, "points"), DataKind.VECTOR, style)
     (low, small), (high, large) = kind_of(DataKind.VECTOR).legend(DataCache(), layer).sizes
     assert (low, high) == ("depth 3", "depth 1,200")
-    assert 0 < (small[..., 3] > 128).sum() < (large[..., 3] > 128).sum()
+    assert 0 < (small.beside_entry[..., 3] > 128).sum() < (large.beside_entry[..., 3] > 128).sum()
     assert kind_of(DataKind.VECTOR).legend(DataCache(), replace(layer, style=look(RED))).sizes == ()

@@ -379,6 +379,22 @@ def test_a_time_series_is_chosen_for_a_plate(driver, desk, qtbot):
     assert again.series is None
 
 
+def test_what_is_typed_last_is_in_the_work_before_closing_asks(driver, desk, qtbot, monkeypatch):
+    from brisk_atlas.desktop import window as window_module
+
+    plate = capture(driver, qtbot)
+    driver.window.commands.do("album")
+    half = driver.window.handover.album
+    half.choose(plate.id)
+    driver.settle()
+    asked = []
+    monkeypatch.setattr(window_module, "may_close_work", lambda *given: asked.append(driver.work.state.album))
+    half.caption.text.setFocus()
+    qtbot.keyClicks(half.caption.text, "The rim is gone")
+    driver.window.close()
+    assert asked[0].item(plate.id).caption == "The rim is gone" and driver.window.isVisible()
+
+
 def misspelled(edit):
     """Return the words that are underlined."""
     found, block = [], edit.document().firstBlock()

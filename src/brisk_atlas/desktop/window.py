@@ -494,10 +494,12 @@ class AtlasWindow(QMainWindow):
             self.session.open_project(Path(chosen))
 
     def save(self) -> bool:
+        self._take_typed()
         file = self.session.work.file
         return self.session.save_project(file) if file else self.save_as()
 
     def save_as(self) -> bool:
+        self._take_typed()
         start = str(self.session.work.file or Path.home() / f"work{PROJECT_SUFFIX}")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the project", start, f"Projects (*{PROJECT_SUFFIX})")
         return bool(chosen) and self.session.save_project(Path(chosen))
@@ -559,8 +561,14 @@ class AtlasWindow(QMainWindow):
         asking = self.sheet is not None and self.sheet.isVisible() and self.sheet.busy
         return not self.session.jobs.idle or asking or any(page.busy for page in pages)
 
+    def _take_typed(self) -> None:
+        """Have what is being typed in the work, before that is saved or asked about."""
+        if "handover" in self._made:
+            self._made["handover"].flush()
+
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
+        self._take_typed()
         if (
             self.session.work.changed
             and self.session.work.layers

@@ -18,8 +18,8 @@ DOTS = 300  # in an inch, of what is drawn of pixels
 
 
 class PaperMaps:
-    """Draws the maps of one document. `placed` says where they are, `layers` names what can be switched, `faults` what
-    could not be drawn."""
+    """Draws the maps of one document. `placed` states where they are, `layers` names what can be switched, `faults`
+    lists what could not be drawn."""
 
     def __init__(self, painter: Painter, check: Callable[[], None] = lambda: None) -> None:
         self.painter, self.check = painter, check

@@ -206,8 +206,9 @@ class Painter:
     def labels(
         self, layers: Sequence[Layer], view: View, measure: Measure, check: Callable[[], None] = lambda: None
     ) -> tuple[PlacedLabel, ...]:
-        """Return the labels of layers (bottom first), placed. `measure` says how large a text is."""
-        return self._labels(layers, view, measure, {}, check)
+        """Return the labels of layers (bottom first), placed the same wherever the map was before. `measure` gives the
+        size of a text."""
+        return self._labels(layers, view, measure, {}, check, before={})
 
     def _lay_run(self, image: np.ndarray, run: list[PaleLayer]) -> None:
         """Lay some layers on a picture and empty their list; laying one over another is associative, so that a few side
@@ -252,10 +253,18 @@ class Painter:
         return f"{layer.name}: it can't be drawn ({type(error).__name__}: {error}). Open it again, or change its style."
 
     def _labels(
-        self, layers: Sequence[Layer], view: View, measure: Measure, faults: dict[str, str], check: Callable[[], None]
+        self,
+        layers: Sequence[Layer],
+        view: View,
+        measure: Measure,
+        faults: dict[str, str],
+        check: Callable[[], None],
+        before: dict[str, dict[int, int]] | None = None,
     ) -> tuple[PlacedLabel, ...]:
-        """Place the labels of all layers in view: by their priority, then the top layer first."""
+        """Place the labels of all layers in view: by their priority, then the top layer first. `before` are those of
+        the picture before, by layer and feature; those of the last one where that is None."""
         room, placed = Room(), []
+        stored = self._placed if before is None else before
         wanted: list[tuple[Layer, LabelsWanted]] = []
         for layer in reversed(layers):
             if not layer.visible or layer.style is None or layer.id in faults or not view.shows_at(layer.scales):
@@ -271,13 +280,13 @@ class Painter:
         for layer, labels in sorted(wanted, key=lambda each: -each[1].look.priority):
             check()
             try:
-                found = self._place(layer.id, labels, view, measure, room)
+                found = self._place(stored.get(layer.id, {}), labels, view, measure, room)
             except Exception as error:
                 faults[layer.id] = self.fault(layer, error)
                 continue
             slots.setdefault(layer.id, {}).update({label.feature: label.slot for label in found})
             placed += found
-        self._placed.update(slots)
+        stored.update(slots)
         return tuple(placed)
 
     def _fixed(self, texts: list[FixedText], view: View, measure: Measure, room: Room) -> list[PlacedLabel]:
@@ -291,10 +300,10 @@ class Painter:
         return placed
 
     def _place(
-        self, layer_id: str, wanted: LabelsWanted, view: View, measure: Measure, room: Room
+        self, before: Mapping[int, int], wanted: LabelsWanted, view: View, measure: Measure, room: Room
     ) -> list[PlacedLabel]:
         """Return the labels of a layer that find room, in each copy of the Earth in view."""
-        before, found = self._placed.get(layer_id, {}), []
+        found = []
         for world in view.in_worlds():
             placed = place_labels(
                 wanted.index, wanted.anchors, wanted.look, wanted.symbol, world.plane, measure, room, before,

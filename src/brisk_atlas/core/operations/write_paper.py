@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from brisk_atlas.core.model import AtlasError, CannotWrite
-from brisk_atlas.core.paper.layout import PaperSize
+from brisk_atlas.core.paper.layout import PaperSize, scale_text
 
 from .operation import Operation, Progress, Written, argument, silent
 
@@ -51,7 +51,7 @@ class WritePaper(Operation):
         what = f"{pages} page{'s' if pages != 1 else ''}, {paper.sheet}"
         scales = {each.scale for each in content.pages}
         if content.sides and len(scales) == 1:
-            what += f", 1 : {float(f'{scales.pop():.4g}'):,.0f}"
+            what += f", 1 : {scale_text(scales.pop())}"
         return Written(tuple(paths), what, tuple(faults))
 
     def _plate(self, workspace: Workspace) -> Plate:

@@ -56,7 +56,7 @@ class PaperGrid(StrEnum):
 
 
 class PaperBlock(NamedTuple):
-    """A block of a page: millimetres from the upper left corner of the paper. `text` is what a title or text says, with
+    """A block of a page: millimetres from the upper left corner of the paper. `text` is that of a title or text, with
     words in braces that each page fills (`page_words`), `size` of its letters in points; `side` is 0 for A and 1 for B
     of a map that compares two; `framed` draws a line around it."""
 
@@ -161,6 +161,11 @@ class Paper(NamedTuple):
         taken = {each.id for each in self.blocks}
         free = next(name for n in range(1, len(taken) + 2) if (name := f"{block.kind} {n}") not in taken)
         return self._replace(blocks=(*self.blocks, block._replace(id=free)))
+
+
+def scale_text(scale: float) -> str:
+    """Return the number below one of a scale as it is written."""
+    return f"{scale:,.0f}" if scale >= 100 else f"{scale:g}"
 
 
 def round_scale(needed: float) -> float:

@@ -17,7 +17,7 @@ from brisk_atlas.core.draw.overlays import edge_place, grid_lines
 from brisk_atlas.core.draw.symbols import outline
 from brisk_atlas.core.draw.whole_frame import whole_frame
 from brisk_atlas.core.model import AtlasError, Blend, Extent, Layer
-from brisk_atlas.core.model.shapes import POINT, Shapes
+from brisk_atlas.core.model.shapes import AREA, LINE, POLYGON, Shapes
 from brisk_atlas.core.place import ground_metres
 
 from .box import INCH_MM, PT_MM, PX_MM, PageBox
@@ -176,21 +176,25 @@ def _box_of(frame: MapFrame, seen: View) -> PageBox:
 
 
 def _draw_zone(surface: PageSurface, frame: MapFrame, zone: Shapes) -> None:
-    """Pale what lies outside a feature, and draw its outline."""
-    xy = _pixels(frame.view, zone.xy)
-    areas = zone.path_kinds != POINT
-    if not areas.any():
-        return
+    """Pale what lies outside an area, and draw the outline of a feature."""
     x, y = corner_of(frame)
-    around = np.array(_corners(frame.box.inner(-1.0)), float)
-    rim = (around - (x, y)) / frame.px
-    starts = np.concatenate([zone.path_starts, [len(xy) + 4]])
-    with surface.layer("Outside", FADE, Blend.NORMAL):
-        paled = Outlines(np.vstack([xy, rim]), starts, np.array([0, len(starts) - 1]), True, PAPER)
-        surface.draw([paled], x, y, frame.px)
+    paths = [_pixels(frame.view, path) for path in zone.paths(0)]
+    areas = [path for path, kind in zip(paths, zone.path_kinds) if kind in (POLYGON, AREA)]
+    if areas:
+        rim = (np.array(_corners(frame.box.inner(-1.0)), float) - (x, y)) / frame.px
+        with surface.layer("Outside", FADE, Blend.NORMAL):
+            surface.draw([_shape([*areas, rim], closed=True, fill=PAPER)], x, y, frame.px)
     pen = ZONE_PEN._replace(width=ZONE_PEN.width / frame.px)
-    one = np.array([0, len(zone.path_starts) - 1])
-    surface.draw([Outlines(xy, zone.path_starts, one, True, None, pen)], x, y, frame.px)
+    for kind, closed in ((POLYGON, True), (LINE, False)):
+        own = [path for path, each in zip(paths, zone.path_kinds) if each == kind]
+        if own:
+            surface.draw([_shape(own, closed=closed, pen=pen)], x, y, frame.px)
+
+
+def _shape(paths: list[np.ndarray], *, closed: bool, fill: str | None = None, pen: Pen | None = None) -> Outlines:
+    """Return paths as one shape."""
+    starts = np.concatenate([[0], np.cumsum([len(path) for path in paths])])
+    return Outlines(np.concatenate(paths), starts, np.array([0, len(paths)]), closed, fill, pen)
 
 
 def _pixels(view: View, xy: np.ndarray) -> np.ndarray:

@@ -18,7 +18,7 @@ from .lettering import CAP_HEIGHT, LINE_HEIGHT, shortened, text_width
 from .surface import INK, QUIET, PageSurface
 
 SWATCH_PX = (24, 14)  # width and height
-COLUMN = 13.0  # width of a column at least, in sizes of the letters
+COLUMN = 13.0  # minimum width of a column, in sizes of the letters
 GAP = 1.2  # between columns, in sizes of the letters
 
 Draw = Callable[[float, float, float], None]  # at x, y, so wide

@@ -15,7 +15,7 @@ from brisk_atlas.core.model import Extent, Layer, Style, VectorStyle
 from brisk_atlas.core.model.shapes import Shapes
 
 from .box import PX_MM
-from .layout import BlockKind, Paper, PaperBlock
+from .layout import BlockKind, Paper, PaperBlock, scale_text
 from .map_frame import MapFrame, Overlay, corner_of, draw_map, scale_to_fit, view_on_paper
 from .paper_legend import draw_legend
 from .small_parts import (
@@ -82,7 +82,7 @@ def draw_page(
     """Draw a page; returns what of it could not be drawn, in words."""
     page, count = content.pages[number], len(content.pages)
     words = {**content.words, **page.words, "page": f"{number + 1}", "pages": f"{count}", "zone": page.name,
-             "scale": f"{float(f'{page.scale:.4g}'):,.0f}"}  # fmt: skip
+             "scale": scale_text(page.scale)}  # fmt: skip
     frames = map_frames(content, number)
     drawn = {block.id: frame for block, frame in frames}
     faults: list[str] = []

@@ -1,4 +1,4 @@
-"""What PDF says beside what it shows: where places on its pages lie on the Earth, and which layers can be switched off.
+"""What a PDF states beside what it shows: where its maps lie on the Earth, and which layers can be switched off.
 
 Source: ISO 32000-2:2020, 12.10 (geospatial features), 8.11 (optional content), 11.6.6 (transparency groups).
 """

@@ -1,4 +1,4 @@
-"""Pictures as pages hold them: exactly where that is small, else as JPEG that nobody tells from it."""
+"""Pictures as pages hold them: exactly where that is small, else as JPEG of high quality."""
 
 from __future__ import annotations
 

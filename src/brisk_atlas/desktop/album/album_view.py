@@ -201,8 +201,13 @@ class AlbumView(QWidget):
         return bool(self._running) or self.paper_view.busy or self.caption.spelling.busy
 
     def _names(self) -> list[str]:
-        """Return the names in the work, which are spelled right whatever a dictionary says."""
+        """Return the names in the work, which are right whether a dictionary has them or not."""
         return [*(layer.name for layer in self.session.work.layers), *(each.title for each in self.album.items)]
+
+    def flush(self) -> None:
+        """Have what is being typed in the work at once."""
+        self.caption.flush()
+        self.paper_view.block.flush()
 
     def lay_out(self, on: bool = True) -> None:
         """Show plates on paper, or as they were captured."""

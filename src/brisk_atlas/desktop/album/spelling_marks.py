@@ -24,7 +24,7 @@ OFF = "off"
 
 class SpellingSettings(NamedTuple):
     """What marks are made by: where the language and the words of one's own are stored, and `names`, which gives words
-    that are spelled right whatever a dictionary says."""
+    that are right whether a dictionary has them or not."""
 
     session: Session
     stored: QSettings

@@ -269,6 +269,11 @@ class HandoverPage(QWidget):
         for half, (_, button) in halves.items():
             button.setChecked(half == name)
 
+    def flush(self) -> None:
+        """Have what is being typed in the work at once."""
+        if self.album is not None:
+            self.album.flush()
+
     def shut(self) -> None:
         """End what goes on beside the window."""
         if self.depot is not None:

@@ -1,1 +1,1 @@
-"""A plate on paper: its page with blocks that are moved by hand, and what is said of them."""
+"""A plate on paper: its page with blocks that are moved by hand, and their settings."""

@@ -1,4 +1,4 @@
-"""What is said of a block of a page: its text and size, where it stands, and whether a line is around it."""
+"""The settings of a block of a page: its text and size, where it stands, and whether a line is around it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is said of a page: its sheet, the scale and grid of its map, and the pages that are made of features."""
+"""The settings of a page: its sheet, the scale and grid of its map, and the pages that are made of features."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from brisk_atlas.core.paper.layout import PagesByFeature, Paper, PaperGrid, PaperSize
+from brisk_atlas.core.paper.layout import PagesByFeature, Paper, PaperGrid, PaperSize, scale_text
 
 from ..plain_text import PlainLabel
 
@@ -117,7 +117,7 @@ class PageForm(QWidget):
             check.clicked.connect(lambda on: self._take_pages())
 
     def show_paper(self, paper: Paper, layers: Sequence[Layer], fields: Mapping[str, Sequence[str]]) -> None:
-        """Show what a paper says. layers : those that pages can be by; fields : their fields, by layer id."""
+        """Show the settings of a paper. layers : those that pages can be by; fields : their fields, by layer id."""
         self._filling, self._fields = True, fields
         self.sheet.setCurrentText(paper.sheet)
         self.way.setCurrentIndex(int(paper.wide))
@@ -125,7 +125,7 @@ class PageForm(QWidget):
         if self.dots.findData(paper.dots) < 0:
             self.dots.addItem(f"{paper.dots} dots an inch", paper.dots)
         self.dots.setCurrentIndex(self.dots.findData(paper.dots))
-        self.scale.setText(f"{paper.scale:,.0f}" if paper.scale >= 10 else f"{paper.scale:g}")
+        self.scale.setText(scale_text(paper.scale))
         self.pages.clear()
         self.pages.addItem(ONE_PAGE, None)
         for layer in layers:

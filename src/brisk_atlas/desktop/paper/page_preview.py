@@ -36,7 +36,7 @@ class _Grip(NamedTuple):
 
 
 class PagePreview(QWidget):
-    """Paints a page as large as it is told to.
+    """Paints a page at a given size.
 
     Signals:
         chosen(object): the id of the block that was clicked, None for none.

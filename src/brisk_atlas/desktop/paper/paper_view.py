@@ -1,4 +1,4 @@
-"""A plate on paper: the page at the left, what is said of it at the right."""
+"""A plate on paper: the page at the left, its settings at the right."""
 
 from __future__ import annotations
 
@@ -246,7 +246,7 @@ class PaperView(QWidget):
             self.page.show_picture(QImage())
             self.page.block_id = None
             self.numbers.clear()
-        self._find_fields()
+            self._find_fields()
         self._fill()
 
     def _find_fields(self) -> None:

@@ -14,13 +14,13 @@ def far_enough(xy, ends, step, keep):
 
     xy : (vertices, 2) float64; ends : (paths + 1,) int64 into xy
     """
-    least = step * step
+    nearest = step * step
     for path in range(len(ends) - 1):
         start, end = ends[path], ends[path + 1]
         last = start
         for k in range(start + 1, end - 1):
             dx, dy = xy[k, 0] - xy[last, 0], xy[k, 1] - xy[last, 1]
-            if dx * dx + dy * dy < least:
+            if dx * dx + dy * dy < nearest:
                 keep[k] = False
             else:
                 last = k
