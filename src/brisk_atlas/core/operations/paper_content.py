@@ -48,10 +48,11 @@ def paper_content(workspace: Workspace, plate: Plate, check: Check = lambda: Non
     view, cache = plate.view, workspace.cache
     sides, difference = drawn_sides(cache, view)
     names: tuple[str, ...] = ()
-    legends = _legends(cache, view)
-    if difference is not None:
+    if difference is None:
+        legends = _legends(cache, view)
+    else:
         legends = (difference.legend, *_legends(cache, view, leave_out=difference.layers))
-    elif view.comparison is not None:
+    if difference is None and view.comparison is not None:
         names = tuple(side_title(side, view.layers, view.groups) for side in view.comparison.sides)[: len(sides)]
     words["crs"] = crs_label(view.crs) if view.crs else "no CRS"
     return replace(

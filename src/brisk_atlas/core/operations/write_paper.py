@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -168,5 +169,6 @@ def png_of(
     return surface.png(0)
 
 
-def _checking(progress: Progress, share: float, step: str):  # type: ignore[no-untyped-def]
+def _checking(progress: Progress, share: float, step: str) -> Callable[[], None]:
+    """Return what reports a share that is done, and may raise to stop."""
     return lambda: progress(share, step)

@@ -16,7 +16,7 @@ from brisk_atlas.core.draw.outlines import Outlines, Pen, Stamps, line, ring
 from brisk_atlas.core.draw.overlays import edge_place, grid_lines
 from brisk_atlas.core.draw.symbols import outline
 from brisk_atlas.core.draw.whole_frame import whole_frame
-from brisk_atlas.core.model import AtlasError, Blend, Extent, Layer
+from brisk_atlas.core.model import Blend, Extent, Layer
 from brisk_atlas.core.model.shapes import AREA, LINE, POLYGON, Shapes
 from brisk_atlas.core.place import ground_metres
 
@@ -113,7 +113,7 @@ def _draw_stack(surface: PageSurface, painter: Painter, frame: MapFrame, faults:
             continue
         try:
             shapes = painter.outlines(each, frame.view, check) if surface.holds_outlines else None
-        except (AtlasError, OSError) as error:  # the others are drawn all the same
+        except Exception as error:  # the others are drawn all the same
             faults.append(painter.fault(each, error))
             continue
         if shapes is None and each.blend == Blend.NORMAL:

@@ -59,6 +59,7 @@ class PdfSurface:
         self._canvas.scale(POINTS, -POINTS)
 
     def next_page(self) -> None:
+        """Go on on a new page of the same size."""
         self._canvas.showPage()
         self.begin()
 

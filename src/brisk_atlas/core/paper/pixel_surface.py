@@ -46,6 +46,7 @@ class PixelSurface:
         self.next_page()
 
     def next_page(self) -> None:
+        """Go on on a new page of the same size."""
         page = np.full((*self.shape, 4), 255, np.uint8)
         self.pages.append(page)
         self._stack = [_Part(page, 0, 0)]

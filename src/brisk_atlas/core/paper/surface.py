@@ -49,6 +49,3 @@ class PageSurface(Protocol):
 
     def layer(self, name: str, opacity: float, blend: Blend) -> AbstractContextManager[None]:
         """Lay what is drawn meanwhile on the page as one, so strongly."""
-
-    def next_page(self) -> None:
-        """Go on on a new page of the same size."""

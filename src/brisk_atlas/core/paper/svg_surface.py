@@ -37,9 +37,6 @@ class SvgSurface:
         self._letters: dict[str, set[str]] = {}
         self._ids = 0
 
-    def next_page(self) -> None:
-        raise NotImplementedError("an SVG is one page")
-
     def data(self) -> bytes:
         """Return the file."""
         fonts = "".join(self._font(face, letters) for face, letters in sorted(self._letters.items()))

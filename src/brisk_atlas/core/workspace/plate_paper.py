@@ -23,7 +23,8 @@ def first_paper(plate: Plate, sheet: PaperSize = PaperSize.A4, wide: bool | None
     if wide is None:
         width, height = (view.width, view.height) if view is not None else _picture_size(plate)
         wide = width >= height
-    maps = 2 if view is not None and len(stacks_in(view)[0]) > 1 and changed_grids(view) is None else 1
+    stacks, changed = stacks_in(view) if view is not None else ((), None)
+    maps = 2 if len(stacks) > 1 and changed is None else 1
     blocks = first_blocks(sheet, wide, maps=maps, is_map=view is not None)
     grid = PaperGrid(view.grid) if view is not None else PaperGrid.NONE
     paper = Paper(sheet, wide, 1.0, blocks, grid=grid)
@@ -51,11 +52,6 @@ def stacks_in(view: PlateView) -> tuple[Stacks, tuple[Layer, Layer] | None]:
         comparison = comparison._replace(way=Way.CURTAIN)
     work.state = WorkState(view.layers, view.subject, view.crs, comparison, view.groups)
     return stacks_of(work), subtracted(work)
-
-
-def changed_grids(view: PlateView) -> tuple[Layer, Layer] | None:
-    """Return the grids whose difference a view shows, None for none."""
-    return stacks_in(view)[1]
 
 
 def _picture_size(plate: Plate) -> tuple[int, int]:
