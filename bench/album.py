@@ -19,9 +19,9 @@ def run() -> Iterator[Case]:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from brisk_atlas import demo
     from brisk_atlas.core.operations import WriteAlbum
-    from brisk_atlas.core.workspace.plate_sources import sources_of
+    from brisk_atlas.core.workspace.plate_sources import sources_of_each
     from brisk_atlas.core.workspace.plates import Album, Plate, PlateKind, PlateView
-    from brisk_atlas.desktop.album.plate_pictures import map_frames, map_pictures
+    from brisk_atlas.desktop.album.plate_pictures import map_frames, pictures_of_maps
     from brisk_atlas.desktop.app import make_application
     from brisk_atlas.desktop.session import Session
 
@@ -34,19 +34,23 @@ def run() -> Iterator[Case]:
     drawn, whole = [], []
     with tempfile.TemporaryDirectory() as folder:
 
+        def fresh() -> Iterator[PlateView]:
+            for view in views:
+                session.painter.forget()
+                yield view
+
         def write() -> None:
             plates = []
-            for number, view in enumerate(views):
-                session.painter.forget()
-                picture, other = map_pictures(session, view, lambda: None)
+            pictures = pictures_of_maps(session, fresh(), lambda: None)
+            sources = sources_of_each([view.shown for view in views])
+            for number, (view, (picture, other)) in enumerate(zip(views, pictures)):
                 plates.append(Plate(f"{number}", f"Plate {number}", PlateKind.MAP, view, picture, other, 2.0,
-                                    sources=sources_of(view.shown)))  # fmt: skip
+                                    sources=sources[number]))  # fmt: skip
             session.work.change_album("album", Album("Album", "", tuple(plates)))
             WriteAlbum(Path(folder) / "album.html").run(session.workspace)
 
         def draw() -> None:
-            for view in views:
-                session.painter.forget()
+            for view in fresh():
                 map_frames(session, view, lambda: None)
 
         draw()

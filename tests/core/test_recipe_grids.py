@@ -22,6 +22,7 @@ from brisk_atlas.core.handover.flows import PointFlow
 from brisk_atlas.core.handover.moved_grid import grid_on
 from brisk_atlas.core.handover.recipe import RecipeStep
 from brisk_atlas.core.handover.step import BadStep
+from brisk_atlas.core.handover.steps.coordinates import transformations
 from brisk_atlas.core.model import CellWindow, Extent, Lattice
 from brisk_atlas.core.place import proj_crs
 from flows import UTM, Tried, grid_of, rows_of
@@ -69,7 +70,7 @@ def test_a_reprojected_grid_is_that_of_the_whole_warp(crs, smooth):
     assert np.isclose(values[0][both], whole[both], atol=2.0).mean() > 0.995
 
 
-@pytest.mark.parametrize("dtype", [np.float64, np.float32, np.uint8, np.int16])
+@pytest.mark.parametrize("dtype", [np.float64, np.float32, np.uint8, np.int16, np.int64])
 @pytest.mark.parametrize("crs", ["EPSG:32728", "EPSG:4326", "EPSG:3031"])
 def test_each_cell_is_what_its_own_place_says(crs, dtype):
     size = 300
@@ -95,6 +96,39 @@ def test_each_cell_is_what_its_own_place_says(crs, dtype):
         weights = np.outer(down, across) * valid
         expected = (weights * values).sum() / weights.sum()
         assert abs(found[0, row, column] - expected) < (0.75 if np.dtype(dtype).kind in "iu" else 0.25)
+
+
+def test_a_grid_is_moved_by_the_transformation_that_is_chosen():
+    values = np.arange(2_500, dtype=np.int32).reshape(50, 50)
+    old = Lattice(1e-4, 0.0, 10.0, 0.0, -1e-4, 50.0, 50, 50, "EPSG:4230")  # about 11 m
+    made_by = []
+    for about, transformer in transformations("EPSG:4230", "EPSG:4326")[:2]:
+        step_ = made("reproject", crs="EPSG:4326", transformation=about.name, smooth=False)
+        tried = Tried(step_, grid_of(values, lattice=old)).flow
+        found, known = in_windows(tried, 13)
+        c, r = np.meshgrid(np.arange(tried.lattice.columns) + 0.5, np.arange(tried.lattice.rows) + 0.5)
+        x, y = transformer.transform(*tried.lattice.to_map(c, r), direction="INVERSE")
+        at = np.stack(old.to_cells(x, y))
+        sure = known & (np.abs(at - np.round(at)) > 0.01).all(axis=0)
+        column, row = np.floor(at).astype(int)[:, sure]
+        assert sure.sum() > 2_000 and np.array_equal(found[0][sure], values[row, column])
+        made_by.append(at)
+    assert np.abs(made_by[0] - made_by[1]).max() > 0.1  # of a cell: the two are not the same
+
+
+def test_cells_that_have_no_place_have_no_data_and_leave_their_neighbours():
+    values = np.arange(64.0, dtype=np.float32).reshape(8, 8)
+    half = "+proj=ortho +lat_0=0 +lon_0=0 +type=crs"  # whose corners lie beyond the globe
+    wide = Lattice(0.5, 0.0, 86.0, 0.0, -0.5, 2.0, 8, 8, "EPSG:4326")
+    lattice = Lattice(20_000.0, 0.0, 6_300_000.0, 0.0, -20_000.0, 100_000.0, 10, 10, half)
+    found, known = in_windows(grid_on(grid_of(values, lattice=wide), lattice, False))
+    x, y = lattice.to_map(*np.meshgrid(np.arange(10) + 0.5, np.arange(10) + 0.5))
+    lon, lat = Transformer.from_crs(proj_crs(half), "EPSG:4326", always_xy=True).transform(x, y)
+    column, row = wide.to_cells(lon, lat)
+    inside = np.isfinite(column) & (column >= 0) & (column < 8) & (row >= 0) & (row < 8)
+    assert not np.isfinite(lon).all() and inside.any()
+    assert np.array_equal(known, inside)
+    assert np.array_equal(found[0][inside], values[row[inside].astype(int), column[inside].astype(int)])
 
 
 def test_resampling_to_coarser_cells_takes_the_mean_of_those_with_data():

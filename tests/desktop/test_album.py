@@ -195,6 +195,28 @@ def test_a_plate_says_that_its_data_changed_and_is_drawn_again(driver, qtbot, tm
     assert "changed since" not in half.facts.text()
 
 
+def test_all_plates_are_drawn_again_in_one_step_that_is_undone_as_one(driver, qtbot, tmp_path):
+    place = tmp_path / "elevation.tif"
+    shutil.copyfile(OLD, place)
+    driver.open(place)
+    driver.window.show_page("desk")
+    driver.settle()
+    for turn in (0.0, 30.0):
+        driver.window.desk.map.canvas.look(replace(driver.window.desk.map.canvas.view, turn=turn))
+        driver.settle()
+        capture(driver, qtbot)
+    before = driver.work.state.album.plates
+    shutil.copyfile(NEW, place)
+    driver.window.commands.do("draw_plates_again")
+    qtbot.waitUntil(lambda: driver.work.state.album.plates[1].picture != before[1].picture, timeout=60_000)
+    after = driver.work.state.album.plates
+    session = driver.window.session
+    assert [each.picture for each in after] == [map_pictures(session, each.view, lambda: None)[0] for each in after]
+    assert all(a.sources != b.sources and a.picture != b.picture for a, b in zip(before, after))
+    driver.window.commands.do("undo")
+    assert driver.work.state.album.plates == before
+
+
 def test_pictures_from_elsewhere_stand_among_plates_and_what_is_none_is_refused(driver, desk, qtbot, tmp_path):
     Image.new("RGB", (60, 40), "#C2452D").save(tmp_path / "crew.png")
     (tmp_path / "not.png").write_bytes(b"\x89PNG but no more")

@@ -167,6 +167,9 @@ def _pages(window: AtlasWindow) -> list[Command]:
                 lambda: bool(work.layers) and window.page in ("desk", "record")),
         Command("album", "Album", lambda: _to_half(window, "album"), "Ctrl+Shift+F9",
                 "Plates with captions, on Hand over", "book-open"),
+        Command("draw_plates_again", "Draw all plates again", lambda: _draw_plates_again(window), "",
+                "The maps of the album, as their data is now", "arrows-clockwise",
+                lambda: bool(work.state.album.plates)),
         Command("paper", "Map on paper", lambda: _on_paper(window), "Shift+F9",
                 "Lay out what the map shows, or the plate of the album, on a page at a true scale", "file-text",
                 lambda: bool(work.layers) if window.page == "desk" else bool(work.state.album.plates)),
@@ -202,6 +205,12 @@ def _on_paper(window: AtlasWindow) -> None:
     album = window.handover.album
     if album is not None and album.current is not None:
         album.lay_out()
+
+
+def _draw_plates_again(window: AtlasWindow) -> None:
+    _to_half(window, "album")
+    if window.handover.album is not None:
+        window.handover.album.draw_all_again()
 
 
 def _copy_link(window: AtlasWindow) -> None:

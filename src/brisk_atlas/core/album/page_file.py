@@ -5,6 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
+import re
 from collections.abc import Callable
 from functools import cache
 from pathlib import Path
@@ -20,6 +21,7 @@ from .page_parts import PageContent, PageFeatures, PageFigure, PagePassage, Page
 
 HERE = Path(__file__).parent
 PICTURES = "pictures"
+PICTURE = re.compile(r"base64,[A-Za-z0-9+/=]*")  # which is most of a page, and shows no letters
 FONTS = (("Sans", 400, "SourceSans3-Regular.ttf"), ("Sans", 600, "SourceSans3-Semibold.ttf"),
          ("Mono", 400, "SourceCodePro-Regular.ttf"))  # fmt: skip
 
@@ -80,7 +82,7 @@ def _script_text(data: Any) -> str:
 
 def _characters(*texts: Any) -> str:
     """Return the characters of texts, in order; what no font of ours has is left to those of the reader's machine."""
-    found = {character for text in texts for character in str(text)}
+    found = {character for text in texts for character in PICTURE.sub("", str(text))}
     return "".join(sorted(each for each in found if ord(each) >= 32 and not 0xD800 <= ord(each) < 0xE000))
 
 
@@ -111,5 +113,6 @@ def _environment() -> Environment:
     return made
 
 
-def _address(picture: PagePicture) -> str:
-    return f"data:{picture.media_type};base64,{base64.b64encode(picture.data).decode()}"
+def _address(picture: PagePicture) -> Markup:
+    """Return an address that holds a picture; nothing in it needs to be escaped."""
+    return Markup(f"data:{picture.media_type};base64,{base64.b64encode(picture.data).decode()}")

@@ -7,7 +7,7 @@ import re
 import zipfile
 
 from .page_parts import PageContent, PageFigure
-from .slides_file import as_jpeg
+from .slides import as_jpeg
 
 CAPTIONS = "captions.txt"
 

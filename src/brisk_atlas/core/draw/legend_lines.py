@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 from dataclasses import dataclass
+from functools import lru_cache
 from io import BytesIO
 
 import numpy as np
@@ -48,8 +49,13 @@ def lines_of(legend: Legend | None) -> LegendLines | None:
 
 def _address(image: np.ndarray) -> str:
     """Return an address that holds a picture of (rows, cols, 4) uint8 premultiplied RGBA."""
+    return _address_of(image.tobytes(), image.shape)
+
+
+@lru_cache(512)
+def _address_of(pixels: bytes, shape: tuple[int, ...]) -> str:
     from PIL import Image
 
     out = BytesIO()
-    Image.fromarray(image, "RGBa").convert("RGBA").save(out, "PNG")
+    Image.fromarray(np.frombuffer(pixels, np.uint8).reshape(shape), "RGBa").convert("RGBA").save(out, "PNG")
     return f"data:image/png;base64,{base64.b64encode(out.getvalue()).decode()}"

@@ -11,18 +11,23 @@ from rasterio.warp import calculate_default_transform, reproject
 
 from brisk_atlas.core.model import CannotPlace, CellWindow, Lattice
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.place import proj_crs, same_crs, transform
+from brisk_atlas.core.place import proj_crs, same_crs
 
 from .flows import GridFlow
-from .warp_kernels import reach_of, source_places, warped
+from .warp_kernels import Move, best_move, reach_of, source_places, warped
 
 AROUND = 3  # source cells beyond what a window meets, for what interpolates
-OWN = (Resampling.nearest, Resampling.bilinear)  # for which there is a faster way
+OWN = (Resampling.nearest, Resampling.bilinear)  # for which there is a faster way, by any transformation
 EDGE_POINTS = 33  # along each side of a window, and inside it, that say which source cells it meets
 
 
-def reprojected_grid(flow: GridFlow, crs: str, resolution: float | None, smooth: bool | None) -> GridFlow:
-    """Return a grid in another CRS, its first row in the north, with cells about as large as those it comes from."""
+def reprojected_grid(
+    flow: GridFlow, crs: str, resolution: float | None, smooth: bool | None, back: Move | None = None
+) -> GridFlow:
+    """Return a grid in another CRS, its first row in the north, with cells about as large as those it comes from.
+
+    back : what moves positions of the new CRS to that of the grid; the most accurate transformation if not given
+    """
     own = flow.lattice
     if own.crs is None:
         raise CannotPlace(flow.name, "the grid has no CRS", "State it first.")
@@ -35,7 +40,7 @@ def reprojected_grid(flow: GridFlow, crs: str, resolution: float | None, smooth:
         proj_crs(own.crs).to_wkt(), proj_crs(crs).to_wkt(), columns, rows, *e.bounds,
         **({"resolution": resolution} if resolution else {}),
     )  # fmt: skip
-    return grid_on(flow, Lattice(t.a, t.b, t.c, t.d, t.e, t.f, int(columns), int(rows), crs), smooth)
+    return grid_on(flow, Lattice(t.a, t.b, t.c, t.d, t.e, t.f, int(columns), int(rows), crs), smooth, back=back)
 
 
 def resampling_for(flow: GridFlow, smooth: bool | None, lattice: Lattice) -> Resampling:
@@ -49,26 +54,35 @@ def resampling_for(flow: GridFlow, smooth: bool | None, lattice: Lattice) -> Res
     return Resampling.bilinear
 
 
-def grid_on(flow: GridFlow, lattice: Lattice, smooth: bool | None = None, how: Resampling | None = None) -> GridFlow:
-    """Return a grid on the cells of a lattice, in the CRS of that; cells without data do not count."""
+def grid_on(
+    flow: GridFlow,
+    lattice: Lattice,
+    smooth: bool | None = None,
+    how: Resampling | None = None,
+    back: Move | None = None,
+) -> GridFlow:
+    """Return a grid on the cells of a lattice, in the CRS of that; cells without data do not count.
+
+    back : what moves positions of the lattice to the CRS of the grid, for cells by the nearest or between cells
+    """
     method = how if how is not None else resampling_for(flow, smooth, lattice)
     if lattice.matches(flow.lattice) and same_crs(lattice.crs, flow.lattice.crs):
         return shifted(flow, lattice)
 
-    is_own = method in OWN and not (flow.dtype.kind in "iu" and flow.dtype.itemsize > 4)
-    reach = reach_of(lattice, flow.lattice) if method is Resampling.bilinear else None
+    move = back or best_move(lattice, flow.lattice)
+    reach = reach_of(lattice, flow.lattice, move) if method is Resampling.bilinear else None
 
     def read(window: CellWindow, bands: tuple[int, ...]) -> Grid:
         piece = lattice.within(window)
-        source = source_window(piece, flow.lattice)
+        source = source_window(piece, flow.lattice, move)
         exact = flow.dtype.itemsize > (2 if flow.dtype.kind in "iu" else 4)  # more digits than float32 has
         dtype = np.float64 if exact else np.float32
         values = np.full((len(bands), *window.shape), np.nan, dtype)
         if source.is_empty:
             return _finished(values, piece, flow)
         found = flow.read(source, bands)
-        places = source_places(piece, flow.lattice) if is_own else None
-        if places is not None:
+        if method in OWN:
+            places = source_places(piece, flow.lattice, move)
             return Grid(*warped(found.values, found.valid, source, places, window.shape, reach), piece)
         for number in range(len(bands)):
             reproject(
@@ -137,12 +151,11 @@ def read_beyond(flow: GridFlow, window: CellWindow, bands: tuple[int, ...], latt
     return Grid(values, valid, lattice)
 
 
-def source_window(piece: Lattice, source: Lattice) -> CellWindow:
+def source_window(piece: Lattice, source: Lattice, move: Move) -> CellWindow:
     """Return the cells of a source that the cells of a piece are made of."""
     steps = np.linspace(0.0, 1.0, EDGE_POINTS)
     c, r = (g.ravel() for g in np.meshgrid(steps * piece.columns, steps * piece.rows))
-    xy = np.column_stack(piece.to_map(c, r))
-    xy = transform(xy, piece.crs, source.crs)
+    xy = move(np.column_stack(piece.to_map(c, r)))
     xy = xy[np.isfinite(xy).all(axis=1)]
     if not len(xy):
         return CellWindow(0, 0, 0, 0)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from brisk_atlas.core.model import CellWindow, Lattice
@@ -12,41 +14,46 @@ STEP = 64  # cells between places that are transformed; between them they are in
 FINEST = 1.05  # source cells along one that is made, up to which these are no larger
 NEAR = 0.005  # of a source cell, by which a place may be off for that
 
+Move = Callable[[np.ndarray], np.ndarray]  # (n, 2) positions of one CRS to those of another, not finite without a place
 
-def source_places(piece: Lattice, source: Lattice) -> tuple[np.ndarray, int] | None:
-    """Return where cells of a piece lie in a source, (rows, columns, 2) as column and row there, and how many cells
-    each is from the next; None where some can't be placed.
+
+def best_move(target: Lattice, source: Lattice) -> Move:
+    """Return what moves positions of a lattice to the CRS of its source, by the most accurate transformation."""
+    return lambda xy: transform(xy, target.crs or source.crs, source.crs or target.crs)
+
+
+def source_places(piece: Lattice, source: Lattice, move: Move) -> tuple[np.ndarray, int]:
+    """Return where cells of a piece lie in a source, (rows, columns, 2) as column and row there, not finite where they
+    have no place, and how many cells each is from the next.
 
     They are as dense as it needs for all between them to be interpolated, each cell at last.
     """
     step = STEP
     while True:
-        nodes = _placed(piece, source, step, 0.0)
-        if not np.isfinite(nodes).all():
-            return None
+        nodes = _placed(piece, source, move, step, 0.0)
         if step == 1:
             return nodes, step
-        middle = _placed(piece, source, step, step / 2)[:-1, :-1]
-        between = (nodes[:-1, :-1] + nodes[1:, :-1] + nodes[:-1, 1:] + nodes[1:, 1:]) / 4
-        if np.isfinite(middle).all() and np.abs(middle - between).max(initial=0.0) < NEAR:
-            return nodes, step
+        if np.isfinite(nodes).all():
+            middle = _placed(piece, source, move, step, step / 2)[:-1, :-1]
+            between = (nodes[:-1, :-1] + nodes[1:, :-1] + nodes[:-1, 1:] + nodes[1:, 1:]) / 4
+            if np.isfinite(middle).all() and np.abs(middle - between).max(initial=0.0) < NEAR:
+                return nodes, step
         step //= 4
 
 
-def _placed(piece: Lattice, source: Lattice, step: int, shift: float) -> np.ndarray:
+def _placed(piece: Lattice, source: Lattice, move: Move, step: int, shift: float) -> np.ndarray:
     columns = np.arange(0, piece.columns + step, step) + 0.5 + shift
     rows = np.arange(0, piece.rows + step, step) + 0.5 + shift
     c, r = np.meshgrid(columns, rows)
-    xy = np.column_stack(piece.to_map(c.ravel(), r.ravel()))
-    xy = transform(xy, piece.crs or source.crs, source.crs or piece.crs)
+    xy = move(np.column_stack(piece.to_map(c.ravel(), r.ravel())))
     return np.stack(source.to_cells(xy[:, 0], xy[:, 1]), axis=-1).reshape(*c.shape, 2)
 
 
-def reach_of(lattice: Lattice, source: Lattice) -> tuple[float, float]:
+def reach_of(lattice: Lattice, source: Lattice, move: Move) -> tuple[float, float]:
     """Return how many columns and rows of a source count on either side of a place for a cell of a lattice: one, and
     more where cells become larger, so that none of the source is passed over. It is that of the middle."""
     piece = lattice.within(_middle(lattice))
-    nodes = _placed(piece, source, 1, 0.0)
+    nodes = _placed(piece, source, move, 1, 0.0)
     along, down = nodes[0, 1] - nodes[0, 0], nodes[1, 0] - nodes[0, 0]
     if not np.isfinite([along, down]).all():
         return 1.0, 1.0
@@ -74,12 +81,14 @@ def warped(
     out = np.zeros((len(values), *shape), values.dtype)
     known = np.zeros(shape, bool)
     whole = values.dtype.kind in "iu"
-    low, high = (np.iinfo(values.dtype).min, np.iinfo(values.dtype).max) if whole else (0, 0)
+    low, high = (float(np.iinfo(values.dtype).min), float(np.iinfo(values.dtype).max)) if whole else (0.0, 0.0)
+    if high > 2.0**53:  # the next number that a float64 has is one too high
+        high = float(np.nextafter(high, 0.0))
     across, down = reach or (0.0, 0.0)
     full = bool(valid.all())
     for number in range(len(values)):
         _warp(values[number], valid, nodes, step, float(window.first_column), float(window.first_row), across, down,
-              full, whole, float(low), float(high), out[number], known)  # fmt: skip
+              full, whole, low, high, out[number], known)  # fmt: skip
     return out, known
 
 
@@ -92,6 +101,10 @@ def _warp(values, valid, nodes, step, left, top, across, down, full, whole, low,
         at = r // step
         part = (r - at * step) / step
         for node in range((columns + step - 1) // step):
+            if step == 1:  # each cell has its own place, whatever those beside it have
+                x0, y0 = nodes[r, node, 0] - left, nodes[r, node, 1] - top
+                _fill(values, valid, x0, y0, across, down, full, whole, low, high, out, known, r, node)
+                continue
             x0 = nodes[at, node, 0] * (1 - part) + nodes[at + 1, node, 0] * part - left
             y0 = nodes[at, node, 1] * (1 - part) + nodes[at + 1, node, 1] * part - top
             x1 = nodes[at, node + 1, 0] * (1 - part) + nodes[at + 1, node + 1, 0] * part - left
@@ -103,30 +116,37 @@ def _warp(values, valid, nodes, step, left, top, across, down, full, whole, low,
                 known[r, first:last] = True
                 continue
             for c in range(first, last):
-                x = x0 + (c - first) * dx
-                y = y0 + (c - first) * dy
-                if not (0.0 <= x < width and 0.0 <= y < height):
-                    continue
-                if not (full or valid[int(y), int(x)]):
-                    continue
-                known[r, c] = True
-                if across == 0.0:
-                    out[r, c] = values[int(y), int(x)]
-                    continue
-                x -= 0.5
-                y -= 0.5
-                total, weight = 0.0, 0.0
-                for v in range(max(int(np.floor(y - down)) + 1, 0), min(int(np.ceil(y + down)), height)):
-                    b = 1.0 - abs(v - y) / down
-                    for u in range(max(int(np.floor(x - across)) + 1, 0), min(int(np.ceil(x + across)), width)):
-                        if valid[v, u]:
-                            share = b * (1.0 - abs(u - x) / across)
-                            total += share * values[v, u]
-                            weight += share
-                value = total / weight
-                if whole:
-                    value = min(max(np.rint(value), low), high)
-                out[r, c] = value
+                steps = c - first
+                _fill(values, valid, x0 + steps * dx, y0 + steps * dy, across, down, full, whole, low, high, out, known,
+                      r, c)  # fmt: skip
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _fill(values, valid, x, y, across, down, full, whole, low, high, out, known, r, c):
+    """Fill one cell, whose middle is at a place of the source, where the nearest cell there has data."""
+    height, width = values.shape
+    if not (0.0 <= x < width and 0.0 <= y < height):
+        return
+    if not (full or valid[int(y), int(x)]):
+        return
+    known[r, c] = True
+    if across == 0.0:
+        out[r, c] = values[int(y), int(x)]
+        return
+    x -= 0.5
+    y -= 0.5
+    total, weight = 0.0, 0.0
+    for v in range(max(int(np.floor(y - down)) + 1, 0), min(int(np.ceil(y + down)), height)):
+        b = 1.0 - abs(v - y) / down
+        for u in range(max(int(np.floor(x - across)) + 1, 0), min(int(np.ceil(x + across)), width)):
+            if valid[v, u]:
+                share = b * (1.0 - abs(u - x) / across)
+                total += share * values[v, u]
+                weight += share
+    value = total / weight
+    if whole:
+        value = min(max(np.rint(value), low), high)
+    out[r, c] = value
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

@@ -21,7 +21,7 @@ class WriteAlbum(Operation):
     """Write the album of a project: as one page that any browser opens, with all pictures, features and rows in it; as
     a folder for a web server, as PDF, as slides, or its pictures alone."""
 
-    path: Path = argument("a page (.html), a PDF (.pdf), slides (.odp), pictures (.zip), or a new folder")
+    path: Path = argument("a page (.html), a PDF (.pdf), slides (.odp, .pptx), pictures (.zip), or a new folder")
     paper: PaperSize = argument("of a PDF", PaperSize.A4)
     wide: bool = argument("lay the pages of a PDF on their long side", False)
 
@@ -52,9 +52,13 @@ class WriteAlbum(Operation):
                 write_whole(self.path, made)
                 remarks = tuple(maps.faults)
             case ".odp":
-                from brisk_atlas.core.album.slides_file import album_slides
+                from brisk_atlas.core.album.odp_file import album_odp
 
-                write_whole(self.path, album_slides(content, check=lambda: progress(0.9, "slides")))
+                write_whole(self.path, album_odp(content, check=lambda: progress(0.9, "slides")))
+            case ".pptx":
+                from brisk_atlas.core.album.pptx_file import album_pptx
+
+                write_whole(self.path, album_pptx(content, check=lambda: progress(0.9, "slides")))
             case ".zip":
                 from brisk_atlas.core.album.picture_set import album_pictures
 
@@ -62,9 +66,8 @@ class WriteAlbum(Operation):
             case "":
                 self._write_folder(content, __version__)
             case other:
-                raise CannotWrite(
-                    self.path, f"an album is not written as {other}", "Choose .html, .pdf, .odp, .zip or a folder."
-                )
+                raise CannotWrite(self.path, f"an album is not written as {other}",
+                                  "Choose .html, .pdf, .odp, .pptx, .zip or a folder.")  # fmt: skip
         plates = len(album.plates)
         return Written((self.path,), f"{plates} plate{'s' if plates != 1 else ''}", remarks)
 

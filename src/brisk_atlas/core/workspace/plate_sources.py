@@ -17,10 +17,15 @@ MOST_OF_CREDIT = 200  # characters
 
 def sources_of(layers: Iterable[Layer]) -> tuple[PlateSource, ...]:
     """Return the sources of layers as they are now, with whom their records credit. Reads records."""
-    layers = tuple(layers)
-    credits = {source: _credit(source) for source in {layer.ref.whole for layer in layers}}
-    return tuple(PlateSource(layer.id, layer.name, credits[layer.ref.whole], _fingerprint(layer.ref))
-                 for layer in layers)  # fmt: skip
+    return sources_of_each([layers])[0]
+
+
+def sources_of_each(plates: Iterable[Iterable[Layer]]) -> list[tuple[PlateSource, ...]]:
+    """Return the sources of the layers of each plate; each dataset is looked at once."""
+    shown = [tuple(layers) for layers in plates]
+    datasets = {layer.ref.whole for layers in shown for layer in layers}
+    about = {each: (_credit(each), _fingerprint(each)) for each in datasets}
+    return [tuple(PlateSource(layer.id, layer.name, *about[layer.ref.whole]) for layer in layers) for layers in shown]
 
 
 def changed_sources(plate: Plate) -> list[PlateSource]:

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource, PlateView
+from brisk_atlas.core.workspace.plates import Album, AlbumItem, Passage, Plate, PlateKind, PlateSource
 
 from ..drawers.deletable_list import DeletableList
 from ..paper.paper_view import PaperView
@@ -30,7 +30,8 @@ from ..side_by_side import put_side_by_side
 from ..theme import Theme
 from .caption_edit import CaptionEdit
 from .picture_view import PictureView
-from .plate_pictures import DENSITY, map_pictures, stored_file
+from .plate_pictures import stored_file
+from .plate_redrawer import PlateRedrawer
 from .plate_rows import PlateRows
 from .spelling_marks import SpellingSettings
 
@@ -49,7 +50,8 @@ EMPTY = (
     "3  Write it: a page with everything in one file, a folder for a web server, PDF or slides."
 )
 FORMS = {
-    "Web page, all in one file (*.html)": ".html", "PDF (*.pdf)": ".pdf", "Slides (*.odp)": ".odp",
+    "Web page, all in one file (*.html)": ".html", "PDF (*.pdf)": ".pdf", "Slides, OpenDocument (*.odp)": ".odp",
+    "Slides, Office Open XML (*.pptx)": ".pptx",
     "Pictures with captions (*.zip)": ".zip", "Folder for a web server (*)": "",
 }  # fmt: skip
 NOTHING, ITEM = range(2)
@@ -70,6 +72,7 @@ class AlbumView(QWidget):
         self._filling = False
         self._thumbs: dict[bytes, QIcon] = {}
         self._running: list[Job] = []
+        self.redrawer = PlateRedrawer(session, self._run)
         self._captioned = ""  # the id of the item whose text is shown
         self.title, self.summary = QLineEdit(), QLineEdit()
         self.title.setObjectName("album title")
@@ -344,21 +347,12 @@ class AlbumView(QWidget):
         line = " · ".join(words)
         self.facts.setText(line)
 
-        def done(changed: list[PlateSource]) -> None:
-            if self.current is plate and changed:
-                self.facts.setText(f"{line} · changed since: {', '.join(each.name for each in changed)}")
+        def done(changed: dict[str, list[PlateSource]]) -> None:
+            if self.current is plate and plate.id in changed:
+                names = ", ".join(each.name for each in changed[plate.id])
+                self.facts.setText(f"{line} · changed since: {names}")
 
-        self._find_changed(plate, done)
-
-    def _find_changed(self, plate: Plate, done: Callable[[list[PlateSource]], None]) -> None:
-        """Look which of its files changed since a plate was captured."""
-
-        def work(job: Job) -> list[PlateSource]:
-            from brisk_atlas.core.workspace.plate_sources import changed_sources
-
-            return changed_sources(plate)
-
-        self._run("Sources", work, done, shown=False)
+        self.redrawer.find_changed([plate], done)
 
     # Changes
 
@@ -441,40 +435,18 @@ class AlbumView(QWidget):
             if form.exec() and self.current is not None and self.current.id == plate.id:
                 self._change("time series", series=form.series)
 
-        self._run("Fields", work, done, shown=False)
+        self._run("Fields", work, done, False)
 
     def draw_again(self) -> None:
-        """Draw the current plate as its data is now: files that changed are read again."""
-        plate = self.current
-        if not isinstance(plate, Plate) or plate.view is None or plate.kind is not PlateKind.MAP:
-            return
-        view = plate.view
+        """Draw the current plate as its data is now."""
+        if isinstance(self.current, Plate):
+            self.redrawer.draw_again([self.current])
 
-        def read_and_draw(changed: list[PlateSource]) -> None:
-            ids = {each.layer for each in changed}
-            self.session.reread([layer for layer in view.layers if layer.id in ids])
-            self._draw(plate, view)
+    def draw_all_again(self) -> None:
+        """Draw all plates as their data is now."""
+        self.redrawer.draw_again(self.album.plates)
 
-        self._find_changed(plate, read_and_draw)
-
-    def _draw(self, plate: Plate, view: PlateView) -> None:
-        def work(job: Job) -> Plate:
-            from brisk_atlas.core.workspace.plate_sources import sources_of
-
-            picture, other = map_pictures(self.session, view, job.check)
-            return plate._replace(picture=picture, other=other, density=DENSITY, sources=sources_of(view.shown))
-
-        def done(made: Plate) -> None:
-            now = self.album.item(made.id)
-            if isinstance(now, Plate):
-                drawn = now._replace(picture=made.picture, other=made.other, density=DENSITY, sources=made.sources)
-                self.session.work.change_album("draw a plate again", self.album.changed(drawn))
-
-        self._run(f"Drawing {plate.title}", work, done)
-
-    def _run(
-        self, title: str, work: Callable[[Job], Any], done: Callable[[Any], None], *, shown: bool = True
-    ) -> None:  # fmt: skip
+    def _run(self, title: str, work: Callable[[Job], Any], done: Callable[[Any], None], shown: bool = True) -> None:
         self._running.append(self.session.run(title, work, done, shown=shown))
 
     # Writing

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from io import BytesIO
 from typing import TYPE_CHECKING
 
@@ -33,7 +34,26 @@ TRIED_PX = 128  # half a side of the piece that is tried
 
 def map_pictures(session: Session, view: PlateView, check: Callable[[], None]) -> tuple[bytes, bytes]:
     """Return the map of a plate, and side B where two sides are compared, "" for none. `check` may raise to stop."""
-    pictures = [_stored(frame.image) for frame in map_frames(session, view, check)]
+    return next(pictures_of_maps(session, [view], check))
+
+
+def pictures_of_maps(
+    session: Session, views: Iterable[PlateView], check: Callable[[], None]
+) -> Iterator[tuple[bytes, bytes]]:
+    """Yield the map of each plate, and side B, as `map_pictures` does: one is encoded while the next is drawn."""
+    with ThreadPoolExecutor(1, "pictures") as encoder:
+        before: Future[tuple[bytes, bytes]] | None = None
+        for view in views:
+            frames = map_frames(session, view, check)
+            if before is not None:
+                yield before.result()
+            before = encoder.submit(_stored_frames, frames)
+        if before is not None:
+            yield before.result()
+
+
+def _stored_frames(frames: list[Frame]) -> tuple[bytes, bytes]:
+    pictures = [_stored(frame.image) for frame in frames]
     return pictures[0], pictures[1] if len(pictures) > 1 else b""
 
 
@@ -59,11 +79,12 @@ def _stored(image: np.ndarray) -> bytes:
     import numpy as np
     from PIL import Image
 
+    if image[..., 3].min() == 255:
+        return _encoded(Image.fromarray(np.ascontiguousarray(image)).convert("RGB"))
     pixels = np.ascontiguousarray(image[..., :3])
     paper = 255 - image[..., 3].astype(np.uint16)  # how much of it is seen
-    if paper.any():
-        for channel, ink in enumerate(PAPER):
-            pixels[..., channel] += (paper * ink // 255).astype(np.uint8)
+    for channel, ink in enumerate(PAPER):
+        pixels[..., channel] += (paper * ink // 255).astype(np.uint8)
     return _encoded(Image.fromarray(pixels))
 
 

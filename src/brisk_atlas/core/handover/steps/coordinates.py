@@ -11,6 +11,7 @@ import numpy as np
 import pyarrow as pa
 import pyproj
 import shapely
+from pyproj.enums import TransformDirection
 from pyproj.transformer import TransformerGroup
 
 from brisk_atlas.core.model import CannotPlace
@@ -62,6 +63,18 @@ def mover(transformer: pyproj.Transformer) -> Callable[[np.ndarray], np.ndarray]
     return moved
 
 
+def mover_back(transformer: pyproj.Transformer) -> Callable[[np.ndarray], np.ndarray]:
+    """Return what moves (n, 2) positions the other way; those without a place become not finite."""
+
+    def moved(xy: np.ndarray) -> np.ndarray:
+        x, y = transformer.transform(
+            np.ascontiguousarray(xy[:, 0]), np.ascontiguousarray(xy[:, 1]), direction=TransformDirection.INVERSE
+        )
+        return np.column_stack([x, y])
+
+    return moved
+
+
 def moved_shapes(shapes: np.ndarray, source: str | None, target: str | None, step_: Step) -> np.ndarray:
     """Return geometries of another source in the CRS of this one. Raises BadStep where one has no place in it."""
     if source is None or target is None or same_crs(source, target):
@@ -107,9 +120,7 @@ class Reproject(Step):
             return self._rows(self.features(flow), transformer, context)
         if isinstance(flow, PointFlow):
             return reprojected_points(flow, self.crs, mover(transformer), context)
-        if self.transformation:
-            raise self.refused("a grid is moved by the best transformation", "Leave the transformation open.")
-        return reprojected_grid(flow, self.crs, self.resolution, self.smooth)
+        return reprojected_grid(flow, self.crs, self.resolution, self.smooth, mover_back(transformer))
 
     def _rows(self, rows: RowFlow, transformer: pyproj.Transformer, context: StepContext) -> RowFlow:
         from ..wkb_moves import moved_wkb
