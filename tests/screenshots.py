@@ -47,6 +47,7 @@ from brisk_atlas.core.workspace.plates import Passage
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.panes.log_canvas import LogSpot
+from brisk_atlas.desktop.welcome import welcome_view
 from browser import browser
 from stand_in import demo_server
 
@@ -123,6 +124,21 @@ class Studio:
 def desk(s: Studio) -> None:
     s.demo()
     s.probe(510_000, 5_770_600)
+
+
+def demo_card(s: Studio) -> None:
+    """The picture of the demo that the welcome shows."""
+    s.demo()
+    canvas = s.window.desk.map.canvas
+    canvas.look_at_centre(508_900, 5_771_000, 15.0, UTM)
+    s.settle()
+    shown = canvas.grab()
+    width = min(shown.width(), round(shown.height() * 1.6))
+    cut = shown.copy(
+        (shown.width() - width) // 2, (shown.height() - round(width / 1.6)) // 2, width, round(width / 1.6)
+    )
+    card = cut.scaled(QSize(600, 375), transformMode=Qt.TransformationMode.SmoothTransformation)
+    assert card.save(str(Path(welcome_view.PICTURE)), "WEBP", 82)
 
 
 def delivery(s: Studio) -> None:
@@ -527,11 +543,11 @@ def paper(s: Studio) -> None:
 PICTURES = (
     desk, delivery, find, service, curtain, relief, depot_offer, depot_conflict, depot_page,
     strip_lines, strip_log, sheet, record, handover, album, album_page,
-    catalogue, catalogue_site, paper,
+    catalogue, catalogue_site, paper, demo_card,
 )  # fmt: skip
 
 
-SAVED_INSIDE = (service, depot_conflict, depot_page, album_page, catalogue_site)  # while their server runs
+SAVED_INSIDE = (demo_card, service, depot_conflict, depot_page, album_page, catalogue_site)  # while their server runs
 
 
 def main(names: list[str]) -> None:

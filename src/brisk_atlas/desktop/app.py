@@ -115,7 +115,10 @@ def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None
     if pin is not None and pin not in shelves.pinned:
         shelves.pinned.insert(0, pin)
     window.find_page.fill_shelves()
-    window.find_page.go_to(pin or (shelves.pinned[0] if shelves.pinned else Path.home()))
+    if pin is not None or shelves.pinned:
+        window.find_page.go_to(pin or shelves.pinned[0])
+    else:
+        window.find_page.show_welcome()
     window.find_page.shelves.pins_changed.emit()  # so that the shelves are gone through in a while
     links = [str(path) for path in paths if str(path).startswith(SCHEME)]
     files = [path for path in paths if str(path) not in links]
@@ -179,6 +182,8 @@ def picture(
     window.find_page.fill_shelves()
     if pin is not None:
         window.find_page.go_to(pin, choose="elevation_2031.tif")
+    else:
+        window.find_page.show_welcome()
     if paths:
         window.session.open_files(paths)
     settled = settle(window)

@@ -8,11 +8,13 @@ from typing import TYPE_CHECKING
 from brisk_atlas.core.workspace.comparison import Way
 
 from .commands import Command
+from .learning import Learning
 from .page_titles import PAGE_TITLES
 from .relief_commands import relief_commands
 from .sheet.copies import COPIES
 
 if TYPE_CHECKING:
+    from .do_palette import Choice
     from .pages.desk_page import DeskPage
     from .pages.record_page import RecordPage
     from .panes.relief_pane import ReliefPane
@@ -64,7 +66,9 @@ TOOLS = (
 
 def commands_of(window: AtlasWindow) -> list[Command]:
     """Return what a window can do."""
-    return [*_files(window), *_pages(window), *_map(window), *_drawers(window), *_layers(window)]
+    groups = {"Files and help": _files, "Pages": _pages, "The map": _map, "Drawers and tools": _drawers,
+              "Layers": _layers}  # fmt: skip
+    return [each._replace(group=name) for name, made in groups.items() for each in made(window)]
 
 
 def _on_desk(window: AtlasWindow, run: Callable[[DeskPage], object]) -> Callable[[], None]:
@@ -93,7 +97,8 @@ def _to_record(window: AtlasWindow) -> RecordPage:
 
 
 def _files(window: AtlasWindow) -> list[Command]:
-    work = window.session.work
+    work, learning = window.session.work, Learning(window)
+    window.choices = lambda words: _choices(window, words, learning)
     some = lambda: bool(work.layers)  # noqa: E731
     return [
         Command("do", "Do…", window.begin_do, "Ctrl+K", "Find any command by words", "magnifying-glass"),
@@ -110,8 +115,37 @@ def _files(window: AtlasWindow) -> list[Command]:
         Command("theme", "Light or night", window.toggle_theme, "Ctrl+T", "Change between light and night colours", "moon"),
         Command("cancel_jobs", "Cancel all jobs", window.session.cancel_all, icon="x-circle",
                 enabled=lambda: any(job.shown for job in window.session.jobs.open)),
+        Command("welcome", "Welcome and recent work", window.show_welcome, tip="Ways to begin, and what was worked on lately",
+                icon="house"),
+        Command("choose_folder", "Look into a folder…", lambda: _choose_folder(window), "Ctrl+Alt+O",
+                "List the datasets of a folder on Find", "folder-open"),
+        Command("open_demo", "Open the demo", window.open_demo, tip="Tolvane Island, before and after an eruption",
+                icon="map-trifold"),
+        Command("tour", "Take the tour", learning.begin_tour, tip="What the parts of the window are for, on the demo",
+                icon="flag-banner"),
+        Command("help", "Help", lambda: learning.open_help(), "F1",
+                "The guide by task, searched by words", "question"),
+        Command("keys", "Keys", learning.show_keys, "?", "All keys on one page", "keyboard"),
         Command("quit", "Quit", window.close, "Ctrl+Q"),
     ]  # fmt: skip
+
+
+def _choices(window: AtlasWindow, words: str, learning: Learning) -> list[Choice]:
+    from .do_choices import choices_with
+
+    return choices_with(window, words, learning.open_help)
+
+
+def _choose_folder(window: AtlasWindow) -> None:
+    from pathlib import Path
+
+    from PyQt6.QtWidgets import QFileDialog
+
+    find = window.find_page
+    chosen = QFileDialog.getExistingDirectory(window, "Look into a folder", str(find.folder or Path.home()))
+    if chosen:
+        window.show_page("find")
+        find.go_to(Path(chosen))
 
 
 def _pages(window: AtlasWindow) -> list[Command]:
@@ -173,6 +207,7 @@ def _pages(window: AtlasWindow) -> list[Command]:
         Command("paper", "Map on paper", lambda: _on_paper(window), "Shift+F9",
                 "Lay out what the map shows, or the plate of the album, on a page at a true scale", "file-text",
                 lambda: bool(work.layers) if window.page == "desk" else bool(work.state.album.plates)),
+        Command("open_recipe", "Open a recipe…", lambda: _open_recipe(window), icon="list-bullets"),
         Command("catalogue", "Catalogue site", lambda: _to_half(window, "catalogue"), "",
                 "A site of all datasets of a folder, on Hand over", "books"),
     ]  # fmt: skip
@@ -205,6 +240,11 @@ def _on_paper(window: AtlasWindow) -> None:
     album = window.handover.album
     if album is not None and album.current is not None:
         album.lay_out()
+
+
+def _open_recipe(window: AtlasWindow) -> None:
+    _to_half(window, "recipe")
+    window.handover.choose_recipe()
 
 
 def _draw_plates_again(window: AtlasWindow) -> None:

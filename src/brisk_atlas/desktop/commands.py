@@ -13,7 +13,8 @@ from .icons import icon
 
 
 class Command(NamedTuple):
-    """Something that can be done. `enabled` and `checked` are asked whenever the work changes."""
+    """Something that can be done. `enabled` and `checked` are asked whenever the work changes; `group` is what it is
+    for, in a list of all."""
 
     id: str
     title: str
@@ -23,6 +24,7 @@ class Command(NamedTuple):
     icon: str = ""
     enabled: Callable[[], bool] = lambda: True
     checked: Callable[[], bool] | None = None
+    group: str = ""
 
     @property
     def hint(self) -> str:

@@ -146,6 +146,11 @@ def _sheet(t: Theme) -> str:
     QToolButton:disabled, QPushButton:disabled {{ color: {t.quiet}; }}
     QToolButton::menu-indicator {{ image: none; }}
     QPushButton {{ border-color: {t.rule}; background: {t.raised}; min-height: 18px; }}
+    QPushButton#card, QToolButton#card {{ background: {t.raised}; border: 1px solid {t.rule}; padding: 8px 12px; text-align: left; }}
+    QPushButton#card:hover, QToolButton#card:hover {{ border-color: {t.accent}; background: {t.raised}; }}
+    QPushButton#card:focus, QToolButton#card:focus {{ border-color: {t.second}; }}
+    QPushButton#line {{ background: transparent; border: 0; padding: 2px 4px; text-align: left; }}
+    QPushButton#line:hover {{ background: {t.wash}; }}
     QPushButton#main {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
     QPushButton#main:disabled {{ background: {t.rule}; border-color: {t.rule}; color: {t.quiet}; }}
     QPushButton#main:focus {{ border: 2px solid {t.ink}; padding: 3px 7px; }}

@@ -59,7 +59,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.workspace import Work
     from brisk_atlas.core.workspace.plates import Plate
 
-    from .do_palette import DoPalette
+    from .do_palette import Choice, DoPalette
     from .go_to import GoTo
     from .map_crs_form import MapCrsForm
     from .opening_sheet import OpeningSheet
@@ -79,6 +79,7 @@ MENU = (
     ("pick_box", "pick_lasso", "pick_line", "measure", "measure_area", "hold", "go_to"),
     ("show_hide", "layer_up", "layer_down", "close_layer"),
     ("offline", "stored_answers"),
+    ("welcome", "help", "keys", "tour"),
     ("theme", "quit"),
 )
 CHECK_SOURCES_MS = 5_000
@@ -110,6 +111,7 @@ class AtlasWindow(QMainWindow):
             self.pages.addWidget(room)
         self._house("find", self.find_page)
         self._palette_box: DoPalette | None = None
+        self.choices: Callable[[str], list[Choice]] = lambda words: []  # what Do… finds besides commands
         self._go_to_box: GoTo | None = None
         self.sheet: OpeningSheet | None = None
         self.crs_form: MapCrsForm | None = None
@@ -171,7 +173,7 @@ class AtlasWindow(QMainWindow):
             desk = self._made["desk"] = DeskPage(self.session, self._rooms["desk"])
             self._house("desk", desk)
             desk.map.set_tools(self.commands, MAP_TOOLS)
-            desk.to_find.clicked.connect(lambda: self.show_page("find"))
+            desk.empty.wanted.connect(self.commands.do)
             desk.map.pointer_moved.connect(self.foot.show_pointer)
             desk.map.canvas.pointer_left.connect(self.foot.clear_pointer)
             desk.map.view_changed.connect(self._view_changed)
@@ -207,6 +209,7 @@ class AtlasWindow(QMainWindow):
 
             self._made["record"] = RecordPage(self.session)
             self._made["record"].dataset_changed.connect(self._speak_of)
+            self._made["record"].empty.wanted.connect(self.commands.do)
             self._house("record", self._made["record"])
             self._recolour()
         return self._made["record"]
@@ -220,6 +223,7 @@ class AtlasWindow(QMainWindow):
             page = self._made["handover"] = HandoverPage(self.session, self.settings)
             self._house("handover", page)
             page.open_wanted.connect(self.session.open_files)
+            page.empty.wanted.connect(self.commands.do)
             page.plate_wanted.connect(self._show_plate)
             self._recolour()
         return self._made["handover"]
@@ -261,6 +265,8 @@ class AtlasWindow(QMainWindow):
         for command_id, menu in (("do", None), ("menu", self._menu())):
             button = QToolButton()
             button.setObjectName(command_id)
+            if command_id == "do":
+                self.do_button = button
             if menu is None:
                 button.setDefaultAction(self.commands[command_id])
                 button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
@@ -309,6 +315,10 @@ class AtlasWindow(QMainWindow):
         self.session.permission_wanted.connect(self._ask_permission)
         self.find_page.record_wanted.connect(self.read_record)
         self.find_page.folder_changed.connect(self.commands.refresh)
+        welcome = self.find_page.welcome
+        welcome.wanted.connect(self.commands.do)
+        welcome.project_wanted.connect(self.open_recent)
+        welcome.dataset_wanted.connect(lambda ref: self.session.open_refs([ref]))
         offer_menu(self.find_page.list, self.commands, FIND_MENU, self.find_page.list.take_at)
         for widget, groups in ((self.foot.scale, SCALE_MENU), (self.foot.crs, CRS_MENU), (self.foot.jobs, JOBS_MENU)):
             offer_menu(widget, self.commands, groups)
@@ -423,8 +433,25 @@ class AtlasWindow(QMainWindow):
         if self._palette_box is None:
             from .do_palette import DoPalette
 
-            self._palette_box = DoPalette(self.commands, self)
+            self._palette_box = DoPalette(
+                self.commands, lambda words: self.choices(words), lambda: self.theme.ink, self
+            )
         self._palette_box.begin()
+
+    # Beginning
+
+    def show_welcome(self) -> None:
+        """Show ways to begin, and recent work."""
+        self.show_page("find")
+        self.find_page.show_welcome()
+
+    def open_demo(self, then: Callable[[], object] = lambda: None) -> None:
+        """Open the project that ships with the application; unsaved work is asked about."""
+        from brisk_atlas import demo
+
+        if not self._may_leave_work():
+            return
+        self.session.open_project(demo.PROJECT, then)
 
     def begin_map_crs(self) -> None:
         """Ask for the CRS to show the map in."""
@@ -491,18 +518,38 @@ class AtlasWindow(QMainWindow):
             self, "Open a project", str(Path.home()), f"Projects (*{PROJECT_SUFFIX})"
         )
         if chosen:
-            self.session.open_project(Path(chosen))
+            self.open_recent(Path(chosen))
+
+    def open_recent(self, path: Path) -> None:
+        """Open a project that was worked on lately; unsaved work is asked about."""
+        if self._may_leave_work():
+            self.session.open_project(path)
+
+    def _may_leave_work(self) -> bool:
+        """Return whether the work may give way to another, once unsaved changes are answered for."""
+        work = self.session.work
+        self._take_typed()
+        return not (work.changed and work.layers and self.isVisible()) or may_close_work(self, self.save)
 
     def save(self) -> bool:
         self._take_typed()
         file = self.session.work.file
-        return self.session.save_project(file) if file else self.save_as()
+        return self._save_to(file) if file else self.save_as()
+
+    def _save_to(self, path: Path) -> bool:
+        """Save the project, with a picture of it for the recent work."""
+        saved = self.session.save_project(path)
+        if saved and self.has_desk and self.session.work.layers:
+            from .welcome.project_pictures import store_picture
+
+            store_picture(path, self.desk.map.canvas.grab())
+        return saved
 
     def save_as(self) -> bool:
         self._take_typed()
         start = str(self.session.work.file or Path.home() / f"work{PROJECT_SUFFIX}")
         chosen, _ = QFileDialog.getSaveFileName(self, "Save the project", start, f"Projects (*{PROJECT_SUFFIX})")
-        return bool(chosen) and self.session.save_project(Path(chosen))
+        return bool(chosen) and self._save_to(Path(chosen))
 
     # What Qt tells
 
@@ -569,12 +616,7 @@ class AtlasWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
         self._take_typed()
-        if (
-            self.session.work.changed
-            and self.session.work.layers
-            and self.isVisible()
-            and not may_close_work(self, self.save)
-        ):
+        if not self._may_leave_work():
             event.ignore()
             return
         if self.unsaved_records and self.isVisible() and not may_lose_records(self, self.unsaved_records):

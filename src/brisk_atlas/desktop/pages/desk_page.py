@@ -8,16 +8,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QPointF, QSettings, Qt
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import (
-    QFrame,
-    QHBoxLayout,
-    QPushButton,
-    QSplitter,
-    QStackedLayout,
-    QTabWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QSplitter, QStackedLayout, QTabWidget, QVBoxLayout, QWidget
 
 from ..drawers.change_drawer import ChangeDrawer
 from ..drawers.places_drawer import PlacesDrawer
@@ -28,6 +19,7 @@ from ..drawers.style_drawer import StyleDrawer
 from ..editing.edit_drawer import EditDrawer
 from ..editing.editing import Editing
 from ..editing.outlet_follower import OutletFollower
+from ..empty_state import EmptyState
 from ..floating import STORED, Floatable, Floating, away_note
 from ..log_tether import LogTether
 from ..panes.log_content import has_holes
@@ -38,7 +30,6 @@ from ..panes.renderer import MarkedClasses
 from ..panes.spot_card import SpotCard
 from ..panes.strip_pane import HEIGHT_PX as STRIP_PX
 from ..panes.strip_pane import StripPane
-from ..plain_text import PlainLabel
 from ..relief_deeds import ReliefDeeds
 from ..relief_tether import ReliefTether
 from ..session import Session
@@ -59,6 +50,11 @@ if TYPE_CHECKING:
     from brisk_atlas.core.workspace.named_places import NamedPlace
 
 DRAWERS = ("probe", "style", "change", "statistics", "places", "sketch", "edit")
+EMPTY = (
+    "Nothing is open yet",
+    "Layers are looked at here: on a map, in relief, along lines and down boreholes, side by side.",
+)
+CHOICES = {"page_find": "Look for data", "open_demo": "Open the demo"}
 DRAWER_SIZE, SHEET_SIZE, RELIEF_SIZE = (400, 640), (1100, 640), (900, 640)  # of their own windows at first
 DRAWER_PX, SHEET_PX, SUMMARY_PX = 300, 260, 380
 WIDE_ENOUGH_PX, LOG_SHARE = 1500, 0.58  # of the desk for the drawer too; of the panes for the strip log
@@ -148,7 +144,7 @@ class DeskPage(QWidget):
         """Lay out what holds the panes and drawers, from the outside in: a widget that is put into another is given its
         looks anew with all that it holds."""
         self.either = QStackedLayout(self)
-        self.empty, self.full = self._empty_state(), QWidget(self)
+        self.empty, self.full = EmptyState(*EMPTY, CHOICES, self), QWidget(self)
         self.either.addWidget(self.empty)
         self.either.addWidget(self.full)
         self._row = QHBoxLayout(self.full)
@@ -173,19 +169,6 @@ class DeskPage(QWidget):
         self._below_comparison.addWidget(self.panes, 1)
         for splitter in (self.body, self.middle, self.upper, self.panes):
             splitter.setChildrenCollapsible(False)
-
-    def _empty_state(self) -> QWidget:
-        page = QWidget(self)
-        column = QVBoxLayout(page)
-        column.addStretch(1)
-        text = PlainLabel("Nothing is open yet. Find shows what a dataset is before you open it.")
-        text.setObjectName("quiet")
-        self.to_find = QPushButton("Look for data")
-        self.to_find.setObjectName("main")
-        for widget in (text, self.to_find):
-            column.addWidget(widget, 0, Qt.AlignmentFlag.AlignHCenter)
-        column.addStretch(1)
-        return page
 
     def _which(self) -> None:
         self.either.setCurrentWidget(self.full if self.session.work.layers else self.empty)
@@ -536,6 +519,12 @@ class DeskPage(QWidget):
             runs[name]()
         else:
             tools.button[name].click()
+
+    def show_field(self, name: str) -> None:
+        """Open the sheet, with the column of a field in sight."""
+        if self.bottom.isHidden() and self.sheet.parent() is self.bottom:
+            self.toggle_sheet()
+        self.sheet.grid.go_to_field(name)
 
     def turn_sheet_window(self) -> None:
         """Show the sheet in a window of its own, or back below the panes."""

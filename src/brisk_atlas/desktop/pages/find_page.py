@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPushButton,
     QSplitter,
+    QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
@@ -22,6 +23,7 @@ from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
+from ..welcome.welcome_view import WelcomeView
 from .catalogue_actions import CatalogueActions
 from .connection_actions import ConnectionActions
 from .filter_bar import FilterBar
@@ -88,6 +90,7 @@ class FindPage(QWidget):
         self.count = PlainLabel("")
         self.count.setObjectName("quiet")
         self.glance = Glance(session)
+        self.welcome = WelcomeView(session)
         self._watcher: QFileSystemWatcher | None = None
         self._timers = {name: QTimer(self) for name in ("typed", "arrange", "watch", "index")}
         self.connections = ConnectionActions(session, self)
@@ -111,9 +114,16 @@ class FindPage(QWidget):
         for piece, stretch in ((self.up, 0), (self.path_line, 3), (self.filter, 2), (self.everywhere, 0)):
             bar.addWidget(piece, stretch)
         rows.addLayout(bar)
-        rows.addWidget(self.filter_bar)
-        rows.addWidget(self.list, 1)
-        rows.addWidget(self.count)
+        listed = QWidget()
+        column = QVBoxLayout(listed)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.filter_bar)
+        column.addWidget(self.list, 1)
+        column.addWidget(self.count)
+        self.middle = QStackedWidget()
+        self.middle.addWidget(listed)
+        self.middle.addWidget(self.welcome)
+        rows.addWidget(self.middle, 1)
         split = QSplitter()
         for widget, stretch in ((left, 0), (middle, 1), (self.glance, 0)):
             split.addWidget(widget)
@@ -173,6 +183,7 @@ class FindPage(QWidget):
     @theme.setter
     def theme(self, theme: Theme) -> None:
         self._theme = self.list.rows.theme = self.filter_bar.theme = theme
+        self.welcome.use_theme(theme)
 
     @property
     def folder(self) -> Path | None:
@@ -183,6 +194,17 @@ class FindPage(QWidget):
     def busy(self) -> bool:
         waiting = any(self._timers[name].isActive() for name in ("typed", "arrange", "watch"))
         return waiting or self.folder_index.busy or self.glance.busy
+
+    # What is on show
+
+    def show_welcome(self, on: bool = True) -> None:
+        """Show ways to begin, or the list with its glance."""
+        if on:
+            self.welcome.fill()
+        self.middle.setCurrentIndex(int(on))
+        self.glance.setVisible(not on)
+        for widget in (self.filter, self.up):
+            widget.setVisible(not on)
 
     # Shelves
 
@@ -340,6 +362,8 @@ class FindPage(QWidget):
             self.folder_index.list_place(self.place, again=True)
 
     def _show_rows(self, rows: list[EntryRow], *, again: bool = False) -> None:
+        if not again:
+            self.show_welcome(False)
         searching = self.everywhere.isChecked()
         if searching and self._columns is None:
             self._columns = self.list.rows.columns

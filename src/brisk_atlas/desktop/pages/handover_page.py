@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 
 from brisk_atlas.core.model import DataKind, DataRef, Extent
 
+from ..empty_state import EmptyState
 from ..panes.bar_buttons import bar_button, bar_menu
 from ..plain_text import PlainLabel
 from ..recipes.batch_view import BatchView
@@ -49,7 +50,12 @@ if TYPE_CHECKING:
     from ..depot.depot_view import DepotView
     from ..theme import Theme
 
-EMPTY = "Open a layer on the Desk: its recipe is made here, step by step, and written."
+EMPTY = (
+    "No layer to hand over yet",
+    "A recipe is made here of an open layer: chosen, cut, mended, written step by step, each with a result to look at. "
+    "The Depot, the Album and the Catalogue stand beside it.",
+)
+CHOICES = {"page_find": "Look for data", "open_recipe": "Open a recipe…", "open_demo": "Open the demo"}
 WRITE = "write"
 RECIPE_FILES = "Recipes (*.recipe.json)"
 SOURCE_FORM, STEP_FORM, WRITE_FORM = range(3)
@@ -105,8 +111,7 @@ class HandoverPage(QWidget):
         self.view, self.batch, self.looker = CheckpointView(session), BatchView(session), RecipeLooker(session)
         self.batch.recipe_of = lambda: self.recipe
         self.bar = HandOverBar(session)
-        self.empty = PlainLabel(EMPTY)
-        self.empty.setObjectName("quiet")
+        self.empty = EmptyState(*EMPTY, CHOICES)
         self._lay_out()
         self._connect()
 
@@ -172,13 +177,8 @@ class HandoverPage(QWidget):
         split.setStretchFactor(1, 3)
         split.setSizes([500, 780])
         split.setChildrenCollapsible(False)
-        nothing = QWidget()
-        nothing_column = QVBoxLayout(nothing)
-        nothing_column.addStretch(1)
-        nothing_column.addWidget(self.empty, 0, Qt.AlignmentFlag.AlignHCenter)
-        nothing_column.addStretch(2)
         self.whole = QStackedWidget()
-        self.whole.addWidget(nothing)
+        self.whole.addWidget(self.empty)
         self.whole.addWidget(split)
         self.halves = QStackedWidget()
         self.halves.addWidget(self.whole)
@@ -454,7 +454,7 @@ class HandoverPage(QWidget):
         menu.clear()
         for text, deed, usable in (
             ("New of the subject", self.make_of_subject, self.current.subject is not None),
-            ("Open a recipe…", self._open_file, True),
+            ("Open a recipe…", self.choose_recipe, True),
             ("Save as a file…", self._save_file, self.recipe is not None),
             ("Add another source…", self._add_branch, self.recipe is not None),
             ("Remove this recipe from the project", self.current.forget, self.current.number != DRAFT),
@@ -464,7 +464,8 @@ class HandoverPage(QWidget):
             action.setEnabled(usable)
             action.triggered.connect(lambda checked=False, d=deed: d())
 
-    def _open_file(self) -> None:
+    def choose_recipe(self) -> None:
+        """Ask for a recipe of a file, and show it."""
         path, _ = QFileDialog.getOpenFileName(self, "Open a recipe", "", RECIPE_FILES)
         if path:
             self.open_recipe(Path(path))

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSplitter, QStackedWidget,
 from brisk_atlas.core.model import AtlasError, DataRef
 from brisk_atlas.core.system.jobs import Job
 
+from ..empty_state import EmptyState
 from ..plain_text import PlainLabel
 from ..record.actions import RecordActions
 from ..record.bar import BESIDE, RecordBar
@@ -29,7 +30,13 @@ if TYPE_CHECKING:
     from brisk_atlas.core.record.comparing import ElementComparison
     from brisk_atlas.core.record.elements import Place
 
-EMPTY = "Open a layer, or choose a dataset on Find, to read its record."
+EMPTY = (
+    "No record to read yet",
+    "The metadata of a dataset is read, checked and mended here. Choose a dataset on Find, open a layer, or table the "
+    "records of a whole folder.",
+)
+CHOICES = {"page_find": "Look for data", "records": "Table the records of a folder", "open_demo": "Open the demo"}
+READING, MANY, NOTHING = range(3)
 
 
 class RecordPage(QWidget):
@@ -87,6 +94,8 @@ class RecordPage(QWidget):
         self.whole = QStackedWidget()
         self.whole.addWidget(self.split)
         self.whole.addWidget(self.many)
+        self.empty = EmptyState(*EMPTY, CHOICES)
+        self.whole.addWidget(self.empty)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.whole)
@@ -107,7 +116,7 @@ class RecordPage(QWidget):
         self.actions_.complained.connect(self.bar.say)
         self.bar.many.clicked.connect(self.show_many)
         self.bar.make.clicked.connect(lambda: self.actions_.make_record(self.bar.standard.currentText()))
-        self.many.closed.connect(lambda: self.whole.setCurrentIndex(0))
+        self.many.closed.connect(self._show_reading)
         self.many.record_chosen.connect(lambda path: self.read_ref(DataRef.file(path)))
         self.bar.everything.toggled.connect(self._show_everything)
         self.bar.add.clicked.connect(self.tree.add_another)
@@ -152,7 +161,7 @@ class RecordPage(QWidget):
     def read_ref(self, ref: DataRef) -> None:
         """Read the record of a dataset that need not be open."""
         self._sent = ref
-        self.whole.setCurrentIndex(0)
+        self.whole.setCurrentIndex(READING)
         if self.isVisible():  # otherwise when it comes in sight
             self.refresh()
 
@@ -164,6 +173,8 @@ class RecordPage(QWidget):
         if ref != self.ref:
             self.ref = ref
             self.dataset_changed.emit()
+        if self.whole.currentIndex() != MANY:
+            self._show_reading()
         if ref is None:
             self.shown = None
             self.show_again()
@@ -275,8 +286,12 @@ class RecordPage(QWidget):
         self._show_outline(draft.record if draft else None, full)
         self.views.show_record(shown, judged, self._findings, self._other)
 
+    def _show_reading(self) -> None:
+        """Show the record, or what to do where there is none to read."""
+        self.whole.setCurrentIndex(READING if self.ref is not None else NOTHING)
+
     def _show_nothing(self) -> None:
-        self.bar.show_nothing(EMPTY)
+        self.bar.show_nothing("")
         self.outline.clear()
         self.checks.show_findings([], "", "", "", False)
         self.views.show_nothing()
@@ -442,13 +457,13 @@ class RecordPage(QWidget):
 
     def show_many(self) -> None:
         """Show the records of the dataset's folder as a table."""
-        self.whole.setCurrentIndex(1)
+        self.whole.setCurrentIndex(MANY)
         if self.many.folder is None and self.ref is not None and self.ref.folder is not None:
             self.many.show_folder(self.ref.path if self.ref.path.is_dir() else self.ref.folder)
 
     def show_folder(self, folder: Path) -> None:
         """Show the records of a folder as a table."""
-        self.whole.setCurrentIndex(1)
+        self.whole.setCurrentIndex(MANY)
         self.many.show_folder(folder)
 
     @property

@@ -56,6 +56,7 @@ class SheetGrid(GridArea):
         self._doing: tuple[str, int] | None = None
         self._press = QPoint()
         self._drop_at: int | None = None
+        self._wanted_field = ""
         self.editor = QLineEdit(self.view)
         self.editor.setObjectName("cell editor")
         self.editor.hide()
@@ -72,6 +73,16 @@ class SheetGrid(GridArea):
     def show_sheet(self, sheet: Sheet | None, look: TableView, aliases: dict[str, str]) -> None:
         self.editor.hide()
         super().show_sheet(sheet, look, aliases)
+        if self._wanted_field:
+            self.go_to_field(self._wanted_field)
+
+    def go_to_field(self, name: str) -> None:
+        """Bring the column of a field in sight, now or once the sheet that has it is shown."""
+        found = [n for n, column in enumerate(self.columns.all) if column.field == name]
+        self._wanted_field = "" if found else name
+        sideways = self.horizontalScrollBar()
+        if found and sideways is not None and not self.columns.all[found[0]].look.pinned:
+            sideways.setValue(self.columns.all[found[0]].left - self.columns.pinned_width)
 
     def _scrolled(self) -> None:
         if self.editor.isVisible():
