@@ -22,6 +22,7 @@ from .kind import Check, LayerKind
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.trust import TrustReport
 
 
 class CloudPainter(PlainPainter):
@@ -65,6 +66,11 @@ class CloudKind(LayerKind):
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
     ) -> tuple[StatisticsSummary | None, str]:
         return cloud_statistics(cache, layer, name, where)
+
+    def trust(self, cache: DataCache, layer: Layer, check: Check) -> TrustReport:
+        from brisk_atlas.core.trust.reports import cloud_report
+
+        return cloud_report(cache, layer, check)
 
 
 def _style(layer: Layer) -> CloudStyle:

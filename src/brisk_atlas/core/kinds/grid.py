@@ -32,6 +32,7 @@ from .kind import Check, LayerKind, Piece, Report
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.trust import TrustReport
 
 ELEVATION_WORDS = ("elev", "height", "dem", "dtm", "dsm", "depth", "bathy", "floor", "topo", "altitude")
 QUALITY_WORDS = ("quality", "class", "mask")
@@ -106,6 +107,11 @@ class GridKind(LayerKind):
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
     ) -> tuple[StatisticsSummary | None, str]:
         return grid_statistics(cache, layer, name, where, check)
+
+    def trust(self, cache: DataCache, layer: Layer, check: Check) -> TrustReport:
+        from brisk_atlas.core.trust.reports import cells_report
+
+        return cells_report(cache, layer, check)
 
     def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
         from brisk_atlas.core.handover import RasterOrder, hand_over_raster

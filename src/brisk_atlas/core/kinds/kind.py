@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect import ProbeResult, Where
     from brisk_atlas.core.inspect.statistics import StatisticsSummary
     from brisk_atlas.core.model import Extent, Facts, Layer, Style
+    from brisk_atlas.core.trust import TrustReport
 
 Check = Callable[[], None]
 Report = Callable[[float, str], None]
@@ -80,6 +81,10 @@ class LayerKind:
     ) -> tuple[StatisticsSummary | None, str]:
         """Return the summary of one of `names`, in an area or everywhere, and its unit."""
         raise AtlasError(layer.name, f"a {self.kind} has no numbers to sum up", "Choose another layer.")
+
+    def trust(self, cache: DataCache, layer: Layer, check: Check) -> TrustReport:
+        """Return what is wrong or strange in the data of a layer. Raises AtlasError."""
+        raise AtlasError(layer.name, f"a {self.kind} can't be looked at yet", "Choose another layer.")
 
     def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
         """Write a piece of a layer to a file; returns what is in it in words. Raises AtlasError."""

@@ -14,6 +14,7 @@ from .kind import Check, LayerKind, Piece, Report
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.trust import TrustReport
 
 
 class TableKind(LayerKind):
@@ -29,6 +30,11 @@ class TableKind(LayerKind):
         self, cache: DataCache, layer: Layer, name: str, where: Where | None, check: Check
     ) -> tuple[StatisticsSummary | None, str]:
         return field_statistics(cache, layer, name)
+
+    def trust(self, cache: DataCache, layer: Layer, check: Check) -> TrustReport:
+        from brisk_atlas.core.trust.reports import rows_report
+
+        return rows_report(cache, layer, check)
 
     def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
         from brisk_atlas.core.handover import hand_over_table

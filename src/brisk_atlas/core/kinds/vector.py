@@ -23,6 +23,7 @@ from .kind import Check, LayerKind, Piece, Report
 
 if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
+    from brisk_atlas.core.trust import TrustReport
 
 
 class VectorKind(LayerKind):
@@ -72,6 +73,11 @@ class VectorKind(LayerKind):
     ) -> tuple[StatisticsSummary | None, str]:
         rows = features_in(cache, layer, where) if where is not None else None
         return field_statistics(cache, layer, name, rows)
+
+    def trust(self, cache: DataCache, layer: Layer, check: Check) -> TrustReport:
+        from brisk_atlas.core.trust.reports import rows_report
+
+        return rows_report(cache, layer, check)
 
     def export(self, cache: DataCache, layer: Layer, piece: Piece, report: Report) -> str:
         from brisk_atlas.core.handover import VectorOrder, hand_over_vector

@@ -46,6 +46,7 @@ if TYPE_CHECKING:
     from .styles import UseStyle, WriteStyle
     from .surface_steps import SurfaceSteps
     from .survey_lines import CheckLines, FindCrossovers, ListLines, WriteLines
+    from .trust import Trust
     from .write_paper import WritePaper
     from .zonal_statistics import ZonalStatistics
 
@@ -57,6 +58,7 @@ COMMANDS = {  # on the command line and in JSON: (module, class)
     "recipe-schema": ("run_recipe", "WriteRecipeSchema"),
     "recipe-differences": ("run_recipe", "CompareRecipes"),
     "statistics": ("statistics", "Statistics"),
+    "trust": ("trust", "Trust"),
     "zonal-statistics": ("zonal_statistics", "ZonalStatistics"),
     "count-rows": ("count_rows", "CountRows"),
     "sample-grid": ("sample_grid", "SampleGrid"),
@@ -131,6 +133,7 @@ __all__ = [
     "Statistics",
     "SurfaceSteps",
     "TableRecords",
+    "Trust",
     "UseStyle",
     "WriteAlbum",
     "WriteCatalogue",

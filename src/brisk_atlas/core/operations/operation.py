@@ -28,6 +28,7 @@ __all__ = [
     "argument",
     "grid_of",
     "layer_of",
+    "layers_of",
     "silent",
 ]
 
@@ -94,16 +95,23 @@ class Written:
 def layer_of(workspace: Workspace, source: str | DataRef) -> Layer:
     """Return the layer that a source means: an open one, or one as it would be opened, which is not added to the work.
     Raises AtlasError."""
-    if isinstance(source, str):
-        return workspace.layer(source)
-    (part, *others) = workspace.read_parts(source)
+    (layer, *others) = layers_of(workspace, source)
     if others:
         from brisk_atlas.core.model import AtlasError
 
-        names = ", ".join(each.facts.name for each in (part, *others))
+        names = ", ".join(each.name for each in (layer, *others))
         raise AtlasError(source, f"it has {1 + len(others)} parts", f"Name one of them: {names}.")
-    name = part.name or part.facts.name
-    return Layer(f"source {source}", name, part.ref, part.facts.kind, part.style)
+    return layer
+
+
+def layers_of(workspace: Workspace, source: str | DataRef) -> list[Layer]:
+    """Return the layers that a source means, as `layer_of` does; all parts of a dataset. Raises AtlasError."""
+    if isinstance(source, str):
+        return [workspace.layer(source)]
+    return [
+        Layer(f"source {source}", part.name or part.facts.name, part.ref, part.facts.kind, part.style)
+        for part in workspace.read_parts(source)
+    ]
 
 
 def grid_of(workspace: Workspace, source: str | DataRef) -> Layer:

@@ -1,0 +1,152 @@
+"""Points that can't be trusted: there twice, far above or below those around, without classes, wrongly returned."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.record.checks import Severity
+
+from .fields import MAD
+from .trust_finding import MOST_PLACES, TrustFinding, counted
+
+TESTS = ("points once", "no spikes", "classified", "returns that can be", "no holes")
+NOISE = (7, 18)  # the classes of low and high noise of LAS
+A_CELL = 24  # points in a cell, about
+SPIKE, FEWEST_UNITS = 15.0, 5.0  # standard deviations of heights in a cell, and units of height at the same time
+FEWEST = 8  # points in a cell with a spike
+HOLE_CELLS = 3  # across, of a hole
+Check = Callable[[], None]
+
+
+def cloud_findings(points: Points, check: Check) -> Iterator[TrustFinding]:
+    """Yield what is strange in a point cloud."""
+    total = len(points)
+    if not total:
+        return
+    xyz = points.xyz
+    yield from _twice(xyz)
+    check()
+    yield from _spikes(xyz, points.dimensions.get("classification"))
+    check()
+    classes = points.dimensions.get("classification")
+    if classes is not None:
+        without = int(np.isin(classes, (0, 1)).sum())
+        if without == total:
+            yield TrustFinding(
+                Severity.NOTE, "classified", "no point has a class", "completenessOmission", total, total, "points"
+            )
+        noise = int(np.isin(classes, NOISE).sum())
+        if noise:
+            text = f"{counted(noise, 'point is', 'points are')} classified as noise, and still there"
+            yield TrustFinding(
+                Severity.NOTE,
+                "classified",
+                text,
+                "domainConsistency",
+                noise,
+                total,
+                "points",
+                places=xyz[np.isin(classes, NOISE)][:MOST_PLACES, :2],
+            )
+    number, of = points.dimensions.get("return_number"), points.dimensions.get("number_of_returns")
+    if number is not None and of is not None:
+        wrong = (number > of) | (number == 0)
+        count = int(wrong.sum())
+        if count:
+            text = f"{counted(count, 'point is', 'points are')} a return beyond the number of its pulse"
+            yield TrustFinding(
+                Severity.CAUTION,
+                "returns that can be",
+                text,
+                "conceptualConsistency",
+                count,
+                total,
+                "points",
+                places=xyz[wrong][:MOST_PLACES, :2],
+            )
+
+
+def _twice(xyz: np.ndarray) -> Iterator[TrustFinding]:
+    order = np.lexsort(xyz.T)
+    same = (np.diff(xyz[order], axis=0) == 0).all(axis=1)
+    count = int(same.sum())
+    if count:
+        again = order[1:][same]
+        text = f"{counted(count, 'point is', 'points are')} exactly where another is"
+        yield TrustFinding(
+            Severity.CAUTION,
+            "points once",
+            text,
+            "completenessCommission",
+            count,
+            len(xyz),
+            "points",
+            places=xyz[again][:MOST_PLACES, :2],
+        )
+
+
+def _spikes(xyz: np.ndarray, classes: np.ndarray | None) -> Iterator[TrustFinding]:
+    """Yield points far above or below the middle of those in their cell, and holes between cells with points."""
+    low, high = xyz[:, :2].min(axis=0), xyz[:, :2].max(axis=0)
+    area = float(np.prod(np.maximum(high - low, 1e-9)))
+    side = np.sqrt(area / max(1, len(xyz)) * A_CELL)
+    columns, rows = (np.floor((xyz[:, axis] - low[axis]) / side).astype(np.int64) for axis in (0, 1))
+    wide = int(columns.max()) + 1
+    cells = rows * wide + columns
+    order = np.lexsort((xyz[:, 2], cells))
+    starts = np.flatnonzero(np.diff(cells[order], prepend=-1))
+    counts = np.diff(np.append(starts, len(order)))
+    z = xyz[order, 2]
+    middle = np.repeat(z[starts + counts // 2], counts)
+    away = np.abs(z - middle)
+    by_cell = np.lexsort((away, np.repeat(np.arange(len(starts)), counts)))
+    usual = np.repeat(away[by_cell][starts + counts // 2], counts) * MAD
+    strange = (away > np.maximum(SPIKE * usual, FEWEST_UNITS)) & (np.repeat(counts, counts) >= FEWEST)
+    found = order[strange]
+    if classes is not None and found.size:
+        found = found[~np.isin(classes[found], NOISE)]
+    if 0 < len(found) <= 0.001 * len(xyz) + 1:
+        off = np.zeros(len(xyz))
+        off[order] = away
+        worst = float(off[found].max())
+        text = f"{counted(len(found), 'point lies', 'points lie')} up to {worst:,.1f} above or below those around"
+        yield TrustFinding(
+            Severity.CAUTION,
+            "no spikes",
+            text,
+            "domainConsistency",
+            len(found),
+            len(xyz),
+            "points",
+            places=xyz[found][:MOST_PLACES, :2],
+        )
+    yield from _holes(cells, wide, int(rows.max()) + 1, low, side)
+
+
+def _holes(cells: np.ndarray, wide: int, tall: int, low: np.ndarray, side: float) -> Iterator[TrustFinding]:
+    from scipy import ndimage
+
+    taken = np.zeros(wide * tall, bool)
+    taken[cells] = True
+    labels, count = ndimage.label(~taken.reshape(tall, wide))
+    edge = np.unique(np.concatenate([labels[0], labels[-1], labels[:, 0], labels[:, -1]]))
+    sizes = np.bincount(labels.ravel(), minlength=count + 1)
+    inner = np.setdiff1d(np.flatnonzero(sizes >= HOLE_CELLS**2), np.append(edge, 0))
+    if inner.size:
+        middles = np.array(ndimage.center_of_mass(~taken.reshape(tall, wide), labels, inner))
+        places = low + (middles[:, ::-1] + 0.5) * side
+        area = float(sizes[inner].sum()) * side**2
+        text = f"{counted(len(inner), 'hole')} without points, of {area:,.0f} square units in all"
+        yield TrustFinding(
+            Severity.NOTE,
+            "no holes",
+            text,
+            "completenessOmission",
+            len(inner),
+            len(cells),
+            "holes",
+            places=places[:MOST_PLACES],
+        )

@@ -1,0 +1,118 @@
+"""The report on a dataset of each kind: what is read for it, and all that is looked for in that."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+import shapely
+
+from brisk_atlas.core.cache import DataCache
+from brisk_atlas.core.cache.by_view import is_stream
+from brisk_atlas.core.model import AtlasError, CellWindow, FeatureQuery, Layer
+from brisk_atlas.core.record.checks import Severity
+from brisk_atlas.core.table import rows_of
+
+from . import cells, clouds, features, fields
+from .trust_finding import TrustFinding, TrustReport
+
+MOST_ROWS = 500_000  # of a layer that is read by view: one in so many
+MOST_CELLS = 36_000_000  # of a band; of a larger one, its middle
+MOST_BANDS = 12
+AS_READ, PLACED = "as it is read", "a place stated"
+Check = Callable[[], None]
+
+
+def rows_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
+    """Return the report on features or rows, with what was joined and computed. Raises CannotRead, BadExpression."""
+    facts, sampled = cache.part(layer.ref).facts, ""
+    shapes, places = None, None
+    if layer.kind.has_shapes and is_stream(cache, layer.ref):
+        step = max(1, -(-(facts.count or MOST_ROWS) // MOST_ROWS))
+        found = cache.read_features(layer.ref, FeatureQuery(step=step, limit=MOST_ROWS))
+        table, wkb = found.table, found.wkb
+        of_all = f" of {facts.count:,}" if facts.count else ""
+        sampled = f"{len(table):,}{of_all} features were looked at"
+    else:
+        table = rows_of(cache, layer, check)
+        wkb = cache.features(layer.ref).wkb if layer.kind.has_shapes else None
+    check()
+    if wkb is not None:
+        shapes = shapely.from_wkb(wkb.to_numpy(zero_copy_only=False), on_invalid="ignore")
+        there = ~(shapely.is_missing(shapes) | shapely.is_empty(shapes))
+        places = np.full((len(shapes), 2), np.nan)
+        places[there] = shapely.get_coordinates(shapely.centroid(shapes[there]))
+
+    def looked() -> Iterator[TrustFinding]:
+        yield from _general(cache, layer, placed=shapes is not None)
+        if shapes is not None:
+            yield from features.geometry_findings(shapes, table, facts.crs, check)
+        yield from fields.field_findings(table, places, check)
+
+    of_shapes = (PLACED, *features.TESTS) if shapes is not None else ()
+    return TrustReport.of(layer.name, looked(), (AS_READ, *of_shapes, *fields.TESTS), sampled)
+
+
+def cells_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
+    """Return the report on a grid, band by band. Raises CannotRead."""
+    part = cache.raster(layer.ref)
+    facts, lattice = part.facts, part.facts.lattice
+    grid = facts.grid
+    assert grid is not None
+    if grid.drawn_by_service:
+        raise AtlasError(layer.name, "a service draws it, and its cells have no numbers", "Look at the data behind it.")
+    window, sampled = lattice.whole, ""
+    if lattice.rows * lattice.columns > MOST_CELLS:
+        window = _middle(lattice.rows, lattice.columns)
+        rows, columns = window.shape
+        sampled = f"the middle {columns:,} × {rows:,} of {lattice.columns:,} × {lattice.rows:,} cells was looked at"
+    if len(grid.bands) > MOST_BANDS:
+        words = f"{MOST_BANDS} of {len(grid.bands)} bands were looked at"
+        sampled = f"{sampled}; {words}" if sampled else words
+
+    def looked() -> Iterator[TrustFinding]:
+        yield from _general(cache, layer, placed=True)
+        for number, band in enumerate(grid.bands[:MOST_BANDS], 1):
+            check()
+            found = part.block(window, bands=(number,))
+            is_picture = bool(band.role) or band.centre_um is not None
+            yield from cells.cell_findings(
+                found, band.name, check, is_classes=bool(band.classes), is_picture=is_picture
+            )
+
+    return TrustReport.of(layer.name, looked(), (AS_READ, PLACED, *cells.TESTS), sampled)
+
+
+def cloud_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
+    """Return the report on a point cloud. Raises CannotRead."""
+    facts = cache.part(layer.ref).facts
+    points = cache.points(layer.ref, lambda share: check())
+    found = [*_general(cache, layer, placed=True), *clouds.cloud_findings(points, check)]
+    some = facts.count is not None and len(points) < facts.count
+    sampled = f"{len(points):,} of {facts.count:,} points were looked at" if some else ""
+    return TrustReport.of(layer.name, found, (AS_READ, PLACED, *clouds.TESTS), sampled)
+
+
+def _middle(rows: int, columns: int) -> CellWindow:
+    """Return a window in the middle of a grid with about as many cells as are looked at, as wide and tall as it is."""
+    share = (MOST_CELLS / (rows * columns)) ** 0.5
+    tall, wide = max(1, int(rows * share)), max(1, int(columns * share))
+    left, top = (columns - wide) // 2, (rows - tall) // 2
+    return CellWindow(left, top, left + wide, top + tall)
+
+
+def _general(cache: DataCache, layer: Layer, *, placed: bool) -> Iterator[TrustFinding]:
+    """Yield what is known of a dataset without looking at its data."""
+    facts = cache.part(layer.ref).facts
+    if placed and facts.crs is None:
+        yield TrustFinding(
+            Severity.FAULT,
+            PLACED,
+            "no CRS is stated: nobody knows where it lies",
+            "completenessOmission",
+            1,
+            1,
+            "datasets",
+        )
+    for words in cache.dataset(layer.ref).warnings:
+        yield TrustFinding(Severity.CAUTION, AS_READ, words, "formatConsistency", 1, 1, "datasets")
