@@ -12,6 +12,7 @@ from .learning import Learning
 from .page_titles import PAGE_TITLES
 from .relief_commands import relief_commands
 from .sheet.copies import COPIES
+from .trust.trust_check import TrustCheck
 
 if TYPE_CHECKING:
     from .do_palette import Choice
@@ -483,7 +484,7 @@ def _show_source(window: AtlasWindow) -> None:
 
 
 def _layers(window: AtlasWindow) -> list[Command]:
-    work = window.session.work
+    work, checking = window.session.work, TrustCheck(window)
     has_subject = lambda: work.subject is not None  # noqa: E731
 
     chosen = lambda: work.chosen  # noqa: E731
@@ -565,6 +566,9 @@ def _layers(window: AtlasWindow) -> list[Command]:
                 enabled=has_subject),
         Command("duplicate_layer", "Duplicate the subject", _on_subject(window, work.duplicate), "Ctrl+Shift+D",
                 "A second layer of the same data, with a look of its own", "copy-simple", has_subject),
+        Command("trust", "Check the subject's data", checking.begin, "Ctrl+Alt+T",
+                "Look for what is wrong or strange in it: geometry, values, holes, spikes, stripes", "check-circle",
+                lambda: work.subject is not None),
         Command("count_rows", "Count the rows of the subject", window.layer_dialogs.count_rows, icon="list-numbers",
                 tip="Where its place only states an estimate", enabled=lambda: work.subject is not None and work.subject.kind.has_rows),
         Command("layer_crs", "Set the subject's CRS…", window.layer_dialogs.ask_crs, icon="globe-stand",

@@ -15,7 +15,7 @@ LAYER_MENU: Groups = (
     ("class_turn", "class_colour", "class_name"),
     ("show_hide", "solo", "show_all", "flash"),
     ("group_layers", "ungroup", "fold_group"),
-    ("fit_subject", "sheet", "style", "statistics"),
+    ("fit_subject", "sheet", "style", "statistics", "trust"),
     ("rename_layer", "duplicate_layer", "layer_form", "lock_layer"),
     ("copy_style", "paste_style", "share_scale", "own_scale"),
     ("read_style", "write_style"),

@@ -75,7 +75,7 @@ MAP_TOOLS = (
 MENU = (
     ("open", "open_project", "save", "save_as"),
     ("undo", "redo"),
-    ("probe", "style", "change", "statistics", "sheet", "relief"),
+    ("probe", "style", "change", "statistics", "sheet", "relief", "trust"),
     ("pick_box", "pick_lasso", "pick_line", "measure", "measure_area", "hold", "go_to"),
     ("show_hide", "layer_up", "layer_down", "close_layer"),
     ("offline", "stored_answers"),

@@ -19,6 +19,7 @@ from .trust_finding import TrustFinding, TrustReport
 MOST_ROWS = 500_000  # of a layer that is read by view: one in so many
 MOST_CELLS = 36_000_000  # of a band; of a larger one, its middle
 MOST_BANDS = 12
+NO_COLOUR = ("gray", "undefined")  # what files say of a band of which nobody said anything
 AS_READ, PLACED = "as it is read", "a place stated"
 Check = Callable[[], None]
 
@@ -75,7 +76,7 @@ def cells_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
         for number, band in enumerate(grid.bands[:MOST_BANDS], 1):
             check()
             found = part.block(window, bands=(number,))
-            is_picture = bool(band.role) or band.centre_um is not None
+            is_picture = band.role not in ("", *NO_COLOUR) or band.centre_um is not None
             yield from cells.cell_findings(
                 found, band.name, check, is_classes=bool(band.classes), is_picture=is_picture
             )
