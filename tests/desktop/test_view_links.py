@@ -71,6 +71,6 @@ def test_links_are_registered_with_the_desktop_of_the_machine(driver, qtbot, tmp
     driver.window.commands.do("register_links")
     driver.settle()
     entry = (applications_folder() / "brisk-atlas.desktop").read_text()
-    assert "MimeType=x-scheme-handler/brisk-atlas;" in entry and "-m brisk_atlas %u" in entry
+    assert "x-scheme-handler/brisk-atlas;" in entry and "-m brisk_atlas %U" in entry
     assert noted.read_text().split() == ["default", "brisk-atlas.desktop", "x-scheme-handler/brisk-atlas"]
     assert "Links open with Brisk Atlas" in driver.window.notice.text.text()

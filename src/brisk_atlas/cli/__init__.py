@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import argparse
 import atexit
 import gc
 import os
@@ -11,50 +10,9 @@ import warnings
 from collections.abc import Sequence
 from pathlib import Path
 
-from brisk_atlas import __version__
 from brisk_atlas.core.system.footing import may_open_many
 
-PAGES = ("find", "desk", "record", "handover")
-
-
-def _size(text: str) -> tuple[int, int]:
-    width, _, height = text.lower().partition("x")
-    if not (width.isdigit() and height.isdigit() and 320 <= int(width) <= 8000 and 240 <= int(height) <= 8000):
-        raise argparse.ArgumentTypeError(f"'{text}' is not a size such as 1280x800")
-    return int(width), int(height)
-
-
-def _window_parser() -> argparse.ArgumentParser:
-    parser = argparse.ArgumentParser(
-        prog="brisk-atlas",
-        description="Open spatial data and see what it is.",
-        epilog="Without a window: `brisk-atlas facts PATH... [--json]` says what datasets are; "
-        "`brisk-atlas compare A B` says what differs between two deliveries; `brisk-atlas record "
-        "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records; `brisk-atlas step` "
-        "does one step of a recipe; `brisk-atlas depot` shares layers with colleagues and everybody; `brisk-atlas "
-        "stand-in` offers a project on this machine as services would.",
-    )
-    parser.add_argument("paths", nargs="*", help="datasets, one project, or a link to a view, to open")
-    parser.add_argument("--demo", action="store_true", help="open the shipped survey of Tolvane Island")
-    parser.add_argument(
-        "--picture", type=Path, metavar="OUT.png", help="draw the window into a picture and exit; needs no display"
-    )
-    parser.add_argument("--page", choices=PAGES, default=None, help="the page to show in the picture")
-    parser.add_argument(
-        "--size", type=_size, default=(1280, 800), metavar="WxH", help="the picture's size, 1280x800 if not given"
-    )
-    parser.add_argument(
-        "--do",
-        action="append",
-        default=[],
-        metavar="COMMAND",
-        help="run a command of the window before the picture is taken",
-    )
-    parser.add_argument(
-        "--log-level", choices=("DEBUG", "INFO", "WARNING", "ERROR"), default="INFO", help="how much is logged"
-    )
-    parser.add_argument("--version", action="version", version=f"Brisk Atlas {__version__}")
-    return parser
+from .window_parser import window_parser
 
 
 def _end_quietly() -> None:
@@ -88,6 +46,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from . import depot
 
         return depot.main(given[1:])
+    if command == "desktop":
+        from . import desktop
+
+        return desktop.main(given[1:])
     if command == "step":
         from . import step
 
@@ -107,9 +69,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if command in ("-h", "--help"):
         from .operation import listing
 
-        print(_window_parser().format_help() + "\noperations (`brisk-atlas OPERATION --help`):\n" + listing())
+        print(window_parser().format_help() + "\noperations (`brisk-atlas OPERATION --help`):\n" + listing())
         return 0
-    asked = _window_parser().parse_args(given)
+    asked = window_parser().parse_args(given)
     paths = list(asked.paths)
     pin = served = None
     if asked.demo:

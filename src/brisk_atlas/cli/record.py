@@ -16,7 +16,8 @@ if TYPE_CHECKING:
 SHORTEST = 24  # letters of a label before its text
 
 
-def _parser() -> argparse.ArgumentParser:
+def parser() -> argparse.ArgumentParser:
+    """Return the parser of its arguments."""
     parser = argparse.ArgumentParser(
         prog="brisk-atlas record", description="Read, check, convert and table metadata records."
     )
@@ -78,7 +79,7 @@ def main(arguments: Sequence[str]) -> int:
     """Run a command about records; returns its exit code."""
     from brisk_atlas.core.model import AtlasError
 
-    asked = _parser().parse_args(arguments)
+    asked = parser().parse_args(arguments)
     verbs: dict[str, Callable[[Any], int]] = {
         "show": _show, "check": _check, "convert": _convert, "table": _table,
         "apply": _apply, "flatten": _flatten, "page": _page, "catalogue": _catalogue,

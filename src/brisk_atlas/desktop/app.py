@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QSettings, QSize, Qt, QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from . import theme
@@ -50,6 +51,8 @@ def make_application() -> QApplication:
     if not isinstance(app, QApplication):
         app = QApplication([*sys.argv[:1], "-style", "fusion"])
     app.setApplicationName("Brisk Atlas")
+    app.setDesktopFileName("brisk-atlas")
+    app.setWindowIcon(QIcon(str(theme.MARKS / "brisk-atlas.svg")))
     theme.load_fonts(app)
     return app
 

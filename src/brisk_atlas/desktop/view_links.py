@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import os
-import shlex
 import shutil
 import subprocess
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,12 +14,12 @@ from brisk_atlas.core.model import AtlasError, CannotWrite
 from brisk_atlas.core.system.atomic_write import write_whole
 from brisk_atlas.core.workspace.named_places import NamedPlace
 from brisk_atlas.core.workspace.view_link import ViewLink
+from brisk_atlas.desktop_entry import ENTRY, data_home, entry_text
 
 if TYPE_CHECKING:
     from .window import AtlasWindow
 
 HANDLER = "x-scheme-handler/brisk-atlas"
-ENTRY = "brisk-atlas.desktop"
 REGISTER_S = 20.0
 
 
@@ -86,24 +83,18 @@ def open_link(window: AtlasWindow, text: str) -> None:
 
 
 def applications_folder() -> Path:
-    """Return where the user's own entries of applications lie, by the XDG base directories."""
-    base = os.environ.get("XDG_DATA_HOME") or str(Path.home() / ".local" / "share")
-    return Path(base) / "applications"
+    """Return where the user's own entries of applications lie."""
+    return data_home() / "applications"
 
 
 def register_links(folder: Path) -> str:
     """Write the entry by which the desktop of the machine opens links with this application; returns what came of it in
     words. Raises CannotWrite."""
-    run = " ".join(shlex.quote(each) for each in (sys.executable, "-m", "brisk_atlas"))
-    lines = (
-        "[Desktop Entry]", "Type=Application", "Name=Brisk Atlas", "Comment=Look at spatial data", f"Exec={run} %u",
-        "Terminal=false", "Categories=Science;Geoscience;", f"MimeType={HANDLER};", "",
-    )  # fmt: skip
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise CannotWrite(folder, f"it can’t be made ({error.strerror})", "Look at its permissions.") from error
-    write_whole(folder / ENTRY, "\n".join(lines).encode())
+    write_whole(folder / ENTRY, entry_text().encode())
     tool = shutil.which("xdg-mime")
     if tool is None:
         return "The entry is written; this machine has no xdg-mime, so links are opened once its desktop reads it."

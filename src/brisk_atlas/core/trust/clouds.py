@@ -112,7 +112,8 @@ def _spikes(xyz: np.ndarray, classes: np.ndarray | None) -> Iterator[TrustFindin
         off = np.zeros(len(xyz))
         off[order] = away
         worst = float(off[found].max())
-        text = f"{counted(len(found), 'point lies', 'points lie')} up to {worst:,.1f} above or below those around"
+        many = counted(len(found), "point lies", "points lie")
+        text = f"{many} up to {worst:,.1f} units of height above or below those around"
         yield TrustFinding(
             Severity.CAUTION,
             "no spikes",

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 import shapely
 
 from brisk_atlas.core.place import is_geographic, proj_crs, transform
@@ -23,6 +24,7 @@ SLIVER_THIN, SLIVER_SMALL = 0.05, 0.02  # of 4 pi area / perimeter²; of the med
 COMMON = 1e-7  # of the smaller area of two, which rounding alone can make common
 BEYOND = 3.0  # degrees beyond the area of use of a CRS, which data at its edge may reach
 FAR = 30.0  # times the spread of all positions, from their middle
+ROW_NUMBERS = ("fid", "ogc_fid", "gid", "id", "objectid")  # fields that number rows, which are never alike
 _PLACE = re.compile(r"\[(-?[\d.eE+-]+) (-?[\d.eE+-]+)")
 Check = Callable[[], None]
 
@@ -110,16 +112,14 @@ def _duplicates(shapes: np.ndarray, there: np.ndarray, table: pa.Table) -> Itera
     later = again & (first[inverse] != np.arange(len(rows)))
     if not later.any():
         return
-    texts = [
-        column.cast(pa.string(), safe=False).to_pylist() if _as_text(column.type) else None for column in table.columns
-    ]
-    known = [each for each in texts if each is not None]
-    ids = {name for name in table.column_names if name.casefold() in ("fid", "ogc_fid", "gid", "id", "objectid")}
-    known = [each for name, each in zip(table.column_names, texts) if each is not None and name not in ids]
-    whole = np.array(
-        [all(values[rows[at]] == values[rows[first[inverse[at]]]] for values in known) for at in np.flatnonzero(later)]
-    )
-    same, alike = rows[later][whole], rows[later][~whole]
+    one, other = rows[later], rows[first[inverse[later]]]
+    whole = np.ones(len(one), bool)
+    for name, column in zip(table.column_names, table.columns):
+        if name.casefold() not in ROW_NUMBERS and _as_text(column.type):
+            values, others = (column.take(pa.array(each)).cast(pa.string(), safe=False) for each in (one, other))
+            differ = pc.not_equal(pc.fill_null(values, ""), pc.fill_null(others, ""))
+            whole &= ~differ.to_numpy(zero_copy_only=False).astype(bool)
+    same, alike = one[whole], one[~whole]
     for severity, found, words in (
         (Severity.FAULT, same, "there a second time, with the same values"),
         (Severity.CAUTION, alike, "exactly where another is, with other values"),

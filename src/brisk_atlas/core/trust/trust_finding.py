@@ -94,7 +94,7 @@ class TrustReport:
         """Return it in words, a line each."""
         head = [f"{self.name}: {summary_of(self.findings)}", *([self.sampled] if self.sampled else [])]
         found = [f"{each.severity.value}: {each.text}" for each in self.findings]
-        return [*head, *found, *([f"nothing found by: {', '.join(self.passed)}"] if self.passed else [])]
+        return [*head, *found, *([f"in order: {', '.join(self.passed)}"] if self.passed else [])]
 
     def as_json(self) -> dict[str, Any]:
         """Return it as JSON holds it."""

@@ -104,7 +104,7 @@ class TrustWindow(QDialog):
             item.setData(FINDING, each)
             item.setToolTip(each.test)
             self.list.addItem(item)
-        self.passed.setText(f"Also looked for, and not found: {', '.join(report.passed)}." if report.passed else "")
+        self.passed.setText(f"In order: {', '.join(report.passed)}." if report.passed else "")
         self._choose()
         self.record.setEnabled(bool(report.findings))
 
