@@ -12,6 +12,7 @@ from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.record.checks import Severity
 
 from .fields import MAD, STAND_INS
+from .spike_kernel import away_from_eight
 from .trust_finding import MOST_PLACES, NO_PLACES, TrustFinding, counted
 
 TESTS = (
@@ -26,11 +27,12 @@ TESTS = (
 )
 SPIKE = 25.0  # standard deviations of the differences to the eight around
 STEEP = 3.0  # times the range of the eight around, which is large at a cliff
-AROUND = np.array([[1, 1, 1], [1, 0, 1], [1, 1, 1]], bool)
+SAMPLE = 1_000_000  # cells, of which the usual difference is taken
 FEWEST_ALIKE = 0.01  # of the range, that a spike is off
 STRIPE, STRIPE_SHARE = 10.0, 0.1  # deviations of a row from its two neighbours; of rows, above which it is the ground
 SATURATED = 0.02  # of cells, at an end of what the type holds
 WHOLE = 0.8  # of the cells of a line that step alike
+ACROSS = 1_000  # cells of a line, about, that are looked at for that
 FEWEST = 24  # rows and columns, for stripes
 Check = Callable[[], None]
 
@@ -88,7 +90,7 @@ def cell_findings(
     yield from _saturated(grid, valid, name)
     numbers = np.where(valid, values, np.nan).astype(np.float64)
     if not is_picture:
-        yield from _spikes(grid, numbers, valid, name)
+        yield from _spikes(grid, valid, name)
     check()
     for along, word in ((1, "row"), (0, "column")):
         yield from _stripes(grid, numbers, along, word, name)
@@ -162,22 +164,27 @@ def _saturated(grid: Grid, valid: np.ndarray, name: str) -> Iterator[TrustFindin
             yield _found(Severity.NOTE, "values within range", text, "domainConsistency", where, grid)
 
 
-def _spikes(grid: Grid, numbers: np.ndarray, valid: np.ndarray, name: str) -> Iterator[TrustFinding]:
+def _spikes(grid: Grid, valid: np.ndarray, name: str) -> Iterator[TrustFinding]:
     """Yield single cells far from the eight around them."""
-    filled = np.where(valid, numbers, np.nanmedian(numbers))
-    around = ndimage.median_filter(filled, footprint=AROUND, mode="nearest")
-    inside = valid & (ndimage.uniform_filter(valid.astype(np.float32), 3, mode="nearest") > 0.99)
-    away = np.abs(filled - around)
-    usual = np.median(away[inside]) * MAD if inside.any() else 0.0
-    lowest = FEWEST_ALIKE * (np.nanpercentile(numbers, 99) - np.nanpercentile(numbers, 1))
-    above, below = (ndimage.percentile_filter(filled, share, footprint=AROUND, mode="nearest") for share in (100, 0))
-    spikes = inside & (away > max(SPIKE * usual, lowest)) & (away > STEEP * (above - below))
+    values = grid.values[0]
+    away, span = (np.full(values.shape, np.nan, np.float32) for _ in range(2))
+    away_from_eight(values, valid, away, span)
+    step = max(1, int(np.sqrt(values.size / SAMPLE)))
+    some, sampled = away[::step, ::step], values[::step, ::step][valid[::step, ::step]]
+    if not np.isfinite(some).any():
+        return
+    usual = float(np.nanmedian(some)) * MAD
+    low, high = np.percentile(sampled.astype(np.float64), (1, 99))
+    with np.errstate(invalid="ignore"):
+        spikes = (away > max(SPIKE * usual, FEWEST_ALIKE * (high - low))) & (away > STEEP * span)
     count = int(spikes.sum())
     if usual > 0 and 0 < count <= 0.001 * valid.sum() + 1:
-        at = np.unravel_index(np.argmax(np.where(spikes, away, 0)), away.shape)
+        row, column = np.unravel_index(int(np.argmax(np.where(spikes, away, 0))), away.shape)
+        value = float(values[row, column])
+        near = values[row - 1 : row + 2, column - 1 : column + 2].astype(np.float64).ravel()
         text = (
-            f"{name} has {counted(count, 'spike')}, such as {number_text(float(filled[at]))} among "
-            f"{number_text(float(around[at]))}"
+            f"{name} has {counted(count, 'spike')}, such as {number_text(value)} among "
+            f"{number_text(float(np.median(np.delete(near, 4))))}"
         )
         yield _found(Severity.CAUTION, "no spikes", text, "domainConsistency", spikes, grid)
 
@@ -189,6 +196,7 @@ def _stripes(grid: Grid, numbers: np.ndarray, along: int, word: str, name: str) 
     times the offset around a line that is off by itself, and +1, -1 times the step where all that follows is off.
     """
     lines = numbers if along == 1 else numbers.T
+    lines = lines[:, :: max(1, lines.shape[1] // ACROSS)]  # a line that is off is off all along
     if min(lines.shape) < FEWEST:
         return
     steps = np.diff(lines, axis=0)

@@ -18,6 +18,7 @@ A_CELL = 24  # points in a cell, about
 SPIKE, FEWEST_UNITS = 15.0, 5.0  # standard deviations of heights in a cell, and units of height at the same time
 FEWEST = 8  # points in a cell with a spike
 HOLE_CELLS = 3  # across, of a hole
+PRIMES = np.array([0x9E3779B185EBCA87, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64)
 Check = Callable[[], None]
 
 
@@ -70,7 +71,10 @@ def cloud_findings(points: Points, check: Check) -> Iterator[TrustFinding]:
 
 
 def _twice(xyz: np.ndarray) -> Iterator[TrustFinding]:
-    order = np.lexsort(xyz.T)
+    """Yield points at the very same position: a hash of the three numbers brings them side by side."""
+    bits = np.ascontiguousarray(xyz).view(np.uint64)
+    hashes = (bits * PRIMES).sum(axis=1, dtype=np.uint64)
+    order = np.argsort(hashes ^ (hashes >> np.uint64(29)))
     same = (np.diff(xyz[order], axis=0) == 0).all(axis=1)
     count = int(same.sum())
     if count:
