@@ -12,6 +12,7 @@ import pyogrio
 import pytest
 import rasterio
 import shapely
+from lxml import html
 from rasterio.transform import from_origin
 
 from brisk_atlas import demo
@@ -20,6 +21,7 @@ from brisk_atlas.core.model import CannotWrite, DataRef, Lattice
 from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.operations import Trust
+from brisk_atlas.core.record import Record, standard_named, written
 from brisk_atlas.core.record.document import read_document
 from brisk_atlas.core.trust import TrustReport
 from brisk_atlas.core.trust.cells import cell_findings
@@ -264,6 +266,34 @@ def test_the_command_says_it_in_words_and_writes_it_into_a_record(faulty, tmp_pa
     assert report["findings"][0]["rows"] or report["findings"][1]["rows"] == [36]
     with Workspace() as workspace, pytest.raises(CannotWrite):
         Trust(DataRef.file(faulty), record=faulty).run(workspace)
+
+
+def test_a_record_whose_standard_has_no_quality_gives_way_to_one_that_has(faulty, tmp_path):
+    beside = faulty.with_suffix(".shp.xml")
+    beside.write_bytes(written(standard_named("Dublin Core"), Record(title="Zones of the island"), beside).data)
+    with Workspace() as workspace:
+        Trust(DataRef.file(faulty), record=tmp_path / "found.xml").run(workspace)
+    found = read_document(tmp_path / "found.xml")
+    assert found.record.title == "Zones of the island" and found.standard.name == "ISO 19115-3"
+    assert any("second time" in each.report for each in found.record.quality)
+
+
+def test_the_page_says_all_and_hostile_names_are_text(faulty, tmp_path):
+    table = pa.table({"<script>alert(1)</script>": pa.array([None, None], pa.string()), "n": [1, 2],
+                      "geometry": pa.array(shapely.to_wkb(squares()[:2]))})  # fmt: skip
+    path = tmp_path / "a <b> & c.gpkg"
+    pyogrio.write_arrow(
+        table, path, driver="GPKG", layer="zones", geometry_name="geometry", geometry_type="Polygon", crs=UTM
+    )
+    with Workspace() as workspace:
+        Trust(DataRef.file(path), page=tmp_path / "page.html").run(workspace)
+        Trust(DataRef.file(faulty), page=tmp_path / "faulty.html").run(workspace)
+    hostile, plain = ((tmp_path / name).read_text() for name in ("page.html", "faulty.html"))
+    assert "<script" not in hostile and "&lt;script&gt;alert(1)&lt;/script&gt; has no value" in hostile
+    assert "<b>" not in hostile and str(tmp_path) not in hostile + plain
+    words = " ".join(html.fromstring(plain).text_content().split())
+    assert "1 feature is there a second time" in words and "rows 36" in words and "things too many" in words
+    assert "In order: " in words and "1 of 37 features" in words
 
 
 def test_empty_data_and_a_grid_too_large_to_hold_are_looked_at_in_part(tmp_path, monkeypatch):

@@ -89,6 +89,14 @@ def test_what_was_found_goes_into_a_record(checked, tmp_path, monkeypatch):
     assert any("not valid" in each.report for each in read_document(record).record.quality)
 
 
+def test_what_was_found_is_a_page_too(checked, tmp_path, monkeypatch):
+    driver, panel = checked
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *given: (str(tmp_path / "found"), ""))
+    driver.click(panel.page)
+    driver.settle()
+    assert "not valid: Self-intersection" in (tmp_path / "found.html").read_text()
+
+
 def test_places_of_a_grid_are_gone_through_one_by_one(driver, tmp_path):
     x = np.tile(np.arange(80), (60, 1))
     values = (100 + 20 * np.sin(x / 12) + np.random.default_rng(1).normal(0, 0.05, x.shape)).astype(np.float32)

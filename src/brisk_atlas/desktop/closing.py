@@ -10,8 +10,8 @@ from .plain_text import plain_box
 
 
 def may_close_work(parent: QWidget, save: Callable[[], bool]) -> bool:
-    """Ask what to do with unsaved work; returns whether the window may close."""
-    box = plain_box(parent, "Unsaved work", "Save what is open and how it looks before closing?")
+    """Ask what to do with unsaved work before it closes, with its window or for other work; returns whether it may."""
+    box = plain_box(parent, "Unsaved work", "Save what is open and how it looks before it closes?")
     saving = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
     box.addButton("Close without saving", QMessageBox.ButtonRole.DestructiveRole)
     stay = box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)

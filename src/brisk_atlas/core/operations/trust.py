@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.trust import TrustReport
     from brisk_atlas.core.workspace.workspace import Workspace
 
+HOLDS_ALL = "ISO 19115-3"  # the standard that has all kinds of quality
+
 
 @dataclass(frozen=True)
 class Trust(Operation):
@@ -27,10 +29,12 @@ class Trust(Operation):
 
     source: Source = argument("the layer or dataset to look at")
     record: Path | None = argument("a copy of its record to write, with what was found as ISO 19157 results", None)
+    page: Path | None = argument("a page (.html) to write of what was found", None)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> TrustReports:
-        if self.record is not None:
-            self.check_is_no_source(workspace, self.record)
+        for path in (self.record, self.page):
+            if path is not None:
+                self.check_is_no_source(workspace, path)
         layers, found = layers_of(workspace, self.source), []
         for number, layer in enumerate(layers):
             share = (number + 0.5) / len(layers)
@@ -40,6 +44,10 @@ class Trust(Operation):
         if self.record is not None:
             progress(0.95, "writing the record")
             _write_record(self.record, layers[0], reports)
+        if self.page is not None:
+            from brisk_atlas.core.trust.trust_page import write_trust_page
+
+            write_trust_page(layers[0].ref.whole.name, reports.reports, self.page)
         return reports
 
 
@@ -59,11 +67,15 @@ class TrustReports:
 def _write_record(path: Path, layer: Layer, reports: TrustReports) -> None:
     """Write the record of a dataset with the findings as results of its quality. Raises AtlasError."""
     from brisk_atlas.core.handover.record_handed import record_of_source
-    from brisk_atlas.core.record.document import written
+    from brisk_atlas.core.record import standard_named, written
     from brisk_atlas.core.system.atomic_write import write_whole
 
     draft = record_of_source(layer.ref.whole, layer.name)
     day = datetime.now(UTC).date()
     found = [result for report in reports.reports for result in report.as_quality(day)]
     record = replace(draft.record, quality=(*draft.record.quality, *found))
-    write_whole(path, written(draft.standard, draft.standard.adapted(record), path).data)
+    document = written(draft.standard, draft.standard.adapted(record), path)
+    if len(document.record.quality) < len(record.quality):  # its standard does not hold them all
+        standard = standard_named(HOLDS_ALL)
+        document = written(standard, standard.adapted(record), path)
+    write_whole(path, document.data)

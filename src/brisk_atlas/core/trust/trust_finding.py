@@ -55,12 +55,12 @@ class TrustFinding:
             "places": self.places[:MOST_PLACES].tolist(),
         }
 
-    def as_quality(self, day: str) -> QualityResult:
+    def as_quality(self, day: str, method: str) -> QualityResult:
         """Return it as a result of a record: a figure of how many, and the report in words."""
         return QualityResult(
             kind=self.quality,
             measure=f"{self.test}: how many {self.unit} are not so",
-            method="computed from all data" if self.of else "",
+            method=method,
             report=self.text,
             day=day,
             value=str(self.count),
@@ -85,6 +85,11 @@ class TrustReport:
         return TrustReport(name, tuple(ordered), tuple(tests), sampled)
 
     @property
+    def summary(self) -> str:
+        """How many findings there are, in words."""
+        return summary_of(self.findings)
+
+    @property
     def passed(self) -> tuple[str, ...]:
         """The tests that found nothing."""
         found = {each.test for each in self.findings}
@@ -92,7 +97,7 @@ class TrustReport:
 
     def lines(self) -> list[str]:
         """Return it in words, a line each."""
-        head = [f"{self.name}: {summary_of(self.findings)}", *([self.sampled] if self.sampled else [])]
+        head = [f"{self.name}: {self.summary}", *([self.sampled] if self.sampled else [])]
         found = [f"{each.severity.value}: {each.text}" for each in self.findings]
         return [*head, *found, *([f"in order: {', '.join(self.passed)}"] if self.passed else [])]
 
@@ -107,7 +112,8 @@ class TrustReport:
 
     def as_quality(self, day: date) -> tuple[QualityResult, ...]:
         """Return it as results of a record by ISO 19157."""
-        return tuple(each.as_quality(day.isoformat()) for each in self.findings)
+        method = f"computed; {self.sampled}" if self.sampled else "computed from all data"
+        return tuple(each.as_quality(day.isoformat(), method) for each in self.findings)
 
 
 def summary_of(findings: Iterable[TrustFinding]) -> str:

@@ -39,7 +39,8 @@ class TrustCheck:
             self.panel.rows_wanted.connect(self._pick)
             self.panel.place_wanted.connect(self._go_to)
             self.panel.again_wanted.connect(self.begin_again)
-            self.panel.record_wanted.connect(self._ask_record)
+            self.panel.record_wanted.connect(lambda: self._ask("record", ".xml", "Records (*.xml)"))
+            self.panel.page_wanted.connect(lambda: self._ask("page", ".html", "Web pages (*.html)"))
         self.panel.theme = self.window.theme
         self._layer = layer
         self.panel.begin(layer.name)
@@ -55,7 +56,8 @@ class TrustCheck:
             self.panel.begin(layer.name)
             self._look(layer)
 
-    def _look(self, layer: Layer, record: Path | None = None) -> None:
+    def _look(self, layer: Layer, **written: Path) -> None:
+        """Look at the data; `written` are the files that are made of it, by the names of their settings."""
         from brisk_atlas.core.operations import Trust
 
         panel = self.panel
@@ -66,11 +68,11 @@ class TrustCheck:
         def done(found: TrustReports) -> None:
             if self._layer is layer:
                 panel.show_report(found.reports[0])
-            if record is not None:
-                self.session.noticed.emit("good", f"Wrote what was found to {record}", "")
+            for path in written.values():
+                self.session.noticed.emit("good", f"Wrote what was found to {path}", "")
 
         self._job = self.session.run_operation(
-            f"Checking {layer.name}", Trust(layer.id, record), done, failed=lambda error: panel.fail(str(error))
+            f"Checking {layer.name}", Trust(layer.id, **written), done, failed=lambda error: panel.fail(str(error))
         )
 
     def _pick(self, rows: list[int]) -> None:
@@ -114,12 +116,14 @@ class TrustCheck:
         canvas.look_at_centre(x, y, min(view.resolution, near) or view.resolution, view.crs)
         canvas.probed.emit(x, y)
 
-    def _ask_record(self) -> None:
+    def _ask(self, setting: str, suffix: str, form: str) -> None:
+        """Ask where what was found is written to, and write it."""
         layer = self._layer
         if layer is None:
             return
         name = "".join(c if c.isalnum() else "_" for c in layer.name)
-        start = str(Path.home() / f"{name}_checked.xml")
-        chosen, _ = QFileDialog.getSaveFileName(self.window, "Write what was found", start, "Records (*.xml)")
+        start = str(Path.home() / f"{name}_checked{suffix}")
+        chosen, _ = QFileDialog.getSaveFileName(self.window, "Write what was found", start, form)
         if chosen:
-            self._look(layer, Path(chosen))
+            path = Path(chosen)
+            self._look(layer, **{setting: path if path.suffix else path.with_suffix(suffix)})

@@ -24,13 +24,14 @@ class TrustWindow(QDialog):
         rows_wanted(list): numbers of rows to pick and to go to.
         place_wanted(float, float): a position, in the CRS of the data, to go to.
         again_wanted(): look at the data again.
-        record_wanted(): write what was found into a record.
+        record_wanted(), page_wanted(): write what was found into a record, or as a page.
     """
 
     rows_wanted = pyqtSignal(list)
     place_wanted = pyqtSignal(float, float)
     again_wanted = pyqtSignal()
     record_wanted = pyqtSignal()
+    page_wanted = pyqtSignal()
 
     def __init__(self, theme: Theme, parent: QWidget) -> None:
         super().__init__(parent)
@@ -53,11 +54,12 @@ class TrustWindow(QDialog):
         self.back, self.on, self.where = QPushButton("Back"), QPushButton("Next place"), PlainLabel("")
         self.rows = QPushButton("Pick the rows")
         self.again, self.record = QPushButton("Look again"), QPushButton("Into a record…")
+        self.page = QPushButton("As a page…")
         self.record.setToolTip("A copy of its record with what was found as results by ISO 19157")
         column = QVBoxLayout(self)
         for widget, stretch in ((self.name, 0), (self.summary, 0), (self.list, 1), (self.passed, 0)):
             column.addWidget(widget, stretch)
-        for widgets in ((self.rows, self.back, self.on, self.where), (self.again, self.record)):
+        for widgets in ((self.rows, self.back, self.on, self.where), (self.again, self.record, self.page)):
             row = QHBoxLayout()
             for each in widgets:
                 row.addWidget(each)
@@ -70,6 +72,7 @@ class TrustWindow(QDialog):
         self.on.clicked.connect(lambda checked=False: self._go(1))
         self.again.clicked.connect(lambda checked=False: self.again_wanted.emit())
         self.record.clicked.connect(lambda checked=False: self.record_wanted.emit())
+        self.page.clicked.connect(lambda checked=False: self.page_wanted.emit())
         self.begin("")
 
     @property
@@ -87,14 +90,13 @@ class TrustWindow(QDialog):
         self.passed.setText("")
         self._choose()
         self.record.setEnabled(False)
+        self.page.setEnabled(False)
 
     def show_report(self, report: TrustReport) -> None:
         """Show what was found."""
-        from brisk_atlas.core.trust.trust_finding import summary_of
-
         self.report = report
         self.name.setText(report.name)
-        found = summary_of(report.findings) if report.findings else SOUND
+        found = report.summary if report.findings else SOUND
         self.summary.setText(". ".join(filter(None, (found.capitalize(), report.sampled))))
         self.list.clear()
         colours = {"fault": self.theme.fault, "caution": self.theme.caution, "note": self.theme.quiet}
@@ -107,6 +109,7 @@ class TrustWindow(QDialog):
         self.passed.setText(f"In order: {', '.join(report.passed)}." if report.passed else "")
         self._choose()
         self.record.setEnabled(bool(report.findings))
+        self.page.setEnabled(True)
 
     def fail(self, words: str) -> None:
         """Say why a layer can't be looked at."""

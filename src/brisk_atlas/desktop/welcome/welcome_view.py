@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from itertools import islice
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
@@ -11,6 +10,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
     QHBoxLayout,
+    QLayout,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -148,23 +148,30 @@ class WelcomeView(QScrollArea):
         return rows
 
     def fill(self) -> None:
-        """Show what was worked on lately: projects that are still there, and datasets."""
-        for layout in (self.recent_grid, self.lately_row):
-            while (item := layout.takeAt(0)) is not None:
-                widget = item.widget()
-                if widget is not None:
-                    widget.deleteLater()
-        worked_on = (path for path in self.session.shelves.projects if path != demo.PROJECT and path.is_file())
-        projects = list(islice(worked_on, MOST_RECENT))
-        for number, path in enumerate(projects):
-            self.recent_grid.addWidget(self._project(path), number // COLUMNS, number % COLUMNS)
-        self.recent_grid.setColumnStretch(COLUMNS, 1)
+        """Show what was worked on lately: datasets at once, projects once it is known which are still there, as a place
+        that does not answer must not hold up the window."""
+        _empty(self.lately_row)
         refs = self.session.shelves.recent[:MOST_RECENT]
         for ref in refs:
             self.lately_row.addWidget(self._dataset(ref), 0, Qt.AlignmentFlag.AlignLeft)
-        self.recent.setVisible(bool(projects))
         self.lately.setVisible(bool(refs))
-        self.recent_heading.setVisible(bool(projects or refs))
+        self._show_projects([])
+        projects = [path for path in self.session.shelves.projects if path != demo.PROJECT]
+        if projects:
+            self.session.run(
+                "Recent work",
+                lambda job: [path for path in projects if path.is_file()],
+                self._show_projects,
+                shown=False,
+            )
+
+    def _show_projects(self, projects: list[Path]) -> None:
+        _empty(self.recent_grid)
+        for number, path in enumerate(projects[:MOST_RECENT]):
+            self.recent_grid.addWidget(self._project(path), number // COLUMNS, number % COLUMNS)
+        self.recent_grid.setColumnStretch(COLUMNS, 1)
+        self.recent.setVisible(bool(projects))
+        self.recent_heading.setVisible(bool(projects or self.session.shelves.recent))
 
     def _project(self, path: Path) -> QToolButton:
         button = QToolButton()
@@ -190,6 +197,14 @@ class WelcomeView(QScrollArea):
         self._theme = theme
         for button, name in self._ways:
             button.setIcon(icon(name, theme.accent))
+
+
+def _empty(layout: QLayout) -> None:
+    """Remove the widgets of a layout."""
+    while (item := layout.takeAt(0)) is not None:
+        widget = item.widget()
+        if widget is not None:
+            widget.deleteLater()
 
 
 def _heading(words: str) -> PlainLabel:

@@ -1,0 +1,27 @@
+"""What was found in data, as a page that needs nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from pathlib import Path
+
+from brisk_atlas.core.record.values import code_lists
+from brisk_atlas.core.system.atomic_write import write_whole
+
+from .trust_finding import TrustReport
+
+HERE = Path(__file__).parent
+
+
+def write_trust_page(title: str, reports: Sequence[TrustReport], path: Path) -> None:
+    """Write the reports on the layers of a dataset as a page. Raises CannotWrite."""
+    from jinja2 import Environment, FileSystemLoader
+
+    environment = Environment(loader=FileSystemLoader(HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
+    environment.filters["number"] = lambda value: f"{value:,.6f}".rstrip("0").rstrip(".")
+    text = environment.get_template("trust_page.html.jinja").render(
+        title=title, reports=reports, qualities=code_lists()["quality"],
+        at=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M %Z"),
+    )  # fmt: skip
+    write_whole(path, text.encode("utf-8", "replace"))
