@@ -292,7 +292,7 @@ def test_the_page_says_all_and_hostile_names_are_text(faulty, tmp_path):
     assert "<script" not in hostile and "&lt;script&gt;alert(1)&lt;/script&gt; has no value" in hostile
     assert "<b>" not in hostile and str(tmp_path) not in hostile + plain
     words = " ".join(html.fromstring(plain).text_content().split())
-    assert "1 feature is there a second time" in words and "rows 36" in words and "things too many" in words
+    assert "1 feature is there a second time" in words and "rows 37" in words and "things too many" in words
     assert "In order: " in words and "1 of 37 features" in words
 
 

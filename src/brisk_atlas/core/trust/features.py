@@ -120,9 +120,10 @@ def _duplicates(shapes: np.ndarray, there: np.ndarray, table: pa.Table) -> Itera
             differ = pc.not_equal(pc.fill_null(values, ""), pc.fill_null(others, ""))
             whole &= ~differ.to_numpy(zero_copy_only=False).astype(bool)
     same, alike = one[whole], one[~whole]
+    are_points = bool((shapely.get_type_id(shapes[rows]) == 0).all())  # which may have been measured several times
     for severity, found, words in (
         (Severity.FAULT, same, "there a second time, with the same values"),
-        (Severity.CAUTION, alike, "exactly where another is, with other values"),
+        (Severity.NOTE if are_points else Severity.CAUTION, alike, "exactly where another is, with other values"),
     ):
         if found.size:
             yield TrustFinding(

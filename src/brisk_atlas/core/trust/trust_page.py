@@ -15,11 +15,11 @@ HERE = Path(__file__).parent
 
 
 def write_trust_page(title: str, reports: Sequence[TrustReport], path: Path) -> None:
-    """Write the reports on the layers of a dataset as a page. Raises CannotWrite."""
+    """Write the reports on the layers of a dataset as a page; its rows are counted from 1. Raises CannotWrite."""
     from jinja2 import Environment, FileSystemLoader
 
     environment = Environment(loader=FileSystemLoader(HERE), autoescape=True, trim_blocks=True, lstrip_blocks=True)
-    environment.filters["number"] = lambda value: f"{value:,.6f}".rstrip("0").rstrip(".")
+    environment.filters["number"] = lambda value: f"{value:,.2f}" if abs(value) >= 1000 else f"{value:.6f}"
     text = environment.get_template("trust_page.html.jinja").render(
         title=title, reports=reports, qualities=code_lists()["quality"],
         at=datetime.now().astimezone().strftime("%Y-%m-%d %H:%M %Z"),
