@@ -45,6 +45,7 @@ from brisk_atlas.core.handover.run_recipe import RecipeRun
 from brisk_atlas.core.handover.sources import FileSources
 from brisk_atlas.core.handover.steps import STEPS
 from brisk_atlas.core.model import AtlasError, CannotRead, DataRef
+from brisk_atlas.core.record import Record, standard_named, written
 
 STEP = RecipeStep
 
@@ -154,6 +155,20 @@ def test_a_changed_step_runs_anew_from_there_only(data):
     with RecipeRun(base, FileSources(), {"year": 2029}, stored=store) as run:
         assert [a is b for a, b in zip(before, run.checkpoints("main"))][:2] == [True, False]
     store.clear()
+
+
+def test_a_template_that_changed_makes_its_step_run_again(data, tmp_path):
+    template = tmp_path / "template.xml"
+    standard = standard_named("ISO 19139")
+    template.write_bytes(written(standard, Record(title="One"), template).data)
+    made = recipe(STEP("where", {"where": "year > 0"}), STEP("record-template", {"template": str(template)}),
+                  source=DataRef.typed(survey(data, "lava_flows")))  # fmt: skip
+    store = CheckpointStore()
+    with RecipeRun(made, FileSources(), stored=store) as run:
+        before = list(run.checkpoints("main"))
+        assert all(a is b for a, b in zip(before, run.checkpoints("main")))
+        template.write_bytes(written(standard, Record(title="Another one"), template).data)
+        assert [a is b for a, b in zip(before, run.checkpoints("main"))] == [True, True, False]
 
 
 def test_a_step_that_fails_says_why_and_the_ones_before_stand(data):

@@ -402,7 +402,7 @@ def test_a_time_series_is_chosen_for_a_plate(driver, desk, qtbot):
 
 
 def test_what_is_typed_last_is_in_the_work_before_closing_asks(driver, desk, qtbot, monkeypatch):
-    from brisk_atlas.desktop import window as window_module
+    from brisk_atlas.desktop import project_deeds
 
     plate = capture(driver, qtbot)
     driver.window.commands.do("album")
@@ -410,7 +410,7 @@ def test_what_is_typed_last_is_in_the_work_before_closing_asks(driver, desk, qtb
     half.choose(plate.id)
     driver.settle()
     asked = []
-    monkeypatch.setattr(window_module, "may_close_work", lambda *given: asked.append(driver.work.state.album))
+    monkeypatch.setattr(project_deeds, "may_close_work", lambda *given: asked.append(driver.work.state.album))
     half.caption.text.setFocus()
     qtbot.keyClicks(half.caption.text, "The rim is gone")
     driver.window.close()

@@ -53,7 +53,7 @@ def test_recent_projects_have_the_picture_they_were_saved_with_and_open_at_a_cli
     driver.window.show_page("desk")
     driver.settle()
     path = tmp_path / "serrick & co.brisk.json"
-    assert driver.window._save_to(path)
+    assert driver.window.project.save_to(path)
     picture = picture_of(path)
     assert (picture.width(), picture.height()) == (SIZE.width(), SIZE.height())
     driver.window.session.shelves.opened_project(path)
@@ -157,7 +157,7 @@ def test_the_page_of_keys_has_each_key_once_for_one_command(driver, qtbot):
 
 def test_do_finds_layers_fields_places_datasets_and_help(driver, qtbot):
     window = driver.window
-    window.open_demo()
+    window.project.open_demo()
     driver.settle()
     window.session.shelves.opened(DataRef.file(demo.DATA / "seafloor.nc"))
     window.session.sheet_of(next(layer for layer in driver.work.layers if layer.name == "buildings"))

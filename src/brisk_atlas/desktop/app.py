@@ -19,6 +19,7 @@ from . import theme
 from .command_list import commands_of
 from .fault_hooks import FaultHooks
 from .session import Session
+from .settings.stored_settings import take_interface_size
 from .warm_up import warm_later
 from .window import AtlasWindow
 
@@ -80,9 +81,11 @@ def _hooked(window: AtlasWindow) -> FaultHooks:
 
 def run(paths: Sequence[Path], *, pin: Path | None = None, served: Path | None = None, log_level: str = "INFO") -> int:
     """Open the window on `paths` and stay until it is closed. `served` is a project that a stand-in offers."""
+    settings = _settings()
+    take_interface_size(settings)
     app = make_application()
     gc.set_threshold(*COLLECT_SELDOM)
-    window = make_window()
+    window = make_window(settings=settings)
     hooks = _hooked(window)
     geometry = window.settings.value("geometry")
     if geometry is not None:

@@ -70,7 +70,7 @@ def _datasets(window: AtlasWindow) -> Iterator[Choice]:
         yield Choice(ref.name, "dataset, opened lately", "database",
                      lambda ref=ref: window.session.open_refs([ref]))  # type: ignore[misc]  # fmt: skip
     for path in shelves.projects:
-        yield Choice(path.name, "project", "folder-notch-open", lambda path=path: window.open_recent(path))  # type: ignore[misc]
+        yield Choice(path.name, "project", "folder-notch-open", lambda path=path: window.project.open(path))  # type: ignore[misc]
 
 
 def _help(words: str, open_help: Callable[[str], object]) -> Iterator[Choice]:

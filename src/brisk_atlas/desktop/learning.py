@@ -32,7 +32,7 @@ class Learning:
         if window.session.work.layers:
             self._tour.begin()
         else:
-            window.open_demo(self._tour.begin)
+            window.project.open_demo(self._tour.begin)
 
     def open_help(self, title: str = "") -> None:
         """Open the guide at a task, by its title; at that of the page in sight if none is given."""

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDragMoveEvent, QDropEvent, QPixmap
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -25,7 +25,7 @@ from PyQt6.QtWidgets import (
 from . import theme as themes
 from .attachment_opening import AttachmentOpening
 from .autosave import Autosave
-from .closing import may_close_work, may_lose_records
+from .closing import may_lose_records
 from .commands import Command, Commands
 from .layer_dialogs import LayerDialogs
 from .map_dialogs import MapDialogs
@@ -47,8 +47,10 @@ from .notice import Notice
 from .page_titles import PAGE_TITLES
 from .pages.find_page import FindPage
 from .plain_text import plain_tip
+from .project_deeds import ProjectDeeds
 from .services_switch import ServicesSwitch
 from .session import PROJECT_SUFFIX, Session
+from .settings.stored_settings import take_memory_limit
 from .status_line import StatusLine
 from .style_files import StyleFiles
 from .subject_bar import SubjectBar
@@ -66,6 +68,7 @@ if TYPE_CHECKING:
     from .pages.desk_page import DeskPage
     from .pages.handover_page import HandoverPage
     from .pages.record_page import RecordPage
+    from .settings.settings_window import SettingsWindow
 
 SMALLEST = (960, 560)
 PAGES = tuple(PAGE_TITLES)
@@ -79,7 +82,7 @@ MENU = (
     ("pick_box", "pick_lasso", "pick_line", "measure", "measure_area", "hold", "go_to"),
     ("show_hide", "layer_up", "layer_down", "close_layer"),
     ("offline", "stored_answers"),
-    ("welcome", "help", "keys", "tour"),
+    ("settings", "welcome", "help", "keys", "tour"),
     ("theme", "quit"),
 )
 CHECK_SOURCES_MS = 5_000
@@ -121,6 +124,9 @@ class AtlasWindow(QMainWindow):
         self.layer_dialogs, self.map_dialogs = LayerDialogs(session, self), MapDialogs(session, self)
         self.style_files = StyleFiles(session, self)
         self.services = ServicesSwitch(session, settings, self)
+        self.project = ProjectDeeds(session, self, self._take_typed, self._map_picture)
+        take_memory_limit(settings, session.workspace)
+        self._settings_box: SettingsWindow | None = None
         self.map_dialogs.feature_chosen.connect(self._go_to_feature)
         self.map_dialogs.turn_chosen.connect(lambda angle: self.desk.map.turn_to(angle))
         self.services.turned.connect(self._offline_turned)
@@ -317,7 +323,7 @@ class AtlasWindow(QMainWindow):
         self.find_page.folder_changed.connect(self.commands.refresh)
         welcome = self.find_page.welcome
         welcome.wanted.connect(self.commands.do)
-        welcome.project_wanted.connect(self.open_recent)
+        welcome.project_wanted.connect(self.project.open)
         welcome.dataset_wanted.connect(lambda ref: self.session.open_refs([ref]))
         offer_menu(self.find_page.list, self.commands, FIND_MENU, self.find_page.list.take_at)
         for widget, groups in ((self.foot.scale, SCALE_MENU), (self.foot.crs, CRS_MENU), (self.foot.jobs, JOBS_MENU)):
@@ -445,13 +451,18 @@ class AtlasWindow(QMainWindow):
         self.show_page("find")
         self.find_page.show_welcome()
 
-    def open_demo(self, then: Callable[[], object] = lambda: None) -> None:
-        """Open the project that ships with the application; unsaved work is asked about."""
-        from brisk_atlas import demo
+    def show_settings(self) -> None:
+        """Show the settings of the whole application."""
+        if self._settings_box is None:
+            from .settings.settings_window import SettingsWindow
 
-        if not self._may_leave_work():
-            return
-        self.session.open_project(demo.PROJECT, then)
+            self._settings_box = SettingsWindow(
+                self.session, self.settings, lambda: self.theme.name, lambda: self.services.is_offline,
+                self.commands.do, self,
+            )  # fmt: skip
+        self._settings_box.fill()
+        self._settings_box.show()
+        self._settings_box.raise_()
 
     def begin_map_crs(self) -> None:
         """Ask for the CRS to show the map in."""
@@ -513,43 +524,9 @@ class AtlasWindow(QMainWindow):
         self.sheet.answered.connect(self.session.open_as)
         self.sheet.open()
 
-    def choose_project(self) -> None:
-        chosen, _ = QFileDialog.getOpenFileName(
-            self, "Open a project", str(Path.home()), f"Projects (*{PROJECT_SUFFIX})"
-        )
-        if chosen:
-            self.open_recent(Path(chosen))
-
-    def open_recent(self, path: Path) -> None:
-        """Open a project that was worked on lately; unsaved work is asked about."""
-        if self._may_leave_work():
-            self.session.open_project(path)
-
-    def _may_leave_work(self) -> bool:
-        """Return whether the work may give way to another, once unsaved changes are answered for."""
-        work = self.session.work
-        self._take_typed()
-        return not (work.changed and work.layers and self.isVisible()) or may_close_work(self, self.save)
-
-    def save(self) -> bool:
-        self._take_typed()
-        file = self.session.work.file
-        return self._save_to(file) if file else self.save_as()
-
-    def _save_to(self, path: Path) -> bool:
-        """Save the project, with a picture of it for the recent work."""
-        saved = self.session.save_project(path)
-        if saved and self.has_desk and self.session.work.layers:
-            from .welcome.project_pictures import store_picture
-
-            store_picture(path, self.desk.map.canvas.grab())
-        return saved
-
-    def save_as(self) -> bool:
-        self._take_typed()
-        start = str(self.session.work.file or Path.home() / f"work{PROJECT_SUFFIX}")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Save the project", start, f"Projects (*{PROJECT_SUFFIX})")
-        return bool(chosen) and self._save_to(Path(chosen))
+    def _map_picture(self) -> QPixmap | None:
+        """Return what the map shows, None without layers."""
+        return self.desk.map.canvas.grab() if self.has_desk and self.session.work.layers else None
 
     # What Qt tells
 
@@ -615,8 +592,7 @@ class AtlasWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         assert event is not None
-        self._take_typed()
-        if not self._may_leave_work():
+        if not self.project.may_leave():
             event.ignore()
             return
         if self.unsaved_records and self.isVisible() and not may_lose_records(self, self.unsaved_records):
@@ -644,7 +620,7 @@ class AtlasWindow(QMainWindow):
         page = self._made.get("record")
         if self.page == "record" and page is not None and page.can_save:
             return bool(page.actions_.save())
-        return self.save()
+        return self.project.save()
 
     def table_records(self) -> None:
         """Show the records of the folder of Find, or of the subject, as a table."""

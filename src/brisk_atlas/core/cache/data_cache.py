@@ -87,6 +87,12 @@ class DataCache:
                     self._gates.pop(key, None)
             return made
 
+    def use_budget(self, budget: int | None) -> None:
+        """Take another budget in bytes, None for a share of the machine's memory, and drop what is beyond it."""
+        with self._lock:
+            self.budget = budget if budget is not None else memory_budget()
+            self._shrink(None)
+
     def _generation(self, key: Hashable) -> int:
         return sum(self._generations.get(ref, 0) for ref in _places_in(key))
 

@@ -12,8 +12,8 @@ import shapely
 
 from brisk_atlas.core.model import AtlasError, Band, CellWindow, Extent, Lattice, RasterPart
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.place import is_geographic, metres_per_unit
-from brisk_atlas.core.place.geodesy import row_areas
+from brisk_atlas.core.place import is_geographic
+from brisk_atlas.core.place.cell_areas import cell_areas
 from brisk_atlas.core.system.shares import CORES
 
 from .accuracy import SURE
@@ -180,16 +180,6 @@ def _begins(offset: int, count: int, step: int) -> list[int]:
 def _floats(values: np.ndarray) -> np.ndarray:
     """Return values as one of the two types that the compiled pass is made for."""
     return np.ascontiguousarray(values) if values.dtype == np.float32 else np.ascontiguousarray(values, np.float64)
-
-
-def cell_areas(lattice: Lattice) -> np.ndarray:
-    """Return (rows,) m² of a cell in each row."""
-    crs = lattice.crs
-    assert crs is not None
-    if is_geographic(crs):
-        edges = lattice.f + lattice.e * np.arange(lattice.rows + 1)
-        return row_areas(edges, abs(lattice.a), crs)
-    return np.full(lattice.rows, lattice.cell_area * metres_per_unit(crs) ** 2)
 
 
 def _inside(lattice: Lattice, shape: shapely.Geometry) -> np.ndarray:

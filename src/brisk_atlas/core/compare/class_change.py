@@ -10,8 +10,8 @@ import numpy as np
 
 from brisk_atlas.core.model import AtlasError, Band, CellWindow, RasterPart
 from brisk_atlas.core.place import is_geographic
+from brisk_atlas.core.place.cell_areas import cell_areas
 
-from .change import cell_areas
 from .paired_cells import coincide, common_window, sides_in
 
 BLOCK_CELLS = 4_000_000

@@ -12,8 +12,9 @@ from brisk_atlas.core.draw.drawn import Drawn
 from brisk_atlas.core.draw.raster import values_seen
 from brisk_atlas.core.model import AtlasError, Lattice, Layer, RasterPart
 from brisk_atlas.core.model.style import shown_band
+from brisk_atlas.core.place.cell_areas import cell_areas
 
-from .change import KEPT_CELLS, cell_areas
+from .change import KEPT_CELLS
 from .paired_cells import common_window, sides_in
 from .patches import Patches, patches_of
 

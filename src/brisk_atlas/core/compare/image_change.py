@@ -13,9 +13,10 @@ import pyarrow as pa
 from brisk_atlas.core.model import AtlasError, Band, CellWindow, RasterPart
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.place import is_geographic
+from brisk_atlas.core.place.cell_areas import cell_areas
 from brisk_atlas.core.table.expression import column_of
 
-from .change import KEPT_CELLS, cell_areas, unlike
+from .change import KEPT_CELLS, unlike
 from .paired_cells import coincide, common_window, sides_in
 from .patches import Patches, patches_of
 from .radiometry import Brightness, Normalise, brightness

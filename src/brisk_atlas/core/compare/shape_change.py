@@ -8,7 +8,7 @@ import pyarrow.compute as pc
 import shapely
 
 from brisk_atlas.core.model.shapes import Features
-from brisk_atlas.core.place import is_geographic, metres_per_unit, same_crs, transform
+from brisk_atlas.core.place import is_geographic, measured_metres, same_crs, transform
 
 SEMI_MAJOR_M, FLATTENING = 6_378_137.0, 1 / 298.257223563  # WGS 84
 DEGREE = np.pi / 180
@@ -66,7 +66,9 @@ def _distances(a: np.ndarray, b: np.ndarray, crs: str | None) -> np.ndarray:
         a, b = _in_metres(a, middle), _in_metres(b, middle)
         scale = 1.0
     else:
-        scale = metres_per_unit(crs) if crs is not None else 1.0
+        bounds = shapely.total_bounds(a)
+        middle = (float(bounds[0] + bounds[2]) / 2, float(bounds[1] + bounds[3]) / 2)
+        scale = measured_metres(crs, *middle)[0] if np.isfinite(middle).all() else 1.0
     apart = shapely.hausdorff_distance(shapely.force_2d(a), shapely.force_2d(b)) * scale
     height = np.zeros(len(a))
     deep = np.flatnonzero(shapely.has_z(a) & shapely.has_z(b))

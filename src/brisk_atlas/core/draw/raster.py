@@ -12,7 +12,7 @@ import numpy as np
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import DataRef, GridStyle, Level, RasterPart
 from brisk_atlas.core.model.style import Resample
-from brisk_atlas.core.place import Mesh, clipped, mesh_of, metres_per_unit, transform_extent
+from brisk_atlas.core.place import Mesh, clipped, measured_metres, mesh_of, transform_extent
 from brisk_atlas.core.place.domain import domain_of
 from brisk_atlas.core.place.extents import meets_in_worlds
 from brisk_atlas.core.read.pyramid import Pyramid, needs_pyramid
@@ -100,7 +100,7 @@ def draw_raster(
         values.append(_sampled(cache, channel, style, seen, result))
     if style.mask is not None:
         _leave_out(cache, source, style, seen, meshes, values)
-    across, along = metres_per_unit(view.crs, view.y), metres_per_unit(view.crs)
+    across, along = measured_metres(view.crs, view.x, view.y)
     pixels = view.lattice
     metres = pixels.a * across, pixels.b * across, pixels.d * along, pixels.e * along
     limits = _limits(cache, channels, style, values, result)
@@ -284,9 +284,8 @@ def _draw_cells_turn(
         values.append(found)
     facts = first.part.facts
     assert facts.grid is not None and facts.extent is not None
-    across = metres_per_unit(facts.crs, facts.extent.centre[1])
     lattice = facts.lattice
-    along = metres_per_unit(facts.crs)
+    across, along = measured_metres(facts.crs, *facts.extent.centre)
     metres = lattice.a * across, lattice.b * across, lattice.d * along, lattice.e * along
     small = np.zeros(values[0].shape, np.uint32)
     colour(values, style, _limits(cache, channels, style, values, result), metres, small, 0, _classes(channels))

@@ -126,6 +126,11 @@ class Shelves:
         for ref in refs[-RECENT_KEPT:]:
             self.recent = [ref, *(r for r in self.recent if r != ref)][:RECENT_KEPT]
 
+    def forget_recent(self) -> None:
+        """Forget which datasets and projects were opened."""
+        self.recent, self.projects = [], []
+        self.save()
+
     def opened_project(self, path: Path) -> None:
         """Note a project as the latest opened."""
         self.projects = [path, *(p for p in self.projects if p != path)][:RECENT_KEPT]

@@ -284,6 +284,7 @@ class RecipeRun:
             sources = [filled(step.settings.get(name), self.values) for name in kind] if kind else []
             flat = [each for one in sources for each in (one if isinstance(one, list) else [one]) if each is not None]
             chain += [json.dumps(stored, sort_keys=True, default=str), *(self._state(each) for each in flat)]
+            chain.append(_template_state(stored.get("template")))
             digests.append(_hash(chain))
         return digests
 
@@ -297,6 +298,15 @@ class RecipeRun:
             return f"{source} {self.sources.state(source)}"
         except AtlasError:
             return str(source)
+
+
+def _template_state(template: Any) -> str:
+    """Return what tells that the file of a record template changed, "" without one."""
+    try:
+        about = Path(template).expanduser().stat() if isinstance(template, str) and template else None
+    except OSError:
+        return ""
+    return f"{about.st_mtime_ns} {about.st_size}" if about is not None else ""
 
 
 def check_targets(recipe: Recipe, sources: Iterable[DataRef]) -> None:

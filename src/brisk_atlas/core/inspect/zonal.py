@@ -12,7 +12,8 @@ from brisk_atlas.core.model import BadExpression, CannotPlace, CellWindow, Latti
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.model.shapes import POLYGON, Shapes
 from brisk_atlas.core.model.words import free_name
-from brisk_atlas.core.place import same_crs, transform, unit_of
+from brisk_atlas.core.place import metres_per_unit, same_crs, transform, unit_of
+from brisk_atlas.core.place.cell_areas import cell_areas
 from brisk_atlas.core.table import rows_of
 
 from .zonal_kernels import gather
@@ -39,11 +40,21 @@ def zonal_table(
     unit, table = unit_of(facts.crs), rows_of(cache, zones)
     columns = {"cells": pa.array(cells.astype(np.int64))}
     if unit and unit != "°":
-        columns[f"cells_area_{unit}2"] = pa.array(cells * facts.lattice.cell_area)
+        columns[f"cells_area_{unit}2"] = pa.array(cells * _cell_areas(shapes, facts.lattice))
     columns |= {name: pa.array(values, mask=cells == 0) for name, values in made.items()}
     for name, column in columns.items():
         table = table.append_column(free_name(f"{grid.name}_{name}", table.column_names), column)
     return table
+
+
+def _cell_areas(shapes: Shapes, lattice: Lattice) -> np.ndarray:
+    """Return (zones,) the area of a cell in the middle of each zone, in square units of the CRS as they are on the
+    ground."""
+    middle = (shapes.bounds[:, :2] + shapes.bounds[:, 2:]) / 2
+    middle = np.where(np.isfinite(middle), middle, 0.0)
+    _, row = lattice.to_cells(middle[:, 0], middle[:, 1])
+    areas = cell_areas(lattice) / metres_per_unit(lattice.crs) ** 2
+    return areas[np.clip(row.astype(np.int64), 0, lattice.rows - 1)]
 
 
 def zone_numbers(

@@ -12,6 +12,7 @@ from pyproj.exceptions import CRSError, ProjError
 from brisk_atlas.core.model import CannotPlace
 
 pyproj.network.set_network_enabled(False)
+MADE_FOR_MEASURING = 0.002  # of a length, that a unit of such a projection is off
 STRETCH_M = 100.0  # along which it is measured how much a map is stretched
 METRES_PER_DEGREE = pi * 6378137.0 / 180
 
@@ -126,6 +127,25 @@ def ground_metres(text: str | None, x: float, y: float) -> float:
     (east, _, wide), (north, _, high) = (geod.inv(*there[0], *there[at]) for at in (1, 2))
     metres = sqrt(wide * high * abs(sin(radians(east - north)))) / side
     return metres if metres > 0 else plain
+
+
+def measured_metres(text: str | None, x: float, y: float) -> tuple[float, float]:
+    """Return what a unit of the map is in metres, eastwards and northwards, where something is measured at a place.
+
+    A projection that is made for measuring, such as those of UTM, is within 0.2 % of the ground, and its units are
+    taken as they are, as surveyors do; in others, such as those of web maps, they are as long as on the ground there.
+    """
+    if not text:
+        return 1.0, 1.0
+    if is_geographic(text):
+        return metres_per_unit(text, y), metres_per_unit(text)
+    plain = metres_per_unit(text)
+    try:
+        ground = ground_metres(text, x, y)
+    except CannotPlace:
+        return plain, plain
+    metres = plain if abs(ground / plain - 1.0) < MADE_FOR_MEASURING else ground
+    return metres, metres
 
 
 @lru_cache(128)

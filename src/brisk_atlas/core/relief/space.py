@@ -8,7 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.draw import View
 from brisk_atlas.core.model import Extent, RasterPart
-from brisk_atlas.core.place import is_geographic, metres_per_unit
+from brisk_atlas.core.place import is_geographic, measured_metres
 
 EARTH_RADIUS_M = 6_371_008.8  # mean radius, IUGG
 FINENESS = 0.7  # of a pixel, that samples are apart at most: what they leave out of rough ground stays below a pixel
@@ -64,7 +64,7 @@ class Space:
     def around(cls, extent: Extent, spacing: float) -> Space:
         """Return the space of a ground that covers an extent."""
         crs, y = extent.crs, extent.centre[1]
-        per_unit = metres_per_unit(crs, y), metres_per_unit(crs)
+        per_unit = measured_metres(crs, extent.centre[0], y)
         longer = max(extent.width * per_unit[0], extent.height * per_unit[1])
         bends = crs is not None and (is_geographic(crs) or longer > FLAT_M)
         bend = 1.0 / (2.0 * EARTH_RADIUS_M) if bends and longer > FLAT_M else 0.0

@@ -101,6 +101,12 @@ class Workspace:
             self._cache = DataCache(self._memory)
         return self._cache
 
+    def use_memory(self, memory: int | None) -> None:
+        """Let what was read take another number of bytes from now on, None for a share of the machine's."""
+        self._memory = memory
+        if self._cache is not None:
+            self._cache.use_budget(memory)
+
     @property
     def shelves(self) -> Shelves:
         """Return the shelves, remembered from the last run unless others were given."""

@@ -38,6 +38,12 @@ def picture_of(project: Path) -> QPixmap:
     return QPixmap(str(_file(project)))
 
 
+def forget_pictures() -> None:
+    """Remove all pictures."""
+    for file in cache_folder("projects").glob("*.png"):
+        file.unlink(missing_ok=True)
+
+
 def _file(project: Path) -> Path:
     name = hashlib.sha256(str(project.absolute()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
     return cache_folder("projects") / f"{name}.png"

@@ -11,7 +11,7 @@ from brisk_atlas.core.draw.kernels.grid import slopes
 from brisk_atlas.core.model import Band, CellWindow
 from brisk_atlas.core.model.argument import argument
 from brisk_atlas.core.model.grid import Grid
-from brisk_atlas.core.place import is_geographic, metres_per_unit
+from brisk_atlas.core.place import measured_metres
 
 from ..flows import Flow, GridFlow
 from ..step import GRID, Step, StepContext, step
@@ -73,13 +73,11 @@ class Terrain(Step):
 
     @staticmethod
     def _cell(found: Grid) -> tuple[float, float]:
-        """Return how far apart cells are, in metres, eastwards along rows and southwards along columns; of longitude
-        and latitude in the middle of the window."""
+        """Return how far apart cells are, in metres, eastwards along rows and southwards along columns, in the middle
+        of the window."""
         lattice = found.lattice
-        middle = lattice.to_map(lattice.columns / 2, lattice.rows / 2)[1]
-        crs = lattice.crs
-        east = metres_per_unit(crs, float(middle))
-        north = metres_per_unit(crs, 0.0) if crs and is_geographic(crs) else east
+        x, y = lattice.to_map(lattice.columns / 2, lattice.rows / 2)
+        east, north = measured_metres(lattice.crs, float(x), float(y))
         return lattice.a * east, -lattice.e * north
 
     def _of_gradient(self, heights: np.ndarray, width: float, height: float) -> np.ndarray:

@@ -1,0 +1,145 @@
+"""Settings of the whole application, each used at once or, where that can't be, from the next start."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QSettings, QUrl
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QPushButton,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..plain_text import PlainLabel
+from ..session import Session
+from .stored_settings import MAX_MB, MEMORY, MIN_MB, SIZE, SIZES, interface_size, memory_limit, take_memory_limit
+
+WIDTH_PX = 520
+PLENTY_MB = 4_000  # that is proposed where nothing was chosen
+
+
+class SettingsWindow(QDialog):
+    """The settings. `do` runs a command of the window by its id; `theme` is the name of the colours in use."""
+
+    def __init__(
+        self, session: Session, settings: QSettings, theme: Callable[[], str], offline: Callable[[], bool],
+        do: Callable[[str], None], parent: QWidget,
+    ) -> None:  # fmt: skip
+        super().__init__(parent)
+        self.session, self.settings = session, settings
+        self._theme, self._offline, self._do = theme, offline, do
+        self.setWindowTitle("Settings")
+        self.setMinimumWidth(WIDTH_PX)
+        self.night = QCheckBox("Night colours")
+        self.how_large = QComboBox()
+        self.how_large.addItems([f"{each} %" for each in SIZES])
+        self.size_note = PlainLabel("From the next start.")
+        self.size_note.setObjectName("quiet")
+        self.size_note.hide()
+        self.by_machine = QCheckBox("A share of this machine’s memory")
+        self.memory = QSpinBox()
+        self.memory.setRange(MIN_MB, MAX_MB)
+        self.memory.setSuffix(" MB")
+        self.memory.setGroupSeparatorShown(True)
+        self.memory.setAccessibleName("Memory for what was read")
+        self.no_network = QCheckBox("Work offline: ask no server")
+        self.answers = QPushButton("Stored answers of services…")
+        self.forget = QPushButton("Forget recent work")
+        self.forget.setToolTip("Lists and pictures of what was opened lately; no file of yours is touched")
+        self.forgotten = PlainLabel("")
+        self.forgotten.setObjectName("quiet")
+        self.log, self.links, self.keys = (
+            QPushButton(words) for words in ("Show the log", "Open links to views with this application", "All keys…")
+        )
+        self._lay_out()
+        self.fill()
+        self._connect()
+
+    def _lay_out(self) -> None:
+        form = QFormLayout()
+        form.setVerticalSpacing(10)
+        rows: list[tuple[str, tuple[QWidget, ...]]] = [
+            ("Colours", (self.night,)),
+            ("Size of text and all else", (self.how_large, self.size_note)),
+            ("Memory for what was read", (self.by_machine, self.memory)),
+            ("Network", (self.no_network, self.answers)),
+            ("Privacy", (self.forget, self.forgotten)),
+            ("Keyboard", (self.keys,)),
+            ("Desktop", (self.links,)),
+            ("When something went wrong", (self.log,)),
+        ]
+        for words, widgets in rows:
+            row = QHBoxLayout()
+            for each in widgets:
+                row.addWidget(each)
+            row.addStretch(1)
+            form.addRow(PlainLabel(words), row)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(20, 18, 20, 18)
+        column.addLayout(form)
+        column.addStretch(1)
+        close = QPushButton("Close")
+        close.setObjectName("main")
+        close.clicked.connect(self.accept)
+        low = QHBoxLayout()
+        low.addStretch(1)
+        low.addWidget(close)
+        column.addLayout(low)
+
+    def _connect(self) -> None:
+        self.night.clicked.connect(lambda on: self._do("theme"))
+        self.how_large.activated.connect(self._choose_size)
+        self.by_machine.clicked.connect(lambda on: self._choose_memory())
+        self.memory.valueChanged.connect(lambda value: self._choose_memory())
+        self.no_network.clicked.connect(lambda on: self._do("offline"))
+        self.answers.clicked.connect(lambda checked=False: self._do("stored_answers"))
+        self.forget.clicked.connect(lambda checked=False: self._forget())
+        self.keys.clicked.connect(lambda checked=False: self._do("keys"))
+        self.links.clicked.connect(lambda checked=False: self._do("register_links"))
+        self.log.clicked.connect(lambda checked=False: self._show_log())
+
+    def fill(self) -> None:
+        """Show everything as it is now."""
+        self.night.setChecked(self._theme() == "night")
+        self.how_large.setCurrentIndex(SIZES.index(interface_size(self.settings)))
+        limit = memory_limit(self.settings)
+        self.by_machine.setChecked(limit is None)
+        self.memory.blockSignals(True)
+        self.memory.setValue(limit or PLENTY_MB)
+        self.memory.blockSignals(False)
+        self.memory.setEnabled(limit is not None)
+        self.no_network.setChecked(self._offline())
+        self.forgotten.setText("")
+
+    def _choose_size(self, at: int) -> None:
+        self.settings.setValue(SIZE, SIZES[at])
+        self.size_note.show()
+
+    def _choose_memory(self) -> None:
+        by_machine = self.by_machine.isChecked()
+        self.memory.setEnabled(not by_machine)
+        if by_machine:
+            self.settings.remove(MEMORY)
+        else:
+            self.settings.setValue(MEMORY, self.memory.value())
+        take_memory_limit(self.settings, self.session.workspace)
+
+    def _forget(self) -> None:
+        from ..welcome.project_pictures import forget_pictures
+
+        self.session.shelves.forget_recent()
+        forget_pictures()
+        self.forgotten.setText("Forgotten.")
+
+    def _show_log(self) -> None:
+        from brisk_atlas.core.system.log import log_file
+
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(log_file().parent)))
