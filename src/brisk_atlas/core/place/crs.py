@@ -12,7 +12,7 @@ from pyproj.exceptions import CRSError, ProjError
 from brisk_atlas.core.model import CannotPlace
 
 pyproj.network.set_network_enabled(False)
-MADE_FOR_MEASURING = 0.002  # of a length, that a unit of such a projection is off
+MADE_FOR_MEASURING = 0.01  # of a length, that a unit of such a projection is off
 STRETCH_M = 100.0  # along which it is measured how much a map is stretched
 METRES_PER_DEGREE = pi * 6378137.0 / 180
 
@@ -132,8 +132,8 @@ def ground_metres(text: str | None, x: float, y: float) -> float:
 def measured_metres(text: str | None, x: float, y: float) -> tuple[float, float]:
     """Return what a unit of the map is in metres, eastwards and northwards, where something is measured at a place.
 
-    A projection that is made for measuring, such as those of UTM, is within 0.2 % of the ground, and its units are
-    taken as they are, as surveyors do; in others, such as those of web maps, they are as long as on the ground there.
+    A projection that is made for measuring, such as those of UTM, is within a hundredth of the ground, and its units
+    are taken as they are, as surveyors do; in others, such as those of web maps, they are as long as on the ground.
     """
     if not text:
         return 1.0, 1.0
@@ -144,8 +144,18 @@ def measured_metres(text: str | None, x: float, y: float) -> tuple[float, float]
         ground = ground_metres(text, x, y)
     except CannotPlace:
         return plain, plain
-    metres = plain if abs(ground / plain - 1.0) < MADE_FOR_MEASURING else ground
+    is_made_for_it = abs(ground / plain - 1.0) < MADE_FOR_MEASURING and not _is_of_the_globe(text)
+    metres = plain if is_made_for_it else ground
     return metres, metres
+
+
+@lru_cache(256)
+def _is_of_the_globe(text: str) -> bool:
+    """Return whether a projection is one of the whole globe that stretches it more and more towards the poles."""
+    operation = proj_crs(text).coordinate_operation
+    name = operation.method_name if operation is not None else ""
+    is_upright = "Mercator" in name and not any(word in name for word in ("Transverse", "Oblique"))
+    return is_upright or "Equidistant Cylindrical" in name
 
 
 @lru_cache(128)
