@@ -22,7 +22,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 from .stored_settings import MAX_MB, MEMORY, MIN_MB, SIZE, SIZES, interface_size, memory_limit, take_memory_limit
 
-WIDTH_PX = 520
+WIDTH_PX, GAP_PX = 640, 14
 PLENTY_MB = 4_000  # that is proposed where nothing was chosen
 
 
@@ -78,6 +78,7 @@ class SettingsWindow(QDialog):
         ]
         for words, widgets in rows:
             row = QHBoxLayout()
+            row.setSpacing(GAP_PX)
             for each in widgets:
                 row.addWidget(each)
             row.addStretch(1)
