@@ -321,10 +321,8 @@ class AtlasWindow(QMainWindow):
         self.session.permission_wanted.connect(self._ask_permission)
         self.find_page.record_wanted.connect(self.read_record)
         self.find_page.folder_changed.connect(self.commands.refresh)
-        welcome = self.find_page.welcome
-        welcome.wanted.connect(self.commands.do)
-        welcome.project_wanted.connect(self.project.open)
-        welcome.dataset_wanted.connect(lambda ref: self.session.open_refs([ref]))
+        self.find_page.command_wanted.connect(self.commands.do)
+        self.find_page.project_wanted.connect(self.project.open)
         offer_menu(self.find_page.list, self.commands, FIND_MENU, self.find_page.list.take_at)
         for widget, groups in ((self.foot.scale, SCALE_MENU), (self.foot.crs, CRS_MENU), (self.foot.jobs, JOBS_MENU)):
             offer_menu(widget, self.commands, groups)

@@ -23,7 +23,6 @@ from brisk_atlas.core.find.entry_filter import EntryFilter, EntryRow
 from ..plain_text import PlainLabel
 from ..session import Session
 from ..theme import LIGHT, Theme
-from ..welcome.welcome_view import WelcomeView
 from .catalogue_actions import CatalogueActions
 from .connection_actions import ConnectionActions
 from .filter_bar import FilterBar
@@ -35,6 +34,8 @@ from .shelf_list import ShelfList
 if TYPE_CHECKING:
     from brisk_atlas.core.find import DatasetSummary, Entry
     from brisk_atlas.core.model import DataRef
+
+    from ..welcome.welcome_view import WelcomeView
 
 TYPING_MS = 60
 ARRANGE_MS = 400  # what was found out is sorted and filtered anew, where that matters, this often
@@ -51,9 +52,13 @@ class FindPage(QWidget):
         ask_wanted(list): references to open after asking all that can be chosen.
         record_wanted(object): the reference of a dataset whose record to read.
         folder_changed(): another folder is on show.
+        command_wanted(str): the id of a command that the welcome names.
+        project_wanted(object): the path of a recent project to open.
     """
 
     folder_changed = pyqtSignal()
+    command_wanted = pyqtSignal(str)
+    project_wanted = pyqtSignal(object)
     open_wanted = pyqtSignal(list)
     ask_wanted = pyqtSignal(list)
     record_wanted = pyqtSignal(object)
@@ -90,7 +95,7 @@ class FindPage(QWidget):
         self.count = PlainLabel("")
         self.count.setObjectName("quiet")
         self.glance = Glance(session)
-        self.welcome = WelcomeView(session)
+        self._welcome: WelcomeView | None = None
         self._watcher: QFileSystemWatcher | None = None
         self._timers = {name: QTimer(self) for name in ("typed", "arrange", "watch", "index")}
         self.connections = ConnectionActions(session, self)
@@ -122,7 +127,6 @@ class FindPage(QWidget):
         column.addWidget(self.count)
         self.middle = QStackedWidget()
         self.middle.addWidget(listed)
-        self.middle.addWidget(self.welcome)
         rows.addWidget(self.middle, 1)
         split = QSplitter()
         for widget, stretch in ((left, 0), (middle, 1), (self.glance, 0)):
@@ -183,7 +187,8 @@ class FindPage(QWidget):
     @theme.setter
     def theme(self, theme: Theme) -> None:
         self._theme = self.list.rows.theme = self.filter_bar.theme = theme
-        self.welcome.use_theme(theme)
+        if self._welcome is not None:
+            self._welcome.use_theme(theme)
 
     @property
     def folder(self) -> Path | None:
@@ -197,8 +202,24 @@ class FindPage(QWidget):
 
     # What is on show
 
+    @property
+    def welcome(self) -> WelcomeView:
+        """Ways to begin, made at the first call: the window stands before."""
+        if self._welcome is None:
+            from ..welcome.welcome_view import WelcomeView
+
+            self._welcome = WelcomeView(self.session)
+            self._welcome.use_theme(self._theme)
+            self._welcome.wanted.connect(self.command_wanted)
+            self._welcome.project_wanted.connect(self.project_wanted)
+            self._welcome.dataset_wanted.connect(lambda ref: self.open_wanted.emit([ref]))
+            self.middle.addWidget(self._welcome)
+        return self._welcome
+
     def show_welcome(self, on: bool = True) -> None:
         """Show ways to begin, or the list with its glance."""
+        if not on and self._welcome is None:
+            return
         if on:
             self.welcome.fill()
         self.middle.setCurrentIndex(int(on))

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import hashlib
 import logging
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QPixmap
-
-from brisk_atlas.core.system.folders import cache_folder, make_private
 
 log = logging.getLogger(__name__)
 SIZE = QSize(240, 150)
@@ -22,6 +19,8 @@ def store_picture(project: Path, shown: QPixmap) -> None:
         SIZE, Qt.AspectRatioMode.KeepAspectRatioByExpanding, Qt.TransformationMode.SmoothTransformation
     )
     left, top = (small.width() - SIZE.width()) // 2, (small.height() - SIZE.height()) // 2
+    from brisk_atlas.core.system.folders import make_private
+
     file = _file(project)
     try:
         make_private(file.parent)
@@ -40,10 +39,16 @@ def picture_of(project: Path) -> QPixmap:
 
 def forget_pictures() -> None:
     """Remove all pictures."""
+    from brisk_atlas.core.system.folders import cache_folder
+
     for file in cache_folder("projects").glob("*.png"):
         file.unlink(missing_ok=True)
 
 
 def _file(project: Path) -> Path:
+    import hashlib
+
+    from brisk_atlas.core.system.folders import cache_folder
+
     name = hashlib.sha256(str(project.absolute()).encode("utf-8", "surrogateescape")).hexdigest()[:24]
     return cache_folder("projects") / f"{name}.png"
