@@ -80,7 +80,7 @@ def _stored(image: np.ndarray) -> bytes:
     from PIL import Image
 
     if image[..., 3].min() == 255:
-        return _encoded(Image.fromarray(np.ascontiguousarray(image)).convert("RGB"))
+        return _encoded(Image.fromarray(np.ascontiguousarray(image)))  # what is opaque is stored without that
     pixels = np.ascontiguousarray(image[..., :3])
     paper = 255 - image[..., 3].astype(np.uint16)  # how much of it is seen
     for channel, ink in enumerate(PAPER):
@@ -96,7 +96,7 @@ def _encoded(picture: Image) -> bytes:
     if is_small or len(_lossless(picture.crop(middle))) * width * height / (4 * TRIED_PX**2) < LOSSLESS_BYTES:
         return _lossless(picture)
     out = BytesIO()
-    picture.save(out, "JPEG", quality=QUALITY, subsampling=0)
+    picture.convert("RGB").save(out, "JPEG", quality=QUALITY, subsampling=0)
     return out.getvalue()
 
 
