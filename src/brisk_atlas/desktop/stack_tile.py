@@ -121,6 +121,7 @@ class StackTile(QStyledItemDelegate):
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if option.state & QStyle.StateFlag.State_Selected:
+            theme = theme.on_wash
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.wash))
             painter.drawRoundedRect(QRectF(head), 4, 4)
@@ -179,6 +180,7 @@ class StackTile(QStyledItemDelegate):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         subject = layer.id == self.session.work.state.subject
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        theme = theme.on_wash if subject or chosen else theme
         painter.setPen(QPen(QColor(theme.accent if subject else theme.rule), 1.5 if subject else 1))
         painter.setBrush(QColor(theme.wash if subject or chosen else theme.raised))
         painter.drawRoundedRect(QRectF(tile), 4, 4)

@@ -61,6 +61,7 @@ class StatusLine(QFrame):
         row.setSpacing(20)
         for slot, place in enumerate(self.places):
             place.setObjectName("mono")
+            place.setAccessibleName("Position of the pointer")
             place.setToolTip("Click to copy; right click to show another notation")
             place.clicked.connect(lambda checked=False, slot=slot: self._copy(slot))
             place.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)

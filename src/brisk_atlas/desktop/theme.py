@@ -34,7 +34,13 @@ class Theme(NamedTuple):
     wash: str  # behind what is chosen
     on_accent: str
 
+    @property
+    def on_wash(self) -> Theme:
+        """The same colours with inks that meet that contrast on the wash too, for what is painted there."""
+        return self._replace(**INKS_ON_WASH[self.name])
 
+
+INKS_ON_WASH = {"light": {"quiet": "#55616A", "good": "#256B42", "caution": "#7D520F"}, "night": {"fault": "#F28A8A"}}
 LIGHT = Theme(
     "light",
     "#F6F2EA",

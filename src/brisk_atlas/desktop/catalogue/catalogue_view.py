@@ -65,6 +65,7 @@ class CatalogueView(QWidget):
         self.source.setInsertPolicy(QComboBox.InsertPolicy.NoInsert)
         self.out = QLineEdit()
         self.out.setObjectName("catalogue folder")
+        self.out.setAccessibleName("Folder of the site")
         self.out.setPlaceholderText("A new folder, or that of the site")
         self.choose_source, self.choose_out = QPushButton("Folder…"), QPushButton("Folder…")
         self.title, self.address = QLineEdit(), QLineEdit()

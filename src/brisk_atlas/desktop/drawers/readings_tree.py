@@ -40,6 +40,7 @@ class ReadingsTree(QTreeWidget):
         self.theme: Theme = LIGHT
         self.pinned: set[str] = set()  # names of values that come first
         self.setObjectName("probe readings")
+        self.setAccessibleName("What lies there")
         self.setHeaderHidden(True)
         self.setColumnCount(3)
         self.setColumnHidden(2, True)

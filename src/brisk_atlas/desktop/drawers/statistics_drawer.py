@@ -45,6 +45,7 @@ class StatisticsDrawer(QWidget):
         self.bars = Bars()
         self.tree = ReadingsTree()
         self.tree.setObjectName("statistics")
+        self.tree.setAccessibleName("Statistics")
         self.summary: StatisticsSummary | None = None
         self.zones, self.grid, self.band = QComboBox(), QComboBox(), QComboBox()
         for box, name in ((self.zones, "zones"), (self.grid, "zonal grid"), (self.band, "zonal band")):

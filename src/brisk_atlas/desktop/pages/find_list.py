@@ -77,6 +77,7 @@ class FindList(QTableView):
     def __init__(self, settings: QSettings | None = None) -> None:
         super().__init__()
         self.setObjectName("find list")
+        self.setAccessibleName("Datasets")
         self.settings = settings
         self.rows = FindModel()
         self._remember()

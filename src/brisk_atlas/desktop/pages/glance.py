@@ -78,6 +78,8 @@ class Glance(QWidget):
         self.summary.setWordWrap(True)
         self.picture = GlancePicture(self.session)
         self.facts, self.record = ReadingView(), ReadingView()
+        self.facts.setAccessibleName("Facts")
+        self.record.setAccessibleName("Record")
         self.rows, self.files, self.text = GlanceRows(), GlanceFiles(self.session), TextView(self.session)
         self.tabs = QTabWidget()
         self.tabs.setObjectName("glance tabs")

@@ -79,6 +79,7 @@ class LineDelegate(QStyledItemDelegate):
         painter.save()
         chosen = bool(option.state & QStyle.StateFlag.State_Selected)
         if chosen:
+            theme = theme.on_wash
             painter.fillRect(box, QColor(theme.wash))
             painter.fillRect(QRect(box.left(), box.top(), 3, box.height()), QColor(theme.accent))
         ink, quiet = QColor(theme.quiet if line.off else theme.ink), QColor(theme.quiet)

@@ -56,6 +56,7 @@ class RecordBar(QWidget):
         self.standard.setMinimumWidth(126)
         self.search = QLineEdit()
         self.search.setObjectName("record search")
+        self.search.setAccessibleName("Find in the record")
         self.search.setPlaceholderText("Find in the record")
         self.search.setClearButtonEnabled(True)
         self.search.setFixedWidth(150)

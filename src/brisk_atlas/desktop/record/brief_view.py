@@ -43,6 +43,7 @@ class BriefView(QWidget):
         self._job: Job | None = None
         self.reading = ReadingView()
         self.reading.setObjectName("record reading")
+        self.reading.setAccessibleName("The record in brief")
         self.map = LocatorMap()
         self.map.setFixedHeight(MAP_PX)
         self.place = PlainLabel("")

@@ -33,6 +33,7 @@ class _RowPainter(QStyledItemDelegate):
         assert painter is not None
         t, box = self.outline.theme, QRectF(option.rect)
         if option.state & QStyle.StateFlag.State_Selected:
+            t = t.on_wash
             painter.fillRect(box, QColor(t.wash))
         data = index.data  # type: ignore[attr-defined]
         stated, asked, faults, count = (data(role) or 0 for role in (_SAID, _ASKED, _FAULTS, _COUNT))

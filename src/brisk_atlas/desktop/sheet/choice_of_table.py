@@ -16,6 +16,7 @@ class ChoiceOfTable(QComboBox):
         super().__init__()
         self.session = session
         self.setObjectName("tables")
+        self.setAccessibleName("Which rows are shown")
         self.setMaximumWidth(170)
         self.setMinimumWidth(110)
         self.setToolTip("Which rows are shown")

@@ -39,6 +39,7 @@ class FilterLine(QWidget):
         self._counting: Job | None = None
         self.edit = ExpressionEdit()
         self.edit.setObjectName("sheet filter")
+        self.edit.setAccessibleName("Condition that rows meet")
         self.edit.setPlaceholderText("Show rows where… an SQL condition, such as year = 2031")
         self.count = PlainLabel("")
         self.count.setObjectName("quiet")
