@@ -47,9 +47,9 @@ from brisk_atlas.core.workspace.plates import Passage
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import make_application, make_window, settle
 from brisk_atlas.desktop.panes.log_canvas import LogSpot
+from brisk_atlas.desktop.trust.trust_window import TrustWindow
 from brisk_atlas.desktop.welcome import welcome_view
 from browser import browser
-from stand_in import demo_server
 
 HERE = Path(__file__).parents[1] / "docs" / "screenshots"
 DELIVERY, DEPOT = Path("/home/ana/delivery_2031"), Path("/home/ana/depot")
@@ -181,22 +181,21 @@ def _copy_layer(link: Connecting, name: str) -> None:
         )
 
 
-def service(s: Studio) -> None:
-    """A map service under layers of the survey, asked what is there."""
-    with demo_server() as (_, server):
-        s.demo()
-        s.window.session.open_refs([DataRef.service("wms", f"{server.address}/wms", "sea_floor")])
-        s.settle()
-        s.window.session.open_refs([DataRef.service("ogcapi", f"{server.address}/", "lava_flows")])
-        s.settle()
-        s.window.session.open_refs([DataRef.service("wms", f"{server.address}/wms", "elevation_2029")])
-        s.settle()
-        s.window.session.work.show_only({layer.id for layer in s.window.session.work.layers if layer.ref.protocol})
-        s.choose("elevation_2029 2")
-        s.do("fit_subject")
-        s.probe(508_600, 5_771_900)
-        s.settle()
-        s.save("service")
+def trust(s: Studio) -> None:
+    """What was found in a cloud of points, beside the map at one of its places."""
+    s.demo()
+    s.choose("laser strip")
+    s.do("trust")
+    panel = s.window.findChild(TrustWindow)
+    assert panel is not None
+    panel.list.setCurrentRow(0)
+    panel.on.click()
+    s.settle()
+    shown = s.window.grab()
+    painter = QPainter(shown)
+    painter.drawPixmap(QPoint(830, 200), panel.grab())
+    painter.end()
+    assert shown.save(str(HERE / "trust.png"), "PNG")
 
 
 def curtain(s: Studio) -> None:
@@ -541,13 +540,13 @@ def paper(s: Studio) -> None:
 
 
 PICTURES = (
-    desk, delivery, find, service, curtain, relief, depot_offer, depot_conflict, depot_page,
+    desk, delivery, find, trust, curtain, relief, depot_offer, depot_conflict, depot_page,
     strip_lines, strip_log, sheet, record, handover, album, album_page,
     catalogue, catalogue_site, paper, demo_card,
 )  # fmt: skip
 
 
-SAVED_INSIDE = (demo_card, service, depot_conflict, depot_page, album_page, catalogue_site)  # while their server runs
+SAVED_INSIDE = (demo_card, trust, depot_conflict, depot_page, album_page, catalogue_site)  # while their server runs
 
 
 def main(names: list[str]) -> None:

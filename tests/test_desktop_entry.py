@@ -13,7 +13,6 @@ from brisk_atlas import desktop_entry
 from brisk_atlas.cli import main
 from brisk_atlas.cli.manual import bash_completion, manual_page
 from brisk_atlas.core.operations import COMMANDS
-from brisk_atlas.core.read import folder_suffixes  # noqa: F401  readers are there
 
 
 @pytest.fixture

@@ -92,7 +92,7 @@ def stops_of(window: AtlasWindow) -> tuple[Stop, ...]:
         ),
         Stop(
             "handover", "Hand over",
-            "A recipe writes a clean piece, for one file or ten thousand. Depot shares it, Album tells it in "
+            "A recipe writes a clean piece, for one file or ten thousand. Depot shares it, Album shows it in "
             "pictures, Catalogue makes a site of a folder.",
             lambda: window.handover.halves,
         ),

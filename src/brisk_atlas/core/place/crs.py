@@ -133,7 +133,8 @@ def measured_metres(text: str | None, x: float, y: float) -> tuple[float, float]
     """Return what a unit of the map is in metres, eastwards and northwards, where something is measured at a place.
 
     A projection that is made for measuring, such as those of UTM, is within a hundredth of the ground, and its units
-    are taken as they are, as surveyors do; in others, such as those of web maps, they are as long as on the ground.
+    are used without a correction, as surveyors do; in others, such as those of web maps, they are as long as on the
+    ground.
     """
     if not text:
         return 1.0, 1.0

@@ -192,7 +192,7 @@ def _spikes(grid: Grid, valid: np.ndarray, name: str) -> Iterator[TrustFinding]:
 def _stripes(grid: Grid, numbers: np.ndarray, along: int, word: str, name: str) -> Iterator[TrustFinding]:
     """Yield rows, or columns, that are off their two neighbours as a whole, and lines along which values step.
 
-    What tells them from slopes is the second difference of lines: it is small where the ground is smooth, +1, -2, +1
+    What differs from slopes is the second difference of lines: it is small where the ground is smooth, +1, -2, +1
     times the offset around a line that is off by itself, and +1, -1 times the step where all that follows is off.
     """
     lines = numbers if along == 1 else numbers.T

@@ -187,8 +187,8 @@ def _deviations(values: np.ndarray) -> np.ndarray:
     """Return how many standard deviations values are from their median, by the median of deviations; 0 where most are
     alike, so that a field of mostly one value has none that are strange."""
     away = np.abs(values - np.median(values))
-    spread = np.median(away) * MAD
-    return away / spread if spread > 0 else np.zeros(len(values))
+    deviation = np.median(away) * MAD
+    return away / deviation if deviation > 0 else np.zeros(len(values))
 
 
 def _unlike_near(name: str, values: np.ndarray, usable: np.ndarray, places: np.ndarray) -> Iterator[TrustFinding]:

@@ -19,7 +19,7 @@ from .trust_finding import TrustFinding, TrustReport
 MOST_ROWS = 500_000  # of a layer that is read by view: one in so many
 MOST_CELLS = 25_000_000  # of a band; of a larger one, its middle
 MOST_BANDS = 12
-NO_COLOUR = ("gray", "undefined")  # what files say of a band of which nobody said anything
+NO_COLOUR = ("gray", "undefined")  # what files state of a band of which nothing is known
 AS_READ, PLACED = "as it is read", "a place stated"
 Check = Callable[[], None]
 

@@ -74,7 +74,7 @@ class SettingsWindow(QDialog):
             ("Privacy", (self.forget, self.forgotten)),
             ("Keyboard", (self.keys,)),
             ("Desktop", (self.links,)),
-            ("When something went wrong", (self.log,)),
+            ("Faults", (self.log,)),
         ]
         for words, widgets in rows:
             row = QHBoxLayout()

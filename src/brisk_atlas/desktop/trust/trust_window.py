@@ -47,6 +47,8 @@ class TrustWindow(QDialog):
         self.list = QListWidget()
         self.list.setAccessibleName("What was found")
         self.list.setWordWrap(True)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
+        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.passed = PlainLabel("")
         self.passed.setObjectName("quiet")
