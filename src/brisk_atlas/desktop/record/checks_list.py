@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QColor
+from PyQt6.QtWidgets import QHBoxLayout, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from ..plain_text import PlainLabel
 from ..theme import LIGHT, Theme
+from ..wrapped_list import WrappedList
 
 if TYPE_CHECKING:
     from brisk_atlas.core.record import Finding
@@ -18,7 +19,6 @@ if TYPE_CHECKING:
 SIGNS = {"fault": "✕", "caution": "!", "note": "·"}
 WORDS = {"fault": "faults", "caution": "cautions", "note": "notes"}
 SOURCES = {"data": " (against the data)", "schema": " (schema)", "unread": " (not read)"}
-INSET_PX = 24
 FINDING = Qt.ItemDataRole.UserRole
 
 
@@ -43,13 +43,9 @@ class ChecksList(QWidget):
         self.message = PlainLabel("")
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
-        self.list = QListWidget()
+        self.list = WrappedList()
         self.list.setObjectName("record checks")
         self.list.setAccessibleName("What is wrong with the record")
-        self.list.setWordWrap(True)
-        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
-        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.schema = QPushButton("Check against the schema")
         self.schema.setObjectName("check schema")
         column = QVBoxLayout(self)
@@ -94,22 +90,7 @@ class ChecksList(QWidget):
             item.setData(FINDING, finding)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{finding.severity}: {where}: {finding.reason}")
             self.list.addItem(item)
-        self._fit()
-
-    def resizeEvent(self, event: QResizeEvent | None) -> None:
-        super().resizeEvent(event)
-        self._fit()
-
-    def _fit(self) -> None:
-        """Give each finding the height of its text; the list's own guess is a few pixels off and cuts words."""
-        viewport = self.list.viewport()
-        assert viewport is not None
-        wide, metrics = viewport.width() - INSET_PX, self.list.fontMetrics()
-        for i in range(self.list.count()):
-            item = self.list.item(i)
-            assert item is not None
-            box = metrics.boundingRect(QRect(0, 0, wide, 10_000), Qt.TextFlag.TextWordWrap, item.text())
-            item.setSizeHint(QSize(wide, box.height() + 8))
+        self.list.fit()
 
     def _clicked(self, item: QListWidgetItem) -> None:
         self.chosen.emit(item.data(FINDING))

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.trust import TrustFinding, TrustReport
 
 from ..plain_text import PlainLabel
 from ..theme import Theme
+from ..wrapped_list import WrappedList
 
 SIGNS = {"fault": "✕", "caution": "!", "note": "·"}
 FINDING = Qt.ItemDataRole.UserRole
@@ -44,12 +45,8 @@ class TrustWindow(QDialog):
         self.name.setObjectName("title")
         self.summary.setObjectName("quiet")
         self.summary.setWordWrap(True)
-        self.list = QListWidget()
+        self.list = WrappedList()
         self.list.setAccessibleName("What was found")
-        self.list.setWordWrap(True)
-        self.list.setTextElideMode(Qt.TextElideMode.ElideNone)
-        self.list.setResizeMode(QListWidget.ResizeMode.Adjust)
-        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.passed = PlainLabel("")
         self.passed.setObjectName("quiet")
         self.passed.setWordWrap(True)
@@ -108,6 +105,7 @@ class TrustWindow(QDialog):
             item.setData(FINDING, each)
             item.setToolTip(each.test)
             self.list.addItem(item)
+        self.list.fit()
         self.passed.setText(f"In order: {', '.join(report.passed)}." if report.passed else "")
         self._choose()
         self.record.setEnabled(bool(report.findings))
