@@ -39,7 +39,8 @@ import os; os._exit(0)
 
 def _once(code: str, home: str) -> tuple[float, float]:
     begun = time.monotonic()
-    surroundings = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "BRISK_ATLAS_HOME": home}
+    stored_bytecode = {k: v for k, v in os.environ.items() if k != "PYTHONDONTWRITEBYTECODE"}
+    surroundings = {**stored_bytecode, "QT_QPA_PLATFORM": "offscreen", "BRISK_ATLAS_HOME": home}
     said = subprocess.run(
         [sys.executable, "-c", code], env=surroundings, capture_output=True, text=True, check=True
     ).stdout

@@ -7,13 +7,11 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QWidget
 
-from brisk_atlas.core.model import DataRef
-
-from ..session import Session
-
 if TYPE_CHECKING:
     from brisk_atlas.core.find.record_links import DataLink
+    from brisk_atlas.core.model import DataRef
 
+    from ..session import Session
     from .record_links_form import RecordLinksForm
 
 

@@ -9,14 +9,13 @@ from typing import TYPE_CHECKING
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from ..session import Session
-from .connection_form import ConnectionForm
-from .password_form import PasswordForm
-
-if TYPE_CHECKING:
+if TYPE_CHECKING:  # the forms load when one is first shown, which an empty window can do without
     from brisk_atlas.core.connect.recognise import Recognised
     from brisk_atlas.core.model import DataRef, Extent
 
+    from ..session import Session
+    from .connection_form import ConnectionForm
+    from .password_form import PasswordForm
     from .scene_search_form import SceneSearchForm
 
 FILTER = "Connections (*.json)"
@@ -62,6 +61,8 @@ class ConnectionActions(QObject):
         if not isinstance(error, NeedsPassword):
             self.session.fault(error)
             return
+        from .password_form import PasswordForm
+
         self.password_form = PasswordForm(place, str(error.reason), self.window_parent)
         self.password_form.stated.connect(again)
         self.password_form.open()
@@ -94,6 +95,8 @@ class ConnectionActions(QObject):
     def edit(self, place: DataRef | None) -> None:
         """Show the form of a connection, or of a new one."""
         known = self.session.shelves.connection_to(place) if place is not None else None
+        from .connection_form import ConnectionForm
+
         self.form = ConnectionForm(self.session, known, self.window_parent)
         self.form.saved.connect(self._saved)
         self.form.open()
