@@ -10,7 +10,15 @@ import pyproj
 import pytest
 import shapely
 
-from brisk_atlas.core.inspect.measured import area_text, length_text, measure
+from brisk_atlas.core.inspect.measured import measure
+from brisk_atlas.core.model.length_units import (
+    LengthUnits,
+    area_text,
+    length_text,
+    length_units,
+    round_length,
+    use_length_units,
+)
 from brisk_atlas.core.model.shapes import Features
 from brisk_atlas.core.place.geodesy import legs, lengths_on_ellipsoid, plane_area, ring_area, step_lengths
 from brisk_atlas.core.read.wkb import shapes_of
@@ -129,6 +137,30 @@ def test_measures_of_features_agree_with_the_libraries():
 )  # fmt: skip
 def test_measures_as_text(text, shown):
     assert text == shown
+
+
+@pytest.fixture
+def units_as_before():
+    before = length_units()
+    yield
+    use_length_units(before)
+
+
+@pytest.mark.parametrize(
+    ("units", "lengths", "area", "bar"),
+    [
+        (LengthUnits.METRIC, ("1,609.34 m", "16.093 km"), "40.4686 km²", (1000.0, "1 km")),
+        (LengthUnits.HECTARES, ("1,609.34 m", "16.093 km"), "4,046.8564 ha", (1000.0, "1 km")),
+        (LengthUnits.FEET, ("5,280.00 ft", "10.000 mi"), "15.6250 mi²", (609.6, "2000 ft")),
+        (LengthUnits.NAUTICAL, ("1,609.34 m", "8.690 NM"), "40.4686 km²", (1000.0, "1000 m")),
+    ],
+)
+def test_lengths_and_areas_in_each_of_the_units(units_as_before, units, lengths, area, bar):
+    use_length_units(units)
+    assert (length_text(1609.344), length_text(16_093.44)) == lengths
+    assert area_text(10_000 * 4046.8564224) == area
+    assert round_length(1200.0) == (pytest.approx(bar[0]), bar[1])
+    assert (length_text(3.0, "ft"), area_text(3.0, "")) == ("3.00 ft", "3.0")
 
 
 @pytest.mark.parametrize("near", [0.0, 38.2, 60.0, 89.9])

@@ -4,21 +4,35 @@ from __future__ import annotations
 
 import pytest
 from PyQt6.QtCore import QSettings, Qt
+from PyQt6.QtGui import QKeySequence
 
 from brisk_atlas import demo
 from brisk_atlas.core.model import DataRef
+from brisk_atlas.core.model.length_units import LengthUnits, length_units, use_length_units
 from brisk_atlas.core.workspace import Workspace
+from brisk_atlas.desktop.command_list import commands_of
+from brisk_atlas.desktop.commands import Commands
+from brisk_atlas.desktop.settings.own_keys import OWN_KEYS, own_keys
 from brisk_atlas.desktop.settings.settings_window import SettingsWindow
 from brisk_atlas.desktop.settings.stored_settings import (
     MEMORY,
     SCALE,
     SIZE,
+    UNITS,
     interface_size,
     memory_limit,
     take_interface_size,
+    take_length_units,
     take_memory_limit,
 )
+from brisk_atlas.desktop.welcome.keys_window import KeysWindow
 from brisk_atlas.desktop.welcome.project_pictures import picture_of, store_picture
+
+
+@pytest.fixture
+def metric_after():
+    yield
+    use_length_units(LengthUnits.METRIC)
 
 
 @pytest.fixture
@@ -64,6 +78,76 @@ def test_what_is_beyond_a_smaller_limit_is_given_back():
         before = workspace.cache.size
         workspace.use_memory(1_000_000)
         assert workspace.cache.size < before / 2
+
+
+def test_lengths_are_worded_in_the_units_chosen_in_runs_to_come_too(desk, metric_after):
+    driver = desk
+    canvas = driver.window.desk.map.canvas
+    assert canvas.scale_bar()[1].endswith(" km")
+    driver.window.commands.do("settings")
+    box = driver.window.findChild(SettingsWindow)
+    box.units.setCurrentIndex(box.units.findData(LengthUnits.FEET))
+    box.units.activated.emit(box.units.currentIndex())
+    width, label = canvas.scale_bar()
+    amount, unit = label.split()
+    metres = {"ft": 0.3048, "mi": 1609.344}[unit] * float(amount)
+    assert width * canvas.view.ground_metres == pytest.approx(metres)
+    use_length_units(LengthUnits.METRIC)
+    take_length_units(driver.window.settings)
+    assert length_units() is LengthUnits.FEET
+    driver.window.settings.setValue(UNITS, "cubits")
+    take_length_units(driver.window.settings)
+    assert length_units() is LengthUnits.FEET
+
+
+def test_the_notations_at_the_foot_are_chosen(shown):
+    driver, box = shown
+    box.notations[0].setCurrentIndex(box.notations[0].findText("UTM"))
+    box.notations[0].activated.emit(box.notations[0].currentIndex())
+    assert driver.window.foot.slots == ["utm", "sexagesimal", "mgrs"]
+
+
+def test_other_keys_are_given_to_a_command_and_taken_from_the_one_that_had_them(driver, qtbot):
+    commands = driver.window.commands
+    commands.do("keys")
+    keys = driver.window.findChild(KeysWindow)
+
+    def choose(title):
+        (row,) = keys.tree.findItems(title, Qt.MatchFlag.MatchExactly | Qt.MatchFlag.MatchRecursive)
+        keys.tree.setCurrentItem(row)
+        return row
+
+    trust = choose("Check the subject's data")
+    keys.edit.setKeySequence(QKeySequence("Space"))
+    assert not keys.use.isEnabled() and "map itself" in keys.words.text()
+    keys.edit.setKeySequence(QKeySequence("Ctrl+K"))
+    assert "“Do”" in keys.words.text() and keys.use.text() == "Use, and take from the other"
+    driver.click(keys.use)
+    assert trust.text(1) == "Ctrl+K" and commands["do"].shortcut().isEmpty()
+    assert own_keys(driver.window.settings) == {"trust": "Ctrl+K", "do": ""}
+    again = Commands(keys, own_keys(driver.window.settings))
+    for each in commands_of(driver.window):
+        again.add(each)
+    assert again["trust"].shortcut() == QKeySequence("Ctrl+K")
+    driver.click(keys.first)
+    assert commands["trust"].shortcut() == QKeySequence("Ctrl+Alt+T") and commands["do"].shortcut().isEmpty()
+    driver.click(keys.all_first)
+    assert commands["do"].shortcut() == QKeySequence("Ctrl+K") and own_keys(driver.window.settings) == {}
+    assert not keys.all_first.isEnabled()
+
+
+def test_keys_given_to_a_page_are_those_of_its_tooltip(driver):
+    driver.window.commands.do("keys")
+    keys = driver.window.findChild(KeysWindow)
+    keys.chosen.emit({"page_desk": "Ctrl+Alt+9"})
+    assert "Ctrl+Alt+9" in driver.window.page_buttons.buttons()[1].toolTip()
+
+
+@pytest.mark.parametrize("stored", ["no json", "[1]", ""])
+def test_stored_keys_that_are_not_understood_count_as_not_given(stored, tmp_path):
+    settings = QSettings(str(tmp_path / "window.ini"), QSettings.Format.IniFormat)
+    settings.setValue(OWN_KEYS, stored)
+    assert own_keys(settings) == {}
 
 
 def test_the_size_of_the_interface_is_that_of_the_next_start(shown):

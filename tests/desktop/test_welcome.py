@@ -146,13 +146,19 @@ def test_the_page_of_keys_has_each_key_once_for_one_command(driver, qtbot):
     driver.window.commands.do("keys")
     keys = driver.window.findChild(KeysWindow)
     groups = [keys.tree.topLevelItem(n) for n in range(keys.tree.topLevelItemCount())]
-    commands = Counter(group.child(n).text(1) for group in groups[:-1] for n in range(group.childCount()))
+    rows = [group.child(n) for group in groups[:-1] for n in range(group.childCount())]
+    commands = Counter(row.text(1) for row in rows if not row.isHidden())
     assert len(commands) == sum(1 for each in driver.window.commands.all() if each.keys)
     assert all(group.text(0) for group in groups)
     qtbot.keyClicks(keys.line, "ctrl+e")
     shown = [row.text(0) for group in groups for n in range(group.childCount())
              if not (row := group.child(n)).isHidden()]  # fmt: skip
     assert "Hand over the subject" in shown and "Relief" not in shown
+    keys.line.setText("tour")
+    (tour,) = keys.tree.findItems("Take the tour", Qt.MatchFlag.MatchExactly | Qt.MatchFlag.MatchRecursive)
+    assert tour.isHidden()
+    driver.click(keys.without)
+    assert not tour.isHidden()
 
 
 def test_do_finds_layers_fields_places_datasets_and_help(driver, qtbot):

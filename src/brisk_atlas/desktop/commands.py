@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import NamedTuple
 
 from PyQt6.QtCore import Qt
@@ -34,14 +34,19 @@ class Command(NamedTuple):
 
 
 class Commands:
-    """All commands of a window, each with its action."""
+    """All commands of a window, each with its action. `own_keys` are those of the analyst, by id."""
 
-    def __init__(self, window: QWidget) -> None:
+    def __init__(self, window: QWidget, own_keys: Mapping[str, str]) -> None:
         self._window = window
+        self._own_keys = own_keys
+        self.first_keys: dict[str, str] = {}  # by id, as the application proposes them
         self._actions: dict[str, QAction] = {}
         self._commands: dict[str, Command] = {}
 
     def add(self, command: Command) -> QAction:
+        self.first_keys[command.id] = command.keys
+        if command.id in self._own_keys:
+            command = command._replace(keys=self._own_keys[command.id])
         action = QAction(command.title, self._window)
         if command.keys:
             action.setShortcut(QKeySequence(command.keys))
@@ -56,6 +61,14 @@ class Commands:
         if command.enabled():
             command.run()
         self.refresh()
+
+    def rekey(self, command_id: str, keys: str) -> None:
+        """Have a command answer to other keys from now on, to none for ""."""
+        command = self._commands[command_id] = self._commands[command_id]._replace(keys=keys)
+        action = self._actions[command_id]
+        action.setShortcut(QKeySequence(keys))
+        action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+        action.setToolTip(command.hint)
 
     def __getitem__(self, command_id: str) -> QAction:
         return self._actions[command_id]

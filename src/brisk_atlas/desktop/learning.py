@@ -47,10 +47,22 @@ class Learning:
         if self._keys is None:
             from .welcome.keys_window import KeysWindow
 
-            self._keys = KeysWindow(self.window.commands.all(), self.window)
+            self._keys = KeysWindow(self.window.commands, self.window)
+            self._keys.chosen.connect(self._use_keys)
         self._keys.show()
         self._keys.raise_()
         self._keys.line.setFocus()
+
+    def _use_keys(self, keys_of: dict[str, str]) -> None:
+        """Give keys to commands, by id, in this run and those to come."""
+        from .settings.own_keys import own_keys, store_own_keys
+
+        commands, settings = self.window.commands, self.window.settings
+        stored = own_keys(settings) | keys_of
+        store_own_keys(settings, {each: keys for each, keys in stored.items() if keys != commands.first_keys.get(each)})
+        for command_id, keys in keys_of.items():
+            commands.rekey(command_id, keys)
+        self.window.hint_pages()
 
 
 def stops_of(window: AtlasWindow) -> tuple[Stop, ...]:

@@ -50,7 +50,8 @@ from .plain_text import plain_tip
 from .project_deeds import ProjectDeeds
 from .services_switch import ServicesSwitch
 from .session import PROJECT_SUFFIX, Session
-from .settings.stored_settings import take_memory_limit
+from .settings.own_keys import own_keys
+from .settings.stored_settings import take_length_units, take_memory_limit
 from .status_line import StatusLine
 from .style_files import StyleFiles
 from .subject_bar import SubjectBar
@@ -101,7 +102,7 @@ class AtlasWindow(QMainWindow):
         self.theme = themes.NIGHT if settings.value("theme") == "night" else themes.LIGHT
         self.setWindowTitle("Brisk Atlas")
         self.setAcceptDrops(True)
-        self.commands = Commands(self)
+        self.commands = Commands(self, own_keys(settings))
         self.find_page = FindPage(session, settings)
         self.pages = QStackedWidget()
         self._made: dict[str, Any] = {"find": self.find_page}
@@ -126,6 +127,7 @@ class AtlasWindow(QMainWindow):
         self.services = ServicesSwitch(session, settings, self)
         self.project = ProjectDeeds(session, self, self._take_typed, self._map_picture)
         take_memory_limit(settings, session.workspace)
+        take_length_units(settings)
         self._settings_box: SettingsWindow | None = None
         self.map_dialogs.feature_chosen.connect(self._go_to_feature)
         self.map_dialogs.turn_chosen.connect(lambda angle: self.desk.map.turn_to(angle))
@@ -245,6 +247,11 @@ class AtlasWindow(QMainWindow):
         if plate.kind is PlateKind.RECORD:
             self.show_page("record")
 
+    def hint_pages(self) -> None:
+        """Say on the switch of pages what each is for, and its keys."""
+        for button, page in zip(self.page_buttons.buttons(), PAGES):
+            button.setToolTip(self.commands.hint(f"page_{page}"))
+
     def _lay_out(self) -> None:
         bar = QFrame()
         bar.setObjectName("bar")
@@ -256,11 +263,11 @@ class AtlasWindow(QMainWindow):
             button = QToolButton()
             button.setObjectName("page")
             button.setText(PAGE_TITLES[page])
-            button.setToolTip(self.commands.hint(f"page_{page}"))
             button.setCheckable(True)
             button.clicked.connect(lambda checked=False, page=page: self.show_page(page))
             self.page_buttons.addButton(button, number)
             row.addWidget(button)
+        self.hint_pages()
         row.addWidget(self.subject, 1)
         for command_id in ("undo", "redo", "theme"):
             button = QToolButton()
@@ -456,11 +463,17 @@ class AtlasWindow(QMainWindow):
 
             self._settings_box = SettingsWindow(
                 self.session, self.settings, lambda: self.theme.name, lambda: self.services.is_offline,
-                self.commands.do, self,
+                self.commands.do, self.foot, self,
             )  # fmt: skip
+            self._settings_box.units_changed.connect(self._reword_lengths)
         self._settings_box.fill()
         self._settings_box.show()
         self._settings_box.raise_()
+
+    def _reword_lengths(self) -> None:
+        """Say lengths and areas in sight anew, after other units were chosen."""
+        if self.has_desk:
+            self.desk.reword_lengths()
 
     def begin_map_crs(self) -> None:
         """Ask for the CRS to show the map in."""

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from math import atan2, ceil, degrees, floor, log10
+from math import atan2, ceil, degrees, floor
 from typing import Any
 
 import numpy as np
 
+from brisk_atlas.core.model.length_units import round_length, round_step
 from brisk_atlas.core.model.shapes import LINE, Shapes, bounds_of
 from brisk_atlas.core.place import is_geographic, metres_per_unit, transform, unit_of
 from brisk_atlas.core.place.seams import shapes_across
@@ -47,15 +48,8 @@ def bar_for(metres: float, longest_px: float) -> tuple[float, str] | None:
     """Return the width in pixels and the label of a bar of a round length, where a pixel is so many metres."""
     if not metres > 0:
         return None
-    length = _round_step(metres * longest_px)
-    label = f"{length / 1000:g} km" if length >= 1000 else f"{length:g} m" if length >= 1 else f"{length * 100:g} cm"
+    length, label = round_length(metres * longest_px)
     return length / metres, label
-
-
-def _round_step(longest: float) -> float:
-    """Return the longest of 1, 2 and 5 times a power of ten."""
-    step = 10 ** floor(log10(longest))
-    return next(n * step for n in (5, 2, 1) if n * step <= longest)
 
 
 def grid_lines(view: View, *, geographic: bool) -> list[GridLine]:
@@ -70,7 +64,7 @@ def grid_lines(view: View, *, geographic: bool) -> list[GridLine]:
     in_degrees = is_geographic(crs)
     span = max(xmax - xmin, ymax - ymin)
     step = next((s for s in DEGREE_STEPS if s * LINES_WANTED <= span), DEGREE_STEPS[-1]) if in_degrees else (
-        _round_step(span / LINES_WANTED)
+        round_step(span / LINES_WANTED)
     )  # fmt: skip
     if geographic and xmax - xmin > WORLD_DEG:
         xmin, xmax, ymin, ymax = -180.0, 180.0 - step, max(-90.0, ymin), min(90.0, ymax)

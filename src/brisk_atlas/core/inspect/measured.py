@@ -8,6 +8,7 @@ import numpy as np
 
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.model import Layer
+from brisk_atlas.core.model.length_units import area_text, length_text
 from brisk_atlas.core.model.style import shown_band
 from brisk_atlas.core.place import transform, unit_of
 from brisk_atlas.core.place.geodesy import Leg, has_plane, legs, plane_area, ring_area
@@ -100,24 +101,6 @@ class Measured:
         return tuple(found)
 
 
-def length_text(value: float, unit: str = "m") -> str:
-    """Return a length with its unit; metres as kilometres where they are many."""
-    if not np.isfinite(value):
-        return "unknown"
-    if unit == "m" and value >= 10_000:
-        return f"{value / 1000:,.3f} km"
-    return f"{value:,.2f} {unit}".strip()
-
-
-def area_text(value: float, unit: str = "m") -> str:
-    """Return an area with its unit; square metres as square kilometres where they are many."""
-    if not np.isfinite(value):
-        return "unknown"
-    if unit == "m" and value >= 1e6:
-        return f"{value / 1e6:,.4f} km²"
-    return f"{value:,.1f} {unit + '²' if unit else ''}".strip()
-
-
 def measure(
     cache: DataCache, xy: np.ndarray, crs: str | None, *, closed: bool = False, heights: Layer | None = None
 ) -> Measured:
@@ -162,4 +145,4 @@ def _metres(unit: str) -> float:
     return {"ft": 0.3048, "km": 1000.0, "cm": 0.01}.get(unit, 1.0)
 
 
-__all__ = ["Measured", "Surface", "area_text", "length_text", "measure", "surface_along"]
+__all__ = ["Measured", "Surface", "measure", "surface_along"]

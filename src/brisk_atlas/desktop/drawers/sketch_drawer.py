@@ -207,7 +207,7 @@ class SketchDrawer(QWidget):
         return "   ".join(each for each in (mark.text or mark.kind.capitalize(), size[-1][1] if size else "") if each)
 
     def _measures_of(self, mark: Mark) -> list[tuple[str, str]]:
-        from brisk_atlas.core.inspect.measured import area_text, length_text
+        from brisk_atlas.core.model.length_units import area_text, length_text
 
         assert self._shown is not None
         length, area = mark.measures(self._shown[1].crs)

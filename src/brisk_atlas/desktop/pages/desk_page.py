@@ -574,6 +574,13 @@ class DeskPage(QWidget):
         """The name of the drawer at the right that is open, empty for none."""
         return DRAWERS[self.tabs.currentIndex()] if not self.side.isHidden() else ""
 
+    def reword_lengths(self) -> None:
+        """Say lengths and areas in the units that were chosen now."""
+        self.map.canvas.update()
+        self.sketch.fill()
+        if self.relief.canvas.scene is not None:
+            self.relief.show_eye()
+
     def use_settings(self, settings: QSettings) -> None:
         """Have windows where they were when the last run ended."""
         for name in [each for each in settings.value(STORED) or [] if each in DRAWERS]:

@@ -10,6 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from brisk_atlas.core.model.length_units import rough_length_text
 from brisk_atlas.core.relief.eye import Eye, GroundSpot, eye_over
 from brisk_atlas.core.relief.rays import SIDE_BY_SIDE, UNDIVIDED, Division, Look
 from brisk_atlas.core.relief.surface_drape import DrapeKind
@@ -270,14 +271,14 @@ class ReliefPane(QWidget):
             eye = eye_over(scene.outline, cols / rows, eye)
         self.canvas.eye = self.driver.eye = eye
         self._use_look()
-        self._show_eye()
+        self.show_eye()
         self._show_notes()
         self.seen_changed.emit()
 
     def _moved(self) -> None:
         self.driver.size = self._size
         self.driver.look_from(self.canvas.eye)
-        self._show_eye()
+        self.show_eye()
         self.seen_changed.emit()
 
     def _sized(self) -> None:
@@ -287,12 +288,13 @@ class ReliefPane(QWidget):
             self.driver.size = self._size
             self.driver.look_from(self.canvas.eye)
 
-    def _show_eye(self) -> None:
+    def show_eye(self) -> None:
+        """Say where the eye is, over the ground."""
         eye = self.canvas.eye
         scene = self.canvas.scene
         ground = scene.ground_up(eye.east, eye.north, eye.exaggeration) if scene is not None else None
         over = (eye.up - (ground or 0.0)) / eye.exaggeration
-        self.rose.show_eye(eye, f"{eye.azimuth:.0f}° {eye.tilt:.0f}° {_length(over)}")
+        self.rose.show_eye(eye, f"{eye.azimuth:.0f}° {eye.tilt:.0f}° {rough_length_text(over)}")
         if self.heights.value() != eye.exaggeration:
             self.bar.show_exaggeration(eye.exaggeration)
             self._show_notes()
@@ -363,10 +365,6 @@ def _ground_name(content: ReliefContent | None) -> str:
         return PLANE if content.around else "no ground"
     more = f" over {len(content.grids) - 1} more" if len(content.grids) > 1 else ""
     return content.grids[0].name + more
-
-
-def _length(metres: float) -> str:
-    return f"{metres / 1000:,.1f} km" if abs(metres) >= 1000 else f"{metres:,.0f} m"
 
 
 def _look_of(theme: Theme, haze: float, contrast: float) -> Look:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QSettings, QUrl
+from PyQt6.QtCore import QSettings, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -18,23 +18,45 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from brisk_atlas.core.model.length_units import LengthUnits, length_units
+from brisk_atlas.core.place.notation import TITLES
+
 from ..plain_text import PlainLabel
 from ..session import Session
-from .stored_settings import MAX_MB, MEMORY, MIN_MB, SIZE, SIZES, interface_size, memory_limit, take_memory_limit
+from ..status_line import StatusLine
+from .stored_settings import (
+    MAX_MB,
+    MEMORY,
+    MIN_MB,
+    SIZE,
+    SIZES,
+    UNITS,
+    interface_size,
+    memory_limit,
+    take_length_units,
+    take_memory_limit,
+)
 
 WIDTH_PX, GAP_PX = 640, 14
 PLENTY_MB = 4_000  # that is proposed where nothing was chosen
 
 
 class SettingsWindow(QDialog):
-    """The settings. `do` runs a command of the window by its id; `theme` is the name of the colours in use."""
+    """The settings. `do` runs a command of the window by its id; `theme` is the name of the colours in use; `foot`
+    shows the notations of places.
+
+    Signals:
+        units_changed(): lengths and areas are worded in other units from now on.
+    """
+
+    units_changed = pyqtSignal()
 
     def __init__(
         self, session: Session, settings: QSettings, theme: Callable[[], str], offline: Callable[[], bool],
-        do: Callable[[str], None], parent: QWidget,
+        do: Callable[[str], None], foot: StatusLine, parent: QWidget,
     ) -> None:  # fmt: skip
         super().__init__(parent)
-        self.session, self.settings = session, settings
+        self.session, self.settings, self.foot = session, settings, foot
         self._theme, self._offline, self._do = theme, offline, do
         self.setWindowTitle("Settings")
         self.setMinimumWidth(WIDTH_PX)
@@ -44,6 +66,15 @@ class SettingsWindow(QDialog):
         self.size_note = PlainLabel("From the next start.")
         self.size_note.setObjectName("quiet")
         self.size_note.hide()
+        self.units = QComboBox()
+        self.units.setAccessibleName("Units of what is measured")
+        for each in LengthUnits:
+            self.units.addItem(each.title, each)
+        self.notations = [QComboBox() for _ in foot.slots]
+        for number, notation in enumerate(self.notations):
+            notation.setAccessibleName(f"Notation {number + 1} of a place")
+            for name, title in TITLES.items():
+                notation.addItem(title, name)
         self.by_machine = QCheckBox("A share of this machine’s memory")
         self.memory = QSpinBox()
         self.memory.setRange(MIN_MB, MAX_MB)
@@ -69,6 +100,8 @@ class SettingsWindow(QDialog):
         rows: list[tuple[str, tuple[QWidget, ...]]] = [
             ("Colours", (self.night,)),
             ("Size of text and all else", (self.how_large, self.size_note)),
+            ("Lengths and areas", (self.units,)),
+            ("Places, at the foot", tuple(self.notations)),
             ("Memory for what was read", (self.by_machine, self.memory)),
             ("Network", (self.no_network, self.answers)),
             ("Privacy", (self.forget, self.forgotten)),
@@ -98,6 +131,9 @@ class SettingsWindow(QDialog):
     def _connect(self) -> None:
         self.night.clicked.connect(lambda on: self._do("theme"))
         self.how_large.activated.connect(self._choose_size)
+        self.units.activated.connect(self._choose_units)
+        for slot, notation in enumerate(self.notations):
+            notation.activated.connect(lambda at, slot=slot: self._choose_notation(slot, at))
         self.by_machine.clicked.connect(lambda on: self._choose_memory())
         self.memory.valueChanged.connect(lambda value: self._choose_memory())
         self.no_network.clicked.connect(lambda on: self._do("offline"))
@@ -111,6 +147,9 @@ class SettingsWindow(QDialog):
         """Show everything as it is now."""
         self.night.setChecked(self._theme() == "night")
         self.how_large.setCurrentIndex(SIZES.index(interface_size(self.settings)))
+        self.units.setCurrentIndex(self.units.findData(length_units()))
+        for name, notation in zip(self.foot.slots, self.notations):
+            notation.setCurrentIndex(notation.findData(name))
         limit = memory_limit(self.settings)
         self.by_machine.setChecked(limit is None)
         self.memory.blockSignals(True)
@@ -123,6 +162,14 @@ class SettingsWindow(QDialog):
     def _choose_size(self, at: int) -> None:
         self.settings.setValue(SIZE, SIZES[at])
         self.size_note.show()
+
+    def _choose_units(self, at: int) -> None:
+        self.settings.setValue(UNITS, self.units.itemData(at).value)
+        take_length_units(self.settings)
+        self.units_changed.emit()
+
+    def _choose_notation(self, slot: int, at: int) -> None:
+        self.foot.show_notation(slot, self.notations[slot].itemData(at))
 
     def _choose_memory(self) -> None:
         by_machine = self.by_machine.isChecked()

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QSettings
 from brisk_atlas.core.workspace import Workspace
 
 SIZES = (80, 90, 100, 110, 125, 150, 175, 200)  # percent, of the whole interface
-SIZE, MEMORY = "interface_size", "memory_mb"
+SIZE, MEMORY, UNITS = "interface_size", "memory_mb", "length_units"
 SCALE = "QT_SCALE_FACTOR"
 MIN_MB, MAX_MB, MB = 256, 1_000_000, 1_000_000
 
@@ -38,3 +38,13 @@ def take_memory_limit(settings: QSettings, workspace: Workspace) -> None:
     """Use the limit that was chosen."""
     limit = memory_limit(settings)
     workspace.use_memory(limit * MB if limit is not None else None)
+
+
+def take_length_units(settings: QSettings) -> None:
+    """Word lengths and areas in the units that were chosen."""
+    stored = str(settings.value(UNITS, ""))
+    if stored:
+        from brisk_atlas.core.model.length_units import LengthUnits, use_length_units
+
+        if stored in {each.value for each in LengthUnits}:
+            use_length_units(LengthUnits(stored))
