@@ -10,8 +10,9 @@ import numpy as np
 import pypdfium2
 import pytest
 from PIL import Image
-from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QDesktopServices, QWheelEvent
+from PyQt6.QtCore import QMarginsF, QPoint, QPointF, QSizeF, Qt
+from PyQt6.QtGui import QDesktopServices, QPageLayout, QPageSize, QWheelEvent
+from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
 from PyQt6.QtWidgets import QApplication
 
 from brisk_atlas import demo
@@ -74,7 +75,7 @@ def test_a_key_lays_the_map_out_and_three_steps_write_it(driver, paper, tmp_path
     driver.type(paper.form.scale, "40,000")
     assert paper.paper.scale == 40_000
     path = tmp_path / "map.pdf"
-    paper.write_to(path)
+    paper.output.write_to(path, paper.plate)
     qtbot.waitUntil(lambda: not paper.busy, timeout=60_000)
     document = pypdfium2.PdfDocument(path)
     assert document[0].get_size() == pytest.approx((420 / 25.4 * 72, 297 / 25.4 * 72), abs=0.1)
@@ -83,6 +84,44 @@ def test_a_key_lays_the_map_out_and_three_steps_write_it(driver, paper, tmp_path
         driver.window.commands.do("undo")
     driver.settle()
     assert paper.form.sheet.currentText() == "A4"
+
+
+@pytest.mark.parametrize(("sheet", "share"), [("A4", 1.0), ("A5", 148.0 / 210.0)])
+def test_pages_are_printed_at_their_true_size_and_smaller_on_smaller_paper(driver, paper, tmp_path, qtbot, sheet, share,
+                                                                          monkeypatch):  # fmt: skip
+    path = tmp_path / "printed.pdf"
+    said = []
+    driver.window.session.noticed.connect(lambda *words: said.append(words))
+
+    def answer(dialog):
+        printer = dialog.printer()
+        printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+        printer.setOutputFileName(str(path))
+        assert printer.pageLayout().fullRect(QPageLayout.Unit.Millimeter).size() == QSizeF(297, 210)
+        size = QPageSize(QPageSize.PageSizeId[sheet])
+        printer.setPageLayout(QPageLayout(size, QPageLayout.Orientation.Landscape, QMarginsF(0, 0, 0, 0)))
+        printer.setResolution(150)
+        return True
+
+    monkeypatch.setattr(QPrintDialog, "exec", answer)
+    driver.click(paper.print)
+    qtbot.waitUntil(lambda: any("printed" in each[1] for each in said), timeout=60_000)
+    (page,) = pypdfium2.PdfDocument(path)
+    inked = np.argwhere(page.render(scale=2).to_numpy()[..., :3].min(axis=2) < 200)
+    whole = pixels_of_written(paper, tmp_path, qtbot)
+    reach = np.argwhere(whole < 200)
+    assert inked.max(axis=0) == pytest.approx(reach.max(axis=0) * share, abs=4)
+    assert inked.min(axis=0) == pytest.approx(reach.min(axis=0) * share, abs=4)
+    _, words, details = next(each for each in said if "printed" in each[1])
+    assert words.endswith(": 1 page printed") and ("71%" in details) == (share < 1)
+
+
+def pixels_of_written(paper, folder, qtbot):
+    """The page as its own PDF has it, two pixels a point."""
+    path = folder / "written.pdf"
+    paper.output.write_to(path, paper.plate)
+    qtbot.waitUntil(lambda: not paper.busy, timeout=60_000)
+    return pypdfium2.PdfDocument(path)[0].render(scale=2).to_numpy()[..., :3].min(axis=2)
 
 
 def test_blocks_are_moved_resized_written_and_removed_by_hand(driver, paper):
@@ -181,7 +220,7 @@ def test_pages_of_features_are_leafed_through(driver, paper, tmp_path, qtbot):
     assert not paper.paper.pages.fits and paper.form.scale.isEnabled()
     driver.choose(paper.form.grid, "longitude and latitude")
     assert paper.paper.grid is PaperGrid.GEOGRAPHIC
-    paper.write_to(tmp_path / "zones.svg")
+    paper.output.write_to(tmp_path / "zones.svg", paper.plate)
     qtbot.waitUntil(lambda: not paper.busy, timeout=60_000)
     assert sorted(each.name for each in tmp_path.glob("*.svg")) == ["zones-1.svg", "zones-2.svg", "zones-3.svg"]
     driver.choose(paper.form.pages, "one page")

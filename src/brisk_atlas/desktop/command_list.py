@@ -10,6 +10,7 @@ from brisk_atlas.core.workspace.comparison import Way
 from .commands import Command
 from .learning import Learning
 from .page_titles import PAGE_TITLES
+from .pasting import Pasting
 from .relief_commands import relief_commands
 from .sheet.copies import COPIES
 from .trust.trust_check import TrustCheck
@@ -161,6 +162,7 @@ def _pages(window: AtlasWindow) -> list[Command]:
         entry = window.find_page.current_entry if window.page == "find" else None
         return entry is not None and entry.is_folder == is_folder
 
+    pasting = Pasting(window)
     return [
         *pages,
         Command("records", "Table the records of a folder", window.table_records,
@@ -209,6 +211,12 @@ def _pages(window: AtlasWindow) -> list[Command]:
         Command("paper", "Map on paper", lambda: _on_paper(window), "Shift+F9",
                 "Lay out what the map shows, or the plate of the album, on a page at a true scale", "file-text",
                 lambda: bool(work.layers) if window.page == "desk" else bool(work.state.album.plates)),
+        Command("copy_picture", "Copy a picture of the pane", pasting.copy_picture, "Ctrl+F9",
+                "The pane with the keyboard, into the clipboard", "copy",
+                lambda: bool(work.layers) and window.page in ("desk", "record")),
+        Command("paste", "Paste as a layer", pasting.paste, "Ctrl+V",
+                "Files, WKT, GeoJSON, rows or addresses of the clipboard", "clipboard-text",
+                lambda: window.page in ("find", "desk")),
         Command("open_recipe", "Open a recipe…", lambda: _open_recipe(window), icon="list-bullets"),
         Command("catalogue", "Catalogue site", lambda: _to_half(window, "catalogue"), "",
                 "A site of all datasets of a folder, on Hand over", "books"),

@@ -22,7 +22,7 @@ class LengthUnits(StrEnum):
     NAUTICAL = "nautical"
 
     @property
-    def title(self) -> str:
+    def words(self) -> str:
         """The units as a person chooses them."""
         return {
             LengthUnits.METRIC: "metres, kilometres, km²",

@@ -46,7 +46,7 @@ class PlateTaker:
         view = view_of(desk)
         if view is None:
             return
-        match _pane_with_keyboard(desk):
+        match pane_with_keyboard(desk):
             case PlateKind.RELIEF:
                 self._take_image(PlateKind.RELIEF, view, desk.relief.canvas)
             case PlateKind.STRIP:
@@ -151,7 +151,8 @@ def _cell(value: object, look: ColumnView, text: Callable[[object, ColumnView], 
     return "" if value is None or value != value else text(value, look)
 
 
-def _pane_with_keyboard(desk: DeskPage) -> PlateKind:
+def pane_with_keyboard(desk: DeskPage) -> PlateKind:
+    """Return what kind of pane has the keyboard, the map if none has."""
     focus = QApplication.focusWidget()
     panes = {PlateKind.RELIEF: desk.relief, PlateKind.STRIP: desk.strip, PlateKind.SHEET: desk.sheet}
     if focus is not None:

@@ -3,22 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, QUrl, pyqtSignal
-from PyQt6.QtGui import QDesktopServices, QImage
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QFileDialog,
-    QHBoxLayout,
-    QMenu,
-    QPushButton,
-    QScrollArea,
-    QToolButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from brisk_atlas.core.paper.box import INCH_MM
 from brisk_atlas.core.paper.layout import BlockKind, PagesByFeature, Paper, PaperBlock, PaperGrid, PaperSize
@@ -33,9 +22,9 @@ from ..theme import LIGHT, Theme
 from .block_form import BlockForm
 from .page_form import PageForm
 from .page_preview import PAD_PX, PagePreview
+from .paper_output import PaperOutput
 
 if TYPE_CHECKING:
-    from brisk_atlas.core.operations import Written
     from brisk_atlas.core.system.jobs import Job
 
 REST_MS = 150  # from the last change until the page is drawn
@@ -43,11 +32,6 @@ SIDE_PX, NUMBERS_PX = 288, 320
 MOST_PX = 9_000  # of a preview, each way
 ZOOM = 1.5
 STEPS = (1.0, 2.0, 2.5, 5.0)
-FORMS = {
-    "PDF (*.pdf)": ".pdf",
-    "SVG, a file for each page (*.svg)": ".svg",
-    "PNG, a file for each page (*.png)": ".png",
-}
 ADDED = {BlockKind.TEXT: "Text", BlockKind.TITLE: "Title", BlockKind.LEGEND: "Legend", BlockKind.SCALE_BAR: "Scale bar",
          BlockKind.NORTH: "North", BlockKind.INSET: "Where it lies", BlockKind.CREDITS: "Sources",
          BlockKind.MAP: "Map"}  # fmt: skip
@@ -108,7 +92,8 @@ class PaperView(QWidget):
         self.add, self.remove = QPushButton("Add"), QPushButton("Remove")
         self.anew = QPushButton("Arrange anew")
         self.anew.setToolTip("All blocks where they were first")
-        self.write = QPushButton("Write…")
+        self.output = PaperOutput(session, self)
+        self.print, self.write = QPushButton("Print…"), QPushButton("Write…")
         self.write.setObjectName("main")
         self.note = PlainLabel("")
         self.note.setObjectName("quiet")
@@ -153,6 +138,7 @@ class PaperView(QWidget):
         row = QHBoxLayout()
         row.addWidget(self.anew)
         row.addStretch(1)
+        row.addWidget(self.print)
         row.addWidget(self.write)
         column.addLayout(row)
         whole = QHBoxLayout(self)
@@ -169,7 +155,10 @@ class PaperView(QWidget):
 
     def _connect(self) -> None:
         self.back.clicked.connect(lambda checked=False: self.left.emit())
-        self.write.clicked.connect(lambda checked=False: self._choose_file())
+        self.write.clicked.connect(
+            lambda checked=False: self._put_out(lambda plate, paper: self.output.choose_file(plate))
+        )
+        self.print.clicked.connect(lambda checked=False: self._put_out(self.output.choose_printer))
         self.anew.clicked.connect(lambda checked=False: self._arrange_anew())
         self.numbers.activated.connect(lambda at: self._draw())
         self.before.clicked.connect(lambda checked=False: self._turn(-1))
@@ -230,7 +219,7 @@ class PaperView(QWidget):
     def busy(self) -> bool:
         """Whether a page is drawn or written."""
         self._running = [job for job in self._running if job.state in ("waiting", "running")]
-        return self._drawing is not None or self._rest.isActive() or bool(self._running)
+        return self._drawing is not None or self._rest.isActive() or bool(self._running) or self.output.busy
 
     def use_theme(self, theme: Theme) -> None:
         """Take over the colours of a theme."""
@@ -501,28 +490,9 @@ class PaperView(QWidget):
             self.page.choose(None)
             self._change("one block less", lambda paper: paper.without(block_id))
 
-    # Writing
-
-    def _choose_file(self) -> None:
-        plate = self.plate
-        if plate is None:
-            return
+    def _put_out(self, choose: Callable[[Plate, Paper], None]) -> None:
+        """Have the pages written or printed, with what is being typed."""
         self.block.flush()
-        name = "".join(c if c.isalnum() else "_" for c in plate.title).strip("_").lower() or "map"
-        file = self.session.work.file
-        start = (file.parent if file is not None else Path.home()) / f"{name}.pdf"
-        chosen, form = QFileDialog.getSaveFileName(self, "Write the page", str(start), ";;".join(FORMS))
-        if chosen:
-            path = Path(chosen)
-            self.write_to(path if path.suffix else path.with_suffix(FORMS.get(form, ".pdf")))
-
-    def write_to(self, path: Path) -> None:
-        """Write the pages by the suffix of a path, and open them."""
-        from brisk_atlas.core.operations import WritePaper
-
-        def done(written: Written) -> None:
-            faults = "; ".join(written.remarks)
-            self.session.noticed.emit("caution" if faults else "good", f"Wrote {written.what} to {path}", faults)
-            QDesktopServices.openUrl(QUrl.fromLocalFile(str(written.paths[0])))
-
-        self._running.append(self.session.run_operation(f"Writing {path.name}", WritePaper(path, self.plate_id), done))
+        plate, paper = self.plate, self.paper
+        if plate is not None and paper is not None:
+            choose(plate, paper)

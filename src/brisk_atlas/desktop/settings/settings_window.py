@@ -69,7 +69,7 @@ class SettingsWindow(QDialog):
         self.units = QComboBox()
         self.units.setAccessibleName("Units of what is measured")
         for each in LengthUnits:
-            self.units.addItem(each.title, each)
+            self.units.addItem(each.words, each)
         self.notations = [QComboBox() for _ in foot.slots]
         for number, notation in enumerate(self.notations):
             notation.setAccessibleName(f"Notation {number + 1} of a place")
