@@ -79,6 +79,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         paths.insert(0, demo.PROJECT)
         pin, served = demo.DATA, demo.PROJECT
+    alone = bool(asked.demo or asked.new_window)
+    if not (alone or asked.picture):
+        from brisk_atlas.core.system.one_instance import hand_to_running
+
+        if hand_to_running([str(path) for path in paths]):
+            return 0
     gc.disable()  # nothing is thrown away while modules load; `run` turns it on again
     from brisk_atlas.desktop import app
 
@@ -87,4 +93,4 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
         page = asked.page or ("desk" if paths else "find")
         return app.picture(paths, asked.picture, page, QSize(*asked.size), pin=pin, served=served, prepare=asked.do)
-    return app.run(paths, pin=pin, served=served, log_level=asked.log_level)
+    return app.run(paths, pin=pin, served=served, log_level=asked.log_level, alone=alone)

@@ -46,6 +46,9 @@ def window_parser() -> argparse.ArgumentParser:
         help="run a command of the window before the picture is taken",
     )
     parser.add_argument(
+        "--new-window", action="store_true", help="open a window of its own, also where the application runs already"
+    )
+    parser.add_argument(
         "--log-level", choices=("DEBUG", "INFO", "WARNING", "ERROR"), default="INFO", help="how much is logged"
     )
     parser.add_argument("--version", action="version", version=f"Brisk Atlas {__version__}")

@@ -26,6 +26,7 @@ from .window import AtlasWindow
 if TYPE_CHECKING:
     from brisk_atlas.core.find import Shelves
 
+    from .one_window import OneWindow
     from .stand_in import StandInProcess
 
 DEFAULT_SIZE = QSize(1280, 800)
@@ -79,8 +80,16 @@ def _hooked(window: AtlasWindow) -> FaultHooks:
     return hooks
 
 
-def run(paths: Sequence[Path], *, pin: Path | None = None, served: Path | None = None, log_level: str = "INFO") -> int:
-    """Open the window on `paths` and stay until it is closed. `served` is a project that a stand-in offers."""
+def run(
+    paths: Sequence[Path],
+    *,
+    pin: Path | None = None,
+    served: Path | None = None,
+    log_level: str = "INFO",
+    alone: bool = False,
+) -> int:
+    """Open the window on `paths` and stay until it is closed. `served` is a project that a stand-in offers; a window
+    that is `alone` takes nothing from other starts."""
     settings = _settings()
     take_interface_size(settings)
     app = make_application()
@@ -97,8 +106,13 @@ def run(paths: Sequence[Path], *, pin: Path | None = None, served: Path | None =
     server = _offered(window, served) if served is not None else None
     QTimer.singleShot(BEGIN_MS, lambda: _begin(window, paths, pin))
     QTimer.singleShot(OFFER_MS, lambda: window.autosave.offer_left_behind(window.notice))
+    others: list[OneWindow] = []
+    if not alone:
+        QTimer.singleShot(OFFER_MS, lambda: others.append(_shared(window)))
     code = app.exec()
     hooks.remove()
+    for each in others:
+        each.close()
     if server is not None:
         server.stop()
     if not window.session.stopped:  # work that does not listen must not hold up the end
@@ -126,6 +140,11 @@ def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None
     else:
         window.find_page.show_welcome()
     window.find_page.shelves.pins_changed.emit()  # so that the shelves are gone through in a while
+    _open_all(window, paths)
+
+
+def _open_all(window: AtlasWindow, paths: Sequence[str | Path]) -> None:
+    """Open files, addresses and links to views."""
     links = [str(path) for path in paths if str(path).startswith(SCHEME)]
     files = [path for path in paths if str(path) not in links]
     if files:
@@ -134,6 +153,12 @@ def _begin(window: AtlasWindow, paths: Sequence[Path], pin: Path | None) -> None
         from .view_links import open_link
 
         open_link(window, link)
+
+
+def _shared(window: AtlasWindow) -> OneWindow:
+    from .one_window import OneWindow
+
+    return OneWindow(window, lambda places: _open_all(window, places))
 
 
 def settle(window: AtlasWindow, patience: float = PATIENCE_S) -> bool:
