@@ -50,6 +50,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
         from . import desktop
 
         return desktop.main(given[1:])
+    if command == "compile":
+        from . import compile_ahead
+
+        return compile_ahead.main(given[1:])
     if command == "step":
         from . import step
 

@@ -26,6 +26,7 @@ def window_parser() -> argparse.ArgumentParser:
         "`brisk-atlas compare A B` says what differs between two deliveries; `brisk-atlas record "
         "show|check|convert|table|apply|flatten|page|catalogue` works on metadata records; `brisk-atlas step` "
         "does one step of a recipe; `brisk-atlas desktop install` puts the application into the menu; `brisk-atlas "
+        "compile` spares the first picture its wait; `brisk-atlas "
         "depot` shares layers with colleagues and everybody; `brisk-atlas "
         "stand-in` offers a project on this machine as services would.",
     )

@@ -11,10 +11,22 @@ from .window import AtlasWindow
 
 WARM_MS = 150
 REHEARSE_MS = 10
+FIRST_START = "First start on this machine: what draws is compiled now, once. The first maps take about half a minute."
 
 
 def warm_later(window: AtlasWindow) -> None:
     """Load the libraries and kernels in the background, and make the Desk, a moment after the window stands."""
+
+    def look(job: object) -> bool:
+        from brisk_atlas.core.draw.warm import is_compiled
+
+        return is_compiled()
+
+    def looked(compiled: bool) -> None:
+        if not compiled:
+            window.session.noticed.emit("caution", FIRST_START, "")
+        words = "Getting ready" if compiled else "Compiling for this machine, once"
+        window.session.run(words, work, made, shown=not compiled)
 
     def work(job: object) -> None:
         from brisk_atlas.core.draw import warm
@@ -36,7 +48,7 @@ def warm_later(window: AtlasWindow) -> None:
         desk.resize(window.pages.size())
         _one_at_a_time([*desk.painted_pieces(), window.subject])
 
-    QTimer.singleShot(WARM_MS, lambda: window.session.run("Getting ready", work, made, shown=False))
+    QTimer.singleShot(WARM_MS, lambda: window.session.run("Looking", look, looked, shown=False))
 
 
 def _one_at_a_time(pieces: list[QWidget]) -> None:

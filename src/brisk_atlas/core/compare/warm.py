@@ -1,4 +1,4 @@
-"""Compile the kernels of this room ahead of their first use: `python -m brisk_atlas.core.compare.warm`."""
+"""Compile the kernels of this room ahead of their first use."""
 
 from __future__ import annotations
 
@@ -16,7 +16,3 @@ def warm() -> None:
             change_sums(cells, cells, np.ones((2, 2), bool), np.ones(2), 1.0, into, True)
     found = np.zeros((STATISTICS, 4, 2), np.float32)
     series_sums(np.zeros((3, 2, 4), np.float32), np.arange(3.0), np.zeros((4, 5)), np.empty((ROOM, 2)), found[:, :2])
-
-
-if __name__ == "__main__":
-    warm()

@@ -1,4 +1,4 @@
-"""Compile the kernels ahead of the first picture: `python -m brisk_atlas.core.draw.warm`."""
+"""Compile the kernels ahead of the first picture."""
 
 from __future__ import annotations
 
@@ -28,6 +28,11 @@ _SQUARE = bytes.fromhex(
 _POINT = bytes.fromhex("0101000000000000000000f03f000000000000f03f")
 
 
+def is_compiled() -> bool:
+    """Return whether the kernels were compiled here before; if not, the first picture waits for the compiler."""
+    return blend.is_stored
+
+
 def warm() -> None:
     """Run every kernel once on next to nothing; compiled code is stored beside the sources."""
     view = View(2, 2, 0.5, 16, 16)
@@ -55,7 +60,3 @@ def warm() -> None:
     reduced = np.empty((2, 2), np.float32)
     reduce_mean(cells, 4, reduced)
     reduce_nearest(cells, 4, reduced)
-
-
-if __name__ == "__main__":
-    warm()

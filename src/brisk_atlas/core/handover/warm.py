@@ -1,4 +1,4 @@
-"""Compile the kernels of recipes ahead of their first use: `python -m brisk_atlas.core.handover.warm`."""
+"""Compile the kernels of recipes ahead of their first use."""
 
 from __future__ import annotations
 
@@ -31,7 +31,3 @@ def warm() -> None:
     window, places = CellWindow(0, 0, 3, 3), (np.ones((2, 2, 2)), 64)
     for dtype in CELLS:
         warped(np.ones((1, 3, 3), dtype), np.ones((3, 3), bool), window, places, (2, 2), (1.0, 1.0))
-
-
-if __name__ == "__main__":
-    warm()

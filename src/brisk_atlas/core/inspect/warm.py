@@ -1,4 +1,4 @@
-"""Compile the kernels of this room ahead of their first use: `python -m brisk_atlas.core.inspect.warm`."""
+"""Compile the kernels of this room ahead of their first use."""
 
 from __future__ import annotations
 
@@ -16,7 +16,3 @@ def warm() -> None:
         xy, starts, kinds, features, bounds, np.ones((2, 2)), 0.0, 2.0, 1.0, 1.0, 0,
         np.empty(8), np.empty(4, np.int64), np.empty(4),
     )  # fmt: skip
-
-
-if __name__ == "__main__":
-    warm()

@@ -1,4 +1,4 @@
-"""Compile the kernels of this room ahead of their first use: `python -m brisk_atlas.core.relief.warm`."""
+"""Compile the kernels of this room ahead of their first use."""
 
 from __future__ import annotations
 
@@ -27,7 +27,3 @@ def warm() -> None:
     made.bodies = (ReliefBodies("", bodies(np.zeros((1, 3, 3)), one, one, np.zeros((1, 2, 3)), one, one, one)),)
     look = Look(black, black, black, 0.0, 1.0, contours=1.0, solid=0.5)
     made.fine_picture(eye_over(made.outline, 1.0, Eye()), (16, 16), look)
-
-
-if __name__ == "__main__":
-    warm()

@@ -1,4 +1,4 @@
-"""Compile the kernels of lines ahead of their first use: `python -m brisk_atlas.core.strip.warm`."""
+"""Compile the kernels of lines ahead of their first use."""
 
 from __future__ import annotations
 
@@ -18,7 +18,3 @@ def warm() -> None:
         np.zeros((3, 2)), np.ones(3, bool), np.zeros(3, np.int64), np.zeros((1, 2), np.int64), np.array([0, 2]),
         np.zeros((1, 4)), np.empty((1, 2), np.int64), np.empty((1, 2)),
     )  # fmt: skip
-
-
-if __name__ == "__main__":
-    warm()

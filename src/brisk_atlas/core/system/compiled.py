@@ -8,6 +8,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from functools import update_wrapper
+from pathlib import Path
 from typing import Any
 
 _lock = threading.RLock()
@@ -24,6 +25,13 @@ class CompiledLater:
 
     def __call__(self, *given: Any) -> Any:
         return (self._compiled or self.dispatcher())(*given)
+
+    @property
+    def is_stored(self) -> bool:
+        """Whether its compiled code lies in the cache, so that the first call does not wait for the compiler."""
+        name = f"{Path(self._function.__code__.co_filename).stem}.{self._function.__name__}"
+        folder = getattr(self.dispatcher(), "stats").cache_path  # noqa: B009  of what Numba made
+        return folder is not None and any(Path(folder).glob(f"{name}-*.nbi"))
 
     def dispatcher(self) -> Callable[..., Any]:
         """Return what Numba made, with all that its module names, as the compiler looks for what it calls there."""
