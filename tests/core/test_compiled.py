@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import subprocess
 import sys
 import time
@@ -47,3 +48,28 @@ def test_threads_that_call_a_kernel_while_it_is_made_all_get_its_answer(monkeypa
 def test_the_compiler_is_not_loaded_before_a_kernel_is_called():
     words = "import brisk_atlas.core.handover.run_recipe, sys; print('numba' in sys.modules)"
     assert subprocess.run([sys.executable, "-c", words], capture_output=True, text=True).stdout.strip() == "False"
+
+
+def test_what_was_compiled_beside_the_sources_serves_where_they_can_not_be_written_to(tmp_path):
+    (tmp_path / "kernels_here.py").write_text(
+        "from brisk_atlas.core.system.compiled import njit\n"
+        "@njit(cache=True)\ndef inner(x):\n    return x + 1\n"
+        "@njit(cache=True)\ndef outer(x):\n    return inner(x) * 2\n"
+    )
+    ask = (
+        "import kernels_here as k\nfrom brisk_atlas.core.system.compiled import is_stored\n"
+        "outer = k.outer\nstored = is_stored(outer)\nassert outer(3) == 8\n"
+        "print(stored, *outer.dispatcher().stats.cache_hits.values())"
+    )
+
+    def run(**more):
+        surroundings = {**os.environ, "PYTHONPATH": str(tmp_path), **more}
+        done = subprocess.run([sys.executable, "-c", ask], env=surroundings, capture_output=True, text=True, check=True)
+        return done.stdout.split()
+
+    elsewhere = str(tmp_path / "cache")
+    assert run() == ["False"]
+    assert run() == ["True", "1"]
+    assert run(NUMBA_CACHE_DIR=elsewhere) == ["True", "1"]  # as where the folder of the sources is not ours
+    (tmp_path / "kernels_here.py").write_text((tmp_path / "kernels_here.py").read_text().replace("* 2", "+ 4"))
+    assert run(NUMBA_CACHE_DIR=elsewhere) == ["True"]  # another source is compiled anew

@@ -10,6 +10,7 @@ from brisk_atlas.core.model.cloud import Points
 from brisk_atlas.core.read.kernels import reduce_mean, reduce_nearest
 from brisk_atlas.core.read.shape_index import index_of
 from brisk_atlas.core.read.wkb import shapes_of
+from brisk_atlas.core.system.compiled import is_stored
 
 from .cloud import draw_order, point_inks
 from .cloud_order import order_of
@@ -30,7 +31,7 @@ _POINT = bytes.fromhex("0101000000000000000000f03f000000000000f03f")
 
 def is_compiled() -> bool:
     """Return whether the kernels were compiled here before; if not, the first picture waits for the compiler."""
-    return blend.is_stored
+    return is_stored(blend)
 
 
 def warm() -> None:
