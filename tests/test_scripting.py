@@ -21,7 +21,9 @@ import rasterio
 from PIL import Image
 
 from brisk_atlas import cli, demo
+from brisk_atlas.core.handover.recipe import Recipe
 from brisk_atlas.core.model import AtlasError, CannotWrite, Columns, DataRef, Edit, Extent, OpenOptions
+from brisk_atlas.core.model.table_view import ComputedField, TableView
 from brisk_atlas.core.operations import (
     COMMANDS,
     Export,
@@ -35,6 +37,7 @@ from brisk_atlas.core.operations import (
     operation_called,
     to_json,
 )
+from brisk_atlas.core.operations.done_log import DoneLog
 from brisk_atlas.core.place import transform
 from brisk_atlas.core.system.jobs import Cancelled
 from brisk_atlas.core.table.editing import state_of
@@ -249,3 +252,44 @@ def test_any_kind_of_data_is_exported_in_any_of_its_formats(data, tmp_path):
         Export(lava, tmp_path / "a.fgb.gml", fields=("nowhere",)).run(workspace)
     with pytest.raises(AtlasError, match="Choose one of"):
         Export(DataRef.file(cloud), tmp_path / "points.gpkg").run(workspace)
+
+
+def test_what_was_done_is_a_script_that_does_it_again(tmp_path):
+    out, log = tmp_path / "out", DoneLog()
+    out.mkdir()
+    with Workspace() as workspace:
+        workspace.open_project(demo.PROJECT)
+        workspace.open(demo.DATA / "elevation_2031.tif")
+        work = workspace.work
+        before, after, flows = (workspace.layer(name) for name in ("elevation_2029", "elevation_2031", "lava_flows"))
+        view = TableView(computed=(ComputedField("doubled", "volume_m3 * 2"),))
+        work.change("compute", flows.id, rows=view)
+        deeds = (
+            ("Comparing\nheights", GridChange(before.id, after.id, threshold=0.5)),
+            (
+                "Writing flows.csv",
+                Export(flows.id, out / "flows.csv", fields=("flow_id", "doubled"), where="year = 2031"),
+            ),
+            ("Saving edits", SaveEdits(flows.id)),
+        )
+        results = []
+        for title, operation in deeds:
+            if not operation.needs_work:
+                results += operation.run(workspace).lines()
+            log.note(title, operation, work.layers)
+        recipe = Recipe.from_json({
+            "brisk_atlas_recipe": 1, "title": "clipped", "version": 1, "parameters": [],
+            "branches": [{"name": "main", "source": after.id, "steps": [
+                {"do": "write", "path": str(out / "after.tif")}]}],
+        })  # fmt: skip
+        log.note("Handing over clipped", recipe, work.layers)
+        files = log.write(tmp_path / "done.py", dict(workspace.cache.options))
+    assert [file.name for file in files] == ["done.py", "done_4.recipe.json", "done.brisk.json"]
+    first = (out / "flows.csv").read_text()
+    (out / "flows.csv").unlink()
+    again = subprocess.run([sys.executable, str(files[0])], capture_output=True, text=True, check=True)
+    assert again.stdout.splitlines()[: len(results)] == results
+    assert (out / "flows.csv").read_text() == first and "doubled" in first.splitlines()[0]
+    with rasterio.open(out / "after.tif") as written, rasterio.open(demo.DATA / "elevation_2031.tif") as original:
+        assert written.shape == original.shape
+    assert "left out" in files[0].read_text()

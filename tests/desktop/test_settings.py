@@ -10,6 +10,7 @@ from brisk_atlas import demo
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.model.length_units import LengthUnits, length_units, use_length_units
 from brisk_atlas.core.workspace import Workspace
+from brisk_atlas.desktop.app import take_portal
 from brisk_atlas.desktop.command_list import commands_of
 from brisk_atlas.desktop.commands import Commands
 from brisk_atlas.desktop.settings.own_keys import OWN_KEYS, own_keys
@@ -181,3 +182,16 @@ def test_recent_work_is_forgotten_with_its_pictures(shown, tmp_path):
     driver.click(box.forget)
     assert not shelves.recent and not shelves.projects and box.forgotten.text() == "Forgotten."
     assert picture_of(tmp_path / "work.brisk.json").isNull()
+
+
+@pytest.mark.parametrize(
+    ("given", "theme"),
+    [
+        ({"WAYLAND_DISPLAY": "wayland-0"}, "xdgdesktopportal"),
+        ({"WAYLAND_DISPLAY": "wayland-0", "QT_QPA_PLATFORMTHEME": "gtk3"}, "gtk3"),
+        ({"DISPLAY": ":0"}, None),
+    ],
+)
+def test_dialogs_for_files_are_the_desktops_own_under_wayland(given, theme):
+    take_portal(given)
+    assert given.get("QT_QPA_PLATFORMTHEME") == theme

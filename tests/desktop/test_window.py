@@ -14,6 +14,7 @@ from brisk_atlas.core.workspace.project_file import read as read_project
 from brisk_atlas.desktop import theme
 from brisk_atlas.desktop.app import settle
 from brisk_atlas.desktop.do_palette import matching
+from brisk_atlas.desktop.icons import _face
 from brisk_atlas.desktop.window import PAGES
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -71,6 +72,11 @@ def test_every_command_can_be_run_on_the_demo_without_harm(demo_driver, monkeypa
             window.commands.do(command.id)  # or it would rightly refuse what follows
     demo_driver.settle()
     assert [notice for notice in notices if notice[0] != "good"] == []
+
+
+def test_every_icon_of_a_command_is_in_the_font(driver):
+    names = {command.icon for command in driver.window.commands.all() if command.icon}
+    assert names <= set(_face()[1])
 
 
 def test_keys_of_commands_are_all_different(driver):

@@ -5,8 +5,8 @@ from __future__ import annotations
 import argparse
 from collections.abc import Iterator
 
-from brisk_atlas import __version__
 from brisk_atlas.core.operations import COMMANDS
+from brisk_atlas.version import VERSION
 
 from . import compare, depot, facts, record
 from .operation import parser_of, summary_of
@@ -27,7 +27,7 @@ OTHERS = {
 def manual_page() -> str:
     """Return the manual page, as roff."""
     lines = [
-        f'.TH BRISK\\-ATLAS 1 "" "Brisk Atlas {__version__}" "User commands"',
+        f'.TH BRISK\\-ATLAS 1 "" "Brisk Atlas {VERSION}" "User commands"',
         ".SH NAME", "brisk\\-atlas \\- see what spatial data is, whether it can be trusted, and what changed",
         ".SH SYNOPSIS", ".B brisk\\-atlas", "[\\fIPATH\\fR ...]", ".br",
         ".B brisk\\-atlas", "\\fICOMMAND\\fR [\\fIARGUMENTS\\fR]",

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from brisk_atlas import __version__
+from brisk_atlas.version import VERSION
 
 PAGES = ("find", "desk", "record", "handover")
 
@@ -52,5 +52,5 @@ def window_parser() -> argparse.ArgumentParser:
     parser.add_argument(
         "--log-level", choices=("DEBUG", "INFO", "WARNING", "ERROR"), default="INFO", help="how much is logged"
     )
-    parser.add_argument("--version", action="version", version=f"Brisk Atlas {__version__}")
+    parser.add_argument("--version", action="version", version=f"Brisk Atlas {VERSION}")
     return parser

@@ -7,7 +7,7 @@ import logging
 import os
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import MutableMapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -45,6 +45,12 @@ def _settings() -> QSettings:
     if home:
         return QSettings(str(Path(home) / "window.ini"), QSettings.Format.IniFormat)
     return QSettings("brisk-atlas", "brisk-atlas")
+
+
+def take_portal(environment: MutableMapping[str, str]) -> None:
+    """Have dialogs for files come from the desktop under Wayland, through its portal; what is chosen there stays."""
+    if environment.get("WAYLAND_DISPLAY"):
+        environment.setdefault("QT_QPA_PLATFORMTHEME", "xdgdesktopportal")
 
 
 def make_application() -> QApplication:
@@ -92,6 +98,7 @@ def run(
     that is `alone` takes nothing from other starts."""
     settings = _settings()
     take_interface_size(settings)
+    take_portal(os.environ)
     app = make_application()
     gc.set_threshold(*COLLECT_SELDOM)
     window = make_window(settings=settings)

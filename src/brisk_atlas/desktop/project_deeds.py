@@ -53,6 +53,21 @@ class ProjectDeeds:
         file = self.session.work.file
         return self.save_to(file) if file else self.save_as()
 
+    def save_script(self) -> None:
+        """Ask for a file, and write what was done in this run as a script that does it again."""
+        file = self.session.work.file
+        start = (file.parent if file is not None else Path.home()) / "what_was_done.py"
+        chosen, _ = QFileDialog.getSaveFileName(self._parent, "Save what was done", str(start), "Python (*.py)")
+        if not chosen:
+            return
+        path = Path(chosen) if Path(chosen).suffix else Path(chosen).with_suffix(".py")
+
+        def done(files: list[Path]) -> None:
+            beside = f", with {', '.join(each.name for each in files[1:])} beside it" if files[1:] else ""
+            self.session.noticed.emit("good", f"Written: {path}{beside}", "")
+
+        self.session.write_script(path, done)
+
     def save_as(self) -> bool:
         """Ask for a file and save the project there; returns whether it was."""
         start = str(self.session.work.file or Path.home() / f"work{PROJECT_SUFFIX}")

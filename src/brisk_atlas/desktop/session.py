@@ -21,8 +21,10 @@ if TYPE_CHECKING:
     from brisk_atlas.core.cache import DataCache
     from brisk_atlas.core.draw.frame import Painter
     from brisk_atlas.core.find import Catalogue, ScanPool, Shelves
+    from brisk_atlas.core.handover.recipe import Recipe
     from brisk_atlas.core.model import DataRef, Dataset, Facts, Field, Layer, OpenOptions, Style
     from brisk_atlas.core.operations import Operation
+    from brisk_atlas.core.operations.done_log import DoneLog
     from brisk_atlas.core.table.engine import Sheet
     from brisk_atlas.core.workspace import Answers, OpenedPart
     from brisk_atlas.core.workspace.autosave import Unsaved
@@ -76,6 +78,7 @@ class Session(QObject):
         self.work.listen(self._take_change)
         self.watch = SourceWatch()
         self._checking: Job | None = None
+        self._done_log: DoneLog | None = None
         self._arrived: list[OpenedPart] = []
         self._arrivals = QTimer(self)
         self._arrivals.setSingleShot(True)
@@ -155,7 +158,32 @@ class Session(QObject):
         def work(job: Job) -> Any:
             return operation.run(frozen, job.report)
 
-        return self.run(name, work, done, shown=shown, lane=lane, failed=failed)
+        def noted(result: Any) -> None:
+            if shown:
+                self.note_done(name, operation, frozen.work.layers)
+            if done is not None:
+                done(result)
+
+        return self.run(name, work, noted, shown=shown, lane=lane, failed=failed)
+
+    def note_done(self, title: str, what: Operation | Recipe, layers: Sequence[Layer]) -> None:
+        """Note what was done, for a script that does it again."""
+        if self._done_log is None:
+            from brisk_atlas.core.operations.done_log import DoneLog
+
+            self._done_log = DoneLog()
+        self._done_log.note(title, what, layers)
+
+    @property
+    def has_done(self) -> bool:
+        """Whether anything was done that a script can do again."""
+        return self._done_log is not None
+
+    def write_script(self, path: Path, done: Callable[[list[Path]], None]) -> None:
+        """Write what was done in this run as a script, in the background."""
+        log, options = self._done_log, dict(self.cache.options)
+        if log is not None:
+            self.run(f"Writing {path.name}", lambda job: log.write(path, options), done)
 
     def cancel_all(self) -> None:
         """Cancel all work that is shown to the analyst."""

@@ -17,10 +17,10 @@ from http import HTTPStatus
 from typing import TYPE_CHECKING, NamedTuple, TypeVar
 from urllib.parse import SplitResult, unquote, urljoin, urlsplit, urlunsplit
 
-from brisk_atlas import __version__
 from brisk_atlas.core.model import CannotRead, DataRef
 from brisk_atlas.core.model.errors import NeedsPassword, NotReached, NotThere
 from brisk_atlas.core.model.passwords import SECRET_WORDS, key_place, password_of, remember
+from brisk_atlas.version import VERSION
 
 from .keyring_store import stored_password
 from .stored_answers import ANSWERS, StoredAnswer, term_of
@@ -62,7 +62,7 @@ def _client() -> httpx.Client:
     return httpx.Client(
         timeout=httpx.Timeout(ANSWER_S, connect=CONNECT_S),
         limits=httpx.Limits(max_connections=64, max_keepalive_connections=16),
-        headers={"User-Agent": f"Brisk Atlas {__version__}"},
+        headers={"User-Agent": f"Brisk Atlas {VERSION}"},
     )
 
 

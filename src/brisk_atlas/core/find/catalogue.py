@@ -14,14 +14,14 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from brisk_atlas import __version__
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.core.system.folders import cache_folder, make_private
+from brisk_atlas.version import VERSION
 
 from .listing import Entry
 from .summary import DatasetSummary, from_text, to_text
 
-SCHEMA = f"5 {__version__}"  # another one empties the cache
+SCHEMA = f"5 {VERSION}"  # another one empties the cache
 MOST_FOUND = 300
 PATIENCE_S = 5.0  # for another window that writes
 log = logging.getLogger(__name__)

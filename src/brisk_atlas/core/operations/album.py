@@ -21,13 +21,15 @@ class WriteAlbum(Operation):
     """Write the album of a project: as one page that any browser opens, with all pictures, features and rows in it; as
     a folder for a web server, as PDF, as slides, or its pictures alone."""
 
+    needs_work = True
+
     path: Path = argument("a page (.html), a PDF (.pdf), slides (.odp, .pptx), pictures (.zip), or a new folder")
     paper: PaperSize = argument("of a PDF", PaperSize.A4)
     wide: bool = argument("lay the pages of a PDF on their long side", False)
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:
-        from brisk_atlas import __version__
         from brisk_atlas.core.system.atomic_write import write_whole
+        from brisk_atlas.version import VERSION
 
         from .album_content import content_of
 
@@ -42,7 +44,7 @@ class WriteAlbum(Operation):
             case ".html" | ".htm":
                 from brisk_atlas.core.album.page_file import album_page
 
-                write_whole(self.path, album_page(content, __version__).encode("utf-8", "replace"))
+                write_whole(self.path, album_page(content, VERSION).encode("utf-8", "replace"))
             case ".pdf":
                 from brisk_atlas.core.album.paper_maps import PaperMaps
                 from brisk_atlas.core.album.pdf_file import album_pdf
@@ -64,7 +66,7 @@ class WriteAlbum(Operation):
 
                 write_whole(self.path, album_pictures(content))
             case "":
-                self._write_folder(content, __version__)
+                self._write_folder(content, VERSION)
             case other:
                 raise CannotWrite(self.path, f"an album is not written as {other}",
                                   "Choose .html, .pdf, .odp, .pptx, .zip or a folder.")  # fmt: skip

@@ -135,8 +135,8 @@ class CatalogueSite(Operation):
         return plan_of(source, listed, old, digest, self.out)
 
     def _settings(self, source: DataRef) -> SiteSettings:
-        from brisk_atlas import __version__
         from brisk_atlas.core.site.site_pages import SiteAbout
+        from brisk_atlas.version import VERSION
 
         from .catalogue_dataset import SiteSettings
 
@@ -146,7 +146,7 @@ class CatalogueSite(Operation):
         address = address.rstrip("/") + "/" if address else ""
         title = self.title or (source.path.resolve().name if source.is_local else source.name) or "Catalogue"
         about = SiteAbout(title, self.summary, address)
-        return SiteSettings(about, datetime.now(UTC).date().isoformat(), __version__, self.largest_mb * 1_000_000)
+        return SiteSettings(about, datetime.now(UTC).date().isoformat(), VERSION, self.largest_mb * 1_000_000)
 
     def _remove_gone(self, before: Iterable[SiteEntry], after: Iterable[SiteEntry]) -> int:
         """Remove the folders of datasets that are there no more; returns how many."""

@@ -58,7 +58,10 @@ class PartlyFailed(Protocol):
 
 @dataclass(frozen=True)
 class Operation(ABC):
-    """Something that can be done to data. It is compared by value, stored as JSON, and run in any workspace."""
+    """Something that can be done to data. It is compared by value, stored as JSON, and run in any workspace; one that
+    `needs_work` does something with the work itself: its album, its edits, its views."""
+
+    needs_work = False
 
     @abstractmethod
     def run(self, workspace: Workspace, progress: Progress = silent) -> Result:

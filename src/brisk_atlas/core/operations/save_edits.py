@@ -20,6 +20,8 @@ class SaveEdits(Operation):
     The layer is read anew after that; `Workspace.drop_edits` takes the edits from it, on the thread of the work.
     """
 
+    needs_work = True
+
     layer: str = argument("the name or id of the layer")
 
     def run(self, workspace: Workspace, progress: Progress = silent) -> Written:

@@ -28,6 +28,8 @@ class WritePaper(Operation):
     """Lay a plate of the album out on paper at a true scale: as PDF whose maps state where they lie, as SVG, or as PNG.
     Without settings it is laid out as the project has it."""
 
+    needs_work = True
+
     path: Path = argument("a PDF (.pdf), or a file for each page (.svg, .png)")
     plate: str = argument("its title or id; the first one of the album if not given", "")
     sheet: PaperSize | None = argument("the size of the paper; lays the page out anew", None)

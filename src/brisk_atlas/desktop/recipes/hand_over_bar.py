@@ -89,7 +89,12 @@ class HandOverBar(QWidget):
         self.stop.show()
         self.progress.show()
         name = f"Handing over {recipe.title}"
-        self.job = self.session.run(name, work, self._done, lane=Lane.BATCH, failed=self._failed)
+
+        def done(runs: list[BranchRun]) -> None:
+            self.session.note_done(name, recipe, frozen.work.layers)
+            self._done(runs)
+
+        self.job = self.session.run(name, work, done, lane=Lane.BATCH, failed=self._failed)
         self.session.job_changed.connect(self._progressed)
 
     def _progressed(self, job: Job) -> None:

@@ -1,0 +1,3 @@
+"""The version of the application, for whatever states it."""
+
+VERSION = "0.6.0"
