@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from .plain_text import PlainLabel, plain_tip
@@ -14,7 +15,8 @@ if TYPE_CHECKING:
     from brisk_atlas.core.model import Facts
 
 
-CHIP_PX = 24
+CHIP_PX, GAP_PX, ENDS_PX = 24, 6, 12
+BY_WEIGHT = (4, 0, 2, 1, 3)  # of the chips: warnings, kind, CRS, count, extent
 NAME_CHARS = 28
 
 
@@ -55,9 +57,10 @@ class SubjectBar(QWidget):
         self.name.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.name.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Preferred)
         self.chips = [PlainLabel() for _ in range(5)]
+        self._full_name, self._tip = "", ""
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 0, 0, 0)
-        row.setSpacing(6)
+        row.setSpacing(GAP_PX)
         row.addWidget(self.name)
         for chip in self.chips:
             chip.setObjectName("chip")
@@ -78,22 +81,44 @@ class SubjectBar(QWidget):
             self.refresh()
 
     def refresh(self) -> None:
+        """Say what the subject is now."""
+        for chip in self.chips:
+            chip.setText("")
+        self._say()
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Show what there is room for: the name, then the chips by how much they matter; the rest is in the tip."""
+        room = self.width() - ENDS_PX
+        self.name.setText(
+            self.name.fontMetrics().elidedText(self._full_name, Qt.TextElideMode.ElideMiddle, max(room, 40))
+        )
+        room -= self.name.sizeHint().width()
+        hidden = []
+        for number in BY_WEIGHT:
+            chip = self.chips[number]
+            room -= chip.sizeHint().width() + GAP_PX if chip.text() else 0
+            chip.setVisible(bool(chip.text()) and room >= 0)
+            if chip.text() and room < 0:
+                hidden.append(chip.text())
+        self.name.setToolTip(plain_tip("\n".join((*((self._tip,) if self._tip else ()), *hidden))))
+
+    def _say(self) -> None:
         if self._other is not None:
-            for chip in self.chips:
-                chip.hide()
-            self.name.setText(self._other)
-            self.name.setToolTip("")
+            self._full_name, self._tip = self._other, ""
             self._set(0, "not the subject")
             return
         layer = self.session.work.subject
         facts = self.session.facts_of(layer) if layer else None
-        for chip in self.chips:
-            chip.hide()
         if layer is None:
-            self.name.setText("no subject yet")
+            self._full_name, self._tip = "no subject yet", ""
             return
-        self.name.setText(layer.name if len(layer.name) <= NAME_CHARS else f"{layer.name[:14]}…{layer.name[-13:]}")
-        self.name.setToolTip(plain_tip(layer.name))
+        self._full_name = layer.name if len(layer.name) <= NAME_CHARS else f"{layer.name[:14]}…{layer.name[-13:]}"
+        self._tip = layer.name
         if facts is None:
             self._set(0, "file can't be read", "caution")
             return
@@ -128,4 +153,3 @@ class SubjectBar(QWidget):
         style = chip.style()
         assert style is not None
         style.polish(chip)
-        chip.show()

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QMainWindow,
     QMenu,
+    QScrollArea,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
@@ -71,7 +72,7 @@ if TYPE_CHECKING:
     from .pages.record_page import RecordPage
     from .settings.settings_window import SettingsWindow
 
-SMALLEST = (960, 560)
+SMALLEST, SMALLEST_PAGE = (640, 400), (850, 450)
 PAGES = tuple(PAGE_TITLES)
 MAP_TOOLS = (
     "fit_subject", "fit_all", "fit_picked", "box_zoom", "zoom_in", "zoom_out", "curtain", "relief", "measure", "go_to",
@@ -288,12 +289,17 @@ class AtlasWindow(QMainWindow):
                 button.setMenu(menu)
                 button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
             row.addWidget(button)
+        self.pages.setMinimumSize(*SMALLEST_PAGE)
+        room = QScrollArea()  # of a window that is smaller than a page, such as on a small screen at twice the size
+        room.setWidgetResizable(True)
+        room.setFrameShape(QFrame.Shape.NoFrame)
+        room.setWidget(self.pages)
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        for widget in (bar, self.notice, self.pages, self.foot):
-            column.addWidget(widget, 1 if widget is self.pages else 0)
+        for widget in (bar, self.notice, room, self.foot):
+            column.addWidget(widget, 1 if widget is room else 0)
         middle.setMinimumSize(*SMALLEST)  # or a long name or number would widen the window
         self.setCentralWidget(middle)
 

@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     from brisk_atlas.core.inspect.measured import Measured
 
 EMPTY = "Click the map to ask what is there.\nWith the keyboard: F6 to the map, arrows, then Space."
-TOOL_PAD_PX, TOOL_PX = 22, 18  # beside the word on a tool; of its picture
+TOOL_PAD_PX, SCOPE_PAD_PX, TOOL_PX = 20, 14, 18  # beside the word on a tool and on the choice; of its picture
 TOOLS = (
     ("box", "Box", "selection-plus", "Pick what a box meets"),
     ("lasso", "Lasso", "path", "Pick what lies in a shape drawn by hand"),
@@ -137,7 +137,7 @@ class ProbeDrawer(QWidget):
         self.scope_button.setText("all layers")
         self.scope_button.setCheckable(True)
         self.scope_button.setMinimumWidth(
-            self.scope_button.fontMetrics().horizontalAdvance("subject only") + TOOL_PAD_PX
+            self.scope_button.fontMetrics().horizontalAdvance("all layers") + SCOPE_PAD_PX
         )
         self.scope_button.setToolTip("Ask all visible layers, or the subject alone")
         self.scope_button.clicked.connect(lambda on: self.set_scope("subject" if on else "all"))
@@ -202,7 +202,7 @@ class ProbeDrawer(QWidget):
     def set_scope(self, scope: str) -> None:
         self.scope = scope
         self.scope_button.setChecked(scope == "subject")
-        self.scope_button.setText("subject only" if scope == "subject" else "all layers")
+        self.scope_button.setText("subject" if scope == "subject" else "all layers")
         if self.where_at is not None and self.where_at.reach:
             self.probe(self.where_at)
 
