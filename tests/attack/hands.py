@@ -1,11 +1,16 @@
-"""Random input: keys, clicks, drags and commands on the real window, in a process that is watched."""
+"""Random input: keys, clicks, drags and commands on the real window, in a process that is watched.
+
+Nothing may raise, hang or die; memory must level off; and the files that are open must be as they were.
+"""
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import random
 import select
+import statistics
 import subprocess
 import sys
 import time
@@ -14,13 +19,17 @@ from pathlib import Path
 from .files import PATIENCE_S, Report
 
 LEFT_OUT = {"quit", "open", "open_project", "save", "save_as"}  # they end the run, or wait for a file to be chosen
+LONGEST_S = 900.0  # of a window; then another one begins
+PAGE_MB = os.sysconf("SC_PAGE_SIZE") / 1e6
+GROWTH, GROWTH_MB = 1.35, 350  # of memory from the second quarter of a run to its last, before it counts as a leak
 
 
 def attack_window(folder: Path, seed: int, seconds: float) -> Report:
     """Drive the window for a while; a process that dies or hangs is a fault, as is each exception that nobody caught."""
     report, end, run = Report(), time.monotonic() + seconds, 0
+    originals = _fingerprint()
     while time.monotonic() < end:
-        left = max(5.0, min(120.0, end - time.monotonic()))
+        left = max(5.0, min(LONGEST_S, end - time.monotonic()))
         child = subprocess.Popen(
             [sys.executable, "-X", "faulthandler", "-m", "attack.hands", f"{seed} {run}", str(left)], stdout=subprocess.PIPE,
             stderr=(folder / f"hands{run}.txt").open("wb"),
@@ -28,7 +37,7 @@ def attack_window(folder: Path, seed: int, seconds: float) -> Report:
                  "PYTHONPATH": os.pathsep.join([str(Path(__file__).parents[1]), os.environ.get("PYTHONPATH", "")])},
         )  # fmt: skip
         assert child.stdout is not None
-        ended = False
+        ended, memory = False, list[float]()
         while not ended:
             if not select.select([child.stdout], [], [], PATIENCE_S + (40.0 if report.tried == 0 else 10.0))[0]:
                 report.faults.append(f"run {run}: the window hung")
@@ -39,6 +48,7 @@ def attack_window(folder: Path, seed: int, seconds: float) -> Report:
                 break
             told = json.loads(line)
             report.tried = report.tried + told.get("did", 0)
+            memory += [told["memory_mb"]] if "memory_mb" in told else []
             if "raised" in told:
                 report.outcomes["unforeseen"] += 1
                 report.faults.append(f"run {run}, after {told['after']}: {told['raised']}")
@@ -49,12 +59,38 @@ def attack_window(folder: Path, seed: int, seconds: float) -> Report:
             report.faults.append(f"run {run}: the window died ({child.poll()}): {' | '.join(tail)}")
         child.kill()
         child.wait()
+        if (grown := _growth(memory)) is not None:
+            report.outcomes["grew"] += 1
+            report.faults.append(f"run {run}: {grown}")
         run += 1
+    if _fingerprint() != originals:
+        report.outcomes["changed"] += 1
+        report.faults.append("a file of the demo is not as it was")
     return report
+
+
+def _growth(memory: list[float]) -> str | None:
+    """Return in words how much more memory the last quarter of a run took than the second; None where it levels off."""
+    if len(memory) < 40:
+        return None
+    quarter = len(memory) // 4
+    before, last = statistics.median(memory[quarter : 2 * quarter]), statistics.median(memory[-quarter:])
+    grew = last > before * GROWTH and last - before > GROWTH_MB
+    return f"memory went from {before:,.0f} to {last:,.0f} MB" if grew else None
+
+
+def _fingerprint() -> str:
+    """Return what the files of the demo are."""
+    from brisk_atlas import demo
+
+    files = sorted(path for path in demo.DATA.rglob("*") if path.is_file())
+    return hashlib.sha256(b"".join(str(path).encode() + path.read_bytes() for path in files)).hexdigest()
 
 
 def main() -> None:
     from PyQt6.QtCore import QPoint, Qt, QTimer
+    from PyQt6.QtGui import QDesktopServices
+    from PyQt6.QtPrintSupport import QPrintDialog
     from PyQt6.QtTest import QTest
     from PyQt6.QtWidgets import QApplication, QFileDialog, QWidget
 
@@ -66,6 +102,8 @@ def main() -> None:
     for name in ("getOpenFileName", "getOpenFileNames", "getSaveFileName"):
         setattr(QFileDialog, name, staticmethod(lambda *a, n=name, **k: ([], "") if n.endswith("s") else ("", "")))
     QFileDialog.getExistingDirectory = staticmethod(lambda *a, **k: "")
+    QPrintDialog.exec = lambda dialog: 0
+    QDesktopServices.openUrl = staticmethod(lambda url: True)
     app = make_application()
     hooks, after = FaultHooks(), ["the start"]
     window = make_window()
@@ -135,7 +173,7 @@ def main() -> None:
             app.processEvents()
             time.sleep(0.002)
         if did % 25 == 0:
-            say(did=25)
+            say(did=25, memory_mb=int(Path("/proc/self/statm").read_text().split()[1]) * PAGE_MB)
         if not window.isVisible():
             window.show()
     say(end=True, did=did % 25)
