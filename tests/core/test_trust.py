@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import datetime
 import json
+import sqlite3
+from contextlib import closing
+from math import inf
 
 import laspy
 import numpy as np
@@ -19,8 +22,10 @@ from brisk_atlas import demo
 from brisk_atlas.cli import main
 from brisk_atlas.core.model import CannotWrite, DataRef, Lattice
 from brisk_atlas.core.model.cloud import Points
+from brisk_atlas.core.model.facts import Band
 from brisk_atlas.core.model.grid import Grid
 from brisk_atlas.core.operations import Trust
+from brisk_atlas.core.read.field_meanings import FieldMeaning
 from brisk_atlas.core.record import Record, standard_named, written
 from brisk_atlas.core.record.document import read_document
 from brisk_atlas.core.trust import TrustReport
@@ -28,6 +33,7 @@ from brisk_atlas.core.trust.cells import cell_findings
 from brisk_atlas.core.trust.clouds import cloud_findings
 from brisk_atlas.core.trust.features import geometry_findings
 from brisk_atlas.core.trust.fields import field_findings
+from brisk_atlas.core.trust.stated import class_findings, stated_findings
 from brisk_atlas.core.workspace import Workspace
 
 UTM, E0, N0 = "EPSG:32727", 510_000.0, 5_770_000.0
@@ -225,6 +231,68 @@ def test_strange_points_of_a_cloud_are_found():
     )
     assert np.allclose(found["no holes"].places, [[E0 + 200, N0 + 200]], atol=25)
     assert by_test(cloud_findings(Points(np.empty((0, 3)), {}, None), nothing)) == {}
+
+
+def test_a_cloud_of_which_most_has_no_class_says_which_classes_the_rest_has():
+    classes = np.repeat(np.array([1, 2, 6], np.uint8), (700, 250, 50))
+    rng = np.random.default_rng(8)
+    points = Points(
+        np.column_stack([rng.uniform(0, 60, (1000, 2)), rng.normal(5, 0.1, 1000)]), {"classification": classes}, UTM
+    )
+    found = by_test(cloud_findings(points, nothing))["classified"]
+    assert (
+        found.count == 700
+        and found.text == "70% of the points have no class; 25.0% are of class 2, 5.0% are of class 6"
+    )
+
+
+def test_values_that_are_none_of_those_stated_are_found_with_their_rows():
+    kinds = FieldMeaning(meanings=(("a", "ash"), ("l", "lava")))
+    grades = FieldMeaning(meanings=(("-1", "unknown"),), ranges=((1.0, 5.0), (10.0, inf)))
+    table = pa.table({"kind": ["a", "l", "x", None], "grade": [-1, 5, 7, 12], "other": [9, 9, 9, 9]})
+    stated = {
+        "kind": kinds,
+        "grade": grades,
+        "gone": kinds,
+        "other": FieldMeaning(meanings=(("1", "one"),), others=True),
+    }
+    places = np.array([[0, 0], [1, 1], [2, 2], [np.nan, np.nan]])
+    one, two = stated_findings(table, stated, places, nothing)
+    assert one.rows.tolist() == [2] and "“x”" in one.text and one.places.tolist() == [[2, 2]]
+    assert two.rows.tolist() == [2] and "grade is 7 in 1 row" in two.text
+
+
+def test_what_a_geopackage_states_of_a_field_is_checked(tmp_path):
+    path = tmp_path / "wells.gpkg"
+    table = pa.table({"depth": [1.0, 4.0, 5.0, -2.0], "use": ["w", "w", "z", "p"]})
+    shapes = shapely.points(np.arange(8.0).reshape(4, 2))
+    pyogrio.write_arrow(table.append_column("geom", pa.array(shapely.to_wkb(shapes))), path, layer="wells",
+                        geometry_name="geom", geometry_type="Point", crs=UTM)  # fmt: skip
+    with closing(sqlite3.connect(path)) as db, db:
+        db.executescript("""
+            CREATE TABLE gpkg_data_columns (table_name TEXT, column_name TEXT, name TEXT, title TEXT, description TEXT,
+                mime_type TEXT, constraint_name TEXT);
+            CREATE TABLE gpkg_data_column_constraints (constraint_name TEXT, constraint_type TEXT, value TEXT, min NUMERIC,
+                min_is_inclusive BOOLEAN, max NUMERIC, max_is_inclusive BOOLEAN, description TEXT);
+            INSERT INTO gpkg_data_columns VALUES ('wells', 'depth', NULL, NULL, NULL, NULL, 'deep'),
+                ('wells', 'use', NULL, NULL, NULL, NULL, 'uses');
+            INSERT INTO gpkg_data_column_constraints VALUES ('deep', 'range', NULL, 0, 1, 5, 0, NULL),
+                ('uses', 'enum', 'w', NULL, NULL, NULL, NULL, 'water'), ('uses', 'enum', 'p', NULL, NULL, NULL, NULL, '');
+            """)
+    with Workspace() as workspace:
+        (report,) = Trust(DataRef.file(path)).run(workspace).reports
+    found = {each.text.split()[0]: each for each in report.findings if each.test == "values as stated"}
+    assert found["depth"].rows.tolist() == [2, 3] and found["use"].rows.tolist() == [2]
+
+
+def test_classes_that_a_grid_does_not_name_are_found(tmp_path):
+    values = np.ones((4, 5), np.uint8)
+    values[1, 2], values[3] = 9, 2
+    band = Band(1, "cover", classes=((1, "#00ff00", "grass"), (2, "#ff0000", "rock")))
+    grid = Grid(values[None], values != 2, LATTICE)
+    (found,) = class_findings(grid, band)
+    assert found.count == 1 and "cover is 9 in 1 cell" in found.text and found.places.tolist() == [[E0 + 25, N0 - 15]]
+    assert list(class_findings(Grid(np.ones((1, 4, 5), np.uint8), values > 0, LATTICE), band)) == []
 
 
 def test_the_report_of_the_demo_has_what_is_planted_and_no_more(tmp_path):

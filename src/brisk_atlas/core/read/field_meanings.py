@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Sequence
 from contextlib import closing
 from dataclasses import dataclass, replace
+from decimal import Decimal
+from math import inf, nextafter
 from pathlib import Path
 from typing import Any
 
@@ -18,20 +21,40 @@ from .geopackage import read_only
 
 @dataclass(frozen=True)
 class FieldMeaning:
-    """What is stated of one field. `meanings` are (value as text, meaning)."""
+    """What is stated of one field. `meanings` are (value as text, meaning), `ranges` (minimum, maximum) with infinite
+    ends for open ones; `others` says that further values are described in words, or by a list that lies elsewhere."""
 
     alias: str = ""
     description: str = ""
     unit: str = ""
     meanings: tuple[tuple[str, str], ...] = ()
+    ranges: tuple[tuple[float, float], ...] = ()
+    others: bool = False
 
     def meaning_of(self, value: Any) -> str:
         """Return what a value stands for, or nothing."""
         if value is None or not self.meanings:
             return ""
-        whole = isinstance(value, bool) or (isinstance(value, float) and value.is_integer())
-        plain = str(int(value)) if whole else str(value)
+        plain = _plain(value)
         return next((meaning for found, meaning in self.meanings if found == plain), "")
+
+    @property
+    def limits_values(self) -> bool:
+        """Whether it states all values that the field may have."""
+        return bool(self.meanings or self.ranges) and not self.others
+
+    def allows(self, value: Any) -> bool:
+        """Return whether a value is one of those listed, or within a range."""
+        if any(found == _plain(value) for found, _ in self.meanings):
+            return True
+        number = float(value) if isinstance(value, int | float | Decimal) else None
+        return number is not None and any(low <= number <= high for low, high in self.ranges)
+
+
+def _plain(value: Any) -> str:
+    """Return a value as records write it."""
+    whole = isinstance(value, bool) or (isinstance(value, float | Decimal) and value == int(value))
+    return str(int(value)) if whole else str(value)
 
 
 def meanings_of(dataset: Dataset, part: str) -> dict[str, FieldMeaning]:
@@ -77,7 +100,19 @@ def _of_part(entities: tuple[Entity, ...], part: str, parts: int) -> list[Entity
 
 def _words(field: FieldDefinition) -> FieldMeaning:
     meanings = tuple((m.value, m.meaning) for m in field.meanings)
-    return FieldMeaning(plain_name(field), field.definition, unit_of_field(field), meanings)
+    ranges = tuple(r for each in field.ranges if (r := _range_of(each.lowest, each.highest)) is not None)
+    others = bool(field.free or field.codeset) or len(ranges) < len(field.ranges)
+    return FieldMeaning(plain_name(field), field.definition, unit_of_field(field), meanings, ranges, others)
+
+
+def _range_of(lowest: Any, highest: Any) -> tuple[float, float] | None:
+    """Return a range, open where an end is not stated; None for one that is none of numbers."""
+    try:
+        low = float(lowest) if lowest not in (None, "") else -inf
+        high = float(highest) if highest not in (None, "") else inf
+    except ValueError:
+        return None
+    return (low, high) if low <= high else None
 
 
 def _from_geopackage(path: Path, table: str) -> dict[str, FieldMeaning]:
@@ -97,9 +132,34 @@ def _from_geopackage(path: Path, table: str) -> dict[str, FieldMeaning]:
                 ).fetchall()
                 for name in {row[3] for row in rows if row[3]}
             }
+            ranges = {
+                name: db.execute(
+                    "SELECT min, max, min_is_inclusive, max_is_inclusive FROM gpkg_data_column_constraints "
+                    "WHERE constraint_name = ? AND constraint_type = 'range'",
+                    (name,),
+                ).fetchall()
+                for name in values
+            }
     except (sqlite3.Error, OSError):
         return {}
     return {
-        column: FieldMeaning(title if title != column else "", description, "", tuple(values.get(rule, ())))
+        column: FieldMeaning(
+            title if title != column else "",
+            description,
+            "",
+            tuple(values.get(rule, ())),
+            _closed(ranges.get(rule, ())),
+        )
         for column, title, description, rule in rows
     }
+
+
+def _closed(ranges: Sequence[tuple[Any, Any, Any, Any]]) -> tuple[tuple[float, float], ...]:
+    """Return ranges of which an end that is not part of them is the number next to it."""
+    found = []
+    for low, high, with_low, with_high in ranges:
+        ends = _range_of(low, high)
+        if ends is not None:
+            start, end = ends
+            found.append((start if with_low else nextafter(start, inf), end if with_high else nextafter(end, -inf)))
+    return tuple(found)

@@ -17,6 +17,7 @@ NOISE = (7, 18)  # the classes of low and high noise of LAS
 A_CELL = 24  # points in a cell, about
 SPIKE, FEWEST_UNITS = 15.0, 5.0  # standard deviations of heights in a cell, and units of height at the same time
 FEWEST = 8  # points in a cell with a spike
+MOST_WITHOUT, SHOWN = 0.5, 3  # a share of points without a class in a cloud with classes; classes that are named
 HOLE_CELLS = 3  # across, of a hole
 PRIMES = np.array([0x9E3779B185EBCA87, 0xC2B2AE3D27D4EB4F, 0x165667B19E3779F9], np.uint64)
 Check = Callable[[], None]
@@ -39,6 +40,9 @@ def cloud_findings(points: Points, check: Check) -> Iterator[TrustFinding]:
             yield TrustFinding(
                 Severity.NOTE, "classified", "no point has a class", "completenessOmission", total, total, "points"
             )
+        elif without > MOST_WITHOUT * total:
+            text = f"{without / total:.0%} of the points have no class; {_shares(classes)}"
+            yield TrustFinding(Severity.CAUTION, "classified", text, "completenessOmission", without, total, "points")
         noise = int(np.isin(classes, NOISE).sum())
         if noise:
             text = f"{counted(noise, 'point is', 'points are')} classified as noise, and still there"
@@ -68,6 +72,13 @@ def cloud_findings(points: Points, check: Check) -> Iterator[TrustFinding]:
                 "points",
                 places=xyz[wrong][:MOST_PLACES, :2],
             )
+
+
+def _shares(classes: np.ndarray) -> str:
+    """Return the shares of the classes in words, the largest first."""
+    numbers, counts = np.unique(classes[~np.isin(classes, (0, 1))], return_counts=True)
+    order = np.argsort(-counts)[:SHOWN]
+    return ", ".join(f"{counts[at] / len(classes):.1%} are of class {numbers[at]}" for at in order)
 
 
 def _twice(xyz: np.ndarray) -> Iterator[TrustFinding]:

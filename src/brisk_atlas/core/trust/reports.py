@@ -10,10 +10,11 @@ import shapely
 from brisk_atlas.core.cache import DataCache
 from brisk_atlas.core.cache.by_view import is_stream
 from brisk_atlas.core.model import AtlasError, CellWindow, FeatureQuery, Layer
+from brisk_atlas.core.read.field_meanings import meanings_of
 from brisk_atlas.core.record.checks import Severity
 from brisk_atlas.core.table import rows_of
 
-from . import cells, clouds, features, fields
+from . import cells, clouds, features, fields, stated
 from .trust_finding import TrustFinding, TrustReport
 
 MOST_ROWS = 500_000  # of a layer that is read by view: one in so many
@@ -49,9 +50,10 @@ def rows_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
         if shapes is not None:
             yield from features.geometry_findings(shapes, table, facts.crs, check)
         yield from fields.field_findings(table, places, check)
+        yield from stated.stated_findings(table, meanings_of(cache.dataset(layer.ref), layer.part), places, check)
 
     of_shapes = (PLACED, *features.TESTS) if shapes is not None else ()
-    return TrustReport.of(layer.name, looked(), (AS_READ, *of_shapes, *fields.TESTS), sampled)
+    return TrustReport.of(layer.name, looked(), (AS_READ, *of_shapes, *fields.TESTS, stated.TEST), sampled)
 
 
 def cells_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
@@ -80,8 +82,10 @@ def cells_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
             yield from cells.cell_findings(
                 found, band.name, check, is_classes=bool(band.classes), is_picture=is_picture
             )
+            if band.classes:
+                yield from stated.class_findings(found, band)
 
-    return TrustReport.of(layer.name, looked(), (AS_READ, PLACED, *cells.TESTS), sampled)
+    return TrustReport.of(layer.name, looked(), (AS_READ, PLACED, *cells.TESTS, stated.TEST), sampled)
 
 
 def cloud_report(cache: DataCache, layer: Layer, check: Check) -> TrustReport:
