@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QScrollArea,
     QStyle,
     QStyleOptionButton,
+    QTabBar,
     QToolButton,
     QWidget,
 )
@@ -30,6 +31,8 @@ def clipped(root: QWidget) -> list[str]:
         text = _text(widget)
         if text and _needs(widget, text) > _room(widget) + SLACK_PX:
             found.append(f"{_name(widget)} “{text[:40]}” needs {_needs(widget, text)} of {_room(widget)} px")
+        if isinstance(widget, QTabBar) and _tabs_wide(widget) > widget.width() and not _can_be_scrolled(widget):
+            found.append(f"{_name(widget)} has tabs that are not shown")
         if text:
             page = _page_of(widget, root)
             at = QRect(widget.mapTo(page, QPoint(0, 0)), widget.size())
@@ -68,6 +71,21 @@ def _room(widget: QWidget) -> int:
         widget.initStyleOption(option)
         return style.subElementRect(QStyle.SubElement.SE_PushButtonContents, option, widget).width()
     return widget.contentsRect().width()
+
+
+def _tabs_wide(bar: QTabBar) -> int:
+    return sum(bar.tabRect(number).width() for number in range(bar.count()))
+
+
+def _can_be_scrolled(bar: QTabBar) -> bool:
+    """Whether arrows lead to the tabs that are not shown, and can be seen."""
+    arrows = [each for each in bar.findChildren(QToolButton) if each.isVisible()]
+    return bool(arrows) and all(_is_drawn(each) for each in arrows)
+
+
+def _is_drawn(button: QToolButton) -> bool:
+    image = button.grab().toImage()
+    return len({image.pixel(x, y) for x in range(image.width()) for y in range(image.height())}) > 2
 
 
 def _page_of(widget: QWidget, root: QWidget) -> QWidget:

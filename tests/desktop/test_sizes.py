@@ -53,6 +53,14 @@ def test_a_page_that_fits_has_no_bars_to_scroll_it(desk):
     assert area.verticalScrollBar().isVisible() and area.horizontalScrollBar().isVisible()
 
 
+def test_all_tabs_of_the_drawers_are_in_sight_at_the_usual_size(desk):
+    desk.window.resize(1280, 800)
+    desk.window.commands.do("probe")
+    desk.settle()
+    bar = desk.window.desk.tabs.tabBar()
+    assert bar.tabRect(bar.count() - 1).right() <= bar.width()
+
+
 def test_the_finder_finds_texts_without_room(qtbot):
     window = QWidget()
     qtbot.addWidget(window)

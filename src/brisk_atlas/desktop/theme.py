@@ -121,7 +121,8 @@ def apply(app: QApplication, theme: Theme) -> None:
 
 
 def _sheet(t: Theme) -> str:
-    up, down = ((MARKS / f"{name}-{t.name}.svg").as_posix() for name in ("up", "down"))
+    arrows = ("up", "down", "left", "right")
+    up, down, left, right = ((MARKS / f"{name}-{t.name}.svg").as_posix() for name in arrows)
     return f"""
     QWidget {{ font-family: "{SANS}"; font-size: {BASE_PX}px; }}
     QFrame#bar {{ background: {t.raised}; border: 0; border-bottom: 1px solid {t.rule}; }}
@@ -189,7 +190,10 @@ def _sheet(t: Theme) -> str:
     QHeaderView::section {{ background: {t.paper}; color: {t.quiet}; border: 0; border-right: 1px solid {t.rule}; border-bottom: 1px solid {t.rule};
         padding: 4px 6px; font-weight: 600; }}
     QTabBar::tab {{ background: transparent; color: {t.quiet}; padding: 6px 11px; border: 0; border-bottom: 2px solid transparent; font-weight: 600; }}
-    QFrame#drawer QTabBar::tab {{ padding: 6px 8px; }}
+    QFrame#drawer QTabBar::tab {{ padding: 6px 5px; }}
+    QTabBar QToolButton {{ background: {t.raised}; border: 0; padding: 0; }}
+    QTabBar QToolButton::left-arrow {{ image: url({left}); width: 10px; height: 10px; }}
+    QTabBar QToolButton::right-arrow {{ image: url({right}); width: 10px; height: 10px; }}
     QTabBar::tab:selected {{ color: {t.ink}; border-bottom-color: {t.accent}; }}
     QTabBar::tab:focus {{ background: {t.wash}; }}
     QTabWidget::pane {{ border: 0; border-top: 1px solid {t.rule}; }}
