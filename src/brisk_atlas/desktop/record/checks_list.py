@@ -57,6 +57,7 @@ class ChecksList(QWidget):
         column.addWidget(self.message)
         column.addWidget(self.list, 1)
         column.addWidget(self.schema)
+        column.addStretch(0)  # the room of the list, where there is nothing to list
         self.list.itemClicked.connect(self._clicked)
         self.list.itemActivated.connect(self._clicked)
         self.schema.clicked.connect(self.schema_wanted)
@@ -90,6 +91,7 @@ class ChecksList(QWidget):
             item.setData(FINDING, finding)
             item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{finding.severity}: {where}: {finding.reason}")
             self.list.addItem(item)
+        self.list.setVisible(bool(findings))
         self.list.fit()
 
     def _clicked(self, item: QListWidgetItem) -> None:
