@@ -6,10 +6,10 @@ from collections.abc import Callable
 from functools import partial
 from typing import TYPE_CHECKING
 
-from .commands import Command
+from ..commands import Command
 
 if TYPE_CHECKING:
-    from .panes.relief_pane import ReliefPane
+    from ..panes.relief_pane import ReliefPane
 
 VIEWS = (
     ("whole", "All of the ground in the relief"), ("north", "Relief from the north"), ("east", "Relief from the east"),

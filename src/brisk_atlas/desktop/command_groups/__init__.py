@@ -1,0 +1,1 @@
+"""The commands of the window, a file a group."""
