@@ -51,7 +51,8 @@ def attack_window(folder: Path, seed: int, seconds: float) -> Report:
             memory += [told["memory_mb"]] if "memory_mb" in told else []
             if "raised" in told:
                 report.outcomes["unforeseen"] += 1
-                report.faults.append(f"run {run}, after {told['after']}: {told['raised']}")
+                trace = " | ".join(line.strip() for line in told["trace"].strip().splitlines()[-7:])
+                report.faults.append(f"run {run}, after {told['after']}: {trace}")
             ended = "end" in told
         if not ended and child.poll() not in (None, 0):
             report.outcomes["died"] += 1

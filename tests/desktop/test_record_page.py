@@ -123,6 +123,16 @@ def test_full_speaks_in_the_words_of_the_standard(reader):
     assert any("INSPIRE themes" in reason for reason in r.findings().values())
 
 
+def test_a_full_reading_that_was_emptied_is_searched_and_filled_again(reader):
+    r = reader.read(demo.DATA / "fissures_2031" / "fissures.shp")
+    r.view(FULL)
+    r.page.views.show_nothing()
+    assert not r.tree.find_next("status") and r.tree.item_at(("status",)) is None
+    r.tree.go_to_section("What it is")
+    r.read(demo.DATA / "tolvane_survey.gpkg")
+    assert r.row("title").text(1) == "Survey layers of Tolvane Island"
+
+
 def test_the_outline_says_how_complete_each_section_is_and_leads_there(reader):
     r = reader.read(demo.DATA / "ash_samples.geojson")
     outline = r.page.outline

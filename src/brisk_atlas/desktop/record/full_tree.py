@@ -88,7 +88,6 @@ class FullTree(QTreeWidget):
         for finding in findings:
             self._findings.setdefault(finding.place, finding)
         self.clear()
-        self._items.clear()
         self._sections = {name: self._section(name) for name in SECTIONS}
         for element in parts_of(Record).values():
             self._add_element(
@@ -105,6 +104,12 @@ class FullTree(QTreeWidget):
             self.go_to(at, quietly=True)
         if scroll is not None:
             scroll.setValue(top)
+
+    def clear(self) -> None:
+        """Show no record, and remember none of its rows, which are gone then."""
+        super().clear()
+        self._items.clear()
+        self._sections.clear()
 
     def _section(self, name: str) -> QTreeWidgetItem:
         item = QTreeWidgetItem(self, [name])
