@@ -80,9 +80,10 @@ class Commands:
         """Run a command as if it had been chosen."""
         self._trigger(self._commands[command_id])
 
-    def refresh(self) -> None:
-        """Ask every command whether it can be done now, and whether it is on."""
-        for command_id, command in self._commands.items():
+    def refresh(self, *ids: str) -> None:
+        """Ask commands, all if none is named, whether they can be done now, and whether they are on."""
+        for command_id in ids or self._commands:
+            command = self._commands[command_id]
             action = self._actions[command_id]
             action.setEnabled(command.enabled())
             if command.checked is not None:
