@@ -21,6 +21,7 @@ from brisk_atlas.desktop.settings.stored_settings import (
     SIZE,
     UNITS,
     interface_size,
+    less_motion,
     memory_limit,
     take_interface_size,
     take_length_units,
@@ -99,6 +100,24 @@ def test_lengths_are_worded_in_the_units_chosen_in_runs_to_come_too(desk, metric
     driver.window.settings.setValue(UNITS, "cubits")
     take_length_units(driver.window.settings)
     assert length_units() is LengthUnits.FEET
+
+
+def test_with_less_motion_sides_blink_only_when_asked_to(desk):
+    desk.window.commands.do("settings")
+    box = desk.window.findChild(SettingsWindow)
+    blinker = desk.window.desk.map.blinker
+    desk.window.commands.do("blink")
+    desk.settle()
+    assert blinker.runs
+    desk.click(box.calm, (8, box.calm.height() / 2))
+    assert not blinker.runs and less_motion(desk.window.settings)
+    for _ in range(2):
+        desk.window.commands.do("blink")
+        desk.settle()
+    assert desk.work.state.comparison is not None and not blinker.runs
+    bar = desk.window.desk.map.comparing
+    desk.click(bar.plays)
+    assert blinker.runs
 
 
 def test_the_notations_at_the_foot_are_chosen(shown):

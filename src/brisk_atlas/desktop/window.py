@@ -52,7 +52,7 @@ from .project_deeds import ProjectDeeds
 from .services_switch import ServicesSwitch
 from .session import PROJECT_SUFFIX, Session
 from .settings.own_keys import own_keys
-from .settings.stored_settings import take_length_units, take_memory_limit
+from .settings.stored_settings import less_motion, take_length_units, take_memory_limit
 from .status_line import StatusLine
 from .style_files import StyleFiles
 from .subject_bar import SubjectBar
@@ -196,6 +196,7 @@ class AtlasWindow(QMainWindow):
             self.attachments = AttachmentOpening(self.notice, desk.probe.pictures)
             desk.probe.attachment_opened.connect(self.attachments.open)
             desk.use_settings(self.settings)
+            self._take_motion()
             offer_menu(desk.probe.tree, self.commands, PROBE_MENU, desk.probe.tree.take_at)
             desk.sheet.row_menu_wanted.connect(lambda at: self._offer(ROW_MENU, at))
             desk.sheet.field_menu_wanted.connect(lambda at: self._offer(FIELD_MENU, at, desk.sheet.fields.take_none))
@@ -473,6 +474,7 @@ class AtlasWindow(QMainWindow):
                 self.commands.do, self.foot, self,
             )  # fmt: skip
             self._settings_box.units_changed.connect(self._reword_lengths)
+            self._settings_box.motion_changed.connect(self._take_motion)
         self._settings_box.fill()
         self._settings_box.show()
         self._settings_box.raise_()
@@ -481,6 +483,11 @@ class AtlasWindow(QMainWindow):
         """Say lengths and areas in sight anew, after other units were chosen."""
         if self.has_desk:
             self.desk.reword_lengths()
+
+    def _take_motion(self) -> None:
+        """Have no more move by itself than is wanted."""
+        if self.has_desk:
+            self.desk.map.use_less_motion(less_motion(self.settings))
 
     def begin_map_crs(self) -> None:
         """Ask for the CRS to show the map in."""

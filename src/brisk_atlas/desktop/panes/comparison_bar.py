@@ -54,7 +54,7 @@ class ComparisonBar(QFrame):
     def __init__(self, session: Session, blinker: Blinker) -> None:
         super().__init__()
         self.setObjectName("dimensions")
-        self.session, self.blinker = session, blinker
+        self.session, self.blinker, self._calm = session, blinker, False
         self._way: Way | None = None
         self.boxes = [SideBox(session, 0), SideBox(session, 1)]
         self.ways: dict[Way, QToolButton] = {}
@@ -174,7 +174,13 @@ class ComparisonBar(QFrame):
         if comparison.way is not Way.BLINK:
             self.blinker.run(False)
         elif before is not Way.BLINK:
-            self._play(True)
+            self._play(not self._calm)
+
+    def use_less_motion(self, calm: bool) -> None:
+        """Have the sides wait for a key or a click before they blink, or not."""
+        self._calm = calm
+        if calm and self.blinker.runs:
+            self._play(False)
 
     def _play(self, on: bool) -> None:
         self.blinker.run(on)

@@ -94,6 +94,7 @@ class MapPane(QWidget):
         column.setSpacing(0)
         column.addWidget(self.bar)
         self.along = DimensionBar(session, lambda: not self.busy)
+        self._flashes = FLASHES
         self.blinker = Blinker(self)
         self.comparing = ComparisonBar(session, self.blinker)  # stands above all panes
         self.dates = TimeBar(session, lambda: not self.busy)
@@ -249,13 +250,18 @@ class MapPane(QWidget):
         if source in self._unfinished and not self._again.isActive():
             self._again.start()
 
+    def use_less_motion(self, calm: bool) -> None:
+        """Have nothing blink or flash by itself, or again."""
+        self._flashes = 1 if calm else FLASHES
+        self.comparing.use_less_motion(calm)
+
     def flash(self, ids: set[str]) -> None:
         """Show some layers alone for a moment, twice, to tell them from the others."""
         view, work = self.canvas.wanted_view(), self.session.work
         if view is None:
             return
         only = (tuple(replace(la, visible=True, opacity=1.0) for la in work.drawn() if la.id in ids),)
-        for turn in range(FLASHES):
+        for turn in range(self._flashes):
             QTimer.singleShot(2 * turn * FLASH_MS, lambda: self.renderer.want(Wish(only, view)))
             QTimer.singleShot((2 * turn + 1) * FLASH_MS, self.draw)
 

@@ -25,6 +25,7 @@ from ..plain_text import PlainLabel
 from ..session import Session
 from ..status_line import StatusLine
 from .stored_settings import (
+    CALM,
     MAX_MB,
     MEMORY,
     MIN_MB,
@@ -32,6 +33,7 @@ from .stored_settings import (
     SIZES,
     UNITS,
     interface_size,
+    less_motion,
     memory_limit,
     take_length_units,
     take_memory_limit,
@@ -47,9 +49,11 @@ class SettingsWindow(QDialog):
 
     Signals:
         units_changed(): lengths and areas are worded in other units from now on.
+        motion_changed(): more or less is to move by itself from now on.
     """
 
     units_changed = pyqtSignal()
+    motion_changed = pyqtSignal()
 
     def __init__(
         self, session: Session, settings: QSettings, theme: Callable[[], str], offline: Callable[[], bool],
@@ -61,6 +65,7 @@ class SettingsWindow(QDialog):
         self.setWindowTitle("Settings")
         self.setMinimumWidth(WIDTH_PX)
         self.night = QCheckBox("Night colours")
+        self.calm = QCheckBox("Less motion: nothing blinks or flashes by itself")
         self.how_large = QComboBox()
         self.how_large.addItems([f"{each} %" for each in SIZES])
         self.size_note = PlainLabel("From the next start.")
@@ -99,6 +104,7 @@ class SettingsWindow(QDialog):
         form.setVerticalSpacing(10)
         rows: list[tuple[str, tuple[QWidget, ...]]] = [
             ("Colours", (self.night,)),
+            ("Motion", (self.calm,)),
             ("Size of text and all else", (self.how_large, self.size_note)),
             ("Lengths and areas", (self.units,)),
             ("Places, at the foot", tuple(self.notations)),
@@ -130,6 +136,7 @@ class SettingsWindow(QDialog):
 
     def _connect(self) -> None:
         self.night.clicked.connect(lambda on: self._do("theme"))
+        self.calm.clicked.connect(self._choose_motion)
         self.how_large.activated.connect(self._choose_size)
         self.units.activated.connect(self._choose_units)
         for slot, notation in enumerate(self.notations):
@@ -146,6 +153,7 @@ class SettingsWindow(QDialog):
     def fill(self) -> None:
         """Show everything as it is now."""
         self.night.setChecked(self._theme() == "night")
+        self.calm.setChecked(less_motion(self.settings))
         self.how_large.setCurrentIndex(SIZES.index(interface_size(self.settings)))
         self.units.setCurrentIndex(self.units.findData(length_units()))
         for name, notation in zip(self.foot.slots, self.notations):
@@ -158,6 +166,10 @@ class SettingsWindow(QDialog):
         self.memory.setEnabled(limit is not None)
         self.no_network.setChecked(self._offline())
         self.forgotten.setText("")
+
+    def _choose_motion(self, on: bool) -> None:
+        self.settings.setValue(CALM, "yes" if on else "")
+        self.motion_changed.emit()
 
     def _choose_size(self, at: int) -> None:
         self.settings.setValue(SIZE, SIZES[at])

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QSettings
 from brisk_atlas.core.workspace import Workspace
 
 SIZES = (80, 90, 100, 110, 125, 150, 175, 200)  # percent, of the whole interface
-SIZE, MEMORY, UNITS = "interface_size", "memory_mb", "length_units"
+SIZE, MEMORY, UNITS, CALM = "interface_size", "memory_mb", "length_units", "less_motion"
 SCALE = "QT_SCALE_FACTOR"
 MIN_MB, MAX_MB, MB = 256, 1_000_000, 1_000_000
 
@@ -48,3 +48,8 @@ def take_length_units(settings: QSettings) -> None:
 
         if stored in {each.value for each in LengthUnits}:
             use_length_units(LengthUnits(stored))
+
+
+def less_motion(settings: QSettings) -> bool:
+    """Return whether nothing is to move or flash by itself."""
+    return str(settings.value(CALM, "")) == "yes"
