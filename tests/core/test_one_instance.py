@@ -5,7 +5,9 @@ from __future__ import annotations
 import json
 import os
 import socket
+import tempfile
 import threading
+from pathlib import Path
 
 import pytest
 
@@ -16,8 +18,10 @@ from brisk_atlas.core.system.one_instance import InstanceListener, hand_to_runni
 @pytest.fixture(autouse=True)
 def own_folders(tmp_path, monkeypatch):
     monkeypatch.setenv("BRISK_ATLAS_HOME", str(tmp_path / "home"))
-    monkeypatch.setenv("XDG_RUNTIME_DIR", str(tmp_path))
     monkeypatch.setattr(one_instance, "PATIENCE_S", 0.5)
+    with tempfile.TemporaryDirectory() as short:  # as the path of a socket must be
+        monkeypatch.setenv("XDG_RUNTIME_DIR", short)
+        yield
 
 
 def taken_by(listener, places):
@@ -54,6 +58,13 @@ def test_nobody_else_may_enter_and_folders_of_others_are_not_used():
     os.chmod(folder, 0o755)  # noqa: PTH101
     with pytest.raises(PermissionError):
         InstanceListener()
+
+
+def test_a_runtime_folder_with_a_long_path_gives_way_to_the_temporary_one(tmp_path, monkeypatch):
+    long = tmp_path / ("x" * 100)
+    long.mkdir()
+    monkeypatch.setenv("XDG_RUNTIME_DIR", str(long))
+    assert socket_path().parent.parent == Path(tempfile.gettempdir())
 
 
 def test_a_socket_left_behind_by_a_crash_is_replaced():

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
 PATIENCE_S = 2.0  # for an answer: a window that gives none in that time is taken to be stuck
 LARGEST = 1_000_000  # bytes of a message
+LONGEST = 104  # characters of the path of a socket, on any system
 TOKEN = "XDG_ACTIVATION_TOKEN"  # with which a desktop lets another window come to the front
 _TAKEN = b"taken\n"
 
@@ -27,9 +28,10 @@ def socket_path() -> Path:
     from hashlib import sha256
 
     runtime = os.environ.get("XDG_RUNTIME_DIR", "")
-    folder = Path(runtime) if os.path.isdir(runtime) else Path(tempfile.gettempdir())  # noqa: PTH112
     name = sha256(str(state_folder("")).encode("utf-8", "surrogatepass")).hexdigest()[:16]
-    return folder / f"brisk-atlas-{os.getuid()}" / f"{name}.socket"
+    below = f"brisk-atlas-{os.getuid()}/{name}.socket"
+    fits = len(runtime) + len(below) + 1 < LONGEST
+    return Path(runtime if fits and os.path.isdir(runtime) else tempfile.gettempdir()) / below  # noqa: PTH112
 
 
 def hand_to_running(places: Sequence[str]) -> bool:
