@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gc
 import json
 import os
 import statistics
@@ -286,14 +285,15 @@ def window_gaps() -> None:
     import time
 
     os.environ["QT_QPA_PLATFORM"], os.environ["BRISK_ATLAS_HOME"] = "offscreen", tempfile.mkdtemp()
-    from brisk_atlas.desktop.app import COLLECT_SELDOM, make_application, make_window, settle
+    from brisk_atlas.desktop.app import make_application, make_window, settle
+    from brisk_atlas.desktop.collector import Collector
     from brisk_atlas.desktop.warm_up import warm_later
 
     from .stall import READY_S, Heartbeat
 
     app = make_application()
-    gc.set_threshold(*COLLECT_SELDOM)
     window = make_window()
+    Collector(window).start()
     window.session.asks = False
     window.resize(1280, 800)
     window.show()

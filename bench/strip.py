@@ -204,18 +204,18 @@ def _reading() -> Case:
 
 def _window():  # type: ignore[no-untyped-def]
     """Return the real window once it is at rest, and what settles it."""
-    import gc
     import tempfile
 
     os.environ["QT_QPA_PLATFORM"], os.environ["BRISK_ATLAS_HOME"] = "offscreen", tempfile.mkdtemp()
-    from brisk_atlas.desktop.app import COLLECT_SELDOM, make_application, make_window, settle
+    from brisk_atlas.desktop.app import make_application, make_window, settle
+    from brisk_atlas.desktop.collector import Collector
     from brisk_atlas.desktop.warm_up import warm_later
 
     from .stall import READY_S
 
     app = make_application()
-    gc.set_threshold(*COLLECT_SELDOM)
     window = make_window()
+    Collector(window).start()
     window.session.asks = False
     window.resize(1280, 800)
     window.show()

@@ -12,11 +12,20 @@ from brisk_atlas import demo
 from brisk_atlas.core.find import Shelves
 from brisk_atlas.core.model import DataRef
 from brisk_atlas.desktop.app import make_application, make_window, settle
+from brisk_atlas.desktop.collector import Collector
 
 
 @pytest.fixture(scope="session")
 def qapp():
     return make_application()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def garbage_is_collected_on_the_windows_thread(qapp):
+    collector = Collector(qapp)
+    collector.start()
+    yield
+    collector.stop()
 
 
 class Driver:

@@ -16,6 +16,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from . import theme
+from .collector import Collector
 from .command_list import commands_of
 from .fault_hooks import FaultHooks
 from .session import Session
@@ -32,7 +33,6 @@ if TYPE_CHECKING:
 DEFAULT_SIZE = QSize(1280, 800)
 OFFER_MS = 600
 BEGIN_MS = 40  # the window stands first
-COLLECT_SELDOM = 50_000, 20, 50  # looking through a million rows of Find for cycles would stop the window
 SETTLED_S = 0.1  # this long without work counts as settled
 SETTLED_TURNS = 8  # and this many looks: on a machine that stood still, time alone says nothing
 SOON_MS = 1_000  # work that a timer begins sooner than this is waited for
@@ -78,6 +78,22 @@ def _start_log(level: str) -> None:
     start_log(level)
 
 
+def _collected(window: AtlasWindow) -> Collector:
+    """Have garbage collected on this thread, all of it a moment after layers were closed."""
+    collector, work = Collector(window), window.session.work
+    before = [0]
+
+    def look(what: str) -> None:
+        count = len(work.layers)
+        if count < before[0]:
+            collector.all_soon()
+        before[0] = count
+
+    window.session.work_changed.connect(look)
+    collector.start()
+    return collector
+
+
 def _hooked(window: AtlasWindow) -> FaultHooks:
     """Let what nobody catches come up as a notice of the window."""
     hooks = FaultHooks()
@@ -100,14 +116,13 @@ def run(
     take_interface_size(settings)
     take_portal(os.environ)
     app = make_application()
-    gc.set_threshold(*COLLECT_SELDOM)
     window = make_window(settings=settings)
     hooks = _hooked(window)
     geometry = window.settings.value("geometry")
     if geometry is not None:
         window.restoreGeometry(geometry)
     window.show()
-    QTimer.singleShot(0, gc.enable)
+    collector = _collected(window)
     QTimer.singleShot(0, lambda: _start_log(log_level))
     warm_later(window)
     server = _offered(window, served) if served is not None else None
@@ -118,6 +133,7 @@ def run(
         QTimer.singleShot(OFFER_MS, lambda: others.append(_shared(window)))
     code = app.exec()
     hooks.remove()
+    collector.stop()
     for each in others:
         each.close()
     if server is not None:

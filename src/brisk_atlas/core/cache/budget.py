@@ -6,6 +6,7 @@ import ctypes
 import gc
 import logging
 import os
+import threading
 from dataclasses import fields, is_dataclass
 from functools import cache
 from typing import Any
@@ -57,10 +58,15 @@ def large_blocks_apart() -> None:
 
 
 def give_back() -> None:
-    """Return memory that nobody uses any more to the system."""
+    """Return memory that nobody uses any more to the system.
+
+    Values that hold each other are looked for on the main thread alone: among them may be widgets of a window, which
+    must not be deleted on another.
+    """
     import pyarrow as pa
 
-    gc.collect()
+    if threading.current_thread() is threading.main_thread():
+        gc.collect()
     pa.default_memory_pool().release_unused()
     try:
         ctypes.CDLL(None).malloc_trim(0)
